@@ -1,0 +1,132 @@
+"""Postings to the ledger, and what a payer owes."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Any
+
+from sqlalchemy import func, select
+from sqlalchemy.dialects.mysql import insert
+
+from archgate.actions.transaction import Deed, system_now
+from archgate.core import ledger
+from archgate.core.money import format_amount
+from archgate.tables.money import Account, Allocation, Entry, Posting
+from archgate.tables.plans import Installment
+from archgate.tables.roster import Enrollment
+
+
+def account_of(deed: Deed, owner: str, currency: str) -> Account:
+    """The account of a payer or of the center, made when first needed."""
+    query = select(Account).where(Account.owner == owner, Account.currency == currency)
+    found = deed.session.scalar(query)
+    if found is None:
+        kind, _, number = owner.partition(":")
+        values = {
+            "owner": owner,
+            "currency": currency,
+            "person_id": int(number) if kind == "person" else None,
+            "organization_id": int(number) if kind == "organization" else None,
+        }
+        statement = insert(Account).values(values)
+        deed.session.execute(statement.on_duplicate_key_update(id=Account.id))
+        found = deed.session.scalars(query).one()
+    return found
+
+
+def post(deed: Deed, posting: ledger.Posting, effective: date, cause: str, **ties: int | None) -> Posting:
+    """Write a posting; one that does not balance is a fault of ours and refused."""
+    wrong = ledger.check_ledger_balances([(0, posting)])
+    if wrong:
+        raise AssertionError(wrong[0])
+    row = Posting(
+        kind=posting.kind,
+        currency=posting.currency,
+        effective=effective,
+        entered_at=system_now(),
+        user_id=deed.user_id,
+        cause=cause,
+        entries=[Entry(account_id=e.account, amount=e.amount) for e in posting.entries],
+        **ties,
+    )
+    deed.session.add(row)
+    return row
+
+
+def charge(deed: Deed, enrollment: Enrollment, cause: str) -> None:
+    """Post what an enrollment costs; a total of zero posts nothing."""
+    if enrollment.total == 0:
+        return
+    income = account_of(deed, "center:income", enrollment.currency)
+    posting = ledger.charge_of(enrollment.payer_id, income.id, enrollment.total, enrollment.currency)
+    post(deed, posting, deed.today, cause, enrollment_id=enrollment.id)
+
+
+def core_posting(row: Posting) -> ledger.Posting:
+    return ledger.Posting(
+        row.kind, row.currency, tuple(ledger.Entry(e.account_id, e.amount) for e in row.entries)
+    )
+
+
+def reverse_charges(deed: Deed, enrollment: Enrollment, cause: str) -> int:
+    """Take back every charge of an enrollment that was not taken back yet; returns the sum taken back."""
+    reversed_ids = select(Posting.reverses_id).where(Posting.reverses_id.is_not(None))
+    standing = deed.session.scalars(
+        select(Posting).where(
+            Posting.enrollment_id == enrollment.id, Posting.kind == "charge", Posting.id.not_in(reversed_ids)
+        )
+    ).all()
+    for row in standing:
+        post(
+            deed, ledger.reversal_of(core_posting(row)), deed.today, cause,
+            enrollment_id=enrollment.id, reverses_id=row.id,
+        )  # fmt: skip
+    return sum(e.amount for row in standing for e in row.entries if e.amount > 0)
+
+
+def balances(deed: Deed, account_ids: list[int]) -> dict[int, int]:
+    """What each account owes now, in smallest units."""
+    if not account_ids:
+        return {}
+    rows = deed.session.execute(
+        select(Entry.account_id, func.sum(Entry.amount))
+        .where(Entry.account_id.in_(account_ids))
+        .group_by(Entry.account_id)
+    )
+    return {account: int(amount) for account, amount in rows}
+
+
+def open_installments(deed: Deed, enrollment_ids: list[int]) -> dict[int, list[tuple[Installment, int]]]:
+    """Installments not settled yet, with what is still open of each, by enrollment."""
+    found: dict[int, list[tuple[Installment, int]]] = {}
+    if not enrollment_ids:
+        return found
+    paid = (
+        select(Allocation.installment_id, func.sum(Allocation.amount).label("paid"))
+        .group_by(Allocation.installment_id)
+        .subquery()
+    )
+    rows = deed.session.execute(
+        select(Installment, func.coalesce(paid.c.paid, 0))
+        .outerjoin(paid, paid.c.installment_id == Installment.id)
+        .where(Installment.enrollment_id.in_(enrollment_ids))
+        .order_by(Installment.enrollment_id, Installment.n)
+    )
+    for installment, settled in rows:
+        left = installment.amount - int(settled)
+        if left > 0:
+            found.setdefault(installment.enrollment_id, []).append((installment, left))
+    return found
+
+
+def next_due(open_rows: list[tuple[Installment, int]], currency: str) -> dict[str, Any] | None:
+    if not open_rows:
+        return None
+    first, left = min(open_rows, key=lambda r: (r[0].due, r[0].n))
+    return {"due": first.due.isoformat(), "amount": format_amount(left, currency)}
+
+
+def ledger_faults(deed: Deed) -> list[str]:
+    """`check_ledger_balances` over everything, for the nightly check and the tests."""
+    rows = deed.session.scalars(select(Posting)).all()
+    return ledger.check_ledger_balances((row.id, core_posting(row)) for row in rows)

@@ -1,0 +1,226 @@
+"""The one way a transaction is run: begun, retried, logged, made safe to repeat, committed.
+
+An action is a function of a Deed. It may be run more than once: when MariaDB gives up waiting for a lock (1205,
+which rolls back one statement only), finds a deadlock (1213) or a cluster refuses to certify (also 1213), all
+of it is rolled back and the whole action runs again.
+"""
+
+from __future__ import annotations
+
+import random
+import secrets
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from datetime import UTC, date, datetime, timedelta
+from datetime import time as time_of_day
+from decimal import Decimal
+from typing import Any, TypeVar
+from zoneinfo import ZoneInfo
+
+import orjson
+from sqlalchemy import delete, event, inspect
+from sqlalchemy.exc import DBAPIError, IntegrityError, OperationalError
+from sqlalchemy.orm import Session, sessionmaker
+
+from archgate.actions.problems import Problem
+from archgate.clock import business_now, system_now
+from archgate.tables.access import SignInAttempt, User, UserSession
+from archgate.tables.bulk import BatchRow
+from archgate.tables.courses import Center
+from archgate.tables.log import Change, IdempotencyKey
+
+T = TypeVar("T")
+RETRIED = {1205, 1213, 1020}
+TRIES = 6
+KEY_LIFE = timedelta(days=7)
+UNLOGGED = (Change, IdempotencyKey, UserSession, SignInAttempt, BatchRow)
+
+
+@dataclass(frozen=True)
+class Once:
+    """What makes twice once: the key from the form, and the hash of what was sent where."""
+
+    key: str
+    body_hash: str
+    status: int = 200
+
+
+@dataclass
+class Deed:
+    """One action under way. `now` is the business moment; nothing in an action reads another clock."""
+
+    session: Session
+    center: Center
+    user: User | None
+    now: datetime
+    entries: list[Change] = field(default_factory=list)
+    rows: list[dict[str, Any]] = field(default_factory=list)
+
+    @property
+    def zone(self) -> ZoneInfo:
+        return ZoneInfo(self.center.time_zone)
+
+    @property
+    def today(self) -> date:
+        return self.now.astimezone(self.zone).date()
+
+    @property
+    def user_id(self) -> int:
+        assert self.user is not None
+        return self.user.id
+
+    def log(
+        self, action: str, subject: str, subject_id: int, summary: str, undoes: int | None = None
+    ) -> Change:
+        """Write down what was done; the rows before and after are added by themselves."""
+        change = Change(
+            key=secrets.token_hex(12),
+            at=self.now,
+            entered_at=system_now(),
+            user_id=self.user.id if self.user else None,
+            action=action,
+            subject=subject,
+            subject_id=subject_id,
+            summary=summary,
+            rows=[],
+            undoes_id=undoes,
+        )
+        self.entries.append(change)
+        return change
+
+
+def plain(value: Any) -> Any:
+    """A column's value as JSON can hold it."""
+    if isinstance(value, datetime):
+        return value.astimezone(UTC).isoformat()
+    if isinstance(value, date | time_of_day):
+        return value.isoformat()
+    return str(value) if isinstance(value, Decimal) else value
+
+
+def _record(deed: Deed) -> None:
+    """Collect every row the session touches, before and after, for the log."""
+    session = deed.session
+
+    def row(obj: Any, before: dict[str, Any] | None, after: dict[str, Any] | None) -> None:
+        identity = [getattr(obj, c.key) for c in inspect(type(obj)).primary_key]
+        deed.rows.append({"table": obj.__tablename__, "id": identity[0], "before": before, "after": after})
+
+    def columns(obj: Any) -> dict[str, Any]:
+        loaded = inspect(obj).dict
+        return {a.key: plain(loaded[a.key]) for a in inspect(type(obj)).column_attrs if a.key in loaded}
+
+    @event.listens_for(session, "before_flush")
+    def _before(session: Session, context: Any, instances: Any) -> None:
+        for obj in session.dirty:
+            if isinstance(obj, UNLOGGED) or not session.is_modified(obj):
+                continue
+            before, after = {}, {}
+            for attr in inspect(type(obj)).column_attrs:
+                history = inspect(obj).attrs[attr.key].history
+                if history.has_changes() and history.deleted:
+                    before[attr.key] = plain(history.deleted[0])
+                    after[attr.key] = plain(history.added[0] if history.added else None)
+            if before:
+                row(obj, before, after)
+        for obj in session.deleted:
+            if not isinstance(obj, UNLOGGED):
+                row(obj, columns(obj), None)
+
+    @event.listens_for(session, "after_flush")
+    def _after(session: Session, context: Any) -> None:
+        for obj in session.new:
+            if not isinstance(obj, UNLOGGED):
+                row(obj, None, columns(obj))
+
+
+def _stored(session: Session, user_id: int, once: Once) -> Any | None:
+    """The answer already given for this key; a different body under the same key is refused."""
+    held = session.get(IdempotencyKey, (user_id, once.key))
+    if held is None:
+        return None
+    if held.body_hash != once.body_hash:
+        raise Problem(422, "key-reused", "This form was already sent with other content; open it anew.")
+    return held.answer
+
+
+def _code(error: DBAPIError) -> int | None:
+    args = getattr(error.orig, "args", ())
+    return args[0] if args and isinstance(args[0], int) else None
+
+
+def act(
+    sessions: sessionmaker[Session],
+    deed: Callable[[Deed], T],
+    user: User | None = None,
+    once: Once | None = None,
+    preview: bool = False,
+    at: datetime | None = None,
+) -> T:
+    """Run an action as one transaction and return its answer.
+
+    With `once`, the answer is stored in the same transaction and given again when the key comes again. With
+    `preview`, everything is worked out and then rolled back. `at` sets the business moment (demo, tests).
+    """
+    for attempt in range(1, TRIES + 1):
+        with sessions() as session:
+            try:
+                center = session.get_one(Center, 1)
+                if once and user:
+                    answer = _stored(session, user.id, once)
+                    if answer is not None:
+                        return answer["answer"]  # type: ignore[no-any-return]
+                    session.add(
+                        IdempotencyKey(
+                            user_id=user.id,
+                            key=once.key,
+                            body_hash=once.body_hash,
+                            status=once.status,
+                            at=system_now(),
+                        )
+                    )
+                    session.flush()
+                work = Deed(session, center, user, at or business_now(center.clock_offset))
+                _record(work)
+                result = deed(work)
+                session.flush()
+                if preview:
+                    session.rollback()
+                    return result
+                for change in work.entries:
+                    change.rows = work.rows if change is work.entries[-1] else []
+                    session.add(change)
+                if once and user:
+                    held = session.get_one(IdempotencyKey, (user.id, once.key))
+                    held.answer = {"answer": orjson.loads(orjson.dumps(result))}
+                session.commit()
+                return result
+            except IntegrityError as error:
+                session.rollback()
+                repeated = once is not None and "idempotency_keys" in str(error.orig)
+                if not repeated or attempt == TRIES:
+                    raise
+            except OperationalError as error:
+                session.rollback()
+                if _code(error) not in RETRIED or attempt == TRIES:
+                    raise
+                time.sleep(random.uniform(0.01, 0.05) * attempt)
+    raise AssertionError("unreachable")
+
+
+def look(
+    sessions: sessionmaker[Session],
+    reading: Callable[[Deed], T],
+    user: User | None = None,
+    at: datetime | None = None,
+) -> T:
+    """Read, in one transaction that writes nothing."""
+    with sessions() as session:
+        center = session.get_one(Center, 1)
+        return reading(Deed(session, center, user, at or business_now(center.clock_offset)))
+
+
+def sweep_keys(deed: Deed) -> None:
+    """Forget keys older than seven days."""
+    deed.session.execute(delete(IdempotencyKey).where(IdempotencyKey.at < system_now() - KEY_LIFE))

@@ -1,0 +1,162 @@
+"""Undo: a new action that brings back what an earlier one changed, or says why it cannot.
+
+Fields are restored when nothing later touched them. Enrollments and withdrawals are taken back by reversal,
+within 30 minutes.
+"""
+
+from __future__ import annotations
+
+from datetime import date, datetime, time, timedelta
+from decimal import Decimal
+from typing import Any
+
+from sqlalchemy import Table, select
+
+from archgate.actions import courses, roster, schedule
+from archgate.actions.problems import Problem, conflict, not_found
+from archgate.actions.transaction import Deed, plain
+from archgate.clock import system_now
+from archgate.tables import Base
+from archgate.tables.bulk import Batch
+from archgate.tables.courses import Run
+from archgate.tables.log import Change
+from archgate.tables.roster import Enrollment
+
+MONEY_TIME = timedelta(minutes=30)
+FIELD_ACTIONS = {
+    "change a run",
+    "change dates",
+    "add a meeting",
+    "take out a meeting",
+    "change terms",
+    "publish",
+}
+DERIVED = {"gates"}  # worked out anew after an undo, never restored
+
+
+def undo(deed: Deed, key: str) -> dict[str, Any]:
+    """Take back the change with this key."""
+    change = deed.session.scalar(select(Change).where(Change.key == key))
+    if change is None:
+        raise not_found("This change")
+    if deed.session.scalar(select(Change.id).where(Change.undoes_id == change.id)):
+        raise conflict("undone", "This was undone already.")
+    if change.action in FIELD_ACTIONS:
+        undo_fields(deed, change)
+    elif change.action in ("enroll", "withdraw", "enroll a list"):
+        if system_now() - change.entered_at > MONEY_TIME:
+            raise conflict("too-late", "This can be undone for 30 minutes; withdraw or enroll instead.")
+        {"enroll": undo_enroll, "withdraw": undo_withdraw, "enroll a list": undo_batch}[change.action](
+            deed, change
+        )
+    else:
+        raise Problem(422, "no-undo", "This cannot be undone.")
+    done = deed.log("undo", change.subject, change.subject_id, f"Undid: {change.summary}", undoes=change.id)
+    return {
+        "change": done.key,
+        "summary": done.summary,
+        "subject": change.subject,
+        "subject_id": change.subject_id,
+    }
+
+
+def later_change(deed: Deed, change: Change, table: str, row_id: Any) -> str:
+    """Who moved a row on since, in words, for the refusal."""
+    query = select(Change).where(Change.id > change.id, Change.subject == change.subject,
+                                 Change.subject_id == change.subject_id).order_by(Change.id)  # fmt: skip
+    for later in deed.session.scalars(query):
+        if any(r["table"] == table and r["id"] == row_id for r in later.rows):
+            return f'"{later.summary}"'
+    return "a later change"
+
+
+def undo_fields(deed: Deed, change: Change) -> None:
+    """Restore rows field by field; refused when a row is no longer as this change left it."""
+    run = courses.get_run(deed, change.subject_id)
+    seats = courses.lock_seats(deed, run)
+    if change.action == "publish" and seats.taken:
+        raise conflict("moved-on", "People are enrolled by now; take the run off sale instead.")
+    deed.session.expire_all()
+    for row in reversed([r for r in change.rows if r["table"] not in DERIVED | {"run_seats"}]):
+        table = Base.metadata.tables[row["table"]]
+        now = deed.session.execute(select(table).where(table.c.id == row["id"])).mappings().first()
+        expected = row["after"]
+        same = now is None if expected is None else now is not None and all(
+            equal(now[k], v) for k, v in expected.items()
+        )  # fmt: skip
+        if not same:
+            raise conflict(
+                "moved-on", f"It has moved on since: {later_change(deed, change, row['table'], row['id'])}."
+            )
+        restore(deed, table, row)
+        deed.rows.append(
+            {"table": row["table"], "id": row["id"], "before": row["after"], "after": row["before"]}
+        )
+    deed.session.expire_all()
+    run = deed.session.get_one(Run, change.subject_id)
+    if run.capacity < seats.taken:
+        raise conflict(
+            "moved-on", f"{seats.taken} seats are taken by now; the run cannot go back to {run.capacity}."
+        )
+    schedule.settle_gates(deed, run)
+
+
+def equal(held: Any, logged: Any) -> bool:
+    """Whether a value from the database is the one in the log, which is plain JSON."""
+    if isinstance(held, Decimal):
+        return logged is not None and held == Decimal(str(logged))
+    if isinstance(held, bool) or isinstance(logged, bool):
+        return bool(held) == bool(logged)
+    return bool(plain(held) == logged)
+
+
+def restore(deed: Deed, table: Table, row: dict[str, Any]) -> None:
+    """Put one row back as it was before a change."""
+    if row["before"] is None:
+        deed.session.execute(table.delete().where(table.c.id == row["id"]))
+        return
+    values = {k: typed(table.c[k], v) for k, v in row["before"].items() if table.c[k].computed is None}
+    if row["after"] is None:
+        deed.session.execute(table.insert().values(**values))
+    else:
+        deed.session.execute(table.update().where(table.c.id == row["id"]).values(**values))
+
+
+def typed(column: Any, value: Any) -> Any:
+    """A logged value as its column takes it."""
+    if value is None:
+        return None
+    wanted = column.type.python_type
+    if wanted is datetime:
+        return datetime.fromisoformat(value)
+    if wanted in (date, time):
+        return wanted.fromisoformat(value)
+    return Decimal(value) if wanted is Decimal else value
+
+
+def undo_enroll(deed: Deed, change: Change) -> None:
+    enrollment, run, _ = roster.locked_enrollment(deed, change.subject_id)
+    if enrollment.status != "seated":
+        raise conflict("moved-on", f"{enrollment.person.name} no longer holds a seat on {run.code}.")
+    roster.end(deed, enrollment, "taken back", f"Undid the enrollment of {enrollment.person.name}")
+
+
+def undo_withdraw(deed: Deed, change: Change) -> None:
+    enrollment, run, row = roster.locked_enrollment(deed, change.subject_id)
+    if enrollment.status != "withdrawn":
+        raise conflict("moved-on", f"{enrollment.person.name} is not withdrawn any more.")
+    roster.seat_again(deed, enrollment, run, row, f"Undid the withdrawal of {enrollment.person.name}")
+
+
+def undo_batch(deed: Deed, change: Change) -> None:
+    """Take back every seat of a list that is still as the list made it; all of it, or nothing."""
+    batch = deed.session.get_one(Batch, change.subject_id)
+    run = courses.get_run(deed, batch.run_id)
+    courses.lock_seats(deed, run)
+    rows = deed.session.scalars(select(Enrollment).where(Enrollment.batch_id == batch.id)).all()
+    gone = [e.person.name for e in rows if e.status != "seated"]
+    if gone:
+        raise conflict("moved-on", f"It has moved on since: {', '.join(gone[:3])} no longer holds the seat.")
+    for enrollment in rows:
+        roster.end(deed, enrollment, "taken back", f"Undid the list {batch.file_name}")
+    batch.status, batch.report, batch.enrolled_at = "judged", None, None

@@ -1,0 +1,86 @@
+"""Signing in and out."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Depends, Request, Response
+from pydantic import BaseModel
+
+from archgate.actions import access
+from archgate.actions.problems import Problem
+from archgate.actions.transaction import act, look
+from archgate.api.web import COOKIE, current_user
+
+router = APIRouter(tags=["access"])
+
+
+class SignIn(BaseModel):
+    email: str
+    password: str
+
+
+class Me(BaseModel):
+    id: int
+    name: str
+    email: str
+    role: str
+    center: str
+    time_zone: str
+    currency: str
+    today: str
+    now: str
+
+
+def me_view(request: Request, user: access.User) -> Me:
+    def reading(deed):  # type: ignore[no-untyped-def]
+        return Me(
+            id=user.id,
+            name=user.name,
+            email=user.email,
+            role=user.role,
+            center=deed.center.name,
+            time_zone=deed.center.time_zone,
+            currency=deed.center.currency,
+            today=deed.today.isoformat(),
+            now=deed.now.astimezone(deed.zone).isoformat(),
+        )
+
+    return look(request.app.state.sessions, reading, user)
+
+
+@router.post("/session")
+def sign_in(body: SignIn, request: Request, response: Response) -> Me:
+    """Sign in; the session is a cookie that scripts cannot read."""
+    settings, sessions = request.app.state.settings, request.app.state.sessions
+    address = request.client.host if request.client else "unknown"
+    email = body.email.strip()
+    act(sessions, lambda deed: access.refuse_attempts(deed, email, address))
+    found = act(sessions, lambda deed: access.sign_in(deed, email, body.password[:1000], settings.quick_hash))
+    if found is None:
+        act(sessions, lambda deed: access.note_attempt(deed, email, address))
+        raise Problem(401, "wrong-sign-in", "Email and password do not fit together.")
+    user, token = found
+    response.set_cookie(
+        COOKIE,
+        token,
+        max_age=int(access.SESSION_LIFE.total_seconds()),
+        httponly=True,
+        samesite="lax",
+        secure=settings.secure_cookie,
+        path="/",
+    )
+    return me_view(request, user)
+
+
+@router.get("/session")
+def me(request: Request, user: access.User = Depends(current_user)) -> Me:
+    """Who is signed in, and what day it is in the center."""
+    return me_view(request, user)
+
+
+@router.delete("/session", status_code=204)
+def sign_out(request: Request, response: Response) -> None:
+    """Sign out; the session cannot be used again."""
+    token = request.cookies.get(COOKIE)
+    if token:
+        act(request.app.state.sessions, lambda deed: access.sign_out(deed, token))
+    response.delete_cookie(COOKIE, path="/")

@@ -1,0 +1,101 @@
+"""Lists that go onto a run in one step."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Depends, Request, UploadFile
+from pydantic import BaseModel
+
+from archgate.actions import bulk
+from archgate.actions.access import User
+from archgate.actions.transaction import Once
+from archgate.api.courses import QuoteOut, given
+from archgate.api.people import OrganizationOut
+from archgate.api.web import may, once, run_act, run_look
+from archgate.papers.lists import LARGEST_FILE
+
+router = APIRouter(tags=["bulk"])
+
+
+class BatchItem(BaseModel):
+    line: int
+    name: str
+    email: str | None
+    number: str | None
+    department: str
+    verdict: str
+    why: str
+    person_id: int | None
+
+
+class BatchOut(BaseModel):
+    id: int
+    run_id: int
+    run_code: str
+    run_title: str
+    status: str
+    file_name: str
+    reading: str
+    headings: list[str]
+    columns: dict[str, int]
+    column_faults: list[str]
+    organization: OrganizationOut | None
+    counts: dict[str, int]
+    people: int
+    each: str
+    total: str
+    currency: str
+    capacity: int
+    taken: int
+    can_enroll: bool
+    why: str
+    quote: QuoteOut
+    earlier: str | None
+    items: list[BatchItem]
+    change: str | None = None
+
+
+class BatchChange(BaseModel):
+    columns: dict[str, int | None] | None = None
+    organization_id: int | None = None
+
+
+class BatchConfirm(BaseModel):
+    """What the person confirmed: so many people for so much."""
+
+    people: int
+    total: str
+
+
+@router.post("/runs/{run_id}/batches", status_code=201)
+def create_batch(
+    run_id: int, file: UploadFile, request: Request, user: User = Depends(may("enroll"))
+) -> BatchOut:
+    """Read and judge a list; nobody is enrolled yet."""
+    data = file.file.read(LARGEST_FILE + 1)
+    name = file.filename or "list.csv"
+    return run_act(request, user, lambda deed: bulk.create_batch(deed, run_id, name, data))
+
+
+@router.get("/batches/{batch_id}")
+def get_batch(batch_id: int, request: Request, user: User = Depends(may("read"))) -> BatchOut:
+    return run_look(request, user, lambda deed: bulk.batch_view(deed, batch_id))
+
+
+@router.patch("/batches/{batch_id}")
+def change_batch(
+    batch_id: int, body: BatchChange, request: Request, user: User = Depends(may("enroll"))
+) -> BatchOut:
+    return run_act(request, user, lambda deed: bulk.change_batch(deed, batch_id, given(body)))
+
+
+@router.post("/batches/{batch_id}/enroll")
+def enroll_batch(
+    batch_id: int,
+    body: BatchConfirm,
+    request: Request,
+    user: User = Depends(may("enroll")),
+    key: Once | None = Depends(once),
+) -> BatchOut:
+    return run_act(
+        request, user, lambda deed: bulk.enroll_batch(deed, batch_id, body.people, body.total), once=key
+    )

@@ -1,0 +1,358 @@
+"""Courses, runs and their dates, terms and quotes."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from pydantic import BaseModel
+
+from archgate.actions import courses, fees, schedule
+from archgate.actions.access import User
+from archgate.actions.transaction import Once
+from archgate.api.web import Body, FaultOut, may, once, run_act, run_look
+
+router = APIRouter(tags=["courses"])
+
+
+class CourseOut(BaseModel):
+    id: int
+    code: str
+    title: str
+    summary: str
+
+
+class NextMeeting(BaseModel):
+    date: str
+    start: str
+    end: str
+
+
+class PriceNow(BaseModel):
+    amount: str
+    why: str
+    until: str | None
+    then: str | None
+
+
+class RunLine(BaseModel):
+    """What stands on every line that shows a run."""
+
+    id: int
+    code: str
+    title: str
+    course_title: str
+    course_code: str
+    kind: str
+    status: str
+    decision: str
+    sign_up: str
+    sign_up_why: str
+    teaching: str
+    place: str
+    instructor: str
+    time_zone: str
+    currency: str
+    first: str | None
+    last: str | None
+    meetings: int
+    hours: str
+    next_meeting: NextMeeting | None
+    capacity: int
+    smallest: int
+    taken: int
+    price: PriceNow | None
+
+
+class RunList(BaseModel):
+    items: list[RunLine]
+    total: int
+    next: str | None
+    today: str
+
+
+class MeetingOut(BaseModel):
+    id: int
+    n: int
+    of: int
+    date: str
+    weekday: str
+    start: str
+    end: str
+    minutes: int
+    instructor: str | None
+    room: str | None
+    warnings: list[str]
+    by_hand: bool
+
+
+class PatternOut(BaseModel):
+    first: str
+    start: str
+    minutes: int
+    weekdays: list[str]
+    every_weeks: int
+    count: int | None
+    until: str | None
+
+
+class GateOut(BaseModel):
+    kind: str
+    rule: str
+    day: str
+    at: str
+    label: str
+
+
+class EarlyStepIO(BaseModel):
+    until: str | None = None
+    days_before: int | None = None
+    amount: str | None = None
+    off: str | None = None
+    percent: str | None = None
+
+
+class RateOut(BaseModel):
+    id: int
+    code: str
+    label: str
+    amount: str
+    early: list[EarlyStepIO]
+
+
+class PlanLineOut(BaseModel):
+    percent: str | None
+    amount: str | None
+    parts: int | None
+    rest: bool
+    due: dict[str, str | int]
+    settle: str
+    text: str
+
+
+class PlanOut(BaseModel):
+    id: int
+    name: str
+    active: bool
+    lines: list[PlanLineOut]
+
+
+class RunOut(RunLine):
+    course: CourseOut
+    own_title: str
+    note: str
+    sign_up_opens: str | None
+    weeks: int
+    patterns: list[PatternOut]
+    dates: list[MeetingOut]
+    gates: list[GateOut]
+    rates: list[RateOut]
+    plans: list[PlanOut]
+    readiness: list[FaultOut]
+    now: str
+
+
+class Touch(BaseModel):
+    """One fact that a change touches."""
+
+    label: str
+    before: str | None
+    after: str | None
+
+
+class Outcome(BaseModel):
+    """What a change did, or with `preview` would do; `change` is the key for undo."""
+
+    change: str | None
+    run_id: int
+    touches: list[Touch]
+    enrolled: int
+
+
+class NewRun(Body):
+    """A run as typed. Values are judged by the rules, so that all faults come back together."""
+
+    course_id: Any = None
+    course: Any = None
+    code: Any = None
+    title: Any = None
+    note: Any = None
+    place: Any = None
+    instructor: Any = None
+    capacity: Any = None
+    smallest: Any = None
+    sign_up_opens: Any = None
+    time_zone: Any = None
+    currency: Any = None
+    pattern: Any = None
+    changes: Any = None
+    rate: Any = None
+    plan: Any = None
+
+
+class Patch(Body):
+    """`set` holds the new values, `seen` the values the person saw: only those changed meanwhile conflict."""
+
+    seen: dict[str, Any] | None = None
+    set: dict[str, Any]
+
+
+class NewMeeting(Body):
+    date: Any = None
+    start: Any = None
+    minutes: Any = None
+
+
+class QuoteLine(BaseModel):
+    kind: str
+    code: str
+    label: str
+    quantity: int
+    unit: str
+    amount: str
+    why: str
+    early: bool
+
+
+class InstallmentOut(BaseModel):
+    n: int
+    due: str
+    amount: str
+    settle: str
+    why: str
+
+
+class NextChange(BaseModel):
+    at: str
+    total: str
+
+
+class QuoteOut(BaseModel):
+    currency: str
+    lines: list[QuoteLine]
+    subtotal: str
+    total: str
+    next_change: NextChange | None
+    installments: list[InstallmentOut]
+    due_now: str
+    due_later: str
+
+
+class RunQuote(QuoteOut):
+    run_id: int
+    rate_id: int
+    plan_id: int
+    seat: int | None
+    capacity: int
+    sign_up: str
+    why: str
+    can_enroll: bool
+
+
+def given(body: BaseModel) -> dict[str, Any]:
+    return body.model_dump(exclude_unset=True)
+
+
+@router.get("/courses")
+def list_courses(request: Request, user: User = Depends(may("read"))) -> list[CourseOut]:
+    return run_look(request, user, courses.list_courses)
+
+
+@router.get("/runs")
+def list_runs(
+    request: Request,
+    q: str = "",
+    status: str = "",
+    sign_up: str = "",
+    teaching: str = "",
+    after: str = "",
+    limit: int = courses.PAGE,
+    user: User = Depends(may("read")),
+) -> RunList:
+    """Runs by first meeting, a page at a time."""
+    return run_look(
+        request, user, lambda deed: courses.list_runs(deed, q, status, sign_up, teaching, after, limit)
+    )
+
+
+@router.post("/runs", status_code=201)
+def create_run(
+    body: NewRun, request: Request, user: User = Depends(may("plan runs")), key: Once | None = Depends(once)
+) -> RunOut:
+    """Make a draft from one form."""
+    return run_act(request, user, lambda deed: courses.create_run(deed, given(body)), once=key)
+
+
+@router.get("/runs/{run_id}")
+def get_run(run_id: int, request: Request, user: User = Depends(may("read"))) -> RunOut:
+    return run_look(request, user, lambda deed: courses.run_view(deed, run_id))
+
+
+@router.patch("/runs/{run_id}")
+def change_run(
+    run_id: int, body: Patch, request: Request, preview: bool = False, user: User = Depends(may("plan runs"))
+) -> Outcome:
+    """Change single facts of a run; with `preview` nothing is saved."""
+    return run_act(request, user, lambda deed: courses.change_run(deed, run_id, given(body)), preview=preview)
+
+
+@router.patch("/runs/{run_id}/terms")
+def change_terms(
+    run_id: int, body: Patch, request: Request, preview: bool = False, user: User = Depends(may("plan runs"))
+) -> Outcome:
+    """Change the fee or the payment plan for everybody who signs up from now on."""
+    return run_act(
+        request, user, lambda deed: courses.change_terms(deed, run_id, given(body)), preview=preview
+    )
+
+
+@router.post("/runs/{run_id}/publish")
+def publish_run(run_id: int, request: Request, user: User = Depends(may("publish"))) -> Outcome:
+    return run_act(request, user, lambda deed: courses.publish_run(deed, run_id))
+
+
+@router.post("/runs/{run_id}/meetings")
+def add_meeting(
+    run_id: int,
+    body: NewMeeting,
+    request: Request,
+    preview: bool = False,
+    user: User = Depends(may("plan runs")),
+    key: Once | None = Depends(once),
+) -> Outcome:
+    return run_act(
+        request, user, lambda deed: schedule.add_meeting(deed, run_id, given(body)),
+        preview=preview, once=None if preview else key,
+    )  # fmt: skip
+
+
+@router.patch("/meetings/{meeting_id}")
+def change_meeting(
+    meeting_id: int,
+    body: Patch,
+    request: Request,
+    preview: bool = False,
+    user: User = Depends(may("plan runs")),
+) -> Outcome:
+    return run_act(
+        request, user, lambda deed: schedule.change_meeting(deed, meeting_id, given(body)), preview=preview
+    )
+
+
+@router.delete("/meetings/{meeting_id}")
+def remove_meeting(
+    meeting_id: int, request: Request, preview: bool = False, user: User = Depends(may("plan runs"))
+) -> Outcome:
+    return run_act(request, user, lambda deed: schedule.remove_meeting(deed, meeting_id), preview=preview)
+
+
+@router.get("/runs/{run_id}/quote")
+def quote_run(
+    run_id: int,
+    request: Request,
+    rate_id: int | None = None,
+    plan_id: int | None = None,
+    user: User = Depends(may("read")),
+) -> RunQuote:
+    """What a sign-up costs now, when it is due, and whether there is a seat."""
+    return run_look(request, user, lambda deed: fees.quote_run(deed, run_id, rate_id, plan_id))

@@ -1,0 +1,119 @@
+"""Enrollments, rosters, and undo."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from pydantic import BaseModel
+
+from archgate.actions import roster, undo
+from archgate.actions.access import User
+from archgate.actions.transaction import Once
+from archgate.api.courses import QuoteOut
+from archgate.api.web import may, once, run_act, run_look
+
+router = APIRouter(tags=["roster"])
+
+
+class NewEnrollment(BaseModel):
+    """`total` is the total the screen showed; `organization_id` is the payer, when not the learner."""
+
+    run_id: int
+    person_id: int
+    total: str
+    rate_id: int | None = None
+    plan_id: int | None = None
+    organization_id: int | None = None
+
+
+class Enrolled(BaseModel):
+    enrollment_id: int
+    run_id: int
+    person_id: int
+    name: str
+    seat: int
+    capacity: int
+    change: str
+    quote: QuoteOut
+
+
+class Gone(BaseModel):
+    name: str
+    at: str
+
+
+class Roster(BaseModel):
+    """`rows` hold the values of `columns`, in order."""
+
+    run_id: int
+    capacity: int
+    smallest: int
+    taken: int
+    currency: str
+    fees: str
+    owed: str
+    columns: list[str]
+    rows: list[list[Any]]
+    withdrawn: list[Gone]
+
+
+class Withdrawn(BaseModel):
+    change: str
+    enrollment_id: int
+    name: str
+    run_id: int
+    taken_back: str
+
+
+class EnrollmentOut(BaseModel):
+    id: int
+    run_id: int
+    person_id: int
+    name: str
+    status: str
+    signed_up: str
+    quote: QuoteOut
+
+
+class Undone(BaseModel):
+    change: str
+    summary: str
+    subject: str
+    subject_id: int
+
+
+@router.get("/runs/{run_id}/roster")
+def get_roster(run_id: int, request: Request, user: User = Depends(may("read"))) -> Roster:
+    return run_look(request, user, lambda deed: roster.roster(deed, run_id))
+
+
+@router.post("/enrollments", status_code=201)
+def enroll(
+    body: NewEnrollment,
+    request: Request,
+    user: User = Depends(may("enroll")),
+    key: Once | None = Depends(once),
+) -> Enrolled:
+    return run_act(request, user, lambda deed: roster.enroll(deed, **body.model_dump()), once=key)
+
+
+@router.get("/enrollments/{enrollment_id}")
+def get_enrollment(enrollment_id: int, request: Request, user: User = Depends(may("read"))) -> EnrollmentOut:
+    return run_look(request, user, lambda deed: roster.enrollment_view(deed, enrollment_id))
+
+
+@router.post("/enrollments/{enrollment_id}/withdraw")
+def withdraw(
+    enrollment_id: int,
+    request: Request,
+    user: User = Depends(may("enroll")),
+    key: Once | None = Depends(once),
+) -> Withdrawn:
+    return run_act(request, user, lambda deed: roster.withdraw(deed, enrollment_id), once=key)
+
+
+@router.post("/changes/{change}/undo")
+def take_back(change: str, request: Request, user: User = Depends(may("enroll"))) -> Undone:
+    """Undo a change by its key; refused with the reason when something has moved on."""
+    return run_act(request, user, lambda deed: undo.undo(deed, change))

@@ -1,0 +1,467 @@
+"""The calculators: one JSON document in, one out. The core made usable on its own, from scripts and screens.
+
+Amounts are strings with the currency's own decimals, dates ISO 8601, percents plain numbers in strings. A key
+left out, or null, means an empty list, zero or no limit. Unknown keys are refused, and so are keys of rules
+that are not built yet, each by name. Every fault of a document is reported at once, with its JSON pointer.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from datetime import UTC, date, datetime, time
+from decimal import Decimal, InvalidOperation
+from typing import Any
+from zoneinfo import ZoneInfo, available_timezones
+
+from archgate.core.faults import Fault, Refused
+from archgate.core.fees import EarlyStep, Heads, Rate, quote_for
+from archgate.core.money import digits_of, format_amount, parse_amount
+from archgate.core.plans import Due, DueKind, PlanLine, Settle, installments_of
+from archgate.core.schedule import (
+    MOST_MEETINGS,
+    WEEKDAYS,
+    Extra,
+    Meeting,
+    Pattern,
+    Schedule,
+    meetings_of,
+    moment_of,
+)
+
+Document = dict[str, Any]
+ZONES = available_timezones()
+
+
+class Reader:
+    """Reads one object of a document, collecting faults; a value that is at fault reads as None."""
+
+    def __init__(self, value: Any, at: str, faults: list[Fault], keys: str, unbuilt: str = "") -> None:
+        self.at, self.faults = at, faults
+        self.value: Document = value if isinstance(value, dict) else {}
+        if not isinstance(value, dict):
+            self.fault("", "An object is expected here.")
+        for key, held in self.value.items():
+            if key in unbuilt.split():
+                if held not in (None, [], {}):
+                    self.fault(key, f'"{key}" is not built yet.')
+            elif key not in keys.split():
+                self.fault(key, f'"{key}" is not a known key here.')
+
+    def fault(self, key: str, message: str) -> None:
+        place = f"{self.at}/{key.replace('~', '~0').replace('/', '~1')}" if key else self.at
+        self.faults.append(Fault(place, message))
+
+    def has(self, key: str) -> bool:
+        return self.value.get(key) is not None
+
+    def _take(self, key: str, kind: type, need: bool, name: str) -> Any:
+        held = self.value.get(key)
+        if held is None:
+            if need:
+                self.fault(key, f"{name} is missing.")
+            return None
+        if not isinstance(held, kind) or (kind is int and isinstance(held, bool)):
+            words = {int: "a whole number", str: "a text", bool: "true or false", list: "a list"}
+            self.fault(key, f"{name} must be {words[kind]}.")
+            return None
+        return held
+
+    def text(self, key: str, name: str, need: bool = False) -> str | None:
+        held: str | None = self._take(key, str, need, name)
+        if held is not None and not held.strip():
+            self.fault(key, f"{name} is empty.")
+            return None
+        return held
+
+    def whole(self, key: str, name: str, low: int, high: int, need: bool = False) -> int | None:
+        held: int | None = self._take(key, int, need, name)
+        if held is not None and not low <= held <= high:
+            self.fault(key, f"{name} must be from {low} to {high}.")
+            return None
+        return held
+
+    def flag(self, key: str, name: str) -> bool:
+        return bool(self._take(key, bool, False, name))
+
+    def _parsed(self, key: str, name: str, need: bool, parse: Callable[[str], Any], shape: str) -> Any:
+        held = self.text(key, name, need)
+        if held is None:
+            return None
+        try:
+            return parse(held)
+        except (ValueError, InvalidOperation, OverflowError):
+            self.fault(key, f'{name} must be {shape}, not "{held}".')
+            return None
+
+    def day(self, key: str, name: str, need: bool = False) -> date | None:
+        found: date | None = self._parsed(key, name, need, strict_date, "a date like 2027-09-14")
+        return found
+
+    def clock(self, key: str, name: str, need: bool = False) -> time | None:
+        found: time | None = self._parsed(key, name, need, strict_time, "a time like 17:30")
+        return found
+
+    def moment(self, key: str, name: str, zone: ZoneInfo | None, need: bool = False) -> datetime | None:
+        shape = "a moment like 2027-08-20T10:00:00-04:00"
+        found: datetime | None = self._parsed(key, name, need, lambda t: strict_moment(t, zone), shape)
+        return found
+
+    def percent(self, key: str, name: str, need: bool = False) -> Decimal | None:
+        found: Decimal | None = self._parsed(
+            key, name, need, strict_percent, 'a plain number like "10" or "12.5"'
+        )
+        if found is not None and found > 100:
+            self.fault(key, f"{name} cannot be over 100.")
+            return None
+        return found
+
+    def amount(self, key: str, name: str, currency: str | None, need: bool = False) -> int | None:
+        held = self.text(key, name, need)
+        if held is None or currency is None:
+            return None
+        try:
+            return parse_amount(held, currency)
+        except ValueError as error:
+            self.fault(key, str(error))
+            return None
+
+    def currency(self) -> str | None:
+        held = self.text("currency", "The currency", need=True)
+        try:
+            if held is not None:
+                digits_of(held)
+        except ValueError as error:
+            self.fault("currency", str(error))
+            return None
+        return held
+
+    def zone(self) -> ZoneInfo | None:
+        held = self.text("time_zone", "The time zone", need=True)
+        if held is None:
+            return None
+        if held not in ZONES:
+            self.fault("time_zone", f'"{held}" is not a time zone, like America/New_York.')
+            return None
+        return ZoneInfo(held)
+
+    def rows(self, key: str, name: str, keys: str, unbuilt: str = "", most: int = 1000) -> list[Reader]:
+        held = self._take(key, list, False, name) or []
+        if len(held) > most:
+            self.fault(key, f"{name} has more than {most} entries.")
+            return []
+        return [Reader(v, f"{self.at}/{key}/{i}", self.faults, keys, unbuilt) for i, v in enumerate(held)]
+
+    def inner(self, key: str, name: str, keys: str, unbuilt: str = "") -> Reader | None:
+        if not self.has(key):
+            self.fault(key, f"{name} is missing.")
+            return None
+        return Reader(self.value[key], f"{self.at}/{key}", self.faults, keys, unbuilt)
+
+    def one_of(self, names: tuple[str, ...], need: bool, what: str) -> str | None:
+        """The single key given of several that exclude each other."""
+        given = [n for n in names if self.has(n) and self.value[n] is not False]
+        if len(given) > 1:
+            self.fault(given[1], f"{what} takes only one of {', '.join(names)}.")
+        elif not given and need:
+            self.fault("", f"{what} needs one of {', '.join(names)}.")
+        return given[0] if given else None
+
+
+def strict_date(text: str) -> date:
+    if not re.fullmatch(r"\d{4}-\d{2}-\d{2}", text, re.ASCII):
+        raise ValueError(text)
+    return date.fromisoformat(text)
+
+
+def strict_time(text: str) -> time:
+    if not re.fullmatch(r"\d{2}:\d{2}(:\d{2})?", text, re.ASCII):
+        raise ValueError(text)
+    return time.fromisoformat(text)
+
+
+def strict_moment(text: str, zone: ZoneInfo | None) -> datetime:
+    """A moment with an offset, or local time in the zone (of a doubled hour, the first)."""
+    found = datetime.fromisoformat(text)
+    if "T" not in text and " " not in text:
+        raise ValueError(text)
+    if found.tzinfo is None:
+        return moment_of(found.date(), found.time(), zone or ZoneInfo("UTC"))
+    return found.astimezone(UTC)
+
+
+def strict_percent(text: str) -> Decimal:
+    if not re.fullmatch(r"\d{1,3}(\.\d{1,6})?", text, re.ASCII):
+        raise ValueError(text)
+    return Decimal(text)
+
+
+def _finish(faults: list[Fault]) -> None:
+    if faults:
+        raise Refused(faults)
+
+
+# --- schedule ---------------------------------------------------------------------------------------------
+
+PATTERN_KEYS = "first start minutes weekdays every_weeks count until on_closure instructor room"
+
+
+def read_pattern(row: Reader) -> Pattern | None:
+    before = len(row.faults)
+    first = row.day("first", "The first date", need=True)
+    start = row.clock("start", "The start time", need=True)
+    minutes = row.whole("minutes", "The length in minutes", 1, 7 * 24 * 60, need=True)
+    every = row.whole("every_weeks", "Every so many weeks", 1, 520) or 1
+    count = row.whole("count", "The number of meetings", 1, MOST_MEETINGS)
+    until = row.day("until", "The last day")
+    if count is not None and until is not None:
+        row.fault("until", "Give a number of meetings or a last day, not both.")
+    if first and until and until < first:
+        row.fault("until", "The last day is before the first date.")
+    weekdays: list[int] = []
+    for i, name in enumerate(row._take("weekdays", list, False, "The weekdays") or []):
+        if name in WEEKDAYS:
+            weekdays.append(WEEKDAYS.index(name))
+        else:
+            words = f'"{name}" is not a weekday; use MO, TU, WE, TH, FR, SA, SU.'
+            row.faults.append(Fault(f"{row.at}/weekdays/{i}", words))
+    closure = row.text("on_closure", "What happens on a closure") or "skip"
+    if closure not in ("skip", "extend"):
+        row.fault("on_closure", f'"{closure}" is neither skip nor extend.')
+    instructor, room = row.text("instructor", "The instructor"), row.text("room", "The room")
+    if first is None or start is None or minutes is None or len(row.faults) > before:
+        return None
+    return Pattern(
+        first,
+        start,
+        minutes,
+        tuple(weekdays) or None,
+        every,
+        count,
+        until,
+        closure == "extend",
+        instructor,
+        room,
+    )
+
+
+def read_extra(row: Reader) -> Extra | None:
+    day = row.day("date", "The date", need=True)
+    start = row.clock("start", "The start time", need=True)
+    minutes = row.whole("minutes", "The length in minutes", 1, 7 * 24 * 60, need=True)
+    instructor, room = row.text("instructor", "The instructor"), row.text("room", "The room")
+    if day is None or start is None or minutes is None:
+        return None
+    return Extra(day, start, minutes, instructor, room)
+
+
+def schedule_of(document: Any) -> Document:
+    """`calc schedule`: the meetings of patterns, closures and one-off meetings."""
+    faults: list[Fault] = []
+    top = Reader(document, "", faults, "time_zone patterns closures extra", unbuilt="busy")
+    zone = top.zone()
+    patterns = [read_pattern(r) for r in top.rows("patterns", "The patterns", PATTERN_KEYS)]
+    extra = [
+        read_extra(r) for r in top.rows("extra", "The one-off meetings", "date start minutes instructor room")
+    ]
+    closures: set[date] = set()
+    for i, held in enumerate(top._take("closures", list, False, "The closures") or []):
+        try:
+            closures.add(strict_date(held if isinstance(held, str) else ""))
+        except ValueError:
+            faults.append(Fault(f"/closures/{i}", f'A closure must be a date like 2027-09-14, not "{held}".'))
+    _finish(faults)
+    assert zone is not None
+    try:
+        schedule = meetings_of(
+            tuple(p for p in patterns if p), zone, frozenset(closures), tuple(e for e in extra if e)
+        )
+    except OverflowError:
+        raise Refused([Fault("/patterns", "The dates go beyond the calendar.")]) from None
+    return schedule_document(schedule)
+
+
+def schedule_document(schedule: Schedule) -> Document:
+    return {
+        "meetings": [meeting_document(m) for m in schedule.meetings],
+        "hours": schedule.hours,
+        "first": schedule.first.isoformat() if schedule.first else None,
+        "last": schedule.last.isoformat() if schedule.last else None,
+        "weeks": schedule.weeks,
+        "dropped": [{"date": d.date.isoformat(), "why": d.why} for d in schedule.dropped],
+        "warnings": list(schedule.warnings),
+    }
+
+
+def meeting_document(meeting: Meeting) -> Document:
+    return {
+        "n": meeting.n,
+        "of": meeting.of,
+        "date": meeting.date.isoformat(),
+        "weekday": WEEKDAYS[meeting.date.weekday()],
+        "start": meeting.start.isoformat(),
+        "end": meeting.end.isoformat(),
+        "minutes": meeting.minutes,
+        "instructor": meeting.instructor,
+        "room": meeting.room,
+        "warnings": list(meeting.warnings),
+    }
+
+
+# --- quote ------------------------------------------------------------------------------------------------
+
+
+def read_step(row: Reader, currency: str | None) -> EarlyStep | None:
+    before = len(row.faults)
+    row.one_of(("until", "days_before"), True, "An early step's end")
+    row.one_of(("amount", "off", "percent"), True, "An early step")
+    step = EarlyStep(
+        row.day("until", "The last day of the step"),
+        row.whole("days_before", "The days before the start", 0, 3660),
+        row.amount("amount", "The early price", currency),
+        row.amount("off", "The amount off", currency),
+        row.percent("percent", "The percent off"),
+    )
+    return step if len(row.faults) == before else None
+
+
+def read_rate(row: Reader, currency: str | None) -> Rate | None:
+    code = row.text("code", "The rate's code", need=True)
+    amount = row.amount("amount", "The amount", currency, need=True)
+    steps = [
+        read_step(s, currency)
+        for s in row.rows("early", "The early steps", "until days_before amount off percent")
+    ]
+    label = row.text("label", "The label") or code
+    if code is None or amount is None or label is None:
+        return None
+    return Rate(code, amount, label, tuple(s for s in steps if s))
+
+
+def quote_of(document: Any) -> Document:
+    """`calc quote`: what an ask costs at a moment, line by line, and when that changes."""
+    faults: list[Fault] = []
+    top = Reader(
+        document, "", faults, "currency time_zone start rates ask", unbuilt="extras group codes taxes"
+    )
+    currency, zone = top.currency(), top.zone()
+    start = top.day("start", "The start")
+    rows = top.rows("rates", "The rates", "code label amount early", unbuilt="sale")
+    rates = [read_rate(r, currency) for r in rows]
+    if not rows:
+        top.fault("rates", "At least one rate is needed.")
+    seen: set[str] = set()
+    for row, rate in zip(rows, rates, strict=True):
+        if rate and rate.code in seen:
+            row.fault("code", f'The code "{rate.code}" is used twice.')
+        if rate:
+            seen.add(rate.code)
+        if start is None and rate and any(s.days_before is not None for s in rate.early):
+            top.fault("start", "The start is missing: an early step counts the days before it.")
+    ask = top.inner("ask", "The ask", "people at", unbuilt="extras code from")
+    moment, people = None, []
+    if ask:
+        moment = ask.moment("at", "The moment", zone, need=True)
+        for row in ask.rows("people", "The people", "rate count"):
+            code = row.text("rate", "The rate", need=True)
+            count = row.whole("count", "The number of people", -(10**6), 10**6, need=True)
+            if code is not None and count is not None:
+                people.append(Heads(code, count))
+    _finish(faults)
+    assert currency and zone and moment
+    quote = quote_for(tuple(r for r in rates if r), tuple(people), moment, start, zone, currency)
+    return {
+        "lines": [
+            {
+                "kind": line.kind,
+                "code": line.code,
+                "label": line.label,
+                "quantity": line.quantity,
+                "unit": format_amount(line.unit, currency),
+                "amount": format_amount(line.amount, currency),
+                "why": line.why,
+            }
+            for line in quote.lines
+        ],
+        "subtotal": format_amount(quote.subtotal, currency),
+        "taxes": [],
+        "total": format_amount(quote.total, currency),
+        "next_change": None
+        if quote.next_change is None
+        else {
+            "at": quote.next_change.at.isoformat(),
+            "total": format_amount(quote.next_change.total, currency),
+        },
+    }
+
+
+# --- plan -------------------------------------------------------------------------------------------------
+
+
+def read_due(row: Reader) -> Due | None:
+    held = row.inner("due", "When the line is due", " ".join(DueKind))
+    if held is None or not isinstance(row.value.get("due"), dict):
+        return None
+    kind = held.one_of(tuple(DueKind), True, "A due date")
+    if kind is None:
+        return None
+    if kind == DueKind.ON:
+        on = held.day("on", "The due date", need=True)
+        return Due(DueKind.ON, on=on) if on else None
+    number = held.whole(kind, "The number of days or months", 0, 36600, need=True)
+    return None if number is None else Due(DueKind(kind), number)
+
+
+def read_plan_line(row: Reader, currency: str | None) -> PlanLine | None:
+    before = len(row.faults)
+    row.one_of(("percent", "amount", "parts", "rest"), True, "A line")
+    due = read_due(row)
+    settle = row.text("settle", "Where the line is settled") or "any"
+    if settle not in tuple(Settle):
+        row.fault("settle", f'"{settle}" is none of online, desk, any.')
+    percent = row.percent("percent", "The percent")
+    amount = row.amount("amount", "The amount", currency)
+    parts = row.whole("parts", "The parts", 1, 10**6)
+    rest = row.flag("rest", "The rest")
+    if due is None or len(row.faults) > before:
+        return None
+    return PlanLine(due, percent, amount, parts, rest, Settle(settle))
+
+
+PLAN_LINE_KEYS = "percent amount parts rest due settle"
+
+
+def plan_of(document: Any) -> Document:
+    """`calc plan`: the installments of a payment plan for a total and a sign-up date."""
+    faults: list[Fault] = []
+    top = Reader(document, "", faults, "currency total signed_up start lines")
+    currency = top.currency()
+    total = top.amount("total", "The total", currency, need=True)
+    signed_up = top.day("signed_up", "The sign-up date", need=True)
+    start = top.day("start", "The start")
+    lines = [read_plan_line(r, currency) for r in top.rows("lines", "The lines", PLAN_LINE_KEYS)]
+    _finish(faults)
+    assert currency and total is not None and signed_up
+    done = installments_of(tuple(x for x in lines if x), total, signed_up, start, currency)
+    return {
+        "installments": [
+            {
+                "n": i.n,
+                "due": i.due.isoformat(),
+                "amount": format_amount(i.amount, currency),
+                "settle": str(i.settle),
+                "why": i.why,
+            }
+            for i in done.installments
+        ],
+        "due_now": format_amount(done.due_now, currency),
+        "due_later": format_amount(done.due_later, currency),
+        "total": format_amount(done.total, currency),
+    }
+
+
+CALCULATORS: dict[str, Callable[[Any], Document]] = {
+    "schedule": schedule_of,
+    "quote": quote_of,
+    "plan": plan_of,
+}

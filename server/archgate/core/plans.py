@@ -1,0 +1,231 @@
+"""Payment plans: from a total and a sign-up date to installments that add up to the cent.
+
+Fixed amounts are taken first, in their order. Without a rest and without parts the lines must make the whole:
+percents, if any, are 100 of what the fixed amounts leave and share it by largest remainder; amounts alone must
+reach the total. With a rest or parts, each percent is of the total, rounded half up, in order; then the rest
+takes what is left, or the parts share it by largest remainder. A line larger than what is left is cut to it.
+A month step keeps the day or takes the month's last, counted from the start or the sign-up, never from the
+line before. A due date before the sign-up becomes the sign-up date. Lines of zero are left out. Installments
+stand by due date, then in the order of the lines.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date, timedelta
+from decimal import Decimal
+from enum import StrEnum
+
+from dateutil.relativedelta import relativedelta
+
+from archgate.core.faults import Fault, Refused
+from archgate.core.money import format_amount, percent_of, percent_text, shares_of
+from archgate.core.schedule import day_text
+
+
+class Settle(StrEnum):
+    ONLINE = "online"
+    DESK = "desk"
+    ANY = "any"
+
+
+class DueKind(StrEnum):
+    AFTER_SIGN_UP = "after_sign_up"
+    BEFORE_START = "before_start"
+    AFTER_START = "after_start"
+    MONTHS_AFTER_START = "months_after_start"
+    MONTHS_AFTER_SIGN_UP = "months_after_sign_up"
+    ON = "on"
+
+
+NEEDS_START = {DueKind.BEFORE_START, DueKind.AFTER_START, DueKind.MONTHS_AFTER_START}
+
+
+@dataclass(frozen=True)
+class Due:
+    kind: DueKind
+    number: int = 0
+    on: date | None = None
+
+
+@dataclass(frozen=True)
+class PlanLine:
+    """One line: exactly one of percent, amount, parts (a weight) or rest."""
+
+    due: Due
+    percent: Decimal | None = None
+    amount: int | None = None
+    parts: int | None = None
+    rest: bool = False
+    settle: Settle = Settle.ANY
+
+
+@dataclass(frozen=True)
+class Installment:
+    n: int
+    due: date
+    amount: int
+    settle: Settle
+    why: str
+
+
+@dataclass(frozen=True)
+class Installments:
+    """`due_now` is what falls due on the sign-up date."""
+
+    installments: tuple[Installment, ...]
+    due_now: int
+    due_later: int
+    total: int
+
+
+def plan_faults(lines: tuple[PlanLine, ...], total: int, currency: str) -> list[Fault]:
+    """Why a plan cannot be used for a total; empty when it can. Pointers are into `lines`.
+
+    A plan that uses percents and amounts without rest or parts needs the percents to be exactly 100; one of
+    amounts alone needs them to reach the total.
+    """
+    if not lines:
+        return [Fault("/lines", "A plan needs at least one line.")]
+    faults = []
+    rests = [i for i, line in enumerate(lines) if line.rest]
+    parts = [i for i, line in enumerate(lines) if line.parts is not None]
+    percents = [(i, line.percent) for i, line in enumerate(lines) if line.percent is not None]
+    fixed = sum(line.amount for line in lines if line.amount is not None)
+    whole = sum((p for _, p in percents), Decimal(0))
+    if len(rests) > 1 or (rests and rests[-1] != len(lines) - 1):
+        faults.append(Fault(f"/lines/{rests[0]}/rest", "Only one line can be the rest, and it comes last."))
+    if rests and parts:
+        faults.append(
+            Fault(f"/lines/{rests[0]}/rest", "A rest cannot stand beside parts: the parts share all of it.")
+        )
+    if whole > 100:
+        over = percent_text(whole - 100)
+        faults.append(Fault(f"/lines/{percents[-1][0]}/percent", f"The percents are {over} over 100."))
+    elif not rests and not parts and percents and whole < 100:
+        short = percent_text(100 - whole)
+        faults.append(
+            Fault("/lines", f"The percents miss {short} of 100; add a line or make the last one the rest.")
+        )
+    elif not rests and not parts and not percents and fixed < total:
+        short = format_amount(total - fixed, currency)
+        faults.append(Fault("/lines", f"The lines miss {short} of the total; add a line or a rest."))
+    return faults
+
+
+def amounts_of(lines: tuple[PlanLine, ...], total: int) -> list[int]:
+    """The amount of each line, in the order of the lines; they sum to the total. See the rules above."""
+    amounts = [0] * len(lines)
+    left = total
+    for i, line in enumerate(lines):
+        if line.amount is not None:
+            amounts[i] = min(line.amount, left)
+            left -= amounts[i]
+    percents = [(i, line.percent) for i, line in enumerate(lines) if line.percent is not None]
+    parts = [(i, line.parts) for i, line in enumerate(lines) if line.parts is not None]
+    rest = next((i for i, line in enumerate(lines) if line.rest), None)
+    if rest is None and not parts:
+        if percents:
+            for (i, _), share in zip(percents, shares_of(left, [p for _, p in percents]), strict=True):
+                amounts[i] = share
+        return amounts
+    for i, percent in percents:
+        amounts[i] = min(percent_of(total, percent), left)
+        left -= amounts[i]
+    if rest is not None:
+        amounts[rest] = left
+    else:
+        for (i, _), share in zip(parts, shares_of(left, [p for _, p in parts]), strict=True):
+            amounts[i] = share
+    return amounts
+
+
+def month_step(day: date, months: int) -> date:
+    """The same day so many months on, or that month's last (dateutil.relativedelta's rule)."""
+    later: date = day + relativedelta(months=months)
+    return later
+
+
+def due_of(due: Due, signed_up: date, start: date | None) -> date:
+    """The date a line falls due, before the rule that nothing falls due before the sign-up.
+
+    Month ends by dateutil.relativedelta: 31 January + 1 month is the last of February.
+    """
+    if due.kind is DueKind.ON:
+        if due.on is None:
+            raise ValueError("A due date is missing.")
+        return due.on
+    if due.kind is DueKind.AFTER_SIGN_UP:
+        return signed_up + timedelta(days=due.number)
+    if due.kind is DueKind.MONTHS_AFTER_SIGN_UP:
+        return month_step(signed_up, due.number)
+    if start is None:
+        raise ValueError("This line is due by the start, and the run has none.")
+    if due.kind is DueKind.BEFORE_START:
+        return start - timedelta(days=due.number)
+    if due.kind is DueKind.AFTER_START:
+        return start + timedelta(days=due.number)
+    return month_step(start, due.number)
+
+
+def due_text(due: Due) -> str:
+    """The rule of a due date, in words."""
+    many, days = due.number, f"{due.number} day" + ("" if due.number == 1 else "s")
+    months = f"{due.number} month" + ("" if due.number == 1 else "s")
+    if due.kind is DueKind.ON:
+        return f"on {day_text(due.on)}" if due.on else "on a date"
+    if due.kind is DueKind.AFTER_SIGN_UP:
+        return f"{days} after sign-up" if many else "at sign-up"
+    if due.kind is DueKind.BEFORE_START:
+        return f"{days} before the start" if many else "on the first day"
+    if due.kind is DueKind.AFTER_START:
+        return f"{days} after the start" if many else "on the first day"
+    if due.kind is DueKind.MONTHS_AFTER_START:
+        return f"{months} after the start" if many else "on the first day"
+    return f"{months} after sign-up" if many else "at sign-up"
+
+
+def share_text(line: PlanLine, lines: tuple[PlanLine, ...], currency: str) -> str:
+    """The rule of an amount, in words."""
+    if line.amount is not None:
+        return f"A fixed {format_amount(line.amount, currency)}"
+    if line.rest:
+        return "What is left"
+    if line.parts is not None:
+        return f"{line.parts} of {sum(x.parts or 0 for x in lines)} parts of what is left"
+    open_ended = any(x.rest or x.parts is not None for x in lines)
+    fixed = any(x.amount is not None for x in lines)
+    of = "of what the fixed amounts leave" if fixed and not open_ended else "of the total"
+    return f"{percent_text(line.percent or Decimal(0))} percent {of}"
+
+
+def installments_of(
+    lines: tuple[PlanLine, ...], total: int, signed_up: date, start: date | None, currency: str
+) -> Installments:
+    """The installments of a plan for a total; raises Refused with every fault, saying what is missing."""
+    faults = plan_faults(lines, total, currency)
+    for i, line in enumerate(lines):
+        if start is None and line.due.kind in NEEDS_START:
+            faults.append(
+                Fault(f"/lines/{i}/due", "This line is due by the start, and there is no start date.")
+            )
+    if faults:
+        raise Refused(faults)
+    rows = []
+    for i, (line, amount) in enumerate(zip(lines, amounts_of(lines, total), strict=True)):
+        if amount == 0:
+            continue
+        try:
+            ruled = due_of(line.due, signed_up, start)
+        except OverflowError:
+            raise Refused([Fault(f"/lines/{i}/due", "The due date is beyond the calendar.")]) from None
+        why = f"{share_text(line, lines, currency)}, {due_text(line.due)}."
+        if ruled < signed_up:
+            why += f" {day_text(ruled)} is past, so it is due at sign-up."
+        rows.append((max(ruled, signed_up), i, amount, line.settle, why))
+    rows.sort(key=lambda r: (r[0], r[1]))
+    done = tuple(
+        Installment(n, due, amount, settle, why) for n, (due, _, amount, settle, why) in enumerate(rows, 1)
+    )
+    now = sum(i.amount for i in done if i.due == signed_up)
+    return Installments(done, now, total - now, total)

@@ -1,0 +1,75 @@
+"""What all tables share: the base class, the naming of constraints and the column types of the product."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from decimal import Decimal
+from typing import Annotated, Any
+
+import orjson
+from sqlalchemy import BigInteger, Dialect, MetaData, Numeric, String, Text, TypeDecorator
+from sqlalchemy.dialects.mysql import DATETIME, LONGTEXT, VARCHAR
+from sqlalchemy.ext.compiler import compiles
+from sqlalchemy.orm import DeclarativeBase, mapped_column
+
+NAMES = {
+    "ix": "ix_%(table_name)s_%(column_0_N_name)s",
+    "uq": "uq_%(table_name)s_%(column_0_N_name)s",
+    "ck": "ck_%(table_name)s_%(constraint_name)s",
+    "fk": "fk_%(table_name)s_%(column_0_name)s",
+    "pk": "pk_%(table_name)s",
+}
+
+
+class Moment(TypeDecorator[datetime]):
+    """A moment in UTC with microseconds; always aware in Python."""
+
+    impl = DATETIME(fsp=6)
+    cache_ok = True
+
+    def process_bind_param(self, value: datetime | None, dialect: Dialect) -> datetime | None:
+        if value is None:
+            return None
+        if value.tzinfo is None:
+            raise ValueError("A moment needs its time zone.")
+        return value.astimezone(UTC).replace(tzinfo=None)
+
+    def process_result_value(self, value: datetime | None, dialect: Dialect) -> datetime | None:
+        return None if value is None else value.replace(tzinfo=UTC)
+
+
+class Document(TypeDecorator[Any]):
+    """A JSON document. The server's JSON type is text with a check; so is this."""
+
+    impl = LONGTEXT
+    cache_ok = True
+
+    def process_bind_param(self, value: Any, dialect: Dialect) -> str | None:
+        return None if value is None else orjson.dumps(value).decode()
+
+    def process_result_value(self, value: str | None, dialect: Dialect) -> Any:
+        return None if value is None else orjson.loads(value)
+
+
+def ascii_key(length: int) -> VARCHAR:
+    """A column for keys that machines make: compared byte by byte."""
+    return VARCHAR(length, charset="ascii", collation="ascii_bin")
+
+
+Key = Annotated[int, mapped_column(BigInteger, primary_key=True)]
+Units = Annotated[int, mapped_column(BigInteger)]
+Percent = Annotated[Decimal, mapped_column(Numeric(9, 6))]
+Word = Annotated[str, mapped_column(String(40))]
+Name = Annotated[str, mapped_column(String(200))]
+Prose = Annotated[str, mapped_column(Text)]
+
+
+class Base(DeclarativeBase):
+    metadata = MetaData(naming_convention=NAMES)
+    type_annotation_map = {datetime: Moment, int: BigInteger, dict[str, Any]: Document, list[Any]: Document}
+    __table_args__: Any = {}
+
+
+@compiles(Text, "mysql", "mariadb")
+def _text(element: Text, compiler: Any, **kw: Any) -> str:
+    return "TEXT"

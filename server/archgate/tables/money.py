@@ -1,0 +1,61 @@
+"""The money ledger. Rows are only ever added: the database itself refuses to change or delete them."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+
+from sqlalchemy import CheckConstraint, ForeignKey, UniqueConstraint
+from sqlalchemy.orm import Mapped, mapped_column, relationship
+
+from archgate.tables.base import Base, Key, Prose, Units, Word, ascii_key
+
+
+class Account(Base):
+    """`owner` is "person:5", "organization:2" or "center:income"."""
+
+    __tablename__ = "accounts"
+    __table_args__ = (UniqueConstraint("owner", "currency"),)
+    id: Mapped[Key]
+    owner: Mapped[str] = mapped_column(ascii_key(60))
+    person_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"), index=True)
+    organization_id: Mapped[int | None] = mapped_column(ForeignKey("organizations.id"), index=True)
+    currency: Mapped[str] = mapped_column(ascii_key(3))
+
+
+class Entry(Base):
+    """Positive is a debit, negative a credit; a posting's entries sum to zero."""
+
+    __tablename__ = "entries"
+    __table_args__ = (CheckConstraint("amount <> 0", name="amount"),)
+    id: Mapped[Key]
+    posting_id: Mapped[int] = mapped_column(ForeignKey("postings.id"), index=True)
+    account_id: Mapped[int] = mapped_column(ForeignKey("accounts.id"), index=True)
+    amount: Mapped[Units]
+
+
+class Posting(Base):
+    """One event of money with its cause. `effective` is the day it counts for, `entered_at` when it was written."""
+
+    __tablename__ = "postings"
+    __table_args__ = (UniqueConstraint("reverses_id"),)
+    id: Mapped[Key]
+    kind: Mapped[Word]
+    currency: Mapped[str] = mapped_column(ascii_key(3))
+    effective: Mapped[date]
+    entered_at: Mapped[datetime]
+    enrollment_id: Mapped[int | None] = mapped_column(ForeignKey("enrollments.id"), index=True)
+    reverses_id: Mapped[int | None] = mapped_column(ForeignKey("postings.id"))
+    user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
+    cause: Mapped[Prose]
+    entries: Mapped[list[Entry]] = relationship()
+
+
+class Allocation(Base):
+    """How much of a payment settles which installment."""
+
+    __tablename__ = "allocations"
+    __table_args__ = (CheckConstraint("amount <> 0", name="amount"),)
+    id: Mapped[Key]
+    posting_id: Mapped[int] = mapped_column(ForeignKey("postings.id"), index=True)
+    installment_id: Mapped[int] = mapped_column(ForeignKey("installments.id"), index=True)
+    amount: Mapped[Units]

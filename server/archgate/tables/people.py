@@ -1,0 +1,49 @@
+"""People and the organizations that pay for some of them."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from sqlalchemy import ForeignKey, Index, String, UniqueConstraint
+from sqlalchemy.orm import Mapped, mapped_column
+
+from archgate.tables.base import Base, Key, Name, Prose
+
+
+class Person(Base):
+    """Somebody the center knows. An email may be shared or missing, and so may a phone number.
+
+    `name` is given and family name together, kept for finding people; its collation ignores case and accents.
+    `digits` are the digits of the phone number.
+    """
+
+    __tablename__ = "people"
+    __table_args__ = (Index("ix_people_family", "family", "given"),)
+    id: Mapped[Key]
+    given: Mapped[Name]
+    family: Mapped[Name]
+    name: Mapped[str] = mapped_column(String(401), index=True)
+    email: Mapped[str | None] = mapped_column(String(254), index=True)
+    phone: Mapped[str | None] = mapped_column(String(40))
+    digits: Mapped[str | None] = mapped_column(String(40), index=True)
+    note: Mapped[Prose]
+    created_at: Mapped[datetime]
+
+
+class Organization(Base):
+    __tablename__ = "organizations"
+    id: Mapped[Key]
+    name: Mapped[str] = mapped_column(String(200), unique=True)
+    created_at: Mapped[datetime]
+
+
+class PersonNumber(Base):
+    """The number under which an organization knows a person (with its leading zeros), and their department."""
+
+    __tablename__ = "person_numbers"
+    __table_args__ = (UniqueConstraint("organization_id", "number"),)
+    id: Mapped[Key]
+    organization_id: Mapped[int] = mapped_column(ForeignKey("organizations.id"))
+    person_id: Mapped[int] = mapped_column(ForeignKey("people.id"), index=True)
+    number: Mapped[str] = mapped_column(String(60))
+    department: Mapped[Name]

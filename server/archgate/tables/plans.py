@@ -1,0 +1,57 @@
+"""Payment plans, their lines, and the installments of enrollments."""
+
+from __future__ import annotations
+
+from datetime import date
+
+from sqlalchemy import CheckConstraint, ForeignKey, UniqueConstraint
+from sqlalchemy.orm import Mapped, mapped_column, relationship
+
+from archgate.tables.base import Base, Key, Name, Percent, Prose, Units, Word
+
+
+class PlanLine(Base):
+    __tablename__ = "plan_lines"
+    __table_args__ = (
+        UniqueConstraint("plan_id", "position"),
+        CheckConstraint(
+            "(percent IS NOT NULL) + (amount IS NOT NULL) + (parts IS NOT NULL) + rest = 1", name="one_share"
+        ),
+    )
+    id: Mapped[Key]
+    plan_id: Mapped[int] = mapped_column(ForeignKey("plans.id"))
+    position: Mapped[int]
+    percent: Mapped[Percent | None]
+    amount: Mapped[Units | None]
+    parts: Mapped[int | None]
+    rest: Mapped[bool]
+    due_kind: Mapped[Word]
+    due_number: Mapped[int]
+    due_on: Mapped[date | None]
+    settle: Mapped[Word]
+
+
+class Plan(Base):
+    __tablename__ = "plans"
+    id: Mapped[Key]
+    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id"), index=True)
+    name: Mapped[Name]
+    active: Mapped[bool] = mapped_column(default=True)
+    lines: Mapped[list[PlanLine]] = relationship(cascade="all, delete-orphan", order_by="PlanLine.position")
+
+
+class Installment(Base):
+    """One sum an enrollment owes by a date, as agreed at sign-up."""
+
+    __tablename__ = "installments"
+    __table_args__ = (
+        UniqueConstraint("enrollment_id", "n"),
+        CheckConstraint("amount > 0", name="amount"),
+    )
+    id: Mapped[Key]
+    enrollment_id: Mapped[int] = mapped_column(ForeignKey("enrollments.id"))
+    n: Mapped[int]
+    due: Mapped[date] = mapped_column(index=True)
+    amount: Mapped[Units]
+    settle: Mapped[Word]
+    why: Mapped[Prose]

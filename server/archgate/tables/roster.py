@@ -1,0 +1,53 @@
+"""Enrollments: who holds which seat, on which terms."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from typing import Any
+
+from sqlalchemy import CheckConstraint, Computed, ForeignKey, Index, SmallInteger, UniqueConstraint
+from sqlalchemy.orm import Mapped, mapped_column, relationship
+
+from archgate.tables.base import Base, Key, Units, Word
+from archgate.tables.people import Person
+from archgate.tables.plans import Installment
+
+
+class Enrollment(Base):
+    """One person on one run. `quote` is what was agreed, word for word; it is never worked out again.
+
+    `live` is 1 while the enrollment holds its seat and NULL when it ended, so that the unique key allows one
+    live enrollment per person and run and any number of ended ones.
+    """
+
+    __tablename__ = "enrollments"
+    __table_args__ = (
+        UniqueConstraint("run_id", "person_id", "live"),
+        CheckConstraint("heads >= 1", name="heads"),
+        CheckConstraint("total >= 0", name="total"),
+        Index("ix_enrollments_person", "person_id"),
+        Index("ix_enrollments_batch", "batch_id"),
+    )
+    id: Mapped[Key]
+    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id"))
+    person_id: Mapped[int] = mapped_column(ForeignKey("people.id"))
+    payer_id: Mapped[int] = mapped_column(ForeignKey("accounts.id"))
+    rate_id: Mapped[int] = mapped_column(ForeignKey("rates.id"))
+    plan_id: Mapped[int] = mapped_column(ForeignKey("plans.id"))
+    batch_id: Mapped[int | None] = mapped_column(ForeignKey("batches.id"))
+    user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
+    status: Mapped[Word]
+    live: Mapped[int | None] = mapped_column(
+        SmallInteger, Computed("CASE WHEN status = 'seated' THEN 1 ELSE NULL END", persisted=True)
+    )
+    way_in: Mapped[Word]
+    heads: Mapped[int]
+    signed_up: Mapped[date]
+    enrolled_at: Mapped[datetime]
+    ended_at: Mapped[datetime | None]
+    currency: Mapped[Word]
+    total: Mapped[Units]
+    quote: Mapped[dict[str, Any]]
+
+    person: Mapped[Person] = relationship()
+    installments: Mapped[list[Installment]] = relationship(order_by="Installment.n")
