@@ -479,6 +479,7 @@ def by_moment(query: Select[Any], now: datetime, sign_up: str, teaching: str) ->
         "before": or_(starts.is_(None), starts > now),
         "running": and_(starts <= now, ends > now),
         "ended": ends <= now,
+        "current": or_(ends.is_(None), ends > now),
     }
     if sign_up not in states or teaching not in phases:
         raise Problem(422, "filter", "There is no such filter.")

@@ -6,7 +6,7 @@ import hashlib
 from collections.abc import Callable
 from typing import Any
 
-from fastapi import Depends, Request
+from fastapi import Depends, Header, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from pydantic import BaseModel, ConfigDict
@@ -131,9 +131,10 @@ def may(what: str) -> Callable[..., access.User]:
     return check
 
 
-async def once(request: Request) -> Once | None:
+async def once(
+    request: Request, key: str | None = Header(default=None, alias="Idempotency-Key")
+) -> Once | None:
     """The idempotency key of a request with the hash of its address and body."""
-    key = request.headers.get("Idempotency-Key")
     if key is None:
         return None
     if not 8 <= len(key) <= 80 or not key.isascii():

@@ -1,0 +1,131 @@
+"""One private MariaDB for the whole test run, on memory where there is some; one database per worker process."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+from collections.abc import Iterator
+from datetime import UTC, datetime
+from pathlib import Path
+
+import pymysql
+import pytest
+from fastapi.testclient import TestClient
+from sqlalchemy import Engine
+from sqlalchemy.engine import make_url
+from sqlalchemy.orm import Session, sessionmaker
+
+from archgate.actions.access import create_user
+from archgate.actions.center import make_center
+from archgate.actions.transaction import act
+from archgate.app import create_app
+from archgate.own_server import OwnServer
+from archgate.settings import ROOT, Settings
+from archgate.tables.engine import engine_for, sessions_of
+from archgate.tables.migrate import migrate
+from made import PASSWORD, Office
+
+SERVER = "ARCHGATE_TEST_SERVER"
+LONG = os.environ.get("ARCHGATE_LONG") == "1"
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    """The controlling process starts the server; workers find its address in the environment."""
+    if hasattr(config, "workerinput") or config.option.collectonly:
+        return
+    memory = "/dev/shm" if Path("/dev/shm").is_dir() and os.access("/dev/shm", os.W_OK) else None
+    config.server_home = tempfile.TemporaryDirectory(prefix="ag-test-", dir=memory)  # type: ignore[attr-defined]
+    server = OwnServer(Path(config.server_home.name), quick=True)  # type: ignore[attr-defined]
+    server.start()
+    config.own_server = server  # type: ignore[attr-defined]
+    os.environ[SERVER] = server.url("{}")
+
+
+def pytest_unconfigure(config: pytest.Config) -> None:
+    if hasattr(config, "own_server"):
+        config.own_server.stop()
+        config.server_home.cleanup()
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Browser walks first: they are the longest, and the other worker does the rest meanwhile."""
+    items.sort(key=lambda item: "screens" not in item.nodeid)
+
+
+def new_database(name: str) -> str:
+    """An empty database on the test server; returns its URL."""
+    url = os.environ[SERVER].format(name)
+    parts = make_url(url)
+    with pymysql.connect(
+        host=parts.host, port=parts.port or 0, user=parts.username, password=str(parts.password)
+    ) as connection, connection.cursor() as cursor:  # fmt: skip
+        cursor.execute(f"DROP DATABASE IF EXISTS `{name}`")
+        cursor.execute(f"CREATE DATABASE `{name}`")
+    return url
+
+
+@pytest.fixture(scope="session")
+def database(worker_id: str) -> str:
+    return new_database(f"test_{worker_id}")
+
+
+@pytest.fixture(scope="session")
+def engine(database: str) -> Iterator[Engine]:
+    engine = engine_for(database, pool=40)
+    migrate(engine)
+    yield engine
+    engine.dispose()
+
+
+@pytest.fixture(scope="session")
+def sessions(engine: Engine) -> sessionmaker[Session]:
+    made = sessions_of(engine)
+    make_center(made, "Test Center", "America/New_York", "USD")
+    return made
+
+
+@pytest.fixture(scope="session")
+def users(sessions: sessionmaker[Session]) -> dict[str, object]:
+    found = {}
+    for role in ("administrator", "coordinator"):
+        found[role] = act(
+            sessions,
+            lambda deed, r=role: create_user(deed, f"{r}@example.org", f"Test {r}", r, PASSWORD, True),
+        )
+    return found
+
+
+@pytest.fixture
+def office(sessions: sessionmaker[Session], users: dict[str, object]) -> Office:
+    """A desk to act from, on 20 August 2027 at 10 in the morning, New York time."""
+    return Office(sessions, users["coordinator"], datetime(2027, 8, 20, 14, tzinfo=UTC))
+
+
+@pytest.fixture(scope="session")
+def app(sessions: sessionmaker[Session], users: dict[str, object]):
+    return create_app(Settings("", True, False, ROOT / "web" / "dist"), sessions)
+
+
+@pytest.fixture
+def stranger(app) -> TestClient:
+    """A browser in which nobody is signed in."""
+    return TestClient(app, base_url="http://testserver", raise_server_exceptions=False)
+
+
+def signed_in(app, email: str) -> TestClient:
+    client = TestClient(app, base_url="http://testserver", raise_server_exceptions=False)
+    answer = client.post("/api/v1/session", json={"email": email, "password": PASSWORD})
+    assert answer.status_code == 200, answer.text
+    return client
+
+
+@pytest.fixture(scope="session")
+def clerk(app) -> TestClient:
+    """A browser in which a coordinator is signed in."""
+    return signed_in(app, "coordinator@example.org")
+
+
+@pytest.fixture(scope="session")
+def chief(app) -> TestClient:
+    """A browser in which the administrator is signed in."""
+    return signed_in(app, "administrator@example.org")

@@ -1,0 +1,93 @@
+"""What the tests make for themselves: runs, people and whole rosters, each test its own, none ever emptied."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy.orm import Session, sessionmaker
+
+from archgate.actions import courses, fees, people, roster
+from archgate.actions.transaction import Deed, Once, act, look
+
+PASSWORD = "a long enough word"
+DATA = Path(__file__).parent / "data"
+number = itertools.count(1)
+
+
+@dataclass(frozen=True)
+class Office:
+    """Acts as one user at one business moment."""
+
+    sessions: sessionmaker[Session]
+    user: Any
+    at: datetime
+
+    def act(self, deed: Callable[[Deed], Any], once: Once | None = None, preview: bool = False) -> Any:
+        return act(self.sessions, deed, self.user, once=once, preview=preview, at=self.at)
+
+    def look(self, reading: Callable[[Deed], Any]) -> Any:
+        return look(self.sessions, reading, self.user, at=self.at)
+
+    def later(self, **time: float) -> Office:
+        return replace(self, at=self.at + timedelta(**time))
+
+
+def run_form(**changes: Any) -> dict[str, Any]:
+    """A flyer: eight Tuesday evenings from 14 September 2027, 240.00, 210.00 through 27 August."""
+    n = next(number)
+    form = {
+        "course": {"code": f"T{n}", "title": f"Test course {n}"},
+        "place": "Hall 2",
+        "capacity": 14,
+        "smallest": 6,
+        "pattern": {
+            "first": "2027-09-14", "start": "17:30", "minutes": 105, "weekdays": ["TU"], "count": 8,
+        },
+        "rate": {"amount": "240.00", "early": [{"days_before": 18, "amount": "210.00"}]},
+        "plan": {
+            "name": "Halves",
+            "lines": [
+                {"percent": "50", "due": {"after_sign_up": 0}},
+                {"percent": "50", "due": {"after_sign_up": 30}},
+            ],
+        },
+    }  # fmt: skip
+    return {**form, **changes}
+
+
+def a_draft(office: Office, **changes: Any) -> dict[str, Any]:
+    return office.act(lambda deed: courses.create_run(deed, run_form(**changes)))
+
+
+def a_run(office: Office, **changes: Any) -> dict[str, Any]:
+    """A published run."""
+    run = a_draft(office, **changes)
+    office.act(lambda deed: courses.publish_run(deed, run["id"]))
+    return office.look(lambda deed: courses.run_view(deed, run["id"]))
+
+
+def a_person(office: Office, **facts: Any) -> dict[str, Any]:
+    n = next(number)
+    body = {"given": f"Given{n}", "family": f"Family{n}", "email": f"p{n}@example.org", **facts}
+    return office.act(lambda deed: people.create_person(deed, {**body, "anyway": True}))
+
+
+def enrolled(office: Office, run: dict[str, Any], person: dict[str, Any] | None = None, **how: Any) -> Any:
+    """Enrolls somebody at the price shown at that moment."""
+    somebody = person or a_person(office)
+    quote = office.look(lambda deed: fees.quote_run(deed, run["id"], None, None))
+    return office.act(lambda deed: roster.enroll(deed, run["id"], somebody["id"], quote["total"], **how))
+
+
+def roster_of(office: Office, run: dict[str, Any]) -> list[dict[str, Any]]:
+    found = office.look(lambda deed: roster.roster(deed, run["id"]))
+    return [dict(zip(found["columns"], row, strict=True)) for row in found["rows"]]
+
+
+def taken(office: Office, run: dict[str, Any]) -> int:
+    return office.look(lambda deed: courses.run_view(deed, run["id"]))["taken"]

@@ -1,0 +1,78 @@
+import createClient from "openapi-fetch";
+
+import type { components, paths } from "../api/schema";
+
+export type Schemas = components["schemas"];
+export type Fault = Schemas["FaultOut"];
+
+/** What the server answered when it could not do what was asked (RFC 9457). */
+export class ServerProblem extends Error {
+  constructor(
+    readonly status: number,
+    readonly kind: string,
+    message: string,
+    readonly faults: Fault[],
+    readonly extra: Record<string, unknown>,
+  ) {
+    super(message);
+  }
+}
+
+const client = createClient<paths>({ baseUrl: "/" });
+export const api = client;
+
+type Answer<T> = { data?: T; error?: unknown; response: Response };
+
+/** The answer's content, or the problem thrown. An unreachable server is a problem too. */
+export async function ask<T>(answer: Promise<Answer<T>>): Promise<T> {
+  let held: Answer<T>;
+  try {
+    held = await answer;
+  } catch {
+    throw new ServerProblem(
+      0,
+      "unreachable",
+      "The server does not answer. What you typed is kept; try again.",
+      [],
+      {},
+    );
+  }
+  if (held.response.ok) return held.data as T;
+  const problem = (held.error ?? {}) as Partial<Schemas["ProblemOut"]>;
+  const kind =
+    String(problem.type ?? "")
+      .split(":")
+      .pop() ?? "";
+  const found = new ServerProblem(
+    held.response.status,
+    kind,
+    problem.detail ?? "Something went wrong on our side; nothing was saved. Please try again.",
+    problem.errors ?? [],
+    problem as Record<string, unknown>,
+  );
+  if (kind === "signed-out") window.dispatchEvent(new Event("signed-out"));
+  throw found;
+}
+
+/** A key made when a form opens and kept with its draft: sending twice is done once. */
+export function newKey(): string {
+  return crypto.randomUUID();
+}
+
+export function keyHeader(key: string) {
+  return { "Idempotency-Key": key };
+}
+
+/** The message of whatever was thrown. */
+export function messageOf(error: unknown): string {
+  return error instanceof Error ? error.message : "Something went wrong. Please try again.";
+}
+
+/** The faults by place, for showing each beside its field. */
+export function faultsOf(error: unknown): Record<string, string> {
+  const found: Record<string, string> = {};
+  if (error instanceof ServerProblem)
+    for (const fault of error.faults)
+      found[fault.at] = found[fault.at] ? `${found[fault.at]} ${fault.message}` : fault.message;
+  return found;
+}

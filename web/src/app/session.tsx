@@ -1,0 +1,71 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { createContext, useContext, useEffect, useState } from "react";
+
+import { api, ask, ServerProblem, type Schemas } from "./server";
+
+export type Me = Schemas["Me"];
+export const MeContext = createContext<Me | null>(null);
+
+/** The signed-in user; only used below the sign-in gate. */
+export function useMe(): Me {
+  const me = useContext(MeContext);
+  if (me === null) throw new Error("There is no user here.");
+  return me;
+}
+
+/** Who is signed in: undefined while unknown, null when nobody is. */
+export function useSession(): { me: Me | null | undefined; error: unknown; refresh: () => void } {
+  const queries = useQueryClient();
+  const { data, error } = useQuery({
+    queryKey: ["session"],
+    queryFn: async () => {
+      try {
+        return await ask(api.GET("/api/v1/session"));
+      } catch (problem) {
+        if (problem instanceof ServerProblem && problem.status === 401) return null;
+        throw problem;
+      }
+    },
+    staleTime: 60_000,
+  });
+  useEffect(() => {
+    const out = () => queries.setQueryData(["session"], null);
+    window.addEventListener("signed-out", out);
+    return () => window.removeEventListener("signed-out", out);
+  }, [queries]);
+  return { me: data, error, refresh: () => void queries.invalidateQueries() };
+}
+
+/** State that survives a reload, a slip of navigation and an expired session, in this browser tab. */
+export function useKept<T>(key: string, first: T): [T, (next: T | ((old: T) => T)) => void, () => void] {
+  const [value, setValue] = useState<T>(() => {
+    try {
+      const held = sessionStorage.getItem(key);
+      return held === null ? first : (JSON.parse(held) as T);
+    } catch {
+      return first;
+    }
+  });
+  useEffect(() => {
+    sessionStorage.setItem(key, JSON.stringify(value));
+  }, [key, value]);
+  return [
+    value,
+    setValue,
+    () => {
+      sessionStorage.removeItem(key);
+      setValue(first);
+    },
+  ];
+}
+
+/** A value that follows another after a pause in typing. */
+export function useSettled<T>(value: T, pause = 250): T {
+  const [settled, setSettled] = useState(value);
+  const text = JSON.stringify(value);
+  useEffect(() => {
+    const timer = setTimeout(() => setSettled(JSON.parse(text) as T), pause);
+    return () => clearTimeout(timer);
+  }, [text, pause]);
+  return settled;
+}

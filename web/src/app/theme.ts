@@ -1,0 +1,99 @@
+import { createTheme } from "@mui/material/styles";
+
+/** The colors by what they are for; app.css has the same ones as custom properties. */
+export const ink = {
+  paper: "#F3EFE6",
+  sheet: "#FFFDF8",
+  ink: "#1F2A30",
+  slate: "#55636B",
+  line: "#D8D1C2",
+  verdigris: "#1F6F66",
+  copper: "#A8541F",
+  brick: "#9E2F24",
+  ochre: "#8A6A00",
+};
+
+const sans = "'Public Sans Variable', system-ui, sans-serif";
+
+/** MUI under our own look: flat, square, no ripple, no shadows but for what really floats. */
+export const theme = createTheme({
+  palette: {
+    primary: { main: ink.verdigris },
+    error: { main: ink.brick },
+    warning: { main: ink.ochre },
+    text: { primary: ink.ink, secondary: ink.slate },
+    background: { default: ink.sheet, paper: ink.sheet },
+    divider: ink.line,
+  },
+  shape: { borderRadius: 2 },
+  typography: { fontFamily: sans, fontSize: 14, button: { textTransform: "none", fontWeight: 600 } },
+  components: {
+    MuiButtonBase: { defaultProps: { disableRipple: true, disableTouchRipple: true } },
+    MuiButton: {
+      defaultProps: { disableElevation: true, variant: "outlined" },
+      styleOverrides: {
+        root: {
+          minHeight: 36,
+          padding: "4px 14px",
+          lineHeight: 1.3,
+          "&.Mui-focusVisible": { outline: `2px solid ${ink.verdigris}`, outlineOffset: 2 },
+        },
+        outlined: { borderColor: ink.verdigris, backgroundColor: ink.sheet },
+      },
+    },
+    MuiOutlinedInput: {
+      styleOverrides: {
+        root: {
+          backgroundColor: ink.sheet,
+          "& .MuiOutlinedInput-notchedOutline": { borderColor: "#8B8F86" },
+          "&:hover .MuiOutlinedInput-notchedOutline": { borderColor: ink.ink },
+          "&.Mui-focused .MuiOutlinedInput-notchedOutline": { borderColor: ink.verdigris, borderWidth: 2 },
+        },
+        input: { padding: "7px 10px", height: 22, fontVariantNumeric: "tabular-nums" },
+      },
+    },
+    MuiTab: {
+      styleOverrides: {
+        root: {
+          minHeight: 40,
+          minWidth: 0,
+          padding: "8px 0",
+          marginRight: 28,
+          fontSize: 14,
+          fontWeight: 400,
+          color: ink.slate,
+          "&.Mui-selected": { color: ink.ink, fontWeight: 600 },
+          "&.Mui-focusVisible": { outline: `2px solid ${ink.verdigris}` },
+        },
+      },
+    },
+    MuiTabs: {
+      styleOverrides: {
+        root: { minHeight: 40, borderBottom: `1px solid ${ink.line}` },
+        indicator: { backgroundColor: ink.ink, height: 3 },
+      },
+    },
+    MuiTableCell: {
+      styleOverrides: {
+        root: {
+          padding: "6px 16px 6px 0",
+          borderColor: ink.line,
+          fontSize: 14,
+          fontVariantNumeric: "tabular-nums",
+        },
+        head: { color: ink.slate, fontSize: 13, fontWeight: 600, borderBottom: `1px solid ${ink.ink}` },
+      },
+    },
+    MuiTooltip: {
+      styleOverrides: {
+        tooltip: {
+          backgroundColor: ink.ink,
+          color: ink.sheet,
+          fontSize: 13,
+          borderRadius: 2,
+          padding: "6px 10px",
+        },
+      },
+    },
+  },
+});

@@ -1,0 +1,42 @@
+import createCache from "@emotion/cache";
+import { CacheProvider } from "@emotion/react";
+import "@fontsource-variable/literata/index.css";
+import "@fontsource-variable/public-sans/index.css";
+import CssBaseline from "@mui/material/CssBaseline";
+import { ThemeProvider } from "@mui/material/styles";
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+import { BrowserRouter } from "react-router";
+
+import "./app/app.css";
+import { Frame } from "./app/Frame";
+import { ServerProblem } from "./app/server";
+import { theme } from "./app/theme";
+
+// The page's nonce lets our own styles pass the content security policy; nothing else may.
+const nonce = document.querySelector<HTMLMetaElement>("meta[name=csp-nonce]")?.content;
+const cache = createCache({ key: "ag", nonce, prepend: true });
+const queries = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: 5_000,
+      retry: (count, error) => !(error instanceof ServerProblem && error.status < 500) && count < 2,
+    },
+  },
+});
+
+createRoot(document.getElementById("root")!).render(
+  <StrictMode>
+    <CacheProvider value={cache}>
+      <ThemeProvider theme={theme}>
+        <CssBaseline />
+        <QueryClientProvider client={queries}>
+          <BrowserRouter>
+            <Frame />
+          </BrowserRouter>
+        </QueryClientProvider>
+      </ThemeProvider>
+    </CacheProvider>
+  </StrictMode>,
+);

@@ -1,0 +1,84 @@
+import OutlinedInput from "@mui/material/OutlinedInput";
+import { useId, useState, type ReactNode, type Ref } from "react";
+
+export type Pickable = { key: string; content: ReactNode; label: string };
+
+/** Type to find, arrows to move, Enter to pick. Enter picks and does nothing else. */
+export function PickList({
+  label,
+  typed,
+  onType,
+  options,
+  onPick,
+  placeholder,
+  inputRef,
+  autoFocus,
+  busy,
+  empty,
+}: {
+  label: string;
+  typed: string;
+  onType: (text: string) => void;
+  options: Pickable[];
+  onPick: (key: string) => void;
+  placeholder?: string;
+  inputRef?: Ref<HTMLInputElement>;
+  autoFocus?: boolean;
+  busy?: boolean;
+  empty?: ReactNode;
+}) {
+  const id = useId();
+  const [at, setAt] = useState(0);
+  const cursor = Math.min(at, Math.max(0, options.length - 1));
+  return (
+    <div>
+      <OutlinedInput
+        fullWidth
+        value={typed}
+        placeholder={placeholder}
+        inputRef={inputRef}
+        autoFocus={autoFocus}
+        onChange={(e) => {
+          setAt(0);
+          onType(e.target.value);
+        }}
+        onKeyDown={(e) => {
+          if (e.ctrlKey || e.altKey || e.metaKey) return;
+          if (e.key === "ArrowDown") setAt(Math.min(cursor + 1, options.length - 1));
+          else if (e.key === "ArrowUp") setAt(Math.max(cursor - 1, 0));
+          else if (e.key === "Enter" && options[cursor]) onPick(options[cursor].key);
+          else return;
+          e.preventDefault();
+        }}
+        inputProps={{
+          role: "combobox",
+          "aria-label": label,
+          "aria-expanded": options.length > 0,
+          "aria-controls": `${id}-list`,
+          "aria-autocomplete": "list",
+          "aria-activedescendant": options[cursor] ? `${id}-${cursor}` : undefined,
+          autoComplete: "off",
+        }}
+      />
+      <ul className="options" id={`${id}-list`} role="listbox" aria-label={label} aria-busy={busy}>
+        {options.map((o, i) => (
+          // The input keeps the focus and moves through the list; the mouse picks directly.
+          // eslint-disable-next-line jsx-a11y/click-events-have-key-events
+          <li
+            key={o.key}
+            id={`${id}-${i}`}
+            role="option"
+            aria-selected={i === cursor}
+            aria-label={o.label}
+            className={i === cursor ? "option at" : "option"}
+            onMouseDown={(e) => e.preventDefault()}
+            onClick={() => onPick(o.key)}
+          >
+            {o.content}
+          </li>
+        ))}
+      </ul>
+      {options.length === 0 && empty}
+    </div>
+  );
+}

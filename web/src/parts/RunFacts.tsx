@@ -1,0 +1,60 @@
+import type { Schemas } from "../app/server";
+import { day, money } from "./text";
+
+type Run = Schemas["RunLine"];
+
+/** "9 of 14, goes ahead from 6": the figure that stands next to every arch. */
+export function seatsText(run: Pick<Run, "taken" | "capacity" | "smallest">): string {
+  return `${run.taken} of ${run.capacity}`;
+}
+
+/** Whether the smallest number is reached, in words. */
+export function smallestText(run: Pick<Run, "taken" | "smallest">): string {
+  if (run.smallest === 0) return "";
+  const missing = run.smallest - run.taken;
+  return missing > 0
+    ? `${missing} short of the smallest number, ${run.smallest}`
+    : `smallest number, ${run.smallest}, is reached`;
+}
+
+/** When a run meets next, or that it is over. */
+export function nextText(run: Run): string {
+  if (run.next_meeting === null) return run.meetings ? "over" : "no dates yet";
+  const { date, start, end } = run.next_meeting;
+  return `next ${day(date, false)}, ${start} to ${end}`;
+}
+
+/** First and last day. */
+export function spanText(run: Run): string {
+  if (!run.first || !run.last) return "no dates yet";
+  if (run.first === run.last) return day(run.first);
+  const sameYear = run.first.slice(0, 4) === run.last.slice(0, 4);
+  return `${day(run.first, !sameYear)} to ${day(run.last)}`;
+}
+
+/** Sign-up or, once begun, teaching: the state people ask for, in one or two words. */
+export function stateText(run: Run): string {
+  if (run.status === "draft") return "draft";
+  if (run.teaching === "ended") return "ended";
+  if (run.teaching === "running") return "running";
+  if (run.sign_up === "open") return "sign-up open";
+  if (run.sign_up === "full") return "full";
+  if (run.sign_up === "not yet") return "sign-up not open yet";
+  return run.status === "published" ? "sign-up closed" : run.status;
+}
+
+/** The price now and until when. */
+export function Price({ run }: { run: Run }) {
+  if (!run.price) return <span className="slate">no fee yet</span>;
+  const { amount, until, then } = run.price;
+  return (
+    <>
+      <span className="copper strong">{money(amount, run.currency)}</span>
+      {until && then && (
+        <div className="slate">
+          through {day(until, false)}, then {money(then, run.currency)}
+        </div>
+      )}
+    </>
+  );
+}

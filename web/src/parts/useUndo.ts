@@ -1,0 +1,37 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { api, ask, messageOf } from "../app/server";
+import type { Done } from "./Page";
+
+/** What was just done on this page, and taking it back. */
+export function useDone() {
+  const queries = useQueryClient();
+  const [done, setDone] = useState<Done | null>(null);
+  const [trouble, setTrouble] = useState("");
+  const undo = useMutation({
+    mutationFn: (change: string) =>
+      ask(api.POST("/api/v1/changes/{change}/undo", { params: { path: { change } } })),
+    onSuccess: (result) => {
+      setTrouble("");
+      setDone({ text: `${result.summary}.` });
+      void queries.invalidateQueries();
+    },
+    onError: (error) => {
+      setTrouble(messageOf(error));
+      void queries.invalidateQueries();
+    },
+  });
+  return {
+    done,
+    trouble,
+    busy: undo.isPending,
+    undo: (change: string) => undo.mutate(change),
+    say: (next: Done | null) => {
+      setTrouble("");
+      setDone(next);
+      if (next) void queries.invalidateQueries();
+    },
+    fail: (message: string) => setTrouble(message),
+  };
+}

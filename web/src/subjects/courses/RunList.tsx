@@ -1,0 +1,196 @@
+import Button from "@mui/material/Button";
+import { keepPreviousData, useInfiniteQuery } from "@tanstack/react-query";
+import { Link, useNavigate, useSearchParams } from "react-router";
+
+import { api, ask, type Schemas } from "../../app/server";
+import { useSettled } from "../../app/session";
+import { Arch } from "../../parts/Arch";
+import { Field } from "../../parts/Field";
+import { Page, Trouble } from "../../parts/Page";
+import { nextText, Price, seatsText, smallestText, spanText, stateText } from "../../parts/RunFacts";
+import { count } from "../../parts/text";
+
+type Run = Schemas["RunLine"];
+const VIEWS: Record<string, { text: string; query: Record<string, string> }> = {
+  current: { text: "now and coming", query: { teaching: "current" } },
+  open: { text: "sign-up open", query: { sign_up: "open" } },
+  drafts: { text: "drafts", query: { status: "draft" } },
+  ended: { text: "ended", query: { teaching: "ended" } },
+  all: { text: "all", query: {} },
+};
+
+/** All runs in order of their first meeting; filters stay in the address. */
+export default function RunList() {
+  const [params, setParams] = useSearchParams();
+  const view = VIEWS[params.get("view") ?? ""] ? params.get("view")! : "current";
+  const typed = params.get("q") ?? "";
+  const q = useSettled(typed);
+  const set = (name: string, value: string) =>
+    setParams(
+      (old) => {
+        const next = new URLSearchParams(old);
+        if (value) next.set(name, value);
+        else next.delete(name);
+        return next;
+      },
+      { replace: true },
+    );
+  const runs = useInfiniteQuery({
+    queryKey: ["runs", view, q],
+    queryFn: ({ pageParam }) =>
+      ask(api.GET("/api/v1/runs", { params: { query: { ...VIEWS[view]!.query, q, after: pageParam } } })),
+    initialPageParam: "",
+    getNextPageParam: (last) => last.next ?? undefined,
+    placeholderData: keepPreviousData,
+  });
+  const items = runs.data?.pages.flatMap((p) => p.items) ?? [];
+  const total = runs.data?.pages[0]?.total ?? 0;
+  return (
+    <Page title="Runs" margin={<Season items={items} />}>
+      <div className="title">
+        <div>
+          <h1>Runs</h1>
+          <div className="slate" aria-live="polite">
+            {runs.data ? `${count(total, "run")}, by first meeting` : " "}
+          </div>
+        </div>
+        <Button component={Link} to="/runs/new" variant="contained">
+          New run
+        </Button>
+      </div>
+      <div className="row mid" style={{ marginBottom: 14, justifyContent: "space-between" }}>
+        <div role="group" aria-label="Which runs" className="row" style={{ gap: 20 }}>
+          {Object.entries(VIEWS).map(([name, { text }]) => (
+            <button
+              key={name}
+              className={name === view ? "word at" : "word"}
+              aria-pressed={name === view}
+              onClick={() => set("view", name === "current" ? "" : name)}
+            >
+              {text}
+            </button>
+          ))}
+        </div>
+        <Field label="Title, code or place" value={typed} onChange={(v) => set("q", v)} width={230} />
+      </div>
+      {runs.error && !runs.data ? (
+        <Trouble error={runs.error} retry={() => void runs.refetch()} />
+      ) : runs.data && items.length === 0 ? (
+        <div className="empty">
+          {q || view !== "current" ? (
+            <p>
+              No run fits.{" "}
+              <button className="plainly" onClick={() => setParams({}, { replace: true })}>
+                Show all that are coming
+              </button>
+            </p>
+          ) : (
+            <p>
+              A run is one offering of a course: its dates, seats, fee and payment plan.{" "}
+              <Link to="/runs/new">Make the first one</Link>.
+            </p>
+          )}
+        </div>
+      ) : (
+        <ul className="ruled" aria-busy={runs.isFetching}>
+          {items.map((run) => (
+            <Line key={run.id} run={run} />
+          ))}
+        </ul>
+      )}
+      {runs.hasNextPage && (
+        <p style={{ marginTop: 16 }}>
+          <Button onClick={() => void runs.fetchNextPage()} disabled={runs.isFetchingNextPage}>
+            Show more
+          </Button>
+        </p>
+      )}
+    </Page>
+  );
+}
+
+function Line({ run }: { run: Run }) {
+  const go = useNavigate();
+  return (
+    // The whole line can be clicked with a mouse; by keyboard its link does the same.
+    // eslint-disable-next-line jsx-a11y/click-events-have-key-events, jsx-a11y/no-noninteractive-element-interactions
+    <li className="run" onClick={(e) => e.target instanceof HTMLAnchorElement || void go(`/runs/${run.id}`)}>
+      <div className="arch">
+        <Arch taken={run.taken} capacity={run.capacity} smallest={run.smallest} />
+        <div className="strong nowrap">{seatsText(run)}</div>
+      </div>
+      <div className="what">
+        <div>
+          <Link to={`/runs/${run.id}`} className="name">
+            {run.title}
+          </Link>{" "}
+          <span className="slate nowrap">{run.code}</span>
+        </div>
+        <div className="slate">
+          {[run.place, run.instructor && `with ${run.instructor}`].filter(Boolean).join(", ")}
+        </div>
+      </div>
+      <div>
+        <div>{spanText(run)}</div>
+        <div className="slate">
+          {nextText(run)} ({count(run.meetings, "meeting")})
+        </div>
+      </div>
+      <div>
+        <div className={run.sign_up === "open" ? "strong" : ""}>{stateText(run)}</div>
+        <div className={run.smallest > run.taken && run.teaching === "before" ? "ochre" : "slate"}>
+          {run.status === "published" && run.teaching === "before" ? smallestText(run) : ""}
+        </div>
+      </div>
+      <div className="right">
+        <Price run={run} />
+      </div>
+    </li>
+  );
+}
+
+function Season({ items }: { items: Run[] }) {
+  const coming = items.filter((r) => r.status === "published" && r.teaching !== "ended");
+  const short = coming.filter((r) => r.teaching === "before" && r.taken < r.smallest);
+  const taken = coming.reduce((sum, r) => sum + r.taken, 0);
+  const seats = coming.reduce((sum, r) => sum + r.capacity, 0);
+  return (
+    <>
+      <section>
+        <h2>In this list</h2>
+        <dl className="facts">
+          <dt>Published, not over</dt>
+          <dd>{coming.length}</dd>
+          <dt>Seats taken in them</dt>
+          <dd>
+            {taken} of {seats}
+          </dd>
+          <dt>Drafts</dt>
+          <dd>{items.filter((r) => r.status === "draft").length}</dd>
+        </dl>
+      </section>
+      {short.length > 0 && (
+        <section>
+          <h2>Under their smallest number</h2>
+          <ul className="ruled">
+            {short.map((r) => (
+              <li key={r.id} style={{ padding: "6px 0" }}>
+                <Link to={`/runs/${r.id}`}>{r.title}</Link>
+                <div className="slate">
+                  {seatsText(r)}, needs {r.smallest}; starts {spanText(r).split(" to ")[0]}
+                </div>
+              </li>
+            ))}
+          </ul>
+        </section>
+      )}
+      <section>
+        <h2>Reading an arch</h2>
+        <p className="slate">
+          Each stone is a share of the seats, laid from both feet; full only when the run is full. The copper
+          mark is the smallest number it needs.
+        </p>
+      </section>
+    </>
+  );
+}

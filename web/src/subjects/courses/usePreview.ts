@@ -1,0 +1,50 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+
+import { api, ask } from "../../app/server";
+
+export type PlannedMeeting = {
+  n: number;
+  of: number;
+  date: string;
+  weekday: string;
+  start: string;
+  end: string;
+  minutes: number;
+  warnings: string[];
+};
+export type Planned = {
+  meetings: PlannedMeeting[];
+  hours: string;
+  first: string | null;
+  last: string | null;
+  weeks: number;
+  dropped: { date: string; why: string }[];
+  warnings: string[];
+};
+export type Quoted = {
+  lines: { label: string; amount: string; why: string; quantity: number }[];
+  total: string;
+  next_change: { at: string; total: string } | null;
+};
+export type PlannedInstallments = {
+  installments: { n: number; due: string; amount: string; why: string }[];
+  due_now: string;
+  due_later: string;
+};
+
+/** What a calculator of the server says to a document; null while the document is not complete yet. */
+export function useCalculator<T>(name: "schedule" | "quote" | "plan", document: object | null) {
+  return useQuery({
+    queryKey: ["calc", name, document],
+    queryFn: async () =>
+      (await ask(
+        api.POST("/api/v1/calc/{name}", {
+          params: { path: { name } },
+          body: document as never,
+        }),
+      )) as T,
+    enabled: document !== null,
+    placeholderData: keepPreviousData,
+    staleTime: Infinity,
+  });
+}

@@ -1,0 +1,109 @@
+import Button from "@mui/material/Button";
+import { useState } from "react";
+
+import { api, ask, faultsOf, messageOf, newKey, ServerProblem, type Schemas } from "../../app/server";
+import { Field } from "../../parts/Field";
+
+type Person = Schemas["PersonOut"];
+
+/** Adds a person on the spot. What was typed while searching is taken over as the name. */
+export function NewPerson({
+  typed,
+  onAdded,
+  onCancel,
+}: {
+  typed: string;
+  onAdded: (person: Person) => void;
+  onCancel: () => void;
+}) {
+  const words = typed.trim().split(/\s+/);
+  const isEmail = typed.includes("@");
+  const [form, setForm] = useState({
+    given: isEmail ? "" : words.length > 1 ? words.slice(0, -1).join(" ") : (words[0] ?? ""),
+    family: !isEmail && words.length > 1 ? words[words.length - 1]! : "",
+    email: isEmail ? typed.trim() : "",
+    phone: "",
+  });
+  const [key, setKey] = useState(newKey);
+  const [error, setError] = useState<unknown>(null);
+  const [twin, setTwin] = useState<Person | null>(null);
+  const [busy, setBusy] = useState(false);
+  const faults = faultsOf(error);
+  const add = async (anyway: boolean) => {
+    setBusy(true);
+    setError(null);
+    try {
+      onAdded(
+        await ask(
+          api.POST("/api/v1/people", {
+            params: { header: { "Idempotency-Key": key } },
+            body: { ...form, anyway },
+          }),
+        ),
+      );
+    } catch (problem) {
+      setKey(newKey());
+      if (problem instanceof ServerProblem && problem.kind === "same-person")
+        setTwin(problem.extra.person as Person);
+      else setError(problem);
+    } finally {
+      setBusy(false);
+    }
+  };
+  const field = (name: keyof typeof form, label: string, autoFocus = false, type = "text") => (
+    <Field
+      label={label}
+      type={type}
+      value={form[name]}
+      autoFocus={autoFocus}
+      onChange={(v) => {
+        setTwin(null);
+        setForm({ ...form, [name]: v });
+      }}
+      fault={faults[`/${name}`]}
+    />
+  );
+  return (
+    <form
+      onSubmit={(e) => {
+        e.preventDefault();
+        void add(false);
+      }}
+      noValidate
+    >
+      <div className="row">
+        {field("given", "Given name", form.given === "")}
+        {field("family", "Family name", form.given !== "" && form.family === "")}
+      </div>
+      <div style={{ margin: "10px 0" }}>
+        {field("email", "Email, if any", form.given !== "" && form.family !== "", "email")}
+      </div>
+      {field("phone", "Phone, if any")}
+      {error !== null && Object.keys(faults).length === 0 && (
+        <div className="fault" role="alert">
+          {messageOf(error)}
+        </div>
+      )}
+      {twin && (
+        <div className="note due" role="alert" style={{ marginTop: 12 }}>
+          <p>
+            <strong>{twin.name}</strong> is already known{twin.email ? ` as ${twin.email}` : ""}
+            {twin.phone ? `, ${twin.phone}` : ""}.
+          </p>
+          <div className="row">
+            <Button onClick={() => onAdded(twin)} autoFocus>
+              Take this person
+            </Button>
+            <Button onClick={() => void add(true)}>Add another</Button>
+          </div>
+        </div>
+      )}
+      <div className="row" style={{ marginTop: 12 }}>
+        <Button type="submit" variant="contained" disabled={busy}>
+          Add this person
+        </Button>
+        <Button onClick={onCancel}>Back</Button>
+      </div>
+    </form>
+  );
+}

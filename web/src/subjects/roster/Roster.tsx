@@ -1,0 +1,215 @@
+import Button from "@mui/material/Button";
+import Table from "@mui/material/Table";
+import TableBody from "@mui/material/TableBody";
+import TableCell from "@mui/material/TableCell";
+import TableHead from "@mui/material/TableHead";
+import TableRow from "@mui/material/TableRow";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link } from "react-router";
+
+import { api, ask, messageOf, newKey, type Schemas } from "../../app/server";
+import { useMe } from "../../app/session";
+import { Field } from "../../parts/Field";
+import { Trouble } from "../../parts/Page";
+import { count, day, isZero, money } from "../../parts/text";
+import type { useDone } from "../../parts/useUndo";
+
+export type RosterRow = {
+  id: number;
+  person_id: number;
+  name: string;
+  email: string | null;
+  phone: string | null;
+  way_in: string;
+  batch: number | null;
+  rate: string;
+  payer: string | null;
+  total: string;
+  owed: string;
+  next_due: string | null;
+  next_amount: string | null;
+  signed_up: string;
+  entered_by: string;
+};
+
+export function useRoster(runId: number) {
+  return useQuery({
+    queryKey: ["roster", runId],
+    queryFn: async () => {
+      const roster = await ask(
+        api.GET("/api/v1/runs/{run_id}/roster", { params: { path: { run_id: runId } } }),
+      );
+      const rows = roster.rows.map(
+        (row) => Object.fromEntries(roster.columns.map((c, i) => [c, row[i]])) as unknown as RosterRow,
+      );
+      return { ...roster, people: rows };
+    },
+  });
+}
+
+const plain = (text: string) => text.normalize("NFKD").replace(/\p{M}/gu, "").toLowerCase();
+
+/** Who holds which seat, in order, with the cut where the seats end. */
+export function Roster({ run, acts }: { run: Schemas["RunOut"]; acts: ReturnType<typeof useDone> }) {
+  const me = useMe();
+  const roster = useRoster(run.id);
+  const [q, setQ] = useState("");
+  const [asking, setAsking] = useState<RosterRow | null>(null);
+  const [key, setKey] = useState(newKey);
+  const [busy, setBusy] = useState(false);
+  if (roster.error && !roster.data)
+    return <Trouble error={roster.error} retry={() => void roster.refetch()} />;
+  if (!roster.data) return <div className="quiet-block" aria-busy="true" />;
+  const { people, capacity, taken, withdrawn } = roster.data;
+  const shown = people.filter((p) =>
+    plain(`${p.name} ${p.email ?? ""} ${p.payer ?? ""}`).includes(plain(q.trim())),
+  );
+
+  const withdraw = async (row: RosterRow) => {
+    setBusy(true);
+    try {
+      const result = await ask(
+        api.POST("/api/v1/enrollments/{enrollment_id}/withdraw", {
+          params: { path: { enrollment_id: row.id }, header: { "Idempotency-Key": key } },
+        }),
+      );
+      const back = isZero(result.taken_back)
+        ? ""
+        : ` ${money(result.taken_back, run.currency)} is taken off the account.`;
+      acts.say({ text: `${result.name} withdrew.${back}`, change: result.change });
+    } catch (error) {
+      acts.fail(messageOf(error));
+    } finally {
+      setKey(newKey());
+      setAsking(null);
+      setBusy(false);
+    }
+  };
+
+  if (people.length === 0)
+    return (
+      <div className="empty">
+        <p>
+          Nobody is on this roster yet.{" "}
+          {run.status === "draft" ? (
+            "Publish the run first; then people can be enrolled."
+          ) : (
+            <>
+              <Link to={`/desk?run=${run.id}`}>Enroll somebody at the desk</Link>, or{" "}
+              <Link to={`/runs/${run.id}/list`}>put a list on it</Link>.
+            </>
+          )}
+        </p>
+        <Gone withdrawn={withdrawn} />
+      </div>
+    );
+  return (
+    <>
+      <div className="row mid" style={{ justifyContent: "space-between", margin: "12px 0 4px" }}>
+        <span className="slate" aria-live="polite">
+          {q.trim()
+            ? `${shown.length} of ${count(people.length, "person", "people")}`
+            : count(people.length, "person", "people")}
+        </span>
+        <Field label="Name, email or payer" value={q} onChange={setQ} width={230} />
+      </div>
+      <div className="tablewrap">
+        <Table size="small" aria-label={`Roster of ${run.code}`}>
+          <TableHead>
+            <TableRow>
+              <TableCell className="right">Seat</TableCell>
+              <TableCell>Learner</TableCell>
+              <TableCell>Came in</TableCell>
+              <TableCell>Rate</TableCell>
+              <TableCell className="right">Fee</TableCell>
+              <TableCell className="right">Still owed</TableCell>
+              <TableCell>Next installment</TableCell>
+              <TableCell className="noprint" />
+            </TableRow>
+          </TableHead>
+          <TableBody>
+            {shown.map((row) => (
+              <TableRow key={row.id}>
+                <TableCell className="right slate">{people.indexOf(row) + 1}</TableCell>
+                <TableCell>
+                  <div className="strong">{row.name}</div>
+                  <div className="slate">{row.email ?? row.phone ?? "no email"}</div>
+                </TableCell>
+                <TableCell>
+                  {row.way_in === "desk" ? `desk, ${row.entered_by}` : "list"}
+                  <div className="slate">{day(row.signed_up, false)}</div>
+                </TableCell>
+                <TableCell>
+                  {row.rate}
+                  {row.payer && <div className="slate">pays: {row.payer}</div>}
+                </TableCell>
+                <TableCell className="right">{money(row.total, run.currency)}</TableCell>
+                <TableCell className="right">
+                  {isZero(row.owed) ? "none" : money(row.owed, run.currency)}
+                </TableCell>
+                <TableCell>
+                  {row.next_due && (
+                    <span className={row.next_due < me.today ? "ochre" : ""}>
+                      {money(row.next_amount, run.currency)} {dueWord(row.next_due, me.today)}
+                    </span>
+                  )}
+                </TableCell>
+                <TableCell className="noprint right">
+                  {asking?.id === row.id ? (
+                    <span className="row mid nowrap" style={{ justifyContent: "flex-end" }}>
+                      <Button
+                        size="small"
+                        color="error"
+                        autoFocus
+                        disabled={busy}
+                        onClick={() => void withdraw(row)}
+                      >
+                        Withdraw
+                      </Button>
+                      <button className="plainly" onClick={() => setAsking(null)}>
+                        keep
+                      </button>
+                    </span>
+                  ) : (
+                    <button
+                      className="plainly quiet"
+                      aria-label={`Withdraw ${row.name}`}
+                      onClick={() => setAsking(row)}
+                    >
+                      withdraw
+                    </button>
+                  )}
+                </TableCell>
+              </TableRow>
+            ))}
+          </TableBody>
+        </Table>
+      </div>
+      <div className="cut">
+        {taken >= capacity ? (
+          <strong>Here the {capacity} seats end.</strong>
+        ) : (
+          <>
+            <strong>{count(capacity - taken, "seat")} free</strong> of {capacity}
+          </>
+        )}
+      </div>
+      <Gone withdrawn={withdrawn} />
+    </>
+  );
+}
+
+function dueWord(due: string, today: string): string {
+  if (due === today) return "due today";
+  return due < today ? `due since ${day(due, false)}` : `on ${day(due, false)}`;
+}
+
+function Gone({ withdrawn }: { withdrawn: { name: string; at: string }[] }) {
+  if (withdrawn.length === 0) return null;
+  return (
+    <p className="slate" style={{ marginTop: 14 }}>
+      Withdrew: {withdrawn.map((g) => `${g.name} (${day(g.at, false)})`).join(", ")}.
+    </p>
+  );
+}
