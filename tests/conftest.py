@@ -11,6 +11,7 @@ from pathlib import Path
 import pymysql
 import pytest
 from fastapi.testclient import TestClient
+from hypothesis import HealthCheck, settings
 from sqlalchemy import Engine
 from sqlalchemy.engine import make_url
 from sqlalchemy.orm import Session, sessionmaker
@@ -27,6 +28,9 @@ from made import PASSWORD, Office
 
 SERVER = "ARCHGATE_TEST_SERVER"
 LONG = os.environ.get("ARCHGATE_LONG") == "1"
+settings.register_profile("usual", max_examples=60, deadline=None, derandomize=True)
+settings.register_profile("long", max_examples=3000, deadline=None, suppress_health_check=list(HealthCheck))
+settings.load_profile("long" if LONG else "usual")
 
 
 def pytest_configure(config: pytest.Config) -> None:

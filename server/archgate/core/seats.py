@@ -51,12 +51,3 @@ def check_seats(capacity: int, taken: int, enrolled_heads: int) -> list[str]:
     if taken > capacity:
         wrong.append(f"{taken} seats are taken of {capacity}.")
     return wrong
-
-
-def stones_of(taken: int, capacity: int, stones: int = 11) -> int:
-    """Laid stones of the arch: in proportion, but full only when full and none only when none."""
-    if taken <= 0 or capacity <= 0:
-        return 0
-    if taken >= capacity:
-        return stones
-    return min(stones - 1, max(1, round(stones * taken / capacity)))

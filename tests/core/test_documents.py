@@ -1,0 +1,167 @@
+"""The calculators as documents: the examples of their contract, and every way a document can be at fault."""
+
+import copy
+import json
+
+import pytest
+
+from archgate.core.documents import CALCULATORS
+from archgate.core.faults import Refused
+
+SCHEDULE = {
+    "time_zone": "America/New_York",
+    "patterns": [{"first": "2027-09-14", "start": "17:30", "minutes": 105, "weekdays": ["TU", "TH"], "every_weeks": 1,
+                  "count": 8, "until": None, "on_closure": "skip", "instructor": "i1", "room": "r1"}],
+    "closures": ["2027-09-23"],
+    "extra": [{"date": "2027-10-10", "start": "10:00", "minutes": 240, "instructor": "i2"}],
+}  # fmt: skip
+QUOTE = {
+    "currency": "USD", "time_zone": "America/New_York", "start": "2027-09-14",
+    "rates": [{"code": "standard", "amount": "240.00",
+               "early": [{"days_before": 18, "amount": "210.00"}, {"until": "2027-09-03", "percent": "5"}]}],
+    "ask": {"people": [{"rate": "standard", "count": 2}], "at": "2027-08-20T10:00:00-04:00"},
+}  # fmt: skip
+PLAN = {
+    "currency": "USD", "total": "240.00", "signed_up": "2027-08-20", "start": "2027-09-14",
+    "lines": [{"amount": "40.00", "due": {"after_sign_up": 0}, "settle": "online"},
+              {"parts": 1, "due": {"months_after_start": 0}}, {"parts": 1, "due": {"months_after_start": 1}},
+              {"parts": 1, "due": {"months_after_start": 2}}],
+}  # fmt: skip
+EXAMPLES = {"schedule": SCHEDULE, "quote": QUOTE, "plan": PLAN}
+
+
+def refusal(name, document):
+    with pytest.raises(Refused) as refused:
+        CALCULATORS[name](document)
+    return {f.at: f.message for f in refused.value.faults}
+
+
+def changed(name, pointer, value):
+    document = copy.deepcopy(EXAMPLES[name])
+    *way, last = pointer.strip("/").split("/")
+    place = document
+    for step in way:
+        place = place[int(step)] if isinstance(place, list) else place[step]
+    if isinstance(place, list):
+        place[int(last)] = value
+    else:
+        place[last] = value
+    return document
+
+
+def test_the_schedule_of_the_contract():
+    out = CALCULATORS["schedule"](SCHEDULE)
+    assert [m["date"] for m in out["meetings"]] == [
+        "2027-09-14", "2027-09-16", "2027-09-21", "2027-09-28", "2027-09-30", "2027-10-05", "2027-10-07", "2027-10-10",
+    ]  # fmt: skip
+    assert out["meetings"][0] == {
+        "n": 1, "of": 8, "date": "2027-09-14", "weekday": "TU", "start": "2027-09-14T17:30:00-04:00",
+        "end": "2027-09-14T19:15:00-04:00", "minutes": 105, "instructor": "i1", "room": "r1", "warnings": [],
+    }  # fmt: skip
+    assert (out["hours"], out["first"], out["last"], out["weeks"]) == ("16.25", "2027-09-14", "2027-10-10", 4)
+    assert out["dropped"] == [
+        {"date": "2027-09-23", "why": "Thu 23 Sep 2027 is a closure; the meeting is left out."}
+    ]
+
+
+def test_the_quote_of_the_contract():
+    out = CALCULATORS["quote"](QUOTE)
+    assert (out["subtotal"], out["taxes"], out["total"]) == ("420.00", [], "420.00")
+    assert out["next_change"] == {"at": "2027-08-28T00:00:00-04:00", "total": "456.00"}
+    line = out["lines"][0]
+    assert (line["kind"], line["quantity"], line["unit"], line["amount"]) == ("rate", 2, "210.00", "420.00")
+
+
+def test_the_plan_of_the_contract():
+    out = CALCULATORS["plan"](PLAN)
+    assert [(i["n"], i["due"], i["amount"], i["settle"]) for i in out["installments"]] == [
+        (1, "2027-08-20", "40.00", "online"), (2, "2027-09-14", "66.67", "any"),
+        (3, "2027-10-14", "66.67", "any"), (4, "2027-11-14", "66.66", "any"),
+    ]  # fmt: skip
+    assert (out["due_now"], out["due_later"], out["total"]) == ("40.00", "200.00", "240.00")
+
+
+@pytest.mark.parametrize("name", EXAMPLES)
+def test_null_is_the_same_as_left_out(name):
+    def without_nulls(value):
+        if isinstance(value, dict):
+            return {k: without_nulls(v) for k, v in value.items() if v is not None}
+        return [without_nulls(v) for v in value] if isinstance(value, list) else value
+
+    assert CALCULATORS[name](without_nulls(EXAMPLES[name])) == CALCULATORS[name](EXAMPLES[name])
+
+
+@pytest.mark.parametrize("name", EXAMPLES)
+@pytest.mark.parametrize("junk", [None, [], "text", 5, {}, {"nonsense": 1}, [[[]]]])
+def test_junk_is_refused_and_never_crashes(name, junk):
+    assert refusal(name, junk)
+
+
+@pytest.mark.parametrize(
+    ("name", "pointer", "value"),
+    [
+        ("schedule", "/time_zone", "Mars/Olympus"),
+        ("schedule", "/patterns/0/first", "2027-02-30"),
+        ("schedule", "/patterns/0/first", "20270914"),
+        ("schedule", "/patterns/0/start", "25:00"),
+        ("schedule", "/patterns/0/minutes", 0),
+        ("schedule", "/patterns/0/minutes", True),
+        ("schedule", "/patterns/0/minutes", "105"),
+        ("schedule", "/patterns/0/every_weeks", 0),
+        ("schedule", "/patterns/0/until", "2027-12-01"),
+        ("schedule", "/patterns/0/weekdays/0", "XX"),
+        ("schedule", "/patterns/0/on_closure", "sometimes"),
+        ("schedule", "/closures/0", "soon"),
+        ("schedule", "/extra/0/date", None),
+        ("schedule", "/nonsense", 1),
+        ("schedule", "/patterns/0/nonsense", 1),
+        ("quote", "/currency", "ZZZ"),
+        ("quote", "/rates/0/amount", "240"),
+        ("quote", "/rates/0/amount", "-1.00"),
+        ("quote", "/rates/0/amount", 240),
+        ("quote", "/rates/0/early/0/amount", "x"),
+        ("quote", "/rates/0/early/1/percent", "101"),
+        ("quote", "/rates/0/early/1/percent", "1e1"),
+        ("quote", "/start", None),
+        ("quote", "/ask/at", "2027-08-20"),
+        ("quote", "/ask/people/0/rate", "member"),
+        ("quote", "/ask/people/0/count", 0),
+        ("quote", "/ask/people", []),
+        ("plan", "/total", "240.0"),
+        ("plan", "/lines", []),
+        ("plan", "/lines/0/settle", "later"),
+        ("plan", "/lines/0/amount", None),
+        ("plan", "/lines/1/parts", 0),
+        ("plan", "/lines/1/due", None),
+    ],
+)
+def test_a_faulty_value_is_named_at_its_place(name, pointer, value):
+    faults = refusal(name, changed(name, pointer, value))
+    assert any(at.startswith(pointer) or pointer.startswith(at) for at in faults), faults
+    assert all(message.endswith(".") for message in faults.values())
+
+
+def test_all_faults_come_at_once():
+    document = changed("plan", "/total", "x")
+    document["lines"][0]["amount"] = "y"
+    document["signed_up"] = "z"
+    assert {"/total", "/lines/0/amount", "/signed_up"} <= set(refusal("plan", document))
+
+
+def test_two_kinds_of_share_or_due_in_one_line_are_refused():
+    document = changed("plan", "/lines/0/percent", "10")
+    document["lines"][1]["due"]["on"] = "2027-10-01"
+    assert len(refusal("plan", document)) == 2
+
+
+def test_local_time_stands_in_the_documents_zone():
+    local = changed("quote", "/ask/at", "2027-08-27T23:59:59")
+    assert CALCULATORS["quote"](local)["total"] == "420.00"
+    assert CALCULATORS["quote"](changed("quote", "/ask/at", "2027-08-28T03:59:59Z"))["total"] == "420.00"
+    assert CALCULATORS["quote"](changed("quote", "/ask/at", "2027-08-28T00:00:00"))["total"] == "456.00"
+
+
+def test_documents_hold_only_what_json_can():
+    for name, document in EXAMPLES.items():
+        out = CALCULATORS[name](document)
+        assert json.loads(json.dumps(out)) == out

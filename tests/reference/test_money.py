@@ -1,0 +1,61 @@
+"""Money against ISO 4217 and against the splits of published money libraries.
+
+Sources: ISO 4217 List One, published 2026-01-01, as shipped in the package iso4217 1.16.20260101 (facts kept in
+tests/data/iso4217.json). Splits: results of dinero.js 2.0.2, js-money 0.6.3 and currency.js 2.0.4, run once
+(tests/data/allocation.json; the README examples of the latter two are among them).
+"""
+
+import json
+
+import pytest
+
+from archgate.core.money import DIGITS, shares_of
+from made import DATA
+
+ALLOCATIONS = json.loads((DATA / "allocation.json").read_text())
+ISO = json.loads((DATA / "iso4217.json").read_text())
+
+
+def test_every_currency_has_the_decimals_of_iso_4217():
+    with_digits = {code: digits for code, digits in ISO.items() if isinstance(digits, int)}
+    assert with_digits == DIGITS
+
+
+def cases():
+    for library, rows in ALLOCATIONS.items():
+        for amount, ratios, shares in rows:
+            weights = [1] * ratios if isinstance(ratios, int) else ratios
+            yield pytest.param(amount, weights, shares, id=f"{library.split()[0]}-{amount}-{ratios}")
+
+
+EQUAL = [c for c in cases() if len(set(c.values[1])) == 1 and c.values[0] >= 0]
+UNEQUAL = [c for c in cases() if len(set(c.values[1])) > 1]
+
+
+@pytest.mark.parametrize(("amount", "weights", "shares"), EQUAL)
+def test_equal_splits_agree_with_every_library(amount, weights, shares):
+    assert list(shares_of(amount, weights)) == shares
+
+
+@pytest.mark.parametrize(("amount", "weights", "shares"), UNEQUAL)
+def test_unequal_splits_make_the_same_sum_and_differ_by_one_unit_at_most(amount, weights, shares):
+    """The libraries disagree among themselves here: spare units go to the largest ratio, or in order; ours go
+    to the largest remainder."""
+    ours = shares_of(amount, weights)
+    assert sum(ours) == sum(shares) == amount
+    assert all(abs(a - b) <= 1 for a, b in zip(ours, shares, strict=True))
+
+
+@pytest.mark.parametrize(
+    ("amount", "weights", "shares"),
+    [(101, [1, 2, 3], (17, 34, 50)), (7, [30, 20, 50], (2, 1, 4)), (5, [3, 7], (2, 3))],
+)
+def test_largest_remainder(amount, weights, shares):
+    """Hamilton's method worked by hand; for 5 in 3:7 both fractions are a half, and the earlier one gets it."""
+    assert shares_of(amount, weights) == shares
+
+
+@pytest.mark.parametrize(("units", "shares"), [(1000, (334, 333, 333)), (10000, (3334, 3333, 3333))])
+def test_yen_and_dinars_split_in_their_own_units(units, shares):
+    """JPY 1000 and KWD 10.000 in three: the same splits in dinero.js 2.0.2."""
+    assert shares_of(units, [1, 1, 1]) == shares
