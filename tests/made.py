@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import threading
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
@@ -91,3 +92,23 @@ def roster_of(office: Office, run: dict[str, Any]) -> list[dict[str, Any]]:
 
 def taken(office: Office, run: dict[str, Any]) -> int:
     return office.look(lambda deed: courses.run_view(deed, run["id"]))["taken"]
+
+
+def at_once(acts: list[Callable[[], Any]]) -> list[Any]:
+    """Do all of these at the same moment, each in a thread of its own; what came of each, problems included."""
+    go, outcomes = threading.Barrier(len(acts), timeout=20), []
+
+    def one(do: Callable[[], Any]) -> None:
+        go.wait()
+        try:
+            outcomes.append(do())
+        except Exception as error:
+            outcomes.append(error)
+
+    threads = [threading.Thread(target=one, args=(do,), daemon=True) for do in acts]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join(60)
+    assert len(outcomes) == len(acts), "some never came back"
+    return outcomes

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import re
-from datetime import UTC, datetime
+from datetime import datetime
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import Select, and_, func, or_, select
+from sqlalchemy import Select, and_, false, func, or_, select
 from sqlalchemy.orm import selectinload
 
 from archgate.actions import fees, schedule
@@ -418,7 +418,7 @@ def list_runs(
     after: str = "",
     limit: int = PAGE,
 ) -> dict[str, Any]:
-    """Runs by first meeting, a page at a time; `after` is the last row's cursor. Filters work in SQL."""
+    """Runs by first meeting, those without one last, a page at a time; `after` is the last row's cursor."""
     starts = select(Gate.run_id, Gate.at).where(Gate.kind == "starts").subquery()
     query = select(Run, starts.c.at, RunSeats.taken).join(RunSeats, RunSeats.run_id == Run.id)
     query = query.outerjoin(starts, starts.c.run_id == Run.id).join(Course)
@@ -431,24 +431,27 @@ def list_runs(
         query = query.where(Run.status == status)
     query = by_moment(query, deed.now, sign_up, teaching)
     total = deed.session.scalar(select(func.count()).select_from(query.order_by(None).subquery()))
-    moment = func.coalesce(starts.c.at, datetime(9999, 1, 1, tzinfo=UTC))
+    moment = starts.c.at
     if after:
+        text, _, number = after.partition("|")
         try:
-            text, _, number = after.partition("|")
-            at, last = datetime.fromisoformat(text), int(number)
+            at, last = datetime.fromisoformat(text) if text else None, int(number)
         except ValueError:
             raise Problem(
                 422, "cursor", "This page of the list no longer exists; start at the first."
             ) from None
-        query = query.where(or_(moment > at, and_(moment == at, Run.id > last)))
+        later = moment.is_(None) if at else false()
+        query = query.where(
+            or_(moment > at if at else false(), and_(moment.is_not_distinct_from(at), Run.id > last), later)
+        )
     limit = max(1, min(limit, 200))
     loading = query.options(selectinload(Run.meetings), selectinload(Run.gates), selectinload(Run.course))
     loading = loading.options(selectinload(Run.rates).selectinload(Rate.early))
-    rows = deed.session.execute(loading.order_by(moment, Run.id).limit(limit + 1)).all()
+    rows = deed.session.execute(loading.order_by(moment.is_(None), moment, Run.id).limit(limit + 1)).all()
     cursor = None
     if len(rows) > limit:
         run, at, _ = rows[limit - 1]
-        cursor = f"{(at or datetime(9999, 1, 1, tzinfo=UTC)).isoformat()}|{run.id}"
+        cursor = f"{at.isoformat() if at else ''}|{run.id}"
     items = [run_line(deed, run, taken) for run, _, taken in rows[:limit]]
     return {"items": items, "total": total, "next": cursor, "today": deed.today.isoformat()}
 

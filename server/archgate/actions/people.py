@@ -110,15 +110,11 @@ def find_people(deed: Deed, q: str, limit: int = 8) -> list[dict[str, Any]]:
         query = query.where(or_(*holds))
     people = deed.session.scalars(query.order_by(Person.family, Person.given, Person.id).limit(limit)).all()
     ids = [p.id for p in people]
-    runs = dict(
-        deed.session.execute(
-            select(Enrollment.person_id, func.count())
-            .where(Enrollment.person_id.in_(ids), Enrollment.live == 1)
-            .group_by(Enrollment.person_id)
-        ).tuples()
-        if ids
-        else []
-    )
+    runs: dict[int, int] = {}
+    if ids:
+        counted = select(Enrollment.person_id, func.count()).group_by(Enrollment.person_id)
+        live = counted.where(Enrollment.person_id.in_(ids), Enrollment.live == 1)
+        runs = {person: number for person, number in deed.session.execute(live)}  # noqa: C416
     owed = owed_by(deed, ids)
     return [{**person_view(p), "runs": runs.get(p.id, 0), **owed.get(p.id, NOTHING_OWED)} for p in people]
 

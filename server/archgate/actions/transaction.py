@@ -21,10 +21,11 @@ from zoneinfo import ZoneInfo
 import orjson
 from sqlalchemy import delete, event, inspect
 from sqlalchemy.exc import DBAPIError, IntegrityError, OperationalError
-from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy.orm import Session, object_session, sessionmaker
 
 from archgate.actions.problems import Problem
 from archgate.clock import business_now, system_now
+from archgate.tables import Base
 from archgate.tables.access import SignInAttempt, User, UserSession
 from archgate.tables.bulk import BatchRow
 from archgate.tables.courses import Center
@@ -99,17 +100,29 @@ def plain(value: Any) -> Any:
     return str(value) if isinstance(value, Decimal) else value
 
 
+def _note_row(deed: Deed, obj: Any, before: dict[str, Any] | None, after: dict[str, Any] | None) -> None:
+    identity = [getattr(obj, c.key) for c in inspect(type(obj)).primary_key]
+    deed.rows.append({"table": obj.__tablename__, "id": identity[0], "before": before, "after": after})
+
+
+def _columns(obj: Any) -> dict[str, Any]:
+    loaded = inspect(obj).dict
+    return {a.key: plain(loaded[a.key]) for a in inspect(type(obj)).column_attrs if a.key in loaded}
+
+
+@event.listens_for(Base, "before_delete", propagate=True)
+def _note_deleted(mapper: Any, connection: Any, obj: Any) -> None:
+    """Orphans are found only while flushing, so deleted rows are noted one by one as they go."""
+    session = object_session(obj)
+    deed = session.info.get("deed") if session else None
+    if deed is not None and not isinstance(obj, UNLOGGED):
+        _note_row(deed, obj, _columns(obj), None)
+
+
 def _record(deed: Deed) -> None:
     """Collect every row the session touches, before and after, for the log."""
     session = deed.session
-
-    def row(obj: Any, before: dict[str, Any] | None, after: dict[str, Any] | None) -> None:
-        identity = [getattr(obj, c.key) for c in inspect(type(obj)).primary_key]
-        deed.rows.append({"table": obj.__tablename__, "id": identity[0], "before": before, "after": after})
-
-    def columns(obj: Any) -> dict[str, Any]:
-        loaded = inspect(obj).dict
-        return {a.key: plain(loaded[a.key]) for a in inspect(type(obj)).column_attrs if a.key in loaded}
+    session.info["deed"] = deed
 
     @event.listens_for(session, "before_flush")
     def _before(session: Session, context: Any, instances: Any) -> None:
@@ -123,16 +136,13 @@ def _record(deed: Deed) -> None:
                     before[attr.key] = plain(history.deleted[0])
                     after[attr.key] = plain(history.added[0] if history.added else None)
             if before:
-                row(obj, before, after)
-        for obj in session.deleted:
-            if not isinstance(obj, UNLOGGED):
-                row(obj, columns(obj), None)
+                _note_row(deed, obj, before, after)
 
     @event.listens_for(session, "after_flush")
     def _after(session: Session, context: Any) -> None:
         for obj in session.new:
             if not isinstance(obj, UNLOGGED):
-                row(obj, None, columns(obj))
+                _note_row(deed, obj, None, _columns(obj))
 
 
 def _stored(session: Session, user_id: int, once: Once) -> Any | None:
@@ -198,7 +208,7 @@ def act(
                 return result
             except IntegrityError as error:
                 session.rollback()
-                repeated = once is not None and "idempotency_keys" in str(error.orig)
+                repeated = once is not None and "INTO idempotency_keys" in str(error.statement)
                 if not repeated or attempt == TRIES:
                     raise
             except OperationalError as error:

@@ -17,6 +17,7 @@ from archgate.actions.problems import Problem, conflict, not_found
 from archgate.actions.transaction import Deed, plain
 from archgate.clock import system_now
 from archgate.tables import Base
+from archgate.tables.base import Document, Moment
 from archgate.tables.bulk import Batch
 from archgate.tables.courses import Run
 from archgate.tables.log import Change
@@ -126,9 +127,11 @@ def typed(column: Any, value: Any) -> Any:
     """A logged value as its column takes it."""
     if value is None:
         return None
-    wanted = column.type.python_type
-    if wanted is datetime:
+    if isinstance(column.type, Moment):
         return datetime.fromisoformat(value)
+    if isinstance(column.type, Document):
+        return value
+    wanted = column.type.python_type
     if wanted in (date, time):
         return wanted.fromisoformat(value)
     return Decimal(value) if wanted is Decimal else value

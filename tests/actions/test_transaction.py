@@ -1,0 +1,151 @@
+"""The one way a transaction is run: retried, made safe to repeat, logged, taken back."""
+
+import threading
+from functools import partial
+
+import pytest
+from sqlalchemy import select, text
+from sqlalchemy.exc import DBAPIError, OperationalError
+
+from archgate.actions import courses, people
+from archgate.actions.problems import Problem
+from archgate.actions.transaction import Once, act, sweep_keys
+from archgate.tables.log import Change
+from archgate.tables.people import Person
+from archgate.tables.seats import RunSeats
+from made import a_draft, a_person, a_run, at_once, enrolled, number
+
+
+def test_a_lock_wait_that_runs_out_runs_the_whole_action_again(office, monkeypatch):
+    tries = []
+
+    def deed(d):
+        tries.append(1)
+        if len(tries) < 3:
+            raise OperationalError("SELECT", {}, Exception(1205, "Lock wait timeout exceeded"))
+        return people.create_person(d, {"given": "Again", "family": f"N{next(number)}"})
+
+    monkeypatch.setattr("archgate.actions.transaction.time.sleep", lambda _: None)
+    assert office.act(deed)["given"] == "Again"
+    assert len(tries) == 3
+
+
+def test_another_error_is_not_tried_again_and_leaves_nothing(office):
+    name = f"Nobody{next(number)}"
+
+    def deed(d):
+        people.create_person(d, {"given": name, "family": "X"})
+        raise OperationalError("SELECT", {}, Exception(1040, "Too many connections"))
+
+    with pytest.raises(OperationalError):
+        office.act(deed)
+    assert office.look(lambda d: d.session.scalar(select(Person).where(Person.given == name))) is None
+
+
+def test_two_actions_that_lock_crosswise_both_end_well(office):
+    """A real deadlock: MariaDB ends one of the two, and it runs again."""
+    a, b = a_run(office), a_run(office)
+    both = threading.Barrier(2, timeout=10)
+
+    def crosswise(first, second):
+        held = []
+
+        def deed(d):
+            d.session.scalars(select(RunSeats).where(RunSeats.run_id == first).with_for_update()).one()
+            if not held:
+                held.append(1)
+                both.wait()
+            row = d.session.scalars(select(RunSeats).where(RunSeats.run_id == second).with_for_update()).one()
+            row.version += 1
+            return True
+
+        return office.act(deed)
+
+    done = at_once([partial(crosswise, a["id"], b["id"]), partial(crosswise, b["id"], a["id"])])
+    assert done == [True, True]
+
+
+def test_the_same_key_gives_the_same_answer_and_is_done_once(office):
+    once = Once(f"key-{next(number):08}", "h" * 64)
+    body = {"given": "Once", "family": f"N{next(number)}"}
+    first = office.act(lambda d: people.create_person(d, body), once=once)
+    again = office.act(lambda d: people.create_person(d, body), once=once)
+    assert first == again
+    found = office.look(
+        lambda d: d.session.scalars(select(Person).where(Person.name == f"Once {body['family']}")).all()
+    )
+    assert len(found) == 1
+
+
+def test_the_same_key_with_another_body_is_refused(office):
+    key = f"key-{next(number):08}"
+    office.act(lambda d: {"done": 1}, once=Once(key, "a" * 64))
+    with pytest.raises(Problem) as problem:
+        office.act(lambda d: {"done": 2}, once=Once(key, "b" * 64))
+    assert (problem.value.status, problem.value.kind) == (422, "key-reused")
+
+
+def test_a_key_sent_twice_at_once_is_done_once(office):
+    once, family = Once(f"key-{next(number):08}", "c" * 64), f"N{next(number)}"
+
+    def send():
+        return office.act(lambda d: people.create_person(d, {"given": "Twice", "family": family}), once=once)
+
+    done = at_once([send] * 6)
+    assert len(done) == 6 and len({d["id"] for d in done}) == 1
+
+
+def test_a_failed_action_leaves_its_key_free(office):
+    once = Once(f"key-{next(number):08}", "d" * 64)
+
+    def refuse(d):
+        raise Problem(409, "full", "No.")
+
+    with pytest.raises(Problem):
+        office.act(refuse, once=once)
+    assert office.act(lambda d: {"done": 1}, once=once) == {"done": 1}
+
+
+def test_old_keys_are_forgotten(office, sessions):
+    with sessions.begin() as session:
+        session.execute(text("INSERT INTO idempotency_keys (user_id, `key`, body_hash, status, at)"
+                             " VALUES (:u, 'old-key-0001', 'x', 200, '2020-01-01')"), {"u": office.user.id})  # fmt: skip
+    office.act(sweep_keys)
+    with sessions() as session:
+        assert session.scalar(text("SELECT COUNT(*) FROM idempotency_keys WHERE `key` = 'old-key-0001'")) == 0
+
+
+def test_a_preview_answers_and_writes_nothing(office):
+    run = a_draft(office)
+    change = {"set": {"capacity": 99}, "seen": {"capacity": 14}}
+    told = office.act(lambda d: courses.change_run(d, run["id"], change), preview=True)
+    assert told["touches"][0]["after"] == "99"
+    assert office.look(lambda d: courses.run_view(d, run["id"]))["capacity"] == 14
+
+
+def test_every_change_is_logged_with_the_rows_before_and_after(office):
+    run = a_draft(office)
+    told = office.act(
+        lambda d: courses.change_run(d, run["id"], {"set": {"place": "Yard"}, "seen": {"place": "Hall 2"}})
+    )
+    change = office.look(
+        lambda d: d.session.scalars(select(Change).where(Change.key == told["change"])).one()
+    )
+    assert change.user_id == office.user.id and change.at == office.at
+    row = next(r for r in change.rows if r["table"] == "runs")
+    assert (row["id"], row["before"], row["after"]) == (run["id"], {"place": "Hall 2"}, {"place": "Yard"})
+
+
+@pytest.mark.parametrize(
+    "statement", ["UPDATE entries SET amount = amount + 1", "DELETE FROM postings", "DELETE FROM changes"]
+)
+def test_the_database_itself_keeps_ledger_and_log_append_only(office, sessions, statement):
+    enrolled(office, a_run(office))
+    with pytest.raises(DBAPIError, match="never changed or deleted"), sessions.begin() as session:
+        session.execute(text(statement))
+
+
+def test_nobody_acts_without_a_center(engine, office):
+    person = a_person(office)
+    assert act(office.sessions, lambda d: d.center.name) == "Test Center"
+    assert person["email"].endswith("@example.org")
