@@ -21,6 +21,8 @@ from archgate.api import access, bulk, calc, courses, people, roster, web
 from archgate.core.faults import Refused
 from archgate.settings import Settings
 
+PREFIX = "/api/v1"
+SUBJECTS = (access, courses, people, roster, bulk, calc)
 LARGEST_BODY = 12 * 1024 * 1024
 log = structlog.get_logger()
 
@@ -37,13 +39,13 @@ def create_app(settings: Settings, sessions: sessionmaker[Session]) -> FastAPI:
     )
     app.state.settings, app.state.sessions = settings, sessions
     api = APIRouter(
-        prefix="/api/v1",
+        prefix=PREFIX,
         responses={
             code: {"model": web.ProblemOut, "content": {web.MEDIA: {}}, "description": web.TITLES[code]}
             for code in (401, 403, 404, 409, 422)
         },
     )
-    for module in (access, courses, people, roster, bulk, calc):
+    for module in SUBJECTS:
         api.include_router(module.router)
     app.include_router(api)
     app.add_exception_handler(Refused, web.on_refused)
@@ -56,9 +58,14 @@ def create_app(settings: Settings, sessions: sessionmaker[Session]) -> FastAPI:
     return app
 
 
-def routes_of(app: FastAPI) -> list[APIRoute]:
-    """The API's own routes, for the tests that walk them."""
-    return [r for r in app.routes if isinstance(r, APIRoute) and r.path.startswith("/api/")]
+def routes_of() -> list[tuple[str, APIRoute]]:
+    """The API's own routes with their whole paths, for the tests that walk them."""
+    return [
+        (PREFIX + route.path, route)
+        for module in SUBJECTS
+        for route in module.router.routes
+        if isinstance(route, APIRoute)
+    ]
 
 
 async def guard(request: Request, call_next: Callable[[Request], Awaitable[Response]]) -> Response:

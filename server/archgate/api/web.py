@@ -120,10 +120,9 @@ def current_user(request: Request) -> access.User:
 
 def may(what: str) -> Callable[..., access.User]:
     """A dependency: the signed-in user, if their role may do this act."""
-    roles = access.MAY[what]
 
     def check(user: access.User = Depends(current_user)) -> access.User:
-        if user.role not in roles:
+        if user.role not in access.MAY[what]:
             raise Problem(403, "forbidden", f"A {user.role} may not {what}.")
         return user
 

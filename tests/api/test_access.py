@@ -1,0 +1,141 @@
+"""Signing in and out, and who may do what."""
+
+import re
+
+import pytest
+from fastapi.testclient import TestClient
+
+from archgate.actions import access
+from archgate.app import create_app, routes_of
+from archgate.settings import ROOT, Settings
+from archgate.tables.access import UserSession
+from made import PASSWORD, number
+
+OPEN_TO_ALL = {("POST", "/api/v1/session"), ("DELETE", "/api/v1/session"), ("POST", "/api/v1/calc/{name}")}
+EMAIL = "coordinator@example.org"
+
+
+def sign_in(client, email=EMAIL, password=PASSWORD):
+    return client.post("/api/v1/session", json={"email": email, "password": password})
+
+
+def test_signing_in_says_who_and_where_and_sets_a_cookie_scripts_cannot_read(stranger):
+    answer = sign_in(stranger)
+    assert (answer.status_code, answer.json()["role"], answer.json()["center"]) == (
+        200,
+        "coordinator",
+        "Test Center",
+    )
+    cookie = answer.headers["set-cookie"].lower()
+    assert "httponly" in cookie and "samesite=lax" in cookie and "path=/" in cookie
+
+
+@pytest.mark.parametrize(
+    ("email", "password"), [(EMAIL, "wrong"), ("nobody@example.org", PASSWORD), ("", "")]
+)
+def test_a_wrong_email_or_password_is_refused_the_same_way(stranger, email, password):
+    answer = sign_in(stranger, email, password)
+    assert answer.status_code == 401
+    assert answer.json()["detail"] == "Email and password do not fit together."
+
+
+def test_attempts_are_limited_by_email(app):
+    client, email = TestClient(app), f"guess{next(number)}@example.org"
+    assert [sign_in(client, email, "wrong").status_code for _ in range(7)] == [401] * 5 + [429] * 2
+
+
+def test_signing_out_ends_the_session_for_good(app):
+    client = TestClient(app)
+    sign_in(client)
+    token = client.cookies["archgate_session"]
+    assert client.delete("/api/v1/session").status_code == 204
+    client.cookies.set("archgate_session", token)
+    assert client.get("/api/v1/session").status_code == 401
+
+
+def test_the_token_is_kept_only_as_a_hash_and_passwords_as_argon2id(app, sessions, users):
+    client = TestClient(app)
+    sign_in(client)
+    token = client.cookies["archgate_session"]
+    with sessions() as session:
+        assert session.get(UserSession, token) is None
+        assert session.get(UserSession, access.token_hash(token)) is not None
+        assert session.get_one(type(users["coordinator"]), users["coordinator"].id).password.startswith(
+            "$argon2id$"
+        )
+
+
+def test_an_ended_session_is_no_session(app, sessions):
+    client = TestClient(app)
+    sign_in(client)
+    with sessions.begin() as session:
+        row = session.get_one(UserSession, access.token_hash(client.cookies["archgate_session"]))
+        row.expires_at = row.created_at
+    answer = client.get("/api/v1/runs")
+    assert (answer.status_code, answer.json()["type"]) == (401, "urn:archgate:problem:signed-out")
+
+
+def test_every_endpoint_is_closed_to_strangers_and_names_the_act_it_needs(stranger, clerk):
+    """The walk: every endpoint as nobody and as each role. What is open to all is listed here by name."""
+    acts = 0
+    for full, route in routes_of():
+        named = [d.call.act_named for d in route.dependant.dependencies if hasattr(d.call, "act_named")]
+        for method in route.methods:
+            path = re.sub(r"\{\w+\}", "999999999", full)
+            if (method, full) in OPEN_TO_ALL:
+                continue
+            assert stranger.request(method, path).status_code == 401, (method, full)
+            # With a session it is anything but 401; 403 only where the role lacks the act.
+            answer = clerk.request(method, path)
+            allowed = all("coordinator" in access.MAY[act] for act in named)
+            assert (answer.status_code == 403) is (not allowed), (method, full)
+            assert answer.status_code != 401
+            acts += 1
+            assert named or full == "/api/v1/session", f"{full} names no act"
+    assert acts > 15
+
+
+def test_a_role_without_the_act_is_refused(app, monkeypatch, sessions):
+    """The table is asked on every request: take an act from a role, and its endpoints are shut to it."""
+    fresh = create_app(Settings("", True, False, ROOT / "web" / "dist"), sessions)
+    client = TestClient(fresh)
+    sign_in(client)
+    assert client.get("/api/v1/runs").status_code == 200
+    monkeypatch.setitem(access.MAY, "read", frozenset({"administrator"}))
+    answer = client.get("/api/v1/runs")
+    assert answer.status_code == 403 and answer.json()["detail"] == "A coordinator may not read."
+
+
+@pytest.mark.parametrize(
+    "headers",
+    [{"Origin": "http://evil.example"}, {"Sec-Fetch-Site": "cross-site"}, {"Origin": "null"}],
+)
+def test_writes_from_other_sites_are_refused(clerk, headers):
+    answer = clerk.post("/api/v1/people", json={"given": "X"}, headers=headers)
+    assert (answer.status_code, answer.json()["type"]) == (403, "urn:archgate:problem:other-origin")
+
+
+def test_writes_from_our_own_pages_pass(clerk):
+    headers = {"Origin": "http://testserver", "Sec-Fetch-Site": "same-origin"}
+    assert (
+        clerk.post("/api/v1/people", json={"given": f"N{next(number)}"}, headers=headers).status_code == 201
+    )
+
+
+@pytest.mark.parametrize("path", ["/", "/planner", "/api/v1/session", "/api/v1/nothing"])
+def test_every_answer_carries_the_security_headers(stranger, path):
+    headers = stranger.get(path).headers
+    assert headers["x-content-type-options"] == "nosniff"
+    assert headers["x-frame-options"] == "DENY"
+    policy = headers["content-security-policy"]
+    assert "default-src 'none'" in policy and "unsafe" not in policy
+
+
+def test_an_oversized_body_is_refused(clerk):
+    answer = clerk.post("/api/v1/people", content=b"x", headers={"Content-Length": str(10**9)})
+    assert answer.status_code == 413
+
+
+def test_files_outside_the_front_end_are_not_served(stranger):
+    for path in ("/../pyproject.toml", "/..%2f..%2fpyproject.toml", "/assets/../../package.json"):
+        assert "dependencies" not in stranger.get(path).text

@@ -1,0 +1,220 @@
+"""The launcher: every trouble ends in one clear sentence, and nothing is left behind."""
+
+import json
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import time
+from urllib.request import urlopen
+
+import pytest
+
+from archgate.own_server import OwnServer, ServerTrouble
+from archgate.settings import ROOT
+
+LAUNCHER = ROOT / "archgate"
+
+
+def launch(*words, home=None, given=None, path=None, **more):
+    env = {
+        **os.environ,
+        **({"ARCHGATE_DEMO_HOME": str(home)} if home else {}),
+        **({"PATH": path} if path else {}),
+        **more,
+    }
+    return subprocess.run(
+        [LAUNCHER, *words], capture_output=True, text=True, input=given, timeout=120, env=env
+    )
+
+
+def only_these(tmp_path, *names, **fakes):
+    """A PATH on which only the named programs are found, and some made up."""
+    place = tmp_path / "bin"
+    place.mkdir()
+    for name in (
+        "bash",
+        "env",
+        "cat",
+        "cut",
+        "sha256sum",
+        "readlink",
+        "dirname",
+        "find",
+        "sort",
+        "xargs",
+        "mkdir",
+        "rm",
+        "id",
+        *names,
+    ):
+        (place / name).symlink_to(shutil.which(name))
+    for name, script in fakes.items():
+        (place / name).write_text(f"#!/bin/bash\n{script}\n")
+        (place / name).chmod(0o755)
+    return str(place)
+
+
+def test_a_calculator_on_the_command_line():
+    plan = {"currency": "USD", "total": "100.00", "signed_up": "2027-01-01",
+            "lines": [{"parts": 1, "due": {"months_after_sign_up": k}} for k in range(3)]}  # fmt: skip
+    done = launch("calc", "plan", given=json.dumps(plan))
+    assert done.returncode == 0
+    assert [i["amount"] for i in json.loads(done.stdout)["installments"]] == ["33.34", "33.33", "33.33"]
+
+
+@pytest.mark.parametrize(
+    ("name", "given", "at"),
+    [("plan", "{", ""), ("plan", "{}", "/currency"), ("quote", '{"taxes": [1]}', "/taxes")],
+)
+def test_a_bad_document_ends_with_status_2_and_a_problem(name, given, at):
+    done = launch("calc", name, given=given)
+    problem = json.loads(done.stdout)
+    assert done.returncode == 2 and problem["status"] == 422
+    assert at in {e["at"] for e in problem["errors"]}
+
+
+def test_unknown_commands_and_calculators_are_named():
+    assert 'there is no command "dance"' in launch("dance").stderr
+    unknown = launch("calc", "weather", given="{}")
+    assert unknown.returncode == 1 and 'no calculator "weather"' in unknown.stderr
+
+
+def test_a_missing_node_or_a_wrong_one_is_said(tmp_path):
+    fresh = tmp_path / "copy"
+    shutil.copytree(
+        ROOT, fresh, ignore=shutil.ignore_patterns("node_modules", "var", ".venv", ".git", "dist", "tests")
+    )
+    (fresh / ".venv").symlink_to(ROOT / ".venv")
+    shutil.copytree(
+        ROOT / "var" / "stamps", fresh / "var" / "stamps", ignore=shutil.ignore_patterns("web", "modules")
+    )
+    script = fresh / "archgate"
+    for fakes, words in (
+        ({}, "Node 20 with npm is needed and was not found"),
+        ({"node": "echo v18.1.0", "npm": ""}, "this is v18.1.0"),
+    ):
+        place = tmp_path / f"case{len(fakes)}"
+        place.mkdir()
+        path = only_these(place, "dpkg-query", **fakes)
+        done = subprocess.run(
+            [script, "openapi"], capture_output=True, text=True, env={**os.environ, "PATH": path}, timeout=60
+        )
+        assert done.returncode == 1 and words in done.stderr, done.stderr
+
+
+def test_a_wrong_python_is_said(tmp_path):
+    fresh = tmp_path / "copy"
+    (fresh / "requirements").mkdir(parents=True)
+    shutil.copy(LAUNCHER, fresh / "archgate")
+    for lock in ("run.lock", "test.lock"):
+        shutil.copy(ROOT / "requirements" / lock, fresh / "requirements" / lock)
+    path = only_these(tmp_path, python3="echo 3.9")
+    env = {k: v for k, v in os.environ.items() if k != "ARCHGATE_PYTHON"}
+    done = subprocess.run(
+        [fresh / "archgate", "calc", "plan"],
+        capture_output=True,
+        text=True,
+        env={**env, "PATH": path},
+        timeout=60,
+    )
+    if "/usr/bin/python3.11" in done.stderr or done.returncode == 0 or not done.stderr:
+        pytest.fail("another Python was taken")
+    assert "Python 3.11 is needed" in done.stderr or "making the Python environment" in done.stderr
+
+
+def test_a_bad_date_or_port_is_said(tmp_path):
+    assert "--today takes a date" in launch("demo", "--today", "soon", home=tmp_path).stderr
+    assert "is not a port" in launch("demo", "--port", "99999", home=tmp_path).stderr
+
+
+def test_a_busy_port_is_said_with_another_to_try(tmp_path):
+    with socket.socket() as taken:
+        taken.bind(("127.0.0.1", 0))
+        taken.listen()
+        port = taken.getsockname()[1]
+        done = launch("demo", "--port", str(port), home=tmp_path)
+    assert (
+        done.returncode == 1
+        and f"port {port} is not free" in done.stderr
+        and f"--port {port + 1}" in done.stderr
+    )
+
+
+def test_missing_settings_are_said():
+    done = launch("serve", ARCHGATE_DATABASE_URL="")
+    assert done.returncode == 1 and "set ARCHGATE_DATABASE_URL" in done.stderr
+    done = launch("serve", ARCHGATE_DATABASE_URL="mariadb+pymysql://x:y@127.0.0.1:1/z")
+    assert done.returncode == 1 and "cannot be reached" in done.stderr
+
+
+def test_a_missing_database_program_is_said(tmp_path, monkeypatch):
+    monkeypatch.setattr("archgate.own_server.shutil.which", lambda name: None)
+    with pytest.raises(ServerTrouble, match="mariadb-install-db is missing"):
+        OwnServer(tmp_path / "x").make()
+
+
+def free_port():
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return probe.getsockname()[1]
+
+
+def start(home, *words):
+    """Start the demo and wait until it says where it is."""
+    port = free_port()
+    process = subprocess.Popen(
+        [LAUNCHER, "demo", "--port", str(port), *words], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
+        env={**os.environ, "ARCHGATE_DEMO_HOME": str(home), "ARCHGATE_QUICK_HASH": "1"}, start_new_session=True,
+    )  # fmt: skip
+    line = process.stdout.readline()
+    assert f"http://127.0.0.1:{port}/" in line, process.stderr.read()
+    return process, port
+
+
+def end(process):
+    os.killpg(process.pid, signal.SIGINT)
+    assert process.wait(30) == 0
+
+
+def runs(home):
+    """How many runs the stored center has, read with a server of our own."""
+    server = OwnServer(home)
+    server.start()
+    try:
+        import pymysql
+
+        with (
+            pymysql.connect(unix_socket=str(server.run_dir / "s"), user="root", database="archgate") as c,
+            c.cursor() as cursor,
+        ):
+            cursor.execute("SELECT COUNT(*), (SELECT COUNT(*) FROM people) FROM runs")
+            return cursor.fetchone()
+    finally:
+        server.stop()
+
+
+def test_the_demo_starts_keeps_its_data_refuses_a_second_start_and_ends_clean(tmp_path):
+    home = tmp_path / "demo"
+    (home / "db.new").mkdir(parents=True)  # left by a start that was cut off
+    process, port = start(home)
+    with urlopen(f"http://127.0.0.1:{port}/") as page:
+        assert b"Arch Gate" in page.read()
+    second = launch("demo", "--port", str(free_port()), home=home)
+    assert (
+        second.returncode == 1
+        and f"already running on this data, at http://127.0.0.1:{port}/" in second.stderr
+    )
+    end(process)
+    with socket.socket() as probe:
+        assert probe.connect_ex(("127.0.0.1", port)) != 0
+    began = time.monotonic()
+    process, _ = start(home)
+    assert time.monotonic() - began < 60  # a second start installs and makes nothing
+    end(process)
+    assert (
+        "going back to 2020-01-01 needs --fresh"
+        in launch("demo", "--today", "2020-01-01", "--port", str(free_port()), home=home).stderr
+    )
+    assert runs(home) == (6, 60)
