@@ -1,6 +1,7 @@
 from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
 from decimal import Decimal
+from itertools import pairwise
 from zoneinfo import ZoneInfo
 
 import pytest
@@ -8,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from archgate.core.faults import Refused
-from archgate.core.fees import EarlyStep, Heads, Rate, quote_for
+from archgate.core.fees import EarlyStep, Heads, Rate, price_line_of, quote_for
 
 ZONE = ZoneInfo("America/New_York")
 START = date(2027, 9, 14)
@@ -83,3 +84,16 @@ def test_the_price_never_falls_as_the_start_comes_nearer_and_ignores_the_order_o
     mixed = replace(STANDARD, early=tuple(steps))
     assert quote_on(day, mixed).total == quote_on(day).total
     assert quote_on(day - timedelta(days=1)).total <= quote_on(day).total
+
+
+@given(st.integers(0, 120), st.integers(0, 120), st.integers(1, 5))
+def test_the_price_line_agrees_with_the_quote_on_every_day(back, length, heads):
+    first = START - timedelta(days=back)
+    last = first + timedelta(days=length)
+    line = price_line_of((STANDARD,), (Heads("standard", heads),), first, last, START)
+    assert line[0].first == first and line[-1].last == last
+    for a, b in pairwise(line):
+        assert b.first == a.last + timedelta(days=1) and a.total != b.total
+    for stretch in line:
+        for day in (stretch.first, stretch.last):
+            assert quote_on(day, heads=heads).total == stretch.total

@@ -2,7 +2,6 @@ import createCache from "@emotion/cache";
 import { CacheProvider } from "@emotion/react";
 import "@fontsource-variable/literata/index.css";
 import "@fontsource-variable/public-sans/index.css";
-import CssBaseline from "@mui/material/CssBaseline";
 import { ThemeProvider } from "@mui/material/styles";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
@@ -30,7 +29,6 @@ createRoot(document.getElementById("root")!).render(
   <StrictMode>
     <CacheProvider value={cache}>
       <ThemeProvider theme={theme}>
-        <CssBaseline />
         <QueryClientProvider client={queries}>
           <BrowserRouter>
             <Frame />

@@ -18,8 +18,8 @@ from archgate.core import gates as core_gates
 from archgate.core import plans as core_plans
 from archgate.core.documents import PLAN_LINE_KEYS, ZONES, Reader, read_plan_line, read_rate
 from archgate.core.faults import Fault, Refused
+from archgate.core.fees import Heads, price_line_of, unit_price
 from archgate.core.fees import Rate as CoreRate
-from archgate.core.fees import unit_price
 from archgate.core.money import digits_of, format_amount, percent_text
 from archgate.core.schedule import day_text
 from archgate.tables.courses import Course, Run
@@ -314,6 +314,7 @@ def run_view(deed: Deed, run_id: int) -> dict[str, Any]:
             {"kind": g.kind, "rule": g.rule, "day": shown(g.day), "at": shown(g.at), "label": g.label}
             for g in sorted(run.gates, key=lambda g: g.at)
         ],
+        "price_line": price_line(deed, run),
         "rates": [rate_view(r, run.currency) for r in run.rates],
         "plans": [plan_view(p, run.currency) for p in run.plans],
         "readiness": [{"at": f.at, "message": f.message} for f in readiness(deed, run)],
@@ -366,7 +367,7 @@ def price_now(deed: Deed, run: Run) -> dict[str, Any] | None:
     """The first rate's price per head today, and through which day it stands."""
     if not run.rates:
         return None
-    start = core_gates.local_day(run.meetings[0].starts_at, deed.zone) if run.meetings else None
+    start = fees.start_of(deed, run)
     rate = fees.core_rate(run.rates[0])
     price = unit_price(rate, deed.today, start, run.currency)
     until, then = None, None
@@ -377,6 +378,21 @@ def price_now(deed: Deed, run: Run) -> dict[str, Any] | None:
                 until, then = gate.day, format_amount(after.amount, run.currency)
     amount = format_amount(price.amount, run.currency)
     return {"amount": amount, "why": price.why, "until": shown(until), "then": then}
+
+
+def price_line(deed: Deed, run: Run) -> list[dict[str, Any]]:
+    """What one person at the first rate pays, from the day sign-up opens through the last day before the start."""
+    closes = next((g.day for g in run.gates if g.kind == "sign-up closes"), None)
+    if closes is None or not run.rates:
+        return []
+    begun = run.published_at.astimezone(deed.zone).date() if run.published_at else deed.today
+    first = max(run.sign_up_opens or begun, begun)
+    rate, start = fees.core_rate(run.rates[0]), fees.start_of(deed, run)
+    line = price_line_of((rate,), (Heads(rate.code, 1),), min(first, closes), closes, start)
+    return [
+        {"from": shown(s.first), "to": shown(s.last), "total": format_amount(s.total, run.currency)}
+        for s in line
+    ]
 
 
 def readiness(deed: Deed, run: Run) -> list[Fault]:

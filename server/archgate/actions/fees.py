@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import date
 from typing import Any
 
 from sqlalchemy import func, select
@@ -43,11 +44,16 @@ def plan_of(run: Run, plan_id: int | None) -> Plan:
     return found
 
 
+def start_of(deed: Deed, run: Run) -> date | None:
+    """The center's day of the first meeting."""
+    return gates.local_day(run.meetings[0].starts_at, deed.zone) if run.meetings else None
+
+
 def terms_for(
     deed: Deed, run: Run, rate: Rate, plan: Plan, heads: int
 ) -> tuple[fees.Quote, plans.Installments]:
     """Quote and installments of a sign-up now."""
-    start = gates.local_day(run.meetings[0].starts_at, deed.zone) if run.meetings else None
+    start = start_of(deed, run)
     rates = tuple(core_rate(r) for r in run.rates)
     people = (fees.Heads(rate.code, heads),)
     quote = fees.quote_for(rates, people, deed.now, start, deed.zone, run.currency)

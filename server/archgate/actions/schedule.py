@@ -94,7 +94,11 @@ def meeting_row(meeting: CoreMeeting, by_hand: bool = False) -> Meeting:
 def core_gates_of(run: Run, zone: ZoneInfo) -> tuple[core_gates.Gate, ...]:
     """The gates that the core works out for a run as it is stored."""
     early = tuple(
-        (step.until, step.days_before, f"Early price ends ({rate.label})")
+        (
+            step.until,
+            step.days_before,
+            "Early price ends" + (f" ({rate.label})" if len(run.rates) > 1 else ""),
+        )
         for rate in run.rates
         for step in rate.early
     )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from archgate.actions import courses, fees, schedule
 from archgate.actions.access import User
@@ -137,6 +137,14 @@ class PlanOut(BaseModel):
     lines: list[PlanLineOut]
 
 
+class PriceStretch(BaseModel):
+    """Days, both included, on which one person at the first rate pays the same."""
+
+    from_: str = Field(alias="from")
+    to: str
+    total: str
+
+
 class RunOut(RunLine):
     course: CourseOut
     own_title: str
@@ -146,6 +154,7 @@ class RunOut(RunLine):
     patterns: list[PatternOut]
     dates: list[MeetingOut]
     gates: list[GateOut]
+    price_line: list[PriceStretch]
     rates: list[RateOut]
     plans: list[PlanOut]
     readiness: list[FaultOut]

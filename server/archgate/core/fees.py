@@ -166,6 +166,54 @@ def quote_for(
     return Quote(currency, lines, total, total, next_change_of(by_code, people, day, start, zone, total))
 
 
+@dataclass(frozen=True)
+class Stretch:
+    """Days, both included, on each of which an ask has the same total."""
+
+    first: date
+    last: date
+    total: int
+
+
+def price_line_of(
+    rates: tuple[Rate, ...], people: tuple[Heads, ...], first: date, last: date, start: date | None
+) -> tuple[Stretch, ...]:
+    """What an ask costs on every day from `first` through `last`; neighbors never have equal totals.
+
+    Empty when `first` is after `last`. `people` name known rates only.
+    """
+    by_code = {r.code: r for r in rates}
+    found: list[Stretch] = []
+    ends = sorted(
+        {step for heads in people for step in step_ends(by_code[heads.rate], start) if first <= step < last}
+        | {last}
+    )
+    day = first
+    for end in ends if first <= last else []:
+        total = total_on(by_code, people, day, start)
+        if found and found[-1].total == total:
+            found[-1] = Stretch(found[-1].first, end, total)
+        else:
+            found.append(Stretch(day, end, total))
+        day = end + timedelta(days=1)
+    return tuple(found)
+
+
+def step_ends(rate: Rate, start: date | None) -> list[date]:
+    """The last days of a rate's early steps."""
+    ends = (last_early_day(step.until, step.days_before, start) for step in rate.early)
+    return [end for end in ends if end is not None]
+
+
+def total_on(rates: dict[str, Rate], people: tuple[Heads, ...], day: date, start: date | None) -> int:
+    """The total of an ask on a day."""
+    return sum(
+        heads.count
+        * min([rates[heads.rate].amount, *(p for p, _, _ in holding_steps(rates[heads.rate], day, start))])
+        for heads in people
+    )
+
+
 def next_change_of(
     rates: dict[str, Rate],
     people: tuple[Heads, ...],
@@ -175,15 +223,9 @@ def next_change_of(
     total: int,
 ) -> NextChange | None:
     """The first midnight after `day` at which the total of the same ask differs, looking at step ends only."""
-    asked = [rates[h.rate] for h in people]
-    ends = {last for rate in asked for _, last, _ in holding_steps(rate, day, start)}
+    ends = {end for heads in people for end in step_ends(rates[heads.rate], start) if end >= day}
     for last in sorted(ends):
-        after = last + timedelta(days=1)
-        changed = 0
-        for heads in people:
-            rate = rates[heads.rate]
-            lowest = min([rate.amount, *(price for price, _, _ in holding_steps(rate, after, start))])
-            changed += heads.count * lowest
+        changed = total_on(rates, people, last + timedelta(days=1), start)
         if changed != total:
             return NextChange(day_over(last, zone).astimezone(zone), changed)
     return None

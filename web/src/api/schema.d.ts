@@ -883,6 +883,18 @@ export interface components {
             then: string | null;
         };
         /**
+         * PriceStretch
+         * @description Days, both included, on which one person at the first rate pays the same.
+         */
+        PriceStretch: {
+            /** From */
+            from: string;
+            /** To */
+            to: string;
+            /** Total */
+            total: string;
+        };
+        /**
          * ProblemOut
          * @description An RFC 9457 problem document; `errors` names every fault with its JSON pointer.
          */
@@ -1105,6 +1117,8 @@ export interface components {
             dates: components["schemas"]["MeetingOut"][];
             /** Gates */
             gates: components["schemas"]["GateOut"][];
+            /** Price Line */
+            price_line: components["schemas"]["PriceStretch"][];
             /** Rates */
             rates: components["schemas"]["RateOut"][];
             /** Plans */

@@ -10,7 +10,7 @@ export const ink = {
   verdigris: "#1F6F66",
   copper: "#A8541F",
   brick: "#9E2F24",
-  ochre: "#8A6A00",
+  ochre: "#7A5E00",
 };
 
 const sans = "'Public Sans Variable', system-ui, sans-serif";
@@ -26,6 +26,7 @@ export const theme = createTheme({
     divider: ink.line,
   },
   shape: { borderRadius: 2 },
+  transitions: { create: () => "none" },
   typography: { fontFamily: sans, fontSize: 14, button: { textTransform: "none", fontWeight: 600 } },
   components: {
     MuiButtonBase: { defaultProps: { disableRipple: true, disableTouchRipple: true } },

@@ -16,9 +16,9 @@ export function Quote({ quote }: { quote: Schemas["QuoteOut"] }) {
             {line.quantity > 1 ? ` × ${line.quantity}` : ""}
           </dt>,
           <dd key={`${line.code}d`}>{money(line.amount, currency)}</dd>,
-          <div className="why" key={`${line.code}w`}>
+          <dd className="why" key={`${line.code}w`}>
             {line.why}
-          </div>,
+          </dd>,
         ])}
         <dt className="sum">Total</dt>
         <dd className="sum">{money(quote.total, currency)}</dd>
@@ -33,9 +33,9 @@ export function Quote({ quote }: { quote: Schemas["QuoteOut"] }) {
             <dd key={`${i.n}d`} className={now ? "copper big" : ""}>
               {money(i.amount, currency)}
             </dd>,
-            <div className="why" key={`${i.n}w`}>
+            <dd className="why" key={`${i.n}w`}>
               {i.why}
-            </div>,
+            </dd>,
           ];
         })}
       </dl>

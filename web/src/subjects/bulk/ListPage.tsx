@@ -426,7 +426,7 @@ function Totals({
           </dd>
           <dt>Each</dt>
           <dd>{money(batch.each, batch.currency)}</dd>
-          <div className="why">{batch.quote.lines[0]?.why}</div>
+          <dd className="why">{batch.quote.lines[0]?.why}</dd>
           <dt className="sum">Together</dt>
           <dd className="sum copper">{money(batch.total, batch.currency)}</dd>
         </dl>

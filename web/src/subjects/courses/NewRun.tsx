@@ -586,7 +586,7 @@ function Consequences({
             <dd>{length(dates[0]!.minutes)}</dd>
             <dt>Sign-up closes</dt>
             <dd>{firstDay && day(before(firstDay, 1))}</dd>
-            <div className="why">at the end of the day before the first meeting</div>
+            <dd className="why">at the end of the day before the first meeting</dd>
           </dl>
         ) : (
           <p className="slate">Meetings, hours and the day sign-up closes are worked out as you type.</p>
@@ -604,15 +604,15 @@ function Consequences({
             <dl className="facts">
               <dt className="strong">Total</dt>
               <dd className="copper">{money(total, me.currency)}</dd>
-              <div className="why">{quote.data?.lines[0]?.why}</div>
+              <dd className="why">{quote.data?.lines[0]?.why}</dd>
               {plan.data &&
                 !plan.error &&
                 plan.data.installments.map((i) => [
                   <dt key={`t${i.n}`}>{i.due === me.today ? "Now" : day(i.due)}</dt>,
                   <dd key={`d${i.n}`}>{money(i.amount, me.currency)}</dd>,
-                  <div className="why" key={`w${i.n}`}>
+                  <dd className="why" key={`w${i.n}`}>
                     {i.why}
-                  </div>,
+                  </dd>,
                 ])}
             </dl>
             {quote.data?.next_change && (

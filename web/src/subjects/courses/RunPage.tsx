@@ -8,6 +8,7 @@ import { Link, useNavigate, useParams } from "react-router";
 import { api, ask, faultsOf, messageOf, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Arch } from "../../parts/Arch";
+import { GateLine } from "../../parts/GateLine";
 import { DoneNote, Page, Trouble } from "../../parts/Page";
 import { nextText, seatsText, smallestText, spanText, stateText } from "../../parts/RunFacts";
 import { clock, count, day, hours, money } from "../../parts/text";
@@ -102,7 +103,7 @@ export default function RunPage() {
           <Arch taken={run.taken} capacity={run.capacity} smallest={run.smallest} size="heading" />
         </div>
       </div>
-      <Gates run={run} />
+      <GateLine run={run} />
       <Tabs
         value={at}
         onChange={(_, next: string) => void go(`/runs/${run.id}/${next}`)}
@@ -123,27 +124,6 @@ export type Propose = (
   what: string,
   send: (preview: boolean) => Promise<Schemas["Outcome"]>,
 ) => Promise<Record<string, string> | null>;
-
-/** The turning points of the run in order, those that are past marked. */
-function Gates({ run }: { run: Run }) {
-  return (
-    <div className="gatebar" role="list" aria-label="Gates of this run">
-      {run.gates.map((g) => (
-        <div
-          role="listitem"
-          key={`${g.kind}${g.label}`}
-          className={Date.parse(g.at) <= Date.parse(run.now) ? "past" : ""}
-        >
-          <div className="strong">{g.label}</div>
-          <div className="slate">
-            {day(g.day)}
-            {Date.parse(g.at) <= Date.parse(run.now) ? ", past" : ""}
-          </div>
-        </div>
-      ))}
-    </div>
-  );
-}
 
 function Margin({
   run,

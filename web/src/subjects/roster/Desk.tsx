@@ -353,7 +353,7 @@ function Picked({ children, onChange, what }: { children: ReactNode; onChange: (
   return (
     <div className="option picked" style={{ cursor: "default" }}>
       {children}
-      <button className="plainly" aria-label={`Choose ${what} anew`} onClick={onChange}>
+      <button className="plainly" aria-label={`Change ${what}`} onClick={onChange}>
         change
       </button>
     </div>

@@ -125,7 +125,9 @@ export function Roster({ run, acts }: { run: Schemas["RunOut"]; acts: ReturnType
               <TableCell className="right">Fee</TableCell>
               <TableCell className="right">Still owed</TableCell>
               <TableCell>Next installment</TableCell>
-              <TableCell className="noprint" />
+              <TableCell className="noprint">
+                <span className="sr">What can be done</span>
+              </TableCell>
             </TableRow>
           </TableHead>
           <TableBody>
@@ -136,11 +138,11 @@ export function Roster({ run, acts }: { run: Schemas["RunOut"]; acts: ReturnType
                   <div className="strong">{row.name}</div>
                   <div className="slate">{row.email ?? row.phone ?? "no email"}</div>
                 </TableCell>
-                <TableCell>
-                  {row.way_in === "desk" ? `desk, ${row.entered_by}` : "list"}
+                <TableCell className="nowrap">
+                  {row.way_in === "desk" ? `desk, ${initials(row.entered_by)}` : "list"}
                   <div className="slate">{day(row.signed_up, false)}</div>
                 </TableCell>
-                <TableCell>
+                <TableCell className="nowrap">
                   {row.rate}
                   {row.payer && <div className="slate">pays: {row.payer}</div>}
                 </TableCell>
@@ -151,7 +153,8 @@ export function Roster({ run, acts }: { run: Schemas["RunOut"]; acts: ReturnType
                 <TableCell>
                   {row.next_due && (
                     <span className={row.next_due < me.today ? "ochre" : ""}>
-                      {money(row.next_amount, run.currency)} {dueWord(row.next_due, me.today)}
+                      {money(row.next_amount, run.currency)}
+                      <div className="nowrap">{dueWord(row.next_due, me.today)}</div>
                     </span>
                   )}
                 </TableCell>
@@ -198,6 +201,12 @@ export function Roster({ run, acts }: { run: Schemas["RunOut"]; acts: ReturnType
       <Gone withdrawn={withdrawn} />
     </>
   );
+}
+
+/** "Ruth Okonjo" as "R. Okonjo". */
+function initials(name: string): string {
+  const [first, ...rest] = name.split(" ");
+  return rest.length && first ? `${first[0]}. ${rest.join(" ")}` : name;
 }
 
 function dueWord(due: string, today: string): string {

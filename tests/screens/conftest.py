@@ -1,0 +1,51 @@
+"""A web server of our own on a free port, with the test database behind it, and browsers that look at it."""
+
+from __future__ import annotations
+
+import threading
+import time
+from collections.abc import Iterator
+
+import pytest
+import uvicorn
+
+from archgate.own_server import free_port
+from made import PASSWORD
+from screens.browser import Browser
+
+
+@pytest.fixture(scope="session")
+def address(app) -> Iterator[str]:
+    port = free_port()
+    server = uvicorn.Server(
+        uvicorn.Config(app, host="127.0.0.1", port=port, log_level="error", access_log=False)
+    )
+    thread = threading.Thread(target=server.run, daemon=True)
+    thread.start()
+    while not server.started:
+        time.sleep(0.02)
+    yield f"http://127.0.0.1:{port}"
+    server.should_exit = True
+    thread.join(10)
+
+
+@pytest.fixture
+def browser(address: str) -> Iterator[Browser]:
+    made = Browser(address)
+    yield made
+    made.close()
+
+
+@pytest.fixture
+def at_work(browser: Browser, clerk) -> Browser:
+    """A browser in which the coordinator is signed in already."""
+    browser.open("/mark.svg")
+    browser.driver.add_cookie(
+        {"name": "archgate_session", "value": clerk.cookies["archgate_session"], "path": "/"}
+    )
+    return browser
+
+
+@pytest.fixture(scope="session")
+def password() -> str:
+    return PASSWORD

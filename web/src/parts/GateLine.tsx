@@ -1,0 +1,160 @@
+import Tooltip from "@mui/material/Tooltip";
+
+import type { Schemas } from "../app/server";
+import { clock, day, money } from "./text";
+
+type Run = Schemas["RunOut"];
+type Gate = Schemas["GateOut"];
+
+const WIDTH = 920;
+const LEFT = 44;
+const RIGHT = 44;
+const GROUND = 92;
+const WIDE = 6.6; // how wide a letter of a label is taken to be
+
+const WHAT: Record<string, string> = {
+  "sign-up opens": "People can sign up from the first moment of this day.",
+  "early step ends": "Through this day the early price holds.",
+  "sign-up closes": "Sign-up ends when this day is over.",
+  starts: "The first meeting begins.",
+  ends: "The last meeting ends.",
+};
+
+/** A run's life as a line in time: gates as small arches, meetings as strokes, the price as steps above. */
+export function GateLine({ run }: { run: Run }) {
+  if (run.gates.length === 0) return null;
+  const now = Date.parse(run.now);
+  const opened = run.price_line[0] ? Date.parse(`${run.price_line[0].from}T00:00:00Z`) : Infinity;
+  const from = Math.min(opened, ...run.gates.map((g) => Date.parse(g.at)));
+  const to = Math.max(...run.gates.map((g) => Date.parse(g.at)));
+  const x = (at: number) => LEFT + ((WIDTH - LEFT - RIGHT) * (at - from)) / Math.max(1, to - from);
+  const inside = now >= from && now <= to;
+  const marks = placed(run.gates, (g) => x(Date.parse(g.at)));
+  const rows = Math.max(...marks.map((m) => m.row)) + 1;
+  return (
+    <svg
+      className="gateline"
+      viewBox={`0 0 ${WIDTH} ${GROUND + 16 + rows * 34}`}
+      role="group"
+      aria-label="The gates of this run in time"
+    >
+      <Prices run={run} x={x} />
+      <line x1={LEFT - 20} x2={WIDTH - RIGHT + 20} y1={GROUND} y2={GROUND} className="ground" />
+      {run.dates.slice(1, -1).map((m) => (
+        <rect
+          key={m.id}
+          x={x(Date.parse(m.start)) - 2}
+          y={GROUND - 13}
+          width="4"
+          height="13"
+          className="meets"
+        />
+      ))}
+      {marks.map((mark) => (
+        <Mark key={`${mark.gate.kind}${mark.gate.label}`} {...mark} past={Date.parse(mark.gate.at) <= now} />
+      ))}
+      {inside && (
+        <g>
+          <line x1={x(now)} x2={x(now)} y1={18} y2={GROUND} className="today" />
+          <path d={`M${x(now) - 4} ${GROUND - 7} h8 l-4 7z`} className="todayhead" />
+          <text
+            x={x(now) + (x(now) > WIDTH / 2 ? -6 : 6)}
+            y={14}
+            textAnchor={x(now) > WIDTH / 2 ? "end" : "start"}
+            className="todaytext"
+          >
+            today, {day(run.now, false)}
+          </text>
+        </g>
+      )}
+    </svg>
+  );
+}
+
+type Placed = { gate: Gate; at: number; row: number; anchor: "start" | "middle" | "end" };
+
+/** Gates close together turn their labels away from each other; labels that would still touch go a row down. */
+function placed(gates: Gate[], x: (gate: Gate) => number): Placed[] {
+  const wide = (gate: Gate) => Math.max(gate.label.length, 11) * WIDE;
+  const near = (a?: Gate, b?: Gate) =>
+    Boolean(a && b && x(b) - x(a) < (wide(a) + wide(b)) / 2 && x(b) - x(a) < 60);
+  const ends: number[] = [];
+  return gates.map((gate, i) => {
+    const before = near(gates[i - 1], gate);
+    const after = near(gate, gates[i + 1]);
+    const at =
+      x(gate) +
+      (before && x(gate) - x(gates[i - 1]!) < 18 ? 9 : after && x(gates[i + 1]!) - x(gate) < 18 ? -9 : 0);
+    let anchor: Placed["anchor"] = after && !before ? "end" : before ? "start" : "middle";
+    if (anchor === "middle" && at < wide(gate) / 2) anchor = "start";
+    if (anchor === "middle" && at > WIDTH - wide(gate) / 2) anchor = "end";
+    if (anchor === "end" && at < wide(gate)) anchor = "start";
+    if (anchor === "start" && at > WIDTH - wide(gate)) anchor = "end";
+    const left = anchor === "middle" ? at - wide(gate) / 2 : anchor === "end" ? at - wide(gate) + 8 : at - 8;
+    let row = 0;
+    while ((ends[row] ?? -Infinity) > left - 6) row++;
+    ends[row] = left + wide(gate);
+    return { gate, at, row, anchor };
+  });
+}
+
+function Mark({ gate, at, row, anchor, past }: Placed & { past: boolean }) {
+  const text = anchor === "middle" ? at : anchor === "end" ? at + 8 : at - 8;
+  const top = GROUND + 18 + row * 34;
+  const when = `${day(gate.day)}${gate.kind === "starts" || gate.kind === "ends" ? `, ${clock(gate.at)}` : ""}`;
+  const said = `${gate.label}: ${when}, ${gate.rule}. ${WHAT[gate.kind] ?? ""}${past ? " Past." : ""}`;
+  return (
+    <Tooltip
+      title={
+        <>
+          <strong>{day(gate.day)}</strong>, {gate.rule}
+          <br />
+          {WHAT[gate.kind]}
+        </>
+      }
+    >
+      <g tabIndex={0} role="img" aria-label={said} className="gate">
+        {row > 0 && <line x1={at} x2={at} y1={GROUND + 2} y2={top - 12} className="leader" />}
+        <path
+          transform={`translate(${at - 8} ${GROUND - 20})`}
+          d="M1 20V9a7 7 0 0 1 14 0v11h-4.4V9a2.6 2.6 0 0 0-5.2 0v11z"
+          className={past ? "arch past" : "arch"}
+        />
+        <text x={text} y={top} textAnchor={anchor} className="name">
+          {gate.label}
+        </text>
+        <text x={text} y={top + 15} textAnchor={anchor} className="when">
+          {day(gate.day, false)}
+        </text>
+      </g>
+    </Tooltip>
+  );
+}
+
+/** The price per head as steps: higher is dearer. */
+function Prices({ run, x }: { run: Run; x: (at: number) => number }) {
+  const line = run.price_line;
+  if (line.length === 0) return null;
+  const totals = line.map((s) => Number(s.total));
+  const low = Math.min(...totals);
+  const high = Math.max(...totals);
+  const y = (total: number) => (high === low ? 40 : 56 - (26 * (total - low)) / (high - low));
+  const edge = (iso: string, days = 0) => x(Date.parse(`${iso}T00:00:00Z`) + days * 86_400_000);
+  let path = "";
+  for (const s of line) {
+    path += `${path ? "L" : "M"}${edge(s.from)} ${y(Number(s.total))} L${edge(s.to, 1)} ${y(Number(s.total))}`;
+  }
+  const first = edge(line[0]!.from);
+  const last = edge(line[line.length - 1]!.to, 1);
+  return (
+    <g>
+      <path d={`${path} L${last} ${GROUND} L${first} ${GROUND}z`} className="priceground" />
+      <path d={path} className="pricestep" />
+      {line.map((s) => (
+        <text key={s.from} x={edge(s.from) + 4} y={y(Number(s.total)) - 6} className="pricetext">
+          {money(s.total, run.currency)}
+        </text>
+      ))}
+    </g>
+  );
+}
