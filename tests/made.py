@@ -12,7 +12,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session, sessionmaker
 
-from archgate.actions import courses, fees, people, roster
+from archgate.actions import courses, fees, people, roster, rosters
 from archgate.actions.transaction import Deed, Once, act, look
 
 PASSWORD = "a long enough word"
@@ -49,14 +49,14 @@ def run_form(**changes: Any) -> dict[str, Any]:
         "pattern": {
             "first": "2027-09-14", "start": "17:30", "minutes": 105, "weekdays": ["TU"], "count": 8,
         },
-        "rate": {"amount": "240.00", "early": [{"days_before": 18, "amount": "210.00"}]},
-        "plan": {
+        "rates": [{"amount": "240.00", "early": [{"days_before": 18, "amount": "210.00"}]}],
+        "plans": [{
             "name": "Halves",
             "lines": [
                 {"percent": "50", "due": {"after_sign_up": 0}},
                 {"percent": "50", "due": {"after_sign_up": 30}},
             ],
-        },
+        }],
     }  # fmt: skip
     return {**form, **changes}
 
@@ -86,7 +86,7 @@ def enrolled(office: Office, run: dict[str, Any], person: dict[str, Any] | None 
 
 
 def roster_of(office: Office, run: dict[str, Any]) -> list[dict[str, Any]]:
-    found = office.look(lambda deed: roster.roster(deed, run["id"]))
+    found = office.look(lambda deed: rosters.roster(deed, run["id"]))
     return [dict(zip(found["columns"], row, strict=True)) for row in found["rows"]]
 
 

@@ -11,9 +11,11 @@ import sys
 from datetime import date
 from pathlib import Path
 from typing import Annotated, Any
+from zoneinfo import ZoneInfo
 
 import typer
 
+from archgate.clock import business_now
 from archgate.settings import ROOT, Settings, settings_from
 
 app = typer.Typer(add_completion=False, pretty_exceptions_enable=False, no_args_is_help=True)
@@ -113,8 +115,7 @@ def demo(
         check_port("127.0.0.1", port)
         if fresh:
             server.wipe()
-        server.start()
-        sessions = prepare_demo(server, day, fresh)
+        sessions = prepare_demo(server, day)
         serve_on(sessions, "127.0.0.1", port, lambda: announce(server, port))
     except ServerTrouble as trouble:
         raise fail(str(trouble)) from None
@@ -124,13 +125,23 @@ def demo(
         server.stop()
 
 
-def prepare_demo(server: Any, day: date | None, fresh: bool) -> Any:
-    """The demo database, migrated and filled; one that was left half made is made anew."""
+def prepare_demo(server: Any, day: date | None) -> Any:
+    """The demo database, migrated and filled; one that was left half made is made anew.
+
+    A finished center is kept beside the data, under a hash of everything it was made from, so that beginning anew
+    takes a copy instead of living through the days again.
+    """
     from archgate.actions.center import center_of, demo_done, make_center, set_clock
     from archgate.demo import script
+    from archgate.demo.cache import key_of
     from archgate.tables.engine import engine_for, sessions_of
     from archgate.tables.migrate import migrate
 
+    first_day = day or business_now(0).astimezone(ZoneInfo(script.ZONE)).date()
+    quick = settings_from().quick_hash
+    key = key_of(first_day, quick)
+    copied = server.take_copy(key)
+    server.start()
     server.create_database("archgate")
     engine = engine_for(server.url("archgate"))
     sessions = sessions_of(engine)
@@ -145,11 +156,17 @@ def prepare_demo(server: Any, day: date | None, fresh: bool) -> Any:
     if center is None:
         say("making the demo center ...")
         make_center(sessions, "Ashlar Quay", script.ZONE, "USD")
-        first_day = set_clock(sessions, day, may_go_back=True)
-        script.load(sessions, first_day, settings_from().quick_hash)
+        set_clock(sessions, day, may_go_back=True)
+        script.load(sessions, first_day, quick)
         demo_done(sessions)
+        engine.dispose()
+        server.stop()
+        server.keep_copy(key)
+        server.start()
+        engine = engine_for(server.url("archgate"))
+        sessions = sessions_of(engine)
     try:
-        set_clock(sessions, day, may_go_back=False)
+        set_clock(sessions, first_day if copied else day, may_go_back=copied)
     except ValueError as error:
         raise fail(str(error)) from None
     return sessions

@@ -86,6 +86,24 @@ class OwnServer:
             path = self.home / name
             shutil.rmtree(path, ignore_errors=True) if path.is_dir() else path.unlink(missing_ok=True)
 
+    def take_copy(self, key: str) -> bool:
+        """Begin with a kept copy, when there is no data yet and the copy is of this very making."""
+        kept = self.home / "kept" / key
+        if self.data.exists() or not kept.is_dir():
+            return False
+        new = self.home / "db.new"
+        shutil.rmtree(new, ignore_errors=True)
+        shutil.copytree(kept, new)
+        new.rename(self.data)
+        return True
+
+    def keep_copy(self, key: str) -> None:
+        """Keep a copy of the data of a stopped server under a key; copies of earlier makings go."""
+        place = self.home / "kept"
+        shutil.rmtree(place, ignore_errors=True)
+        shutil.copytree(self.data, place / "new")
+        (place / "new").rename(place / key)
+
     def make(self) -> None:
         """Make the data directory under another name and rename it when it is whole."""
         if self.data.exists():

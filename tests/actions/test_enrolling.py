@@ -6,7 +6,7 @@ from functools import partial
 import pytest
 from sqlalchemy import select
 
-from archgate.actions import courses, fees, money, people, roster, transaction, undo
+from archgate.actions import courses, fees, money, people, roster, seats, transaction, undo
 from archgate.actions.problems import Problem
 from archgate.core.seats import check_seats
 from archgate.tables.roster import Enrollment
@@ -31,7 +31,7 @@ def check_all(office, run):
     def reading(d):
         row = d.session.get_one(RunSeats, run["id"])
         capacity = courses.get_run(d, run["id"]).capacity
-        assert check_seats(capacity, row.taken, courses.live_enrollments(d, run["id"])) == []
+        assert check_seats(capacity, row.taken, seats.live_heads(d, run["id"])) == []
         assert money.ledger_faults(d) == []
 
     office.look(reading)
@@ -162,7 +162,7 @@ def test_withdrawing_twice_is_refused(office):
 
 
 def test_a_free_run_posts_nothing_and_enrolls_at_once(office):
-    run, person = a_run(office, rate={"amount": "0.00"}), a_person(office)
+    run, person = a_run(office, rates=[{"amount": "0.00"}]), a_person(office)
     held = enrolled(office, run, person)
     assert held["quote"]["total"] == "0.00" and held["quote"]["installments"] == []
     assert owed(office, person) is None

@@ -2,7 +2,7 @@
 
 import pytest
 
-from archgate.actions import bulk, people, undo
+from archgate.actions import bulk, people, rosters, undo
 from archgate.actions.problems import Problem
 from archgate.core.faults import Refused
 from archgate.papers.lists import read_table
@@ -66,12 +66,16 @@ def test_known_people_are_known_again_on_another_run(office, client):
     assert all(i["person_id"] for i in batch["items"])
 
 
-def test_a_list_larger_than_the_free_seats_says_who_gets_none(office, client):
+def test_of_a_list_larger_than_the_free_seats_the_rest_waits_in_order(office, client):
     run = a_run(office, capacity=10)
     batch = batch_for(office, run, client)
-    assert (batch["counts"]["will enroll"], batch["counts"]["no seat left"]) == (10, 14)
-    confirm(office, batch)
-    assert taken(office, run) == 10
+    assert (batch["counts"]["will enroll"], batch["counts"]["will wait"]) == (10, 14)
+    done = confirm(office, batch)
+    assert taken(office, run) == 10 and done["counts"]["waiting"] == 14
+    found = office.look(lambda d: rosters.roster(d, run["id"]))["waiting"]
+    assert [w["place"] for w in found] == list(range(1, 15)) and found[0]["name"] == "Leonhard Löchel"
+    office.act(lambda d: undo.undo(d, done["change"]))
+    assert office.look(lambda d: rosters.roster(d, run["id"]))["waiting"] == []
 
 
 def test_what_was_confirmed_must_still_be_so(office, client):
@@ -113,6 +117,7 @@ def test_columns_are_changed_by_hand_and_bad_ones_named(office, client):
         (b"  \r\n ", "empty"),
         (b"a,b\n\0,c\n", "NUL bytes"),
         (b"just a sentence\nand another", "no table"),
+        (b"PK\x03\x04nonsense", "no workbook"),
         (b"name,email\n", "no lines"),
         (b"x" * (11 * 1024 * 1024), "larger than 10 MB"),
         (b"name,email\n" + b"a,b@example.org\n" * 20_001, "more than 20000"),

@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from archgate.actions import courses, schedule, undo
+from archgate.actions import courses, fees, finding, schedule, undo
 from archgate.actions.problems import Problem
 from archgate.core.faults import Refused
 from archgate.tables.courses import Run
@@ -46,10 +46,10 @@ def test_run_codes_go_on_by_letter(office):
 def test_every_fault_of_a_form_comes_back_at_once(office):
     found = faults(
         office, course={"title": ""}, capacity=0, smallest=9, pattern={"first": "x", "start": "25:00", "minutes": 0},
-        rate={"amount": "240"}, plan={"lines": []}, sign_up_opens="soon", nonsense=1,
+        rates=[{"amount": "240"}], plans=[], sign_up_opens="soon", nonsense=1,
     )  # fmt: skip
     assert {"/course/title", "/capacity", "/pattern/first", "/pattern/start", "/pattern/minutes",
-            "/rate/amount", "/sign_up_opens", "/nonsense"} <= set(found)  # fmt: skip
+            "/rates/0/amount", "/sign_up_opens", "/nonsense"} <= set(found)  # fmt: skip
 
 
 @pytest.mark.parametrize(
@@ -58,8 +58,8 @@ def test_every_fault_of_a_form_comes_back_at_once(office):
         ({"smallest": 20}, "/smallest", "more than the 14 seats"),
         ({"sign_up_opens": "2027-09-14"}, "/sign_up_opens", "would open after it closes"),
         ({"course_id": 10**9, "course": None}, "/course_id", "no such course"),
-        ({"rate": {"amount": "100.00", "early": [{"days_before": 5, "amount": "120.00"}]}}, "/rate/early/0/amount", "below the fee"),
-        ({"plan": {"lines": [{"percent": "40", "due": {"after_sign_up": 0}}]}}, "/plan/lines", "miss 60 of 100"),
+        ({"rates": [{"amount": "100.00", "early": [{"days_before": 5, "amount": "120.00"}]}]}, "/rates/0/early/0/amount", "below the fee"),
+        ({"plans": [{"name": "P", "lines": [{"percent": "40", "due": {"after_sign_up": 0}}]}]}, "/plans/0/lines", "miss 60 of 100"),
         ({"changes": [{"n": 1, "minutes": 0}]}, "/changes/0/minutes", "from 1"),
         ({"place": "x" * 201}, "/place", "longer than 200"),
         ({"title": 5}, "/title", "must be a text"),
@@ -146,9 +146,7 @@ def test_new_terms_leave_what_was_agreed_alone(office):
     held = enrolled(office, run)
     rate = {"code": "standard", "label": "Standard", "amount": "300.00", "early": []}
     office.act(
-        lambda d: courses.change_terms(
-            d, run["id"], {"seen": {"rate": run["rates"][0]}, "set": {"rate": rate}}
-        )
+        lambda d: fees.change_terms(d, run["id"], {"seen": {"rates": run["rates"]}, "set": {"rates": [rate]}})
     )
     assert view(office, run)["price"]["amount"] == "300.00"
     assert held["quote"]["total"] == "210.00"
@@ -159,7 +157,7 @@ def test_a_plan_that_misses_the_whole_is_refused_when_changed(office):
     run = a_run(office)
     plan = {"name": "P", "lines": [{"percent": "90", "due": {"after_sign_up": 0}}]}
     with pytest.raises(Refused, match="miss 10 of 100"):
-        office.act(lambda d: courses.change_terms(d, run["id"], {"seen": {}, "set": {"plan": plan}}))
+        office.act(lambda d: fees.change_terms(d, run["id"], {"seen": {}, "set": {"plans": [plan]}}))
 
 
 def test_a_draft_is_published_once_and_publishing_is_undone_while_nobody_is_in(office):
@@ -214,13 +212,13 @@ def test_lists_filter_in_sql_just_as_the_core_says(office):
         for run in runs:
             seen = moment.look(lambda d, r=run: courses.run_view(d, r["id"]))
             for sign_up in ("open", "full", "closed", "not yet"):
-                found = moment.look(lambda d, s=sign_up: courses.list_runs(d, q=word, sign_up=s, limit=200))
+                found = moment.look(lambda d, s=sign_up: finding.list_runs(d, q=word, sign_up=s, limit=200))
                 assert (run["id"] in {r["id"] for r in found["items"]}) == (seen["sign_up"] == sign_up), (
                     days,
                     sign_up,
                 )
             for teaching in ("before", "running", "ended"):
-                found = moment.look(lambda d, t=teaching: courses.list_runs(d, q=word, teaching=t, limit=200))
+                found = moment.look(lambda d, t=teaching: finding.list_runs(d, q=word, teaching=t, limit=200))
                 assert (run["id"] in {r["id"] for r in found["items"]}) == (seen["teaching"] == teaching)
 
 
@@ -242,7 +240,7 @@ def test_pages_of_a_list_follow_on_without_gap_or_repeat(office):
     made = {a_draft(office, title=f"{word} {n}")["id"] for n in range(5)}
     seen, after = [], ""
     while True:
-        page = office.look(lambda d, a=after: courses.list_runs(d, q=word, after=a, limit=2))
+        page = office.look(lambda d, a=after: finding.list_runs(d, q=word, after=a, limit=2))
         assert page["total"] == 5
         seen += [r["id"] for r in page["items"]]
         if page["next"] is None:
@@ -250,12 +248,12 @@ def test_pages_of_a_list_follow_on_without_gap_or_repeat(office):
         after = page["next"]
     assert len(seen) == 5 and set(seen) == made
     with pytest.raises(Problem, match="start at the first"):
-        office.look(lambda d: courses.list_runs(d, after="nonsense"))
+        office.look(lambda d: finding.list_runs(d, after="nonsense"))
 
 
 @given(st.text(max_size=20))
 def test_any_word_can_be_looked_for(office_for_words, word):
-    assert office_for_words.look(lambda d: courses.list_runs(d, q=word))["total"] >= 0
+    assert office_for_words.look(lambda d: finding.list_runs(d, q=word))["total"] >= 0
 
 
 @pytest.fixture(scope="module")

@@ -64,10 +64,10 @@ def test_the_same_key_and_body_is_one_person(clerk):
 
 
 def test_every_fault_comes_with_its_pointer(clerk):
-    answer = clerk.post("/api/v1/runs", json=far_form(capacity=0, rate={"amount": "x"}))
+    answer = clerk.post("/api/v1/runs", json=far_form(capacity=0, rates=[{"amount": "x"}]))
     problem = answer.json()
     assert answer.status_code == 422 and problem["type"] == "urn:archgate:problem:refused"
-    assert {"/capacity", "/rate/amount"} <= {e["at"] for e in problem["errors"]}
+    assert {"/capacity", "/rates/0/amount"} <= {e["at"] for e in problem["errors"]}
     assert problem["detail"].startswith("2 things need mending")
 
 

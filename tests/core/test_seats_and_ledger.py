@@ -1,7 +1,7 @@
 import pytest
 
 from archgate.core.ledger import Entry, Posting, balances_of, charge_of, check_ledger_balances, reversal_of
-from archgate.core.seats import NoSeat, Seated, Seats, check_seats, seats_for
+from archgate.core.seats import Seated, Seats, Waits, check_seats, seats_for
 
 
 def test_a_free_seat_is_given_with_its_number():
@@ -9,10 +9,17 @@ def test_a_free_seat_is_given_with_its_number():
     assert seats_for(Seats(14, 12), 2) == Seated(13, 2)
 
 
-def test_no_seat_is_refused_with_the_reason():
-    assert seats_for(Seats(14, 14), 1) == NoSeat("All 14 seats are taken.")
-    assert seats_for(Seats(14, 13), 2) == NoSeat("2 seats are needed; 1 of 14 are free.")
-    assert seats_for(Seats(14, 15), 1) == NoSeat("All 14 seats are taken.")
+def test_without_a_seat_a_party_waits_at_its_place_and_the_reason_is_said():
+    assert seats_for(Seats(14, 14), 1) == Waits(1, "All 14 seats are taken.")
+    assert seats_for(Seats(14, 13, (2,)), 2) == Waits(2, "2 seats are needed; 1 of 14 is free.")
+    assert seats_for(Seats(14, 15), 1) == Waits(1, "All 14 seats are taken.")
+
+
+def test_somebody_in_line_whom_the_free_seats_fit_comes_before_anybody_new():
+    assert seats_for(Seats(14, 12, (1, 4)), 1) == Waits(
+        3, "2 of 14 seats are free, and somebody in line comes first."
+    )
+    assert seats_for(Seats(14, 12, (4,)), 1) == Seated(13, 1)
 
 
 def test_nobody_is_no_sign_up():

@@ -1,14 +1,16 @@
+from archgate.core.names import folded, split_name
 from archgate.core.verdicts import (
     ALREADY_IN,
+    LEFT_OUT,
     NEEDS_FIXING,
-    NO_SEAT,
     WILL_ENROLL,
+    WILL_WAIT,
     Known,
+    Terms,
     column_faults,
     columns_of,
-    folded,
     judge,
-    split_name,
+    party_of,
 )
 
 HEADINGS = ["Personnel no", "Name (Last, First)", "Work email", "Department", "Start date"]
@@ -19,8 +21,13 @@ def no_fault(email):
     return None if "@" in email else f'"{email}" is not an email address.'
 
 
-def verdicts(rows, known=None, free=100):
-    return judge(enumerate(rows, 2), COLUMNS, 3, known or Known(), free, no_fault)
+RATES = {"standard": "standard", "member": "member", "full fee": "standard"}
+
+
+def verdicts(rows, known=None, free=100, columns=COLUMNS, ahead=(), fixed=None):
+    lines = [(n, cells, (fixed or {}).get(n)) for n, cells in enumerate(rows, 2)]
+    width = max(columns.values()) + 1
+    return judge(lines, columns, width, known or Known(), Terms(RATES, "standard", free, ahead), no_fault)
 
 
 def test_columns_are_found_by_their_headings():
@@ -54,7 +61,7 @@ def test_every_line_gets_a_verdict_and_earlier_lines_the_seats():
     rows = [["1", "A, B", "a@x.org"], ["2", "C, D", "c@x.org"], ["3", "E, F", "e@x.org"]]
     known = Known(by_number={"2": (7, "D C")}, on_roster=frozenset({7}))
     found = verdicts(rows, known, free=1)
-    assert [v.verdict for v in found] == [WILL_ENROLL, ALREADY_IN, NO_SEAT]
+    assert [v.verdict for v in found] == [WILL_ENROLL, ALREADY_IN, WILL_WAIT]
     assert found[1].person == 7
 
 
@@ -67,7 +74,7 @@ def test_every_fault_of_a_line_is_said_at_once():
     found = verdicts([["", "", "nonsense"]])[0]
     assert found.verdict == NEEDS_FIXING
     assert found.why == 'The name is missing. "nonsense" is not an email address.'
-    assert "neither an email nor a staff number" in verdicts([["", "A, B", ""]])[0].why
+    assert verdicts([["", "A, B", ""]])[0].why == "The email is missing. Add one, or tick that there is none."
 
 
 def test_a_number_that_belongs_to_somebody_else_needs_fixing():
@@ -76,5 +83,67 @@ def test_a_number_that_belongs_to_somebody_else_needs_fixing():
 
 
 def test_a_line_that_needs_fixing_takes_no_seat():
-    found = verdicts([["", "", ""], ["1", "A, B", "a@x.org"]], free=1)
+    found = verdicts([["9", "", "x@x.org"], ["1", "A, B", "a@x.org"]], free=1)
     assert [v.verdict for v in found] == [NEEDS_FIXING, WILL_ENROLL]
+
+
+WIDE = {"given": 0, "family": 1, "email": 2, "phone": 3, "rate": 4, "remarks": 5, "party": 6}
+
+
+def line(given="A", family="B", email="a@x.org", phone="555-0100", rate="", remarks="", party=""):
+    return [given, family, email, phone, rate, remarks, party]
+
+
+def test_a_party_takes_as_many_seats_as_it_has_heads_and_a_later_one_that_fits_is_seated():
+    rows = [line(email="1@x.org", party="2"), line(email="2@x.org", party="3"), line(email="3@x.org")]
+    found = verdicts(rows, free=3, columns=WIDE)
+    assert [v.verdict for v in found] == [WILL_ENROLL, WILL_WAIT, WILL_ENROLL]
+    assert found[0].why == "New; gets 2 seats, 1 to be named later."
+    assert found[1].why == "New; 3 needed, 1 free: waits as number 1 in line."
+
+
+def test_those_who_wait_already_and_fit_come_before_a_list():
+    found = verdicts([line()], free=1, columns=WIDE, ahead=(1,))[0]
+    assert (found.verdict, found.why) == (WILL_WAIT, "New; 1 needed, 1 free: waits as number 2 in line.")
+    assert verdicts([line()], free=1, columns=WIDE, ahead=(4,))[0].verdict == WILL_ENROLL
+
+
+def test_empty_lines_and_totals_are_left_out_by_name():
+    found = verdicts([line(*[""] * 7), ["Total", "", "", "", "", "", "148"]], columns=WIDE)
+    assert [(v.verdict, v.why) for v in found] == [
+        (LEFT_OUT, "The line is empty."), (LEFT_OUT, "It is a total, not a person."),
+    ]  # fmt: skip
+
+
+def test_an_unknown_rate_names_those_there_are_and_labels_count_too():
+    assert verdicts([line(rate="premium")], columns=WIDE)[0].why == (
+        'There is no rate "premium"; the run has standard, member.'
+    )
+    assert verdicts([line(rate="Full fee")], columns=WIDE)[0].rate == "standard"
+    assert verdicts([line(rate="MEMBER")], columns=WIDE)[0].rate == "member"
+
+
+def test_what_is_odd_is_said_and_does_no_harm():
+    found = verdicts([line(given="+Ana", email=" a@x.org ", remarks='=HYPERLINK("x")')], columns=WIDE)[0]
+    assert found.verdict == WILL_ENROLL and len(found.row.odd) == 3
+    assert found.row.email == "a@x.org" and found.row.remarks.startswith("=")
+
+
+def test_a_line_without_an_email_is_known_by_name_and_phone_once_it_is_said_to_have_none():
+    fixed = {2: {"no_email": "yes"}}
+    assert verdicts([line(email="")], columns=WIDE)[0].verdict == NEEDS_FIXING
+    assert verdicts([line(email="")], columns=WIDE, fixed=fixed)[0].verdict == WILL_ENROLL
+    known = Known(by_phone={("a b", "5550100"): 4}, on_roster=frozenset({4}))
+    assert verdicts([line(email="")], known, columns=WIDE, fixed=fixed)[0].verdict == ALREADY_IN
+
+
+def test_a_corrected_line_is_judged_by_the_correction():
+    found = verdicts([line(given="", family="", email="x")], columns=WIDE,
+                     fixed={2: {"given": "Eric", "family": "Smith", "email": "e@x.org"}})[0]  # fmt: skip
+    assert (found.verdict, found.row.name, found.row.email) == (WILL_ENROLL, "Eric Smith", "e@x.org")
+
+
+def test_a_party_is_a_number_of_heads():
+    assert [party_of(t) for t in ("", "1", "50", "2.0", "0", "51", "two", "-1", "1.5")] == [1, 1, 50, 2] + [
+        None
+    ] * 5

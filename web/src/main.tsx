@@ -4,14 +4,14 @@ import "@fontsource-variable/literata/index.css";
 import "@fontsource-variable/public-sans/index.css";
 import { ThemeProvider } from "@mui/material/styles";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { StrictMode } from "react";
+import { StrictMode, useEffect, useMemo } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter } from "react-router";
 
 import "./app/app.css";
 import { Frame } from "./app/Frame";
 import { ServerProblem } from "./app/server";
-import { theme } from "./app/theme";
+import { themeFor, useNight } from "./app/theme";
 
 // The page's nonce lets our own styles pass the content security policy; nothing else may.
 const nonce = document.querySelector<HTMLMetaElement>("meta[name=csp-nonce]")?.content;
@@ -25,16 +25,27 @@ const queries = new QueryClient({
   },
 });
 
+function Root() {
+  const [night] = useNight();
+  useEffect(() => {
+    document.documentElement.dataset.colors = night ? "night" : "day";
+  }, [night]);
+  const theme = useMemo(() => themeFor(night), [night]);
+  return (
+    <ThemeProvider theme={theme}>
+      <QueryClientProvider client={queries}>
+        <BrowserRouter>
+          <Frame />
+        </BrowserRouter>
+      </QueryClientProvider>
+    </ThemeProvider>
+  );
+}
+
 createRoot(document.getElementById("root")!).render(
   <StrictMode>
     <CacheProvider value={cache}>
-      <ThemeProvider theme={theme}>
-        <QueryClientProvider client={queries}>
-          <BrowserRouter>
-            <Frame />
-          </BrowserRouter>
-        </QueryClientProvider>
-      </ThemeProvider>
+      <Root />
     </CacheProvider>
   </StrictMode>,
 );

@@ -3,24 +3,87 @@
 from __future__ import annotations
 
 import hashlib
+from collections import Counter
+from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 from sqlalchemy import select
 
-from archgate.actions import courses, fees, money, people, roster
+from archgate.actions import fees, money, people, plans, roster, seats, waitlist
 from archgate.actions.problems import Problem, conflict, not_found
+from archgate.actions.schedule import get_run
 from archgate.actions.transaction import Deed
-from archgate.core import seats, verdicts
+from archgate.core import gates, verdicts
 from archgate.core.faults import Fault, Refused
-from archgate.core.money import format_amount
+from archgate.core.money import format_amount, parse_amount
+from archgate.core.names import folded
 from archgate.papers.lists import read_table
 from archgate.tables.bulk import Batch, BatchRow
+from archgate.tables.courses import Run
 from archgate.tables.people import Organization, Person, PersonNumber
+
+FIXABLE = ("given", "family", "email", "phone", "number", "rate", "party", "remarks", "no_email")
+ENROLLED, WAITING = "enrolled", "waiting"
+
+
+@dataclass
+class Judging:
+    """A list under judgment: the run's terms as they stand, and what each line would cost."""
+
+    deed: Deed
+    batch: Batch
+    run: Run
+
+    @cached_property
+    def plan(self) -> Any:
+        return plans.plan_of(self.run, None)
+
+    @cached_property
+    def lines(self) -> list[verdicts.Verdict]:
+        rows = [(r.line, r.cells, r.fixed) for r in self.batch.rows]
+        width = len(self.batch.headings)
+        read = [verdicts.read_row(line, cells, self.columns, fixed) for line, cells, fixed in rows]
+        known = known_people(self.deed, self.batch, read)
+        return verdicts.judge(rows, self.columns, width, known, self.terms, people.email_fault)
+
+    @cached_property
+    def columns(self) -> dict[str, int]:
+        return {fact: int(i) for fact, i in self.batch.columns.items()}
+
+    @cached_property
+    def terms(self) -> verdicts.Terms:
+        state = seats.seats_of(self.deed, self.run)
+        rates = fees.rates_of(self.run)
+        words = {folded(r.code): r.code for r in rates} | {folded(r.label): r.code for r in rates}
+        return verdicts.Terms(words, fees.rate_of(self.run, None).code, state.free, state.waiting)
+
+    def terms_of(self, verdict: verdicts.Verdict) -> tuple[Any, Any, Any]:
+        """Rate, quote and installments of a line; the same for all lines of one rate and party."""
+        key = (verdict.rate, verdict.row.party or 1)
+        if key not in self._quotes:
+            rate = next(r for r in fees.rates_of(self.run) if r.code == verdict.rate)
+            self._quotes[key] = (rate, *fees.terms_for(self.deed, self.run, rate, self.plan, key[1]))
+        return self._quotes[key]
+
+    def __post_init__(self) -> None:
+        self._quotes: dict[Any, tuple[Any, Any, Any]] = {}
+
+    def of(self, verdict: str) -> list[verdicts.Verdict]:
+        return [v for v in self.lines if v.verdict == verdict]
+
+    @property
+    def seats(self) -> int:
+        return sum(v.row.party or 1 for v in self.of(verdicts.WILL_ENROLL))
+
+    @property
+    def total(self) -> int:
+        return sum(self.terms_of(v)[1].total for v in self.of(verdicts.WILL_ENROLL))
 
 
 def create_batch(deed: Deed, run_id: int, file_name: str, data: bytes) -> dict[str, Any]:
     """Read a list for a run and judge it; nobody is enrolled yet."""
-    run = courses.get_run(deed, run_id)
+    run = get_run(deed, run_id)
     try:
         table = read_table(data)
     except ValueError as error:
@@ -30,7 +93,7 @@ def create_batch(deed: Deed, run_id: int, file_name: str, data: bytes) -> dict[s
         run_id=run.id,
         user_id=deed.user_id,
         rate_id=fees.rate_of(run, None).id,
-        plan_id=fees.plan_of(run, None).id,
+        plan_id=plans.plan_of(run, None).id,
         status="judged",
         file_name=file_name[:200] or "list.csv",
         file_hash=hashlib.sha256(data).hexdigest(),
@@ -78,8 +141,31 @@ def change_batch(deed: Deed, batch_id: int, body: dict[str, Any]) -> dict[str, A
     return batch_view(deed, batch.id)
 
 
+def fix_row(deed: Deed, batch_id: int, line: int, body: dict[str, Any]) -> dict[str, Any]:
+    """Correct a line in place; the file's own cells are kept beside. An empty body takes the corrections back."""
+    batch = get_batch(deed, batch_id)
+    if batch.status != "judged":
+        raise conflict("batch-done", "This list has been enrolled already.")
+    row = next((r for r in batch.rows if r.line == line), None)
+    if row is None:
+        raise not_found("This line")
+    faults = [Fault(f"/{k}", "This cannot be corrected here.") for k in body if k not in FIXABLE]
+    faults += [
+        Fault(f"/{k}", "This must be a text of up to 500 characters.")
+        for k, v in body.items()
+        if k in FIXABLE and v is not None and (not isinstance(v, str) or len(v) > 500)
+    ]
+    if faults:
+        raise Refused(faults)
+    given = {k: v for k, v in body.items() if v is not None}
+    row.fixed = {**(row.fixed or {}), **given} if given else None
+    deed.log("correct a line", "batch", batch.id, f"Corrected line {line} of {batch.file_name}")
+    deed.session.flush()
+    return batch_view(deed, batch.id)
+
+
 def known_people(deed: Deed, batch: Batch, rows: list[verdicts.Row]) -> verdicts.Known:
-    """Who of the list the center knows: by staff number of the paying organization, and by name and email."""
+    """Who of the list the center knows: by staff number of the paying organization, by name with email or phone."""
     numbers = [r.number for r in rows if r.number]
     by_number: dict[str, tuple[int, str]] = {}
     if numbers and batch.organization_id:
@@ -89,61 +175,41 @@ def known_people(deed: Deed, batch: Batch, rows: list[verdicts.Row]) -> verdicts
             .where(PersonNumber.organization_id == batch.organization_id, PersonNumber.number.in_(numbers))
         )
         by_number = {number: (person, name) for number, person, name in found}
-    emails = [r.email for r in rows if r.email]
     by_email: dict[tuple[str, str], int] = {}
+    emails = [r.email for r in rows if r.email]
     if emails:
-        query = (
-            select(Person.id, Person.name, Person.email)
-            .where(Person.email.in_(emails))
-            .order_by(Person.id.desc())
-        )
-        by_email = {
-            (verdicts.folded(name), (email or "").lower()): person
-            for person, name, email in deed.session.execute(query)
-        }
-    ids = [person for person, _ in by_number.values()] + list(by_email.values())
-    return verdicts.Known(by_number, by_email, frozenset(roster.live_on(deed, batch.run_id, ids)))
-
-
-def judged(deed: Deed, batch: Batch, free: int) -> tuple[list[str], list[verdicts.Verdict]]:
-    """The verdicts as things stand now; without usable columns, the reasons why there are none."""
-    columns = {fact: int(i) for fact, i in batch.columns.items()}
-    width = len(batch.headings)
-    wrong = verdicts.column_faults(columns, width)
-    if wrong:
-        return wrong, []
-    rows = [(r.line, r.cells) for r in batch.rows]
-    read = [verdicts.read_row(line, cells, columns) for line, cells in rows]
-    known = known_people(deed, batch, read)
-    return [], verdicts.judge(rows, columns, width, known, free, people.email_fault)
+        query = select(Person.id, Person.folded, Person.email).where(Person.email.in_(emails))
+        for person, name, email in deed.session.execute(query.order_by(Person.id.desc())):
+            by_email[(name, str(email).lower())] = person
+    by_phone: dict[tuple[str, str], int] = {}
+    phones = [verdicts.digits(r.phone) for r in rows if r.phone and not r.email]
+    if phones:
+        query = select(Person.id, Person.folded, Person.digits).where(Person.digits.in_(phones))
+        for person, name, digits in deed.session.execute(query.order_by(Person.id.desc())):
+            by_phone[(name, str(digits))] = person
+    ids = [person for person, _ in by_number.values()] + list(by_email.values()) + list(by_phone.values())
+    waiting = {w.person_id for w in seats.line_of(deed, batch.run_id)}
+    on_roster = frozenset(roster.live_on(deed, batch.run_id, ids))
+    return verdicts.Known(by_number, by_email, by_phone, on_roster, frozenset(waiting))
 
 
 def batch_view(deed: Deed, batch_id: int) -> dict[str, Any]:
     """The list as judged now, or, once enrolled, the report of what became of every line."""
     batch = get_batch(deed, batch_id)
-    run = courses.get_run(deed, batch.run_id)
-    state = fees.seats_of(deed, run)
-    quote, due = fees.terms_for(
-        deed, run, fees.rate_of(run, batch.rate_id), fees.plan_of(run, batch.plan_id), 1
-    )
-    sign_up, why = fees.sign_up_of(deed, run, False)
-    wrong: list[str] = []
-    if batch.report is None:
-        wrong, found = judged(deed, batch, state.free)
-        items = [verdict_view(v) for v in found]
-    else:
-        items = batch.report
-    counts = {v: sum(1 for i in items if i["verdict"] == v) for v in ("enrolled", *ALL_VERDICTS)}
-    people_count = counts["enrolled"] if batch.report is not None else counts[verdicts.WILL_ENROLL]
+    run = get_run(deed, batch.run_id)
+    judging = Judging(deed, batch, run)
+    state = seats.seats_of(deed, run)
+    wrong = verdicts.column_faults(judging.columns, len(batch.headings)) if batch.report is None else []
+    done = batch.report is not None
+    items = batch.report or ([] if wrong else [verdict_view(judging, v) for v in judging.lines])
+    counts = Counter(i["verdict"] for i in items)
+    going = [i for i in items if i["verdict"] in (ENROLLED, verdicts.WILL_ENROLL)]
     payer = deed.session.get(Organization, batch.organization_id) if batch.organization_id else None
-    earlier = deed.session.scalar(
-        select(Batch).where(
-            Batch.file_hash == batch.file_hash,
-            Batch.run_id == run.id,
-            Batch.status == "enrolled",
-            Batch.id != batch.id,
-        )
-    )
+    sign_up, why = fees.sign_up_of(deed, run, False)
+    same = Batch.file_hash == batch.file_hash, Batch.run_id == run.id, Batch.id != batch.id
+    earlier = deed.session.scalar(select(Batch).where(*same, Batch.status == "enrolled"))
+    total = 0 if wrong else sum(parse_amount(i["total"], run.currency) for i in going)
+    waits = sum(1 for i in items if i["verdict"] == verdicts.WILL_WAIT)
     return {
         "id": batch.id,
         "run_id": run.id,
@@ -156,34 +222,54 @@ def batch_view(deed: Deed, batch_id: int) -> dict[str, Any]:
         "columns": batch.columns,
         "column_faults": wrong,
         "organization": payer and {"id": payer.id, "name": payer.name},
-        "counts": counts,
-        "people": people_count,
-        "each": format_amount(quote.total, run.currency),
-        "total": format_amount(quote.total * people_count, run.currency),
+        "counts": {name: counts[name] for name in (ENROLLED, WAITING, *verdicts.VERDICTS) if counts[name]},
+        "people": len(going),
+        "seats": sum(i["party"] for i in going),
+        "waits": waits,
+        "total": format_amount(total, run.currency),
+        "sums": sums_of(going, run.currency),
+        "rates": [{"code": r.code, "label": r.label} for r in fees.rates_of(run)],
         "currency": run.currency,
         "capacity": run.capacity,
         "taken": state.taken,
-        "can_enroll": str(sign_up) == "open" and people_count > 0 and batch.status == "judged",
+        "can_enroll": str(sign_up) == "open" and bool(going or waits) and not done,
         "why": why,
-        "quote": fees.quote_view(quote, due),
         "earlier": earlier and earlier.enrolled_at and earlier.enrolled_at.astimezone(deed.zone).isoformat(),
         "items": items,
     }
 
 
-ALL_VERDICTS = (verdicts.WILL_ENROLL, verdicts.ALREADY_IN, verdicts.NO_SEAT, verdicts.NEEDS_FIXING)
+def sums_of(items: list[dict[str, Any]], currency: str) -> list[dict[str, Any]]:
+    """Heads and money by rate, for the confirmation."""
+    heads: Counter[str] = Counter()
+    amounts: Counter[str] = Counter()
+    for item in items:
+        heads[item["rate"]] += item["party"]
+        amounts[item["rate"]] += parse_amount(item["total"], currency)
+    return [{"rate": r, "heads": n, "total": format_amount(amounts[r], currency)} for r, n in heads.items()]
 
 
 def verdict_view(
-    found: verdicts.Verdict, verdict: str | None = None, why: str | None = None
+    judging: Judging, found: verdicts.Verdict, verdict: str | None = None, why: str | None = None
 ) -> dict[str, Any]:
     row = found.row
+    priced = found.verdict in (verdicts.WILL_ENROLL, verdicts.WILL_WAIT)
+    rate, quote, _ = judging.terms_of(found) if priced else (None, None, None)
     return {
         "line": row.line,
+        "given": row.given,
+        "family": row.family,
         "name": row.name,
         "email": row.email,
+        "phone": row.phone,
         "number": row.number,
         "department": row.department,
+        "rate": rate.label if rate else row.rate,
+        "party": row.party or 0,
+        "remarks": row.remarks,
+        "no_email": row.no_email,
+        "odd": list(row.odd),
+        "total": format_amount(quote.total if quote else 0, judging.run.currency),
         "verdict": verdict or found.verdict,
         "why": why or found.why,
         "person_id": found.person,
@@ -191,51 +277,67 @@ def verdict_view(
 
 
 def enroll_batch(deed: Deed, batch_id: int, people_shown: int, total_shown: str) -> dict[str, Any]:
-    """Enroll everybody whose verdict is `will enroll`, in one transaction.
+    """Enroll everybody whose verdict is `will enroll`, and line up those who will wait, in one transaction.
 
     `people_shown` and `total_shown` are what the person confirmed; when either differs by now, nothing is
     written and both are answered (409).
     """
     batch = get_batch(deed, batch_id)
-    run = courses.get_run(deed, batch.run_id)
-    row = courses.lock_seats(deed, run)
+    run = get_run(deed, batch.run_id)
+    row = seats.lock_seats(deed, run)
     deed.session.refresh(batch)
     if batch.status != "judged":
         raise conflict("batch-done", "This list has been enrolled already.")
-    rate, plan = fees.rate_of(run, batch.rate_id), fees.plan_of(run, batch.plan_id)
-    wrong, found = judged(deed, batch, seats.Seats(run.capacity, row.taken).free)
+    judging = Judging(deed, batch, run)
+    wrong = verdicts.column_faults(judging.columns, len(batch.headings))
     if wrong:
         raise Refused([Fault("/columns", w) for w in wrong])
-    going = [v for v in found if v.verdict == verdicts.WILL_ENROLL]
-    quote, due = fees.terms_for(deed, run, rate, plan, 1)
-    total = format_amount(quote.total * len(going), run.currency)
+    going, waits = judging.of(verdicts.WILL_ENROLL), judging.of(verdicts.WILL_WAIT)
+    total = format_amount(judging.total, run.currency)
     if (people_shown, total_shown) != (len(going), total):
-        said = f"It was {people_shown} people for {total_shown} when it was shown and is {len(going)} for {total} now."
+        said = f"It was {people_shown} sign-ups for {total_shown} when it was shown and is {len(going)} for {total} now."
         raise conflict("batch-changed", said, shown={"people": people_shown, "total": total_shown},
                        now={"people": len(going), "total": total})  # fmt: skip
-    if not going:
+    if not going and not waits:
         raise Problem(422, "nobody", "Nobody on this list would be enrolled.")
-    roster.refuse_sign_up(deed, run, row.taken)
-    row.taken += len(going)
+    sign_up, why = fees.sign_up_of(deed, run, full=False)
+    if sign_up is not gates.SignUp.OPEN:
+        raise conflict("sign-up-shut", why)
+    row.taken += judging.seats
     batch.status, batch.enrolled_at = "enrolled", deed.now
-    report = []
-    view = fees.quote_view(quote, due)
-    for verdict in found:
-        if verdict.verdict != verdicts.WILL_ENROLL:
-            report.append(verdict_view(verdict))
-            continue
-        person = person_for(deed, batch, verdict)
-        owner = roster.payer_owner(deed, person, batch.organization_id)
-        payer = money.account_of(deed, owner, run.currency)
-        roster.seat_person(deed, run, person, payer, rate, plan, quote.total, view, "list", batch.id)
-        why = "Known; has a seat." if verdict.person else "Added; has a seat."
-        report.append({**verdict_view(verdict, "enrolled", why), "person_id": person.id})
-    batch.report = report
+    batch.report = [settle_line(judging, verdict) for verdict in judging.lines]
+    lined = f" and put {len(waits)} in line" if waits else ""
     change = deed.log(
-        "enroll a list", "batch", batch.id, f"Enrolled {len(going)} people of {batch.file_name} on {run.code}"
-    )
+        "enroll a list", "batch", batch.id, f"Enrolled {len(going)} people of {batch.file_name}{lined} on {run.code}",
+        run_id=run.id,
+    )  # fmt: skip
     deed.session.flush()
     return {**batch_view(deed, batch.id), "change": change.key}
+
+
+def settle_line(judging: Judging, verdict: verdicts.Verdict) -> dict[str, Any]:
+    """Do what a line's verdict says, and report it."""
+    if verdict.verdict not in (verdicts.WILL_ENROLL, verdicts.WILL_WAIT):
+        return verdict_view(judging, verdict)
+    deed, batch, run, row = judging.deed, judging.batch, judging.run, verdict.row
+    person = person_for(deed, batch, verdict)
+    payer = money.account_of(deed, roster.payer_owner(deed, person, batch.organization_id), run.currency)
+    rate, quote, due = judging.terms_of(verdict)
+    heads = row.party or 1
+    who = "Known" if verdict.person else "Added"
+    if verdict.verdict == verdicts.WILL_WAIT:
+        waitlist.line_up(
+            deed, run, person, payer, rate.id, judging.plan.id, heads, row.remarks, "list", batch.id
+        )
+        view = verdict_view(judging, verdict, WAITING, f"{who}; waits in line.")
+    else:
+        roster.seat_person(
+            deed, run, person, payer, rate, judging.plan, heads, quote.total, fees.quote_view(quote, due), "list",
+            note=row.remarks, batch_id=batch.id,
+        )  # fmt: skip
+        has = "a seat" if heads == 1 else f"{heads} seats"
+        view = verdict_view(judging, verdict, ENROLLED, f"{who}; has {has}.")
+    return {**view, "person_id": person.id}
 
 
 def person_for(deed: Deed, batch: Batch, verdict: verdicts.Verdict) -> Person:

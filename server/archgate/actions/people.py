@@ -6,17 +6,24 @@ import re
 from typing import Any
 
 from email_validator import EmailNotValidError, validate_email
-from sqlalchemy import func, or_, select
+from rapidfuzz import fuzz
+from sqlalchemy import and_, func, or_, select
 
-from archgate.actions import money
-from archgate.actions.problems import Problem, conflict
+from archgate.actions import money, seats
+from archgate.actions.problems import Problem, conflict, not_found
+from archgate.actions.schedule import refuse_lost_update, shown
 from archgate.actions.transaction import Deed
 from archgate.core.documents import Reader
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount
+from archgate.core.names import folded
+from archgate.tables.access import User
+from archgate.tables.courses import Course, Run
+from archgate.tables.log import Change
 from archgate.tables.money import Account
-from archgate.tables.people import Organization, Person
-from archgate.tables.roster import Enrollment
+from archgate.tables.people import Note, Organization, Person, PersonNumber
+from archgate.tables.roster import Enrollment, PartyPlace
+from archgate.tables.waitlist import Waiting
 
 
 def email_fault(text: str) -> str | None:
@@ -39,6 +46,7 @@ def new_person(
         given=given,
         family=family,
         name=f"{given} {family}".strip(),
+        folded=folded(f"{given} {family}"),
         email=email,
         phone=phone,
         digits=digits_of(phone),
@@ -47,35 +55,47 @@ def new_person(
     )
 
 
-def create_person(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
-    """Add a person. Somebody with the same name and email is pointed out (409) unless `anyway`."""
-    faults: list[Fault] = []
-    top = Reader(body, "", faults, "given family email phone note anyway")
-    given = (top.text("given", "The given name") or "").strip() if top.value.get("given") else ""
-    family = (top.text("family", "The family name") or "").strip() if top.value.get("family") else ""
-    email = (top.value.get("email") or "").strip() or None
-    phone = (top.value.get("phone") or "").strip() or None
-    if not given and not family:
-        top.fault("given", "A name is needed.")
+def read_person(top: Reader, row: Reader) -> dict[str, str | None]:
+    """What a form says of a person, with every fault; a name is needed, all else may be missing."""
+    facts: dict[str, str | None] = {}
     for key, name, most in (
         ("given", "given name", 200),
         ("family", "family name", 200),
+        ("email", "email", 254),
         ("phone", "phone number", 40),
+        ("note", "note", 5000),
     ):
-        if len(str(top.value.get(key) or "")) > most:
-            top.fault(key, f"The {name} is longer than {most} characters.")
-    wrong = email_fault(email) if email else None
+        held = row.value.get(key)
+        if held is not None and not isinstance(held, str):
+            row.fault(key, f"The {name} must be a text.")
+            held = None
+        if held and len(held) > most:
+            row.fault(key, f"The {name} is longer than {most} characters.")
+        facts[key] = (held or "").strip()
+    if not facts["given"] and not facts["family"]:
+        row.fault("given", "A name is needed.")
+    wrong = email_fault(facts["email"]) if facts["email"] else None
     if wrong:
-        top.fault("email", wrong)
-    if phone and not digits_of(phone):
-        top.fault("phone", f'"{phone}" is not a phone number.')
-    if faults:
-        raise Refused(faults)
-    person = new_person(given, family, email, phone, str(top.value.get("note") or ""), deed)
+        row.fault("email", wrong)
+    if facts["phone"] and not digits_of(facts["phone"]):
+        row.fault("phone", f'"{facts["phone"]}" is not a phone number.')
+    if top.faults:
+        raise Refused(top.faults)
+    return {**facts, "email": facts["email"] or None, "phone": facts["phone"] or None}
+
+
+def create_person(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
+    """Add a person. Somebody with the same name and email is pointed out (409) unless `anyway`."""
+    top = Reader(body, "", [], "given family email phone note anyway")
+    facts = read_person(top, top)
+    email = facts["email"]
+    person = new_person(
+        str(facts["given"]), str(facts["family"]), email, facts["phone"], str(facts["note"]), deed
+    )
     if not top.flag("anyway", "Anyway"):
         twin = deed.session.scalar(
             select(Person).where(
-                Person.name == person.name, Person.email == email if email else Person.email.is_(None)
+                Person.folded == person.folded, Person.email == email if email else Person.email.is_(None)
             )
         )
         if twin:
@@ -84,6 +104,71 @@ def create_person(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
     deed.session.flush()
     deed.log("add a person", "person", person.id, f"Added {person.name}")
     return person_view(person)
+
+
+def change_person(deed: Deed, person_id: int, body: dict[str, Any]) -> dict[str, Any]:
+    """Change what is known of a person; `seen` holds the values the clerk saw."""
+    person = deed.session.get(Person, person_id)
+    if person is None:
+        raise not_found("This person")
+    top = Reader(body, "", [], "seen set")
+    row = top.inner("set", "What to change", "given family email phone note")
+    if row is None:
+        raise Refused(top.faults)
+    now = {n: getattr(person, n) for n in ("given", "family", "email", "phone", "note")}
+    names = [n for n in now if n in row.value]
+    facts = read_person(
+        top, Reader({**now, **row.value}, "/set", top.faults, "given family email phone note")
+    )
+    refuse_lost_update({n: facts[n] for n in names}, top.value.get("seen") or {}, now)
+    for name in names:
+        setattr(person, name, facts[name])
+    person.name = f"{person.given} {person.family}".strip()
+    person.folded, person.digits = folded(person.name), digits_of(person.phone)
+    change = deed.log("change a person", "person", person.id, f"Changed {', '.join(names)} of {person.name}")
+    return {**person_view(person), "change": change.key}
+
+
+def near(deed: Deed, given: str, family: str, email: str, phone: str) -> list[dict[str, Any]]:
+    """People who may be the one being typed: the same email, the same phone, or nearly the same name.
+
+    Names are compared without case and accents; 86 of 100 by edit distance is near (chosen by trying). A phone or
+    email alone identifies nobody, since households share them: it is said, not decided.
+    """
+    name, digits = folded(f"{given} {family}"), digits_of(phone)
+    wanted = [Person.email == email.strip()] if email.strip() else []
+    wanted += [Person.digits == digits] if digits and len(digits) >= 6 else []
+    if len(name) >= 4:
+        wanted += [
+            func.soundex(Person.family) == func.soundex(family),
+            Person.folded.like(like(name.split()[0])[1:]),
+        ]
+        wanted += [Person.folded.like(like(name.split()[-1]))] if len(name.split()) > 1 else []
+    if not wanted:
+        return []
+    found = []
+    for person in deed.session.scalars(select(Person).where(or_(*wanted)).limit(2000)):
+        score = (
+            max(fuzz.ratio(name, person.folded), fuzz.token_sort_ratio(name, person.folded)) if name else 0
+        )
+        why = ["the same name" if score == 100 else "nearly the same name"] if score >= NEAR else []
+        why += (
+            ["the same email"]
+            if email.strip() and (person.email or "").lower() == email.strip().lower()
+            else []
+        )
+        why += ["the same phone"] if digits and len(digits) >= 6 and person.digits == digits else []
+        if why:
+            found.append((score + 50 * (len(why) - 1), {**person_view(person), "why": ", ".join(why)}))
+    return [view for _, view in sorted(found, key=lambda f: -f[0])[:4]]
+
+
+NEAR = 86
+
+
+def like(word: str) -> str:
+    """A LIKE pattern that holds a word anywhere; what is typed is never a wildcard."""
+    return "%" + word.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
 
 
 def person_view(person: Person) -> dict[str, Any]:
@@ -102,9 +187,10 @@ def find_people(deed: Deed, q: str, limit: int = 8) -> list[dict[str, Any]]:
     """People whose name, email or phone digits hold every word typed; case and accents do not count."""
     query = select(Person)
     for word in q.split()[:6]:
-        like = "%" + word.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
-        digits = digits_of(word)
-        holds = [Person.name.like(like), Person.email.like(like)]
+        digits, plain = digits_of(word), folded(word)
+        holds = [Person.email.like(like(word))]
+        if plain:
+            holds.append(Person.folded.like(like(plain)))
         if digits and len(digits) >= 3 and digits == re.sub(r"[-+().]", "", word):
             holds.append(Person.digits.like(f"%{digits}%"))
         query = query.where(or_(*holds))
@@ -167,3 +253,116 @@ def create_organization(deed: Deed, name: str) -> dict[str, Any]:
     deed.session.flush()
     deed.log("add an organization", "organization", row.id, f"Added {name}")
     return {"id": row.id, "name": row.name}
+
+
+# --- a person's page --------------------------------------------------------------------------------------
+
+
+def person_page(deed: Deed, person_id: int) -> dict[str, Any]:
+    """Everything about one person: runs past and coming, places in line, what is owed, notes and the log."""
+    person = deed.session.get(Person, person_id)
+    if person is None:
+        raise not_found("This person")
+    return {
+        **person_view(person),
+        **owed_by(deed, [person.id]).get(person.id, NOTHING_OWED),
+        "currency": deed.center.currency,
+        "numbers": person_numbers(deed, person),
+        "enrollments": enrollments_of(deed, person),
+        "waiting": waiting_of(deed, person),
+        "notes": notes_of(deed, person),
+        "log": log_of(deed, person),
+    }
+
+
+def person_numbers(deed: Deed, person: Person) -> list[dict[str, Any]]:
+    query = select(PersonNumber, Organization.name).join(
+        Organization, Organization.id == PersonNumber.organization_id
+    )
+    rows = deed.session.execute(query.where(PersonNumber.person_id == person.id))
+    return [{"organization": name, "number": n.number, "department": n.department} for n, name in rows]
+
+
+def enrollments_of(deed: Deed, person: Person) -> list[dict[str, Any]]:
+    """Runs a person signed up for or was named on, newest first, with what is still open of each."""
+    query = (
+        select(Enrollment, Run, Course.title, Organization.name)
+        .join(Run, Run.id == Enrollment.run_id)
+        .join(Course, Course.id == Run.course_id)
+        .join(Account, Account.id == Enrollment.payer_id)
+        .outerjoin(Organization, Organization.id == Account.organization_id)
+        .outerjoin(
+            PartyPlace, (PartyPlace.enrollment_id == Enrollment.id) & (PartyPlace.person_id == person.id)
+        )
+        .where(or_(Enrollment.person_id == person.id, PartyPlace.id.is_not(None)))
+        .order_by(Enrollment.enrolled_at.desc(), Enrollment.id.desc())
+    )
+    rows = deed.session.execute(query).all()
+    due = money.open_installments(deed, [e.id for e, *_ in rows if e.live])
+    return [
+        {
+            "enrollment_id": e.id,
+            "run_id": run.id,
+            "code": run.code,
+            "title": run.title or title,
+            "first": shown(run.meetings[0].date) if run.meetings else None,
+            "last": shown(run.meetings[-1].date) if run.meetings else None,
+            "status": e.status,
+            "heads": e.heads,
+            "guest": e.person_id != person.id,
+            "payer": organization,
+            "signed_up": e.signed_up.isoformat(),
+            "currency": e.currency,
+            "total": format_amount(e.total, e.currency),
+            "owed": format_amount(sum(left for _, left in due.get(e.id, [])), e.currency),
+            "next_due": money.next_due(due.get(e.id, []), e.currency),
+        }
+        for e, run, title, organization in rows
+    ]
+
+
+def waiting_of(deed: Deed, person: Person) -> list[dict[str, Any]]:
+    query = select(Waiting, Run).join(Run, Run.id == Waiting.run_id).where(Waiting.person_id == person.id)
+    found = []
+    for row, run in deed.session.execute(query.where(Waiting.live == 1).order_by(Waiting.joined_at)):
+        line = [w.id for w in seats.line_of(deed, run.id)]
+        found.append({
+            "waiting_id": row.id, "run_id": run.id, "code": run.code, "title": run.title or run.course.title,
+            "heads": row.heads, "place": line.index(row.id) + 1, "joined": row.joined_at.astimezone(deed.zone).isoformat(),
+        })  # fmt: skip
+    return found
+
+
+def notes_of(deed: Deed, person: Person) -> list[dict[str, Any]]:
+    query = select(Note, User.name).join(User, User.id == Note.user_id).where(Note.person_id == person.id)
+    rows = deed.session.execute(query.order_by(Note.id.desc()))
+    return [{"at": n.at.astimezone(deed.zone).isoformat(), "by": name, "text": n.text} for n, name in rows]
+
+
+def log_of(deed: Deed, person: Person, most: int = 60) -> list[dict[str, Any]]:
+    """The changes that touched a person, newest first."""
+    held = select(Enrollment.id).where(Enrollment.person_id == person.id)
+    line = select(Waiting.id).where(Waiting.person_id == person.id)
+    touches = or_(
+        and_(Change.subject == "person", Change.subject_id == person.id),
+        and_(Change.subject == "enrollment", Change.subject_id.in_(held)),
+        and_(Change.subject == "waiting", Change.subject_id.in_(line)),
+    )
+    query = select(Change, User.name).outerjoin(User, User.id == Change.user_id).where(touches)
+    rows = deed.session.execute(query.order_by(Change.id.desc()).limit(most))
+    return [
+        {"at": c.at.astimezone(deed.zone).isoformat(), "by": name, "summary": c.summary} for c, name in rows
+    ]
+
+
+def add_note(deed: Deed, person_id: int, text: str) -> dict[str, Any]:
+    """Write a note on a person; it is signed and dated, and never edited."""
+    person = deed.session.get(Person, person_id)
+    if person is None:
+        raise not_found("This person")
+    if not text.strip() or len(text) > 5000:
+        raise Refused([Fault("/text", "A note has 1 to 5000 characters.")])
+    deed.session.add(Note(person_id=person.id, user_id=deed.user_id, at=deed.now, text=text.strip()))
+    deed.log("note", "person", person.id, f"Wrote a note on {person.name}")
+    deed.session.flush()
+    return {"notes": notes_of(deed, person)}

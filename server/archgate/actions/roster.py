@@ -5,22 +5,24 @@ from __future__ import annotations
 from typing import Any
 
 from sqlalchemy import select
-from sqlalchemy.orm import selectinload
 
-from archgate.actions import courses, fees, money
+from archgate.actions import fees, money, plans, seats
 from archgate.actions.problems import Problem, conflict, not_found
+from archgate.actions.schedule import get_run
 from archgate.actions.transaction import Deed
-from archgate.core import gates, seats
+from archgate.core import gates
+from archgate.core import seats as core_seats
 from archgate.core.documents import strict_date
+from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount, parse_amount
-from archgate.tables.access import User
 from archgate.tables.courses import Run
 from archgate.tables.fees import Rate
 from archgate.tables.money import Account
 from archgate.tables.people import Organization, Person
 from archgate.tables.plans import Installment, Plan
-from archgate.tables.roster import Enrollment
+from archgate.tables.roster import Enrollment, PartyPlace
 from archgate.tables.seats import RunSeats
+from archgate.tables.waitlist import Waiting
 
 
 def payer_owner(deed: Deed, person: Person, organization_id: int | None) -> str:
@@ -31,6 +33,31 @@ def payer_owner(deed: Deed, person: Person, organization_id: int | None) -> str:
     return f"organization:{organization_id}"
 
 
+def get_person(deed: Deed, person_id: int) -> Person:
+    person = deed.session.get(Person, person_id)
+    if person is None:
+        raise not_found("This person")
+    return person
+
+
+def checked_heads(heads: int) -> int:
+    if not 1 <= heads <= fees.LARGEST_PARTY:
+        raise Refused([Fault("/heads", f"A party has 1 to {fees.LARGEST_PARTY} heads.")])
+    return heads
+
+
+def refuse_twice(deed: Deed, run: Run, person: Person) -> None:
+    """Refuse somebody who is on the roster, or in line, already."""
+    if live_on(deed, run.id, [person.id]):
+        raise conflict("already-in", f"{person.name} is already on the roster of {run.code}.")
+    waits = select(Waiting.id).where(
+        Waiting.run_id == run.id, Waiting.person_id == person.id, Waiting.live == 1
+    )
+    held = deed.session.scalar(waits)
+    if held:
+        raise conflict("already-waiting", f"{person.name} waits for {run.code} already.", waiting_id=held)
+
+
 def enroll(
     deed: Deed,
     run_id: int,
@@ -39,61 +66,79 @@ def enroll(
     rate_id: int | None = None,
     plan_id: int | None = None,
     organization_id: int | None = None,
+    heads: int = 1,
+    note: str = "",
 ) -> dict[str, Any]:
-    """Seat one person on a run, on the terms that were shown.
+    """Seat a party on a run, on the terms that were shown; the other heads are named later.
 
     `total` is the total the screen showed; when it has changed since, nothing is written and both are
     answered (409). The quote is kept word for word.
     """
-    run, person = courses.get_run(deed, run_id), deed.session.get(Person, person_id)
-    if person is None:
-        raise not_found("This person")
-    row = courses.lock_seats(deed, run)
-    rate, plan = fees.rate_of(run, rate_id), fees.plan_of(run, plan_id)
-    if live_on(deed, run.id, [person.id]):
-        raise conflict("already-in", f"{person.name} is already on the roster of {run.code}.")
-    quote, due = fees.terms_for(deed, run, rate, plan, 1)
+    run, person = get_run(deed, run_id), get_person(deed, person_id)
+    row = seats.lock_seats(deed, run)
+    rate, plan = fees.rate_of(run, rate_id), plans.plan_of(run, plan_id)
+    refuse_twice(deed, run, person)
+    checked_heads(heads)
+    payer = money.account_of(deed, payer_owner(deed, person, organization_id), run.currency)
+    refuse_sign_up(deed, run, row.taken >= run.capacity)
+    held = seat_at_price(deed, run, person, payer, rate, plan, heads, total, note, "desk")
+    change = deed.log(
+        "enroll", "enrollment", held["enrollment_id"], f"Enrolled {person.name} on {run.code}", run_id=run.id
+    )
+    return {**held, "change": change.key}
+
+
+def seat_at_price(
+    deed: Deed, run: Run, person: Person, payer: Account, rate: Rate, plan: Plan, heads: int, total: str, note: str,
+    way_in: str, batch_id: int | None = None,
+) -> dict[str, Any]:  # fmt: skip
+    """Take the seats and write the enrollment, if the total shown still holds; under the seat lock."""
+    quote, due = fees.terms_for(deed, run, rate, plan, heads)
     view = fees.quote_view(quote, due)
     if view["total"] != total:
         said = f"The total was {total} when it was shown and is {view['total']} now."
         raise conflict("total-changed", said, shown=total, now=view["total"], quote=view)
-    refuse_sign_up(deed, run, row.taken)
-    seat = seats.seats_for(seats.Seats(run.capacity, row.taken), 1)
-    if isinstance(seat, seats.NoSeat):
-        raise conflict("full", seat.why)
-    payer = money.account_of(deed, payer_owner(deed, person, organization_id), run.currency)
-    row.taken += 1
-    enrollment = seat_person(deed, run, person, payer, rate, plan, quote.total, view, "desk")
-    change = deed.log("enroll", "enrollment", enrollment.id, f"Enrolled {person.name} on {run.code}")
+    state = seats.seats_of(deed, run)
+    if way_in == "waitlist":
+        state = core_seats.Seats(state.capacity, state.taken)
+    seat = core_seats.seats_for(state, heads)
+    if isinstance(seat, core_seats.Waits):
+        raise conflict("full", seat.why, place=seat.place)
+    deed.session.get_one(RunSeats, run.id).taken += heads
+    enrollment = seat_person(
+        deed, run, person, payer, rate, plan, heads, quote.total, view, way_in, note=note, batch_id=batch_id
+    )
     return {
         "enrollment_id": enrollment.id,
         "run_id": run.id,
         "person_id": person.id,
         "name": person.name,
         "seat": seat.first,
+        "heads": heads,
         "capacity": run.capacity,
-        "change": change.key,
         "quote": view,
     }
 
 
-def refuse_sign_up(deed: Deed, run: Run, taken: int) -> None:
+def refuse_sign_up(deed: Deed, run: Run, full: bool) -> None:
     """Refuse, with the reason, when the run takes no sign-up at this moment."""
-    state, why = fees.sign_up_of(deed, run, taken >= run.capacity)
+    state, why = fees.sign_up_of(deed, run, full)
     if state is gates.SignUp.FULL:
-        raise conflict("full", f"All {run.capacity} seats are taken.")
+        place = len(seats.line_of(deed, run.id)) + 1
+        raise conflict("full", f"All {run.capacity} seats are taken.", place=place)
     if state is not gates.SignUp.OPEN:
         raise conflict("sign-up-shut", why)
 
 
 def live_on(deed: Deed, run_id: int, person_ids: list[int]) -> set[int]:
-    """Which of these people hold a seat on the run."""
+    """Which of these people hold a seat on the run, also as a named head of a party."""
     if not person_ids:
         return set()
-    query = select(Enrollment.person_id).where(
-        Enrollment.run_id == run_id, Enrollment.live == 1, Enrollment.person_id.in_(person_ids)
-    )
-    return set(deed.session.scalars(query))
+    live = (Enrollment.run_id == run_id, Enrollment.live == 1)
+    own = select(Enrollment.person_id).where(*live, Enrollment.person_id.in_(person_ids))
+    guests = select(PartyPlace.person_id).join(Enrollment, Enrollment.id == PartyPlace.enrollment_id)
+    named = deed.session.scalars(guests.where(*live, PartyPlace.person_id.in_(person_ids)))
+    return set(deed.session.scalars(own)) | {p for p in named if p is not None}
 
 
 def seat_person(
@@ -103,9 +148,11 @@ def seat_person(
     payer: Account,
     rate: Rate,
     plan: Plan,
+    heads: int,
     total: int,
     view: dict[str, Any],
     way_in: str,
+    note: str = "",
     batch_id: int | None = None,
 ) -> Enrollment:
     """Write one enrollment with its installments and its charge; the caller holds the seat row and counts."""
@@ -119,7 +166,9 @@ def seat_person(
         user_id=deed.user_id,
         status="seated",
         way_in=way_in,
-        heads=1,
+        heads=heads,
+        note=note[:5000],
+        places=[PartyPlace(n=n) for n in range(2, heads + 1)],
         signed_up=deed.today,
         enrolled_at=deed.now,
         currency=run.currency,
@@ -147,8 +196,8 @@ def locked_enrollment(deed: Deed, enrollment_id: int) -> tuple[Enrollment, Run, 
     enrollment = deed.session.get(Enrollment, enrollment_id)
     if enrollment is None:
         raise not_found("This enrollment")
-    run = courses.get_run(deed, enrollment.run_id)
-    row = courses.lock_seats(deed, run)
+    run = get_run(deed, enrollment.run_id)
+    row = seats.lock_seats(deed, run)
     deed.session.refresh(enrollment)
     return enrollment, run, row
 
@@ -160,7 +209,9 @@ def withdraw(deed: Deed, enrollment_id: int) -> dict[str, Any]:
         raise conflict("not-seated", "This person no longer holds a seat here.")
     name = enrollment.person.name
     back = end(deed, enrollment, "withdrawn", f"{name} withdrew from {run.code}")
-    change = deed.log("withdraw", "enrollment", enrollment.id, f"Withdrew {name} from {run.code}")
+    change = deed.log(
+        "withdraw", "enrollment", enrollment.id, f"Withdrew {name} from {run.code}", run_id=run.id
+    )
     return {
         "change": change.key,
         "enrollment_id": enrollment.id,
@@ -179,9 +230,9 @@ def end(deed: Deed, enrollment: Enrollment, status: str, cause: str) -> int:
 
 
 def seat_again(deed: Deed, enrollment: Enrollment, run: Run, row: Any, cause: str) -> None:
-    """Undo a withdrawal: the same seat on the same terms, if one is still free."""
-    seat = seats.seats_for(seats.Seats(run.capacity, row.taken), enrollment.heads)
-    if isinstance(seat, seats.NoSeat):
+    """Undo a withdrawal: the same seats on the same terms, if they are still free."""
+    seat = core_seats.seats_for(core_seats.Seats(run.capacity, row.taken), enrollment.heads)
+    if isinstance(seat, core_seats.Waits):
         raise conflict("full", f"The seat is gone: {seat.why[0].lower()}{seat.why[1:]}")
     if live_on(deed, run.id, [enrollment.person_id]):
         raise conflict("already-in", f"{enrollment.person.name} has been enrolled anew meanwhile.")
@@ -191,91 +242,22 @@ def seat_again(deed: Deed, enrollment: Enrollment, run: Run, row: Any, cause: st
     money.charge(deed, enrollment, cause)
 
 
-ROSTER_COLUMNS = [
-    "id",
-    "person_id",
-    "name",
-    "email",
-    "phone",
-    "way_in",
-    "batch",
-    "rate",
-    "payer",
-    "total",
-    "owed",
-    "next_due",
-    "next_amount",
-    "signed_up",
-    "entered_by",
-]
-
-
-def roster(deed: Deed, run_id: int) -> dict[str, Any]:
-    """The whole roster in compact rows, in the order in which the seats were taken, and who withdrew."""
-    run = courses.get_run(deed, run_id)
-    query = (
-        select(Enrollment, Account, Organization.name, User.name)
-        .join(Account, Account.id == Enrollment.payer_id)
-        .join(User, User.id == Enrollment.user_id)
-        .outerjoin(Organization, Organization.id == Account.organization_id)
-        .where(Enrollment.run_id == run.id)
-        .options(selectinload(Enrollment.person))
-        .order_by(Enrollment.enrolled_at, Enrollment.id)
-    )
-    found = deed.session.execute(query).all()
-    labels = {r.id: r.label for r in run.rates}
-    due = money.open_installments(deed, [e.id for e, *_ in found if e.live])
-    rows, gone = [], []
-    for enrollment, _, organization, user in found:
-        person = enrollment.person
-        if enrollment.live is None:
-            if enrollment.status == "withdrawn" and enrollment.ended_at:
-                gone.append(
-                    {"name": person.name, "at": enrollment.ended_at.astimezone(deed.zone).isoformat()}
-                )
-            continue
-        still = due.get(enrollment.id, [])
-        coming = money.next_due(still, run.currency) or {"due": None, "amount": None}
-        rows.append(
-            [
-                enrollment.id,
-                person.id,
-                person.name,
-                person.email,
-                person.phone,
-                enrollment.way_in,
-                enrollment.batch_id,
-                rate_label(enrollment, labels),
-                organization,
-                format_amount(enrollment.total, run.currency),
-                format_amount(sum(left for _, left in still), run.currency),
-                coming["due"],
-                coming["amount"],
-                enrollment.signed_up.isoformat(),
-                user,
-            ]
-        )
-    seats_now = fees.seats_of(deed, run)
-    owed = sum(left for rows_ in due.values() for _, left in rows_)
-    return {
-        "run_id": run.id,
-        "capacity": run.capacity,
-        "smallest": run.smallest,
-        "taken": seats_now.taken,
-        "currency": run.currency,
-        "fees": format_amount(sum(e.total for e, *_ in found if e.live), run.currency),
-        "owed": format_amount(owed, run.currency),
-        "columns": ROSTER_COLUMNS,
-        "rows": rows,
-        "withdrawn": gone,
-    }
-
-
-def rate_label(enrollment: Enrollment, labels: dict[int, str]) -> str:
-    """The rate as agreed, saying so when the early price applied."""
-    line = next((x for x in enrollment.quote.get("lines", []) if x["kind"] == "rate"), None)
-    label = labels.get(enrollment.rate_id, "")
-    return f"{label}, early" if line and line["early"] else label
+def name_place(deed: Deed, enrollment_id: int, n: int, person_id: int) -> dict[str, Any]:
+    """Name a head of a party; nobody sits twice on one run."""
+    enrollment, run, _ = locked_enrollment(deed, enrollment_id)
+    if enrollment.status != "seated":
+        raise conflict("not-seated", "This party no longer holds its seats.")
+    place = next((p for p in enrollment.places if p.n == n), None)
+    if place is None:
+        raise not_found("This place of the party")
+    person = get_person(deed, person_id)
+    refuse_twice(deed, run, person)
+    place.person_id = person.id
+    change = deed.log(
+        "name a head", "enrollment", enrollment.id,
+        f"Named {person.name} as head {n} of the party of {enrollment.person.name} on {run.code}", run_id=run.id,
+    )  # fmt: skip
+    return {"change": change.key, "enrollment_id": enrollment.id, "n": n, "name": person.name}
 
 
 def enrollment_view(deed: Deed, enrollment_id: int) -> dict[str, Any]:

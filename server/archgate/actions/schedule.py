@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import UTC, datetime, time
+from datetime import UTC, date, datetime, time, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -29,6 +29,17 @@ from archgate.core.schedule import Meeting as CoreMeeting
 from archgate.tables.courses import Run
 from archgate.tables.roster import Enrollment
 from archgate.tables.schedule import Gate, Meeting, MeetingPattern
+
+
+def get_run(deed: Deed, run_id: int) -> Run:
+    run = deed.session.get(Run, run_id)
+    if run is None:
+        raise not_found("This run")
+    return run
+
+
+def day_before(day: date) -> date:
+    return day - timedelta(days=1)
 
 
 def schedule_of(run: Run) -> Schedule:
@@ -93,13 +104,14 @@ def meeting_row(meeting: CoreMeeting, by_hand: bool = False) -> Meeting:
 
 def core_gates_of(run: Run, zone: ZoneInfo) -> tuple[core_gates.Gate, ...]:
     """The gates that the core works out for a run as it is stored."""
+    active = [r for r in run.rates if r.active]
     early = tuple(
         (
             step.until,
             step.days_before,
-            "Early price ends" + (f" ({rate.label})" if len(run.rates) > 1 else ""),
+            "Early price ends" + (f" ({rate.label})" if len(active) > 1 else ""),
         )
-        for rate in run.rates
+        for rate in active
         for step in rate.early
     )
     return core_gates.gates_of(schedule_of(run).meetings, zone, run.sign_up_opens, early)
@@ -185,9 +197,7 @@ def change_meeting(deed: Deed, meeting_id: int, body: dict[str, Any]) -> dict[st
 
 def add_meeting(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Add a one-off meeting to a run."""
-    run = deed.session.get(Run, run_id)
-    if run is None:
-        raise not_found("This run")
+    run = get_run(deed, run_id)
     before = situation(deed, run)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "date start minutes")

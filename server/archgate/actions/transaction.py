@@ -72,9 +72,15 @@ class Deed:
         return self.user.id
 
     def log(
-        self, action: str, subject: str, subject_id: int, summary: str, undoes: int | None = None
+        self,
+        action: str,
+        subject: str,
+        subject_id: int,
+        summary: str,
+        undoes: int | None = None,
+        run_id: int | None = None,
     ) -> Change:
-        """Write down what was done; the rows before and after are added by themselves."""
+        """Write down what was done; the rows before and after are added by themselves. `run_id`: whose screens move."""
         change = Change(
             key=secrets.token_hex(12),
             at=self.now,
@@ -83,6 +89,7 @@ class Deed:
             action=action,
             subject=subject,
             subject_id=subject_id,
+            run_id=subject_id if subject == "run" else run_id,
             summary=summary,
             rows=[],
             undoes_id=undoes,

@@ -6,13 +6,14 @@ within 30 minutes.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from typing import Any
 
 from sqlalchemy import Table, select
 
-from archgate.actions import courses, roster, schedule
+from archgate.actions import roster, schedule, seats, waitlist
 from archgate.actions.problems import Problem, conflict, not_found
 from archgate.actions.transaction import Deed, plain
 from archgate.clock import system_now
@@ -21,7 +22,8 @@ from archgate.tables.base import Document, Moment
 from archgate.tables.bulk import Batch
 from archgate.tables.courses import Run
 from archgate.tables.log import Change
-from archgate.tables.roster import Enrollment
+from archgate.tables.roster import Enrollment, PartyPlace
+from archgate.tables.waitlist import Waiting
 
 MONEY_TIME = timedelta(minutes=30)
 FIELD_ACTIONS = {
@@ -31,6 +33,7 @@ FIELD_ACTIONS = {
     "take out a meeting",
     "change terms",
     "publish",
+    "keep defaults",
 }
 DERIVED = {"gates"}  # worked out anew after an undo, never restored
 
@@ -44,15 +47,16 @@ def undo(deed: Deed, key: str) -> dict[str, Any]:
         raise conflict("undone", "This was undone already.")
     if change.action in FIELD_ACTIONS:
         undo_fields(deed, change)
-    elif change.action in ("enroll", "withdraw", "enroll a list"):
+    elif change.action in TAKEN_BACK:
         if system_now() - change.entered_at > MONEY_TIME:
             raise conflict("too-late", "This can be undone for 30 minutes; withdraw or enroll instead.")
-        {"enroll": undo_enroll, "withdraw": undo_withdraw, "enroll a list": undo_batch}[change.action](
-            deed, change
-        )
+        TAKEN_BACK[change.action](deed, change)
     else:
         raise Problem(422, "no-undo", "This cannot be undone.")
-    done = deed.log("undo", change.subject, change.subject_id, f"Undid: {change.summary}", undoes=change.id)
+    summary = f"Undid: {change.summary}"
+    done = deed.log(
+        "undo", change.subject, change.subject_id, summary, undoes=change.id, run_id=change.run_id
+    )
     return {
         "change": done.key,
         "summary": done.summary,
@@ -73,9 +77,9 @@ def later_change(deed: Deed, change: Change, table: str, row_id: Any) -> str:
 
 def undo_fields(deed: Deed, change: Change) -> None:
     """Restore rows field by field; refused when a row is no longer as this change left it."""
-    run = courses.get_run(deed, change.subject_id)
-    seats = courses.lock_seats(deed, run)
-    if change.action == "publish" and seats.taken:
+    run = schedule.get_run(deed, change.subject_id)
+    row_of_seats = seats.lock_seats(deed, run)
+    if change.action == "publish" and row_of_seats.taken:
         raise conflict("moved-on", "People are enrolled by now; take the run off sale instead.")
     deed.session.expire_all()
     for row in reversed([r for r in change.rows if r["table"] not in DERIVED | {"run_seats"}]):
@@ -95,9 +99,10 @@ def undo_fields(deed: Deed, change: Change) -> None:
         )
     deed.session.expire_all()
     run = deed.session.get_one(Run, change.subject_id)
-    if run.capacity < seats.taken:
+    if run.capacity < row_of_seats.taken:
         raise conflict(
-            "moved-on", f"{seats.taken} seats are taken by now; the run cannot go back to {run.capacity}."
+            "moved-on",
+            f"{row_of_seats.taken} seats are taken by now; the run cannot go back to {run.capacity}.",
         )
     schedule.settle_gates(deed, run)
 
@@ -151,15 +156,52 @@ def undo_withdraw(deed: Deed, change: Change) -> None:
     roster.seat_again(deed, enrollment, run, row, f"Undid the withdrawal of {enrollment.person.name}")
 
 
+def undo_wait(deed: Deed, change: Change) -> None:
+    row, _ = waitlist.locked(deed, change.subject_id)
+    row.status, row.ended_at = "taken back", deed.now
+
+
+def undo_leave(deed: Deed, change: Change) -> None:
+    waitlist.back_in_line(deed, change.subject_id, "left")
+
+
+def undo_seat(deed: Deed, change: Change) -> None:
+    waitlist.back_in_line(deed, change.subject_id, "seated")
+
+
+def undo_name(deed: Deed, change: Change) -> None:
+    """Take a named head back, if nobody else was named there since."""
+    row = next(r for r in change.rows if r["table"] == "party_places")
+    place = deed.session.get_one(PartyPlace, row["id"])
+    if place.person_id != row["after"]["person_id"]:
+        raise conflict("moved-on", "Somebody else was named there since.")
+    place.person_id = row["before"].get("person_id")
+
+
 def undo_batch(deed: Deed, change: Change) -> None:
     """Take back every seat of a list that is still as the list made it; all of it, or nothing."""
     batch = deed.session.get_one(Batch, change.subject_id)
-    run = courses.get_run(deed, batch.run_id)
-    courses.lock_seats(deed, run)
+    run = schedule.get_run(deed, batch.run_id)
+    seats.lock_seats(deed, run)
     rows = deed.session.scalars(select(Enrollment).where(Enrollment.batch_id == batch.id)).all()
     gone = [e.person.name for e in rows if e.status != "seated"]
     if gone:
         raise conflict("moved-on", f"It has moved on since: {', '.join(gone[:3])} no longer holds the seat.")
     for enrollment in rows:
         roster.end(deed, enrollment, "taken back", f"Undid the list {batch.file_name}")
+    for waiting in deed.session.scalars(
+        select(Waiting).where(Waiting.batch_id == batch.id, Waiting.live == 1)
+    ):
+        waiting.status, waiting.ended_at = "taken back", deed.now
     batch.status, batch.report, batch.enrolled_at = "judged", None, None
+
+
+TAKEN_BACK: dict[str, Callable[[Deed, Change], None]] = {
+    "enroll": undo_enroll,
+    "withdraw": undo_withdraw,
+    "enroll a list": undo_batch,
+    "wait": undo_wait,
+    "leave the line": undo_leave,
+    "seat from the line": undo_seat,
+    "name a head": undo_name,
+}

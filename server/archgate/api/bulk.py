@@ -8,7 +8,7 @@ from pydantic import BaseModel
 from archgate.actions import bulk
 from archgate.actions.access import User
 from archgate.actions.transaction import Once
-from archgate.api.courses import QuoteOut, given
+from archgate.api.courses import given
 from archgate.api.people import OrganizationOut
 from archgate.api.web import may, once, run_act, run_look
 from archgate.papers.lists import LARGEST_FILE
@@ -18,13 +18,33 @@ router = APIRouter(tags=["bulk"])
 
 class BatchItem(BaseModel):
     line: int
+    given: str
+    family: str
     name: str
     email: str | None
+    phone: str | None
     number: str | None
     department: str
+    rate: str
+    party: int
+    remarks: str
+    no_email: bool
+    odd: list[str]
+    total: str
     verdict: str
     why: str
     person_id: int | None
+
+
+class BatchSum(BaseModel):
+    rate: str
+    heads: int
+    total: str
+
+
+class BatchRate(BaseModel):
+    code: str
+    label: str
 
 
 class BatchOut(BaseModel):
@@ -41,14 +61,16 @@ class BatchOut(BaseModel):
     organization: OrganizationOut | None
     counts: dict[str, int]
     people: int
-    each: str
+    seats: int
+    waits: int
     total: str
+    sums: list[BatchSum]
+    rates: list[BatchRate]
     currency: str
     capacity: int
     taken: int
     can_enroll: bool
     why: str
-    quote: QuoteOut
     earlier: str | None
     items: list[BatchItem]
     change: str | None = None
@@ -57,6 +79,20 @@ class BatchOut(BaseModel):
 class BatchChange(BaseModel):
     columns: dict[str, int | None] | None = None
     organization_id: int | None = None
+
+
+class RowFix(BaseModel):
+    """What is corrected in a line; an empty body takes the corrections back."""
+
+    given: str | None = None
+    family: str | None = None
+    email: str | None = None
+    phone: str | None = None
+    number: str | None = None
+    rate: str | None = None
+    party: str | None = None
+    remarks: str | None = None
+    no_email: str | None = None
 
 
 class BatchConfirm(BaseModel):
@@ -86,6 +122,14 @@ def change_batch(
     batch_id: int, body: BatchChange, request: Request, user: User = Depends(may("enroll"))
 ) -> BatchOut:
     return run_act(request, user, lambda deed: bulk.change_batch(deed, batch_id, given(body)))
+
+
+@router.patch("/batches/{batch_id}/rows/{line}")
+def fix_row(
+    batch_id: int, line: int, body: RowFix, request: Request, user: User = Depends(may("enroll"))
+) -> BatchOut:
+    """Correct a line in place."""
+    return run_act(request, user, lambda deed: bulk.fix_row(deed, batch_id, line, given(body)))
 
 
 @router.post("/batches/{batch_id}/enroll")

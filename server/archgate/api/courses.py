@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from datetime import date
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from pydantic import BaseModel, Field
 
-from archgate.actions import courses, fees, schedule
+from archgate.actions import courses, fees, finding, schedule
 from archgate.actions.access import User
 from archgate.actions.transaction import Once
 from archgate.api.web import Body, FaultOut, may, once, run_act, run_look
@@ -20,6 +21,7 @@ class CourseOut(BaseModel):
     code: str
     title: str
     summary: str
+    defaults: dict[str, Any]
 
 
 class NextMeeting(BaseModel):
@@ -61,6 +63,7 @@ class RunLine(BaseModel):
     capacity: int
     smallest: int
     taken: int
+    waiting: int
     price: PriceNow | None
 
 
@@ -133,16 +136,26 @@ class PlanLineOut(BaseModel):
 class PlanOut(BaseModel):
     id: int
     name: str
-    active: bool
     lines: list[PlanLineOut]
 
 
 class PriceStretch(BaseModel):
-    """Days, both included, on which one person at the first rate pays the same."""
+    """Days, both included, on which one person pays the same."""
 
     from_: str = Field(alias="from")
     to: str
     total: str
+
+
+class PriceLine(BaseModel):
+    rate: str
+    steps: list[PriceStretch]
+
+
+class Finding(FaultOut):
+    """An error keeps the run from being published; a warning is worth a look."""
+
+    error: bool
 
 
 class RunOut(RunLine):
@@ -154,10 +167,11 @@ class RunOut(RunLine):
     patterns: list[PatternOut]
     dates: list[MeetingOut]
     gates: list[GateOut]
-    price_line: list[PriceStretch]
+    price_line: list[PriceLine]
     rates: list[RateOut]
     plans: list[PlanOut]
-    readiness: list[FaultOut]
+    sources: list[str]
+    readiness: list[Finding]
     now: str
 
 
@@ -195,8 +209,8 @@ class NewRun(Body):
     currency: Any = None
     pattern: Any = None
     changes: Any = None
-    rate: Any = None
-    plan: Any = None
+    rates: Any = None
+    plans: Any = None
 
 
 class Patch(Body):
@@ -251,11 +265,14 @@ class RunQuote(QuoteOut):
     run_id: int
     rate_id: int
     plan_id: int
+    heads: int
     seat: int | None
+    place: int | None
     capacity: int
     sign_up: str
     why: str
     can_enroll: bool
+    can_wait: bool
 
 
 def given(body: BaseModel) -> dict[str, Any]:
@@ -275,12 +292,15 @@ def list_runs(
     sign_up: str = "",
     teaching: str = "",
     after: str = "",
-    limit: int = courses.PAGE,
+    limit: int = finding.PAGE,
+    since: date | None = None,
+    until: date | None = None,
     user: User = Depends(may("read")),
 ) -> RunList:
-    """Runs by first meeting, a page at a time."""
+    """Runs by first meeting, a page at a time; with `since` and `until`, those that are held on days between."""
+    span = (since or date.min, until or date.max) if since or until else None
     return run_look(
-        request, user, lambda deed: courses.list_runs(deed, q, status, sign_up, teaching, after, limit)
+        request, user, lambda deed: finding.list_runs(deed, q, status, sign_up, teaching, after, limit, span)
     )
 
 
@@ -310,9 +330,7 @@ def change_terms(
     run_id: int, body: Patch, request: Request, preview: bool = False, user: User = Depends(may("plan runs"))
 ) -> Outcome:
     """Change the fee or the payment plan for everybody who signs up from now on."""
-    return run_act(
-        request, user, lambda deed: courses.change_terms(deed, run_id, given(body)), preview=preview
-    )
+    return run_act(request, user, lambda deed: fees.change_terms(deed, run_id, given(body)), preview=preview)
 
 
 @router.post("/runs/{run_id}/publish")
@@ -361,7 +379,27 @@ def quote_run(
     request: Request,
     rate_id: int | None = None,
     plan_id: int | None = None,
+    heads: int = 1,
     user: User = Depends(may("read")),
 ) -> RunQuote:
-    """What a sign-up costs now, when it is due, and whether there is a seat."""
-    return run_look(request, user, lambda deed: fees.quote_run(deed, run_id, rate_id, plan_id))
+    """What a sign-up costs now, when it is due, and whether there is a seat or a place in line."""
+    return run_look(request, user, lambda deed: fees.quote_run(deed, run_id, rate_id, plan_id, heads))
+
+
+class KeepDefaults(BaseModel):
+    names: list[str]
+
+
+@router.post("/runs/{run_id}/defaults")
+def keep_defaults(
+    run_id: int, body: KeepDefaults, request: Request, user: User = Depends(may("keep courses"))
+) -> Outcome:
+    """Make values of this run what the course's next runs start from."""
+    return run_act(request, user, lambda deed: courses.keep_defaults(deed, run_id, body.names))
+
+
+@router.patch("/courses/{course_id}")
+def change_course(
+    course_id: int, body: Patch, request: Request, user: User = Depends(may("keep courses"))
+) -> CourseOut:
+    return run_act(request, user, lambda deed: courses.change_course(deed, course_id, given(body)))

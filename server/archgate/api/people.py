@@ -10,7 +10,8 @@ from pydantic import BaseModel
 from archgate.actions import people
 from archgate.actions.access import User
 from archgate.actions.transaction import Once
-from archgate.api.courses import given
+from archgate.api.courses import Patch
+from archgate.api.courses import given as given_of
 from archgate.api.web import Body, may, once, run_act, run_look
 
 router = APIRouter(tags=["people"])
@@ -51,6 +52,81 @@ class OrganizationOut(BaseModel):
     name: str
 
 
+class PersonNear(PersonOut):
+    why: str
+
+
+class PersonChanged(PersonOut):
+    change: str
+
+
+class StaffNumber(BaseModel):
+    organization: str
+    number: str
+    department: str
+
+
+class PersonRun(BaseModel):
+    """A run a person signed up for, or (`guest`) was named on by somebody else's party."""
+
+    enrollment_id: int
+    run_id: int
+    code: str
+    title: str
+    first: str | None
+    last: str | None
+    status: str
+    heads: int
+    guest: bool
+    payer: str | None
+    signed_up: str
+    currency: str
+    total: str
+    owed: str
+    next_due: NextDue | None
+
+
+class PersonWaits(BaseModel):
+    waiting_id: int
+    run_id: int
+    code: str
+    title: str
+    heads: int
+    place: int
+    joined: str
+
+
+class NoteOut(BaseModel):
+    at: str
+    by: str
+    text: str
+
+
+class LogLine(BaseModel):
+    at: str
+    by: str | None
+    summary: str
+
+
+class PersonPage(PersonOut):
+    owed: str | None
+    next_due: NextDue | None
+    currency: str
+    numbers: list[StaffNumber]
+    enrollments: list[PersonRun]
+    waiting: list[PersonWaits]
+    notes: list[NoteOut]
+    log: list[LogLine]
+
+
+class NewNote(BaseModel):
+    text: str
+
+
+class Notes(BaseModel):
+    notes: list[NoteOut]
+
+
 class NewOrganization(BaseModel):
     name: str
 
@@ -63,6 +139,42 @@ def find_people(
     return run_look(request, user, lambda deed: people.find_people(deed, q, max(1, min(limit, 50))))
 
 
+@router.get("/people/near")
+def near(
+    request: Request,
+    given: str = "",
+    family: str = "",
+    email: str = "",
+    phone: str = "",
+    user: User = Depends(may("read")),
+) -> list[PersonNear]:
+    """People who may be the one being typed."""
+    return run_look(request, user, lambda deed: people.near(deed, given, family, email, phone))
+
+
+@router.get("/people/{person_id}")
+def person_page(person_id: int, request: Request, user: User = Depends(may("read"))) -> PersonPage:
+    return run_look(request, user, lambda deed: people.person_page(deed, person_id))
+
+
+@router.patch("/people/{person_id}")
+def change_person(
+    person_id: int, body: Patch, request: Request, user: User = Depends(may("keep people"))
+) -> PersonChanged:
+    return run_act(request, user, lambda deed: people.change_person(deed, person_id, given_of(body)))
+
+
+@router.post("/people/{person_id}/notes", status_code=201)
+def add_note(
+    person_id: int,
+    body: NewNote,
+    request: Request,
+    user: User = Depends(may("keep people")),
+    key: Once | None = Depends(once),
+) -> Notes:
+    return run_act(request, user, lambda deed: people.add_note(deed, person_id, body.text), once=key)
+
+
 @router.post("/people", status_code=201)
 def create_person(
     body: NewPerson,
@@ -70,7 +182,7 @@ def create_person(
     user: User = Depends(may("keep people")),
     key: Once | None = Depends(once),
 ) -> PersonOut:
-    return run_act(request, user, lambda deed: people.create_person(deed, given(body)), once=key)
+    return run_act(request, user, lambda deed: people.create_person(deed, given_of(body)), once=key)
 
 
 @router.get("/organizations")

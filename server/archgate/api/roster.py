@@ -7,10 +7,10 @@ from typing import Any
 from fastapi import APIRouter, Depends, Request
 from pydantic import BaseModel
 
-from archgate.actions import roster, undo
+from archgate.actions import roster, rosters, undo, waitlist
 from archgate.actions.access import User
 from archgate.actions.transaction import Once
-from archgate.api.courses import QuoteOut
+from archgate.api.courses import QuoteOut, RunQuote
 from archgate.api.web import may, once, run_act, run_look
 
 router = APIRouter(tags=["roster"])
@@ -25,6 +25,71 @@ class NewEnrollment(BaseModel):
     rate_id: int | None = None
     plan_id: int | None = None
     organization_id: int | None = None
+    heads: int = 1
+    note: str = ""
+
+
+class NewWaiting(BaseModel):
+    run_id: int
+    person_id: int
+    rate_id: int | None = None
+    plan_id: int | None = None
+    organization_id: int | None = None
+    heads: int = 1
+    note: str = ""
+
+
+class Lined(BaseModel):
+    waiting_id: int
+    run_id: int
+    person_id: int
+    name: str
+    place: int
+    heads: int
+    change: str
+
+
+class Left(BaseModel):
+    change: str
+    waiting_id: int
+    name: str
+    run_id: int
+
+
+class SeatConfirm(BaseModel):
+    """The total that was shown."""
+
+    total: str
+
+
+class NamePlace(BaseModel):
+    person_id: int
+
+
+class Named(BaseModel):
+    change: str
+    enrollment_id: int
+    n: int
+    name: str
+
+
+class WaitingOut(BaseModel):
+    """`next`: the free seats fit this party, and nobody before it."""
+
+    id: int
+    person_id: int
+    name: str
+    email: str | None
+    phone: str | None
+    heads: int
+    place: int
+    joined: str
+    rate: str
+    payer: str | None
+    way_in: str
+    note: str
+    next: bool
+    fits: bool
 
 
 class Enrolled(BaseModel):
@@ -33,6 +98,7 @@ class Enrolled(BaseModel):
     person_id: int
     name: str
     seat: int
+    heads: int
     capacity: int
     change: str
     quote: QuoteOut
@@ -55,7 +121,9 @@ class Roster(BaseModel):
     owed: str
     columns: list[str]
     rows: list[list[Any]]
+    waiting: list[WaitingOut]
     withdrawn: list[Gone]
+    revision: int
 
 
 class Withdrawn(BaseModel):
@@ -85,7 +153,7 @@ class Undone(BaseModel):
 
 @router.get("/runs/{run_id}/roster")
 def get_roster(run_id: int, request: Request, user: User = Depends(may("read"))) -> Roster:
-    return run_look(request, user, lambda deed: roster.roster(deed, run_id))
+    return run_look(request, user, lambda deed: rosters.roster(deed, run_id))
 
 
 @router.post("/enrollments", status_code=201)
@@ -111,6 +179,47 @@ def withdraw(
     key: Once | None = Depends(once),
 ) -> Withdrawn:
     return run_act(request, user, lambda deed: roster.withdraw(deed, enrollment_id), once=key)
+
+
+@router.put("/enrollments/{enrollment_id}/places/{n}")
+def name_place(
+    enrollment_id: int, n: int, body: NamePlace, request: Request, user: User = Depends(may("enroll"))
+) -> Named:
+    """Name a head of a party."""
+    return run_act(request, user, lambda deed: roster.name_place(deed, enrollment_id, n, body.person_id))
+
+
+@router.post("/waiting", status_code=201)
+def join(
+    body: NewWaiting, request: Request, user: User = Depends(may("enroll")), key: Once | None = Depends(once)
+) -> Lined:
+    """Put a party at the end of a full run's line."""
+    return run_act(request, user, lambda deed: waitlist.join(deed, **body.model_dump()), once=key)
+
+
+@router.get("/waiting/{waiting_id}/quote")
+def seat_quote(waiting_id: int, request: Request, user: User = Depends(may("read"))) -> RunQuote:
+    """What seating this party now would cost."""
+    return run_look(request, user, lambda deed: waitlist.seat_quote(deed, waiting_id))
+
+
+@router.post("/waiting/{waiting_id}/seat")
+def seat(
+    waiting_id: int,
+    body: SeatConfirm,
+    request: Request,
+    user: User = Depends(may("enroll")),
+    key: Once | None = Depends(once),
+) -> Enrolled:
+    """Seat the next party in line that fits."""
+    return run_act(request, user, lambda deed: waitlist.seat(deed, waiting_id, body.total), once=key)
+
+
+@router.post("/waiting/{waiting_id}/leave")
+def leave(
+    waiting_id: int, request: Request, user: User = Depends(may("enroll")), key: Once | None = Depends(once)
+) -> Left:
+    return run_act(request, user, lambda deed: waitlist.leave(deed, waiting_id), once=key)
 
 
 @router.post("/changes/{change}/undo")

@@ -4,13 +4,19 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from archgate.core.waitlist import goes_first
+
 
 @dataclass(frozen=True)
 class Seats:
-    """What is known of a run's seats under the lock. Only learners take seats; one seat a head."""
+    """What is known of a run's seats under the lock. Only learners take seats; one seat a head.
+
+    `waiting` holds the heads of every party in line, in order.
+    """
 
     capacity: int
     taken: int
+    waiting: tuple[int, ...] = ()
 
     @property
     def free(self) -> int:
@@ -26,21 +32,35 @@ class Seated:
 
 
 @dataclass(frozen=True)
-class NoSeat:
-    """A refusal, with the sentence that explains it."""
+class Waits:
+    """No seat now: the place in line the party would get, and the sentence that explains it."""
 
+    place: int
     why: str
 
 
-def seats_for(seats: Seats, heads: int) -> Seated | NoSeat:
-    """Whether so many heads get seats now. Raises ValueError for fewer than one head."""
+def seats_for(seats: Seats, heads: int) -> Seated | Waits:
+    """Whether so many heads get seats now, or wait. Those in line whom the free seats fit come first.
+
+    Raises ValueError for fewer than one head.
+    """
     if heads < 1:
         raise ValueError("A sign-up needs at least one head.")
-    if seats.free >= heads:
-        return Seated(seats.taken + 1, heads)
+    place = len(seats.waiting) + 1
     if seats.free == 0:
-        return NoSeat(f"All {seats.capacity} seats are taken.")
-    return NoSeat(f"{heads} seats are needed; {seats.free} of {seats.capacity} are free.")
+        return Waits(place, f"All {seats.capacity} seats are taken.")
+    if goes_first(seats.waiting, seats.free):
+        return Waits(place, f"{_free(seats)}, and somebody in line comes first.")
+    if heads > seats.free:
+        return Waits(place, f"{heads} seats are needed; {_free(seats, short=True)}.")
+    return Seated(seats.taken + 1, heads)
+
+
+def _free(seats: Seats, short: bool = False) -> str:
+    said = f"{seats.free} of {seats.capacity}"
+    if short:
+        return f"{said} {'is' if seats.free == 1 else 'are'} free"
+    return f"{said} seats {'is' if seats.free == 1 else 'are'} free"
 
 
 def check_seats(capacity: int, taken: int, enrolled_heads: int) -> list[str]:

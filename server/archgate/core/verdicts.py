@@ -1,40 +1,48 @@
 """Lists of people: which column is which fact, and what becomes of every line.
 
-A line is judged before anything is written. Its verdict is one of `will enroll`, `already in`, `no seat left`
-and `needs fixing`, with the sentence that says why.
+A line is judged before anything is written. Its verdict is one of `will enroll`, `will wait` (no seat is left for
+it), `already in` (left as it is), `needs fixing` (with every reason) and `left out` (empty, or a total). A line
+takes as many seats as its party says; the person named on it comes first, the other heads are named later. What is
+odd but does no harm is said beside the verdict.
 """
 
 from __future__ import annotations
 
 import re
-import unicodedata
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
-WILL_ENROLL = "will enroll"
-ALREADY_IN = "already in"
-NO_SEAT = "no seat left"
-NEEDS_FIXING = "needs fixing"
+from archgate.core.names import folded, split_name
+from archgate.core.waitlist import goes_first
 
-FACTS = ("given", "family", "name", "email", "phone", "number", "department")
+WILL_ENROLL = "will enroll"
+WILL_WAIT = "will wait"
+ALREADY_IN = "already in"
+NEEDS_FIXING = "needs fixing"
+LEFT_OUT = "left out"
+VERDICTS = (WILL_ENROLL, WILL_WAIT, ALREADY_IN, NEEDS_FIXING, LEFT_OUT)
+
+FACTS = ("given", "family", "name", "email", "phone", "number", "department", "rate", "party", "remarks")
+LARGEST_PARTY = 50
 
 # Headings as such lists write them, without case, accents and punctuation (common practice, no source).
 HEADINGS: dict[str, tuple[str, ...]] = {
     "given": ("first name", "given name", "forename", "firstname", "given", "first"),
     "family": ("last name", "family name", "surname", "lastname", "family", "last"),
-    "name": ("name", "full name", "learner", "participant", "person", "name last first", "last first"),
+    "name": ("name", "full name", "learner", "participant", "person", "name last first", "last first", "student"),
     "email": ("email", "e mail", "mail", "email address", "e mail address", "work email"),
     "phone": ("phone", "telephone", "phone number", "mobile", "cell", "tel"),
     "number": ("personnel no", "personnel number", "staff no", "staff number", "employee no", "employee number",
                "employee id", "staff id", "personnel id"),
     "department": ("department", "dept", "unit", "team", "division"),
+    "rate": ("rate", "fee", "price", "tariff", "fee type"),
+    "party": ("party", "party size", "heads", "seats", "places", "number of people", "people"),
+    "remarks": ("remarks", "remark", "notes", "note", "comment", "comments"),
 }  # fmt: skip
-
-
-def folded(text: str) -> str:
-    """Lower case, without accents and punctuation: how headings and names are compared."""
-    plain = "".join(c for c in unicodedata.normalize("NFKD", text) if not unicodedata.combining(c))
-    return " ".join(re.findall(r"[^\W_]+", plain.casefold()))
+# A longer heading that holds one of these words is that fact too: "Contact email", "Home phone".
+WORDS = {"email": {"email", "mail"}, "phone": {"phone", "mobile", "telephone"}}
+TOTALS = {"total", "totals", "sum", "subtotal", "grand total"}
+FORMULA = ("=", "+", "-", "@", "\t", "\r", "＝", "＋", "－", "＠")  # how a cell begins that a sheet would run
 
 
 def columns_of(headings: Sequence[str]) -> dict[str, int]:
@@ -45,6 +53,10 @@ def columns_of(headings: Sequence[str]) -> dict[str, int]:
             if folded(heading) in words and i not in found.values():
                 found[fact] = i
                 break
+    for fact, telling in WORDS.items():
+        for i, heading in enumerate(headings):
+            if fact not in found and i not in found.values() and telling & set(folded(heading).split()):
+                found[fact] = i
     if "given" in found and "family" in found:
         found.pop("name", None)
     return found
@@ -57,9 +69,9 @@ def column_faults(columns: Mapping[str, int], width: int) -> list[str]:
         wrong.append(
             "No column holds the name: pick one for the name, or one each for given and family name."
         )
-    if not {"email", "number"} & set(columns):
+    if not {"email", "number", "phone"} & set(columns):
         wrong.append(
-            "No column tells people of the same name apart: pick one for the email or the staff number."
+            "No column tells people of the same name apart: pick one for the email, phone or staff number."
         )
     if any(i < 0 or i >= width for i in columns.values()):
         wrong.append("A column is picked that the list does not have.")
@@ -70,7 +82,7 @@ def column_faults(columns: Mapping[str, int], width: int) -> list[str]:
 
 @dataclass(frozen=True)
 class Row:
-    """One line of a list, read."""
+    """One line of a list, read. `party` is None when it is no number of heads; `rate` is the word as written."""
 
     line: int
     given: str = ""
@@ -79,47 +91,65 @@ class Row:
     phone: str | None = None
     number: str | None = None
     department: str = ""
+    rate: str = ""
+    party: int | None = 1
+    remarks: str = ""
+    no_email: bool = False
+    odd: tuple[str, ...] = ()
 
     @property
     def name(self) -> str:
         return f"{self.given} {self.family}".strip()
 
 
-def split_name(text: str) -> tuple[str, str]:
-    """Given and family name of "Last, First", or of "First Last" with the last word as family name."""
-    family, comma, given = text.partition(",")
-    if comma:
-        return " ".join(given.split()), " ".join(family.split())
-    words = text.split()
-    return " ".join(words[:-1]), words[-1] if words else ""
+def party_of(text: str) -> int | None:
+    """So many heads; an empty cell is one. None for what is no number from 1 to the largest party."""
+    if not text:
+        return 1
+    held = re.fullmatch(r"(\d{1,4})(\.0+)?", text)
+    return int(held[1]) if held and 1 <= int(held[1]) <= LARGEST_PARTY else None
 
 
-def read_row(line: int, cells: Sequence[str], columns: Mapping[str, int]) -> Row:
-    """The facts of a line; the staff number stays text, with its leading zeros."""
+def read_row(
+    line: int, cells: Sequence[str], columns: Mapping[str, int], fixed: Mapping[str, str] | None = None
+) -> Row:
+    """The facts of a line, with what was corrected by hand (`fixed`). A staff number stays text with its zeros."""
+    fixed = fixed or {}
+    odd: list[str] = []
 
     def cell(fact: str) -> str:
+        if fact in fixed:
+            return fixed[fact].strip()
         i = columns.get(fact, -1)
         return cells[i].strip() if 0 <= i < len(cells) else ""
 
     given, family = split_name(cell("name")) if "name" in columns else (cell("given"), cell("family"))
+    given, family = fixed.get("given", given).strip(), fixed.get("family", family).strip()
+    raw = cells[columns["email"]] if "email" in columns and columns["email"] < len(cells) else ""
+    if "email" not in fixed and raw != raw.strip():
+        odd.append("Spaces around the email were taken off.")
+    for text, what in ((given, "given name"), (family, "family name"), (cell("remarks"), "remark")):
+        if text.startswith(FORMULA):
+            odd.append(f'The {what} begins like a formula ("{text[0]}"); it is kept as plain text.')
     return Row(
-        line,
-        given,
-        family,
-        cell("email") or None,
-        cell("phone") or None,
-        cell("number") or None,
-        cell("department"),
-    )
+        line, given, family, cell("email") or None, cell("phone") or None, cell("number") or None,
+        cell("department"), cell("rate"), party_of(cell("party")), cell("remarks"),
+        fixed.get("no_email") == "yes", tuple(odd),
+    )  # fmt: skip
 
 
 @dataclass(frozen=True)
 class Known:
-    """People the center knows who may be meant: by staff number, and by (folded name, email in lower case)."""
+    """People the center knows who may be meant, and who of them is on the run already.
+
+    By staff number (person, name); by (folded name, email in lower case); by (folded name, phone digits).
+    """
 
     by_number: Mapping[str, tuple[int, str]] = field(default_factory=dict)
     by_email: Mapping[tuple[str, str], int] = field(default_factory=dict)
+    by_phone: Mapping[tuple[str, str], int] = field(default_factory=dict)
     on_roster: frozenset[int] = frozenset()
+    waiting: frozenset[int] = frozenset()
 
 
 @dataclass(frozen=True)
@@ -130,10 +160,21 @@ class Verdict:
     verdict: str
     why: str
     person: int | None = None
+    rate: str | None = None
+
+
+@dataclass(frozen=True)
+class Terms:
+    """What lines are judged against: rates by folded code and label, free seats, parties that wait already."""
+
+    rates: Mapping[str, str]
+    usual: str
+    free: int
+    ahead: tuple[int, ...] = ()
 
 
 def row_faults(
-    row: Row, cells: Sequence[str], width: int, email_fault: Callable[[str], str | None]
+    row: Row, cells: Sequence[str], width: int, terms: Terms, email_fault: Callable[[str], str | None]
 ) -> list[str]:
     """What must be mended in a line, all at once."""
     wrong = []
@@ -146,53 +187,103 @@ def row_faults(
     if row.email:
         fault = email_fault(row.email)
         wrong += [fault] if fault else []
-    if not row.email and not row.number:
-        wrong.append("There is neither an email nor a staff number to know the person by.")
+    elif not row.number and not row.no_email:
+        wrong.append("The email is missing. Add one, or tick that there is none.")
+    elif not row.number and not row.phone:
+        wrong.append("There is neither email, phone nor staff number to know the person by.")
     if row.number and len(row.number) > 60:
         wrong.append("The staff number is longer than 60 characters.")
+    if row.party is None:
+        wrong.append(f"The party is no number of heads from 1 to {LARGEST_PARTY}.")
+    if row.rate and folded(row.rate) not in terms.rates:
+        known = ", ".join(dict.fromkeys(terms.rates.values()))
+        wrong.append(f'There is no rate "{row.rate}"; the run has {known}.')
     return wrong
 
 
+def left_out(row: Row, cells: Sequence[str]) -> str | None:
+    """Why a line is nobody: empty, or a sum under the list."""
+    if not any(c.strip() for c in cells):
+        return "The line is empty."
+    first = next(c for c in cells if c.strip())
+    if folded(first).rstrip("0123456789 ") in TOTALS and not row.email:
+        return "It is a total, not a person."
+    return None
+
+
+def digits(phone: str | None) -> str:
+    return re.sub(r"\D", "", phone or "")
+
+
+def keys_of(row: Row) -> list[tuple[str, ...]]:
+    """By what a line is known again: staff number, name with email, and, without either, name with phone."""
+    found: list[tuple[str, ...]] = []
+    if row.number:
+        found.append(("number", row.number))
+    if row.email:
+        found.append(("email", folded(row.name), row.email.lower()))
+    if not found and row.phone:
+        found.append(("phone", folded(row.name), digits(row.phone)))
+    return found
+
+
+def meant(row: Row, known: Known) -> int | None:
+    """The person a line means, if the center knows one."""
+    if row.number and row.number in known.by_number:
+        return known.by_number[row.number][0]
+    if row.email:
+        return known.by_email.get((folded(row.name), row.email.lower()))
+    return known.by_phone.get((folded(row.name), digits(row.phone))) if row.phone else None
+
+
 def judge(
-    rows: Iterable[tuple[int, Sequence[str]]],
+    rows: Iterable[tuple[int, Sequence[str], Mapping[str, str] | None]],
     columns: Mapping[str, int],
     width: int,
     known: Known,
-    free: int,
+    terms: Terms,
     email_fault: Callable[[str], str | None],
 ) -> list[Verdict]:
-    """A verdict for every line, in order; earlier lines get the seats.
+    """A verdict for every line (number, cells, corrections), in order; earlier lines get the seats.
 
-    A person is known by staff number first, then by name and email together. A line that repeats an earlier
-    one needs fixing.
+    A party that does not fit waits behind those who wait already, and a later one that fits is seated
+    (`core.waitlist`). A line that repeats an earlier one needs fixing, and the earlier line is named.
     """
     verdicts: list[Verdict] = []
-    numbers: dict[str, int] = {}
-    emails: dict[tuple[str, str], int] = {}
-    for line, cells in rows:
-        row = read_row(line, cells, columns)
-        wrong = row_faults(row, cells, width, email_fault)
-        key = (folded(row.name), row.email.lower()) if row.email else None
-        earlier = numbers.get(row.number) if row.number else None
-        earlier = earlier or (emails.get(key) if key else None)
-        if earlier and not wrong:
+    seen: dict[tuple[str, ...], int] = {}
+    free, ahead = terms.free, list(terms.ahead)
+    for line, cells, fixed in rows:
+        row = read_row(line, cells, columns, fixed)
+        nobody = None if fixed else left_out(row, cells)
+        if nobody:
+            verdicts.append(Verdict(row, LEFT_OUT, nobody))
+            continue
+        wrong = row_faults(row, cells, width, terms, email_fault)
+        earlier = next((seen[k] for k in keys_of(row) if k in seen), None)
+        for key in keys_of(row):
+            seen.setdefault(key, line)
+        if earlier:
             wrong.append(f"It repeats line {earlier}.")
-        if row.number:
-            numbers.setdefault(row.number, line)
-        if key:
-            emails.setdefault(key, line)
-        meant = known.by_number.get(row.number) if row.number else None
-        if meant and folded(meant[1]) != folded(row.name) and row.name:
-            wrong.append(f"Number {row.number} is {meant[1]} here, not {row.name}.")
-        person = meant[0] if meant else (known.by_email.get(key) if key else None)
+        person = meant(row, known)
+        holder = known.by_number.get(row.number or "")
+        if holder and row.name and folded(holder[1]) != folded(row.name):
+            wrong.append(f"Number {row.number} is {holder[1]} here, not {row.name}.")
+        rate = terms.rates[folded(row.rate)] if row.rate and folded(row.rate) in terms.rates else terms.usual
+        heads = row.party or 1
+        who = "Known" if person else "New"
+        seats = "a seat" if heads == 1 else f"{heads} seats, {heads - 1} to be named later"
         if wrong:
-            verdicts.append(Verdict(row, NEEDS_FIXING, " ".join(wrong), person))
+            verdict, why = NEEDS_FIXING, " ".join(wrong)
         elif person in known.on_roster:
-            verdicts.append(Verdict(row, ALREADY_IN, "Already on the roster; left as it is.", person))
-        elif free <= 0:
-            verdicts.append(Verdict(row, NO_SEAT, "All seats are taken by then.", person))
+            verdict, why = ALREADY_IN, "Already on the roster; left as it is."
+        elif person in known.waiting:
+            verdict, why = ALREADY_IN, "Already waiting; left as it is."
+        elif heads <= free and not goes_first(ahead, free):
+            free -= heads
+            verdict, why = WILL_ENROLL, f"{who}; gets {seats}."
         else:
-            free -= 1
-            why = "Known; gets a seat." if person else "New; is added and gets a seat."
-            verdicts.append(Verdict(row, WILL_ENROLL, why, person))
+            ahead.append(heads)
+            why = f"{who}; {heads} needed, {max(free, 0)} free: waits as number {len(ahead)} in line."
+            verdict = WILL_WAIT
+        verdicts.append(Verdict(row, verdict, why, person, rate))
     return verdicts

@@ -14,9 +14,10 @@ from zoneinfo import ZoneInfo
 
 from sqlalchemy.orm import Session, sessionmaker
 
-from archgate.actions import access, courses, fees, people, roster
+from archgate.actions import access, bulk, courses, fees, people, roster, rosters, waitlist
 from archgate.actions.problems import Problem
 from archgate.actions.transaction import Deed, act, look
+from archgate.core.schedule import WEEKDAYS
 from archgate.demo.names import FAMILY, GIVEN
 
 T = TypeVar("T")
@@ -27,21 +28,50 @@ USERS = (
     ("peter.lindqvist@example.org", "Peter Lindqvist", "coordinator"),
 )
 CLIENT = "Northgate Trust"
-DAYS = 70  # how long the center has been at work before today
+OTHER_CLIENT = "Harbor Conservation"
+DAYS = 75  # how long the center has been at work before today
+PEOPLE = 150
 
 COURSES = (
-    (
-        "DSW",
-        "A boundary wall in eight evenings",
-        "Lay a dry-stone wall that stands: footing, hearting, throughs, cope.",
-    ),
-    (
-        "LIME",
-        "Lime plaster for old walls",
-        "Mix, lay and finish lime plaster in three coats on lath and on stone.",
-    ),
+    ("DSW", "A boundary wall in eight evenings", "Lay a dry-stone wall that stands: footing, hearting, throughs, cope."),
+    ("LIME", "Lime plaster for old walls", "Mix, lay and finish lime plaster in three coats on lath and on stone."),
     ("GLASS", "Leaded glass: a small panel", "Cut, lead and solder a panel of your own design."),
-)
+    ("SLATE", "Slate roofing by hand", "Dress, hole and hang slate; flashings, valleys and a mended ridge."),
+    ("TIMB", "Timber framing: a garden gate", "Mark out, cut and peg the joints of a small oak frame."),
+    ("IRON", "Forged ironwork: hooks and hinges", "Draw down, bend and punch at the forge, safely and by eye."),
+)  # fmt: skip
+
+HALVES = {
+    "name": "Half now, half in 30 days",
+    "lines": [
+        {"percent": "50", "due": {"after_sign_up": 0}},
+        {"percent": "50", "due": {"after_sign_up": 30}},
+    ],
+}
+DEPOSIT = {
+    "name": "Deposit of 40, the rest on the first day",
+    "lines": [
+        {"amount": "40.00", "due": {"after_sign_up": 0}, "settle": "online"},
+        {"rest": True, "due": {"after_start": 0}},
+    ],
+}
+MONTHLY = {
+    "name": "Three equal parts by the month, from the start",
+    "lines": [{"parts": 1, "due": {"months_after_start": k}} for k in range(3)],
+}
+NOW = {"name": "All now", "lines": [{"percent": "100", "due": {"after_sign_up": 0}}]}
+
+
+def rates(fee: str, early: str, days: int, member: str = "", concession: str = "") -> list[dict[str, Any]]:
+    """A standard rate with one early-bird step, and the others that a run has."""
+    found: list[dict[str, Any]] = [
+        {"label": "Standard", "amount": fee, "early": [{"days_before": days, "amount": early}]}
+    ]
+    if member:
+        found.append({"label": "Member", "amount": member, "early": [{"days_before": days, "percent": "5"}]})
+    if concession:
+        found.append({"label": "Concession", "amount": concession})
+    return found
 
 
 @dataclass(frozen=True)
@@ -59,46 +89,68 @@ class PlannedRun:
     smallest: int
     place: str
     instructor: str
-    fee: str
-    early: str
-    early_days: int
-    plan: str
+    rates: list[dict[str, Any]]
+    plans: tuple[dict[str, Any], ...]
     fill: int
     title: str = ""
     opens: int | None = None
     published: bool = True
+    waits: int = 0
+    note: str = ""
 
-
-HALVES = {
-    "name": "Half now, half in 30 days",
-    "lines": [
-        {"percent": "50", "due": {"after_sign_up": 0}},
-        {"percent": "50", "due": {"after_sign_up": 30}},
-    ],
-}
-DEPOSIT = {
-    "name": "Deposit of 40, the rest on the first day",
-    "lines": [
-        {"amount": "40.00", "due": {"after_sign_up": 0}, "settle": "online"},
-        {"rest": True, "due": {"after_start": 0}},
-    ],
-}
-PLANS: dict[str, dict[str, Any]] = {"halves": HALVES, "deposit": DEPOSIT}
 
 RUNS = (
-    PlannedRun("LIME", -68, -58, "SA", "09:30", 360, 3, 10, 5, "Hall 2", "I. Marchetti",
-               "310.00", "280.00", 14, "deposit", 7),
-    PlannedRun("DSW", -66, -24, "TU", "17:30", 150, 8, 12, 6, "Quarry yard", "I. Marchetti",
-               "236.00", "212.00", 14, "halves", 12),
+    # Ended.
+    PlannedRun("LIME", -73, -58, "SA", "09:30", 360, 3, 10, 5, "Hall 2", "I. Marchetti",
+               rates("310.00", "280.00", 14), (DEPOSIT,), 8),
+    # Running and full.
+    PlannedRun("DSW", -70, -24, "TU", "17:30", 150, 8, 12, 6, "Quarry yard", "I. Marchetti",
+               rates("236.00", "212.00", 14, "215.00"), (HALVES, NOW), 12),
+    PlannedRun("SLATE", -68, -12, "MO", "18:00", 120, 6, 10, 5, "Roof shed", "A. Sorensen",
+               rates("248.00", "224.00", 14), (HALVES,), 7),
+    # Sign-up closed: it starts tomorrow.
+    PlannedRun("IRON", -60, 1, "", "18:00", 180, 5, 8, 4, "Forge", "H. Dunmore",
+               rates("320.00", "290.00", 21), (DEPOSIT, NOW), 8),
+    # Open, under its smallest number.
     PlannedRun("GLASS", -50, 6, "SA", "10:00", 300, 4, 10, 6, "Glass room", "M. Oyelaran",
-               "264.00", "238.00", 14, "deposit", 4),
-    PlannedRun("DSW", -40, 23, "TH", "17:30", 150, 8, 14, 6, "Quarry yard", "I. Marchetti",
-               "236.00", "212.00", 11, "halves", 9),
+               rates("264.00", "238.00", 14, "240.00"), (DEPOSIT, HALVES), 4),
+    # Open, going well, with a party.
+    PlannedRun("DSW", -45, 23, "TH", "17:30", 150, 8, 14, 6, "Quarry yard", "I. Marchetti",
+               rates("236.00", "212.00", 11, "215.00", "160.00"), (HALVES, MONTHLY), 9,
+               note="The flyer says Hall 2. It meets in the quarry yard."),
+    # Full, with people in line.
+    PlannedRun("TIMB", -40, 16, "SA", "09:00", 360, 4, 8, 5, "Long barn", "P. Hallam",
+               rates("342.00", "310.00", 14, "318.00"), (HALVES, DEPOSIT), 8, waits=5),
+    # A large one, filled by a client's list.
     PlannedRun("LIME", -20, 60, "SU", "09:30", 360, 3, 200, 40, "Great barn", "P. Hallam",
-               "298.00", "268.00", 21, "halves", 11, title="Lime plaster: the open weekend school"),
+               rates("298.00", "268.00", 21, "270.00", "199.00"), (HALVES, MONTHLY), 14,
+               title="Lime plaster: the open weekend school"),
+    # Announced: sign-up opens in ten days.
+    PlannedRun("SLATE", -12, 66, "MO", "18:00", 120, 6, 10, 5, "Roof shed", "A. Sorensen",
+               rates("248.00", "224.00", 14), (HALVES,), 0, opens=10, title="Slate roofing, spring"),
+    PlannedRun("IRON", -9, 40, "WE", "18:00", 180, 5, 8, 4, "Forge", "H. Dunmore",
+               rates("320.00", "290.00", 21), (DEPOSIT, NOW), 3, title="Forged ironwork, winter"),
+    # Drafts: one ready but for its instructor, one that nobody could sign up for any more.
     PlannedRun("GLASS", -6, 75, "WE", "18:00", 120, 6, 8, 5, "Glass room", "",
-               "276.00", "248.00", 14, "halves", 0, title="Leaded glass: winter evenings", published=False),
+               rates("276.00", "248.00", 14), (HALVES,), 0, title="Leaded glass: winter evenings", published=False),
+    PlannedRun("TIMB", -5, -1, "FR", "18:30", 120, 3, 8, 4, "", "P. Hallam",
+               rates("90.00", "80.00", 3), (NOW,), 0, title="Timber framing: three evenings", published=False),
 )  # fmt: skip
+
+CLIENT_LIST = (
+    "Personnel no,Name,Work email,Department\r\n"
+    "00121,Teodora Vance,teodora.vance@example.org,Survey\r\n"
+    "00134,Malik Ashdown,malik.ashdown@example.org,Masonry\r\n"
+    "00140,Ingrid Whitlock,ingrid.whitlock@example.org,Masonry\r\n"
+    "00152,Osei Castellan,osei.castellan@example.org,Survey\r\n"
+    "00155,Brigid Thackeray,brigid.thackeray@example.org,Masonry\r\n"
+    "00161,Emeka Corrigan,emeka.corrigan@example.org,Roofs\r\n"
+)
+NOTES = (
+    (4, "Prefers a call in the morning."),
+    (9, "Asks for the ground-floor door; uses a stick."),
+    (17, "Paid by check last year; the address on file is the new one."),
+)
 
 
 @dataclass
@@ -124,7 +176,10 @@ class Center:
 
 
 def next_weekday(day: date, weekday: str) -> date:
-    wanted = ("MO", "TU", "WE", "TH", "FR", "SA", "SU").index(weekday)
+    """The first such weekday on or after a day; without one, the day itself."""
+    if not weekday:
+        return day
+    wanted = WEEKDAYS.index(weekday)
     return day + timedelta(days=(wanted - day.weekday()) % 7)
 
 
@@ -139,91 +194,123 @@ def load(sessions: sessionmaker[Session], today: date, quick: bool) -> None:
 
         center.users.append(act(sessions, add, at=center.at(8)))
     crowd = everybody(center)
-    center.act(8.5, lambda d: people.create_organization(d, CLIENT))
+    for name in (CLIENT, OTHER_CLIENT):
+        center.act(8.5, lambda d, n=name: people.create_organization(d, n))
     course_ids: dict[str, int] = {}
-    signing_up: dict[int, tuple[PlannedRun, int, list[int]]] = {}
+    signing_up: list[tuple[PlannedRun, int, list[int]]] = []
     for back in range(DAYS, -1, -1):
         center.day = today - timedelta(days=back)
         for plan in RUNS:
             if plan.made == -back:
                 run = make_run(center, plan, course_ids)
-                on_days = sign_up_days(center, plan, run["first"])
                 if plan.published:
                     center.act(10, lambda d, r=run["id"]: courses.publish_run(d, r))
-                    signing_up[run["id"]] = (plan, run["id"], on_days)
-        for plan, run_id, on_days in signing_up.values():
+                    signing_up.append((plan, run["id"], sign_up_days(center, plan, run["first"])))
+        for plan, run_id, on_days in signing_up:
             for n in range(on_days.count(back)):
-                sign_up(center, run_id, crowd, 10.5 + n * 0.4 + center.chance.random() * 0.3)
-            if plan.course == "DSW" and plan.fill == 9 and back == 3:
-                withdraw_one(center, run_id)
+                sign_up(center, plan, run_id, crowd, 10.5 + n * 0.4 + center.chance.random() * 0.3)
+            events(center, plan, run_id, back, crowd)
+    center.day = today
+    for number, text in NOTES:
+        center.act(9, lambda d, p=crowd[number], t=text: people.add_note(d, p, t))
 
 
 def everybody(center: Center) -> list[int]:
-    """Sixty people, added on the first day."""
-    given, family = list(GIVEN), list(FAMILY)
+    """The people the center knows, added on the first day."""
     crowd = []
-    for n in range(60):
-        first = given[(n * 7 + n // len(given)) % len(given)]
-        last = family[(n * 11 + n // len(family)) % len(family)]
+    for n in range(PEOPLE):
+        first = GIVEN[(n * 7 + n // len(GIVEN)) % len(GIVEN)]
+        last = FAMILY[(n * 11 + n // len(FAMILY)) % len(FAMILY)]
         body = {
             "given": first,
             "family": last,
-            "email": f"{first}.{last}@example.org".lower(),
-            "phone": f"555-01{n:02d}",
+            "email": f"{first}.{last}@example.org".lower() if n % 19 else None,
+            "phone": f"555-01{n % 100:02d}",
+            "anyway": True,
         }
-        crowd.append(center.act(9 + n / 60, lambda d, b=body: people.create_person(d, b))["id"])
+        crowd.append(center.act(9 + n / 200, lambda d, b=body: people.create_person(d, b))["id"])
     return crowd
 
 
 def make_run(center: Center, plan: PlannedRun, course_ids: dict[str, int]) -> dict[str, Any]:
     code, title, summary = next(c for c in COURSES if c[0] == plan.course)
+    weekday = plan.weekday
+    first = next_weekday(center.today + timedelta(days=plan.first), weekday)
     body: dict[str, Any] = {
         "title": plan.title,
         "place": plan.place,
         "instructor": plan.instructor,
+        "note": plan.note,
         "capacity": plan.capacity,
         "smallest": plan.smallest,
         "sign_up_opens": None
         if plan.opens is None
         else (center.today + timedelta(days=plan.opens)).isoformat(),
         "pattern": {
-            "first": next_weekday(center.today + timedelta(days=plan.first), plan.weekday).isoformat(),
+            "first": first.isoformat(),
             "start": plan.start,
             "minutes": plan.minutes,
-            "weekdays": [plan.weekday],
+            "weekdays": [weekday or WEEKDAYS[first.weekday()]],
             "count": plan.count,
         },
-        "rate": {"amount": plan.fee, "early": [{"days_before": plan.early_days, "amount": plan.early}]},
-        "plan": PLANS[plan.plan],
+        "rates": plan.rates,
+        "plans": list(plan.plans),
     }
     if plan.course in course_ids:
         body["course_id"] = course_ids[plan.course]
     else:
         body["course"] = {"code": code, "title": title, "summary": summary}
     run = center.act(9.5, lambda d: courses.create_run(d, body))
+    if plan.course not in course_ids:
+        center.act(
+            9.6, lambda d: courses.keep_defaults(d, run["id"], ["place", "instructor", "rates", "plans"])
+        )
     course_ids[plan.course] = run["course"]["id"]
     return run
 
 
 def sign_up_days(center: Center, plan: PlannedRun, first: str) -> list[int]:
-    """On which days before today (counted back) people sign up: between publication and the close."""
+    """On which days before today (counted back) people sign up: between opening and the close."""
     closes = (center.today - date.fromisoformat(first)).days + 1
-    return sorted(center.chance.randint(max(0, closes), -plan.made) for _ in range(plan.fill))
+    latest = max(0, closes, 2 if plan.waits else 0)
+    return sorted(center.chance.randint(latest, -plan.made - 1) for _ in range(plan.fill))
 
 
-def sign_up(center: Center, run_id: int, crowd: list[int], hour: float) -> None:
+def sign_up(center: Center, plan: PlannedRun, run_id: int, crowd: list[int], hour: float) -> None:
     """One of the crowd signs up for a run by phone; who is on it already stays home."""
     person = center.chance.choice(crowd)
-    quote = center.look(hour, lambda d: fees.quote_run(d, run_id, None, None))
+    run = center.look(hour, lambda d: courses.run_view(d, run_id))
+    rate = center.chance.choice([run["rates"][0], *run["rates"]])["id"]
+    chosen = center.chance.choice([run["plans"][0], *run["plans"]])["id"]
+    quote = center.look(hour, lambda d: fees.quote_run(d, run_id, rate, chosen))
     try:
-        center.act(hour, lambda d: roster.enroll(d, run_id, person, quote["total"]))
+        center.act(hour, lambda d: roster.enroll(d, run_id, person, quote["total"], rate, chosen))
     except Problem as problem:
-        if problem.kind != "already-in":
+        if problem.kind not in ("already-in", "already-waiting"):
             raise
-        sign_up(center, run_id, crowd, hour)
+        sign_up(center, plan, run_id, crowd, hour)
 
 
-def withdraw_one(center: Center, run_id: int) -> None:
-    rows = center.look(14, lambda d: roster.roster(d, run_id))["rows"]
-    if rows:
-        center.act(14, lambda d: roster.withdraw(d, rows[0][0]))
+def events(center: Center, plan: PlannedRun, run_id: int, back: int, crowd: list[int]) -> None:
+    """What else happened on a day: parties, a line, a withdrawal, a client's list."""
+    if plan.course == "DSW" and plan.first > 0:
+        if back == 8:
+            party(center, run_id, crowd[120], 3, "Comes with two neighbors; names to follow.")
+        if back == 3:
+            rows = center.look(14, lambda d: rosters.roster(d, run_id))["rows"]
+            center.act(14, lambda d: roster.withdraw(d, rows[0][0]))
+    if plan.waits and back == 1:
+        for n in range(plan.waits):
+            heads = 3 if n == 1 else 1
+            center.act(11 + n / 2, lambda d, p=crowd[130 + n], h=heads: waitlist.join(d, run_id, p, h))
+    if plan.capacity == 200 and back == 2:
+        made = center.act(15, lambda d: bulk.create_batch(d, run_id, "northgate.csv", CLIENT_LIST.encode()))
+        client = center.look(15, lambda d: people.find_organizations(d, CLIENT))[0]["id"]
+        batch = center.act(15.1, lambda d: bulk.change_batch(d, made["id"], {"organization_id": client}))
+        center.act(15.2, lambda d: bulk.enroll_batch(d, batch["id"], batch["people"], batch["total"]))
+
+
+def party(center: Center, run_id: int, person: int, heads: int, note: str) -> None:
+    quote = center.look(13, lambda d: fees.quote_run(d, run_id, None, None, heads))
+    if quote["can_enroll"]:
+        center.act(13, lambda d: roster.enroll(d, run_id, person, quote["total"], heads=heads, note=note))

@@ -1,6 +1,19 @@
 """The mapped classes of every subject. Importing this package knows them all."""
 
-from archgate.tables import access, bulk, courses, fees, log, money, people, plans, roster, schedule, seats
+from archgate.tables import (
+    access,
+    bulk,
+    courses,
+    fees,
+    log,
+    money,
+    people,
+    plans,
+    roster,
+    schedule,
+    seats,
+    waitlist,
+)
 from archgate.tables.base import Base
 
 __all__ = [
@@ -16,4 +29,5 @@ __all__ = [
     "roster",
     "schedule",
     "seats",
+    "waitlist",
 ]

@@ -12,12 +12,15 @@ from archgate.tables.base import Base, Key, Name, Prose, Word, ascii_key
 
 
 class BatchRow(Base):
+    """A line as it stands in the file; `fixed` holds what was corrected by hand, by fact."""
+
     __tablename__ = "batch_rows"
     __table_args__ = (UniqueConstraint("batch_id", "line"),)
     id: Mapped[Key]
     batch_id: Mapped[int] = mapped_column(ForeignKey("batches.id"))
     line: Mapped[int]
     cells: Mapped[list[Any]]
+    fixed: Mapped[dict[str, Any] | None]
 
 
 class Batch(Base):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import date, datetime
+from typing import Any
 
 from sqlalchemy import CheckConstraint, ForeignKey, String
 from sqlalchemy.orm import Mapped, mapped_column, relationship
@@ -26,16 +27,22 @@ class Center(Base):
 
 
 class Course(Base):
+    """`defaults` is what its runs start from: capacity, smallest, place, instructor, rates and plans as documents."""
+
     __tablename__ = "courses"
     id: Mapped[Key]
     code: Mapped[str] = mapped_column(String(40), unique=True)
     title: Mapped[Name]
     summary: Mapped[Prose]
+    defaults: Mapped[dict[str, Any]]
     created_at: Mapped[datetime]
 
 
 class Run(Base):
-    """One offering of a course. What people edit stands here; who sits where is locked in `run_seats`."""
+    """One offering of a course. What people edit stands here; who sits where is locked in `run_seats`.
+
+    `sources` names the values that came from the course's defaults and were not changed since.
+    """
 
     __tablename__ = "runs"
     __table_args__ = (
@@ -57,6 +64,7 @@ class Run(Base):
     capacity: Mapped[int]
     smallest: Mapped[int]
     sign_up_opens: Mapped[date | None]
+    sources: Mapped[list[Any]]
     created_at: Mapped[datetime]
     published_at: Mapped[datetime | None]
 

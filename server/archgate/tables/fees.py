@@ -28,6 +28,8 @@ class EarlyStep(Base):
 
 
 class Rate(Base):
+    """A rate that somebody holds is never deleted; taken off the run, it is inactive."""
+
     __tablename__ = "rates"
     __table_args__ = (UniqueConstraint("run_id", "code"), CheckConstraint("amount >= 0", name="amount"))
     id: Mapped[Key]
@@ -36,4 +38,5 @@ class Rate(Base):
     label: Mapped[Name]
     amount: Mapped[Units]
     position: Mapped[int]
+    active: Mapped[bool] = mapped_column(default=True)
     early: Mapped[list[EarlyStep]] = relationship(cascade="all, delete-orphan", order_by="EarlyStep.id")

@@ -24,6 +24,7 @@ class Change(Base):
     action: Mapped[Word]
     subject: Mapped[Word]
     subject_id: Mapped[int]
+    run_id: Mapped[int | None] = mapped_column(index=True)
     summary: Mapped[Prose]
     rows: Mapped[list[Any]]
     undoes_id: Mapped[int | None] = mapped_column(ForeignKey("changes.id"))

@@ -13,7 +13,7 @@ from archgate.tables.base import Base, Key, Name, Prose
 class Person(Base):
     """Somebody the center knows. An email may be shared or missing, and so may a phone number.
 
-    `name` is given and family name together, kept for finding people; its collation ignores case and accents.
+    `name` is given and family name together; `folded` is the same without case, accents and strokes, for finding.
     `digits` are the digits of the phone number.
     """
 
@@ -23,6 +23,7 @@ class Person(Base):
     given: Mapped[Name]
     family: Mapped[Name]
     name: Mapped[str] = mapped_column(String(401), index=True)
+    folded: Mapped[str] = mapped_column(String(401), index=True)
     email: Mapped[str | None] = mapped_column(String(254), index=True)
     phone: Mapped[str | None] = mapped_column(String(40))
     digits: Mapped[str | None] = mapped_column(String(40), index=True)
@@ -47,3 +48,14 @@ class PersonNumber(Base):
     person_id: Mapped[int] = mapped_column(ForeignKey("people.id"), index=True)
     number: Mapped[str] = mapped_column(String(60))
     department: Mapped[Name]
+
+
+class Note(Base):
+    """A note of one's own on a person: who wrote it and when. Never edited."""
+
+    __tablename__ = "notes"
+    id: Mapped[Key]
+    person_id: Mapped[int] = mapped_column(ForeignKey("people.id"), index=True)
+    user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
+    at: Mapped[datetime]
+    text: Mapped[Prose]

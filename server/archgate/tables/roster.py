@@ -8,13 +8,25 @@ from typing import Any
 from sqlalchemy import CheckConstraint, Computed, ForeignKey, Index, SmallInteger, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from archgate.tables.base import Base, Key, Units, Word
+from archgate.tables.base import Base, Key, Prose, Units, Word
 from archgate.tables.people import Person
 from archgate.tables.plans import Installment
 
 
+class PartyPlace(Base):
+    """A head of a party beside the person who signed up, from 2 on; without a person until it is named."""
+
+    __tablename__ = "party_places"
+    __table_args__ = (UniqueConstraint("enrollment_id", "n"),)
+    id: Mapped[Key]
+    enrollment_id: Mapped[int] = mapped_column(ForeignKey("enrollments.id"))
+    n: Mapped[int]
+    person_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"), index=True)
+    person: Mapped[Person | None] = relationship()
+
+
 class Enrollment(Base):
-    """One person on one run. `quote` is what was agreed, word for word; it is never worked out again.
+    """One sign-up on one run: a person, with as many heads as `heads`. `quote` is what was agreed, word for word; it is never worked out again.
 
     `live` is 1 while the enrollment holds its seat and NULL when it ended, so that the unique key allows one
     live enrollment per person and run and any number of ended ones.
@@ -48,6 +60,8 @@ class Enrollment(Base):
     currency: Mapped[Word]
     total: Mapped[Units]
     quote: Mapped[dict[str, Any]]
+    note: Mapped[Prose]
 
     person: Mapped[Person] = relationship()
     installments: Mapped[list[Installment]] = relationship(order_by="Installment.n")
+    places: Mapped[list[PartyPlace]] = relationship(order_by="PartyPlace.n")

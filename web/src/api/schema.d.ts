@@ -58,7 +58,7 @@ export interface paths {
         };
         /**
          * List Runs
-         * @description Runs by first meeting, a page at a time.
+         * @description Runs by first meeting, a page at a time; with `since` and `until`, those that are held on days between.
          */
         get: operations["list_runs"];
         put?: never;
@@ -175,7 +175,7 @@ export interface paths {
         };
         /**
          * Quote Run
-         * @description What a sign-up costs now, when it is due, and whether there is a seat.
+         * @description What a sign-up costs now, when it is due, and whether there is a seat or a place in line.
          */
         get: operations["quote_run"];
         put?: never;
@@ -184,6 +184,43 @@ export interface paths {
         options?: never;
         head?: never;
         patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/defaults": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Keep Defaults
+         * @description Make values of this run what the course's next runs start from.
+         */
+        post: operations["keep_defaults"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/courses/{course_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Change Course */
+        patch: operations["change_course"];
         trace?: never;
     };
     "/api/v1/people": {
@@ -201,6 +238,61 @@ export interface paths {
         put?: never;
         /** Create Person */
         post: operations["create_person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/near": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Near
+         * @description People who may be the one being typed.
+         */
+        get: operations["near"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{person_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Person Page */
+        get: operations["person_page"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Change Person */
+        patch: operations["change_person"];
+        trace?: never;
+    };
+    "/api/v1/people/{person_id}/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add Note */
+        post: operations["add_note"];
         delete?: never;
         options?: never;
         head?: never;
@@ -293,6 +385,103 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/enrollments/{enrollment_id}/places/{n}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Name Place
+         * @description Name a head of a party.
+         */
+        put: operations["name_place"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/waiting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Join
+         * @description Put a party at the end of a full run's line.
+         */
+        post: operations["join"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/waiting/{waiting_id}/quote": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Seat Quote
+         * @description What seating this party now would cost.
+         */
+        get: operations["seat_quote"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/waiting/{waiting_id}/seat": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Seat
+         * @description Seat the next party in line that fits.
+         */
+        post: operations["seat"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/waiting/{waiting_id}/leave": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Leave */
+        post: operations["leave"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/changes/{change}/undo": {
         parameters: {
             query?: never;
@@ -351,6 +540,26 @@ export interface paths {
         patch: operations["change_batch"];
         trace?: never;
     };
+    "/api/v1/batches/{batch_id}/rows/{line}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Fix Row
+         * @description Correct a line in place.
+         */
+        patch: operations["fix_row"];
+        trace?: never;
+    };
     "/api/v1/batches/{batch_id}/enroll": {
         parameters: {
             query?: never;
@@ -362,6 +571,63 @@ export interface paths {
         put?: never;
         /** Enroll Batch */
         post: operations["enroll_batch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/ribbon": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Ribbon */
+        get: operations["ribbon"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/pulse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Pulse
+         * @description Changes newer than the one the screen knows. The last seconds' come again; a change is known by its key.
+         */
+        post: operations["pulse"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/find": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Find
+         * @description Runs, people, courses and acts that fit the words typed.
+         */
+        get: operations["find"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -392,6 +658,13 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** Act */
+        Act: {
+            /** Title */
+            title: string;
+            /** To */
+            to: string;
+        };
         /** BatchChange */
         BatchChange: {
             /** Columns */
@@ -415,14 +688,32 @@ export interface components {
         BatchItem: {
             /** Line */
             line: number;
+            /** Given */
+            given: string;
+            /** Family */
+            family: string;
             /** Name */
             name: string;
             /** Email */
             email: string | null;
+            /** Phone */
+            phone: string | null;
             /** Number */
             number: string | null;
             /** Department */
             department: string;
+            /** Rate */
+            rate: string;
+            /** Party */
+            party: number;
+            /** Remarks */
+            remarks: string;
+            /** No Email */
+            no_email: boolean;
+            /** Odd */
+            odd: string[];
+            /** Total */
+            total: string;
             /** Verdict */
             verdict: string;
             /** Why */
@@ -461,10 +752,16 @@ export interface components {
             };
             /** People */
             people: number;
-            /** Each */
-            each: string;
+            /** Seats */
+            seats: number;
+            /** Waits */
+            waits: number;
             /** Total */
             total: string;
+            /** Sums */
+            sums: components["schemas"]["BatchSum"][];
+            /** Rates */
+            rates: components["schemas"]["BatchRate"][];
             /** Currency */
             currency: string;
             /** Capacity */
@@ -475,7 +772,6 @@ export interface components {
             can_enroll: boolean;
             /** Why */
             why: string;
-            quote: components["schemas"]["QuoteOut"];
             /** Earlier */
             earlier: string | null;
             /** Items */
@@ -483,10 +779,41 @@ export interface components {
             /** Change */
             change?: string | null;
         };
+        /** BatchRate */
+        BatchRate: {
+            /** Code */
+            code: string;
+            /** Label */
+            label: string;
+        };
+        /** BatchSum */
+        BatchSum: {
+            /** Rate */
+            rate: string;
+            /** Heads */
+            heads: number;
+            /** Total */
+            total: string;
+        };
         /** Body_create_batch */
         Body_create_batch: {
             /** File */
             file: string;
+        };
+        /** ChangeOut */
+        ChangeOut: {
+            /** Key */
+            key: string;
+            /** Summary */
+            summary: string;
+            /** By */
+            by: string | null;
+            /** Own */
+            own: boolean;
+            /** At */
+            at: string;
+            /** Run Id */
+            run_id: number | null;
         };
         /** CourseOut */
         CourseOut: {
@@ -498,6 +825,10 @@ export interface components {
             title: string;
             /** Summary */
             summary: string;
+            /** Defaults */
+            defaults: {
+                [key: string]: unknown;
+            };
         };
         /** EarlyStepIO */
         EarlyStepIO: {
@@ -524,6 +855,8 @@ export interface components {
             name: string;
             /** Seat */
             seat: number;
+            /** Heads */
+            heads: number;
             /** Capacity */
             capacity: number;
             /** Change */
@@ -552,6 +885,29 @@ export interface components {
             at: string;
             /** Message */
             message: string;
+        };
+        /**
+         * Finding
+         * @description An error keeps the run from being published; a warning is worth a look.
+         */
+        Finding: {
+            /** At */
+            at: string;
+            /** Message */
+            message: string;
+            /** Error */
+            error: boolean;
+        };
+        /** Found */
+        Found: {
+            /** Runs */
+            runs: components["schemas"]["RunLine"][];
+            /** People */
+            people: components["schemas"]["PersonFound"][];
+            /** Courses */
+            courses: components["schemas"]["CourseOut"][];
+            /** Acts */
+            acts: components["schemas"]["Act"][];
         };
         /** GateOut */
         GateOut: {
@@ -585,6 +941,48 @@ export interface components {
             settle: string;
             /** Why */
             why: string;
+        };
+        /** KeepDefaults */
+        KeepDefaults: {
+            /** Names */
+            names: string[];
+        };
+        /** Left */
+        Left: {
+            /** Change */
+            change: string;
+            /** Waiting Id */
+            waiting_id: number;
+            /** Name */
+            name: string;
+            /** Run Id */
+            run_id: number;
+        };
+        /** Lined */
+        Lined: {
+            /** Waiting Id */
+            waiting_id: number;
+            /** Run Id */
+            run_id: number;
+            /** Person Id */
+            person_id: number;
+            /** Name */
+            name: string;
+            /** Place */
+            place: number;
+            /** Heads */
+            heads: number;
+            /** Change */
+            change: string;
+        };
+        /** LogLine */
+        LogLine: {
+            /** At */
+            at: string;
+            /** By */
+            by: string | null;
+            /** Summary */
+            summary: string;
         };
         /** Me */
         Me: {
@@ -634,6 +1032,22 @@ export interface components {
             /** By Hand */
             by_hand: boolean;
         };
+        /** NamePlace */
+        NamePlace: {
+            /** Person Id */
+            person_id: number;
+        };
+        /** Named */
+        Named: {
+            /** Change */
+            change: string;
+            /** Enrollment Id */
+            enrollment_id: number;
+            /** N */
+            n: number;
+            /** Name */
+            name: string;
+        };
         /**
          * NewEnrollment
          * @description `total` is the total the screen showed; `organization_id` is the payer, when not the learner.
@@ -651,6 +1065,16 @@ export interface components {
             plan_id?: number | null;
             /** Organization Id */
             organization_id?: number | null;
+            /**
+             * Heads
+             * @default 1
+             */
+            heads: number;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
         };
         /** NewMeeting */
         NewMeeting: {
@@ -662,6 +1086,11 @@ export interface components {
             minutes?: unknown;
         } & {
             [key: string]: unknown;
+        };
+        /** NewNote */
+        NewNote: {
+            /** Text */
+            text: string;
         };
         /** NewOrganization */
         NewOrganization: {
@@ -718,12 +1147,35 @@ export interface components {
             pattern?: unknown;
             /** Changes */
             changes?: unknown;
-            /** Rate */
-            rate?: unknown;
-            /** Plan */
-            plan?: unknown;
+            /** Rates */
+            rates?: unknown;
+            /** Plans */
+            plans?: unknown;
         } & {
             [key: string]: unknown;
+        };
+        /** NewWaiting */
+        NewWaiting: {
+            /** Run Id */
+            run_id: number;
+            /** Person Id */
+            person_id: number;
+            /** Rate Id */
+            rate_id?: number | null;
+            /** Plan Id */
+            plan_id?: number | null;
+            /** Organization Id */
+            organization_id?: number | null;
+            /**
+             * Heads
+             * @default 1
+             */
+            heads: number;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
         };
         /** NextChange */
         NextChange: {
@@ -747,6 +1199,20 @@ export interface components {
             start: string;
             /** End */
             end: string;
+        };
+        /** NoteOut */
+        NoteOut: {
+            /** At */
+            at: string;
+            /** By */
+            by: string;
+            /** Text */
+            text: string;
+        };
+        /** Notes */
+        Notes: {
+            /** Notes */
+            notes: components["schemas"]["NoteOut"][];
         };
         /** OrganizationOut */
         OrganizationOut: {
@@ -802,6 +1268,25 @@ export interface components {
             /** Until */
             until: string | null;
         };
+        /** PersonChanged */
+        PersonChanged: {
+            /** Id */
+            id: number;
+            /** Given */
+            given: string;
+            /** Family */
+            family: string;
+            /** Name */
+            name: string;
+            /** Email */
+            email: string | null;
+            /** Phone */
+            phone: string | null;
+            /** Note */
+            note: string;
+            /** Change */
+            change: string;
+        };
         /** PersonFound */
         PersonFound: {
             /** Id */
@@ -824,6 +1309,25 @@ export interface components {
             owed: string | null;
             next_due: components["schemas"]["NextDue"] | null;
         };
+        /** PersonNear */
+        PersonNear: {
+            /** Id */
+            id: number;
+            /** Given */
+            given: string;
+            /** Family */
+            family: string;
+            /** Name */
+            name: string;
+            /** Email */
+            email: string | null;
+            /** Phone */
+            phone: string | null;
+            /** Note */
+            note: string;
+            /** Why */
+            why: string;
+        };
         /** PersonOut */
         PersonOut: {
             /** Id */
@@ -840,6 +1344,90 @@ export interface components {
             phone: string | null;
             /** Note */
             note: string;
+        };
+        /** PersonPage */
+        PersonPage: {
+            /** Id */
+            id: number;
+            /** Given */
+            given: string;
+            /** Family */
+            family: string;
+            /** Name */
+            name: string;
+            /** Email */
+            email: string | null;
+            /** Phone */
+            phone: string | null;
+            /** Note */
+            note: string;
+            /** Owed */
+            owed: string | null;
+            next_due: components["schemas"]["NextDue"] | null;
+            /** Currency */
+            currency: string;
+            /** Numbers */
+            numbers: components["schemas"]["StaffNumber"][];
+            /** Enrollments */
+            enrollments: components["schemas"]["PersonRun"][];
+            /** Waiting */
+            waiting: components["schemas"]["PersonWaits"][];
+            /** Notes */
+            notes: components["schemas"]["NoteOut"][];
+            /** Log */
+            log: components["schemas"]["LogLine"][];
+        };
+        /**
+         * PersonRun
+         * @description A run a person signed up for, or (`guest`) was named on by somebody else's party.
+         */
+        PersonRun: {
+            /** Enrollment Id */
+            enrollment_id: number;
+            /** Run Id */
+            run_id: number;
+            /** Code */
+            code: string;
+            /** Title */
+            title: string;
+            /** First */
+            first: string | null;
+            /** Last */
+            last: string | null;
+            /** Status */
+            status: string;
+            /** Heads */
+            heads: number;
+            /** Guest */
+            guest: boolean;
+            /** Payer */
+            payer: string | null;
+            /** Signed Up */
+            signed_up: string;
+            /** Currency */
+            currency: string;
+            /** Total */
+            total: string;
+            /** Owed */
+            owed: string;
+            next_due: components["schemas"]["NextDue"] | null;
+        };
+        /** PersonWaits */
+        PersonWaits: {
+            /** Waiting Id */
+            waiting_id: number;
+            /** Run Id */
+            run_id: number;
+            /** Code */
+            code: string;
+            /** Title */
+            title: string;
+            /** Heads */
+            heads: number;
+            /** Place */
+            place: number;
+            /** Joined */
+            joined: string;
         };
         /** PlanLineOut */
         PlanLineOut: {
@@ -866,10 +1454,15 @@ export interface components {
             id: number;
             /** Name */
             name: string;
-            /** Active */
-            active: boolean;
             /** Lines */
             lines: components["schemas"]["PlanLineOut"][];
+        };
+        /** PriceLine */
+        PriceLine: {
+            /** Rate */
+            rate: string;
+            /** Steps */
+            steps: components["schemas"]["PriceStretch"][];
         };
         /** PriceNow */
         PriceNow: {
@@ -884,7 +1477,7 @@ export interface components {
         };
         /**
          * PriceStretch
-         * @description Days, both included, on which one person at the first rate pays the same.
+         * @description Days, both included, on which one person pays the same.
          */
         PriceStretch: {
             /** From */
@@ -914,6 +1507,28 @@ export interface components {
             errors: components["schemas"]["FaultOut"][];
         } & {
             [key: string]: unknown;
+        };
+        /**
+         * Pulse
+         * @description The newest change the screen knows, and the run it shows, if one.
+         */
+        Pulse: {
+            /**
+             * Seen
+             * @default 0
+             */
+            seen: number;
+            /** Run Id */
+            run_id?: number | null;
+        };
+        /** PulseOut */
+        PulseOut: {
+            /** Revision */
+            revision: number;
+            /** Today */
+            today: string;
+            /** Changes */
+            changes: components["schemas"]["ChangeOut"][];
         };
         /** QuoteLine */
         QuoteLine: {
@@ -966,6 +1581,43 @@ export interface components {
             early: components["schemas"]["EarlyStepIO"][];
         };
         /**
+         * Ribbon
+         * @description The season around today: the runs in it, by first meeting.
+         */
+        Ribbon: {
+            /** From */
+            from: string;
+            /** To */
+            to: string;
+            /** Bars */
+            bars: components["schemas"]["RibbonBar"][];
+        };
+        /** RibbonBar */
+        RibbonBar: {
+            /** Id */
+            id: number;
+            /** Code */
+            code: string;
+            /** Title */
+            title: string;
+            /** Status */
+            status: string;
+            /** Sign Up */
+            sign_up: string;
+            /** Teaching */
+            teaching: string;
+            /** First */
+            first: string;
+            /** Last */
+            last: string;
+            /** Opens */
+            opens: string | null;
+            /** Taken */
+            taken: number;
+            /** Capacity */
+            capacity: number;
+        };
+        /**
          * Roster
          * @description `rows` hold the values of `columns`, in order.
          */
@@ -988,8 +1640,36 @@ export interface components {
             columns: string[];
             /** Rows */
             rows: unknown[][];
+            /** Waiting */
+            waiting: components["schemas"]["WaitingOut"][];
             /** Withdrawn */
             withdrawn: components["schemas"]["Gone"][];
+            /** Revision */
+            revision: number;
+        };
+        /**
+         * RowFix
+         * @description What is corrected in a line; an empty body takes the corrections back.
+         */
+        RowFix: {
+            /** Given */
+            given?: string | null;
+            /** Family */
+            family?: string | null;
+            /** Email */
+            email?: string | null;
+            /** Phone */
+            phone?: string | null;
+            /** Number */
+            number?: string | null;
+            /** Rate */
+            rate?: string | null;
+            /** Party */
+            party?: string | null;
+            /** Remarks */
+            remarks?: string | null;
+            /** No Email */
+            no_email?: string | null;
         };
         /**
          * RunLine
@@ -1041,6 +1721,8 @@ export interface components {
             smallest: number;
             /** Taken */
             taken: number;
+            /** Waiting */
+            waiting: number;
             price: components["schemas"]["PriceNow"] | null;
         };
         /** RunList */
@@ -1101,6 +1783,8 @@ export interface components {
             smallest: number;
             /** Taken */
             taken: number;
+            /** Waiting */
+            waiting: number;
             price: components["schemas"]["PriceNow"] | null;
             course: components["schemas"]["CourseOut"];
             /** Own Title */
@@ -1118,13 +1802,15 @@ export interface components {
             /** Gates */
             gates: components["schemas"]["GateOut"][];
             /** Price Line */
-            price_line: components["schemas"]["PriceStretch"][];
+            price_line: components["schemas"]["PriceLine"][];
             /** Rates */
             rates: components["schemas"]["RateOut"][];
             /** Plans */
             plans: components["schemas"]["PlanOut"][];
+            /** Sources */
+            sources: string[];
             /** Readiness */
-            readiness: components["schemas"]["FaultOut"][];
+            readiness: components["schemas"]["Finding"][];
             /** Now */
             now: string;
         };
@@ -1151,8 +1837,12 @@ export interface components {
             rate_id: number;
             /** Plan Id */
             plan_id: number;
+            /** Heads */
+            heads: number;
             /** Seat */
             seat: number | null;
+            /** Place */
+            place: number | null;
             /** Capacity */
             capacity: number;
             /** Sign Up */
@@ -1161,6 +1851,16 @@ export interface components {
             why: string;
             /** Can Enroll */
             can_enroll: boolean;
+            /** Can Wait */
+            can_wait: boolean;
+        };
+        /**
+         * SeatConfirm
+         * @description The total that was shown.
+         */
+        SeatConfirm: {
+            /** Total */
+            total: string;
         };
         /** SignIn */
         SignIn: {
@@ -1168,6 +1868,15 @@ export interface components {
             email: string;
             /** Password */
             password: string;
+        };
+        /** StaffNumber */
+        StaffNumber: {
+            /** Organization */
+            organization: string;
+            /** Number */
+            number: string;
+            /** Department */
+            department: string;
         };
         /**
          * Touch
@@ -1191,6 +1900,40 @@ export interface components {
             subject: string;
             /** Subject Id */
             subject_id: number;
+        };
+        /**
+         * WaitingOut
+         * @description `next`: the free seats fit this party, and nobody before it.
+         */
+        WaitingOut: {
+            /** Id */
+            id: number;
+            /** Person Id */
+            person_id: number;
+            /** Name */
+            name: string;
+            /** Email */
+            email: string | null;
+            /** Phone */
+            phone: string | null;
+            /** Heads */
+            heads: number;
+            /** Place */
+            place: number;
+            /** Joined */
+            joined: string;
+            /** Rate */
+            rate: string;
+            /** Payer */
+            payer: string | null;
+            /** Way In */
+            way_in: string;
+            /** Note */
+            note: string;
+            /** Next */
+            next: boolean;
+            /** Fits */
+            fits: boolean;
         };
         /** Withdrawn */
         Withdrawn: {
@@ -1505,6 +2248,8 @@ export interface operations {
                 teaching?: string;
                 after?: string;
                 limit?: number;
+                since?: string | null;
+                until?: string | null;
             };
             header?: never;
             path?: never;
@@ -2186,6 +2931,7 @@ export interface operations {
             query?: {
                 rate_id?: number | null;
                 plan_id?: number | null;
+                heads?: number;
             };
             header?: never;
             path: {
@@ -2202,6 +2948,158 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RunQuote"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    keep_defaults: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepDefaults"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    change_course: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                course_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Patch"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CourseOut"];
                 };
             };
             /** @description Please sign in */
@@ -2351,6 +3249,307 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PersonOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    near: {
+        parameters: {
+            query?: {
+                given?: string;
+                family?: string;
+                email?: string;
+                phone?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonNear"][];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    person_page: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonPage"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    change_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Patch"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonChanged"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    add_note: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                person_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewNote"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Notes"];
                 };
             };
             /** @description Please sign in */
@@ -2847,6 +4046,383 @@ export interface operations {
             };
         };
     };
+    name_place: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                enrollment_id: number;
+                n: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NamePlace"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Named"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    join: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewWaiting"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lined"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    seat_quote: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                waiting_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunQuote"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    seat: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                waiting_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeatConfirm"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Enrolled"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    leave: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                waiting_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Left"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
     take_back: {
         parameters: {
             query?: never;
@@ -3143,6 +4719,83 @@ export interface operations {
             };
         };
     };
+    fix_row: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+                line: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RowFix"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
     enroll_batch: {
         parameters: {
             query?: never;
@@ -3167,6 +4820,222 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    ribbon: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ribbon"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    pulse: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Pulse"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PulseOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    find: {
+        parameters: {
+            query?: {
+                q?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Found"];
                 };
             };
             /** @description Please sign in */

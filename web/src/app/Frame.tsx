@@ -1,17 +1,23 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { lazy, Suspense } from "react";
-import { Link, Navigate, NavLink, Route, Routes } from "react-router";
+import { lazy, Suspense, useEffect, useState } from "react";
+import { Link, Navigate, NavLink, Route, Routes, useLocation } from "react-router";
 
 import { Gatelet } from "../parts/Arch";
 import { Page, Trouble } from "../parts/Page";
+import { Ribbon } from "../parts/Ribbon";
 import { day } from "../parts/text";
 import { SignIn } from "../subjects/access/SignIn";
+import { Find } from "./Find";
+import { Keys } from "./Keys";
 import { api, ask } from "./server";
-import { MeContext, useSession, type Me } from "./session";
+import { MeContext, useKept, useSession, type Me } from "./session";
+import { useNight } from "./theme";
 
 const RunList = lazy(() => import("../subjects/courses/RunList"));
 const NewRun = lazy(() => import("../subjects/courses/NewRun"));
 const RunPage = lazy(() => import("../subjects/courses/RunPage"));
+const PeoplePage = lazy(() => import("../subjects/people/PeoplePage"));
+const PersonPage = lazy(() => import("../subjects/people/PersonPage"));
 const Desk = lazy(() => import("../subjects/roster/Desk"));
 const ListPage = lazy(() => import("../subjects/bulk/ListPage"));
 
@@ -23,47 +29,85 @@ export function Frame() {
   if (me === null) return <SignIn onDone={refresh} />;
   return (
     <MeContext value={me}>
-      <div className="frame">
-        <Head me={me} />
-        <Suspense fallback={<div className="quiet-block" aria-busy="true" />}>
-          <Routes>
-            <Route path="/" element={<Navigate to="/planner" replace />} />
-            <Route path="/planner" element={<RunList />} />
-            <Route path="/runs/new" element={<NewRun />} />
-            <Route path="/runs/:id/list" element={<ListPage />} />
-            <Route path="/runs/:id/list/:batch" element={<ListPage />} />
-            <Route path="/runs/:id/:tab?" element={<RunPage />} />
-            <Route path="/desk" element={<Desk />} />
-            <Route path="*" element={<Nowhere />} />
-          </Routes>
-        </Suspense>
-      </div>
+      <Shell me={me} />
     </MeContext>
   );
 }
 
-function Head({ me }: { me: Me }) {
+function Shell({ me }: { me: Me }) {
   const queries = useQueryClient();
+  const { pathname } = useLocation();
+  const [night, setNight] = useNight();
+  const [keys, setKeys] = useState(false);
+  const planner = pathname === "/planner" || pathname === "/";
+  const [ribbon, setRibbon] = useKept<Record<string, boolean>>("ribbon-open", {});
+  const open = ribbon[planner ? "planner" : "else"] ?? planner;
   const out = async () => {
     await ask(api.DELETE("/api/v1/session"));
     queries.clear();
     window.location.assign("/");
   };
+  const act = (name: string) => {
+    if (name === "night") setNight(!night);
+    else if (name === "keys") setKeys(true);
+    else if (name === "out") void out();
+  };
+  useEffect(() => {
+    const listen = (e: KeyboardEvent) => {
+      if (e.key !== "F1") return;
+      e.preventDefault();
+      setKeys((old) => !old);
+    };
+    window.addEventListener("keydown", listen);
+    return () => window.removeEventListener("keydown", listen);
+  }, []);
+  return (
+    <div className="frame">
+      <Head me={me} onAct={act} night={night} />
+      <Ribbon
+        open={open}
+        onToggle={() => setRibbon((old) => ({ ...old, [planner ? "planner" : "else"]: !open }))}
+      />
+      <Keys open={keys} onClose={() => setKeys(false)} />
+      <Suspense fallback={<div className="quiet-block" aria-busy="true" />}>
+        <Routes>
+          <Route path="/" element={<Navigate to="/planner" replace />} />
+          <Route path="/planner" element={<RunList />} />
+          <Route path="/runs/new" element={<NewRun />} />
+          <Route path="/runs/:id/list" element={<ListPage />} />
+          <Route path="/runs/:id/list/:batch" element={<ListPage />} />
+          <Route path="/runs/:id/:tab?" element={<RunPage />} />
+          <Route path="/desk" element={<Desk />} />
+          <Route path="/people" element={<PeoplePage />} />
+          <Route path="/people/:id" element={<PersonPage />} />
+          <Route path="*" element={<Nowhere />} />
+        </Routes>
+      </Suspense>
+    </div>
+  );
+}
+
+function Head({ me, onAct, night }: { me: Me; onAct: (act: string) => void; night: boolean }) {
   return (
     <header className="head">
       <Link className="mark" to="/planner">
         <Gatelet done width={24} /> Arch Gate
       </Link>
+      <Find onAct={onAct} />
       <span className="where">
         {me.center}, {day(me.today)}
       </span>
       <nav aria-label="Places">
         <NavLink to="/planner">Planner</NavLink>
         <NavLink to="/desk">Desk</NavLink>
+        <NavLink to="/people">People</NavLink>
       </nav>
       <span className="who">
         {me.name}{" "}
-        <button className="plainly quiet" onClick={() => void out()}>
+        <button className="plainly quiet" onClick={() => onAct("night")}>
+          {night ? "day" : "night"}
+        </button>{" "}
+        <button className="plainly quiet" onClick={() => onAct("out")}>
           sign out
         </button>
       </span>

@@ -48,20 +48,20 @@ export function Arch({
         <path
           key={i}
           d={stone(i, 25, 42, size === "row" ? 2.6 : 2)}
-          fill={laid.has(i) ? (full ? "#16524B" : "#1F6F66") : "#FFFDF8"}
-          stroke={laid.has(i) ? "none" : "#B9B19F"}
+          fill={laid.has(i) ? (full ? "var(--full)" : "var(--stone)") : "var(--sheet)"}
+          stroke={laid.has(i) ? "none" : "var(--joint)"}
           strokeWidth={size === "row" ? 1.6 : 1}
         />
       ))}
-      <rect x="7" y="50" width="19" height="12" fill="#E4DDCD" stroke="#B9B19F" strokeWidth="1" />
-      <rect x="74" y="50" width="19" height="12" fill="#E4DDCD" stroke="#B9B19F" strokeWidth="1" />
+      <rect x="7" y="50" width="19" height="12" fill="var(--foot)" stroke="var(--joint)" strokeWidth="1" />
+      <rect x="74" y="50" width="19" height="12" fill="var(--foot)" stroke="var(--joint)" strokeWidth="1" />
       {marked !== undefined && (
         <line
           x1={50 + 43.5 * Math.cos(angle)}
           y1={48 - 43.5 * Math.sin(angle)}
           x2={50 + 49.5 * Math.cos(angle)}
           y2={48 - 49.5 * Math.sin(angle)}
-          stroke="#A8541F"
+          stroke="var(--copper)"
           strokeWidth={size === "row" ? 3.4 : 2.4}
         />
       )}
@@ -72,8 +72,8 @@ export function Arch({
           y="54"
           width="8"
           height="8"
-          fill="#FFFDF8"
-          stroke="#8A6A00"
+          fill="var(--sheet)"
+          stroke="var(--ochre)"
           strokeWidth="1.6"
         />
       ))}
@@ -87,8 +87,8 @@ export function Gatelet({ done = false, width = 18 }: { done?: boolean; width?: 
     <svg width={width} height={width} viewBox="0 0 24 24" aria-hidden="true" focusable="false">
       <path
         d="M2 22V12a10 10 0 0 1 20 0v10h-6V12a4 4 0 0 0-8 0v10z"
-        fill={done ? "#1F6F66" : "#FFFDF8"}
-        stroke="#1F6F66"
+        fill={done ? "#1F6F66" : "var(--sheet)"}
+        stroke="var(--verdigris)"
         strokeWidth="1.5"
       />
     </svg>

@@ -24,7 +24,8 @@ const WHAT: Record<string, string> = {
 export function GateLine({ run }: { run: Run }) {
   if (run.gates.length === 0) return null;
   const now = Date.parse(run.now);
-  const opened = run.price_line[0] ? Date.parse(`${run.price_line[0].from}T00:00:00Z`) : Infinity;
+  const first = run.price_line[0]?.steps[0];
+  const opened = first ? Date.parse(`${first.from}T00:00:00Z`) : Infinity;
   const from = Math.min(opened, ...run.gates.map((g) => Date.parse(g.at)));
   const to = Math.max(...run.gates.map((g) => Date.parse(g.at)));
   const x = (at: number) => LEFT + ((WIDTH - LEFT - RIGHT) * (at - from)) / Math.max(1, to - from);
@@ -131,26 +132,34 @@ function Mark({ gate, at, row, anchor, past }: Placed & { past: boolean }) {
   );
 }
 
-/** The price per head as steps: higher is dearer. */
+/** The price per head as steps: higher is dearer. The first rate stands out, others are thin lines. */
 function Prices({ run, x }: { run: Run; x: (at: number) => number }) {
-  const line = run.price_line;
-  if (line.length === 0) return null;
-  const totals = line.map((s) => Number(s.total));
+  const [main, ...others] = run.price_line;
+  if (!main || main.steps.length === 0) return null;
+  const totals = run.price_line.flatMap((l) => l.steps.map((s) => Number(s.total)));
   const low = Math.min(...totals);
   const high = Math.max(...totals);
-  const y = (total: number) => (high === low ? 40 : 56 - (26 * (total - low)) / (high - low));
+  const y = (total: number) => (high === low ? 40 : 60 - (30 * (total - low)) / (high - low));
   const edge = (iso: string, days = 0) => x(Date.parse(`${iso}T00:00:00Z`) + days * 86_400_000);
-  let path = "";
-  for (const s of line) {
-    path += `${path ? "L" : "M"}${edge(s.from)} ${y(Number(s.total))} L${edge(s.to, 1)} ${y(Number(s.total))}`;
-  }
-  const first = edge(line[0]!.from);
-  const last = edge(line[line.length - 1]!.to, 1);
+  const path = (steps: typeof main.steps) =>
+    steps
+      .map(
+        (s, i) =>
+          `${i ? "L" : "M"}${edge(s.from)} ${y(Number(s.total))} L${edge(s.to, 1)} ${y(Number(s.total))}`,
+      )
+      .join("");
+  const first = edge(main.steps[0]!.from);
+  const last = edge(main.steps[main.steps.length - 1]!.to, 1);
   return (
     <g>
-      <path d={`${path} L${last} ${GROUND} L${first} ${GROUND}z`} className="priceground" />
-      <path d={path} className="pricestep" />
-      {line.map((s) => (
+      <path d={`${path(main.steps)} L${last} ${GROUND} L${first} ${GROUND}z`} className="priceground" />
+      {others.map((l) => (
+        <path key={l.rate} d={path(l.steps)} className="pricestep other">
+          <title>{l.rate}</title>
+        </path>
+      ))}
+      <path d={path(main.steps)} className="pricestep" />
+      {main.steps.map((s) => (
         <text key={s.from} x={edge(s.from) + 4} y={y(Number(s.total)) - 6} className="pricetext">
           {money(s.total, run.currency)}
         </text>

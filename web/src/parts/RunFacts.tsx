@@ -4,7 +4,7 @@ import { day, money } from "./text";
 type Run = Schemas["RunLine"];
 
 /** "9 of 14, goes ahead from 6": the figure that stands next to every arch. */
-export function seatsText(run: Pick<Run, "taken" | "capacity" | "smallest">): string {
+export function seatsText(run: Pick<Run, "taken" | "capacity">): string {
   return `${run.taken} of ${run.capacity}`;
 }
 
@@ -17,6 +17,12 @@ export function smallestText(run: Pick<Run, "taken" | "smallest">): string {
     : `smallest number, ${run.smallest}, is reached`;
 }
 
+/** Whether it goes ahead: what callers ask most. */
+export function decisionText(run: Pick<Run, "decision" | "status" | "teaching">): string {
+  if (run.status === "draft" || run.teaching !== "before") return "";
+  return run.decision === "undecided" ? "not decided yet" : run.decision;
+}
+
 /** When a run meets next, or that it is over. */
 export function nextText(run: Run): string {
   if (run.next_meeting === null) return run.meetings ? "over" : "no dates yet";
@@ -25,7 +31,7 @@ export function nextText(run: Run): string {
 }
 
 /** First and last day. */
-export function spanText(run: Run): string {
+export function spanText(run: { first: string | null; last: string | null }): string {
   if (!run.first || !run.last) return "no dates yet";
   if (run.first === run.last) return day(run.first);
   const sameYear = run.first.slice(0, 4) === run.last.slice(0, 4);
@@ -33,7 +39,7 @@ export function spanText(run: Run): string {
 }
 
 /** Sign-up or, once begun, teaching: the state people ask for, in one or two words. */
-export function stateText(run: Run): string {
+export function stateText(run: Pick<Run, "status" | "teaching" | "sign_up">): string {
   if (run.status === "draft") return "draft";
   if (run.teaching === "ended") return "ended";
   if (run.teaching === "running") return "running";

@@ -5,10 +5,11 @@ import TableCell from "@mui/material/TableCell";
 import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { Fragment, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 
 import { api, ask, faultsOf, messageOf, newKey, ServerProblem, type Schemas } from "../../app/server";
+import { useKept } from "../../app/session";
 import { Arch } from "../../parts/Arch";
 import { Choice, Field } from "../../parts/Field";
 import { DoneNote, Page, Trouble } from "../../parts/Page";
@@ -24,14 +25,20 @@ const FACTS: [string, string][] = [
   ["phone", "Phone"],
   ["number", "Staff number"],
   ["department", "Department"],
+  ["rate", "Rate"],
+  ["party", "Party"],
+  ["remarks", "Remarks"],
 ];
 const TONE: Record<string, string> = {
   "will enroll": "strong",
   enrolled: "strong",
+  "will wait": "ochre strong",
+  waiting: "ochre strong",
   "already in": "slate",
-  "no seat left": "ochre strong",
+  "left out": "slate",
   "needs fixing": "brick strong",
 };
+const LARGEST = 10 * 1024 * 1024;
 
 /** A list goes onto a run: read, judged line by line, confirmed with seats and money. */
 export default function ListPage() {
@@ -67,6 +74,12 @@ function Choose({ runId }: { runId: number }) {
   const [over, setOver] = useState(false);
   const send = async (file: File | undefined) => {
     if (!file) return;
+    if (file.size > LARGEST) {
+      setError(
+        new Error(`${file.name} has ${Math.round(file.size / 1024 / 1024)} MB; a list has at most 10 MB.`),
+      );
+      return;
+    }
     setBusy(true);
     setError(null);
     try {
@@ -112,8 +125,8 @@ function Choose({ runId }: { runId: number }) {
       <Crumbs runId={runId} code={run.data?.code} />
       <h1 style={{ marginBottom: 4 }}>Put a list on {run.data?.title ?? "this run"}</h1>
       <p className="slate">
-        {run.data && `${run.data.taken} of ${run.data.capacity} seats are taken.`} A CSV file with a line of
-        headings and one person a line; the columns are found by their headings.
+        {run.data && `${run.data.taken} of ${run.data.capacity} seats are taken.`} A CSV or XLSX file with a
+        line of headings and one sign-up a line; the columns are found by their headings.
       </p>
       <div
         className={over ? "drop over" : "drop"}
@@ -134,7 +147,7 @@ function Choose({ runId }: { runId: number }) {
           ref={input}
           id="list-file"
           type="file"
-          accept=".csv,.txt,text/csv"
+          accept=".csv,.txt,.tsv,.xlsx,.xls,.ods,text/csv"
           className="sr"
           tabIndex={-1}
           aria-label="The list"
@@ -158,7 +171,8 @@ function Judged({ runId, batchId }: { runId: number; batchId: number }) {
   const acts = useDone();
   const [key, setKey] = useState(newKey);
   const [busy, setBusy] = useState(false);
-  const [only, setOnly] = useState("");
+  const [only, setOnly] = useKept(`list-only-${batchId}`, "");
+  const [open, setOpen] = useKept<number | null>(`list-open-${batchId}`, null);
   const query = useQuery({
     queryKey: ["batch", batchId],
     queryFn: () => ask(api.GET("/api/v1/batches/{batch_id}", { params: { path: { batch_id: batchId } } })),
@@ -198,7 +212,7 @@ function Judged({ runId, batchId }: { runId: number; batchId: number }) {
         }),
       );
       acts.say({
-        text: `${count(result.people, "person", "people")} enrolled; ${result.taken} of ${result.capacity} seats are taken now.`,
+        text: `${count(result.people, "sign-up")} enrolled${result.counts.waiting ? `, ${result.counts.waiting} waiting` : ""}; ${result.taken} of ${result.capacity} seats are taken now.`,
         change: result.change,
         link: <Link to={`/runs/${runId}/roster`}>See the roster</Link>,
       });
@@ -210,7 +224,25 @@ function Judged({ runId, batchId }: { runId: number; batchId: number }) {
       setBusy(false);
     }
   };
-  const items = batch.items.filter((i) => !only || i.verdict === only);
+  const fix = async (line: number, body: Schemas["RowFix"]) => {
+    try {
+      const result = await ask(
+        api.PATCH("/api/v1/batches/{batch_id}/rows/{line}", {
+          params: { path: { batch_id: batchId, line } },
+          body,
+        }),
+      );
+      acts.say(null);
+      queries.setQueryData(["batch", batchId], result);
+      return true;
+    } catch (error) {
+      acts.fail(messageOf(error));
+      return false;
+    }
+  };
+  const items = batch.items.filter((i) => !only || (only === "odd" ? i.odd.length > 0 : i.verdict === only));
+  const odd = batch.items.filter((i) => i.odd.length > 0).length;
+  const has = (fact: keyof Batch["items"][number]) => batch.items.some((i) => i[fact]);
   return (
     <Page
       title={`${batch.file_name} for ${batch.run_code}`}
@@ -261,6 +293,15 @@ function Judged({ runId, batchId }: { runId: number; batchId: number }) {
               {verdict} ({n})
             </button>
           ))}
+        {odd > 0 && (
+          <button
+            className={only === "odd" ? "word at" : "word"}
+            aria-pressed={only === "odd"}
+            onClick={() => setOnly("odd")}
+          >
+            odd, but fine ({odd})
+          </button>
+        )}
       </div>
       <div className="tablewrap">
         <Table size="small" aria-label="Every line of the list with its verdict">
@@ -269,28 +310,162 @@ function Judged({ runId, batchId }: { runId: number; batchId: number }) {
               <TableCell className="right">Line</TableCell>
               <TableCell>Name</TableCell>
               <TableCell>Email</TableCell>
-              <TableCell>Number</TableCell>
-              <TableCell>Department</TableCell>
+              {has("number") && <TableCell>Number</TableCell>}
+              <TableCell>Rate</TableCell>
+              <TableCell className="right">Party</TableCell>
+              <TableCell className="right">Fee</TableCell>
               <TableCell>Verdict</TableCell>
             </TableRow>
           </TableHead>
           <TableBody>
             {items.map((i) => (
-              <TableRow key={i.line}>
-                <TableCell className="right slate">{i.line}</TableCell>
-                <TableCell className="strong">{i.name || <span className="slate">no name</span>}</TableCell>
-                <TableCell>{i.email}</TableCell>
-                <TableCell>{i.number}</TableCell>
-                <TableCell>{i.department}</TableCell>
-                <TableCell>
-                  <span className={TONE[i.verdict]}>{i.verdict}</span> <span className="slate">{i.why}</span>
-                </TableCell>
-              </TableRow>
+              <Fragment key={i.line}>
+                <TableRow>
+                  <TableCell className="right slate">{i.line}</TableCell>
+                  <TableCell>
+                    {i.person_id ? (
+                      <Link className="name strong" to={`/people/${i.person_id}`}>
+                        {i.name}
+                      </Link>
+                    ) : (
+                      <span className="strong">{i.name || <span className="slate">no name</span>}</span>
+                    )}
+                    {i.remarks && <div className="slate note-line">{i.remarks}</div>}
+                  </TableCell>
+                  <TableCell>{i.email ?? <span className="slate">{i.phone}</span>}</TableCell>
+                  {has("number") && <TableCell>{i.number}</TableCell>}
+                  <TableCell>{i.rate}</TableCell>
+                  <TableCell className="right">{i.party || ""}</TableCell>
+                  <TableCell className="right">
+                    {Number(i.total) > 0 && money(i.total, batch.currency)}
+                  </TableCell>
+                  <TableCell>
+                    <span className={TONE[i.verdict]}>{i.verdict}</span>{" "}
+                    <span className="slate">{i.why}</span>
+                    {i.odd.map((o) => (
+                      <div key={o} className="ochre">
+                        {o}
+                      </div>
+                    ))}{" "}
+                    {batch.status === "judged" && open !== i.line && (
+                      <button
+                        className="plainly"
+                        aria-label={`Correct line ${i.line}`}
+                        onClick={() => setOpen(i.line)}
+                      >
+                        correct
+                      </button>
+                    )}
+                  </TableCell>
+                </TableRow>
+                {open === i.line && batch.status === "judged" && (
+                  <TableRow>
+                    <TableCell colSpan={has("number") ? 8 : 7}>
+                      <Fix
+                        batch={batch}
+                        item={i}
+                        onSave={async (body) => {
+                          if (await fix(i.line, body)) setOpen(null);
+                        }}
+                        onClose={() => setOpen(null)}
+                      />
+                    </TableCell>
+                  </TableRow>
+                )}
+              </Fragment>
             ))}
           </TableBody>
         </Table>
       </div>
     </Page>
+  );
+}
+
+/** Correct a line in place; what stands in the file stays beside it. */
+function Fix({
+  batch,
+  item,
+  onSave,
+  onClose,
+}: {
+  batch: Batch;
+  item: Batch["items"][number];
+  onSave: (body: Schemas["RowFix"]) => Promise<void>;
+  onClose: () => void;
+}) {
+  const first = {
+    given: item.given,
+    family: item.family,
+    email: item.email ?? "",
+    phone: item.phone ?? "",
+    rate: batch.rates.find((r) => r.label === item.rate || r.code === item.rate)?.code ?? item.rate,
+    party: String(item.party || ""),
+    no_email: item.no_email ? "yes" : "",
+  };
+  const [form, setForm, forget] = useKept(`list-fix-${batch.id}-${item.line}`, first);
+  const field = (name: "given" | "family" | "email" | "phone" | "party", label: string, width: number) => (
+    <Field
+      label={label}
+      width={width}
+      value={form[name]}
+      autoFocus={name === "given"}
+      onChange={(v) => setForm({ ...form, [name]: v })}
+    />
+  );
+  const save = async () => {
+    const changed = Object.fromEntries(
+      Object.entries(form).filter(([k, v]) => v !== first[k as keyof typeof first]),
+    ) as Schemas["RowFix"];
+    forget();
+    await onSave(changed);
+  };
+  return (
+    <form
+      noValidate
+      onSubmit={(e) => {
+        e.preventDefault();
+        void save();
+      }}
+    >
+      <div className="row wrap" style={{ alignItems: "flex-end" }}>
+        {field("given", "Given name", 140)}
+        {field("family", "Family name", 140)}
+        {field("email", "Email", 240)}
+        {field("phone", "Phone", 120)}
+        <Choice
+          label="Rate"
+          width={150}
+          value={form.rate}
+          onChange={(rate) => setForm({ ...form, rate })}
+          options={[
+            ...(batch.rates.some((r) => r.code === form.rate)
+              ? []
+              : [{ value: form.rate, text: form.rate || "usual" }]),
+            ...batch.rates.map((r) => ({ value: r.code, text: r.label })),
+          ]}
+        />
+        {field("party", "Party", 60)}
+        <label className="tick">
+          <input
+            type="checkbox"
+            checked={form.no_email === "yes"}
+            onChange={(e) => setForm({ ...form, no_email: e.target.checked ? "yes" : "" })}
+          />
+          has no email
+        </label>
+      </div>
+      <div className="row" style={{ marginTop: 10 }}>
+        <Button type="submit" variant="contained" size="small">
+          Judge it again
+        </Button>
+        <Button size="small" onClick={() => (forget(), onClose())}>
+          Leave as it was
+        </Button>
+        <Button size="small" onClick={() => (forget(), void onSave({}))}>
+          As in the file
+        </Button>
+      </div>
+    </form>
   );
 }
 
@@ -359,7 +534,7 @@ function Totals({
   const [name, setName] = useState("");
   const [fault, setFault] = useState("");
   const judged = batch.status === "judged";
-  const after = judged ? batch.taken + batch.people : batch.taken;
+  const after = judged ? batch.taken + batch.seats : batch.taken;
   const add = async () => {
     try {
       const made = await ask(api.POST("/api/v1/organizations", { body: { name } }));
@@ -418,15 +593,26 @@ function Totals({
       <section>
         <h2>{judged ? "When you confirm" : "What was done"}</h2>
         <dl className="facts">
-          <dt>People</dt>
+          <dt>Sign-ups</dt>
           <dd>{batch.people}</dd>
+          <dt>Seats they take</dt>
+          <dd>{batch.seats}</dd>
           <dt>Seats taken {judged ? "then" : "now"}</dt>
           <dd>
             {after} of {batch.capacity}
           </dd>
-          <dt>Each</dt>
-          <dd>{money(batch.each, batch.currency)}</dd>
-          <dd className="why">{batch.quote.lines[0]?.why}</dd>
+          {(judged ? batch.waits : (batch.counts.waiting ?? 0)) > 0 && (
+            <>
+              <dt>Waiting in line</dt>
+              <dd>{judged ? batch.waits : batch.counts.waiting}</dd>
+            </>
+          )}
+          {batch.sums.map((sum) => [
+            <dt key={`${sum.rate}t`}>
+              {sum.rate}, {count(sum.heads, "head")}
+            </dt>,
+            <dd key={`${sum.rate}d`}>{money(sum.total, batch.currency)}</dd>,
+          ])}
           <dt className="sum">Together</dt>
           <dd className="sum copper">{money(batch.total, batch.currency)}</dd>
         </dl>
@@ -438,11 +624,14 @@ function Totals({
         <section>
           {!batch.can_enroll && (
             <p className="slate">
-              {batch.people === 0 ? "Nobody on this list would be enrolled; nothing changes." : batch.why}
+              {batch.people + batch.waits === 0
+                ? "Nobody on this list would be enrolled; nothing changes."
+                : batch.why}
             </p>
           )}
           <Button variant="contained" fullWidth disabled={!batch.can_enroll || busy} onClick={onEnroll}>
-            Enroll {count(batch.people, "person", "people")} for {money(batch.total, batch.currency)}
+            Enroll {count(batch.people, "sign-up")}, {count(batch.seats, "seat")},{" "}
+            {money(batch.total, batch.currency)}
           </Button>
         </section>
       )}

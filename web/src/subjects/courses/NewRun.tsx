@@ -12,14 +12,17 @@ import {
   digitsOf,
   documentOf,
   EMPTY,
+  fromDefaults,
   minutesOf,
   patternOf,
   planLines,
-  rateOf,
+  ratesOf,
+  type CourseDefaults,
   type DateChange,
   type RunForm,
 } from "./form";
-import { PlanLines } from "./PlanLines";
+import { PlansEdit } from "./PlansEdit";
+import { RatesEdit } from "./RatesEdit";
 import {
   useCalculator,
   type Planned,
@@ -41,7 +44,8 @@ export default function NewRun() {
   const [error, setError] = useState<unknown>(null);
   const [busy, setBusy] = useState(false);
   const sheet = useRef<HTMLFormElement>(null);
-  const faults = faultsOf(error);
+  const [sent, setSent] = useState<RunForm | null>(null);
+  const faults = standing(faultsOf(error), sent, form);
   const set = (change: Partial<RunForm>) => setForm((old) => ({ ...old, ...change }));
   /** A change of the pattern makes other dates, so single changes no longer fit. */
   const setPattern = (change: Partial<RunForm>) => set({ ...change, changes: [] });
@@ -59,10 +63,19 @@ export default function NewRun() {
   const kept = dates.filter((d) => !d.dropped);
   const firstDay = kept.map((d) => d.date).sort()[0] ?? null;
 
+  /** A course brings its defaults along; they can all be changed here. */
+  const choose = (courseId: string) => {
+    const course = courses.data?.find((c) => String(c.id) === courseId);
+    set({ courseId, ...(course ? fromDefaults(course.defaults as CourseDefaults) : {}) });
+  };
+  const chosen = courses.data?.find((c) => String(c.id) === form.courseId);
+  const brought = Object.keys(chosen?.defaults ?? {});
+
   const save = async (event?: FormEvent) => {
     event?.preventDefault();
     setBusy(true);
     setError(null);
+    setSent(form);
     try {
       const run = await ask(
         api.POST("/api/v1/runs", { body: documentOf(form, digits), params: { header: keyHeader(key) } }),
@@ -89,6 +102,7 @@ export default function NewRun() {
           firstDay={firstDay}
           warnings={complete ? (planned.data?.warnings ?? []) : []}
           error={error}
+          faults={faults}
           busy={busy}
           onSave={() => void save()}
           onForget={forget}
@@ -116,7 +130,7 @@ export default function NewRun() {
                 label="Course"
                 value={form.courseId}
                 width={300}
-                onChange={(v) => set({ courseId: v })}
+                onChange={(v) => choose(v)}
                 fault={faults["/course_id"]}
                 options={[
                   { value: "", text: "a new course" },
@@ -143,6 +157,11 @@ export default function NewRun() {
                 />
               )}
             </div>
+            {brought.length > 0 && (
+              <p className="help">
+                From the course: {brought.join(", ")}. Whatever you change here holds for this run alone.
+              </p>
+            )}
             <div className="row">
               <Field
                 label="Place"
@@ -315,36 +334,14 @@ export default function NewRun() {
 
         <div className="part">
           <h2>Fee</h2>
-          <div className="row wrap">
-            <Field
-              label={`Fee in ${me.currency}`}
-              value={form.fee}
-              width={120}
-              onChange={(v) => set({ fee: v })}
-              fault={faults["/rate/amount"] ?? faults["/rate"]}
-              input={{ inputMode: "decimal" }}
-            />
-            <Field
-              label="Early price"
-              value={form.early}
-              width={120}
-              placeholder="none"
-              onChange={(v) => set({ early: v })}
-              fault={faults["/rate/early/0/amount"]}
-              input={{ inputMode: "decimal" }}
-            />
-            <Field
-              label="Through … days before the start"
-              value={form.earlyDays}
-              width={210}
-              onChange={(v) => set({ earlyDays: v })}
-              fault={faults["/rate/early/0/days_before"] ?? faults["/rate/early/0"]}
-              help={
-                firstDay && form.early && /^\d+$/.test(form.earlyDays)
-                  ? `through ${day(before(firstDay, Number(form.earlyDays)))}`
-                  : undefined
-              }
-              input={{ inputMode: "numeric" }}
+          <div>
+            <RatesEdit
+              rates={form.rates}
+              onChange={(rates) => set({ rates })}
+              faults={faults}
+              at="/rates"
+              currency={me.currency}
+              firstDay={firstDay}
             />
           </div>
         </div>
@@ -352,13 +349,7 @@ export default function NewRun() {
         <div className="part">
           <h2>Payment plan</h2>
           <div>
-            <PlanLines
-              name={form.planName}
-              lines={form.plan}
-              faults={faults}
-              at="/plan"
-              onChange={(planName, plan) => set({ planName, plan })}
-            />
+            <PlansEdit plans={form.plans} onChange={(plans) => set({ plans })} faults={faults} at="/plans" />
           </div>
         </div>
         <div className="part">
@@ -374,6 +365,35 @@ export default function NewRun() {
         </div>
       </form>
     </Page>
+  );
+}
+
+/** Faults of the last try whose fields have not been touched since. */
+function standing(
+  faults: Record<string, string>,
+  sent: RunForm | null,
+  now: RunForm,
+): Record<string, string> {
+  if (sent === null) return faults;
+  const moved = (...keys: (keyof RunForm)[]) =>
+    keys.some((k) => JSON.stringify(sent[k]) !== JSON.stringify(now[k]));
+  const of: [RegExp, (keyof RunForm)[]][] = [
+    [/^\/course/, ["courseTitle", "courseId"]],
+    [/^\/pattern\/first/, ["first"]],
+    [/^\/pattern\/start/, ["start"]],
+    [/^\/pattern\/minutes/, ["hours", "minutes"]],
+    [/^\/pattern\/count/, ["count", "ends"]],
+    [/^\/pattern\/until/, ["until", "ends"]],
+    [/^\/pattern\/every/, ["every"]],
+    [/^\/sign_up_opens/, ["opens", "first"]],
+    [/^\/capacity/, ["capacity"]],
+    [/^\/smallest/, ["smallest", "capacity"]],
+    [/^\/(title|code|place|instructor)$/, ["title", "code", "place", "instructor"]],
+    [/^\/rates/, ["rates"]],
+    [/^\/plans/, ["plans", "rates"]],
+  ];
+  return Object.fromEntries(
+    Object.entries(faults).filter(([at]) => !of.some(([shape, keys]) => shape.test(at) && moved(...keys))),
   );
 }
 
@@ -508,6 +528,7 @@ function Consequences({
   firstDay,
   warnings,
   error,
+  faults,
   busy,
   onSave,
   onForget,
@@ -517,14 +538,19 @@ function Consequences({
   firstDay: string | null;
   warnings: string[];
   error: unknown;
+  faults: Record<string, string>;
   busy: boolean;
   onSave: () => void;
   onForget: () => void;
 }) {
   const me = useMe();
   const digits = digitsOf(me.currency);
-  const rate = rateOf(form, digits);
-  const priced = rate.amount !== null && /^\d+(\.\d+)?$/.test(rate.amount) && firstDay !== null;
+  const rates = ratesOf(form.rates, digits).map((r, i) => ({
+    ...r,
+    code: `rate${i}`,
+    label: r.label ?? "Standard",
+  }));
+  const priced = rates.every((r) => r.amount !== null && /^\d+(\.\d+)?$/.test(r.amount)) && firstDay !== null;
   const quote = useCalculator<Quoted>(
     "quote",
     priced
@@ -532,8 +558,8 @@ function Consequences({
           currency: me.currency,
           time_zone: me.time_zone,
           start: firstDay,
-          rates: [rate],
-          ask: { people: [{ rate: "standard", count: 1 }], at: me.now },
+          rates,
+          ask: { people: [{ rate: "rate0", count: 1 }], at: me.now },
         }
       : null,
   );
@@ -546,7 +572,7 @@ function Consequences({
           total,
           signed_up: me.today,
           start: firstDay,
-          lines: planLines(form.plan, digits),
+          lines: planLines(form.plans[0]?.lines ?? [], digits),
         }
       : null,
   );
@@ -555,12 +581,12 @@ function Consequences({
     .map((d) => d.date)
     .sort()
     .at(-1);
-  const faults = faultsOf(error);
+  const judged = Object.keys(faultsOf(error)).length > 0;
   return (
     <>
-      {error !== null && (
+      {error !== null && (!judged || Object.keys(faults).length > 0) && (
         <div className="note wrong" role="alert">
-          {Object.keys(faults).length ? (
+          {judged ? (
             <>
               <p className="strong">Not saved yet. To mend:</p>
               {Object.entries(faults).map(([at, message]) => (
@@ -598,7 +624,10 @@ function Consequences({
         ))}
       </section>
       <section>
-        <h2>Somebody who signs up today pays</h2>
+        <h2>
+          Somebody who signs up today
+          {form.rates.length > 1 ? ` as ${form.rates[0]?.label || "Standard"}` : ""} pays
+        </h2>
         {total ? (
           <>
             <dl className="facts">

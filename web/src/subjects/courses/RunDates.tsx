@@ -86,12 +86,12 @@ function Edit({
       meeting
         ? `Move meeting ${meeting.n} to ${day(date)}, ${start}`
         : `Add a meeting on ${day(date)}, ${start}`,
-      (preview) =>
+      (preview, over) =>
         meeting
           ? ask(
               api.PATCH("/api/v1/meetings/{meeting_id}", {
                 params: { path: { meeting_id: meeting.id }, query: { preview } },
-                body: { seen, set },
+                body: { seen: { ...seen, ...over }, set },
               }),
             )
           : ask(

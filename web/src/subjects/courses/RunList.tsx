@@ -2,13 +2,23 @@ import Button from "@mui/material/Button";
 import { keepPreviousData, useInfiniteQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useSearchParams } from "react-router";
 
+import { News, usePulse } from "../../app/pulse";
 import { api, ask, type Schemas } from "../../app/server";
 import { useSettled } from "../../app/session";
 import { Arch } from "../../parts/Arch";
 import { Field } from "../../parts/Field";
 import { Page, Trouble } from "../../parts/Page";
-import { nextText, Price, seatsText, smallestText, spanText, stateText } from "../../parts/RunFacts";
-import { count } from "../../parts/text";
+import { useSpan } from "../../parts/Ribbon";
+import {
+  decisionText,
+  nextText,
+  Price,
+  seatsText,
+  smallestText,
+  spanText,
+  stateText,
+} from "../../parts/RunFacts";
+import { count, day } from "../../parts/text";
 
 type Run = Schemas["RunLine"];
 const VIEWS: Record<string, { text: string; query: Record<string, string> }> = {
@@ -35,10 +45,17 @@ export default function RunList() {
       },
       { replace: true },
     );
+  const [span] = useSpan();
+  const pulse = usePulse(null, 20);
+  const between = span ? { since: span.from, until: span.to } : {};
   const runs = useInfiniteQuery({
-    queryKey: ["runs", view, q],
+    queryKey: ["runs", view, q, span],
     queryFn: ({ pageParam }) =>
-      ask(api.GET("/api/v1/runs", { params: { query: { ...VIEWS[view]!.query, q, after: pageParam } } })),
+      ask(
+        api.GET("/api/v1/runs", {
+          params: { query: { ...VIEWS[view]!.query, ...between, q, after: pageParam } },
+        }),
+      ),
     initialPageParam: "",
     getNextPageParam: (last) => last.next ?? undefined,
     placeholderData: keepPreviousData,
@@ -46,12 +63,22 @@ export default function RunList() {
   const items = runs.data?.pages.flatMap((p) => p.items) ?? [];
   const total = runs.data?.pages[0]?.total ?? 0;
   return (
-    <Page title="Runs" margin={<Season items={items} />}>
+    <Page
+      title="Runs"
+      margin={
+        <>
+          <News pulse={pulse} />
+          <Season items={items} />
+        </>
+      }
+    >
       <div className="title">
         <div>
           <h1>Runs</h1>
           <div className="slate" aria-live="polite">
-            {runs.data ? `${count(total, "run")}, by first meeting` : " "}
+            {runs.data
+              ? `${count(total, "run")}, by first meeting${span ? `, held between ${day(span.from, false)} and ${day(span.to)}` : ""}`
+              : " "}
           </div>
         </div>
         <Button component={Link} to="/runs/new" variant="contained">
@@ -77,7 +104,7 @@ export default function RunList() {
         <Trouble error={runs.error} retry={() => void runs.refetch()} />
       ) : runs.data && items.length === 0 ? (
         <div className="empty">
-          {q || view !== "current" ? (
+          {q || span || view !== "current" ? (
             <p>
               No run fits.{" "}
               <button className="plainly" onClick={() => setParams({}, { replace: true })}>
@@ -92,7 +119,7 @@ export default function RunList() {
           )}
         </div>
       ) : (
-        <ul className="ruled" aria-busy={runs.isFetching}>
+        <ul className="ruled live" aria-busy={runs.isFetching}>
           {items.map((run) => (
             <Line key={run.id} run={run} />
           ))}
@@ -116,8 +143,9 @@ function Line({ run }: { run: Run }) {
     // eslint-disable-next-line jsx-a11y/click-events-have-key-events, jsx-a11y/no-noninteractive-element-interactions
     <li className="run" onClick={(e) => e.target instanceof HTMLAnchorElement || void go(`/runs/${run.id}`)}>
       <div className="arch">
-        <Arch taken={run.taken} capacity={run.capacity} smallest={run.smallest} />
+        <Arch taken={run.taken} capacity={run.capacity} smallest={run.smallest} waiting={run.waiting} />
         <div className="strong nowrap">{seatsText(run)}</div>
+        {run.waiting > 0 && <div className="ochre">{run.waiting} wait</div>}
       </div>
       <div className="what">
         <div>
@@ -141,6 +169,7 @@ function Line({ run }: { run: Run }) {
         <div className={run.smallest > run.taken && run.teaching === "before" ? "ochre" : "slate"}>
           {run.status === "published" && run.teaching === "before" ? smallestText(run) : ""}
         </div>
+        <div className="slate">{decisionText(run)}</div>
       </div>
       <div className="right">
         <Price run={run} />

@@ -5,12 +5,13 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 
-import { api, ask, faultsOf, messageOf, type Schemas } from "../../app/server";
+import { News, usePulse } from "../../app/pulse";
+import { api, ask, faultsOf, messageOf, ServerProblem, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Arch } from "../../parts/Arch";
 import { GateLine } from "../../parts/GateLine";
 import { DoneNote, Page, Trouble } from "../../parts/Page";
-import { nextText, seatsText, smallestText, spanText, stateText } from "../../parts/RunFacts";
+import { decisionText, nextText, seatsText, smallestText, spanText, stateText } from "../../parts/RunFacts";
 import { clock, count, day, hours, money } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
 import { Roster, useRoster } from "../roster/Roster";
@@ -18,7 +19,19 @@ import { RunDates } from "./RunDates";
 import { RunTerms } from "./RunTerms";
 
 export type Run = Schemas["RunOut"];
-export type Pending = { what: string; outcome: Schemas["Outcome"]; save: () => Promise<Schemas["Outcome"]> };
+type Outcome = Schemas["Outcome"];
+type Seen = Record<string, unknown>;
+/** `seen` replaces what the person saw, when they insist on their value. */
+type Send = (preview: boolean, seen?: Seen) => Promise<Outcome>;
+type Both = Record<string, { seen: unknown; now: unknown; yours: unknown }>;
+export type Pending = { what: string; outcome: Outcome; save: () => Promise<Outcome>; onSaved?: () => void };
+type Conflict = { what: string; fields: Both; send: Send; onSaved?: () => void };
+export type Propose = (
+  what: string,
+  send: Send,
+  onSaved?: () => void,
+  now?: boolean,
+) => Promise<Record<string, string> | null>;
 const TABS = ["roster", "dates", "terms"] as const;
 
 /** One run: its roster, its dates, its seats and terms. A published run's changes wait in the margin. */
@@ -27,7 +40,9 @@ export default function RunPage() {
   const go = useNavigate();
   const acts = useDone();
   const runId = Number(id);
+  const pulse = usePulse(Number.isInteger(runId) ? runId : null, 3);
   const [pending, setPending] = useState<Pending | null>(null);
+  const [conflict, setConflict] = useState<Conflict | null>(null);
   const query = useQuery({
     queryKey: ["run", runId],
     queryFn: () => ask(api.GET("/api/v1/runs/{run_id}", { params: { path: { run_id: runId } } })),
@@ -49,28 +64,49 @@ export default function RunPage() {
     );
   const at = TABS.find((t) => t === tab) ?? (run.status === "draft" ? "dates" : "roster");
 
-  /** Save at once on a draft; on a published run show first what it touches. */
-  const propose = async (
-    what: string,
-    send: (preview: boolean) => Promise<Schemas["Outcome"]>,
-  ): Promise<Record<string, string> | null> => {
+  /** Save at once on a draft; on a published run show first what it touches. Null: it went well. */
+  const propose: Propose = async (what, send, onSaved, now = false) => {
+    setConflict(null);
     try {
-      if (run.status === "draft") {
+      if (run.status === "draft" || now) {
         const outcome = await send(false);
-        acts.say({ text: `${what}.`, change: outcome.change });
-      } else setPending({ what, outcome: await send(true), save: () => send(false) });
+        acts.say({ text: `${what}: done.`, change: outcome.change });
+        onSaved?.();
+      } else setPending({ what, outcome: await send(true), save: () => send(false), onSaved });
       return null;
     } catch (error) {
+      if (error instanceof ServerProblem && error.kind === "changed-meanwhile") {
+        setConflict({ what, fields: error.extra.fields as Both, send, onSaved });
+        return {};
+      }
       const faults = faultsOf(error);
       if (Object.keys(faults).length === 0) acts.fail(messageOf(error));
       return faults;
     }
   };
+  const settle = async (mine: boolean) => {
+    if (!conflict) return;
+    const { what, fields, send, onSaved } = conflict;
+    setConflict(null);
+    if (!mine) {
+      onSaved?.();
+      await query.refetch();
+      return;
+    }
+    const over = Object.fromEntries(Object.entries(fields).map(([name, both]) => [name, both.now]));
+    await propose(what, (preview) => send(preview, over), onSaved);
+  };
 
   return (
     <Page
       title={`${run.code} ${run.title}`}
-      margin={<Margin run={run} acts={acts} pending={pending} setPending={setPending} />}
+      margin={
+        <>
+          <News pulse={pulse} />
+          {conflict && <BothVersions conflict={conflict} onSettle={(mine) => void settle(mine)} />}
+          <Margin run={run} acts={acts} pending={pending} setPending={setPending} />
+        </>
+      }
     >
       <div className="crumbs">
         <Link to="/planner">Runs</Link> /{" "}
@@ -98,9 +134,17 @@ export default function RunPage() {
         <div className="row mid" style={{ flex: "none" }}>
           <div className="right">
             <div className="big">{seatsText(run)} seats</div>
+            {run.waiting > 0 && <div className="ochre strong">{run.waiting} waiting</div>}
             <div className="slate">{smallestText(run)}</div>
+            <div className="slate">{decisionText(run)}</div>
           </div>
-          <Arch taken={run.taken} capacity={run.capacity} smallest={run.smallest} size="heading" />
+          <Arch
+            taken={run.taken}
+            capacity={run.capacity}
+            smallest={run.smallest}
+            waiting={run.waiting}
+            size="heading"
+          />
         </div>
       </div>
       <GateLine run={run} />
@@ -120,10 +164,40 @@ export default function RunPage() {
   );
 }
 
-export type Propose = (
-  what: string,
-  send: (preview: boolean) => Promise<Schemas["Outcome"]>,
-) => Promise<Record<string, string> | null>;
+/** Two people changed the same field: both versions, and whose stands. */
+function BothVersions({ conflict, onSettle }: { conflict: Conflict; onSettle: (mine: boolean) => void }) {
+  return (
+    <div className="note wrong" role="alertdialog" aria-label="Both versions">
+      <p className="strong">Somebody else changed this meanwhile.</p>
+      {Object.entries(conflict.fields).map(([name, both]) => (
+        <dl className="facts" key={name}>
+          <dt>{name.replace(/_/g, " ")}, theirs</dt>
+          <dd>{plainly(both.now)}</dd>
+          <dt>{name.replace(/_/g, " ")}, yours</dt>
+          <dd>{plainly(both.yours)}</dd>
+        </dl>
+      ))}
+      <div className="row" style={{ marginTop: 8 }}>
+        <Button variant="contained" onClick={() => onSettle(true)} autoFocus>
+          Use mine
+        </Button>
+        <Button onClick={() => onSettle(false)}>Keep theirs</Button>
+      </div>
+    </div>
+  );
+}
+
+/** A value in words, also of a list of rates or plans. */
+function plainly(value: unknown): string {
+  if (value === null || value === "") return "nothing";
+  if (Array.isArray(value))
+    return value
+      .map((v: { label?: string; name?: string; amount?: string }) =>
+        [v.label ?? v.name, v.amount].filter(Boolean).join(" "),
+      )
+      .join(", ");
+  return shownValue(String(value));
+}
 
 function Margin({
   run,
@@ -142,7 +216,8 @@ function Margin({
     setBusy(true);
     try {
       const outcome = await pending.save();
-      acts.say({ text: `${pending.what}.`, change: outcome.change });
+      acts.say({ text: `${pending.what}: done.`, change: outcome.change });
+      pending.onSaved?.();
     } catch (error) {
       acts.fail(messageOf(error));
     } finally {
@@ -177,22 +252,11 @@ function Margin({
       {run.status === "draft" ? (
         <section>
           <h2>A draft</h2>
-          {run.readiness.length ? (
-            <>
-              <p>What would stop somebody from signing up:</p>
-              {run.readiness.map((f) => (
-                <p key={f.message} className="fault">
-                  {f.message}
-                </p>
-              ))}
-            </>
-          ) : (
-            <p>Nothing would stop somebody from signing up. Only staff see it until it is published.</p>
-          )}
+          <Readiness run={run} />
           <Button
             variant="contained"
             fullWidth
-            disabled={busy || run.readiness.length > 0}
+            disabled={busy || run.readiness.some((f) => f.error)}
             onClick={() => void publish()}
           >
             Publish
@@ -202,7 +266,7 @@ function Margin({
         <section>
           <h2>{stateText(run).replace(/^./, (c) => c.toUpperCase())}</h2>
           <p className="slate">{run.sign_up_why}</p>
-          {run.sign_up === "open" && (
+          {(run.sign_up === "open" || run.sign_up === "full") && (
             <div className="row wrap">
               <Button component={Link} to={`/desk?run=${run.id}`} variant="contained">
                 Enroll somebody
@@ -216,6 +280,40 @@ function Margin({
       )}
       <PriceNow run={run} />
       <Sums run={run} />
+    </>
+  );
+}
+
+const PLACES: Record<string, { tab: string; text: string }> = {
+  "/dates": { tab: "dates", text: "the dates" },
+  "/rates": { tab: "terms#rates", text: "the fee" },
+  "/plans": { tab: "terms#plans", text: "the payment plan" },
+};
+
+/** What would stop a learner, and what is worth a look; each leads to where it is mended. */
+function Readiness({ run }: { run: Run }) {
+  if (run.readiness.length === 0)
+    return <p>Nothing would stop somebody from signing up. Only staff see it until it is published.</p>;
+  const errors = run.readiness.filter((f) => f.error);
+  const warnings = run.readiness.filter((f) => !f.error);
+  const line = (f: (typeof run.readiness)[number]) => {
+    const place = PLACES[f.at] ?? { tab: "terms#facts", text: "the seats and place" };
+    return (
+      <p key={f.message} className={f.error ? "fault" : ""}>
+        {f.message} <Link to={`/runs/${run.id}/${place.tab}`}>Go to {place.text}</Link>
+      </p>
+    );
+  };
+  return (
+    <>
+      {errors.length > 0 ? (
+        <p className="strong">What would stop somebody from signing up:</p>
+      ) : (
+        <p>Nothing would stop somebody from signing up.</p>
+      )}
+      {errors.map(line)}
+      {warnings.length > 0 && <p className="strong">Worth a look before it is public:</p>}
+      {warnings.map(line)}
     </>
   );
 }

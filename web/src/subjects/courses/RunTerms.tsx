@@ -1,58 +1,263 @@
 import Button from "@mui/material/Button";
-import { useState } from "react";
+import { useQueryClient } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { useLocation } from "react-router";
 
 import { api, ask } from "../../app/server";
+import { useKept } from "../../app/session";
 import { Field } from "../../parts/Field";
 import { day, money } from "../../parts/text";
-import { digitsOf, planLineForm, planLines, rateOf, whole, type PlanLineForm } from "./form";
-import { PlanLines } from "./PlanLines";
+import { digitsOf, planForm, plansOf, rateForm, ratesOf, whole, type PlanForm, type RateForm } from "./form";
+import { PlansEdit } from "./PlansEdit";
+import { RatesEdit } from "./RatesEdit";
 import type { Propose, Run } from "./RunPage";
 
-type Part = "facts" | "fee" | "plan";
+type Props = { run: Run; propose: Propose };
 
-/** Seats, fee and plan of a run: read first, changed part by part. */
-export function RunTerms({ run, propose }: { run: Run; propose: Propose }) {
-  const [open, setOpen] = useState<Part | null>(null);
-  const close = () => setOpen(null);
-  const rate = run.rates[0];
-  const plan = run.plans[0];
+/** Seats, fees and plans of a run. On a draft a field saves when it is left; else changes wait in the margin. */
+export function RunTerms({ run, propose }: Props) {
+  const { hash } = useLocation();
+  useEffect(() => {
+    if (hash) document.getElementById(hash.slice(1))?.scrollIntoView({ block: "start" });
+  }, [hash]);
   return (
     <>
-      <div className="part" style={{ borderTop: 0 }}>
+      <div className="part" style={{ borderTop: 0 }} id="facts">
         <h2>Seats</h2>
-        {open === "facts" ? (
-          <Facts run={run} propose={propose} onClose={close} />
-        ) : (
-          <Reading onChange={() => setOpen("facts")} what="seats and place">
-            <p>
-              <strong>{run.capacity}</strong> seats; goes ahead from <strong>{run.smallest || 1}</strong>.
-            </p>
-            <p>
-              {run.place || "No place yet"}
-              {run.instructor ? `, with ${run.instructor}` : ", no instructor yet"}.
-            </p>
-            <p>
-              Sign-up opens {run.sign_up_opens ? `on ${day(run.sign_up_opens)}` : "when the run is published"}{" "}
-              and closes at the end of the day before the first meeting.
-            </p>
-            {run.note && <p className="slate">{run.note}</p>}
-          </Reading>
-        )}
+        <Facts run={run} propose={propose} />
       </div>
-      <div className="part">
+      <div className="part" id="rates">
         <h2>Fee</h2>
-        {open === "fee" ? (
-          <Fee run={run} propose={propose} onClose={close} />
-        ) : (
-          <Reading onChange={() => setOpen("fee")} what="fee">
-            {rate && (
-              <p>
-                {rate.label}: <strong className="copper">{money(rate.amount, run.currency)}</strong>
-              </p>
-            )}
-            {rate?.early.map((s, i) => (
-              <p key={i}>
-                Early:{" "}
+        <Fees run={run} propose={propose} />
+      </div>
+      <div className="part" id="plans">
+        <h2>Payment plan</h2>
+        <Plans run={run} propose={propose} />
+      </div>
+    </>
+  );
+}
+
+/** Where a value comes from, and the way back to the course's. */
+function Source({ run, name, propose }: Props & { name: string }) {
+  const queries = useQueryClient();
+  const defaults = run.course.defaults as Record<string, unknown>;
+  const own = !run.sources.includes(name);
+  const keep = async () => {
+    await propose(
+      `Make the ${name} what new runs of ${run.course.code} start with`,
+      () =>
+        ask(
+          api.POST("/api/v1/runs/{run_id}/defaults", {
+            params: { path: { run_id: run.id } },
+            body: { names: [name] },
+          }),
+        ),
+      undefined,
+      true,
+    );
+    void queries.invalidateQueries({ queryKey: ["courses"] });
+  };
+  const takeBack = () => {
+    const value = defaults[name];
+    const seen = (run as unknown as Record<string, unknown>)[name];
+    return propose(`Take the ${name} of the course`, (preview, over) =>
+      name === "rates" || name === "plans"
+        ? ask(
+            api.PATCH("/api/v1/runs/{run_id}/terms", {
+              params: { path: { run_id: run.id }, query: { preview } },
+              body: { seen: { [name]: seen, ...over }, set: { [name]: value } },
+            }),
+          )
+        : ask(
+            api.PATCH("/api/v1/runs/{run_id}", {
+              params: { path: { run_id: run.id }, query: { preview } },
+              body: { seen: { [name]: seen, ...over }, set: { [name]: value } },
+            }),
+          ),
+    );
+  };
+  if (!own) return <span className="slate">from the course</span>;
+  return (
+    <span className="slate">
+      this run’s own{" "}
+      {name in defaults && (
+        <button
+          type="button"
+          className="plainly quiet"
+          aria-label={`Take the course's ${name}`}
+          onClick={() => void takeBack()}
+        >
+          take the course’s
+        </button>
+      )}{" "}
+      <button
+        type="button"
+        className="plainly quiet"
+        aria-label={`Make these ${name} the course's default`}
+        onClick={() => void keep()}
+      >
+        make it the course’s default
+      </button>
+    </span>
+  );
+}
+
+const FACTS = ["capacity", "smallest", "sign_up_opens", "place", "instructor", "own_title", "note"] as const;
+type Fact = (typeof FACTS)[number];
+const SENT: Record<Fact, string> = {
+  capacity: "capacity",
+  smallest: "smallest",
+  sign_up_opens: "sign_up_opens",
+  place: "place",
+  instructor: "instructor",
+  own_title: "title",
+  note: "note",
+};
+
+function factsOf(run: Run): Record<Fact, string> {
+  return {
+    capacity: String(run.capacity),
+    smallest: String(run.smallest),
+    sign_up_opens: run.sign_up_opens ?? "",
+    place: run.place,
+    instructor: run.instructor,
+    own_title: run.own_title,
+    note: run.note,
+  };
+}
+
+function valueOf(name: Fact, text: string): string | number | null {
+  if (name === "capacity") return whole(text);
+  if (name === "smallest") return whole(text) ?? 0;
+  return name === "sign_up_opens" ? text || null : text;
+}
+
+function Facts({ run, propose }: Props) {
+  const stored = factsOf(run);
+  const [seen, setSeen] = useState(stored);
+  const [form, setForm, forget] = useKept(`run-facts-${run.id}`, stored);
+  const [faults, setFaults] = useState<Record<string, string>>({});
+  const draft = run.status === "draft";
+  const changed = FACTS.filter((name) => form[name] !== seen[name]);
+  // What others changed is taken over, except in fields that are being changed here.
+  const text = JSON.stringify(stored);
+  useEffect(() => {
+    const fresh = JSON.parse(text) as typeof stored;
+    setForm((old) => {
+      const next = { ...old };
+      for (const name of FACTS) if (old[name] === seen[name]) next[name] = fresh[name];
+      return next;
+    });
+    setSeen((old) => {
+      const next = { ...old };
+      for (const name of FACTS) if (form[name] === old[name]) next[name] = fresh[name];
+      return next;
+    });
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [text]);
+  const send = async (names: Fact[]) => {
+    const set = Object.fromEntries(names.map((n) => [SENT[n], valueOf(n, form[n])]));
+    const saw = Object.fromEntries(names.map((n) => [SENT[n], valueOf(n, seen[n])]));
+    const what = `Change the ${names.map((n) => SENT[n].replace(/_/g, " ")).join(", ")}`;
+    const found = await propose(
+      what,
+      (preview, over) =>
+        ask(
+          api.PATCH("/api/v1/runs/{run_id}", {
+            params: { path: { run_id: run.id }, query: { preview } },
+            body: { seen: { ...saw, ...over }, set },
+          }),
+        ),
+      () => {
+        forget();
+        setSeen((old) => ({ ...old, ...Object.fromEntries(names.map((n) => [n, form[n]])) }));
+        setForm(form);
+      },
+    );
+    setFaults(found ?? {});
+  };
+  const field = (name: Fact, label: string, width?: number, type = "text") => (
+    <Field
+      label={label}
+      type={type}
+      width={width}
+      value={form[name]}
+      onChange={(v) => setForm({ ...form, [name]: v })}
+      onBlur={() => draft && form[name] !== seen[name] && void send([name])}
+      fault={faults[`/set/${SENT[name]}`]}
+      help={
+        ["capacity", "smallest", "place", "instructor"].includes(name) ? (
+          <Source run={run} name={name} propose={propose} />
+        ) : undefined
+      }
+    />
+  );
+  return (
+    <form
+      onSubmit={(e) => {
+        e.preventDefault();
+        if (changed.length) void send(changed);
+      }}
+      noValidate
+    >
+      <div className="row wrap">
+        {field("capacity", "Seats", 270)}
+        {field("smallest", "Smallest number", 270)}
+        {field("sign_up_opens", "Sign-up opens", 160, "date")}
+      </div>
+      <div className="row">
+        {field("place", "Place")}
+        {field("instructor", "Instructor")}
+      </div>
+      <div className="row">
+        {field("own_title", "Title of this run, if it differs")}
+        {field("note", "Note for staff")}
+      </div>
+      <p className="slate" style={{ marginTop: 10 }}>
+        Sign-up {run.sign_up_opens ? "" : "opens when the run is published and "}closes at the end of the day
+        before the first meeting.{draft && " On a draft each field is saved when you leave it."}
+      </p>
+      {!draft && changed.length > 0 && (
+        <div className="note due row mid">
+          <span className="grow">
+            Not saved yet: {changed.map((n) => SENT[n].replace(/_/g, " ")).join(", ")}.
+          </span>
+          <Button type="submit" variant="contained">
+            See what it touches
+          </Button>
+          <Button
+            onClick={() => {
+              setForm(seen);
+              setFaults({});
+            }}
+          >
+            Leave as it was
+          </Button>
+        </div>
+      )}
+    </form>
+  );
+}
+
+function Fees({ run, propose }: Props) {
+  const [form, setForm, forget] = useKept<RateForm[] | null>(`run-rates-${run.id}`, null);
+  const [faults, setFaults] = useState<Record<string, string>>({});
+  const [seen, setSeen] = useState(run.rates);
+  const close = () => {
+    forget();
+    setForm(null);
+    setFaults({});
+  };
+  if (form === null)
+    return (
+      <>
+        {run.rates.map((rate) => (
+          <div key={rate.id} style={{ marginBottom: 8 }}>
+            {rate.label}: <strong className="copper">{money(rate.amount, run.currency)}</strong>
+            {rate.early.map((s, i) => (
+              <div key={i} className="slate">
+                early{" "}
                 <strong className="copper">
                   {s.amount
                     ? money(s.amount, run.currency)
@@ -61,222 +266,116 @@ export function RunTerms({ run, propose }: { run: Run; propose: Propose }) {
                       : `${money(s.off, run.currency)} off`}
                 </strong>{" "}
                 through {s.until ? day(s.until) : `${s.days_before} days before the start`}
-                {!s.until &&
-                  run.gates.find((g) => g.kind === "early step ends") &&
-                  `, ${day(run.gates.find((g) => g.kind === "early step ends")!.day)}`}
-                .
-              </p>
+              </div>
             ))}
-          </Reading>
-        )}
-      </div>
-      <div className="part">
-        <h2>Payment plan</h2>
-        {open === "plan" ? (
-          <PlanEdit run={run} propose={propose} onClose={close} />
-        ) : (
-          <Reading onChange={() => setOpen("plan")} what="payment plan">
-            <p className="strong">{plan?.name}</p>
-            {plan?.lines.map((l) => (
-              <p key={l.text}>{l.text}.</p>
-            ))}
-          </Reading>
-        )}
-      </div>
-    </>
+          </div>
+        ))}
+        <p>
+          <Source run={run} name="rates" propose={propose} />
+        </p>
+        <Button
+          onClick={() => {
+            setSeen(run.rates);
+            setForm(run.rates.map(rateForm));
+          }}
+        >
+          Change the rates
+        </Button>
+      </>
+    );
+  const submit = async () => {
+    const found = await propose(
+      "Change the rates for new sign-ups",
+      (preview, over) =>
+        ask(
+          api.PATCH("/api/v1/runs/{run_id}/terms", {
+            params: { path: { run_id: run.id }, query: { preview } },
+            body: { seen: { rates: seen, ...over }, set: { rates: ratesOf(form, digitsOf(run.currency)) } },
+          }),
+        ),
+      close,
+    );
+    setFaults(found ?? {});
+  };
+  return (
+    <form onSubmit={(e) => (e.preventDefault(), void submit())} noValidate>
+      <RatesEdit
+        rates={form}
+        onChange={setForm}
+        faults={faults}
+        at="/set/rates"
+        currency={run.currency}
+        firstDay={run.first}
+      />
+      <Buttons run={run} onClose={close} />
+    </form>
   );
 }
 
-function Reading({
-  children,
-  onChange,
-  what,
-}: {
-  children: React.ReactNode;
-  onChange: () => void;
-  what: string;
-}) {
+function Plans({ run, propose }: Props) {
+  const [form, setForm, forget] = useKept<PlanForm[] | null>(`run-plans-${run.id}`, null);
+  const [faults, setFaults] = useState<Record<string, string>>({});
+  const [seen, setSeen] = useState(run.plans);
+  const close = () => {
+    forget();
+    setForm(null);
+    setFaults({});
+  };
+  if (form === null)
+    return (
+      <>
+        {run.plans.map((plan) => (
+          <div key={plan.id} style={{ marginBottom: 8 }}>
+            <div className="strong">{plan.name}</div>
+            {plan.lines.map((l, i) => (
+              <div key={i} className="slate">
+                {l.text}.
+              </div>
+            ))}
+          </div>
+        ))}
+        <p>
+          <Source run={run} name="plans" propose={propose} />
+        </p>
+        <Button
+          onClick={() => {
+            setSeen(run.plans);
+            setForm(run.plans.map(planForm));
+          }}
+        >
+          Change the plans
+        </Button>
+      </>
+    );
+  const submit = async () => {
+    const found = await propose(
+      "Change the payment plans for new sign-ups",
+      (preview, over) =>
+        ask(
+          api.PATCH("/api/v1/runs/{run_id}/terms", {
+            params: { path: { run_id: run.id }, query: { preview } },
+            body: { seen: { plans: seen, ...over }, set: { plans: plansOf(form, digitsOf(run.currency)) } },
+          }),
+        ),
+      close,
+    );
+    setFaults(found ?? {});
+  };
   return (
-    <div className="row">
-      <div className="grow">{children}</div>
-      <button className="plainly" aria-label={`Change ${what}`} onClick={onChange}>
-        change
-      </button>
-    </div>
+    <form onSubmit={(e) => (e.preventDefault(), void submit())} noValidate>
+      <PlansEdit plans={form} onChange={setForm} faults={faults} at="/set/plans" />
+      <Buttons run={run} onClose={close} />
+    </form>
   );
 }
 
 function Buttons({ run, onClose }: { run: Run; onClose: () => void }) {
   return (
-    <div className="row">
+    <div className="row" style={{ marginTop: 14 }}>
       <Button type="submit" variant="contained">
         {run.status === "draft" ? "Save" : "See what it touches"}
       </Button>
       <Button onClick={onClose}>Leave as it was</Button>
     </div>
-  );
-}
-
-type EditProps = { run: Run; propose: Propose; onClose: () => void };
-
-function useEdit(propose: Propose, onClose: () => void) {
-  const [faults, setFaults] = useState<Record<string, string>>({});
-  const send = async (...given: Parameters<Propose>) => {
-    const found = await propose(...given);
-    if (found === null) onClose();
-    else setFaults(found);
-  };
-  return { faults, send };
-}
-
-function Facts({ run, propose, onClose }: EditProps) {
-  const seen = {
-    capacity: run.capacity,
-    smallest: run.smallest,
-    place: run.place,
-    instructor: run.instructor,
-    sign_up_opens: run.sign_up_opens,
-    title: run.own_title,
-    note: run.note,
-  };
-  const [form, setForm] = useState({
-    capacity: String(run.capacity),
-    smallest: String(run.smallest),
-    place: run.place,
-    instructor: run.instructor,
-    sign_up_opens: run.sign_up_opens ?? "",
-    title: run.own_title,
-    note: run.note,
-  });
-  const { faults, send } = useEdit(propose, onClose);
-  const field = (name: keyof typeof form, label: string, width?: number, type = "text") => (
-    <Field
-      label={label}
-      type={type}
-      width={width}
-      value={form[name]}
-      onChange={(v) => setForm({ ...form, [name]: v })}
-      fault={faults[`/set/${name}`]}
-    />
-  );
-  const submit = () => {
-    const all = {
-      ...form,
-      capacity: whole(form.capacity),
-      smallest: whole(form.smallest) ?? 0,
-      sign_up_opens: form.sign_up_opens || null,
-    };
-    const set = Object.fromEntries(
-      Object.entries(all).filter(([k, v]) => v !== seen[k as keyof typeof seen]),
-    );
-    if (Object.keys(set).length === 0) return onClose();
-    return void send("Change the seats and facts", (preview) =>
-      ask(
-        api.PATCH("/api/v1/runs/{run_id}", {
-          params: { path: { run_id: run.id }, query: { preview } },
-          body: { seen, set },
-        }),
-      ),
-    );
-  };
-  return (
-    <form onSubmit={(e) => (e.preventDefault(), submit())} noValidate>
-      <div className="row wrap">
-        {field("capacity", "Seats", 90)}
-        {field("smallest", "Smallest number", 130)}
-        {field("sign_up_opens", "Sign-up opens", 160, "date")}
-      </div>
-      <div className="row">
-        {field("place", "Place")}
-        {field("instructor", "Instructor")}
-      </div>
-      <div className="row">
-        {field("title", "Title of this run, if it differs")}
-        {field("note", "Note for staff")}
-      </div>
-      <Buttons run={run} onClose={onClose} />
-    </form>
-  );
-}
-
-function Fee({ run, propose, onClose }: EditProps) {
-  const rate = run.rates[0]!;
-  const step = rate.early[0];
-  const digits = digitsOf(run.currency);
-  const [form, setForm] = useState({
-    fee: rate.amount,
-    early: step?.amount ?? "",
-    earlyDays: String(step?.days_before ?? 14),
-  });
-  const { faults, send } = useEdit(propose, onClose);
-  const submit = () =>
-    void send("Change the fee for new sign-ups", (preview) =>
-      ask(
-        api.PATCH("/api/v1/runs/{run_id}/terms", {
-          params: { path: { run_id: run.id }, query: { preview } },
-          body: { seen: { rate }, set: { rate: { ...rateOf(form, digits), label: rate.label } } },
-        }),
-      ),
-    );
-  return (
-    <form onSubmit={(e) => (e.preventDefault(), submit())} noValidate>
-      <div className="row wrap">
-        <Field
-          label={`Fee in ${run.currency}`}
-          width={120}
-          value={form.fee}
-          onChange={(v) => setForm({ ...form, fee: v })}
-          fault={faults["/set/rate/amount"]}
-        />
-        <Field
-          label="Early price"
-          width={120}
-          value={form.early}
-          placeholder="none"
-          onChange={(v) => setForm({ ...form, early: v })}
-          fault={faults["/set/rate/early/0/amount"]}
-        />
-        <Field
-          label="Through … days before the start"
-          width={210}
-          value={form.earlyDays}
-          onChange={(v) => setForm({ ...form, earlyDays: v })}
-          fault={faults["/set/rate/early/0/days_before"] ?? faults["/set/rate/early/0"]}
-        />
-      </div>
-      <Buttons run={run} onClose={onClose} />
-    </form>
-  );
-}
-
-function PlanEdit({ run, propose, onClose }: EditProps) {
-  const plan = run.plans[0]!;
-  const [name, setName] = useState(plan.name);
-  const [lines, setLines] = useState<PlanLineForm[]>(plan.lines.map(planLineForm));
-  const { faults, send } = useEdit(propose, onClose);
-  const submit = () =>
-    void send("Change the payment plan for new sign-ups", (preview) =>
-      ask(
-        api.PATCH("/api/v1/runs/{run_id}/terms", {
-          params: { path: { run_id: run.id }, query: { preview } },
-          body: { seen: { plan }, set: { plan: { name, lines: planLines(lines, digitsOf(run.currency)) } } },
-        }),
-      ),
-    );
-  return (
-    <form onSubmit={(e) => (e.preventDefault(), submit())} noValidate>
-      <PlanLines
-        name={name}
-        lines={lines}
-        faults={faults}
-        at="/set/plan"
-        onChange={(n, l) => {
-          setName(n);
-          setLines(l);
-        }}
-      />
-      <div className="row" />
-      <Buttons run={run} onClose={onClose} />
-    </form>
   );
 }

@@ -1,6 +1,17 @@
 import { expect, test } from "vitest";
 
-import { amount, documentOf, EMPTY, minutesOf, whole } from "./form";
+import {
+  amount,
+  documentOf,
+  EMPTY,
+  fromDefaults,
+  minutesOf,
+  planForm,
+  plansOf,
+  rateForm,
+  ratesOf,
+  whole,
+} from "./form";
 
 test("amounts get the decimals people leave out, and nothing else is changed", () => {
   expect(amount("240")).toBe("240.00");
@@ -21,5 +32,43 @@ test("an empty form becomes a document with its gaps named as null", () => {
   const document = documentOf(EMPTY, 2);
   expect(document.course).toEqual({ title: null });
   expect(document.capacity).toBeNull();
-  expect(document.rate).toEqual({ code: "standard", label: "Standard", amount: null, early: [] });
+  expect(document.rates).toEqual([{ label: "Standard", amount: null, early: [] }]);
+});
+
+test("stored rates and plans go through the form and back unchanged", () => {
+  const rate = {
+    code: "member",
+    label: "Member",
+    amount: "200.00",
+    early: [
+      { until: null, days_before: 14, amount: "180.00", off: null, percent: null },
+      { until: "2027-09-01", days_before: null, amount: null, off: null, percent: "5" },
+    ],
+  };
+  expect(ratesOf([rateForm(rate)], 2)).toEqual([
+    {
+      code: "member",
+      label: "Member",
+      amount: "200.00",
+      early: [
+        { days_before: 14, amount: "180.00" },
+        { until: "2027-09-01", percent: "5" },
+      ],
+    },
+  ]);
+  const plan = {
+    id: 7,
+    name: "Mixed",
+    lines: [
+      { amount: "40.00", due: { after_sign_up: 0 } },
+      { parts: 2, due: { on: "2027-10-01" } },
+      { rest: true, due: { after_start: 3 } },
+    ],
+  };
+  expect(plansOf([planForm(plan as unknown as Parameters<typeof planForm>[0])], 2)).toEqual([plan]);
+});
+
+test("a course brings only what it says", () => {
+  expect(fromDefaults({})).toEqual({});
+  expect(fromDefaults({ capacity: 12, place: "" })).toEqual({ capacity: "12", place: "" });
 });

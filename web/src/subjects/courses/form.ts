@@ -1,13 +1,21 @@
 import type { Schemas } from "../../app/server";
 
-/** What a person types for a new run, all as text, and the document it becomes. */
+/** What a person types for a run, all as text, and the document it becomes. */
 
+export type StepForm = {
+  ends: "days_before" | "until";
+  when: string;
+  how: "amount" | "off" | "percent";
+  value: string;
+};
+export type RateForm = { code: string; label: string; amount: string; steps: StepForm[] };
 export type PlanLineForm = {
-  share: "percent" | "amount" | "rest";
+  share: "percent" | "amount" | "parts" | "rest";
   value: string;
   due: string;
   number: string;
 };
+export type PlanForm = { id: number | null; name: string; lines: PlanLineForm[] };
 export type DateChange = { n: number; date?: string; start?: string; minutes?: number; dropped?: boolean };
 export type RunForm = {
   courseId: string;
@@ -29,16 +37,41 @@ export type RunForm = {
   capacity: string;
   smallest: string;
   opens: string;
-  fee: string;
-  early: string;
-  earlyDays: string;
-  planName: string;
-  plan: PlanLineForm[];
+  rates: RateForm[];
+  plans: PlanForm[];
 };
 
 export const HALVES: PlanLineForm[] = [
   { share: "percent", value: "50", due: "after_sign_up", number: "0" },
   { share: "percent", value: "50", due: "after_sign_up", number: "30" },
+];
+
+export const PLAN_STARTS: { name: string; lines: PlanLineForm[] }[] = [
+  { name: "Half now, half in 30 days", lines: HALVES },
+  { name: "All now", lines: [{ share: "percent", value: "100", due: "after_sign_up", number: "0" }] },
+  {
+    name: "Deposit now, the rest on the first day",
+    lines: [
+      { share: "amount", value: "40.00", due: "after_sign_up", number: "0" },
+      { share: "rest", value: "", due: "after_start", number: "0" },
+    ],
+  },
+  {
+    name: "Half now, half two weeks before the start",
+    lines: [
+      { share: "percent", value: "50", due: "after_sign_up", number: "0" },
+      { share: "percent", value: "50", due: "before_start", number: "14" },
+    ],
+  },
+  {
+    name: "Three equal parts by the month, from the start",
+    lines: [0, 1, 2].map((k) => ({
+      share: "parts",
+      value: "1",
+      due: "months_after_start",
+      number: String(k),
+    })),
+  },
 ];
 
 export const EMPTY: RunForm = {
@@ -61,30 +94,16 @@ export const EMPTY: RunForm = {
   capacity: "",
   smallest: "",
   opens: "",
-  fee: "",
-  early: "",
-  earlyDays: "14",
-  planName: "Half now, half in 30 days",
-  plan: HALVES,
+  rates: [
+    {
+      code: "",
+      label: "Standard",
+      amount: "",
+      steps: [{ ends: "days_before", when: "14", how: "amount", value: "" }],
+    },
+  ],
+  plans: [{ id: null, name: "Half now, half in 30 days", lines: HALVES }],
 };
-
-export const PLAN_STARTS: { name: string; lines: PlanLineForm[] }[] = [
-  { name: "Half now, half in 30 days", lines: HALVES },
-  {
-    name: "Deposit now, the rest on the first day",
-    lines: [
-      { share: "amount", value: "40.00", due: "after_sign_up", number: "0" },
-      { share: "rest", value: "", due: "after_start", number: "0" },
-    ],
-  },
-  {
-    name: "Half now, half two weeks before the start",
-    lines: [
-      { share: "percent", value: "50", due: "after_sign_up", number: "0" },
-      { share: "percent", value: "50", due: "before_start", number: "14" },
-    ],
-  },
-];
 
 export const DUES = [
   { value: "after_sign_up", text: "days after sign-up" },
@@ -92,6 +111,7 @@ export const DUES = [
   { value: "after_start", text: "days after the start" },
   { value: "months_after_sign_up", text: "months after sign-up" },
   { value: "months_after_start", text: "months after the start" },
+  { value: "on", text: "on the date" },
 ];
 
 /** A whole number if that is what was typed, else the text itself, for the server to say what is wrong. */
@@ -132,22 +152,37 @@ export function patternOf(form: RunForm) {
   };
 }
 
-export function rateOf(form: Pick<RunForm, "fee" | "early" | "earlyDays">, digits: number) {
-  const early = amount(form.early, digits);
-  return {
-    code: "standard",
-    label: "Standard",
-    amount: amount(form.fee, digits),
-    early: early === null ? [] : [{ days_before: whole(form.earlyDays), amount: early }],
-  };
+/** The rates as the server reads them; a step without a price typed is no step. */
+export function ratesOf(rates: RateForm[], digits: number) {
+  return rates.map((rate) => ({
+    ...(rate.code ? { code: rate.code } : {}),
+    label: rate.label.trim() || null,
+    amount: amount(rate.amount, digits),
+    early: rate.steps
+      .filter((s) => s.value.trim() !== "")
+      .map((s) => ({
+        [s.ends]: s.ends === "until" ? s.when || null : whole(s.when),
+        [s.how]: s.how === "percent" ? s.value.trim() : amount(s.value, digits),
+      })),
+  }));
 }
 
 export function planLines(lines: PlanLineForm[], digits: number) {
   return lines.map((line) => ({
     ...(line.share === "rest"
       ? { rest: true }
-      : { [line.share]: line.share === "amount" ? amount(line.value, digits) : line.value.trim() || null }),
-    due: { [line.due]: whole(line.number || "0") },
+      : line.share === "parts"
+        ? { parts: whole(line.value) }
+        : { [line.share]: line.share === "amount" ? amount(line.value, digits) : line.value.trim() || null }),
+    due: { [line.due]: line.due === "on" ? line.number || null : whole(line.number || "0") },
+  }));
+}
+
+export function plansOf(plans: PlanForm[], digits: number) {
+  return plans.map((p) => ({
+    ...(p.id === null ? {} : { id: p.id }),
+    name: p.name.trim() || null,
+    lines: planLines(p.lines, digits),
   }));
 }
 
@@ -164,20 +199,65 @@ export function documentOf(form: RunForm, digits: number): Schemas["NewRun"] {
     sign_up_opens: form.opens || null,
     pattern: patternOf(form),
     changes: form.changes,
-    rate: rateOf(form, digits),
-    plan: { name: form.planName.trim() || null, lines: planLines(form.plan, digits) },
+    rates: ratesOf(form.rates, digits),
+    plans: plansOf(form.plans, digits),
   };
 }
 
-/** A stored plan line as the form holds it. */
-export function planLineForm(line: Schemas["PlanLineOut"]): PlanLineForm {
-  const [due, number] = Object.entries(line.due)[0] ?? ["after_sign_up", 0];
-  if (line.rest) return { share: "rest", value: "", due, number: String(number) };
-  if (line.amount !== null) return { share: "amount", value: line.amount, due, number: String(number) };
-  return { share: "percent", value: line.percent ?? "", due, number: String(number) };
+type StoredRate = Omit<Schemas["RateOut"], "id">;
+type StoredLine = Partial<Schemas["PlanLineOut"]> & { due: Record<string, string | number> };
+
+/** A stored rate as the form holds it. */
+export function rateForm(rate: StoredRate): RateForm {
+  return {
+    code: rate.code,
+    label: rate.label,
+    amount: rate.amount,
+    steps: rate.early.map((s) => ({
+      ends: s.until ? "until" : "days_before",
+      when: s.until ?? String(s.days_before ?? ""),
+      how: s.amount ? "amount" : s.off ? "off" : "percent",
+      value: s.amount ?? s.off ?? s.percent ?? "",
+    })),
+  };
 }
 
-/** How many decimals a currency has, from an amount the server wrote. */
+export function planForm(plan: { id?: number; name: string; lines: StoredLine[] }): PlanForm {
+  return { id: plan.id ?? null, name: plan.name, lines: plan.lines.map(planLineForm) };
+}
+
+/** A stored plan line as the form holds it. */
+export function planLineForm(line: StoredLine): PlanLineForm {
+  const [due, number] = Object.entries(line.due)[0] ?? ["after_sign_up", 0];
+  const held = { due, number: String(number) };
+  if (line.rest) return { share: "rest", value: "", ...held };
+  if (line.parts) return { share: "parts", value: String(line.parts), ...held };
+  if (line.amount) return { share: "amount", value: line.amount, ...held };
+  return { share: "percent", value: line.percent ?? "", ...held };
+}
+
+export type CourseDefaults = {
+  place?: string;
+  instructor?: string;
+  capacity?: number;
+  smallest?: number;
+  rates?: StoredRate[];
+  plans?: { name: string; lines: StoredLine[] }[];
+};
+
+/** What a chosen course brings along; what it does not say stays as typed. */
+export function fromDefaults(defaults: CourseDefaults): Partial<RunForm> {
+  return {
+    ...(defaults.place !== undefined ? { place: defaults.place } : {}),
+    ...(defaults.instructor !== undefined ? { instructor: defaults.instructor } : {}),
+    ...(defaults.capacity !== undefined ? { capacity: String(defaults.capacity) } : {}),
+    ...(defaults.smallest !== undefined ? { smallest: String(defaults.smallest) } : {}),
+    ...(defaults.rates ? { rates: defaults.rates.map(rateForm) } : {}),
+    ...(defaults.plans ? { plans: defaults.plans.map(planForm) } : {}),
+  };
+}
+
+/** How many decimals a currency has. */
 export function digitsOf(currency: string): number {
   return (
     new Intl.NumberFormat("en-US", { style: "currency", currency }).resolvedOptions().maximumFractionDigits ??

@@ -1,7 +1,9 @@
 import Button from "@mui/material/Button";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, ask, faultsOf, messageOf, newKey, ServerProblem, type Schemas } from "../../app/server";
+import { useKept, useSettled } from "../../app/session";
 import { Field } from "../../parts/Field";
 
 type Person = Schemas["PersonOut"];
@@ -18,7 +20,7 @@ export function NewPerson({
 }) {
   const words = typed.trim().split(/\s+/);
   const isEmail = typed.includes("@");
-  const [form, setForm] = useState({
+  const [form, setForm, forget] = useKept("new-person", {
     given: isEmail ? "" : words.length > 1 ? words.slice(0, -1).join(" ") : (words[0] ?? ""),
     family: !isEmail && words.length > 1 ? words[words.length - 1]! : "",
     email: isEmail ? typed.trim() : "",
@@ -29,11 +31,21 @@ export function NewPerson({
   const [twin, setTwin] = useState<Person | null>(null);
   const [busy, setBusy] = useState(false);
   const faults = faultsOf(error);
+  const asked = useSettled(form, 200);
+  const near = useQuery({
+    queryKey: ["near", asked],
+    queryFn: () => ask(api.GET("/api/v1/people/near", { params: { query: asked } })),
+    placeholderData: keepPreviousData,
+  });
+  const take = (person: Person) => {
+    forget();
+    onAdded(person);
+  };
   const add = async (anyway: boolean) => {
     setBusy(true);
     setError(null);
     try {
-      onAdded(
+      take(
         await ask(
           api.POST("/api/v1/people", {
             params: { header: { "Idempotency-Key": key } },
@@ -84,6 +96,25 @@ export function NewPerson({
           {messageOf(error)}
         </div>
       )}
+      {!twin && (near.data?.length ?? 0) > 0 && (
+        <div className="note due" role="status" style={{ marginTop: 12 }}>
+          <p className="strong">Maybe already known:</p>
+          {near.data!.map((p) => (
+            <p key={p.id} className="row" style={{ justifyContent: "space-between" }}>
+              <span>
+                {p.name}
+                <span className="slate">
+                  {" "}
+                  {p.email ?? p.phone ?? ""} ({p.why})
+                </span>
+              </span>
+              <button type="button" className="plainly nowrap" onClick={() => take(p)}>
+                take {p.name}
+              </button>
+            </p>
+          ))}
+        </div>
+      )}
       {twin && (
         <div className="note due" role="alert" style={{ marginTop: 12 }}>
           <p>
@@ -91,7 +122,7 @@ export function NewPerson({
             {twin.phone ? `, ${twin.phone}` : ""}.
           </p>
           <div className="row">
-            <Button onClick={() => onAdded(twin)} autoFocus>
+            <Button onClick={() => take(twin)} autoFocus>
               Take this person
             </Button>
             <Button onClick={() => void add(true)}>Add another</Button>
@@ -102,7 +133,14 @@ export function NewPerson({
         <Button type="submit" variant="contained" disabled={busy}>
           Add this person
         </Button>
-        <Button onClick={onCancel}>Back</Button>
+        <Button
+          onClick={() => {
+            forget();
+            onCancel();
+          }}
+        >
+          Back
+        </Button>
       </div>
     </form>
   );

@@ -3,14 +3,15 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState, type ReactNode } from "react";
 import { Link, useSearchParams } from "react-router";
 
-import { api, ask, messageOf, newKey, ServerProblem, type Schemas } from "../../app/server";
-import { useKept, useSettled } from "../../app/session";
+import { usePulse, News } from "../../app/pulse";
+import { api, ask, faultsOf, messageOf, newKey, ServerProblem, type Schemas } from "../../app/server";
+import { useKept, useMe, useSettled } from "../../app/session";
 import { Arch, Gatelet } from "../../parts/Arch";
-import { Choice } from "../../parts/Field";
+import { Choice, Field } from "../../parts/Field";
 import { DoneNote, Page } from "../../parts/Page";
 import { PickList } from "../../parts/PickList";
 import { Quote } from "../../parts/Quote";
-import { nextText, Price, seatsText, smallestText, spanText, stateText } from "../../parts/RunFacts";
+import { Price, seatsText, smallestText, spanText, stateText } from "../../parts/RunFacts";
 import { count, day, money } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
 import { NewPerson } from "../people/NewPerson";
@@ -24,6 +25,10 @@ type Call = {
   what: string;
   runId: number | null;
   payer: string;
+  rateId: number | null;
+  planId: number | null;
+  heads: string;
+  note: string;
   key: string;
 };
 
@@ -34,14 +39,20 @@ const blank = (): Call => ({
   what: "",
   runId: null,
   payer: "",
+  rateId: null,
+  planId: null,
+  heads: "1",
+  note: "",
   key: newKey(),
 });
 
 /** The desk, for the phone call: who, what, terms from left to right, the quote in the margin. */
 export default function Desk() {
+  const me = useMe();
   const [params, setParams] = useSearchParams();
   const [call, setCall] = useKept<Call>("desk-call", blank());
   const acts = useDone();
+  const pulse = usePulse(null, 3);
   const [changed, setChanged] = useState<{ shown: string; now: string } | null>(null);
   const [busy, setBusy] = useState(false);
   const whoRef = useRef<HTMLInputElement>(null);
@@ -57,9 +68,26 @@ export default function Desk() {
   const asked = Number(params.get("run"));
   useEffect(() => {
     if (!asked) return;
-    setCall((old) => ({ ...old, runId: asked, what: "", key: newKey() }));
+    setCall((old) => ({ ...old, runId: asked, rateId: null, planId: null, what: "", key: newKey() }));
     setParams({}, { replace: true });
   }, [asked, setCall, setParams]);
+
+  // A link from a person's page brings the person along.
+  const askedPerson = params.get("person");
+  useEffect(() => {
+    if (!askedPerson) return;
+    setParams({}, { replace: true });
+    void ask(
+      api.GET("/api/v1/people/{person_id}", { params: { path: { person_id: Number(askedPerson) } } }),
+    ).then((p) =>
+      setCall((old) => ({
+        ...old,
+        person: { ...p, runs: p.enrollments.filter((e) => e.status === "seated").length },
+        adding: false,
+        key: newKey(),
+      })),
+    );
+  }, [askedPerson, setCall, setParams]);
 
   const found = useQuery({
     queryKey: ["people", useSettled(call.who.trim(), 120)],
@@ -83,19 +111,67 @@ export default function Desk() {
     queryFn: () => ask(api.GET("/api/v1/runs/{run_id}", { params: { path: { run_id: call.runId! } } })),
     enabled: call.runId !== null,
   });
+  const heads = /^\d+$/.test(call.heads.trim()) ? Number(call.heads) : 0;
   const quote = useQuery({
-    queryKey: ["quote", call.runId],
-    queryFn: () => ask(api.GET("/api/v1/runs/{run_id}/quote", { params: { path: { run_id: call.runId! } } })),
+    queryKey: ["quote", call.runId, call.rateId, call.planId, heads],
+    queryFn: () =>
+      ask(
+        api.GET("/api/v1/runs/{run_id}/quote", {
+          params: {
+            path: { run_id: call.runId! },
+            query: { rate_id: call.rateId, plan_id: call.planId, heads },
+          },
+        }),
+      ),
     enabled: call.runId !== null,
+    placeholderData: (old) => (old?.run_id === call.runId ? old : undefined),
   });
   const organizations = useQuery({
     queryKey: ["organizations"],
     queryFn: () => ask(api.GET("/api/v1/organizations")),
   });
 
-  const ready = call.person !== null && quote.data !== undefined && quote.data.can_enroll;
-  const enroll = async () => {
+  const settled = quote.data !== undefined && !quote.isPlaceholderData && !quote.error;
+  const ready = call.person !== null && settled && (quote.data.can_enroll || quote.data.can_wait);
+  const done = (text: string, change: string, runId: number) => {
+    setCall(blank());
+    setChanged(null);
+    acts.say({ text, change, link: <Link to={`/runs/${runId}/roster`}>See the roster</Link> });
+    focus(whoRef);
+  };
+  const wait = async () => {
     if (!call.person || !quote.data || !run.data || busy) return;
+    setBusy(true);
+    try {
+      const result = await ask(
+        api.POST("/api/v1/waiting", {
+          params: { header: { "Idempotency-Key": call.key } },
+          body: {
+            run_id: quote.data.run_id,
+            person_id: call.person.id,
+            rate_id: quote.data.rate_id,
+            plan_id: quote.data.plan_id,
+            organization_id: call.payer ? Number(call.payer) : null,
+            heads,
+            note: call.note,
+          },
+        }),
+      );
+      done(
+        `${result.name} waits for ${run.data.title} as number ${result.place} in line.`,
+        result.change,
+        result.run_id,
+      );
+    } catch (error) {
+      acts.fail(messageOf(error));
+      void quote.refetch();
+    } finally {
+      setBusy(false);
+    }
+  };
+  const enroll = async () => {
+    if (!ready || !call.person || !quote.data || !run.data || busy) return;
+    if (quote.data.can_wait) return wait();
     setBusy(true);
     acts.say(null);
     try {
@@ -109,18 +185,21 @@ export default function Desk() {
             rate_id: quote.data.rate_id,
             plan_id: quote.data.plan_id,
             organization_id: call.payer ? Number(call.payer) : null,
+            heads,
+            note: call.note,
           },
         }),
       );
-      const now = result.quote.due_now;
-      setCall(blank());
-      setChanged(null);
-      acts.say({
-        text: `${result.name} has seat ${result.seat} of ${result.capacity} on ${run.data.title}; ${money(now, result.quote.currency)} is due now.`,
-        change: result.change,
-        link: <Link to={`/runs/${result.run_id}/roster`}>See the roster</Link>,
-      });
-      focus(whoRef);
+      const seats =
+        result.heads > 1
+          ? `seats ${result.seat} to ${result.seat + result.heads - 1} of ${result.capacity}`
+          : `seat ${result.seat} of ${result.capacity}`;
+      const now = money(result.quote.due_now, result.quote.currency);
+      done(
+        `${result.name} has ${seats} on ${run.data.title}; ${now} is due now.`,
+        result.change,
+        result.run_id,
+      );
     } catch (error) {
       if (error instanceof ServerProblem && error.kind === "total-changed") {
         setChanged({ shown: String(error.extra.shown), now: String(error.extra.now) });
@@ -140,9 +219,9 @@ export default function Desk() {
       if (e.key === "Enter" && e.ctrlKey) {
         e.preventDefault();
         void enrollRef.current();
-      } else if (e.key === "F2") {
+      } else if (e.key === "F4") {
         e.preventDefault();
-        whoRef.current?.focus();
+        (whoRef.current ?? whatRef.current ?? termsRef.current)?.focus();
       }
     };
     window.addEventListener("keydown", keys);
@@ -160,17 +239,20 @@ export default function Desk() {
     <Page
       title="Desk"
       margin={
-        <Margin
-          call={call}
-          run={run.data}
-          quote={quote.data}
-          quoteError={quote.error}
-          changed={changed}
-          acts={acts}
-          ready={ready}
-          busy={busy}
-          onEnroll={() => void enroll()}
-        />
+        <>
+          <News pulse={pulse} />
+          <Margin
+            call={call}
+            run={run.data}
+            quote={quote.data}
+            quoteError={quote.error}
+            changed={changed}
+            acts={acts}
+            ready={ready}
+            busy={busy}
+            onEnroll={() => void enroll()}
+          />
+        </>
       }
     >
       <div className="title">
@@ -183,7 +265,7 @@ export default function Desk() {
             <kbd>↑</kbd> <kbd>↓</kbd> <kbd>Enter</kbd> pick
           </span>
           <span>
-            <kbd>F2</kbd> who
+            <kbd>F4</kbd> who
           </span>
           <span>
             <kbd>Ctrl Enter</kbd> enroll
@@ -197,7 +279,7 @@ export default function Desk() {
         </div>
       </div>
       <div className="desk">
-        <section aria-labelledby="who">
+        <section aria-labelledby="who" className="live">
           <h2 id="who">
             <Gatelet done={call.person !== null} /> Who
           </h2>
@@ -267,9 +349,9 @@ export default function Desk() {
           {call.person?.owed && (
             <div className="note due" style={{ marginTop: 14 }}>
               <p>
-                <strong>Owes {money(call.person.owed, quote.data?.currency ?? "USD")}</strong>
+                <strong>Owes {money(call.person.owed, me.currency)}</strong>
                 {call.person.next_due &&
-                  `, the next ${money(call.person.next_due.amount, quote.data?.currency ?? "USD")} by ${day(call.person.next_due.due)}`}
+                  `, the next ${money(call.person.next_due.amount, me.currency)} by ${day(call.person.next_due.due)}`}
                 .
               </p>
             </div>
@@ -293,7 +375,7 @@ export default function Desk() {
               busy={runs.isFetching}
               onType={(what) => set({ what })}
               onPick={(key) => {
-                set({ runId: Number(key) });
+                set({ runId: Number(key), rateId: null, planId: null });
                 focus(call.person ? termsRef : whoRef);
               }}
               options={(runs.data?.items ?? []).map((r) => ({
@@ -316,29 +398,46 @@ export default function Desk() {
           <h2 id="terms">
             <Gatelet done={ready} /> Terms
           </h2>
-          {run.data && quote.data ? (
+          {run.data ? (
             <>
-              <div className="label">Rate</div>
-              <div className="option picked" style={{ cursor: "default" }}>
-                <div className="row" style={{ justifyContent: "space-between" }}>
-                  <span>
-                    {quote.data.lines[0]?.label}
-                    {quote.data.lines[0]?.early ? ", early" : ""}
-                  </span>
-                  <strong>{money(quote.data.total, quote.data.currency)}</strong>
-                </div>
+              <Picks
+                legend="Rate"
+                name="rate"
+                value={quote.data?.rate_id ?? null}
+                options={run.data.rates.map((r) => ({
+                  id: r.id,
+                  text: r.label,
+                  more: money(r.amount, run.data!.currency),
+                }))}
+                onPick={(rateId) => set({ rateId })}
+              />
+              <div className="row" style={{ margin: "12px 0" }}>
+                <Field
+                  label="Heads"
+                  value={call.heads}
+                  width={70}
+                  onChange={(value) => set({ heads: value })}
+                  fault={
+                    heads < 1
+                      ? "A number, please."
+                      : quote.error
+                        ? faultsOf(quote.error)["/heads"]
+                        : undefined
+                  }
+                  input={{ inputMode: "numeric" }}
+                />
+                <Field label="Note on this sign-up" value={call.note} onChange={(note) => set({ note })} />
               </div>
-              <div className="label" style={{ marginTop: 14 }}>
-                Payment plan
-              </div>
-              <div className="option picked" style={{ cursor: "default" }}>
-                {run.data.plans[0]?.name}
-                {run.data.plans[0]?.lines.map((l) => (
-                  <div className="slate" key={l.text}>
-                    {l.text}
-                  </div>
-                ))}
-              </div>
+              {heads > 1 && (
+                <p className="help">One payer; the other {heads - 1} are named on the roster later.</p>
+              )}
+              <Picks
+                legend="Payment plan"
+                name="plan"
+                value={quote.data?.plan_id ?? null}
+                options={run.data.plans.map((p) => ({ id: p.id, text: p.name, more: "" }))}
+                onPick={(planId) => set({ planId })}
+              />
             </>
           ) : (
             <p className="slate">Pick a run; its fee and payment plan stand here.</p>
@@ -346,6 +445,34 @@ export default function Desk() {
         </section>
       </div>
     </Page>
+  );
+}
+
+/** A few things of which one is chosen; arrows move within. */
+function Picks({
+  legend,
+  name,
+  value,
+  options,
+  onPick,
+}: {
+  legend: string;
+  name: string;
+  value: number | null;
+  options: { id: number; text: string; more: string }[];
+  onPick: (id: number) => void;
+}) {
+  return (
+    <fieldset className="picks">
+      <legend className="label">{legend}</legend>
+      {options.map((o) => (
+        <label key={o.id} className={o.id === value ? "option picked" : "option"}>
+          <input type="radio" name={name} checked={o.id === value} onChange={() => onPick(o.id)} />
+          <span className="grow">{o.text}</span>
+          <strong>{o.more}</strong>
+        </label>
+      ))}
+    </fieldset>
   );
 }
 
@@ -360,7 +487,8 @@ function Picked({ children, onChange, what }: { children: ReactNode; onChange: (
   );
 }
 
-function PersonLine({ person }: { person: Person }) {
+export function PersonLine({ person }: { person: Person }) {
+  const { currency } = useMe();
   return (
     <>
       <div className="row" style={{ justifyContent: "space-between" }}>
@@ -370,7 +498,7 @@ function PersonLine({ person }: { person: Person }) {
       <div className="slate">{person.email ?? "no email"}</div>
       <div className="slate">
         {person.phone}
-        {person.owed && <span className="ochre"> owes {money(person.owed, "USD")}</span>}
+        {person.owed && <span className="ochre"> owes {money(person.owed, currency)}</span>}
       </div>
     </>
   );
@@ -383,10 +511,9 @@ function RunLine({ run }: { run: Run }) {
         <strong>{run.title}</strong>
         <div className="slate">
           {spanText(run)}
-          {run.next_meeting && `, ${run.next_meeting.start}`}
+          {run.next_meeting && `, ${run.next_meeting.start} to ${run.next_meeting.end}`}
           {run.place && `, ${run.place}`}
         </div>
-        <div className="slate">{nextText(run)}</div>
         <div>
           <span className={run.sign_up === "open" ? "" : "ochre strong"}>{stateText(run)}</span>
           <span className="slate">{run.smallest ? `; ${smallestText(run)}` : ""}</span>
@@ -394,8 +521,9 @@ function RunLine({ run }: { run: Run }) {
         <Price run={run} />
       </div>
       <div style={{ textAlign: "center", flex: "none" }}>
-        <Arch taken={run.taken} capacity={run.capacity} smallest={run.smallest} />
+        <Arch taken={run.taken} capacity={run.capacity} smallest={run.smallest} waiting={run.waiting} />
         <div className="strong nowrap">{seatsText(run)}</div>
+        {run.waiting > 0 && <div className="ochre">{run.waiting} wait</div>}
       </div>
     </div>
   );
@@ -445,7 +573,10 @@ function Margin({
             </div>
           )}
           <Quote quote={quote} />
-          {!quote.can_enroll && <p className="fault">{quote.why}</p>}
+          {!quote.can_enroll && <p className={quote.can_wait ? "ochre strong" : "fault"}>{quote.why}</p>}
+          {quote.can_wait && (
+            <p className="slate">In line nothing is owed; the price is worked out when a seat is given.</p>
+          )}
           <Button
             variant="contained"
             fullWidth
@@ -455,11 +586,17 @@ function Margin({
           >
             {changed
               ? `Enroll at ${money(changed.now, quote.currency)}`
-              : quote.seat
-                ? `Enroll, seat ${quote.seat} of ${quote.capacity}`
-                : "No seat"}
+              : quote.can_wait
+                ? `Put in line, number ${quote.place}`
+                : quote.seat
+                  ? quote.heads > 1
+                    ? `Enroll, seats ${quote.seat} to ${quote.seat + quote.heads - 1} of ${quote.capacity}`
+                    : `Enroll, seat ${quote.seat} of ${quote.capacity}`
+                  : "Sign-up is shut"}
           </Button>
-          {!call.person && quote.can_enroll && <p className="slate">Pick who it is for.</p>}
+          {!call.person && (quote.can_enroll || quote.can_wait) && (
+            <p className="slate">Pick who it is for.</p>
+          )}
         </section>
       ) : (
         <section>

@@ -1,0 +1,191 @@
+"""Finding runs, people and acts: the list of runs, and one field that finds or does anything."""
+
+from __future__ import annotations
+
+from datetime import date, datetime, timedelta
+from typing import Any
+
+from sqlalchemy import Select, and_, false, func, or_, select
+from sqlalchemy.orm import selectinload
+
+from archgate.actions import courses, fees, people, schedule
+from archgate.actions.problems import Problem
+from archgate.actions.transaction import Deed
+from archgate.core.gates import teaching_at
+from archgate.tables.courses import Course, Run
+from archgate.tables.fees import Rate
+from archgate.tables.schedule import Gate, Meeting
+from archgate.tables.seats import RunSeats
+from archgate.tables.waitlist import Waiting
+
+PAGE = 50
+
+
+def list_runs(
+    deed: Deed,
+    q: str = "",
+    status: str = "",
+    sign_up: str = "",
+    teaching: str = "",
+    after: str = "",
+    limit: int = PAGE,
+    span: tuple[date, date] | None = None,
+) -> dict[str, Any]:
+    """Runs by first meeting, those without one last, a page at a time; `after` is the last row's cursor.
+
+    `span`: only runs that meet, or are between first and last meeting, on one of its days.
+    """
+    starts = select(Gate.run_id, Gate.at).where(Gate.kind == "starts").subquery()
+    query = select(Run, starts.c.at, RunSeats.taken).join(RunSeats, RunSeats.run_id == Run.id)
+    query = query.outerjoin(starts, starts.c.run_id == Run.id).join(Course)
+    for word in q.split()[:6]:
+        like = people.like(word)
+        query = query.where(
+            or_(Run.title.like(like), Run.code.like(like), Course.title.like(like), Run.place.like(like))
+        )
+    if status:
+        query = query.where(Run.status == status)
+    if span:
+        met = select(Meeting.run_id).group_by(Meeting.run_id)
+        met = met.having(func.max(Meeting.date) >= span[0], func.min(Meeting.date) <= span[1])
+        query = query.where(Run.id.in_(met))
+    query = by_moment(query, deed.now, sign_up, teaching)
+    total = deed.session.scalar(select(func.count()).select_from(query.order_by(None).subquery()))
+    moment = starts.c.at
+    if after:
+        text, _, number = after.partition("|")
+        try:
+            at, last = datetime.fromisoformat(text) if text else None, int(number)
+        except ValueError:
+            raise Problem(
+                422, "cursor", "This page of the list no longer exists; start at the first."
+            ) from None
+        later = moment.is_(None) if at else false()
+        query = query.where(
+            or_(moment > at if at else false(), and_(moment.is_not_distinct_from(at), Run.id > last), later)
+        )
+    limit = max(1, min(limit, 200))
+    loading = query.options(selectinload(Run.meetings), selectinload(Run.gates), selectinload(Run.course))
+    loading = loading.options(selectinload(Run.rates).selectinload(Rate.early))
+    rows = deed.session.execute(loading.order_by(moment.is_(None), moment, Run.id).limit(limit + 1)).all()
+    cursor = None
+    if len(rows) > limit:
+        run, at, _ = rows[limit - 1]
+        cursor = f"{at.isoformat() if at else ''}|{run.id}"
+    waiting = waiting_on(deed, [run.id for run, _, _ in rows[:limit]])
+    items = [courses.run_line(deed, run, taken, waiting.get(run.id, 0)) for run, _, taken in rows[:limit]]
+    return {"items": items, "total": total, "next": cursor, "today": deed.today.isoformat()}
+
+
+SEASON = (timedelta(days=70), timedelta(days=160))  # what the ribbon shows before and after today
+
+
+def ribbon(deed: Deed) -> dict[str, Any]:
+    """The runs of the season around today, as the ribbon draws them, by first meeting."""
+    first, last = deed.today - SEASON[0], deed.today + SEASON[1]
+    dates = (
+        select(Meeting.run_id, func.min(Meeting.date).label("first"), func.max(Meeting.date).label("last"))
+        .group_by(Meeting.run_id)
+        .subquery()
+    )
+    query = (
+        select(Run, Course.title, dates.c.first, dates.c.last, RunSeats.taken)
+        .join(dates, dates.c.run_id == Run.id)
+        .join(Course, Course.id == Run.course_id)
+        .join(RunSeats, RunSeats.run_id == Run.id)
+        .where(dates.c.last >= first, dates.c.first <= last, Run.status != "archived")
+        .options(selectinload(Run.gates))
+        .order_by(dates.c.first, Run.id)
+        .limit(500)
+    )
+    bars = []
+    for run, title, begins, ends, taken in deed.session.execute(query):
+        published = run.published_at.astimezone(deed.zone).date() if run.published_at else None
+        opens = max(filter(None, (run.sign_up_opens, published)), default=None) if published else None
+        sign_up, _ = fees.sign_up_of(deed, run, taken >= run.capacity)
+        starts, over = schedule.gate_at(run, "starts"), schedule.gate_at(run, "ends")
+        bars.append({
+            "id": run.id, "code": run.code, "title": run.title or title, "status": run.status,
+            "sign_up": str(sign_up), "teaching": str(teaching_at(deed.now, starts, over)),
+            "first": begins.isoformat(), "last": ends.isoformat(), "opens": schedule.shown(opens),
+            "taken": taken, "capacity": run.capacity,
+        })  # fmt: skip
+    return {"from": first.isoformat(), "to": last.isoformat(), "bars": bars}
+
+
+def waiting_on(deed: Deed, run_ids: list[int]) -> dict[int, int]:
+    """How many heads wait for each of these runs."""
+    query = select(Waiting.run_id, func.sum(Waiting.heads)).where(
+        Waiting.run_id.in_(run_ids), Waiting.live == 1
+    )
+    return {run: int(heads) for run, heads in deed.session.execute(query.group_by(Waiting.run_id))}
+
+
+def by_moment(query: Select[Any], now: datetime, sign_up: str, teaching: str) -> Select[Any]:
+    """Filter runs by their derived states; `core.gates` says the same of a single run, and a test compares."""
+
+    def at(kind: str) -> Any:
+        return select(Gate.at).where(Gate.run_id == Run.id, Gate.kind == kind).scalar_subquery()
+
+    opens, closes = at("sign-up opens"), at("sign-up closes")
+    starts, ends = at("starts"), at("ends")
+    published = Run.status == "published"
+    begun = and_(published, closes > now, or_(opens.is_(None), opens <= now))
+    states = {
+        "": None,
+        "open": and_(begun, RunSeats.taken < Run.capacity),
+        "full": and_(begun, RunSeats.taken >= Run.capacity),
+        "closed": or_(Run.status.in_(("off sale", "cancelled", "archived")), and_(published, closes <= now)),
+        "not yet": or_(
+            Run.status == "draft",
+            and_(published, closes > now, opens > now),
+            and_(published, closes.is_(None)),
+        ),
+    }
+    phases = {
+        "": None,
+        "before": or_(starts.is_(None), starts > now),
+        "running": and_(starts <= now, ends > now),
+        "ended": ends <= now,
+        "current": or_(ends.is_(None), ends > now),
+    }
+    if sign_up not in states or teaching not in phases:
+        raise Problem(422, "filter", "There is no such filter.")
+    wanted = [c for c in (states[sign_up], phases[teaching]) if c is not None]
+    return query.where(*wanted) if wanted else query
+
+
+ACTS = (
+    ("New run", "/runs/new", "make plan add run dates"),
+    ("Desk: enroll somebody", "/desk", "enroll call phone sign up"),
+    ("Runs", "/planner", "planner list runs season"),
+    ("Runs with sign-up open", "/planner?view=open", "open sign up"),
+    ("Drafts", "/planner?view=drafts", "draft prepare"),
+    ("People", "/people", "find person learner"),
+    ("Day and night colors", "act:night", "dark theme night light"),
+    ("Keys of this screen", "act:keys", "help keyboard shortcuts"),
+    ("Sign out", "act:out", "leave log off"),
+)
+
+
+def find(deed: Deed, q: str) -> dict[str, Any]:
+    """Whatever fits the words typed: runs, people, courses and acts, a few of each."""
+    words = q.casefold().split()
+    acts = [
+        {"title": title, "to": to}
+        for title, to, more in ACTS
+        if all(w in f"{title} {more}".casefold() for w in words)
+    ]
+    if not words:
+        return {"runs": [], "people": [], "courses": [], "acts": acts}
+    courses_found = select(Course).order_by(Course.title).limit(4)
+    for word in words[:6]:
+        like = people.like(word)
+        courses_found = courses_found.where(or_(Course.title.like(like), Course.code.like(like)))
+    return {
+        "runs": list_runs(deed, q=q, teaching="current", limit=5)["items"]
+        or list_runs(deed, q=q, limit=5)["items"],
+        "people": people.find_people(deed, q, 6),
+        "courses": [courses.course_view(c) for c in deed.session.scalars(courses_found)],
+        "acts": acts[:4],
+    }

@@ -1,0 +1,142 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useEffect, useId, useRef, useState } from "react";
+import { useNavigate } from "react-router";
+
+import { seatsText, spanText, stateText } from "../parts/RunFacts";
+import { api, ask } from "./server";
+import { useSettled } from "./session";
+
+type Hit = { key: string; kind: string; title: string; more: string; to: string };
+
+/** One field that finds runs, people and courses, and does acts; F2 from anywhere. */
+export function Find({ onAct }: { onAct: (act: string) => void }) {
+  const id = useId();
+  const go = useNavigate();
+  const input = useRef<HTMLInputElement>(null);
+  const [typed, setTyped] = useState("");
+  const [open, setOpen] = useState(false);
+  const [at, setAt] = useState(0);
+  const back = useRef<HTMLElement | null>(null);
+  const q = useSettled(typed.trim(), 120);
+  useEffect(() => {
+    const keys = (e: KeyboardEvent) => {
+      if (e.key !== "F2") return;
+      e.preventDefault();
+      if (document.activeElement instanceof HTMLElement && document.activeElement !== input.current)
+        back.current = document.activeElement;
+      input.current?.focus();
+      input.current?.select();
+    };
+    window.addEventListener("keydown", keys);
+    return () => window.removeEventListener("keydown", keys);
+  }, []);
+  const found = useQuery({
+    queryKey: ["find", q],
+    queryFn: () => ask(api.GET("/api/v1/find", { params: { query: { q } } })),
+    enabled: open,
+    placeholderData: keepPreviousData,
+  });
+  const hits: Hit[] =
+    !open || !found.data
+      ? []
+      : [
+          ...found.data.runs.map((r) => ({
+            key: `r${r.id}`,
+            kind: "Runs",
+            title: r.title,
+            more: `${r.code}, ${spanText(r)}, ${seatsText(r)}, ${stateText(r)}`,
+            to: `/runs/${r.id}`,
+          })),
+          ...found.data.people.map((p) => ({
+            key: `p${p.id}`,
+            kind: "People",
+            title: p.name,
+            more: [p.email, p.phone].filter(Boolean).join(", "),
+            to: `/people/${p.id}`,
+          })),
+          ...found.data.courses.map((c) => ({
+            key: `c${c.id}`,
+            kind: "Courses",
+            title: c.title,
+            more: `${c.code}, all its runs`,
+            to: `/planner?view=all&q=${encodeURIComponent(c.title)}`,
+          })),
+          ...found.data.acts.map((a) => ({ key: a.to, kind: "Do", title: a.title, more: "", to: a.to })),
+        ];
+  const cursor = Math.min(at, Math.max(0, hits.length - 1));
+  const close = () => {
+    setOpen(false);
+    setTyped("");
+    setAt(0);
+  };
+  const pick = (hit: Hit) => {
+    close();
+    input.current?.blur();
+    if (hit.to.startsWith("act:")) onAct(hit.to.slice(4));
+    else void go(hit.to);
+  };
+  return (
+    <div className="find" role="search">
+      <input
+        ref={input}
+        value={typed}
+        placeholder="Find or do"
+        role="combobox"
+        aria-label="Find or do"
+        aria-expanded={hits.length > 0}
+        aria-controls={`${id}-hits`}
+        aria-activedescendant={hits[cursor] ? `${id}-${cursor}` : undefined}
+        autoComplete="off"
+        onFocus={() => setOpen(true)}
+        onBlur={() => setOpen(false)}
+        onChange={(e) => {
+          setTyped(e.target.value);
+          setAt(0);
+          setOpen(true);
+        }}
+        onKeyDown={(e) => {
+          if (e.key === "ArrowDown") setAt(Math.min(cursor + 1, hits.length - 1));
+          else if (e.key === "ArrowUp") setAt(Math.max(cursor - 1, 0));
+          else if (e.key === "Enter" && hits[cursor]) pick(hits[cursor]);
+          else if (e.key === "Escape") {
+            setOpen(false);
+            back.current?.focus();
+          } else return;
+          e.preventDefault();
+        }}
+      />
+      <kbd aria-hidden="true">F2</kbd>
+      <ul
+        id={`${id}-hits`}
+        role="listbox"
+        aria-label="Found"
+        className="hits"
+        hidden={!open || (!found.data && !q)}
+      >
+        {hits.map((h, i) => (
+          // The field keeps the focus and moves through the list; the mouse picks directly.
+          // eslint-disable-next-line jsx-a11y/click-events-have-key-events
+          <li
+            key={h.key}
+            id={`${id}-${i}`}
+            role="option"
+            aria-selected={i === cursor}
+            className="option"
+            onMouseDown={(e) => e.preventDefault()}
+            onClick={() => pick(h)}
+          >
+            <span className="slate kind">{hits[i - 1]?.kind === h.kind ? "" : h.kind}</span>
+            <span className="grow">
+              <strong>{h.title}</strong> <span className="slate">{h.more}</span>
+            </span>
+          </li>
+        ))}
+        {open && q && found.data && hits.length === 0 && (
+          <li className="option slate" role="option" aria-selected="false" aria-disabled="true">
+            Nothing fits “{q}”.
+          </li>
+        )}
+      </ul>
+    </div>
+  );
+}

@@ -1,0 +1,50 @@
+import Dialog from "@mui/material/Dialog";
+import { useLocation } from "react-router";
+
+const EVERYWHERE: [string, string][] = [
+  ["F2", "find or do anything"],
+  ["F1", "the keys of this screen"],
+  ["Tab", "to the next field"],
+  ["Esc", "close a list or this page; nothing typed is lost"],
+];
+const HERE: [RegExp, [string, string][]][] = [
+  [
+    /^\/desk/,
+    [
+      ["↑ ↓ Enter", "pick a person or a run"],
+      ["F4", "back to who"],
+      ["Ctrl Enter", "enroll, or put in line"],
+    ],
+  ],
+  [/^\/runs\/new/, [["Ctrl Enter", "save as a draft"]]],
+  [/^\/runs\/\d+/, [["Enter", "save the field or form you are in"]]],
+  [/^\/(planner)?$/, [["← →", "move the span of the ribbon, when it has the focus"]]],
+];
+
+/** The keys of the screen one is on. */
+export function Keys({ open, onClose }: { open: boolean; onClose: () => void }) {
+  const { pathname } = useLocation();
+  const here = HERE.filter(([shape]) => shape.test(pathname)).flatMap(([, keys]) => keys);
+  return (
+    <Dialog open={open} onClose={onClose} aria-labelledby="keys-title" transitionDuration={0}>
+      <div className="keyspage">
+        <h2 id="keys-title">Keys of this screen</h2>
+        <dl>
+          {[...here, ...EVERYWHERE].map(([key, does]) => (
+            <div key={key + does}>
+              <dt>
+                {key.split(" ").map((k) => (
+                  <kbd key={k}>{k}</kbd>
+                ))}
+              </dt>
+              <dd>{does}</dd>
+            </div>
+          ))}
+        </dl>
+        <button className="plainly" onClick={onClose}>
+          Close
+        </button>
+      </div>
+    </Dialog>
+  );
+}

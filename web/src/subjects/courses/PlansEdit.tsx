@@ -1,0 +1,179 @@
+import { Choice, Field } from "../../parts/Field";
+import { DUES, PLAN_STARTS, type PlanForm, type PlanLineForm } from "./form";
+
+type Props = {
+  plans: PlanForm[];
+  onChange: (plans: PlanForm[]) => void;
+  faults: Record<string, string>;
+  at: string;
+};
+
+/** Payment plans: one first, from a usual one; others on request. */
+export function PlansEdit({ plans, onChange, faults, at }: Props) {
+  const set = (i: number, change: Partial<PlanForm>) =>
+    onChange(plans.map((p, n) => (n === i ? { ...p, ...change } : p)));
+  return (
+    <>
+      {faults[at] && (
+        <div className="fault" role="alert">
+          {faults[at]}
+        </div>
+      )}
+      {plans.map((plan, i) => (
+        <Plan
+          key={i}
+          plan={plan}
+          tail={plans.length > 1 ? `, plan ${i + 1}` : ""}
+          onChange={(change) => set(i, change)}
+          onRemove={plans.length > 1 ? () => onChange(plans.filter((_, n) => n !== i)) : undefined}
+          faults={faults}
+          at={`${at}/${i}`}
+        />
+      ))}
+      <p style={{ margin: "10px 0 0" }}>
+        <button
+          type="button"
+          className="plainly"
+          onClick={() => {
+            const unused = PLAN_STARTS.find((s) => !plans.some((p) => p.name === s.name)) ?? PLAN_STARTS[0]!;
+            onChange([...plans, { id: null, ...unused }]);
+          }}
+        >
+          Another payment plan
+        </button>
+      </p>
+    </>
+  );
+}
+
+function Plan({
+  plan,
+  tail,
+  onChange,
+  onRemove,
+  faults,
+  at,
+}: {
+  plan: PlanForm;
+  tail: string;
+  onChange: (change: Partial<PlanForm>) => void;
+  onRemove?: () => void;
+  faults: Record<string, string>;
+  at: string;
+}) {
+  const start = PLAN_STARTS.find((p) => p.name === plan.name);
+  const set = (i: number, change: Partial<PlanLineForm>) =>
+    onChange({ lines: plan.lines.map((l, n) => (n === i ? { ...l, ...change } : l)) });
+  const fault = (i: number, ...names: string[]) =>
+    names.map((n) => faults[`${at}/lines/${i}${n && `/${n}`}`]).find(Boolean);
+  return (
+    <div className="group" role="group" aria-label={plan.name || "Payment plan"}>
+      <div className="row wrap">
+        <Choice
+          label={`Start from${tail}`}
+          value={start?.name ?? ""}
+          width={300}
+          onChange={(v) => {
+            const chosen = PLAN_STARTS.find((p) => p.name === v);
+            if (chosen) onChange({ name: chosen.name, lines: chosen.lines });
+          }}
+          options={[
+            ...(start ? [] : [{ value: "", text: "as below" }]),
+            ...PLAN_STARTS.map((p) => ({ value: p.name, text: p.name })),
+          ]}
+        />
+        <Field
+          label={`Name of the plan${tail}`}
+          value={plan.name}
+          onChange={(name) => onChange({ name })}
+          fault={faults[`${at}/name`]}
+        />
+        {onRemove && (
+          <span className="acts">
+            <button
+              type="button"
+              className="plainly quiet"
+              aria-label={`Take the plan ${plan.name} out`}
+              onClick={onRemove}
+            >
+              take out
+            </button>
+          </span>
+        )}
+      </div>
+      {plan.lines.map((line, i) => (
+        <div className="row wrap" key={i} style={{ marginTop: 10 }}>
+          <Choice
+            label={`Line ${i + 1}${tail}`}
+            value={line.share}
+            width={120}
+            onChange={(v) =>
+              set(i, { share: v as PlanLineForm["share"], value: v === "parts" ? "1" : line.value })
+            }
+            options={[
+              { value: "percent", text: "percent" },
+              { value: "amount", text: "amount" },
+              { value: "parts", text: "parts" },
+              ...(i === plan.lines.length - 1 ? [{ value: "rest", text: "the rest" }] : []),
+            ]}
+            fault={fault(i, "rest", "")}
+          />
+          {line.share !== "rest" && (
+            <Field
+              label={`${{ percent: "Percent", amount: "Amount", parts: "Parts" }[line.share]} ${i + 1}${tail}`}
+              value={line.value}
+              width={100}
+              onChange={(value) => set(i, { value })}
+              fault={fault(i, line.share)}
+              input={{ inputMode: "decimal" }}
+            />
+          )}
+          <Field
+            label={`Due ${i + 1}${tail}`}
+            type={line.due === "on" ? "date" : "text"}
+            value={line.number}
+            width={line.due === "on" ? 160 : 80}
+            onChange={(number) => set(i, { number })}
+            fault={fault(i, `due/${line.due}`, "due")}
+          />
+          <Choice
+            label={`Counted in ${i + 1}${tail}`}
+            value={line.due}
+            width={190}
+            onChange={(due) => set(i, { due, number: due === "on" || line.due === "on" ? "" : line.number })}
+            options={DUES}
+          />
+          {plan.lines.length > 1 && (
+            <span className="acts">
+              <button
+                type="button"
+                className="plainly quiet"
+                aria-label={`Take line ${i + 1} out${tail}`}
+                onClick={() => onChange({ lines: plan.lines.filter((_, n) => n !== i) })}
+              >
+                take out
+              </button>
+            </span>
+          )}
+        </div>
+      ))}
+      {faults[`${at}/lines`] && (
+        <div className="fault" role="alert">
+          {faults[`${at}/lines`]}
+        </div>
+      )}
+      <button
+        type="button"
+        className="plainly"
+        style={{ marginTop: 8 }}
+        onClick={() =>
+          onChange({
+            lines: [...plan.lines, { share: "percent", value: "", due: "after_sign_up", number: "30" }],
+          })
+        }
+      >
+        Another line{tail && <span className="sr">{tail}</span>}
+      </button>
+    </div>
+  );
+}

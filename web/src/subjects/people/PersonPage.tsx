@@ -1,0 +1,322 @@
+import Button from "@mui/material/Button";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useNavigate, useParams } from "react-router";
+
+import { News, usePulse } from "../../app/pulse";
+import { api, ask, faultsOf, messageOf, newKey, ServerProblem, type Schemas } from "../../app/server";
+import { useKept, useMe } from "../../app/session";
+import { Field } from "../../parts/Field";
+import { DoneNote, Page, Trouble } from "../../parts/Page";
+import { clock, count, day, isZero, money } from "../../parts/text";
+import { useDone } from "../../parts/useUndo";
+
+type Person = Schemas["PersonPage"];
+
+/** One person: runs, places in line, what is owed, notes and the log. */
+export default function PersonPage() {
+  const id = Number(useParams().id);
+  const acts = useDone();
+  const pulse = usePulse(null, 20);
+  const go = useNavigate();
+  const query = useQuery({
+    queryKey: ["person", id],
+    queryFn: () => ask(api.GET("/api/v1/people/{person_id}", { params: { path: { person_id: id } } })),
+  });
+  const person = query.data;
+  if (!person)
+    return (
+      <Page title="Person" margin={null}>
+        {query.error ? (
+          <Trouble error={query.error} retry={() => void query.refetch()} />
+        ) : (
+          <div className="quiet-block" aria-busy="true" />
+        )}
+      </Page>
+    );
+  const live = person.enrollments.filter((e) => e.status === "seated");
+  const past = person.enrollments.filter((e) => e.status !== "seated");
+  return (
+    <Page
+      title={person.name}
+      margin={
+        <>
+          <News pulse={pulse} />
+          {acts.trouble && (
+            <div className="note wrong" role="alert">
+              {acts.trouble}
+            </div>
+          )}
+          {acts.done && <DoneNote done={acts.done} onUndo={acts.undo} busy={acts.busy} />}
+          <section>
+            <h2>Owed</h2>
+            {person.owed ? (
+              <>
+                <div className="big copper">{money(person.owed, person.currency)}</div>
+                {person.next_due && (
+                  <p>
+                    The next {money(person.next_due.amount, person.currency)} is due by{" "}
+                    {day(person.next_due.due)}.
+                  </p>
+                )}
+              </>
+            ) : (
+              <p className="slate">Nothing on this person’s own account.</p>
+            )}
+          </section>
+          <section>
+            <h2>On the phone</h2>
+            <Button
+              variant="contained"
+              onClick={() => {
+                void go(`/desk?person=${person.id}`);
+              }}
+            >
+              Enroll at the desk
+            </Button>
+          </section>
+        </>
+      }
+    >
+      <div className="crumbs">
+        <Link to="/people">People</Link> / {person.name}
+      </div>
+      <h1>{person.name}</h1>
+      <Contact person={person} acts={acts} />
+      <div className="part">
+        <h2>Runs</h2>
+        <div>
+          {live.length === 0 && <p className="slate">On no run now.</p>}
+          {live.map((e) => (
+            <RunLine key={e.enrollment_id} e={e} />
+          ))}
+          {person.waiting.map((w) => (
+            <p key={w.waiting_id}>
+              <span className="ochre strong">Waits</span> for{" "}
+              <Link to={`/runs/${w.run_id}/roster`}>{w.title}</Link>{" "}
+              <span className="slate">
+                {w.code}, number {w.place} in line{w.heads > 1 ? ` for ${w.heads} seats` : ""}, since{" "}
+                {day(w.joined, false)}
+              </span>
+            </p>
+          ))}
+          {past.length > 0 && (
+            <details>
+              <summary className="slate">{count(past.length, "earlier sign-up")}</summary>
+              {past.map((e) => (
+                <RunLine key={e.enrollment_id} e={e} />
+              ))}
+            </details>
+          )}
+        </div>
+      </div>
+      <div className="part">
+        <h2>Notes</h2>
+        <Notes person={person} acts={acts} />
+      </div>
+      <div className="part">
+        <h2>Log</h2>
+        <ul className="ruled">
+          {person.log.map((l, i) => (
+            <li key={i} style={{ padding: "5px 0" }}>
+              {l.summary}{" "}
+              <span className="slate">
+                {[l.by, `${day(l.at, false)}, ${clock(l.at)}`].filter(Boolean).join(", ")}
+              </span>
+            </li>
+          ))}
+        </ul>
+      </div>
+    </Page>
+  );
+}
+
+function RunLine({ e }: { e: Person["enrollments"][number] }) {
+  const me = useMe();
+  const over = e.next_due !== null && e.next_due.due < me.today;
+  return (
+    <div className="row" style={{ padding: "6px 0", borderBottom: "1px solid var(--line)" }}>
+      <span className="grow">
+        <Link className="name strong" to={`/runs/${e.run_id}/roster`}>
+          {e.title}
+        </Link>{" "}
+        <span className="slate">{e.code}</span>
+        <div className="slate">
+          {e.first && day(e.first, e.first.slice(0, 4) !== me.today.slice(0, 4))}
+          {e.last && e.last !== e.first && ` to ${day(e.last, e.last.slice(0, 4) !== me.today.slice(0, 4))}`}
+          {e.heads > 1 && `; ${e.heads} seats`}
+          {e.guest && "; in somebody else’s party"}
+          {e.payer && `; pays: ${e.payer}`}
+          {e.status !== "seated" && `; ${e.status}`}
+        </div>
+      </span>
+      <span className="right nowrap">
+        {money(e.total, e.currency)}
+        <div className={over ? "ochre" : "slate"}>
+          {isZero(e.owed)
+            ? "nothing open"
+            : `${money(e.owed, e.currency)} open${e.next_due ? `, ${money(e.next_due.amount, e.currency)} ${over ? "due since" : "by"} ${day(e.next_due.due, false)}` : ""}`}
+        </div>
+      </span>
+    </div>
+  );
+}
+
+const NAMES = ["given", "family", "email", "phone", "note"] as const;
+
+function Contact({ person, acts }: { person: Person; acts: ReturnType<typeof useDone> }) {
+  const stored = {
+    given: person.given,
+    family: person.family,
+    email: person.email ?? "",
+    phone: person.phone ?? "",
+    note: person.note,
+  };
+  const [form, setForm, forget] = useKept<typeof stored | null>(`person-${person.id}`, null);
+  const [seen, setSeen] = useState(stored);
+  const [faults, setFaults] = useState<Record<string, string>>({});
+  if (form === null)
+    return (
+      <div style={{ margin: "2px 0 16px" }}>
+        <p style={{ margin: 0 }}>
+          {[person.email ?? "no email", person.phone ?? "no phone"].join(", ")}{" "}
+          <button
+            className="plainly"
+            onClick={() => {
+              setSeen(stored);
+              setForm(stored);
+            }}
+          >
+            change
+          </button>
+        </p>
+        {person.numbers.map((n) => (
+          <p key={n.number} className="slate" style={{ margin: 0 }}>
+            {n.organization}, number {n.number}
+            {n.department && `, ${n.department}`}
+          </p>
+        ))}
+        {person.note && <p className="slate">{person.note}</p>}
+      </div>
+    );
+  const close = () => {
+    forget();
+    setForm(null);
+    setFaults({});
+  };
+  const save = async () => {
+    const changed = NAMES.filter((n) => form[n] !== seen[n]);
+    if (changed.length === 0) return close();
+    try {
+      const result = await ask(
+        api.PATCH("/api/v1/people/{person_id}", {
+          params: { path: { person_id: person.id } },
+          body: {
+            seen: Object.fromEntries(
+              changed.map((n) => [n, seen[n] || (n === "email" || n === "phone" ? null : "")]),
+            ),
+            set: Object.fromEntries(changed.map((n) => [n, form[n]])),
+          },
+        }),
+      );
+      close();
+      acts.say({ text: `Saved ${result.name}.`, change: result.change });
+    } catch (error) {
+      setFaults(faultsOf(error));
+      if (error instanceof ServerProblem && error.kind === "changed-meanwhile") {
+        const both = error.extra.fields as Record<string, { now: unknown; yours: unknown }>;
+        acts.fail(
+          `${messageOf(error)} ${Object.entries(both)
+            .map(([n, b]) => `${n}: theirs is “${String(b.now ?? "")}”, yours “${String(b.yours ?? "")}”.`)
+            .join(" ")} Save again to use yours.`,
+        );
+        setSeen({
+          ...seen,
+          ...Object.fromEntries(Object.entries(both).map(([n, b]) => [n, String(b.now ?? "")])),
+        });
+      } else if (Object.keys(faultsOf(error)).length === 0) acts.fail(messageOf(error));
+    }
+  };
+  const field = (name: (typeof NAMES)[number], label: string) => (
+    <Field
+      label={label}
+      value={form[name]}
+      autoFocus={name === "given"}
+      onChange={(v) => setForm({ ...form, [name]: v })}
+      fault={faults[`/set/${name}`]}
+    />
+  );
+  return (
+    <form
+      style={{ margin: "8px 0 16px", maxWidth: 640 }}
+      noValidate
+      onSubmit={(e) => {
+        e.preventDefault();
+        void save();
+      }}
+    >
+      <div className="row">
+        {field("given", "Given name")}
+        {field("family", "Family name")}
+      </div>
+      <div className="row" style={{ margin: "10px 0" }}>
+        {field("email", "Email, if any")}
+        {field("phone", "Phone, if any")}
+      </div>
+      {field("note", "Standing remark")}
+      <div className="row" style={{ marginTop: 10 }}>
+        <Button type="submit" variant="contained">
+          Save
+        </Button>
+        <Button onClick={close}>Leave as it was</Button>
+      </div>
+    </form>
+  );
+}
+
+function Notes({ person, acts }: { person: Person; acts: ReturnType<typeof useDone> }) {
+  const [text, setText, forget] = useKept(`note-${person.id}`, "");
+  const [key, setKey] = useKept(`note-key-${person.id}`, newKey());
+  const [fault, setFault] = useState("");
+  const write = async () => {
+    try {
+      await ask(
+        api.POST("/api/v1/people/{person_id}/notes", {
+          params: { path: { person_id: person.id }, header: { "Idempotency-Key": key } },
+          body: { text },
+        }),
+      );
+      forget();
+      setText("");
+      setFault("");
+      acts.say({ text: "The note is kept." });
+    } catch (error) {
+      setFault(Object.values(faultsOf(error))[0] ?? messageOf(error));
+    } finally {
+      setKey(newKey());
+    }
+  };
+  return (
+    <div>
+      <form
+        className="row"
+        style={{ alignItems: "flex-end", marginBottom: 8 }}
+        onSubmit={(e) => {
+          e.preventDefault();
+          void write();
+        }}
+      >
+        <Field label="A note, signed and dated" value={text} onChange={setText} fault={fault} />
+        <Button type="submit">Keep the note</Button>
+      </form>
+      {person.notes.map((n, i) => (
+        <p key={i} style={{ whiteSpace: "pre-line" }}>
+          {n.text}{" "}
+          <span className="slate">
+            {n.by}, {day(n.at, false)}
+          </span>
+        </p>
+      ))}
+    </div>
+  );
+}
