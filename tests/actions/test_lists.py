@@ -145,3 +145,114 @@ def test_quoted_cells_hold_separators_quotes_and_line_breaks():
     """RFC 4180, from memory: doubled quotes and line breaks inside quotes belong to the cell."""
     table = read_table(b'Name,Note\r\n"A, ""B""","one\r\ntwo"\r\nC,D\r\n')
     assert table.rows == [(2, ['A, "B"', "one\r\ntwo"]), (4, ["C", "D"])]
+
+
+FRONT_DESK = (DATA / "front-desk-export.csv").read_bytes()
+THREE_RATES = [
+    {"label": name, "amount": fee}
+    for name, fee in (("Standard", "240.00"), ("Member", "200.00"), ("Concession", "150.00"))
+]
+
+
+@pytest.fixture
+def hall(office):
+    """A run of 200 seats with three rates."""
+    return a_run(office, capacity=200, smallest=0, rates=THREE_RATES)
+
+
+def read(office, run, data=FRONT_DESK, name="front-desk-export.csv"):
+    return office.act(lambda d: bulk.create_batch(d, run["id"], name, data))
+
+
+def test_the_front_desks_export_is_read_as_it_comes(office, hall):
+    batch = read(office, hall)
+    assert batch["reading"] == "UTF-8, semicolon between cells, 151 lines"
+    assert batch["columns"] == {
+        "given": 0,
+        "family": 1,
+        "email": 2,
+        "phone": 3,
+        "rate": 4,
+        "remarks": 5,
+        "party": 6,
+    }
+    assert batch["counts"] == {"will enroll": 142, "needs fixing": 7, "left out": 2}
+    assert (batch["people"], batch["seats"], batch["total"]) == (142, 174, "34010.00")
+    assert {s["rate"]: s["heads"] for s in batch["sums"]} == {"Member": 61, "Concession": 59, "Standard": 54}
+
+
+def test_every_odd_line_of_the_export_is_caught_and_named(office, hall):
+    items = {i["line"]: i for i in read(office, hall)["items"]}
+    why = {line: i["why"] for line, i in items.items() if i["verdict"] in ("needs fixing", "left out")}
+    assert why == {
+        22: "It repeats line 7.",
+        23: "It repeats line 8.",
+        32: "The email is missing. Add one, or tick that there is none.",
+        33: '"not an address" is not an email address.',
+        34: '"two@at@example.org" is not an email address.',
+        42: "The name is missing.",
+        73: 'There is no rate "premium"; the run has standard, member, concession.',
+        93: "The line is empty.",
+        153: "It is a total, not a person.",
+    }
+    odd = {line: i["odd"] for line, i in items.items() if i["odd"]}
+    assert (
+        list(odd) == [12, 63, 64]
+        and "begins like a formula" in odd[63][0]
+        and "name begins like" in odd[64][0]
+    )
+    gallo = next(i for i in items.values() if i["family"] == "Gallo")
+    assert gallo["remarks"].splitlines() == ["Bring own chisels", 'and a "dummy" mallet']
+
+
+def test_the_export_is_corrected_in_place_enrolled_and_changes_nothing_again(office, hall):
+    batch = read(office, hall)
+    number = batch["id"]
+    fixes = {
+        32: {"no_email": "yes"},
+        33: {"email": "ignacy@example.org"},
+        42: {"given": "Eric", "family": "Smith"},
+        73: {"rate": "standard"},
+    }
+    for line, body in fixes.items():
+        batch = office.act(lambda d, n=line, b=body: bulk.fix_row(d, number, n, b))
+    assert batch["counts"] == {"will enroll": 146, "needs fixing": 3, "left out": 2}
+    done = confirm(office, batch)
+    assert done["counts"]["enrolled"] == 146 and taken(office, hall) == batch["seats"]
+    tina = next(r for r in roster_of(office, hall) if r["name"] == "Tina Oconnell")
+    assert (tina["heads"], tina["email"], tina["note"], tina["rate"]) == (
+        2,
+        None,
+        "Vegetarian lunch",
+        "Concession",
+    )
+    again = read(office, hall)
+    assert again["counts"] == {"already in": 142, "needs fixing": 7, "left out": 2} and again["people"] == 0
+
+
+def test_corrections_are_taken_back_and_bad_ones_refused(office, hall):
+    batch = read(office, hall)
+    office.act(lambda d: bulk.fix_row(d, batch["id"], 42, {"given": "Eric"}))
+    back = office.act(lambda d: bulk.fix_row(d, batch["id"], 42, {}))
+    assert back["counts"] == batch["counts"]
+    with pytest.raises(Refused, match="cannot be corrected"):
+        office.act(lambda d: bulk.fix_row(d, batch["id"], 42, {"shoe": "9"}))
+    with pytest.raises(Problem, match="This line does not exist"):
+        office.act(lambda d: bulk.fix_row(d, batch["id"], 9999, {"given": "X"}))
+
+
+def test_a_list_larger_than_the_run_fills_it_and_lines_up_the_rest_by_party(office):
+    run = a_run(office, capacity=100, smallest=0, rates=THREE_RATES)
+    batch = read(office, run)
+    assert batch["seats"] == 100 and batch["waits"] == 142 - batch["people"]
+    done = confirm(office, batch)
+    assert taken(office, run) == 100 and done["counts"]["waiting"] == batch["waits"]
+
+
+def test_a_workbook_with_a_title_above_its_headings_is_read(office, hall):
+    batch = read(office, hall, (DATA / "evening-class.xlsx").read_bytes(), "evening-class.xlsx")
+    assert batch["reading"] == 'Workbook, sheet "Spring" of 2, headings on line 3, 40 lines'
+    assert batch["columns"] == {"given": 0, "family": 1, "email": 2, "phone": 3, "party": 5}
+    assert batch["counts"] == {"will enroll": 40}
+    assert batch["items"][0]["line"] == 4 and batch["items"][0]["phone"].startswith("555")
+    confirm(office, batch)

@@ -1,9 +1,12 @@
+from dataclasses import replace
+from datetime import date
+
 import pytest
 
-from archgate.actions import people
+from archgate.actions import finding, live, people, waitlist
 from archgate.actions.problems import Problem
 from archgate.core.faults import Refused
-from made import a_person, number
+from made import a_person, a_run, enrolled, number
 
 
 def found(office, q):
@@ -78,3 +81,115 @@ def test_organizations_have_one_name_each(office):
     with pytest.raises(Refused):
         office.act(lambda d: people.create_organization(d, "  "))
     assert office.look(lambda d: people.find_organizations(d, name))[0]["name"] == name
+
+
+def near(office, **typed):
+    facts = {"given": "", "family": "", "email": "", "phone": "", **typed}
+    return {p["id"]: p["why"] for p in office.look(lambda d: people.near(d, **facts))}
+
+
+def test_nearly_the_same_names_are_pointed_out_while_typing(office):
+    n = next(number)
+    person = a_person(office, given="Michele", family=f"Jacobson{n}", phone="555-0199")
+    assert near(office, given="Michèle", family=f"Jacobson{n}")[person["id"]] == "the same name"
+    assert near(office, given="Michelle", family=f"Jakobson{n}")[person["id"]] == "nearly the same name"
+    assert person["id"] not in near(office, given="Robert", family=f"Quite{n}")
+    assert near(office, given="M") == {}
+
+
+def test_a_shared_email_or_phone_is_said_and_decides_nothing(office):
+    n = next(number)
+    person = a_person(office, phone=f"(555) 77{n:05}", email=f"near{n}@example.org")
+    assert near(office, given="Somebody", family="Else", email=f"NEAR{n}@example.org") == {
+        person["id"]: "the same email"
+    }
+    assert near(office, phone=f"555 77{n:05}") == {person["id"]: "the same phone"}
+
+
+def test_strokes_and_accents_do_not_hide_a_name(office):
+    n = next(number)
+    person = a_person(office, given="Miłosz", family=f"Øster{n}")
+    assert person["id"] in found(office, f"milosz oster{n}")
+
+
+def test_a_person_is_changed_with_what_was_seen(office):
+    person = a_person(office)
+    body = {"seen": {"given": person["given"]}, "set": {"given": "Anna Maria", "phone": "555-0123"}}
+    assert office.act(lambda d: people.change_person(d, person["id"], body))["name"].startswith("Anna Maria ")
+    assert person["id"] in found(office, f"anna {person['family']}")
+    with pytest.raises(Problem, match="Somebody else changed this meanwhile: given"):
+        office.act(lambda d: people.change_person(d, person["id"], {**body, "set": {"given": "Other"}}))
+    with pytest.raises(Refused, match="A name is needed"):
+        office.act(
+            lambda d: people.change_person(d, person["id"], {"seen": {}, "set": {"given": "", "family": " "}})
+        )
+    with pytest.raises(Problem, match="does not exist"):
+        office.look(lambda d: people.person_page(d, 10**9))
+
+
+def test_a_persons_page_holds_runs_line_money_notes_and_log(office):
+    person, run = a_person(office), a_run(office, capacity=1, smallest=0)
+    enrolled(office, run, person)
+    other = a_run(office, capacity=1, smallest=0)
+    enrolled(office, other)
+    office.act(lambda d: waitlist.join(d, other["id"], person["id"]))
+    office.act(lambda d: people.add_note(d, person["id"], " Calls back at noon. "))
+    page = office.look(lambda d: people.person_page(d, person["id"]))
+    assert (page["owed"], page["next_due"]["due"]) == ("210.00", "2027-08-20")
+    assert [(e["code"], e["owed"]) for e in page["enrollments"]] == [(run["code"], "210.00")]
+    assert [(w["code"], w["place"]) for w in page["waiting"]] == [(other["code"], 1)]
+    assert [n["text"] for n in page["notes"]] == ["Calls back at noon."]
+    assert [line["summary"].split()[0] for line in page["log"]] == [
+        "Wrote",
+        person["given"],
+        "Enrolled",
+        "Added",
+    ]
+    with pytest.raises(Refused):
+        office.act(lambda d: people.add_note(d, person["id"], "  "))
+
+
+def test_anything_is_found_in_one_field(office):
+    run = a_run(office, title=f"Findable walls {next(number)}")
+    person = a_person(office, family=f"Findable{next(number)}")
+    hits = office.look(lambda d: finding.find(d, run["title"]))
+    assert [r["id"] for r in hits["runs"]] == [run["id"]]
+    assert person["id"] in {
+        p["id"] for p in office.look(lambda d: finding.find(d, person["family"]))["people"]
+    }
+    assert office.look(lambda d: finding.find(d, "new run"))["acts"][0]["to"] == "/runs/new"
+    assert office.look(lambda d: finding.find(d, ""))["people"] == []
+
+
+def test_the_pulse_tells_what_others_changed_and_on_which_run(office, users):
+    run = a_run(office)
+    before = office.look(lambda d: live.pulse(d, 0, run["id"]))["revision"]
+    enrolled(office, run)
+    mine = office.look(lambda d: live.pulse(d, before, run["id"]))["changes"][-1]
+    assert mine["own"] is True and mine["summary"].startswith("Enrolled") and mine["run_id"] == run["id"]
+    theirs = replace(office, user=users["administrator"]).look(lambda d: live.pulse(d, before, run["id"]))
+    assert theirs["changes"][-1]["own"] is False
+    other = a_run(office)
+    keys = {c["key"] for c in office.look(lambda d: live.pulse(d, 0, other["id"]))["changes"]}
+    assert mine["key"] not in keys
+
+
+def test_the_ribbon_shows_the_season_around_today(office):
+    run = a_run(office, sign_up_opens="2027-08-25")
+    season = office.look(finding.ribbon)
+    bar = next(b for b in season["bars"] if b["id"] == run["id"])
+    assert (bar["first"], bar["last"], bar["opens"], bar["sign_up"]) == (
+        "2027-09-14",
+        "2027-11-02",
+        "2027-08-25",
+        "not yet",
+    )
+    assert season["from"] < "2027-08-20" < season["to"]
+    held = office.look(
+        lambda d: finding.list_runs(d, q=run["code"], span=(date(2027, 10, 1), date(2027, 10, 2)))
+    )
+    assert held["total"] == 1
+    gone = office.look(
+        lambda d: finding.list_runs(d, q=run["code"], span=(date(2027, 12, 1), date(2027, 12, 9)))
+    )
+    assert gone["total"] == 0

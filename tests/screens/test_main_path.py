@@ -1,11 +1,14 @@
 """The main path, walked as a person walks it: from a flyer to an enrolled person, by mouse and by keyboard alone."""
 
+import time
+from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
 
 import pytest
 from selenium.webdriver.common.keys import Keys
 
-from made import DATA, Office, a_person, a_run, number
+from archgate.actions import courses
+from made import DATA, Office, a_draft, a_person, a_run, enrolled, number
 
 pytestmark = pytest.mark.screens
 
@@ -111,22 +114,9 @@ def test_a_call_by_keyboard_alone(at_work, now_office):
     at_work.open("/desk")
     at_work.sees("Terms")
     at_work.until(lambda: at_work.focused() == "Name, email or phone")
-    at_work.press(f"ines {person['family'].lower()}")
-    at_work.sees(person["name"])
-    at_work.press(Keys.ENTER)
+    at_work.press(f"ines {person['family'].lower()}", Keys.ENTER)  # faster than the answer
     at_work.until(lambda: at_work.focused() == "Course, run or place")
-    at_work.press(run["title"])
-    at_work.until(
-        lambda: (
-            len(
-                at_work.driver.find_elements(
-                    "xpath", "//section[.//h2[contains(., 'What')]]//*[@role='option']"
-                )
-            )
-            == 1
-        )
-    )
-    at_work.press(Keys.ENTER)
+    at_work.press(run["title"], Keys.ENTER)
     at_work.sees(f"Quote for {person['name']}")
     at_work.press(Keys.CONTROL, Keys.ENTER)
     at_work.sees(f"{person['name']} has seat 1 of 14")
@@ -171,8 +161,8 @@ def test_a_clients_list_goes_onto_a_run(at_work, now_office):
     at_work.click("Add")
     at_work.sees("24 of 30")
     assert at_work.axe() == []
-    at_work.click("Enroll 24 people for $5,040.00")
-    at_work.sees("24 people enrolled; 24 of 30 seats are taken now.")
+    at_work.click("Enroll 24 sign-ups, 24 seats, $5,040.00")
+    at_work.sees("24 sign-ups enrolled; 24 of 30 seats are taken now.")
     at_work.click("See the roster")
     at_work.sees("24 of 30 seats")
     assert at_work.axe() == []
@@ -204,3 +194,157 @@ def test_lists_of_runs_remember_their_filter_in_the_address(at_work, now_office)
     at_work.click("drafts")
     at_work.sees("No run fits.")
     assert "view=drafts" in at_work.driver.current_url
+
+
+RATES = [
+    {"label": name, "amount": fee}
+    for name, fee in (("Standard", "240.00"), ("Member", "200.00"), ("Concession", "150.00"))
+]
+
+
+def test_the_front_desks_export_from_sign_in_to_the_roster(browser, password, now_office):
+    run = run_ahead(now_office, capacity=200, smallest=0, rates=RATES)
+    browser.open(f"/runs/{run['id']}/list")
+    browser.fill("Email", "coordinator@example.org")
+    browser.fill("Password", password)
+    browser.click("Sign in")
+    browser.sees("Choose a file")
+    browser.driver.find_element("id", "list-file").send_keys(str(DATA / "front-desk-export.csv"))
+    browser.sees("will enroll (142)")
+    browser.click("needs fixing (7)")
+    browser.click("Correct line 33")
+    browser.fill("Email", "ignacy@example.org")
+    assert browser.axe() == []
+    browser.click("Judge it again")
+    browser.sees("needs fixing (6)")
+    browser.click("Correct line 32")
+    browser.find("//label[contains(., 'has no email')]/input").click()
+    browser.click("Judge it again")
+    browser.sees("needs fixing (5)")
+    browser.click("all lines (151)")
+    browser.click("Enroll 144 sign-ups, 177 seats, $34,550.00")
+    browser.sees("144 sign-ups enrolled; 177 of 200 seats are taken now.", seconds=30)
+    browser.click("See the roster")
+    browser.sees("177 of 200 seats")
+    browser.sees("Vegetarian lunch")
+    assert browser.axe() == []
+    assert browser.console() == []
+
+
+def test_a_full_run_its_line_and_a_party(at_work, now_office):
+    run = run_ahead(now_office, title=f"Lead roofs {next(number)}", capacity=2, smallest=0)
+    held = enrolled(now_office, run)
+    enrolled(now_office, run)
+    person = a_person(now_office, given="Piotr", family=f"Wexford{next(number)}")
+    at_work.open(f"/desk?run={run['id']}")
+    at_work.sees("All 2 seats are taken.")
+    at_work.fill("Name, email or phone", person["family"])
+    at_work.find(f"//*[@role='option'][contains(., '{person['name']}')]").click()
+    at_work.click("Put in line, number 1")
+    at_work.sees(f"{person['name']} waits for {run['title']} as number 1 in line.")
+    at_work.click("See the roster")
+    at_work.sees("Here the 2 seats end.")
+    assert at_work.axe() == []
+    at_work.click(f"Withdraw {held['name']}")
+    at_work.click("Withdraw")
+    at_work.click(f"Seat {person['name']}")
+    at_work.click("Give the seat")
+    at_work.sees(f"{person['name']} has seat 2; $105.00 is due now.")
+    at_work.click("Undo")
+    at_work.sees("Undid: Seated")
+    at_work.sees("1 party waiting")
+
+    # A party of two on another run: one payer, the second head named on the roster.
+    other = run_ahead(now_office, title=f"Stone sinks {next(number)}")
+    at_work.open(f"/desk?run={other['id']}")
+    at_work.fill("Name, email or phone", person["family"])
+    at_work.find(f"//*[@role='option'][contains(., '{person['name']}')]").click()
+    at_work.fill("Heads", "2")
+    at_work.sees("$420.00")
+    at_work.click("Enroll, seats 1 to 2 of 14")
+    at_work.click("See the roster")
+    at_work.click(f"Name head 2 of {person['name']}")
+    at_work.fill("Name of head 2", f"Greta Guest{next(number)}")
+    at_work.find("//*[@role='option'][contains(., 'New person')]").click()
+    at_work.click("Add this person")
+    at_work.sees(f"sits with {person['name']}.")
+    assert at_work.axe() == []
+
+
+def test_a_second_window_sees_the_first_ones_enrollment_within_five_seconds(at_work, now_office, users):
+    run = run_ahead(now_office)
+    at_work.open(f"/runs/{run['id']}/roster")
+    at_work.sees("Nobody is on this roster yet.")
+    time.sleep(1)
+    person = a_person(now_office)
+    enrolled(replace(now_office, user=users["administrator"]), run, person)
+    at_work.sees(person["name"], seconds=5)
+    at_work.sees("1 of 14 seats", seconds=2)
+
+
+def test_two_people_who_edit_one_run_see_both_versions(at_work, now_office):
+    run = run_ahead(now_office)
+    at_work.open(f"/runs/{run['id']}/terms")
+    at_work.fill("Place", "North yard")
+    change = {"seen": {"place": "Hall 2"}, "set": {"place": "South yard"}}
+    now_office.act(lambda d: courses.change_run(d, run["id"], change))
+    at_work.click("See what it touches")
+    at_work.sees("Somebody else changed this meanwhile.")
+    at_work.sees("South yard")
+    at_work.click("Use mine")
+    at_work.click("Save it")
+    at_work.sees("Change the place: done.")
+    assert now_office.look(lambda d: courses.run_view(d, run["id"]))["place"] == "North yard"
+
+
+def test_anything_is_found_and_done_from_the_keyboard(at_work, now_office):
+    person = a_person(now_office, given="Katya", family=f"Sugimoto{next(number)}")
+    at_work.open("/planner")
+    at_work.sees("Runs")
+    at_work.press(Keys.F2)
+    at_work.until(lambda: at_work.focused() == "Find or do")
+    at_work.press(person["family"])
+    at_work.sees(person["email"])
+    at_work.press(Keys.ENTER)
+    at_work.sees("Nothing on this person")
+    assert at_work.axe() == []
+    at_work.press(Keys.F2)
+    at_work.until(lambda: at_work.focused() == "Find or do")
+    at_work.press("night")
+    at_work.press(Keys.ENTER)  # faster than the answer: it still picks what was typed
+    at_work.until(
+        lambda: at_work.driver.execute_script("return document.documentElement.dataset.colors") == "night"
+    )
+    assert at_work.axe() == []
+    at_work.press(Keys.F1)
+    at_work.sees("Keys of this screen")
+    at_work.press(Keys.ESCAPE)
+    at_work.open("/planner")
+    at_work.sees("Runs")
+    assert at_work.axe() == []
+    at_work.tab_to("Span of the season")
+    at_work.press(Keys.ARROW_RIGHT)
+    at_work.sees("held between")
+    at_work.press(Keys.ESCAPE)
+    at_work.open("/people")
+    at_work.sees("Finding somebody")
+    assert at_work.axe() == []
+    at_work.open("/desk")
+    at_work.sees("Terms")
+    assert at_work.axe() == []
+
+
+def test_a_form_survives_a_server_that_does_not_answer(at_work, now_office):
+    run = a_draft(now_office, title=f"Kept {next(number)}")
+    at_work.open(f"/runs/{run['id']}/terms")
+    at_work.sees("Seats, fee and plan")
+    at_work.driver.set_network_conditions(offline=True, latency=0, throughput=0)
+    at_work.fill("Place", "Typed while the server was away")
+    at_work.field("Instructor").click()
+    at_work.sees("The server does not answer.")
+    at_work.driver.delete_network_conditions()
+    at_work.driver.refresh()
+    assert at_work.field("Place").get_attribute("value") == "Typed while the server was away"
+    at_work.field("Place").click()
+    at_work.field("Instructor").click()
+    at_work.sees("Change the place: done.")

@@ -93,7 +93,7 @@ def unusual_fee(deed: Deed, run: Run) -> list[Finding]:
     amounts = sorted(r.amount for other in others for r in fees.rates_of(other)[:1])
     if not rates or not amounts:
         return []
-    middle, now = amounts[len(amounts) // 2], rates[0].amount
+    middle, now = amounts[(len(amounts) - 1) // 2], rates[0].amount
     if middle and not middle / 2 <= now <= middle * 2:
         said = f"{format_amount(now, run.currency)} is far from the {format_amount(middle, run.currency)} of the course's other runs."
         return [Finding("/rates", said, error=False)]

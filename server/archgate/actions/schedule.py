@@ -104,15 +104,18 @@ def meeting_row(meeting: CoreMeeting, by_hand: bool = False) -> Meeting:
 
 def core_gates_of(run: Run, zone: ZoneInfo) -> tuple[core_gates.Gate, ...]:
     """The gates that the core works out for a run as it is stored."""
-    active = [r for r in run.rates if r.active]
+    ends: dict[tuple[date | None, int | None], list[str]] = {}
+    stepped = [r for r in run.rates if r.active and r.early]
+    for rate in stepped:
+        for step in rate.early:
+            ends.setdefault((step.until, step.days_before), []).append(rate.label)
     early = tuple(
         (
-            step.until,
-            step.days_before,
-            "Early price ends" + (f" ({rate.label})" if len(active) > 1 else ""),
+            until,
+            days,
+            "Early price ends" + ("" if len(set(labels)) == len(stepped) else f" ({', '.join(labels)})"),
         )
-        for rate in active
-        for step in rate.early
+        for (until, days), labels in ends.items()
     )
     return core_gates.gates_of(schedule_of(run).meetings, zone, run.sign_up_opens, early)
 

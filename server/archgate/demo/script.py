@@ -108,8 +108,8 @@ RUNS = (
                rates("236.00", "212.00", 14, "215.00"), (HALVES, NOW), 12),
     PlannedRun("SLATE", -68, -12, "MO", "18:00", 120, 6, 10, 5, "Roof shed", "A. Sorensen",
                rates("248.00", "224.00", 14), (HALVES,), 7),
-    # Sign-up closed: it starts tomorrow.
-    PlannedRun("IRON", -60, 1, "", "18:00", 180, 5, 8, 4, "Forge", "H. Dunmore",
+    # Sign-up closed: it starts this evening.
+    PlannedRun("IRON", -60, 0, "", "18:00", 180, 5, 8, 4, "Forge", "H. Dunmore",
                rates("320.00", "290.00", 21), (DEPOSIT, NOW), 8),
     # Open, under its smallest number.
     PlannedRun("GLASS", -50, 6, "SA", "10:00", 300, 4, 10, 6, "Glass room", "M. Oyelaran",

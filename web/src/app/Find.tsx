@@ -64,6 +64,9 @@ export function Find({ onAct }: { onAct: (act: string) => void }) {
           ...found.data.acts.map((a) => ({ key: a.to, kind: "Do", title: a.title, more: "", to: a.to })),
         ];
   const cursor = Math.min(at, Math.max(0, hits.length - 1));
+  // Enter waits for the answer to what is typed now; a fast hand must not pick from an older list.
+  const fresh = q === typed.trim() && found.data !== undefined && !found.isPlaceholderData;
+  const [entered, setEntered] = useState(false);
   const close = () => {
     setOpen(false);
     setTyped("");
@@ -75,6 +78,13 @@ export function Find({ onAct }: { onAct: (act: string) => void }) {
     if (hit.to.startsWith("act:")) onAct(hit.to.slice(4));
     else void go(hit.to);
   };
+  const chosen = hits[cursor];
+  useEffect(() => {
+    if (!entered || !fresh) return;
+    setEntered(false);
+    if (chosen) pick(chosen);
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [entered, fresh]);
   return (
     <div className="find" role="search">
       <input
@@ -91,13 +101,14 @@ export function Find({ onAct }: { onAct: (act: string) => void }) {
         onBlur={() => setOpen(false)}
         onChange={(e) => {
           setTyped(e.target.value);
+          setEntered(false);
           setAt(0);
           setOpen(true);
         }}
         onKeyDown={(e) => {
           if (e.key === "ArrowDown") setAt(Math.min(cursor + 1, hits.length - 1));
           else if (e.key === "ArrowUp") setAt(Math.max(cursor - 1, 0));
-          else if (e.key === "Enter" && hits[cursor]) pick(hits[cursor]);
+          else if (e.key === "Enter") setEntered(true);
           else if (e.key === "Escape") {
             setOpen(false);
             back.current?.focus();

@@ -1,7 +1,7 @@
 import OutlinedInput from "@mui/material/OutlinedInput";
-import { useId, useState, type ReactNode, type Ref } from "react";
+import { useEffect, useId, useRef, useState, type ReactNode, type Ref } from "react";
 
-export type Pickable = { key: string; content: ReactNode; label: string };
+export type Pickable = { key: string; content: ReactNode };
 
 /** Type to find, arrows to move, Enter to pick. Enter picks and does nothing else. */
 export function PickList({
@@ -14,6 +14,7 @@ export function PickList({
   inputRef,
   autoFocus,
   busy,
+  fresh = true,
   empty,
 }: {
   label: string;
@@ -25,11 +26,24 @@ export function PickList({
   inputRef?: Ref<HTMLInputElement>;
   autoFocus?: boolean;
   busy?: boolean;
+  /** Whether the options are those of what is typed now; until then Enter waits for them. */
+  fresh?: boolean;
   empty?: ReactNode;
 }) {
   const id = useId();
   const [at, setAt] = useState(0);
+  const [entered, setEntered] = useState(false);
   const cursor = Math.min(at, Math.max(0, options.length - 1));
+  const first = options[cursor]?.key;
+  const pick = useRef(onPick);
+  useEffect(() => {
+    pick.current = onPick;
+  });
+  useEffect(() => {
+    if (!entered || !fresh) return;
+    setEntered(false);
+    if (first !== undefined) pick.current(first);
+  }, [entered, fresh, first]);
   return (
     <div>
       <OutlinedInput
@@ -40,13 +54,14 @@ export function PickList({
         autoFocus={autoFocus}
         onChange={(e) => {
           setAt(0);
+          setEntered(false);
           onType(e.target.value);
         }}
         onKeyDown={(e) => {
           if (e.ctrlKey || e.altKey || e.metaKey) return;
           if (e.key === "ArrowDown") setAt(Math.min(cursor + 1, options.length - 1));
           else if (e.key === "ArrowUp") setAt(Math.max(cursor - 1, 0));
-          else if (e.key === "Enter" && options[cursor]) onPick(options[cursor].key);
+          else if (e.key === "Enter") setEntered(true);
           else return;
           e.preventDefault();
         }}
@@ -69,7 +84,6 @@ export function PickList({
             id={`${id}-${i}`}
             role="option"
             aria-selected={i === cursor}
-            aria-label={o.label}
             className={i === cursor ? "option at" : "option"}
             onMouseDown={(e) => e.preventDefault()}
             onClick={() => onPick(o.key)}

@@ -58,7 +58,7 @@ export function Ribbon({ open, onToggle }: { open: boolean; onToggle: () => void
   const x = (at: number) => (WIDTH * (at - from)) / Math.max(DAY, to - from);
   const at = (px: number) => from + (Math.max(0, Math.min(WIDTH, px)) / WIDTH) * (to - from);
   const rows = stacked(season.data?.bars ?? [], x);
-  const deep = Math.min(7, Math.max(3, ...rows.map((r) => r.row + 1)));
+  const deep = Math.min(9, Math.max(3, ...rows.map((r) => r.row + 1)));
   const height = open ? TOP + deep * ROW + 8 : 26;
   const place = (e: PointerEvent) => {
     const box = svg.current!.getBoundingClientRect();
@@ -139,12 +139,12 @@ export function Ribbon({ open, onToggle }: { open: boolean; onToggle: () => void
         {open &&
           rows
             .filter((r) => r.row < deep)
-            .map(({ bar, row, x1, x2 }) => (
+            .map(({ bar, row, x1, x2, opens }) => (
               <g key={bar.id} className={bar.status === "draft" ? "bar draft" : "bar"}>
                 <title>{`${bar.title}, ${bar.code}: ${spanText(bar)}, ${seatsText(bar)}, ${stateText(bar)}`}</title>
-                {bar.opens && (
+                {opens < x1 && (
                   <line
-                    x1={x(time(bar.opens))}
+                    x1={opens}
                     x2={x1}
                     y1={TOP + row * ROW + 5}
                     y2={TOP + row * ROW + 5}
@@ -201,16 +201,16 @@ function months(from: number, to: number): number[] {
   return found;
 }
 
-/** Bars in rows so that none covers another, sign-up time included. */
+/** Bars in rows so that none covers another; a sign-up line gives way to the bar before it in its row. */
 function stacked(bars: Bar[], x: (at: number) => number) {
   const ends: number[] = [];
   return bars.map((bar) => {
     const x1 = x(time(bar.first));
     const x2 = Math.max(x1 + 5, x(time(bar.last) + DAY));
-    const left = bar.opens ? Math.min(x1, x(time(bar.opens))) : x1;
     let row = 0;
-    while ((ends[row] ?? -Infinity) > left - 6) row++;
+    while ((ends[row] ?? -Infinity) > x1 - 8) row++;
+    const opens = bar.opens ? Math.max(x(time(bar.opens)), (ends[row] ?? -Infinity) + 6) : x1;
     ends[row] = x2;
-    return { bar, row, x1, x2 };
+    return { bar, row, x1, x2, opens };
   });
 }

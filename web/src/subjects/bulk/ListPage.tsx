@@ -428,13 +428,13 @@ function Fix({
       }}
     >
       <div className="row wrap" style={{ alignItems: "flex-end" }}>
-        {field("given", "Given name", 140)}
-        {field("family", "Family name", 140)}
-        {field("email", "Email", 240)}
-        {field("phone", "Phone", 120)}
+        {field("given", "Given name", 122)}
+        {field("family", "Family name", 122)}
+        {field("email", "Email", 214)}
+        {field("phone", "Phone", 100)}
         <Choice
           label="Rate"
-          width={150}
+          width={128}
           value={form.rate}
           onChange={(rate) => setForm({ ...form, rate })}
           options={[

@@ -93,7 +93,7 @@ function Plan({
             <button
               type="button"
               className="plainly quiet"
-              aria-label={`Take the plan ${plan.name} out`}
+              aria-label={`Take out the plan ${plan.name}`}
               onClick={onRemove}
             >
               take out
@@ -148,7 +148,7 @@ function Plan({
               <button
                 type="button"
                 className="plainly quiet"
-                aria-label={`Take line ${i + 1} out${tail}`}
+                aria-label={`Take out line ${i + 1}${tail}`}
                 onClick={() => onChange({ lines: plan.lines.filter((_, n) => n !== i) })}
               >
                 take out

@@ -52,7 +52,7 @@ export function RatesEdit({
                 <button
                   type="button"
                   className="plainly quiet"
-                  aria-label={`Take rate ${rate.label || i + 1} out`}
+                  aria-label={`Take out rate ${rate.label || i + 1}`}
                   onClick={() => onChange(rates.filter((_, n) => n !== i))}
                 >
                   take out
@@ -177,7 +177,7 @@ function Step({
         <button
           type="button"
           className="plainly quiet"
-          aria-label={`Take the early step of ${label} out`}
+          aria-label={`Take out the early step of ${label}`}
           onClick={onRemove}
         >
           take out

@@ -2,6 +2,7 @@ import Button from "@mui/material/Button";
 import { useState } from "react";
 
 import { api, ask, newKey } from "../../app/server";
+import { useKept } from "../../app/session";
 import { Field } from "../../parts/Field";
 import { clock, count, day, length, weekdays } from "../../parts/text";
 import { whole } from "./form";
@@ -11,7 +12,7 @@ type Meeting = Run["dates"][number];
 
 /** All dates of a run; any one of them can be moved or taken out, and one added. */
 export function RunDates({ run, propose }: { run: Run; propose: Propose }) {
-  const [open, setOpen] = useState<number | "new" | null>(null);
+  const [open, setOpen] = useKept<number | "new" | null>(`run-dates-${run.id}`, null);
   const pattern = run.patterns[0];
   return (
     <>
@@ -75,9 +76,16 @@ function Edit({
     start: clock(meeting?.start ?? last?.start ?? ""),
     minutes: meeting?.minutes ?? last?.minutes ?? 120,
   };
-  const [date, setDate] = useState(seen.date);
-  const [start, setStart] = useState(seen.start);
-  const [minutes, setMinutes] = useState(String(seen.minutes));
+  const [form, setForm, forget] = useKept(`meeting-${meeting?.id ?? `new-${run.id}`}`, {
+    date: seen.date,
+    start: seen.start,
+    minutes: String(seen.minutes),
+  });
+  const { date, start, minutes } = form;
+  const close = () => {
+    forget();
+    onClose();
+  };
   const [faults, setFaults] = useState<Record<string, string>>({});
   const [key] = useState(newKey);
   const send = async () => {
@@ -101,7 +109,7 @@ function Edit({
               }),
             ),
     );
-    if (found === null) onClose();
+    if (found === null) close();
     else setFaults(found);
   };
   const remove = async () => {
@@ -113,7 +121,7 @@ function Edit({
         }),
       ),
     );
-    if (found === null) onClose();
+    if (found === null) close();
   };
   const fault = (name: string) => faults[`/set/${name}`] ?? faults[`/${name}`];
   return (
@@ -132,7 +140,7 @@ function Edit({
           label="Date"
           type="date"
           value={date}
-          onChange={setDate}
+          onChange={(v) => setForm({ ...form, date: v })}
           width={160}
           fault={fault("date")}
           autoFocus
@@ -141,14 +149,14 @@ function Edit({
           label="Starts at"
           type="time"
           value={start}
-          onChange={setStart}
+          onChange={(v) => setForm({ ...form, start: v })}
           width={120}
           fault={fault("start")}
         />
         <Field
           label="Minutes"
           value={minutes}
-          onChange={setMinutes}
+          onChange={(v) => setForm({ ...form, minutes: v })}
           width={86}
           fault={fault("minutes")}
           input={{ inputMode: "numeric" }}
@@ -156,7 +164,7 @@ function Edit({
         <Button type="submit" variant="contained">
           {run.status === "draft" ? "Save" : "See what moves"}
         </Button>
-        <Button onClick={onClose}>Leave as it was</Button>
+        <Button onClick={close}>Leave as it was</Button>
         {meeting && (
           <Button color="error" onClick={() => void remove()}>
             Take it out

@@ -269,7 +269,7 @@ function Margin({
           {(run.sign_up === "open" || run.sign_up === "full") && (
             <div className="row wrap">
               <Button component={Link} to={`/desk?run=${run.id}`} variant="contained">
-                Enroll somebody
+                {run.sign_up === "full" ? "Put somebody in line" : "Enroll somebody"}
               </Button>
               <Button component={Link} to={`/runs/${run.id}/list`}>
                 Put a list on it

@@ -85,7 +85,7 @@ function Source({ run, name, propose }: Props & { name: string }) {
         <button
           type="button"
           className="plainly quiet"
-          aria-label={`Take the course's ${name}`}
+          aria-label={`Take the course’s ${name}`}
           onClick={() => void takeBack()}
         >
           take the course’s
@@ -94,7 +94,7 @@ function Source({ run, name, propose }: Props & { name: string }) {
       <button
         type="button"
         className="plainly quiet"
-        aria-label={`Make these ${name} the course's default`}
+        aria-label={`Make it the course’s default: ${name}`}
         onClick={() => void keep()}
       >
         make it the course’s default

@@ -16,6 +16,7 @@ type Person = Schemas["PersonPage"];
 /** One person: runs, places in line, what is owed, notes and the log. */
 export default function PersonPage() {
   const id = Number(useParams().id);
+  const me = useMe();
   const acts = useDone();
   const pulse = usePulse(null, 20);
   const go = useNavigate();
@@ -55,8 +56,13 @@ export default function PersonPage() {
                 <div className="big copper">{money(person.owed, person.currency)}</div>
                 {person.next_due && (
                   <p>
-                    The next {money(person.next_due.amount, person.currency)} is due by{" "}
-                    {day(person.next_due.due)}.
+                    The next {money(person.next_due.amount, person.currency)}{" "}
+                    {person.next_due.due < me.today ? (
+                      <strong className="ochre">has been due since {day(person.next_due.due)}</strong>
+                    ) : (
+                      `is due by ${day(person.next_due.due)}`
+                    )}
+                    .
                   </p>
                 )}
               </>

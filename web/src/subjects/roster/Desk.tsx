@@ -89,15 +89,17 @@ export default function Desk() {
     );
   }, [askedPerson, setCall, setParams]);
 
+  const who = useSettled(call.who.trim(), 120);
+  const what = useSettled(call.what.trim(), 120);
   const found = useQuery({
-    queryKey: ["people", useSettled(call.who.trim(), 120)],
+    queryKey: ["people", who],
     queryFn: ({ queryKey }) =>
       ask(api.GET("/api/v1/people", { params: { query: { q: queryKey[1] as string, limit: 5 } } })),
     enabled: call.who.trim().length > 0,
     placeholderData: keepPreviousData,
   });
   const runs = useQuery({
-    queryKey: ["desk-runs", useSettled(call.what.trim(), 120)],
+    queryKey: ["desk-runs", what],
     queryFn: ({ queryKey }) =>
       ask(
         api.GET("/api/v1/runs", {
@@ -304,19 +306,20 @@ export default function Desk() {
               inputRef={whoRef}
               autoFocus
               busy={found.isFetching}
+              fresh={
+                who === call.who.trim() && !found.isPlaceholderData && (found.data !== undefined || !who)
+              }
               onType={(who) => set({ who })}
               onPick={pickPerson}
               options={[
                 ...people.map((p) => ({
                   key: String(p.id),
-                  label: p.name,
                   content: <PersonLine person={p} />,
                 })),
                 ...(call.who.trim()
                   ? [
                       {
                         key: "new",
-                        label: `New person named ${call.who.trim()}`,
                         content: (
                           <>
                             <u>New person</u> named “{call.who.trim()}”
@@ -373,6 +376,7 @@ export default function Desk() {
               typed={call.what}
               inputRef={whatRef}
               busy={runs.isFetching}
+              fresh={what === call.what.trim() && !runs.isPlaceholderData && runs.data !== undefined}
               onType={(what) => set({ what })}
               onPick={(key) => {
                 set({ runId: Number(key), rateId: null, planId: null });
@@ -380,7 +384,6 @@ export default function Desk() {
               }}
               options={(runs.data?.items ?? []).map((r) => ({
                 key: String(r.id),
-                label: `${r.title}, ${seatsText(r)}`,
                 content: <RunLine run={r} />,
               }))}
               empty={

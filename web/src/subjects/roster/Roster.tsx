@@ -292,11 +292,11 @@ function Head({
         typed={typed}
         onType={setTyped}
         autoFocus
+        fresh={q === typed.trim() && (found.data !== undefined || !q)}
         onPick={(key) => (key === "new" ? setAdding(true) : void name(Number(key)))}
         options={[
           ...(q ? (found.data ?? []) : []).map((p) => ({
             key: String(p.id),
-            label: p.name,
             content: (
               <>
                 {p.name} <span className="slate">{p.email ?? p.phone}</span>
@@ -307,7 +307,6 @@ function Head({
             ? [
                 {
                   key: "new",
-                  label: `New person named ${typed.trim()}`,
                   content: <>New person “{typed.trim()}”</>,
                 },
               ]

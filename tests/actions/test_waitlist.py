@@ -1,0 +1,256 @@
+"""The line of a full run and parties of several heads."""
+
+import random
+from functools import partial
+
+import pytest
+from hypothesis import settings
+from hypothesis import strategies as st
+from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, precondition, rule
+
+from archgate.actions import fees, money, people, roster, rosters, seats, undo, waitlist
+from archgate.actions.problems import Problem
+from archgate.core.faults import Refused
+from archgate.core.seats import check_seats
+from archgate.tables.courses import Run
+from archgate.tables.seats import RunSeats
+from conftest import LONG
+from made import Office, a_person, a_run, at_once, enrolled, roster_of, taken
+
+
+def join(office, run, heads=1, person=None):
+    somebody = person or a_person(office)
+    return office.act(lambda d: waitlist.join(d, run["id"], somebody["id"], heads))
+
+
+def line(office, run):
+    return office.look(lambda d: rosters.roster(d, run["id"]))["waiting"]
+
+
+def seat(office, waiting_id, total=None):
+    shown = total or office.look(lambda d: waitlist.seat_quote(d, waiting_id))["total"]
+    return office.act(lambda d: waitlist.seat(d, waiting_id, shown))
+
+
+@pytest.fixture
+def full(office):
+    run = a_run(office, capacity=2, smallest=0)
+    run["held"] = [enrolled(office, run), enrolled(office, run)]
+    return run
+
+
+def test_a_full_run_takes_people_in_line_in_order_of_joining(office, full):
+    first = join(office, full)
+    second = join(office.later(hours=1), full, heads=2)
+    assert (first["place"], second["place"]) == (1, 2)
+    assert [(w["place"], w["heads"], w["next"]) for w in line(office, full)] == [(1, 1, False), (2, 2, False)]
+    quote = office.look(lambda d: fees.quote_run(d, full["id"], None, None))
+    assert (quote["can_enroll"], quote["can_wait"], quote["place"], quote["why"]) == (
+        False,
+        True,
+        3,
+        "All 2 seats are taken.",
+    )
+
+
+def test_a_withdrawal_lets_the_next_be_seated_by_hand_at_todays_price(office, full):
+    waiting = join(office, full)
+    office.act(lambda d: roster.withdraw(d, full["held"][0]["enrollment_id"]))
+    assert line(office, full)[0]["next"] is True
+    held = seat(office.later(days=9), waiting["waiting_id"])
+    assert held["quote"]["total"] == "240.00" and taken(office, full) == 2 and line(office, full) == []
+    assert roster_of(office, full)[-1]["way_in"] == "waitlist"
+
+
+def test_somebody_new_does_not_pass_those_who_wait(office, full):
+    join(office, full)
+    office.act(lambda d: roster.withdraw(d, full["held"][0]["enrollment_id"]))
+    with pytest.raises(Problem, match="somebody in line comes first") as problem:
+        enrolled(office, full)
+    assert problem.value.extra["place"] == 2
+
+
+def test_the_line_is_kept_and_a_party_too_large_is_passed_over(office, full):
+    large, small = join(office, full, heads=2), join(office.later(hours=1), full)
+    office.act(lambda d: roster.withdraw(d, full["held"][0]["enrollment_id"]))
+    with pytest.raises(Problem, match="is next in line and comes first"):
+        seat(office, large["waiting_id"])
+    seat(office, small["waiting_id"])
+    assert [w["id"] for w in line(office, full)] == [large["waiting_id"]]
+
+
+def test_nobody_joins_while_there_is_a_seat_nor_twice(office, full):
+    with pytest.raises(Problem, match="There is a seat"):
+        join(office, a_run(office))
+    person = a_person(office)
+    join(office, full, person=person)
+    with pytest.raises(Problem, match="waits for"):
+        join(office, full, person=person)
+    with pytest.raises(Problem, match="already on the roster"):
+        join(office, full, person={"id": full["held"][0]["person_id"]})
+
+
+def test_no_free_seat_seats_nobody_and_a_changed_price_is_answered(office, full):
+    waiting = join(office, full)
+    with pytest.raises(Problem, match="No seat is free"):
+        seat(office, waiting["waiting_id"])
+    office.act(lambda d: roster.withdraw(d, full["held"][0]["enrollment_id"]))
+    with pytest.raises(Problem) as problem:
+        seat(office, waiting["waiting_id"], total="1.00")
+    assert problem.value.kind == "total-changed"
+
+
+def test_joining_leaving_and_seating_are_undone_and_the_place_in_line_is_kept(office, full):
+    first, second = join(office, full), join(office.later(hours=1), full)
+    left = office.act(lambda d: waitlist.leave(d, first["waiting_id"]))
+    assert line(office, full)[0]["id"] == second["waiting_id"]
+    office.act(lambda d: undo.undo(d, left["change"]))
+    assert line(office, full)[0]["id"] == first["waiting_id"]
+    office.act(lambda d: roster.withdraw(d, full["held"][0]["enrollment_id"]))
+    held = seat(office, first["waiting_id"])
+    office.act(lambda d: undo.undo(d, held["change"]))
+    assert [w["id"] for w in line(office, full)] == [first["waiting_id"], second["waiting_id"]]
+    assert taken(office, full) == 1 and office.look(money.ledger_faults) == []
+    office.act(lambda d: undo.undo(d, second["change"]))
+    assert [w["id"] for w in line(office, full)] == [first["waiting_id"]]
+    with pytest.raises(Problem, match="no longer waits"):
+        office.act(lambda d: waitlist.leave(d, second["waiting_id"]))
+
+
+def test_a_party_takes_a_seat_a_head_pays_for_all_and_is_named_later(office):
+    run = a_run(office, capacity=4, smallest=0)
+    payer, guest = a_person(office), a_person(office)
+    quote = office.look(lambda d: fees.quote_run(d, run["id"], None, None, 3))
+    held = office.act(
+        lambda d: roster.enroll(d, run["id"], payer["id"], quote["total"], heads=3, note="Side door")
+    )
+    assert (held["seat"], held["heads"], held["quote"]["total"], taken(office, run)) == (1, 3, "630.00", 3)
+    row = roster_of(office, run)[0]
+    assert [p["name"] for p in row["places"]] == [None, None] and row["note"] == "Side door"
+    named = office.act(lambda d: roster.name_place(d, held["enrollment_id"], 2, guest["id"]))
+    assert roster_of(office, run)[0]["places"][0]["name"] == guest["name"]
+    with pytest.raises(Problem, match="already on the roster"):
+        enrolled(office, run, guest)
+    with pytest.raises(Problem, match="already on the roster"):
+        office.act(lambda d: roster.name_place(d, held["enrollment_id"], 3, payer["id"]))
+    page = office.look(lambda d: people.person_page(d, guest["id"]))
+    assert page["enrollments"][0]["guest"] is True
+    office.act(lambda d: undo.undo(d, named["change"]))
+    assert roster_of(office, run)[0]["places"][0]["name"] is None
+    with pytest.raises(Problem, match="2 seats are needed; 1 of 4 is free"):
+        office.act(lambda d: roster.enroll(d, run["id"], guest["id"], "420.00", heads=2))
+    office.act(lambda d: roster.withdraw(d, held["enrollment_id"]))
+    assert taken(office, run) == 0
+
+
+@pytest.mark.parametrize("heads", [0, -1, 51])
+def test_a_party_has_at_least_one_head_and_not_too_many(office, heads):
+    run = a_run(office)
+    with pytest.raises(Refused, match="1 to 50 heads"):
+        office.look(lambda d: fees.quote_run(d, run["id"], None, None, heads))
+    with pytest.raises(Refused, match="1 to 50 heads"):
+        office.act(lambda d: roster.enroll(d, run["id"], a_person(office)["id"], "0.00", heads=heads))
+
+
+def test_parties_after_the_last_seats_at_once_never_oversell(office):
+    run = a_run(office, capacity=10, smallest=0)
+    chance = random.Random(4)
+    sizes = [chance.randint(1, 4) for _ in range(24)]
+    somebody = [a_person(office) for _ in sizes]
+
+    def sit(person, heads):
+        try:
+            total = f"{210 * heads}.00"
+            return office.act(lambda d: roster.enroll(d, run["id"], person["id"], total, heads=heads))[
+                "heads"
+            ]
+        except Problem:
+            return 0
+
+    seated = at_once([partial(sit, p, h) for p, h in zip(somebody, sizes, strict=True)])
+    assert sum(seated) == taken(office, run) <= 10
+
+
+class SeatsUnderRandomActs(RuleBasedStateMachine):
+    """Random acts on one small run, against the database; after each, no seat is sold twice and the line is kept."""
+
+    office: Office
+
+    @initialize()
+    def begin(self):
+        self.run = a_run(self.office, capacity=3, smallest=0)
+        self.moment = self.office
+        self.undoable = []
+
+    def attempt(self, deed):
+        self.moment = self.moment.later(minutes=1)
+        try:
+            done = self.moment.act(deed)
+        except Problem:
+            return
+        if done.get("change"):
+            self.undoable.append(done["change"])
+
+    @rule(heads=st.integers(1, 2))
+    def enroll(self, heads):
+        person = a_person(self.moment)
+        self.attempt(
+            lambda d: roster.enroll(d, self.run["id"], person["id"], f"{210 * heads}.00", heads=heads)
+        )
+
+    @rule(heads=st.integers(1, 2))
+    def wait(self, heads):
+        person = a_person(self.moment)
+        self.attempt(lambda d: waitlist.join(d, self.run["id"], person["id"], heads))
+
+    @rule(pick=st.integers(0, 20))
+    def withdraw(self, pick):
+        rows = roster_of(self.moment, self.run)
+        if rows:
+            self.attempt(lambda d: roster.withdraw(d, rows[pick % len(rows)]["id"]))
+
+    @rule(pick=st.integers(0, 20), leave=st.booleans())
+    def seat_or_leave(self, pick, leave):
+        waits = line(self.moment, self.run)
+        if not waits:
+            return
+        row = waits[pick % len(waits)]
+        if leave:
+            self.attempt(lambda d: waitlist.leave(d, row["id"]))
+        else:
+            self.attempt(lambda d: waitlist.seat(d, row["id"], f"{210 * row['heads']}.00"))
+
+    @precondition(lambda self: self.undoable)
+    @rule(pick=st.integers(0, 20))
+    def take_back(self, pick):
+        change = self.undoable.pop(pick % len(self.undoable))
+        self.attempt(lambda d: undo.undo(d, change))
+
+    @invariant()
+    def nothing_is_wrong(self):
+        if not hasattr(self, "run"):
+            return
+
+        def reading(d):
+            row = d.session.get_one(RunSeats, self.run["id"])
+            capacity = d.session.get_one(Run, self.run["id"]).capacity
+            assert check_seats(capacity, row.taken, seats.live_heads(d, self.run["id"])) == []
+            waiting = seats.line_of(d, self.run["id"])
+            assert [w.joined_at for w in waiting] == sorted(w.joined_at for w in waiting)
+            seated = {r["person_id"] for r in roster_of(self.office, self.run)}
+            assert not seated & {w.person_id for w in waiting}
+            assert money.ledger_faults(d) == []
+
+        self.moment.look(reading)
+
+
+def test_random_acts_never_sell_a_seat_twice(office):
+    SeatsUnderRandomActs.office = office
+    case = SeatsUnderRandomActs.TestCase()
+    case.settings = settings(
+        max_examples=150 if LONG else 6,
+        stateful_step_count=60 if LONG else 18,
+        deadline=None,
+        derandomize=not LONG,
+    )
+    case.runTest()

@@ -1,0 +1,46 @@
+from datetime import UTC, datetime, timedelta
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from archgate.core.seats import Seated, Seats, seats_for
+from archgate.core.waitlist import Party, goes_first, in_order, next_that_fits
+
+NOON = datetime(2027, 8, 20, 12, tzinfo=UTC)
+parties = st.lists(
+    st.builds(
+        Party, st.integers(1, 10**6), st.integers(1, 6), st.integers(0, 500).map(lambda m: NOON + timedelta(minutes=m)),
+        st.integers(0, 2),
+    ), max_size=12, unique_by=lambda p: p.id,
+)  # fmt: skip
+
+
+def test_a_head_start_comes_first_then_who_joined_earlier_then_the_smaller_id():
+    line = in_order(
+        [
+            Party(3, 1, NOON),
+            Party(2, 1, NOON),
+            Party(9, 1, NOON + timedelta(1), 1),
+            Party(1, 1, NOON + timedelta(2)),
+        ]
+    )
+    assert [p.id for p in line] == [9, 2, 3, 1]
+
+
+def test_a_party_too_large_keeps_its_place_and_the_next_that_fits_is_seated():
+    line = in_order([Party(1, 3, NOON), Party(2, 1, NOON + timedelta(1))])
+    assert next_that_fits(line, 2).id == 2
+    assert next_that_fits(line, 3).id == 1
+    assert next_that_fits(line, 0) is None
+
+
+@given(parties, st.integers(0, 8))
+def test_nobody_before_the_next_fits_and_nobody_new_goes_before_somebody_who_does(waiting, free):
+    line = in_order(waiting)
+    following = next_that_fits(line, free)
+    heads = tuple(p.heads for p in line)
+    assert (following is not None) == goes_first(heads, free)
+    if following:
+        assert following.heads <= free
+        assert all(p.heads > free for p in line[: line.index(following)])
+        assert not isinstance(seats_for(Seats(free + 5, 5, heads), 1), Seated)
