@@ -217,4 +217,9 @@ def test_the_demo_starts_keeps_its_data_refuses_a_second_start_and_ends_clean(tm
         "going back to 2020-01-01 needs --fresh"
         in launch("demo", "--today", "2020-01-01", "--port", str(free_port()), home=home).stderr
     )
-    assert runs(home) == (6, 60)
+    assert runs(home) == (12, 156)
+    kept = list((home / "kept").iterdir())
+    assert len(kept) == 1 and not (home / "db.new").exists()
+    process, _ = start(home, "--fresh")  # begins anew from the kept copy
+    end(process)
+    assert runs(home) == (12, 156) and list((home / "kept").iterdir()) == kept

@@ -31,6 +31,7 @@ CLIENT = "Northgate Trust"
 OTHER_CLIENT = "Harbor Conservation"
 DAYS = 75  # how long the center has been at work before today
 PEOPLE = 150
+CALLERS = 120  # of them sign up by phone at random; the others are in the events of the script
 
 COURSES = (
     ("DSW", "A boundary wall in eight evenings", "Lay a dry-stone wall that stands: footing, hearting, throughs, cope."),
@@ -278,7 +279,7 @@ def sign_up_days(center: Center, plan: PlannedRun, first: str) -> list[int]:
 
 def sign_up(center: Center, plan: PlannedRun, run_id: int, crowd: list[int], hour: float) -> None:
     """One of the crowd signs up for a run by phone; who is on it already stays home."""
-    person = center.chance.choice(crowd)
+    person = center.chance.choice(crowd[:CALLERS])
     run = center.look(hour, lambda d: courses.run_view(d, run_id))
     rate = center.chance.choice([run["rates"][0], *run["rates"]])["id"]
     chosen = center.chance.choice([run["plans"][0], *run["plans"]])["id"]

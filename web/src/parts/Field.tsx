@@ -5,6 +5,7 @@ import { useId, type KeyboardEvent, type ReactNode, type Ref } from "react";
 /** A labelled input with its fault beside it. The label stands above and stays there. */
 export function Field({
   label,
+  tail,
   value,
   onChange,
   type = "text",
@@ -19,8 +20,11 @@ export function Field({
   onBlur,
   input,
   end,
+  name,
 }: {
   label: string;
+  /** What tells this field from others of the same label; heard, not seen. */
+  tail?: string;
   value: string;
   onChange: (value: string) => void;
   type?: string;
@@ -35,13 +39,18 @@ export function Field({
   onBlur?: () => void;
   input?: InputBaseComponentProps;
   end?: ReactNode;
+  /** What a link to this field calls it. */
+  name?: string;
 }) {
   const id = useId();
   const described =
     [fault ? `${id}-fault` : "", help ? `${id}-help` : ""].filter(Boolean).join(" ") || undefined;
   return (
-    <div className="field" style={{ width, flex: width === undefined ? 1 : "none" }}>
-      <label htmlFor={id}>{label}</label>
+    <div className="field" data-name={name} style={{ width, flex: width === undefined ? 1 : "none" }}>
+      <label htmlFor={id}>
+        {label}
+        {tail && <span className="sr">{tail}</span>}
+      </label>
       <OutlinedInput
         id={id}
         type={type}
@@ -75,6 +84,7 @@ export function Field({
 /** A labelled choice among a few. */
 export function Choice({
   label,
+  tail,
   value,
   onChange,
   options,
@@ -82,6 +92,7 @@ export function Choice({
   width,
 }: {
   label: string;
+  tail?: string;
   value: string;
   onChange: (value: string) => void;
   options: { value: string; text: string }[];
@@ -91,7 +102,10 @@ export function Choice({
   const id = useId();
   return (
     <div className="field" style={{ width, flex: width === undefined ? 1 : "none" }}>
-      <label htmlFor={id}>{label}</label>
+      <label htmlFor={id}>
+        {label}
+        {tail && <span className="sr">{tail}</span>}
+      </label>
       <select
         id={id}
         className="choice"

@@ -13,14 +13,14 @@ export function smallestText(run: Pick<Run, "taken" | "smallest">): string {
   if (run.smallest === 0) return "";
   const missing = run.smallest - run.taken;
   return missing > 0
-    ? `${missing} short of the smallest number, ${run.smallest}`
-    : `smallest number, ${run.smallest}, is reached`;
+    ? `${missing} short of ${run.smallest} to go ahead`
+    : `the ${run.smallest} to go ahead are reached`;
 }
 
 /** Whether it goes ahead: what callers ask most. */
 export function decisionText(run: Pick<Run, "decision" | "status" | "teaching">): string {
   if (run.status === "draft" || run.teaching !== "before") return "";
-  return run.decision === "undecided" ? "not decided yet" : run.decision;
+  return run.decision === "undecided" ? "not decided" : run.decision;
 }
 
 /** When a run meets next, or that it is over. */
@@ -30,12 +30,13 @@ export function nextText(run: Run): string {
   return `next ${day(date, false)}, ${start} to ${end}`;
 }
 
-/** First and last day. */
-export function spanText(run: { first: string | null; last: string | null }): string {
+/** First and last day; the year goes without saying when it is `today`'s. */
+export function spanText(run: { first: string | null; last: string | null }, today = ""): string {
   if (!run.first || !run.last) return "no dates yet";
-  if (run.first === run.last) return day(run.first);
   const sameYear = run.first.slice(0, 4) === run.last.slice(0, 4);
-  return `${day(run.first, !sameYear)} to ${day(run.last)}`;
+  const thisYear = sameYear && run.last.slice(0, 4) === today.slice(0, 4);
+  if (run.first === run.last) return day(run.first, !thisYear);
+  return `${day(run.first, !sameYear)} to ${day(run.last, !thisYear)}`;
 }
 
 /** Sign-up or, once begun, teaching: the state people ask for, in one or two words. */

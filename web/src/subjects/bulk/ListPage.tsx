@@ -8,6 +8,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Fragment, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 
+import { News, usePulse } from "../../app/pulse";
 import { api, ask, faultsOf, messageOf, newKey, ServerProblem, type Schemas } from "../../app/server";
 import { useKept } from "../../app/session";
 import { Arch } from "../../parts/Arch";
@@ -171,6 +172,7 @@ function Judged({ runId, batchId }: { runId: number; batchId: number }) {
   const acts = useDone();
   const [key, setKey] = useState(newKey);
   const [busy, setBusy] = useState(false);
+  const pulse = usePulse(runId, 3);
   const [only, setOnly] = useKept(`list-only-${batchId}`, "");
   const [open, setOpen] = useKept<number | null>(`list-open-${batchId}`, null);
   const query = useQuery({
@@ -251,6 +253,7 @@ function Judged({ runId, batchId }: { runId: number; batchId: number }) {
           batch={batch}
           acts={acts}
           busy={busy}
+          pulse={pulse}
           onPayer={(organization_id) => void change({ organization_id })}
           onEnroll={() => void enroll()}
         />
@@ -516,12 +519,14 @@ function Totals({
   batch,
   acts,
   busy,
+  pulse,
   onPayer,
   onEnroll,
 }: {
   batch: Batch;
   acts: ReturnType<typeof useDone>;
   busy: boolean;
+  pulse: ReturnType<typeof usePulse>;
   onPayer: (id: number | null) => void;
   onEnroll: () => void;
 }) {
@@ -531,7 +536,7 @@ function Totals({
     queryFn: () => ask(api.GET("/api/v1/organizations")),
   });
   const [adding, setAdding] = useState(false);
-  const [name, setName] = useState("");
+  const [name, setName] = useKept(`list-payer-${batch.id}`, "");
   const [fault, setFault] = useState("");
   const judged = batch.status === "judged";
   const after = judged ? batch.taken + batch.seats : batch.taken;
@@ -548,6 +553,7 @@ function Totals({
   };
   return (
     <>
+      <News pulse={pulse} />
       {acts.trouble && (
         <div className="note wrong" role="alert">
           {acts.trouble}

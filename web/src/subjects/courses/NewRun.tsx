@@ -480,7 +480,7 @@ function Dates({
             </>
           ) : (
             <>
-              <span className="date">{day(d.date)}</span>
+              <span className="date">{day(d.date, d.date.slice(0, 4) !== dates[0]?.date.slice(0, 4))}</span>
               <span className="nowrap">
                 {d.start.slice(0, 5)} to {d.end.slice(0, 5)}
               </span>

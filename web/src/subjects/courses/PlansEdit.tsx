@@ -70,7 +70,8 @@ function Plan({
     <div className="group" role="group" aria-label={plan.name || "Payment plan"}>
       <div className="row wrap">
         <Choice
-          label={`Start from${tail}`}
+          label="Start from"
+          tail={tail}
           value={start?.name ?? ""}
           width={300}
           onChange={(v) => {
@@ -83,7 +84,8 @@ function Plan({
           ]}
         />
         <Field
-          label={`Name of the plan${tail}`}
+          label="Name of the plan"
+          tail={tail}
           value={plan.name}
           onChange={(name) => onChange({ name })}
           fault={faults[`${at}/name`]}
@@ -104,7 +106,8 @@ function Plan({
       {plan.lines.map((line, i) => (
         <div className="row wrap" key={i} style={{ marginTop: 10 }}>
           <Choice
-            label={`Line ${i + 1}${tail}`}
+            label={`Line ${i + 1}`}
+            tail={tail}
             value={line.share}
             width={120}
             onChange={(v) =>
@@ -120,7 +123,8 @@ function Plan({
           />
           {line.share !== "rest" && (
             <Field
-              label={`${{ percent: "Percent", amount: "Amount", parts: "Parts" }[line.share]} ${i + 1}${tail}`}
+              label={{ percent: "Percent", amount: "Amount", parts: "Parts" }[line.share]}
+              tail={` of line ${i + 1}${tail}`}
               value={line.value}
               width={100}
               onChange={(value) => set(i, { value })}
@@ -129,7 +133,8 @@ function Plan({
             />
           )}
           <Field
-            label={`Due ${i + 1}${tail}`}
+            label="Due"
+            tail={` of line ${i + 1}${tail}`}
             type={line.due === "on" ? "date" : "text"}
             value={line.number}
             width={line.due === "on" ? 160 : 80}
@@ -137,7 +142,8 @@ function Plan({
             fault={fault(i, `due/${line.due}`, "due")}
           />
           <Choice
-            label={`Counted in ${i + 1}${tail}`}
+            label="counted in"
+            tail={` of line ${i + 1}${tail}`}
             value={line.due}
             width={190}
             onChange={(due) => set(i, { due, number: due === "on" || line.due === "on" ? "" : line.number })}

@@ -40,7 +40,8 @@ export function RatesEdit({
               fault={faults[`${at}/${i}/label`] ?? faults[`${at}/${i}/code`]}
             />
             <Field
-              label={`Fee in ${currency}${i ? `, rate ${i + 1}` : ""}`}
+              label={`Fee in ${currency}`}
+              tail={i ? `, rate ${i + 1}` : ""}
               value={rate.amount}
               width={120}
               onChange={(amount) => set(i, { amount })}
@@ -127,7 +128,8 @@ function Step({
   return (
     <div className="row wrap" style={{ marginTop: 10 }}>
       <Choice
-        label={`Early step${tail}`}
+        label="Early step"
+        tail={tail}
         value={step.how}
         width={130}
         onChange={(how) => onChange({ ...step, how: how as StepForm["how"] })}
@@ -138,13 +140,8 @@ function Step({
         ]}
       />
       <Field
-        label={
-          step.how === "amount"
-            ? `Early price${tail}`
-            : step.how === "off"
-              ? `Amount off${tail}`
-              : `Percent off${tail}`
-        }
+        label={step.how === "amount" ? "Early price" : step.how === "off" ? "Amount off" : "Percent off"}
+        tail={tail}
         value={step.value}
         width={110}
         placeholder="none"
@@ -153,7 +150,8 @@ function Step({
         input={{ inputMode: "decimal" }}
       />
       <Choice
-        label={`Holds through${tail}`}
+        label="Holds through"
+        tail={tail}
         value={step.ends}
         width={190}
         onChange={(ends) =>
@@ -165,13 +163,14 @@ function Step({
         ]}
       />
       <Field
-        label={step.ends === "until" ? `Last day${tail}` : `Days${tail}`}
+        label={step.ends === "until" ? "Last day" : "Days"}
+        tail={tail}
         type={step.ends === "until" ? "date" : "text"}
         value={step.when}
         width={step.ends === "until" ? 160 : 70}
         onChange={(when) => onChange({ ...step, when })}
         fault={faults[`${at}/days_before`] ?? faults[`${at}/until`] ?? faults[at]}
-        help={through}
+        help={through && <span className="nowrap">{through}</span>}
       />
       <span className="acts">
         <button

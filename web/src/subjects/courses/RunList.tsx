@@ -4,7 +4,7 @@ import { Link, useNavigate, useSearchParams } from "react-router";
 
 import { News, usePulse } from "../../app/pulse";
 import { api, ask, type Schemas } from "../../app/server";
-import { useSettled } from "../../app/session";
+import { useMe, useSettled } from "../../app/session";
 import { Arch } from "../../parts/Arch";
 import { Field } from "../../parts/Field";
 import { Page, Trouble } from "../../parts/Page";
@@ -137,6 +137,7 @@ export default function RunList() {
 }
 
 function Line({ run }: { run: Run }) {
+  const me = useMe();
   const go = useNavigate();
   return (
     // The whole line can be clicked with a mouse; by keyboard its link does the same.
@@ -159,17 +160,16 @@ function Line({ run }: { run: Run }) {
         </div>
       </div>
       <div>
-        <div>{spanText(run)}</div>
-        <div className="slate">
-          {nextText(run)} ({count(run.meetings, "meeting")})
-        </div>
+        <div>{spanText(run, me.today)}</div>
+        <div className="slate">{nextText(run)}</div>
       </div>
       <div>
         <div className={run.sign_up === "open" ? "strong" : ""}>{stateText(run)}</div>
         <div className={run.smallest > run.taken && run.teaching === "before" ? "ochre" : "slate"}>
-          {run.status === "published" && run.teaching === "before" ? smallestText(run) : ""}
+          {run.status === "published" && run.teaching === "before"
+            ? [decisionText(run), smallestText(run)].filter(Boolean).join("; ")
+            : ""}
         </div>
-        <div className="slate">{decisionText(run)}</div>
       </div>
       <div className="right">
         <Price run={run} />

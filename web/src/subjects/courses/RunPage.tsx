@@ -125,7 +125,7 @@ export default function RunPage() {
             {run.instructor && (
               <>
                 {" "}
-                with <strong>{run.instructor}</strong>
+                with <strong className="nowrap">{run.instructor}</strong>
               </>
             )}
           </div>
@@ -288,6 +288,9 @@ const PLACES: Record<string, { tab: string; text: string }> = {
   "/dates": { tab: "dates", text: "the dates" },
   "/rates": { tab: "terms#rates", text: "the fee" },
   "/plans": { tab: "terms#plans", text: "the payment plan" },
+  "/instructor": { tab: "terms#instructor", text: "the instructor" },
+  "/place": { tab: "terms#place", text: "the place" },
+  "/sign_up_opens": { tab: "terms#sign_up_opens", text: "the day sign-up opens" },
 };
 
 /** What would stop a learner, and what is worth a look; each leads to where it is mended. */

@@ -18,7 +18,11 @@ type Props = { run: Run; propose: Propose };
 export function RunTerms({ run, propose }: Props) {
   const { hash } = useLocation();
   useEffect(() => {
-    if (hash) document.getElementById(hash.slice(1))?.scrollIntoView({ block: "start" });
+    if (!hash) return;
+    const name = hash.slice(1);
+    const field = document.querySelector<HTMLInputElement>(`[data-name="${CSS.escape(name)}"] input`);
+    if (field) field.focus();
+    else document.getElementById(name)?.scrollIntoView({ block: "start" });
   }, [hash]);
   return (
     <>
@@ -179,6 +183,7 @@ function Facts({ run, propose }: Props) {
   };
   const field = (name: Fact, label: string, width?: number, type = "text") => (
     <Field
+      name={name}
       label={label}
       type={type}
       width={width}

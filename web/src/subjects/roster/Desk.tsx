@@ -369,6 +369,15 @@ export default function Desk() {
             <Picked onChange={() => (set({ runId: null }), focus(whatRef))} what="the run">
               <RunLine run={run.data} />
             </Picked>
+          ) : null}
+          {call.runId !== null && run.data ? (
+            run.data.note && (
+              <div className="note wrong" style={{ marginTop: 12 }}>
+                <p>
+                  <strong>Note:</strong> {run.data.note}
+                </p>
+              </div>
+            )
           ) : (
             <PickList
               label="Course, run or place"
@@ -508,12 +517,13 @@ export function PersonLine({ person }: { person: Person }) {
 }
 
 function RunLine({ run }: { run: Run }) {
+  const me = useMe();
   return (
     <div className="row" style={{ justifyContent: "space-between" }}>
       <div className="grow">
         <strong>{run.title}</strong>
         <div className="slate">
-          {spanText(run)}
+          {spanText(run, me.today)}
           {run.next_meeting && `, ${run.next_meeting.start} to ${run.next_meeting.end}`}
           {run.place && `, ${run.place}`}
         </div>

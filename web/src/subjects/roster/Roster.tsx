@@ -6,7 +6,7 @@ import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link } from "react-router";
+import { Link, useSearchParams } from "react-router";
 
 import { api, ask, messageOf, newKey, type Schemas } from "../../app/server";
 import { useKept, useMe, useSettled } from "../../app/session";
@@ -59,7 +59,9 @@ const plain = (text: string) => text.normalize("NFKD").replace(/\p{M}/gu, "").to
 export function Roster({ run, acts }: { run: Schemas["RunOut"]; acts: ReturnType<typeof useDone> }) {
   const me = useMe();
   const roster = useRoster(run.id);
-  const [q, setQ] = useState("");
+  const [params, setParams] = useSearchParams();
+  const q = params.get("q") ?? "";
+  const setQ = (text: string) => setParams(text ? { q: text } : {}, { replace: true });
   const [asking, setAsking] = useState<RosterRow | null>(null);
   const [key, setKey] = useState(newKey);
   const [busy, setBusy] = useState(false);

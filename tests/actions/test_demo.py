@@ -1,0 +1,56 @@
+"""The made-up center is made by the same actions that people use, on any day of the week, with every state in it."""
+
+from datetime import date, timedelta
+
+import pytest
+
+from archgate.actions import finding, money, rosters, seats
+from archgate.actions.center import make_center, set_clock
+from archgate.actions.transaction import look
+from archgate.core.seats import check_seats
+from archgate.demo import script
+from archgate.tables.courses import Run
+from archgate.tables.engine import engine_for, sessions_of
+from archgate.tables.migrate import migrate
+from conftest import LONG, new_database
+
+DAYS = (
+    [date(2026, 11, 25) + timedelta(days=n) for n in range(7)]
+    if LONG
+    else [date(2027, 5, 19), date(2026, 12, 27)]
+)
+
+
+@pytest.mark.parametrize("day", DAYS, ids=str)
+def test_the_demo_center_has_every_state_and_nothing_wrong(day, worker_id):
+    engine = engine_for(new_database(f"demo_{worker_id}"))
+    migrate(engine)
+    sessions = sessions_of(engine)
+    make_center(sessions, "Ashlar Quay", script.ZONE, "USD")
+    set_clock(sessions, day, may_go_back=True)
+    script.load(sessions, day, quick=True)
+    noon = script.Center(sessions, day, day=day).at(12)
+
+    def reading(d):
+        runs = finding.list_runs(d, limit=200)["items"]
+        assert len(runs) == 12 and len({r["course_code"] for r in runs}) == 6
+        assert {r["status"] for r in runs} == {"draft", "published"}
+        assert {r["sign_up"] for r in runs} == {"not yet", "open", "full", "closed"}
+        assert {r["teaching"] for r in runs} == {"before", "running", "ended"}
+        assert any(r["waiting"] for r in runs)
+        assert any(
+            r["status"] == "published" and r["teaching"] == "before" and r["taken"] < r["smallest"]
+            for r in runs
+        )
+        assert any(
+            row[rosters.ROSTER_COLUMNS.index("heads")] > 1
+            for r in runs
+            for row in rosters.roster(d, r["id"])["rows"]
+        )
+        for run in runs:
+            capacity = d.session.get_one(Run, run["id"]).capacity
+            assert check_seats(capacity, run["taken"], seats.live_heads(d, run["id"])) == []
+        assert money.ledger_faults(d) == []
+
+    look(sessions, reading, at=noon)
+    engine.dispose()
