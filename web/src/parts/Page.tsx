@@ -2,6 +2,7 @@ import Button from "@mui/material/Button";
 import { useEffect, type ReactNode } from "react";
 
 import { messageOf } from "../app/server";
+import type { useDone } from "./useUndo";
 
 /** The sheet, where the work is, and the margin, where consequences and reasons stand. */
 export function Page({ title, children, margin }: { title: string; children: ReactNode; margin: ReactNode }) {
@@ -33,15 +34,7 @@ export function Trouble({ error, retry }: { error: unknown; retry?: () => void }
 /** What was just done, with its undo. */
 export type Done = { text: string; change?: string | null; link?: ReactNode };
 
-export function DoneNote({
-  done,
-  onUndo,
-  busy,
-}: {
-  done: Done;
-  onUndo?: (change: string) => void;
-  busy?: boolean;
-}) {
+function DoneNote({ done, onUndo, busy }: { done: Done; onUndo?: (change: string) => void; busy?: boolean }) {
   return (
     <div className="note" role="status">
       <p className="strong">{done.text}</p>
@@ -54,5 +47,28 @@ export function DoneNote({
         {done.link}
       </p>
     </div>
+  );
+}
+
+/** What was just done here, or why it could not be. */
+export function ActNotes({ acts }: { acts: ReturnType<typeof useDone> }) {
+  return (
+    <>
+      {acts.trouble && (
+        <div className="note wrong" role="alert">
+          {acts.trouble}
+        </div>
+      )}
+      {acts.done && <DoneNote done={acts.done} onUndo={acts.undo} busy={acts.busy} />}
+    </>
+  );
+}
+
+/** A page whose content is not there yet: its place kept still, or what went wrong. */
+export function NotYet({ title, error, retry }: { title: string; error: unknown; retry: () => void }) {
+  return (
+    <Page title={title} margin={null}>
+      {error ? <Trouble error={error} retry={retry} /> : <div className="quiet-block" aria-busy="true" />}
+    </Page>
   );
 }

@@ -13,7 +13,7 @@ import { api, ask, faultsOf, messageOf, newKey, ServerProblem, type Schemas } fr
 import { useKept } from "../../app/session";
 import { Arch } from "../../parts/Arch";
 import { Choice, Field } from "../../parts/Field";
-import { DoneNote, Page, Trouble } from "../../parts/Page";
+import { ActNotes, NotYet, Page, Trouble } from "../../parts/Page";
 import { count, day, money } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
 
@@ -180,16 +180,7 @@ function Judged({ runId, batchId }: { runId: number; batchId: number }) {
     queryFn: () => ask(api.GET("/api/v1/batches/{batch_id}", { params: { path: { batch_id: batchId } } })),
   });
   const batch = query.data;
-  if (!batch)
-    return (
-      <Page title="List" margin={null}>
-        {query.error ? (
-          <Trouble error={query.error} retry={() => void query.refetch()} />
-        ) : (
-          <div className="quiet-block" aria-busy="true" />
-        )}
-      </Page>
-    );
+  if (!batch) return <NotYet title="List" error={query.error} retry={() => void query.refetch()} />;
   const change = async (body: Schemas["BatchChange"]) => {
     setBusy(true);
     try {
@@ -554,12 +545,7 @@ function Totals({
   return (
     <>
       <News pulse={pulse} />
-      {acts.trouble && (
-        <div className="note wrong" role="alert">
-          {acts.trouble}
-        </div>
-      )}
-      {acts.done && <DoneNote done={acts.done} onUndo={acts.undo} busy={acts.busy} />}
+      <ActNotes acts={acts} />
       <section>
         <h2>{judged ? "Who pays" : "Paid by"}</h2>
         {!judged ? (

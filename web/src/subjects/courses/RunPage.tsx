@@ -10,7 +10,7 @@ import { api, ask, faultsOf, messageOf, ServerProblem, type Schemas } from "../.
 import { useMe } from "../../app/session";
 import { Arch } from "../../parts/Arch";
 import { GateLine } from "../../parts/GateLine";
-import { DoneNote, Page, Trouble } from "../../parts/Page";
+import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { decisionText, nextText, seatsText, smallestText, spanText, stateText } from "../../parts/RunFacts";
 import { clock, count, day, hours, money } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
@@ -51,16 +51,11 @@ export default function RunPage() {
   const run = query.data;
   if (!run)
     return (
-      <Page title="Run" margin={null}>
-        {query.error || !Number.isInteger(runId) ? (
-          <Trouble
-            error={query.error ?? new Error("There is no such run.")}
-            retry={() => void query.refetch()}
-          />
-        ) : (
-          <div className="quiet-block" aria-busy="true" />
-        )}
-      </Page>
+      <NotYet
+        title="Run"
+        error={query.error ?? (Number.isInteger(runId) ? null : new Error("There is no such run."))}
+        retry={() => void query.refetch()}
+      />
     );
   const at = TABS.find((t) => t === tab) ?? (run.status === "draft" ? "dates" : "roster");
 
@@ -243,12 +238,7 @@ function Margin({
       {pending && (
         <Confirm pending={pending} busy={busy} onYes={() => void confirm()} onNo={() => setPending(null)} />
       )}
-      {acts.trouble && (
-        <div className="note wrong" role="alert">
-          {acts.trouble}
-        </div>
-      )}
-      {acts.done && <DoneNote done={acts.done} onUndo={acts.undo} busy={acts.busy} />}
+      <ActNotes acts={acts} />
       {run.status === "draft" ? (
         <section>
           <h2>A draft</h2>

@@ -1,6 +1,6 @@
 import Button from "@mui/material/Button";
 import { useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useEffect, useState, type ReactNode } from "react";
 import { useLocation } from "react-router";
 
 import { api, ask } from "../../app/server";
@@ -246,81 +246,91 @@ function Facts({ run, propose }: Props) {
 }
 
 function Fees({ run, propose }: Props) {
-  const [form, setForm, forget] = useKept<RateForm[] | null>(`run-rates-${run.id}`, null);
-  const [faults, setFaults] = useState<Record<string, string>>({});
-  const [seen, setSeen] = useState(run.rates);
-  const close = () => {
-    forget();
-    setForm(null);
-    setFaults({});
-  };
-  if (form === null)
-    return (
-      <>
-        {run.rates.map((rate) => (
-          <div key={rate.id} style={{ marginBottom: 8 }}>
-            {rate.label}: <strong className="copper">{money(rate.amount, run.currency)}</strong>
-            {rate.early.map((s, i) => (
-              <div key={i} className="slate">
-                early{" "}
-                <strong className="copper">
-                  {s.amount
-                    ? money(s.amount, run.currency)
-                    : s.percent
-                      ? `${s.percent} percent off`
-                      : `${money(s.off, run.currency)} off`}
-                </strong>{" "}
-                through {s.until ? day(s.until) : `${s.days_before} days before the start`}
-              </div>
-            ))}
-          </div>
-        ))}
-        <p>
-          <Source run={run} name="rates" propose={propose} />
-        </p>
-        <Button
-          onClick={() => {
-            setSeen(run.rates);
-            setForm(run.rates.map(rateForm));
-          }}
-        >
-          Change the rates
-        </Button>
-      </>
-    );
-  const submit = async () => {
-    const found = await propose(
-      "Change the rates for new sign-ups",
-      (preview, over) =>
-        ask(
-          api.PATCH("/api/v1/runs/{run_id}/terms", {
-            params: { path: { run_id: run.id }, query: { preview } },
-            body: { seen: { rates: seen, ...over }, set: { rates: ratesOf(form, digitsOf(run.currency)) } },
-          }),
-        ),
-      close,
-    );
-    setFaults(found ?? {});
-  };
   return (
-    <form onSubmit={(e) => (e.preventDefault(), void submit())} noValidate>
-      <RatesEdit
-        rates={form}
-        onChange={setForm}
-        faults={faults}
-        at="/set/rates"
-        currency={run.currency}
-        firstDay={run.first}
-      />
-      <Buttons run={run} onClose={close} />
-    </form>
+    <Terms
+      run={run}
+      propose={propose}
+      name="rates"
+      start={() => run.rates.map(rateForm)}
+      sent={(form) => ratesOf(form, digitsOf(run.currency))}
+      edit={(form: RateForm[], setForm, faults) => (
+        <RatesEdit
+          rates={form}
+          onChange={setForm}
+          faults={faults}
+          at="/set/rates"
+          currency={run.currency}
+          firstDay={run.first}
+        />
+      )}
+    >
+      {run.rates.map((rate) => (
+        <div key={rate.id} style={{ marginBottom: 8 }}>
+          {rate.label}: <strong className="copper">{money(rate.amount, run.currency)}</strong>
+          {rate.early.map((s, i) => (
+            <div key={i} className="slate">
+              early{" "}
+              <strong className="copper">
+                {s.amount
+                  ? money(s.amount, run.currency)
+                  : s.percent
+                    ? `${s.percent} percent off`
+                    : `${money(s.off, run.currency)} off`}
+              </strong>{" "}
+              through {s.until ? day(s.until) : `${s.days_before} days before the start`}
+            </div>
+          ))}
+        </div>
+      ))}
+    </Terms>
   );
 }
 
 function Plans({ run, propose }: Props) {
-  const [form, setForm, forget] = useKept<PlanForm[] | null>(`run-plans-${run.id}`, null);
+  return (
+    <Terms
+      run={run}
+      propose={propose}
+      name="plans"
+      start={() => run.plans.map(planForm)}
+      sent={(form) => plansOf(form, digitsOf(run.currency))}
+      edit={(form: PlanForm[], setForm, faults) => (
+        <PlansEdit plans={form} onChange={setForm} faults={faults} at="/set/plans" />
+      )}
+    >
+      {run.plans.map((plan) => (
+        <div key={plan.id} style={{ marginBottom: 8 }}>
+          <div className="strong">{plan.name}</div>
+          {plan.lines.map((l, i) => (
+            <div key={i} className="slate">
+              {l.text}.
+            </div>
+          ))}
+        </div>
+      ))}
+    </Terms>
+  );
+}
+
+/** The rates or the plans of a run: read first; changed as a whole list, kept while it is not saved. */
+function Terms<Form>({
+  run,
+  propose,
+  name,
+  start,
+  sent,
+  edit,
+  children,
+}: Props & {
+  name: "rates" | "plans";
+  start: () => Form;
+  sent: (form: Form) => unknown;
+  edit: (form: Form, setForm: (form: Form) => void, faults: Record<string, string>) => ReactNode;
+  children: ReactNode;
+}) {
+  const [form, setForm, forget] = useKept<Form | null>(`run-${name}-${run.id}`, null);
   const [faults, setFaults] = useState<Record<string, string>>({});
-  const [seen, setSeen] = useState(run.plans);
+  const [seen, setSeen] = useState<unknown>(run[name]);
   const close = () => {
     forget();
     setForm(null);
@@ -329,37 +339,28 @@ function Plans({ run, propose }: Props) {
   if (form === null)
     return (
       <>
-        {run.plans.map((plan) => (
-          <div key={plan.id} style={{ marginBottom: 8 }}>
-            <div className="strong">{plan.name}</div>
-            {plan.lines.map((l, i) => (
-              <div key={i} className="slate">
-                {l.text}.
-              </div>
-            ))}
-          </div>
-        ))}
+        {children}
         <p>
-          <Source run={run} name="plans" propose={propose} />
+          <Source run={run} name={name} propose={propose} />
         </p>
         <Button
           onClick={() => {
-            setSeen(run.plans);
-            setForm(run.plans.map(planForm));
+            setSeen(run[name]);
+            setForm(start());
           }}
         >
-          Change the plans
+          Change the {name}
         </Button>
       </>
     );
   const submit = async () => {
     const found = await propose(
-      "Change the payment plans for new sign-ups",
+      `Change the ${name} for new sign-ups`,
       (preview, over) =>
         ask(
           api.PATCH("/api/v1/runs/{run_id}/terms", {
             params: { path: { run_id: run.id }, query: { preview } },
-            body: { seen: { plans: seen, ...over }, set: { plans: plansOf(form, digitsOf(run.currency)) } },
+            body: { seen: { [name]: seen, ...over }, set: { [name]: sent(form) } },
           }),
         ),
       close,
@@ -367,20 +368,20 @@ function Plans({ run, propose }: Props) {
     setFaults(found ?? {});
   };
   return (
-    <form onSubmit={(e) => (e.preventDefault(), void submit())} noValidate>
-      <PlansEdit plans={form} onChange={setForm} faults={faults} at="/set/plans" />
-      <Buttons run={run} onClose={close} />
+    <form
+      onSubmit={(e) => {
+        e.preventDefault();
+        void submit();
+      }}
+      noValidate
+    >
+      {edit(form, setForm, faults)}
+      <div className="row" style={{ marginTop: 14 }}>
+        <Button type="submit" variant="contained">
+          {run.status === "draft" ? "Save" : "See what it touches"}
+        </Button>
+        <Button onClick={close}>Leave as it was</Button>
+      </div>
     </form>
-  );
-}
-
-function Buttons({ run, onClose }: { run: Run; onClose: () => void }) {
-  return (
-    <div className="row" style={{ marginTop: 14 }}>
-      <Button type="submit" variant="contained">
-        {run.status === "draft" ? "Save" : "See what it touches"}
-      </Button>
-      <Button onClick={onClose}>Leave as it was</Button>
-    </div>
   );
 }

@@ -7,7 +7,7 @@ import { News, usePulse } from "../../app/pulse";
 import { api, ask, faultsOf, messageOf, newKey, ServerProblem, type Schemas } from "../../app/server";
 import { useKept, useMe } from "../../app/session";
 import { Field } from "../../parts/Field";
-import { DoneNote, Page, Trouble } from "../../parts/Page";
+import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { clock, count, day, isZero, money } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
 
@@ -25,16 +25,7 @@ export default function PersonPage() {
     queryFn: () => ask(api.GET("/api/v1/people/{person_id}", { params: { path: { person_id: id } } })),
   });
   const person = query.data;
-  if (!person)
-    return (
-      <Page title="Person" margin={null}>
-        {query.error ? (
-          <Trouble error={query.error} retry={() => void query.refetch()} />
-        ) : (
-          <div className="quiet-block" aria-busy="true" />
-        )}
-      </Page>
-    );
+  if (!person) return <NotYet title="Person" error={query.error} retry={() => void query.refetch()} />;
   const live = person.enrollments.filter((e) => e.status === "seated");
   const past = person.enrollments.filter((e) => e.status !== "seated");
   return (
@@ -43,12 +34,7 @@ export default function PersonPage() {
       margin={
         <>
           <News pulse={pulse} />
-          {acts.trouble && (
-            <div className="note wrong" role="alert">
-              {acts.trouble}
-            </div>
-          )}
-          {acts.done && <DoneNote done={acts.done} onUndo={acts.undo} busy={acts.busy} />}
+          <ActNotes acts={acts} />
           <section>
             <h2>Owed</h2>
             {person.owed ? (

@@ -8,7 +8,7 @@ import { api, ask, faultsOf, messageOf, newKey, ServerProblem, type Schemas } fr
 import { useKept, useMe, useSettled } from "../../app/session";
 import { Arch, Gatelet } from "../../parts/Arch";
 import { Choice, Field } from "../../parts/Field";
-import { DoneNote, Page } from "../../parts/Page";
+import { ActNotes, Page } from "../../parts/Page";
 import { PickList } from "../../parts/PickList";
 import { Quote } from "../../parts/Quote";
 import { Price, seatsText, smallestText, spanText, stateText } from "../../parts/RunFacts";
@@ -565,12 +565,7 @@ function Margin({
 }) {
   return (
     <>
-      {acts.trouble && (
-        <div className="note wrong" role="alert">
-          {acts.trouble}
-        </div>
-      )}
-      {acts.done && <DoneNote done={acts.done} onUndo={acts.undo} busy={acts.busy} />}
+      <ActNotes acts={acts} />
       {quoteError !== null && quoteError !== undefined && (
         <div className="note wrong">{messageOf(quoteError)}</div>
       )}
