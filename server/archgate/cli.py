@@ -239,8 +239,8 @@ def engine_from_settings() -> Any:
 def migrate(center: str = "", time_zone: str = "America/New_York", currency: str = "USD") -> None:
     """Bring the database to this version; with --center, make the center if there is none."""
     from archgate.actions.center import make_center
-    from archgate.core.documents import ZONES
     from archgate.core.money import DIGITS
+    from archgate.core.reader import ZONES
     from archgate.tables.engine import sessions_of
     from archgate.tables.migrate import migrate as run
 

@@ -14,9 +14,9 @@ from archgate.actions.readiness import readiness
 from archgate.actions.schedule import get_run, outcome, refuse_lost_update, shown
 from archgate.actions.transaction import Deed
 from archgate.core import gates as core_gates
-from archgate.core.documents import ZONES, Reader
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import digits_of
+from archgate.core.reader import ZONES, Reader
 from archgate.core.schedule import day_text
 from archgate.tables.courses import Course, Run
 from archgate.tables.plans import Plan

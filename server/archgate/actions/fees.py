@@ -14,9 +14,10 @@ from archgate.actions.transaction import Deed
 from archgate.core import fees, gates
 from archgate.core import plans as core_plans
 from archgate.core import seats as core_seats
-from archgate.core.documents import Reader, read_rate
+from archgate.core.documents import read_rate
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount, percent_text
+from archgate.core.reader import Reader
 from archgate.tables.bulk import Batch
 from archgate.tables.courses import Run
 from archgate.tables.fees import EarlyStep, Rate

@@ -13,10 +13,10 @@ from archgate.actions import money, seats
 from archgate.actions.problems import Problem, conflict, not_found
 from archgate.actions.schedule import refuse_lost_update, shown
 from archgate.actions.transaction import Deed
-from archgate.core.documents import Reader
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount
 from archgate.core.names import folded
+from archgate.core.reader import Reader
 from archgate.tables.access import User
 from archgate.tables.courses import Course, Run
 from archgate.tables.log import Change

@@ -7,9 +7,10 @@ from typing import Any
 from archgate.actions.problems import Problem
 from archgate.actions.schedule import shown
 from archgate.core import plans
-from archgate.core.documents import PLAN_LINE_KEYS, Reader, read_plan_line
+from archgate.core.documents import PLAN_LINE_KEYS, read_plan_line
 from archgate.core.faults import Fault
 from archgate.core.money import format_amount, percent_text
+from archgate.core.reader import Reader
 from archgate.tables.courses import Run
 from archgate.tables.plans import Plan, PlanLine
 

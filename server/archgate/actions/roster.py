@@ -12,9 +12,9 @@ from archgate.actions.schedule import get_run
 from archgate.actions.transaction import Deed
 from archgate.core import gates
 from archgate.core import seats as core_seats
-from archgate.core.documents import strict_date
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount, parse_amount
+from archgate.core.reader import strict_date
 from archgate.tables.courses import Run
 from archgate.tables.fees import Rate
 from archgate.tables.money import Account

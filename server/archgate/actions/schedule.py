@@ -11,8 +11,9 @@ from sqlalchemy import func, select
 from archgate.actions.problems import Problem, not_found
 from archgate.actions.transaction import Deed
 from archgate.core import gates as core_gates
-from archgate.core.documents import PATTERN_KEYS, Reader, meeting_document, read_pattern
+from archgate.core.documents import PATTERN_KEYS, meeting_document, read_pattern
 from archgate.core.faults import Fault, Refused
+from archgate.core.reader import Reader
 from archgate.core.schedule import (
     WEEKDAYS,
     Change,

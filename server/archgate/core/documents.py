@@ -7,17 +7,15 @@ that are not built yet, each by name. Every fault of a document is reported at o
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable
-from datetime import UTC, date, datetime, time
-from decimal import Decimal, InvalidOperation
+from datetime import date
 from typing import Any
-from zoneinfo import ZoneInfo, available_timezones
 
 from archgate.core.faults import Fault, Refused
 from archgate.core.fees import EarlyStep, Heads, Rate, quote_for
-from archgate.core.money import digits_of, format_amount, parse_amount
+from archgate.core.money import format_amount
 from archgate.core.plans import Due, DueKind, PlanLine, Settle, installments_of
+from archgate.core.reader import Document, Reader, strict_date
 from archgate.core.schedule import (
     MOST_MEETINGS,
     WEEKDAYS,
@@ -26,174 +24,7 @@ from archgate.core.schedule import (
     Pattern,
     Schedule,
     meetings_of,
-    moment_of,
 )
-
-Document = dict[str, Any]
-ZONES = available_timezones()
-
-
-class Reader:
-    """Reads one object of a document, collecting faults; a value that is at fault reads as None."""
-
-    def __init__(self, value: Any, at: str, faults: list[Fault], keys: str, unbuilt: str = "") -> None:
-        self.at, self.faults = at, faults
-        self.value: Document = value if isinstance(value, dict) else {}
-        if not isinstance(value, dict):
-            self.fault("", "An object is expected here.")
-        for key, held in self.value.items():
-            if key in unbuilt.split():
-                if held not in (None, [], {}):
-                    self.fault(key, f'"{key}" is not built yet.')
-            elif key not in keys.split():
-                self.fault(key, f'"{key}" is not a known key here.')
-
-    def fault(self, key: str, message: str) -> None:
-        place = f"{self.at}/{key.replace('~', '~0').replace('/', '~1')}" if key else self.at
-        self.faults.append(Fault(place, message))
-
-    def has(self, key: str) -> bool:
-        return self.value.get(key) is not None
-
-    def _take(self, key: str, kind: type, need: bool, name: str) -> Any:
-        held = self.value.get(key)
-        if held is None:
-            if need:
-                self.fault(key, f"{name} is missing.")
-            return None
-        if not isinstance(held, kind) or (kind is int and isinstance(held, bool)):
-            words = {int: "a whole number", str: "a text", bool: "true or false", list: "a list"}
-            self.fault(key, f"{name} must be {words[kind]}.")
-            return None
-        return held
-
-    def text(self, key: str, name: str, need: bool = False) -> str | None:
-        held: str | None = self._take(key, str, need, name)
-        if held is not None and not held.strip():
-            self.fault(key, f"{name} is empty.")
-            return None
-        return held
-
-    def whole(self, key: str, name: str, low: int, high: int, need: bool = False) -> int | None:
-        held: int | None = self._take(key, int, need, name)
-        if held is not None and not low <= held <= high:
-            self.fault(key, f"{name} must be from {low} to {high}.")
-            return None
-        return held
-
-    def flag(self, key: str, name: str) -> bool:
-        return bool(self._take(key, bool, False, name))
-
-    def _parsed(self, key: str, name: str, need: bool, parse: Callable[[str], Any], shape: str) -> Any:
-        held = self.text(key, name, need)
-        if held is None:
-            return None
-        try:
-            return parse(held)
-        except (ValueError, InvalidOperation, OverflowError):
-            self.fault(key, f'{name} must be {shape}, not "{held}".')
-            return None
-
-    def day(self, key: str, name: str, need: bool = False) -> date | None:
-        found: date | None = self._parsed(key, name, need, strict_date, "a date like 2027-09-14")
-        return found
-
-    def clock(self, key: str, name: str, need: bool = False) -> time | None:
-        found: time | None = self._parsed(key, name, need, strict_time, "a time like 17:30")
-        return found
-
-    def moment(self, key: str, name: str, zone: ZoneInfo | None, need: bool = False) -> datetime | None:
-        shape = "a moment like 2027-08-20T10:00:00-04:00"
-        found: datetime | None = self._parsed(key, name, need, lambda t: strict_moment(t, zone), shape)
-        return found
-
-    def percent(self, key: str, name: str, need: bool = False) -> Decimal | None:
-        found: Decimal | None = self._parsed(
-            key, name, need, strict_percent, 'a plain number like "10" or "12.5"'
-        )
-        if found is not None and found > 100:
-            self.fault(key, f"{name} cannot be over 100.")
-            return None
-        return found
-
-    def amount(self, key: str, name: str, currency: str | None, need: bool = False) -> int | None:
-        held = self.text(key, name, need)
-        if held is None or currency is None:
-            return None
-        try:
-            return parse_amount(held, currency)
-        except ValueError as error:
-            self.fault(key, str(error))
-            return None
-
-    def currency(self) -> str | None:
-        held = self.text("currency", "The currency", need=True)
-        try:
-            if held is not None:
-                digits_of(held)
-        except ValueError as error:
-            self.fault("currency", str(error))
-            return None
-        return held
-
-    def zone(self) -> ZoneInfo | None:
-        held = self.text("time_zone", "The time zone", need=True)
-        if held is None:
-            return None
-        if held not in ZONES:
-            self.fault("time_zone", f'"{held}" is not a time zone, like America/New_York.')
-            return None
-        return ZoneInfo(held)
-
-    def rows(self, key: str, name: str, keys: str, unbuilt: str = "", most: int = 1000) -> list[Reader]:
-        held = self._take(key, list, False, name) or []
-        if len(held) > most:
-            self.fault(key, f"{name} has more than {most} entries.")
-            return []
-        return [Reader(v, f"{self.at}/{key}/{i}", self.faults, keys, unbuilt) for i, v in enumerate(held)]
-
-    def inner(self, key: str, name: str, keys: str, unbuilt: str = "") -> Reader | None:
-        if not self.has(key):
-            self.fault(key, f"{name} is missing.")
-            return None
-        return Reader(self.value[key], f"{self.at}/{key}", self.faults, keys, unbuilt)
-
-    def one_of(self, names: tuple[str, ...], need: bool, what: str) -> str | None:
-        """The single key given of several that exclude each other."""
-        given = [n for n in names if self.has(n) and self.value[n] is not False]
-        if len(given) > 1:
-            self.fault(given[1], f"{what} takes only one of {', '.join(names)}.")
-        elif not given and need:
-            self.fault("", f"{what} needs one of {', '.join(names)}.")
-        return given[0] if given else None
-
-
-def strict_date(text: str) -> date:
-    if not re.fullmatch(r"\d{4}-\d{2}-\d{2}", text, re.ASCII):
-        raise ValueError(text)
-    return date.fromisoformat(text)
-
-
-def strict_time(text: str) -> time:
-    if not re.fullmatch(r"\d{2}:\d{2}(:\d{2})?", text, re.ASCII):
-        raise ValueError(text)
-    return time.fromisoformat(text)
-
-
-def strict_moment(text: str, zone: ZoneInfo | None) -> datetime:
-    """A moment with an offset, or local time in the zone (of a doubled hour, the first)."""
-    found = datetime.fromisoformat(text)
-    if "T" not in text and " " not in text:
-        raise ValueError(text)
-    if found.tzinfo is None:
-        return moment_of(found.date(), found.time(), zone or ZoneInfo("UTC"))
-    return found.astimezone(UTC)
-
-
-def strict_percent(text: str) -> Decimal:
-    if not re.fullmatch(r"\d{1,3}(\.\d{1,6})?", text, re.ASCII):
-        raise ValueError(text)
-    return Decimal(text)
 
 
 def _finish(faults: list[Fault]) -> None:

@@ -7,7 +7,7 @@ import { api, ask, faultsOf, keyHeader, messageOf, newKey } from "../../app/serv
 import { useKept, useMe, useSettled } from "../../app/session";
 import { Choice, Field } from "../../parts/Field";
 import { Page } from "../../parts/Page";
-import { clock, count, day, hours, length, money, weekdays } from "../../parts/text";
+import { day, weekdays } from "../../parts/text";
 import {
   digitsOf,
   documentOf,
@@ -15,21 +15,14 @@ import {
   fromDefaults,
   minutesOf,
   patternOf,
-  planLines,
-  ratesOf,
   type CourseDefaults,
-  type DateChange,
   type RunForm,
 } from "./form";
+import { Consequences } from "./Consequences";
+import { PlannedDates, withChanges } from "./PlannedDates";
 import { PlansEdit } from "./PlansEdit";
 import { RatesEdit } from "./RatesEdit";
-import {
-  useCalculator,
-  type Planned,
-  type PlannedInstallments,
-  type PlannedMeeting,
-  type Quoted,
-} from "./usePreview";
+import { useCalculator, type Planned } from "./usePreview";
 
 const DAYS = ["MO", "TU", "WE", "TH", "FR", "SA", "SU"];
 const LETTERS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
@@ -294,7 +287,7 @@ export default function NewRun() {
                 {Object.values(faultsOf(planned.error)).join(" ") || messageOf(planned.error)}
               </div>
             ) : (
-              <Dates dates={dates} changes={form.changes} onChange={(changes) => set({ changes })} />
+              <PlannedDates dates={dates} changes={form.changes} onChange={(changes) => set({ changes })} />
             )}
           </div>
         </div>
@@ -394,281 +387,5 @@ function standing(
   ];
   return Object.fromEntries(
     Object.entries(faults).filter(([at]) => !of.some(([shape, keys]) => shape.test(at) && moved(...keys))),
-  );
-}
-
-type ShownDate = PlannedMeeting & { dropped: boolean; changed: boolean; from: number };
-
-/** The calculated dates with the changes made by hand, so that they can be seen before saving. */
-function withChanges(meetings: PlannedMeeting[], changes: DateChange[]): ShownDate[] {
-  return meetings.map((m) => {
-    const change = changes.find((c) => c.n === m.n);
-    const start = change?.start ?? clock(m.start);
-    const minutes = change?.minutes ?? m.minutes;
-    return {
-      ...m,
-      from: m.n,
-      date: change?.date ?? m.date,
-      start,
-      minutes,
-      end: endOf(start, minutes),
-      dropped: change?.dropped ?? false,
-      changed: change !== undefined,
-      warnings: change ? [] : m.warnings,
-    };
-  });
-}
-
-function endOf(start: string, minutes: number): string {
-  const [h, m] = start.split(":").map(Number);
-  const end = ((h ?? 0) * 60 + (m ?? 0) + minutes) % 1440;
-  return `${String(Math.floor(end / 60)).padStart(2, "0")}:${String(end % 60).padStart(2, "0")}`;
-}
-
-function before(iso: string, days: number): string {
-  const at = new Date(`${iso}T00:00:00Z`);
-  at.setUTCDate(at.getUTCDate() - days);
-  return Number.isNaN(at.getTime()) ? "" : at.toISOString().slice(0, 10);
-}
-
-function Dates({
-  dates,
-  changes,
-  onChange,
-}: {
-  dates: ShownDate[];
-  changes: DateChange[];
-  onChange: (changes: DateChange[]) => void;
-}) {
-  const [open, setOpen] = useState<number | null>(null);
-  if (dates.length === 0)
-    return (
-      <p className="slate" style={{ marginTop: 12 }}>
-        Give a first date, and all dates appear here before anything is saved.
-      </p>
-    );
-  const change = (n: number, what: Partial<DateChange>) => {
-    const old = changes.find((c) => c.n === n) ?? { n };
-    onChange([...changes.filter((c) => c.n !== n), { ...old, ...what }]);
-  };
-  return (
-    <ol className="datelist" aria-label="All dates of this run">
-      {dates.map((d) => (
-        <li key={d.from} className={d.dropped ? "out" : ""}>
-          <span className="slate n">{d.from}</span>
-          {open === d.from ? (
-            <>
-              <input
-                type="date"
-                className="choice"
-                aria-label={`Date of meeting ${d.from}`}
-                value={d.date}
-                // The field opens where the person just pressed; typing goes on there.
-                autoFocus
-                onChange={(e) => e.target.value && change(d.from, { date: e.target.value })}
-              />
-              <input
-                type="time"
-                className="choice"
-                aria-label={`Start of meeting ${d.from}`}
-                value={d.start}
-                onChange={(e) => e.target.value && change(d.from, { start: e.target.value })}
-              />
-              <button type="button" className="plainly" onClick={() => setOpen(null)}>
-                done
-              </button>
-            </>
-          ) : (
-            <>
-              <span className="date">{day(d.date, d.date.slice(0, 4) !== dates[0]?.date.slice(0, 4))}</span>
-              <span className="nowrap">
-                {d.start.slice(0, 5)} to {d.end.slice(0, 5)}
-              </span>
-              {d.dropped ? (
-                <button type="button" className="plainly" onClick={() => change(d.from, { dropped: false })}>
-                  take back in
-                </button>
-              ) : (
-                <span className="nowrap acts">
-                  <button
-                    type="button"
-                    className="plainly"
-                    aria-label={`Change meeting ${d.from}`}
-                    onClick={() => setOpen(d.from)}
-                  >
-                    change
-                  </button>{" "}
-                  <button
-                    type="button"
-                    className="plainly quiet"
-                    aria-label={`Leave out meeting ${d.from}`}
-                    onClick={() => change(d.from, { dropped: true })}
-                  >
-                    leave out
-                  </button>
-                </span>
-              )}
-            </>
-          )}
-          {d.changed && !d.dropped && <span className="ochre">changed by hand</span>}
-          {d.warnings.map((w) => (
-            <span key={w} className="ochre">
-              {w}
-            </span>
-          ))}
-        </li>
-      ))}
-    </ol>
-  );
-}
-
-function Consequences({
-  form,
-  dates,
-  firstDay,
-  warnings,
-  error,
-  faults,
-  busy,
-  onSave,
-  onForget,
-}: {
-  form: RunForm;
-  dates: ShownDate[];
-  firstDay: string | null;
-  warnings: string[];
-  error: unknown;
-  faults: Record<string, string>;
-  busy: boolean;
-  onSave: () => void;
-  onForget: () => void;
-}) {
-  const me = useMe();
-  const digits = digitsOf(me.currency);
-  const rates = ratesOf(form.rates, digits).map((r, i) => ({
-    ...r,
-    code: `rate${i}`,
-    label: r.label ?? "Standard",
-  }));
-  const priced = rates.every((r) => r.amount !== null && /^\d+(\.\d+)?$/.test(r.amount)) && firstDay !== null;
-  const quote = useCalculator<Quoted>(
-    "quote",
-    priced
-      ? {
-          currency: me.currency,
-          time_zone: me.time_zone,
-          start: firstDay,
-          rates,
-          ask: { people: [{ rate: "rate0", count: 1 }], at: me.now },
-        }
-      : null,
-  );
-  const total = priced && !quote.error ? quote.data?.total : undefined;
-  const plan = useCalculator<PlannedInstallments>(
-    "plan",
-    total && firstDay
-      ? {
-          currency: me.currency,
-          total,
-          signed_up: me.today,
-          start: firstDay,
-          lines: planLines(form.plans[0]?.lines ?? [], digits),
-        }
-      : null,
-  );
-  const minutes = dates.reduce((sum, d) => sum + d.minutes, 0);
-  const last = dates
-    .map((d) => d.date)
-    .sort()
-    .at(-1);
-  const judged = Object.keys(faultsOf(error)).length > 0;
-  return (
-    <>
-      {error !== null && (!judged || Object.keys(faults).length > 0) && (
-        <div className="note wrong" role="alert">
-          {judged ? (
-            <>
-              <p className="strong">Not saved yet. To mend:</p>
-              {Object.entries(faults).map(([at, message]) => (
-                <p key={at}>{message}</p>
-              ))}
-            </>
-          ) : (
-            <p>{messageOf(error)}</p>
-          )}
-        </div>
-      )}
-      <section>
-        <h2>What these dates make</h2>
-        {dates.length ? (
-          <dl className="facts">
-            <dt>{count(dates.length, "meeting")}</dt>
-            <dd>{hours((minutes / 60).toFixed(2))}</dd>
-            <dt>First</dt>
-            <dd>{day(firstDay)}</dd>
-            <dt>Last</dt>
-            <dd>{day(last)}</dd>
-            <dt>Each</dt>
-            <dd>{length(dates[0]!.minutes)}</dd>
-            <dt>Sign-up closes</dt>
-            <dd>{firstDay && day(before(firstDay, 1))}</dd>
-            <dd className="why">at the end of the day before the first meeting</dd>
-          </dl>
-        ) : (
-          <p className="slate">Meetings, hours and the day sign-up closes are worked out as you type.</p>
-        )}
-        {warnings.map((w) => (
-          <p key={w} className="ochre">
-            {w}
-          </p>
-        ))}
-      </section>
-      <section>
-        <h2>
-          Somebody who signs up today
-          {form.rates.length > 1 ? ` as ${form.rates[0]?.label || "Standard"}` : ""} pays
-        </h2>
-        {total ? (
-          <>
-            <dl className="facts">
-              <dt className="strong">Total</dt>
-              <dd className="copper">{money(total, me.currency)}</dd>
-              <dd className="why">{quote.data?.lines[0]?.why}</dd>
-              {plan.data &&
-                !plan.error &&
-                plan.data.installments.map((i) => [
-                  <dt key={`t${i.n}`}>{i.due === me.today ? "Now" : day(i.due)}</dt>,
-                  <dd key={`d${i.n}`}>{money(i.amount, me.currency)}</dd>,
-                  <dd className="why" key={`w${i.n}`}>
-                    {i.why}
-                  </dd>,
-                ])}
-            </dl>
-            {quote.data?.next_change && (
-              <p className="slate">
-                From {day(quote.data.next_change.at)} the total is{" "}
-                {money(quote.data.next_change.total, me.currency)}.
-              </p>
-            )}
-            {plan.error && <p className="fault">{messageOf(plan.error)}</p>}
-          </>
-        ) : quote.error && priced ? (
-          <p className="fault">{Object.values(faultsOf(quote.error)).join(" ")}</p>
-        ) : (
-          <p className="slate">With dates and a fee, the price and what is due when appear here.</p>
-        )}
-      </section>
-      <section>
-        <Button variant="contained" onClick={onSave} disabled={busy} fullWidth>
-          Save as a draft
-        </Button>
-        <p className="slate" style={{ marginTop: 8 }}>
-          A draft is seen by staff only; publish it from its page.{" "}
-          <button className="plainly quiet" onClick={onForget}>
-            Clear the form
-          </button>
-        </p>
-      </section>
-    </>
   );
 }

@@ -1,6 +1,6 @@
 import { Choice, Field } from "../../parts/Field";
 import { day } from "../../parts/text";
-import type { RateForm, StepForm } from "./form";
+import { dayBefore, type RateForm, type StepForm } from "./form";
 
 const STEP: StepForm = { ends: "days_before", when: "14", how: "amount", value: "" };
 
@@ -121,7 +121,7 @@ function Step({
   const tail = many ? `, ${label}` : "";
   const through =
     step.ends === "days_before" && firstDay && step.value && /^\d+$/.test(step.when)
-      ? `through ${day(before(firstDay, Number(step.when)))}`
+      ? `through ${day(dayBefore(firstDay, Number(step.when)))}`
       : step.ends === "until" && step.when
         ? day(step.when)
         : undefined;
@@ -184,10 +184,4 @@ function Step({
       </span>
     </div>
   );
-}
-
-function before(iso: string, days: number): string {
-  const at = new Date(`${iso}T00:00:00Z`);
-  at.setUTCDate(at.getUTCDate() - days);
-  return Number.isNaN(at.getTime()) ? "" : at.toISOString().slice(0, 10);
 }

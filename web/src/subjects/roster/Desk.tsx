@@ -1,36 +1,19 @@
-import Button from "@mui/material/Button";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useEffect, useRef, useState, type ReactNode } from "react";
+import { useEffect, useRef, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 
 import { usePulse, News } from "../../app/pulse";
-import { api, ask, faultsOf, messageOf, newKey, ServerProblem, type Schemas } from "../../app/server";
+import { api, ask, faultsOf, messageOf, newKey, ServerProblem } from "../../app/server";
 import { useKept, useMe, useSettled } from "../../app/session";
-import { Arch, Gatelet } from "../../parts/Arch";
+import { Gatelet } from "../../parts/Arch";
 import { Choice, Field } from "../../parts/Field";
-import { ActNotes, Page } from "../../parts/Page";
+import { Page } from "../../parts/Page";
 import { PickList } from "../../parts/PickList";
-import { Quote } from "../../parts/Quote";
-import { Price, seatsText, smallestText, spanText, stateText } from "../../parts/RunFacts";
-import { count, day, money } from "../../parts/text";
+import { day, money } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
 import { NewPerson } from "../people/NewPerson";
-
-type Person = Schemas["PersonFound"];
-type Run = Schemas["RunLine"];
-type Call = {
-  who: string;
-  person: Person | null;
-  adding: boolean;
-  what: string;
-  runId: number | null;
-  payer: string;
-  rateId: number | null;
-  planId: number | null;
-  heads: string;
-  note: string;
-  key: string;
-};
+import { DeskMargin } from "./DeskMargin";
+import { PersonLine, Picked, Picks, RunLine, type Call } from "./DeskParts";
 
 const blank = (): Call => ({
   who: "",
@@ -243,7 +226,7 @@ export default function Desk() {
       margin={
         <>
           <News pulse={pulse} />
-          <Margin
+          <DeskMargin
             call={call}
             run={run.data}
             quote={quote.data}
@@ -457,163 +440,5 @@ export default function Desk() {
         </section>
       </div>
     </Page>
-  );
-}
-
-/** A few things of which one is chosen; arrows move within. */
-function Picks({
-  legend,
-  name,
-  value,
-  options,
-  onPick,
-}: {
-  legend: string;
-  name: string;
-  value: number | null;
-  options: { id: number; text: string; more: string }[];
-  onPick: (id: number) => void;
-}) {
-  return (
-    <fieldset className="picks">
-      <legend className="label">{legend}</legend>
-      {options.map((o) => (
-        <label key={o.id} className={o.id === value ? "option picked" : "option"}>
-          <input type="radio" name={name} checked={o.id === value} onChange={() => onPick(o.id)} />
-          <span className="grow">{o.text}</span>
-          <strong>{o.more}</strong>
-        </label>
-      ))}
-    </fieldset>
-  );
-}
-
-function Picked({ children, onChange, what }: { children: ReactNode; onChange: () => void; what: string }) {
-  return (
-    <div className="option picked" style={{ cursor: "default" }}>
-      {children}
-      <button className="plainly" aria-label={`Change ${what}`} onClick={onChange}>
-        change
-      </button>
-    </div>
-  );
-}
-
-export function PersonLine({ person }: { person: Person }) {
-  const { currency } = useMe();
-  return (
-    <>
-      <div className="row" style={{ justifyContent: "space-between" }}>
-        <strong>{person.name}</strong>
-        <span className="slate nowrap">{person.runs ? count(person.runs, "run") : ""}</span>
-      </div>
-      <div className="slate">{person.email ?? "no email"}</div>
-      <div className="slate">
-        {person.phone}
-        {person.owed && <span className="ochre"> owes {money(person.owed, currency)}</span>}
-      </div>
-    </>
-  );
-}
-
-function RunLine({ run }: { run: Run }) {
-  const me = useMe();
-  return (
-    <div className="row" style={{ justifyContent: "space-between" }}>
-      <div className="grow">
-        <strong>{run.title}</strong>
-        <div className="slate">
-          {spanText(run, me.today)}
-          {run.next_meeting && `, ${run.next_meeting.start} to ${run.next_meeting.end}`}
-          {run.place && `, ${run.place}`}
-        </div>
-        <div>
-          <span className={run.sign_up === "open" ? "" : "ochre strong"}>{stateText(run)}</span>
-          <span className="slate">{run.smallest ? `; ${smallestText(run)}` : ""}</span>
-        </div>
-        <Price run={run} />
-      </div>
-      <div style={{ textAlign: "center", flex: "none" }}>
-        <Arch taken={run.taken} capacity={run.capacity} smallest={run.smallest} waiting={run.waiting} />
-        <div className="strong nowrap">{seatsText(run)}</div>
-        {run.waiting > 0 && <div className="ochre">{run.waiting} wait</div>}
-      </div>
-    </div>
-  );
-}
-
-function Margin({
-  call,
-  run,
-  quote,
-  quoteError,
-  changed,
-  acts,
-  ready,
-  busy,
-  onEnroll,
-}: {
-  call: Call;
-  run?: Schemas["RunOut"];
-  quote?: Schemas["RunQuote"];
-  quoteError: unknown;
-  changed: { shown: string; now: string } | null;
-  acts: ReturnType<typeof useDone>;
-  ready: boolean;
-  busy: boolean;
-  onEnroll: () => void;
-}) {
-  return (
-    <>
-      <ActNotes acts={acts} />
-      {quoteError !== null && quoteError !== undefined && (
-        <div className="note wrong">{messageOf(quoteError)}</div>
-      )}
-      {run && quote ? (
-        <section>
-          <h2>{call.person ? `Quote for ${call.person.name}` : "Quote"}</h2>
-          {changed && (
-            <div className="note due" role="alert">
-              <p>
-                The total was {money(changed.shown, quote.currency)} when it was shown and is{" "}
-                <strong>{money(changed.now, quote.currency)}</strong> now. Nothing was written.
-              </p>
-            </div>
-          )}
-          <Quote quote={quote} />
-          {!quote.can_enroll && <p className={quote.can_wait ? "ochre strong" : "fault"}>{quote.why}</p>}
-          {quote.can_wait && (
-            <p className="slate">In line nothing is owed; the price is worked out when a seat is given.</p>
-          )}
-          <Button
-            variant="contained"
-            fullWidth
-            disabled={!ready || busy}
-            onClick={onEnroll}
-            style={{ marginTop: 8 }}
-          >
-            {changed
-              ? `Enroll at ${money(changed.now, quote.currency)}`
-              : quote.can_wait
-                ? `Put in line, number ${quote.place}`
-                : quote.seat
-                  ? quote.heads > 1
-                    ? `Enroll, seats ${quote.seat} to ${quote.seat + quote.heads - 1} of ${quote.capacity}`
-                    : `Enroll, seat ${quote.seat} of ${quote.capacity}`
-                  : "Sign-up is shut"}
-          </Button>
-          {!call.person && (quote.can_enroll || quote.can_wait) && (
-            <p className="slate">Pick who it is for.</p>
-          )}
-        </section>
-      ) : (
-        <section>
-          <h2>Quote</h2>
-          <p className="slate">
-            The price with every line’s reason, and what is due when, stand here as soon as a run is picked.
-          </p>
-        </section>
-      )}
-    </>
   );
 }

@@ -9,13 +9,13 @@ import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 
 import { api, ask, messageOf, newKey, type Schemas } from "../../app/server";
-import { useKept, useMe, useSettled } from "../../app/session";
+import { useMe } from "../../app/session";
 import { Field } from "../../parts/Field";
 import { Trouble } from "../../parts/Page";
-import { PickList } from "../../parts/PickList";
 import { count, day, isZero, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
-import { NewPerson } from "../people/NewPerson";
+import { Line } from "./Line";
+import { PartyHead } from "./PartyHead";
 
 export type RosterRow = {
   id: number;
@@ -151,7 +151,7 @@ export function Roster({ run, acts }: { run: Schemas["RunOut"]; acts: ReturnType
                   </Link>
                   <div className="slate">{row.email ?? row.phone ?? "no email"}</div>
                   {row.places.map((place) => (
-                    <Head key={place.n} row={row} place={place} acts={acts} />
+                    <PartyHead key={place.n} row={row} place={place} acts={acts} />
                   ))}
                   {row.note && <div className="slate note-line">{row.note}</div>}
                 </TableCell>
@@ -228,226 +228,6 @@ export function Roster({ run, acts }: { run: Schemas["RunOut"]; acts: ReturnType
 /** "3" or "3 to 5". */
 function seatNumbers(first: number, heads: number): string {
   return heads > 1 ? `${first} to ${first + heads - 1}` : String(first);
-}
-
-/** A head of a party beside the one who signed up: its name, or the way to name it. */
-function Head({
-  row,
-  place,
-  acts,
-}: {
-  row: RosterRow;
-  place: RosterRow["places"][number];
-  acts: ReturnType<typeof useDone>;
-}) {
-  const [open, setOpen] = useState(false);
-  const [typed, setTyped] = useKept(`head-${row.id}-${place.n}`, "");
-  const [adding, setAdding] = useState(false);
-  const q = useSettled(typed.trim(), 150);
-  const found = useQuery({
-    queryKey: ["people", q],
-    queryFn: () => ask(api.GET("/api/v1/people", { params: { query: { q, limit: 4 } } })),
-    enabled: open && q.length > 0,
-  });
-  const name = async (person_id: number) => {
-    try {
-      const result = await ask(
-        api.PUT("/api/v1/enrollments/{enrollment_id}/places/{n}", {
-          params: { path: { enrollment_id: row.id, n: place.n } },
-          body: { person_id },
-        }),
-      );
-      setTyped("");
-      setOpen(false);
-      setAdding(false);
-      acts.say({ text: `${result.name} sits with ${row.name}.`, change: result.change });
-    } catch (error) {
-      acts.fail(messageOf(error));
-    }
-  };
-  if (place.person_id !== null)
-    return (
-      <div>
-        and <Link to={`/people/${place.person_id}`}>{place.name}</Link>
-      </div>
-    );
-  if (!open)
-    return (
-      <div className="slate">
-        and one to be named{" "}
-        <button
-          className="plainly"
-          aria-label={`Name head ${place.n} of ${row.name}`}
-          onClick={() => setOpen(true)}
-        >
-          name
-        </button>
-      </div>
-    );
-  if (adding)
-    return <NewPerson typed={typed} onCancel={() => setAdding(false)} onAdded={(p) => void name(p.id)} />;
-  return (
-    <div style={{ maxWidth: 300, margin: "6px 0" }}>
-      <PickList
-        label={`Name of head ${place.n}`}
-        placeholder="name, email or phone"
-        typed={typed}
-        onType={setTyped}
-        autoFocus
-        fresh={q === typed.trim() && (found.data !== undefined || !q)}
-        onPick={(key) => (key === "new" ? setAdding(true) : void name(Number(key)))}
-        options={[
-          ...(q ? (found.data ?? []) : []).map((p) => ({
-            key: String(p.id),
-            content: (
-              <>
-                {p.name} <span className="slate">{p.email ?? p.phone}</span>
-              </>
-            ),
-          })),
-          ...(typed.trim()
-            ? [
-                {
-                  key: "new",
-                  content: <>New person “{typed.trim()}”</>,
-                },
-              ]
-            : []),
-        ]}
-      />
-      <button className="plainly quiet" onClick={() => setOpen(false)}>
-        later
-      </button>
-    </div>
-  );
-}
-
-type Waits = Schemas["WaitingOut"];
-
-/** Those who wait, in order. The next whom the free seats fit can be seated. */
-function Line({
-  waiting,
-  run,
-  acts,
-}: {
-  waiting: Waits[];
-  run: Schemas["RunOut"];
-  acts: ReturnType<typeof useDone>;
-}) {
-  const [asking, setAsking] = useState<{ row: Waits; quote: Schemas["RunQuote"] } | null>(null);
-  const [leaving, setLeaving] = useState<Waits | null>(null);
-  const [key, setKey] = useState(newKey);
-  const [busy, setBusy] = useState(false);
-  const work = async (deed: () => Promise<void>) => {
-    setBusy(true);
-    try {
-      await deed();
-      setAsking(null);
-      setLeaving(null);
-    } catch (error) {
-      acts.fail(messageOf(error));
-    } finally {
-      setKey(newKey());
-      setBusy(false);
-    }
-  };
-  const quoteFor = (row: Waits) =>
-    work(async () => {
-      const path = { waiting_id: row.id };
-      const quote = await ask(api.GET("/api/v1/waiting/{waiting_id}/quote", { params: { path } }));
-      setTimeout(() => setAsking({ row, quote }), 0);
-    });
-  const seat = (row: Waits, total: string) =>
-    work(async () => {
-      const held = await ask(
-        api.POST("/api/v1/waiting/{waiting_id}/seat", {
-          params: { path: { waiting_id: row.id }, header: { "Idempotency-Key": key } },
-          body: { total },
-        }),
-      );
-      acts.say({
-        text: `${held.name} has ${held.heads > 1 ? `${held.heads} seats` : `seat ${held.seat}`}; ${money(held.quote.due_now, held.quote.currency)} is due now.`,
-        change: held.change,
-      });
-    });
-  const leave = (row: Waits) =>
-    work(async () => {
-      const left = await ask(
-        api.POST("/api/v1/waiting/{waiting_id}/leave", {
-          params: { path: { waiting_id: row.id }, header: { "Idempotency-Key": key } },
-        }),
-      );
-      acts.say({ text: `${left.name} left the line.`, change: left.change });
-    });
-  return (
-    <ol className="line" aria-label="Waiting, in order of joining">
-      {waiting.map((w) => (
-        <li key={w.id}>
-          <span className="slate n">{w.place}</span>
-          <span className="grow">
-            <Link className="name strong" to={`/people/${w.person_id}`}>
-              {w.name}
-            </Link>
-            {w.heads > 1 && <strong>, {w.heads} seats</strong>}{" "}
-            <span className="slate">
-              {w.email ?? w.phone} · joined {day(w.joined, false)} · {w.rate}
-              {w.payer && ` · pays: ${w.payer}`}
-              {w.note && ` · ${w.note}`}
-            </span>
-          </span>
-          {asking?.row.id === w.id ? (
-            <span className="row mid nowrap">
-              <span>
-                today {money(asking.quote.total, asking.quote.currency)}, now{" "}
-                {money(asking.quote.due_now, asking.quote.currency)}
-              </span>
-              <Button
-                size="small"
-                variant="contained"
-                autoFocus
-                disabled={busy}
-                onClick={() => void seat(w, asking.quote.total)}
-              >
-                Give {w.heads > 1 ? `${w.heads} seats` : "the seat"}
-              </Button>
-              <button className="plainly" onClick={() => setAsking(null)}>
-                not yet
-              </button>
-            </span>
-          ) : leaving?.id === w.id ? (
-            <span className="row mid nowrap">
-              <Button size="small" color="error" autoFocus disabled={busy} onClick={() => void leave(w)}>
-                Take out of the line
-              </Button>
-              <button className="plainly" onClick={() => setLeaving(null)}>
-                keep
-              </button>
-            </span>
-          ) : (
-            <span className="row mid nowrap noprint">
-              {w.next && run.status === "published" && (
-                <Button
-                  size="small"
-                  disabled={busy}
-                  aria-label={`Seat ${w.name}`}
-                  onClick={() => void quoteFor(w)}
-                >
-                  Seat {w.name}
-                </Button>
-              )}
-              <button
-                className="plainly quiet"
-                aria-label={`Leave the line, ${w.name}`}
-                onClick={() => setLeaving(w)}
-              >
-                leave the line
-              </button>
-            </span>
-          )}
-        </li>
-      ))}
-    </ol>
-  );
 }
 
 /** "Ruth Okonjo" as "R. Okonjo". */

@@ -1,0 +1,126 @@
+import Button from "@mui/material/Button";
+import { useQuery } from "@tanstack/react-query";
+import { useRef, useState } from "react";
+import { Link, useNavigate } from "react-router";
+
+import { api, ask, faultsOf, messageOf } from "../../app/server";
+import { Page, Trouble } from "../../parts/Page";
+
+const LARGEST = 10 * 1024 * 1024;
+
+function useRun(runId: number) {
+  return useQuery({
+    queryKey: ["run", runId],
+    queryFn: () => ask(api.GET("/api/v1/runs/{run_id}", { params: { path: { run_id: runId } } })),
+  });
+}
+
+export function Crumbs({ runId, code }: { runId: number; code?: string }) {
+  return (
+    <div className="crumbs">
+      <Link to="/planner">Runs</Link> / <Link to={`/runs/${runId}`}>{code ?? "run"}</Link> / a list
+    </div>
+  );
+}
+
+/** Choose the file of a list for a run. */
+export function ChooseList({ runId }: { runId: number }) {
+  const go = useNavigate();
+  const run = useRun(runId);
+  const input = useRef<HTMLInputElement>(null);
+  const [error, setError] = useState<unknown>(null);
+  const [busy, setBusy] = useState(false);
+  const [over, setOver] = useState(false);
+  const send = async (file: File | undefined) => {
+    if (!file) return;
+    if (file.size > LARGEST) {
+      setError(
+        new Error(`${file.name} has ${Math.round(file.size / 1024 / 1024)} MB; a list has at most 10 MB.`),
+      );
+      return;
+    }
+    setBusy(true);
+    setError(null);
+    try {
+      const result = await ask(
+        api.POST("/api/v1/runs/{run_id}/batches", {
+          params: { path: { run_id: runId } },
+          body: { file: file as unknown as string },
+          bodySerializer: () => {
+            const form = new FormData();
+            form.append("file", file);
+            return form;
+          },
+        }),
+      );
+      await go(`/runs/${runId}/list/${result.id}`);
+    } catch (problem) {
+      setError(problem);
+      if (input.current) input.current.value = "";
+    } finally {
+      setBusy(false);
+    }
+  };
+  if (run.error)
+    return (
+      <Page title="List" margin={null}>
+        <Trouble error={run.error} />
+      </Page>
+    );
+  return (
+    <Page
+      title="Put a list on a run"
+      margin={
+        <section>
+          <h2>What happens</h2>
+          <p>Every line is judged first: who gets a seat, who is in already, what needs fixing and why.</p>
+          <p>
+            Nothing is written until you confirm with the number of people, the seats and the money in sight.
+            The same list again changes nothing.
+          </p>
+        </section>
+      }
+    >
+      <Crumbs runId={runId} code={run.data?.code} />
+      <h1 style={{ marginBottom: 4 }}>Put a list on {run.data?.title ?? "this run"}</h1>
+      <p className="slate">
+        {run.data && `${run.data.taken} of ${run.data.capacity} seats are taken.`} A CSV or XLSX file with a
+        line of headings and one sign-up a line; the columns are found by their headings.
+      </p>
+      <div
+        className={over ? "drop over" : "drop"}
+        style={{ marginTop: 18 }}
+        onDragOver={(e) => {
+          e.preventDefault();
+          setOver(true);
+        }}
+        onDragLeave={() => setOver(false)}
+        onDrop={(e) => {
+          e.preventDefault();
+          setOver(false);
+          void send(e.dataTransfer.files[0]);
+        }}
+      >
+        <p>Drop the file here, or</p>
+        <input
+          ref={input}
+          id="list-file"
+          type="file"
+          accept=".csv,.txt,.tsv,.xlsx,.xls,.ods,text/csv"
+          className="sr"
+          tabIndex={-1}
+          aria-label="The list"
+          onChange={(e) => void send(e.target.files?.[0])}
+        />
+        <Button variant="contained" disabled={busy} onClick={() => input.current?.click()}>
+          {busy ? "Reading …" : "Choose a file"}
+        </Button>
+      </div>
+      {error !== null && (
+        <div className="note wrong" role="alert" style={{ marginTop: 16 }}>
+          <p>{Object.values(faultsOf(error)).join(" ") || messageOf(error)}</p>
+        </div>
+      )}
+    </Page>
+  );
+}

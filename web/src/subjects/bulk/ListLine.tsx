@@ -1,0 +1,150 @@
+import Button from "@mui/material/Button";
+import { useState } from "react";
+
+import type { Schemas } from "../../app/server";
+import { useKept } from "../../app/session";
+import { Choice, Field } from "../../parts/Field";
+
+type Batch = Schemas["BatchOut"];
+const FACTS: [string, string][] = [
+  ["name", "Name"],
+  ["given", "Given name"],
+  ["family", "Family name"],
+  ["email", "Email"],
+  ["phone", "Phone"],
+  ["number", "Staff number"],
+  ["department", "Department"],
+  ["rate", "Rate"],
+  ["party", "Party"],
+  ["remarks", "Remarks"],
+];
+/** Correct a line in place; what stands in the file stays beside it. */
+export function Fix({
+  batch,
+  item,
+  onSave,
+  onClose,
+}: {
+  batch: Batch;
+  item: Batch["items"][number];
+  onSave: (body: Schemas["RowFix"]) => Promise<void>;
+  onClose: () => void;
+}) {
+  const first = {
+    given: item.given,
+    family: item.family,
+    email: item.email ?? "",
+    phone: item.phone ?? "",
+    rate: batch.rates.find((r) => r.label === item.rate || r.code === item.rate)?.code ?? item.rate,
+    party: String(item.party || ""),
+    no_email: item.no_email ? "yes" : "",
+  };
+  const [form, setForm, forget] = useKept(`list-fix-${batch.id}-${item.line}`, first);
+  const field = (name: "given" | "family" | "email" | "phone" | "party", label: string, width: number) => (
+    <Field
+      label={label}
+      width={width}
+      value={form[name]}
+      autoFocus={name === "given"}
+      onChange={(v) => setForm({ ...form, [name]: v })}
+    />
+  );
+  const save = async () => {
+    const changed = Object.fromEntries(
+      Object.entries(form).filter(([k, v]) => v !== first[k as keyof typeof first]),
+    ) as Schemas["RowFix"];
+    forget();
+    await onSave(changed);
+  };
+  return (
+    <form
+      noValidate
+      onSubmit={(e) => {
+        e.preventDefault();
+        void save();
+      }}
+    >
+      <div className="row wrap" style={{ alignItems: "flex-end" }}>
+        {field("given", "Given name", 122)}
+        {field("family", "Family name", 122)}
+        {field("email", "Email", 214)}
+        {field("phone", "Phone", 100)}
+        <Choice
+          label="Rate"
+          width={128}
+          value={form.rate}
+          onChange={(rate) => setForm({ ...form, rate })}
+          options={[
+            ...(batch.rates.some((r) => r.code === form.rate)
+              ? []
+              : [{ value: form.rate, text: form.rate || "usual" }]),
+            ...batch.rates.map((r) => ({ value: r.code, text: r.label })),
+          ]}
+        />
+        {field("party", "Party", 60)}
+        <label className="tick">
+          <input
+            type="checkbox"
+            checked={form.no_email === "yes"}
+            onChange={(e) => setForm({ ...form, no_email: e.target.checked ? "yes" : "" })}
+          />
+          has no email
+        </label>
+      </div>
+      <div className="row" style={{ marginTop: 10 }}>
+        <Button type="submit" variant="contained" size="small">
+          Judge it again
+        </Button>
+        <Button size="small" onClick={() => (forget(), onClose())}>
+          Leave as it was
+        </Button>
+        <Button size="small" onClick={() => (forget(), void onSave({}))}>
+          As in the file
+        </Button>
+      </div>
+    </form>
+  );
+}
+
+/** Which column is which fact; found by the headings, changeable here. */
+export function Columns({
+  batch,
+  busy,
+  onChange,
+}: {
+  batch: Batch;
+  busy: boolean;
+  onChange: (columns: Record<string, number | null>) => void;
+}) {
+  const [open, setOpen] = useState(false);
+  const used = new Set(Object.values(batch.columns));
+  const found = FACTS.filter(([fact]) => fact in batch.columns);
+  const unused = batch.headings.filter((_, i) => !used.has(i));
+  if (!open && batch.column_faults.length === 0)
+    return (
+      <p>
+        {found.map(([fact, label]) => `${label} from “${batch.headings[batch.columns[fact]!]}”`).join(", ")}
+        {unused.length > 0 && <span className="slate">; not used: {unused.join(", ")}</span>}.{" "}
+        <button className="plainly" onClick={() => setOpen(true)}>
+          Change the columns
+        </button>
+      </p>
+    );
+  return (
+    <div className="row wrap" aria-busy={busy} style={{ margin: "10px 0" }}>
+      {FACTS.map(([fact, label]) => (
+        <Choice
+          key={fact}
+          label={label}
+          width={170}
+          value={batch.columns[fact] === undefined ? "" : String(batch.columns[fact])}
+          onChange={(v) => onChange({ ...batch.columns, [fact]: v === "" ? null : Number(v) })}
+          options={[
+            { value: "", text: "not in the list" },
+            ...batch.headings.map((h, i) => ({ value: String(i), text: h || `column ${i + 1}` })),
+          ]}
+        />
+      ))}
+    </div>
+  );
+}

@@ -1,0 +1,140 @@
+import Button from "@mui/material/Button";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { News, type usePulse } from "../../app/pulse";
+import { api, ask, messageOf, type Schemas } from "../../app/server";
+import { useKept } from "../../app/session";
+import { Arch } from "../../parts/Arch";
+import { Choice, Field } from "../../parts/Field";
+import { ActNotes } from "../../parts/Page";
+import { count, money } from "../../parts/text";
+import type { useDone } from "../../parts/useUndo";
+
+type Batch = Schemas["BatchOut"];
+
+/** Who pays, and what confirming does: people, seats and money. */
+export function ListTotals({
+  batch,
+  acts,
+  busy,
+  pulse,
+  onPayer,
+  onEnroll,
+}: {
+  batch: Batch;
+  acts: ReturnType<typeof useDone>;
+  busy: boolean;
+  pulse: ReturnType<typeof usePulse>;
+  onPayer: (id: number | null) => void;
+  onEnroll: () => void;
+}) {
+  const queries = useQueryClient();
+  const organizations = useQuery({
+    queryKey: ["organizations"],
+    queryFn: () => ask(api.GET("/api/v1/organizations")),
+  });
+  const [adding, setAdding] = useState(false);
+  const [name, setName] = useKept(`list-payer-${batch.id}`, "");
+  const [fault, setFault] = useState("");
+  const judged = batch.status === "judged";
+  const after = judged ? batch.taken + batch.seats : batch.taken;
+  const add = async () => {
+    try {
+      const made = await ask(api.POST("/api/v1/organizations", { body: { name } }));
+      await queries.invalidateQueries({ queryKey: ["organizations"] });
+      setAdding(false);
+      setFault("");
+      onPayer(made.id);
+    } catch (error) {
+      setFault(messageOf(error));
+    }
+  };
+  return (
+    <>
+      <News pulse={pulse} />
+      <ActNotes acts={acts} />
+      <section>
+        <h2>{judged ? "Who pays" : "Paid by"}</h2>
+        {!judged ? (
+          <p>{batch.organization?.name ?? "each learner"}</p>
+        ) : adding ? (
+          <form
+            onSubmit={(e) => {
+              e.preventDefault();
+              void add();
+            }}
+          >
+            <Field label="Name of the organization" value={name} onChange={setName} fault={fault} autoFocus />
+            <div className="row" style={{ marginTop: 8 }}>
+              <Button type="submit" variant="contained">
+                Add
+              </Button>
+              <Button onClick={() => setAdding(false)}>Back</Button>
+            </div>
+          </form>
+        ) : (
+          <>
+            <Choice
+              label="For everybody on this list"
+              value={batch.organization ? String(batch.organization.id) : ""}
+              onChange={(v) => onPayer(v ? Number(v) : null)}
+              options={[
+                { value: "", text: "each learner" },
+                ...(organizations.data ?? []).map((o) => ({ value: String(o.id), text: o.name })),
+              ]}
+            />
+            <button className="plainly" onClick={() => setAdding(true)} style={{ marginTop: 6 }}>
+              Another organization
+            </button>
+          </>
+        )}
+      </section>
+      <section>
+        <h2>{judged ? "When you confirm" : "What was done"}</h2>
+        <dl className="facts">
+          <dt>Sign-ups</dt>
+          <dd>{batch.people}</dd>
+          <dt>Seats they take</dt>
+          <dd>{batch.seats}</dd>
+          <dt>Seats taken {judged ? "then" : "now"}</dt>
+          <dd>
+            {after} of {batch.capacity}
+          </dd>
+          {(judged ? batch.waits : (batch.counts.waiting ?? 0)) > 0 && (
+            <>
+              <dt>Waiting in line</dt>
+              <dd>{judged ? batch.waits : batch.counts.waiting}</dd>
+            </>
+          )}
+          {batch.sums.map((sum) => [
+            <dt key={`${sum.rate}t`}>
+              {sum.rate}, {count(sum.heads, "head")}
+            </dt>,
+            <dd key={`${sum.rate}d`}>{money(sum.total, batch.currency)}</dd>,
+          ])}
+          <dt className="sum">Together</dt>
+          <dd className="sum copper">{money(batch.total, batch.currency)}</dd>
+        </dl>
+        <div style={{ marginTop: 10 }}>
+          <Arch taken={after} capacity={batch.capacity} size="heading" />
+        </div>
+      </section>
+      {judged && (
+        <section>
+          {!batch.can_enroll && (
+            <p className="slate">
+              {batch.people + batch.waits === 0
+                ? "Nobody on this list would be enrolled; nothing changes."
+                : batch.why}
+            </p>
+          )}
+          <Button variant="contained" fullWidth disabled={!batch.can_enroll || busy} onClick={onEnroll}>
+            Enroll {count(batch.people, "sign-up")}, {count(batch.seats, "seat")},{" "}
+            {money(batch.total, batch.currency)}
+          </Button>
+        </section>
+      )}
+    </>
+  );
+}

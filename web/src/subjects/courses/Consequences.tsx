@@ -1,0 +1,160 @@
+import Button from "@mui/material/Button";
+
+import { faultsOf, messageOf } from "../../app/server";
+import { useMe } from "../../app/session";
+import { count, day, hours, length, money } from "../../parts/text";
+import { dayBefore, digitsOf, planLines, ratesOf, type RunForm } from "./form";
+import type { ShownDate } from "./PlannedDates";
+import { useCalculator, type PlannedInstallments, type Quoted } from "./usePreview";
+
+/** What the form makes, in the margin while it is typed: dates, price, what is due when, and what to mend. */
+export function Consequences({
+  form,
+  dates,
+  firstDay,
+  warnings,
+  error,
+  faults,
+  busy,
+  onSave,
+  onForget,
+}: {
+  form: RunForm;
+  dates: ShownDate[];
+  firstDay: string | null;
+  warnings: string[];
+  error: unknown;
+  faults: Record<string, string>;
+  busy: boolean;
+  onSave: () => void;
+  onForget: () => void;
+}) {
+  const me = useMe();
+  const digits = digitsOf(me.currency);
+  const rates = ratesOf(form.rates, digits).map((r, i) => ({
+    ...r,
+    code: `rate${i}`,
+    label: r.label ?? "Standard",
+  }));
+  const priced = rates.every((r) => r.amount !== null && /^\d+(\.\d+)?$/.test(r.amount)) && firstDay !== null;
+  const quote = useCalculator<Quoted>(
+    "quote",
+    priced
+      ? {
+          currency: me.currency,
+          time_zone: me.time_zone,
+          start: firstDay,
+          rates,
+          ask: { people: [{ rate: "rate0", count: 1 }], at: me.now },
+        }
+      : null,
+  );
+  const total = priced && !quote.error ? quote.data?.total : undefined;
+  const plan = useCalculator<PlannedInstallments>(
+    "plan",
+    total && firstDay
+      ? {
+          currency: me.currency,
+          total,
+          signed_up: me.today,
+          start: firstDay,
+          lines: planLines(form.plans[0]?.lines ?? [], digits),
+        }
+      : null,
+  );
+  const minutes = dates.reduce((sum, d) => sum + d.minutes, 0);
+  const last = dates
+    .map((d) => d.date)
+    .sort()
+    .at(-1);
+  const judged = Object.keys(faultsOf(error)).length > 0;
+  return (
+    <>
+      {error !== null && (!judged || Object.keys(faults).length > 0) && (
+        <div className="note wrong" role="alert">
+          {judged ? (
+            <>
+              <p className="strong">Not saved yet. To mend:</p>
+              {Object.entries(faults).map(([at, message]) => (
+                <p key={at}>{message}</p>
+              ))}
+            </>
+          ) : (
+            <p>{messageOf(error)}</p>
+          )}
+        </div>
+      )}
+      <section>
+        <h2>What these dates make</h2>
+        {dates.length ? (
+          <dl className="facts">
+            <dt>{count(dates.length, "meeting")}</dt>
+            <dd>{hours((minutes / 60).toFixed(2))}</dd>
+            <dt>First</dt>
+            <dd>{day(firstDay)}</dd>
+            <dt>Last</dt>
+            <dd>{day(last)}</dd>
+            <dt>Each</dt>
+            <dd>{length(dates[0]!.minutes)}</dd>
+            <dt>Sign-up closes</dt>
+            <dd>{firstDay && day(dayBefore(firstDay, 1))}</dd>
+            <dd className="why">at the end of the day before the first meeting</dd>
+          </dl>
+        ) : (
+          <p className="slate">Meetings, hours and the day sign-up closes are worked out as you type.</p>
+        )}
+        {warnings.map((w) => (
+          <p key={w} className="ochre">
+            {w}
+          </p>
+        ))}
+      </section>
+      <section>
+        <h2>
+          Somebody who signs up today
+          {form.rates.length > 1 ? ` as ${form.rates[0]?.label || "Standard"}` : ""} pays
+        </h2>
+        {total ? (
+          <>
+            <dl className="facts">
+              <dt className="strong">Total</dt>
+              <dd className="copper">{money(total, me.currency)}</dd>
+              <dd className="why">{quote.data?.lines[0]?.why}</dd>
+              {plan.data &&
+                !plan.error &&
+                plan.data.installments.map((i) => [
+                  <dt key={`t${i.n}`}>{i.due === me.today ? "Now" : day(i.due)}</dt>,
+                  <dd key={`d${i.n}`}>{money(i.amount, me.currency)}</dd>,
+                  <dd className="why" key={`w${i.n}`}>
+                    {i.why}
+                  </dd>,
+                ])}
+            </dl>
+            {quote.data?.next_change && (
+              <p className="slate">
+                From {day(quote.data.next_change.at)} the total is{" "}
+                {money(quote.data.next_change.total, me.currency)}.
+              </p>
+            )}
+            {plan.error && <p className="fault">{messageOf(plan.error)}</p>}
+          </>
+        ) : quote.error && priced ? (
+          <p className="fault">{Object.values(faultsOf(quote.error)).join(" ")}</p>
+        ) : (
+          <p className="slate">With dates and a fee, the price and what is due when appear here.</p>
+        )}
+      </section>
+      <section>
+        <Button variant="contained" onClick={onSave} disabled={busy} fullWidth>
+          Save as a draft
+        </Button>
+        <p className="slate" style={{ marginTop: 8 }}>
+          A draft is seen by staff only; publish it from its page.{" "}
+          <button className="plainly quiet" onClick={onForget}>
+            Clear the form
+          </button>
+        </p>
+      </section>
+    </>
+  );
+}

@@ -1,0 +1,125 @@
+import { useState } from "react";
+
+import { clock, day } from "../../parts/text";
+import type { DateChange } from "./form";
+import type { PlannedMeeting } from "./usePreview";
+
+export type ShownDate = PlannedMeeting & { dropped: boolean; changed: boolean; from: number };
+
+/** The calculated dates with the changes made by hand, so that they can be seen before saving. */
+export function withChanges(meetings: PlannedMeeting[], changes: DateChange[]): ShownDate[] {
+  return meetings.map((m) => {
+    const change = changes.find((c) => c.n === m.n);
+    const start = change?.start ?? clock(m.start);
+    const minutes = change?.minutes ?? m.minutes;
+    return {
+      ...m,
+      from: m.n,
+      date: change?.date ?? m.date,
+      start,
+      minutes,
+      end: endOf(start, minutes),
+      dropped: change?.dropped ?? false,
+      changed: change !== undefined,
+      warnings: change ? [] : m.warnings,
+    };
+  });
+}
+
+function endOf(start: string, minutes: number): string {
+  const [h, m] = start.split(":").map(Number);
+  const end = ((h ?? 0) * 60 + (m ?? 0) + minutes) % 1440;
+  return `${String(Math.floor(end / 60)).padStart(2, "0")}:${String(end % 60).padStart(2, "0")}`;
+}
+
+/** All dates before saving; any one can be changed or left out. */
+export function PlannedDates({
+  dates,
+  changes,
+  onChange,
+}: {
+  dates: ShownDate[];
+  changes: DateChange[];
+  onChange: (changes: DateChange[]) => void;
+}) {
+  const [open, setOpen] = useState<number | null>(null);
+  if (dates.length === 0)
+    return (
+      <p className="slate" style={{ marginTop: 12 }}>
+        Give a first date, and all dates appear here before anything is saved.
+      </p>
+    );
+  const change = (n: number, what: Partial<DateChange>) => {
+    const old = changes.find((c) => c.n === n) ?? { n };
+    onChange([...changes.filter((c) => c.n !== n), { ...old, ...what }]);
+  };
+  return (
+    <ol className="datelist" aria-label="All dates of this run">
+      {dates.map((d) => (
+        <li key={d.from} className={d.dropped ? "out" : ""}>
+          <span className="slate n">{d.from}</span>
+          {open === d.from ? (
+            <>
+              <input
+                type="date"
+                className="choice"
+                aria-label={`Date of meeting ${d.from}`}
+                value={d.date}
+                // The field opens where the person just pressed; typing goes on there.
+                autoFocus
+                onChange={(e) => e.target.value && change(d.from, { date: e.target.value })}
+              />
+              <input
+                type="time"
+                className="choice"
+                aria-label={`Start of meeting ${d.from}`}
+                value={d.start}
+                onChange={(e) => e.target.value && change(d.from, { start: e.target.value })}
+              />
+              <button type="button" className="plainly" onClick={() => setOpen(null)}>
+                done
+              </button>
+            </>
+          ) : (
+            <>
+              <span className="date">{day(d.date, d.date.slice(0, 4) !== dates[0]?.date.slice(0, 4))}</span>
+              <span className="nowrap">
+                {d.start.slice(0, 5)} to {d.end.slice(0, 5)}
+              </span>
+              {d.dropped ? (
+                <button type="button" className="plainly" onClick={() => change(d.from, { dropped: false })}>
+                  take back in
+                </button>
+              ) : (
+                <span className="nowrap acts">
+                  <button
+                    type="button"
+                    className="plainly"
+                    aria-label={`Change meeting ${d.from}`}
+                    onClick={() => setOpen(d.from)}
+                  >
+                    change
+                  </button>{" "}
+                  <button
+                    type="button"
+                    className="plainly quiet"
+                    aria-label={`Leave out meeting ${d.from}`}
+                    onClick={() => change(d.from, { dropped: true })}
+                  >
+                    leave out
+                  </button>
+                </span>
+              )}
+            </>
+          )}
+          {d.changed && !d.dropped && <span className="ochre">changed by hand</span>}
+          {d.warnings.map((w) => (
+            <span key={w} className="ochre">
+              {w}
+            </span>
+          ))}
+        </li>
+      ))}
+    </ol>
+  );
+}

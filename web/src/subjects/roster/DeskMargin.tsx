@@ -1,0 +1,85 @@
+import Button from "@mui/material/Button";
+
+import { messageOf, type Schemas } from "../../app/server";
+import { ActNotes } from "../../parts/Page";
+import { Quote } from "../../parts/Quote";
+import { money } from "../../parts/text";
+import type { useDone } from "../../parts/useUndo";
+import type { Call } from "./DeskParts";
+
+/** The quote of the call, why it costs that, and the one act. */
+export function DeskMargin({
+  call,
+  run,
+  quote,
+  quoteError,
+  changed,
+  acts,
+  ready,
+  busy,
+  onEnroll,
+}: {
+  call: Call;
+  run?: Schemas["RunOut"];
+  quote?: Schemas["RunQuote"];
+  quoteError: unknown;
+  changed: { shown: string; now: string } | null;
+  acts: ReturnType<typeof useDone>;
+  ready: boolean;
+  busy: boolean;
+  onEnroll: () => void;
+}) {
+  return (
+    <>
+      <ActNotes acts={acts} />
+      {quoteError !== null && quoteError !== undefined && (
+        <div className="note wrong">{messageOf(quoteError)}</div>
+      )}
+      {run && quote ? (
+        <section>
+          <h2>{call.person ? `Quote for ${call.person.name}` : "Quote"}</h2>
+          {changed && (
+            <div className="note due" role="alert">
+              <p>
+                The total was {money(changed.shown, quote.currency)} when it was shown and is{" "}
+                <strong>{money(changed.now, quote.currency)}</strong> now. Nothing was written.
+              </p>
+            </div>
+          )}
+          <Quote quote={quote} />
+          {!quote.can_enroll && <p className={quote.can_wait ? "ochre strong" : "fault"}>{quote.why}</p>}
+          {quote.can_wait && (
+            <p className="slate">In line nothing is owed; the price is worked out when a seat is given.</p>
+          )}
+          <Button
+            variant="contained"
+            fullWidth
+            disabled={!ready || busy}
+            onClick={onEnroll}
+            style={{ marginTop: 8 }}
+          >
+            {changed
+              ? `Enroll at ${money(changed.now, quote.currency)}`
+              : quote.can_wait
+                ? `Put in line, number ${quote.place}`
+                : quote.seat
+                  ? quote.heads > 1
+                    ? `Enroll, seats ${quote.seat} to ${quote.seat + quote.heads - 1} of ${quote.capacity}`
+                    : `Enroll, seat ${quote.seat} of ${quote.capacity}`
+                  : "Sign-up is shut"}
+          </Button>
+          {!call.person && (quote.can_enroll || quote.can_wait) && (
+            <p className="slate">Pick who it is for.</p>
+          )}
+        </section>
+      ) : (
+        <section>
+          <h2>Quote</h2>
+          <p className="slate">
+            The price with every line’s reason, and what is due when, stand here as soon as a run is picked.
+          </p>
+        </section>
+      )}
+    </>
+  );
+}
