@@ -13,8 +13,8 @@ export function smallestText(run: Pick<Run, "taken" | "smallest">): string {
   if (run.smallest === 0) return "";
   const missing = run.smallest - run.taken;
   return missing > 0
-    ? `${missing} short of ${run.smallest} to go ahead`
-    : `the ${run.smallest} to go ahead are reached`;
+    ? `${missing} short of the ${run.smallest} it needs`
+    : `has the ${run.smallest} it needs`;
 }
 
 /** Whether it goes ahead: what callers ask most. */

@@ -378,7 +378,7 @@ function Sums({ run }: { run: Run }) {
     <section>
       <h2>Money of this run</h2>
       <dl className="facts">
-        <dt>Fees of {count(people.length, "person", "people")}</dt>
+        <dt>Fees of {count(people.length, "sign-up")}</dt>
         <dd>{money(fees, currency)}</dd>
         <dt>Owed</dt>
         <dd>{money(owed, currency)}</dd>

@@ -13,7 +13,7 @@ import { day, money } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
 import { NewPerson } from "../people/NewPerson";
 import { DeskMargin } from "./DeskMargin";
-import { PersonLine, Picked, Picks, RunLine, type Call } from "./DeskParts";
+import { PersonLine, Picked, Picks, priceOn, RunLine, type Call } from "./DeskParts";
 
 const blank = (): Call => ({
   who: "",
@@ -402,7 +402,7 @@ export default function Desk() {
                 options={run.data.rates.map((r) => ({
                   id: r.id,
                   text: r.label,
-                  more: money(r.amount, run.data!.currency),
+                  more: money(priceOn(run.data!, r, me.today), run.data!.currency),
                 }))}
                 onPick={(rateId) => set({ rateId })}
               />

@@ -111,3 +111,9 @@ export function RunLine({ run }: { run: Run }) {
     </div>
   );
 }
+
+/** What one person at a rate pays on a day, from the run's price line. */
+export function priceOn(run: Schemas["RunOut"], rate: Schemas["RateOut"], today: string): string {
+  const steps = run.price_line.find((l) => l.rate === rate.label)?.steps;
+  return steps?.find((s) => s.from <= today && today <= s.to)?.total ?? rate.amount;
+}
