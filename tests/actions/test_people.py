@@ -3,7 +3,7 @@ from datetime import date
 
 import pytest
 
-from archgate.actions import finding, live, people, waitlist
+from archgate.actions import finding, live, people, undo, waitlist
 from archgate.actions.problems import Problem
 from archgate.core.faults import Refused
 from made import a_person, a_run, enrolled, number
@@ -117,6 +117,11 @@ def test_a_person_is_changed_with_what_was_seen(office):
     body = {"seen": {"given": person["given"]}, "set": {"given": "Anna Maria", "phone": "555-0123"}}
     assert office.act(lambda d: people.change_person(d, person["id"], body))["name"].startswith("Anna Maria ")
     assert person["id"] in found(office, f"anna {person['family']}")
+    moved = office.act(
+        lambda d: people.change_person(d, person["id"], {"seen": {}, "set": {"phone": "555-0124"}})
+    )
+    office.act(lambda d: undo.undo(d, moved["change"]))
+    assert office.look(lambda d: people.person_page(d, person["id"]))["phone"] == "555-0123"
     with pytest.raises(Problem, match="Somebody else changed this meanwhile: given"):
         office.act(lambda d: people.change_person(d, person["id"], {**body, "set": {"given": "Other"}}))
     with pytest.raises(Refused, match="A name is needed"):

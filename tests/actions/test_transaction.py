@@ -7,7 +7,7 @@ import pytest
 from sqlalchemy import select, text
 from sqlalchemy.exc import DBAPIError, OperationalError
 
-from archgate.actions import courses, people
+from archgate.actions import courses, people, undo
 from archgate.actions.problems import Problem
 from archgate.actions.transaction import Once, act, sweep_keys
 from archgate.tables.log import Change
@@ -149,3 +149,16 @@ def test_nobody_acts_without_a_center(engine, office):
     person = a_person(office)
     assert act(office.sessions, lambda d: d.center.name) == "Test Center"
     assert person["email"].endswith("@example.org")
+
+
+def test_the_same_new_thing_made_twice_at_once_is_made_once_and_said(office):
+    """Two forms with one code, and two undos of one change: a unique key decides, and the other is told in words."""
+    code = f"SAME-{next(number)}"
+    made = at_once([partial(a_draft, office, code=code)] * 4)
+    assert sum(isinstance(m, dict) for m in made) == 1
+    assert all(isinstance(m, dict) or f'The run code "{code}" is taken.' in str(m) for m in made)
+    run = next(m for m in made if isinstance(m, dict))
+    told = office.act(lambda d: courses.change_run(d, run["id"], {"seen": {}, "set": {"place": "Yard"}}))
+    undone = at_once([partial(office.act, lambda d: undo.undo(d, told["change"]))] * 4)
+    assert sum(isinstance(u, dict) for u in undone) == 1
+    assert all(isinstance(u, dict | Problem) for u in undone)

@@ -2,7 +2,8 @@
 
 An action is a function of a Deed. It may be run more than once: when MariaDB gives up waiting for a lock (1205,
 which rolls back one statement only), finds a deadlock (1213) or a cluster refuses to certify (also 1213), all
-of it is rolled back and the whole action runs again.
+of it is rolled back and the whole action runs again. So it is when a unique key says that somebody else did the
+same at the same moment: the action then sees it and answers in words.
 """
 
 from __future__ import annotations
@@ -213,10 +214,10 @@ def act(
                     held.answer = {"answer": orjson.loads(orjson.dumps(result))}
                 session.commit()
                 return result
-            except IntegrityError as error:
+            except IntegrityError:
+                # Somebody did the same at the same moment: run again, the action now sees it and says so.
                 session.rollback()
-                repeated = once is not None and "INTO idempotency_keys" in str(error.statement)
-                if not repeated or attempt == TRIES:
+                if attempt == TRIES:
                     raise
             except OperationalError as error:
                 session.rollback()

@@ -47,6 +47,8 @@ def undo(deed: Deed, key: str) -> dict[str, Any]:
         raise conflict("undone", "This was undone already.")
     if change.action in FIELD_ACTIONS:
         undo_fields(deed, change)
+    elif change.action == "change a person":
+        restore_rows(deed, change)
     elif change.action in TAKEN_BACK:
         if system_now() - change.entered_at > MONEY_TIME:
             raise conflict("too-late", "This can be undone for 30 minutes; withdraw or enroll instead.")
@@ -76,11 +78,23 @@ def later_change(deed: Deed, change: Change, table: str, row_id: Any) -> str:
 
 
 def undo_fields(deed: Deed, change: Change) -> None:
-    """Restore rows field by field; refused when a row is no longer as this change left it."""
+    """Restore a run field by field, under its seat lock, and work its gates out anew."""
     run = schedule.get_run(deed, change.subject_id)
     row_of_seats = seats.lock_seats(deed, run)
     if change.action == "publish" and row_of_seats.taken:
         raise conflict("moved-on", "People are enrolled by now; take the run off sale instead.")
+    restore_rows(deed, change)
+    run = deed.session.get_one(Run, change.subject_id)
+    if run.capacity < row_of_seats.taken:
+        raise conflict(
+            "moved-on",
+            f"{row_of_seats.taken} seats are taken by now; the run cannot go back to {run.capacity}.",
+        )
+    schedule.settle_gates(deed, run)
+
+
+def restore_rows(deed: Deed, change: Change) -> None:
+    """Put every row of a change back, last first; refused when one is no longer as the change left it."""
     deed.session.expire_all()
     for row in reversed([r for r in change.rows if r["table"] not in DERIVED | {"run_seats"}]):
         table = Base.metadata.tables[row["table"]]
@@ -98,13 +112,6 @@ def undo_fields(deed: Deed, change: Change) -> None:
             {"table": row["table"], "id": row["id"], "before": row["after"], "after": row["before"]}
         )
     deed.session.expire_all()
-    run = deed.session.get_one(Run, change.subject_id)
-    if run.capacity < row_of_seats.taken:
-        raise conflict(
-            "moved-on",
-            f"{row_of_seats.taken} seats are taken by now; the run cannot go back to {run.capacity}.",
-        )
-    schedule.settle_gates(deed, run)
 
 
 def equal(held: Any, logged: Any) -> bool:

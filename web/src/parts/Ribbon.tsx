@@ -2,21 +2,19 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 import { useNavigate } from "react-router";
 
-import { api, ask, type Schemas } from "../app/server";
+import { api, ask } from "../app/server";
 import { useKept, useMe } from "../app/session";
 import { seatsText, spanText, stateText } from "./RunFacts";
+import { DAY, months, stacked, time } from "./season";
 import { count, day } from "./text";
 
-type Bar = Schemas["RibbonBar"];
 const WIDTH = 1232;
 const TOP = 20;
 const ROW = 13;
-const DAY = 86_400_000;
 const MONTHS = ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"];
 
 export type Span = { from: string; to: string } | null;
 const iso = (at: number) => new Date(at).toISOString().slice(0, 10);
-const time = (day: string) => Date.parse(`${day}T00:00:00Z`);
 
 /** The span brushed on the ribbon, shared by the ribbon and the lists below it. */
 export function useSpan(): [Span, (span: Span) => void] {
@@ -188,29 +186,4 @@ export function Ribbon({ open, onToggle }: { open: boolean; onToggle: () => void
       </div>
     </div>
   );
-}
-
-function months(from: number, to: number): number[] {
-  const found: number[] = [];
-  const first = new Date(from);
-  for (let m = Date.UTC(first.getUTCFullYear(), first.getUTCMonth() + 1, 1); m < to;) {
-    found.push(m);
-    const at = new Date(m);
-    m = Date.UTC(at.getUTCFullYear(), at.getUTCMonth() + 1, 1);
-  }
-  return found;
-}
-
-/** Bars in rows so that none covers another; a sign-up line gives way to the bar before it in its row. */
-function stacked(bars: Bar[], x: (at: number) => number) {
-  const ends: number[] = [];
-  return bars.map((bar) => {
-    const x1 = x(time(bar.first));
-    const x2 = Math.max(x1 + 5, x(time(bar.last) + DAY));
-    let row = 0;
-    while ((ends[row] ?? -Infinity) > x1 - 8) row++;
-    const opens = bar.opens ? Math.max(x(time(bar.opens)), (ends[row] ?? -Infinity) + 6) : x1;
-    ends[row] = x2;
-    return { bar, row, x1, x2, opens };
-  });
 }

@@ -1,0 +1,199 @@
+"""Whatever is sent, the server answers with a sentence and never with a crash. Full length under --long."""
+
+import copy
+import json
+from datetime import UTC, datetime
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from archgate.app import routes_of
+from archgate.core.documents import CALCULATORS
+from archgate.core.faults import Refused
+from archgate.papers.lists import read_table
+from conftest import LONG
+from core.test_documents import EXAMPLES
+from made import DATA, Office, a_draft, a_person, run_form
+
+leaves = st.one_of(
+    st.none(), st.booleans(), st.integers(-(2**70), 2**70), st.floats(allow_nan=False), st.text(max_size=12),
+    st.sampled_from(["2027-09-14", "17:30", "240.00", "-1.00", "0001-01-01", "9999-12-31", "TU", "standard", "\0", "😀" * 50]),
+)  # fmt: skip
+junk = st.recursive(
+    leaves,
+    lambda inner: st.lists(inner, max_size=4) | st.dictionaries(st.text(max_size=8), inner, max_size=4),
+    max_leaves=12,
+)
+few = settings(max_examples=2000 if LONG else 40)
+
+
+def places(value, at=()):
+    """Every place in a document that can be changed."""
+    yield at
+    if isinstance(value, dict):
+        for key, held in value.items():
+            yield from places(held, (*at, key))
+    elif isinstance(value, list):
+        for n, held in enumerate(value):
+            yield from places(held, (*at, n))
+
+
+def changed(document, at, value):
+    if not at:
+        return value
+    made = copy.deepcopy(document)
+    place = made
+    for step in at[:-1]:
+        place = place[step]
+    place[at[-1]] = value
+    return made
+
+
+@pytest.mark.parametrize("name", sorted(CALCULATORS))
+@given(data=st.data())
+@few
+def test_a_document_with_anything_anywhere_is_answered_or_refused(name, data):
+    document = EXAMPLES[name]
+    for _ in range(data.draw(st.integers(1, 3))):
+        at = data.draw(st.sampled_from(list(places(document))))
+        document = changed(document, at, data.draw(junk))
+        if not isinstance(document, dict):
+            break
+    try:
+        out = CALCULATORS[name](document)
+    except Refused as refused:
+        assert refused.faults and all(f.message for f in refused.faults)
+    else:
+        json.dumps(out)
+
+
+def bodies(form):
+    """A form with something odd somewhere in it."""
+    return st.sampled_from(list(places(form))).flatmap(
+        lambda at: junk.map(lambda value: changed(form, at, value))
+    )
+
+
+@given(data=st.data())
+@few
+def test_a_new_run_with_anything_in_its_form_never_crashes(clerk, data):
+    form = run_form()
+    form["pattern"] = {**form["pattern"], "first": "2099-09-15"}
+    answer = clerk.post(
+        "/api/v1/runs",
+        content=json.dumps(data.draw(bodies(form))),
+        headers={"Content-Type": "application/json"},
+    )
+    assert answer.status_code < 500, answer.text
+    if answer.status_code >= 400:
+        assert answer.json()["detail"]
+
+
+@pytest.fixture(scope="module")
+def ids(sessions, users):
+    office = Office(sessions, users["coordinator"], datetime(2027, 8, 20, 14, tzinfo=UTC))
+    run = a_draft(office)
+    return {
+        "run_id": run["id"], "meeting_id": run["dates"][0]["id"], "course_id": run["course"]["id"],
+        "person_id": a_person(office)["id"], "enrollment_id": 10**9, "waiting_id": 10**9, "batch_id": 10**9, "line": 2,
+        "n": 2, "change": "nothing", "name": "plan",
+    }  # fmt: skip
+
+
+WRITES = [
+    (m, path) for path, route in routes_of() for m in sorted(route.methods - {"GET"}) if "session" not in path
+]
+FORMS = {
+    "/api/v1/people": {"given": "A", "family": "B", "email": "a@example.org", "phone": "555", "note": "", "anyway": True},
+    "/api/v1/people/{person_id}": {"seen": {"given": "A"}, "set": {"given": "B", "phone": "1", "email": None, "note": "n"}},
+    "/api/v1/runs/{run_id}": {"seen": {"place": "Hall 2"}, "set": {"place": "x", "capacity": 9, "smallest": 1, "code": "c", "sign_up_opens": None}},
+    "/api/v1/runs/{run_id}/terms": {"seen": {}, "set": {"rates": run_form()["rates"], "plans": run_form()["plans"]}},
+    "/api/v1/meetings/{meeting_id}": {"seen": {"date": "2027-09-14"}, "set": {"date": "2027-09-15", "start": "10:00", "minutes": 5}},
+    "/api/v1/runs/{run_id}/meetings": {"date": "2027-09-15", "start": "10:00", "minutes": 5},
+    "/api/v1/courses/{course_id}": {"seen": {"title": "T"}, "set": {"title": "U", "code": "V", "summary": ""}},
+    "/api/v1/enrollments": {"run_id": 1, "person_id": 1, "total": "1.00", "heads": 1, "rate_id": None, "note": "x"},
+    "/api/v1/pulse": {"seen": 1, "run_id": None},
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("method", "path"), WRITES, ids=lambda v: v)
+@given(data=st.data())
+@settings(max_examples=400 if LONG else 12)
+def test_no_write_crashes_whatever_its_body(clerk, ids, method, path, data):
+    form = FORMS.get(path, {"people": 1, "total": "1.00", "names": ["place"], "text": "t", "person_id": 1})
+    body = data.draw(bodies(form))
+    address = path.format(**{k: v for k, v in ids.items() if "{" + k + "}" in path})
+    answer = clerk.request(
+        method, address, content=json.dumps(body), headers={"Content-Type": "application/json"}
+    )
+    assert answer.status_code < 500, (body, answer.text)
+    if answer.status_code >= 400 and answer.content:
+        assert answer.json()["detail"]
+
+
+@pytest.mark.parametrize(
+    "query",
+    [
+        "q=%00",
+        "q=%F0%9F%98%80",
+        "limit=-5",
+        "limit=999999",
+        "after=%7C",
+        "since=0001-01-01",
+        "q=" + "x" * 4000,
+    ],
+)
+def test_no_question_crashes(clerk, query):
+    for path in ("runs", "people", "find", "organizations"):
+        assert clerk.get(f"/api/v1/{path}?{query}").status_code < 500
+
+
+@given(st.binary(max_size=400))
+@few
+def test_any_bytes_are_a_list_or_refused_with_a_sentence(data):
+    try:
+        table = read_table(data)
+    except ValueError as error:
+        assert str(error).endswith(".")
+    else:
+        assert table.rows
+
+
+@given(st.sampled_from(["client-list.csv", "front-desk-export.csv", "evening-class.xlsx"]), st.data())
+@few
+def test_a_damaged_list_is_read_or_refused_with_a_sentence(name, data):
+    whole = (DATA / name).read_bytes()
+    cut = data.draw(st.integers(0, len(whole)))
+    tail = data.draw(st.binary(max_size=30))
+    try:
+        read_table(whole[:cut] + tail)
+    except ValueError as error:
+        assert str(error).endswith(".")
+
+
+cells = st.lists(
+    st.text(st.characters(exclude_categories=["Cs", "Cc"]), min_size=1, max_size=12).filter(str.strip),
+    min_size=3,
+    max_size=3,
+)
+
+
+@given(
+    st.lists(cells, min_size=1, max_size=8),
+    st.sampled_from(",;\t|"),
+    st.sampled_from(["utf-8-sig", "utf-16"]),
+)
+@few
+def test_a_table_written_by_another_library_is_read_back_cell_by_cell(rows, separator, encoding):
+    """Differential against Python's csv module: what it writes with quotes, in any dialect, comes back the same."""
+    import csv
+    import io
+
+    out = io.StringIO(newline="")
+    writer = csv.writer(out, delimiter=separator, quoting=csv.QUOTE_ALL)
+    writer.writerow(["First name", "Last name", "Email"])
+    writer.writerows(rows)
+    table = read_table(out.getvalue().encode(encoding))
+    assert table.headings == ["First name", "Last name", "Email"]
+    assert [cells for _, cells in table.rows] == rows
