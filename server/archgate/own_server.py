@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import ctypes
 import fcntl
 import os
 import secrets
@@ -43,6 +44,15 @@ performance_schema=OFF
 
 class ServerTrouble(Exception):
     """Something kept the server from starting; the message is one sentence for people."""
+
+
+START_TRIES = 5
+PR_SET_PDEATHSIG = 1
+
+
+def end_with_parent() -> None:
+    """Have the kernel end the server when we die without ending it (a closed terminal, a kill)."""
+    ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGTERM)
 
 
 def free_port() -> int:
@@ -156,20 +166,32 @@ class OwnServer:
         if not Path(program).exists():
             raise ServerTrouble("The program mariadbd is missing; install Debian's mariadb-server-core.")
         command = [program, f"--defaults-file={config}"] + (["--user=root"] if os.geteuid() == 0 else [])
-        # A session of its own: Ctrl-C reaches us only, and we end the server after the web server.
-        self.process = subprocess.Popen(
-            command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True
-        )
+        for attempt in range(START_TRIES):
+            # A session of its own: Ctrl-C reaches us only, and we end the server after the web server.
+            self.process = subprocess.Popen(
+                command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True,
+                preexec_fn=end_with_parent,
+            )  # fmt: skip
+            if self._answers():
+                break
+            if attempt == START_TRIES - 1:
+                raise ServerTrouble(f"The database did not start; its log is {log}.")
+            time.sleep(2)  # the server of a start that was killed may still be ending
+        self._settle_users()
+
+    def _answers(self) -> bool:
+        """Wait for the first answer; False when the server ended instead."""
+        assert self.process
         for _ in range(600):
             if self.process.poll() is not None:
-                raise ServerTrouble(f"The database did not start; its log is {log}.")
+                return False
             with contextlib.suppress(pymysql.err.OperationalError):
                 self._as_root("SELECT 1")
-                break
+                return True
             time.sleep(0.05)
-        else:
-            raise ServerTrouble(f"The database did not answer within 30 seconds; its log is {log}.")
-        self._settle_users()
+        raise ServerTrouble(
+            f"The database did not answer within 30 seconds; its log is {self.home}/mariadb.log."
+        )
 
     def _as_root(self, *statements: str) -> None:
         assert self.run_dir

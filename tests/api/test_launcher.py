@@ -220,3 +220,53 @@ def test_the_demo_starts_keeps_its_data_refuses_a_second_start_and_ends_clean(tm
     process, _ = start(home, "--fresh")  # begins anew from the kept copy
     end(process)
     assert runs(home) == (12, 156) and list((home / "kept").iterdir()) == kept
+
+
+def test_a_start_that_was_killed_while_the_center_was_made_is_made_anew(tmp_path):
+    home = tmp_path / "demo"
+    process = subprocess.Popen(
+        [LAUNCHER, "demo", "--port", str(free_port())], stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True,
+        env={**os.environ, "ARCHGATE_DEMO_HOME": str(home), "ARCHGATE_QUICK_HASH": "1"}, start_new_session=True,
+    )  # fmt: skip
+    while "making the demo center" not in process.stderr.readline():
+        pass
+    time.sleep(1.5)
+    os.killpg(process.pid, signal.SIGKILL)  # its database server ends by itself
+    process.wait(10)
+    again, _ = start(home)
+    end(again)
+    assert runs(home) == (12, 156)
+
+
+def test_real_use_from_an_empty_database_to_a_signed_in_administrator(worker_id):
+    import httpx
+
+    from conftest import new_database
+
+    url = new_database(f"real_{worker_id}")
+    env = {"ARCHGATE_DATABASE_URL": url, "ARCHGATE_QUICK_HASH": "1"}
+    assert "run ./archgate migrate first" in launch("serve", **env).stderr
+    assert launch("migrate", **env).returncode == 0
+    assert "holds no center yet" in launch("serve", **env).stderr
+    assert "is not a time zone" in launch("migrate", "--center", "Real", "--time-zone", "Mars", **env).stderr
+    assert launch("migrate", "--center", "Real", **env).returncode == 0
+    weak = launch("admin", "create", "chief@example.org", "Chief", ARCHGATE_ADMIN_PASSWORD="short", **env)
+    assert weak.returncode == 1 and "at least 10 characters" in weak.stderr
+    strong = {**env, "ARCHGATE_ADMIN_PASSWORD": "long enough it is"}
+    assert "can sign in" in launch("admin", "create", "chief@example.org", "Chief", **strong).stderr
+    assert (
+        "has an account already" in launch("admin", "create", "chief@example.org", "Chief", **strong).stderr
+    )
+    port = free_port()
+    process = subprocess.Popen(
+        [LAUNCHER, "serve", "--port", str(port)], stdout=subprocess.PIPE, text=True, env={**os.environ, **env}
+    )
+    try:
+        assert f"http://127.0.0.1:{port}/" in process.stdout.readline()
+        body = {"email": "Chief@Example.org", "password": "long enough it is"}
+        with httpx.Client(base_url=f"http://127.0.0.1:{port}") as client:
+            assert client.post("/api/v1/session", json=body).json()["center"] == "Real"
+            assert client.get("/api/v1/runs").json()["total"] == 0
+    finally:
+        process.send_signal(signal.SIGINT)
+        process.wait(20)

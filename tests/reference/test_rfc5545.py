@@ -155,3 +155,42 @@ def test_weeks_are_iso_8601_weeks_also_at_year_ends(year):
     for ordinal in range(date(year, 12, 24).toordinal(), date(year + 1, 1, 8).toordinal()):
         day = date.fromordinal(ordinal)
         assert monday_of(day) == date.fromisocalendar(*day.isocalendar()[:2], 1)
+
+
+def test_a_closure_takes_a_date_like_exdate_and_the_count_does_not_come_back():
+    """RFC 5545 section 3.8.5.1; run with python-dateutil: COUNT=6 from 2026-03-03 less 2026-03-17 is five dates."""
+    six = Pattern(date(2026, 3, 3), time(18), 120, (1,), count=6)
+    made = meetings_of((six,), ZoneInfo("America/Toronto"), frozenset({date(2026, 3, 17)})).meetings
+    assert [m.date.isoformat() for m in made] == [
+        "2026-03-03",
+        "2026-03-10",
+        "2026-03-24",
+        "2026-03-31",
+        "2026-04-07",
+    ]
+
+
+@pytest.mark.parametrize(
+    ("extend", "dates"),
+    [
+        (True, "09-14 09-21 09-28 10-05 10-19 10-26 11-02 11-09"),
+        (False, "09-14 09-21 09-28 10-05 10-19 10-26"),
+    ],
+)
+def test_eight_mondays_in_ontario_around_its_holidays(extend, dates):
+    """Run with python-dateutil 2.9.0 and holidays 0.109: 7 September and 12 October 2026 are statutory in CA-ON."""
+    mondays = Pattern(date(2026, 9, 7), time(18), 120, (0,), count=8, extend=extend)
+    closed = frozenset({date(2026, 9, 7), date(2026, 10, 12)})
+    made = meetings_of((mondays,), ZoneInfo("America/Toronto"), closed).meetings
+    assert " ".join(m.date.isoformat()[5:] for m in made) == dates
+
+
+@pytest.mark.parametrize(("last_hour", "held"), [(22, 4), (21, 3)])
+def test_until_is_inclusive_to_the_moment(last_hour, held):
+    """Run with python-dateutil: weekly 18:00 in Toronto from 2026-03-03 until 2026-03-24T22:00Z is four meetings, until
+    21:59:59Z three. Our last day is whole, so the moment before the meeting means the day before."""
+    moment = datetime(2026, 3, 24, last_hour, 0 if last_hour == 22 else 59, tzinfo=ZoneInfo("UTC"))
+    local = moment.astimezone(ZoneInfo("America/Toronto"))
+    last = local.date() if local.time() >= time(18) else date.fromordinal(local.toordinal() - 1)
+    pattern = Pattern(date(2026, 3, 3), time(18), 120, until=last)
+    assert len(meetings_of((pattern,), ZoneInfo("America/Toronto")).meetings) == held

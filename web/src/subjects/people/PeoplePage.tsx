@@ -75,7 +75,7 @@ export default function PeoplePage() {
                 {p.owed && (
                   <>
                     owes <strong className="copper">{money(p.owed, me.currency)}</strong>
-                    {p.next_due && <span className="slate">, next by {day(p.next_due.due, false)}</span>}
+                    {p.next_due && <Due due={p.next_due.due} today={me.today} />}
                   </>
                 )}
               </span>
@@ -85,4 +85,9 @@ export default function PeoplePage() {
       )}
     </Page>
   );
+}
+
+function Due({ due, today }: { due: string; today: string }) {
+  if (due >= today) return <span className="slate">, next by {day(due, false)}</span>;
+  return <span className="ochre">, due since {day(due, false)}</span>;
 }
