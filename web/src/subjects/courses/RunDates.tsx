@@ -71,17 +71,18 @@ function Edit({
   onClose: () => void;
 }) {
   const last = run.dates[run.dates.length - 1];
-  const seen = {
+  const now = {
     date: meeting?.date ?? "",
     start: clock(meeting?.start ?? last?.start ?? ""),
     minutes: meeting?.minutes ?? last?.minutes ?? 120,
   };
   const [form, setForm, forget] = useKept(`meeting-${meeting?.id ?? `new-${run.id}`}`, {
-    date: seen.date,
-    start: seen.start,
-    minutes: String(seen.minutes),
+    date: now.date,
+    start: now.start,
+    minutes: String(now.minutes),
+    seen: now,
   });
-  const { date, start, minutes } = form;
+  const { date, start, minutes, seen } = form;
   const close = () => {
     forget();
     onClose();

@@ -137,32 +137,20 @@ function valueOf(name: Fact, text: string): string | number | null {
   return name === "sign_up_opens" ? text || null : text;
 }
 
+/** An edit that is not saved yet, with the value that stood there when it was begun. */
+type Edits = Partial<Record<Fact, { text: string; seen: string }>>;
+
 function Facts({ run, propose }: Props) {
   const stored = factsOf(run);
-  const [seen, setSeen] = useState(stored);
-  const [form, setForm, forget] = useKept(`run-facts-${run.id}`, stored);
+  const [edits, setEdits] = useKept<Edits>(`run-facts-${run.id}`, {});
   const [faults, setFaults] = useState<Record<string, string>>({});
   const draft = run.status === "draft";
-  const changed = FACTS.filter((name) => form[name] !== seen[name]);
-  // What others changed is taken over, except in fields that are being changed here.
-  const text = JSON.stringify(stored);
-  useEffect(() => {
-    const fresh = JSON.parse(text) as typeof stored;
-    setForm((old) => {
-      const next = { ...old };
-      for (const name of FACTS) if (old[name] === seen[name]) next[name] = fresh[name];
-      return next;
-    });
-    setSeen((old) => {
-      const next = { ...old };
-      for (const name of FACTS) if (form[name] === old[name]) next[name] = fresh[name];
-      return next;
-    });
-    // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [text]);
+  const changed = FACTS.filter((name) => edits[name] && edits[name].text !== stored[name]);
+  const without = (names: readonly Fact[]) => (old: Edits) =>
+    Object.fromEntries(Object.entries(old).filter(([n]) => !names.includes(n as Fact))) as Edits;
   const send = async (names: Fact[]) => {
-    const set = Object.fromEntries(names.map((n) => [SENT[n], valueOf(n, form[n])]));
-    const saw = Object.fromEntries(names.map((n) => [SENT[n], valueOf(n, seen[n])]));
+    const value = (kind: "text" | "seen") =>
+      Object.fromEntries(names.map((n) => [SENT[n], valueOf(n, edits[n]![kind])]));
     const what = `Change the ${names.map((n) => SENT[n].replace(/_/g, " ")).join(", ")}`;
     const found = await propose(
       what,
@@ -170,14 +158,10 @@ function Facts({ run, propose }: Props) {
         ask(
           api.PATCH("/api/v1/runs/{run_id}", {
             params: { path: { run_id: run.id }, query: { preview } },
-            body: { seen: { ...saw, ...over }, set },
+            body: { seen: { ...value("seen"), ...over }, set: value("text") },
           }),
         ),
-      () => {
-        forget();
-        setSeen((old) => ({ ...old, ...Object.fromEntries(names.map((n) => [n, form[n]])) }));
-        setForm(form);
-      },
+      () => setEdits(without(names)),
     );
     setFaults(found ?? {});
   };
@@ -187,9 +171,11 @@ function Facts({ run, propose }: Props) {
       label={label}
       type={type}
       width={width}
-      value={form[name]}
-      onChange={(v) => setForm({ ...form, [name]: v })}
-      onBlur={() => draft && form[name] !== seen[name] && void send([name])}
+      value={edits[name]?.text ?? stored[name]}
+      onChange={(text) =>
+        setEdits((old) => ({ ...old, [name]: { text, seen: old[name]?.seen ?? stored[name] } }))
+      }
+      onBlur={() => draft && changed.includes(name) && void send([name])}
       fault={faults[`/set/${SENT[name]}`]}
       help={
         ["capacity", "smallest", "place", "instructor"].includes(name) ? (
@@ -233,7 +219,7 @@ function Facts({ run, propose }: Props) {
           </Button>
           <Button
             onClick={() => {
-              setForm(seen);
+              setEdits({});
               setFaults({});
             }}
           >
@@ -328,29 +314,20 @@ function Terms<Form>({
   edit: (form: Form, setForm: (form: Form) => void, faults: Record<string, string>) => ReactNode;
   children: ReactNode;
 }) {
-  const [form, setForm, forget] = useKept<Form | null>(`run-${name}-${run.id}`, null);
+  const [kept, setKept] = useKept<{ form: Form; seen: unknown } | null>(`run-${name}-${run.id}`, null);
   const [faults, setFaults] = useState<Record<string, string>>({});
-  const [seen, setSeen] = useState<unknown>(run[name]);
   const close = () => {
-    forget();
-    setForm(null);
+    setKept(null);
     setFaults({});
   };
-  if (form === null)
+  if (kept === null)
     return (
       <>
         {children}
         <p>
           <Source run={run} name={name} propose={propose} />
         </p>
-        <Button
-          onClick={() => {
-            setSeen(run[name]);
-            setForm(start());
-          }}
-        >
-          Change the {name}
-        </Button>
+        <Button onClick={() => setKept({ form: start(), seen: run[name] })}>Change the {name}</Button>
       </>
     );
   const submit = async () => {
@@ -360,7 +337,7 @@ function Terms<Form>({
         ask(
           api.PATCH("/api/v1/runs/{run_id}/terms", {
             params: { path: { run_id: run.id }, query: { preview } },
-            body: { seen: { [name]: seen, ...over }, set: { [name]: sent(form) } },
+            body: { seen: { [name]: kept.seen, ...over }, set: { [name]: sent(kept.form) } },
           }),
         ),
       close,
@@ -375,7 +352,7 @@ function Terms<Form>({
       }}
       noValidate
     >
-      {edit(form, setForm, faults)}
+      {edit(kept.form, (form) => setKept({ ...kept, form }), faults)}
       <div className="row" style={{ marginTop: 14 }}>
         <Button type="submit" variant="contained">
           {run.status === "draft" ? "Save" : "See what it touches"}

@@ -164,21 +164,17 @@ function Contact({ person, acts }: { person: Person; acts: ReturnType<typeof use
     phone: person.phone ?? "",
     note: person.note,
   };
-  const [form, setForm, forget] = useKept<typeof stored | null>(`person-${person.id}`, null);
-  const [seen, setSeen] = useState(stored);
+  const [kept, setKept] = useKept<{ form: typeof stored; seen: typeof stored } | null>(
+    `person-${person.id}`,
+    null,
+  );
   const [faults, setFaults] = useState<Record<string, string>>({});
-  if (form === null)
+  if (kept === null)
     return (
       <div style={{ margin: "2px 0 16px" }}>
         <p style={{ margin: 0 }}>
           {[person.email ?? "no email", person.phone ?? "no phone"].join(", ")}{" "}
-          <button
-            className="plainly"
-            onClick={() => {
-              setSeen(stored);
-              setForm(stored);
-            }}
-          >
+          <button className="plainly" onClick={() => setKept({ form: stored, seen: stored })}>
             change
           </button>
         </p>
@@ -191,9 +187,9 @@ function Contact({ person, acts }: { person: Person; acts: ReturnType<typeof use
         {person.note && <p className="slate">{person.note}</p>}
       </div>
     );
+  const { form, seen } = kept;
   const close = () => {
-    forget();
-    setForm(null);
+    setKept(null);
     setFaults({});
   };
   const save = async () => {
@@ -222,9 +218,12 @@ function Contact({ person, acts }: { person: Person; acts: ReturnType<typeof use
             .map(([n, b]) => `${n}: theirs is “${String(b.now ?? "")}”, yours “${String(b.yours ?? "")}”.`)
             .join(" ")} Save again to use yours.`,
         );
-        setSeen({
-          ...seen,
-          ...Object.fromEntries(Object.entries(both).map(([n, b]) => [n, String(b.now ?? "")])),
+        setKept({
+          form,
+          seen: {
+            ...seen,
+            ...Object.fromEntries(Object.entries(both).map(([n, b]) => [n, String(b.now ?? "")])),
+          },
         });
       } else if (Object.keys(faultsOf(error)).length === 0) acts.fail(messageOf(error));
     }
@@ -234,7 +233,7 @@ function Contact({ person, acts }: { person: Person; acts: ReturnType<typeof use
       label={label}
       value={form[name]}
       autoFocus={name === "given"}
-      onChange={(v) => setForm({ ...form, [name]: v })}
+      onChange={(v) => setKept({ form: { ...form, [name]: v }, seen })}
       fault={faults[`/set/${name}`]}
     />
   );
