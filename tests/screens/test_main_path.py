@@ -348,3 +348,53 @@ def test_a_form_survives_a_server_that_does_not_answer(at_work, now_office):
     at_work.field("Place").click()
     at_work.field("Instructor").click()
     at_work.sees("Change the place: done.")
+
+
+def test_a_full_run_by_keyboard_alone(at_work, now_office):
+    run = run_ahead(now_office, title=f"Corbel heads {next(number)}", capacity=1, smallest=0)
+    held = enrolled(now_office, run)
+    person = a_person(now_office, given="Tamsin", family=f"Birchall{next(number)}")
+    at_work.open("/desk")
+    at_work.until(lambda: at_work.focused() == "Name, email or phone")
+    at_work.press(person["family"], Keys.ENTER)
+    at_work.until(lambda: at_work.focused() == "Course, run or place")
+    at_work.press(run["title"], Keys.ENTER)
+    at_work.sees("Put in line, number 1")
+    at_work.press(Keys.CONTROL, Keys.ENTER)
+    at_work.sees(f"{person['name']} waits for {run['title']} as number 1 in line.")
+    at_work.tab_to("See the roster")
+    at_work.press(Keys.ENTER)
+    at_work.sees("1 party waiting")
+    at_work.tab_to(f"Withdraw {held['name']}")
+    at_work.press(Keys.ENTER)
+    at_work.until(lambda: at_work.focused() == "Withdraw")
+    at_work.press(Keys.ENTER)
+    at_work.button(f"Seat {person['name']}")
+    at_work.tab_to(f"Seat {person['name']}")
+    at_work.press(Keys.ENTER)
+    at_work.until(lambda: at_work.focused() == "Give the seat")
+    at_work.press(Keys.ENTER)
+    at_work.sees(f"{person['name']} has seat 1;")
+    assert at_work.console() == []
+
+
+def test_an_edit_that_is_not_saved_waits_and_the_rest_follows_what_others_do(at_work, now_office):
+    run = run_ahead(now_office)
+    at_work.open(f"/runs/{run['id']}/terms")
+    at_work.fill("Place", "North yard")
+    at_work.sees("Not saved yet: place.")
+    at_work.open("/people")
+    at_work.sees("Finding somebody")
+    change = {"seen": {}, "set": {"instructor": "A. Colleague", "capacity": 20}}
+    now_office.act(lambda d: courses.change_run(d, run["id"], change))
+    at_work.open(f"/runs/{run['id']}/terms")
+    at_work.sees("Not saved yet: place.")
+    assert at_work.field("Place").get_attribute("value") == "North yard"
+    assert at_work.field("Instructor").get_attribute("value") == "A. Colleague"
+    assert at_work.field("Seats").get_attribute("value") == "20"
+    at_work.click("See what it touches")
+    at_work.click("Save it")
+    at_work.sees("Change the place: done.")
+    at_work.click("Undo")
+    at_work.sees("Undid: Changed place")
+    assert at_work.field("Place").get_attribute("value") == "Hall 2"
