@@ -28,7 +28,9 @@ from made import PASSWORD, Office
 
 SERVER = "ARCHGATE_TEST_SERVER"
 LONG = os.environ.get("ARCHGATE_LONG") == "1"
-settings.register_profile("usual", max_examples=60, deadline=None, derandomize=True)
+settings.register_profile(
+    "usual", max_examples=60, deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow]
+)
 settings.register_profile("long", max_examples=3000, deadline=None, suppress_health_check=list(HealthCheck))
 settings.load_profile("long" if LONG else "usual")
 
