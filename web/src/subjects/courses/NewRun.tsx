@@ -19,7 +19,7 @@ import {
   type RunForm,
 } from "./form";
 import { Consequences } from "./Consequences";
-import { PlannedDates, withChanges } from "./PlannedDates";
+import { oneOffs, PlannedDates, withChanges } from "./PlannedDates";
 import { PlansEdit } from "./PlansEdit";
 import { RatesEdit } from "./RatesEdit";
 import { useCalculator, type Planned } from "./usePreview";
@@ -52,7 +52,11 @@ export default function NewRun() {
     "schedule",
     complete ? { time_zone: me.time_zone, patterns: [patternOf(settled)] } : null,
   );
-  const dates = complete && !planned.error ? withChanges(planned.data?.meetings ?? [], form.changes) : [];
+  const meetings = planned.data?.meetings ?? [];
+  const extra = oneOffs(meetings, form.changes);
+  const moved = useCalculator<Planned>("schedule", extra.length ? { time_zone: me.time_zone, extra } : null);
+  const dates =
+    complete && !planned.error ? withChanges(meetings, form.changes, moved.data?.meetings ?? []) : [];
   const kept = dates.filter((d) => !d.dropped);
   const firstDay = kept.map((d) => d.date).sort()[0] ?? null;
 

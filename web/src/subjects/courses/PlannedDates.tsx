@@ -6,30 +6,47 @@ import type { PlannedMeeting } from "./usePreview";
 
 export type ShownDate = PlannedMeeting & { dropped: boolean; changed: boolean; from: number };
 
+/**
+ * The changed dates as one-off meetings for the calculator, so that ends and clock changes are the server's here too.
+ * The calculator gives back whatever stands as instructor; here that is the number of the meeting.
+ */
+export function oneOffs(meetings: PlannedMeeting[], changes: DateChange[]) {
+  return changes.flatMap((c) => {
+    const m = meetings.find((held) => held.n === c.n);
+    if (!m || c.dropped) return [];
+    return [
+      {
+        date: c.date ?? m.date,
+        start: c.start ?? clock(m.start),
+        minutes: c.minutes ?? m.minutes,
+        instructor: String(c.n),
+      },
+    ];
+  });
+}
+
 /** The calculated dates with the changes made by hand, so that they can be seen before saving. */
-export function withChanges(meetings: PlannedMeeting[], changes: DateChange[]): ShownDate[] {
+export function withChanges(
+  meetings: PlannedMeeting[],
+  changes: DateChange[],
+  moved: PlannedMeeting[],
+): ShownDate[] {
   return meetings.map((m) => {
     const change = changes.find((c) => c.n === m.n);
-    const start = change?.start ?? clock(m.start);
-    const minutes = change?.minutes ?? m.minutes;
+    const found = change && moved.find((held) => held.instructor === String(m.n));
+    const shown = found ?? m;
     return {
       ...m,
       from: m.n,
       date: change?.date ?? m.date,
-      start,
-      minutes,
-      end: endOf(start, minutes),
+      start: change?.start ?? clock(m.start),
+      minutes: change?.minutes ?? m.minutes,
+      end: clock(shown.end),
       dropped: change?.dropped ?? false,
       changed: change !== undefined,
-      warnings: change ? [] : m.warnings,
+      warnings: shown.warnings,
     };
   });
-}
-
-function endOf(start: string, minutes: number): string {
-  const [h, m] = start.split(":").map(Number);
-  const end = ((h ?? 0) * 60 + (m ?? 0) + minutes) % 1440;
-  return `${String(Math.floor(end / 60)).padStart(2, "0")}:${String(end % 60).padStart(2, "0")}`;
 }
 
 /** All dates before saving; any one can be changed or left out. */

@@ -1,5 +1,6 @@
 import { expect, test } from "vitest";
 
+import { oneOffs, withChanges } from "./PlannedDates";
 import {
   amount,
   documentOf,
@@ -71,4 +72,38 @@ test("stored rates and plans go through the form and back unchanged", () => {
 test("a course brings only what it says", () => {
   expect(fromDefaults({})).toEqual({});
   expect(fromDefaults({ capacity: 12, place: "" })).toEqual({ capacity: "12", place: "" });
+});
+
+test("dates changed by hand go to the calculator and come back to their place", () => {
+  const meeting = (
+    n: number,
+    date: string,
+    start: string,
+    end: string,
+    instructor: string | null = null,
+  ) => ({
+    n,
+    of: 2,
+    date,
+    weekday: "TU",
+    start: `${date}T${start}:00-04:00`,
+    end: `${date}T${end}:00-04:00`,
+    minutes: 105,
+    instructor,
+    warnings: [],
+  });
+  const planned = [meeting(1, "2027-09-14", "17:30", "19:15"), meeting(2, "2027-09-21", "17:30", "19:15")];
+  const changes = [
+    { n: 2, start: "18:00" },
+    { n: 1, dropped: true },
+    { n: 9, start: "08:00" },
+  ];
+  expect(oneOffs(planned, changes)).toEqual([
+    { date: "2027-09-21", start: "18:00", minutes: 105, instructor: "2" },
+  ]);
+  const shown = withChanges(planned, changes, [meeting(1, "2027-09-21", "18:00", "19:45", "2")]);
+  expect(shown.map((d) => [d.start, d.end, d.dropped, d.changed])).toEqual([
+    ["17:30", "19:15", true, true],
+    ["18:00", "19:45", false, true],
+  ]);
 });

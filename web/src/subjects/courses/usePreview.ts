@@ -10,6 +10,7 @@ export type PlannedMeeting = {
   start: string;
   end: string;
   minutes: number;
+  instructor: string | null;
   warnings: string[];
 };
 export type Planned = {
