@@ -62,6 +62,14 @@ def test_a_withdrawal_lets_the_next_be_seated_by_hand_at_todays_price(office, fu
     assert roster_of(office, full)[-1]["way_in"] == "waitlist"
 
 
+def test_a_party_is_seated_on_the_rate_it_joined_with_also_when_that_was_taken_off_since(office, full):
+    waiting = join(office, full)
+    only = [{"label": "Late", "amount": "500.00"}]
+    office.act(lambda d: fees.change_terms(d, full["id"], {"seen": {}, "set": {"rates": only}}))
+    office.act(lambda d: roster.withdraw(d, full["held"][0]["enrollment_id"]))
+    assert seat(office, waiting["waiting_id"])["quote"]["total"] == "210.00"
+
+
 def test_somebody_new_does_not_pass_those_who_wait(office, full):
     join(office, full)
     office.act(lambda d: roster.withdraw(d, full["held"][0]["enrollment_id"]))

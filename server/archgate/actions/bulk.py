@@ -17,7 +17,7 @@ from archgate.actions.transaction import Deed
 from archgate.core import gates, verdicts
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount, parse_amount
-from archgate.core.names import folded
+from archgate.core.names import digits_of, folded
 from archgate.papers.lists import read_table
 from archgate.tables.bulk import Batch, BatchRow
 from archgate.tables.courses import Run
@@ -92,8 +92,6 @@ def create_batch(deed: Deed, run_id: int, file_name: str, data: bytes) -> dict[s
     batch = Batch(
         run_id=run.id,
         user_id=deed.user_id,
-        rate_id=fees.rate_of(run, None).id,
-        plan_id=plans.plan_of(run, None).id,
         status="judged",
         file_name=file_name[:200] or "list.csv",
         file_hash=hashlib.sha256(data).hexdigest(),
@@ -182,11 +180,11 @@ def known_people(deed: Deed, batch: Batch, rows: list[verdicts.Row]) -> verdicts
         for person, name, email in deed.session.execute(query.order_by(Person.id.desc())):
             by_email[(name, str(email).lower())] = person
     by_phone: dict[tuple[str, str], int] = {}
-    phones = [verdicts.digits(r.phone) for r in rows if r.phone and not r.email]
+    phones = [digits_of(r.phone) for r in rows if r.phone and not r.email]
     if phones:
         query = select(Person.id, Person.folded, Person.digits).where(Person.digits.in_(phones))
-        for person, name, digits in deed.session.execute(query.order_by(Person.id.desc())):
-            by_phone[(name, str(digits))] = person
+        for person, name, number in deed.session.execute(query.order_by(Person.id.desc())):
+            by_phone[(name, str(number))] = person
     ids = [person for person, _ in by_number.values()] + list(by_email.values()) + list(by_phone.values())
     waiting = {w.person_id for w in seats.line_of(deed, batch.run_id)}
     on_roster = frozenset(roster.live_on(deed, batch.run_id, ids))

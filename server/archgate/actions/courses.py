@@ -105,11 +105,10 @@ def create_run(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
     What is left out of place, instructor, seats, rates and plans is taken from the course's defaults.
     """
     faults: list[Fault] = []
-    course = given_course(deed, Reader(body, "", faults, RUN_KEYS))
-    faults_of_keys = len(faults)
-    held = {**({k: v for k, v in course.defaults.items() if body.get(k) is None} if course else {})}
-    top = Reader({**body, **held}, "", [], RUN_KEYS)
-    top.faults = faults
+    top = Reader(body, "", faults, RUN_KEYS)
+    course = given_course(deed, top)
+    left_out = {k: v for k, v in course.defaults.items() if not top.has(k)} if course else {}
+    top.value = {**top.value, **left_out}
     zone_name = top.text("time_zone", "The time zone") or deed.center.time_zone
     if zone_name not in ZONES:
         top.fault("time_zone", f'"{zone_name}" is not a time zone, like America/New_York.')
@@ -130,7 +129,7 @@ def create_run(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
             "sign_up_opens", f"Sign-up would open after it closes, the day before {day_text(dates.first)}."
         )
     if faults or course is None or pattern is None or dates is None:
-        raise Refused(faults[faults_of_keys:] + faults[:faults_of_keys])
+        raise Refused(faults)
     if course.id is None:
         deed.session.add(course)
         deed.session.flush()
@@ -162,11 +161,7 @@ def create_run(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
 
 def default_values(run: Run) -> dict[str, Any]:
     """The values of a run that a course may keep as defaults for its next runs, as a form sends them."""
-    facts = {
-        name: getattr(run, name)
-        for name in DEFAULTED
-        if hasattr(Run, name) and name not in ("rates", "plans")
-    }
+    facts = {name: getattr(run, name) for name in DEFAULTED if name not in ("rates", "plans")}
     return {**facts, **fees.terms_document(run)}
 
 

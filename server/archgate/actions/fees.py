@@ -18,7 +18,6 @@ from archgate.core.documents import read_rate
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount, percent_text
 from archgate.core.reader import Reader
-from archgate.tables.bulk import Batch
 from archgate.tables.courses import Run
 from archgate.tables.fees import EarlyStep, Rate
 from archgate.tables.plans import Plan
@@ -27,7 +26,6 @@ from archgate.tables.waitlist import Waiting
 
 RATE_KEYS = "code label amount early"
 MOST_RATES = 20
-LARGEST_PARTY = 50
 
 
 # --- rates of a form --------------------------------------------------------------------------------------
@@ -64,9 +62,9 @@ def read_rates(top: Reader, currency: str) -> list[fees.Rate]:
 
 def code_of(label: Any) -> str | None:
     """A rate's code from its name: "Member, local" is member-local."""
-    return (
-        "-".join(label.casefold().replace(",", " ").split())[:40] or None if isinstance(label, str) else None
-    )
+    if not isinstance(label, str):
+        return None
+    return "-".join(label.casefold().replace(",", " ").split())[:40] or None
 
 
 def step_rows(rate: fees.Rate) -> list[EarlyStep]:
@@ -108,7 +106,7 @@ def settle_rates(deed: Deed, run: Run, read: list[fees.Rate]) -> None:
 def held_by_somebody(deed: Deed, rate: Rate) -> bool:
     return any(
         deed.session.scalar(select(table.id).where(table.rate_id == rate.id).limit(1))
-        for table in (Enrollment, Waiting, Batch)
+        for table in (Enrollment, Waiting)
     )
 
 
@@ -166,9 +164,8 @@ def terms_for(
 ) -> tuple[fees.Quote, core_plans.Installments]:
     """Quote and installments of a sign-up now."""
     start = start_of(deed, run)
-    rates = tuple(core_rate(r) for r in rates_of(run))
     people = (fees.Heads(rate.code, heads),)
-    quote = fees.quote_for(rates, people, deed.now, start, deed.zone, run.currency)
+    quote = fees.quote_for((core_rate(rate),), people, deed.now, start, deed.zone, run.currency)
     lines = tuple(plans.core_line(x) for x in plan.lines)
     return quote, core_plans.installments_of(lines, quote.total, deed.today, start, run.currency)
 
@@ -222,10 +219,14 @@ def quote_run(
     deed: Deed, run_id: int, rate_id: int | None, plan_id: int | None, heads: int = 1
 ) -> dict[str, Any]:
     """What a sign-up for this run costs now, whether there is a seat or a place in line, and whether one can sign up."""
-    if not 1 <= heads <= LARGEST_PARTY:
-        raise Refused([Fault("/heads", f"A party has 1 to {LARGEST_PARTY} heads.")])
     run = get_run(deed, run_id)
-    rate, plan = rate_of(run, rate_id), plans.plan_of(run, plan_id)
+    return sign_up_quote(
+        deed, run, rate_of(run, rate_id), plans.plan_of(run, plan_id), seats.checked_heads(heads)
+    )
+
+
+def sign_up_quote(deed: Deed, run: Run, rate: Rate, plan: Plan, heads: int) -> dict[str, Any]:
+    """The quote of a sign-up on given terms, with its seat or its place in line."""
     quote, due = terms_for(deed, run, rate, plan, heads)
     state = seats.seats_of(deed, run)
     seat = core_seats.seats_for(state, heads)
@@ -302,7 +303,7 @@ def change_terms(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any
     amounts = [r.amount for r in rates] if rates else [r.amount for r in rates_of(run)]
     read = plans.read_plans(row, run.currency, amounts) if "plans" in row.value else None
     if rates and read is None:
-        faults += plan_misfits(run, amounts)
+        faults += [Fault("/set/rates", said) for said in plans.misfits(run, amounts)]
     if faults:
         raise Refused(faults)
     names = [n for n in ("rates", "plans") if n in row.value]
@@ -319,17 +320,6 @@ def change_terms(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any
     return outcome(
         deed, run, change.key, term_touches(before, price_now(deed, run) or {}, views, terms_view(run))
     )
-
-
-def plan_misfits(run: Run, amounts: list[int]) -> list[Fault]:
-    """Plans of a run that would no longer make the whole of these amounts."""
-    found = []
-    for plan in run.plans:
-        lines = tuple(plans.core_line(x) for x in plan.lines)
-        for amount in amounts if plan.active else []:
-            for fault in core_plans.plan_faults(lines, amount, run.currency)[:1]:
-                found.append(Fault("/set/rates", f"{plan.name}: {fault.message}"))
-    return found
 
 
 def term_touches(

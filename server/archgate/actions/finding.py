@@ -1,4 +1,4 @@
-"""Finding runs, people and acts: the list of runs, and one field that finds or does anything."""
+"""Finding runs, people and courses: the list of runs, the ribbon, and one field that finds anything."""
 
 from __future__ import annotations
 
@@ -155,29 +155,11 @@ def by_moment(query: Select[Any], now: datetime, sign_up: str, teaching: str) ->
     return query.where(*wanted) if wanted else query
 
 
-ACTS = (
-    ("New run", "/runs/new", "make plan add run dates"),
-    ("Desk: enroll somebody", "/desk", "enroll call phone sign up"),
-    ("Runs", "/planner", "planner list runs season"),
-    ("Runs with sign-up open", "/planner?view=open", "open sign up"),
-    ("Drafts", "/planner?view=drafts", "draft prepare"),
-    ("People", "/people", "find person learner"),
-    ("Day and night colors", "act:night", "dark theme night light"),
-    ("Keys of this screen", "act:keys", "help keyboard shortcuts"),
-    ("Sign out", "act:out", "leave log off"),
-)
-
-
 def find(deed: Deed, q: str) -> dict[str, Any]:
-    """Whatever fits the words typed: runs, people, courses and acts, a few of each."""
-    words = q.casefold().split()
-    acts = [
-        {"title": title, "to": to}
-        for title, to, more in ACTS
-        if all(w in f"{title} {more}".casefold() for w in words)
-    ]
+    """Whatever fits the words typed: runs, people and courses, a few of each."""
+    words = q.split()
     if not words:
-        return {"runs": [], "people": [], "courses": [], "acts": acts}
+        return {"runs": [], "people": [], "courses": []}
     courses_found = select(Course).order_by(Course.title).limit(4)
     for word in words[:6]:
         like = people.like(word)
@@ -187,5 +169,4 @@ def find(deed: Deed, q: str) -> dict[str, Any]:
         or list_runs(deed, q=q, limit=5)["items"],
         "people": people.find_people(deed, q, 6),
         "courses": [courses.course_view(c) for c in deed.session.scalars(courses_found)],
-        "acts": acts[:4],
     }

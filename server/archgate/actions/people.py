@@ -15,7 +15,7 @@ from archgate.actions.schedule import refuse_lost_update, shown
 from archgate.actions.transaction import Deed
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount
-from archgate.core.names import folded
+from archgate.core.names import digits_of, folded
 from archgate.core.reader import Reader
 from archgate.tables.access import User
 from archgate.tables.courses import Course, Run
@@ -35,8 +35,11 @@ def email_fault(text: str) -> str | None:
     return None
 
 
-def digits_of(phone: str | None) -> str | None:
-    return re.sub(r"\D", "", phone) or None if phone else None
+def get_person(deed: Deed, person_id: int) -> Person:
+    person = deed.session.get(Person, person_id)
+    if person is None:
+        raise not_found("This person")
+    return person
 
 
 def new_person(
@@ -49,7 +52,7 @@ def new_person(
         folded=folded(f"{given} {family}"),
         email=email,
         phone=phone,
-        digits=digits_of(phone),
+        digits=digits_of(phone) or None,
         note=note,
         created_at=deed.now,
     )
@@ -108,9 +111,7 @@ def create_person(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
 
 def change_person(deed: Deed, person_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Change what is known of a person; `seen` holds the values the clerk saw."""
-    person = deed.session.get(Person, person_id)
-    if person is None:
-        raise not_found("This person")
+    person = get_person(deed, person_id)
     top = Reader(body, "", [], "seen set")
     row = top.inner("set", "What to change", "given family email phone note")
     if row is None:
@@ -124,7 +125,7 @@ def change_person(deed: Deed, person_id: int, body: dict[str, Any]) -> dict[str,
     for name in names:
         setattr(person, name, facts[name])
     person.name = f"{person.given} {person.family}".strip()
-    person.folded, person.digits = folded(person.name), digits_of(person.phone)
+    person.folded, person.digits = folded(person.name), digits_of(person.phone) or None
     change = deed.log("change a person", "person", person.id, f"Changed {', '.join(names)} of {person.name}")
     return {**person_view(person), "change": change.key}
 
@@ -137,7 +138,7 @@ def near(deed: Deed, given: str, family: str, email: str, phone: str) -> list[di
     """
     name, digits = folded(f"{given} {family}"), digits_of(phone)
     wanted = [Person.email == email.strip()] if email.strip() else []
-    wanted += [Person.digits == digits] if digits and len(digits) >= 6 else []
+    wanted += [Person.digits == digits] if len(digits) >= 6 else []
     if len(name) >= 4:
         wanted += [
             func.soundex(Person.family) == func.soundex(family),
@@ -157,7 +158,7 @@ def near(deed: Deed, given: str, family: str, email: str, phone: str) -> list[di
             if email.strip() and (person.email or "").lower() == email.strip().lower()
             else []
         )
-        why += ["the same phone"] if digits and len(digits) >= 6 and person.digits == digits else []
+        why += ["the same phone"] if len(digits) >= 6 and person.digits == digits else []
         if why:
             found.append((score + 50 * (len(why) - 1), {**person_view(person), "why": ", ".join(why)}))
     return [view for _, view in sorted(found, key=lambda f: -f[0])[:4]]
@@ -191,7 +192,7 @@ def find_people(deed: Deed, q: str, limit: int = 8) -> list[dict[str, Any]]:
         holds = [Person.email.like(like(word))]
         if plain:
             holds.append(Person.folded.like(like(plain)))
-        if digits and len(digits) >= 3 and digits == re.sub(r"[-+().]", "", word):
+        if len(digits) >= 3 and digits == re.sub(r"[-+().]", "", word):
             holds.append(Person.digits.like(f"%{digits}%"))
         query = query.where(or_(*holds))
     people = deed.session.scalars(query.order_by(Person.family, Person.given, Person.id).limit(limit)).all()
@@ -237,7 +238,7 @@ def owed_by(deed: Deed, person_ids: list[int]) -> dict[int, dict[str, Any]]:
 def find_organizations(deed: Deed, q: str) -> list[dict[str, Any]]:
     query = select(Organization).order_by(Organization.name).limit(20)
     if q.strip():
-        query = query.where(Organization.name.like(f"%{q.strip()}%"))
+        query = query.where(Organization.name.like(like(q.strip())))
     return [{"id": o.id, "name": o.name} for o in deed.session.scalars(query)]
 
 
@@ -260,9 +261,7 @@ def create_organization(deed: Deed, name: str) -> dict[str, Any]:
 
 def person_page(deed: Deed, person_id: int) -> dict[str, Any]:
     """Everything about one person: runs past and coming, places in line, what is owed, notes and the log."""
-    person = deed.session.get(Person, person_id)
-    if person is None:
-        raise not_found("This person")
+    person = get_person(deed, person_id)
     return {
         **person_view(person),
         **owed_by(deed, [person.id]).get(person.id, NOTHING_OWED),
@@ -357,9 +356,7 @@ def log_of(deed: Deed, person: Person, most: int = 60) -> list[dict[str, Any]]:
 
 def add_note(deed: Deed, person_id: int, text: str) -> dict[str, Any]:
     """Write a note on a person; it is signed and dated, and never edited."""
-    person = deed.session.get(Person, person_id)
-    if person is None:
-        raise not_found("This person")
+    person = get_person(deed, person_id)
     if not text.strip() or len(text) > 5000:
         raise Refused([Fault("/text", "A note has 1 to 5000 characters.")])
     deed.session.add(Note(person_id=person.id, user_id=deed.user_id, at=deed.now, text=text.strip()))

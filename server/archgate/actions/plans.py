@@ -50,12 +50,20 @@ def read_plans(
         read = [read_plan_line(r, currency) for r in row.rows("lines", "The lines", PLAN_LINE_KEYS)]
         lines = tuple(x for x in read if x)
         if len(lines) == len(read):
-            faults = {f for total in totals or [0] for f in plans.plan_faults(lines, total, currency)}
-            row.faults += [Fault(f"{row.at}{f.at}", f.message) for f in sorted(faults, key=lambda f: f.at)][
-                :3
-            ]
+            wrong = plans.misfits_of(lines, totals or [0], currency)
+            row.faults += [Fault(f"{row.at}{f.at}", f.message) for f in wrong[:3]]
         found.append((number, name, lines))
     return found
+
+
+def misfits(run: Run, amounts: list[int]) -> list[str]:
+    """What is wrong with the run's active plans for these amounts, in words that name the plan."""
+    return [
+        f"{plan.name}: {fault.message}"
+        for plan in run.plans
+        if plan.active
+        for fault in plans.misfits_of(tuple(core_line(x) for x in plan.lines), amounts, run.currency)
+    ]
 
 
 def plan_rows(lines: tuple[plans.PlanLine, ...]) -> list[PlanLine]:

@@ -8,7 +8,6 @@ from sqlalchemy import select
 
 from archgate.actions import fees, plans, schedule
 from archgate.actions.transaction import Deed
-from archgate.core import plans as core_plans
 from archgate.core.gates import last_early_day
 from archgate.core.money import format_amount
 from archgate.core.schedule import day_text
@@ -60,14 +59,7 @@ def fee_findings(deed: Deed, run: Run) -> list[Finding]:
         found.append(Finding("/rates", "The run has no rate."))
     if not any(p.active for p in run.plans):
         found.append(Finding("/plans", "The run has no payment plan."))
-    for plan in run.plans:
-        lines = tuple(plans.core_line(x) for x in plan.lines)
-        faults = (
-            {f for r in rates for f in core_plans.plan_faults(lines, r.amount, run.currency)}
-            if plan.active
-            else set()
-        )
-        found += [Finding("/plans", f"{plan.name}: {f.message}") for f in faults]
+    found += [Finding("/plans", said) for said in plans.misfits(run, [r.amount for r in rates])]
     start = fees.start_of(deed, run)
     for rate in rates:
         for step in rate.early:

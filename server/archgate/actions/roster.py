@@ -6,13 +6,12 @@ from typing import Any
 
 from sqlalchemy import select
 
-from archgate.actions import fees, money, plans, seats
+from archgate.actions import fees, money, people, plans, seats
 from archgate.actions.problems import Problem, conflict, not_found
 from archgate.actions.schedule import get_run
 from archgate.actions.transaction import Deed
 from archgate.core import gates
 from archgate.core import seats as core_seats
-from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount, parse_amount
 from archgate.core.reader import strict_date
 from archgate.tables.courses import Run
@@ -31,19 +30,6 @@ def payer_owner(deed: Deed, person: Person, organization_id: int | None) -> str:
     if deed.session.get(Organization, organization_id) is None:
         raise Problem(422, "no-organization", "There is no such organization.")
     return f"organization:{organization_id}"
-
-
-def get_person(deed: Deed, person_id: int) -> Person:
-    person = deed.session.get(Person, person_id)
-    if person is None:
-        raise not_found("This person")
-    return person
-
-
-def checked_heads(heads: int) -> int:
-    if not 1 <= heads <= fees.LARGEST_PARTY:
-        raise Refused([Fault("/heads", f"A party has 1 to {fees.LARGEST_PARTY} heads.")])
-    return heads
 
 
 def refuse_twice(deed: Deed, run: Run, person: Person) -> None:
@@ -74,14 +60,15 @@ def enroll(
     `total` is the total the screen showed; when it has changed since, nothing is written and both are
     answered (409). The quote is kept word for word.
     """
-    run, person = get_run(deed, run_id), get_person(deed, person_id)
+    run, person = get_run(deed, run_id), people.get_person(deed, person_id)
     row = seats.lock_seats(deed, run)
     rate, plan = fees.rate_of(run, rate_id), plans.plan_of(run, plan_id)
     refuse_twice(deed, run, person)
-    checked_heads(heads)
+    seats.checked_heads(heads)
     payer = money.account_of(deed, payer_owner(deed, person, organization_id), run.currency)
     refuse_sign_up(deed, run, row.taken >= run.capacity)
-    held = seat_at_price(deed, run, person, payer, rate, plan, heads, total, note, "desk")
+    state = seats.seats_of(deed, run)
+    held = seat_at_price(deed, run, state, person, payer, rate, plan, heads, total, note, "desk")
     change = deed.log(
         "enroll", "enrollment", held["enrollment_id"], f"Enrolled {person.name} on {run.code}", run_id=run.id
     )
@@ -89,18 +76,15 @@ def enroll(
 
 
 def seat_at_price(
-    deed: Deed, run: Run, person: Person, payer: Account, rate: Rate, plan: Plan, heads: int, total: str, note: str,
-    way_in: str, batch_id: int | None = None,
+    deed: Deed, run: Run, state: core_seats.Seats, person: Person, payer: Account, rate: Rate, plan: Plan, heads: int,
+    total: str, note: str, way_in: str, batch_id: int | None = None,
 ) -> dict[str, Any]:  # fmt: skip
-    """Take the seats and write the enrollment, if the total shown still holds; under the seat lock."""
+    """Take seats of `state` and write the enrollment, if the total shown still holds; under the seat lock."""
     quote, due = fees.terms_for(deed, run, rate, plan, heads)
     view = fees.quote_view(quote, due)
     if view["total"] != total:
         said = f"The total was {total} when it was shown and is {view['total']} now."
         raise conflict("total-changed", said, shown=total, now=view["total"], quote=view)
-    state = seats.seats_of(deed, run)
-    if way_in == "waitlist":
-        state = core_seats.Seats(state.capacity, state.taken)
     seat = core_seats.seats_for(state, heads)
     if isinstance(seat, core_seats.Waits):
         raise conflict("full", seat.why, place=seat.place)
@@ -250,7 +234,7 @@ def name_place(deed: Deed, enrollment_id: int, n: int, person_id: int) -> dict[s
     place = next((p for p in enrollment.places if p.n == n), None)
     if place is None:
         raise not_found("This place of the party")
-    person = get_person(deed, person_id)
+    person = people.get_person(deed, person_id)
     refuse_twice(deed, run, person)
     place.person_id = person.id
     change = deed.log(

@@ -6,6 +6,7 @@ from sqlalchemy import func, select
 
 from archgate.actions.transaction import Deed
 from archgate.core import seats
+from archgate.core.faults import Fault, Refused
 from archgate.core.waitlist import Party, in_order
 from archgate.tables.courses import Run
 from archgate.tables.roster import Enrollment
@@ -26,11 +27,22 @@ def lock_seats(deed: Deed, run: Run) -> RunSeats:
     return row
 
 
+def checked_heads(heads: int) -> int:
+    if not 1 <= heads <= seats.LARGEST_PARTY:
+        raise Refused([Fault("/heads", f"A party has 1 to {seats.LARGEST_PARTY} heads.")])
+    return heads
+
+
+def party(row: Waiting) -> Party:
+    """A stored place in line as the core sees it."""
+    return Party(row.id, row.heads, row.joined_at)
+
+
 def line_of(deed: Deed, run_id: int) -> list[Waiting]:
     """Who waits for a run, first in line first."""
     rows = deed.session.scalars(select(Waiting).where(Waiting.run_id == run_id, Waiting.live == 1)).all()
     by_id = {w.id: w for w in rows}
-    return [by_id[p.id] for p in in_order([Party(w.id, w.heads, w.joined_at) for w in rows])]
+    return [by_id[p.id] for p in in_order([party(w) for w in rows])]
 
 
 def seats_of(deed: Deed, run: Run) -> seats.Seats:

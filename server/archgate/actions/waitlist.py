@@ -6,15 +6,17 @@ from typing import Any
 
 from sqlalchemy import select
 
-from archgate.actions import fees, money, plans, roster, seats
+from archgate.actions import fees, money, people, plans, roster, seats
 from archgate.actions.problems import conflict, not_found
 from archgate.actions.schedule import get_run
 from archgate.actions.transaction import Deed
 from archgate.core import seats as core_seats
-from archgate.core.waitlist import Party, next_that_fits
+from archgate.core.waitlist import next_that_fits
 from archgate.tables.courses import Run
+from archgate.tables.fees import Rate
 from archgate.tables.money import Account
 from archgate.tables.people import Organization, Person
+from archgate.tables.plans import Plan
 from archgate.tables.roster import Enrollment
 from archgate.tables.waitlist import Waiting
 
@@ -30,13 +32,13 @@ def join(
     note: str = "",
 ) -> dict[str, Any]:
     """Put a party at the end of the line. Refused while there is a seat for it."""
-    run, person = get_run(deed, run_id), roster.get_person(deed, person_id)
+    run, person = get_run(deed, run_id), people.get_person(deed, person_id)
     seats.lock_seats(deed, run)
     rate, plan = fees.rate_of(run, rate_id), plans.plan_of(run, plan_id)
     roster.refuse_twice(deed, run, person)
     state = seats.seats_of(deed, run)
     roster.refuse_sign_up(deed, run, full=False)
-    if isinstance(core_seats.seats_for(state, roster.checked_heads(heads)), core_seats.Seated):
+    if isinstance(core_seats.seats_for(state, seats.checked_heads(heads)), core_seats.Seated):
         raise conflict("seat-free", f"There is a seat; {person.name} can be enrolled at once.")
     payer = money.account_of(deed, roster.payer_owner(deed, person, organization_id), run.currency)
     row = line_up(deed, run, person, payer, rate.id, plan.id, heads, note, "desk")
@@ -93,7 +95,15 @@ def seat_quote(deed: Deed, waiting_id: int) -> dict[str, Any]:
     row = deed.session.get(Waiting, waiting_id)
     if row is None:
         raise not_found("This place in line")
-    return fees.quote_run(deed, row.run_id, row.rate_id, row.plan_id, row.heads)
+    run = get_run(deed, row.run_id)
+    return fees.sign_up_quote(deed, run, *agreed_terms(run, row), row.heads)
+
+
+def agreed_terms(run: Run, row: Waiting) -> tuple[Rate, Plan]:
+    """The rate and plan a party joined the line with; they hold for it also when taken off the run since."""
+    return next(r for r in run.rates if r.id == row.rate_id), next(
+        p for p in run.plans if p.id == row.plan_id
+    )
 
 
 def seat(deed: Deed, waiting_id: int, total: str) -> dict[str, Any]:
@@ -101,7 +111,7 @@ def seat(deed: Deed, waiting_id: int, total: str) -> dict[str, Any]:
     row, run = locked(deed, waiting_id)
     line = seats.line_of(deed, run.id)
     state = seats.seats_of(deed, run)
-    following = next_that_fits([party(w) for w in line], state.free)
+    following = next_that_fits([seats.party(w) for w in line], state.free)
     if following is None:
         raise conflict(
             "full", f"No seat is free for anybody in line; {state.free} of {state.capacity} are free."
@@ -111,11 +121,22 @@ def seat(deed: Deed, waiting_id: int, total: str) -> dict[str, Any]:
         raise conflict("not-next", f"{name} is next in line and comes first.")
     if run.status != "published":
         raise conflict("sign-up-shut", f"The run is {run.status}.")
-    rate = next(r for r in run.rates if r.id == row.rate_id)
-    plan = next(p for p in run.plans if p.id == row.plan_id)
+    rate, plan = agreed_terms(run, row)
+    line_apart = core_seats.Seats(state.capacity, state.taken)  # it is this party's turn
     payer = deed.session.get_one(Account, row.payer_id)
     enrolled = roster.seat_at_price(
-        deed, run, row.person, payer, rate, plan, row.heads, total, row.note, "waitlist", row.batch_id
+        deed,
+        run,
+        line_apart,
+        row.person,
+        payer,
+        rate,
+        plan,
+        row.heads,
+        total,
+        row.note,
+        "waitlist",
+        row.batch_id,
     )
     row.status, row.ended_at, row.enrollment_id = "seated", deed.now, enrolled["enrollment_id"]
     change = deed.log(
@@ -126,10 +147,6 @@ def seat(deed: Deed, waiting_id: int, total: str) -> dict[str, Any]:
         run_id=run.id,
     )
     return {**enrolled, "change": change.key}
-
-
-def party(row: Waiting) -> Party:
-    return Party(row.id, row.heads, row.joined_at)
 
 
 def back_in_line(deed: Deed, waiting_id: int, was: str) -> Waiting:
@@ -156,7 +173,7 @@ def line_view(deed: Deed, run: Run) -> list[dict[str, Any]]:
     """Who waits, in order, and who of them the free seats fit next."""
     line = seats.line_of(deed, run.id)
     free = seats.seats_of(deed, run).free
-    following = next_that_fits([party(w) for w in line], free)
+    following = next_that_fits([seats.party(w) for w in line], free)
     owners = dict(
         deed.session.execute(
             select(Account.id, Organization.name)

@@ -36,16 +36,10 @@ class PulseOut(BaseModel):
     changes: list[ChangeOut]
 
 
-class Act(BaseModel):
-    title: str
-    to: str
-
-
 class Found(BaseModel):
     runs: list[RunLine]
     people: list[PersonFound]
     courses: list[CourseOut]
-    acts: list[Act]
 
 
 class RibbonBar(BaseModel):
@@ -83,5 +77,5 @@ def pulse(body: Pulse, request: Request, user: User = Depends(may("read"))) -> P
 
 @router.get("/find")
 def find(request: Request, q: str = "", user: User = Depends(may("read"))) -> Found:
-    """Runs, people, courses and acts that fit the words typed."""
+    """Runs, people and courses that fit the words typed."""
     return run_look(request, user, lambda deed: finding.find(deed, q))

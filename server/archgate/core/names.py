@@ -24,3 +24,8 @@ def split_name(text: str) -> tuple[str, str]:
         return " ".join(given.split()), " ".join(family.split())
     words = text.split()
     return " ".join(words[:-1]), words[-1] if words else ""
+
+
+def digits_of(phone: str | None) -> str:
+    """The digits of a phone number, by which numbers are compared; "" for none."""
+    return re.sub(r"\D", "", phone or "")

@@ -11,6 +11,7 @@ stand by due date, then in the order of the lines.
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date, timedelta
 from decimal import Decimal
@@ -111,6 +112,11 @@ def plan_faults(lines: tuple[PlanLine, ...], total: int, currency: str) -> list[
         short = format_amount(total - fixed, currency)
         faults.append(Fault("/lines", f"The lines miss {short} of the total; add a line or a rest."))
     return faults
+
+
+def misfits_of(lines: tuple[PlanLine, ...], totals: Iterable[int], currency: str) -> list[Fault]:
+    """Why a plan cannot be used for every one of these totals, each reason once, in order; empty when it can."""
+    return list(dict.fromkeys(f for total in totals for f in plan_faults(lines, total, currency)))
 
 
 def amounts_of(lines: tuple[PlanLine, ...], total: int) -> list[int]:

@@ -6,6 +6,8 @@ from dataclasses import dataclass
 
 from archgate.core.waitlist import goes_first
 
+LARGEST_PARTY = 50  # heads on one sign-up; more is a list
+
 
 @dataclass(frozen=True)
 class Seats:

@@ -12,7 +12,8 @@ import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from archgate.core.names import folded, split_name
+from archgate.core.names import digits_of, folded, split_name
+from archgate.core.seats import LARGEST_PARTY
 from archgate.core.waitlist import goes_first
 
 WILL_ENROLL = "will enroll"
@@ -23,7 +24,6 @@ LEFT_OUT = "left out"
 VERDICTS = (WILL_ENROLL, WILL_WAIT, ALREADY_IN, NEEDS_FIXING, LEFT_OUT)
 
 FACTS = ("given", "family", "name", "email", "phone", "number", "department", "rate", "party", "remarks")
-LARGEST_PARTY = 50
 
 # Headings as such lists write them, without case, accents and punctuation (common practice, no source).
 HEADINGS: dict[str, tuple[str, ...]] = {
@@ -211,10 +211,6 @@ def left_out(row: Row, cells: Sequence[str]) -> str | None:
     return None
 
 
-def digits(phone: str | None) -> str:
-    return re.sub(r"\D", "", phone or "")
-
-
 def keys_of(row: Row) -> list[tuple[str, ...]]:
     """By what a line is known again: staff number, name with email, and, without either, name with phone."""
     found: list[tuple[str, ...]] = []
@@ -223,7 +219,7 @@ def keys_of(row: Row) -> list[tuple[str, ...]]:
     if row.email:
         found.append(("email", folded(row.name), row.email.lower()))
     if not found and row.phone:
-        found.append(("phone", folded(row.name), digits(row.phone)))
+        found.append(("phone", folded(row.name), digits_of(row.phone)))
     return found
 
 
@@ -233,7 +229,7 @@ def meant(row: Row, known: Known) -> int | None:
         return known.by_number[row.number][0]
     if row.email:
         return known.by_email.get((folded(row.name), row.email.lower()))
-    return known.by_phone.get((folded(row.name), digits(row.phone))) if row.phone else None
+    return known.by_phone.get((folded(row.name), digits_of(row.phone))) if row.phone else None
 
 
 def judge(

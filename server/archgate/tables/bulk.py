@@ -31,8 +31,6 @@ class Batch(Base):
     run_id: Mapped[int] = mapped_column(ForeignKey("runs.id"), index=True)
     user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
     organization_id: Mapped[int | None] = mapped_column(ForeignKey("organizations.id"))
-    rate_id: Mapped[int] = mapped_column(ForeignKey("rates.id"))
-    plan_id: Mapped[int] = mapped_column(ForeignKey("plans.id"))
     status: Mapped[Word]
     file_name: Mapped[Name]
     file_hash: Mapped[str] = mapped_column(ascii_key(64))

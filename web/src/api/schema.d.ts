@@ -623,7 +623,7 @@ export interface paths {
         };
         /**
          * Find
-         * @description Runs, people, courses and acts that fit the words typed.
+         * @description Runs, people and courses that fit the words typed.
          */
         get: operations["find"];
         put?: never;
@@ -658,13 +658,6 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
-        /** Act */
-        Act: {
-            /** Title */
-            title: string;
-            /** To */
-            to: string;
-        };
         /** BatchChange */
         BatchChange: {
             /** Columns */
@@ -906,8 +899,6 @@ export interface components {
             people: components["schemas"]["PersonFound"][];
             /** Courses */
             courses: components["schemas"]["CourseOut"][];
-            /** Acts */
-            acts: components["schemas"]["Act"][];
         };
         /** GateOut */
         GateOut: {

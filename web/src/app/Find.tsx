@@ -3,6 +3,7 @@ import { useEffect, useId, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 
 import { seatsText, spanText, stateText } from "../parts/RunFacts";
+import { actsFor } from "./acts";
 import { api, ask } from "./server";
 import { useSettled } from "./session";
 
@@ -61,7 +62,7 @@ export function Find({ onAct }: { onAct: (act: string) => void }) {
             more: `${c.code}, all its runs`,
             to: `/planner?view=all&q=${encodeURIComponent(c.title)}`,
           })),
-          ...found.data.acts.map((a) => ({ key: a.to, kind: "Do", title: a.title, more: "", to: a.to })),
+          ...actsFor(q).map((a) => ({ key: a.to, kind: "Do", title: a.title, more: "", to: a.to })),
         ];
   const cursor = Math.min(at, Math.max(0, hits.length - 1));
   // Enter waits for the answer to what is typed now; a fast hand must not pick from an older list.

@@ -13,7 +13,7 @@ import { day, money } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
 import { NewPerson } from "../people/NewPerson";
 import { DeskMargin } from "./DeskMargin";
-import { PersonLine, Picked, Picks, priceOn, RunLine, type Call } from "./DeskParts";
+import { PersonLine, Picked, Picks, priceOn, RunLine, seatsOf, type Call } from "./DeskParts";
 
 const blank = (): Call => ({
   who: "",
@@ -124,73 +124,38 @@ export default function Desk() {
     acts.say({ text, change, link: <Link to={`/runs/${runId}/roster`}>See the roster</Link> });
     focus(whoRef);
   };
-  const wait = async () => {
-    if (!call.person || !quote.data || !run.data || busy) return;
-    setBusy(true);
-    try {
-      const result = await ask(
-        api.POST("/api/v1/waiting", {
-          params: { header: { "Idempotency-Key": call.key } },
-          body: {
-            run_id: quote.data.run_id,
-            person_id: call.person.id,
-            rate_id: quote.data.rate_id,
-            plan_id: quote.data.plan_id,
-            organization_id: call.payer ? Number(call.payer) : null,
-            heads,
-            note: call.note,
-          },
-        }),
-      );
-      done(
-        `${result.name} waits for ${run.data.title} as number ${result.place} in line.`,
-        result.change,
-        result.run_id,
-      );
-    } catch (error) {
-      acts.fail(messageOf(error));
-      void quote.refetch();
-    } finally {
-      setBusy(false);
-    }
-  };
   const enroll = async () => {
     if (!ready || !call.person || !quote.data || !run.data || busy) return;
-    if (quote.data.can_wait) return wait();
+    const asked = {
+      run_id: quote.data.run_id,
+      person_id: call.person.id,
+      rate_id: quote.data.rate_id,
+      plan_id: quote.data.plan_id,
+      organization_id: call.payer ? Number(call.payer) : null,
+      heads,
+      note: call.note,
+    };
+    const params = { header: { "Idempotency-Key": call.key } };
     setBusy(true);
     acts.say(null);
     try {
-      const result = await ask(
-        api.POST("/api/v1/enrollments", {
-          params: { header: { "Idempotency-Key": call.key } },
-          body: {
-            run_id: quote.data.run_id,
-            person_id: call.person.id,
-            total: changed?.now ?? quote.data.total,
-            rate_id: quote.data.rate_id,
-            plan_id: quote.data.plan_id,
-            organization_id: call.payer ? Number(call.payer) : null,
-            heads,
-            note: call.note,
-          },
-        }),
-      );
-      const seats =
-        result.heads > 1
-          ? `seats ${result.seat} to ${result.seat + result.heads - 1} of ${result.capacity}`
-          : `seat ${result.seat} of ${result.capacity}`;
-      const now = money(result.quote.due_now, result.quote.currency);
-      done(
-        `${result.name} has ${seats} on ${run.data.title}; ${now} is due now.`,
-        result.change,
-        result.run_id,
-      );
+      if (quote.data.can_wait) {
+        const lined = await ask(api.POST("/api/v1/waiting", { params, body: asked }));
+        const said = `${lined.name} waits for ${run.data.title} as number ${lined.place} in line.`;
+        done(said, lined.change, lined.run_id);
+        return;
+      }
+      const total = changed?.now ?? quote.data.total;
+      const held = await ask(api.POST("/api/v1/enrollments", { params, body: { ...asked, total } }));
+      const now = money(held.quote.due_now, held.quote.currency);
+      const seats = `${seatsOf(held.seat, held.heads)} of ${held.capacity}`;
+      done(`${held.name} has ${seats} on ${run.data.title}; ${now} is due now.`, held.change, held.run_id);
     } catch (error) {
       if (error instanceof ServerProblem && error.kind === "total-changed") {
         setChanged({ shown: String(error.extra.shown), now: String(error.extra.now) });
         setCall((old) => ({ ...old, key: newKey() }));
-        void quote.refetch();
       } else acts.fail(messageOf(error));
+      void quote.refetch();
     } finally {
       setBusy(false);
     }
@@ -349,18 +314,18 @@ export default function Desk() {
             <Gatelet done={call.runId !== null} /> What
           </h2>
           {call.runId !== null && run.data ? (
-            <Picked onChange={() => (set({ runId: null }), focus(whatRef))} what="the run">
-              <RunLine run={run.data} />
-            </Picked>
-          ) : null}
-          {call.runId !== null && run.data ? (
-            run.data.note && (
-              <div className="note wrong" style={{ marginTop: 12 }}>
-                <p>
-                  <strong>Note:</strong> {run.data.note}
-                </p>
-              </div>
-            )
+            <>
+              <Picked onChange={() => (set({ runId: null }), focus(whatRef))} what="the run">
+                <RunLine run={run.data} />
+              </Picked>
+              {run.data.note && (
+                <div className="note wrong" style={{ marginTop: 12 }}>
+                  <p>
+                    <strong>Note:</strong> {run.data.note}
+                  </p>
+                </div>
+              )}
+            </>
           ) : (
             <PickList
               label="Course, run or place"

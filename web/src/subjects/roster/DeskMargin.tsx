@@ -5,7 +5,7 @@ import { ActNotes } from "../../parts/Page";
 import { Quote } from "../../parts/Quote";
 import { money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
-import type { Call } from "./DeskParts";
+import { seatsOf, type Call } from "./DeskParts";
 
 /** The quote of the call, why it costs that, and the one act. */
 export function DeskMargin({
@@ -63,9 +63,7 @@ export function DeskMargin({
               : quote.can_wait
                 ? `Put in line, number ${quote.place}`
                 : quote.seat
-                  ? quote.heads > 1
-                    ? `Enroll, seats ${quote.seat} to ${quote.seat + quote.heads - 1} of ${quote.capacity}`
-                    : `Enroll, seat ${quote.seat} of ${quote.capacity}`
+                  ? `Enroll, ${seatsOf(quote.seat, quote.heads)} of ${quote.capacity}`
                   : "Sign-up is shut"}
           </Button>
           {!call.person && (quote.can_enroll || quote.can_wait) && (

@@ -117,3 +117,8 @@ export function priceOn(run: Schemas["RunOut"], rate: Schemas["RateOut"], today:
   const steps = run.price_line.find((l) => l.rate === rate.label)?.steps;
   return steps?.find((s) => s.from <= today && today <= s.to)?.total ?? rate.amount;
 }
+
+/** "seat 3" or "seats 3 to 5". */
+export function seatsOf(first: number, heads: number): string {
+  return heads > 1 ? `seats ${first} to ${first + heads - 1}` : `seat ${first}`;
+}

@@ -215,6 +215,31 @@ def upgrade() -> None:
     )
     op.create_index(op.f("ix_sessions_user_id"), "sessions", ["user_id"], unique=False)
     op.create_table(
+        "batches",
+        sa.Column("id", sa.BigInteger(), nullable=False),
+        sa.Column("run_id", sa.BigInteger(), nullable=False),
+        sa.Column("user_id", sa.BigInteger(), nullable=False),
+        sa.Column("organization_id", sa.BigInteger(), nullable=True),
+        sa.Column("status", sa.String(length=40), nullable=False),
+        sa.Column("file_name", sa.String(length=200), nullable=False),
+        sa.Column(
+            "file_hash", mysql.VARCHAR(charset="ascii", collation="ascii_bin", length=64), nullable=False
+        ),
+        sa.Column("reading", sa.Text(), nullable=False),
+        sa.Column("headings", mysql.LONGTEXT(), nullable=False),
+        sa.Column("columns", mysql.LONGTEXT(), nullable=False),
+        sa.Column("report", mysql.LONGTEXT(), nullable=True),
+        sa.Column("created_at", mysql.DATETIME(fsp=6), nullable=False),
+        sa.Column("enrolled_at", mysql.DATETIME(fsp=6), nullable=True),
+        sa.ForeignKeyConstraint(
+            ["organization_id"], ["organizations.id"], name=op.f("fk_batches_organization_id")
+        ),
+        sa.ForeignKeyConstraint(["run_id"], ["runs.id"], name=op.f("fk_batches_run_id")),
+        sa.ForeignKeyConstraint(["user_id"], ["users.id"], name=op.f("fk_batches_user_id")),
+        sa.PrimaryKeyConstraint("id", name=op.f("pk_batches")),
+    )
+    op.create_index(op.f("ix_batches_run_id"), "batches", ["run_id"], unique=False)
+    op.create_table(
         "gates",
         sa.Column("id", sa.BigInteger(), nullable=False),
         sa.Column("run_id", sa.BigInteger(), nullable=False),
@@ -294,34 +319,16 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint("run_id", name=op.f("pk_run_seats")),
     )
     op.create_table(
-        "batches",
+        "batch_rows",
         sa.Column("id", sa.BigInteger(), nullable=False),
-        sa.Column("run_id", sa.BigInteger(), nullable=False),
-        sa.Column("user_id", sa.BigInteger(), nullable=False),
-        sa.Column("organization_id", sa.BigInteger(), nullable=True),
-        sa.Column("rate_id", sa.BigInteger(), nullable=False),
-        sa.Column("plan_id", sa.BigInteger(), nullable=False),
-        sa.Column("status", sa.String(length=40), nullable=False),
-        sa.Column("file_name", sa.String(length=200), nullable=False),
-        sa.Column(
-            "file_hash", mysql.VARCHAR(charset="ascii", collation="ascii_bin", length=64), nullable=False
-        ),
-        sa.Column("reading", sa.Text(), nullable=False),
-        sa.Column("headings", mysql.LONGTEXT(), nullable=False),
-        sa.Column("columns", mysql.LONGTEXT(), nullable=False),
-        sa.Column("report", mysql.LONGTEXT(), nullable=True),
-        sa.Column("created_at", mysql.DATETIME(fsp=6), nullable=False),
-        sa.Column("enrolled_at", mysql.DATETIME(fsp=6), nullable=True),
-        sa.ForeignKeyConstraint(
-            ["organization_id"], ["organizations.id"], name=op.f("fk_batches_organization_id")
-        ),
-        sa.ForeignKeyConstraint(["plan_id"], ["plans.id"], name=op.f("fk_batches_plan_id")),
-        sa.ForeignKeyConstraint(["rate_id"], ["rates.id"], name=op.f("fk_batches_rate_id")),
-        sa.ForeignKeyConstraint(["run_id"], ["runs.id"], name=op.f("fk_batches_run_id")),
-        sa.ForeignKeyConstraint(["user_id"], ["users.id"], name=op.f("fk_batches_user_id")),
-        sa.PrimaryKeyConstraint("id", name=op.f("pk_batches")),
+        sa.Column("batch_id", sa.BigInteger(), nullable=False),
+        sa.Column("line", sa.BigInteger(), nullable=False),
+        sa.Column("cells", mysql.LONGTEXT(), nullable=False),
+        sa.Column("fixed", mysql.LONGTEXT(), nullable=True),
+        sa.ForeignKeyConstraint(["batch_id"], ["batches.id"], name=op.f("fk_batch_rows_batch_id")),
+        sa.PrimaryKeyConstraint("id", name=op.f("pk_batch_rows")),
+        sa.UniqueConstraint("batch_id", "line", name=op.f("uq_batch_rows_batch_id_line")),
     )
-    op.create_index(op.f("ix_batches_run_id"), "batches", ["run_id"], unique=False)
     op.create_table(
         "early_steps",
         sa.Column("id", sa.BigInteger(), nullable=False),
@@ -340,38 +347,6 @@ def upgrade() -> None:
         sa.PrimaryKeyConstraint("id", name=op.f("pk_early_steps")),
     )
     op.create_index(op.f("ix_early_steps_rate_id"), "early_steps", ["rate_id"], unique=False)
-    op.create_table(
-        "plan_lines",
-        sa.Column("id", sa.BigInteger(), nullable=False),
-        sa.Column("plan_id", sa.BigInteger(), nullable=False),
-        sa.Column("position", sa.BigInteger(), nullable=False),
-        sa.Column("percent", sa.Numeric(precision=9, scale=6), nullable=True),
-        sa.Column("amount", sa.BigInteger(), nullable=True),
-        sa.Column("parts", sa.BigInteger(), nullable=True),
-        sa.Column("rest", sa.Boolean(), nullable=False),
-        sa.Column("due_kind", sa.String(length=40), nullable=False),
-        sa.Column("due_number", sa.BigInteger(), nullable=False),
-        sa.Column("due_on", sa.Date(), nullable=True),
-        sa.Column("settle", sa.String(length=40), nullable=False),
-        sa.CheckConstraint(
-            "(percent IS NOT NULL) + (amount IS NOT NULL) + (parts IS NOT NULL) + rest = 1",
-            name=op.f("ck_plan_lines_one_share"),
-        ),
-        sa.ForeignKeyConstraint(["plan_id"], ["plans.id"], name=op.f("fk_plan_lines_plan_id")),
-        sa.PrimaryKeyConstraint("id", name=op.f("pk_plan_lines")),
-        sa.UniqueConstraint("plan_id", "position", name=op.f("uq_plan_lines_plan_id_position")),
-    )
-    op.create_table(
-        "batch_rows",
-        sa.Column("id", sa.BigInteger(), nullable=False),
-        sa.Column("batch_id", sa.BigInteger(), nullable=False),
-        sa.Column("line", sa.BigInteger(), nullable=False),
-        sa.Column("cells", mysql.LONGTEXT(), nullable=False),
-        sa.Column("fixed", mysql.LONGTEXT(), nullable=True),
-        sa.ForeignKeyConstraint(["batch_id"], ["batches.id"], name=op.f("fk_batch_rows_batch_id")),
-        sa.PrimaryKeyConstraint("id", name=op.f("pk_batch_rows")),
-        sa.UniqueConstraint("batch_id", "line", name=op.f("uq_batch_rows_batch_id_line")),
-    )
     op.create_table(
         "enrollments",
         sa.Column("id", sa.BigInteger(), nullable=False),
@@ -412,6 +387,27 @@ def upgrade() -> None:
     )
     op.create_index("ix_enrollments_batch", "enrollments", ["batch_id"], unique=False)
     op.create_index("ix_enrollments_person", "enrollments", ["person_id"], unique=False)
+    op.create_table(
+        "plan_lines",
+        sa.Column("id", sa.BigInteger(), nullable=False),
+        sa.Column("plan_id", sa.BigInteger(), nullable=False),
+        sa.Column("position", sa.BigInteger(), nullable=False),
+        sa.Column("percent", sa.Numeric(precision=9, scale=6), nullable=True),
+        sa.Column("amount", sa.BigInteger(), nullable=True),
+        sa.Column("parts", sa.BigInteger(), nullable=True),
+        sa.Column("rest", sa.Boolean(), nullable=False),
+        sa.Column("due_kind", sa.String(length=40), nullable=False),
+        sa.Column("due_number", sa.BigInteger(), nullable=False),
+        sa.Column("due_on", sa.Date(), nullable=True),
+        sa.Column("settle", sa.String(length=40), nullable=False),
+        sa.CheckConstraint(
+            "(percent IS NOT NULL) + (amount IS NOT NULL) + (parts IS NOT NULL) + rest = 1",
+            name=op.f("ck_plan_lines_one_share"),
+        ),
+        sa.ForeignKeyConstraint(["plan_id"], ["plans.id"], name=op.f("fk_plan_lines_plan_id")),
+        sa.PrimaryKeyConstraint("id", name=op.f("pk_plan_lines")),
+        sa.UniqueConstraint("plan_id", "position", name=op.f("uq_plan_lines_plan_id_position")),
+    )
     op.create_table(
         "installments",
         sa.Column("id", sa.BigInteger(), nullable=False),

@@ -1,0 +1,12 @@
+import { expect, test } from "vitest";
+
+import { actsFor } from "./acts";
+
+test("acts are found by any of their words, and all are offered for none", () => {
+  expect(actsFor("new run")[0]!.to).toBe("/runs/new");
+  expect(actsFor("SIGN OUT")[0]!.to).toBe("act:out");
+  expect(actsFor("night")).toEqual([expect.objectContaining({ to: "act:night" })]);
+  expect(actsFor("sugimoto")).toEqual([]);
+  expect(actsFor("  ").length).toBe(9);
+  expect(actsFor("r").length).toBe(4);
+});

@@ -1,0 +1,19 @@
+/** What can be done from the one field: a title, where it leads (or which act of the frame), and words for it. */
+const ACTS: { title: string; to: string; words: string }[] = [
+  { title: "New run", to: "/runs/new", words: "make plan add run dates" },
+  { title: "Desk: enroll somebody", to: "/desk", words: "enroll call phone sign up" },
+  { title: "Runs", to: "/planner", words: "planner list runs season" },
+  { title: "Runs with sign-up open", to: "/planner?view=open", words: "open sign up" },
+  { title: "Drafts", to: "/planner?view=drafts", words: "draft prepare" },
+  { title: "People", to: "/people", words: "find person learner" },
+  { title: "Day and night colors", to: "act:night", words: "dark theme night light" },
+  { title: "Keys of this screen", to: "act:keys", words: "help keyboard shortcuts" },
+  { title: "Sign out", to: "act:out", words: "leave log off" },
+];
+
+/** The acts that hold every word typed: all of them for none, else the first few. */
+export function actsFor(typed: string): { title: string; to: string }[] {
+  const words = typed.toLowerCase().split(/\s+/).filter(Boolean);
+  const found = ACTS.filter((a) => words.every((w) => `${a.title} ${a.words}`.toLowerCase().includes(w)));
+  return words.length ? found.slice(0, 4) : found;
+}
