@@ -7,6 +7,7 @@ import getpass
 import json
 import os
 import socket
+import subprocess
 import sys
 from datetime import date
 from pathlib import Path
@@ -110,18 +111,23 @@ def demo(
     day = parse_day(today)
     home = Path(os.environ.get("ARCHGATE_DEMO_HOME", ROOT / "var" / "demo"))
     server = OwnServer(home)
+    helper = None
     try:
         server.lock()
         check_port("127.0.0.1", port)
         if fresh:
             server.wipe()
         sessions = prepare_demo(server, day)
+        helper = start_worker(server.url("archgate"))
         serve_on(sessions, "127.0.0.1", port, lambda: announce(server, port))
     except ServerTrouble as trouble:
         raise fail(str(trouble)) from None
     except KeyboardInterrupt:
         say("stopped.")
     finally:
+        if helper is not None:
+            helper.terminate()
+            helper.wait(10)
         server.stop()
 
 
@@ -170,6 +176,32 @@ def prepare_demo(server: Any, day: date | None) -> Any:
     except ValueError as error:
         raise fail(str(error)) from None
     return sessions
+
+
+@app.command()
+def worker() -> None:
+    """Do queued and timed work until stopped; any number of workers may run."""
+    from datetime import timedelta
+
+    from archgate.actions.jobs import LEASE
+    from archgate.jobs.worker import Worker
+    from archgate.tables.engine import sessions_of
+
+    seconds = os.environ.get("ARCHGATE_LEASE")
+    lease = timedelta(seconds=float(seconds)) if seconds else LEASE
+    say("the worker is at work.")
+    with contextlib.suppress(KeyboardInterrupt):
+        Worker.with_stand_ins(sessions_of(engine_from_settings()), lease).work(lambda: False)
+
+
+def start_worker(url: str) -> subprocess.Popen[bytes]:
+    """A worker beside the web server, which ends with us, however we end."""
+    from archgate.own_server import end_with_parent
+
+    return subprocess.Popen(
+        [sys.executable, "-m", "archgate.cli", "worker"], env={**os.environ, "ARCHGATE_DATABASE_URL": url},
+        stderr=subprocess.DEVNULL, start_new_session=True, preexec_fn=end_with_parent,
+    )  # fmt: skip
 
 
 def announce(server: Any, port: int) -> None:

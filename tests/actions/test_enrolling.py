@@ -84,9 +84,7 @@ def test_a_full_run_refuses_with_its_reason(office):
     assert (problem.kind, problem.detail) == ("full", "All 2 seats are taken.")
 
 
-@pytest.mark.parametrize(
-    ("days", "words"), [(-30, "not open yet"), (26, "closed at the end of the day before")]
-)
+@pytest.mark.parametrize(("days", "words"), [(-30, "not open yet"), (26, "Sign-up has closed")])
 def test_sign_up_outside_its_gates_is_refused_with_the_reason(office, days, words):
     run = a_run(office, sign_up_opens="2027-08-01")
     moment = office.later(days=days)

@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from archgate.actions import courses, fees, finding, schedule, undo
+from archgate.actions import courses, fees, finding, moving, schedule, undo
 from archgate.actions.problems import Problem
 from archgate.core.faults import Refused
 from archgate.tables.courses import Run
@@ -56,7 +56,7 @@ def test_every_fault_of_a_form_comes_back_at_once(office):
     ("changes", "at", "words"),
     [
         ({"smallest": 20}, "/smallest", "more than the 14 seats"),
-        ({"sign_up_opens": "2027-09-14"}, "/sign_up_opens", "would open after it closes"),
+        ({"sign_up_opens": "2027-09-14"}, "/sign_up_opens", "after it closes"),
         ({"course_id": 10**9, "course": None}, "/course_id", "no such course"),
         ({"rates": [{"amount": "100.00", "early": [{"days_before": 5, "amount": "120.00"}]}]}, "/rates/0/early/0/amount", "below the fee"),
         ({"plans": [{"name": "P", "lines": [{"percent": "40", "due": {"after_sign_up": 0}}]}]}, "/plans/0/lines", "miss 60 of 100"),
@@ -83,7 +83,7 @@ def test_dates_changed_by_hand_before_saving_are_saved_so(office):
 def test_one_meeting_is_moved_and_the_gates_move_along(office):
     run = a_draft(office)
     first = run["dates"][0]
-    told = office.act(lambda d: schedule.change_meeting(
+    told = office.act(lambda d: moving.change_meetings(
         d, first["id"], {"seen": {"date": "2027-09-14"}, "set": {"date": "2027-09-16"}}))  # fmt: skip
     moved = {t["label"]: t["after"] for t in told["touches"]}
     assert moved["Sign-up closes"] == "2027-09-15"
@@ -96,10 +96,10 @@ def test_one_meeting_is_moved_and_the_gates_move_along(office):
 def test_a_meeting_is_added_and_taken_out_and_both_are_undone(office):
     run = a_draft(office)
     added = office.act(
-        lambda d: schedule.add_meeting(d, run["id"], {"date": "2027-11-09", "start": "17:30", "minutes": 60})
+        lambda d: moving.add_meeting(d, run["id"], {"date": "2027-11-09", "start": "17:30", "minutes": 60})
     )
     assert view(office, run)["meetings"] == 9
-    out = office.act(lambda d: schedule.remove_meeting(d, view(office, run)["dates"][0]["id"]))
+    out = office.act(lambda d: moving.cancel_meeting(d, view(office, run)["dates"][0]["id"], {}))
     assert view(office, run)["first"] == "2027-09-21"
     for change in (out, added):
         office.act(lambda d, c=change: undo.undo(d, c["change"]))
@@ -109,7 +109,7 @@ def test_a_meeting_is_added_and_taken_out_and_both_are_undone(office):
 def test_the_last_meeting_of_a_run_stays(office):
     run = a_draft(office, pattern={"first": "2027-09-14", "start": "17:30", "minutes": 60})
     with pytest.raises(Problem, match="at least one meeting"):
-        office.act(lambda d: schedule.remove_meeting(d, run["dates"][0]["id"]))
+        office.act(lambda d: moving.cancel_meeting(d, run["dates"][0]["id"], {}))
 
 
 def test_only_a_field_that_changed_meanwhile_conflicts_and_both_values_come_back(office):

@@ -126,14 +126,14 @@ def test_a_preview_answers_and_writes_nothing(office):
 def test_every_change_is_logged_with_the_rows_before_and_after(office):
     run = a_draft(office)
     told = office.act(
-        lambda d: courses.change_run(d, run["id"], {"set": {"place": "Yard"}, "seen": {"place": "Hall 2"}})
+        lambda d: courses.change_run(d, run["id"], {"set": {"note": "Yard"}, "seen": {"note": ""}})
     )
     change = office.look(
         lambda d: d.session.scalars(select(Change).where(Change.key == told["change"])).one()
     )
     assert change.user_id == office.user.id and change.at == office.at
     row = next(r for r in change.rows if r["table"] == "runs")
-    assert (row["id"], row["before"], row["after"]) == (run["id"], {"place": "Hall 2"}, {"place": "Yard"})
+    assert (row["id"], row["before"], row["after"]) == (run["id"], {"note": ""}, {"note": "Yard"})
 
 
 @pytest.mark.parametrize(

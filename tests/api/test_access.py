@@ -11,7 +11,12 @@ from archgate.settings import ROOT, Settings
 from archgate.tables.access import UserSession
 from made import PASSWORD, number
 
-OPEN_TO_ALL = {("POST", "/api/v1/session"), ("DELETE", "/api/v1/session"), ("POST", "/api/v1/calc/{name}")}
+OPEN_TO_ALL = {
+    ("POST", "/api/v1/session"),
+    ("DELETE", "/api/v1/session"),
+    ("POST", "/api/v1/calc/{name}"),
+    ("GET", "/api/v1/calendars/{token}.ics"),  # the address itself is the secret
+}
 EMAIL = "coordinator@example.org"
 
 

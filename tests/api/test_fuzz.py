@@ -97,7 +97,8 @@ def ids(sessions, users):
     return {
         "run_id": run["id"], "meeting_id": run["dates"][0]["id"], "course_id": run["course"]["id"],
         "person_id": a_person(office)["id"], "enrollment_id": 10**9, "waiting_id": 10**9, "batch_id": 10**9, "line": 2,
-        "n": 2, "change": "nothing", "name": "plan",
+        "n": 2, "change": "nothing", "name": "plan", "place_id": 1, "instructor_id": 1, "kind": "instructor", "owner_id": 1,
+        "busy_id": 10**9, "subject_id": run["id"], "day": "2027-07-05", "job_id": 10**9, "reminder_id": 10**9,
     }  # fmt: skip
 
 
@@ -114,6 +115,19 @@ FORMS = {
     "/api/v1/courses/{course_id}": {"seen": {"title": "T"}, "set": {"title": "U", "code": "V", "summary": ""}},
     "/api/v1/enrollments": {"run_id": 1, "person_id": 1, "total": "1.00", "heads": 1, "rate_id": None, "note": "x"},
     "/api/v1/pulse": {"seen": 1, "run_id": None},
+    "/api/v1/places": {"name": "A hall", "kind": "room", "seats": 9, "facts": "", "address": "", "map_link": "", "address_public": True},
+    "/api/v1/instructors": {"name": "A. Teacher", "email": None, "hours": [{"weekday": "MO", "from": "17:00", "to": "21:00"}]},
+    "/api/v1/busy/{kind}/{owner_id}": {"from": "2027-09-14", "through": "2027-09-15", "start": None, "end": None, "label": "away"},
+    "/api/v1/closures": {"from": "2027-12-24", "through": "2027-12-26", "label": "closed"},
+    "/api/v1/runs/{run_id}/move": {"days": None, "weeks": 1, "first": None},
+    "/api/v1/runs/{run_id}/extend": {"meetings": 2, "ends_on": None},
+    "/api/v1/meetings/{meeting_id}/cancel": {"why": "ill", "replacement": {"date": "2027-12-01", "start": "10:00"}},
+    "/api/v1/copies": {"runs": [{"id": 1, "first": "2028-01-05"}], "weeks": None, "course_id": None, "since": None, "until": None},
+    "/api/v1/season": {"rows": [{"course": "T1", "first": "14 Sep 2027", "weekdays": "Tue", "number": "8", "start": "17:30", "minutes": "2", "seats": "9", "rate": "240", "room": "x", "instructor": "y"}]},
+    "/api/v1/season/judge": {"rows": [{"course": "T1", "first": "14 Sep 2027", "weekdays": "Tue", "number": "8", "start": "17:30", "minutes": "2"}]},
+    "/api/v1/schedule/plan": {"patterns": [run_form()["pattern"]], "place": "Hall 2", "capacity": 9, "extra": []},
+    "/api/v1/runs/{run_id}/decision": {"decision": "waits", "until": "2027-09-01", "seen": "undecided"},
+    "/api/v1/reminders": {"day": "2027-09-01", "text": "call", "run_id": None},
 }  # fmt: skip
 
 

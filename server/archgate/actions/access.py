@@ -32,6 +32,8 @@ MAY: dict[str, frozenset[str]] = {
     "enroll": frozenset(ROLES),
     "keep people": frozenset(ROLES),
     "keep courses": frozenset(ROLES),
+    "keep places": frozenset(ROLES),
+    "keep settings": frozenset(("administrator",)),
 }
 
 

@@ -319,7 +319,7 @@ def settle_line(judging: Judging, verdict: verdicts.Verdict) -> dict[str, Any]:
         return verdict_view(judging, verdict)
     deed, batch, run, row = judging.deed, judging.batch, judging.run, verdict.row
     person = person_for(deed, batch, verdict)
-    payer = money.account_of(deed, roster.payer_owner(deed, person, batch.organization_id), run.currency)
+    payer = money.account_of(deed, roster.payer_owner(deed, run, person, batch.organization_id), run.currency)
     rate, quote, due = judging.terms_of(verdict)
     heads = row.party or 1
     who = "Known" if verdict.person else "Added"

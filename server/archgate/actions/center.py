@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import secrets
 from datetime import date
 from zoneinfo import ZoneInfo
 
@@ -18,7 +19,14 @@ def make_center(sessions: sessionmaker[Session], name: str, time_zone: str, curr
         if session.get(Center, 1) is None:
             session.add(
                 Center(
-                    id=1, name=name, time_zone=time_zone, currency=currency, clock_offset=0, demo_ready=False
+                    id=1,
+                    name=name,
+                    time_zone=time_zone,
+                    currency=currency,
+                    clock_offset=0,
+                    demo_ready=False,
+                    region="",
+                    uid=secrets.token_hex(8),
                 )
             )
 

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import re
+from datetime import timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
 
-from archgate.actions import fees, plans, schedule, seats
+from archgate.actions import clashes, fees, lifecycle, meeting_links, places, plans, schedule, seats
 from archgate.actions.problems import Problem, not_found
 from archgate.actions.readiness import readiness
 from archgate.actions.schedule import get_run, outcome, refuse_lost_update, shown
@@ -17,16 +18,18 @@ from archgate.core import gates as core_gates
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import digits_of
 from archgate.core.reader import ZONES, Reader
-from archgate.core.schedule import day_text
 from archgate.tables.courses import Course, Run
+from archgate.tables.people import Organization
 from archgate.tables.plans import Plan
+from archgate.tables.schedule import Place
 from archgate.tables.seats import RunSeats
 
 RUN_KEYS = (
-    "course_id course code title note place instructor capacity smallest sign_up_opens time_zone currency"
-    " pattern changes rates plans"
+    "course_id course code title note place instructor capacity smallest sign_up_opens windows decision_rule kind"
+    " starts_on ends_on week_names access_days client_id time_zone currency pattern patterns extra changes rates plans"
 )
-EDITABLE = "code title note place instructor capacity smallest sign_up_opens"
+EDITABLE = "code title note place instructor capacity smallest sign_up_opens windows decision_rule week_names access_days client_id"
+NAMED = {"place": places.place_named, "instructor": places.instructor_named}
 DEFAULTED = ("place", "instructor", "capacity", "smallest", "rates", "plans")
 
 
@@ -44,6 +47,7 @@ def course_view(course: Course) -> dict[str, Any]:
         "code": course.code,
         "title": course.title,
         "summary": course.summary,
+        "category": course.category,
         "defaults": course.defaults,
     }
 
@@ -65,6 +69,7 @@ def read_course(deed: Deed, row: Reader) -> Course | None:
         code=code or free_course_code(deed, title),
         title=title,
         summary=summary,
+        category="",
         defaults={},
         created_at=deed.now,
     )
@@ -100,16 +105,20 @@ def free_run_code(deed: Deed, course: Course, year: int) -> str:
 
 
 def create_run(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
-    """Make a draft run from one form: course, dates, seats, rates and plans; every fault comes back at once.
+    """Make a draft run from one form: course, dates, seats, rates and plans; every fault comes back at once."""
+    run = make_run(deed, body)
+    deed.log("make a run", "run", run.id, f"Made {run.code}, {run.title or run.course.title}")
+    return run_view(deed, run.id)
 
-    What is left out of place, instructor, seats, rates and plans is taken from the course's defaults.
-    """
+
+def make_run(deed: Deed, body: dict[str, Any]) -> Run:
+    """A draft from a form. What is left out of place, instructor, seats, rates and plans is taken from the course."""
     faults: list[Fault] = []
     top = Reader(body, "", faults, RUN_KEYS)
     course = given_course(deed, top)
     left_out = {k: v for k, v in course.defaults.items() if not top.has(k)} if course else {}
     top.value = {**top.value, **left_out}
-    zone_name = top.text("time_zone", "The time zone") or deed.center.time_zone
+    zone_name = top.text("time_zone", "The time zone") or zone_of_place(deed, top) or deed.center.time_zone
     if zone_name not in ZONES:
         top.fault("time_zone", f'"{zone_name}" is not a time zone, like America/New_York.')
         zone_name = deed.center.time_zone
@@ -119,50 +128,118 @@ def create_run(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
     except ValueError as error:
         top.fault("currency", str(error))
         currency = deed.center.currency
+    kind = read_kind(top)
     facts = read_facts(deed, top, None)
-    pattern, dates = schedule.planned(top, ZoneInfo(zone_name))
+    patterns, dates = schedule.planned(deed, top, ZoneInfo(zone_name), need=kind == "dated")
     rates = fees.read_rates(top, currency)
     read = plans.read_plans(top, currency, [r.amount for r in rates])
-    opens = facts["sign_up_opens"]
-    if opens and dates and dates.first and opens >= dates.first:
-        top.fault(
-            "sign_up_opens", f"Sign-up would open after it closes, the day before {day_text(dates.first)}."
-        )
-    if faults or course is None or pattern is None or dates is None:
+    kind_faults(top, kind, facts, rates, [lines for _, _, lines in read])
+    first = facts["starts_on"] or (dates.first if dates else None)
+    window_faults(top, facts["windows"], first, kind)
+    if faults or course is None or dates is None:
         raise Refused(faults)
     if course.id is None:
         deed.session.add(course)
         deed.session.flush()
-    first = dates.first
+    taught_in, taught_by = (
+        places.place_named(deed, facts.pop("place")),
+        places.instructor_named(deed, facts.pop("instructor")),
+    )
     run = Run(
         **{**facts, "code": facts["code"] or free_run_code(deed, course, (first or deed.today).year)},
         course=course,
-        kind="dated",
+        kind=kind,
         status="draft",
         decision="undecided",
+        place=taught_in,
+        instructor=taught_by,
         time_zone=zone_name,
         currency=currency,
         sources=[],
         created_at=deed.now,
-        patterns=[schedule.pattern_row(pattern)],
-        meetings=[schedule.meeting_row(m) for m in dates.meetings],
+        patterns=[schedule.pattern_row(deed, p, n) for n, p in enumerate(patterns, 1)],
         rates=[fees.rate_row(rate, n) for n, rate in enumerate(rates, 1)],
         plans=[Plan(name=name, active=True, lines=plans.plan_rows(lines)) for _, name, lines in read],
     )
+    run.all_meetings = [schedule.placed_row(deed, run, m) for m in dates.meetings]
     deed.session.add(run)
     deed.session.flush()
     deed.session.add(RunSeats(run_id=run.id, taken=0, version=0))
-    deed.session.refresh(run, ["meetings", "gates", "rates", "plans"])
+    deed.session.refresh(run, ["all_meetings", "gates", "rates", "plans"])
     fees.note_sources(run, default_values(run))
     schedule.settle_gates(deed, run)
-    deed.log("make a run", "run", run.id, f"Made {run.code}, {run.title or course.title}")
-    return run_view(deed, run.id)
+    return run
+
+
+def zone_of_place(deed: Deed, top: Reader) -> str | None:
+    """The zone of the place a form names, where it is known."""
+    name = top.value.get("place")
+    known = select(Place.time_zone).where(Place.name == name) if isinstance(name, str) and name else None
+    return deed.session.scalar(known) if known is not None else None
+
+
+def read_kind(top: Reader) -> str:
+    kind = top.text("kind", "The kind of run") or "dated"
+    if kind not in tuple(core_gates.RunKind):
+        top.fault("kind", f"A run is one of {', '.join(core_gates.RunKind)}.")
+        return "dated"
+    return kind
+
+
+def kind_faults(
+    top: Reader, kind: str, facts: dict[str, Any], rates: list[Any], every_plan: list[Any]
+) -> None:
+    """What a kind of run needs, and what it cannot have: an open run has no start to count from."""
+    if kind == "cohort":
+        for key, what in (("starts_on", "first"), ("ends_on", "last")):
+            if facts[key] is None and not any(f.at == f"/{key}" for f in top.faults):
+                top.fault(key, f"A cohort needs its {what} day.")
+        if facts["starts_on"] and facts["ends_on"] and facts["ends_on"] < facts["starts_on"]:
+            top.fault("ends_on", "The last day is before the first.")
+    elif facts["starts_on"] or facts["ends_on"]:
+        top.fault(
+            "starts_on",
+            "Only a cohort has a first and a last day of its own; other runs take them from their dates.",
+        )
+    if kind != "open":
+        return
+    if facts["access_days"] is None:
+        top.fault("access_days", "An open run needs the number of days of access from enrollment.")
+    if top.has("pattern") or top.value.get("patterns") or top.value.get("extra"):
+        top.fault("kind", "An open run has no dates.")
+    rules = [w.get(k) or {} for w in facts["windows"] for k in ("opens", "closes")] + [
+        facts["decision_rule"] or {}
+    ]
+    if any("days_before" in r for r in rules) or any(
+        s.days_before is not None for r in rates for s in r.early
+    ):
+        top.fault("kind", "An open run has no start; give dates instead of days before the start.")
+    if any(line.due.from_start for lines in every_plan for line in lines):
+        top.fault("plans", "An open run has no start by which a line could fall due.")
+
+
+def window_faults(top: Reader, windows: list[dict[str, Any]], start: Any, kind: str) -> None:
+    held = tuple(
+        core_gates.Window(schedule.rule_of(w.get("opens")), schedule.rule_of(w.get("closes")))
+        for w in windows
+    )
+    for n, what, said in core_gates.window_faults(held, start, kind == "open"):
+        if top.has("windows"):
+            top.faults.append(Fault(f"{top.at}/windows/{n}/{what}", said))
+        else:
+            top.fault("sign_up_opens", said)
 
 
 def default_values(run: Run) -> dict[str, Any]:
     """The values of a run that a course may keep as defaults for its next runs, as a form sends them."""
-    facts = {name: getattr(run, name) for name in DEFAULTED if name not in ("rates", "plans")}
+    facts = {name: fact_of(run, name) for name in DEFAULTED if name not in ("rates", "plans")}
     return {**facts, **fees.terms_document(run)}
+
+
+def fact_of(run: Run, name: str) -> Any:
+    """A fact of a run as a form sends it; places and instructors by their name."""
+    held = getattr(run, name)
+    return (held.name if held else "") if name in NAMED else held
 
 
 def keep_defaults(deed: Deed, run_id: int, names: list[str]) -> dict[str, Any]:
@@ -189,14 +266,14 @@ def change_course(deed: Deed, course_id: int, body: dict[str, Any]) -> dict[str,
         raise not_found("This course")
     faults: list[Fault] = []
     top = Reader(body, "", faults, "seen set")
-    row = top.inner("set", "What to change", "title code summary")
+    row = top.inner("set", "What to change", "title code summary category")
     new: dict[str, Any] = {}
-    for name, most in (("title", 200), ("code", 40), ("summary", 5000)):
+    for name, most in (("title", 200), ("code", 40), ("summary", 5000), ("category", 200)):
         if row is None or name not in row.value:
             continue
         held = (
             row.value[name]
-            if name == "summary" and row.value[name] == ""
+            if name in ("summary", "category") and row.value[name] == ""
             else row.text(name, f"The {name}", True)
         )
         if held and len(held) > most:
@@ -237,8 +314,16 @@ def read_facts(deed: Deed, top: Reader, run: Run | None) -> dict[str, Any]:
         "instructor": (top.value.get("instructor") or ""),
         "capacity": top.whole("capacity", "The number of seats", 1, 100_000, need=need),
         "smallest": top.whole("smallest", "The smallest number", 0, 100_000) or 0,
-        "sign_up_opens": top.day("sign_up_opens", "The day sign-up opens"),
+        "windows": read_windows(top, run),
+        "decision_rule": schedule.read_rule(top, "decision_rule", "The decision day"),
+        "starts_on": top.day("starts_on", "The first day"),
+        "ends_on": top.day("ends_on", "The last day"),
+        "week_names": read_week_names(top),
+        "access_days": top.whole("access_days", "The days of access", 1, 36_600),
+        "client_id": top.whole("client_id", "The client", 1, 2**62),
     }
+    if facts["client_id"] and deed.session.get(Organization, facts["client_id"]) is None:
+        top.fault("client_id", "There is no such organization.")
     for key, most in (("code", 40), ("title", 200), ("place", 200), ("instructor", 200), ("note", 5000)):
         if not isinstance(facts[key] or "", str):
             top.fault(key, f"The {key} must be a text.")
@@ -253,6 +338,38 @@ def read_facts(deed: Deed, top: Reader, run: Run | None) -> dict[str, Any]:
     if twin and (run is None or twin.id != run.id):
         top.fault("code", f'The run code "{code}" is taken.')
     return facts
+
+
+def read_windows(top: Reader, run: Run | None) -> list[dict[str, Any]]:
+    """Sign-up windows of a form; `sign_up_opens` alone is the opening date of the first."""
+    if top.has("windows"):
+        return [
+            {
+                "opens": schedule.read_rule(w, "opens", "The opening of sign-up"),
+                "closes": schedule.read_rule(w, "closes", "The close of sign-up"),
+            }
+            for w in top.rows("windows", "The sign-up windows", "opens closes", most=12)
+        ]
+    opens = top.day("sign_up_opens", "The day sign-up opens")
+    kept = [dict(w) for w in run.windows] if run else []
+    if opens is None and not kept:
+        return []
+    first = kept[0] if kept else {"opens": None, "closes": None}
+    return [{**first, "opens": {"on": shown(opens)} if opens else None}, *kept[1:]]
+
+
+def read_week_names(top: Reader) -> list[str]:
+    held = top.value.get("week_names") or []
+    if (
+        not isinstance(held, list)
+        or len(held) > 520
+        or any(not isinstance(x, str) or len(x) > 200 for x in held)
+    ):
+        top.fault(
+            "week_names", "The names of the weeks are a list of up to 520 texts of up to 200 characters."
+        )
+        return []
+    return [x.strip() for x in held]
 
 
 # --- showing ----------------------------------------------------------------------------------------------
@@ -270,19 +387,16 @@ def run_view(deed: Deed, run_id: int) -> dict[str, Any]:
         "note": run.note,
         "sign_up_opens": shown(run.sign_up_opens),
         "weeks": dates.weeks,
-        "patterns": [
-            {
-                "first": shown(p.first),
-                "start": shown(p.start),
-                "minutes": p.minutes,
-                "weekdays": p.weekdays.split(","),
-                "every_weeks": p.every_weeks,
-                "count": p.count,
-                "until": shown(p.until),
-            }
-            for p in run.patterns
-        ],
-        "dates": schedule.meetings_view(run),
+        "windows": run.windows,
+        "decision_rule": run.decision_rule,
+        "week_names": run.week_names,
+        "named_weeks": named_weeks(run),
+        "client_id": run.client_id,
+        "files": lifecycle.files_of(deed, run.id),
+        "patterns": [schedule.pattern_view(deed, p) for p in run.patterns],
+        "dates": schedule.meetings_view(deed, run),
+        "cancelled": cancelled_view(run),
+        "clashes": clashes.of_run(deed, run),
         "gates": [
             {"kind": g.kind, "rule": g.rule, "day": shown(g.day), "at": shown(g.at), "label": g.label}
             for g in sorted(run.gates, key=lambda g: g.at)
@@ -295,14 +409,40 @@ def run_view(deed: Deed, run_id: int) -> dict[str, Any]:
     }
 
 
+def cancelled_view(run: Run) -> list[dict[str, Any]]:
+    """Meetings that were to be and are not held."""
+    return [
+        {"id": m.id, "date": shown(m.date), "start": shown(m.start), "why": m.cancel_why}
+        for m in sorted(run.all_meetings, key=lambda m: m.starts_at)
+        if m.cancelled_at is not None
+    ]
+
+
+def named_weeks(run: Run) -> list[dict[str, Any]]:
+    """The weeks of a cohort from its first day, named or numbered; the last may be shorter."""
+    if not run.starts_on or not run.ends_on:
+        return []
+    found: list[dict[str, Any]] = []
+    day = run.starts_on
+    while day <= run.ends_on and len(found) < 520:
+        n = len(found)
+        name = run.week_names[n] if n < len(run.week_names) and run.week_names[n] else f"Week {n + 1}"
+        last = min(day + timedelta(days=6), run.ends_on)
+        found.append({"name": name, "from": shown(day), "to": shown(last),
+                      "meetings": sum(day <= m.date <= last for m in run.meetings)})  # fmt: skip
+        day += timedelta(days=7)
+    return found
+
+
 def run_line(deed: Deed, run: Run, taken: int, waiting: int) -> dict[str, Any]:
     """What stands on every line that shows a run."""
     meetings = schedule.ordered(run)
-    zone = ZoneInfo(run.time_zone)
     sign_up, why = fees.sign_up_of(deed, run, taken >= run.capacity)
     starts, ends = schedule.gate_at(run, "starts"), schedule.gate_at(run, "ends")
     teaching = core_gates.teaching_at(deed.now, starts, ends)
     coming = next((m for m in meetings if m.ends_at > deed.now), None)
+    zone = schedule.zone_of(run, coming.place if coming else run.place)
+    first, last = (run.starts_on, run.ends_on) if run.kind == "cohort" else (None, None)
     return {
         "id": run.id,
         "code": run.code,
@@ -312,15 +452,21 @@ def run_line(deed: Deed, run: Run, taken: int, waiting: int) -> dict[str, Any]:
         "kind": run.kind,
         "status": run.status,
         "decision": run.decision,
+        "decision_until": shown(run.decision_until),
+        "decision_day": next((shown(g.day) for g in run.gates if g.kind == "decision day"), None),
+        "starts_on": shown(run.starts_on),
+        "ends_on": shown(run.ends_on),
+        "access_days": run.access_days,
+        "client": run.client.name if run.client else None,
         "sign_up": str(sign_up),
         "sign_up_why": why,
         "teaching": str(teaching),
-        "place": run.place,
-        "instructor": run.instructor,
+        "place": run.place.name if run.place else "",
+        "instructor": run.instructor.name if run.instructor else "",
         "time_zone": run.time_zone,
         "currency": run.currency,
-        "first": shown(meetings[0].date) if meetings else None,
-        "last": shown(meetings[-1].date) if meetings else None,
+        "first": shown(first or (meetings[0].date if meetings else None)),
+        "last": shown(last or (meetings[-1].date if meetings else None)),
         "meetings": len(meetings),
         "hours": schedule.schedule_of(run).hours,
         "next_meeting": coming
@@ -328,6 +474,7 @@ def run_line(deed: Deed, run: Run, taken: int, waiting: int) -> dict[str, Any]:
             "date": shown(coming.date),
             "start": coming.starts_at.astimezone(zone).strftime("%H:%M"),
             "end": coming.ends_at.astimezone(zone).strftime("%H:%M"),
+            "place": coming.place.name if coming.place else "",
         },
         "capacity": run.capacity,
         "smallest": run.smallest,
@@ -341,7 +488,10 @@ def run_line(deed: Deed, run: Run, taken: int, waiting: int) -> dict[str, Any]:
 
 
 def change_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
-    """Change single facts of a run; `seen` holds the values the person saw."""
+    """Change single facts of a run; `seen` holds the values the person saw.
+
+    Another usual place or instructor takes over the coming meetings that had the old one.
+    """
     run = get_run(deed, run_id)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "seen set")
@@ -356,17 +506,28 @@ def change_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
         if row.value["capacity"] is None:
             row.fault("capacity", "The number of seats is missing.")
     facts = read_facts(deed, row, run)
-    first = run.meetings[0].date if run.meetings else None
-    if facts["sign_up_opens"] and first and facts["sign_up_opens"] >= first:
-        row.fault("sign_up_opens", f"Sign-up would open after it closes, the day before {day_text(first)}.")
+    start = schedule.start_day(deed, run)
+    if {"windows", "sign_up_opens"} & set(names):
+        window_faults(row, facts["windows"], start, run.kind)
+    if run.kind == "open" and "access_days" in names and facts["access_days"] is None:
+        row.fault("access_days", "An open run needs the number of days of access from enrollment.")
+    if run.kind == "open" and "days_before" in (facts["decision_rule"] or {}):
+        row.fault("decision_rule", "An open run has no start to count days from; give a date.")
     if "code" in names and not facts["code"]:
         row.fault("code", "The run code is missing.")
     if faults:
         raise Refused(faults)
-    now = {n: shown(getattr(run, n)) for n in names}
+    facts["sign_up_opens"] = row.day("sign_up_opens", "The day sign-up opens")
+    now = {n: shown(fact_of(run, n)) for n in names}
     refuse_lost_update({n: facts[n] for n in names}, top.value.get("seen") or {}, now)
+    clashed, gates_before = clashes.of_run(deed, run), schedule.situation(deed, run)
     for name in names:
-        setattr(run, name, facts[name])
+        if name in NAMED:
+            replace_usual(deed, run, name, facts[name])
+        elif name != "sign_up_opens":
+            setattr(run, name, facts[name])
+    if "sign_up_opens" in names:
+        run.windows = facts["windows"]
     fees.note_sources(run, {n: facts[n] for n in names if n in DEFAULTED})
     schedule.settle_gates(deed, run)
     told = ", ".join(n.replace("_", " ") for n in names)
@@ -374,13 +535,40 @@ def change_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
     touches = [
         {
             "label": n.replace("_", " ").capitalize(),
-            "before": str(now[n] or "none"),
-            "after": str(shown(facts[n]) or "none"),
+            "before": said(now[n]),
+            "after": said(shown(facts[n])),
         }
         for n in names
-        if now[n] != shown(facts[n])
+        if now[n] != shown(facts[n]) and n not in ("windows", "decision_rule")
     ]
-    return outcome(deed, run, change.key, touches)
+    touches += [
+        t
+        for t in schedule.touches_of(gates_before, schedule.situation(deed, run))
+        if t["before"] != t["after"]
+    ]
+    clashing = clashes.of_run(deed, run)
+    meeting_links.ask_for_links(deed, run, change.key)
+    return {
+        **outcome(deed, run, change.key, touches),
+        "made": clashes.only_in(clashing, clashed), "healed": clashes.only_in(clashed, clashing),
+    }  # fmt: skip
+
+
+def said(value: Any) -> str:
+    return ", ".join(value) if isinstance(value, list) else str(value or "none")
+
+
+def replace_usual(deed: Deed, run: Run, name: str, wanted: str) -> None:
+    """Set a run's usual place or instructor; its coming meetings that had the old one follow."""
+    old, new = getattr(run, name), NAMED[name](deed, wanted)
+    if old is new:
+        return
+    places.put(run, name, new)
+    for m in run.meetings:
+        if m.ends_at > deed.now and getattr(m, name) is old:
+            places.put(m, name, new)
+            schedule.settle_times(run, m)
+            m.sequence += 1
 
 
 def publish_run(deed: Deed, run_id: int) -> dict[str, Any]:
@@ -393,4 +581,5 @@ def publish_run(deed: Deed, run_id: int) -> dict[str, Any]:
         raise Refused([Fault(f.at, f.message) for f in errors])
     run.status, run.published_at = "published", deed.now
     change = deed.log("publish", "run", run.id, f"Published {run.code}")
+    meeting_links.ask_for_links(deed, run, change.key)
     return outcome(deed, run, change.key, [{"label": "Status", "before": "draft", "after": "published"}])

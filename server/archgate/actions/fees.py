@@ -155,8 +155,8 @@ def rate_document(rate: Rate, currency: str) -> dict[str, Any]:
 
 
 def start_of(deed: Deed, run: Run) -> date | None:
-    """The center's day of the first meeting."""
-    return gates.local_day(run.meetings[0].starts_at, deed.zone) if run.meetings else None
+    """The center's day on which the run starts."""
+    return schedule.start_day(deed, run)
 
 
 def terms_for(
@@ -171,8 +171,8 @@ def terms_for(
 
 
 def sign_up_of(deed: Deed, run: Run, full: bool) -> tuple[gates.SignUp, str]:
-    opens, closes = schedule.gate_at(run, "sign-up opens"), schedule.gate_at(run, "sign-up closes")
-    return gates.sign_up_at(deed.now, gates.Status(run.status), opens, closes, full)
+    windows = schedule.sign_up_windows(run)
+    return gates.sign_up_at(deed.now, gates.Status(run.status), windows, full, schedule.is_open(run))
 
 
 def quote_view(quote: fees.Quote, due: core_plans.Installments) -> dict[str, Any]:
@@ -269,11 +269,12 @@ def price_now(deed: Deed, run: Run) -> dict[str, Any] | None:
 
 def price_line(deed: Deed, run: Run) -> list[dict[str, Any]]:
     """What one person pays at each rate, from the day sign-up opens through the last day before the start."""
-    closes = next((g.day for g in run.gates if g.kind == "sign-up closes"), None)
+    closes = schedule.last_closing(run)
     if closes is None:
         return []
     begun = run.published_at.astimezone(deed.zone).date() if run.published_at else deed.today
-    first = min(max(run.sign_up_opens or begun, begun), closes)
+    opens = min((g.day for g in run.gates if g.kind == "sign-up opens"), default=begun)
+    first = min(max(opens, begun), closes)
     found = []
     for row in rates_of(run):
         rate = core_rate(row)

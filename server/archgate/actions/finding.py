@@ -5,8 +5,8 @@ from __future__ import annotations
 from datetime import date, datetime, timedelta
 from typing import Any
 
-from sqlalchemy import Select, and_, false, func, or_, select
-from sqlalchemy.orm import selectinload
+from sqlalchemy import Select, and_, exists, false, func, or_, select
+from sqlalchemy.orm import aliased, selectinload
 
 from archgate.actions import courses, fees, people, schedule
 from archgate.actions.problems import Problem
@@ -14,7 +14,7 @@ from archgate.actions.transaction import Deed
 from archgate.core.gates import teaching_at
 from archgate.tables.courses import Course, Run
 from archgate.tables.fees import Rate
-from archgate.tables.schedule import Gate, Meeting
+from archgate.tables.schedule import Gate, Meeting, Place
 from archgate.tables.seats import RunSeats
 from archgate.tables.waitlist import Waiting
 
@@ -38,18 +38,20 @@ def list_runs(
     starts = select(Gate.run_id, Gate.at).where(Gate.kind == "starts").subquery()
     query = select(Run, starts.c.at, RunSeats.taken).join(RunSeats, RunSeats.run_id == Run.id)
     query = query.outerjoin(starts, starts.c.run_id == Run.id).join(Course)
+    query = query.outerjoin(Place, Place.id == Run.place_id)
     for word in q.split()[:6]:
         like = people.like(word)
         query = query.where(
-            or_(Run.title.like(like), Run.code.like(like), Course.title.like(like), Run.place.like(like))
+            or_(Run.title.like(like), Run.code.like(like), Course.title.like(like), Place.name.like(like))
         )
     if status:
         query = query.where(Run.status == status)
     if span:
-        met = select(Meeting.run_id).group_by(Meeting.run_id)
+        met = select(Meeting.run_id).where(Meeting.cancelled_at.is_(None)).group_by(Meeting.run_id)
         met = met.having(func.max(Meeting.date) >= span[0], func.min(Meeting.date) <= span[1])
-        query = query.where(Run.id.in_(met))
-    query = by_moment(query, deed.now, sign_up, teaching)
+        cohort = and_(Run.starts_on <= span[1], Run.ends_on >= span[0])
+        query = query.where(or_(Run.id.in_(met), cohort))
+    query = by_moment(query, deed.now, sign_up, "all" if status == "archived" and not teaching else teaching)
     total = deed.session.scalar(select(func.count()).select_from(query.order_by(None).subquery()))
     moment = starts.c.at
     if after:
@@ -65,7 +67,7 @@ def list_runs(
             or_(moment > at if at else false(), and_(moment.is_not_distinct_from(at), Run.id > last), later)
         )
     limit = max(1, min(limit, 200))
-    loading = query.options(selectinload(Run.meetings), selectinload(Run.gates), selectinload(Run.course))
+    loading = query.options(selectinload(Run.all_meetings), selectinload(Run.gates), selectinload(Run.course))
     loading = loading.options(selectinload(Run.rates).selectinload(Rate.early))
     rows = deed.session.execute(loading.order_by(moment.is_(None), moment, Run.id).limit(limit + 1)).all()
     cursor = None
@@ -85,23 +87,29 @@ def ribbon(deed: Deed) -> dict[str, Any]:
     first, last = deed.today - SEASON[0], deed.today + SEASON[1]
     dates = (
         select(Meeting.run_id, func.min(Meeting.date).label("first"), func.max(Meeting.date).label("last"))
+        .where(Meeting.cancelled_at.is_(None))
         .group_by(Meeting.run_id)
         .subquery()
     )
+    begins_on = func.coalesce(Run.starts_on, dates.c.first)
+    ends_on = func.greatest(
+        func.coalesce(Run.ends_on, dates.c.last), func.coalesce(dates.c.last, Run.ends_on)
+    )
     query = (
-        select(Run, Course.title, dates.c.first, dates.c.last, RunSeats.taken)
-        .join(dates, dates.c.run_id == Run.id)
+        select(Run, Course.title, begins_on, ends_on, RunSeats.taken)
+        .outerjoin(dates, dates.c.run_id == Run.id)
         .join(Course, Course.id == Run.course_id)
         .join(RunSeats, RunSeats.run_id == Run.id)
-        .where(dates.c.last >= first, dates.c.first <= last, Run.status != "archived")
+        .where(ends_on >= first, begins_on <= last, Run.status != "archived")
         .options(selectinload(Run.gates))
-        .order_by(dates.c.first, Run.id)
+        .order_by(begins_on, Run.id)
         .limit(500)
     )
     bars = []
     for run, title, begins, ends, taken in deed.session.execute(query):
         published = run.published_at.astimezone(deed.zone).date() if run.published_at else None
-        opens = max(filter(None, (run.sign_up_opens, published)), default=None) if published else None
+        ruled = min((g.day for g in run.gates if g.kind == "sign-up opens"), default=None)
+        opens = max(filter(None, (ruled, published)), default=None) if published else None
         sign_up, _ = fees.sign_up_of(deed, run, taken >= run.capacity)
         starts, over = schedule.gate_at(run, "starts"), schedule.gate_at(run, "ends")
         bars.append({
@@ -127,27 +135,38 @@ def by_moment(query: Select[Any], now: datetime, sign_up: str, teaching: str) ->
     def at(kind: str) -> Any:
         return select(Gate.at).where(Gate.run_id == Run.id, Gate.kind == kind).scalar_subquery()
 
-    opens, closes = at("sign-up opens"), at("sign-up closes")
     starts, ends = at("starts"), at("ends")
-    published = Run.status == "published"
-    begun = and_(published, closes > now, or_(opens.is_(None), opens <= now))
+    published, open_run = Run.status == "published", Run.kind == "open"
+    opening, closing = aliased(Gate), aliased(Gate)
+    shut_still = exists().where(
+        opening.run_id == closing.run_id,
+        opening.kind == "sign-up opens",
+        opening.n == closing.n,
+        opening.at > now,
+    )
+    window = exists().where(
+        closing.run_id == Run.id, closing.kind == "sign-up closes", closing.at > now, ~shut_still
+    )
+    closes = exists().where(Gate.run_id == Run.id, Gate.kind == "sign-up closes").correlate(Run)
+    coming = exists().where(Gate.run_id == Run.id, Gate.kind == "sign-up opens", Gate.at > now).correlate(Run)
+    begun = and_(published, or_(window, and_(open_run, ~closes, ~coming)))
+    no_start = and_(~open_run, ~closes)
     states = {
         "": None,
         "open": and_(begun, RunSeats.taken < Run.capacity),
         "full": and_(begun, RunSeats.taken >= Run.capacity),
-        "closed": or_(Run.status.in_(("off sale", "cancelled", "archived")), and_(published, closes <= now)),
-        "not yet": or_(
-            Run.status == "draft",
-            and_(published, closes > now, opens > now),
-            and_(published, closes.is_(None)),
+        "closed": or_(
+            Run.status.in_(("off sale", "cancelled", "archived")), and_(published, ~begun, ~coming, ~no_start)
         ),
+        "not yet": or_(Run.status == "draft", and_(published, ~begun, or_(coming, no_start))),
     }
     phases = {
-        "": None,
+        "": Run.status != "archived",
         "before": or_(starts.is_(None), starts > now),
         "running": and_(starts <= now, ends > now),
         "ended": ends <= now,
-        "current": or_(ends.is_(None), ends > now),
+        "current": and_(or_(ends.is_(None), ends > now), Run.status != "archived"),
+        "all": None,
     }
     if sign_up not in states or teaching not in phases:
         raise Problem(422, "filter", "There is no such filter.")

@@ -6,9 +6,10 @@ from dataclasses import dataclass
 
 from sqlalchemy import select
 
-from archgate.actions import fees, plans, schedule
+from archgate.actions import clashes, fees, plans, schedule
 from archgate.actions.transaction import Deed
-from archgate.core.gates import last_early_day
+from archgate.core.facts import mismatches
+from archgate.core.gates import last_early_day, window_faults
 from archgate.core.money import format_amount
 from archgate.core.schedule import day_text
 from archgate.tables.courses import Run
@@ -25,20 +26,33 @@ class Finding:
 
 def readiness(deed: Deed, run: Run) -> list[Finding]:
     """Errors first, then warnings, each in the order of the pages."""
-    found = [*date_findings(deed, run), *fee_findings(deed, run), *fact_findings(run)]
+    found = [
+        *date_findings(deed, run),
+        *fee_findings(deed, run),
+        *fact_findings(run),
+        *clash_findings(deed, run),
+    ]
     return sorted(found, key=lambda f: not f.error)
 
 
 def date_findings(deed: Deed, run: Run) -> list[Finding]:
-    closes, opens = schedule.gate_at(run, "sign-up closes"), schedule.gate_at(run, "sign-up opens")
+    opens = schedule.gate_at(run, "sign-up opens")
+    closing = [at for _, at in schedule.sign_up_windows(run) if at]
     found = []
-    if not run.meetings:
+    if not run.meetings and run.kind == "dated":
         found.append(Finding("/dates", "The run has no meeting."))
-    if closes and closes <= deed.now and run.status == "draft":
-        why = "Sign-up would already be closed: it ends the day before the first meeting."
-        found.append(Finding("/dates", why))
-    if opens and closes and opens >= closes:
-        found.append(Finding("/sign_up_opens", "Sign-up would open after it closes."))
+    if closing and max(closing) <= deed.now and run.status == "draft":
+        usual = "" if any(w.get("closes") for w in run.windows) else ": it ends the day before the start"
+        found.append(Finding("/dates", f"Sign-up would already be closed{usual}."))
+    start = schedule.start_day(deed, run)
+    for _, _, said in window_faults(schedule.windows_of(run), start, schedule.is_open(run)):
+        found.append(Finding("/sign_up_opens", said))
+    if run.starts_on and run.ends_on:
+        for m in run.meetings:
+            if not run.starts_on <= m.date <= run.ends_on:
+                found.append(
+                    Finding("/dates", f"The meeting on {day_text(m.date)} is outside the cohort's days.")
+                )
     if opens and opens > deed.now and run.status == "draft":
         found.append(
             Finding("/sign_up_opens", "Sign-up is not open yet on the day it is published.", error=False)
@@ -61,10 +75,11 @@ def fee_findings(deed: Deed, run: Run) -> list[Finding]:
         found.append(Finding("/plans", "The run has no payment plan."))
     found += [Finding("/plans", said) for said in plans.misfits(run, [r.amount for r in rates])]
     start = fees.start_of(deed, run)
+    opens = min((g.day for g in run.gates if g.kind == "sign-up opens"), default=None)
     for rate in rates:
         for step in rate.early:
             last = last_early_day(step.until, step.days_before, start)
-            if last and run.sign_up_opens and last < run.sign_up_opens:
+            if last and opens and last < opens:
                 why = f"The early price of {rate.label} ends on {day_text(last)}, before sign-up opens."
                 found.append(Finding("/rates", why, error=False))
             elif last and last < deed.today and run.status == "draft":
@@ -94,8 +109,25 @@ def unusual_fee(deed: Deed, run: Run) -> list[Finding]:
 
 def fact_findings(run: Run) -> list[Finding]:
     found = []
-    if not run.instructor.strip():
+    if run.instructor is None and not any(m.instructor for m in run.meetings):
         found.append(Finding("/instructor", "The run has no instructor.", error=False))
-    if not run.place.strip():
+    if run.place is None and run.kind != "open" and not any(m.place for m in run.meetings):
         found.append(Finding("/place", "The run has no place.", error=False))
+    dates = schedule.schedule_of(run)
+    for at, text in (
+        ("/title", run.title or run.course.title),
+        ("/course", run.course.summary),
+        ("/note", run.note),
+    ):
+        found += [Finding(at, said, error=False) for said in mismatches(text, dates)]
     return found
+
+
+def clash_findings(deed: Deed, run: Run) -> list[Finding]:
+    """Clashes that nobody accepted; they do not keep a run from being published."""
+    open_clashes = [c["text"] for c in clashes.of_run(deed, run) if c["accepted"] is None]
+    counted = {said: open_clashes.count(said) for said in open_clashes}
+    return [
+        Finding("/clashes", said + (f" ({n} times)" if n > 1 else ""), error=False)
+        for said, n in counted.items()
+    ]

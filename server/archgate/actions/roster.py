@@ -24,7 +24,9 @@ from archgate.tables.seats import RunSeats
 from archgate.tables.waitlist import Waiting
 
 
-def payer_owner(deed: Deed, person: Person, organization_id: int | None) -> str:
+def payer_owner(deed: Deed, run: Run, person: Person, organization_id: int | None) -> str:
+    """Who pays: of a contract run always its client, else the organization given, else the person."""
+    organization_id = run.client_id or organization_id
     if organization_id is None:
         return f"person:{person.id}"
     if deed.session.get(Organization, organization_id) is None:
@@ -65,7 +67,7 @@ def enroll(
     rate, plan = fees.rate_of(run, rate_id), plans.plan_of(run, plan_id)
     refuse_twice(deed, run, person)
     seats.checked_heads(heads)
-    payer = money.account_of(deed, payer_owner(deed, person, organization_id), run.currency)
+    payer = money.account_of(deed, payer_owner(deed, run, person, organization_id), run.currency)
     refuse_sign_up(deed, run, row.taken >= run.capacity)
     state = seats.seats_of(deed, run)
     held = seat_at_price(deed, run, state, person, payer, rate, plan, heads, total, note, "desk")

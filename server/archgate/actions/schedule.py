@@ -1,4 +1,4 @@
-"""Dates of a run: planning them from a pattern, changing single meetings, keeping the gates in step."""
+"""Dates of a run: planning them from patterns, keeping meetings and gates in step, saying what a change touches."""
 
 from __future__ import annotations
 
@@ -8,11 +8,13 @@ from zoneinfo import ZoneInfo
 
 from sqlalchemy import func, select
 
+from archgate.actions import places
 from archgate.actions.problems import Problem, not_found
 from archgate.actions.transaction import Deed
 from archgate.core import gates as core_gates
-from archgate.core.documents import PATTERN_KEYS, meeting_document, read_pattern
-from archgate.core.faults import Fault, Refused
+from archgate.core.documents import PATTERN_KEYS, meeting_document, read_extra, read_pattern
+from archgate.core.faults import Fault
+from archgate.core.gates import Rule, Window
 from archgate.core.reader import Reader
 from archgate.core.schedule import (
     WEEKDAYS,
@@ -22,14 +24,15 @@ from archgate.core.schedule import (
     Schedule,
     built,
     changed,
-    day_text,
     meetings_of,
     numbered,
 )
 from archgate.core.schedule import Meeting as CoreMeeting
 from archgate.tables.courses import Run
 from archgate.tables.roster import Enrollment
-from archgate.tables.schedule import Gate, Meeting, MeetingPattern
+from archgate.tables.schedule import Gate, Meeting, MeetingPattern, OnlineLink, Place
+
+MOST_PATTERNS = 20
 
 
 def get_run(deed: Deed, run_id: int) -> Run:
@@ -43,10 +46,22 @@ def day_before(day: date) -> date:
     return day - timedelta(days=1)
 
 
+def zone_of(run: Run, place: Place | None) -> ZoneInfo:
+    """A meeting stands in its place's zone; without a place, in the run's."""
+    return ZoneInfo(place.time_zone if place else run.time_zone)
+
+
+def core_meeting(run: Run, m: Meeting) -> CoreMeeting:
+    plan = Extra(
+        m.date, m.start, m.minutes, m.instructor.name if m.instructor else None, m.place.name if m.place else None,
+        m.pattern_n,
+    )  # fmt: skip
+    return built(plan, zone_of(run, m.place))
+
+
 def schedule_of(run: Run) -> Schedule:
     """The stored meetings of a run as the core sees them, numbered by time."""
-    zone = ZoneInfo(run.time_zone)
-    return Schedule(numbered([built(Extra(m.date, m.start, m.minutes), zone) for m in run.meetings]))
+    return Schedule(numbered([core_meeting(run, m) for m in ordered(run)]))
 
 
 def read_changes(rows: list[Reader]) -> tuple[Change, ...]:
@@ -56,32 +71,59 @@ def read_changes(rows: list[Reader]) -> tuple[Change, ...]:
         n = row.whole("n", "The number of the meeting", 1, 10_000, need=True)
         day, start = row.day("date", "The date"), row.clock("start", "The start time")
         minutes = row.whole("minutes", "The length in minutes", 1, 7 * 24 * 60)
+        instructor, room = row.text("instructor", "The instructor"), row.text("room", "The room")
         if n is not None:
-            found.append(Change(n, day, start, minutes, row.flag("dropped", "Left out")))
+            found.append(Change(n, day, start, minutes, row.flag("dropped", "Left out"), instructor, room))
     return tuple(found)
 
 
-def planned(top: Reader, zone: ZoneInfo) -> tuple[Pattern | None, Schedule | None]:
-    """The pattern of a form and the meetings it gives, with the changes made by hand."""
-    row = top.inner("pattern", "The meeting pattern", PATTERN_KEYS)
-    pattern = read_pattern(row) if row else None
-    changes = read_changes(
-        top.rows("changes", "The changed dates", "n date start minutes dropped", most=5000)
-    )
-    if pattern is None:
-        return None, None
+CHANGE_KEYS = "n date start minutes dropped instructor room"
+EXTRA_KEYS = "date start minutes instructor room"
+
+
+def planned(
+    deed: Deed, top: Reader, zone: ZoneInfo, need: bool = True
+) -> tuple[list[Pattern], Schedule | None]:
+    """The patterns of a form and the meetings they give, closures regarded, with the changes made by hand.
+
+    A form gives `pattern` (one) or `patterns` (several), and one-off meetings under `extra`. None: there is a fault.
+    """
+    before = len(top.faults)
+    if top.has("patterns") or not (need or top.has("pattern")):
+        read = [
+            read_pattern(r) for r in top.rows("patterns", "The patterns", PATTERN_KEYS, most=MOST_PATTERNS)
+        ]
+    else:
+        row = (
+            top.inner("pattern", "The meeting pattern", PATTERN_KEYS) if need or top.has("pattern") else None
+        )
+        read = [read_pattern(row)] if row else []
+    extra = [read_extra(r) for r in top.rows("extra", "The one-off meetings", EXTRA_KEYS, most=500)]
+    changes = read_changes(top.rows("changes", "The changed dates", CHANGE_KEYS, most=5000))
+    patterns = [p for p in read if p]
+    if len(top.faults) > before:
+        return patterns, None
+    at = "/patterns" if top.has("patterns") else "/pattern"
+    firsts = [p.first for p in patterns]
     try:
-        schedule = changed(meetings_of((pattern,), zone), changes, zone)
+        closed = places.closures_from(deed, min(firsts)) if firsts else frozenset()
+        schedule = meetings_of(tuple(patterns), zone, closed, tuple(e for e in extra if e))
+        schedule = changed(schedule, changes, zone)
     except OverflowError:
-        top.fault("pattern/first", "The dates go beyond the calendar.")
-        return pattern, None
-    if not schedule.meetings:
-        top.faults.append(Fault("/pattern/weekdays", "This pattern gives no meeting at all."))
-    return pattern, schedule
+        top.faults.append(
+            Fault(at if at == "/patterns" else f"{at}/first", "The dates go beyond the calendar.")
+        )
+        return patterns, None
+    if need and not schedule.meetings:
+        where = "/pattern/weekdays" if at == "/pattern" else at
+        top.faults.append(Fault(where, "This pattern gives no meeting at all."))
+    return patterns, schedule
 
 
-def pattern_row(pattern: Pattern) -> MeetingPattern:
+def pattern_row(deed: Deed, pattern: Pattern, n: int) -> MeetingPattern:
+    place, teacher = places.place_named(deed, pattern.room), places.instructor_named(deed, pattern.instructor)
     return MeetingPattern(
+        n=n,
         first=pattern.first,
         start=pattern.start,
         minutes=pattern.minutes,
@@ -89,7 +131,28 @@ def pattern_row(pattern: Pattern) -> MeetingPattern:
         every_weeks=pattern.every_weeks,
         count=pattern.count,
         until=pattern.until,
+        extend=pattern.extend,
+        place_id=place.id if place else None,
+        instructor_id=teacher.id if teacher else None,
     )
+
+
+def core_pattern(row: MeetingPattern) -> Pattern:
+    return Pattern(
+        row.first, row.start, row.minutes, tuple(WEEKDAYS.index(d) for d in row.weekdays.split(",")),
+        row.every_weeks, row.count, row.until, row.extend,
+    )  # fmt: skip
+
+
+def pattern_view(deed: Deed, p: MeetingPattern) -> dict[str, Any]:
+    place = deed.session.get(Place, p.place_id) if p.place_id else None
+    teacher = deed.session.get(places.Instructor, p.instructor_id) if p.instructor_id else None
+    return {
+        "first": shown(p.first), "start": shown(p.start), "minutes": p.minutes, "weekdays": p.weekdays.split(","),
+        "every_weeks": p.every_weeks, "count": p.count, "until": shown(p.until),
+        "on_closure": "extend" if p.extend else "skip",
+        "room": place.name if place else None, "instructor": teacher.name if teacher else None,
+    }  # fmt: skip
 
 
 def meeting_row(meeting: CoreMeeting, by_hand: bool = False) -> Meeting:
@@ -100,7 +163,64 @@ def meeting_row(meeting: CoreMeeting, by_hand: bool = False) -> Meeting:
         starts_at=meeting.start.astimezone(UTC),
         ends_at=meeting.end.astimezone(UTC),
         by_hand=by_hand,
+        pattern_n=meeting.pattern,
+        sequence=0,
+        cancel_why="",
     )
+
+
+def placed_row(deed: Deed, run: Run, meeting: CoreMeeting, by_hand: bool = False) -> Meeting:
+    """A planned meeting with its own place and instructor, or the run's, and its moments in the place's zone."""
+    row = meeting_row(meeting, by_hand)
+    row.start = meeting_start(meeting)
+    row.place = places.place_named(deed, meeting.room) or run.place
+    row.instructor = places.instructor_named(deed, meeting.instructor) or run.instructor
+    settle_times(run, row)
+    return row
+
+
+def meeting_start(meeting: CoreMeeting) -> time:
+    return meeting.start.time().replace(tzinfo=None, fold=0)
+
+
+def settle_times(run: Run, row: Meeting) -> None:
+    """Work the moments of a meeting out of its wall-clock time."""
+    done = built(Extra(row.date, row.start, row.minutes), zone_of(run, row.place))
+    row.starts_at, row.ends_at = done.start.astimezone(UTC), done.end.astimezone(UTC)
+
+
+# --- gates ------------------------------------------------------------------------------------------------
+
+
+def rule_of(held: dict[str, Any] | None) -> Rule | None:
+    """A stored gate rule as the core sees it."""
+    if not held:
+        return None
+    return Rule(date.fromisoformat(held["on"])) if "on" in held else Rule(days_before=held["days_before"])
+
+
+def windows_of(run: Run) -> tuple[Window, ...]:
+    return tuple(Window(rule_of(w.get("opens")), rule_of(w.get("closes"))) for w in run.windows) or (
+        Window(),
+    )
+
+
+def read_rule(row: Reader, key: str, name: str) -> dict[str, Any] | None:
+    """A gate rule of a form: {"on": date} or {"days_before": n}."""
+    if not row.has(key):
+        return None
+    inner = row.inner(key, name, "on days_before")
+    if inner is None or inner.one_of(("on", "days_before"), True, name) is None:
+        return None
+    day, days = (
+        inner.day("on", name),
+        inner.whole("days_before", f"The days before the start of {name.lower()}", 0, 3660),
+    )
+    return {"on": shown(day)} if day else None if days is None else {"days_before": days}
+
+
+def is_open(run: Run) -> bool:
+    return run.kind == core_gates.RunKind.OPEN
 
 
 def core_gates_of(run: Run, zone: ZoneInfo) -> tuple[core_gates.Gate, ...]:
@@ -118,7 +238,22 @@ def core_gates_of(run: Run, zone: ZoneInfo) -> tuple[core_gates.Gate, ...]:
         )
         for (until, days), labels in ends.items()
     )
-    return core_gates.gates_of(schedule_of(run).meetings, zone, run.sign_up_opens, early)
+    cohort = (run.starts_on, run.ends_on) if run.starts_on and run.ends_on else None
+    decision = (
+        Rule(run.decision_until)
+        if run.decision == "waits" and run.decision_until
+        else rule_of(run.decision_rule)
+    )
+    return core_gates.gates_of(
+        schedule_of(run).meetings,
+        zone,
+        windows_of(run),
+        early,
+        decision,
+        cohort,
+        run.access_days,
+        is_open(run),
+    )
 
 
 def settle_gates(deed: Deed, run: Run) -> None:
@@ -126,107 +261,66 @@ def settle_gates(deed: Deed, run: Run) -> None:
     wanted = list(core_gates_of(run, deed.zone))
     kept = []
     for row in list(run.gates):
-        match = next((g for g in wanted if (g.kind, g.rule, g.day, g.at, g.label) == _gate_facts(row)), None)
+        match = next((g for g in wanted if _gate_facts(g) == _gate_facts(row)), None)
         if match:
             wanted.remove(match)
             kept.append(row)
-    run.gates = kept + [Gate(kind=g.kind, rule=g.rule, day=g.day, at=g.at, label=g.label) for g in wanted]
+    run.gates = kept + [
+        Gate(kind=g.kind, rule=g.rule, day=g.day, at=g.at, label=g.label, n=g.n) for g in wanted
+    ]
     deed.session.flush()
     deed.session.refresh(run, ["gates"])
 
 
-def _gate_facts(row: Gate) -> tuple[Any, ...]:
-    return row.kind, row.rule, row.day, row.at, row.label
+def _gate_facts(row: Gate | core_gates.Gate) -> tuple[Any, ...]:
+    return row.kind, row.rule, row.day, row.at, row.label, row.n
 
 
 def gate_at(run: Run, kind: str) -> datetime | None:
-    return next((g.at for g in run.gates if g.kind == kind), None)
+    """The moment of the first gate of a kind."""
+    return min((g.at for g in run.gates if g.kind == kind), default=None)
 
 
-def meeting_view(meeting: CoreMeeting, row: Meeting) -> dict[str, Any]:
-    return {**meeting_document(meeting), "id": row.id, "by_hand": row.by_hand}
+def sign_up_windows(run: Run) -> tuple[tuple[datetime | None, datetime | None], ...]:
+    """Each window's stored moments of opening and closing."""
+    opens = {g.n: g.at for g in run.gates if g.kind == "sign-up opens"}
+    closes = {g.n: g.at for g in run.gates if g.kind == "sign-up closes"}
+    return tuple((opens.get(n), closes.get(n)) for n in range(1, max(1, len(run.windows)) + 1))
 
 
-def meetings_view(run: Run) -> list[dict[str, Any]]:
-    return [meeting_view(m, r) for m, r in zip(schedule_of(run).meetings, ordered(run), strict=True)]
+def last_closing(run: Run) -> date | None:
+    return max((g.day for g in run.gates if g.kind == "sign-up closes"), default=None)
+
+
+def meeting_view(meeting: CoreMeeting, row: Meeting, link: OnlineLink | None) -> dict[str, Any]:
+    return {
+        **meeting_document(meeting), "id": row.id, "by_hand": row.by_hand, "pattern_n": row.pattern_n,
+        "online": bool(row.place and row.place.kind == "online"), "link": link.link if link else None,
+        "host_key": link.host_key if link else None,
+    }  # fmt: skip
+
+
+def meetings_view(deed: Deed, run: Run) -> list[dict[str, Any]]:
+    query = (
+        select(OnlineLink).join(Meeting, Meeting.id == OnlineLink.meeting_id).where(Meeting.run_id == run.id)
+    )
+    links = {x.meeting_id: x for x in deed.session.scalars(query)}
+    return [
+        meeting_view(m, r, links.get(r.id))
+        for m, r in zip(schedule_of(run).meetings, ordered(run), strict=True)
+    ]
 
 
 def ordered(run: Run) -> list[Meeting]:
     return sorted(run.meetings, key=lambda m: m.starts_at)
 
 
-# --- changing dates of a saved run ------------------------------------------------------------------------
+# --- what a change of dates touches -----------------------------------------------------------------------
 
 
-def run_of_meeting(deed: Deed, meeting_id: int) -> tuple[Run, Meeting]:
-    meeting = deed.session.get(Meeting, meeting_id)
-    if meeting is None:
-        raise not_found("This meeting")
-    run = deed.session.get_one(Run, meeting.run_id)
+def refuse_closed(run: Run) -> None:
     if run.status in ("cancelled", "archived"):
         raise Problem(409, "run-closed", f"The run is {run.status}; its dates no longer change.")
-    return run, meeting
-
-
-def change_meeting(deed: Deed, meeting_id: int, body: dict[str, Any]) -> dict[str, Any]:
-    """Move one meeting to another date, time or length. `seen` guards against overwriting a colleague."""
-    run, meeting = run_of_meeting(deed, meeting_id)
-    before = situation(deed, run)
-    faults: list[Fault] = []
-    top = Reader(body, "", faults, "seen set")
-    given = top.inner("set", "What to change", "date start minutes")
-    seen = top.value.get("seen") or {}
-    day = given.day("date", "The date") if given else None
-    start = given.clock("start", "The start time") if given else None
-    minutes = given.whole("minutes", "The length in minutes", 1, 7 * 24 * 60) if given else None
-    if faults:
-        raise Refused(faults)
-    new = {"date": day, "start": start, "minutes": minutes}
-    now = {"date": meeting.date, "start": meeting.start, "minutes": meeting.minutes}
-    refuse_lost_update(
-        {k: v for k, v in new.items() if v is not None}, seen, {k: shown(v) for k, v in now.items()}
-    )
-    plan = Extra(
-        day or meeting.date, start if start is not None else meeting.start, minutes or meeting.minutes
-    )
-    result = meeting_row(built(plan, ZoneInfo(run.time_zone)))
-    for name in ("date", "start", "minutes", "starts_at", "ends_at"):
-        setattr(meeting, name, getattr(result, name))
-    meeting.by_hand = True
-    change = deed.log(
-        "change dates", "run", run.id, f"Moved a meeting of {run.code} to {day_text(meeting.date)}"
-    )
-    return after_dates(deed, run, before, change.key)
-
-
-def add_meeting(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
-    """Add a one-off meeting to a run."""
-    run = get_run(deed, run_id)
-    before = situation(deed, run)
-    faults: list[Fault] = []
-    top = Reader(body, "", faults, "date start minutes")
-    day = top.day("date", "The date", need=True)
-    start = top.clock("start", "The start time", need=True)
-    minutes = top.whole("minutes", "The length in minutes", 1, 7 * 24 * 60, need=True)
-    if faults or day is None or start is None or minutes is None:
-        raise Refused(faults)
-    run.meetings.append(meeting_row(built(Extra(day, start, minutes), ZoneInfo(run.time_zone)), by_hand=True))
-    change = deed.log("add a meeting", "run", run.id, f"Added a meeting of {run.code} on {day_text(day)}")
-    return after_dates(deed, run, before, change.key)
-
-
-def remove_meeting(deed: Deed, meeting_id: int) -> dict[str, Any]:
-    """Take one meeting out of a run; a run keeps at least one."""
-    run, meeting = run_of_meeting(deed, meeting_id)
-    if len(run.meetings) == 1:
-        raise Problem(422, "last-meeting", "A run keeps at least one meeting; move this one instead.")
-    before = situation(deed, run)
-    day = meeting.date
-    run.meetings.remove(meeting)
-    change = deed.log(
-        "take out a meeting", "run", run.id, f"Took out the meeting of {run.code} on {day_text(day)}"
-    )
-    return after_dates(deed, run, before, change.key)
 
 
 def shown(value: Any) -> Any:
@@ -256,29 +350,61 @@ def situation(deed: Deed, run: Run) -> dict[str, Any]:
     return {
         "meetings": len(schedule.meetings),
         "hours": schedule.hours,
-        "first": shown(schedule.first),
-        "last": shown(schedule.last),
+        "start": start_day(deed, run),
         "gates": {f"{g.kind}|{g.label}": {"label": g.label, "day": shown(g.day)} for g in run.gates},
+        "rows": {m.id: row_facts(m) for m in run.all_meetings},
     }
 
 
-def after_dates(deed: Deed, run: Run, before: dict[str, Any], change_key: str) -> dict[str, Any]:
-    """Settle the gates after a change of dates, and say what it touches."""
-    deed.session.flush()
-    deed.session.refresh(run, ["meetings"])
-    settle_gates(deed, run)
-    after = situation(deed, run)
+def start_day(deed: Deed, run: Run) -> date | None:
+    """The center's day on which a run starts: a cohort's first day, else the day of the first meeting."""
+    if run.starts_on:
+        return run.starts_on
+    return core_gates.local_day(min(m.starts_at for m in run.meetings), deed.zone) if run.meetings else None
+
+
+def row_facts(m: Meeting) -> dict[str, Any]:
+    return {
+        "date": shown(m.date), "start": shown(m.start), "minutes": m.minutes,
+        "place": m.place.name if m.place else None, "instructor": m.instructor.name if m.instructor else None,
+        "cancelled": m.cancelled_at is not None,
+    }  # fmt: skip
+
+
+def moved_dates(before: dict[int, dict[str, Any]], after: dict[int, dict[str, Any]]) -> list[dict[str, Any]]:
+    """Old and new side by side, for every meeting that differs, by the later of both dates."""
+
+    def held(rows: dict[int, dict[str, Any]], key: int) -> dict[str, Any] | None:
+        row = rows.get(key)
+        return None if row is None or row["cancelled"] else {k: v for k, v in row.items() if k != "cancelled"}
+
+    found = [
+        {"meeting_id": key, "before": held(before, key), "after": held(after, key)}
+        for key in {**before, **after}
+        if held(before, key) != held(after, key)
+    ]
+    return sorted(
+        found, key=lambda f: ((f["after"] or f["before"])["date"], (f["after"] or f["before"])["start"])
+    )
+
+
+def touches_of(before: dict[str, Any], after: dict[str, Any]) -> list[dict[str, Any]]:
+    """Counts, hours and gates that differ, as lines for the margin."""
     gates = [
-        {"label": now["label"], "before": (before["gates"].get(key) or {}).get("day"), "after": now["day"]}
-        for key, now in after["gates"].items()
-        if (before["gates"].get(key) or {}).get("day") != now["day"]
+        {
+            "label": (after["gates"].get(key) or before["gates"][key])["label"],
+            "before": (before["gates"].get(key) or {}).get("day"),
+            "after": (after["gates"].get(key) or {}).get("day"),
+        }
+        for key in {**before["gates"], **after["gates"]}
+        if (before["gates"].get(key) or {}).get("day") != (after["gates"].get(key) or {}).get("day")
     ]
     facts = [
         {"label": label, "before": str(before[name]), "after": str(after[name])}
         for name, label in (("meetings", "Meetings"), ("hours", "Hours"))
         if before[name] != after[name]
     ]
-    return outcome(deed, run, change_key, facts + gates)
+    return facts + gates
 
 
 def outcome(deed: Deed, run: Run, change_key: str | None, touches: list[dict[str, Any]]) -> dict[str, Any]:

@@ -29,14 +29,19 @@ from archgate.clock import business_now, system_now
 from archgate.tables import Base
 from archgate.tables.access import SignInAttempt, User, UserSession
 from archgate.tables.bulk import BatchRow
-from archgate.tables.courses import Center
+from archgate.tables.courses import Attachment, Center
+from archgate.tables.jobs import Job, TimedWork
 from archgate.tables.log import Change, IdempotencyKey
+from archgate.tables.messages import Message
+from archgate.tables.schedule import Feed, OnlineLink
 
 T = TypeVar("T")
 RETRIED = {1205, 1213, 1020}
 TRIES = 6
 KEY_LIFE = timedelta(days=7)
-UNLOGGED = (Change, IdempotencyKey, UserSession, SignInAttempt, BatchRow)
+UNLOGGED = (
+    Change, IdempotencyKey, UserSession, SignInAttempt, BatchRow, Job, TimedWork, Message, OnlineLink, Feed, Attachment,
+)  # fmt: skip
 
 
 @dataclass(frozen=True)

@@ -13,7 +13,7 @@ from typing import Any
 
 from sqlalchemy import Table, select
 
-from archgate.actions import roster, schedule, seats, waitlist
+from archgate.actions import lifecycle, messages, roster, schedule, seats, waitlist
 from archgate.actions.problems import Problem, conflict, not_found
 from archgate.actions.transaction import Deed, plain
 from archgate.clock import system_now
@@ -23,6 +23,7 @@ from archgate.tables.bulk import Batch
 from archgate.tables.courses import Run
 from archgate.tables.log import Change
 from archgate.tables.roster import Enrollment, PartyPlace
+from archgate.tables.seats import RunSeats
 from archgate.tables.waitlist import Waiting
 
 MONEY_TIME = timedelta(minutes=30)
@@ -31,10 +32,21 @@ FIELD_ACTIONS = {
     "change dates",
     "add a meeting",
     "take out a meeting",
+    "move a run",
+    "extend a run",
+    "decide",
+    "take off sale",
+    "put on sale",
+    "archive",
+    "bring back",
     "change terms",
     "publish",
     "keep defaults",
 }
+WITH_FIELDS = {"change a person", "add a busy time", "take out a busy time", "import busy times", "close days",
+               "open a day", "accept a clash"}  # fmt: skip
+ADDED_ON_THE_SPOT = {"places", "instructors"}  # somebody else may use them by now
+RISING = {"sequence"}  # of meetings: a calendar must see it rise, also on an undo
 DERIVED = {"gates"}  # worked out anew after an undo, never restored
 
 
@@ -47,8 +59,10 @@ def undo(deed: Deed, key: str) -> dict[str, Any]:
         raise conflict("undone", "This was undone already.")
     if change.action in FIELD_ACTIONS:
         undo_fields(deed, change)
-    elif change.action == "change a person":
+    elif change.action in WITH_FIELDS:
         restore_rows(deed, change)
+    elif change.action in ("copy runs", "plan a season"):
+        undo_new_runs(deed, change)
     elif change.action in TAKEN_BACK:
         if system_now() - change.entered_at > MONEY_TIME:
             raise conflict("too-late", "This can be undone for 30 minutes; withdraw or enroll instead.")
@@ -59,6 +73,7 @@ def undo(deed: Deed, key: str) -> dict[str, Any]:
     done = deed.log(
         "undo", change.subject, change.subject_id, summary, undoes=change.id, run_id=change.run_id
     )
+    messages.correct(deed, change, done)
     return {
         "change": done.key,
         "summary": done.summary,
@@ -97,11 +112,16 @@ def restore_rows(deed: Deed, change: Change) -> None:
     """Put every row of a change back, last first; refused when one is no longer as the change left it."""
     deed.session.expire_all()
     for row in reversed([r for r in change.rows if r["table"] not in DERIVED | {"run_seats"}]):
+        if row["table"] in ADDED_ON_THE_SPOT and row["before"] is None:
+            continue
         table = Base.metadata.tables[row["table"]]
-        now = deed.session.execute(select(table).where(table.c.id == row["id"])).mappings().first()
+        if set(row["before"] or ()) - set(table.c.keys()):
+            raise conflict("moved-on", "This was done before the last upgrade and can no longer be undone.")
+        key = next(iter(table.primary_key.columns))
+        now = deed.session.execute(select(table).where(key == row["id"])).mappings().first()
         expected = row["after"]
         same = now is None if expected is None else now is not None and all(
-            equal(now[k], v) for k, v in expected.items()
+            equal(now[k], v) for k, v in expected.items() if k not in RISING
         )  # fmt: skip
         if not same:
             raise conflict(
@@ -128,7 +148,13 @@ def restore(deed: Deed, table: Table, row: dict[str, Any]) -> None:
     if row["before"] is None:
         deed.session.execute(table.delete().where(table.c.id == row["id"]))
         return
-    values = {k: typed(table.c[k], v) for k, v in row["before"].items() if table.c[k].computed is None}
+    values = {
+        k: typed(table.c[k], v)
+        for k, v in row["before"].items()
+        if table.c[k].computed is None and (k not in RISING or row["after"] is None)
+    }
+    if table.name == "meetings" and row["after"] is not None:
+        values["sequence"] = table.c.sequence + 1
     if row["after"] is None:
         deed.session.execute(table.insert().values(**values))
     else:
@@ -203,6 +229,27 @@ def undo_batch(deed: Deed, change: Change) -> None:
     batch.status, batch.report, batch.enrolled_at = "judged", None, None
 
 
+def undo_new_runs(deed: Deed, change: Change) -> None:
+    """Take back runs that were made together: all of them, while each is a draft that nobody touched since."""
+    made = [r["id"] for r in change.rows if r["table"] == "runs" and r["before"] is None]
+    runs = deed.session.scalars(select(Run).where(Run.id.in_(made))).all()
+    touched = [r.code for r in runs if r.status != "draft"]
+    later = deed.session.scalar(select(Change).where(Change.run_id.in_(made), Change.id > change.id))
+    if touched or later or len(runs) < len(made):
+        raise conflict(
+            "moved-on",
+            f"It has moved on since: {touched[0] + ' is published' if touched else (later.summary if later else 'one of them is gone')}.",
+        )
+    for run in runs:
+        deed.session.delete(deed.session.get_one(RunSeats, run.id))
+        deed.session.flush()
+        deed.session.delete(run)
+
+
+def undo_cancel_run(deed: Deed, change: Change) -> None:
+    lifecycle.uncancel(deed, change)
+
+
 TAKEN_BACK: dict[str, Callable[[Deed, Change], None]] = {
     "enroll": undo_enroll,
     "withdraw": undo_withdraw,
@@ -211,4 +258,5 @@ TAKEN_BACK: dict[str, Callable[[Deed, Change], None]] = {
     "leave the line": undo_leave,
     "seat from the line": undo_seat,
     "name a head": undo_name,
+    "cancel a run": undo_cancel_run,
 }

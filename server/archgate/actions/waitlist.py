@@ -40,7 +40,7 @@ def join(
     roster.refuse_sign_up(deed, run, full=False)
     if isinstance(core_seats.seats_for(state, seats.checked_heads(heads)), core_seats.Seated):
         raise conflict("seat-free", f"There is a seat; {person.name} can be enrolled at once.")
-    payer = money.account_of(deed, roster.payer_owner(deed, person, organization_id), run.currency)
+    payer = money.account_of(deed, roster.payer_owner(deed, run, person, organization_id), run.currency)
     row = line_up(deed, run, person, payer, rate.id, plan.id, heads, note, "desk")
     change = deed.log("wait", "waiting", row.id, f"{person.name} waits for {run.code}", run_id=run.id)
     return {

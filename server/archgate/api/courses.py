@@ -8,7 +8,7 @@ from typing import Any
 from fastapi import APIRouter, Depends, Request
 from pydantic import BaseModel, Field
 
-from archgate.actions import courses, fees, finding, schedule
+from archgate.actions import courses, fees, finding
 from archgate.actions.access import User
 from archgate.actions.transaction import Once
 from archgate.api.web import Body, FaultOut, may, once, run_act, run_look
@@ -21,6 +21,7 @@ class CourseOut(BaseModel):
     code: str
     title: str
     summary: str
+    category: str
     defaults: dict[str, Any]
 
 
@@ -28,6 +29,7 @@ class NextMeeting(BaseModel):
     date: str
     start: str
     end: str
+    place: str
 
 
 class PriceNow(BaseModel):
@@ -48,6 +50,12 @@ class RunLine(BaseModel):
     kind: str
     status: str
     decision: str
+    decision_until: str | None
+    decision_day: str | None
+    starts_on: str | None
+    ends_on: str | None
+    access_days: int | None
+    client: str | None
     sign_up: str
     sign_up_why: str
     teaching: str
@@ -87,6 +95,10 @@ class MeetingOut(BaseModel):
     room: str | None
     warnings: list[str]
     by_hand: bool
+    pattern_n: int | None
+    online: bool
+    link: str | None
+    host_key: str | None
 
 
 class PatternOut(BaseModel):
@@ -97,6 +109,69 @@ class PatternOut(BaseModel):
     every_weeks: int
     count: int | None
     until: str | None
+    on_closure: str
+    room: str | None
+    instructor: str | None
+
+
+class RuleIO(BaseModel):
+    """When a gate is: on a date, or so many days before the start."""
+
+    on: str | None = None
+    days_before: int | None = None
+
+
+class WindowIO(BaseModel):
+    """A stretch of sign-up; without `opens` from publication, without `closes` through the day before the start."""
+
+    opens: RuleIO | None = None
+    closes: RuleIO | None = None
+
+
+class CancelledMeeting(BaseModel):
+    id: int
+    date: str
+    start: str
+    why: str
+
+
+class ClashRun(BaseModel):
+    id: int
+    code: str
+    title: str
+
+
+class ClashOut(BaseModel):
+    """A clash with its sentence; `accepted` is the reason why somebody lets it stand."""
+
+    key: str
+    kind: str
+    who: str
+    text: str
+    run: ClashRun | None
+    meeting_id: int | None
+    n: int | None
+    other: ClashRun | None
+    other_meeting_id: int | None
+    date: str
+    start: str
+    end: str
+    accepted: str | None
+
+
+class NamedWeek(BaseModel):
+    name: str
+    from_: str = Field(alias="from")
+    to: str
+    meetings: int
+
+
+class FileOut(BaseModel):
+    id: int
+    name: str
+    media: str
+    size: int
+    at: str
 
 
 class GateOut(BaseModel):
@@ -163,9 +238,17 @@ class RunOut(RunLine):
     own_title: str
     note: str
     sign_up_opens: str | None
+    windows: list[WindowIO]
+    decision_rule: RuleIO | None
+    week_names: list[str]
+    named_weeks: list[NamedWeek]
+    client_id: int | None
+    files: list[FileOut]
     weeks: int
     patterns: list[PatternOut]
     dates: list[MeetingOut]
+    cancelled: list[CancelledMeeting]
+    clashes: list[ClashOut]
     gates: list[GateOut]
     price_line: list[PriceLine]
     rates: list[RateOut]
@@ -183,6 +266,39 @@ class Touch(BaseModel):
     after: str | None
 
 
+class DateFacts(BaseModel):
+    date: str
+    start: str
+    minutes: int
+    place: str | None
+    instructor: str | None
+
+
+class MovedDate(BaseModel):
+    """A meeting before and after; None where there is none."""
+
+    meeting_id: int
+    before: DateFacts | None
+    after: DateFacts | None
+
+
+class MovedInstallment(BaseModel):
+    name: str
+    amount: str
+    before: str
+    after: str
+
+
+class MovedInstallments(BaseModel):
+    number: int
+    examples: list[MovedInstallment]
+
+
+class DueBack(BaseModel):
+    name: str
+    amount: str
+
+
 class Outcome(BaseModel):
     """What a change did, or with `preview` would do; `change` is the key for undo."""
 
@@ -190,6 +306,13 @@ class Outcome(BaseModel):
     run_id: int
     touches: list[Touch]
     enrolled: int
+    dates: list[MovedDate] = []
+    made: list[ClashOut] = []
+    healed: list[ClashOut] = []
+    installments: MovedInstallments | None = None
+    told: int = 0
+    call_list: int | None = None
+    due_back: list[DueBack] = []
 
 
 class NewRun(Body):
@@ -207,7 +330,17 @@ class NewRun(Body):
     sign_up_opens: Any = None
     time_zone: Any = None
     currency: Any = None
+    kind: Any = None
+    windows: Any = None
+    decision_rule: Any = None
+    starts_on: Any = None
+    ends_on: Any = None
+    week_names: Any = None
+    access_days: Any = None
+    client_id: Any = None
     pattern: Any = None
+    patterns: Any = None
+    extra: Any = None
     changes: Any = None
     rates: Any = None
     plans: Any = None
@@ -218,12 +351,6 @@ class Patch(Body):
 
     seen: dict[str, Any] | None = None
     set: dict[str, Any]
-
-
-class NewMeeting(Body):
-    date: Any = None
-    start: Any = None
-    minutes: Any = None
 
 
 class QuoteLine(BaseModel):
@@ -336,41 +463,6 @@ def change_terms(
 @router.post("/runs/{run_id}/publish")
 def publish_run(run_id: int, request: Request, user: User = Depends(may("publish"))) -> Outcome:
     return run_act(request, user, lambda deed: courses.publish_run(deed, run_id))
-
-
-@router.post("/runs/{run_id}/meetings")
-def add_meeting(
-    run_id: int,
-    body: NewMeeting,
-    request: Request,
-    preview: bool = False,
-    user: User = Depends(may("plan runs")),
-    key: Once | None = Depends(once),
-) -> Outcome:
-    return run_act(
-        request, user, lambda deed: schedule.add_meeting(deed, run_id, given(body)),
-        preview=preview, once=None if preview else key,
-    )  # fmt: skip
-
-
-@router.patch("/meetings/{meeting_id}")
-def change_meeting(
-    meeting_id: int,
-    body: Patch,
-    request: Request,
-    preview: bool = False,
-    user: User = Depends(may("plan runs")),
-) -> Outcome:
-    return run_act(
-        request, user, lambda deed: schedule.change_meeting(deed, meeting_id, given(body)), preview=preview
-    )
-
-
-@router.delete("/meetings/{meeting_id}")
-def remove_meeting(
-    meeting_id: int, request: Request, preview: bool = False, user: User = Depends(may("plan runs"))
-) -> Outcome:
-    return run_act(request, user, lambda deed: schedule.remove_meeting(deed, meeting_id), preview=preview)
 
 
 @router.get("/runs/{run_id}/quote")

@@ -10,7 +10,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from datetime import date
 from typing import Any
+from zoneinfo import ZoneInfo
 
+from archgate.core.clashes import Busy, Clash, clashes_of
 from archgate.core.faults import Fault, Refused
 from archgate.core.fees import EarlyStep, Heads, Rate, quote_for
 from archgate.core.money import format_amount
@@ -87,9 +89,9 @@ def read_extra(row: Reader) -> Extra | None:
 
 
 def schedule_of(document: Any) -> Document:
-    """`calc schedule`: the meetings of patterns, closures and one-off meetings."""
+    """`calc schedule`: the meetings of patterns, closures and one-off meetings, and their clashes."""
     faults: list[Fault] = []
-    top = Reader(document, "", faults, "time_zone patterns closures extra", unbuilt="busy")
+    top = Reader(document, "", faults, "time_zone patterns closures extra busy")
     zone = top.zone()
     patterns = [read_pattern(r) for r in top.rows("patterns", "The patterns", PATTERN_KEYS)]
     extra = [
@@ -101,6 +103,7 @@ def schedule_of(document: Any) -> Document:
             closures.add(strict_date(held if isinstance(held, str) else ""))
         except ValueError:
             faults.append(Fault(f"/closures/{i}", f'A closure must be a date like 2027-09-14, not "{held}".'))
+    busy = [read_busy(r, zone) for r in top.rows("busy", "The busy times", "who start end")]
     _finish(faults)
     assert zone is not None
     try:
@@ -109,7 +112,31 @@ def schedule_of(document: Any) -> Document:
         )
     except OverflowError:
         raise Refused([Fault("/patterns", "The dates go beyond the calendar.")]) from None
-    return schedule_document(schedule)
+    found = clashes_of(schedule.meetings, tuple(b for b in busy if b))
+    return {**schedule_document(schedule), "clashes": [clash_document(c, zone) for c in found]}
+
+
+def read_busy(row: Reader, zone: ZoneInfo | None) -> Busy | None:
+    who = row.text("who", "Who is busy", need=True)
+    start = row.moment("start", "The start", zone, need=True)
+    end = row.moment("end", "The end", zone, need=True)
+    if who is None or start is None or end is None:
+        return None
+    if end <= start:
+        row.fault("end", "The busy time ends before it begins.")
+        return None
+    return Busy(who, start, end)
+
+
+def clash_document(clash: Clash, zone: ZoneInfo) -> Document:
+    return {
+        "who": clash.who,
+        "kind": str(clash.kind),
+        "a": clash.a,
+        "b": clash.b,
+        "start": clash.start.astimezone(zone).isoformat(),
+        "end": clash.end.astimezone(zone).isoformat(),
+    }
 
 
 def schedule_document(schedule: Schedule) -> Document:

@@ -35,15 +35,61 @@ class Teaching(StrEnum):
     ENDED = "ended"
 
 
+class Decision(StrEnum):
+    UNDECIDED = "undecided"
+    GOING_AHEAD = "going ahead"
+    WAITS = "waits"
+    CANCELLED = "cancelled"
+
+
+class RunKind(StrEnum):
+    DATED = "dated"  # meets on dates
+    COHORT = "cohort"  # a group moves together from a start to an end
+    OPEN = "open"  # no dates; access for so many days from enrollment
+
+
 @dataclass(frozen=True)
 class Gate:
-    """`day` is the last day before the gate shuts or the day on which it opens; `at` is in UTC."""
+    """`day` is the last day before the gate shuts or the day on which it opens; `at` is in UTC.
 
-    kind: str  # "sign-up opens", "early step ends", "sign-up closes", "starts", "ends"
+    `n` numbers the sign-up window it belongs to, 0 for other gates.
+    """
+
+    kind: str  # "sign-up opens", "early step ends", "decision day", "sign-up closes", "starts", "ends", "access ends"
     rule: str
     day: date
     at: datetime
     label: str = ""
+    n: int = 0
+
+
+@dataclass(frozen=True)
+class Rule:
+    """When a gate is: on a date, or so many days before the start. Exactly one of both."""
+
+    on: date | None = None
+    days_before: int | None = None
+
+    def day(self, start: date | None) -> date | None:
+        """The day of the gate; None while there is no start to count from."""
+        return last_early_day(self.on, self.days_before, start)
+
+    @property
+    def text(self) -> str:
+        if self.on:
+            return f"on {self.on.isoformat()}"
+        return f"{self.days_before} day{'' if self.days_before == 1 else 's'} before start"
+
+
+@dataclass(frozen=True)
+class Window:
+    """A stretch of sign-up. Without `opens` from publication on, without `closes` through the day before the start."""
+
+    opens: Rule | None = None
+    closes: Rule | None = None
+
+
+USUAL_CLOSE = Rule(days_before=1)
 
 
 def first_moment(day: date, zone: ZoneInfo) -> datetime:
@@ -75,54 +121,123 @@ def last_early_day(until: date | None, days_before: int | None, start: date | No
 def gates_of(
     meetings: tuple[Meeting, ...],
     zone: ZoneInfo,
-    opens: date | None = None,
+    windows: tuple[Window, ...] = (Window(),),
     early: tuple[tuple[date | None, int | None, str], ...] = (),
+    decision: Rule | None = None,
+    cohort: tuple[date, date] | None = None,
+    access_days: int | None = None,
+    open_run: bool = False,
 ) -> tuple[Gate, ...]:
-    """The gates of a dated run, by time.
+    """The gates of a run, by time. `zone` is the center's; meetings carry their own place's offset.
 
-    Sign-up closes at the end of the day before the first meeting (the center's day); without `opens` it is
-    open from publication. `early` holds (until, days before, label) of each early-bird step. `zone` is the
-    center's; meetings carry their own place's offset.
+    A dated run starts with its first meeting and ends with its last; a `cohort` starts with the first moment of its
+    first day and ends when its last is over; an open run has no start. Sign-up closes by each window's rule, usually
+    at the end of the day before the start. `early` holds (until, days before, label) of each early-bird step. Access
+    to a cohort ends when `access_days` days after its last day are over.
     """
     gates: list[Gate] = []
-    if opens is not None:
-        at = first_moment(opens, zone)
-        gates.append(Gate("sign-up opens", f"on {opens.isoformat()}", opens, at, "Sign-up opens"))
-    start = local_day(meetings[0].start, zone) if meetings else None
+    start = cohort[0] if cohort else local_day(meetings[0].start, zone) if meetings else None
+    for n, window in enumerate(windows or (Window(),), 1):
+        tail = f" ({n} of {len(windows)})" if len(windows) > 1 else ""
+        opens = window.opens.day(start) if window.opens else None
+        if window.opens and opens is not None:
+            gates.append(
+                Gate(
+                    "sign-up opens",
+                    window.opens.text,
+                    opens,
+                    first_moment(opens, zone),
+                    f"Sign-up opens{tail}",
+                    n,
+                )
+            )
+        rule = window.closes or (None if open_run else USUAL_CLOSE)
+        closes = rule.day(start) if rule else None
+        if rule and closes is not None:
+            gates.append(
+                Gate("sign-up closes", rule.text, closes, day_over(closes, zone), f"Sign-up closes{tail}", n)
+            )
     for until, days_before, label in early:
         day = last_early_day(until, days_before, start)
         if day is not None:
-            rule = f"on {until.isoformat()}" if until else f"{days_before} days before start"
-            gates.append(Gate("early step ends", rule, day, day_over(day, zone), label))
-    if meetings and start is not None:
-        before = start - timedelta(days=1)
+            gates.append(
+                Gate("early step ends", Rule(until, days_before).text, day, day_over(day, zone), label)
+            )
+    decided = decision.day(start) if decision else None
+    if decision and decided is not None:
         gates.append(
-            Gate("sign-up closes", "1 day before start", before, day_over(before, zone), "Sign-up closes")
+            Gate("decision day", decision.text, decided, first_moment(decided, zone), "Decision day")
         )
-        begun = meetings[0].start.astimezone(UTC)
-        gates.append(Gate("starts", "first meeting", start, begun, "First meeting"))
+    if cohort:
+        gates.append(Gate("starts", "first day", cohort[0], first_moment(cohort[0], zone), "Starts"))
+        gates.append(Gate("ends", "last day", cohort[1], day_over(cohort[1], zone), "Ends"))
+        if access_days is not None:
+            last = cohort[1] + timedelta(days=access_days)
+            rule_text = f"{access_days} days after the end"
+            gates.append(Gate("access ends", rule_text, last, day_over(last, zone), "Access ends"))
+    elif meetings and start is not None:
+        gates.append(
+            Gate("starts", "first meeting", start, meetings[0].start.astimezone(UTC), "First meeting")
+        )
         over = max(m.end for m in meetings).astimezone(UTC)
         gates.append(Gate("ends", "last meeting", local_day(over, zone), over, "Last meeting"))
     return tuple(sorted(gates, key=lambda g: g.at))
 
 
+def window_faults(
+    windows: tuple[Window, ...], start: date | None, open_run: bool
+) -> list[tuple[int, str, str]]:
+    """What contradicts itself in sign-up windows: (number from 0, "opens" or "closes", sentence).
+
+    Days are compared once the start is known; a window must not close before it opens, and windows follow each other.
+    """
+    found: list[tuple[int, str, str]] = []
+    before: date | None = None
+    for n, window in enumerate(windows):
+        opens = window.opens.day(start) if window.opens else None
+        rule = window.closes or (None if open_run else USUAL_CLOSE)
+        closes = rule.day(start) if rule else None
+        if opens and closes and opens > closes:
+            how = "" if window.closes else ", the day before the start"
+            found.append((n, "opens", f"Sign-up would open on {day_text(opens)}, after it closes{how}."))
+        if n and opens is None and window.opens is None:
+            found.append((n, "opens", "A further window needs the day on which it opens."))
+        if n and before is None:
+            found.append((n, "opens", "The window before this one never closes."))
+        elif before and opens and opens <= before:
+            found.append((n, "opens", f"The window before this one is open through {day_text(before)}."))
+        before = closes
+    return found
+
+
 def sign_up_at(
-    moment: datetime, status: Status, opens: datetime | None, closes: datetime | None, full: bool
+    moment: datetime,
+    status: Status,
+    windows: tuple[tuple[datetime | None, datetime | None], ...],
+    full: bool,
+    open_run: bool = False,
 ) -> tuple[SignUp, str]:
-    """Whether people can sign up at a moment, and the sentence that says why or why not."""
+    """Whether people can sign up at a moment, and the sentence that says why or why not.
+
+    `windows` holds (opens, closes) of each window in UTC; a window without opening is open from publication, one
+    without closing has no start to close before, which only an open run may lack.
+    """
     if status is Status.DRAFT:
         return SignUp.NOT_YET, "The run is a draft; publish it first."
     if status is not Status.PUBLISHED:
         return SignUp.CLOSED, f"The run is {status}."
-    if closes is None:
+    if not open_run and any(closes is None for _, closes in windows):
         return SignUp.NOT_YET, "The run has no meeting yet."
-    if moment >= closes:
-        return SignUp.CLOSED, "Sign-up closed at the end of the day before the first meeting."
-    if opens is not None and moment < opens:
-        return SignUp.NOT_YET, "Sign-up is not open yet."
-    if full:
-        return SignUp.FULL, "All seats are taken."
-    return SignUp.OPEN, "Sign-up is open."
+    for opens, closes in windows:
+        if (opens is None or opens <= moment) and (closes is None or moment < closes):
+            return (SignUp.FULL, "All seats are taken.") if full else (SignUp.OPEN, "Sign-up is open.")
+    if any(opens is not None and opens > moment for opens, _ in windows):
+        begun = any(closes is not None and closes <= moment for _, closes in windows)
+        return (
+            SignUp.NOT_YET,
+            "Sign-up is shut; it opens again later." if begun else "Sign-up is not open yet.",
+        )
+    return SignUp.CLOSED, "Sign-up has closed."
 
 
 def teaching_at(moment: datetime, starts: datetime | None, ends: datetime | None) -> Teaching:

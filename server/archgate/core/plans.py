@@ -48,6 +48,11 @@ class Due:
     number: int = 0
     on: date | None = None
 
+    @property
+    def from_start(self) -> bool:
+        """Whether it moves along when the start moves."""
+        return self.kind in NEEDS_START
+
 
 @dataclass(frozen=True)
 class PlanLine:
@@ -68,6 +73,7 @@ class Installment:
     amount: int
     settle: Settle
     why: str
+    line: int = 0  # the plan's line it came from, from 1
 
 
 @dataclass(frozen=True)
@@ -231,7 +237,8 @@ def installments_of(
         rows.append((max(ruled, signed_up), i, amount, line.settle, why))
     rows.sort(key=lambda r: (r[0], r[1]))
     done = tuple(
-        Installment(n, due, amount, settle, why) for n, (due, _, amount, settle, why) in enumerate(rows, 1)
+        Installment(n, due, amount, settle, why, i + 1)
+        for n, (due, i, amount, settle, why) in enumerate(rows, 1)
     )
     now = sum(i.amount for i in done if i.due == signed_up)
     return Installments(done, now, total - now, total)

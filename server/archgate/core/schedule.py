@@ -53,6 +53,7 @@ class Extra:
     minutes: int
     instructor: str | None = None
     room: str | None = None
+    pattern: int | None = None  # the number of the pattern it came from
 
 
 @dataclass(frozen=True)
@@ -68,6 +69,7 @@ class Meeting:
     instructor: str | None = None
     room: str | None = None
     warnings: tuple[str, ...] = ()
+    pattern: int | None = None
 
 
 @dataclass(frozen=True)
@@ -120,6 +122,8 @@ class Change:
     start: time | None = None
     minutes: int | None = None
     dropped: bool = False
+    instructor: str | None = None
+    room: str | None = None
 
 
 def monday_of(day: date) -> date:
@@ -202,7 +206,7 @@ def meetings_of(
     planned: list[tuple[Extra, tuple[str, ...]]] = []
     dropped: list[Dropped] = []
     warnings: list[str] = []
-    for pattern in patterns:
+    for n, pattern in enumerate(patterns, 1):
         days, lost = dates_of(pattern, closures)
         dropped += lost
         if pattern.first.weekday() not in pattern.days:
@@ -211,7 +215,8 @@ def meetings_of(
         if len(days) == MOST_MEETINGS:
             warnings.append(f"A pattern stops at {MOST_MEETINGS} meetings.")
         planned += [
-            (Extra(day, pattern.start, pattern.minutes, pattern.instructor, pattern.room), ()) for day in days
+            (Extra(day, pattern.start, pattern.minutes, pattern.instructor, pattern.room, n), ())
+            for day in days
         ]
     for one in extra:
         closed = (f"{day_text(one.date)} is a closure.",) if one.date in closures else ()
@@ -228,7 +233,7 @@ def built(plan: Extra, zone: ZoneInfo, warnings: tuple[str, ...] = ()) -> Meetin
     end = (start.astimezone(UTC) + timedelta(minutes=plan.minutes)).astimezone(zone)
     clock = clock_warning(plan.date, plan.start, zone)
     said = warnings + ((clock,) if clock else ())
-    return Meeting(0, 0, plan.date, start, end, plan.minutes, plan.instructor, plan.room, said)
+    return Meeting(0, 0, plan.date, start, end, plan.minutes, plan.instructor, plan.room, said, plan.pattern)
 
 
 def numbered(meetings: list[Meeting]) -> tuple[Meeting, ...]:
@@ -250,8 +255,36 @@ def changed(schedule: Schedule, changes: tuple[Change, ...], zone: ZoneInfo) -> 
                 change.date or meeting.date,
                 change.start if change.start is not None else meeting.start.time().replace(tzinfo=None),
                 change.minutes or meeting.minutes,
-                meeting.instructor,
-                meeting.room,
+                change.instructor or meeting.instructor,
+                change.room or meeting.room,
+                meeting.pattern,
             )
             kept.append(built(plan, zone))
     return replace(schedule, meetings=numbered(kept))
+
+
+def shifted(pattern: Pattern, days: int) -> Pattern:
+    """The same pattern so many days later, weekdays turned along; its number of meetings stays."""
+    weekdays = tuple(sorted((d + days) % 7 for d in pattern.days))
+    until = pattern.until + timedelta(days=days) if pattern.until else None
+    return replace(pattern, first=pattern.first + timedelta(days=days), weekdays=weekdays, until=until)
+
+
+def next_days(pattern: Pattern, after: date, number: int, closures: frozenset[date]) -> list[date]:
+    """The next so many dates of a pattern after a day, closures left out: how a run is made longer at its end."""
+    found: list[date] = []
+    for day in pattern_days(pattern):
+        if len(found) >= number:
+            break
+        if day > after and day not in closures:
+            found.append(day)
+    return found
+
+
+def aligned_shift(first: date, wanted: date) -> int:
+    """The days by which a run moves so that it begins in the week of `wanted` on its own weekday, not before `wanted`.
+
+    Wed 14 Oct moved to Mon 11 Jan begins on Wed 13 Jan; moved to Thu 14 Jan, on Wed 20 Jan.
+    """
+    ahead = (first.weekday() - wanted.weekday()) % 7
+    return (wanted + timedelta(days=ahead) - first).days

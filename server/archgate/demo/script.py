@@ -14,11 +14,26 @@ from zoneinfo import ZoneInfo
 
 from sqlalchemy.orm import Session, sessionmaker
 
-from archgate.actions import access, bulk, courses, fees, people, roster, rosters, waitlist
+from archgate.actions import (
+    access,
+    bulk,
+    courses,
+    fees,
+    lifecycle,
+    moving,
+    people,
+    places,
+    roster,
+    rosters,
+    waitlist,
+)
+from archgate.actions import today as today_list
 from archgate.actions.problems import Problem
 from archgate.actions.transaction import Deed, act, look
+from archgate.clock import system_now
 from archgate.core.schedule import WEEKDAYS
 from archgate.demo.names import FAMILY, GIVEN
+from archgate.jobs.worker import Worker
 
 T = TypeVar("T")
 ZONE = "America/New_York"
@@ -34,12 +49,78 @@ PEOPLE = 150
 CALLERS = 120  # of them sign up by phone at random; the others are in the events of the script
 
 COURSES = (
-    ("DSW", "A boundary wall in eight evenings", "Lay a dry-stone wall that stands: footing, hearting, throughs, cope."),
-    ("LIME", "Lime plaster for old walls", "Mix, lay and finish lime plaster in three coats on lath and on stone."),
+    (
+        "DSW",
+        "A boundary wall in eight evenings",
+        "Lay a dry-stone wall that stands: footing, hearting, throughs, cope.",
+    ),
+    (
+        "LIME",
+        "Lime plaster for old walls",
+        "Mix, lay and finish lime plaster in three coats on lath and on stone.",
+    ),
     ("GLASS", "Leaded glass: a small panel", "Cut, lead and solder a panel of your own design."),
     ("SLATE", "Slate roofing by hand", "Dress, hole and hang slate; flashings, valleys and a mended ridge."),
     ("TIMB", "Timber framing: a garden gate", "Mark out, cut and peg the joints of a small oak frame."),
-    ("IRON", "Forged ironwork: hooks and hinges", "Draw down, bend and punch at the forge, safely and by eye."),
+    (
+        "IRON",
+        "Forged ironwork: hooks and hinges",
+        "Draw down, bend and punch at the forge, safely and by eye.",
+    ),
+    ("READ", "Reading old buildings", "Six weeks online: what walls, roofs and openings tell of their age."),
+    ("DRAW", "Drawing for masons", "Set out arches, moldings and templates at your own pace."),
+    (
+        "CARVE",
+        "Stone carving: a leaf in limestone",
+        "From the block to the finished leaf, with mallet and claw.",
+    ),
+)
+CATEGORIES = {
+    "DSW": "Stone",
+    "CARVE": "Stone",
+    "DRAW": "Stone",
+    "LIME": "Walls and finishes",
+    "GLASS": "Glass and iron",
+    "IRON": "Glass and iron",
+    "SLATE": "Roofs and timber",
+    "TIMB": "Roofs and timber",
+    "READ": "Understanding buildings",
+}
+PLACES: tuple[dict[str, Any], ...] = (
+    {
+        "name": "Hall 2",
+        "seats": 16,
+        "facts": "Ground floor, sinks, dust extraction",
+        "address": "4 Quay Lane",
+    },
+    {"name": "Roof shed", "seats": 10, "facts": "Two practice roofs", "address": "4 Quay Lane"},
+    {"name": "Glass room", "seats": 10, "facts": "Light tables, soldering bench", "address": "4 Quay Lane"},
+    {"name": "Forge", "seats": 8, "facts": "Eight hearths", "address": "6 Quay Lane"},
+    {
+        "name": "Long barn",
+        "seats": 10,
+        "facts": "Framing yard under a roof",
+        "address": "Upper Farm",
+        "address_public": False,
+    },
+    {
+        "name": "Quarry yard",
+        "kind": "outdoors",
+        "seats": 14,
+        "facts": "Bring boots; a tent when it rains",
+        "address": "Old Quarry Road",
+    },
+    {"name": "Great barn", "seats": 220, "facts": "For large events"},
+    {"name": "Online room", "kind": "online", "facts": "A link for each meeting"},
+)
+TEACHERS: tuple[dict[str, Any], ...] = (
+    {"name": "I. Marchetti", "email": "i.marchetti@example.org", "phone": "555-0171"},
+    {"name": "A. Sorensen", "email": "a.sorensen@example.org", "phone": "555-0172",
+     "hours": [{"weekday": d, "from": "17:00", "to": "21:30"} for d in ("MO", "TU", "WE", "TH")]},
+    {"name": "H. Dunmore", "email": "h.dunmore@example.org", "phone": "555-0173"},
+    {"name": "M. Oyelaran", "email": "m.oyelaran@example.org", "phone": "555-0174"},
+    {"name": "P. Hallam", "email": "p.hallam@example.org", "phone": "555-0175"},
+    {"name": "C. Abernathy", "email": "c.abernathy@example.org", "phone": "555-0176"},
 )  # fmt: skip
 
 HALVES = {
@@ -98,6 +179,7 @@ class PlannedRun:
     published: bool = True
     waits: int = 0
     note: str = ""
+    more: dict[str, Any] = field(default_factory=dict)
 
 
 RUNS = (
@@ -134,6 +216,20 @@ RUNS = (
     # Drafts: one ready but for its instructor, one that nobody could sign up for any more.
     PlannedRun("GLASS", -6, 75, "WE", "18:00", 120, 6, 8, 5, "Glass room", "",
                rates("276.00", "248.00", 14), (HALVES,), 0, title="Leaded glass: winter evenings", published=False),
+    # A cohort online, an open run, a run for one client, and one that meets where others do.
+    PlannedRun("READ", -30, 20, "WE", "19:00", 90, 6, 24, 8, "Online room", "C. Abernathy",
+               rates("180.00", "160.00", 14), (HALVES,), 9,
+               more={"kind": "cohort", "weeks_long": 6, "access_days": 60, "decision_rule": {"days_before": 10},
+                     "week_names": ["Walls", "Roofs", "Openings", "Floors", "Changes", "Your own building"]}),
+    PlannedRun("DRAW", -28, 0, "", "09:00", 60, 1, 100, 0, "", "C. Abernathy",
+               [{"label": "Standard", "amount": "75.00"}], (NOW,), 6, more={"kind": "open", "access_days": 90}),
+    PlannedRun("CARVE", -26, 9, "MO", "17:30", 150, 6, 12, 6, "Quarry yard", "I. Marchetti",
+               rates("254.00", "228.00", 14), (HALVES,), 5, more={"decision_rule": {"days_before": 7}}),
+    PlannedRun("CARVE", -8, 25, "TH", "18:00", 150, 6, 16, 6, "Quarry yard", "P. Hallam",
+               rates("254.00", "228.00", 14), (HALVES,), 2, title="Stone carving, second group",
+               more={"decision_rule": {"days_before": 14}}),
+    PlannedRun("LIME", -14, 34, "FR", "09:30", 360, 2, 12, 0, "Hall 2", "C. Abernathy",
+               [{"label": "Client", "amount": "260.00"}], (NOW,), 0, title="Lime plaster for Northgate Trust"),
     PlannedRun("TIMB", -5, -1, "FR", "18:30", 120, 3, 8, 4, "", "P. Hallam",
                rates("90.00", "80.00", 3), (NOW,), 0, title="Timber framing: three evenings", published=False),
 )  # fmt: skip
@@ -197,6 +293,7 @@ def load(sessions: sessionmaker[Session], today: date, quick: bool) -> None:
     crowd = everybody(center)
     for name in (CLIENT, OTHER_CLIENT):
         center.act(8.5, lambda d, n=name: people.create_organization(d, n))
+    furnish(center)
     course_ids: dict[str, int] = {}
     signing_up: list[tuple[PlannedRun, int, list[int]]] = []
     for back in range(DAYS, -1, -1):
@@ -212,8 +309,66 @@ def load(sessions: sessionmaker[Session], today: date, quick: bool) -> None:
                 sign_up(center, plan, run_id, crowd, 10.5 + n * 0.4 + center.chance.random() * 0.3)
             events(center, plan, run_id, back, crowd)
     center.day = today
+    desk_work(center, signing_up)
     for number, text in NOTES:
         center.act(9, lambda d, p=crowd[number], t=text: people.add_note(d, p, t))
+
+
+def furnish(center: Center) -> None:
+    """Rooms and other places, instructors with their hours and absences, and the center's closed days."""
+    center.act(8.6, lambda d: places.set_region(d, "US"))
+    for place in PLACES:
+        center.act(8.6, lambda d, b=place: places.save_place(d, None, b))
+    for teacher in TEACHERS:
+        center.act(8.7, lambda d, b=teacher: places.save_instructor(d, None, b))
+
+
+def desk_work(center: Center, runs: list[tuple[PlannedRun, int, list[int]]]) -> None:
+    """What the office did of late: a meeting cancelled, somebody ill, a run decided, a client's run, reminders."""
+    today = center.today
+    by = {(plan.course, plan.first): run for plan, run, _ in runs}
+    teachers = {i["name"]: i["id"] for i in center.look(9, lambda d: places.list_instructors(d))}
+    rooms = {p["name"]: p["id"] for p in center.look(9, lambda d: places.list_places(d))}
+    center.act(
+        8.8,
+        lambda d: places.add_closure(
+            d,
+            {
+                "from": (today + timedelta(days=33)).isoformat(),
+                "through": (today + timedelta(days=34)).isoformat(),
+                "label": "Boiler works",
+            },
+        ),
+    )
+    ill = {
+        "from": (today + timedelta(days=5)).isoformat(),
+        "through": (today + timedelta(days=9)).isoformat(),
+        "label": "ill",
+    }
+    center.act(9, lambda d: places.add_busy(d, "instructor", teachers["M. Oyelaran"], ill))
+    shut = {
+        "from": (today + timedelta(days=28)).isoformat(),
+        "through": (today + timedelta(days=33)).isoformat(),
+        "label": "New hearths",
+    }
+    center.act(9.1, lambda d: places.add_busy(d, "place", rooms["Forge"], shut))
+    slate = center.look(9, lambda d: courses.run_view(d, by[("SLATE", -12)]))
+    coming = next(m for m in slate["dates"] if m["date"] > today.isoformat())
+    center.act(9.2, lambda d: moving.cancel_meeting(d, coming["id"], {"why": "The instructor is ill."}))
+    center.act(9.3, lambda d: lifecycle.decide(d, by[("DSW", 23)], {"decision": "going ahead"}))
+    later = (today + timedelta(days=2)).isoformat()
+    center.act(9.3, lambda d: lifecycle.decide(d, by[("GLASS", 6)], {"decision": "waits", "until": later}))
+    client = center.look(9, lambda d: people.find_organizations(d, CLIENT))[0]["id"]
+    contract = by[("LIME", 34)]
+    center.act(9.4, lambda d: courses.change_run(d, contract, {"seen": {}, "set": {"client_id": client}}))
+    for user, run, text in ((0, by[("GLASS", 6)], "Call the two who asked about Saturdays."),
+                            (1, by[("TIMB", 16)], "Ask P. Hallam about a second group.")):  # fmt: skip
+        body = {"day": today.isoformat(), "text": text, "run_id": run, "user_id": center.users[user].id}
+        center.act(9.5, lambda d, b=body: today_list.remind(d, b))
+    worker = Worker.with_stand_ins(center.sessions)
+    for minutes in (2, 10, 60, 600):
+        worker.drain(system_now() + timedelta(minutes=minutes))
+    worker.timed()
 
 
 def everybody(center: Center) -> list[int]:
@@ -248,6 +403,7 @@ def make_run(center: Center, plan: PlannedRun, course_ids: dict[str, int]) -> di
         if plan.opens is None
         else (center.today + timedelta(days=plan.opens)).isoformat(),
         "pattern": {
+            "on_closure": "extend",
             "first": first.isoformat(),
             "start": plan.start,
             "minutes": plan.minutes,
@@ -256,7 +412,13 @@ def make_run(center: Center, plan: PlannedRun, course_ids: dict[str, int]) -> di
         },
         "rates": plan.rates,
         "plans": list(plan.plans),
+        **plan.more,
     }
+    if plan.more.get("kind") == "open":
+        del body["pattern"]
+    if "weeks_long" in body:
+        body["starts_on"] = first.isoformat()
+        body["ends_on"] = (first + timedelta(days=7 * body.pop("weeks_long") - 1)).isoformat()
     if plan.course in course_ids:
         body["course_id"] = course_ids[plan.course]
     else:
@@ -266,13 +428,16 @@ def make_run(center: Center, plan: PlannedRun, course_ids: dict[str, int]) -> di
         center.act(
             9.6, lambda d: courses.keep_defaults(d, run["id"], ["place", "instructor", "rates", "plans"])
         )
+    if plan.course not in course_ids:
+        category = {"seen": {}, "set": {"category": CATEGORIES[plan.course]}}
+        center.act(9.7, lambda d: courses.change_course(d, run["course"]["id"], category))
     course_ids[plan.course] = run["course"]["id"]
     return run
 
 
-def sign_up_days(center: Center, plan: PlannedRun, first: str) -> list[int]:
+def sign_up_days(center: Center, plan: PlannedRun, first: str | None) -> list[int]:
     """On which days before today (counted back) people sign up: between opening and the close."""
-    closes = (center.today - date.fromisoformat(first)).days + 1
+    closes = (center.today - date.fromisoformat(first)).days + 1 if first else 0
     latest = max(0, closes, 2 if plan.waits else 0)
     return sorted(center.chance.randint(latest, -plan.made - 1) for _ in range(plan.fill))
 

@@ -5,17 +5,23 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import CheckConstraint, ForeignKey, String
+from sqlalchemy import CheckConstraint, ForeignKey, LargeBinary, String
+from sqlalchemy.dialects.mysql import LONGBLOB
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from archgate.tables.base import Base, Key, Name, Prose, Word
+from archgate.tables.base import Base, Key, Name, Prose, Word, ascii_key
 from archgate.tables.fees import Rate
+from archgate.tables.people import Organization
 from archgate.tables.plans import Plan
-from archgate.tables.schedule import Gate, Meeting, MeetingPattern
+from archgate.tables.schedule import Gate, Meeting, MeetingPattern, Place
+from archgate.tables.teaching import Instructor
 
 
 class Center(Base):
-    """One row: what holds for the whole center. `clock_offset` (seconds) sets the business clock."""
+    """One row: what holds for the whole center. `clock_offset` (seconds) sets the business clock.
+
+    `region` is where public holidays are looked up ("US", "US-NY"), empty for none; `uid` ends the UIDs of calendars.
+    """
 
     __tablename__ = "center"
     id: Mapped[Key]
@@ -24,6 +30,8 @@ class Center(Base):
     currency: Mapped[str] = mapped_column(String(3))
     clock_offset: Mapped[int] = mapped_column(default=0)
     demo_ready: Mapped[bool] = mapped_column(default=False)
+    region: Mapped[Word] = mapped_column(default="")
+    uid: Mapped[str] = mapped_column(ascii_key(40), default="")
 
 
 class Course(Base):
@@ -34,14 +42,35 @@ class Course(Base):
     code: Mapped[str] = mapped_column(String(40), unique=True)
     title: Mapped[Name]
     summary: Mapped[Prose]
+    category: Mapped[Name] = mapped_column(default="")
     defaults: Mapped[dict[str, Any]]
     created_at: Mapped[datetime]
+
+
+class Attachment(Base):
+    """A file kept with a run: the contract of a contract run."""
+
+    __tablename__ = "attachments"
+    id: Mapped[Key]
+    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id"), index=True)
+    name: Mapped[Name]
+    media: Mapped[Word]
+    size: Mapped[int]
+    content: Mapped[bytes] = mapped_column(
+        LargeBinary().with_variant(LONGBLOB(), "mysql", "mariadb"), deferred=True
+    )
+    user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
+    at: Mapped[datetime]
 
 
 class Run(Base):
     """One offering of a course. What people edit stands here; who sits where is locked in `run_seats`.
 
-    `sources` names the values that came from the course's defaults and were not changed since.
+    `place` and `instructor` are the usual ones; every meeting carries its own. `sources` names the values that came
+    from the course's defaults and were not changed since. `windows` are the sign-up windows as their rules,
+    [{"opens": rule, "closes": rule}]; a rule is {"on": date} or {"days_before": n}, none the usual one. `decision_rule`
+    is the rule of the decision day. `starts_on` and `ends_on` belong to a cohort, `week_names` too; `access_days`
+    count from the end of a cohort, or from the enrollment of an open run. `client_id` makes it a contract run.
     """
 
     __tablename__ = "runs"
@@ -57,13 +86,20 @@ class Run(Base):
     kind: Mapped[Word]
     status: Mapped[Word] = mapped_column(index=True)
     decision: Mapped[Word]
-    place: Mapped[Name]
-    instructor: Mapped[Name]
+    decision_until: Mapped[date | None]
+    place_id: Mapped[int | None] = mapped_column(ForeignKey("places.id"))
+    instructor_id: Mapped[int | None] = mapped_column(ForeignKey("instructors.id"))
+    client_id: Mapped[int | None] = mapped_column(ForeignKey("organizations.id"))
     time_zone: Mapped[str] = mapped_column(String(64))
     currency: Mapped[str] = mapped_column(String(3))
     capacity: Mapped[int]
     smallest: Mapped[int]
-    sign_up_opens: Mapped[date | None]
+    windows: Mapped[list[Any]]
+    decision_rule: Mapped[dict[str, Any] | None]
+    starts_on: Mapped[date | None]
+    ends_on: Mapped[date | None]
+    week_names: Mapped[list[Any]] = mapped_column(default=list)
+    access_days: Mapped[int | None]
     sources: Mapped[list[Any]]
     created_at: Mapped[datetime]
     published_at: Mapped[datetime | None]
@@ -72,9 +108,23 @@ class Run(Base):
     patterns: Mapped[list[MeetingPattern]] = relationship(
         cascade="all, delete-orphan", order_by="MeetingPattern.id"
     )
-    meetings: Mapped[list[Meeting]] = relationship(
+    all_meetings: Mapped[list[Meeting]] = relationship(
         cascade="all, delete-orphan", order_by="(Meeting.starts_at, Meeting.id)"
     )
+    place: Mapped[Place | None] = relationship()
+    instructor: Mapped[Instructor | None] = relationship()
+    client: Mapped[Organization | None] = relationship()
     gates: Mapped[list[Gate]] = relationship(cascade="all, delete-orphan", order_by="Gate.at")
     rates: Mapped[list[Rate]] = relationship(cascade="all, delete-orphan", order_by="Rate.position")
     plans: Mapped[list[Plan]] = relationship(cascade="all, delete-orphan", order_by="Plan.id")
+
+    @property
+    def meetings(self) -> list[Meeting]:
+        """The meetings that are held; cancelled ones are kept in `all_meetings`."""
+        return [m for m in self.all_meetings if m.cancelled_at is None]
+
+    @property
+    def sign_up_opens(self) -> date | None:
+        """The date on which the first sign-up window opens, where its rule is a date."""
+        rule = (self.windows[0].get("opens") if self.windows else None) or {}
+        return date.fromisoformat(rule["on"]) if "on" in rule else None

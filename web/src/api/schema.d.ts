@@ -131,41 +131,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/runs/{run_id}/meetings": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Add Meeting */
-        post: operations["add_meeting"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/meetings/{meeting_id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        /** Remove Meeting */
-        delete: operations["remove_meeting"];
-        options?: never;
-        head?: never;
-        /** Change Meeting */
-        patch: operations["change_meeting"];
-        trace?: never;
-    };
     "/api/v1/runs/{run_id}/quote": {
         parameters: {
             query?: never;
@@ -221,6 +186,716 @@ export interface paths {
         head?: never;
         /** Change Course */
         patch: operations["change_course"];
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/meetings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Meeting
+         * @description Add a one-off meeting; with `preview` nothing is saved.
+         */
+        post: operations["add_meeting"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/meetings/{meeting_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Meetings
+         * @description Change one meeting, it and all later ones, or all; with `preview` nothing is saved.
+         */
+        patch: operations["change_meetings"];
+        trace?: never;
+    };
+    "/api/v1/meetings/{meeting_id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Cancel Meeting
+         * @description Cancel one meeting, held on another date instead or not at all.
+         */
+        post: operations["cancel_meeting"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/meetings/{meeting_id}/free": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Free Slots
+         * @description The next free times for a meeting's instructor and place.
+         */
+        get: operations["free_slots"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Move Run */
+        post: operations["move_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/extend": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Extend Run */
+        post: operations["extend_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/copies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Copy Runs
+         * @description Copy runs as drafts to new dates; with `preview` nothing is saved.
+         */
+        post: operations["copy_runs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/season/judge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Judge Season
+         * @description Dates, faults and clashes of a season table; nothing is saved.
+         */
+        post: operations["judge_season"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/season": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plan Season
+         * @description Make every row of a season table a draft; all of them, or none.
+         */
+        post: operations["plan_season"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/clashes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Clashes
+         * @description Every clash from now on, by time; accepted ones too.
+         */
+        get: operations["list_clashes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/clashes/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Accept Clash
+         * @description Let a clash stand, with the reason.
+         */
+        post: operations["accept_clash"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/clashes/reopen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reopen Clash */
+        post: operations["reopen_clash"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/schedule/plan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plan Dates
+         * @description The dates that a form gives with the center's closed days, and their clashes; nothing is saved.
+         */
+        post: operations["plan_dates"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/figures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Decision Figures */
+        get: operations["decision_figures"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/decision": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Decide */
+        post: operations["decide"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/off-sale": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take Off Sale */
+        post: operations["take_off_sale"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/on-sale": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put On Sale */
+        post: operations["put_on_sale"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Cancel Run */
+        post: operations["cancel_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Archive Run */
+        post: operations["archive_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/bring-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring Back Run */
+        post: operations["bring_back_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Attach File
+         * @description Keep the contract of a contract run: PDF, PNG or JPEG.
+         */
+        post: operations["attach_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/files/{file_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get File */
+        get: operations["get_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Places */
+        get: operations["list_places"];
+        put?: never;
+        /** Add Place */
+        post: operations["add_place"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/places/{place_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Change Place */
+        patch: operations["change_place"];
+        trace?: never;
+    };
+    "/api/v1/instructors": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Instructors */
+        get: operations["list_instructors"];
+        put?: never;
+        /** Add Instructor */
+        post: operations["add_instructor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/instructors/{instructor_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Change Instructor */
+        patch: operations["change_instructor"];
+        trace?: never;
+    };
+    "/api/v1/busy/{kind}/{owner_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Busy
+         * @description Absences of an instructor, or closed times of a place; `kind` is instructor or place.
+         */
+        get: operations["list_busy"];
+        put?: never;
+        /**
+         * Add Busy
+         * @description From a day, through a day, with times on one day or without: {"from", "through", "start", "end", "label"}.
+         */
+        post: operations["add_busy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/busy/{busy_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove Busy */
+        delete: operations["remove_busy"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/busy/{kind}/{owner_id}/calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Import Busy
+         * @description Take the busy times of an iCalendar file; those of an earlier import of the same file are replaced.
+         */
+        post: operations["import_busy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/closures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Closures */
+        get: operations["list_closures"];
+        put?: never;
+        /** Close Days */
+        post: operations["close_days"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/closures/region": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Region
+         * @description Whose public holidays are closed days: a country, or a part of one such as US-NY.
+         */
+        put: operations["set_region"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/closures/{day}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Closure
+         * @description Teach on a public holiday all the same, close it again, or open a day of one's own.
+         */
+        put: operations["set_closure"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/closures/calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Import Closures
+         * @description Close the whole days that an iCalendar file marks.
+         */
+        post: operations["import_closures"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/planner": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Planner */
+        get: operations["get_planner"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/days/{day}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Day
+         * @description Everything held on a day, for the doors.
+         */
+        get: operations["get_day"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/months/{month}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Month */
+        get: operations["get_month"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/feeds/{kind}/{subject_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Get Feed
+         * @description The secret address of a calendar, made when first asked for; `renew` ends the old one.
+         */
+        put: operations["get_feed"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/calendars/{token}.ics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Calendar
+         * @description A calendar by its secret address: whoever knows it may read it, nothing else.
+         */
+        get: operations["get_calendar"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/v1/people": {
@@ -577,6 +1252,215 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/messages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Outbox
+         * @description Messages, newest first; `status` is waits, sent, failed or dropped.
+         */
+        get: operations["outbox"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Jobs */
+        get: operations["list_jobs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/jobs/{job_id}/retry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Retry Job
+         * @description Put work that failed for good in line again.
+         */
+        post: operations["retry_job"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check Everything
+         * @description Check by hand what is checked every night: the books, the seats, the moments.
+         */
+        post: operations["check_everything"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/meetings/{meeting_id}/calls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Call List */
+        get: operations["call_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/meetings/{meeting_id}/calls/{person_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Note Call */
+        put: operations["note_call"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/meetings/{meeting_id}/paid": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Paid
+         * @description Whether the instructor is still paid for a cancelled meeting.
+         */
+        put: operations["set_paid"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/today": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Today
+         * @description What needs a decision now.
+         */
+        get: operations["get_today"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/users": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Users */
+        get: operations["list_users"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/reminders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Reminders
+         * @description One's own that are due; or all open ones about a run or a person.
+         */
+        get: operations["list_reminders"];
+        put?: never;
+        /** Remind */
+        post: operations["remind"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/reminders/{reminder_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Settle Reminder
+         * @description Tick it off, take that back, or put it off to another day.
+         */
+        patch: operations["settle_reminder"];
+        trace?: never;
+    };
     "/api/v1/ribbon": {
         parameters: {
             query?: never;
@@ -658,6 +1542,16 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** Acceptance */
+        Acceptance: {
+            /** Key */
+            key: string;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
         /** BatchChange */
         BatchChange: {
             /** Columns */
@@ -788,10 +1682,124 @@ export interface components {
             /** Total */
             total: string;
         };
+        /** Body_attach_file */
+        Body_attach_file: {
+            /** File */
+            file: string;
+        };
         /** Body_create_batch */
         Body_create_batch: {
             /** File */
             file: string;
+        };
+        /** Body_import_busy */
+        Body_import_busy: {
+            /** File */
+            file: string;
+        };
+        /** Body_import_closures */
+        Body_import_closures: {
+            /** File */
+            file: string;
+        };
+        /**
+         * BusyIn
+         * @description {"from", "through", "start", "end", "label"}
+         */
+        BusyIn: {
+            [key: string]: unknown;
+        };
+        /** BusyOut */
+        BusyOut: {
+            /** Id */
+            id: number;
+            /** Label */
+            label: string;
+            /** All Day */
+            all_day: boolean;
+            /** Source */
+            source: string;
+            /** Start */
+            start: string;
+            /** End */
+            end: string;
+        };
+        /** CallList */
+        CallList: {
+            /** Meeting Id */
+            meeting_id: number;
+            /** Run Id */
+            run_id: number;
+            /** Run Code */
+            run_code: string;
+            /** Title */
+            title: string;
+            /** Date */
+            date: string;
+            /** Start */
+            start: string;
+            /** Cancelled */
+            cancelled: boolean;
+            /** Why */
+            why: string;
+            /** Instructor */
+            instructor: string | null;
+            /** Instructor Phone */
+            instructor_phone: string | null;
+            /** Instructor Paid */
+            instructor_paid: boolean | null;
+            /** People */
+            people: components["schemas"]["CallRow"][];
+        };
+        /** CallNote */
+        CallNote: {
+            /** Outcome */
+            outcome: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /** CallRow */
+        CallRow: {
+            /** Person Id */
+            person_id: number;
+            /** Name */
+            name: string;
+            /** Phone */
+            phone: string | null;
+            /** Email */
+            email: string | null;
+            /** Message */
+            message: string | null;
+            /** Outcome */
+            outcome: string | null;
+            /** Note */
+            note: string;
+        };
+        /**
+         * CancelMeeting
+         * @description Why, and on which date it is held instead, if it is.
+         */
+        CancelMeeting: {
+            /** Why */
+            why?: unknown;
+            /** Replacement */
+            replacement?: unknown;
+        } & {
+            [key: string]: unknown;
+        };
+        /** CancelledMeeting */
+        CancelledMeeting: {
+            /** Id */
+            id: number;
+            /** Date */
+            date: string;
+            /** Start */
+            start: string;
+            /** Why */
+            why: string;
         };
         /** ChangeOut */
         ChangeOut: {
@@ -808,6 +1816,138 @@ export interface components {
             /** Run Id */
             run_id: number | null;
         };
+        /** Checked */
+        Checked: {
+            /** Found */
+            found: string;
+        };
+        /**
+         * ClashOut
+         * @description A clash with its sentence; `accepted` is the reason why somebody lets it stand.
+         */
+        ClashOut: {
+            /** Key */
+            key: string;
+            /** Kind */
+            kind: string;
+            /** Who */
+            who: string;
+            /** Text */
+            text: string;
+            run: components["schemas"]["ClashRun"] | null;
+            /** Meeting Id */
+            meeting_id: number | null;
+            /** N */
+            n: number | null;
+            other: components["schemas"]["ClashRun"] | null;
+            /** Other Meeting Id */
+            other_meeting_id: number | null;
+            /** Date */
+            date: string;
+            /** Start */
+            start: string;
+            /** End */
+            end: string;
+            /** Accepted */
+            accepted: string | null;
+        };
+        /** ClashRun */
+        ClashRun: {
+            /** Id */
+            id: number;
+            /** Code */
+            code: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * Closing
+         * @description {"from", "through", "label"}
+         */
+        Closing: {
+            [key: string]: unknown;
+        };
+        /** ClosureChange */
+        ClosureChange: {
+            /** Change */
+            change: string;
+            /** Meetings */
+            meetings: number;
+        };
+        /** ClosureDay */
+        ClosureDay: {
+            /** Day */
+            day: string;
+            /** Label */
+            label: string;
+            /** Public */
+            public: boolean;
+            /** Closed */
+            closed: boolean;
+            /** Id */
+            id: number | null;
+        };
+        /** ClosureYear */
+        ClosureYear: {
+            /** Year */
+            year: number;
+            /** Region */
+            region: string;
+            /** Days */
+            days: components["schemas"]["ClosureDay"][];
+        };
+        /** Copied */
+        Copied: {
+            /** Change */
+            change: string;
+            /** Runs */
+            runs: components["schemas"]["CopiedRun"][];
+        };
+        /** CopiedRun */
+        CopiedRun: {
+            /** Run Id */
+            run_id: number;
+            /** From Id */
+            from_id: number;
+            /** Code */
+            code: string;
+            /** New Code */
+            new_code: string;
+            /** Title */
+            title: string;
+            /** Shift */
+            shift: number;
+            /** Before */
+            before: string[];
+            /** After */
+            after: string[];
+            /** Dropped */
+            dropped: string[];
+            /** Clashes */
+            clashes: components["schemas"]["ClashOut"][];
+            /** Left Behind */
+            left_behind: string[];
+            /** Gates */
+            gates: components["schemas"]["GateDay"][];
+        };
+        /**
+         * CopyAsk
+         * @description Runs by id with their new first dates, or a course's or a season's runs moved by weeks.
+         */
+        CopyAsk: {
+            /** Runs */
+            runs?: unknown;
+            /** Course Id */
+            course_id?: unknown;
+            /** Since */
+            since?: unknown;
+            /** Until */
+            until?: unknown;
+            /** Weeks */
+            weeks?: unknown;
+        } & {
+            [key: string]: unknown;
+        };
         /** CourseOut */
         CourseOut: {
             /** Id */
@@ -818,10 +1958,84 @@ export interface components {
             title: string;
             /** Summary */
             summary: string;
+            /** Category */
+            category: string;
             /** Defaults */
             defaults: {
                 [key: string]: unknown;
             };
+        };
+        /** DateFacts */
+        DateFacts: {
+            /** Date */
+            date: string;
+            /** Start */
+            start: string;
+            /** Minutes */
+            minutes: number;
+            /** Place */
+            place: string | null;
+            /** Instructor */
+            instructor: string | null;
+        };
+        /** DaySheet */
+        DaySheet: {
+            /** Date */
+            date: string;
+            /** Closed */
+            closed: string | null;
+            /** Meetings */
+            meetings: components["schemas"]["ListedMeeting"][];
+        };
+        /** DayState */
+        DayState: {
+            /** Closed */
+            closed: boolean;
+        };
+        /** DecisionIn */
+        DecisionIn: {
+            /** Decision */
+            decision?: unknown;
+            /** Until */
+            until?: unknown;
+            /** Seen */
+            seen?: unknown;
+        } & {
+            [key: string]: unknown;
+        };
+        /** Done */
+        Done: {
+            /** Change */
+            change: string;
+        };
+        /** DraftNotReady */
+        DraftNotReady: {
+            /** Run Id */
+            run_id: number;
+            /** Code */
+            code: string;
+            /** Title */
+            title: string;
+            /** Start */
+            start: string | null;
+            /** Wrong */
+            wrong: string;
+            /** More */
+            more: number;
+        };
+        /** DroppedDate */
+        DroppedDate: {
+            /** Date */
+            date: string;
+            /** Why */
+            why: string;
+        };
+        /** DueBack */
+        DueBack: {
+            /** Name */
+            name: string;
+            /** Amount */
+            amount: string;
         };
         /** EarlyStepIO */
         EarlyStepIO: {
@@ -872,12 +2086,98 @@ export interface components {
             signed_up: string;
             quote: components["schemas"]["QuoteOut"];
         };
+        /** Extension */
+        Extension: {
+            /** Meetings */
+            meetings?: unknown;
+            /** Ends On */
+            ends_on?: unknown;
+        } & {
+            [key: string]: unknown;
+        };
+        /** FailedWork */
+        FailedWork: {
+            /** Kind */
+            kind: string;
+            /** Number */
+            number: number;
+        };
         /** FaultOut */
         FaultOut: {
             /** At */
             at: string;
             /** Message */
             message: string;
+        };
+        /** FeedOut */
+        FeedOut: {
+            /** Kind */
+            kind: string;
+            /** Subject Id */
+            subject_id: number;
+            /** Name */
+            name: string;
+            /** Path */
+            path: string;
+            /** Made At */
+            made_at: string;
+        };
+        /**
+         * Figures
+         * @description What a decision is weighed up with.
+         */
+        Figures: {
+            /** Run Id */
+            run_id: number;
+            /** Code */
+            code: string;
+            /** Title */
+            title: string;
+            /** Decision */
+            decision: string;
+            /** Until */
+            until: string | null;
+            /** Day */
+            day: string | null;
+            /** Smallest */
+            smallest: number;
+            /** Capacity */
+            capacity: number;
+            /** Taken */
+            taken: number;
+            /** Firm */
+            firm: number;
+            /** Unpaid */
+            unpaid: number;
+            /** Unnamed */
+            unnamed: number;
+            /** Waiting */
+            waiting: number;
+            /** Currency */
+            currency: string;
+            /** Income */
+            income: string;
+            /** Paid */
+            paid: string;
+            /** Hours Saved */
+            hours_saved: string;
+            /** Start */
+            start: string | null;
+            /** People */
+            people: number;
+        };
+        /** FileOut */
+        FileOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Media */
+            media: string;
+            /** Size */
+            size: number;
+            /** At */
+            at: string;
         };
         /**
          * Finding
@@ -900,6 +2200,13 @@ export interface components {
             /** Courses */
             courses: components["schemas"]["CourseOut"][];
         };
+        /** GateDay */
+        GateDay: {
+            /** Label */
+            label: string;
+            /** Day */
+            day: string;
+        };
         /** GateOut */
         GateOut: {
             /** Kind */
@@ -920,6 +2227,15 @@ export interface components {
             /** At */
             at: string;
         };
+        /** Imported */
+        Imported: {
+            /** Change */
+            change: string;
+            /** Added */
+            added: number;
+            /** Replaced */
+            replaced: number;
+        };
         /** InstallmentOut */
         InstallmentOut: {
             /** N */
@@ -933,10 +2249,83 @@ export interface components {
             /** Why */
             why: string;
         };
+        /** InstructorIn */
+        InstructorIn: {
+            /** Name */
+            name?: unknown;
+            /** Email */
+            email?: unknown;
+            /** Phone */
+            phone?: unknown;
+            /** Hours */
+            hours?: unknown;
+            /** Active */
+            active?: unknown;
+        } & {
+            [key: string]: unknown;
+        };
+        /** InstructorOut */
+        InstructorOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Email */
+            email: string | null;
+            /** Phone */
+            phone: string | null;
+            /** Hours */
+            hours: {
+                [key: string]: string;
+            }[];
+            /** Active */
+            active: boolean;
+        };
+        /** JobOut */
+        JobOut: {
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Status */
+            status: string;
+            /** Tries */
+            tries: number;
+            /** Trouble */
+            trouble: string;
+            /** About */
+            about: string;
+            /** Run Id */
+            run_id: number | null;
+            /** Made At */
+            made_at: string;
+            /** Due At */
+            due_at: string;
+        };
+        /** Jobs */
+        Jobs: {
+            /** Jobs */
+            jobs: components["schemas"]["JobOut"][];
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** Rounds */
+            rounds: components["schemas"]["Round"][];
+        };
         /** KeepDefaults */
         KeepDefaults: {
             /** Names */
             names: string[];
+        };
+        /** Lane */
+        Lane: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Seats */
+            seats: number | null;
         };
         /** Left */
         Left: {
@@ -966,6 +2355,35 @@ export interface components {
             /** Change */
             change: string;
         };
+        /** ListedMeeting */
+        ListedMeeting: {
+            /** Id */
+            id: number;
+            /** Run Id */
+            run_id: number;
+            /** Code */
+            code: string;
+            /** Title */
+            title: string;
+            /** Date */
+            date: string;
+            /** Start */
+            start: string;
+            /** End */
+            end: string;
+            /** Place */
+            place: string;
+            /** Instructor */
+            instructor: string;
+            /** Taken */
+            taken: number;
+            /** Capacity */
+            capacity: number;
+            /** Cancelled */
+            cancelled: boolean;
+            /** Why */
+            why: string;
+        };
         /** LogLine */
         LogLine: {
             /** At */
@@ -974,6 +2392,13 @@ export interface components {
             by: string | null;
             /** Summary */
             summary: string;
+        };
+        /** MadeRun */
+        MadeRun: {
+            /** Id */
+            id: number;
+            /** Code */
+            code: string;
         };
         /** Me */
         Me: {
@@ -1022,6 +2447,112 @@ export interface components {
             warnings: string[];
             /** By Hand */
             by_hand: boolean;
+            /** Pattern N */
+            pattern_n: number | null;
+            /** Online */
+            online: boolean;
+            /** Link */
+            link: string | null;
+            /** Host Key */
+            host_key: string | null;
+        };
+        /**
+         * MeetingPatch
+         * @description `scope` is this, later or all; `set` the new values, `seen` those the person saw.
+         */
+        MeetingPatch: {
+            /** Seen */
+            seen?: {
+                [key: string]: unknown;
+            } | null;
+            /** Set */
+            set: {
+                [key: string]: unknown;
+            };
+            /** Scope */
+            scope?: unknown;
+        } & {
+            [key: string]: unknown;
+        };
+        /** MessageOut */
+        MessageOut: {
+            /** Id */
+            id: number;
+            /** To */
+            to: string;
+            /** Email */
+            email: string;
+            /** Subject */
+            subject: string;
+            /** Body */
+            body: string;
+            /** Run Id */
+            run_id: number | null;
+            /** Person Id */
+            person_id: number | null;
+            /** At */
+            at: string;
+            /** Status */
+            status: string;
+            /** Trouble */
+            trouble: string;
+            /** Sent At */
+            sent_at: string | null;
+            /** Job Id */
+            job_id: number;
+        };
+        /** MonthList */
+        MonthList: {
+            /** Month */
+            month: string;
+            /** Closed */
+            closed: {
+                [key: string]: string;
+            };
+            /** Meetings */
+            meetings: components["schemas"]["ListedMeeting"][];
+        };
+        /**
+         * Move
+         * @description One of days, weeks, or the new first date.
+         */
+        Move: {
+            /** Days */
+            days?: unknown;
+            /** Weeks */
+            weeks?: unknown;
+            /** First */
+            first?: unknown;
+        } & {
+            [key: string]: unknown;
+        };
+        /**
+         * MovedDate
+         * @description A meeting before and after; None where there is none.
+         */
+        MovedDate: {
+            /** Meeting Id */
+            meeting_id: number;
+            before: components["schemas"]["DateFacts"] | null;
+            after: components["schemas"]["DateFacts"] | null;
+        };
+        /** MovedInstallment */
+        MovedInstallment: {
+            /** Name */
+            name: string;
+            /** Amount */
+            amount: string;
+            /** Before */
+            before: string;
+            /** After */
+            after: string;
+        };
+        /** MovedInstallments */
+        MovedInstallments: {
+            /** Number */
+            number: number;
+            /** Examples */
+            examples: components["schemas"]["MovedInstallment"][];
         };
         /** NamePlace */
         NamePlace: {
@@ -1038,6 +2569,17 @@ export interface components {
             n: number;
             /** Name */
             name: string;
+        };
+        /** NamedWeek */
+        NamedWeek: {
+            /** Name */
+            name: string;
+            /** From */
+            from: string;
+            /** To */
+            to: string;
+            /** Meetings */
+            meetings: number;
         };
         /**
          * NewEnrollment
@@ -1075,6 +2617,10 @@ export interface components {
             start?: unknown;
             /** Minutes */
             minutes?: unknown;
+            /** Instructor */
+            instructor?: unknown;
+            /** Room */
+            room?: unknown;
         } & {
             [key: string]: unknown;
         };
@@ -1134,8 +2680,28 @@ export interface components {
             time_zone?: unknown;
             /** Currency */
             currency?: unknown;
+            /** Kind */
+            kind?: unknown;
+            /** Windows */
+            windows?: unknown;
+            /** Decision Rule */
+            decision_rule?: unknown;
+            /** Starts On */
+            starts_on?: unknown;
+            /** Ends On */
+            ends_on?: unknown;
+            /** Week Names */
+            week_names?: unknown;
+            /** Access Days */
+            access_days?: unknown;
+            /** Client Id */
+            client_id?: unknown;
             /** Pattern */
             pattern?: unknown;
+            /** Patterns */
+            patterns?: unknown;
+            /** Extra */
+            extra?: unknown;
             /** Changes */
             changes?: unknown;
             /** Rates */
@@ -1190,6 +2756,8 @@ export interface components {
             start: string;
             /** End */
             end: string;
+            /** Place */
+            place: string;
         };
         /** NoteOut */
         NoteOut: {
@@ -1212,6 +2780,15 @@ export interface components {
             /** Name */
             name: string;
         };
+        /** Outbox */
+        Outbox: {
+            /** Items */
+            items: components["schemas"]["MessageOut"][];
+            /** Total */
+            total: number;
+            /** Next */
+            next: number | null;
+        };
         /**
          * Outcome
          * @description What a change did, or with `preview` would do; `change` is the key for undo.
@@ -1225,6 +2802,39 @@ export interface components {
             touches: components["schemas"]["Touch"][];
             /** Enrolled */
             enrolled: number;
+            /**
+             * Dates
+             * @default []
+             */
+            dates: components["schemas"]["MovedDate"][];
+            /**
+             * Made
+             * @default []
+             */
+            made: components["schemas"]["ClashOut"][];
+            /**
+             * Healed
+             * @default []
+             */
+            healed: components["schemas"]["ClashOut"][];
+            installments?: components["schemas"]["MovedInstallments"] | null;
+            /**
+             * Told
+             * @default 0
+             */
+            told: number;
+            /** Call List */
+            call_list?: number | null;
+            /**
+             * Due Back
+             * @default []
+             */
+            due_back: components["schemas"]["DueBack"][];
+        };
+        /** Paid */
+        Paid: {
+            /** Paid */
+            paid: boolean;
         };
         /**
          * Patch
@@ -1258,6 +2868,12 @@ export interface components {
             count: number | null;
             /** Until */
             until: string | null;
+            /** On Closure */
+            on_closure: string;
+            /** Room */
+            room: string | null;
+            /** Instructor */
+            instructor: string | null;
         };
         /** PersonChanged */
         PersonChanged: {
@@ -1420,6 +3036,52 @@ export interface components {
             /** Joined */
             joined: string;
         };
+        /** PlaceIn */
+        PlaceIn: {
+            /** Name */
+            name?: unknown;
+            /** Kind */
+            kind?: unknown;
+            /** Seats */
+            seats?: unknown;
+            /** Facts */
+            facts?: unknown;
+            /** Address */
+            address?: unknown;
+            /** Address Public */
+            address_public?: unknown;
+            /** Map Link */
+            map_link?: unknown;
+            /** Time Zone */
+            time_zone?: unknown;
+            /** Active */
+            active?: unknown;
+        } & {
+            [key: string]: unknown;
+        };
+        /** PlaceOut */
+        PlaceOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Seats */
+            seats: number | null;
+            /** Facts */
+            facts: string;
+            /** Address */
+            address: string;
+            /** Address Public */
+            address_public: boolean;
+            /** Map Link */
+            map_link: string;
+            /** Time Zone */
+            time_zone: string;
+            /** Active */
+            active: boolean;
+        };
         /** PlanLineOut */
         PlanLineOut: {
             /** Percent */
@@ -1447,6 +3109,102 @@ export interface components {
             name: string;
             /** Lines */
             lines: components["schemas"]["PlanLineOut"][];
+        };
+        /** PlannedDates */
+        PlannedDates: {
+            /** Meetings */
+            meetings: components["schemas"]["PlannedMeeting"][];
+            /** Hours */
+            hours: string;
+            /** First */
+            first: string | null;
+            /** Last */
+            last: string | null;
+            /** Weeks */
+            weeks: number;
+            /** Dropped */
+            dropped: components["schemas"]["DroppedDate"][];
+            /** Warnings */
+            warnings: string[];
+            /** Clashes */
+            clashes: components["schemas"]["ClashOut"][];
+        };
+        /**
+         * PlannedForm
+         * @description A run's form as far as it is filled: patterns, one-off meetings, changes, place, instructor, seats.
+         */
+        PlannedForm: {
+            /** Pattern */
+            pattern?: unknown;
+            /** Patterns */
+            patterns?: unknown;
+            /** Extra */
+            extra?: unknown;
+            /** Changes */
+            changes?: unknown;
+            /** Place */
+            place?: unknown;
+            /** Instructor */
+            instructor?: unknown;
+            /** Capacity */
+            capacity?: unknown;
+            /** Time Zone */
+            time_zone?: unknown;
+        } & {
+            [key: string]: unknown;
+        };
+        /** PlannedMeeting */
+        PlannedMeeting: {
+            /** N */
+            n: number;
+            /** Of */
+            of: number;
+            /** Date */
+            date: string;
+            /** Weekday */
+            weekday: string;
+            /** Start */
+            start: string;
+            /** End */
+            end: string;
+            /** Minutes */
+            minutes: number;
+            /** Instructor */
+            instructor: string | null;
+            /** Room */
+            room: string | null;
+            /** Warnings */
+            warnings: string[];
+        };
+        /**
+         * PlannerOut
+         * @description Runs and meetings in compact rows, by the columns named.
+         */
+        PlannerOut: {
+            /** Since */
+            since: string;
+            /** Until */
+            until: string;
+            /** Today */
+            today: string;
+            /** Run Columns */
+            run_columns: string[];
+            /** Runs */
+            runs: unknown[][];
+            /** Meeting Columns */
+            meeting_columns: string[];
+            /** Meetings */
+            meetings: unknown[][];
+            /** Places */
+            places: components["schemas"]["Lane"][];
+            /** Instructors */
+            instructors: components["schemas"]["Lane"][];
+            /** Closed */
+            closed: {
+                [key: string]: string;
+            };
+            /** Clashing */
+            clashing: number[];
         };
         /** PriceLine */
         PriceLine: {
@@ -1571,6 +3329,56 @@ export interface components {
             /** Early */
             early: components["schemas"]["EarlyStepIO"][];
         };
+        /** Region */
+        Region: {
+            /** Region */
+            region: string;
+        };
+        /** ReminderIn */
+        ReminderIn: {
+            /** Day */
+            day?: unknown;
+            /** Text */
+            text?: unknown;
+            /** Run Id */
+            run_id?: unknown;
+            /** Person Id */
+            person_id?: unknown;
+            /** User Id */
+            user_id?: unknown;
+        } & {
+            [key: string]: unknown;
+        };
+        /** ReminderOut */
+        ReminderOut: {
+            /** Id */
+            id: number;
+            /** Day */
+            day: string;
+            /** Text */
+            text: string;
+            /** Done */
+            done: boolean;
+            /** Run Id */
+            run_id: number | null;
+            /** Person Id */
+            person_id: number | null;
+            /** About */
+            about: string;
+            /** By */
+            by: string;
+            /** To */
+            to: string;
+        };
+        /** ReminderPatch */
+        ReminderPatch: {
+            /** Done */
+            done?: boolean | null;
+            /** Day */
+            day?: unknown;
+        } & {
+            [key: string]: unknown;
+        };
         /**
          * Ribbon
          * @description The season around today: the runs in it, by first meeting.
@@ -1638,6 +3446,15 @@ export interface components {
             /** Revision */
             revision: number;
         };
+        /** Round */
+        Round: {
+            /** Name */
+            name: string;
+            /** Last At */
+            last_at: string | null;
+            /** Found */
+            found: string;
+        };
         /**
          * RowFix
          * @description What is corrected in a line; an empty body takes the corrections back.
@@ -1663,6 +3480,16 @@ export interface components {
             no_email?: string | null;
         };
         /**
+         * RuleIO
+         * @description When a gate is: on a date, or so many days before the start.
+         */
+        RuleIO: {
+            /** On */
+            on?: string | null;
+            /** Days Before */
+            days_before?: number | null;
+        };
+        /**
          * RunLine
          * @description What stands on every line that shows a run.
          */
@@ -1683,6 +3510,18 @@ export interface components {
             status: string;
             /** Decision */
             decision: string;
+            /** Decision Until */
+            decision_until: string | null;
+            /** Decision Day */
+            decision_day: string | null;
+            /** Starts On */
+            starts_on: string | null;
+            /** Ends On */
+            ends_on: string | null;
+            /** Access Days */
+            access_days: number | null;
+            /** Client */
+            client: string | null;
             /** Sign Up */
             sign_up: string;
             /** Sign Up Why */
@@ -1745,6 +3584,18 @@ export interface components {
             status: string;
             /** Decision */
             decision: string;
+            /** Decision Until */
+            decision_until: string | null;
+            /** Decision Day */
+            decision_day: string | null;
+            /** Starts On */
+            starts_on: string | null;
+            /** Ends On */
+            ends_on: string | null;
+            /** Access Days */
+            access_days: number | null;
+            /** Client */
+            client: string | null;
             /** Sign Up */
             sign_up: string;
             /** Sign Up Why */
@@ -1784,12 +3635,27 @@ export interface components {
             note: string;
             /** Sign Up Opens */
             sign_up_opens: string | null;
+            /** Windows */
+            windows: components["schemas"]["WindowIO"][];
+            decision_rule: components["schemas"]["RuleIO"] | null;
+            /** Week Names */
+            week_names: string[];
+            /** Named Weeks */
+            named_weeks: components["schemas"]["NamedWeek"][];
+            /** Client Id */
+            client_id: number | null;
+            /** Files */
+            files: components["schemas"]["FileOut"][];
             /** Weeks */
             weeks: number;
             /** Patterns */
             patterns: components["schemas"]["PatternOut"][];
             /** Dates */
             dates: components["schemas"]["MeetingOut"][];
+            /** Cancelled */
+            cancelled: components["schemas"]["CancelledMeeting"][];
+            /** Clashes */
+            clashes: components["schemas"]["ClashOut"][];
             /** Gates */
             gates: components["schemas"]["GateOut"][];
             /** Price Line */
@@ -1845,6 +3711,45 @@ export interface components {
             /** Can Wait */
             can_wait: boolean;
         };
+        /** Season */
+        Season: {
+            /** Rows */
+            rows: components["schemas"]["SeasonRow"][];
+            /** Runs */
+            runs: number;
+            /** Faults */
+            faults: number;
+            /** Change */
+            change: string | null;
+            /** Made */
+            made: components["schemas"]["MadeRun"][];
+        };
+        /** SeasonRow */
+        SeasonRow: {
+            /** N */
+            n: number;
+            /** Empty */
+            empty: boolean;
+            /** Faults */
+            faults: components["schemas"]["FaultOut"][];
+            /** Dates */
+            dates: string[];
+            /** Dropped */
+            dropped: string[];
+            /** Clashes */
+            clashes: string[];
+            /** Course */
+            course: string | null;
+            /** New */
+            new: string[];
+        };
+        /** SeasonRows */
+        SeasonRows: {
+            /** Rows */
+            rows?: unknown;
+        } & {
+            [key: string]: unknown;
+        };
         /**
          * SeatConfirm
          * @description The total that was shown.
@@ -1860,6 +3765,15 @@ export interface components {
             /** Password */
             password: string;
         };
+        /** Slot */
+        Slot: {
+            /** Date */
+            date: string;
+            /** Start */
+            start: string;
+            /** Why */
+            why: string;
+        };
         /** StaffNumber */
         StaffNumber: {
             /** Organization */
@@ -1868,6 +3782,25 @@ export interface components {
             number: string;
             /** Department */
             department: string;
+        };
+        /** TodayOut */
+        TodayOut: {
+            /** Date */
+            date: string;
+            /** Closed */
+            closed: string | null;
+            /** Decisions */
+            decisions: components["schemas"]["Figures"][];
+            /** Clashes */
+            clashes: components["schemas"]["ClashOut"][];
+            /** Failed */
+            failed: components["schemas"]["FailedWork"][];
+            /** Drafts */
+            drafts: components["schemas"]["DraftNotReady"][];
+            /** Reminders */
+            reminders: components["schemas"]["ReminderOut"][];
+            /** Meetings */
+            meetings: components["schemas"]["ListedMeeting"][];
         };
         /**
          * Touch
@@ -1891,6 +3824,13 @@ export interface components {
             subject: string;
             /** Subject Id */
             subject_id: number;
+        };
+        /** UserName */
+        UserName: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
         };
         /**
          * WaitingOut
@@ -1925,6 +3865,22 @@ export interface components {
             next: boolean;
             /** Fits */
             fits: boolean;
+        };
+        /** Why */
+        Why: {
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
+        /**
+         * WindowIO
+         * @description A stretch of sign-up; without `opens` from publication, without `closes` through the day before the start.
+         */
+        WindowIO: {
+            opens?: components["schemas"]["RuleIO"] | null;
+            closes?: components["schemas"]["RuleIO"] | null;
         };
         /** Withdrawn */
         Withdrawn: {
@@ -2685,238 +4641,6 @@ export interface operations {
             };
         };
     };
-    add_meeting: {
-        parameters: {
-            query?: {
-                preview?: boolean;
-            };
-            header?: {
-                "Idempotency-Key"?: string | null;
-            };
-            path: {
-                run_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["NewMeeting"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Outcome"];
-                };
-            };
-            /** @description Please sign in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["ProblemOut"];
-                };
-            };
-            /** @description This is not yours to do */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["ProblemOut"];
-                };
-            };
-            /** @description Not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["ProblemOut"];
-                };
-            };
-            /** @description Something changed meanwhile */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["ProblemOut"];
-                };
-            };
-            /** @description Some of this needs mending */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["ProblemOut"];
-                };
-            };
-        };
-    };
-    remove_meeting: {
-        parameters: {
-            query?: {
-                preview?: boolean;
-            };
-            header?: never;
-            path: {
-                meeting_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Outcome"];
-                };
-            };
-            /** @description Please sign in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["ProblemOut"];
-                };
-            };
-            /** @description This is not yours to do */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["ProblemOut"];
-                };
-            };
-            /** @description Not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["ProblemOut"];
-                };
-            };
-            /** @description Something changed meanwhile */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["ProblemOut"];
-                };
-            };
-            /** @description Some of this needs mending */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["ProblemOut"];
-                };
-            };
-        };
-    };
-    change_meeting: {
-        parameters: {
-            query?: {
-                preview?: boolean;
-            };
-            header?: never;
-            path: {
-                meeting_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Patch"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Outcome"];
-                };
-            };
-            /** @description Please sign in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["ProblemOut"];
-                };
-            };
-            /** @description This is not yours to do */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["ProblemOut"];
-                };
-            };
-            /** @description Not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["ProblemOut"];
-                };
-            };
-            /** @description Something changed meanwhile */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["ProblemOut"];
-                };
-            };
-            /** @description Some of this needs mending */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["ProblemOut"];
-                };
-            };
-        };
-    };
     quote_run: {
         parameters: {
             query?: {
@@ -3092,6 +4816,3131 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["CourseOut"];
                 };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    add_meeting: {
+        parameters: {
+            query?: {
+                preview?: boolean;
+            };
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewMeeting"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    change_meetings: {
+        parameters: {
+            query?: {
+                preview?: boolean;
+            };
+            header?: never;
+            path: {
+                meeting_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeetingPatch"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    cancel_meeting: {
+        parameters: {
+            query?: {
+                preview?: boolean;
+            };
+            header?: never;
+            path: {
+                meeting_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CancelMeeting"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    free_slots: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                meeting_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Slot"][];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    move_run: {
+        parameters: {
+            query?: {
+                preview?: boolean;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Move"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    extend_run: {
+        parameters: {
+            query?: {
+                preview?: boolean;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Extension"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    copy_runs: {
+        parameters: {
+            query?: {
+                preview?: boolean;
+            };
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CopyAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Copied"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    judge_season: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeasonRows"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Season"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    plan_season: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeasonRows"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Season"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_clashes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClashOut"][];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    accept_clash: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Acceptance"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    reopen_clash: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Acceptance"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    plan_dates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlannedForm"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlannedDates"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    decision_figures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Figures"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    decide: {
+        parameters: {
+            query?: {
+                preview?: boolean;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DecisionIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    take_off_sale: {
+        parameters: {
+            query?: {
+                preview?: boolean;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    put_on_sale: {
+        parameters: {
+            query?: {
+                preview?: boolean;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    cancel_run: {
+        parameters: {
+            query?: {
+                preview?: boolean;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Why"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    archive_run: {
+        parameters: {
+            query?: {
+                preview?: boolean;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    bring_back_run: {
+        parameters: {
+            query?: {
+                preview?: boolean;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    attach_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_attach_file"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FileOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    get_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                file_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_places: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceOut"][];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    add_place: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlaceIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    change_place: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                place_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlaceIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_instructors: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstructorOut"][];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    add_instructor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InstructorIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstructorOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    change_instructor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                instructor_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InstructorIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstructorOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_busy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+                owner_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BusyOut"][];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    add_busy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+                owner_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BusyIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BusyOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    remove_busy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                busy_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    import_busy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+                owner_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_import_busy"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Imported"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_closures: {
+        parameters: {
+            query: {
+                year: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClosureYear"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    close_days: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Closing"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClosureChange"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    set_region: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Region"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClosureYear"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    set_closure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                day: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DayState"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClosureChange"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    import_closures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_import_closures"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Imported"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    get_planner: {
+        parameters: {
+            query: {
+                since: string;
+                until: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlannerOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    get_day: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                day: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DaySheet"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    get_month: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                month: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MonthList"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    get_feed: {
+        parameters: {
+            query?: {
+                renew?: boolean;
+            };
+            header?: never;
+            path: {
+                kind: string;
+                subject_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    get_calendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Please sign in */
             401: {
@@ -4811,6 +9660,880 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    outbox: {
+        parameters: {
+            query?: {
+                status?: string;
+                before?: number | null;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outbox"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_jobs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Jobs"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    retry_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    check_everything: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Checked"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    call_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                meeting_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CallList"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    note_call: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                meeting_id: number;
+                person_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CallNote"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CallList"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    set_paid: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                meeting_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Paid"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CallList"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    get_today: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TodayOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_users: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UserName"][];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_reminders: {
+        parameters: {
+            query?: {
+                run_id?: number | null;
+                person_id?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReminderOut"][];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    remind: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReminderIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReminderOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    settle_reminder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reminder_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReminderPatch"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReminderOut"];
                 };
             };
             /** @description Please sign in */

@@ -19,6 +19,17 @@ const RunPage = lazy(() => import("../subjects/courses/RunPage"));
 const PeoplePage = lazy(() => import("../subjects/people/PeoplePage"));
 const PersonPage = lazy(() => import("../subjects/people/PersonPage"));
 const Desk = lazy(() => import("../subjects/roster/Desk"));
+const TodayPage = lazy(() => import("../subjects/today/TodayPage"));
+const TimeLine = lazy(() => import("../subjects/schedule/TimeLine"));
+const WeekView = lazy(() => import("../subjects/schedule/WeekView"));
+const MonthList = lazy(() => import("../subjects/schedule/Sheets").then((m) => ({ default: m.MonthList })));
+const DaySheet = lazy(() => import("../subjects/schedule/Sheets").then((m) => ({ default: m.DaySheet })));
+const ClashesPage = lazy(() => import("../subjects/schedule/ClashesPage"));
+const Season = lazy(() => import("../subjects/schedule/Season"));
+const CopyRuns = lazy(() => import("../subjects/schedule/CopyRuns"));
+const PlacesPage = lazy(() => import("../subjects/schedule/PlacesPage"));
+const Outbox = lazy(() => import("../subjects/messages/Outbox"));
+const CallList = lazy(() => import("../subjects/messages/CallList"));
 const ListPage = lazy(() => import("../subjects/bulk/ListPage"));
 
 /** The frame around everything: one header line, and below it the page. */
@@ -39,7 +50,7 @@ function Shell({ me }: { me: Me }) {
   const { pathname } = useLocation();
   const [night, setNight] = useNight();
   const [keys, setKeys] = useState(false);
-  const planner = pathname === "/planner" || pathname === "/";
+  const planner = pathname === "/planner" || pathname === "/today" || pathname === "/";
   const [ribbon, setRibbon] = useKept<Record<string, boolean>>("ribbon-open", {});
   const open = ribbon[planner ? "planner" : "else"] ?? planner;
   const out = async () => {
@@ -71,8 +82,19 @@ function Shell({ me }: { me: Me }) {
       <Keys open={keys} onClose={() => setKeys(false)} />
       <Suspense fallback={<div className="quiet-block" aria-busy="true" />}>
         <Routes>
-          <Route path="/" element={<Navigate to="/planner" replace />} />
+          <Route path="/" element={<Navigate to="/today" replace />} />
+          <Route path="/today" element={<TodayPage />} />
           <Route path="/planner" element={<RunList />} />
+          <Route path="/planner/line" element={<TimeLine />} />
+          <Route path="/planner/week" element={<WeekView />} />
+          <Route path="/planner/month" element={<MonthList />} />
+          <Route path="/days/:day" element={<DaySheet />} />
+          <Route path="/clashes" element={<ClashesPage />} />
+          <Route path="/season" element={<Season />} />
+          <Route path="/copy" element={<CopyRuns />} />
+          <Route path="/places" element={<PlacesPage />} />
+          <Route path="/outbox" element={<Outbox />} />
+          <Route path="/calls/:id" element={<CallList />} />
           <Route path="/runs/new" element={<NewRun />} />
           <Route path="/runs/:id/list" element={<ListPage />} />
           <Route path="/runs/:id/list/:batch" element={<ListPage />} />
@@ -87,10 +109,14 @@ function Shell({ me }: { me: Me }) {
   );
 }
 
+/** Pages that belong to the planner. */
+const PLANNED = /^\/(planner|clashes|season|copy|places|days|runs)/;
+
 function Head({ me, onAct, night }: { me: Me; onAct: (act: string) => void; night: boolean }) {
+  const { pathname } = useLocation();
   return (
     <header className="head">
-      <Link className="mark" to="/planner">
+      <Link className="mark" to="/today">
         <Gatelet done width={24} /> Arch Gate
       </Link>
       <Find onAct={onAct} />
@@ -98,7 +124,10 @@ function Head({ me, onAct, night }: { me: Me; onAct: (act: string) => void; nigh
         {me.center}, {day(me.today)}
       </span>
       <nav aria-label="Places">
-        <NavLink to="/planner">Planner</NavLink>
+        <NavLink to="/today">Today</NavLink>
+        <NavLink to="/planner" className={() => (PLANNED.test(pathname) ? "active" : "")}>
+          Planner
+        </NavLink>
         <NavLink to="/desk">Desk</NavLink>
         <NavLink to="/people">People</NavLink>
       </nav>

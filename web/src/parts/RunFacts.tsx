@@ -18,16 +18,20 @@ export function smallestText(run: Pick<Run, "taken" | "smallest">): string {
 }
 
 /** Whether it goes ahead: what callers ask most. */
-export function decisionText(run: Pick<Run, "decision" | "status" | "teaching">): string {
+export function decisionText(run: Pick<Run, "decision" | "decision_until" | "status" | "teaching">): string {
   if (run.status === "draft" || run.teaching !== "before") return "";
+  if (run.decision === "waits" && run.decision_until) return `waits until ${day(run.decision_until, false)}`;
   return run.decision === "undecided" ? "not decided" : run.decision;
 }
 
 /** When a run meets next, or that it is over. */
 export function nextText(run: Run): string {
-  if (run.next_meeting === null) return run.meetings ? "over" : "no dates yet";
-  const { date, start, end } = run.next_meeting;
-  return `next ${day(date, false)}, ${start} to ${end}`;
+  if (run.next_meeting === null) {
+    if (run.kind === "open") return "no dates";
+    return run.meetings ? "over" : run.first ? "no meetings" : "no dates yet";
+  }
+  const { date, start, end, place } = run.next_meeting;
+  return `next ${day(date, false)}, ${start} to ${end}${place && place !== run.place ? `, ${place}` : ""}`;
 }
 
 /** First and last day; the year goes without saying when it is `today`'s. */

@@ -1,7 +1,8 @@
 import Button from "@mui/material/Button";
 
-import { faultsOf, messageOf } from "../../app/server";
+import { faultsOf, messageOf, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
+import { ClashList } from "../../parts/ClashList";
 import { count, day, hours, length, money } from "../../parts/text";
 import { dayBefore, digitsOf, planLines, ratesOf, type RunForm } from "./form";
 import type { ShownDate } from "./PlannedDates";
@@ -18,6 +19,7 @@ export function Consequences({
   busy,
   onSave,
   onForget,
+  clashes,
 }: {
   form: RunForm;
   dates: ShownDate[];
@@ -28,6 +30,7 @@ export function Consequences({
   busy: boolean;
   onSave: () => void;
   onForget: () => void;
+  clashes: Schemas["ClashOut"][];
 }) {
   const me = useMe();
   const digits = digitsOf(me.currency);
@@ -103,6 +106,7 @@ export function Consequences({
         ) : (
           <p className="slate">Meetings, hours and the day sign-up closes are worked out as you type.</p>
         )}
+        <ClashList clashes={clashes} />
         {warnings.map((w) => (
           <p key={w} className="ochre">
             {w}

@@ -1,19 +1,21 @@
 import Button from "@mui/material/Button";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useRef, useState, type FormEvent } from "react";
-import { Link, useNavigate } from "react-router";
+import { useEffect, useRef, useState, type FormEvent } from "react";
+import { Link, useNavigate, useSearchParams } from "react-router";
 
 import { api, ask, faultsOf, keyHeader, messageOf, newKey } from "../../app/server";
 import { useKept, useMe, useSettled } from "../../app/session";
 import { Choice, Field } from "../../parts/Field";
 import { Page } from "../../parts/Page";
-import { day, weekdays } from "../../parts/text";
+import { Named, useNames } from "../../parts/Named";
+import { day } from "../../parts/text";
 import {
   digitsOf,
   documentOf,
   EMPTY,
   fromDefaults,
-  minutesOf,
+  isWhole,
+  oneOffOf,
   patternOf,
   type CourseDefaults,
   type RunForm,
@@ -22,17 +24,30 @@ import { Consequences } from "./Consequences";
 import { oneOffs, PlannedDates, withChanges } from "./PlannedDates";
 import { PlansEdit } from "./PlansEdit";
 import { RatesEdit } from "./RatesEdit";
-import { useCalculator, type Planned } from "./usePreview";
-
-const DAYS = ["MO", "TU", "WE", "TH", "FR", "SA", "SU"];
-const LETTERS = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
+import { KindFields, OneOffs, PatternFields } from "../schedule/PatternFields";
+import { useCalculator, usePlanned, type Planned } from "./usePreview";
 
 /** A new run from a flyer: dates, seats, fee, plan; every consequence in the margin before it is saved. */
 export default function NewRun() {
   const me = useMe();
   const go = useNavigate();
   const queries = useQueryClient();
-  const [form, setForm, forget] = useKept<RunForm>("new-run", EMPTY);
+  const [params, setParams] = useSearchParams();
+  const [form, setForm, forget] = useKept<RunForm>("new-run-2", EMPTY);
+  // Drawn on the planner: the date, and whose lane it was.
+  useEffect(() => {
+    const [date, place, instructor] = ["date", "place", "instructor"].map((n) => params.get(n));
+    if (!date) return;
+    setForm((old) => ({
+      ...old,
+      place: place ?? old.place,
+      instructor: instructor ?? old.instructor,
+      patterns: old.patterns.map((p, i) => (i ? p : { ...p, first: date })),
+      changes: [],
+    }));
+    setParams({}, { replace: true });
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, []);
   const [key, , forgetKey] = useKept("new-run-key", newKey());
   const [error, setError] = useState<unknown>(null);
   const [busy, setBusy] = useState(false);
@@ -40,25 +55,37 @@ export default function NewRun() {
   const [sent, setSent] = useState<RunForm | null>(null);
   const faults = standing(faultsOf(error), sent, form);
   const set = (change: Partial<RunForm>) => setForm((old) => ({ ...old, ...change }));
-  /** A change of the pattern makes other dates, so single changes no longer fit. */
-  const setPattern = (change: Partial<RunForm>) => set({ ...change, changes: [] });
+  /** A change of the patterns makes other dates, so single changes no longer fit. */
+  const setDates = (change: Partial<RunForm>) => set({ ...change, changes: [] });
   const digits = digitsOf(me.currency);
+  const names = useNames();
 
   const courses = useQuery({ queryKey: ["courses"], queryFn: () => ask(api.GET("/api/v1/courses")) });
   const settled = useSettled(form);
-  const minutes = minutesOf(settled);
-  const complete = settled.first && settled.start && typeof minutes === "number" && minutes > 0;
-  const planned = useCalculator<Planned>(
-    "schedule",
-    complete ? { time_zone: me.time_zone, patterns: [patternOf(settled)] } : null,
+  const whole = settled.patterns.filter(isWhole);
+  const singles = settled.oneOffs.filter((o) => o.date && o.start && o.minutes);
+  const complete = settled.kind !== "open" && whole.length + singles.length > 0;
+  const asked = {
+    patterns: whole.map(patternOf),
+    extra: singles.map(oneOffOf),
+    place: settled.place || null,
+    instructor: settled.instructor || null,
+    capacity: /^\d+$/.test(settled.capacity) ? Number(settled.capacity) : null,
+  };
+  const planned = usePlanned(complete ? asked : null);
+  const final = usePlanned(
+    complete && settled.changes.length ? { ...asked, changes: settled.changes } : null,
   );
+  const clashes = (settled.changes.length ? final.data?.clashes : planned.data?.clashes) ?? [];
   const meetings = planned.data?.meetings ?? [];
   const extra = oneOffs(meetings, form.changes);
   const moved = useCalculator<Planned>("schedule", extra.length ? { time_zone: me.time_zone, extra } : null);
   const dates =
     complete && !planned.error ? withChanges(meetings, form.changes, moved.data?.meetings ?? []) : [];
   const kept = dates.filter((d) => !d.dropped);
-  const firstDay = kept.map((d) => d.date).sort()[0] ?? null;
+  const firstMeeting = kept.map((d) => d.date).sort()[0] ?? null;
+  const firstDay =
+    form.kind === "cohort" ? form.startsOn || null : form.kind === "open" ? null : firstMeeting;
 
   /** A course brings its defaults along; they can all be changed here. */
   const choose = (courseId: string) => {
@@ -103,6 +130,7 @@ export default function NewRun() {
           busy={busy}
           onSave={() => void save()}
           onForget={forget}
+          clashes={complete ? clashes : []}
         />
       }
     >
@@ -160,14 +188,16 @@ export default function NewRun() {
               </p>
             )}
             <div className="row">
-              <Field
+              <Named
                 label="Place"
+                names={names.places}
                 value={form.place}
                 onChange={(v) => set({ place: v })}
                 fault={faults["/place"]}
               />
-              <Field
+              <Named
                 label="Instructor"
+                names={names.instructors}
                 value={form.instructor}
                 onChange={(v) => set({ instructor: v })}
                 fault={faults["/instructor"]}
@@ -187,111 +217,40 @@ export default function NewRun() {
         <div className="part">
           <h2>Dates</h2>
           <div>
-            <div className="row wrap">
-              <Field
-                label="First date"
-                type="date"
-                value={form.first}
-                width={160}
-                onChange={(v) => setPattern({ first: v })}
-                fault={faults["/pattern/first"] ?? faults["/pattern"]}
-                help={form.first ? day(form.first) : undefined}
-              />
-              <Field
-                label="Starts at"
-                type="time"
-                value={form.start}
-                width={120}
-                onChange={(v) => setPattern({ start: v })}
-                fault={faults["/pattern/start"]}
-              />
-              <Field
-                label="Hours"
-                value={form.hours}
-                width={70}
-                onChange={(v) => setPattern({ hours: v })}
-                input={{ inputMode: "numeric" }}
-                fault={faults["/pattern/minutes"]}
-              />
-              <Field
-                label="Minutes"
-                value={form.minutes}
-                width={78}
-                placeholder="0"
-                onChange={(v) => setPattern({ minutes: v })}
-                input={{ inputMode: "numeric" }}
-              />
-            </div>
-            <div className="row wrap">
-              <div className="field">
-                <span className="label" id="weekdays">
-                  On
-                </span>
-                <div className="days" role="group" aria-labelledby="weekdays">
-                  {DAYS.map((code, i) => (
-                    <button
-                      type="button"
-                      key={code}
-                      aria-pressed={form.weekdays.includes(code)}
-                      onClick={() =>
-                        setPattern({
-                          weekdays: DAYS.filter((d) => form.weekdays.includes(d) !== (d === code)),
-                        })
-                      }
-                    >
-                      {LETTERS[i]}
-                    </button>
-                  ))}
-                </div>
-                <div className="help">
-                  {form.weekdays.length ? weekdays(form.weekdays) : "the weekday of the first date"}
-                </div>
-              </div>
-              <Field
-                label="Every … weeks"
-                value={form.every}
-                width={98}
-                onChange={(v) => setPattern({ every: v })}
-                fault={faults["/pattern/every_weeks"]}
-                input={{ inputMode: "numeric" }}
-              />
-              <Choice
-                label="Ends"
-                value={form.ends}
-                width={150}
-                onChange={(v) => setPattern({ ends: v as RunForm["ends"] })}
-                options={[
-                  { value: "count", text: "after meetings:" },
-                  { value: "until", text: "on or before:" },
-                ]}
-              />
-              {form.ends === "count" ? (
-                <Field
-                  label="Meetings"
-                  value={form.count}
-                  width={86}
-                  onChange={(v) => setPattern({ count: v })}
-                  fault={faults["/pattern/count"]}
-                  input={{ inputMode: "numeric" }}
-                />
-              ) : (
-                <Field
-                  label="Last day"
-                  type="date"
-                  value={form.until}
-                  width={160}
-                  onChange={(v) => setPattern({ until: v })}
-                  fault={faults["/pattern/until"]}
-                />
-              )}
-            </div>
-            {faults["/pattern/weekdays"] && <div className="fault">{faults["/pattern/weekdays"]}</div>}
-            {planned.error && complete ? (
-              <div className="fault" role="alert">
-                {Object.values(faultsOf(planned.error)).join(" ") || messageOf(planned.error)}
-              </div>
-            ) : (
-              <PlannedDates dates={dates} changes={form.changes} onChange={(changes) => set({ changes })} />
+            <KindFields form={form} set={set} faults={faults} />
+            {form.kind !== "open" && (
+              <>
+                {form.patterns.map((pattern, i) => (
+                  <PatternFields
+                    key={i}
+                    n={i}
+                    many={form.patterns.length > 1}
+                    pattern={pattern}
+                    onChange={(change) =>
+                      setDates({
+                        patterns: form.patterns.map((p, n) => (n === i ? { ...p, ...change } : p)),
+                      })
+                    }
+                    onRemove={() => setDates({ patterns: form.patterns.filter((_, n) => n !== i) })}
+                    faults={faults}
+                  />
+                ))}
+                <OneOffs form={form} set={setDates} faults={faults} />
+                {planned.error && complete ? (
+                  <div className="fault" role="alert">
+                    {Object.values(faultsOf(planned.error)).join(" ") || messageOf(planned.error)}
+                  </div>
+                ) : (
+                  <PlannedDates
+                    dates={dates}
+                    changes={form.changes}
+                    onChange={(changes) => set({ changes })}
+                    clashes={complete ? clashes : []}
+                    dropped={complete ? (planned.data?.dropped ?? []) : []}
+                    optional={form.kind === "cohort"}
+                  />
+                )}
+              </>
             )}
           </div>
         </div>
@@ -376,13 +335,12 @@ function standing(
     keys.some((k) => JSON.stringify(sent[k]) !== JSON.stringify(now[k]));
   const of: [RegExp, (keyof RunForm)[]][] = [
     [/^\/course/, ["courseTitle", "courseId"]],
-    [/^\/pattern\/first/, ["first"]],
-    [/^\/pattern\/start/, ["start"]],
-    [/^\/pattern\/minutes/, ["hours", "minutes"]],
-    [/^\/pattern\/count/, ["count", "ends"]],
-    [/^\/pattern\/until/, ["until", "ends"]],
-    [/^\/pattern\/every/, ["every"]],
-    [/^\/sign_up_opens/, ["opens", "first"]],
+    [/^\/(pattern|extra|changes)/, ["patterns", "oneOffs"]],
+    [
+      /^\/(kind|starts_on|ends_on|access_days|week_names)/,
+      ["kind", "startsOn", "endsOn", "accessDays", "weekNames", "patterns"],
+    ],
+    [/^\/sign_up_opens/, ["opens", "patterns", "startsOn"]],
     [/^\/capacity/, ["capacity"]],
     [/^\/smallest/, ["smallest", "capacity"]],
     [/^\/(title|code|place|instructor)$/, ["title", "code", "place", "instructor"]],

@@ -1,5 +1,6 @@
 import { useState } from "react";
 
+import type { Schemas } from "../../app/server";
 import { clock, day } from "../../parts/text";
 import type { DateChange } from "./form";
 import type { PlannedMeeting } from "./usePreview";
@@ -54,16 +55,24 @@ export function PlannedDates({
   dates,
   changes,
   onChange,
+  clashes,
+  dropped,
+  optional = false,
 }: {
   dates: ShownDate[];
   changes: DateChange[];
   onChange: (changes: DateChange[]) => void;
+  clashes: Schemas["ClashOut"][];
+  dropped: { date: string; why: string }[];
+  optional?: boolean;
 }) {
   const [open, setOpen] = useState<number | null>(null);
   if (dates.length === 0)
     return (
       <p className="slate" style={{ marginTop: 12 }}>
-        Give a first date, and all dates appear here before anything is saved.
+        {optional
+          ? "A cohort may meet or not; with a first date, its meetings appear here."
+          : "Give a first date, and all dates appear here before anything is saved."}
       </p>
     );
   const change = (n: number, what: Partial<DateChange>) => {
@@ -71,72 +80,94 @@ export function PlannedDates({
     onChange([...changes.filter((c) => c.n !== n), { ...old, ...what }]);
   };
   return (
-    <ol className="datelist" aria-label="All dates of this run">
-      {dates.map((d) => (
-        <li key={d.from} className={d.dropped ? "out" : ""}>
-          <span className="slate n">{d.from}</span>
-          {open === d.from ? (
-            <>
-              <input
-                type="date"
-                className="choice"
-                aria-label={`Date of meeting ${d.from}`}
-                value={d.date}
-                // The field opens where the person just pressed; typing goes on there.
-                autoFocus
-                onChange={(e) => e.target.value && change(d.from, { date: e.target.value })}
-              />
-              <input
-                type="time"
-                className="choice"
-                aria-label={`Start of meeting ${d.from}`}
-                value={d.start}
-                onChange={(e) => e.target.value && change(d.from, { start: e.target.value })}
-              />
-              <button type="button" className="plainly" onClick={() => setOpen(null)}>
-                done
-              </button>
-            </>
-          ) : (
-            <>
-              <span className="date">{day(d.date, d.date.slice(0, 4) !== dates[0]?.date.slice(0, 4))}</span>
-              <span className="nowrap">
-                {d.start.slice(0, 5)} to {d.end.slice(0, 5)}
-              </span>
-              {d.dropped ? (
-                <button type="button" className="plainly" onClick={() => change(d.from, { dropped: false })}>
-                  take back in
+    <>
+      {dropped.map((d) => (
+        <p key={d.date} className="ochre" style={{ margin: "12px 0 0" }}>
+          {d.why}
+        </p>
+      ))}
+      <ol className="datelist" aria-label="All dates of this run">
+        {dates.map((d) => (
+          <li key={d.from} className={d.dropped ? "out" : ""}>
+            <span className="slate n">{d.from}</span>
+            {open === d.from ? (
+              <>
+                <input
+                  type="date"
+                  className="choice"
+                  aria-label={`Date of meeting ${d.from}`}
+                  value={d.date}
+                  // The field opens where the person just pressed; typing goes on there.
+                  autoFocus
+                  onChange={(e) => e.target.value && change(d.from, { date: e.target.value })}
+                />
+                <input
+                  type="time"
+                  className="choice"
+                  aria-label={`Start of meeting ${d.from}`}
+                  value={d.start}
+                  onChange={(e) => e.target.value && change(d.from, { start: e.target.value })}
+                />
+                <button type="button" className="plainly" onClick={() => setOpen(null)}>
+                  done
                 </button>
-              ) : (
-                <span className="nowrap acts">
+              </>
+            ) : (
+              <>
+                <span className="date">{day(d.date, d.date.slice(0, 4) !== dates[0]?.date.slice(0, 4))}</span>
+                <span className="nowrap">
+                  {d.start.slice(0, 5)} to {d.end.slice(0, 5)}
+                </span>
+                {(d.room ?? d.instructor) && (
+                  <span className="slate">{[d.room, d.instructor].filter(Boolean).join(", ")}</span>
+                )}
+                {d.dropped ? (
                   <button
                     type="button"
                     className="plainly"
-                    aria-label={`Change meeting ${d.from}`}
-                    onClick={() => setOpen(d.from)}
+                    onClick={() => change(d.from, { dropped: false })}
                   >
-                    change
-                  </button>{" "}
-                  <button
-                    type="button"
-                    className="plainly quiet"
-                    aria-label={`Leave out meeting ${d.from}`}
-                    onClick={() => change(d.from, { dropped: true })}
-                  >
-                    leave out
+                    take back in
                   </button>
-                </span>
-              )}
-            </>
-          )}
-          {d.changed && !d.dropped && <span className="ochre">changed by hand</span>}
-          {d.warnings.map((w) => (
-            <span key={w} className="ochre">
-              {w}
-            </span>
-          ))}
-        </li>
-      ))}
-    </ol>
+                ) : (
+                  <span className="nowrap acts">
+                    <button
+                      type="button"
+                      className="plainly"
+                      aria-label={`Change meeting ${d.from}`}
+                      onClick={() => setOpen(d.from)}
+                    >
+                      change
+                    </button>{" "}
+                    <button
+                      type="button"
+                      className="plainly quiet"
+                      aria-label={`Leave out meeting ${d.from}`}
+                      onClick={() => change(d.from, { dropped: true })}
+                    >
+                      leave out
+                    </button>
+                  </span>
+                )}
+              </>
+            )}
+            {d.changed && !d.dropped && <span className="ochre">changed by hand</span>}
+            {d.warnings.map((w) => (
+              <span key={w} className="ochre">
+                {w}
+              </span>
+            ))}
+            {!d.dropped &&
+              clashes
+                .filter((c) => c.date === d.date && c.kind !== "too small")
+                .map((c) => (
+                  <span key={c.key} className="clash">
+                    {c.text}
+                  </span>
+                ))}
+          </li>
+        ))}
+      </ol>
+    </>
   );
 }

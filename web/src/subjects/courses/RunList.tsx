@@ -19,6 +19,7 @@ import {
   stateText,
 } from "../../parts/RunFacts";
 import { count, day } from "../../parts/text";
+import { PlannerTabs } from "../schedule/PlannerTabs";
 
 type Run = Schemas["RunLine"];
 const VIEWS: Record<string, { text: string; query: Record<string, string> }> = {
@@ -26,7 +27,7 @@ const VIEWS: Record<string, { text: string; query: Record<string, string> }> = {
   open: { text: "sign-up open", query: { sign_up: "open" } },
   drafts: { text: "drafts", query: { status: "draft" } },
   ended: { text: "ended", query: { teaching: "ended" } },
-  all: { text: "all", query: {} },
+  all: { text: "all", query: { teaching: "all" } },
 };
 
 /** All runs in order of their first meeting; filters stay in the address. */
@@ -72,7 +73,8 @@ export default function RunList() {
         </>
       }
     >
-      <div className="title">
+      <PlannerTabs />
+      <div className="title" style={{ marginTop: 12 }}>
         <div>
           <h1>Runs</h1>
           <div className="slate" aria-live="polite">

@@ -15,7 +15,9 @@ import { decisionText, nextText, seatsText, smallestText, spanText, stateText } 
 import { clock, count, day, hours, money } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
 import { Roster, useRoster } from "../roster/Roster";
-import { RunDates } from "./RunDates";
+import { RunDates } from "../schedule/RunDates";
+import { RunLife } from "../schedule/RunLife";
+import { shownValue, Touched } from "../schedule/Touched";
 import { RunTerms } from "./RunTerms";
 
 export type Run = Schemas["RunOut"];
@@ -31,6 +33,7 @@ export type Propose = (
   send: Send,
   onSaved?: () => void,
   now?: boolean,
+  ask?: boolean,
 ) => Promise<Record<string, string> | null>;
 const TABS = ["roster", "dates", "terms"] as const;
 
@@ -60,10 +63,10 @@ export default function RunPage() {
   const at = TABS.find((t) => t === tab) ?? (run.status === "draft" ? "dates" : "roster");
 
   /** Save at once on a draft; on a published run show first what it touches. Null: it went well. */
-  const propose: Propose = async (what, send, onSaved, now = false) => {
+  const propose: Propose = async (what, send, onSaved, now = false, always = false) => {
     setConflict(null);
     try {
-      if (run.status === "draft" || now) {
+      if ((run.status === "draft" && !always) || now) {
         const outcome = await send(false);
         acts.say({ text: `${what}: done.`, change: outcome.change });
         onSaved?.();
@@ -99,7 +102,7 @@ export default function RunPage() {
         <>
           <News pulse={pulse} />
           {conflict && <BothVersions conflict={conflict} onSettle={(mine) => void settle(mine)} />}
-          <Margin run={run} acts={acts} pending={pending} setPending={setPending} />
+          <Margin run={run} acts={acts} pending={pending} setPending={setPending} propose={propose} />
         </>
       }
     >
@@ -199,8 +202,10 @@ function Margin({
   acts,
   pending,
   setPending,
+  propose,
 }: {
   run: Run;
+  propose: Propose;
   acts: ReturnType<typeof useDone>;
   pending: Pending | null;
   setPending: (pending: Pending | null) => void;
@@ -236,7 +241,13 @@ function Margin({
   return (
     <>
       {pending && (
-        <Confirm pending={pending} busy={busy} onYes={() => void confirm()} onNo={() => setPending(null)} />
+        <Confirm
+          pending={pending}
+          currency={run.currency}
+          busy={busy}
+          onYes={() => void confirm()}
+          onNo={() => setPending(null)}
+        />
       )}
       <ActNotes acts={acts} />
       {run.status === "draft" ? (
@@ -268,6 +279,7 @@ function Margin({
           )}
         </section>
       )}
+      <RunLife run={run} propose={propose} />
       <PriceNow run={run} />
       <Sums run={run} />
     </>
@@ -280,6 +292,7 @@ const PLACES: Record<string, { tab: string; text: string }> = {
   "/plans": { tab: "terms#plans", text: "the payment plan" },
   "/instructor": { tab: "terms#instructor", text: "the instructor" },
   "/place": { tab: "terms#place", text: "the place" },
+  "/clashes": { tab: "dates", text: "the clashes" },
   "/sign_up_opens": { tab: "terms#sign_up_opens", text: "the day sign-up opens" },
 };
 
@@ -313,31 +326,21 @@ function Readiness({ run }: { run: Run }) {
 
 function Confirm({
   pending,
+  currency,
   busy,
   onYes,
   onNo,
 }: {
   pending: Pending;
+  currency: string;
   busy: boolean;
   onYes: () => void;
   onNo: () => void;
 }) {
-  const { touches, enrolled } = pending.outcome;
   return (
     <div className="note due" role="alertdialog" aria-label="Confirm this change">
       <p className="strong">{pending.what}?</p>
-      {touches.length === 0 && <p>Nothing else moves.</p>}
-      {touches.map((t) => (
-        <p key={t.label}>
-          {t.label}: {shownValue(t.before)} <span aria-hidden="true">→</span>
-          <span className="sr">becomes</span> <strong>{shownValue(t.after)}</strong>
-        </p>
-      ))}
-      <p>
-        {enrolled
-          ? `${count(enrolled, "person is", "people are")} enrolled; what they agreed stands.`
-          : "Nobody is enrolled yet."}
-      </p>
+      <Touched outcome={pending.outcome} currency={currency} />
       <div className="row">
         <Button variant="contained" onClick={onYes} disabled={busy} autoFocus>
           Save it
@@ -346,11 +349,6 @@ function Confirm({
       </div>
     </div>
   );
-}
-
-function shownValue(value: string | null): string {
-  if (value === null) return "none";
-  return /^\d{4}-\d{2}-\d{2}$/.test(value) ? day(value) : value;
 }
 
 function PriceNow({ run }: { run: Run }) {

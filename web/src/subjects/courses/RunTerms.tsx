@@ -10,6 +10,7 @@ import { day, money } from "../../parts/text";
 import { digitsOf, planForm, plansOf, rateForm, ratesOf, whole, type PlanForm, type RateForm } from "./form";
 import { PlansEdit } from "./PlansEdit";
 import { RatesEdit } from "./RatesEdit";
+import { Gates } from "../schedule/Gates";
 import type { Propose, Run } from "./RunPage";
 
 type Props = { run: Run; propose: Propose };
@@ -29,6 +30,10 @@ export function RunTerms({ run, propose }: Props) {
       <div className="part" style={{ borderTop: 0 }} id="facts">
         <h2>Seats</h2>
         <Facts run={run} propose={propose} />
+      </div>
+      <div className="part" id="gates">
+        <h2>Gates</h2>
+        <Gates run={run} propose={propose} />
       </div>
       <div className="part" id="rates">
         <h2>Fee</h2>
@@ -206,8 +211,7 @@ function Facts({ run, propose }: Props) {
         {field("note", "Note for staff")}
       </div>
       <p className="slate" style={{ marginTop: 10 }}>
-        Sign-up {run.sign_up_opens ? "" : "opens when the run is published and "}closes at the end of the day
-        before the first meeting.{draft && " On a draft each field is saved when you leave it."}
+        {draft && "On a draft each field is saved when you leave it."}
       </p>
       {!draft && changed.length > 0 && (
         <div className="note due row mid">

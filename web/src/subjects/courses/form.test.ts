@@ -90,6 +90,7 @@ test("dates changed by hand go to the calculator and come back to their place", 
     end: `${date}T${end}:00-04:00`,
     minutes: 105,
     instructor,
+    room: null,
     warnings: [],
   });
   const planned = [meeting(1, "2027-09-14", "17:30", "19:15"), meeting(2, "2027-09-21", "17:30", "19:15")];

@@ -17,13 +17,7 @@ export type PlanLineForm = {
 };
 export type PlanForm = { id: number | null; name: string; lines: PlanLineForm[] };
 export type DateChange = { n: number; date?: string; start?: string; minutes?: number; dropped?: boolean };
-export type RunForm = {
-  courseId: string;
-  courseTitle: string;
-  title: string;
-  code: string;
-  place: string;
-  instructor: string;
+export type PatternForm = {
   first: string;
   start: string;
   hours: string;
@@ -33,6 +27,25 @@ export type RunForm = {
   ends: "count" | "until";
   count: string;
   until: string;
+  closure: "extend" | "skip";
+  instructor: string;
+  room: string;
+};
+export type OneOffForm = { date: string; start: string; minutes: string; room: string; instructor: string };
+export type RunForm = {
+  courseId: string;
+  courseTitle: string;
+  title: string;
+  code: string;
+  place: string;
+  instructor: string;
+  kind: "dated" | "cohort" | "open";
+  startsOn: string;
+  endsOn: string;
+  accessDays: string;
+  weekNames: string;
+  patterns: PatternForm[];
+  oneOffs: OneOffForm[];
   changes: DateChange[];
   capacity: string;
   smallest: string;
@@ -74,13 +87,7 @@ export const PLAN_STARTS: { name: string; lines: PlanLineForm[] }[] = [
   },
 ];
 
-export const EMPTY: RunForm = {
-  courseId: "",
-  courseTitle: "",
-  title: "",
-  code: "",
-  place: "",
-  instructor: "",
+export const PATTERN: PatternForm = {
   first: "",
   start: "18:00",
   hours: "2",
@@ -90,6 +97,25 @@ export const EMPTY: RunForm = {
   ends: "count",
   count: "8",
   until: "",
+  closure: "extend",
+  instructor: "",
+  room: "",
+};
+
+export const EMPTY: RunForm = {
+  courseId: "",
+  courseTitle: "",
+  title: "",
+  code: "",
+  place: "",
+  instructor: "",
+  kind: "dated",
+  startsOn: "",
+  endsOn: "",
+  accessDays: "90",
+  weekNames: "",
+  patterns: [PATTERN],
+  oneOffs: [],
   changes: [],
   capacity: "",
   smallest: "",
@@ -131,7 +157,7 @@ export function amount(text: string, digits = 2): string | null {
   return digits > 0 && /^\d+$/.test(held) ? `${held}.${"0".repeat(digits)}` : held;
 }
 
-export function minutesOf(form: Pick<RunForm, "hours" | "minutes">): number | string | null {
+export function minutesOf(form: Pick<PatternForm, "hours" | "minutes">): number | string | null {
   const hours = whole(form.hours || "0");
   const minutes = whole(form.minutes || "0");
   if (form.hours.trim() === "" && form.minutes.trim() === "") return null;
@@ -140,7 +166,7 @@ export function minutesOf(form: Pick<RunForm, "hours" | "minutes">): number | st
     : `${form.hours} h ${form.minutes}`;
 }
 
-export function patternOf(form: RunForm) {
+export function patternOf(form: PatternForm) {
   return {
     first: form.first || null,
     start: form.start || null,
@@ -149,6 +175,25 @@ export function patternOf(form: RunForm) {
     every_weeks: whole(form.every),
     count: form.ends === "count" ? whole(form.count) : null,
     until: form.ends === "until" ? form.until || null : null,
+    on_closure: form.closure,
+    instructor: form.instructor.trim() || null,
+    room: form.room.trim() || null,
+  };
+}
+
+/** Whether a pattern says enough to be worked out. */
+export function isWhole(form: PatternForm): boolean {
+  const minutes = minutesOf(form);
+  return Boolean(form.first && form.start) && typeof minutes === "number" && minutes > 0;
+}
+
+export function oneOffOf(form: OneOffForm) {
+  return {
+    date: form.date || null,
+    start: form.start || null,
+    minutes: whole(form.minutes),
+    room: form.room.trim() || null,
+    instructor: form.instructor.trim() || null,
   };
 }
 
@@ -197,11 +242,29 @@ export function documentOf(form: RunForm, digits: number): Schemas["NewRun"] {
     capacity: whole(form.capacity),
     smallest: whole(form.smallest),
     sign_up_opens: form.opens || null,
-    pattern: patternOf(form),
-    changes: form.changes,
+    kind: form.kind,
+    ...(form.kind === "cohort"
+      ? {
+          starts_on: form.startsOn || null,
+          ends_on: form.endsOn || null,
+          week_names: form.weekNames
+            .split("\n")
+            .map((n) => n.trim())
+            .filter(Boolean),
+        }
+      : {}),
+    ...(form.kind === "dated" ? {} : { access_days: whole(form.accessDays) }),
+    ...datesOf(form),
     rates: ratesOf(form.rates, digits),
     plans: plansOf(form.plans, digits),
   };
+}
+
+/** Patterns, one-off meetings and changes; a cohort may have none, an open run has none. */
+export function datesOf(form: RunForm) {
+  if (form.kind === "open") return {};
+  const patterns = form.kind === "cohort" ? form.patterns.filter((p) => p.first) : form.patterns;
+  return { patterns: patterns.map(patternOf), extra: form.oneOffs.map(oneOffOf), changes: form.changes };
 }
 
 type StoredRate = Omit<Schemas["RateOut"], "id">;

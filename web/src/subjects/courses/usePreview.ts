@@ -1,6 +1,6 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 
-import { api, ask } from "../../app/server";
+import { api, ask, type Schemas } from "../../app/server";
 
 export type PlannedMeeting = {
   n: number;
@@ -11,6 +11,7 @@ export type PlannedMeeting = {
   end: string;
   minutes: number;
   instructor: string | null;
+  room: string | null;
   warnings: string[];
 };
 export type Planned = {
@@ -47,5 +48,15 @@ export function useCalculator<T>(name: "schedule" | "quote" | "plan", document: 
     enabled: document !== null,
     placeholderData: keepPreviousData,
     staleTime: Infinity,
+  });
+}
+
+/** The dates a form gives with the center's closed days, and what they clash with; null while there is none. */
+export function usePlanned(form: Schemas["PlannedForm"] | null) {
+  return useQuery({
+    queryKey: ["planned", form],
+    queryFn: () => ask(api.POST("/api/v1/schedule/plan", { body: form! })),
+    enabled: form !== null,
+    placeholderData: keepPreviousData,
   });
 }

@@ -1,0 +1,585 @@
+"""Planning many runs at once: copies to new dates, and the season table with one row a run."""
+
+from __future__ import annotations
+
+import re
+from datetime import UTC, date, timedelta
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import func, or_, select
+
+from archgate.actions import clashes, courses, fees, places, plans, schedule
+from archgate.actions.schedule import shown
+from archgate.actions.transaction import Deed
+from archgate.core.documents import meeting_document, schedule_document
+from archgate.core.faults import Fault, Refused, refuse
+from archgate.core.money import digits_of
+from archgate.core.reader import ZONES, Reader
+from archgate.core.schedule import (
+    MONTH_NAMES,
+    WEEKDAY_NAMES,
+    WEEKDAYS,
+    Extra,
+    Pattern,
+    aligned_shift,
+    built,
+    day_text,
+    meetings_of,
+    next_days,
+    numbered,
+    shifted,
+)
+from archgate.core.schedule import Meeting as CoreMeeting
+from archgate.tables.courses import Course, Run
+from archgate.tables.fees import EarlyStep
+from archgate.tables.schedule import Meeting, Place
+from archgate.tables.seats import RunSeats
+from archgate.tables.teaching import Instructor
+
+MOST_RUNS = 120
+
+
+# --- copies -----------------------------------------------------------------------------------------------
+
+
+def runs_to_copy(deed: Deed, body: dict[str, Any]) -> tuple[list[Run], dict[int, date], int | None]:
+    """Which runs, and where each goes: named runs, a course's, or a season's between two dates."""
+    faults: list[Fault] = []
+    top = Reader(body, "", faults, "runs course_id since until weeks")
+    weeks = top.whole("weeks", "The weeks", -520, 520)
+    first_days: dict[int, date] = {}
+    query = select(Run).where(Run.status != "archived").order_by(Run.id)
+    ids = []
+    for row in top.rows("runs", "The runs", "id first", most=MOST_RUNS):
+        number, first = (
+            row.whole("id", "The run", 1, 2**62, need=True),
+            row.day("first", "The new first date"),
+        )
+        if number is not None:
+            ids.append(number)
+            if first:
+                first_days[number] = first
+            elif weeks is None:
+                row.fault("first", "Give a new first date, or weeks for all.")
+    course_id = top.whole("course_id", "The course", 1, 2**62)
+    since, until = (
+        top.day("since", "The first day of the season"),
+        top.day("until", "The last day of the season"),
+    )
+    if not ids and weeks is None:
+        top.fault("weeks", "Say by how many weeks the runs move.")
+    if not ids and course_id is None and (since is None or until is None):
+        top.fault("runs", "Name runs, a course, or the first and last day of a season.")
+    if faults:
+        raise Refused(faults)
+    if ids:
+        query = query.where(Run.id.in_(ids))
+    if course_id:
+        query = query.where(Run.course_id == course_id)
+    if since and until:
+        starts = (
+            select(Meeting.run_id, func.min(Meeting.date).label("first"))
+            .where(Meeting.cancelled_at.is_(None)).group_by(Meeting.run_id).subquery()
+        )  # fmt: skip
+        query = query.outerjoin(starts, starts.c.run_id == Run.id)
+        query = query.where(or_(starts.c.first.between(since, until), Run.starts_on.between(since, until)))
+    found = list(deed.session.scalars(query.limit(MOST_RUNS + 1)))
+    if len(found) > MOST_RUNS:
+        raise refuse("/runs", f"At most {MOST_RUNS} runs are copied at once; take a shorter season.")
+    if not found:
+        raise refuse("/runs", "No run fits; nothing is copied.")
+    return found, first_days, weeks
+
+
+def copy_runs(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
+    """Copy runs as drafts to new dates: meetings, gates, prices and plan dates move by the same shift.
+
+    A new first date is taken in the run's own weekday, on it or after it. Meetings that fall on a closed day are
+    skipped or added at the end as their pattern says. What stays behind is listed.
+    """
+    runs, first_days, weeks = runs_to_copy(deed, body)
+    made = [copy_run(deed, run, first_days.get(run.id), weeks) for run in runs]
+    what = made[0]["code"] if len(made) == 1 else f"{len(made)} runs"
+    change = deed.log(
+        "copy runs",
+        "season",
+        made[0]["run_id"],
+        f"Copied {what} to {(len(made) == 1 and made[0]['new_code']) or 'new dates'}",
+    )
+    return {"change": change.key, "runs": made}
+
+
+def copy_run(deed: Deed, run: Run, first: date | None, weeks: int | None) -> dict[str, Any]:
+    begin = run.starts_on if run.kind == "cohort" else min((m.date for m in run.meetings), default=None)
+    shift = (weeks or 0) * 7 if begin is None else aligned_shift(begin, first) if first else (weeks or 0) * 7
+    try:
+        begin_new = begin + timedelta(days=shift) if begin else None
+    except OverflowError:
+        raise refuse("/weeks", "The dates go beyond the calendar.") from None
+    new = Run(
+        course=run.course, kind=run.kind, status="draft", decision="undecided", title=run.title, note=run.note,
+        code=courses.free_run_code(deed, run.course, (begin_new or deed.today).year),
+        place=run.place, instructor=run.instructor, client_id=run.client_id, time_zone=run.time_zone,
+        currency=run.currency, capacity=run.capacity, smallest=run.smallest,
+        windows=[{k: later(w.get(k), shift) for k in ("opens", "closes")} for w in run.windows],
+        decision_rule=later(run.decision_rule, shift),
+        starts_on=run.starts_on + timedelta(days=shift) if run.starts_on else None,
+        ends_on=run.ends_on + timedelta(days=shift) if run.ends_on else None,
+        week_names=list(run.week_names), access_days=run.access_days, sources=list(run.sources), created_at=deed.now,
+        rates=[copy_rate(r, shift) for r in fees.rates_of(run)],
+        plans=[copy_plan(p, shift) for p in run.plans if p.active],
+    )  # fmt: skip
+    patterns = [(row, shifted(schedule.core_pattern(row), shift)) for row in run.patterns]
+    new.patterns = [
+        schedule.MeetingPattern(
+            n=row.n, first=p.first, start=p.start, minutes=p.minutes, weekdays=",".join(WEEKDAYS[d] for d in p.days),
+            every_weeks=p.every_weeks, count=p.count, until=p.until, extend=p.extend, place_id=row.place_id,
+            instructor_id=row.instructor_id,
+        )
+        for row, p in patterns
+    ]  # fmt: skip
+    closed = places.closures_from(deed, min(begin_new, deed.today)) if begin_new else frozenset()
+    planned, dropped = shifted_meetings(run, patterns, shift, closed)
+    new.all_meetings = [schedule.placed_row(deed, new, m) for m in planned]
+    deed.session.add(new)
+    deed.session.flush()
+    deed.session.add(RunSeats(run_id=new.id, taken=0, version=0))
+    deed.session.refresh(new, ["all_meetings", "gates", "rates", "plans"])
+    schedule.settle_gates(deed, new)
+    old_dates = [meeting_document(m) for m in schedule.schedule_of(run).meetings]
+    return {
+        "run_id": new.id, "from_id": run.id, "code": run.code, "new_code": new.code, "title": run.title or run.course.title,
+        "shift": shift, "before": [d["start"] for d in old_dates],
+        "after": [m.start.isoformat() for m in schedule.schedule_of(new).meetings],
+        "dropped": dropped, "clashes": clashes.of_run(deed, new), "left_behind": left_behind(deed, run),
+        "gates": [{"label": g.label, "day": shown(g.day)} for g in sorted(new.gates, key=lambda g: g.at)],
+    }  # fmt: skip
+
+
+def later(rule: dict[str, Any] | None, days: int) -> dict[str, Any] | None:
+    """A gate rule so many days later; one that counts from the start moves by itself."""
+    if not rule or "on" not in rule:
+        return rule
+    return {"on": shown(date.fromisoformat(rule["on"]) + timedelta(days=days))}
+
+
+def copy_rate(rate: Any, days: int) -> Any:
+    new = fees.rate_row(fees.core_rate(rate), rate.position)
+    new.early = [
+        EarlyStep(
+            until=s.until + timedelta(days=days) if s.until else None, days_before=s.days_before, amount=s.amount,
+            off=s.off, percent=s.percent,
+        )
+        for s in rate.early
+    ]  # fmt: skip
+    return new
+
+
+def copy_plan(plan: Any, days: int) -> Any:
+    rows = plans.plan_rows(tuple(plans.core_line(x) for x in plan.lines))
+    for row in rows:
+        if row.due_on:
+            row.due_on = row.due_on + timedelta(days=days)
+    return plans.Plan(name=plan.name, active=True, lines=rows)
+
+
+def shifted_meetings(
+    run: Run, patterns: list[tuple[Any, Pattern]], shift: int, closed: frozenset[date]
+) -> tuple[list[CoreMeeting], list[str]]:
+    """The meetings of a copy. Untouched patterns are planned anew; a run changed by hand moves meeting by meeting."""
+    zone = ZoneInfo(run.time_zone)
+    held = schedule.ordered(run)
+    if (
+        patterns
+        and not any(m.by_hand or m.pattern_n is None for m in held)
+        and len(held) == len(run.all_meetings)
+    ):
+        own = {row.n: next((m for m in held if m.pattern_n == row.n), None) for row, _ in patterns}
+        plan = tuple(
+            Pattern(
+                p.first, p.start, p.minutes, p.days, p.every_weeks, p.count, p.until, p.extend,
+                name_of(own[row.n], "instructor"), name_of(own[row.n], "place"),
+            )
+            for row, p in patterns
+        )  # fmt: skip
+        done = meetings_of(plan, zone, closed)
+        return list(done.meetings), [d.why for d in done.dropped]
+    moved, dropped, owed = [], [], 0
+    for m in held:
+        day = m.date + timedelta(days=shift)
+        if day in closed:
+            pattern = next((p for row, p in patterns if row.n == m.pattern_n), None)
+            owed += bool(pattern and pattern.extend)
+            dropped.append(
+                f"{day_text(day)} is a closure; {'a meeting is added at the end' if pattern and pattern.extend else 'the meeting is left out'}."
+            )
+            continue
+        moved.append(
+            Extra(day, m.start, m.minutes, name_of(m, "instructor"), name_of(m, "place"), m.pattern_n)
+        )
+    if owed and patterns and moved:
+        row, p = patterns[-1]
+        model = moved[-1]
+        for day in next_days(p, max(x.date for x in moved), owed, closed):
+            moved.append(Extra(day, p.start, p.minutes, model.instructor, model.room, row.n))
+    return list(numbered([built(x, zone) for x in moved])), dropped
+
+
+def name_of(m: Meeting | None, what: str) -> str | None:
+    held = getattr(m, what) if m else None
+    return held.name if held else None
+
+
+def left_behind(deed: Deed, run: Run) -> list[str]:
+    """What a copy does not take along."""
+    taken = deed.session.scalar(select(RunSeats.taken).where(RunSeats.run_id == run.id)) or 0
+    found = []
+    if taken:
+        found.append(f"the roster, {taken} seats")
+    fallen = sum(m.cancelled_at is not None for m in run.all_meetings)
+    if fallen:
+        found.append(f"{fallen} cancelled meeting{'' if fallen == 1 else 's'}")
+    inactive = [r.label for r in run.rates if not r.active]
+    if inactive:
+        found.append(f"rates no longer offered: {', '.join(inactive)}")
+    if run.decision != "undecided":
+        found.append(f"the decision: {run.decision}")
+    if run.client_id:
+        found.append("the client's contract file")
+    return found
+
+
+# --- the season table -------------------------------------------------------------------------------------
+
+ROW_KEYS = "course kind first weekdays number start minutes room instructor seats rate ends"
+LEAST = 30  # minutes; "2" in the column of lengths is two hours, "90" is minutes
+DAY_WORDS = {
+    **{name.casefold(): n for n, name in enumerate(WEEKDAY_NAMES)},
+    **{name[:3].casefold(): n for n, name in enumerate(WEEKDAY_NAMES)},
+    **{code.casefold(): n for n, code in enumerate(WEEKDAYS)},
+    "tues": 1, "weds": 2, "thur": 3, "thurs": 3,
+}  # fmt: skip
+
+
+def season(deed: Deed, body: dict[str, Any], save: bool) -> dict[str, Any]:
+    """Judge the rows of a season table, one run each; with `save` make all of them drafts, or none."""
+    faults: list[Fault] = []
+    top = Reader(body, "", faults, "rows")
+    rows = top.rows("rows", "The rows", ROW_KEYS, most=MOST_RUNS)
+    by_name = {}
+    for c in deed.session.scalars(select(Course)):
+        by_name[c.code.casefold()] = by_name[c.title.casefold()] = c
+    judged: list[dict[str, Any]] = []
+    planned: list[tuple[int, dict[str, Any]]] = []
+    for n, row in enumerate(rows):
+        if not any(str(v or "").strip() for v in row.value.values()):
+            judged.append(
+                {
+                    "n": n,
+                    "empty": True,
+                    "faults": [],
+                    "dates": [],
+                    "dropped": [],
+                    "clashes": [],
+                    "course": None,
+                    "new": [],
+                }
+            )
+            continue
+        read = read_row(deed, row, by_name)
+        judged.append({"n": n, "empty": False, **read["view"]})
+        if read["form"] is not None:
+            planned.append((n, read))
+    mark_clashes(deed, judged, planned)
+    wrong = [Fault(f["at"], f["message"]) for j in judged for f in j["faults"]]
+    answer: dict[str, Any] = {
+        "rows": judged,
+        "runs": len(planned),
+        "faults": len(wrong),
+        "change": None,
+        "made": [],
+    }
+    if not save:
+        return answer
+    if wrong:
+        raise Refused(wrong)
+    if not planned:
+        raise refuse("/rows", "There is no run in the table yet.")
+    made: list[dict[str, Any]] = []
+    for n, read in planned:
+        try:
+            run = courses.make_run(deed, read["form"])
+        except Refused as refused:
+            raise Refused(
+                [Fault(f"/rows/{n}/{column_of(f.at)}", f.message) for f in refused.faults]
+            ) from None
+        made.append({"id": run.id, "code": run.code})
+    change = deed.log(
+        "plan a season",
+        "season",
+        made[0]["id"],
+        f"Planned {len(made)} run{'' if len(made) == 1 else 's'} as drafts",
+    )
+    return {**answer, "change": change.key, "made": made}
+
+
+def column_of(at: str) -> str:
+    """The column of the table that a fault of the form belongs to."""
+    for start, column in (("/pattern/first", "first"), ("/pattern/start", "start"), ("/pattern/minutes", "minutes"),
+                          ("/pattern/count", "number"), ("/pattern", "weekdays"), ("/capacity", "seats"),
+                          ("/smallest", "seats"), ("/rates", "rate"), ("/plans", "rate"), ("/access_days", "number"),
+                          ("/starts_on", "first"), ("/ends_on", "ends")):  # fmt: skip
+        if at.startswith(start):
+            return column
+    return "course"
+
+
+def cell(row: Reader, key: str) -> str:
+    held = row.value.get(key)
+    return " ".join(str(held).split()) if held is not None else ""
+
+
+def read_row(deed: Deed, row: Reader, by_name: dict[str, Course]) -> dict[str, Any]:
+    """One row of the table as the form of a run, with everything that is wrong or new about it."""
+    found: list[Fault] = []
+
+    def wrong(key: str, said: str) -> None:
+        found.append(Fault(f"{row.at}/{key}", said))
+
+    name = cell(row, "course")
+    course = by_name.get(name.casefold())
+    if not name:
+        wrong("course", "Which course?")
+    elif course is None:
+        wrong("course", f'There is no course "{name}".')
+    kind = cell(row, "kind").casefold() or "dated"
+    if kind not in ("dated", "cohort", "open"):
+        wrong("kind", "The kind is dated, cohort or open.")
+    first = read_day(cell(row, "first"), deed.today)
+    if first is None and kind != "open":
+        wrong(
+            "first",
+            f'"{cell(row, "first")}" is not a date, like 14 Sep 2027.'
+            if cell(row, "first")
+            else "The first date is missing.",
+        )
+    weekdays = read_weekdays(cell(row, "weekdays"))
+    if weekdays is None:
+        wrong("weekdays", f'"{cell(row, "weekdays")}" are not weekdays, like Tue, Thu.')
+    number = read_whole(cell(row, "number"))
+    start = read_clock(cell(row, "start"))
+    minutes = read_minutes(cell(row, "minutes"))
+    if kind == "dated":
+        for key, held, what in (
+            ("number", number, "number of meetings"),
+            ("start", start, "start time"),
+            ("minutes", minutes, "length"),
+        ):
+            if held is None:
+                wrong(
+                    key, f'"{cell(row, key)}" is no {what}.' if cell(row, key) else f"The {what} is missing."
+                )
+    ends = read_day(cell(row, "ends"), deed.today) if cell(row, "ends") else None
+    if kind == "cohort" and ends is None:
+        wrong("ends", "A cohort needs its last day.")
+    if kind == "open" and number is None:
+        wrong("number", "Of an open run, this is the number of days of access.")
+    form: dict[str, Any] = {"course_id": course.id if course else None, "kind": kind}
+    if kind == "open":
+        form["access_days"] = number
+    elif first:
+        if kind == "cohort":
+            form |= {"starts_on": shown(first), "ends_on": shown(ends)}
+        if start and minutes and (kind == "dated" or number):
+            form["pattern"] = {
+                "first": shown(first), "start": start, "minutes": minutes, "count": number, "on_closure": "extend",
+                "weekdays": [WEEKDAYS[d] for d in weekdays] if weekdays else None,
+            }  # fmt: skip
+    defaults = course.defaults if course else {}
+    if cell(row, "seats"):
+        form["capacity"] = read_whole(cell(row, "seats"))
+        if form["capacity"] is None:
+            wrong("seats", f'"{cell(row, "seats")}" is no number of seats.')
+    elif course and not defaults.get("capacity"):
+        wrong("seats", "The seats are missing; this course has no usual number.")
+    for column, key in (("room", "place"), ("instructor", "instructor")):
+        if cell(row, column):
+            form[key] = cell(row, column)
+    if cell(row, "rate"):
+        amount = cell(row, "rate").lstrip("$ ").replace(",", "")
+        digits = digits_of(deed.center.currency)
+        if re.fullmatch(r"\d+", amount) and digits:
+            amount += "." + "0" * digits
+        usual = (defaults.get("rates") or [{}])[0]
+        form["rates"] = [
+            {"label": usual.get("label", "Standard"), "amount": amount},
+            *(defaults.get("rates") or [])[1:],
+        ]
+    elif course and not defaults.get("rates"):
+        wrong("rate", "The fee is missing; this course has no usual one.")
+    if course and not defaults.get("plans"):
+        form["plans"] = [{"name": "All now", "lines": [{"percent": "100", "due": {"after_sign_up": 0}}]}]
+    dates, dropped = [], []
+    if form.get("pattern") and not found:
+        probe = Reader({"pattern": form["pattern"]}, "", [], "pattern")
+        _, plan = schedule.planned(deed, probe, deed.zone, need=True)
+        if plan is None or probe.faults:
+            for f in probe.faults:
+                wrong(column_of(f.at), f.message)
+        else:
+            dates, dropped = list(plan.meetings), [d.why for d in plan.dropped]
+    new = [
+        cell(row, column)
+        for column, table in (("room", Place), ("instructor", Instructor))
+        if cell(row, column)
+        and not deed.session.scalar(select(table.id).where(table.name == cell(row, column)))
+    ]
+    view = {
+        "faults": [{"at": f.at, "message": f.message} for f in found],
+        "dates": [m.start.isoformat() for m in dates], "dropped": dropped, "clashes": [],
+        "course": course.title if course else None, "new": new,
+    }  # fmt: skip
+    return {"view": view, "form": form if not found else None, "dates": dates, "course": course}
+
+
+def mark_clashes(deed: Deed, judged: list[dict[str, Any]], planned: list[tuple[int, dict[str, Any]]]) -> None:
+    """What the rows would clash with: each other, and everything planned already."""
+    where = {p.name.casefold(): p for p in deed.session.scalars(select(Place))}
+    teachers = {i.name.casefold(): i.id for i in deed.session.scalars(select(Instructor))}
+    invented: dict[str, int] = {}
+    rows: list[clashes.Row] = []
+    owner: dict[int, int] = {}
+    small: list[dict[str, Any]] = []
+    for n, read in planned:
+        form, defaults = read["form"], read["course"].defaults
+        room = str(form.get("place") or defaults.get("place") or "").casefold()
+        teacher = str(form.get("instructor") or defaults.get("instructor") or "").casefold()
+        place = where.get(room)
+        place_id = place.id if place else new_id(invented, "p" + room) if room else None
+        teacher_id = teachers.get(teacher) or (new_id(invented, "i" + teacher) if teacher else None)
+        seats = form.get("capacity") or defaults.get("capacity") or 0
+        for m in read["dates"]:
+            mark = -(len(rows) + 1)
+            row = clashes.Row(
+                mark, -1 - n, m.start.astimezone(UTC), m.end.astimezone(UTC), m.date, place_id, teacher_id
+            )
+            rows.append(row)
+            owner[-mark] = n
+        if place and place.seats and seats > place.seats and read["dates"]:
+            small.append(clashes.small(rows[-1], seats, place.seats))
+    by_row = {j["n"]: j for j in judged}
+    for clash in clashes.of_planned(deed, rows, small):
+        line = owner.get(clash["n"] or 0)
+        if line is not None:
+            by_row[line]["clashes"].append(clash["text"])
+    for j in judged:
+        j["clashes"] = sorted(set(j["clashes"]))
+
+
+def new_id(known: dict[str, int], name: str) -> int:
+    """A made-up id for a place or instructor that the table names first, so that its rows clash with each other."""
+    return known.setdefault(name, -len(known) - 1)
+
+
+def read_day(text: str, today: date) -> date | None:
+    """A date as people type it: 2027-09-14, 14 Sep 2027, Sep 14 2027, 9/14/2027, or without a year the next such day."""
+    text = text.strip().rstrip(".").replace(",", " ")
+    text = re.sub(rf"^({'|'.join(n[:3] for n in WEEKDAY_NAMES)})[a-z]*\.? +", "", text, flags=re.IGNORECASE)
+    try:
+        if re.fullmatch(r"\d{4}-\d{2}-\d{2}", text):
+            return date.fromisoformat(text)
+        if found := re.fullmatch(r"(\d{1,2})/(\d{1,2})/(\d{4}|\d{2})", text):
+            month, day, year = (int(x) for x in found.groups())
+            return date(year + 2000 if year < 100 else year, month, day)
+        words = text.split()
+        month_word = next((w for w in words if re.fullmatch(r"[A-Za-z]{3,9}\.?", w)), "")
+        months = [m.casefold() for m in MONTH_NAMES]
+        month = months.index(month_word[:3].casefold()) + 1 if month_word else 0
+        numbers = [int(w) for w in words if w.isdigit()]
+        if not month or not 1 <= len(numbers) <= 2 or len(words) != len(numbers) + 1:
+            return None
+        if len(numbers) == 2:
+            return date(numbers[1], month, numbers[0])
+        held = date(today.year, month, numbers[0])
+        return held if held >= today else date(today.year + 1, month, numbers[0])
+    except ValueError:
+        return None
+
+
+def read_weekdays(text: str) -> list[int] | None:
+    """Weekdays as people type them: "Tue, Thu", "TU TH", "Mon-Fri"; empty: those of the first date. None: not readable."""
+    found: set[int] = set()
+    text = text.casefold().replace("&", " ").replace(" and ", " ")
+    for part in re.split(r"[\s,;/+]+", text):
+        if not part:
+            continue
+        first, dash, last = part.partition("-")
+        known = [DAY_WORDS.get(w.rstrip("."), DAY_WORDS.get(w.rstrip(".s"))) for w in (first, last) if w]
+        if None in known or (dash and len(known) < 2):
+            return None
+        a, b = known[0], known[-1]
+        assert a is not None and b is not None
+        found |= {d % 7 for d in range(a, (b if b >= a else b + 7) + 1)}
+    return sorted(found)
+
+
+def read_whole(text: str) -> int | None:
+    return int(text) if re.fullmatch(r"\d{1,5}", text) and int(text) else None
+
+
+def read_clock(text: str) -> str | None:
+    """17:30, 1730, 5:30 pm, 9am as 17:30, 17:30, 17:30, 09:00."""
+    found = re.fullmatch(
+        r"(\d{1,2})(?:[:.]?(\d{2}))? ?(am|pm|a|p)?(?:\.?m\.?)?", text.casefold().replace(".m.", "m")
+    )
+    if not found:
+        return None
+    hour, minute, half = int(found.group(1)), int(found.group(2) or 0), (found.group(3) or "")[:1]
+    if half and not 1 <= hour <= 12:
+        return None
+    if half:
+        hour = hour % 12 + (12 if half == "p" else 0)
+    return f"{hour:02d}:{minute:02d}" if hour < 24 and minute < 60 else None
+
+
+def read_minutes(text: str) -> int | None:
+    """A length: 2:30, 2 h 30, 2.5 h, 150 min; a bare number under 30 is hours, else minutes."""
+    text = text.casefold().replace(",", ".")
+    if found := re.fullmatch(r"(\d{1,2}):(\d{2})", text):
+        return int(found.group(1)) * 60 + int(found.group(2)) or None
+    if found := re.fullmatch(r"(\d+(?:\.\d+)?) ?(?:h|hr|hrs|hours?)(?: ?(\d{1,2}) ?(?:m|min)?)?", text):
+        return round(float(found.group(1)) * 60) + int(found.group(2) or 0) or None
+    if found := re.fullmatch(r"(\d+(?:\.\d+)?) ?(m|min|minutes?)?", text):
+        held = float(found.group(1))
+        return round(held if found.group(2) or held >= LEAST else held * 60) or None
+    return None
+
+
+def plan_dates(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
+    """The dates that a run's form gives as far as it is filled, closed days regarded, with their clashes."""
+    faults: list[Fault] = []
+    top = Reader(body, "", faults, "pattern patterns extra changes place instructor capacity time_zone")
+    name = top.text("time_zone", "The time zone") or deed.center.time_zone
+    if name not in ZONES:
+        raise refuse("/time_zone", f'"{name}" is not a time zone, like America/New_York.')
+    _, dates = schedule.planned(deed, top, ZoneInfo(name), need=False)
+    capacity = top.whole("capacity", "The number of seats", 1, 100_000)
+    if faults or dates is None:
+        raise Refused(faults)
+    where, teacher = body.get("place"), body.get("instructor")
+    known = {p.name.casefold(): p for p in deed.session.scalars(select(Place))}
+    teachers = {i.name.casefold(): i.id for i in deed.session.scalars(select(Instructor))}
+    rows: list[clashes.Row] = []
+    small: dict[int, dict[str, Any]] = {}
+    for m in dates.meetings:
+        place = known.get(str(m.room or where or "").casefold())
+        person_id = teachers.get(str(m.instructor or teacher or "").casefold())
+        row = clashes.Row(
+            -m.n, 0, m.start.astimezone(UTC), m.end.astimezone(UTC), m.date, place.id if place else None,
+            person_id,
+        )  # fmt: skip
+        rows.append(row)
+        if place and place.seats and capacity and capacity > place.seats:
+            small.setdefault(place.id, clashes.small(row, capacity, place.seats))
+    return {**schedule_document(dates), "clashes": clashes.of_planned(deed, rows, list(small.values()))}

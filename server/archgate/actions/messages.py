@@ -1,0 +1,208 @@
+"""Messages to people: written with what they tell, sent by the worker after a minute; and the calls of a cancelled meeting."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session, joinedload
+
+from archgate.actions import jobs
+from archgate.actions.problems import conflict, not_found
+from archgate.actions.transaction import Deed
+from archgate.core.faults import refuse
+from archgate.core.schedule import day_text
+from archgate.tables.courses import Run
+from archgate.tables.jobs import Job
+from archgate.tables.log import Change
+from archgate.tables.messages import Call, Message
+from archgate.tables.people import Person
+from archgate.tables.roster import Enrollment, PartyPlace
+from archgate.tables.schedule import Meeting
+
+WAIT = timedelta(seconds=60)  # while an undo still keeps a message from going out
+OUTCOMES = ("reached", "left word", "no answer", "wrong number")
+
+
+def write(
+    deed: Deed, change: Change, email: str | None, name: str, subject: str, body: str, person_id: int | None = None,
+    run_id: int | None = None, meeting_id: int | None = None,
+) -> bool:  # fmt: skip
+    """Write one message of a change; nothing for somebody without an email, who is called instead."""
+    if not email:
+        return False
+    number = f"{person_id or name}".encode("ascii", "ignore").decode()[:30]
+    job = jobs.queue(
+        deed, "send message", f"message:{change.key}:{number}:{meeting_id or 0}", {"about": f"{name}: {subject}"},
+        WAIT, change.key, run_id,
+    )  # fmt: skip
+    message = Message(
+        job_id=job.id, person_id=person_id, run_id=run_id, meeting_id=meeting_id, to_name=name[:200], to_email=email,
+        subject=subject[:200], body=body, made_at=deed.now,
+    )  # fmt: skip
+    deed.session.add(message)
+    return True
+
+
+def people_on(deed: Deed, run_id: int) -> list[Person]:
+    """Everybody with a seat on a run whose name is known, parties' named heads included."""
+    live = select(Enrollment.person_id).where(Enrollment.run_id == run_id, Enrollment.live == 1)
+    named = (
+        select(PartyPlace.person_id)
+        .join(Enrollment, Enrollment.id == PartyPlace.enrollment_id)
+        .where(Enrollment.run_id == run_id, Enrollment.live == 1, PartyPlace.person_id.is_not(None))
+    )
+    query = select(Person).where(Person.id.in_(live.union(named))).order_by(Person.family, Person.given)
+    return list(deed.session.scalars(query))
+
+
+def tell_run(
+    deed: Deed, run: Run, change: Change, subject: str, body: str, meeting_id: int | None = None
+) -> int:
+    """Write to everybody on a run and to its instructor; how many people are told, by message or by phone."""
+    people = people_on(deed, run.id)
+    for person in people:
+        write(deed, change, person.email, person.name, subject, f"Dear {person.name},\n\n{body}\n\n{deed.center.name}",
+              person.id, run.id, meeting_id)  # fmt: skip
+    if run.instructor and run.instructor.email:
+        write(
+            deed, change, run.instructor.email, run.instructor.name, subject, body, None, run.id, meeting_id
+        )
+    return len(people)
+
+
+def correct(deed: Deed, undone: Change, correction: Change) -> None:
+    """After an undo: what is still in line is dropped; who was told already gets a correction."""
+    jobs.drop(deed, undone.key)
+    sent = deed.session.scalars(
+        select(Message).join(Job).where(Job.change_key == undone.key, Job.status.in_(("done", "running")))
+    ).all()
+    for m in sent:
+        body = f'Please set aside our message "{m.subject}": it was taken back, and what held before holds again.'
+        write(
+            deed,
+            correction,
+            m.to_email,
+            m.to_name,
+            f"Correction: {m.subject}",
+            body,
+            m.person_id,
+            m.run_id,
+            m.meeting_id,
+        )
+
+
+def send(session: Session, key: str) -> tuple[str, str, str]:
+    """Address, subject and body of the message behind a job."""
+    message = session.scalars(select(Message).join(Job).where(Job.key == key)).one()
+    return message.to_email, message.subject, message.body
+
+
+def message_view(m: Message) -> dict[str, Any]:
+    status = {"queued": "waits", "running": "being sent", "done": "sent"}.get(m.job.status, m.job.status)
+    return {
+        "id": m.id, "to": m.to_name, "email": m.to_email, "subject": m.subject, "body": m.body, "run_id": m.run_id,
+        "person_id": m.person_id, "at": m.made_at.isoformat(), "status": status, "trouble": m.job.trouble,
+        "sent_at": m.job.done_at.isoformat() if m.job.done_at and m.job.status == "done" else None, "job_id": m.job_id,
+    }  # fmt: skip
+
+
+def outbox(deed: Deed, status: str = "", before: int | None = None, limit: int = 100) -> dict[str, Any]:
+    """Messages, newest first: what waits, what was sent, what failed."""
+    states = {
+        "": None,
+        "waits": ("queued", "running"),
+        "sent": ("done",),
+        "failed": ("failed",),
+        "dropped": ("dropped",),
+    }
+    if status not in states:
+        raise refuse("/status", "There is no such filter.")
+    query = select(Message).join(Job).options(joinedload(Message.job)).order_by(Message.id.desc())
+    wanted = states[status]
+    if wanted:
+        query = query.where(Job.status.in_(wanted))
+    total = (
+        deed.session.scalar(select(func.count()).select_from(query.order_by(None).options().subquery())) or 0
+    )
+    if before is not None:
+        query = query.where(Message.id < before)
+    rows = deed.session.scalars(query.limit(max(1, min(limit, 200)) + 1)).all()
+    more = len(rows) > limit
+    return {
+        "items": [message_view(m) for m in rows[:limit]],
+        "total": total,
+        "next": rows[limit - 1].id if more else None,
+    }
+
+
+# --- the call list of a cancelled meeting -----------------------------------------------------------------
+
+
+def call_list(deed: Deed, meeting_id: int) -> dict[str, Any]:
+    """Whom to call about a meeting that falls out: phone, what was sent, what came of calling."""
+    meeting = deed.session.get(Meeting, meeting_id)
+    if meeting is None:
+        raise not_found("This meeting")
+    run = deed.session.get_one(Run, meeting.run_id)
+    calls = {c.person_id: c for c in deed.session.scalars(select(Call).where(Call.meeting_id == meeting_id))}
+    query = select(Message).join(Job).options(joinedload(Message.job)).where(Message.meeting_id == meeting_id)
+    sent = {m.person_id: m for m in deed.session.scalars(query.order_by(Message.id))}
+    zone = ZoneInfo(meeting.place.time_zone if meeting.place else run.time_zone)
+    rows = []
+    for person in people_on(deed, run.id):
+        call, message = calls.get(person.id), sent.get(person.id)
+        rows.append({
+            "person_id": person.id, "name": person.name, "phone": person.phone, "email": person.email,
+            "message": message_view(message)["status"] if message else None,
+            "outcome": call.outcome if call else None, "note": call.note if call else "",
+        })  # fmt: skip
+    return {
+        "meeting_id": meeting.id, "run_id": run.id, "run_code": run.code, "title": run.title or run.course.title,
+        "date": meeting.date.isoformat(), "start": meeting.starts_at.astimezone(zone).isoformat(),
+        "cancelled": meeting.cancelled_at is not None, "why": meeting.cancel_why,
+        "instructor": meeting.instructor.name if meeting.instructor else None,
+        "instructor_phone": meeting.instructor.phone if meeting.instructor else None,
+        "instructor_paid": meeting.instructor_paid, "people": rows,
+    }  # fmt: skip
+
+
+def note_call(deed: Deed, meeting_id: int, person_id: int, outcome: str, note: str) -> dict[str, Any]:
+    """Write down what came of a call; again for the same person replaces it."""
+    held = call_list(deed, meeting_id)
+    name = next((p["name"] for p in held["people"] if p["person_id"] == person_id), None)
+    if name is None:
+        raise not_found("This person on the call list")
+    if outcome not in OUTCOMES:
+        raise refuse("/outcome", f"What came of the call is one of {', '.join(OUTCOMES)}.")
+    if len(note) > 500:
+        raise refuse("/note", "The note is longer than 500 characters.")
+    row = deed.session.scalar(select(Call).where(Call.meeting_id == meeting_id, Call.person_id == person_id))
+    row = row or Call(meeting_id=meeting_id, person_id=person_id)
+    row.outcome, row.note, row.user_id, row.at = outcome, note.strip(), deed.user_id, deed.now
+    deed.session.add(row)
+    when = day_text(deed.session.get_one(Meeting, meeting_id).date)
+    deed.log(
+        "note a call", "run", held["run_id"], f"Called {name} about {held['run_code']} on {when}: {outcome}"
+    )
+    return call_list(deed, meeting_id)
+
+
+def set_paid(deed: Deed, meeting_id: int, paid: bool) -> dict[str, Any]:
+    """Whether the instructor is still paid for a meeting that fell out."""
+    meeting = deed.session.get(Meeting, meeting_id)
+    if meeting is None:
+        raise not_found("This meeting")
+    if meeting.cancelled_at is None:
+        raise conflict("not-cancelled", "This meeting is held; only for a cancelled one is it a question.")
+    meeting.instructor_paid = paid
+    run = deed.session.get_one(Run, meeting.run_id)
+    deed.log(
+        "change a meeting",
+        "run",
+        run.id,
+        f"The instructor is {'still' if paid else 'not'} paid for the meeting of {run.code} on {day_text(meeting.date)}",
+    )
+    return call_list(deed, meeting_id)

@@ -1,0 +1,673 @@
+"""Dates and lives of runs: meetings, moves, copies, seasons, clashes, decisions; places, instructors and closed days."""
+
+from __future__ import annotations
+
+import datetime
+from typing import Any
+from urllib.parse import quote
+
+from fastapi import APIRouter, Depends, Request, Response, UploadFile
+from pydantic import BaseModel
+
+from archgate.actions import calendars, clashes, copying, lifecycle, moving, places, planner
+from archgate.actions.access import User
+from archgate.actions.transaction import Once, look
+from archgate.api.courses import ClashOut, FileOut, Outcome, given
+from archgate.api.web import Body, FaultOut, may, once, run_act, run_look
+
+router = APIRouter(tags=["schedule"])
+read, plan, keep = may("read"), may("plan runs"), may("keep places")
+
+
+# --- meetings and whole runs ------------------------------------------------------------------------------
+
+
+class NewMeeting(Body):
+    date: Any = None
+    start: Any = None
+    minutes: Any = None
+    instructor: Any = None
+    room: Any = None
+
+
+class MeetingPatch(Body):
+    """`scope` is this, later or all; `set` the new values, `seen` those the person saw."""
+
+    seen: dict[str, Any] | None = None
+    set: dict[str, Any]
+    scope: Any = None
+
+
+class CancelMeeting(Body):
+    """Why, and on which date it is held instead, if it is."""
+
+    why: Any = None
+    replacement: Any = None
+
+
+class Slot(BaseModel):
+    date: str
+    start: str
+    why: str
+
+
+class Move(Body):
+    """One of days, weeks, or the new first date."""
+
+    days: Any = None
+    weeks: Any = None
+    first: Any = None
+
+
+class Extension(Body):
+    meetings: Any = None
+    ends_on: Any = None
+
+
+@router.post("/runs/{run_id}/meetings")
+def add_meeting(
+    run_id: int, body: NewMeeting, request: Request, preview: bool = False, user: User = Depends(plan),
+    key: Once | None = Depends(once),
+) -> Outcome:  # fmt: skip
+    """Add a one-off meeting; with `preview` nothing is saved."""
+    return run_act(
+        request, user, lambda deed: moving.add_meeting(deed, run_id, given(body)),
+        preview=preview, once=None if preview else key,
+    )  # fmt: skip
+
+
+@router.patch("/meetings/{meeting_id}")
+def change_meetings(
+    meeting_id: int, body: MeetingPatch, request: Request, preview: bool = False, user: User = Depends(plan)
+) -> Outcome:
+    """Change one meeting, it and all later ones, or all; with `preview` nothing is saved."""
+    return run_act(
+        request, user, lambda deed: moving.change_meetings(deed, meeting_id, given(body)), preview=preview
+    )
+
+
+@router.post("/meetings/{meeting_id}/cancel")
+def cancel_meeting(
+    meeting_id: int, body: CancelMeeting, request: Request, preview: bool = False, user: User = Depends(plan)
+) -> Outcome:
+    """Cancel one meeting, held on another date instead or not at all."""
+    return run_act(
+        request, user, lambda deed: moving.cancel_meeting(deed, meeting_id, given(body)), preview=preview
+    )
+
+
+@router.get("/meetings/{meeting_id}/free")
+def free_slots(meeting_id: int, request: Request, user: User = Depends(read)) -> list[Slot]:
+    """The next free times for a meeting's instructor and place."""
+    return run_look(request, user, lambda deed: moving.suggest(deed, meeting_id))
+
+
+@router.post("/runs/{run_id}/move")
+def move_run(
+    run_id: int, body: Move, request: Request, preview: bool = False, user: User = Depends(plan)
+) -> Outcome:
+    return run_act(request, user, lambda deed: moving.move_run(deed, run_id, given(body)), preview=preview)
+
+
+@router.post("/runs/{run_id}/extend")
+def extend_run(
+    run_id: int, body: Extension, request: Request, preview: bool = False, user: User = Depends(plan)
+) -> Outcome:
+    return run_act(request, user, lambda deed: moving.extend_run(deed, run_id, given(body)), preview=preview)
+
+
+# --- many runs at once ------------------------------------------------------------------------------------
+
+
+class CopyAsk(Body):
+    """Runs by id with their new first dates, or a course's or a season's runs moved by weeks."""
+
+    runs: Any = None
+    course_id: Any = None
+    since: Any = None
+    until: Any = None
+    weeks: Any = None
+
+
+class GateDay(BaseModel):
+    label: str
+    day: str
+
+
+class CopiedRun(BaseModel):
+    run_id: int
+    from_id: int
+    code: str
+    new_code: str
+    title: str
+    shift: int
+    before: list[str]
+    after: list[str]
+    dropped: list[str]
+    clashes: list[ClashOut]
+    left_behind: list[str]
+    gates: list[GateDay]
+
+
+class Copied(BaseModel):
+    change: str
+    runs: list[CopiedRun]
+
+
+@router.post("/copies")
+def copy_runs(
+    body: CopyAsk,
+    request: Request,
+    preview: bool = False,
+    user: User = Depends(plan),
+    key: Once | None = Depends(once),
+) -> Copied:
+    """Copy runs as drafts to new dates; with `preview` nothing is saved."""
+    return run_act(
+        request,
+        user,
+        lambda deed: copying.copy_runs(deed, given(body)),
+        preview=preview,
+        once=None if preview else key,
+    )
+
+
+class SeasonRows(Body):
+    rows: Any = None
+
+
+class SeasonRow(BaseModel):
+    n: int
+    empty: bool
+    faults: list[FaultOut]
+    dates: list[str]
+    dropped: list[str]
+    clashes: list[str]
+    course: str | None
+    new: list[str]
+
+
+class MadeRun(BaseModel):
+    id: int
+    code: str
+
+
+class Season(BaseModel):
+    rows: list[SeasonRow]
+    runs: int
+    faults: int
+    change: str | None
+    made: list[MadeRun]
+
+
+@router.post("/season/judge")
+def judge_season(body: SeasonRows, request: Request, user: User = Depends(plan)) -> Season:
+    """Dates, faults and clashes of a season table; nothing is saved."""
+    return run_act(request, user, lambda deed: copying.season(deed, given(body), False), preview=True)
+
+
+@router.post("/season")
+def plan_season(
+    body: SeasonRows, request: Request, user: User = Depends(plan), key: Once | None = Depends(once)
+) -> Season:
+    """Make every row of a season table a draft; all of them, or none."""
+    return run_act(request, user, lambda deed: copying.season(deed, given(body), True), once=key)
+
+
+# --- clashes ----------------------------------------------------------------------------------------------
+
+
+class Acceptance(BaseModel):
+    key: str
+    reason: str = ""
+
+
+class Done(BaseModel):
+    change: str
+
+
+@router.get("/clashes")
+def list_clashes(request: Request, user: User = Depends(read)) -> list[ClashOut]:
+    """Every clash from now on, by time; accepted ones too."""
+    return run_look(request, user, clashes.of_center)
+
+
+@router.post("/clashes/accept")
+def accept_clash(body: Acceptance, request: Request, user: User = Depends(plan)) -> Done:
+    """Let a clash stand, with the reason."""
+    return run_act(request, user, lambda deed: clashes.accept(deed, body.key, body.reason))
+
+
+@router.post("/clashes/reopen")
+def reopen_clash(body: Acceptance, request: Request, user: User = Depends(plan)) -> Done:
+    return run_act(request, user, lambda deed: clashes.reopen(deed, body.key))
+
+
+class PlannedForm(Body):
+    """A run's form as far as it is filled: patterns, one-off meetings, changes, place, instructor, seats."""
+
+    pattern: Any = None
+    patterns: Any = None
+    extra: Any = None
+    changes: Any = None
+    place: Any = None
+    instructor: Any = None
+    capacity: Any = None
+    time_zone: Any = None
+
+
+class PlannedMeeting(BaseModel):
+    n: int
+    of: int
+    date: str
+    weekday: str
+    start: str
+    end: str
+    minutes: int
+    instructor: str | None
+    room: str | None
+    warnings: list[str]
+
+
+class DroppedDate(BaseModel):
+    date: str
+    why: str
+
+
+class PlannedDates(BaseModel):
+    meetings: list[PlannedMeeting]
+    hours: str
+    first: str | None
+    last: str | None
+    weeks: int
+    dropped: list[DroppedDate]
+    warnings: list[str]
+    clashes: list[ClashOut]
+
+
+@router.post("/schedule/plan")
+def plan_dates(body: PlannedForm, request: Request, user: User = Depends(plan)) -> PlannedDates:
+    """The dates that a form gives with the center's closed days, and their clashes; nothing is saved."""
+    return run_act(request, user, lambda deed: copying.plan_dates(deed, given(body)), preview=True)
+
+
+# --- the life of a run ------------------------------------------------------------------------------------
+
+
+class DecisionIn(Body):
+    decision: Any = None
+    until: Any = None
+    seen: Any = None
+
+
+class Figures(BaseModel):
+    """What a decision is weighed up with."""
+
+    run_id: int
+    code: str
+    title: str
+    decision: str
+    until: str | None
+    day: str | None
+    smallest: int
+    capacity: int
+    taken: int
+    firm: int
+    unpaid: int
+    unnamed: int
+    waiting: int
+    currency: str
+    income: str
+    paid: str
+    hours_saved: str
+    start: str | None
+    people: int
+
+
+class Why(BaseModel):
+    why: str = ""
+
+
+@router.get("/runs/{run_id}/figures")
+def decision_figures(run_id: int, request: Request, user: User = Depends(read)) -> Figures:
+    return run_look(request, user, lambda deed: lifecycle.figures(deed, lifecycle.get_run(deed, run_id)))
+
+
+@router.post("/runs/{run_id}/decision")
+def decide(
+    run_id: int, body: DecisionIn, request: Request, preview: bool = False, user: User = Depends(plan)
+) -> Outcome:
+    return run_act(request, user, lambda deed: lifecycle.decide(deed, run_id, given(body)), preview=preview)
+
+
+@router.post("/runs/{run_id}/off-sale")
+def take_off_sale(
+    run_id: int, request: Request, preview: bool = False, user: User = Depends(may("publish"))
+) -> Outcome:
+    return run_act(request, user, lambda deed: lifecycle.set_sale(deed, run_id, False), preview=preview)
+
+
+@router.post("/runs/{run_id}/on-sale")
+def put_on_sale(
+    run_id: int, request: Request, preview: bool = False, user: User = Depends(may("publish"))
+) -> Outcome:
+    return run_act(request, user, lambda deed: lifecycle.set_sale(deed, run_id, True), preview=preview)
+
+
+@router.post("/runs/{run_id}/cancel")
+def cancel_run(
+    run_id: int, body: Why, request: Request, preview: bool = False, user: User = Depends(may("publish"))
+) -> Outcome:
+    return run_act(request, user, lambda deed: lifecycle.cancel_run(deed, run_id, body.why), preview=preview)
+
+
+@router.post("/runs/{run_id}/archive")
+def archive_run(
+    run_id: int, request: Request, preview: bool = False, user: User = Depends(may("publish"))
+) -> Outcome:
+    return run_act(request, user, lambda deed: lifecycle.archive(deed, run_id), preview=preview)
+
+
+@router.post("/runs/{run_id}/bring-back")
+def bring_back_run(
+    run_id: int, request: Request, preview: bool = False, user: User = Depends(may("publish"))
+) -> Outcome:
+    return run_act(request, user, lambda deed: lifecycle.bring_back(deed, run_id), preview=preview)
+
+
+@router.post("/runs/{run_id}/files", status_code=201)
+def attach_file(run_id: int, file: UploadFile, request: Request, user: User = Depends(plan)) -> FileOut:
+    """Keep the contract of a contract run: PDF, PNG or JPEG."""
+    content = file.file.read()
+    return run_act(request, user, lambda deed: lifecycle.attach(deed, run_id, file.filename or "", content))
+
+
+@router.get("/files/{file_id}", response_class=Response)
+def get_file(file_id: int, request: Request, user: User = Depends(read)) -> Response:
+    name, media, content = run_look(request, user, lambda deed: lifecycle.file_of(deed, file_id))
+    disposition = f"attachment; filename*=UTF-8''{quote(name)}"
+    return Response(content, media_type=media, headers={"Content-Disposition": disposition})
+
+
+# --- places, instructors, closed days ---------------------------------------------------------------------
+
+
+class PlaceIn(Body):
+    name: Any = None
+    kind: Any = None
+    seats: Any = None
+    facts: Any = None
+    address: Any = None
+    address_public: Any = None
+    map_link: Any = None
+    time_zone: Any = None
+    active: Any = None
+
+
+class PlaceOut(BaseModel):
+    id: int
+    name: str
+    kind: str
+    seats: int | None
+    facts: str
+    address: str
+    address_public: bool
+    map_link: str
+    time_zone: str
+    active: bool
+
+
+class InstructorIn(Body):
+    name: Any = None
+    email: Any = None
+    phone: Any = None
+    hours: Any = None
+    active: Any = None
+
+
+class InstructorOut(BaseModel):
+    id: int
+    name: str
+    email: str | None
+    phone: str | None
+    hours: list[dict[str, str]]
+    active: bool
+
+
+class BusyIn(Body):
+    """{"from", "through", "start", "end", "label"}"""
+
+
+class BusyOut(BaseModel):
+    id: int
+    label: str
+    all_day: bool
+    source: str
+    start: str
+    end: str
+
+
+class Imported(BaseModel):
+    change: str
+    added: int
+    replaced: int
+
+
+@router.get("/places")
+def list_places(request: Request, user: User = Depends(read)) -> list[PlaceOut]:
+    return run_look(request, user, places.list_places)
+
+
+@router.post("/places", status_code=201)
+def add_place(body: PlaceIn, request: Request, user: User = Depends(keep)) -> PlaceOut:
+    return run_act(request, user, lambda deed: places.save_place(deed, None, given(body)))
+
+
+@router.patch("/places/{place_id}")
+def change_place(place_id: int, body: PlaceIn, request: Request, user: User = Depends(keep)) -> PlaceOut:
+    return run_act(request, user, lambda deed: places.save_place(deed, place_id, given(body)))
+
+
+@router.get("/instructors")
+def list_instructors(request: Request, user: User = Depends(read)) -> list[InstructorOut]:
+    return run_look(request, user, places.list_instructors)
+
+
+@router.post("/instructors", status_code=201)
+def add_instructor(body: InstructorIn, request: Request, user: User = Depends(keep)) -> InstructorOut:
+    return run_act(request, user, lambda deed: places.save_instructor(deed, None, given(body)))
+
+
+@router.patch("/instructors/{instructor_id}")
+def change_instructor(
+    instructor_id: int, body: InstructorIn, request: Request, user: User = Depends(keep)
+) -> InstructorOut:
+    return run_act(request, user, lambda deed: places.save_instructor(deed, instructor_id, given(body)))
+
+
+@router.get("/busy/{kind}/{owner_id}")
+def list_busy(kind: str, owner_id: int, request: Request, user: User = Depends(read)) -> list[BusyOut]:
+    """Absences of an instructor, or closed times of a place; `kind` is instructor or place."""
+    return run_look(request, user, lambda deed: places.list_busy(deed, kind, owner_id))
+
+
+@router.post("/busy/{kind}/{owner_id}", status_code=201)
+def add_busy(kind: str, owner_id: int, body: BusyIn, request: Request, user: User = Depends(keep)) -> BusyOut:
+    """From a day, through a day, with times on one day or without: {"from", "through", "start", "end", "label"}."""
+    return run_act(request, user, lambda deed: places.add_busy(deed, kind, owner_id, given(body)))
+
+
+@router.delete("/busy/{busy_id}")
+def remove_busy(busy_id: int, request: Request, user: User = Depends(keep)) -> Done:
+    return run_act(request, user, lambda deed: places.remove_busy(deed, busy_id))
+
+
+@router.post("/busy/{kind}/{owner_id}/calendar")
+def import_busy(
+    kind: str, owner_id: int, file: UploadFile, request: Request, user: User = Depends(keep)
+) -> Imported:
+    """Take the busy times of an iCalendar file; those of an earlier import of the same file are replaced."""
+    content = file.file.read()
+    return run_act(
+        request,
+        user,
+        lambda deed: calendars.import_busy(deed, kind, owner_id, file.filename or "calendar", content),
+    )
+
+
+class ClosureDay(BaseModel):
+    day: str
+    label: str
+    public: bool
+    closed: bool
+    id: int | None
+
+
+class ClosureYear(BaseModel):
+    year: int
+    region: str
+    days: list[ClosureDay]
+
+
+class Region(BaseModel):
+    region: str
+
+
+class Closing(Body):
+    """{"from", "through", "label"}"""
+
+
+class ClosureChange(BaseModel):
+    change: str
+    meetings: int
+
+
+class DayState(BaseModel):
+    closed: bool
+
+
+@router.get("/closures")
+def list_closures(year: int, request: Request, user: User = Depends(read)) -> ClosureYear:
+    return run_look(request, user, lambda deed: places.list_closures(deed, year))
+
+
+@router.put("/closures/region")
+def set_region(body: Region, request: Request, user: User = Depends(may("keep settings"))) -> ClosureYear:
+    """Whose public holidays are closed days: a country, or a part of one such as US-NY."""
+    return run_act(request, user, lambda deed: places.set_region(deed, body.region))
+
+
+@router.post("/closures")
+def close_days(body: Closing, request: Request, user: User = Depends(keep)) -> ClosureChange:
+    return run_act(request, user, lambda deed: places.add_closure(deed, given(body)))
+
+
+@router.put("/closures/{day}")
+def set_closure(
+    day: datetime.date, body: DayState, request: Request, user: User = Depends(keep)
+) -> ClosureChange:
+    """Teach on a public holiday all the same, close it again, or open a day of one's own."""
+    return run_act(request, user, lambda deed: places.set_closure(deed, day, body.closed))
+
+
+@router.post("/closures/calendar")
+def import_closures(file: UploadFile, request: Request, user: User = Depends(keep)) -> Imported:
+    """Close the whole days that an iCalendar file marks."""
+    content = file.file.read()
+    return run_act(
+        request, user, lambda deed: calendars.import_closures(deed, file.filename or "calendar", content)
+    )
+
+
+# --- the planner and calendars ----------------------------------------------------------------------------
+
+
+class Lane(BaseModel):
+    id: int
+    name: str
+    seats: int | None
+
+
+class PlannerOut(BaseModel):
+    """Runs and meetings in compact rows, by the columns named."""
+
+    since: str
+    until: str
+    today: str
+    run_columns: list[str]
+    runs: list[list[Any]]
+    meeting_columns: list[str]
+    meetings: list[list[Any]]
+    places: list[Lane]
+    instructors: list[Lane]
+    closed: dict[str, str]
+    clashing: list[int]
+
+
+class ListedMeeting(BaseModel):
+    id: int
+    run_id: int
+    code: str
+    title: str
+    date: str
+    start: str
+    end: str
+    place: str
+    instructor: str
+    taken: int
+    capacity: int
+    cancelled: bool
+    why: str
+
+
+class DaySheet(BaseModel):
+    date: str
+    closed: str | None
+    meetings: list[ListedMeeting]
+
+
+class MonthList(BaseModel):
+    month: str
+    closed: dict[str, str]
+    meetings: list[ListedMeeting]
+
+
+@router.get("/planner")
+def get_planner(
+    since: datetime.date, until: datetime.date, request: Request, user: User = Depends(read)
+) -> PlannerOut:
+    return run_look(request, user, lambda deed: planner.planner(deed, since, until))
+
+
+@router.get("/days/{day}")
+def get_day(day: datetime.date, request: Request, user: User = Depends(read)) -> DaySheet:
+    """Everything held on a day, for the doors."""
+    return run_look(request, user, lambda deed: planner.day_sheet(deed, day))
+
+
+@router.get("/months/{month}")
+def get_month(month: str, request: Request, user: User = Depends(read)) -> MonthList:
+    return run_look(request, user, lambda deed: planner.month_list(deed, month))
+
+
+class FeedOut(BaseModel):
+    kind: str
+    subject_id: int
+    name: str
+    path: str
+    made_at: str
+
+
+@router.put("/feeds/{kind}/{subject_id}")
+def get_feed(
+    kind: str, subject_id: int, request: Request, renew: bool = False, user: User = Depends(plan)
+) -> FeedOut:
+    """The secret address of a calendar, made when first asked for; `renew` ends the old one."""
+    return run_act(request, user, lambda deed: calendars.feed_of(deed, kind, subject_id, renew))
+
+
+@router.get("/calendars/{token}.ics", response_class=Response)
+def get_calendar(token: str, request: Request) -> Response:
+    """A calendar by its secret address: whoever knows it may read it, nothing else."""
+    content = look(request.app.state.sessions, lambda deed: calendars.feed_content(deed, token))
+    return Response(content, media_type="text/calendar; charset=utf-8")

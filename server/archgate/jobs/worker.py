@@ -1,0 +1,113 @@
+"""The worker: takes jobs one by one, does them through the outside's interfaces, and does timed work."""
+
+from __future__ import annotations
+
+import os
+import secrets
+import socket
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+
+import structlog
+from sqlalchemy.orm import Session, sessionmaker
+
+from archgate.actions import checks, jobs, meeting_links, messages
+from archgate.actions.transaction import act, look
+from archgate.clock import system_now
+from archgate.outside.mail import Mail, StandInMail, Trouble
+from archgate.outside.meetings import Meetings, StandInMeetings
+
+log = structlog.get_logger()
+IDLE = 1.0
+
+
+def name() -> str:
+    return f"{socket.gethostname()[:30]}-{os.getpid()}-{secrets.token_hex(3)}"
+
+
+@dataclass
+class Worker:
+    """One worker. It keeps nothing between jobs; any number of them run beside each other."""
+
+    sessions: sessionmaker[Session]
+    mail: Mail
+    meetings: Meetings
+    name: str = field(default_factory=name)
+    lease: timedelta = jobs.LEASE
+
+    @classmethod
+    def with_stand_ins(cls, sessions: sessionmaker[Session], lease: timedelta = jobs.LEASE) -> Worker:
+        return cls(sessions, StandInMail(sessions), StandInMeetings(sessions), lease=lease)
+
+    def run_one(self, now: datetime | None = None) -> bool:
+        """Do the next job; False when none is due."""
+        taken = jobs.claim(self.sessions, self.name, now, self.lease)
+        if taken is None:
+            return False
+        try:
+            self.do(taken)
+        except Trouble as trouble:
+            jobs.put_back(self.sessions, taken, self.name, trouble.said, trouble.for_good, now)
+        except Exception as error:
+            # Whatever went wrong must not stop the others' work; it is tried again and shown to people in the end.
+            log.exception("job", kind=taken.kind, key=taken.key)
+            jobs.put_back(self.sessions, taken, self.name, f"{type(error).__name__}: {error}", False, now)
+        return True
+
+    def do(self, taken: jobs.Taken) -> None:
+        """The outside first, with the stable key; then the mark that it is done. Killed between, it is asked again."""
+        if taken.kind == "send message":
+            with self.sessions() as session:
+                to, subject, body = messages.send(session, taken.key)
+            self.mail.send(taken.key, to, subject, body, taken.tries)
+            with self.sessions.begin() as session:
+                jobs.finish(session, taken, self.name)
+        elif taken.kind == "make link":
+            link, host_key = self.meetings.make(taken.key)
+            with self.sessions.begin() as session:
+                if jobs.finish(session, taken, self.name):
+                    meeting_links.keep(session, taken.what["meeting_id"], link, host_key)
+        else:
+            raise Trouble(f'Nobody knows how to "{taken.kind}".', for_good=True)
+
+    def timed(self, now: datetime | None = None) -> None:
+        """Whatever comes round by the clock; each round is done by one worker."""
+        now = now or system_now()
+        for what, every, do in TIMED:
+            with self.sessions.begin() as session:
+                row = jobs.due_round(session, what, every, now)
+                if row is not None:
+                    row.found = do(self.sessions)
+
+    def drain(self, now: datetime | None = None) -> int:
+        """Do everything that is due at a moment; how many jobs that were."""
+        done = 0
+        while self.run_one(now):
+            done += 1
+        return done
+
+    def work(self, stop: Callable[[], bool]) -> None:
+        """Work until told to stop."""
+        round_at = 0.0
+        while not stop():
+            if time.monotonic() >= round_at:
+                self.timed()
+                round_at = time.monotonic() + 30
+            if not self.run_one():
+                time.sleep(IDLE)
+
+
+def nightly(sessions: sessionmaker[Session]) -> str:
+    return look(sessions, checks.everything)
+
+
+def sweep(sessions: sessionmaker[Session]) -> str:
+    return act(sessions, checks.sweep)
+
+
+TIMED: tuple[tuple[str, timedelta, Callable[[sessionmaker[Session]], str]], ...] = (
+    ("check the books and the seats", timedelta(hours=24), nightly),
+    ("forget what is old", timedelta(hours=1), sweep),
+)

@@ -1,0 +1,230 @@
+"""iCalendar (RFC 5545, names by RFC 7986): calendars written out, and busy times read in.
+
+Written: every meeting as one event in its place's zone, with a stable UID, a rising SEQUENCE and a STATUS.
+Read: events with RRULE, RDATE, EXDATE, single changes (RECURRENCE-ID), whole days, DURATION; time marked free
+(TRANSP:TRANSPARENT) or cancelled is left out.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import UTC, date, datetime, time, timedelta
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from dateutil.rrule import rrulestr
+from icalendar import Calendar, Event
+
+from archgate.core.faults import refuse
+from archgate.core.schedule import day_text
+
+PRODID = "-//Arch Gate//Calendar 1//EN"
+MOST_TIMES = 5000
+
+
+@dataclass(frozen=True)
+class Entry:
+    """One meeting for a calendar. `start` and `end` carry the zone of the place."""
+
+    uid: str
+    start: datetime
+    end: datetime
+    summary: str
+    place: str
+    about: str
+    sequence: int
+    status: str  # CONFIRMED, TENTATIVE, CANCELLED
+    stamped: datetime
+    link: str = ""
+
+
+def calendar_of(name: str, about: str, uid: str, entries: list[Entry]) -> bytes:
+    """A calendar of entries, with the zones that it uses."""
+    calendar = Calendar()
+    calendar.add("prodid", PRODID)
+    calendar.add("version", "2.0")
+    calendar.add("calscale", "GREGORIAN")
+    calendar.add("method", "PUBLISH")
+    calendar.add("uid", uid)  # RFC 7986 section 5.3
+    calendar.add("name", name)  # RFC 7986 section 5.1
+    calendar.add("description", about)  # RFC 7986 section 5.2
+    calendar.add(
+        "refresh-interval", timedelta(hours=1), parameters={"VALUE": "DURATION"}
+    )  # RFC 7986 section 5.7
+    for entry in entries:
+        event = Event()
+        event.add("uid", entry.uid)
+        event.add("dtstamp", entry.stamped.astimezone(UTC))
+        event.add("dtstart", entry.start)
+        event.add("dtend", entry.end)
+        event.add("summary", entry.summary)
+        if entry.place:
+            event.add("location", entry.place)
+        if entry.about:
+            event.add("description", entry.about)
+        if entry.link:
+            # RFC 7986 section 5.11
+            event.add(
+                "conference",
+                entry.link,
+                parameters={"VALUE": "URI", "FEATURE": "VIDEO", "LABEL": "Join online"},
+            )
+        event.add("sequence", entry.sequence)
+        event.add("status", entry.status)
+        event.add("transp", "TRANSPARENT" if entry.status == "CANCELLED" else "OPAQUE")
+        calendar.add_component(event)
+    if entries:
+        calendar.add_missing_timezones(
+            first_date=min(e.start for e in entries).date() - timedelta(days=400),
+            last_date=max(e.end for e in entries).date() + timedelta(days=400),
+        )
+    return calendar.to_ical()
+
+
+@dataclass(frozen=True)
+class Taken:
+    """A time that a calendar marks as taken, in UTC."""
+
+    start: datetime
+    end: datetime
+    all_day: bool
+    label: str
+
+
+def read_calendar(content: bytes, zone: ZoneInfo, first: date, last: date) -> list[Taken]:
+    """The times a calendar takes between two days, both included, by start. Raises Refused with what cannot be read.
+
+    Whole days and local times without a zone count in `zone`.
+    """
+    try:
+        calendar = Calendar.from_ical(content)
+    except (ValueError, IndexError, KeyError) as error:
+        raise refuse("/file", f"This is not an iCalendar file: {error}") from None
+    if isinstance(calendar, list) or calendar.name != "VCALENDAR":
+        raise refuse("/file", "This is not an iCalendar file.")
+    window = (
+        datetime.combine(first, time(0), zone).astimezone(UTC),
+        datetime.combine(last + timedelta(days=1), time(0), zone).astimezone(UTC),
+    )
+    events = list(calendar.walk("VEVENT"))
+    changed = {
+        (str(e.get("uid")), moment(e["recurrence-id"].dt, zone)) for e in events if "recurrence-id" in e
+    }
+    found: list[Taken] = []
+    for n, event in enumerate(events, 1):
+        if event.errors:
+            what, said = event.errors[0]
+            raise refuse(
+                "/file",
+                f"Entry {n}, {event.get('summary', 'without a name')}: {what or 'something'} cannot be read ({said}).",
+            )
+        if "dtstart" not in event:
+            raise refuse("/file", f"Entry {n}, {event.get('summary', 'without a name')}, has no start.")
+        if (
+            str(event.get("transp", "OPAQUE")).upper() == "TRANSPARENT"
+            or str(event.get("status", "")).upper() == "CANCELLED"
+        ):
+            continue
+        found += times_of(event, zone, window, changed)
+        if len(found) > MOST_TIMES:
+            raise refuse(
+                "/file",
+                f"The calendar holds more than {MOST_TIMES} times between {day_text(first)} and {day_text(last)}.",
+            )
+    return sorted(found, key=lambda t: (t.start, t.end))
+
+
+def moment(value: date | datetime, zone: ZoneInfo) -> datetime:
+    """A calendar's value in UTC; a date is the day's first moment, a time without a zone stands in `zone`."""
+    if not isinstance(value, datetime):
+        value = datetime.combine(value, time(0))
+    return (value if value.tzinfo else value.replace(tzinfo=zone)).astimezone(UTC)
+
+
+def length_of(event: Any, start: date | datetime) -> timedelta | None:
+    """How long an event lasts by the clocks it is written in; a day for a date alone, nothing for a moment alone."""
+    if "duration" in event:
+        return event["duration"].dt  # type: ignore[no-any-return]
+    if "dtend" in event:
+        end = event["dtend"].dt
+        if isinstance(end, datetime) != isinstance(start, datetime):
+            return None
+        if isinstance(end, datetime) and end.tzinfo and isinstance(start, datetime) and start.tzinfo:
+            return end.astimezone(UTC) - start.astimezone(UTC)
+        return end - start  # type: ignore[no-any-return]
+    return timedelta(days=1) if not isinstance(start, datetime) else timedelta(0)
+
+
+def times_of(
+    event: Any, zone: ZoneInfo, window: tuple[datetime, datetime], changed: set[tuple[str, datetime]]
+) -> list[Taken]:
+    start = event["dtstart"].dt
+    length = length_of(event, start)
+    label = str(event.get("summary", "")).strip() or "taken"
+    all_day = not isinstance(start, datetime)
+    if length is None or length < timedelta(0):
+        raise refuse("/file", f"{label}: it ends before it begins.")
+    found = []
+    for held in starts_of(event, start, zone, window, length):
+        begins = moment(held, zone)
+        if "recurrence-id" not in event and (str(event.get("uid")), begins) in changed:
+            continue
+        # Whole days end at a local midnight, however long the night of a change of clocks is.
+        ends = moment(held + length, zone) if all_day else begins + length
+        if ends > begins and begins < window[1] and ends > window[0]:
+            found.append(Taken(begins, ends, all_day, label[:200]))
+    return found
+
+
+def starts_of(
+    event: Any, start: date | datetime, zone: ZoneInfo, window: tuple[datetime, datetime], length: timedelta
+) -> list[Any]:
+    """The starts of an event: its own, or those of its rule and dates less the excepted ones (RFC 5545 section 3.8.5)."""
+    if "rrule" not in event and "rdate" not in event:
+        return [start]
+    local = start if isinstance(start, datetime) else datetime.combine(start, time(0))
+    own_zone = local.tzinfo
+    naive = local.replace(tzinfo=None)
+
+    def plainly(value: date | datetime) -> datetime:
+        if not isinstance(value, datetime):
+            return datetime.combine(value, time(0))
+        return (
+            value.astimezone(own_zone).replace(tzinfo=None)
+            if value.tzinfo and own_zone
+            else value.replace(tzinfo=None)
+        )
+
+    starts: set[datetime] = set()
+    rules = event.get("rrule", [])
+    for rule in rules if isinstance(rules, list) else [rules]:
+        held = dict(rule)
+        until = (held.pop("UNTIL", None) or [None])[0]
+        text = type(rule)(held).to_ical().decode()
+        limit = plainly(until) if until is not None else None
+        if until is not None and not isinstance(until, datetime):
+            limit = datetime.combine(until, time(23, 59, 59))
+        stop = window[1].astimezone(own_zone or zone).replace(tzinfo=None) + timedelta(days=1)
+        try:
+            for at in rrulestr(text, dtstart=naive):
+                if (limit is not None and at > limit) or at > stop or len(starts) > MOST_TIMES:
+                    break
+                starts.add(at)
+        except (ValueError, OverflowError) as error:
+            raise refuse(
+                "/file", f"{event.get('summary', 'An entry')}: its rule cannot be read ({error})."
+            ) from None
+    if not rules:
+        starts.add(naive)
+    starts |= {plainly(d.dt) for d in dates_under(event, "rdate") if not isinstance(d.dt, tuple)}
+    starts -= {plainly(d.dt) for d in dates_under(event, "exdate")}
+    back = window[0].astimezone(own_zone or zone).replace(tzinfo=None) - length - timedelta(days=1)
+    kept = [s for s in sorted(starts) if s > back]
+    if not isinstance(start, datetime):
+        return [s.date() for s in kept]
+    return [s.replace(tzinfo=own_zone) for s in kept]
+
+
+def dates_under(event: Any, key: str) -> list[Any]:
+    held = event.get(key, [])
+    return [d for row in (held if isinstance(held, list) else [held]) for d in row.dts]

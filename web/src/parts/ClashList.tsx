@@ -1,0 +1,27 @@
+import type { Schemas } from "../app/server";
+import { count } from "./text";
+
+type Clash = Schemas["ClashOut"];
+
+/** Clashes in words, equal ones counted; nothing where there is none. */
+export function ClashList({ clashes, healed = false }: { clashes: Clash[]; healed?: boolean }) {
+  const counted = new Map<string, number>();
+  for (const c of clashes) if (c.accepted === null) counted.set(c.text, (counted.get(c.text) ?? 0) + 1);
+  if (counted.size === 0) return null;
+  const shown = [...counted].slice(0, 6);
+  return (
+    <div>
+      <p className={healed ? "strong" : "clash strong"}>
+        {healed
+          ? `${count(clashes.length, "clash", "clashes")} fewer`
+          : `${count(clashes.length, "clash", "clashes")}`}
+      </p>
+      {shown.map(([text, n]) => (
+        <p key={text} className={healed ? "slate" : ""}>
+          {text} {n > 1 && `(${n} dates)`}
+        </p>
+      ))}
+      {counted.size > shown.length && <p className="slate">and {counted.size - shown.length} more</p>}
+    </div>
+  );
+}

@@ -1,0 +1,43 @@
+import { useQuery } from "@tanstack/react-query";
+import { useId } from "react";
+
+import { api, ask } from "../app/server";
+import { Field } from "./Field";
+
+/** The places and instructors there are, by name. */
+export function useNames() {
+  const places = useQuery({
+    queryKey: ["places"],
+    queryFn: () => ask(api.GET("/api/v1/places")),
+    staleTime: 30_000,
+  });
+  const instructors = useQuery({
+    queryKey: ["instructors"],
+    queryFn: () => ask(api.GET("/api/v1/instructors")),
+    staleTime: 30_000,
+  });
+  return {
+    places: places.data?.filter((p) => p.active).map((p) => p.name) ?? [],
+    instructors: instructors.data?.filter((i) => i.active).map((i) => i.name) ?? [],
+  };
+}
+
+/** A place or an instructor by name: known ones are offered, a new name is added when the form is saved. */
+export function Named({
+  names,
+  ...field
+}: { names: string[] } & Omit<Parameters<typeof Field>[0], "input" | "help">) {
+  const id = useId();
+  const typed = field.value.trim();
+  const fresh = typed !== "" && !names.some((n) => n.toLowerCase() === typed.toLowerCase());
+  return (
+    <>
+      <Field {...field} input={{ list: id }} help={fresh ? "new: added when saved" : undefined} />
+      <datalist id={id}>
+        {names.map((n) => (
+          <option key={n} value={n} />
+        ))}
+      </datalist>
+    </>
+  );
+}

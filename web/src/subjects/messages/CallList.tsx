@@ -1,0 +1,151 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { Link, useParams } from "react-router";
+import { useState } from "react";
+
+import { api, ask, messageOf } from "../../app/server";
+import { NotYet, Page } from "../../parts/Page";
+import { clock, count, day } from "../../parts/text";
+
+const OUTCOMES = ["reached", "left word", "no answer", "wrong number"];
+
+/** Whom to call about a meeting that falls out: phone, what was sent, what came of the call. */
+export default function CallList() {
+  const { id } = useParams();
+  const meetingId = Number(id);
+  const queries = useQueryClient();
+  const [trouble, setTrouble] = useState("");
+  const [notes, setNotes] = useState<Record<number, string>>({});
+  const query = useQuery({
+    queryKey: ["calls", meetingId],
+    queryFn: () =>
+      ask(api.GET("/api/v1/meetings/{meeting_id}/calls", { params: { path: { meeting_id: meetingId } } })),
+    refetchInterval: 5000,
+  });
+  const list = query.data;
+  if (!list) return <NotYet title="Call list" error={query.error} retry={() => void query.refetch()} />;
+  const attempt = async (what: Promise<unknown>) => {
+    try {
+      await what;
+      setTrouble("");
+    } catch (error) {
+      setTrouble(messageOf(error));
+    }
+    void queries.invalidateQueries({ queryKey: ["calls", meetingId] });
+  };
+  const note = (person: number, outcome: string, text: string) =>
+    attempt(
+      ask(
+        api.PUT("/api/v1/meetings/{meeting_id}/calls/{person_id}", {
+          params: { path: { meeting_id: meetingId, person_id: person } },
+          body: { outcome, note: text },
+        }),
+      ),
+    );
+  const open = list.people.filter((p) => p.outcome === null || p.outcome === "no answer");
+  return (
+    <Page
+      title="Call list"
+      margin={
+        <>
+          {trouble && (
+            <div className="note wrong" role="alert">
+              {trouble}
+            </div>
+          )}
+          <section aria-live="polite">
+            <h2>
+              {open.length
+                ? `${count(open.length, "person", "people")} still to call`
+                : "Everybody is called"}
+            </h2>
+            <dl className="facts">
+              {OUTCOMES.map((o) => [
+                <dt key={o}>{o}</dt>,
+                <dd key={`${o}n`}>{list.people.filter((p) => p.outcome === o).length}</dd>,
+              ])}
+            </dl>
+          </section>
+          {list.instructor && (
+            <section>
+              <h2>{list.instructor}</h2>
+              <p>{list.instructor_phone ?? <span className="slate">no phone number</span>}</p>
+              {list.cancelled && (
+                <div role="group" aria-label="Is the instructor still paid?" className="row">
+                  <span className="slate">Still paid?</span>
+                  {[true, false].map((paid) => (
+                    <button
+                      key={String(paid)}
+                      className={list.instructor_paid === paid ? "word at" : "word"}
+                      aria-pressed={list.instructor_paid === paid}
+                      onClick={() =>
+                        void attempt(
+                          ask(
+                            api.PUT("/api/v1/meetings/{meeting_id}/paid", {
+                              params: { path: { meeting_id: meetingId } },
+                              body: { paid },
+                            }),
+                          ),
+                        )
+                      }
+                    >
+                      {paid ? "yes" : "no"}
+                    </button>
+                  ))}
+                </div>
+              )}
+            </section>
+          )}
+        </>
+      }
+    >
+      <div className="crumbs">
+        <Link to={`/runs/${list.run_id}/dates`}>{list.run_code}</Link> / call list
+      </div>
+      <h1>
+        {list.title}, {day(list.date)}
+      </h1>
+      <p className="slate">
+        {clock(list.start)}; {list.cancelled ? `not held${list.why ? `: ${list.why}` : ""}` : "held"}. Who
+        waits for the message may not read it in time.
+      </p>
+      {list.people.length === 0 && <p className="empty">Nobody is on this run; there is nobody to call.</p>}
+      <ul className="ruled calls">
+        {list.people.map((p) => (
+          <li key={p.person_id} className={p.outcome === "reached" ? "done" : ""}>
+            <span className="who">
+              <Link to={`/people/${p.person_id}`}>{p.name}</Link>
+              <span className="slate">
+                {p.message ? `message ${p.message}` : p.email ? "no message" : "no email"}
+              </span>
+            </span>
+            <strong className="phone">{p.phone ?? <span className="slate">no phone</span>}</strong>
+            <span role="group" aria-label={`The call to ${p.name}`} className="row wrap" style={{ gap: 12 }}>
+              {OUTCOMES.map((o) => (
+                <button
+                  key={o}
+                  className={p.outcome === o ? "word at" : "word"}
+                  aria-pressed={p.outcome === o}
+                  onClick={() => void note(p.person_id, o, notes[p.person_id] ?? p.note)}
+                >
+                  {o}
+                </button>
+              ))}
+            </span>
+            <input
+              className="choice"
+              aria-label={`What ${p.name} said`}
+              placeholder="what they said"
+              value={notes[p.person_id] ?? p.note}
+              onChange={(e) => setNotes({ ...notes, [p.person_id]: e.target.value })}
+              onBlur={() => {
+                const text = notes[p.person_id];
+                if (text !== undefined && text !== p.note)
+                  void note(p.person_id, p.outcome ?? "reached", text);
+              }}
+            />
+          </li>
+        ))}
+      </ul>
+    </Page>
+  );
+}

@@ -1,0 +1,115 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link } from "react-router";
+
+import { api, ask } from "../../app/server";
+import { NotYet, Page } from "../../parts/Page";
+import { clock, count, day } from "../../parts/text";
+import { AcceptClash } from "./AcceptClash";
+import { PlannerTabs } from "./PlannerTabs";
+import { Words } from "./TimeLine";
+
+const WAYS: Record<string, string> = {
+  instructor: "another instructor, or another time",
+  room: "another room, or another time",
+  "too small": "a larger room, or fewer seats",
+  closure: "another day, or teach all the same",
+  "not available": "another instructor or room, or another time",
+  learner: "another time, or call them",
+};
+
+/** Every clash from today on, in one place, each with ways to solve it. */
+export default function ClashesPage() {
+  const query = useQuery({ queryKey: ["clashes"], queryFn: () => ask(api.GET("/api/v1/clashes")) });
+  const [kind, setKind] = useState("");
+  const [accepted, setAccepted] = useState(false);
+  if (!query.data) return <NotYet title="Clashes" error={query.error} retry={() => void query.refetch()} />;
+  const open = query.data.filter((c) => (c.accepted !== null) === accepted);
+  const kinds = [...new Set(open.map((c) => c.kind))];
+  const shown = open.filter((c) => !kind || c.kind === kind);
+  return (
+    <Page
+      title="Clashes"
+      margin={
+        <section>
+          <h2>What counts as a clash</h2>
+          <p className="slate">
+            An instructor or a room at two meetings at once; a room with fewer seats than the run; a meeting
+            on a closed day; an instructor away, a room closed, or hours outside those they can teach; a
+            learner with two meetings at once. Times that only touch are none.
+          </p>
+          <p className="slate">An accepted clash comes up again when one of its times changes.</p>
+        </section>
+      }
+    >
+      <PlannerTabs />
+      <h1 style={{ margin: "12px 0 4px" }}>
+        {count(
+          shown.length,
+          accepted ? "accepted clash" : "clash",
+          accepted ? "accepted clashes" : "clashes",
+        )}
+      </h1>
+      <div className="row" style={{ gap: 32, margin: "10px 0" }}>
+        <Words
+          label="Kind"
+          value={kind}
+          words={[["", "all"], ...kinds.map((k) => [k, k] as const)]}
+          onPick={setKind}
+        />
+        <Words
+          label="Show"
+          value={accepted ? "accepted" : "open"}
+          words={[
+            ["open", "open"],
+            ["accepted", "accepted"],
+          ]}
+          onPick={(v) => setAccepted(v === "accepted")}
+        />
+      </div>
+      {shown.length === 0 && <p className="empty">Nothing clashes from today on.</p>}
+      <ul className="ruled clashes">
+        {shown.map((c) => (
+          <li key={c.key}>
+            <span className="nowrap when">
+              {day(c.date)}
+              <br />
+              <span className="slate">
+                {clock(c.start)} to {clock(c.end)}
+              </span>
+            </span>
+            <span className="grow">
+              <span className={c.accepted === null ? "clash" : "slate"}>{c.text}</span>
+              <br />
+              <span className="slate">
+                {c.accepted !== null ? `Accepted: ${c.accepted}` : `Solved by ${WAYS[c.kind]}.`}
+              </span>
+            </span>
+            <span className="row wrap solve">
+              {c.run && (
+                <Link
+                  to={
+                    c.kind === "too small"
+                      ? `/runs/${c.run.id}/terms#place`
+                      : `/runs/${c.run.id}/dates#meeting-${c.meeting_id}`
+                  }
+                >
+                  change {c.run.code}
+                </Link>
+              )}
+              {c.other && c.other.id !== c.run?.id && (
+                <Link to={`/runs/${c.other.id}/dates#meeting-${c.other_meeting_id}`}>
+                  change {c.other.code}
+                </Link>
+              )}
+              {c.kind === "closure" && (
+                <Link to={`/places?tab=days&year=${c.date.slice(0, 4)}`}>teach that day</Link>
+              )}
+              <AcceptClash clash={c} />
+            </span>
+          </li>
+        ))}
+      </ul>
+    </Page>
+  );
+}

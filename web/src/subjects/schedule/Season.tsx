@@ -1,0 +1,298 @@
+import Button from "@mui/material/Button";
+import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState, type ClipboardEvent } from "react";
+import { Link } from "react-router";
+
+import { api, ask, keyHeader, messageOf, newKey, ServerProblem } from "../../app/server";
+import { useKept, useSettled } from "../../app/session";
+import { ClashList } from "../../parts/ClashList";
+import { useNames } from "../../parts/Named";
+import { ActNotes, Page } from "../../parts/Page";
+import { clock, count, day } from "../../parts/text";
+import { useDone } from "../../parts/useUndo";
+import { PlannerTabs } from "./PlannerTabs";
+
+const COLUMNS = [
+  ["course", "Course", 112],
+  ["kind", "Kind", 50],
+  ["first", "First date", 88],
+  ["weekdays", "On", 66],
+  ["number", "Meet-ings", 42],
+  ["start", "Start", 58],
+  ["minutes", "Length", 50],
+  ["room", "Room", 88],
+  ["instructor", "Instructor", 88],
+  ["seats", "Seats", 42],
+  ["rate", "Fee", 48],
+  ["ends", "Last day", 66],
+] as const;
+type Row = Partial<Record<(typeof COLUMNS)[number][0], string>>;
+const KEYS = COLUMNS.map(([key]) => key);
+const LEAST = 6;
+
+/** A pasted block as rows of cells: tabs between cells, as sheets copy them. */
+export function pasted(text: string): string[][] {
+  return text
+    .replace(/\r\n?/g, "\n")
+    .replace(/\n$/, "")
+    .split("\n")
+    .map((line) => line.split("\t").map((c) => c.trim()));
+}
+
+/** A season in one table, one row a run, typed or pasted: dates, faults and clashes as one types, all saved in one go. */
+export default function Season() {
+  const queries = useQueryClient();
+  const acts = useDone();
+  const names = useNames();
+  const [rows, setRows, forget] = useKept<Row[]>(
+    "season-rows",
+    Array.from({ length: LEAST }, () => ({})),
+  );
+  const [key, , forgetKey] = useKept("season-key", newKey());
+  const [at, setAt] = useState(0);
+  const [busy, setBusy] = useState(false);
+  const [made, setMade] = useState<{ id: number; code: string }[]>([]);
+  const courses = useQuery({ queryKey: ["courses"], queryFn: () => ask(api.GET("/api/v1/courses")) });
+  const settled = useSettled(rows, 350);
+  const filled = settled.some((r) => Object.values(r).some(Boolean));
+  const judged = useQuery({
+    queryKey: ["season", settled],
+    queryFn: () => ask(api.POST("/api/v1/season/judge", { body: { rows: settled } })),
+    enabled: filled,
+    placeholderData: keepPreviousData,
+  });
+  const verdict = filled ? judged.data : undefined;
+  const set = (n: number, change: Row) =>
+    setRows((old) => old.map((r, i) => (i === n ? { ...r, ...change } : r)));
+  const paste = (e: ClipboardEvent, n: number, column: number) => {
+    const block = pasted(e.clipboardData.getData("text"));
+    if (block.length < 2 && (block[0]?.length ?? 0) < 2) return;
+    e.preventDefault();
+    const heads = block[0]!.map((h) => h.toLowerCase());
+    const titled =
+      heads.filter((h) => COLUMNS.some(([k, label]) => h === k || h === label.toLowerCase())).length >= 2;
+    const order = titled
+      ? heads.map(
+          (h) =>
+            COLUMNS.find(
+              ([k, label]) =>
+                h === k ||
+                h === label.toLowerCase() ||
+                (k === "minutes" && h.startsWith("length")) ||
+                (k === "number" && h.startsWith("meeting")),
+            )?.[0],
+        )
+      : KEYS.slice(column);
+    const lines = titled ? block.slice(1) : block;
+    setRows((old) => {
+      const next = [...old];
+      lines.forEach((cells, i) => {
+        const row: Row = { ...(next[n + i] ?? {}) };
+        cells.forEach((cell, c) => {
+          const name = order[c];
+          if (name) row[name] = cell;
+        });
+        next[n + i] = row;
+      });
+      return [...next, {}];
+    });
+  };
+  const save = async () => {
+    setBusy(true);
+    try {
+      const done = await ask(
+        api.POST("/api/v1/season", { body: { rows }, params: { header: keyHeader(key) } }),
+      );
+      setMade(done.made);
+      acts.say({ text: `${count(done.made.length, "run")} saved as drafts.`, change: done.change });
+      forget();
+      forgetKey();
+      void queries.invalidateQueries();
+    } catch (error) {
+      acts.fail(
+        error instanceof ServerProblem && error.faults.length
+          ? `Not saved. ${error.faults[0]!.message}`
+          : messageOf(error),
+      );
+    } finally {
+      setBusy(false);
+    }
+  };
+  const line = verdict?.rows.find((r) => r.n === at);
+  const faultAt = (n: number, column: string) =>
+    verdict?.rows.find((r) => r.n === n)?.faults.find((f) => f.at === `/rows/${n}/${column}`)?.message;
+  const clashing = verdict?.rows.filter((r) => r.clashes.length > 0).length ?? 0;
+  return (
+    <Page
+      title="Season table"
+      margin={
+        <>
+          <ActNotes acts={acts} />
+          {made.length > 0 && (
+            <section>
+              <h2>Saved as drafts</h2>
+              {made.map((m) => (
+                <div key={m.id}>
+                  <Link to={`/runs/${m.id}`}>{m.code}</Link>
+                </div>
+              ))}
+            </section>
+          )}
+          <section aria-live="polite">
+            <h2>{verdict ? `${count(verdict.runs, "run")} ready` : "The table"}</h2>
+            <p className="slate">
+              {verdict
+                ? `${verdict.faults ? `${count(verdict.faults, "cell")} to mend` : "nothing to mend"}, ${clashing ? `${count(clashing, "run")} with clashes` : "no clashes"}.`
+                : "Type, or paste a block from a sheet into any cell. With a heading line, its columns are matched by name."}
+            </p>
+            <Button
+              variant="contained"
+              fullWidth
+              disabled={busy || !verdict?.runs || verdict.faults > 0 || judged.isFetching}
+              onClick={() => void save()}
+            >
+              Save all as drafts
+            </Button>
+          </section>
+          {line && !line.empty && (
+            <section aria-live="polite">
+              <h2>
+                Row {at + 1}
+                {line.course && `: ${line.course}`}
+              </h2>
+              {line.faults.map((f) => (
+                <p key={f.at + f.message} className="fault">
+                  {f.message}
+                </p>
+              ))}
+              {line.new.map((n) => (
+                <p key={n} className="ochre">
+                  “{n}” is new and is added when saved.
+                </p>
+              ))}
+              <ClashList
+                clashes={line.clashes.map((text) => ({ text, accepted: null, key: text }) as never)}
+              />
+              {line.dropped.map((d) => (
+                <p key={d} className="ochre">
+                  {d}
+                </p>
+              ))}
+              {line.dates.map((d, i) => (
+                <div key={d}>
+                  <span className="slate">{i + 1}</span> {day(d)} <span className="slate">{clock(d)}</span>
+                </div>
+              ))}
+            </section>
+          )}
+        </>
+      }
+    >
+      <PlannerTabs />
+      <h1 style={{ margin: "12px 0 10px" }}>Season table</h1>
+      <div className="tablewrap">
+        <table className="season">
+          <thead>
+            <tr>
+              <th scope="col">
+                <span className="sr">Row</span>
+              </th>
+              {COLUMNS.map(([k, label, width]) => (
+                <th key={k} scope="col" style={{ width }}>
+                  {label}
+                </th>
+              ))}
+              <th scope="col" style={{ width: 104 }}>
+                Makes
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            {rows.map((row, n) => {
+              const held = verdict?.rows.find((r) => r.n === n);
+              return (
+                <tr key={n} className={n === at ? "at" : ""} onFocus={() => setAt(n)}>
+                  <td className="slate">{n + 1}</td>
+                  {COLUMNS.map(([k, label], c) => (
+                    <td key={k} className={faultAt(n, k) ? "bad" : ""}>
+                      <input
+                        aria-label={`${label.replace("-", "")}, row ${n + 1}`}
+                        aria-invalid={faultAt(n, k) ? true : undefined}
+                        title={faultAt(n, k)}
+                        value={row[k] ?? ""}
+                        list={
+                          k === "room"
+                            ? "season-rooms"
+                            : k === "instructor"
+                              ? "season-people"
+                              : k === "course"
+                                ? "season-courses"
+                                : undefined
+                        }
+                        onChange={(e) => set(n, { [k]: e.target.value })}
+                        onPaste={(e) => paste(e, n, c)}
+                        onKeyDown={(e) => {
+                          if (e.key === "Enter" || e.key === "ArrowDown" || e.key === "ArrowUp") {
+                            if (e.key !== "Enter" && e.currentTarget.list) return;
+                            e.preventDefault();
+                            const next = n + (e.key === "ArrowUp" ? -1 : 1);
+                            if (next >= rows.length) setRows((old) => [...old, {}]);
+                            setTimeout(
+                              () =>
+                                document
+                                  .querySelector<HTMLInputElement>(`[data-cell="${next}.${c}"]`)
+                                  ?.focus(),
+                              0,
+                            );
+                          } else if (e.key === "d" && e.ctrlKey) {
+                            e.preventDefault();
+                            set(n, { [k]: rows[n - 1]?.[k] ?? "" });
+                          }
+                        }}
+                        data-cell={`${n}.${c}`}
+                      />
+                    </td>
+                  ))}
+                  <td className="nowrap">
+                    {held && !held.empty && (
+                      <>
+                        {held.dates.length > 0 &&
+                          `${held.dates.length}, to ${day(held.dates[held.dates.length - 1], false)}`}
+                        {held.clashes.length > 0 && <span className="clash"> clashes</span>}
+                        {held.faults.length > 0 && <span className="fault"> mend</span>}
+                      </>
+                    )}
+                  </td>
+                </tr>
+              );
+            })}
+          </tbody>
+        </table>
+      </div>
+      <datalist id="season-rooms">
+        {names.places.map((n) => (
+          <option key={n} value={n} />
+        ))}
+      </datalist>
+      <datalist id="season-people">
+        {names.instructors.map((n) => (
+          <option key={n} value={n} />
+        ))}
+      </datalist>
+      <datalist id="season-courses">
+        {courses.data?.map((c) => (
+          <option key={c.id} value={c.title} />
+        ))}
+      </datalist>
+      <p className="row" style={{ marginTop: 12 }}>
+        <Button onClick={() => setRows((old) => [...old, {}, {}, {}, {}, {}])}>Five more rows</Button>
+        <Button onClick={forget}>Clear the table</Button>
+      </p>
+      <p className="slate">
+        <kbd>Enter</kbd> goes to the row below, <kbd>Ctrl D</kbd> takes the cell above. Dates as 14 Sep 2027
+        or 9/14/2027, days as Tue, Thu, a length as 2:30, 90 min or 2 h. What is left empty comes from the
+        course. Of a cohort give its last day; of an open run the days of access under meetings.
+      </p>
+    </Page>
+  );
+}
