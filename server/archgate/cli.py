@@ -179,6 +179,28 @@ def prepare_demo(server: Any, day: date | None) -> Any:
 
 
 @app.command()
+def bench(
+    names: Annotated[list[str] | None, typer.Argument(help="Which benches; all without a name.")] = None,
+    as_json: Annotated[bool, typer.Option("--json", help="One JSON object a line.")] = False,
+) -> None:
+    """Measure against floors in the same run."""
+    from archgate.bench import BENCHES
+
+    for name in names or list(BENCHES):
+        if name not in BENCHES:
+            raise fail(f'there is no bench "{name}"; there are {", ".join(BENCHES)}.')
+        for row in BENCHES[name]():
+            if as_json:
+                print(json.dumps(row), flush=True)
+                continue
+            detail = ", ".join(f"{k}: {v}" for k, v in row["detail"].items())
+            print(
+                f"{row['name']:<22}{row['value']:>10} {row['unit']:<3} floor {row['floor']:<9} ratio {row['ratio']:<7} {detail}",
+                flush=True,
+            )
+
+
+@app.command()
 def worker() -> None:
     """Do queued and timed work until stopped; any number of workers may run."""
     from datetime import timedelta

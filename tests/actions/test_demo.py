@@ -3,12 +3,14 @@
 from datetime import date, timedelta
 
 import pytest
+from sqlalchemy import select
 
-from archgate.actions import finding, money, rosters, seats
+from archgate.actions import checks, clashes, finding, messages, rosters, seats, today
 from archgate.actions.center import make_center, set_clock
 from archgate.actions.transaction import look
 from archgate.core.seats import check_seats
 from archgate.demo import script
+from archgate.tables.access import User
 from archgate.tables.courses import Run
 from archgate.tables.engine import engine_for, sessions_of
 from archgate.tables.migrate import migrate
@@ -33,7 +35,7 @@ def test_the_demo_center_has_every_state_and_nothing_wrong(day, worker_id):
 
     def reading(d):
         runs = finding.list_runs(d, limit=200)["items"]
-        assert len(runs) == 12 and len({r["course_code"] for r in runs}) == 6
+        assert len(runs) == 17 and len({r["course_code"] for r in runs}) == 9
         assert {r["status"] for r in runs} == {"draft", "published"}
         assert {r["sign_up"] for r in runs} == {"not yet", "open", "full", "closed"}
         assert {r["teaching"] for r in runs} == {"before", "running", "ended"}
@@ -50,7 +52,14 @@ def test_the_demo_center_has_every_state_and_nothing_wrong(day, worker_id):
         for run in runs:
             capacity = d.session.get_one(Run, run["id"]).capacity
             assert check_seats(capacity, run["taken"], seats.live_heads(d, run["id"])) == []
-        assert money.ledger_faults(d) == []
+        assert checks.everything(d) == "Everything agrees."
+        assert {c["kind"] for c in clashes.of_center(d)} >= {"room", "too small", "not available", "closure"}
+        assert {r["kind"] for r in runs} == {"dated", "cohort", "open"} and any(r["client"] for r in runs)
+        assert {r["decision"] for r in runs} >= {"undecided", "going ahead", "waits"}
+        due = today.today(d)
+        assert due["decisions"] and due["drafts"] and due["reminders"]
+        assert {m["status"] for m in messages.outbox(d)["items"]} == {"sent", "failed"}
 
-    look(sessions, reading, at=noon)
+    chief = sessions().scalar(select(User).where(User.role == "administrator"))
+    look(sessions, reading, chief, at=noon)
     engine.dispose()

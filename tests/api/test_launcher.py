@@ -214,12 +214,12 @@ def test_the_demo_starts_keeps_its_data_refuses_a_second_start_and_ends_clean(tm
         "going back to 2020-01-01 needs --fresh"
         in launch("demo", "--today", "2020-01-01", "--port", str(free_port()), home=home).stderr
     )
-    assert runs(home) == (12, 156)
+    assert runs(home) == (17, 156)
     kept = list((home / "kept").iterdir())
     assert len(kept) == 1 and not (home / "db.new").exists()
     process, _ = start(home, "--fresh")  # begins anew from the kept copy
     end(process)
-    assert runs(home) == (12, 156) and list((home / "kept").iterdir()) == kept
+    assert runs(home) == (17, 156) and list((home / "kept").iterdir()) == kept
 
 
 def test_a_start_that_was_killed_while_the_center_was_made_is_made_anew(tmp_path):
@@ -235,7 +235,7 @@ def test_a_start_that_was_killed_while_the_center_was_made_is_made_anew(tmp_path
     process.wait(10)
     again, _ = start(home)
     end(again)
-    assert runs(home) == (12, 156)
+    assert runs(home) == (17, 156)
 
 
 def test_real_use_from_an_empty_database_to_a_signed_in_administrator(worker_id):

@@ -41,3 +41,40 @@ def test_connections_are_strict_in_utc_and_read_committed(engine):
             text("SELECT @@sql_mode, @@time_zone, @@tx_isolation")
         ).one()
     assert "STRICT_ALL_TABLES" in mode and zone == "+00:00" and isolation == "READ-COMMITTED"
+
+
+def test_a_center_of_the_last_release_keeps_its_places_instructors_and_openings(worker_id):
+    """The previous release's schema with rows of its own, brought to this one."""
+    engine = engine_for(new_database(f"before_{worker_id}"))
+    migrate(engine, "0001")
+    now = "'2027-08-01 12:00:00'"
+    run = (
+        "INSERT INTO runs (id, course_id, code, title, note, kind, status, decision, place, instructor, time_zone, currency,"
+        " capacity, smallest, sign_up_opens, sources, created_at) VALUES ({0}, 1, 'OLD-{0}', '', '', 'dated', 'draft',"
+        " 'undecided', '{1}', '{2}', 'America/New_York', 'USD', 10, 4, {3}, '[]', " + now + ")"
+    )
+    with engine.begin() as connection:
+        for statement in (
+            "INSERT INTO center (id, name, time_zone, currency, clock_offset, demo_ready) VALUES (1, 'C', 'America/New_York', 'USD', 0, 0)",
+            f"INSERT INTO courses (id, code, title, summary, defaults, created_at) VALUES (1, 'OLD', 'Old', '', '{{}}', {now})",
+            run.format(1, "Hall 2", "I. Marchetti", "'2027-08-10'"),
+            run.format(2, "Hall 2 ", "", "NULL"),
+            f"INSERT INTO meetings (id, run_id, date, start, minutes, starts_at, ends_at, by_hand) VALUES (1, 1, '2027-09-14', '17:30', 60, {now}, '2027-08-01 13:00:00', 0)",
+            f"INSERT INTO gates (id, run_id, kind, rule, day, at, label) VALUES (1, 1, 'sign-up closes', 'r', '2027-09-13', {now}, 'Sign-up closes')",
+        ):  # fmt: skip
+            connection.execute(text(statement))
+    migrate(engine)
+    with engine.connect() as connection:
+        assert connection.execute(text("SELECT name FROM places")).scalars().all() == ["Hall 2"]
+        assert connection.execute(text("SELECT name FROM instructors")).scalars().all() == ["I. Marchetti"]
+        rows = connection.execute(text("SELECT place_id, instructor_id, windows FROM runs ORDER BY id")).all()
+        assert rows[0][0] == rows[1][0] is not None and rows[1][1] is None
+        assert rows[0][2] == '[{"opens": {"on": "2027-08-10"}, "closes": null}]' and rows[1][2] == "[]"
+        assert connection.execute(text("SELECT place_id, instructor_id, pattern_n FROM meetings")).one() == (
+            rows[0][0],
+            rows[0][1],
+            1,
+        )
+        assert connection.execute(text("SELECT n FROM gates")).scalar() == 1
+        assert len(connection.execute(text("SELECT uid FROM center")).scalar()) == 16
+    engine.dispose()

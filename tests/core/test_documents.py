@@ -14,6 +14,7 @@ SCHEDULE = {
                   "count": 8, "until": None, "on_closure": "skip", "instructor": "i1", "room": "r1"}],
     "closures": ["2027-09-23"],
     "extra": [{"date": "2027-10-10", "start": "10:00", "minutes": 240, "instructor": "i2"}],
+    "busy": [{"who": "i1", "start": "2027-09-21T18:00:00-04:00", "end": "2027-09-21T18:30:00-04:00"}],
 }  # fmt: skip
 QUOTE = {
     "currency": "USD", "time_zone": "America/New_York", "start": "2027-09-14",
@@ -165,3 +166,29 @@ def test_documents_hold_only_what_json_can():
     for name, document in EXAMPLES.items():
         out = CALCULATORS[name](document)
         assert json.loads(json.dumps(out)) == out
+
+
+def test_the_schedule_tells_its_clashes_with_busy_times_and_among_its_meetings():
+    out = CALCULATORS["schedule"](SCHEDULE)
+    assert out["clashes"] == [
+        {"who": "i1", "kind": "instructor", "a": 3, "b": None,
+         "start": "2027-09-21T18:00:00-04:00", "end": "2027-09-21T18:30:00-04:00"},
+    ]  # fmt: skip
+    twice = {**SCHEDULE, "busy": [], "extra": [
+        {"date": "2027-09-14", "start": "18:30", "minutes": 120, "instructor": "i1", "room": "r1"},
+        {"date": "2027-09-16", "start": "19:15", "minutes": 60, "instructor": "i1"},  # begins as the other ends
+    ]}  # fmt: skip
+    found = CALCULATORS["schedule"](twice)["clashes"]
+    assert [(c["kind"], c["who"], c["a"], c["b"]) for c in found] == [
+        ("instructor", "i1", 1, 2),
+        ("room", "r1", 1, 2),
+    ]
+    assert (found[0]["start"], found[0]["end"]) == ("2027-09-14T18:30:00-04:00", "2027-09-14T19:15:00-04:00")
+
+
+def test_busy_times_are_read_strictly():
+    faults = refusal("schedule", {**SCHEDULE, "busy": [
+        {"who": "i1", "start": "2027-09-21T18:00:00-04:00", "end": "2027-09-21T18:00:00-04:00"},
+        {"start": "then", "end": "2027-09-21T18:00:00-04:00", "why": "x"},
+    ]})  # fmt: skip
+    assert set(faults) == {"/busy/0/end", "/busy/1/who", "/busy/1/start", "/busy/1/why"}

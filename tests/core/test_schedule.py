@@ -5,7 +5,17 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from archgate.core.schedule import Change, Extra, Pattern, changed, day_text, meetings_of
+from archgate.core.schedule import (
+    Change,
+    Extra,
+    Pattern,
+    aligned_shift,
+    changed,
+    day_text,
+    meetings_of,
+    next_days,
+    shifted,
+)
 
 NEW_YORK = ZoneInfo("America/New_York")
 TUESDAYS = Pattern(date(2027, 9, 14), time(17, 30), 105, (1,), count=8)
@@ -128,3 +138,44 @@ def test_end_is_after_start_by_the_minutes(minutes):
     meeting = meetings_of((Pattern(date(2027, 3, 14), time(1, 45), minutes),), NEW_YORK).meetings[0]
     assert meeting.end.astimezone(UTC) - meeting.start.astimezone(UTC) == timedelta(minutes=minutes)
     assert isinstance(meeting.start, datetime)
+
+
+def test_several_patterns_each_with_its_own_room_and_instructor():
+    made = meetings_of(
+        (
+            Pattern(date(2027, 9, 14), time(17, 30), 105, (1,), count=2, instructor="A", room="Hall"),
+            Pattern(date(2027, 9, 18), time(10), 240, (5,), count=1, instructor="B", room="Quarry"),
+        ),
+        NEW_YORK,
+        extra=(Extra(date(2027, 9, 16), time(9), 60, "C", None),),
+    )
+    assert [(m.date.day, m.instructor, m.room, m.pattern) for m in made.meetings] == [
+        (14, "A", "Hall", 1), (16, "C", None, None), (18, "B", "Quarry", 2), (21, "A", "Hall", 1),
+    ]  # fmt: skip
+
+
+def test_a_pattern_moves_with_its_weekdays():
+    moved = shifted(Pattern(date(2027, 9, 14), time(17, 30), 105, (1, 3), count=8), 3)
+    assert (moved.first, moved.days) == (date(2027, 9, 17), (4, 6))
+    ends = shifted(Pattern(date(2027, 9, 14), time(17, 30), 105, (1,), until=date(2027, 9, 28)), 7)
+    assert (ends.days, ends.until) == ((1,), date(2027, 10, 5))
+
+
+def test_the_next_dates_of_a_pattern_leave_closures_out():
+    pattern = Pattern(date(2027, 9, 14), time(17, 30), 105, (1,), every_weeks=2, count=2)
+    assert next_days(pattern, date(2027, 9, 28), 2, frozenset({date(2027, 10, 12)})) == [
+        date(2027, 10, 26), date(2027, 11, 9),
+    ]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("wanted", "begins"),
+    [
+        (date(2027, 1, 11), date(2027, 1, 13)),
+        (date(2027, 1, 13), date(2027, 1, 13)),
+        (date(2027, 1, 14), date(2027, 1, 20)),
+    ],
+)
+def test_a_copy_begins_on_its_own_weekday_on_or_after_the_day_wanted(wanted, begins):
+    first = date(2026, 10, 14)  # a Wednesday
+    assert first + timedelta(days=aligned_shift(first, wanted)) == begins

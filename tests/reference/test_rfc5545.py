@@ -4,6 +4,7 @@ Source of the dates: RFC 5545 section 3.8.5.3, its examples with their listed re
 tests/data/rfc5545.json); section 3.3.5 for local times in a gap or doubled hour, with its own example dates.
 """
 
+import itertools
 import json
 from datetime import date, datetime, time
 from zoneinfo import ZoneInfo
@@ -13,7 +14,7 @@ from dateutil.rrule import WEEKLY, rrule
 from hypothesis import given
 from hypothesis import strategies as st
 
-from archgate.core.schedule import WEEKDAYS, Pattern, meetings_of, moment_of, monday_of
+from archgate.core.schedule import WEEKDAYS, Pattern, meetings_of, moment_of, monday_of, pattern_days
 from made import DATA
 
 NEW_YORK = ZoneInfo("America/New_York")
@@ -81,6 +82,23 @@ def test_patterns_give_the_dates_that_rfc_5545_lists(example, rule):
         assert made == example["expected"]
     else:
         assert set(example["expected"]) <= set(made)
+
+
+ENDLESS = [
+    pytest.param(example, rule_of(text), id=f"{example['n']}-{text}")
+    for example in EXAMPLES
+    for text in example["rrules"]
+    if example.get("expected")
+    and expressible(example, rule_of(text) | {"COUNT": "1"})
+    and not {"COUNT", "UNTIL"} & set(rule_of(text))
+]
+
+
+@pytest.mark.parametrize(("example", "rule"), ENDLESS)
+def test_rules_without_an_end_begin_as_rfc_5545_lists_them(example, rule):
+    assert ENDLESS
+    days = itertools.islice(pattern_days(pattern_for(example, rule)), len(example["expected"]))
+    assert [d.isoformat() for d in days] == [text[:10] for text in example["expected"]]
 
 
 @pytest.mark.parametrize(

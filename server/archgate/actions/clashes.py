@@ -62,17 +62,28 @@ def of_run(deed: Deed, run: Run) -> list[dict[str, Any]]:
     if run.status in GONE:
         return []
     own = rows_of(deed, held().where(Meeting.run_id == run.id, Meeting.ends_at > deed.now))
-    return worded(deed, found_for(deed, own) + too_small(deed, [run]) + learner_clashes(deed, own, run.id))
+    return worded(deed, found_for(deed, own) + too_small(deed, run.id) + learner_clashes(deed, own, run.id))
 
 
-def of_center(deed: Deed) -> list[dict[str, Any]]:
-    """Every clash from now on, by time."""
-    every = rows_of(deed, held().where(Meeting.ends_at > deed.now))
-    runs = deed.session.scalars(
-        select(Run).where(Run.place_id.is_not(None), Run.id.in_({r.run_id for r in every}))
-    ).all()
-    found = found_among(deed, every) + too_small(deed, list(runs)) + learner_clashes(deed, every, None)
-    return worded(deed, found)[:SHOWN]
+def of_center(deed: Deed, most: int | None = SHOWN) -> list[dict[str, Any]]:
+    """Every clash from now on, by time, so many at most."""
+    found = everywhere(deed)
+    return worded(deed, sorted(found, key=lambda c: c["start"])[:most])
+
+
+def everywhere(deed: Deed, span: tuple[date, date] | None = None) -> list[dict[str, Any]]:
+    """What clashes from now on, in words still to be found; with `span`, among the meetings of its days."""
+    query = held().where(Meeting.ends_at > deed.now)
+    every = rows_of(deed, query.where(Meeting.date.between(*span)) if span else query)
+    return found_among(deed, every) + too_small(deed, None) + learner_clashes(deed, every, None)
+
+
+def clashing_meetings(deed: Deed, span: tuple[date, date]) -> list[int]:
+    """The meetings of these days that take part in a clash which nobody accepted."""
+    found = everywhere(deed, span)
+    accepted = set(deed.session.scalars(select(AcceptedClash.key))) if found else set()
+    rows = (r for c in found if not accepted or key_of(c) not in accepted for r in (c["a"], c["b"]))
+    return sorted({r.id for r in rows if r is not None})
 
 
 def of_planned(deed: Deed, own: list[Row], seats: list[dict[str, Any]] | None = None) -> list[dict[str, Any]]:
@@ -209,20 +220,19 @@ def on_closures(deed: Deed, rows: list[Row]) -> list[dict[str, Any]]:
     ]
 
 
-def too_small(deed: Deed, runs: list[Run]) -> list[dict[str, Any]]:
-    """Runs with more seats than one of their places, once for each such place."""
-    if not runs:
-        return []
-    by_id = {r.id: r for r in runs}
+def too_small(deed: Deed, run_id: int | None) -> list[dict[str, Any]]:
+    """Runs with more seats than one of their places, once for each such place; of one run, or of all."""
     query = (
-        held().add_columns(Place.seats).join(Place, Place.id == Meeting.place_id)
-        .where(Meeting.run_id.in_(by_id), Place.seats < Run.capacity, Meeting.ends_at > deed.now)
-        .order_by(Meeting.starts_at)
+        held().add_columns(Run.capacity, Place.seats).join(Place, Place.id == Meeting.place_id)
+        .where(Place.seats < Run.capacity, Meeting.ends_at > deed.now).order_by(Meeting.starts_at)
     )  # fmt: skip
+    if run_id is not None:
+        query = query.where(Meeting.run_id == run_id)
     found: dict[tuple[int, int | None], dict[str, Any]] = {}
-    for *columns, seats in deed.session.execute(query):
+    for *columns, capacity, seats in deed.session.execute(query):
         r = Row(*columns)
-        found.setdefault((r.run_id, r.place_id), small(r, by_id[r.run_id].capacity, seats))
+        if (r.run_id, r.place_id) not in found:
+            found[r.run_id, r.place_id] = small(r, capacity, seats)
     return list(found.values())
 
 
@@ -328,8 +338,9 @@ def worded(deed: Deed, found: list[dict[str, Any]]) -> list[dict[str, Any]]:
             who = ", ".join(sorted(names.get(p, "") for p in c.get("people", ()))[:4])
         shown.append({
             "key": key, "kind": str(c["kind"]), "who": who, "text": sentence(c, who, runs),
-            "run": runs.get(a.run_id), "meeting_id": a.id if a.id > 0 else None, "n": -a.id if a.id < 0 else None,
+            "run": runs.get(a.run_id), "meeting_id": a.id if a.id > 0 else None, "n": -a.id if a.id < 0 else -b.id if b and b.id < 0 else None,
             "other": runs.get(b.run_id) if b else None, "other_meeting_id": b.id if b and b.id > 0 else None,
+            "other_n": -b.id if b and a.id < 0 and b.id < 0 else None,
             "date": a.date.isoformat(), "start": c["start"].astimezone(zone).isoformat(),
             "end": c["end"].astimezone(zone).isoformat(), "accepted": accepted.get(key),
         })  # fmt: skip
@@ -377,7 +388,7 @@ def accept(deed: Deed, key: str, reason: str) -> dict[str, Any]:
     reason = reason.strip()
     if not 1 <= len(reason) <= 500:
         raise refuse("/reason", "Give the reason why this clash may stand, in up to 500 characters.")
-    clash = next((c for c in of_center(deed) if c["key"] == key), None)
+    clash = next((c for c in of_center(deed, None) if c["key"] == key), None)
     if clash is None:
         raise not_found("This clash")
     row = deed.session.scalar(select(AcceptedClash).where(AcceptedClash.key == key)) or AcceptedClash(key=key)

@@ -15,6 +15,7 @@ from archgate.actions.transaction import Deed
 from archgate.core.documents import meeting_document, schedule_document
 from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.money import digits_of
+from archgate.core.plans import NEEDS_START, DueKind
 from archgate.core.reader import ZONES, Reader
 from archgate.core.schedule import (
     MONTH_NAMES,
@@ -418,7 +419,17 @@ def read_row(deed: Deed, row: Reader, by_name: dict[str, Course]) -> dict[str, A
         ]
     elif course and not defaults.get("rates"):
         wrong("rate", "The fee is missing; this course has no usual one.")
-    if course and not defaults.get("plans"):
+    plans_of_course = defaults.get("plans") or []
+    if kind == "open":
+        # It has no start: steps and plan lines that count from one do not come along.
+        usual_rates: list[dict[str, Any]] = form.get("rates") or defaults.get("rates") or []
+        form["rates"] = [
+            {**r, "early": [s for s in r.get("early") or [] if s.get("days_before") is None]}
+            for r in usual_rates
+        ]
+        plans_of_course = [p for p in plans_of_course if not any(needs_start(x) for x in p["lines"])]
+        form["plans"] = plans_of_course
+    if course and not plans_of_course:
         form["plans"] = [{"name": "All now", "lines": [{"percent": "100", "due": {"after_sign_up": 0}}]}]
     dates, dropped = [], []
     if form.get("pattern") and not found:
@@ -441,6 +452,10 @@ def read_row(deed: Deed, row: Reader, by_name: dict[str, Course]) -> dict[str, A
         "course": course.title if course else None, "new": new,
     }  # fmt: skip
     return {"view": view, "form": form if not found else None, "dates": dates, "course": course}
+
+
+def needs_start(line: dict[str, Any]) -> bool:
+    return any(DueKind(kind) in NEEDS_START for kind in line["due"])
 
 
 def mark_clashes(deed: Deed, judged: list[dict[str, Any]], planned: list[tuple[int, dict[str, Any]]]) -> None:
@@ -470,9 +485,10 @@ def mark_clashes(deed: Deed, judged: list[dict[str, Any]], planned: list[tuple[i
             small.append(clashes.small(rows[-1], seats, place.seats))
     by_row = {j["n"]: j for j in judged}
     for clash in clashes.of_planned(deed, rows, small):
-        line = owner.get(clash["n"] or 0)
-        if line is not None:
-            by_row[line]["clashes"].append(clash["text"])
+        for mark in (clash["n"], clash["other_n"]):
+            line = owner.get(mark or 0)
+            if line is not None:
+                by_row[line]["clashes"].append(clash["text"])
     for j in judged:
         j["clashes"] = sorted(set(j["clashes"]))
 

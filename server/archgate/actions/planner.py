@@ -60,10 +60,6 @@ def planner(deed: Deed, since: date, until: date) -> dict[str, Any]:
             shown(run.starts_on or first), shown(max(filter(None, (run.ends_on, last)))), taken, run.capacity, run.smallest,
             run.place_id, run.instructor_id, run.kind, str(teaching_at(deed.now, begun, over)),
         ])  # fmt: skip
-    found = clashes.of_center(deed)
-    marks = sorted({
-        i for c in found if c["accepted"] is None for i in (c["meeting_id"], c["other_meeting_id"]) if i is not None
-    })  # fmt: skip
     return {
         "since": shown(since), "until": shown(until), "today": shown(deed.today),
         "run_columns": RUN_COLUMNS, "runs": runs, "meeting_columns": MEETING_COLUMNS,
@@ -74,7 +70,7 @@ def planner(deed: Deed, since: date, until: date) -> dict[str, Any]:
         "places": [{"id": p.id, "name": p.name, "seats": p.seats} for p in deed.session.scalars(select(Place).order_by(Place.name))],
         "instructors": [{"id": i.id, "name": i.name, "seats": None} for i in deed.session.scalars(select(Instructor).order_by(Instructor.name))],
         "closed": {shown(d): label for d, label in sorted(places.closed_days(deed, since, until).items())},
-        "clashing": marks,
+        "clashing": clashes.clashing_meetings(deed, (since, until)),
     }  # fmt: skip
 
 

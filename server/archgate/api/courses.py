@@ -153,6 +153,7 @@ class ClashOut(BaseModel):
     n: int | None
     other: ClashRun | None
     other_meeting_id: int | None
+    other_n: int | None
     date: str
     start: str
     end: str

@@ -115,7 +115,7 @@ PLACES: tuple[dict[str, Any], ...] = (
 )
 TEACHERS: tuple[dict[str, Any], ...] = (
     {"name": "I. Marchetti", "email": "i.marchetti@example.org", "phone": "555-0171"},
-    {"name": "A. Sorensen", "email": "a.sorensen@example.org", "phone": "555-0172",
+    {"name": "A. Sorensen", "email": "a.sorensen@refused.example.org", "phone": "555-0172",
      "hours": [{"weekday": d, "from": "17:00", "to": "21:30"} for d in ("MO", "TU", "WE", "TH")]},
     {"name": "H. Dunmore", "email": "h.dunmore@example.org", "phone": "555-0173"},
     {"name": "M. Oyelaran", "email": "m.oyelaran@example.org", "phone": "555-0174"},

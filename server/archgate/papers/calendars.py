@@ -214,8 +214,8 @@ def starts_of(
             raise refuse(
                 "/file", f"{event.get('summary', 'An entry')}: its rule cannot be read ({error})."
             ) from None
-    if not rules:
-        starts.add(naive)
+    # The first instance is DTSTART itself, also where its rule does not give it (RFC 5545 section 3.8.5.3).
+    starts.add(naive)
     starts |= {plainly(d.dt) for d in dates_under(event, "rdate") if not isinstance(d.dt, tuple)}
     starts -= {plainly(d.dt) for d in dates_under(event, "exdate")}
     back = window[0].astimezone(own_zone or zone).replace(tzinfo=None) - length - timedelta(days=1)

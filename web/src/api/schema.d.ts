@@ -1842,6 +1842,8 @@ export interface components {
             other: components["schemas"]["ClashRun"] | null;
             /** Other Meeting Id */
             other_meeting_id: number | null;
+            /** Other N */
+            other_n: number | null;
             /** Date */
             date: string;
             /** Start */

@@ -2,7 +2,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useId, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 
-import { seatsText, spanText, stateText } from "../parts/RunFacts";
+import { decisionText, seatsText, spanText, stateText } from "../parts/RunFacts";
 import { actsFor } from "./acts";
 import { api, ask } from "./server";
 import { useSettled } from "./session";
@@ -45,7 +45,7 @@ export function Find({ onAct }: { onAct: (act: string) => void }) {
             key: `r${r.id}`,
             kind: "Runs",
             title: r.title,
-            more: `${r.code}, ${spanText(r)}, ${seatsText(r)}, ${stateText(r)}`,
+            more: `${r.code}, ${spanText(r)}, ${[seatsText(r), stateText(r), decisionText(r)].filter(Boolean).join(", ")}`,
             to: `/runs/${r.id}`,
           })),
           ...found.data.people.map((p) => ({

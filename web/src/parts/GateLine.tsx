@@ -14,6 +14,8 @@ const WHAT: Record<string, string> = {
   "sign-up opens": "People can sign up from the first moment of this day.",
   "early step ends": "Through this day the early price holds.",
   "sign-up closes": "Sign-up ends when this day is over.",
+  "decision day": "Go ahead, wait or cancel: the run comes up on Today.",
+  "access ends": "Access to the materials ends when this day is over.",
   starts: "The first meeting begins.",
   ends: "The last meeting ends.",
 };

@@ -248,6 +248,20 @@ export default function NewRun() {
                     clashes={complete ? clashes : []}
                     dropped={complete ? (planned.data?.dropped ?? []) : []}
                     optional={form.kind === "cohort"}
+                    onDay={(date) =>
+                      setDates({
+                        oneOffs: [
+                          ...form.oneOffs,
+                          {
+                            date,
+                            start: form.patterns[0]?.start ?? "18:00",
+                            minutes: "120",
+                            room: "",
+                            instructor: "",
+                          },
+                        ],
+                      })
+                    }
                   />
                 )}
               </>

@@ -1,6 +1,7 @@
 import { useState } from "react";
 
 import type { Schemas } from "../../app/server";
+import { MonthGrid } from "../../parts/MonthGrid";
 import { clock, day } from "../../parts/text";
 import type { DateChange } from "./form";
 import type { PlannedMeeting } from "./usePreview";
@@ -58,6 +59,7 @@ export function PlannedDates({
   clashes,
   dropped,
   optional = false,
+  onDay,
 }: {
   dates: ShownDate[];
   changes: DateChange[];
@@ -65,8 +67,11 @@ export function PlannedDates({
   clashes: Schemas["ClashOut"][];
   dropped: { date: string; why: string }[];
   optional?: boolean;
+  /** A day picked in the months, for a one-off meeting. */
+  onDay: (date: string) => void;
 }) {
   const [open, setOpen] = useState<number | null>(null);
+  const [months, setMonths] = useState(false);
   if (dates.length === 0)
     return (
       <p className="slate" style={{ marginTop: 12 }}>
@@ -86,7 +91,28 @@ export function PlannedDates({
           {d.why}
         </p>
       ))}
-      <ol className="datelist" aria-label="All dates of this run">
+      <div className="row" role="group" aria-label="Show the dates" style={{ gap: 16, marginTop: 12 }}>
+        {[false, true].map((m) => (
+          <button
+            type="button"
+            key={String(m)}
+            className={m === months ? "word at" : "word"}
+            aria-pressed={m === months}
+            onClick={() => setMonths(m)}
+          >
+            {m ? "months" : "list"}
+          </button>
+        ))}
+      </div>
+      {months && (
+        <MonthGrid
+          marks={new Map(dates.filter((d) => !d.dropped).map((d) => [d.date, d.from]))}
+          lost={new Set(dropped.map((d) => d.date))}
+          clashing={new Set(clashes.map((c) => c.date))}
+          onPick={onDay}
+        />
+      )}
+      <ol className="datelist" aria-label="All dates of this run" hidden={months}>
         {dates.map((d) => (
           <li key={d.from} className={d.dropped ? "out" : ""}>
             <span className="slate n">{d.from}</span>

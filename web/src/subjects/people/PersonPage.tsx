@@ -10,6 +10,7 @@ import { Field } from "../../parts/Field";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { clock, count, day, isZero, money } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
+import { Reminders } from "../today/Reminders";
 
 type Person = Schemas["PersonPage"];
 
@@ -55,6 +56,10 @@ export default function PersonPage() {
             ) : (
               <p className="slate">Nothing on this person’s own account.</p>
             )}
+          </section>
+          <section>
+            <h2>Reminders</h2>
+            <Reminders personId={person.id} />
           </section>
           <section>
             <h2>On the phone</h2>

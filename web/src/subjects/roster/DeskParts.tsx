@@ -3,7 +3,7 @@ import type { ReactNode } from "react";
 import type { Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Arch } from "../../parts/Arch";
-import { Price, seatsText, smallestText, spanText, stateText } from "../../parts/RunFacts";
+import { decisionText, Price, seatsText, smallestText, spanText, stateText } from "../../parts/RunFacts";
 import { count, money } from "../../parts/text";
 
 export type Person = Schemas["PersonFound"];
@@ -99,6 +99,7 @@ export function RunLine({ run }: { run: Run }) {
         </div>
         <div>
           <span className={run.sign_up === "open" ? "" : "ochre strong"}>{stateText(run)}</span>
+          {decisionText(run) && <span className="slate">, {decisionText(run)}</span>}
           <span className="slate">{run.smallest ? `; ${smallestText(run)}` : ""}</span>
         </div>
         <Price run={run} />

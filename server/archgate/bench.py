@@ -1,0 +1,185 @@
+"""Benches: each measures our code and a bare floor in the same run, and prints figure, floor and ratio."""
+
+from __future__ import annotations
+
+import random
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from tempfile import TemporaryDirectory
+from typing import Any
+
+from archgate.core.clashes import Span, overlaps
+
+START = datetime(2027, 1, 4, tzinfo=UTC)
+MEETINGS = 50_000
+
+
+def best(do: Callable[[], Any], rounds: int = 5) -> float:
+    """The shortest of several rounds, in seconds: what the work takes when nothing else disturbs it."""
+    times = []
+    for _ in range(rounds):
+        begun = time.perf_counter()
+        do()
+        times.append(time.perf_counter() - begun)
+    return min(times)
+
+
+def spans(number: int) -> list[Span]:
+    """Meetings over three years among so many rooms that a few in a hundred clash."""
+    chance = random.Random(7)
+    rooms = max(1, number // 400)
+    return [
+        Span(
+            f"r{chance.randrange(rooms)}",
+            start,
+            start + timedelta(minutes=chance.choice((60, 90, 120, 180))),
+            n,
+        )
+        for n in range(number)
+        for start in (START + timedelta(minutes=15 * chance.randrange(3 * 365 * 24 * 4)),)
+    ]
+
+
+def line(name: str, value: float, unit: str, floor: float, detail: dict[str, Any]) -> dict[str, Any]:
+    ratio = round(value / floor, 2) if floor else None
+    return {
+        "name": name,
+        "value": round(value, 4),
+        "unit": unit,
+        "floor": round(floor, 4),
+        "ratio": ratio,
+        "detail": detail,
+    }
+
+
+@contextmanager
+def own_database() -> Iterator[Any]:
+    """A database of its own on memory, made and thrown away."""
+    from archgate.actions.center import make_center
+    from archgate.own_server import OwnServer
+    from archgate.tables.engine import engine_for, sessions_of
+    from archgate.tables.migrate import migrate
+
+    memory = "/dev/shm" if Path("/dev/shm").is_dir() else None
+    with TemporaryDirectory(prefix="ag-bench-", dir=memory) as home:
+        server = OwnServer(Path(home), quick=True)
+        server.start()
+        try:
+            server.create_database("bench")
+            engine = engine_for(server.url("bench"))
+            migrate(engine)
+            made = sessions_of(engine)
+            make_center(made, "Bench", "America/New_York", "USD")
+            yield made
+            engine.dispose()
+        finally:
+            server.stop()
+
+
+def fill(sessions: Any, number: int) -> None:
+    """Runs of twelve meetings among rooms and instructors, written in bulk."""
+    from sqlalchemy import insert
+
+    from archgate.tables.courses import Course, Run
+    from archgate.tables.schedule import Gate, Meeting, Place
+    from archgate.tables.seats import RunSeats
+    from archgate.tables.teaching import Instructor
+
+    chance, rooms, teachers = random.Random(7), max(2, number // 400), max(2, number // 300)
+    with sessions.begin() as s:
+        s.add(Course(id=1, code="B", title="Bench", summary="", category="", defaults={}, created_at=START))
+        s.flush()
+        s.execute(insert(Place), [
+            {"id": n, "name": f"Room {n}", "kind": "room", "seats": 20, "facts": "", "address": "", "address_public": True,
+             "map_link": "", "time_zone": "America/New_York", "active": True} for n in range(1, rooms + 1)
+        ])  # fmt: skip
+        s.execute(
+            insert(Instructor),
+            [{"id": n, "name": f"T{n}", "hours": [], "active": True} for n in range(1, teachers + 1)],
+        )
+        runs = number // 12
+        s.execute(insert(Run), [
+            {"id": n, "course_id": 1, "code": f"B{n}", "title": "", "note": "", "kind": "dated", "status": "published",
+             "decision": "undecided", "time_zone": "America/New_York", "currency": "USD", "capacity": 12, "smallest": 4,
+             "windows": [], "week_names": [], "sources": [], "created_at": START, "published_at": START,
+             "place_id": 1 + n % rooms, "instructor_id": 1 + n % teachers} for n in range(1, runs + 1)
+        ])  # fmt: skip
+        s.execute(insert(RunSeats), [{"run_id": n, "taken": 0, "version": 0} for n in range(1, runs + 1)])
+        rows, gates = [], []
+        for n in range(1, runs + 1):
+            first = START + timedelta(days=chance.randrange(900), minutes=15 * chance.randrange(52, 80))
+            for k in range(12):
+                at = first + timedelta(weeks=k)
+                rows.append({
+                    "run_id": n, "date": at.date(), "start": at.time(), "minutes": 120, "starts_at": at, "by_hand": False,
+                    "ends_at": at + timedelta(hours=2), "pattern_n": 1, "sequence": 0, "cancel_why": "",
+                    "place_id": 1 + n % rooms, "instructor_id": 1 + n % teachers,
+                })  # fmt: skip
+            for kind, at in (("starts", first), ("ends", first + timedelta(weeks=11, hours=2))):
+                gates.append(
+                    {"run_id": n, "kind": kind, "n": 0, "rule": "", "day": at.date(), "at": at, "label": kind}
+                )
+        for part in range(0, len(rows), 5000):
+            s.execute(insert(Meeting), rows[part : part + 5000])
+        s.execute(insert(Gate), gates)
+
+
+def clashes() -> Iterator[dict[str, Any]]:
+    """A sweep over all meetings against a bare sort of the same intervals; one typed date against a primary-key read."""
+    from archgate.actions import clashes as found
+    from archgate.actions.transaction import look
+    from archgate.tables.schedule import Meeting
+
+    sizes = {}
+    for number in (5_000, MEETINGS):
+        held = spans(number)
+        counted = len(list(overlaps(held)))
+        value = best(lambda held=held: sum(1 for _ in overlaps(held)))  # type: ignore[misc]
+        floor = best(lambda held=held: sorted(held, key=lambda s: (s.who, s.start)))  # type: ignore[misc]
+        sizes[number] = value
+        detail: dict[str, Any] = {"meetings": number, "clashes": counted}
+        if number == MEETINGS:
+            detail["times the time of a tenth"] = round(value / sizes[5_000], 1)
+        yield line("clashes", value, "s", floor, detail)
+    with own_database() as sessions:
+        fill(sessions, MEETINGS)
+        at = START + timedelta(days=500, hours=18)
+        typed = found.Row(-1, 0, at, at + timedelta(hours=2), at.date(), 1, 1)
+        value = best(lambda: look(sessions, lambda d: found.of_planned(d, [typed]), at=START), 20)
+        floor = best(lambda: look(sessions, lambda d: d.session.get(Meeting, 1), at=START), 20)
+        yield line("clashes one date", value * 1000, "ms", floor * 1000, {"meetings": MEETINGS})
+        value = best(lambda: look(sessions, found.of_center, at=START), 3)
+        bare = best(lambda: look(sessions, lambda d: found.rows_of(d, found.held()), at=START), 3)
+        yield line(
+            "clashes whole center", value, "s", bare, {"meetings": MEETINGS, "floor": "reading the rows"}
+        )
+
+
+def planner() -> Iterator[dict[str, Any]]:
+    """What the planner asks for, with 500 runs and 6,000 meetings, against reading the rows."""
+    import orjson
+
+    from archgate.actions import clashes as found
+    from archgate.actions import planner as plan
+    from archgate.actions.transaction import look
+
+    with own_database() as sessions:
+        fill(sessions, 6_000)
+        since, until = START.date(), (START + timedelta(days=790)).date()
+        answer = look(sessions, lambda d: plan.planner(d, since, until), at=START)
+        value = best(
+            lambda: orjson.dumps(look(sessions, lambda d: plan.planner(d, since, until), at=START)), 5
+        )
+        floor = best(lambda: look(sessions, lambda d: found.rows_of(d, found.held()), at=START), 5)
+        detail = {
+            "runs": len(answer["runs"]),
+            "meetings": len(answer["meetings"]),
+            "clashing": len(answer["clashing"]),
+        }
+        yield line("planner", value * 1000, "ms", floor * 1000, detail)
+
+
+BENCHES: dict[str, Callable[[], Iterator[dict[str, Any]]]] = {"clashes": clashes, "planner": planner}

@@ -1,0 +1,138 @@
+"""The six kinds of clashes, live, in one place, accepted with a reason."""
+
+from datetime import date, timedelta
+
+import pytest
+
+from archgate.actions import clashes, copying, courses, moving, places
+from archgate.actions.problems import Problem
+from archgate.core.faults import Refused
+from made import a_draft, a_person, a_run, enrolled, number
+
+
+def found(office, run):
+    return [(c["kind"], c["date"]) for c in office.look(lambda d: courses.run_view(d, run["id"]))["clashes"]]
+
+
+def once(day, start="17:30", minutes=60):
+    return {"first": day, "start": start, "minutes": minutes, "count": 1}
+
+
+@pytest.fixture
+def names():
+    n = next(number)
+    return {"place": f"Room {n}", "instructor": f"Teacher {n}"}
+
+
+def test_an_instructor_and_a_room_at_two_meetings_at_once(office, names):
+    a_draft(office, pattern=once("2027-10-04"), **names)
+    second = a_draft(office, pattern=once("2027-10-04", "18:00"), **names)
+    assert found(office, second) == [("instructor", "2027-10-04"), ("room", "2027-10-04")]
+    touching = a_draft(office, pattern=once("2027-10-04", "16:30"), **names)
+    assert found(office, touching) == []
+
+
+def test_what_is_online_holds_any_number_at_once(office):
+    place = office.act(
+        lambda d: places.save_place(d, None, {"name": f"Net {next(number)}", "kind": "online"})
+    )
+    runs = [a_draft(office, pattern=once("2027-10-05"), place=place["name"]) for _ in range(2)]
+    assert found(office, runs[1]) == []
+
+
+def test_a_room_too_small_for_the_seats_is_one_clash_for_the_whole_run(office, names):
+    office.act(lambda d: places.save_place(d, None, {"name": names["place"], "seats": 10}))
+    run = a_draft(office, **names)
+    assert found(office, run) == [("too small", "2027-09-14")]
+    office.act(lambda d: courses.change_run(d, run["id"], {"seen": {}, "set": {"capacity": 10}}))
+    assert found(office, run) == []
+
+
+def test_a_closure_an_absence_and_hours(office, names):
+    run = a_draft(office, pattern=once("2027-10-06"), **names)
+    day = {"from": "2027-10-06"}
+    office.act(lambda d: places.add_closure(d, {**day, "label": "Works"}))
+    teacher = next(i for i in office.look(places.list_instructors) if i["name"] == names["instructor"])
+    away = office.act(lambda d: places.add_busy(d, "instructor", teacher["id"], day))
+    assert found(office, run) == [("closure", "2027-10-06"), ("not available", "2027-10-06")]
+    office.act(lambda d: places.remove_busy(d, away["id"]))
+    hours = [{"weekday": "WE", "from": "18:00", "to": "21:00"}]
+    office.act(lambda d: places.save_instructor(d, teacher["id"], {"hours": hours}))
+    assert found(office, run) == [("closure", "2027-10-06"), ("not available", "2027-10-06")]
+    office.act(lambda d: places.save_instructor(d, teacher["id"], {"hours": []}))
+    office.act(lambda d: places.set_closure(d, date(2027, 10, 6), False))
+    assert found(office, run) == []
+
+
+def test_a_room_closed_for_a_week(office, names):
+    run = a_draft(office, pattern=once("2027-10-07"), **names)
+    room = next(p for p in office.look(places.list_places) if p["name"] == names["place"])
+    office.act(
+        lambda d: places.add_busy(d, "place", room["id"], {"from": "2027-10-04", "through": "2027-10-10"})
+    )
+    assert found(office, run) == [("not available", "2027-10-07")]
+
+
+def test_a_learner_in_two_places_at_once(office):
+    runs = [a_run(office, pattern=once("2027-10-08"), place="") for _ in range(2)]
+    person = a_person(office)
+    for run in runs:
+        enrolled(office, run, person)
+    assert found(office, runs[0]) == [("learner", "2027-10-08")]
+    every = office.look(clashes.of_center)
+    mine = [c for c in every if c["kind"] == "learner" and person["name"] in c["text"]]
+    assert len(mine) == 1 and "1 learner would be at" in mine[0]["text"]
+
+
+def test_a_move_says_which_clashes_it_makes_and_heals(office, names):
+    a_draft(office, pattern=once("2027-10-11"), **names)
+    a_draft(office, pattern=once("2027-10-12"), **names)
+    run = a_draft(office, pattern=once("2027-10-11"), **names)
+    done = office.act(lambda d: moving.move_run(d, run["id"], {"days": 1}), preview=True)
+    assert {c["date"] for c in done["made"]} == {"2027-10-12"} and len(done["made"]) == 2
+    assert {c["date"] for c in done["healed"]} == {"2027-10-11"} and len(done["healed"]) == 2
+
+
+def test_dates_being_typed_clash_with_what_is_planned(office, names):
+    a_draft(office, pattern=once("2027-10-13"), **names)
+    form = {"patterns": [once("2027-10-13", "17:45")], "place": names["place"].upper(), "capacity": 9}
+    told = office.act(lambda d: copying.plan_dates(d, form), preview=True)
+    assert [(c["kind"], c["n"]) for c in told["clashes"]] == [("room", 1)]
+    assert "this run" in told["clashes"][0]["text"]
+
+
+def test_an_accepted_clash_comes_up_again_when_a_time_of_it_changes(office, names):
+    a_draft(office, pattern=once("2027-10-14"), place=names["place"])
+    run = a_draft(office, pattern=once("2027-10-14"), place=names["place"])
+    view = office.look(lambda d: courses.run_view(d, run["id"]))
+    clash = view["clashes"][0]
+    with pytest.raises(Refused):
+        office.act(lambda d: clashes.accept(d, clash["key"], "  "))
+    office.act(lambda d: clashes.accept(d, clash["key"], "Both fit into the hall."))
+    view = office.look(lambda d: courses.run_view(d, run["id"]))
+    assert view["clashes"][0]["accepted"] == "Both fit into the hall."
+    assert not [f for f in view["readiness"] if f["at"] == "/clashes"]
+    meeting = view["dates"][0]["id"]
+    office.act(lambda d: moving.change_meetings(d, meeting, {"set": {"start": "17:45"}}))
+    assert office.look(lambda d: courses.run_view(d, run["id"]))["clashes"][0]["accepted"] is None
+    with pytest.raises(Problem, match="does not exist"):
+        office.act(lambda d: clashes.accept(d, "room:1:2", "x"))
+
+
+def test_cancelled_runs_and_past_meetings_clash_with_nothing(office, names):
+    a_draft(office, pattern=once("2027-10-15"), **names)
+    second = a_draft(office, pattern=once("2027-10-15"), **names)
+    after = office.later(days=60)
+    assert found(office, second) and found(after, second) == []
+
+
+def test_one_typed_date_is_checked_by_an_index(office, sessions):
+    """The query behind a single date reads by instructor and place, not the whole table."""
+    from sqlalchemy import text
+
+    with sessions() as session:
+        plan = session.execute(text(
+            "EXPLAIN SELECT id FROM meetings WHERE instructor_id = 1 AND starts_at > '2027-01-01' AND"
+            " starts_at < '2027-01-09' AND ends_at > '2027-01-08'")).mappings().one()  # fmt: skip
+    assert plan["key"] in ("ix_meetings_instructor", "ix_meetings_time") and plan["type"] != "ALL"
+    assert timedelta(minutes=7 * 24 * 60) <= clashes.LONGEST

@@ -1,0 +1,237 @@
+"""The worker: every job at least once, the outside once, nobody's job twice at a time; also when it is killed."""
+
+import os
+import signal
+import subprocess
+import sys
+import time
+from datetime import timedelta
+
+import pytest
+from sqlalchemy import func, select
+
+from archgate.actions import checks, jobs
+from archgate.actions.problems import Problem
+from archgate.clock import system_now
+from archgate.jobs.worker import Worker
+from archgate.outside.mail import Trouble
+from archgate.settings import ROOT
+from archgate.tables.jobs import Job, TimedWork
+from archgate.tables.messages import MailStandIn, MeetingStandIn, Message
+from archgate.tables.seats import RunSeats
+from conftest import LONG, new_database
+from made import Office, a_draft, a_run, at_once, number
+
+
+@pytest.fixture
+def line(worker_id, users, sessions):
+    """A line of its own: an empty database in which nobody else's work waits."""
+    from archgate.actions.access import create_user
+    from archgate.actions.center import make_center
+    from archgate.actions.transaction import act
+    from archgate.tables.engine import engine_for, sessions_of
+    from archgate.tables.migrate import migrate
+
+    url = new_database(f"jobs_{worker_id}")
+    engine = engine_for(url, pool=40)
+    migrate(engine)
+    made = sessions_of(engine)
+    make_center(made, "Test Center", "America/New_York", "USD")
+    user = act(
+        made, lambda d: create_user(d, "c@example.org", "Clerk", "coordinator", "a long enough word", True)
+    )
+    office = Office(made, user, system_now())
+    office_url[office] = url
+    yield office
+    engine.dispose()
+
+
+office_url = {}
+
+
+def queued(office, count, to="somebody{}@example.org"):
+    def write(deed):
+        for n in range(count):
+            job = jobs.queue(deed, "send message", f"m{next(number)}", {"about": f"letter {n}"})
+            deed.session.add(Message(
+                job_id=job.id, to_name="Somebody", to_email=to.format(n), subject=f"Letter {n}", body="Hello", made_at=deed.now,
+            ))  # fmt: skip
+
+    office.act(write)
+
+
+def counted(office, table, **facts):
+    query = select(func.count()).select_from(table).filter_by(**facts)
+    return office.look(lambda d: d.session.scalar(query))
+
+
+def test_the_same_key_is_the_same_job(line):
+    both = [line.act(lambda d: jobs.queue(d, "make link", "one", {"meeting_id": 1}).id) for _ in range(2)]
+    assert both[0] == both[1]
+
+
+def test_several_workers_never_hold_the_same_job(line):
+    queued(line, 60)
+    taken = at_once([lambda n=n: [jobs.claim(line.sessions, f"w{n}") for _ in range(10)] for n in range(6)])
+    keys = [job.key for held in taken for job in held if job]
+    assert len(keys) == len(set(keys)) == 60
+
+
+def test_a_job_whose_worker_is_gone_is_taken_again_when_its_lease_ends(line):
+    queued(line, 1)
+    lost = jobs.claim(line.sessions, "lost", lease=timedelta(seconds=30))
+    assert jobs.claim(line.sessions, "other") is None
+    later = system_now() + timedelta(seconds=31)
+    again = jobs.claim(line.sessions, "other", later)
+    assert again.key == lost.key and again.tries == 2
+    with line.sessions.begin() as session:
+        assert not jobs.finish(session, lost, "lost")  # too late: it is the other's now
+        assert jobs.finish(session, again, "other")
+
+
+def test_pauses_grow_and_at_last_people_are_asked(line):
+    assert [jobs.pause_after(n).total_seconds() for n in (1, 2, 3, 9)] == [10, 40, 160, 14400]
+    queued(line, 1, "later{}@later.example.org")
+    worker = Worker.with_stand_ins(line.sessions)
+    now = system_now() + timedelta(seconds=1)
+    assert worker.drain(now) == 1 and worker.drain(now + timedelta(seconds=9)) == 0
+    assert worker.drain(now + timedelta(seconds=11)) == 1  # the second try
+    assert worker.drain(now + timedelta(seconds=60)) == 1  # the third, which goes through
+    assert counted(line, MailStandIn) == 1 and counted(line, Job, status="done") == 1
+
+
+def test_what_is_refused_for_good_is_seen_and_retried_by_a_person(line):
+    queued(line, 1, "gone{}@refused.example.org")
+    worker = Worker.with_stand_ins(line.sessions)
+    worker.drain(system_now() + timedelta(seconds=1))
+    held = line.look(jobs.list_jobs)
+    assert held["jobs"][0]["trouble"] == "The address is refused." and held["counts"] == {"failed": 1}
+    line.act(lambda d: jobs.retry(d, held["jobs"][0]["id"]))
+    with pytest.raises(Problem, match="only what failed"):
+        line.act(lambda d: jobs.retry(d, held["jobs"][0]["id"]))
+    assert counted(line, Job, status="queued") == 1
+
+
+def test_a_crash_in_one_job_does_not_stop_the_others(line):
+    queued(line, 2)
+
+    class Broken:
+        def send(self, key, to, subject, body, tries):
+            if subject == "Letter 0":
+                raise ZeroDivisionError("by zero")
+
+    worker = Worker(line.sessions, Broken(), None)
+    worker.drain(system_now() + timedelta(seconds=1))
+    assert counted(line, Job, status="done") == 1
+    assert "ZeroDivisionError" in line.look(jobs.list_jobs)["jobs"][0]["trouble"]
+
+
+@pytest.mark.parametrize("point", ["before", "after"])
+def test_a_worker_that_dies_around_the_outside_act_leaves_one_letter(line, point):
+    queued(line, 1)
+
+    class Dies(BaseException):
+        pass
+
+    worker = Worker.with_stand_ins(line.sessions, lease=timedelta(seconds=5))
+    real = worker.mail.send
+
+    def send(*args):
+        if point == "after":
+            real(*args)
+        raise Dies
+
+    worker.mail.send = send
+    with pytest.raises(Dies):
+        worker.run_one()
+    Worker.with_stand_ins(line.sessions).drain(system_now() + timedelta(seconds=6))
+    assert counted(line, MailStandIn) == 1 and counted(line, Job, status="done") == 1
+
+
+def test_workers_killed_at_random_moments_send_every_letter_once(line):
+    """Three worker processes, killed with signal 9 again and again, against a line of letters."""
+    letters = 400 if LONG else 60
+    queued(line, letters)
+    env = {
+        **os.environ,
+        "ARCHGATE_DATABASE_URL": office_url[line],
+        "ARCHGATE_LEASE": "1",
+        "PYTHONPATH": str(ROOT / "server"),
+    }
+    command = [sys.executable, "-m", "archgate.cli", "worker"]
+
+    def begin():
+        return subprocess.Popen(command, env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+
+    running = [begin() for _ in range(3)]
+    kills, give_up = 0, time.monotonic() + (240 if LONG else 60)
+    try:
+        while counted(line, Job, status="done") < letters and time.monotonic() < give_up:
+            time.sleep(0.15)
+            if kills < 6 and counted(line, MailStandIn) > kills * letters // 8:
+                victim = running.pop(0)
+                victim.send_signal(signal.SIGKILL)
+                victim.wait()
+                running.append(begin())
+                kills += 1
+    finally:
+        for process in running:
+            process.kill()
+            process.wait()
+    assert counted(line, Job, status="done") == letters and kills >= 3
+    assert counted(line, MailStandIn) == letters
+    assert (
+        line.look(lambda d: d.session.scalar(select(func.count(func.distinct(MailStandIn.key))))) == letters
+    )
+
+
+def test_a_link_is_made_once_for_each_online_meeting_and_kept(line):
+    run = a_run(line, place="Online room", pattern={
+        "first": (line.at + timedelta(days=30)).date().isoformat(), "start": "10:00", "minutes": 60, "count": 3},
+        rates=[{"amount": "240.00"}])  # fmt: skip
+    worker = Worker.with_stand_ins(line.sessions)
+    for seconds in (1, 30):
+        worker.drain(system_now() + timedelta(seconds=seconds))
+    from archgate.actions import courses
+
+    links = [m["link"] for m in line.look(lambda d: courses.run_view(d, run["id"]))["dates"]]
+    assert len(set(links)) == 3 and all(x.startswith("https://meet.example.org/") for x in links)
+    assert counted(line, MeetingStandIn) == 3
+
+
+def test_the_stand_ins_take_each_key_once_and_say_what_is_wrong(line):
+    worker = Worker.with_stand_ins(line.sessions)
+    for _ in range(2):
+        worker.mail.send("k1", "a@example.org", "s", "b", 1)
+    assert counted(line, MailStandIn, key="k1") == 1
+    with pytest.raises(Trouble) as trouble:
+        worker.mail.send("k2", "a@refused.example.org", "s", "b", 1)
+    assert trouble.value.for_good
+
+    def asked(key):
+        try:
+            return worker.meetings.make(key)
+        except Trouble:
+            return worker.meetings.make(key)
+
+    assert asked("m1") == asked("m1") != asked("m2")
+
+
+def test_timed_work_comes_round_once_for_all_workers_and_says_what_it_found(line):
+    workers = [Worker.with_stand_ins(line.sessions) for _ in range(4)]
+    workers[0].timed()  # the rounds are written down
+    at_once([w.timed for w in workers])
+    rows = line.look(lambda d: {t.name: (t.last_at, t.found) for t in d.session.scalars(select(TimedWork))})
+    assert rows["check the books and the seats"][1] == "Everything agrees."
+    due = line.look(lambda d: d.session.scalar(select(func.min(TimedWork.due_at))))
+    assert due > system_now()
+
+
+def test_the_nightly_check_finds_seats_that_do_not_add_up(line):
+    run = a_draft(line)
+
+    def spoil(d):
+        d.session.get_one(RunSeats, run["id"]).taken = 3
+
+    line.act(spoil)
+    assert line.look(checks.everything) == f"{run['code']} counts 3 seats and has 0."

@@ -1,0 +1,84 @@
+import { expect, test } from "vitest";
+
+import { addDays, lanesOf, mondayOf, planOf, scaleOf, weekOf } from "./plan";
+import { pasted } from "./Season";
+
+test("week numbers at year ends are those of ISO 8601 (the week with the year's first Thursday is the first)", () => {
+  // Values by an independent implementation, Python's date.isocalendar.
+  const known: [string, number][] = [
+    ["2015-12-31", 53],
+    ["2016-01-03", 53],
+    ["2016-01-04", 1],
+    ["2018-12-31", 1],
+    ["2020-12-31", 53],
+    ["2021-01-03", 53],
+    ["2024-12-29", 52],
+    ["2024-12-30", 1],
+    ["2026-12-31", 53],
+    ["2027-01-03", 53],
+    ["2027-01-04", 1],
+  ];
+  for (const [date, week] of known) expect([date, weekOf(date)]).toEqual([date, week]);
+});
+
+test("days are added across months and changes of clocks", () => {
+  expect(addDays("2027-03-13", 1)).toBe("2027-03-14");
+  expect(addDays("2027-10-31", 1)).toBe("2027-11-01");
+  expect(mondayOf("2027-03-14")).toBe("2027-03-08");
+});
+
+const raw = {
+  since: "2027-09-01",
+  until: "2027-11-30",
+  today: "2027-09-10",
+  run_columns: [
+    "id",
+    "code",
+    "title",
+    "course",
+    "category",
+    "status",
+    "first",
+    "last",
+    "place",
+    "instructor",
+  ],
+  runs: [
+    [1, "A", "A", "Walls", "", "published", "2027-09-14", "2027-09-28", 1, null],
+    [2, "B", "B", "Walls", "Stone", "draft", "2027-09-20", "2027-09-27", 1, null],
+  ],
+  meeting_columns: ["id", "run_id", "date", "start", "end", "place_id", "instructor_id"],
+  meetings: [
+    [1, 1, "2027-09-14", "17:30", "19:00", 1, null],
+    [2, 1, "2027-09-28", "17:30", "19:00", 2, null],
+    [3, 2, "2027-09-20", "17:30", "19:00", 1, null],
+  ],
+  places: [
+    { id: 1, name: "Yard", seats: 9 },
+    { id: 2, name: "Hall", seats: null },
+  ],
+  instructors: [],
+  closed: {},
+  clashing: [3],
+};
+
+test("a run stands in every lane in which it meets, and no bar covers another", () => {
+  const plan = planOf(raw as never);
+  const x = scaleOf("2027-09-01", 91, 900);
+  const rooms = lanesOf(plan, "room", x);
+  expect(rooms.map((l) => [l.name, l.rows.map((r) => r.map((b) => b.run.code))])).toEqual([
+    ["Hall", [["A"]]],
+    ["Yard", [["A"], ["B"]]],
+  ]);
+  expect(rooms[0]!.rows[0]![0]!.ticks.map((t) => t.id)).toEqual([2]);
+  expect(lanesOf(plan, "instructor", x).map((l) => l.name)).toEqual(["no instructor yet"]);
+  expect(lanesOf(plan, "category", x).map((l) => l.name)).toEqual(["Stone", "without a category"]);
+  expect(plan.clashing.has(3)).toBe(true);
+});
+
+test("a block from a sheet is read into rows and cells", () => {
+  expect(pasted("Course\tFirst date\r\nDSW\t14 Sep 2027 \r\n")).toEqual([
+    ["Course", "First date"],
+    ["DSW", "14 Sep 2027"],
+  ]);
+});
