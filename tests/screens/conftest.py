@@ -5,12 +5,13 @@ from __future__ import annotations
 import threading
 import time
 from collections.abc import Iterator
+from datetime import UTC, datetime
 
 import pytest
 import uvicorn
 
 from archgate.own_server import free_port
-from made import PASSWORD
+from made import PASSWORD, Office
 from screens.browser import Browser
 
 
@@ -49,3 +50,9 @@ def at_work(browser: Browser, clerk) -> Browser:
 @pytest.fixture(scope="session")
 def password() -> str:
     return PASSWORD
+
+
+@pytest.fixture
+def now_office(sessions, users):
+    """A desk at the real moment, since the browser lives in it."""
+    return Office(sessions, users["coordinator"], datetime.now(UTC))

@@ -2,41 +2,16 @@
 
 import time
 from dataclasses import replace
-from datetime import UTC, date, datetime, timedelta
+from datetime import timedelta
 
 import pytest
 from selenium.webdriver.common.keys import Keys
 
 from archgate.actions import courses
-from made import DATA, Office, a_draft, a_person, a_run, enrolled, number
+from made import DATA, a_draft, a_person, enrolled, number
+from screens.ahead import next_tuesday, run_ahead, shown_day
 
 pytestmark = pytest.mark.screens
-
-
-@pytest.fixture
-def now_office(sessions, users):
-    """A desk at the real moment, since the browser lives in it."""
-    return Office(sessions, users["coordinator"], datetime.now(UTC))
-
-
-def next_tuesday(weeks=8):
-    day = date.today() + timedelta(weeks=weeks)
-    return day + timedelta(days=(1 - day.weekday()) % 7)
-
-
-def run_ahead(office, **changes):
-    pattern = {
-        "first": next_tuesday().isoformat(),
-        "start": "17:30",
-        "minutes": 105,
-        "weekdays": ["TU"],
-        "count": 8,
-    }
-    return a_run(office, pattern=pattern, **changes)
-
-
-def shown_day(day):
-    return f"{day:%a} {day.day} {day:%b %Y}"
 
 
 def test_from_a_flyer_to_an_enrolled_person_with_the_mouse(browser, password, now_office):

@@ -86,9 +86,14 @@ def clashing_meetings(deed: Deed, span: tuple[date, date]) -> list[int]:
     return sorted({r.id for r in rows if r is not None})
 
 
-def of_planned(deed: Deed, own: list[Row], seats: list[dict[str, Any]] | None = None) -> list[dict[str, Any]]:
-    """The clashes that meetings not saved yet would make, among themselves and with all others."""
-    return worded(deed, found_for(deed, own) + (seats or []))
+def of_planned(
+    deed: Deed, own: list[Row], seats: list[dict[str, Any]] | None = None, new: dict[int, str] | None = None
+) -> list[dict[str, Any]]:
+    """The clashes that meetings not saved yet would make, among themselves and with all others.
+
+    `new` names the places and instructors that are only planned, by their negative ids.
+    """
+    return worded(deed, found_for(deed, own) + (seats or []), new or {})
 
 
 def near(deed: Deed, own: list[Row]) -> list[Row]:
@@ -304,7 +309,9 @@ def key_of(clash: dict[str, Any]) -> str:
     return f"{clash['kind'].replace(' ', '-')}:{ids}:{clash['who']}:{more}:{stamps}"[:120]
 
 
-def worded(deed: Deed, found: list[dict[str, Any]]) -> list[dict[str, Any]]:
+def worded(
+    deed: Deed, found: list[dict[str, Any]], new: dict[int, str] | None = None
+) -> list[dict[str, Any]]:
     """Clashes as screens show them, by time, each with the sentence and whether somebody accepted it."""
     if not found:
         return []
@@ -331,9 +338,9 @@ def worded(deed: Deed, found: list[dict[str, Any]]) -> list[dict[str, Any]]:
         zone = ZoneInfo(place.time_zone) if place else deed.zone
         key = key_of(c)
         if c["kind"] is Kind.INSTRUCTOR or (c["kind"] is Kind.AWAY and not c["place"]):
-            who = teachers.get(c["who"], "This instructor")
+            who = teachers.get(c["who"]) or (new or {}).get(c["who"], "")
         elif c["kind"] in (Kind.ROOM, Kind.SEATS, Kind.AWAY):
-            who = where[c["who"]].name if c["who"] in where else "This place"
+            who = where[c["who"]].name if c["who"] in where else (new or {}).get(c["who"], "")
         else:
             who = ", ".join(sorted(names.get(p, "") for p in c.get("people", ()))[:4])
         shown.append({

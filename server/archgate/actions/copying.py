@@ -463,16 +463,18 @@ def mark_clashes(deed: Deed, judged: list[dict[str, Any]], planned: list[tuple[i
     where = {p.name.casefold(): p for p in deed.session.scalars(select(Place))}
     teachers = {i.name.casefold(): i.id for i in deed.session.scalars(select(Instructor))}
     invented: dict[str, int] = {}
+    new: dict[int, str] = {}
     rows: list[clashes.Row] = []
     owner: dict[int, int] = {}
     small: list[dict[str, Any]] = []
     for n, read in planned:
         form, defaults = read["form"], read["course"].defaults
-        room = str(form.get("place") or defaults.get("place") or "").casefold()
-        teacher = str(form.get("instructor") or defaults.get("instructor") or "").casefold()
+        named = str(form.get("place") or defaults.get("place") or "")
+        taught = str(form.get("instructor") or defaults.get("instructor") or "")
+        room, teacher = named.casefold(), taught.casefold()
         place = where.get(room)
-        place_id = place.id if place else new_id(invented, "p" + room) if room else None
-        teacher_id = teachers.get(teacher) or (new_id(invented, "i" + teacher) if teacher else None)
+        place_id = place.id if place else new_id(invented, new, "p", named) if room else None
+        teacher_id = teachers.get(teacher) or (new_id(invented, new, "i", taught) if teacher else None)
         seats = form.get("capacity") or defaults.get("capacity") or 0
         for m in read["dates"]:
             mark = -(len(rows) + 1)
@@ -484,7 +486,7 @@ def mark_clashes(deed: Deed, judged: list[dict[str, Any]], planned: list[tuple[i
         if place and place.seats and seats > place.seats and read["dates"]:
             small.append(clashes.small(rows[-1], seats, place.seats))
     by_row = {j["n"]: j for j in judged}
-    for clash in clashes.of_planned(deed, rows, small):
+    for clash in clashes.of_planned(deed, rows, small, new):
         for mark in (clash["n"], clash["other_n"]):
             line = owner.get(mark or 0)
             if line is not None:
@@ -493,9 +495,11 @@ def mark_clashes(deed: Deed, judged: list[dict[str, Any]], planned: list[tuple[i
         j["clashes"] = sorted(set(j["clashes"]))
 
 
-def new_id(known: dict[str, int], name: str) -> int:
+def new_id(known: dict[str, int], names: dict[int, str], kind: str, name: str) -> int:
     """A made-up id for a place or instructor that the table names first, so that its rows clash with each other."""
-    return known.setdefault(name, -len(known) - 1)
+    number = known.setdefault(kind + name.casefold(), -len(known) - 1)
+    names.setdefault(number, name)
+    return number
 
 
 def read_day(text: str, today: date) -> date | None:

@@ -326,13 +326,13 @@ function Terms<Form>({
   };
   if (kept === null)
     return (
-      <>
+      <div>
         {children}
         <p>
           <Source run={run} name={name} propose={propose} />
         </p>
         <Button onClick={() => setKept({ form: start(), seen: run[name] })}>Change the {name}</Button>
-      </>
+      </div>
     );
   const submit = async () => {
     const found = await propose(

@@ -105,8 +105,9 @@ export default function CallList() {
         {list.title}, {day(list.date)}
       </h1>
       <p className="slate">
-        {clock(list.start)}; {list.cancelled ? `not held${list.why ? `: ${list.why}` : ""}` : "held"}. Who
-        waits for the message may not read it in time.
+        {clock(list.start)};{" "}
+        {list.cancelled ? `not held${list.why ? `: ${list.why.replace(/\.$/, "")}` : ""}` : "held"}. Who waits
+        for the message may not read it in time.
       </p>
       {list.people.length === 0 && <p className="empty">Nobody is on this run; there is nobody to call.</p>}
       <ul className="ruled calls">

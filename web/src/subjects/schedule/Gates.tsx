@@ -40,7 +40,7 @@ export function Gates({ run, propose }: { run: Run; propose: Propose }) {
   const usualClose = open ? "never by itself" : "at the end of the day before the start";
   if (kept === null)
     return (
-      <>
+      <div>
         {windows.map((w, i) => (
           <div key={i}>
             Sign-up {windows.length > 1 && <span className="slate">{i + 1}: </span>}
@@ -73,7 +73,7 @@ export function Gates({ run, propose }: { run: Run; propose: Propose }) {
             Change the gates
           </Button>
         </p>
-      </>
+      </div>
     );
   const { form } = kept;
   const set = (change: Partial<Form>) => setKept({ ...kept, form: { ...form, ...change } });

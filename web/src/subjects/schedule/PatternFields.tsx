@@ -29,7 +29,7 @@ export function PatternFields({
   const at = `/patterns/${n}`;
   const own = many || pattern.room !== "" || pattern.instructor !== "";
   return (
-    <div className={many ? "group" : undefined} role="group" aria-label={`Pattern ${n + 1}`}>
+    <div className={many ? "inset" : undefined} role="group" aria-label={`Pattern ${n + 1}`}>
       <div className="row wrap">
         <Field
           label="First date"
@@ -201,7 +201,7 @@ export function OneOffs({
   return (
     <>
       {form.oneOffs.map((o, i) => (
-        <div key={i} className="row wrap group" role="group" aria-label={`One-off meeting ${i + 1}`}>
+        <div key={i} className="row wrap inset" role="group" aria-label={`One-off meeting ${i + 1}`}>
           <Field
             label="Date"
             tail={`, one-off meeting ${i + 1}`}

@@ -140,7 +140,7 @@ function Form({
 }) {
   return (
     <form
-      className="group"
+      className="inset"
       noValidate
       onSubmit={(e) => {
         e.preventDefault();
@@ -483,8 +483,8 @@ function Busy({
     void queries.invalidateQueries();
   };
   return (
-    <div className="group">
-      <h3>{word}</h3>
+    <div className="inset">
+      <h2>{word}</h2>
       <form
         className="row wrap"
         style={{ alignItems: "flex-end", marginTop: 8 }}
@@ -677,7 +677,7 @@ function ClosedDays({ acts }: { acts: Acts }) {
             </span>
             <button
               className="plainly quiet"
-              aria-label={`${d.closed ? "teach on" : "close"} ${day(d.day)}`}
+              aria-label={`${d.closed ? (d.public ? "teach all the same" : "open it") : "close it"}: ${day(d.day)}`}
               onClick={() =>
                 void attempt(
                   () =>

@@ -114,7 +114,7 @@ export function RunDates({ run, propose }: { run: Run; propose: Propose }) {
       </ol>
       {run.named_weeks.length > 0 && (
         <>
-          <h3 style={{ marginTop: 22 }}>Weeks</h3>
+          <h2 style={{ marginTop: 22 }}>Weeks</h2>
           <ol className="datelist">
             {run.named_weeks.map((w) => (
               <li key={w.from}>
@@ -130,7 +130,7 @@ export function RunDates({ run, propose }: { run: Run; propose: Propose }) {
       )}
       {run.cancelled.length > 0 && (
         <>
-          <h3 style={{ marginTop: 22 }}>Not held</h3>
+          <h2 style={{ marginTop: 22 }}>Not held</h2>
           <ul className="ruled">
             {run.cancelled.map((m) => (
               <li key={m.id} className="row mid" style={{ padding: "6px 0" }}>
@@ -168,14 +168,22 @@ function Clashes({ run, onOpen }: { run: Run; onOpen: (open: Open) => void }) {
           {c.kind === "too small" ? (
             <Link to={`/runs/${run.id}/terms#place`}>another room</Link>
           ) : (
-            c.run?.id === run.id &&
-            c.meeting_id !== null && (
-              <button className="plainly" onClick={() => onOpen(c.meeting_id)}>
-                change it
-              </button>
-            )
+            <button
+              className="plainly"
+              onClick={() => onOpen(c.run?.id === run.id ? c.meeting_id : c.other_meeting_id)}
+            >
+              change it
+            </button>
           )}
-          {c.other && c.other.id !== run.id && <Link to={`/runs/${c.other.id}/dates`}>{c.other.code}</Link>}
+          {[c.run, c.other].map(
+            (r) =>
+              r &&
+              r.id !== run.id && (
+                <Link key={r.id} to={`/runs/${r.id}/dates`}>
+                  {r.code}
+                </Link>
+              ),
+          )}
           <AcceptClash clash={c} />
         </li>
       ))}
@@ -194,7 +202,7 @@ function Box({
 }) {
   return (
     <form
-      className="row wrap group"
+      className="row wrap inset"
       style={{ alignItems: "flex-end", marginTop: 14 }}
       noValidate
       onSubmit={(e) => {

@@ -110,10 +110,10 @@ export function MonthList() {
       <p className="slate">{count(meetings.filter((m) => !m.cancelled).length, "meeting")}</p>
       {days.map((d) => (
         <section key={d} className="monthday">
-          <h3>
+          <h2>
             {day(d, false)}
             {closed[d] && <span className="ochre"> closed: {closed[d]}</span>}
-          </h3>
+          </h2>
           <Lines meetings={meetings.filter((m) => m.date === d)} place />
         </section>
       ))}

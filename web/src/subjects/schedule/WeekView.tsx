@@ -186,7 +186,7 @@ export default function WeekView() {
                           <button
                             key={m.id}
                             className={`entry ${run?.status === "draft" ? "draft" : ""} ${clash ? "clashing" : ""} ${to?.id === m.id ? "moving" : ""}`}
-                            aria-label={`${m.start} to ${m.end} ${run?.code ?? ""} ${run?.title ?? ""}, ${day(d)}${clash ? ", clashes" : ""}`}
+                            aria-label={`${m.start.slice(0, 5)} to ${m.end} ${run?.code ?? ""} ${clash ? "clashes " : ""}${run?.title ?? ""}, ${day(d)}`}
                             onKeyDown={(e) => keys(e, m)}
                             onPointerDown={(e) => {
                               if (e.button !== 0) return;
@@ -217,9 +217,8 @@ export default function WeekView() {
                           >
                             <span className="nowrap">
                               {m.start.slice(0, 5)} to {m.end}
-                            </span>
-                            <strong>{run?.code}</strong>
-                            {clash && <span className="clash">clashes</span>}
+                            </span>{" "}
+                            <strong>{run?.code}</strong> {clash && <span className="clash">clashes</span>}
                           </button>
                         );
                       })}

@@ -1,0 +1,25 @@
+"""Runs ahead of the real day, since the browser lives in it."""
+
+from datetime import date, timedelta
+
+from made import a_run
+
+
+def next_tuesday(weeks=8):
+    day = date.today() + timedelta(weeks=weeks)
+    return day + timedelta(days=(1 - day.weekday()) % 7)
+
+
+def run_ahead(office, **changes):
+    pattern = {
+        "first": next_tuesday().isoformat(),
+        "start": "17:30",
+        "minutes": 105,
+        "weekdays": ["TU"],
+        "count": 8,
+    }
+    return a_run(office, pattern=pattern, **changes)
+
+
+def shown_day(day):
+    return f"{day:%a} {day.day} {day:%b %Y}"
