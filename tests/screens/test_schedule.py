@@ -134,7 +134,9 @@ def test_a_meeting_is_moved_between_days_and_rooms_in_the_week(at_work, now_offi
     )
     # and back by keys
     entry = at_work.find(f"//button[contains(@aria-label, '{run['code']} ')]")
-    entry.send_keys(Keys.ARROW_LEFT, Keys.ARROW_LEFT)
+    entry.send_keys(Keys.ARROW_LEFT)
+    at_work.sees(f"To {day_text(day + timedelta(days=1))}")
+    at_work.press(Keys.ARROW_LEFT)  # the focus went along
     at_work.sees(f"To {day_text(day)}")
     at_work.find(f"//button[contains(@aria-label, '{run['code']} ')]").send_keys(Keys.ESCAPE)
     at_work.until(lambda: f"To {day_text(day)}" not in at_work.text())

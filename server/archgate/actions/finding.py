@@ -113,7 +113,7 @@ def ribbon(deed: Deed) -> dict[str, Any]:
         sign_up, _ = fees.sign_up_of(deed, run, taken >= run.capacity)
         starts, over = schedule.gate_at(run, "starts"), schedule.gate_at(run, "ends")
         bars.append({
-            "id": run.id, "code": run.code, "title": run.title or title, "status": run.status,
+            "id": run.id, "code": run.code, "title": run.title or title, "status": run.status, "decision": schedule.decision_text(run),
             "sign_up": str(sign_up), "teaching": str(teaching_at(deed.now, starts, over)),
             "first": begins.isoformat(), "last": ends.isoformat(), "opens": schedule.shown(opens),
             "taken": taken, "capacity": run.capacity,

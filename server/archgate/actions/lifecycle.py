@@ -8,7 +8,7 @@ from sqlalchemy import func, select
 
 from archgate.actions import messages, money, roster, schedule, seats
 from archgate.actions.problems import Problem, conflict, not_found
-from archgate.actions.schedule import get_run, outcome, shown
+from archgate.actions.schedule import decision_text, get_run, outcome, shown
 from archgate.actions.transaction import Deed
 from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.gates import Decision
@@ -83,10 +83,10 @@ def decide(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
     if top.value.get("seen") not in (None, run.decision):
         raise conflict("changed-meanwhile", f"Somebody else said meanwhile that it is {run.decision}.",
                        fields={"decision": {"seen": top.value["seen"], "now": run.decision, "yours": said}})  # fmt: skip
-    before = text_of(run)
+    before = decision_text(run)
     run.decision, run.decision_until = said, until if said == Decision.WAITS else None
     schedule.settle_gates(deed, run)
-    change = deed.log("decide", "run", run.id, f"{run.code}: {text_of(run)}")
+    change = deed.log("decide", "run", run.id, f"{run.code}: {decision_text(run)}")
     told = 0
     if said == Decision.GOING_AHEAD and before != said:
         first = next((m for m in schedule.ordered(run) if m.starts_at > deed.now), None)
@@ -100,15 +100,11 @@ def decide(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
             deed, run, change, f"{title} goes ahead", f"{title} ({run.code}) goes ahead.{when}"
         )
     return {
-        **outcome(deed, run, change.key, [{"label": "Decision", "before": before, "after": text_of(run)}]),
+        **outcome(
+            deed, run, change.key, [{"label": "Decision", "before": before, "after": decision_text(run)}]
+        ),
         "told": told,
     }
-
-
-def text_of(run: Run) -> str:
-    if run.decision == Decision.WAITS and run.decision_until:
-        return f"waits until {day_text(run.decision_until)}"
-    return run.decision
 
 
 # --- off sale, cancelled, archived ------------------------------------------------------------------------

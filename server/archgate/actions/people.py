@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from datetime import date, timedelta
 from typing import Any
 
 from email_validator import EmailNotValidError, validate_email
@@ -11,7 +12,7 @@ from sqlalchemy import and_, func, or_, select
 
 from archgate.actions import money, seats
 from archgate.actions.problems import Problem, conflict, not_found
-from archgate.actions.schedule import refuse_lost_update, shown
+from archgate.actions.schedule import decision_text, refuse_lost_update, shown
 from archgate.actions.transaction import Deed
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount
@@ -307,6 +308,8 @@ def enrollments_of(deed: Deed, person: Person) -> list[dict[str, Any]]:
             "first": shown(run.meetings[0].date if run.meetings else run.starts_on),
             "last": shown(run.meetings[-1].date if run.meetings else run.ends_on),
             "status": e.status,
+            "decision": decision_text(run),
+            "access_until": shown(access_ends(run, e.signed_up)),
             "heads": e.heads,
             "guest": e.person_id != person.id,
             "payer": organization,
@@ -318,6 +321,12 @@ def enrollments_of(deed: Deed, person: Person) -> list[dict[str, Any]]:
         }
         for e, run, title, organization in rows
     ]
+
+
+def access_ends(run: Run, signed_up: date) -> date | None:
+    """The last day of access: of an open run so many days from the sign-up, of a cohort so many after its end."""
+    start = signed_up if run.kind == "open" else run.ends_on
+    return start + timedelta(days=run.access_days) if start and run.access_days is not None else None
 
 
 def waiting_of(deed: Deed, person: Person) -> list[dict[str, Any]]:

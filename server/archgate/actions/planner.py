@@ -115,6 +115,6 @@ def listed(deed: Deed, first: date, last: date) -> list[dict[str, Any]]:
             "start": m.starts_at.astimezone(zone).strftime("%H:%M"), "end": m.ends_at.astimezone(zone).strftime("%H:%M"),
             "place": m.place.name if m.place else "", "instructor": m.instructor.name if m.instructor else "",
             "taken": taken, "capacity": run.capacity, "cancelled": m.cancelled_at is not None or run.status == "cancelled",
-            "why": m.cancel_why,
+            "why": m.cancel_why, "decision": schedule.decision_text(run) if m.starts_at > deed.now else "",
         })  # fmt: skip
     return found

@@ -24,6 +24,7 @@ from archgate.core.schedule import (
     Schedule,
     built,
     changed,
+    day_text,
     meetings_of,
     numbered,
 )
@@ -361,6 +362,13 @@ def start_day(deed: Deed, run: Run) -> date | None:
     if run.starts_on:
         return run.starts_on
     return core_gates.local_day(min(m.starts_at for m in run.meetings), deed.zone) if run.meetings else None
+
+
+def decision_text(run: Run) -> str:
+    """Whether a run goes ahead, in words: the commonest question on the phone."""
+    if run.decision == core_gates.Decision.WAITS and run.decision_until:
+        return f"waits until {day_text(run.decision_until)}"
+    return run.decision
 
 
 def row_facts(m: Meeting) -> dict[str, Any]:

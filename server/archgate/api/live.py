@@ -47,6 +47,7 @@ class RibbonBar(BaseModel):
     code: str
     title: str
     status: str
+    decision: str
     sign_up: str
     teaching: str
     first: str

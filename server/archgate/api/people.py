@@ -76,6 +76,8 @@ class PersonRun(BaseModel):
     first: str | None
     last: str | None
     status: str
+    decision: str
+    access_until: str | None
     heads: int
     guest: bool
     payer: str | None

@@ -104,16 +104,26 @@ def free_slots(meeting_id: int, request: Request, user: User = Depends(read)) ->
 
 @router.post("/runs/{run_id}/move")
 def move_run(
-    run_id: int, body: Move, request: Request, preview: bool = False, user: User = Depends(plan)
-) -> Outcome:
-    return run_act(request, user, lambda deed: moving.move_run(deed, run_id, given(body)), preview=preview)
+    run_id: int, body: Move, request: Request, preview: bool = False, user: User = Depends(plan),
+    key: Once | None = Depends(once),
+) -> Outcome:  # fmt: skip
+    """Move a whole run; with `preview` nothing is saved."""
+    return run_act(
+        request, user, lambda deed: moving.move_run(deed, run_id, given(body)),
+        preview=preview, once=None if preview else key,
+    )  # fmt: skip
 
 
 @router.post("/runs/{run_id}/extend")
 def extend_run(
-    run_id: int, body: Extension, request: Request, preview: bool = False, user: User = Depends(plan)
-) -> Outcome:
-    return run_act(request, user, lambda deed: moving.extend_run(deed, run_id, given(body)), preview=preview)
+    run_id: int, body: Extension, request: Request, preview: bool = False, user: User = Depends(plan),
+    key: Once | None = Depends(once),
+) -> Outcome:  # fmt: skip
+    """Make a run longer at its end; with `preview` nothing is saved."""
+    return run_act(
+        request, user, lambda deed: moving.extend_run(deed, run_id, given(body)),
+        preview=preview, once=None if preview else key,
+    )  # fmt: skip
 
 
 # --- many runs at once ------------------------------------------------------------------------------------
@@ -618,6 +628,7 @@ class ListedMeeting(BaseModel):
     capacity: int
     cancelled: bool
     why: str
+    decision: str
 
 
 class DaySheet(BaseModel):

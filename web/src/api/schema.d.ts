@@ -277,7 +277,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Move Run */
+        /**
+         * Move Run
+         * @description Move a whole run; with `preview` nothing is saved.
+         */
         post: operations["move_run"];
         delete?: never;
         options?: never;
@@ -294,7 +297,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Extend Run */
+        /**
+         * Extend Run
+         * @description Make a run longer at its end; with `preview` nothing is saved.
+         */
         post: operations["extend_run"];
         delete?: never;
         options?: never;
@@ -2385,6 +2391,8 @@ export interface components {
             cancelled: boolean;
             /** Why */
             why: string;
+            /** Decision */
+            decision: string;
         };
         /** LogLine */
         LogLine: {
@@ -3005,6 +3013,10 @@ export interface components {
             last: string | null;
             /** Status */
             status: string;
+            /** Decision */
+            decision: string;
+            /** Access Until */
+            access_until: string | null;
             /** Heads */
             heads: number;
             /** Guest */
@@ -3403,6 +3415,8 @@ export interface components {
             title: string;
             /** Status */
             status: string;
+            /** Decision */
+            decision: string;
             /** Sign Up */
             sign_up: string;
             /** Teaching */
@@ -5184,7 +5198,9 @@ export interface operations {
             query?: {
                 preview?: boolean;
             };
-            header?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 run_id: number;
             };
@@ -5262,7 +5278,9 @@ export interface operations {
             query?: {
                 preview?: boolean;
             };
-            header?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
             path: {
                 run_id: number;
             };

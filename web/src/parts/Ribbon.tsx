@@ -139,7 +139,7 @@ export function Ribbon({ open, onToggle }: { open: boolean; onToggle: () => void
             .filter((r) => r.row < deep)
             .map(({ bar, row, x1, x2, opens }) => (
               <g key={bar.id} className={bar.status === "draft" ? "bar draft" : "bar"}>
-                <title>{`${bar.title}, ${bar.code}: ${spanText(bar)}, ${seatsText(bar)}, ${stateText(bar)}`}</title>
+                <title>{`${bar.title}, ${bar.code}: ${spanText(bar)}, ${seatsText(bar)}, ${stateText(bar)}${bar.teaching === "before" && bar.status === "published" ? `, ${bar.decision === "undecided" ? "not decided" : bar.decision}` : ""}`}</title>
                 {opens < x1 && (
                   <line
                     x1={opens}

@@ -211,6 +211,7 @@ function Margin({
   setPending: (pending: Pending | null) => void;
 }) {
   const [busy, setBusy] = useState(false);
+  const mismatched = run.readiness.filter((f) => ["/title", "/course", "/note"].includes(f.at));
   const confirm = async () => {
     if (!pending) return;
     setBusy(true);
@@ -277,6 +278,16 @@ function Margin({
               </Button>
             </div>
           )}
+        </section>
+      )}
+      {run.status !== "draft" && mismatched.length > 0 && (
+        <section>
+          <h2>Does not fit the dates</h2>
+          {mismatched.map((f) => (
+            <p key={f.message} className="ochre">
+              {f.message}
+            </p>
+          ))}
         </section>
       )}
       <RunLife run={run} propose={propose} />

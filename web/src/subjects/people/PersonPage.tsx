@@ -145,6 +145,10 @@ function RunLine({ e }: { e: Person["enrollments"][number] }) {
           {e.guest && "; in somebody else’s party"}
           {e.payer && `; pays: ${e.payer}`}
           {e.status !== "seated" && `; ${e.status}`}
+          {e.status === "seated" &&
+            (!e.last || e.last >= me.today) &&
+            `; ${e.decision === "undecided" ? "not decided" : e.decision}`}
+          {e.status === "seated" && e.access_until && `; access through ${day(e.access_until)}`}
         </div>
       </span>
       <span className="right nowrap">

@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState, type ReactNode } from "react";
 import { Link, useLocation, useNavigate } from "react-router";
 
-import { api, ask, newKey } from "../../app/server";
+import { api, ask, keyHeader, newKey } from "../../app/server";
 import { useKept } from "../../app/session";
 import { Choice, Field } from "../../parts/Field";
 import { Named, useNames } from "../../parts/Named";
@@ -220,6 +220,7 @@ const see = (run: Run) => (run.status === "draft" ? "Save" : "See what moves");
 
 function MoveRun({ run, propose, onClose }: { run: Run; propose: Propose; onClose: () => void }) {
   const [form, setForm, forget] = useKept(`run-move-${run.id}`, { how: "first", value: "" });
+  const [key] = useState(newKey);
   const [faults, setFaults] = useState<Record<string, string>>({});
   const close = () => {
     forget();
@@ -234,7 +235,7 @@ function MoveRun({ run, propose, onClose }: { run: Run; propose: Propose; onClos
       (preview) =>
         ask(
           api.POST("/api/v1/runs/{run_id}/move", {
-            params: { path: { run_id: run.id }, query: { preview } },
+            params: { path: { run_id: run.id }, query: { preview }, header: keyHeader(key) },
             body,
           }),
         ),
@@ -280,6 +281,7 @@ function MoveRun({ run, propose, onClose }: { run: Run; propose: Propose; onClos
 
 function Extend({ run, propose, onClose }: { run: Run; propose: Propose; onClose: () => void }) {
   const cohort = run.kind === "cohort";
+  const [key] = useState(newKey);
   const [how, setHow] = useState(cohort ? "ends_on" : "meetings");
   const [value, setValue] = useState(cohort ? (run.ends_on ?? "") : "1");
   const [faults, setFaults] = useState<Record<string, string>>({});
@@ -289,7 +291,7 @@ function Extend({ run, propose, onClose }: { run: Run; propose: Propose; onClose
       (preview) =>
         ask(
           api.POST("/api/v1/runs/{run_id}/extend", {
-            params: { path: { run_id: run.id }, query: { preview } },
+            params: { path: { run_id: run.id }, query: { preview }, header: keyHeader(key) },
             body: how === "meetings" ? { meetings: whole(value) } : { ends_on: value || null },
           }),
         ),

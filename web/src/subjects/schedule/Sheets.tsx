@@ -133,6 +133,9 @@ export function Lines({ meetings, place = false }: { meetings: Listed[]; place?:
             <Link to={`/runs/${m.run_id}`}>{m.title}</Link> <span className="slate">{m.code}</span>
             {m.cancelled && <strong className="brick"> not held{m.why && `: ${m.why}`}</strong>}
           </span>
+          {m.decision && m.decision !== "going ahead" && !m.cancelled && (
+            <span className="ochre">{m.decision === "undecided" ? "not decided" : m.decision}</span>
+          )}
           {place && <span>{m.place || <span className="ochre">no room</span>}</span>}
           <span className="slate">{m.instructor}</span>
           <span className="slate nowrap">

@@ -4,7 +4,7 @@ import { useEffect, useMemo, useRef, useState, type KeyboardEvent, type PointerE
 import { Link, useNavigate, useSearchParams } from "react-router";
 
 import { News, usePulse } from "../../app/pulse";
-import { api, ask } from "../../app/server";
+import { api, ask, keyHeader, newKey } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Page, Trouble } from "../../parts/Page";
 import { seatsText } from "../../parts/RunFacts";
@@ -80,6 +80,7 @@ export default function TimeLine() {
 
   const move = (run: PlanRun, by: number) => {
     if (by === 0) return setShift(null);
+    const key = newKey();
     const how = by % 7 === 0 ? count(Math.abs(by) / 7, "week") : count(Math.abs(by), "day");
     void proposal
       .propose(
@@ -87,7 +88,7 @@ export default function TimeLine() {
         (preview) =>
           ask(
             api.POST("/api/v1/runs/{run_id}/move", {
-              params: { path: { run_id: run.id }, query: { preview } },
+              params: { path: { run_id: run.id }, query: { preview }, header: keyHeader(key) },
               body: { days: by },
             }),
           ),

@@ -1,6 +1,6 @@
 import Button from "@mui/material/Button";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useMemo, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
+import { useEffect, useMemo, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 
 import { News, usePulse } from "../../app/pulse";
@@ -48,6 +48,10 @@ export default function WeekView() {
     : [];
   const runs = new Map(plan?.runs.map((r) => [r.id, r]));
   const [to, setTo] = useState<({ id: number } & At) | null>(null);
+  // An entry that moves to another cell is drawn anew there; the keys go on with it.
+  useEffect(() => {
+    if (to) document.querySelector<HTMLElement>(`[data-entry="${to.id}"]`)?.focus();
+  }, [to]);
   const drag = useRef<{ id: number; x: number; y: number; moved: boolean } | null>(null);
   const shown = (m: PlanMeeting): At => (to?.id === m.id ? to : { date: m.date, lane: laneOf(m) });
 
@@ -186,6 +190,7 @@ export default function WeekView() {
                           <button
                             key={m.id}
                             className={`entry ${run?.status === "draft" ? "draft" : ""} ${clash ? "clashing" : ""} ${to?.id === m.id ? "moving" : ""}`}
+                            data-entry={m.id}
                             aria-label={`${m.start.slice(0, 5)} to ${m.end} ${run?.code ?? ""} ${clash ? "clashes " : ""}${run?.title ?? ""}, ${day(d)}`}
                             onKeyDown={(e) => keys(e, m)}
                             onPointerDown={(e) => {
