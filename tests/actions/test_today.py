@@ -25,9 +25,12 @@ def test_a_run_comes_up_on_its_decision_day_or_when_it_is_short_and_about_to_beg
 
 
 def test_drafts_that_are_not_ready_say_why(office):
-    run = a_draft(office, place="")
-    found = {d["run_id"]: d for d in office.look(today.drafts)}
-    assert found[run["id"]]["wrong"] and found[run["id"]]["start"] == "2027-09-14"
+    pattern = {"first": "2031-09-14", "start": "17:30", "minutes": 60, "count": 2}
+    run = a_draft(office, place="", pattern=pattern)
+    then = office.later(days=1460)  # 19 August 2031
+    found = {d["run_id"]: d for d in then.look(today.drafts)}
+    assert found[run["id"]]["wrong"] and found[run["id"]]["start"] == "2031-09-14"
+    assert run["id"] not in {d["run_id"] for d in office.look(today.drafts)}
 
 
 def test_a_closed_day_is_said(office):

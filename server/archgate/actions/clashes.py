@@ -26,7 +26,7 @@ from archgate.tables.teaching import BusyTime, Instructor
 
 GONE = ("cancelled", "archived")
 LONGEST = timedelta(days=7)  # of a meeting: what overlaps a moment began at most so long before it
-SHOWN = 500
+SHOWN = 300
 
 
 class Row(NamedTuple):
@@ -62,7 +62,8 @@ def of_run(deed: Deed, run: Run) -> list[dict[str, Any]]:
     if run.status in GONE:
         return []
     own = rows_of(deed, held().where(Meeting.run_id == run.id, Meeting.ends_at > deed.now))
-    return worded(deed, found_for(deed, own) + too_small(deed, run.id) + learner_clashes(deed, own, run.id))
+    found = found_for(deed, own) + too_small(deed, run.id) + learner_clashes(deed, own, run.id)
+    return worded(deed, sorted(found, key=lambda c: c["start"])[:SHOWN])
 
 
 def of_center(deed: Deed, most: int | None = SHOWN) -> list[dict[str, Any]]:
@@ -102,10 +103,11 @@ def near(deed: Deed, own: list[Row]) -> list[Row]:
         return []
     first, last = min(r.starts_at for r in own), max(r.ends_at for r in own)
     mine = {r.id for r in own if r.id > 0}
+    online = set(deed.session.scalars(select(Place.id).where(Place.kind == "online")))
     found: dict[int, Row] = {}
     for column, wanted in (
         (Meeting.instructor_id, {r.instructor_id for r in own}),
-        (Meeting.place_id, {r.place_id for r in own}),
+        (Meeting.place_id, {r.place_id for r in own} - online),
     ):
         wanted.discard(None)
         if wanted:
@@ -120,30 +122,25 @@ def near(deed: Deed, own: list[Row]) -> list[Row]:
 
 
 def found_for(deed: Deed, own: list[Row]) -> list[dict[str, Any]]:
-    """Clashes in which one of these meetings takes part."""
-    mine = {r.id for r in own}
-    others = near(deed, own)
-    found = [
-        c
-        for c in double_booked(deed, own + others)
-        if c["a"].id in mine or (c["b"] is not None and c["b"].id in mine)
-    ]
-    return found + away(deed, own) + on_closures(deed, own)
+    """Clashes in which one of these meetings takes part; those of the others among themselves are not looked for."""
+    return double_booked(deed, own, near(deed, own)) + away(deed, own) + on_closures(deed, own)
 
 
 def found_among(deed: Deed, every: list[Row]) -> list[dict[str, Any]]:
     return double_booked(deed, every) + away(deed, every) + on_closures(deed, every)
 
 
-def double_booked(deed: Deed, rows: list[Row]) -> list[dict[str, Any]]:
-    """Instructors and places taken twice, by one sweep."""
+def double_booked(deed: Deed, own: list[Row], others: list[Row] | None = None) -> list[dict[str, Any]]:
+    """Instructors and places taken twice, by one sweep; `others` clash with `own` only."""
     online = set(deed.session.scalars(select(Place.id).where(Place.kind == "online")))
+    rows = own + (others or [])
     spans = []
     for n, r in enumerate(rows):
+        fixed = n >= len(own)
         if r.instructor_id is not None:
-            spans.append(Span(f"i{r.instructor_id}", r.starts_at, r.ends_at, n))
+            spans.append(Span(f"i{r.instructor_id}", r.starts_at, r.ends_at, n, fixed))
         if r.place_id is not None and r.place_id not in online:
-            spans.append(Span(f"p{r.place_id}", r.starts_at, r.ends_at, n))
+            spans.append(Span(f"p{r.place_id}", r.starts_at, r.ends_at, n, fixed))
     return [
         {
             "kind": Kind.INSTRUCTOR if over.who[0] == "i" else Kind.ROOM, "who": int(over.who[1:]),

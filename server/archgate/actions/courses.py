@@ -380,6 +380,7 @@ def run_view(deed: Deed, run_id: int) -> dict[str, Any]:
     run = get_run(deed, run_id)
     dates = schedule.schedule_of(run)
     state = seats.seats_of(deed, run)
+    clashing = clashes.of_run(deed, run)
     return {
         **run_line(deed, run, state.taken, sum(state.waiting)),
         "course": course_view(run.course),
@@ -396,7 +397,7 @@ def run_view(deed: Deed, run_id: int) -> dict[str, Any]:
         "patterns": [schedule.pattern_view(deed, p) for p in run.patterns],
         "dates": schedule.meetings_view(deed, run),
         "cancelled": cancelled_view(run),
-        "clashes": clashes.of_run(deed, run),
+        "clashes": clashing,
         "gates": [
             {"kind": g.kind, "rule": g.rule, "day": shown(g.day), "at": shown(g.at), "label": g.label}
             for g in sorted(run.gates, key=lambda g: g.at)
@@ -404,7 +405,9 @@ def run_view(deed: Deed, run_id: int) -> dict[str, Any]:
         "price_line": fees.price_line(deed, run),
         **fees.terms_view(run),
         "sources": run.sources,
-        "readiness": [{"at": f.at, "message": f.message, "error": f.error} for f in readiness(deed, run)],
+        "readiness": [
+            {"at": f.at, "message": f.message, "error": f.error} for f in readiness(deed, run, clashing)
+        ],
         "now": deed.now.astimezone(deed.zone).isoformat(),
     }
 

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import dataclass
+from typing import Any
 
 from sqlalchemy import select
 
@@ -24,14 +26,10 @@ class Finding:
     error: bool = True
 
 
-def readiness(deed: Deed, run: Run) -> list[Finding]:
-    """Errors first, then warnings, each in the order of the pages."""
-    found = [
-        *date_findings(deed, run),
-        *fee_findings(deed, run),
-        *fact_findings(run),
-        *clash_findings(deed, run),
-    ]
+def readiness(deed: Deed, run: Run, clashing: list[dict[str, Any]] | None = None) -> list[Finding]:
+    """Errors first, then warnings, each in the order of the pages. `clashing`: the run's clashes, where they are known."""
+    found = [*date_findings(deed, run), *fee_findings(deed, run), *fact_findings(run)]
+    found += clash_findings(clashes.of_run(deed, run) if clashing is None else clashing)
     return sorted(found, key=lambda f: not f.error)
 
 
@@ -123,10 +121,9 @@ def fact_findings(run: Run) -> list[Finding]:
     return found
 
 
-def clash_findings(deed: Deed, run: Run) -> list[Finding]:
+def clash_findings(clashing: list[dict[str, Any]]) -> list[Finding]:
     """Clashes that nobody accepted; they do not keep a run from being published."""
-    open_clashes = [c["text"] for c in clashes.of_run(deed, run) if c["accepted"] is None]
-    counted = {said: open_clashes.count(said) for said in open_clashes}
+    counted = Counter(c["text"] for c in clashing if c["accepted"] is None)
     return [
         Finding("/clashes", said + (f" ({n} times)" if n > 1 else ""), error=False)
         for said, n in counted.items()

@@ -62,11 +62,14 @@ def failed(deed: Deed) -> list[dict[str, Any]]:
 
 
 def drafts(deed: Deed) -> list[dict[str, Any]]:
-    """Drafts that begin soon and could not be published as they are."""
+    """Drafts that begin soon, or were to begin of late, and have something to mend."""
     starts = select(Gate.run_id, Gate.at).where(Gate.kind == "starts").subquery()
     query = (
         select(Run, starts.c.at).outerjoin(starts, starts.c.run_id == Run.id)
-        .where(Run.status == "draft", or_(starts.c.at.is_(None), starts.c.at <= deed.now + DRAFTS_AHEAD))
+        .where(
+            Run.status == "draft",
+            or_(starts.c.at.is_(None), starts.c.at.between(deed.now - DECISIONS_AHEAD, deed.now + DRAFTS_AHEAD)),
+        )
         .order_by(starts.c.at.is_(None), starts.c.at, Run.id).limit(40)
     )  # fmt: skip
     found = []

@@ -9,7 +9,6 @@ from __future__ import annotations
 import hashlib
 from typing import Protocol
 
-from sqlalchemy import select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -43,12 +42,6 @@ class StandInMail:
             letter = {"key": key, "to_email": to, "subject": subject, "body": body, "at": system_now()}
             statement = insert(MailStandIn).values(letter)
             session.execute(statement.on_duplicate_key_update(key=MailStandIn.key))
-
-
-def taken(sessions: sessionmaker[Session], key: str) -> bool:
-    """Whether the stand-in took a letter with this key."""
-    with sessions() as session:
-        return session.scalar(select(MailStandIn.id).where(MailStandIn.key == key)) is not None
 
 
 def digest(text: str) -> int:
