@@ -4,7 +4,7 @@ from datetime import date, timedelta
 
 import pytest
 
-from archgate.actions import clashes, copying, courses, moving, places
+from archgate.actions import clashes, courses, moving, places, season
 from archgate.actions.problems import Problem
 from archgate.core.faults import Refused
 from made import a_draft, a_person, a_run, enrolled, number
@@ -96,7 +96,7 @@ def test_a_move_says_which_clashes_it_makes_and_heals(office, names):
 def test_dates_being_typed_clash_with_what_is_planned(office, names):
     a_draft(office, pattern=once("2027-10-13"), **names)
     form = {"patterns": [once("2027-10-13", "17:45")], "place": names["place"].upper(), "capacity": 9}
-    told = office.act(lambda d: copying.plan_dates(d, form), preview=True)
+    told = office.act(lambda d: season.plan_dates(d, form), preview=True)
     assert [(c["kind"], c["n"]) for c in told["clashes"]] == [("room", 1)]
     assert "this run" in told["clashes"][0]["text"]
 

@@ -5,6 +5,7 @@ from datetime import date
 import pytest
 
 from archgate.actions import copying, courses, moving, places
+from archgate.actions import season as seasons
 from archgate.actions.problems import Problem
 from archgate.actions.undo import undo
 from archgate.core.faults import Refused
@@ -114,8 +115,8 @@ def row(of, **more):
     }
 
 
-def season(office, rows, save=False):
-    return office.act(lambda d: copying.season(d, {"rows": rows}, save), preview=not save)
+def table(office, rows, save=False):
+    return office.act(lambda d: seasons.plan_season(d, {"rows": rows}, save), preview=not save)
 
 
 def test_rows_become_drafts_with_what_the_course_brings(office, course):
@@ -124,13 +125,13 @@ def test_rows_become_drafts_with_what_the_course_brings(office, course):
         {},
         row(course, first="9/19/2028", weekdays=""),
     ]
-    told = season(office, rows)
+    told = table(office, rows)
     assert (told["runs"], told["faults"]) == (2, 0) and told["rows"][1]["empty"]
     assert [d[:16] for d in told["rows"][2]["dates"]] == [
         f"2028-{d}T17:30" for d in ("09-19", "09-26", "10-03", "10-10")
     ]
     assert len(told["rows"][0]["new"]) == 2
-    done = season(office, rows, save=True)
+    done = table(office, rows, save=True)
     first = office.look(lambda d: courses.run_view(d, done["made"][0]["id"]))
     assert (first["capacity"], first["rates"][0]["amount"], first["instructor"]) == (9, "300.00", "S. Season")
     second = office.look(lambda d: courses.run_view(d, done["made"][1]["id"]))
@@ -140,7 +141,7 @@ def test_rows_become_drafts_with_what_the_course_brings(office, course):
 
 def test_rows_clash_with_each_other_and_with_what_is_planned(office, course):
     room = f"Table room {next(number)}"
-    told = season(office, [row(course, room=room), row(course, room=room, start="18:00")])
+    told = table(office, [row(course, room=room), row(course, room=room, start="18:00")])
     assert told["rows"][0]["clashes"] == told["rows"][1]["clashes"] != []
     assert "row 1" in told["rows"][0]["clashes"][0] and "row 2" in told["rows"][0]["clashes"][0]
 
@@ -151,12 +152,12 @@ def test_every_fault_stands_at_its_cell_and_nothing_is_saved(office, course):
         row(course, course="Nothing such"),
         row(course, start="25:00", minutes="", weekdays="Foo"),
     ]
-    told = season(office, rows)
+    told = table(office, rows)
     assert {f["at"] for r in told["rows"] for f in r["faults"]} == {
         "/rows/0/first", "/rows/0/seats", "/rows/1/course", "/rows/2/start", "/rows/2/minutes", "/rows/2/weekdays",
     }  # fmt: skip
     with pytest.raises(Refused):
-        season(office, rows, save=True)
+        table(office, rows, save=True)
 
 
 def test_cohorts_and_open_runs_stand_in_the_table_too(office, course):
@@ -164,7 +165,7 @@ def test_cohorts_and_open_runs_stand_in_the_table_too(office, course):
         row(course, kind="cohort", ends="26 Oct 2028"),
         {"course": course["title"], "kind": "open", "number": "90"},
     ]
-    done = season(office, rows, save=True)
+    done = table(office, rows, save=True)
     kinds = [office.look(lambda d, r=m: courses.run_view(d, r["id"])) for m in done["made"]]
     assert [(k["kind"], k["ends_on"], k["access_days"]) for k in kinds] == [
         ("cohort", "2028-10-26", None),
@@ -178,7 +179,7 @@ def test_cohorts_and_open_runs_stand_in_the_table_too(office, course):
      ("9/14/2027", "2027-09-14"), ("9/14/27", "2027-09-14"), ("14 Sep", "2027-09-14"), ("3 Jan", "2028-01-03"), ("31 Feb 2027", None), ("14", None)],
 )  # fmt: skip
 def test_dates_are_read_as_people_type_them(text, read):
-    held = copying.read_day(text, date(2027, 8, 20))
+    held = seasons.read_day(text, date(2027, 8, 20))
     assert (held and held.isoformat()) == read
 
 
@@ -187,7 +188,7 @@ def test_dates_are_read_as_people_type_them(text, read):
     [("Tue, Thu", [1, 3]), ("TU TH", [1, 3]), ("Mon-Fri", [0, 1, 2, 3, 4]), ("Tuesdays and Thursdays", [1, 3]), ("Sat + Sun", [5, 6]), ("Fri-Mon", [0, 4, 5, 6]), ("", []), ("Foo", None)],
 )  # fmt: skip
 def test_weekdays_are_read_as_people_type_them(text, read):
-    assert copying.read_weekdays(text) == read
+    assert seasons.read_weekdays(text) == read
 
 
 @pytest.mark.parametrize(
@@ -195,11 +196,11 @@ def test_weekdays_are_read_as_people_type_them(text, read):
     [("17:30", "17:30"), ("1730", "17:30"), ("5:30 pm", "17:30"), ("9am", "09:00"), ("12 am", "00:00"), ("12pm", "12:00"), ("9", "09:00"), ("25", None), ("13 pm", None), ("x", None)],
 )  # fmt: skip
 def test_times_are_read_as_people_type_them(text, read):
-    assert copying.read_clock(text) == read
+    assert seasons.read_clock(text) == read
 
 
 @pytest.mark.parametrize(
     ("text", "read"), [("2:30", 150), ("2 h 30", 150), ("2.5 h", 150), ("2,5 h", 150), ("150 min", 150), ("90", 90), ("2", 120), ("0", None), ("long", None)],
 )  # fmt: skip
 def test_lengths_are_read_as_people_type_them(text, read):
-    assert copying.read_minutes(text) == read
+    assert seasons.read_minutes(text) == read

@@ -9,7 +9,7 @@ from urllib.parse import quote
 from fastapi import APIRouter, Depends, Request, Response, UploadFile
 from pydantic import BaseModel
 
-from archgate.actions import calendars, clashes, copying, lifecycle, moving, places, planner
+from archgate.actions import calendars, clashes, copying, lifecycle, moving, places, planner, season
 from archgate.actions.access import User
 from archgate.actions.transaction import Once, look
 from archgate.api.courses import ClashOut, FileOut, Outcome, given
@@ -213,7 +213,7 @@ class Season(BaseModel):
 @router.post("/season/judge")
 def judge_season(body: SeasonRows, request: Request, user: User = Depends(plan)) -> Season:
     """Dates, faults and clashes of a season table; nothing is saved."""
-    return run_act(request, user, lambda deed: copying.season(deed, given(body), False), preview=True)
+    return run_act(request, user, lambda deed: season.plan_season(deed, given(body), False), preview=True)
 
 
 @router.post("/season")
@@ -221,7 +221,7 @@ def plan_season(
     body: SeasonRows, request: Request, user: User = Depends(plan), key: Once | None = Depends(once)
 ) -> Season:
     """Make every row of a season table a draft; all of them, or none."""
-    return run_act(request, user, lambda deed: copying.season(deed, given(body), True), once=key)
+    return run_act(request, user, lambda deed: season.plan_season(deed, given(body), True), once=key)
 
 
 # --- clashes ----------------------------------------------------------------------------------------------
@@ -298,7 +298,7 @@ class PlannedDates(BaseModel):
 @router.post("/schedule/plan")
 def plan_dates(body: PlannedForm, request: Request, user: User = Depends(plan)) -> PlannedDates:
     """The dates that a form gives with the center's closed days, and their clashes; nothing is saved."""
-    return run_act(request, user, lambda deed: copying.plan_dates(deed, given(body)), preview=True)
+    return run_act(request, user, lambda deed: season.plan_dates(deed, given(body)), preview=True)
 
 
 # --- the life of a run ------------------------------------------------------------------------------------
