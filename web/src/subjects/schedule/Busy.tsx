@@ -1,0 +1,153 @@
+import Button from "@mui/material/Button";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { api, ask, faultsOf } from "../../app/server";
+import { useMe } from "../../app/session";
+import { Field } from "../../parts/Field";
+import { clock, day } from "../../parts/text";
+import type { Acts } from "./Kept";
+import { addDays } from "./plan";
+
+/** Absences of an instructor, or times at which a place is closed. */
+export function Busy({
+  kind,
+  owner,
+  acts,
+}: {
+  kind: "place" | "instructor";
+  owner: { id: number };
+  acts: Acts;
+}) {
+  const me = useMe();
+  const queries = useQueryClient();
+  const query = useQuery({
+    queryKey: ["busy", kind, owner.id],
+    queryFn: () =>
+      ask(api.GET("/api/v1/busy/{kind}/{owner_id}", { params: { path: { kind, owner_id: owner.id } } })),
+  });
+  const [form, setForm] = useState({ from: me.today, through: "", start: "", end: "", label: "" });
+  const [error, setError] = useState<unknown>(null);
+  const faults = faultsOf(error);
+  const word = kind === "place" ? "Closed" : "Away";
+  const add = async () => {
+    try {
+      await ask(
+        api.POST("/api/v1/busy/{kind}/{owner_id}", {
+          params: { path: { kind, owner_id: owner.id } },
+          body: Object.fromEntries(Object.entries(form).map(([k, v]) => [k, v || null])) as never,
+        }),
+      );
+      setError(null);
+      setForm({ from: me.today, through: "", start: "", end: "", label: "" });
+      void queries.invalidateQueries();
+    } catch (problem) {
+      setError(problem);
+    }
+  };
+  const remove = async (id: number) => {
+    const done = await ask(api.DELETE("/api/v1/busy/{busy_id}", { params: { path: { busy_id: id } } }));
+    acts.say({ text: "Taken out.", change: done.change });
+  };
+  const take = async (file: File | undefined) => {
+    if (!file) return;
+    const body = new FormData();
+    body.append("file", file);
+    const answer = await fetch(`/api/v1/busy/${kind}/${owner.id}/calendar`, { method: "POST", body });
+    const said = (await answer.json()) as {
+      detail?: string;
+      added: number;
+      replaced: number;
+      change: string;
+    };
+    if (answer.ok)
+      acts.say({
+        text: `${said.added} times taken from ${file.name}${said.replaced ? `, ${said.replaced} replaced` : ""}.`,
+        change: said.change,
+      });
+    else acts.fail(said.detail ?? "The calendar could not be read.");
+    void queries.invalidateQueries();
+  };
+  return (
+    <div className="inset">
+      <h2>{word}</h2>
+      <form
+        className="row wrap"
+        style={{ alignItems: "flex-end", marginTop: 8 }}
+        onSubmit={(e) => {
+          e.preventDefault();
+          void add();
+        }}
+      >
+        <Field
+          label={`${word} from`}
+          type="date"
+          width={150}
+          value={form.from}
+          onChange={(from) => setForm({ ...form, from })}
+          fault={faults["/from"]}
+        />
+        <Field
+          label="through"
+          type="date"
+          width={150}
+          value={form.through}
+          onChange={(through) => setForm({ ...form, through })}
+          fault={faults["/through"]}
+        />
+        <Field
+          label="at"
+          type="time"
+          width={110}
+          value={form.start}
+          onChange={(start) => setForm({ ...form, start })}
+          fault={faults["/start"]}
+        />
+        <Field
+          label="until"
+          type="time"
+          width={110}
+          value={form.end}
+          onChange={(end) => setForm({ ...form, end })}
+          fault={faults["/end"]}
+        />
+        <Field label="Why" width={150} value={form.label} onChange={(label) => setForm({ ...form, label })} />
+        <Button type="submit">Add</Button>
+        <label className="plainly">
+          from a calendar file (.ics)
+          <input
+            type="file"
+            className="sr"
+            accept=".ics,text/calendar"
+            onChange={(e) => void take(e.target.files?.[0])}
+          />
+        </label>
+      </form>
+      <ul className="ruled">
+        {query.data?.map((b) => {
+          const last = b.all_day ? addDays(b.end.slice(0, 10), -1) : b.end.slice(0, 10);
+          const same = last === b.start.slice(0, 10);
+          return (
+            <li key={b.id} className="row mid" style={{ padding: "4px 0" }}>
+              <span className="nowrap">
+                {day(b.start)}
+                {b.all_day
+                  ? !same && ` through ${day(last)}`
+                  : `, ${clock(b.start)} to ${same ? "" : `${day(last, false)}, `}${clock(b.end)}`}
+              </span>
+              <span className="grow">{b.label}</span>
+              {b.source && <span className="slate">from {b.source}</span>}
+              <button
+                className="plainly quiet"
+                aria-label={`Take out ${b.label} on ${day(b.start)}`}
+                onClick={() => void remove(b.id)}
+              >
+                take out
+              </button>
+            </li>
+          );
+        })}
+      </ul>
+    </div>
+  );
+}

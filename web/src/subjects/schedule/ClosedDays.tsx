@@ -1,0 +1,147 @@
+import Button from "@mui/material/Button";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { useSearchParams } from "react-router";
+
+import { api, ask, faultsOf, messageOf } from "../../app/server";
+import { useMe } from "../../app/session";
+import { Field } from "../../parts/Field";
+import { NotYet } from "../../parts/Page";
+import { day } from "../../parts/text";
+import type { Acts } from "./Kept";
+
+/** The days on which the center is closed: public holidays and its own; any of them can be taught on all the same. */
+export function ClosedDays({ acts }: { acts: Acts }) {
+  const me = useMe();
+  const queries = useQueryClient();
+  const [params, setParams] = useSearchParams();
+  const year = Number(params.get("year") ?? me.today.slice(0, 4)) || Number(me.today.slice(0, 4));
+  const query = useQuery({
+    queryKey: ["closures", year],
+    queryFn: () => ask(api.GET("/api/v1/closures", { params: { query: { year } } })),
+  });
+  const [form, setForm] = useState({ from: "", through: "", label: "" });
+  const [region, setRegion] = useState<string | null>(null);
+  const [error, setError] = useState<unknown>(null);
+  const faults = faultsOf(error);
+  if (!query.data)
+    return <NotYet title="Closed days" error={query.error} retry={() => void query.refetch()} />;
+  const attempt = async (
+    what: () => Promise<{ change?: string; meetings?: number } | unknown>,
+    said: string,
+  ) => {
+    try {
+      const done = (await what()) as { change?: string; meetings?: number };
+      setError(null);
+      acts.say({
+        text: done.meetings ? `${said} ${done.meetings} meetings stand on it; see the clashes.` : said,
+        change: done.change,
+      });
+      void queries.invalidateQueries();
+    } catch (problem) {
+      setError(problem);
+      if (Object.keys(faultsOf(problem)).length === 0) acts.fail(messageOf(problem));
+    }
+  };
+  return (
+    <>
+      <form
+        className="row wrap"
+        style={{ alignItems: "flex-end" }}
+        onSubmit={(e) => {
+          e.preventDefault();
+          void attempt(async () => {
+            const done = await ask(
+              api.POST("/api/v1/closures", {
+                body: { from: form.from || null, through: form.through || null, label: form.label } as never,
+              }),
+            );
+            setForm({ from: "", through: "", label: "" });
+            return done;
+          }, "Closed.");
+        }}
+      >
+        <Field
+          label="Close from"
+          type="date"
+          width={160}
+          value={form.from}
+          onChange={(from) => setForm({ ...form, from })}
+          fault={faults["/from"]}
+        />
+        <Field
+          label="through"
+          type="date"
+          width={160}
+          value={form.through}
+          onChange={(through) => setForm({ ...form, through })}
+          fault={faults["/through"]}
+        />
+        <Field
+          label="What it is"
+          width={200}
+          value={form.label}
+          onChange={(label) => setForm({ ...form, label })}
+        />
+        <Button type="submit">Close these days</Button>
+      </form>
+      <form
+        className="row wrap"
+        style={{ alignItems: "flex-end", margin: "12px 0" }}
+        onSubmit={(e) => {
+          e.preventDefault();
+          void attempt(
+            () => ask(api.PUT("/api/v1/closures/region", { body: { region: region ?? query.data.region } })),
+            "The region is set.",
+          );
+        }}
+      >
+        <Field
+          label="Public holidays of"
+          width={160}
+          value={region ?? query.data.region}
+          onChange={setRegion}
+          fault={faults["/region"]}
+          help="US, US-NY, GB-ENG, DE-BY …"
+        />
+        {region !== null && region !== query.data.region && <Button type="submit">Take these</Button>}
+        <div className="row mid" style={{ paddingBottom: 22 }}>
+          <Button onClick={() => setParams({ tab: "days", year: String(year - 1) })}>{year - 1}</Button>
+          <strong>{year}</strong>
+          <Button onClick={() => setParams({ tab: "days", year: String(year + 1) })}>{year + 1}</Button>
+        </div>
+      </form>
+      <ul className="ruled">
+        {query.data.days.map((d) => (
+          <li key={d.day} className="row mid" style={{ padding: "5px 0" }}>
+            <span className="nowrap when">{day(d.day)}</span>
+            <span className="grow">
+              <span className={d.closed ? "" : "slate"}>{d.label}</span>{" "}
+              {d.public && <span className="slate">public holiday</span>}
+              {!d.closed && <span className="ochre"> taught all the same</span>}
+            </span>
+            <button
+              className="plainly quiet"
+              aria-label={`${d.closed ? (d.public ? "teach all the same" : "open it") : "close it"}: ${day(d.day)}`}
+              onClick={() =>
+                void attempt(
+                  () =>
+                    ask(
+                      api.PUT("/api/v1/closures/{day}", {
+                        params: { path: { day: d.day } },
+                        body: { closed: !d.closed },
+                      }),
+                    ),
+                  d.closed ? `${day(d.day)} is taught on.` : `${day(d.day)} is closed.`,
+                )
+              }
+            >
+              {d.closed ? (d.public ? "teach all the same" : "open it") : "close it"}
+            </button>
+          </li>
+        ))}
+        {query.data.days.length === 0 && <li className="empty">No closed day in {year}.</li>}
+      </ul>
+    </>
+  );
+}

@@ -1,0 +1,161 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { api, ask, faultsOf, type Schemas } from "../../app/server";
+import { useMe } from "../../app/session";
+import { Choice, Field } from "../../parts/Field";
+import { NotYet } from "../../parts/Page";
+import { KeptForm, KeptList, type Acts } from "./Kept";
+
+type Place = Schemas["PlaceOut"];
+
+/** Rooms, places outdoors, and online ones. */
+export function Places({ acts }: { acts: Acts }) {
+  const query = useQuery({ queryKey: ["places"], queryFn: () => ask(api.GET("/api/v1/places")) });
+  if (!query.data) return <NotYet title="Places" error={query.error} retry={() => void query.refetch()} />;
+  return (
+    <KeptList
+      kind="place"
+      items={query.data}
+      acts={acts}
+      form={(place, close, saved) => <PlaceForm place={place} onSaved={saved} onClose={close} />}
+      line={(p) => (
+        <>
+          <span className="grow">
+            <strong>{p.name}</strong>{" "}
+            <span className="slate">
+              {p.kind}
+              {p.active ? "" : ", no longer used"}
+            </span>
+            <div className="slate">
+              {[p.facts, p.address && `${p.address}${p.address_public ? "" : " (kept private)"}`]
+                .filter(Boolean)
+                .join("; ")}
+            </div>
+          </span>
+          <span>
+            {p.seats === null ? <span className="slate">seats not given</span> : `${p.seats} seats`}
+          </span>
+          {p.map_link && <a href={p.map_link}>map</a>}
+        </>
+      )}
+    />
+  );
+}
+
+function PlaceForm({
+  place,
+  onSaved,
+  onClose,
+}: {
+  place?: Place;
+  onSaved: (name: string) => void;
+  onClose: () => void;
+}) {
+  const me = useMe();
+  const [form, setForm] = useState({
+    name: place?.name ?? "",
+    kind: place?.kind ?? "room",
+    seats: place?.seats?.toString() ?? "",
+    facts: place?.facts ?? "",
+    address: place?.address ?? "",
+    address_public: place?.address_public ?? true,
+    map_link: place?.map_link ?? "",
+    time_zone: place?.time_zone ?? me.time_zone,
+    active: place?.active ?? true,
+  });
+  const [error, setError] = useState<unknown>(null);
+  const faults = faultsOf(error);
+  const set = (change: Partial<typeof form>) => setForm({ ...form, ...change });
+  const send = async () => {
+    const seats = form.seats.trim();
+    const body = { ...form, seats: seats === "" ? null : /^\d+$/.test(seats) ? Number(seats) : seats };
+    try {
+      const done = place
+        ? await ask(
+            api.PATCH("/api/v1/places/{place_id}", { params: { path: { place_id: place.id } }, body }),
+          )
+        : await ask(api.POST("/api/v1/places", { body }));
+      onSaved(done.name);
+    } catch (problem) {
+      setError(problem);
+    }
+  };
+  return (
+    <KeptForm onSend={() => void send()} onClose={onClose} error={error}>
+      <div className="row wrap">
+        <Field
+          label="Name of the place"
+          width={230}
+          value={form.name}
+          onChange={(name) => set({ name })}
+          fault={faults["/name"]}
+          autoFocus
+        />
+        <Choice
+          label="Kind"
+          width={130}
+          value={form.kind}
+          onChange={(kind) => set({ kind })}
+          fault={faults["/kind"]}
+          options={["room", "outdoors", "online"].map((v) => ({ value: v, text: v }))}
+        />
+        <Field
+          label="Seats"
+          width={90}
+          value={form.seats}
+          onChange={(seats) => set({ seats })}
+          fault={faults["/seats"]}
+        />
+        <Field
+          label="What it has"
+          value={form.facts}
+          onChange={(facts) => set({ facts })}
+          fault={faults["/facts"]}
+        />
+      </div>
+      <div className="row wrap" style={{ marginTop: 10 }}>
+        <Field
+          label="Address"
+          value={form.address}
+          onChange={(address) => set({ address })}
+          fault={faults["/address"]}
+        />
+        <Choice
+          label="The address is"
+          width={190}
+          value={form.address_public ? "yes" : "no"}
+          onChange={(v) => set({ address_public: v === "yes" })}
+          options={[
+            { value: "yes", text: "public" },
+            { value: "no", text: "kept off public pages" },
+          ]}
+        />
+        <Field
+          label="Map link"
+          width={190}
+          value={form.map_link}
+          onChange={(map_link) => set({ map_link })}
+          fault={faults["/map_link"]}
+        />
+        <Field
+          label="Time zone"
+          width={170}
+          value={form.time_zone}
+          onChange={(time_zone) => set({ time_zone })}
+          fault={faults["/time_zone"]}
+        />
+      </div>
+      {place && (
+        <label style={{ display: "block", marginTop: 8 }}>
+          <input
+            type="checkbox"
+            checked={!form.active}
+            onChange={(e) => set({ active: !e.target.checked })}
+          />{" "}
+          no longer used
+        </label>
+      )}
+    </KeptForm>
+  );
+}
