@@ -35,3 +35,11 @@ export function useDone() {
     fail: (message: string) => setTrouble(message),
   };
 }
+
+/** Takes the focus to the question in the margin without scrolling what is asked out of sight. */
+export function focused(button: HTMLButtonElement | null) {
+  if (button && document.activeElement !== button && button.dataset.focused === undefined) {
+    button.dataset.focused = "";
+    button.focus({ preventScroll: true });
+  }
+}

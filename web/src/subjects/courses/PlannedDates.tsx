@@ -80,6 +80,9 @@ export function PlannedDates({
           : "Give a first date, and all dates appear here before anything is saved."}
       </p>
     );
+  const clashing = (date: string) => [
+    ...new Set(clashes.filter((c) => c.date === date && c.kind !== "too small").map((c) => c.kind)),
+  ];
   const change = (n: number, what: Partial<DateChange>) => {
     const old = changes.find((c) => c.n === n) ?? { n };
     onChange([...changes.filter((c) => c.n !== n), { ...old, ...what }]);
@@ -183,14 +186,9 @@ export function PlannedDates({
                 {w}
               </span>
             ))}
-            {!d.dropped &&
-              clashes
-                .filter((c) => c.date === d.date && c.kind !== "too small")
-                .map((c) => (
-                  <span key={c.key} className="clash">
-                    {c.text}
-                  </span>
-                ))}
+            {!d.dropped && clashing(d.date).length > 0 && (
+              <span className="clash">clashes: {clashing(d.date).join(", ")}</span>
+            )}
           </li>
         ))}
       </ol>

@@ -13,7 +13,7 @@ import { GateLine } from "../../parts/GateLine";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { decisionText, nextText, seatsText, smallestText, spanText, stateText } from "../../parts/RunFacts";
 import { clock, count, day, hours, money } from "../../parts/text";
-import { useDone } from "../../parts/useUndo";
+import { focused, useDone } from "../../parts/useUndo";
 import { Roster, useRoster } from "../roster/Roster";
 import { RunDates } from "../schedule/RunDates";
 import { RunLife } from "../schedule/RunLife";
@@ -352,8 +352,8 @@ function Confirm({
     <div className="note due" role="alertdialog" aria-label="Confirm this change">
       <p className="strong">{pending.what}?</p>
       <Touched outcome={pending.outcome} currency={currency} />
-      <div className="row">
-        <Button variant="contained" onClick={onYes} disabled={busy} autoFocus>
+      <div className="row asked">
+        <Button variant="contained" onClick={onYes} disabled={busy} ref={focused}>
           Save it
         </Button>
         <Button onClick={onNo}>Leave as it was</Button>

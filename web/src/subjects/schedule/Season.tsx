@@ -13,8 +13,8 @@ import { useDone } from "../../parts/useUndo";
 import { PlannerTabs } from "./PlannerTabs";
 
 const COLUMNS = [
-  ["course", "Course", 112],
-  ["kind", "Kind", 50],
+  ["course", "Course", 104],
+  ["kind", "Kind", 46],
   ["first", "First date", 88],
   ["weekdays", "On", 66],
   ["number", "Meet-ings", 42],
@@ -24,7 +24,7 @@ const COLUMNS = [
   ["instructor", "Instructor", 88],
   ["seats", "Seats", 42],
   ["rate", "Fee", 48],
-  ["ends", "Last day", 66],
+  ["ends", "Last day", 60],
 ] as const;
 type Row = Partial<Record<(typeof COLUMNS)[number][0], string>>;
 const KEYS = COLUMNS.map(([key]) => key);
@@ -202,7 +202,7 @@ export default function Season() {
                   {label}
                 </th>
               ))}
-              <th scope="col" style={{ width: 104 }}>
+              <th scope="col" style={{ width: 124 }}>
                 Makes
               </th>
             </tr>
@@ -257,7 +257,7 @@ export default function Season() {
                     {held && !held.empty && (
                       <>
                         {held.dates.length > 0 &&
-                          `${held.dates.length}, to ${day(held.dates[held.dates.length - 1], false)}`}
+                          `${held.dates.length} to ${day(held.dates[held.dates.length - 1], false).slice(4)}`}
                         {held.clashes.length > 0 && <span className="clash"> clashes</span>}
                         {held.faults.length > 0 && <span className="fault"> mend</span>}
                       </>

@@ -192,9 +192,9 @@ export default function TimeLine() {
         <Trouble error={query.error} retry={() => void query.refetch()} />
       ) : (
         <div className="timeline" aria-busy={query.isFetching}>
-          <div className="names head" style={{ height: HEAD, width: NAMES }} />
+          <div className="names axis" style={{ height: HEAD, width: NAMES }} />
           <svg
-            className="line head"
+            className="line axis"
             viewBox={`0 0 ${width} ${HEAD}`}
             height={HEAD}
             preserveAspectRatio="none"

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { messageOf, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
 import { ActNotes } from "../../parts/Page";
-import { useDone } from "../../parts/useUndo";
+import { focused, useDone } from "../../parts/useUndo";
 import { Touched } from "./Touched";
 
 type Outcome = Schemas["Outcome"];
@@ -59,8 +59,8 @@ export function Proposal({ proposal: p }: { proposal: ReturnType<typeof usePropo
         <div className="note due" role="alertdialog" aria-label="Confirm this change">
           <p className="strong">{p.pending.what}?</p>
           <Touched outcome={p.pending.outcome} currency={me.currency} />
-          <div className="row">
-            <Button variant="contained" onClick={() => void p.confirm()} disabled={p.busy} autoFocus>
+          <div className="row asked">
+            <Button variant="contained" onClick={() => void p.confirm()} disabled={p.busy} ref={focused}>
               Save it
             </Button>
             <Button onClick={p.leave}>Leave as it was</Button>
