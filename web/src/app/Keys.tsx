@@ -18,7 +18,28 @@ const HERE: [RegExp, [string, string][]][] = [
   ],
   [/^\/runs\/new/, [["Ctrl Enter", "save as a draft"]]],
   [/^\/runs\/\d+/, [["Enter", "save the field or form you are in"]]],
-  [/^\/(planner)?$/, [["← →", "move the span of the ribbon, when it has the focus"]]],
+  [
+    /^\/planner\/line/,
+    [
+      ["← →", "move the bar you are on by days, with Shift by weeks"],
+      ["Enter", "see what a move touches; without one, go to the run"],
+    ],
+  ],
+  [
+    /^\/planner\/week/,
+    [
+      ["← → ↑ ↓", "move the meeting you are on to another day or lane"],
+      ["Enter", "see what the move touches; without one, go to the meeting"],
+    ],
+  ],
+  [
+    /^\/season/,
+    [
+      ["Enter", "to the row below"],
+      ["Ctrl D", "take the cell above"],
+    ],
+  ],
+  [/^\/(planner|today)?$/, [["← →", "move the span of the ribbon, when it has the focus"]]],
 ];
 
 /** The keys of the screen one is on. */

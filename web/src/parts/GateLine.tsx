@@ -31,6 +31,12 @@ export function GateLine({ run }: { run: Run }) {
   const x = (at: number) => LEFT + ((WIDTH - LEFT - RIGHT) * (at - from)) / Math.max(1, to - from);
   const inside = now >= from && now <= to;
   const marks = placed(run.gates, (g) => x(Date.parse(g.at)));
+  // The word for today turns away from a price that begins close behind it.
+  const crowded = run.price_line[0]?.steps.some((s) => {
+    const edge = x(Date.parse(`${s.from}T00:00:00Z`));
+    return edge > x(now) - 8 && edge < x(now) + 130;
+  });
+  const left = crowded === true || x(now) > WIDTH / 2;
   const rows = Math.max(...marks.map((m) => m.row)) + 1;
   return (
     <svg
@@ -51,6 +57,19 @@ export function GateLine({ run }: { run: Run }) {
           className="meets"
         />
       ))}
+      {/* Leaders first, so that none crosses the name of another gate. */}
+      {marks
+        .filter((m) => m.row > 0)
+        .map((m) => (
+          <line
+            key={`${m.gate.kind}${m.gate.label}`}
+            x1={m.at}
+            x2={m.at}
+            y1={GROUND + 2}
+            y2={GROUND + 6 + m.row * 34}
+            className="leader"
+          />
+        ))}
       {marks.map((mark) => (
         <Mark key={`${mark.gate.kind}${mark.gate.label}`} {...mark} past={Date.parse(mark.gate.at) <= now} />
       ))}
@@ -58,12 +77,7 @@ export function GateLine({ run }: { run: Run }) {
         <g>
           <line x1={x(now)} x2={x(now)} y1={18} y2={GROUND} className="today" />
           <path d={`M${x(now) - 4} ${GROUND - 7} h8 l-4 7z`} className="todayhead" />
-          <text
-            x={x(now) + (x(now) > WIDTH / 2 ? -6 : 6)}
-            y={14}
-            textAnchor={x(now) > WIDTH / 2 ? "end" : "start"}
-            className="todaytext"
-          >
+          <text x={x(now) + (left ? -6 : 6)} y={14} textAnchor={left ? "end" : "start"} className="todaytext">
             today, {day(run.now, false)}
           </text>
         </g>
@@ -88,7 +102,6 @@ function Mark({ gate, at, row, anchor, past }: Placed & { past: boolean }) {
       }
     >
       <g tabIndex={0} role="img" aria-label={said} className="gate">
-        {row > 0 && <line x1={at} x2={at} y1={GROUND + 2} y2={top - 12} className="leader" />}
         <path
           transform={`translate(${at - 8} ${GROUND - 20})`}
           d="M1 20V9a7 7 0 0 1 14 0v11h-4.4V9a2.6 2.6 0 0 0-5.2 0v11z"
