@@ -10,13 +10,15 @@ from datetime import timedelta
 import pytest
 from sqlalchemy import func, select
 
-from archgate.actions import checks, jobs
+from archgate.actions import checks, courses, jobs
 from archgate.actions.problems import Problem
+from archgate.actions.undo import undo
 from archgate.clock import system_now
 from archgate.jobs.worker import Worker
 from archgate.outside.mail import Trouble
 from archgate.settings import ROOT
 from archgate.tables.jobs import Job, TimedWork
+from archgate.tables.log import Change
 from archgate.tables.messages import MailStandIn, MeetingStandIn, Message
 from archgate.tables.seats import RunSeats
 from conftest import LONG, new_database
@@ -192,11 +194,23 @@ def test_a_link_is_made_once_for_each_online_meeting_and_kept(line):
     worker = Worker.with_stand_ins(line.sessions)
     for seconds in (1, 30):
         worker.drain(system_now() + timedelta(seconds=seconds))
-    from archgate.actions import courses
-
     links = [m["link"] for m in line.look(lambda d: courses.run_view(d, run["id"]))["dates"]]
     assert len(set(links)) == 3 and all(x.startswith("https://meet.example.org/") for x in links)
     assert counted(line, MeetingStandIn) == 3
+
+
+def test_links_of_a_run_that_is_no_longer_published_are_not_asked_for_until_it_is_again(line):
+    run = a_run(line, place="Online room", rates=[{"amount": "240.00"}], pattern={
+        "first": (line.at + timedelta(days=30)).date().isoformat(), "start": "10:00", "minutes": 60, "count": 2})  # fmt: skip
+    change = line.look(
+        lambda d: d.session.scalar(
+            select(Change).where(Change.action == "publish", Change.run_id == run["id"])
+        )
+    )
+    line.act(lambda d: undo(d, change.key))
+    assert counted(line, Job, status="dropped") == 2
+    line.act(lambda d: courses.publish_run(d, run["id"]))
+    assert counted(line, Job, status="queued") == 2
 
 
 def test_the_stand_ins_take_each_key_once_and_say_what_is_wrong(line):

@@ -39,11 +39,13 @@ def queue(
     deed: Deed, kind: str, key: str, what: dict[str, Any], wait: timedelta = timedelta(0), change: str = "",
     run_id: int | None = None,
 ) -> Job:  # fmt: skip
-    """Put work in line, in this transaction. The same key again is the same job."""
+    """Put work in line, in this transaction. The same key again is the same job; one that an undo dropped comes back."""
     held = deed.session.scalar(select(Job).where(Job.key == key))
-    if held is not None:
-        return held
     now = system_now()
+    if held is not None:
+        if held.status == "dropped":
+            held.status, held.due_at, held.change_key = "queued", now + wait, change
+        return held
     job = Job(
         kind=kind, key=key, what=what, status="queued", due_at=now + wait, made_at=now, change_key=change,
         run_id=run_id, tries=0, trouble="", worker="",

@@ -35,6 +35,7 @@ def ask_for_links(deed: Deed, run: Run, change_key: str = "") -> int:
             "make link",
             f"link:{deed.center.uid}:{m.id}",
             {"meeting_id": m.id, "about": about},
+            change=change_key,
             run_id=run.id,
         )
     return len(wanted)
