@@ -1,0 +1,205 @@
+"""Places and instructors with their hours and absences, and the days on which the center is closed."""
+
+from __future__ import annotations
+
+import datetime
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request, UploadFile
+from pydantic import BaseModel
+
+from archgate.actions import calendars, places
+from archgate.actions.access import User
+from archgate.api.courses import given
+from archgate.api.schedule import Done
+from archgate.api.web import Body, may, run_act, run_look
+
+router = APIRouter(tags=["places"])
+read, keep = may("read"), may("keep places")
+
+
+class PlaceIn(Body):
+    name: Any = None
+    kind: Any = None
+    seats: Any = None
+    facts: Any = None
+    address: Any = None
+    address_public: Any = None
+    map_link: Any = None
+    time_zone: Any = None
+    active: Any = None
+
+
+class PlaceOut(BaseModel):
+    id: int
+    name: str
+    kind: str
+    seats: int | None
+    facts: str
+    address: str
+    address_public: bool
+    map_link: str
+    time_zone: str
+    active: bool
+
+
+class InstructorIn(Body):
+    name: Any = None
+    email: Any = None
+    phone: Any = None
+    hours: Any = None
+    active: Any = None
+
+
+class InstructorOut(BaseModel):
+    id: int
+    name: str
+    email: str | None
+    phone: str | None
+    hours: list[dict[str, str]]
+    active: bool
+
+
+class BusyIn(Body):
+    """{"from", "through", "start", "end", "label"}"""
+
+
+class BusyOut(BaseModel):
+    id: int
+    label: str
+    all_day: bool
+    source: str
+    start: str
+    end: str
+
+
+class Imported(BaseModel):
+    change: str
+    added: int
+    replaced: int
+
+
+@router.get("/places")
+def list_places(request: Request, user: User = Depends(read)) -> list[PlaceOut]:
+    return run_look(request, user, places.list_places)
+
+
+@router.post("/places", status_code=201)
+def add_place(body: PlaceIn, request: Request, user: User = Depends(keep)) -> PlaceOut:
+    return run_act(request, user, lambda deed: places.save_place(deed, None, given(body)))
+
+
+@router.patch("/places/{place_id}")
+def change_place(place_id: int, body: PlaceIn, request: Request, user: User = Depends(keep)) -> PlaceOut:
+    return run_act(request, user, lambda deed: places.save_place(deed, place_id, given(body)))
+
+
+@router.get("/instructors")
+def list_instructors(request: Request, user: User = Depends(read)) -> list[InstructorOut]:
+    return run_look(request, user, places.list_instructors)
+
+
+@router.post("/instructors", status_code=201)
+def add_instructor(body: InstructorIn, request: Request, user: User = Depends(keep)) -> InstructorOut:
+    return run_act(request, user, lambda deed: places.save_instructor(deed, None, given(body)))
+
+
+@router.patch("/instructors/{instructor_id}")
+def change_instructor(
+    instructor_id: int, body: InstructorIn, request: Request, user: User = Depends(keep)
+) -> InstructorOut:
+    return run_act(request, user, lambda deed: places.save_instructor(deed, instructor_id, given(body)))
+
+
+@router.get("/busy/{kind}/{owner_id}")
+def list_busy(kind: str, owner_id: int, request: Request, user: User = Depends(read)) -> list[BusyOut]:
+    """Absences of an instructor, or closed times of a place; `kind` is instructor or place."""
+    return run_look(request, user, lambda deed: places.list_busy(deed, kind, owner_id))
+
+
+@router.post("/busy/{kind}/{owner_id}", status_code=201)
+def add_busy(kind: str, owner_id: int, body: BusyIn, request: Request, user: User = Depends(keep)) -> BusyOut:
+    """From a day, through a day, with times on one day or without: {"from", "through", "start", "end", "label"}."""
+    return run_act(request, user, lambda deed: places.add_busy(deed, kind, owner_id, given(body)))
+
+
+@router.delete("/busy/{busy_id}")
+def remove_busy(busy_id: int, request: Request, user: User = Depends(keep)) -> Done:
+    return run_act(request, user, lambda deed: places.remove_busy(deed, busy_id))
+
+
+@router.post("/busy/{kind}/{owner_id}/calendar")
+def import_busy(
+    kind: str, owner_id: int, file: UploadFile, request: Request, user: User = Depends(keep)
+) -> Imported:
+    """Take the busy times of an iCalendar file; those of an earlier import of the same file are replaced."""
+    content = file.file.read()
+    return run_act(
+        request,
+        user,
+        lambda deed: calendars.import_busy(deed, kind, owner_id, file.filename or "calendar", content),
+    )
+
+
+class ClosureDay(BaseModel):
+    day: str
+    label: str
+    public: bool
+    closed: bool
+    id: int | None
+
+
+class ClosureYear(BaseModel):
+    year: int
+    region: str
+    days: list[ClosureDay]
+
+
+class Region(BaseModel):
+    region: str
+
+
+class Closing(Body):
+    """{"from", "through", "label"}"""
+
+
+class ClosureChange(BaseModel):
+    change: str
+    meetings: int
+
+
+class DayState(BaseModel):
+    closed: bool
+
+
+@router.get("/closures")
+def list_closures(year: int, request: Request, user: User = Depends(read)) -> ClosureYear:
+    return run_look(request, user, lambda deed: places.list_closures(deed, year))
+
+
+@router.put("/closures/region")
+def set_region(body: Region, request: Request, user: User = Depends(may("keep settings"))) -> ClosureYear:
+    """Whose public holidays are closed days: a country, or a part of one such as US-NY."""
+    return run_act(request, user, lambda deed: places.set_region(deed, body.region))
+
+
+@router.post("/closures")
+def close_days(body: Closing, request: Request, user: User = Depends(keep)) -> ClosureChange:
+    return run_act(request, user, lambda deed: places.add_closure(deed, given(body)))
+
+
+@router.put("/closures/{day}")
+def set_closure(
+    day: datetime.date, body: DayState, request: Request, user: User = Depends(keep)
+) -> ClosureChange:
+    """Teach on a public holiday all the same, close it again, or open a day of one's own."""
+    return run_act(request, user, lambda deed: places.set_closure(deed, day, body.closed))
+
+
+@router.post("/closures/calendar")
+def import_closures(file: UploadFile, request: Request, user: User = Depends(keep)) -> Imported:
+    """Close the whole days that an iCalendar file marks."""
+    content = file.file.read()
+    return run_act(
+        request, user, lambda deed: calendars.import_closures(deed, file.filename or "calendar", content)
+    )
