@@ -1,0 +1,89 @@
+"""Random changes of a run's dates, each undone or kept: what is derived always follows from the meetings."""
+
+from datetime import timedelta
+from zoneinfo import ZoneInfo
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from archgate.actions import courses, moving, schedule
+from archgate.actions.problems import Problem
+from archgate.actions.undo import undo
+from archgate.core.faults import Refused
+from archgate.core.schedule import Extra, built
+from archgate.tables.courses import Run
+from conftest import LONG
+from made import a_run, enrolled
+
+acts = st.lists(
+    st.one_of(
+        st.tuples(st.just("move"), st.integers(-20, 40)),
+        st.tuples(
+            st.just("shift"), st.integers(0, 7), st.sampled_from(["this", "later", "all"]), st.integers(-3, 6)
+        ),
+        st.tuples(st.just("extend"), st.integers(1, 3)),
+        st.tuples(st.just("cancel"), st.integers(0, 7), st.booleans()),
+        st.tuples(st.just("undo"), st.integers(0, 5)),
+    ),
+    max_size=8,
+)
+
+
+def do(deed, run_id, act):
+    run = deed.session.get_one(Run, run_id)
+    held = schedule.ordered(run)
+    if act[0] == "move":
+        return moving.move_run(deed, run_id, {"days": act[1]})
+    if act[0] == "extend":
+        return moving.extend_run(deed, run_id, {"meetings": act[1]})
+    meeting = held[act[1] % len(held)]
+    if act[0] == "shift":
+        day = meeting.date + timedelta(days=act[3])
+        return moving.change_meetings(deed, meeting.id, {"set": {"date": day.isoformat()}, "scope": act[2]})
+    instead = {"date": (held[-1].date + timedelta(days=1)).isoformat()} if act[2] else None
+    return moving.cancel_meeting(deed, meeting.id, {"why": "x", "replacement": instead})
+
+
+def dates(deed, run_id):
+    run = deed.session.get_one(Run, run_id)
+    return sorted((str(m.date), m.id) for m in run.meetings)
+
+
+def check(deed, run_id):
+    run = deed.session.get_one(Run, run_id)
+    zone = ZoneInfo(run.time_zone)
+    for m in run.all_meetings:
+        planned = built(Extra(m.date, m.start, m.minutes), zone)
+        assert (m.starts_at, m.ends_at) == (planned.start, planned.end)
+    wanted = sorted((g.kind, g.day, g.at, g.n) for g in schedule.core_gates_of(run, deed.zone))
+    assert sorted((g.kind, g.day, g.at, g.n) for g in run.gates) == wanted
+    assert run.meetings
+
+
+@given(acts)
+@settings(max_examples=200 if LONG else 12)
+def test_gates_and_moments_follow_the_meetings_whatever_is_done_and_undone(sessions, users, plan):
+    from datetime import UTC, datetime
+
+    from made import Office
+
+    office = Office(sessions, users["coordinator"], datetime(2027, 8, 20, 14, tzinfo=UTC))
+    run = a_run(office)
+    enrolled(office, run)
+    undoable = []
+    for act in plan:
+        before = office.look(lambda d: dates(d, run["id"]))
+        try:
+            if act[0] == "undo":
+                if not undoable:
+                    continue
+                key, was = undoable.pop()
+                office.act(lambda d, k=key: undo(d, k))
+                assert office.look(lambda d: dates(d, run["id"])) == was
+            else:
+                done = office.act(lambda d, a=act: do(d, run["id"], a))
+                undoable.append((done["change"], before))
+        except (Problem, Refused):
+            assert office.look(lambda d: dates(d, run["id"])) == before
+        office.look(lambda d: check(d, run["id"]))
+    assert office.look(lambda d: courses.run_view(d, run["id"]))["taken"] == 1
