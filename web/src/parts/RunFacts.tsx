@@ -1,5 +1,5 @@
 import type { Schemas } from "../app/server";
-import { day, money } from "./text";
+import { count, day, money } from "./text";
 
 type Run = Schemas["RunLine"];
 
@@ -18,8 +18,10 @@ export function smallestText(run: Pick<Run, "taken" | "smallest">): string {
 }
 
 /** Whether it goes ahead: what callers ask most. */
-export function decisionText(run: Pick<Run, "decision" | "decision_until" | "status" | "teaching">): string {
-  if (run.status === "draft" || run.teaching !== "before") return "";
+export function decisionText(
+  run: Pick<Run, "decision" | "decision_until" | "kind" | "status" | "teaching">,
+): string {
+  if (run.kind === "open" || run.status === "draft" || run.teaching !== "before") return "";
   if (run.decision === "waits" && run.decision_until) return `waits until ${day(run.decision_until, false)}`;
   return run.decision === "undecided" ? "not decided" : run.decision;
 }
@@ -35,7 +37,11 @@ export function nextText(run: Run): string {
 }
 
 /** First and last day; the year goes without saying when it is `today`'s. */
-export function spanText(run: { first: string | null; last: string | null }, today = ""): string {
+export function spanText(
+  run: { first: string | null; last: string | null; kind?: string; access_days?: number | null },
+  today = "",
+): string {
+  if (run.kind === "open") return `no dates, ${count(run.access_days ?? 0, "day")} of access from enrollment`;
   if (!run.first || !run.last) return "no dates yet";
   const sameYear = run.first.slice(0, 4) === run.last.slice(0, 4);
   const thisYear = sameYear && run.last.slice(0, 4) === today.slice(0, 4);

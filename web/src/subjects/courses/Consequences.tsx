@@ -39,7 +39,9 @@ export function Consequences({
     code: `rate${i}`,
     label: r.label ?? "Standard",
   }));
-  const priced = rates.every((r) => r.amount !== null && /^\d+(\.\d+)?$/.test(r.amount)) && firstDay !== null;
+  const priced =
+    rates.every((r) => r.amount !== null && /^\d+(\.\d+)?$/.test(r.amount)) &&
+    (firstDay !== null || form.kind === "open");
   const quote = useCalculator<Quoted>(
     "quote",
     priced
@@ -55,7 +57,7 @@ export function Consequences({
   const total = priced && !quote.error ? quote.data?.total : undefined;
   const plan = useCalculator<PlannedInstallments>(
     "plan",
-    total && firstDay
+    total && (firstDay || form.kind === "open")
       ? {
           currency: me.currency,
           total,
@@ -102,6 +104,18 @@ export function Consequences({
             <dt>Sign-up closes</dt>
             <dd>{firstDay && day(dayBefore(firstDay, 1))}</dd>
             <dd className="why">at the end of the day before the first meeting</dd>
+          </dl>
+        ) : form.kind === "open" ? (
+          <p>No dates: {count(Number(form.accessDays) || 0, "day")} of access from each enrollment.</p>
+        ) : form.kind === "cohort" && form.startsOn && form.endsOn ? (
+          <dl className="facts">
+            <dt>First day</dt>
+            <dd>{day(form.startsOn)}</dd>
+            <dt>Last day</dt>
+            <dd>{day(form.endsOn)}</dd>
+            <dt>Sign-up closes</dt>
+            <dd>{day(dayBefore(form.startsOn, 1))}</dd>
+            <dd className="why">at the end of the day before the first</dd>
           </dl>
         ) : (
           <p className="slate">Meetings, hours and the day sign-up closes are worked out as you type.</p>

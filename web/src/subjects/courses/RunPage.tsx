@@ -117,9 +117,11 @@ export default function RunPage() {
           <div>
             {spanText(run)}
             {run.dates[0] && `, ${clock(run.dates[0].start)} to ${clock(run.dates[0].end)}`}{" "}
-            <span className="slate">
-              ({count(run.meetings, "meeting")}, {hours(run.hours)})
-            </span>
+            {run.meetings > 0 && (
+              <span className="slate">
+                ({count(run.meetings, "meeting")}, {hours(run.hours)})
+              </span>
+            )}
             {run.instructor && (
               <>
                 {" "}
@@ -127,7 +129,7 @@ export default function RunPage() {
               </>
             )}
           </div>
-          <div className="slate">{nextText(run)}</div>
+          {run.kind !== "open" && <div className="slate">{nextText(run)}</div>}
         </div>
         <div className="row mid" style={{ flex: "none" }}>
           <div className="right">

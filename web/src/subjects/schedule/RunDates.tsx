@@ -46,7 +46,9 @@ export function RunDates({ run, propose }: { run: Run; propose: Propose }) {
         ))}
         {run.kind === "open"
           ? `No dates: ${count(run.access_days ?? 0, "day")} of access from enrollment.`
-          : `${count(run.weeks, "calendar week")} from first to last meeting, times of ${run.time_zone.replace(/_/g, " ")}.`}
+          : run.dates.length === 0
+            ? `No meetings; from ${day(run.starts_on)} to ${day(run.ends_on)}.`
+            : `${count(run.weeks, "calendar week")} from first to last meeting, times of ${run.time_zone.replace(/_/g, " ")}.`}
       </p>
       {!frozen && run.kind !== "open" && (
         <div className="row wrap" style={{ margin: "12px 0 0" }}>
