@@ -6,7 +6,7 @@ from datetime import date, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import func, or_, select
+from sqlalchemy import or_, select
 
 from archgate.actions import clashes, courses, fees, places, plans, schedule
 from archgate.actions.schedule import shown
@@ -73,10 +73,7 @@ def runs_to_copy(deed: Deed, body: dict[str, Any]) -> tuple[list[Run], dict[int,
     if course_id:
         query = query.where(Run.course_id == course_id)
     if since and until:
-        starts = (
-            select(Meeting.run_id, func.min(Meeting.date).label("first"))
-            .where(Meeting.cancelled_at.is_(None)).group_by(Meeting.run_id).subquery()
-        )  # fmt: skip
+        starts = schedule.spans_of_runs()
         query = query.outerjoin(starts, starts.c.run_id == Run.id)
         query = query.where(or_(starts.c.first.between(since, until), Run.starts_on.between(since, until)))
     found = list(deed.session.scalars(query.limit(MOST_RUNS + 1)))

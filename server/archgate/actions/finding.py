@@ -85,12 +85,7 @@ SEASON = (timedelta(days=70), timedelta(days=160))  # what the ribbon shows befo
 def ribbon(deed: Deed) -> dict[str, Any]:
     """The runs of the season around today, as the ribbon draws them, by first meeting."""
     first, last = deed.today - SEASON[0], deed.today + SEASON[1]
-    dates = (
-        select(Meeting.run_id, func.min(Meeting.date).label("first"), func.max(Meeting.date).label("last"))
-        .where(Meeting.cancelled_at.is_(None))
-        .group_by(Meeting.run_id)
-        .subquery()
-    )
+    dates = schedule.spans_of_runs()
     begins_on = func.coalesce(Run.starts_on, dates.c.first)
     ends_on = func.greatest(
         func.coalesce(Run.ends_on, dates.c.last), func.coalesce(dates.c.last, Run.ends_on)

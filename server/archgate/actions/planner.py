@@ -38,10 +38,7 @@ def planner(deed: Deed, since: date, until: date) -> dict[str, Any]:
         .where(Meeting.date.between(since, until), Meeting.cancelled_at.is_(None), Run.status.not_in(("cancelled", "archived")))
         .order_by(Meeting.starts_at, Meeting.id)
     ).all()  # fmt: skip
-    spans = (
-        select(Meeting.run_id, func.min(Meeting.date).label("first"), func.max(Meeting.date).label("last"))
-        .where(Meeting.cancelled_at.is_(None)).group_by(Meeting.run_id).subquery()
-    )  # fmt: skip
+    spans = schedule.spans_of_runs()
     starts = select(Gate.run_id, Gate.at).where(Gate.kind == "starts").subquery()
     ends = select(Gate.run_id, Gate.at).where(Gate.kind == "ends").subquery()
     query = (

@@ -47,6 +47,13 @@ def day_before(day: date) -> date:
     return day - timedelta(days=1)
 
 
+def spans_of_runs() -> Any:
+    """The first and last day on which each run meets, cancelled meetings left out, as a subquery."""
+    first, last = func.min(Meeting.date).label("first"), func.max(Meeting.date).label("last")
+    held = select(Meeting.run_id, first, last).where(Meeting.cancelled_at.is_(None))
+    return held.group_by(Meeting.run_id).subquery()
+
+
 def zone_of(run: Run, place: Place | None) -> ZoneInfo:
     """A meeting stands in its place's zone; without a place, in the run's."""
     return ZoneInfo(place.time_zone if place else run.time_zone)
@@ -173,15 +180,10 @@ def meeting_row(meeting: CoreMeeting, by_hand: bool = False) -> Meeting:
 def placed_row(deed: Deed, run: Run, meeting: CoreMeeting, by_hand: bool = False) -> Meeting:
     """A planned meeting with its own place and instructor, or the run's, and its moments in the place's zone."""
     row = meeting_row(meeting, by_hand)
-    row.start = meeting_start(meeting)
     row.place = places.place_named(deed, meeting.room) or run.place
     row.instructor = places.instructor_named(deed, meeting.instructor) or run.instructor
     settle_times(run, row)
     return row
-
-
-def meeting_start(meeting: CoreMeeting) -> time:
-    return meeting.start.time().replace(tzinfo=None, fold=0)
 
 
 def settle_times(run: Run, row: Meeting) -> None:
