@@ -12,7 +12,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session, sessionmaker
 
-from archgate.actions import courses, fees, people, roster, rosters
+from archgate.actions import courses, people, quotes, roster, rosters
 from archgate.actions.transaction import Deed, Once, act, look
 
 PASSWORD = "a long enough word"
@@ -81,7 +81,7 @@ def a_person(office: Office, **facts: Any) -> dict[str, Any]:
 def enrolled(office: Office, run: dict[str, Any], person: dict[str, Any] | None = None, **how: Any) -> Any:
     """Enrolls somebody at the price shown at that moment."""
     somebody = person or a_person(office)
-    quote = office.look(lambda deed: fees.quote_run(deed, run["id"], None, None))
+    quote = office.look(lambda deed: quotes.quote_run(deed, run["id"], {}))
     return office.act(lambda deed: roster.enroll(deed, run["id"], somebody["id"], quote["total"], **how))
 
 

@@ -17,12 +17,25 @@ from sqlalchemy.orm import Session, sessionmaker
 from starlette.exceptions import HTTPException
 
 from archgate.actions.problems import Problem
-from archgate.api import access, bulk, calc, courses, live, messages, people, places, roster, schedule, web
+from archgate.api import (
+    access,
+    bulk,
+    calc,
+    courses,
+    fees,
+    live,
+    messages,
+    people,
+    places,
+    roster,
+    schedule,
+    web,
+)
 from archgate.core.faults import Refused
 from archgate.settings import Settings
 
 PREFIX = "/api/v1"
-SUBJECTS = (access, courses, schedule, places, people, roster, bulk, messages, live, calc)
+SUBJECTS = (access, courses, fees, schedule, places, people, roster, bulk, messages, live, calc)
 LARGEST_BODY = 12 * 1024 * 1024
 log = structlog.get_logger()
 

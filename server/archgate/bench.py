@@ -104,7 +104,7 @@ def fill(sessions: Any, number: int) -> None:
         s.execute(insert(Run), [
             {"id": n, "course_id": 1, "code": f"B{n}", "title": "", "note": "", "kind": "dated", "status": "published",
              "decision": "undecided", "time_zone": "America/New_York", "currency": "USD", "capacity": 12, "smallest": 4,
-             "windows": [], "week_names": [], "sources": [], "created_at": START, "published_at": START,
+             "windows": [], "week_names": [], "group_steps": [], "taxes": [], "created_at": START, "published_at": START,
              "place_id": 1 + n % rooms, "instructor_id": 1 + n % teachers} for n in range(1, runs + 1)
         ])  # fmt: skip
         s.execute(insert(RunSeats), [{"run_id": n, "taken": 0, "version": 0} for n in range(1, runs + 1)])

@@ -6,7 +6,7 @@ from functools import partial
 import pytest
 from sqlalchemy import select
 
-from archgate.actions import courses, fees, money, people, roster, seats, transaction, undo
+from archgate.actions import courses, money, people, quotes, roster, seats, transaction, undo
 from archgate.actions.problems import Problem
 from archgate.core.seats import check_seats
 from archgate.tables.roster import Enrollment
@@ -88,7 +88,7 @@ def test_a_full_run_refuses_with_its_reason(office):
 def test_sign_up_outside_its_gates_is_refused_with_the_reason(office, days, words):
     run = a_run(office, sign_up_opens="2027-08-01")
     moment = office.later(days=days)
-    total = moment.look(lambda d: fees.quote_run(d, run["id"], None, None))
+    total = moment.look(lambda d: quotes.quote_run(d, run["id"], {}))
     assert total["can_enroll"] is False and words in total["why"]
     problem = refused(moment, run, a_person(office), total["total"])
     assert problem.kind == "sign-up-shut" and words in problem.detail

@@ -2,7 +2,7 @@
 
 import pytest
 
-from archgate.actions import courses, fees, finding, lifecycle, messages, money, people, roster, waitlist
+from archgate.actions import courses, finding, lifecycle, messages, money, people, quotes, roster, waitlist
 from archgate.actions.problems import Problem
 from archgate.actions.undo import undo
 from archgate.core.faults import Refused
@@ -124,10 +124,14 @@ def test_going_ahead_tells_everybody_and_waiting_moves_the_decision_day(office):
 def test_the_figures_of_a_decision_count_firm_unpaid_and_unnamed_apart(office):
     run = a_run(office, rates=[{"amount": "240.00"}, {"label": "Staff", "amount": "0.00"}])
     enrolled(office, run, heads=1)
-    quote = office.look(lambda d: fees.quote_run(d, run["id"], run["rates"][1]["id"], None, 3))
+    quote = office.look(
+        lambda d: quotes.quote_run(d, run["id"], {"rate_id": run["rates"][1]["id"], "heads": 3})
+    )
     someone = a_person(office)
     office.act(
-        lambda d: roster.enroll(d, run["id"], someone["id"], quote["total"], run["rates"][1]["id"], heads=3)
+        lambda d: roster.enroll(
+            d, run["id"], someone["id"], quote["total"], rate_id=run["rates"][1]["id"], heads=3
+        )
     )
     told = office.look(lambda d: lifecycle.figures(d, lifecycle.get_run(d, run["id"])))
     assert (told["taken"], told["firm"], told["unpaid"], told["unnamed"]) == (4, 3, 1, 2)
@@ -149,7 +153,7 @@ def test_a_cancelled_run_gives_back_seats_and_charges_dissolves_its_line_and_is_
     run = a_run(office, capacity=2, smallest=0)
     held = [enrolled(office, run) for _ in range(2)]
     waits = a_person(office)
-    office.act(lambda d: waitlist.join(d, run["id"], waits["id"], 1))
+    office.act(lambda d: waitlist.join(d, run["id"], waits["id"]))
     seen = office.act(lambda d: lifecycle.cancel_run(d, run["id"], "Too few."), preview=True)
     assert (seen["told"], seen["enrolled"]) == (3, 2)
     assert {t["label"]: t["after"] for t in seen["touches"]}["Charges taken back"] == "420.00"

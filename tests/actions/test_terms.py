@@ -2,7 +2,7 @@
 
 import pytest
 
-from archgate.actions import courses, fees, undo
+from archgate.actions import courses, fees, quotes, undo
 from archgate.core.faults import Refused
 from made import a_draft, a_run, enrolled, roster_of
 
@@ -31,7 +31,7 @@ def test_a_run_has_several_rates_steps_and_plans_and_a_sign_up_picks_one_of_each
         ("member-local", "Member, local"),
     ]
     member, thirds = run["rates"][1]["id"], run["plans"][1]["id"]
-    quote = office.look(lambda d: fees.quote_run(d, run["id"], member, thirds))
+    quote = office.look(lambda d: quotes.quote_run(d, run["id"], {"rate_id": member, "plan_id": thirds}))
     assert quote["total"] == "180.00"
     assert [i["due"] for i in quote["installments"]] == ["2027-09-14", "2027-10-14", "2027-11-14"]
     labels = [g["label"] for g in run["gates"] if g["kind"] == "early step ends"]
@@ -49,7 +49,7 @@ def test_a_run_has_several_rates_steps_and_plans_and_a_sign_up_picks_one_of_each
     [
         ({"rates": []}, "/set/rates", "At least one rate"),
         ({"plans": []}, "/set/plans", "At least one payment plan"),
-        ({"rates": [RATES[0], RATES[0]]}, "/set/rates/1/label", "Two rates are named"),
+        ({"rates": [RATES[0], RATES[0]]}, "/set/rates/1/label", "is named twice"),
         ({"plans": [PLANS[0], PLANS[0]]}, "/set/plans/1/name", "Two plans are named"),
         ({"rates": [{"label": "X", "amount": "10"}]}, "/set/rates/0/amount", "USD has 2 decimals"),
         ({"rates": [{"label": "X", "amount": "10.00", "early": [{"amount": "9.00"}]}]}, "/set/rates/0/early/0", "needs one of"),
@@ -89,12 +89,16 @@ def test_a_plan_that_no_longer_makes_the_whole_stops_a_dearer_rate(office):
         change(office, run, rates=[{"label": "Standard", "amount": "250.00"}])
 
 
+def of_the_course(run):
+    return {name for name, origin in run["origins"].items() if origin["from"] == "course"}
+
+
 def test_a_courses_next_run_starts_from_its_defaults_and_says_so(office):
     first = a_draft(office, rates=RATES, plans=PLANS, place="Quarry yard", capacity=9)
     told = office.act(
         lambda d: courses.keep_defaults(d, first["id"], ["rates", "plans", "place", "capacity"])
     )
-    assert view(office, first)["sources"] == ["rates", "plans", "place", "capacity"]
+    assert of_the_course(view(office, first)) == {"rates", "plans", "place", "capacity"}
     bare = {
         "course": None,
         "course_id": first["course"]["id"],
@@ -106,11 +110,11 @@ def test_a_courses_next_run_starts_from_its_defaults_and_says_so(office):
     second = a_draft(office, **bare)
     assert (second["place"], second["capacity"], second["smallest"]) == ("Quarry yard", 9, 6)
     assert [r["label"] for r in second["rates"]] == ["Standard", "Member, local"]
-    assert set(second["sources"]) == {"rates", "plans", "place", "capacity"}
+    assert of_the_course(second) == {"rates", "plans", "place", "capacity"}
     own = a_draft(office, **{**bare, "capacity": 20})
-    assert own["capacity"] == 20 and "capacity" not in own["sources"]
+    assert own["capacity"] == 20 and "capacity" not in of_the_course(own)
     office.act(lambda d: courses.change_run(d, own["id"], {"seen": {}, "set": {"capacity": 9}}))
-    assert "capacity" in view(office, own)["sources"]
+    assert "capacity" in of_the_course(view(office, own))
     office.act(lambda d: undo.undo(d, told["change"]))
     assert view(office, second)["course"]["defaults"] == {}
     with pytest.raises(Refused, match="keeps only these"):
@@ -143,7 +147,8 @@ def test_a_ready_run_has_no_errors_and_warnings_lead_to_their_place(office):
     assert warnings["/place"] == "The run has no place."
     assert warnings["/dates"] == "There are two meetings on Tue 14 Sep 2027."
     assert warnings["/sign_up_opens"] == "Sign-up is not open yet on the day it is published."
-    assert warnings["/rates"] == "The early price of Standard ends on Fri 27 Aug 2027, before sign-up opens."
+    said = "Standard: the early step holds through Fri 27 Aug 2027, before sign-up opens on Sun 29 Aug 2027."
+    assert warnings["/rates"] == said
 
 
 def test_what_would_stop_a_learner_is_an_error(office):
@@ -157,7 +162,7 @@ def test_a_fee_far_from_the_courses_other_runs_is_questioned(office):
     run = a_draft(office)
     again = {"course": None, "course_id": run["course"]["id"]}
     odd = a_draft(office, **again, rates=[{"amount": "2400.00"}])
-    assert findings(office, odd, error=False)["/rates"].startswith("2400.00 is far from the 240.00")
+    assert findings(office, odd, error=False)["/rates"].startswith("Standard: 2400.00 is more than twice")
     assert "/rates" not in findings(
         office, a_draft(office, **again, rates=[{"amount": "250.00"}]), error=False
     )

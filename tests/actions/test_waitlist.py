@@ -8,7 +8,7 @@ from hypothesis import settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, precondition, rule
 
-from archgate.actions import fees, money, people, roster, rosters, seats, undo, waitlist
+from archgate.actions import fees, money, people, quotes, roster, rosters, seats, undo, waitlist
 from archgate.actions.problems import Problem
 from archgate.core.faults import Refused
 from archgate.core.seats import check_seats
@@ -20,7 +20,7 @@ from made import Office, a_person, a_run, at_once, enrolled, roster_of, taken
 
 def join(office, run, heads=1, person=None):
     somebody = person or a_person(office)
-    return office.act(lambda d: waitlist.join(d, run["id"], somebody["id"], heads))
+    return office.act(lambda d: waitlist.join(d, run["id"], somebody["id"], heads=heads))
 
 
 def line(office, run):
@@ -44,7 +44,7 @@ def test_a_full_run_takes_people_in_line_in_order_of_joining(office, full):
     second = join(office.later(hours=1), full, heads=2)
     assert (first["place"], second["place"]) == (1, 2)
     assert [(w["place"], w["heads"], w["next"]) for w in line(office, full)] == [(1, 1, False), (2, 2, False)]
-    quote = office.look(lambda d: fees.quote_run(d, full["id"], None, None))
+    quote = office.look(lambda d: quotes.quote_run(d, full["id"], {}))
     assert (quote["can_enroll"], quote["can_wait"], quote["place"], quote["why"]) == (
         False,
         True,
@@ -128,7 +128,7 @@ def test_joining_leaving_and_seating_are_undone_and_the_place_in_line_is_kept(of
 def test_a_party_takes_a_seat_a_head_pays_for_all_and_is_named_later(office):
     run = a_run(office, capacity=4, smallest=0)
     payer, guest = a_person(office), a_person(office)
-    quote = office.look(lambda d: fees.quote_run(d, run["id"], None, None, 3))
+    quote = office.look(lambda d: quotes.quote_run(d, run["id"], {"heads": 3}))
     held = office.act(
         lambda d: roster.enroll(d, run["id"], payer["id"], quote["total"], heads=3, note="Side door")
     )
@@ -155,7 +155,7 @@ def test_a_party_takes_a_seat_a_head_pays_for_all_and_is_named_later(office):
 def test_a_party_has_at_least_one_head_and_not_too_many(office, heads):
     run = a_run(office)
     with pytest.raises(Refused, match="1 to 50 heads"):
-        office.look(lambda d: fees.quote_run(d, run["id"], None, None, heads))
+        office.look(lambda d: quotes.quote_run(d, run["id"], {"heads": heads}))
     with pytest.raises(Refused, match="1 to 50 heads"):
         office.act(lambda d: roster.enroll(d, run["id"], a_person(office)["id"], "0.00", heads=heads))
 
@@ -209,7 +209,7 @@ class SeatsUnderRandomActs(RuleBasedStateMachine):
     @rule(heads=st.integers(1, 2))
     def wait(self, heads):
         person = a_person(self.moment)
-        self.attempt(lambda d: waitlist.join(d, self.run["id"], person["id"], heads))
+        self.attempt(lambda d: waitlist.join(d, self.run["id"], person["id"], heads=heads))
 
     @rule(pick=st.integers(0, 20))
     def withdraw(self, pick):

@@ -26,7 +26,7 @@ def roster(clerk, run):
 
 def test_a_party_then_a_line_then_a_seat(clerk, run):
     member = run["rates"][1]["id"]
-    quote = clerk.get(f"/api/v1/runs/{run['id']}/quote?heads=2&rate_id={member}").json()
+    quote = clerk.post(f"/api/v1/runs/{run['id']}/quote", json={"heads": 2, "rate_id": member}).json()
     assert (quote["total"], quote["seat"], quote["heads"]) == ("400.00", 1, 2)
     body = {
         "run_id": run["id"],
@@ -62,7 +62,7 @@ def test_a_party_then_a_line_then_a_seat(clerk, run):
 
 
 def test_a_heads_number_out_of_range_is_a_fault_of_its_field(clerk, run):
-    answer = clerk.get(f"/api/v1/runs/{run['id']}/quote?heads=0")
+    answer = clerk.post(f"/api/v1/runs/{run['id']}/quote", json={"heads": 0})
     assert (answer.status_code, answer.json()["errors"][0]["at"]) == (422, "/heads")
 
 
@@ -117,7 +117,8 @@ def test_a_course_keeps_defaults_and_its_next_run_has_them(clerk, run):
     form.pop("course")
     made = clerk.post("/api/v1/runs", json={**form, "course_id": course}).json()
     assert made["capacity"] == 2 and [r["label"] for r in made["rates"]] == ["Standard", "Member"]
-    assert set(made["sources"]) == {"rates", "capacity"}
+    usual = {name for name, origin in made["origins"].items() if origin["from"] == "course"}
+    assert usual == {"rates", "capacity"}
     answer = clerk.patch(f"/api/v1/courses/{course}", json={"seen": {}, "set": {"code": ""}})
     assert answer.json()["errors"][0]["at"] == "/set/code"
 

@@ -31,7 +31,7 @@ def person(clerk):
 
 def test_from_a_form_to_an_enrolled_person_and_back(clerk, run):
     somebody = person(clerk)
-    quote = clerk.get(f"/api/v1/runs/{run['id']}/quote").json()
+    quote = clerk.post(f"/api/v1/runs/{run['id']}/quote", json={}).json()
     assert quote["can_enroll"] and quote["seat"] == 1 and quote["lines"][0]["why"]
     body = {"run_id": run["id"], "person_id": somebody["id"], "total": quote["total"]}
     held = clerk.post("/api/v1/enrollments", json=body, headers={"Idempotency-Key": f"k-{next(number):08}"})

@@ -66,7 +66,7 @@ def test_a_calculator_on_the_command_line():
 
 @pytest.mark.parametrize(
     ("name", "given", "at"),
-    [("plan", "{", ""), ("plan", "{}", "/currency"), ("quote", '{"taxes": [1]}', "/taxes")],
+    [("plan", "{", ""), ("plan", "{}", "/currency"), ("quote", '{"taxes": [1]}', "/taxes/0")],
 )
 def test_a_bad_document_ends_with_status_2_and_a_problem(name, given, at):
     done = launch("calc", name, given=given)

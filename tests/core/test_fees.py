@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from archgate.core.faults import Refused
-from archgate.core.fees import EarlyStep, Heads, Rate, price_line_of, quote_for
+from archgate.core.fees import Ask, EarlyStep, Fees, Heads, Rate, price_line_of, quote_for
 
 ZONE = ZoneInfo("America/New_York")
 START = date(2027, 9, 14)
@@ -21,7 +21,7 @@ STANDARD = Rate(
 
 def quote_on(day, rate=STANDARD, heads=1, hour=12):
     moment = datetime(day.year, day.month, day.day, hour, tzinfo=ZONE)
-    return quote_for((rate,), (Heads("standard", heads),), moment, START, ZONE, "USD")
+    return quote_for(Fees((rate,)), Ask((Heads("standard", heads),)), moment, START, ZONE, "USD")
 
 
 @pytest.mark.parametrize(
@@ -41,7 +41,10 @@ def test_the_lowest_step_that_still_holds_applies_through_its_last_day(day, tota
 def test_a_step_holds_to_the_last_second_of_its_day_in_the_centers_zone():
     last = datetime(2027, 8, 28, 3, 59, 59, tzinfo=UTC)
     for moment, total in ((last, 21000), (last + timedelta(seconds=1), 22800)):
-        assert quote_for((STANDARD,), (Heads("standard", 1),), moment, START, ZONE, "USD").total == total
+        assert (
+            quote_for(Fees((STANDARD,)), Ask((Heads("standard", 1),)), moment, START, ZONE, "USD").total
+            == total
+        )
 
 
 def test_the_next_change_is_the_first_midnight_with_another_total():
@@ -60,7 +63,7 @@ def test_every_line_says_why():
     assert quote.total == 42000
     assert quote.lines[0].why == (
         "The regular amount is 240.00; the early price is 210.00. The early step holds through Fri 27 Aug 2027,"
-        " 18 days before start. It is the lowest of the steps that hold. 2 people."
+        " 18 days before start. It is the lowest of the reductions that hold. 2 people."
     )
     assert "No early step holds any more." in quote_on(date(2027, 9, 10)).lines[0].why
 
@@ -74,7 +77,8 @@ def test_an_amount_off_never_goes_below_zero_and_percents_round_the_reduction_ha
 
 def test_every_fault_of_an_ask_is_named_at_once():
     with pytest.raises(Refused) as refused:
-        quote_for((STANDARD,), (Heads("member", 0),), datetime(2027, 8, 1, tzinfo=UTC), START, ZONE, "USD")
+        ask = Ask((Heads("member", 0),))
+        quote_for(Fees((STANDARD,)), ask, datetime(2027, 8, 1, tzinfo=UTC), START, ZONE, "USD")
     assert [f.at for f in refused.value.faults] == ["/ask/people/0/rate", "/ask/people/0/count"]
 
 
@@ -90,7 +94,7 @@ def test_the_price_never_falls_as_the_start_comes_nearer_and_ignores_the_order_o
 def test_the_price_line_agrees_with_the_quote_on_every_day(back, length, heads):
     first = START - timedelta(days=back)
     last = first + timedelta(days=length)
-    line = price_line_of((STANDARD,), (Heads("standard", heads),), first, last, START)
+    line = price_line_of(Fees((STANDARD,)), Ask((Heads("standard", heads),)), first, last, START)
     assert line[0].first == first and line[-1].last == last
     for a, b in pairwise(line):
         assert b.first == a.last + timedelta(days=1) and a.total != b.total

@@ -33,6 +33,7 @@ MAY: dict[str, frozenset[str]] = {
     "keep people": frozenset(ROLES),
     "keep courses": frozenset(ROLES),
     "keep places": frozenset(ROLES),
+    "keep fees": frozenset(ROLES),
     "keep settings": frozenset(("administrator",)),
 }
 

@@ -10,10 +10,11 @@ from typing import Any
 
 from sqlalchemy import select
 
-from archgate.actions import fees, money, people, plans, roster, seats, waitlist
+from archgate.actions import fees, money, parties, people, quotes, roster, seats, waitlist
 from archgate.actions.problems import Problem, conflict, not_found
 from archgate.actions.schedule import get_run
 from archgate.actions.transaction import Deed
+from archgate.core import fees as core_fees
 from archgate.core import gates, verdicts
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount, parse_amount
@@ -35,9 +36,10 @@ class Judging:
     batch: Batch
     run: Run
 
-    @cached_property
-    def plan(self) -> Any:
-        return plans.plan_of(self.run, None)
+    def __post_init__(self) -> None:
+        self._quotes: dict[Any, tuple[Any, Any, Any]] = {}
+        self._terms: dict[int, core_fees.Terms] = {}
+        self._at: dict[int, int] | None = None
 
     @cached_property
     def lines(self) -> list[verdicts.Verdict]:
@@ -45,7 +47,26 @@ class Judging:
         width = len(self.batch.headings)
         read = [verdicts.read_row(line, cells, self.columns, fixed) for line, cells, fixed in rows]
         known = known_people(self.deed, self.batch, read)
-        return verdicts.judge(rows, self.columns, width, known, self.terms, people.email_fault)
+        return verdicts.judge(
+            rows, self.columns, width, known, self.terms, people.email_fault, self.rate_fault
+        )
+
+    def rate_fault(self, code: str, person_id: int | None, heads: int) -> str | None:
+        """Why a line cannot have its rate; the heads of the lines before it count against the rate's number."""
+        rate = next(r for r in fees.rates_of(self.run) if r.code == code)
+        terms = self._terms.setdefault(rate.id, fees.who_terms(self.deed, rate))
+        if terms == core_fees.Terms():
+            return None
+        if self._at is None:
+            self._at = fees.heads_at(self.deed, self.run.id)
+        person = self.deed.session.get(Person, person_id) if person_id else None
+        facts = quotes.facts_of(self.deed, person, self.batch.organization_id) or core_fees.Person(
+            organizations=frozenset([self.batch.organization_id] if self.batch.organization_id else [])
+        )
+        said = core_fees.why_not(terms, facts, self.deed.today, self._at.get(rate.id, 0), heads)
+        if said is None:
+            self._at[rate.id] = self._at.get(rate.id, 0) + heads
+        return said
 
     @cached_property
     def columns(self) -> dict[str, int]:
@@ -59,15 +80,13 @@ class Judging:
         return verdicts.Terms(words, fees.rate_of(self.run, None).code, state.free, state.waiting)
 
     def terms_of(self, verdict: verdicts.Verdict) -> tuple[Any, Any, Any]:
-        """Rate, quote and installments of a line; the same for all lines of one rate and party."""
+        """What a line asks for, its quote and installments; the same for all lines of one rate and party."""
         key = (verdict.rate, verdict.row.party or 1)
         if key not in self._quotes:
             rate = next(r for r in fees.rates_of(self.run) if r.code == verdict.rate)
-            self._quotes[key] = (rate, *fees.terms_for(self.deed, self.run, rate, self.plan, key[1]))
+            wish = quotes.wish_of(self.deed, self.run, {"people": [{"rate_id": rate.id, "count": key[1]}]})
+            self._quotes[key] = (wish, *quotes.terms_for(self.deed, wish))
         return self._quotes[key]
-
-    def __post_init__(self) -> None:
-        self._quotes: dict[Any, tuple[Any, Any, Any]] = {}
 
     def of(self, verdict: str) -> list[verdicts.Verdict]:
         return [v for v in self.lines if v.verdict == verdict]
@@ -187,7 +206,7 @@ def known_people(deed: Deed, batch: Batch, rows: list[verdicts.Row]) -> verdicts
             by_phone[(name, str(number))] = person
     ids = [person for person, _ in by_number.values()] + list(by_email.values()) + list(by_phone.values())
     waiting = {w.person_id for w in seats.line_of(deed, batch.run_id)}
-    on_roster = frozenset(roster.live_on(deed, batch.run_id, ids))
+    on_roster = frozenset(parties.live_on(deed, batch.run_id, ids))
     return verdicts.Known(by_number, by_email, by_phone, on_roster, frozenset(waiting))
 
 
@@ -252,7 +271,7 @@ def verdict_view(
 ) -> dict[str, Any]:
     row = found.row
     priced = found.verdict in (verdicts.WILL_ENROLL, verdicts.WILL_WAIT)
-    rate, quote, _ = judging.terms_of(found) if priced else (None, None, None)
+    wish, quote, _ = judging.terms_of(found) if priced else (None, None, None)
     return {
         "line": row.line,
         "given": row.given,
@@ -262,7 +281,7 @@ def verdict_view(
         "phone": row.phone,
         "number": row.number,
         "department": row.department,
-        "rate": rate.label if rate else row.rate,
+        "rate": wish.heads[0].label if wish else row.rate,
         "party": row.party or 0,
         "remarks": row.remarks,
         "no_email": row.no_email,
@@ -320,19 +339,15 @@ def settle_line(judging: Judging, verdict: verdicts.Verdict) -> dict[str, Any]:
     deed, batch, run, row = judging.deed, judging.batch, judging.run, verdict.row
     person = person_for(deed, batch, verdict)
     payer = money.account_of(deed, roster.payer_owner(deed, run, person, batch.organization_id), run.currency)
-    rate, quote, due = judging.terms_of(verdict)
-    heads = row.party or 1
+    wish, quote, due = judging.terms_of(verdict)
+    heads = len(wish.heads)
     who = "Known" if verdict.person else "Added"
     if verdict.verdict == verdicts.WILL_WAIT:
-        waitlist.line_up(
-            deed, run, person, payer, rate.id, judging.plan.id, heads, row.remarks, "list", batch.id
-        )
+        waitlist.line_up(deed, wish, person, payer, row.remarks, "list", batch.id)
         view = verdict_view(judging, verdict, WAITING, f"{who}; waits in line.")
     else:
-        roster.seat_person(
-            deed, run, person, payer, rate, judging.plan, heads, quote.total, fees.quote_view(quote, due), "list",
-            note=row.remarks, batch_id=batch.id,
-        )  # fmt: skip
+        priced = (quote.total, quotes.quote_view(quote, due))
+        roster.seat_person(deed, wish, person, payer, priced, "list", note=row.remarks, batch_id=batch.id)
         has = "a seat" if heads == 1 else f"{heads} seats"
         view = verdict_view(judging, verdict, ENROLLED, f"{who}; has {has}.")
     return {**view, "person_id": person.id}

@@ -6,7 +6,7 @@ from datetime import timedelta
 
 from sqlalchemy import delete, func, select
 
-from archgate.actions import money, schedule
+from archgate.actions import codes, money, schedule, stock
 from archgate.actions.transaction import Deed, sweep_keys
 from archgate.clock import system_now
 from archgate.core.schedule import Extra, built
@@ -51,7 +51,13 @@ def moment_faults(deed: Deed) -> list[str]:
 
 def everything(deed: Deed) -> str:
     """All checks, in one sentence or with everything that is wrong."""
-    wrong = [*money.ledger_faults(deed), *seat_faults(deed), *moment_faults(deed)]
+    wrong = [
+        *money.ledger_faults(deed),
+        *seat_faults(deed),
+        *moment_faults(deed),
+        *stock.stock_faults(deed),
+        *codes.uses_faults(deed),
+    ]
     return " ".join(wrong[:50]) if wrong else "Everything agrees."
 
 

@@ -28,7 +28,8 @@ from archgate.core.schedule import (
 )
 from archgate.core.schedule import Meeting as CoreMeeting
 from archgate.tables.courses import Run
-from archgate.tables.fees import EarlyStep
+from archgate.tables.fees import Extra as SoldExtra
+from archgate.tables.fees import Rate
 from archgate.tables.schedule import Meeting
 from archgate.tables.seats import RunSeats
 
@@ -118,8 +119,9 @@ def copy_run(deed: Deed, run: Run, first: date | None, weeks: int | None) -> dic
         decision_rule=later(run.decision_rule, shift),
         starts_on=run.starts_on + timedelta(days=shift) if run.starts_on else None,
         ends_on=run.ends_on + timedelta(days=shift) if run.ends_on else None,
-        week_names=list(run.week_names), access_days=run.access_days, sources=list(run.sources), created_at=deed.now,
+        week_names=list(run.week_names), access_days=run.access_days, group_steps=list(run.group_steps), taxes=list(run.taxes), created_at=deed.now,
         rates=[copy_rate(r, shift) for r in fees.rates_of(run)],
+        extras=[copy_extra(x) for x in run.extras if x.active],
         plans=[copy_plan(p, shift) for p in run.plans if p.active],
     )  # fmt: skip
     patterns = [(row, shifted(schedule.core_pattern(row), shift)) for row in run.patterns]
@@ -137,7 +139,7 @@ def copy_run(deed: Deed, run: Run, first: date | None, weeks: int | None) -> dic
     deed.session.add(new)
     deed.session.flush()
     deed.session.add(RunSeats(run_id=new.id, taken=0, version=0))
-    deed.session.refresh(new, ["all_meetings", "gates", "rates", "plans"])
+    deed.session.refresh(new, ["all_meetings", "gates", "rates", "extras", "plans"])
     schedule.settle_gates(deed, new)
     old_dates = [meeting_document(m) for m in schedule.schedule_of(run).meetings]
     return {
@@ -156,24 +158,35 @@ def later(rule: dict[str, Any] | None, days: int) -> dict[str, Any] | None:
     return {"on": shown(date.fromisoformat(rule["on"]) + timedelta(days=days))}
 
 
-def copy_rate(rate: Any, days: int) -> Any:
-    new = fees.rate_row(fees.core_rate(rate), rate.position)
-    new.early = [
-        EarlyStep(
-            until=s.until + timedelta(days=days) if s.until else None, days_before=s.days_before, amount=s.amount,
-            off=s.off, percent=s.percent,
-        )
-        for s in rate.early
-    ]  # fmt: skip
+def moved(day: date | None, days: int) -> date | None:
+    return day + timedelta(days=days) if day else None
+
+
+def copy_rate(rate: Rate, days: int) -> Rate:
+    """A rate with its dates so many days later; what counts from the start moves by itself."""
+    who = {name: getattr(rate, name) for name in fees.WHO_KEYS.split()}
+    for name in ("offered_from", "offered_to"):
+        who[name] = moved(who[name], days)
+    new = fees.rate_row(fees.core_rate(rate), who, rate.position)
+    new.sale_from, new.sale_to = moved(rate.sale_from, days), moved(rate.sale_to, days)
+    for step in new.early:
+        step.until = moved(step.until, days)
     return new
 
 
-def copy_plan(plan: Any, days: int) -> Any:
-    rows = plans.plan_rows(tuple(plans.core_line(x) for x in plan.lines))
-    for row in rows:
-        if row.due_on:
-            row.due_on = row.due_on + timedelta(days=days)
-    return plans.Plan(name=plan.name, active=True, lines=rows)
+def copy_extra(extra: SoldExtra) -> SoldExtra:
+    return SoldExtra(
+        code=extra.code, label=extra.label, amount=extra.amount, required=extra.required, most=extra.most,
+        item_id=extra.item_id, position=extra.position, active=True,
+    )  # fmt: skip
+
+
+def copy_plan(plan: plans.Plan, days: int) -> plans.Plan:
+    facts = {"name": plan.name, "note": plan.note, "details": plan.details}
+    new = plans.plan_row(facts, plans.core_lines(plan), plan.position)
+    for row in new.lines:
+        row.due_on = moved(row.due_on, days)
+    return new
 
 
 def shifted_meetings(

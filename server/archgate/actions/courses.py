@@ -9,7 +9,7 @@ from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
 
-from archgate.actions import clashes, fees, lifecycle, meeting_links, places, plans, schedule, seats
+from archgate.actions import clashes, fees, lifecycle, meeting_links, places, prices, schedule, seats
 from archgate.actions.problems import Problem, not_found
 from archgate.actions.readiness import readiness
 from archgate.actions.schedule import get_run, outcome, refuse_lost_update, shown
@@ -20,17 +20,16 @@ from archgate.core.money import digits_of
 from archgate.core.reader import ZONES, Reader
 from archgate.tables.courses import Course, Run
 from archgate.tables.people import Organization
-from archgate.tables.plans import Plan
 from archgate.tables.schedule import Place
 from archgate.tables.seats import RunSeats
 
 RUN_KEYS = (
     "course_id course code title note place instructor capacity smallest sign_up_opens windows decision_rule kind"
-    " starts_on ends_on week_names access_days client_id time_zone currency pattern patterns extra changes rates plans"
+    " starts_on ends_on week_names access_days client_id time_zone currency pattern patterns extra changes rates extras group taxes plans"
 )
 EDITABLE = "code title note place instructor capacity smallest sign_up_opens windows decision_rule week_names access_days client_id"
 NAMED = {"place": places.place_named, "instructor": places.instructor_named}
-DEFAULTED = ("place", "instructor", "capacity", "smallest", "rates", "plans")
+DEFAULTED = ("place", "instructor", "capacity", "smallest", *fees.TERMS)
 
 
 # --- courses ----------------------------------------------------------------------------------------------
@@ -116,7 +115,8 @@ def make_run(deed: Deed, body: dict[str, Any]) -> Run:
     faults: list[Fault] = []
     top = Reader(body, "", faults, RUN_KEYS)
     course = given_course(deed, top)
-    left_out = {k: v for k, v in course.defaults.items() if not top.has(k)} if course else {}
+    usual = {k: v for k, v in deed.center.defaults.items() if k in RUN_KEYS.split()}
+    left_out = {k: v for k, v in {**usual, **(course.defaults if course else {})}.items() if not top.has(k)}
     top.value = {**top.value, **left_out}
     zone_name = top.text("time_zone", "The time zone") or zone_of_place(deed, top) or deed.center.time_zone
     if zone_name not in ZONES:
@@ -131,9 +131,8 @@ def make_run(deed: Deed, body: dict[str, Any]) -> Run:
     kind = read_kind(top)
     facts = read_facts(deed, top, None)
     patterns, dates = schedule.planned(deed, top, ZoneInfo(zone_name), need=kind == "dated")
-    rates = fees.read_rates(top, currency)
-    read = plans.read_plans(top, currency, [r.amount for r in rates])
-    kind_faults(top, kind, facts, rates, [lines for _, _, lines in read])
+    terms = fees.read_all(deed, top, currency, left_out)
+    kind_faults(top, kind, facts, [r for r, _ in terms.rates], [lines for _, _, lines in terms.plans])
     first = facts["starts_on"] or (dates.first if dates else None)
     window_faults(top, facts["windows"], first, kind)
     if faults or course is None or dates is None:
@@ -155,18 +154,15 @@ def make_run(deed: Deed, body: dict[str, Any]) -> Run:
         instructor=taught_by,
         time_zone=zone_name,
         currency=currency,
-        sources=[],
         created_at=deed.now,
         patterns=[schedule.pattern_row(deed, p, n) for n, p in enumerate(patterns, 1)],
-        rates=[fees.rate_row(rate, n) for n, rate in enumerate(rates, 1)],
-        plans=[Plan(name=name, active=True, lines=plans.plan_rows(lines)) for _, name, lines in read],
+        **fees.rows_of(deed, terms),
     )
     run.all_meetings = [schedule.placed_row(deed, run, m) for m in dates.meetings]
     deed.session.add(run)
     deed.session.flush()
     deed.session.add(RunSeats(run_id=run.id, taken=0, version=0))
-    deed.session.refresh(run, ["all_meetings", "gates", "rates", "plans"])
-    fees.note_sources(run, default_values(run))
+    deed.session.refresh(run, ["all_meetings", "gates", "rates", "extras", "plans"])
     schedule.settle_gates(deed, run)
     return run
 
@@ -232,7 +228,7 @@ def window_faults(top: Reader, windows: list[dict[str, Any]], start: Any, kind: 
 
 def default_values(run: Run) -> dict[str, Any]:
     """The values of a run that a course may keep as defaults for its next runs, as a form sends them."""
-    facts = {name: fact_of(run, name) for name in DEFAULTED if name not in ("rates", "plans")}
+    facts = {name: fact_of(run, name) for name in DEFAULTED if name not in fees.TERMS}
     return {**facts, **fees.terms_document(run)}
 
 
@@ -250,7 +246,6 @@ def keep_defaults(deed: Deed, run_id: int, names: list[str]) -> dict[str, Any]:
         raise Refused([Fault("/names", f"A course keeps only these: {', '.join(DEFAULTED)}.")])
     values = default_values(run)
     run.course.defaults = {**run.course.defaults, **{n: values[n] for n in names}}
-    fees.note_sources(run, {n: values[n] for n in names})
     told = ", ".join(names)
     change = deed.log(
         "keep defaults", "run", run.id, f"Made the {told} of {run.code} the defaults of {run.course.code}"
@@ -402,9 +397,9 @@ def run_view(deed: Deed, run_id: int) -> dict[str, Any]:
             {"kind": g.kind, "rule": g.rule, "day": shown(g.day), "at": shown(g.at), "label": g.label}
             for g in sorted(run.gates, key=lambda g: g.at)
         ],
-        "price_line": fees.price_line(deed, run),
+        "price_line": prices.price_line(deed, run),
         **fees.terms_view(run),
-        "sources": run.sources,
+        "origins": fees.origins(deed, run.course, default_values(run)),
         "readiness": [
             {"at": f.at, "message": f.message, "error": f.error} for f in readiness(deed, run, clashing)
         ],
@@ -531,7 +526,6 @@ def change_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
             setattr(run, name, facts[name])
     if "sign_up_opens" in names:
         run.windows = facts["windows"]
-    fees.note_sources(run, {n: facts[n] for n in names if n in DEFAULTED})
     schedule.settle_gates(deed, run)
     told = ", ".join(n.replace("_", " ") for n in names)
     change = deed.log("change a run", "run", run.id, f"Changed {told} of {run.code}")

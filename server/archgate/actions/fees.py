@@ -1,67 +1,176 @@
-"""Rates of runs and what people pay: the stored rates, steps and plans handed to the core."""
+"""Fees of runs: rates, extras, group steps and taxes, read from forms, kept, shown, and handed to the core.
+
+A run starts from its course's fees, and where the course says nothing from the center's. Where a value comes from is
+seen by comparing it, so it is true whichever way it came about.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
 from datetime import date
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 
-from archgate.actions import plans, schedule, seats
+from archgate.actions import plans, schedule, stock
 from archgate.actions.problems import Problem
 from archgate.actions.schedule import get_run, outcome, refuse_lost_update, shown
 from archgate.actions.transaction import Deed
 from archgate.core import fees, gates
-from archgate.core import plans as core_plans
-from archgate.core import seats as core_seats
-from archgate.core.documents import read_rate
 from archgate.core.faults import Fault, Refused
+from archgate.core.fee_documents import (
+    EXTRA_KEYS,
+    MOST_TAXES,
+    RATE_KEYS,
+    read_extra,
+    read_group,
+    read_rate,
+    read_taxes,
+)
 from archgate.core.money import format_amount, percent_text
 from archgate.core.reader import Reader
-from archgate.tables.courses import Run
-from archgate.tables.fees import EarlyStep, Rate
-from archgate.tables.plans import Plan
-from archgate.tables.roster import Enrollment
+from archgate.core.taxes import Tax
+from archgate.tables.courses import Course, Run
+from archgate.tables.fees import EarlyStep, EnrollmentExtra, Extra, Rate
+from archgate.tables.people import Organization
+from archgate.tables.roster import Enrollment, PartyPlace
 from archgate.tables.waitlist import Waiting
 
-RATE_KEYS = "code label amount early"
+WHO_KEYS = "by_agreement tags organization_id past_course_id offered_from offered_to most"
 MOST_RATES = 20
+MOST_EXTRAS = 30
+TERMS = ("rates", "extras", "group", "taxes", "plans")
 
 
-# --- rates of a form --------------------------------------------------------------------------------------
+# --- from forms -------------------------------------------------------------------------------------------
 
 
-def read_rates(top: Reader, currency: str) -> list[fees.Rate]:
-    """The rates of a form; a code is made from the label, and a step must be a reduction."""
-    rows = top.rows("rates", "The rates", RATE_KEYS, most=MOST_RATES)
+def read_rates(deed: Deed, top: Reader, currency: str) -> list[tuple[fees.Rate, dict[str, Any]]]:
+    """The rates of a form with who may have them; a code is made from the label, and a step must be a reduction."""
+    rows = top.rows("rates", "The rates", f"{RATE_KEYS} {WHO_KEYS}", most=MOST_RATES)
     if not rows:
         top.fault("rates", "At least one rate is needed.")
-    found, codes = [], set()
+    found = []
+    codes: set[str] = set()
     for i, row in enumerate(rows):
         label = row.value.get("label") or ("Standard" if i == 0 else row.value.get("code"))
-        held = {
-            "code": code_of(label),
-            "label": label,
-            **{k: v for k, v in row.value.items() if v is not None},
-        }
+        held = {k: v for k, v in row.value.items() if v is not None and k in RATE_KEYS.split()}
+        held = {"code": code_from(label), "label": label, **held}
         rate = read_rate(Reader(held, row.at, row.faults, RATE_KEYS), currency)
+        who = read_who(deed, row)
         if rate is None:
             continue
-        if len(rate.code) > 40 or len(rate.label) > 200:
-            row.fault("label", "The name of the rate is too long.")
-        if rate.code.casefold() in codes:
-            row.fault("label", f'Two rates are named "{rate.label}".')
-        codes.add(rate.code.casefold())
+        named_once(row, rate.code, rate.label, codes)
+        over = f"must be below the fee of {format_amount(rate.amount, currency)}."
         for n, step in enumerate(rate.early):
             if step.amount is not None and step.amount >= rate.amount:
-                over = f"The early price must be below the fee of {format_amount(rate.amount, currency)}."
-                row.faults.append(Fault(f"{row.at}/early/{n}/amount", over))
-        found.append(rate)
+                row.faults.append(Fault(f"{row.at}/early/{n}/amount", f"The early price {over}"))
+        if rate.sale and rate.sale.amount >= rate.amount:
+            row.faults.append(Fault(f"{row.at}/sale/amount", f"The sale price {over}"))
+        found.append((replace(rate, by_agreement=who["by_agreement"]), who))
     return found
 
 
-def code_of(label: Any) -> str | None:
-    """A rate's code from its name: "Member, local" is member-local."""
+def read_who(deed: Deed, row: Reader) -> dict[str, Any]:
+    """Who may have a rate, when, and for how many heads."""
+    tags = row.value.get("tags") or []
+    if (
+        not isinstance(tags, list)
+        or len(tags) > 20
+        or any(not isinstance(t, str) or not 0 < len(t.strip()) <= 40 for t in tags)
+    ):
+        row.fault("tags", "The kinds of people are a list of up to 20 short words.")
+        tags = []
+    who: dict[str, Any] = {
+        "by_agreement": row.flag("by_agreement", "Whether it is agreed case by case"),
+        "tags": sorted({t.strip().casefold() for t in tags}),
+        "organization_id": row.whole("organization_id", "The organization", 1, 2**62),
+        "past_course_id": row.whole("past_course_id", "The course taken", 1, 2**62),
+        "offered_from": row.day("offered_from", "The first day"),
+        "offered_to": row.day("offered_to", "The last day"),
+        "most": row.whole("most", "The number of seats at this rate", 1, 100_000),
+    }
+    if who["offered_from"] and who["offered_to"] and who["offered_to"] < who["offered_from"]:
+        row.fault("offered_to", "The rate would end before it is offered.")
+    if who["organization_id"] and deed.session.get(Organization, who["organization_id"]) is None:
+        row.fault("organization_id", "There is no such organization.")
+    if who["past_course_id"] and deed.session.get(Course, who["past_course_id"]) is None:
+        row.fault("past_course_id", "There is no such course.")
+    return who
+
+
+def read_extras(top: Reader, currency: str, rate_codes: Iterable[str]) -> list[tuple[fees.Extra, str | None]]:
+    """The extras of a form, each with the name of its stock item if it is tracked."""
+    found = []
+    codes = {c.casefold() for c in rate_codes}
+    keys = EXTRA_KEYS.replace(" stock", "")
+    for row in top.rows("extras", "The extras", keys + " item", most=MOST_EXTRAS):
+        item = (row.text("item", "The stock item") or "").strip() or None
+        if item and len(item) > 200:
+            row.fault("item", "The name of the stock item is too long.")
+        held = {k: v for k, v in row.value.items() if v is not None and k != "item"}
+        label = row.value.get("label") or row.value.get("code")
+        if label is None:
+            row.fault("label", "The name of the extra is missing.")
+            continue
+        extra = read_extra(Reader({"code": code_from(label), **held}, row.at, row.faults, keys), currency)
+        if extra:
+            named_once(row, extra.code, extra.label, codes)
+            found.append((extra, item))
+    return found
+
+
+@dataclass(frozen=True)
+class Read:
+    """The terms of a form that has no fault."""
+
+    rates: list[tuple[fees.Rate, dict[str, Any]]]
+    extras: list[tuple[fees.Extra, str | None]]
+    group: tuple[fees.GroupStep, ...]
+    taxes: tuple[Tax, ...]
+    plans: list[plans.Read]
+
+
+def read_all(deed: Deed, top: Reader, currency: str, usual: Iterable[str]) -> Read:
+    """All terms of a new run; every plan must make the whole of every rate. `usual` names those that are defaults: a
+    default tax is kept as far as the run sells what it is on."""
+    rates = read_rates(deed, top, currency)
+    codes = [r.code for r, _ in rates]
+    extras = read_extras(top, currency, codes)
+    group = read_group(top)
+    codes += [x.code for x, _ in extras]
+    taxes = read_taxes(top, None if "taxes" in usual else codes, MOST_TAXES)
+    taxes = tuple(
+        t if t.on is None else replace(t, on=t.on & set(codes))
+        for t in taxes
+        if t.on is None or t.on & set(codes)
+    )
+    held = fees.Fees(tuple(r for r, _ in rates), tuple(x for x, _ in extras), group, (), taxes)
+    return Read(rates, extras, group, taxes, plans.read_plans(top, currency, whole_totals(held)))
+
+
+def rows_of(deed: Deed, read: Read) -> dict[str, Any]:
+    """The terms of a new run as its columns and rows."""
+    return {
+        "rates": [rate_row(rate, who, n) for n, (rate, who) in enumerate(read.rates, 1)],
+        "extras": [extra_row(deed, extra, item, n) for n, (extra, item) in enumerate(read.extras, 1)],
+        "group_steps": group_document(read.group),
+        "taxes": tax_document(read.taxes),
+        "plans": [plans.plan_row(facts, lines, n) for n, (_, facts, lines) in enumerate(read.plans, 1)],
+    }
+
+
+def named_once(row: Reader, code: str, label: str, codes: set[str]) -> None:
+    if len(code) > 40 or len(label) > 200:
+        row.fault("label", "The name is too long.")
+    if code.casefold() in codes:
+        row.fault("label", f'"{label}" is named twice.')
+    codes.add(code.casefold())
+
+
+def code_from(label: Any) -> str | None:
+    """A code from a name: "Member, local" is member-local."""
     if not isinstance(label, str):
         return None
     return "-".join(label.casefold().replace(",", " ").split())[:40] or None
@@ -74,48 +183,101 @@ def step_rows(rate: fees.Rate) -> list[EarlyStep]:
     ]
 
 
-def rate_row(rate: fees.Rate, position: int) -> Rate:
-    return Rate(
-        code=rate.code,
-        label=rate.label,
-        amount=rate.amount,
-        position=position,
-        active=True,
-        early=step_rows(rate),
+def rate_row(rate: fees.Rate, who: dict[str, Any], position: int) -> Rate:
+    row = Rate(code=rate.code, early=step_rows(rate))
+    put_rate(row, rate, who, position)
+    return row
+
+
+def put_rate(row: Rate, rate: fees.Rate, who: dict[str, Any], position: int) -> None:
+    row.label, row.amount, row.position, row.active = rate.label, rate.amount, position, True
+    sale = rate.sale
+    row.sale_from, row.sale_to, row.sale_amount = (
+        (sale.first, sale.last, sale.amount) if sale else (None, None, None)
     )
+    for name, value in who.items():
+        setattr(row, name, value)
 
 
-def settle_rates(deed: Deed, run: Run, read: list[fees.Rate]) -> None:
+def extra_row(deed: Deed, extra: fees.Extra, item: str | None, position: int) -> Extra:
+    row = Extra(code=extra.code)
+    put_extra(deed, row, extra, item, position)
+    return row
+
+
+def put_extra(deed: Deed, row: Extra, extra: fees.Extra, item: str | None, position: int) -> None:
+    row.label, row.amount, row.required, row.most = extra.label, extra.amount, extra.required, extra.most
+    row.position, row.active = position, True
+    held = stock.item_named(deed, item)
+    row.item, row.item_id = held, held.id if held else None
+
+
+def settle_rates(deed: Deed, run: Run, read: list[tuple[fees.Rate, dict[str, Any]]]) -> None:
     """Bring a run's rates in step with a form, by code. One that somebody holds is only made inactive."""
     kept = {r.code.casefold(): r for r in run.rates}
-    for position, rate in enumerate(read, 1):
+    for position, (rate, who) in enumerate(read, 1):
         row = kept.pop(rate.code.casefold(), None)
         if row is None:
-            run.rates.append(rate_row(rate, position))
+            run.rates.append(rate_row(rate, who, position))
             continue
-        row.label, row.amount, row.position, row.active = rate.label, rate.amount, position, True
         if core_rate(row).early != rate.early:
             row.early = step_rows(rate)
+        put_rate(row, rate, who, position)
     for row in kept.values():
-        if held_by_somebody(deed, row):
+        if any(
+            deed.session.scalar(select(t.id).where(t.rate_id == row.id).limit(1))
+            for t in (Enrollment, Waiting, PartyPlace)
+        ):
             row.active = False
         else:
             run.rates.remove(row)
 
 
-def held_by_somebody(deed: Deed, rate: Rate) -> bool:
-    return any(
-        deed.session.scalar(select(table.id).where(table.rate_id == rate.id).limit(1))
-        for table in (Enrollment, Waiting)
-    )
+def settle_extras(deed: Deed, run: Run, read: list[tuple[fees.Extra, str | None]]) -> None:
+    """Bring a run's extras in step with a form, by code. One that somebody took is only made inactive."""
+    kept = {x.code.casefold(): x for x in run.extras}
+    for position, (extra, item) in enumerate(read, 1):
+        row = kept.pop(extra.code.casefold(), None)
+        if row is None:
+            run.extras.append(extra_row(deed, extra, item, position))
+        else:
+            put_extra(deed, row, extra, item, position)
+    for row in kept.values():
+        if deed.session.scalar(select(EnrollmentExtra.id).where(EnrollmentExtra.extra_id == row.id).limit(1)):
+            row.active = False
+        else:
+            run.extras.remove(row)
 
 
-# --- stored rates -----------------------------------------------------------------------------------------
+# --- stored fees, as the core sees them -------------------------------------------------------------------
 
 
 def core_rate(rate: Rate) -> fees.Rate:
     steps = tuple(fees.EarlyStep(s.until, s.days_before, s.amount, s.off, s.percent) for s in rate.early)
-    return fees.Rate(rate.code, rate.amount, rate.label, steps)
+    sale = None if rate.sale_amount is None else fees.Sale(rate.sale_from, rate.sale_to, rate.sale_amount)
+    return fees.Rate(rate.code, rate.amount, rate.label, steps, sale, rate.by_agreement)
+
+
+def core_extra(extra: Extra) -> fees.Extra:
+    held = extra.item.on_hand if extra.item else None
+    return fees.Extra(extra.code, extra.amount, extra.label, extra.required, held, extra.most)
+
+
+def core_group(held: list[Any]) -> tuple[fees.GroupStep, ...]:
+    return read_group(Reader({"group": held}, "", [], "group"))
+
+
+def core_taxes(held: list[Any]) -> tuple[Tax, ...]:
+    return read_taxes(Reader({"taxes": held}, "", [], "taxes"), None)
+
+
+def core_fees(run: Run, rates: Iterable[Rate] = (), code: fees.Code | None = None) -> fees.Fees:
+    """Everything that decides what an ask on a run costs; `rates` adds ones that are no longer offered."""
+    every = {r.id: r for r in [*rates_of(run), *rates]}
+    return fees.Fees(
+        tuple(core_rate(r) for r in every.values()), tuple(core_extra(x) for x in run.extras if x.active),
+        core_group(run.group_steps), (code,) if code else (), core_taxes(run.taxes),
+    )  # fmt: skip
 
 
 def rates_of(run: Run) -> list[Rate]:
@@ -131,12 +293,52 @@ def rate_of(run: Run, rate_id: int | None) -> Rate:
     return found
 
 
-def rate_view(rate: Rate, currency: str) -> dict[str, Any]:
-    return {"id": rate.id, **rate_document(rate, currency)}
+def who_terms(deed: Deed, rate: Rate) -> fees.Terms:
+    """Who may have a stored rate, with the names for the sentence."""
+    organization = deed.session.get(Organization, rate.organization_id) if rate.organization_id else None
+    course = deed.session.get(Course, rate.past_course_id) if rate.past_course_id else None
+    return fees.Terms(
+        frozenset(rate.tags), (organization.id, organization.name) if organization else None,
+        (course.id, course.title) if course else None, rate.offered_from, rate.offered_to, rate.most,
+    )  # fmt: skip
+
+
+def heads_at(deed: Deed, run_id: int) -> dict[int, int]:
+    """How many heads sit on a run at each rate: who signed up by the enrollment, the others by their place."""
+    live = (Enrollment.run_id == run_id, Enrollment.live == 1)
+    own = select(Enrollment.rate_id, func.count()).where(*live).group_by(Enrollment.rate_id)
+    others = (
+        select(PartyPlace.rate_id, func.count()).join(Enrollment, Enrollment.id == PartyPlace.enrollment_id)
+        .where(*live).group_by(PartyPlace.rate_id)
+    )  # fmt: skip
+    found: dict[int, int] = {}
+    for query in (own, others):
+        for rate_id, number in deed.session.execute(query):
+            found[rate_id] = found.get(rate_id, 0) + int(number)
+    return found
+
+
+def whole_totals(held: fees.Fees) -> list[int]:
+    """What one person pays at each rate without any reduction, required extras and taxes on top included."""
+    bare = replace(held, rates=tuple(replace(r, early=(), sale=None) for r in held.rates))
+    return [fees.total_on(bare, fees.Ask((fees.Heads(r.code, 1),)), date.min, None) for r in held.rates]
+
+
+def start_of(deed: Deed, run: Run) -> date | None:
+    """The center's day on which the run starts."""
+    return schedule.start_day(deed, run)
+
+
+def sign_up_of(deed: Deed, run: Run, full: bool) -> tuple[gates.SignUp, str]:
+    windows = schedule.sign_up_windows(run)
+    return gates.sign_up_at(deed.now, gates.Status(run.status), windows, full, schedule.is_open(run))
+
+
+# --- shown ------------------------------------------------------------------------------------------------
 
 
 def rate_document(rate: Rate, currency: str) -> dict[str, Any]:
-    """A rate as a form sends it, without its id: what a course keeps as its default."""
+    """A rate as a form sends it, without its id; what is not said is left out."""
     early = [
         {
             "until": shown(s.until),
@@ -147,143 +349,57 @@ def rate_document(rate: Rate, currency: str) -> dict[str, Any]:
         }
         for s in rate.early
     ]
-    amount = format_amount(rate.amount, currency)
-    return {"code": rate.code, "label": rate.label, "amount": amount, "early": early}
-
-
-# --- prices -----------------------------------------------------------------------------------------------
-
-
-def start_of(deed: Deed, run: Run) -> date | None:
-    """The center's day on which the run starts."""
-    return schedule.start_day(deed, run)
-
-
-def terms_for(
-    deed: Deed, run: Run, rate: Rate, plan: Plan, heads: int
-) -> tuple[fees.Quote, core_plans.Installments]:
-    """Quote and installments of a sign-up now."""
-    start = start_of(deed, run)
-    people = (fees.Heads(rate.code, heads),)
-    quote = fees.quote_for((core_rate(rate),), people, deed.now, start, deed.zone, run.currency)
-    lines = tuple(plans.core_line(x) for x in plan.lines)
-    return quote, core_plans.installments_of(lines, quote.total, deed.today, start, run.currency)
-
-
-def sign_up_of(deed: Deed, run: Run, full: bool) -> tuple[gates.SignUp, str]:
-    windows = schedule.sign_up_windows(run)
-    return gates.sign_up_at(deed.now, gates.Status(run.status), windows, full, schedule.is_open(run))
-
-
-def quote_view(quote: fees.Quote, due: core_plans.Installments) -> dict[str, Any]:
-    """A quote with its installments, as screens show it and as an enrollment keeps it."""
-    currency = quote.currency
+    who = {name: shown(getattr(rate, name)) for name in WHO_KEYS.split()}
+    sale = None
+    if rate.sale_amount is not None:
+        sale = {"from": shown(rate.sale_from), "to": shown(rate.sale_to),
+                "amount": format_amount(rate.sale_amount, currency)}  # fmt: skip
     return {
-        "currency": currency,
-        "lines": [
-            {
-                "kind": x.kind,
-                "code": x.code,
-                "label": x.label,
-                "quantity": x.quantity,
-                "unit": format_amount(x.unit, currency),
-                "amount": format_amount(x.amount, currency),
-                "why": x.why,
-                "early": x.early,
-            }
-            for x in quote.lines
+        "code": rate.code, "label": rate.label, "amount": format_amount(rate.amount, currency), "early": early,
+        **({"sale": sale} if sale else {}), **{k: v for k, v in who.items() if v},
+    }  # fmt: skip
+
+
+def extra_document(extra: Extra, currency: str) -> dict[str, Any]:
+    said = {"required": extra.required, "most": extra.most, "item": extra.item.name if extra.item else None}
+    held = {"code": extra.code, "label": extra.label, "amount": format_amount(extra.amount, currency)}
+    return {**held, **{k: v for k, v in said.items() if v}}
+
+
+def terms_document(run: Run) -> dict[str, Any]:
+    """The fees as a course keeps them for its next runs."""
+    return {
+        "rates": [rate_document(r, run.currency) for r in rates_of(run)],
+        "extras": [extra_document(x, run.currency) for x in run.extras if x.active],
+        "group": run.group_steps,
+        "taxes": run.taxes,
+        "plans": [plans.plan_document(p, run.currency) for p in run.plans if p.active],
+    }
+
+
+def terms_view(run: Run) -> dict[str, Any]:
+    held = terms_document(run)
+    rates = [r.id for r in rates_of(run)]
+    extras = [x for x in run.extras if x.active]
+    return {
+        **held,
+        "rates": [{"id": n, **r} for n, r in zip(rates, held["rates"], strict=True)],
+        "extras": [
+            {"id": x.id, **d, "stock": x.item.on_hand if x.item else None}
+            for x, d in zip(extras, held["extras"], strict=True)
         ],
-        "subtotal": format_amount(quote.subtotal, currency),
-        "total": format_amount(quote.total, currency),
-        "next_change": quote.next_change
-        and {
-            "at": quote.next_change.at.isoformat(),
-            "total": format_amount(quote.next_change.total, currency),
-        },
-        "installments": [
-            {
-                "n": i.n,
-                "due": i.due.isoformat(),
-                "amount": format_amount(i.amount, currency),
-                "settle": str(i.settle),
-                "why": i.why,
-            }
-            for i in due.installments
-        ],
-        "due_now": format_amount(due.due_now, currency),
-        "due_later": format_amount(due.due_later, currency),
+        "plans": [plans.plan_view(p, run.currency) for p in run.plans if p.active],
     }
 
 
-def quote_run(
-    deed: Deed, run_id: int, rate_id: int | None, plan_id: int | None, heads: int = 1
-) -> dict[str, Any]:
-    """What a sign-up for this run costs now, whether there is a seat or a place in line, and whether one can sign up."""
-    run = get_run(deed, run_id)
-    return sign_up_quote(
-        deed, run, rate_of(run, rate_id), plans.plan_of(run, plan_id), seats.checked_heads(heads)
-    )
-
-
-def sign_up_quote(deed: Deed, run: Run, rate: Rate, plan: Plan, heads: int) -> dict[str, Any]:
-    """The quote of a sign-up on given terms, with its seat or its place in line."""
-    quote, due = terms_for(deed, run, rate, plan, heads)
-    state = seats.seats_of(deed, run)
-    seat = core_seats.seats_for(state, heads)
-    sign_up, why = sign_up_of(deed, run, state.free == 0)
-    seated = isinstance(seat, core_seats.Seated)
-    begun = sign_up in (gates.SignUp.OPEN, gates.SignUp.FULL)
-    return {
-        **quote_view(quote, due),
-        "run_id": run.id,
-        "rate_id": rate.id,
-        "plan_id": plan.id,
-        "heads": heads,
-        "seat": seat.first if isinstance(seat, core_seats.Seated) else None,
-        "place": seat.place if isinstance(seat, core_seats.Waits) else None,
-        "capacity": run.capacity,
-        "sign_up": str(sign_up),
-        "why": seat.why if begun and isinstance(seat, core_seats.Waits) else why,
-        "can_enroll": sign_up is gates.SignUp.OPEN and seated,
-        "can_wait": begun and not seated,
-    }
-
-
-def price_now(deed: Deed, run: Run) -> dict[str, Any] | None:
-    """The first rate's price per head today, and through which day it stands."""
-    rates = rates_of(run)
-    if not rates:
-        return None
-    rate = core_rate(rates[0])
-    people = (fees.Heads(rate.code, 1),)
-    quote = fees.quote_for((rate,), people, deed.now, start_of(deed, run), deed.zone, run.currency)
-    change = quote.next_change
-    until = None if change is None else schedule.day_before(gates.local_day(change.at, deed.zone))
-    return {
-        "amount": format_amount(quote.total, run.currency),
-        "why": quote.lines[0].why,
-        "until": shown(until),
-        "then": None if change is None else format_amount(change.total, run.currency),
-    }
-
-
-def price_line(deed: Deed, run: Run) -> list[dict[str, Any]]:
-    """What one person pays at each rate, from the day sign-up opens through the last day before the start."""
-    closes = schedule.last_closing(run)
-    if closes is None:
-        return []
-    begun = run.published_at.astimezone(deed.zone).date() if run.published_at else deed.today
-    opens = min((g.day for g in run.gates if g.kind == "sign-up opens"), default=begun)
-    first = min(max(opens, begun), closes)
-    found = []
-    for row in rates_of(run):
-        rate = core_rate(row)
-        line = fees.price_line_of((rate,), (fees.Heads(rate.code, 1),), first, closes, start_of(deed, run))
-        steps = [
-            {"from": shown(s.first), "to": shown(s.last), "total": format_amount(s.total, run.currency)}
-            for s in line
-        ]
-        found.append({"rate": rate.label, "steps": steps})
+def origins(deed: Deed, course: Course, values: dict[str, Any]) -> dict[str, dict[str, Any]]:
+    """Where each value comes from: the course, the center, or the run itself; and what it would be by default."""
+    found = {}
+    for name, value in values.items():
+        level = "course" if name in course.defaults else "center" if name in deed.center.defaults else None
+        usual = (course.defaults if level == "course" else deed.center.defaults).get(name)
+        same = level is not None and value == usual
+        found[name] = {"from": level if same else "own", "default_of": level, "default": usual}
     return found
 
 
@@ -291,36 +407,92 @@ def price_line(deed: Deed, run: Run) -> list[dict[str, Any]]:
 
 
 def change_terms(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
-    """Change a run's rates, its plans, or both, as whole lists; enrollments keep what they agreed."""
+    """Change a run's rates, extras, group steps, taxes or plans, as whole lists; enrollments keep what they agreed."""
     run = get_run(deed, run_id)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "seen set")
-    row = top.inner("set", "What to change", "rates plans")
+    row = top.inner("set", "What to change", " ".join(TERMS))
     if row is None:
         raise Refused(faults)
+    names = [n for n in TERMS if n in row.value]
+    if not names:
+        raise Refused([Fault("/set", f"Nothing to change; it takes {', '.join(TERMS)}.")])
     views = terms_view(run)
     before = price_now(deed, run) or {}
-    rates = read_rates(row, run.currency) if "rates" in row.value else None
-    amounts = [r.amount for r in rates] if rates else [r.amount for r in rates_of(run)]
-    read = plans.read_plans(row, run.currency, amounts) if "plans" in row.value else None
-    if rates and read is None:
-        faults += [Fault("/set/rates", said) for said in plans.misfits(run, amounts)]
+    read_terms(deed, run, row, names, faults)
     if faults:
         raise Refused(faults)
-    names = [n for n in ("rates", "plans") if n in row.value]
-    refuse_lost_update({n: row.value[n] for n in names}, top.value.get("seen") or {}, views)
-    if rates is not None:
-        settle_rates(deed, run, rates)
-    if read is not None:
-        plans.settle_plans(run, read)
+    seen = top.value.get("seen") or {}
+    if isinstance(seen, dict):
+        refuse_lost_update({n: row.value[n] for n in names}, bare(seen), bare({n: views[n] for n in names}))
     deed.session.flush()
-    deed.session.refresh(run, ["rates", "plans"])
-    note_sources(run, {n: terms_document(run)[n] for n in names})
+    deed.session.refresh(run, ["rates", "extras", "plans"])
     schedule.settle_gates(deed, run)
     change = deed.log("change terms", "run", run.id, f"Changed the {' and the '.join(names)} of {run.code}")
     return outcome(
         deed, run, change.key, term_touches(before, price_now(deed, run) or {}, views, terms_view(run))
     )
+
+
+def read_terms(deed: Deed, run: Run, row: Reader, names: list[str], faults: list[Fault]) -> None:
+    """Put what a form says on a run, unless something is wrong with it, also with what it leaves as it was."""
+    rates = read_rates(deed, row, run.currency) if "rates" in names else None
+    codes = [r.code for r, _ in rates] if rates is not None else [r.code for r in rates_of(run)]
+    extras = read_extras(row, run.currency, codes) if "extras" in names else None
+    codes += [x.code for x, _ in extras] if extras is not None else [x.code for x in run.extras if x.active]
+    twice = sorted({c for c in codes if codes.count(c) > 1})
+    if twice and rates is not None and extras is None:
+        row.fault("rates", f'An extra has the name "{twice[0]}" already.')
+    group = read_group(row) if "group" in names else core_group(run.group_steps)
+    taxes = read_taxes(row, codes, MOST_TAXES) if "taxes" in names else core_taxes(run.taxes)
+    lost = sorted({c for t in taxes for c in t.on or ()} - set(codes))
+    if lost and "taxes" not in names:
+        row.fault(
+            "rates" if rates is not None else "extras", f'A tax is on "{lost[0]}"; change the taxes too.'
+        )
+    kept = core_fees(run)
+    held = fees.Fees(
+        tuple(r for r, _ in rates) if rates is not None else kept.rates,
+        tuple(x for x, _ in extras) if extras is not None else kept.extras, group, (), taxes,
+    )  # fmt: skip
+    totals = whole_totals(held)
+    if "plans" in names:
+        read = plans.read_plans(row, run.currency, totals)
+    else:
+        faults += [Fault(f"/set/{names[0]}", said) for said in plans.misfits(run, totals)]
+    if faults:
+        return
+    if rates is not None:
+        settle_rates(deed, run, rates)
+    if extras is not None:
+        settle_extras(deed, run, extras)
+    if "group" in names:
+        run.group_steps = group_document(group)
+    if "taxes" in names:
+        run.taxes = tax_document(taxes)
+    if "plans" in names:
+        plans.settle_plans(deed, run, read)
+
+
+def bare(value: Any) -> Any:
+    """A document without what says nothing, so that one with its gaps filled compares equal."""
+    if isinstance(value, dict):
+        return {k: bare(v) for k, v in value.items() if v not in (None, False, [], {}, "")}
+    return [bare(v) for v in value] if isinstance(value, list) else value
+
+
+def group_document(group: tuple[fees.GroupStep, ...]) -> list[dict[str, Any]]:
+    return [
+        {"from": g.people, "percent": percent_text(g.percent)} for g in sorted(group, key=lambda g: g.people)
+    ]
+
+
+def tax_document(taxes: tuple[Tax, ...]) -> list[dict[str, Any]]:
+    return [
+        {"name": t.name, "percent": percent_text(t.percent), "included": t.included,
+         "on": None if t.on is None else sorted(t.on)}
+        for t in taxes
+    ]  # fmt: skip
 
 
 def term_touches(
@@ -329,13 +501,21 @@ def term_touches(
     """What a change of terms moves, for the margin."""
     touches = [
         {"label": label, "before": str(before.get(k) or "none"), "after": str(after.get(k) or "none")}
-        for k, label in (("amount", "Price now"), ("until", "Early price through"), ("then", "Price then"))
+        for k, label in (("amount", "Price now"), ("until", "Price holds through"), ("then", "Price then"))
         if before.get(k) != after.get(k)
     ]
 
     def said(view: dict[str, Any]) -> dict[str, str]:
-        rates = {f"Rate {r['label']}": r["amount"] for r in view["rates"]}
-        return rates | {f"Plan {p['name']}": "; ".join(x["text"] for x in p["lines"]) for p in view["plans"]}
+        return {
+            **{f"Rate {r['label']}": r["amount"] for r in view["rates"]},
+            **{f"Extra {x['label']}": x["amount"] for x in view["extras"]},
+            **{f"Group from {g['from']}": f"{g['percent']} percent off" for g in view["group"]},
+            **{
+                t["name"]: f"{t['percent']} percent{' in the price' if t['included'] else ''}"
+                for t in view["taxes"]
+            },
+            **{f"Plan {p['name']}": "; ".join(x["text"] for x in p["lines"]) for p in view["plans"]},
+        }
 
     was, now = said(old), said(new)
     touches += [
@@ -346,24 +526,75 @@ def term_touches(
     return touches
 
 
-def terms_view(run: Run) -> dict[str, Any]:
+def price_now(deed: Deed, run: Run) -> dict[str, Any] | None:
+    """What one person pays at the first rate today, all in, and through which day it stands."""
+    rates = rates_of(run)
+    if not rates:
+        return None
+    held, day, start = core_fees(run), deed.today, start_of(deed, run)
+    ask = fees.Ask((fees.Heads(rates[0].code, 1),))
+    total = fees.total_on(held, ask, day, start)
+    change = fees.next_change_of(held, ask, day, start, deed.zone, total)
+    until = None if change is None else schedule.day_before(gates.local_day(change.at, deed.zone))
     return {
-        "rates": [rate_view(r, run.currency) for r in rates_of(run)],
-        "plans": [plans.plan_view(p, run.currency) for p in run.plans if p.active],
+        "amount": format_amount(total, run.currency),
+        "why": fees.unit_price(held.rates[0], day, start, run.currency).why,
+        "until": shown(until),
+        "then": None if change is None else format_amount(change.total, run.currency),
     }
 
 
-def terms_document(run: Run) -> dict[str, Any]:
-    """The terms as a course keeps them for its next runs."""
-    return {
-        "rates": [rate_document(r, run.currency) for r in rates_of(run)],
-        "plans": [plans.plan_document(p, run.currency) for p in run.plans if p.active],
-    }
+# --- what a center starts from ----------------------------------------------------------------------------
+
+CENTER_TERMS = ("extras", "group", "taxes", "plans")
+CENTER_DAYS = {
+    "quote_days": ("The days a quote is kept", 1, 365),
+    "access_days": ("The days of access", 1, 36_600),
+}
 
 
-def note_sources(run: Run, values: dict[str, Any]) -> None:
-    """Keep which of a run's values are the course's defaults."""
-    held = [n for n in run.sources if n not in values]
-    run.sources = held + [
-        n for n, v in values.items() if n in run.course.defaults and run.course.defaults[n] == v
-    ]
+def center_defaults(deed: Deed) -> dict[str, Any]:
+    """What runs start from where their course says nothing, and how many courses have an own value of each."""
+    courses = deed.session.scalars(select(Course.defaults)).all()
+    own = {name: sum(name in held for held in courses) for name in CENTER_TERMS}
+    return {"currency": deed.center.currency, "values": deed.center.defaults, "courses_differ": own}
+
+
+def change_center_defaults(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
+    """Set or, with null, forget defaults of the center. Runs that are there stay as they are."""
+    faults: list[Fault] = []
+    top = Reader(body, "", faults, "seen set")
+    row = top.inner("set", "What to change", " ".join((*CENTER_TERMS, *CENTER_DAYS)))
+    if row is None:
+        raise Refused(faults)
+    currency, names = deed.center.currency, [n for n in (*CENTER_TERMS, *CENTER_DAYS) if n in row.value]
+    new: dict[str, Any] = {}
+    for name in names:
+        if row.value[name] is None:
+            new[name] = None
+        elif name == "extras":
+            new[name] = [
+                {k: v for k, v in {"code": x.code, "label": x.label, "amount": format_amount(x.amount, currency),
+                                   "required": x.required, "most": x.most, "item": item}.items() if v}
+                for x, item in read_extras(row, currency, ())
+            ]  # fmt: skip
+        elif name == "group":
+            new[name] = group_document(read_group(row))
+        elif name == "taxes":
+            new[name] = tax_document(read_taxes(row, None, MOST_TAXES))
+        elif name == "plans":
+            read = plans.read_plans(row, currency, [0])
+            new[name] = [
+                plans.plan_document(plans.plan_row(f, x, n), currency) for n, (_, f, x) in enumerate(read, 1)
+            ]
+        else:
+            new[name] = row.whole(name, *CENTER_DAYS[name])
+    if faults:
+        raise Refused(faults)
+    now = deed.center.defaults
+    refuse_lost_update(new, top.value.get("seen") or {}, {n: now.get(n) for n in names})
+    deed.center.defaults = {n: v for n, v in {**now, **new}.items() if v is not None}
+    told = ", ".join(n.replace("_", " ") for n in names)
+    change = deed.log("change defaults", "center", deed.center.id, f"Changed what runs start from: {told}")
+    deed.session.flush()
+    return {"change": change.key, **center_defaults(deed)}

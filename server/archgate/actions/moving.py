@@ -101,9 +101,10 @@ def move_installments(deed: Deed, run: Run, old_start: date | None) -> dict[str,
     query = select(Enrollment).where(Enrollment.run_id == run.id, Enrollment.live == 1)
     enrolled = deed.session.scalars(query.options(selectinload(Enrollment.installments))).all()
     unpaid = money.open_installments(deed, [e.id for e in enrolled])
-    kept = {p.id: p for p in deed.session.scalars(select(Plan).where(Plan.run_id == run.id))}
+    agreed_plans = select(Plan).where(Plan.id.in_({e.plan_id for e in enrolled}))
+    kept = {p.id: p for p in deed.session.scalars(agreed_plans)}
     for enrollment in enrolled:
-        lines = tuple(plans.core_line(x) for x in kept[enrollment.plan_id].lines)
+        lines = plans.core_lines(kept[enrollment.plan_id])
         if not any(line.due.from_start for line in lines) or enrollment.total == 0:
             continue
         agreed = (enrollment.total, enrollment.signed_up)

@@ -22,7 +22,7 @@ from archgate.tables.access import User
 from archgate.tables.courses import Course, Run
 from archgate.tables.log import Change
 from archgate.tables.money import Account
-from archgate.tables.people import Note, Organization, Person, PersonNumber
+from archgate.tables.people import Note, Organization, Person, PersonNumber, PersonTag
 from archgate.tables.roster import Enrollment, PartyPlace
 from archgate.tables.waitlist import Waiting
 
@@ -129,6 +129,35 @@ def change_person(deed: Deed, person_id: int, body: dict[str, Any]) -> dict[str,
     person.folded, person.digits = folded(person.name), digits_of(person.phone) or None
     change = deed.log("change a person", "person", person.id, f"Changed {', '.join(names)} of {person.name}")
     return {**person_view(person), "change": change.key}
+
+
+def tags_of(deed: Deed, person_ids: list[int]) -> dict[int, list[str]]:
+    """What kind of person each of these is to the center, in order of the alphabet."""
+    found: dict[int, list[str]] = {}
+    query = select(PersonTag.person_id, PersonTag.tag).where(PersonTag.person_id.in_(person_ids or [0]))
+    for person_id, tag in deed.session.execute(query.order_by(PersonTag.tag)):
+        found.setdefault(person_id, []).append(tag)
+    return found
+
+
+def known_tags(deed: Deed) -> list[str]:
+    return list(deed.session.scalars(select(PersonTag.tag).distinct().order_by(PersonTag.tag)))
+
+
+def tag_person(deed: Deed, person_id: int, tags: list[str]) -> dict[str, Any]:
+    """Say what kind of person somebody is: member, concession, staff. It decides which rates they may have."""
+    person = get_person(deed, person_id)
+    wanted = {t.strip().casefold() for t in tags if t.strip()}
+    if len(wanted) > 20 or any(len(t) > 40 for t in wanted):
+        raise Refused([Fault("/tags", "A person has up to 20 tags of up to 40 characters.")])
+    held = {t.tag: t for t in deed.session.scalars(select(PersonTag).where(PersonTag.person_id == person.id))}
+    for tag in wanted - set(held):
+        deed.session.add(PersonTag(person_id=person.id, tag=tag))
+    for tag in set(held) - wanted:
+        deed.session.delete(held[tag])
+    said = ", ".join(sorted(wanted)) or "no tag"
+    change = deed.log("tag a person", "person", person.id, f"{person.name}: {said}")
+    return {"change": change.key, "tags": sorted(wanted)}
 
 
 def near(deed: Deed, given: str, family: str, email: str, phone: str) -> list[dict[str, Any]]:
@@ -268,6 +297,7 @@ def person_page(deed: Deed, person_id: int) -> dict[str, Any]:
         **owed_by(deed, [person.id]).get(person.id, NOTHING_OWED),
         "currency": deed.center.currency,
         "numbers": person_numbers(deed, person),
+        "tags": tags_of(deed, [person.id]).get(person.id, []),
         "enrollments": enrollments_of(deed, person),
         "waiting": waiting_of(deed, person),
         "notes": notes_of(deed, person),

@@ -6,13 +6,10 @@ from collections import Counter
 from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import select
-
-from archgate.actions import clashes, fees, plans, schedule
+from archgate.actions import clashes, fees, plans, prices, schedule
 from archgate.actions.transaction import Deed
 from archgate.core.facts import mismatches
 from archgate.core.gates import last_early_day, window_faults
-from archgate.core.money import format_amount
 from archgate.core.schedule import day_text
 from archgate.tables.courses import Run
 
@@ -71,38 +68,20 @@ def fee_findings(deed: Deed, run: Run) -> list[Finding]:
         found.append(Finding("/rates", "The run has no rate."))
     if not any(p.active for p in run.plans):
         found.append(Finding("/plans", "The run has no payment plan."))
-    found += [Finding("/plans", said) for said in plans.misfits(run, [r.amount for r in rates])]
+    found += [Finding("/plans", said) for said in plans.misfits(run, fees.whole_totals(fees.core_fees(run)))]
     start = fees.start_of(deed, run)
-    opens = min((g.day for g in run.gates if g.kind == "sign-up opens"), default=None)
     for rate in rates:
         for step in rate.early:
             last = last_early_day(step.until, step.days_before, start)
-            if last and opens and last < opens:
-                why = f"The early price of {rate.label} ends on {day_text(last)}, before sign-up opens."
+            if last and last < deed.today and run.status == "draft":
+                why = f"The early price of {rate.label} ended on {day_text(last)}."
                 found.append(Finding("/rates", why, error=False))
-            elif last and last < deed.today and run.status == "draft":
-                found.append(
-                    Finding(
-                        "/rates", f"The early price of {rate.label} ended on {day_text(last)}.", error=False
-                    )
-                )
-    return found + unusual_fee(deed, run)
-
-
-def unusual_fee(deed: Deed, run: Run) -> list[Finding]:
-    """A question when the first fee is far from what the course's other runs take: under half or over double."""
-    rates = fees.rates_of(run)
-    others = deed.session.scalars(
-        select(Run).where(Run.course_id == run.course_id, Run.id != run.id, Run.currency == run.currency)
-    ).all()
-    amounts = sorted(r.amount for other in others for r in fees.rates_of(other)[:1])
-    if not rates or not amounts:
-        return []
-    middle, now = amounts[(len(amounts) - 1) // 2], rates[0].amount
-    if middle and not middle / 2 <= now <= middle * 2:
-        said = f"{format_amount(now, run.currency)} is far from the {format_amount(middle, run.currency)} of the course's other runs."
-        return [Finding("/rates", said, error=False)]
-    return []
+    found += [Finding("/rates", said, error=False) for said in prices.warnings(deed, run)]
+    for extra in run.extras:
+        if extra.active and extra.required and extra.item and extra.item.on_hand < run.capacity:
+            why = f"{extra.item.on_hand} of {extra.item.name} are in stock for {run.capacity} seats, and each takes one."
+            found.append(Finding("/extras", why, error=False))
+    return found
 
 
 def fact_findings(run: Run) -> list[Finding]:

@@ -6,37 +6,35 @@ from typing import Any
 
 from sqlalchemy import select
 
-from archgate.actions import fees, money, people, plans, seats
+from archgate.actions import codes, kept_quotes, money, parties, payments, people, quotes, seats, stock
+from archgate.actions import fees as run_fees
 from archgate.actions.problems import Problem, conflict, not_found
 from archgate.actions.schedule import get_run
 from archgate.actions.transaction import Deed
-from archgate.core import gates
+from archgate.core import fees, gates
 from archgate.core import seats as core_seats
 from archgate.core.money import format_amount, parse_amount
 from archgate.core.reader import strict_date
 from archgate.tables.courses import Run
-from archgate.tables.fees import Rate
+from archgate.tables.fees import EnrollmentExtra, Extra
 from archgate.tables.money import Account
 from archgate.tables.people import Organization, Person
-from archgate.tables.plans import Installment, Plan
+from archgate.tables.plans import Installment
 from archgate.tables.roster import Enrollment, PartyPlace
 from archgate.tables.seats import RunSeats
 from archgate.tables.waitlist import Waiting
 
 
 def payer_owner(deed: Deed, run: Run, person: Person, organization_id: int | None) -> str:
-    """Who pays: of a contract run always its client, else the organization given, else the person."""
-    organization_id = run.client_id or organization_id
-    if organization_id is None:
-        return f"person:{person.id}"
-    if deed.session.get(Organization, organization_id) is None:
+    """The account of whoever pays (`payments.owner_of`); refused when there is no such organization."""
+    if organization_id is not None and deed.session.get(Organization, organization_id) is None:
         raise Problem(422, "no-organization", "There is no such organization.")
-    return f"organization:{organization_id}"
+    return payments.owner_of(run, person.id, organization_id) or f"person:{person.id}"
 
 
 def refuse_twice(deed: Deed, run: Run, person: Person) -> None:
     """Refuse somebody who is on the roster, or in line, already."""
-    if live_on(deed, run.id, [person.id]):
+    if parties.live_on(deed, run.id, [person.id]):
         raise conflict("already-in", f"{person.name} is already on the roster of {run.code}.")
     waits = select(Waiting.id).where(
         Waiting.run_id == run.id, Waiting.person_id == person.id, Waiting.live == 1
@@ -51,39 +49,59 @@ def enroll(
     run_id: int,
     person_id: int,
     total: str,
-    rate_id: int | None = None,
-    plan_id: int | None = None,
     organization_id: int | None = None,
-    heads: int = 1,
     note: str = "",
+    names: list[str] | None = None,
+    kept_quote_id: int | None = None,
+    **ask: Any,
 ) -> dict[str, Any]:
-    """Seat a party on a run, on the terms that were shown; the other heads are named later.
+    """Seat a party on a run, on the terms that were shown; heads without a name are named later.
 
-    `total` is the total the screen showed; when it has changed since, nothing is written and both are
-    answered (409). The quote is kept word for word.
+    `ask` is what `quotes.wish_of` reads. `total` is the total the screen showed; when it has changed since, nothing is
+    written and both are answered (409). The quote is kept word for word. With `kept_quote_id` the terms of that quote
+    hold, whatever became of the fees since.
     """
     run, person = get_run(deed, run_id), people.get_person(deed, person_id)
     row = seats.lock_seats(deed, run)
-    rate, plan = fees.rate_of(run, rate_id), plans.plan_of(run, plan_id)
+    kept = kept_quotes.standing(deed, kept_quote_id, run, person) if kept_quote_id else None
+    if kept:
+        organization_id = kept.organization_id
+        wish = quotes.wish_of(deed, run, kept.ask, person, held=True)
+    else:
+        wish = quotes.wish_of(deed, run, ask, person)
     refuse_twice(deed, run, person)
-    seats.checked_heads(heads)
     payer = money.account_of(deed, payer_owner(deed, run, person, organization_id), run.currency)
     refuse_sign_up(deed, run, row.taken >= run.capacity)
     state = seats.seats_of(deed, run)
-    held = seat_at_price(deed, run, state, person, payer, rate, plan, heads, total, note, "desk")
+    if kept:
+        priced = kept_quotes.quote_now(deed, kept, wish)
+    else:
+        quotes.refuse_rates(deed, wish, person, organization_id)
+        priced = price_of(deed, wish)
+    quotes.refuse_missing_details(deed, wish, priced[1]["total"], person, organization_id)
+    others = parties.people_named(deed, run, names or [], len(wish.heads) - 1)
+    held = seat_at_price(deed, state, wish, person, payer, priced, total, note, "desk", others=others)
+    if kept:
+        kept_quotes.taken(deed, kept, deed.session.get_one(Enrollment, held["enrollment_id"]))
     change = deed.log(
         "enroll", "enrollment", held["enrollment_id"], f"Enrolled {person.name} on {run.code}", run_id=run.id
     )
     return {**held, "change": change.key}
 
 
+def price_of(deed: Deed, wish: quotes.Wish) -> tuple[int, dict[str, Any]]:
+    """The total of a wish now, and the quote as it is shown and kept."""
+    quote, due = quotes.terms_for(deed, wish)
+    return quote.total, quotes.quote_view(quote, due)
+
+
 def seat_at_price(
-    deed: Deed, run: Run, state: core_seats.Seats, person: Person, payer: Account, rate: Rate, plan: Plan, heads: int,
-    total: str, note: str, way_in: str, batch_id: int | None = None,
+    deed: Deed, state: core_seats.Seats, wish: quotes.Wish, person: Person, payer: Account,
+    priced: tuple[int, dict[str, Any]], total: str, note: str, way_in: str, batch_id: int | None = None,
+    others: list[Person] | None = None,
 ) -> dict[str, Any]:  # fmt: skip
     """Take seats of `state` and write the enrollment, if the total shown still holds; under the seat lock."""
-    quote, due = fees.terms_for(deed, run, rate, plan, heads)
-    view = fees.quote_view(quote, due)
+    view, heads, run = priced[1], len(wish.heads), wish.run
     if view["total"] != total:
         said = f"The total was {total} when it was shown and is {view['total']} now."
         raise conflict("total-changed", said, shown=total, now=view["total"], quote=view)
@@ -92,7 +110,7 @@ def seat_at_price(
         raise conflict("full", seat.why, place=seat.place)
     deed.session.get_one(RunSeats, run.id).taken += heads
     enrollment = seat_person(
-        deed, run, person, payer, rate, plan, heads, quote.total, view, way_in, note=note, batch_id=batch_id
+        deed, wish, person, payer, priced, way_in, note=note, batch_id=batch_id, others=others
     )
     return {
         "enrollment_id": enrollment.id,
@@ -108,7 +126,7 @@ def seat_at_price(
 
 def refuse_sign_up(deed: Deed, run: Run, full: bool) -> None:
     """Refuse, with the reason, when the run takes no sign-up at this moment."""
-    state, why = fees.sign_up_of(deed, run, full)
+    state, why = run_fees.sign_up_of(deed, run, full)
     if state is gates.SignUp.FULL:
         place = len(seats.line_of(deed, run.id)) + 1
         raise conflict("full", f"All {run.capacity} seats are taken.", place=place)
@@ -116,45 +134,41 @@ def refuse_sign_up(deed: Deed, run: Run, full: bool) -> None:
         raise conflict("sign-up-shut", why)
 
 
-def live_on(deed: Deed, run_id: int, person_ids: list[int]) -> set[int]:
-    """Which of these people hold a seat on the run, also as a named head of a party."""
-    if not person_ids:
-        return set()
-    live = (Enrollment.run_id == run_id, Enrollment.live == 1)
-    own = select(Enrollment.person_id).where(*live, Enrollment.person_id.in_(person_ids))
-    guests = select(PartyPlace.person_id).join(Enrollment, Enrollment.id == PartyPlace.enrollment_id)
-    named = deed.session.scalars(guests.where(*live, PartyPlace.person_id.in_(person_ids)))
-    return set(deed.session.scalars(own)) | {p for p in named if p is not None}
-
-
 def seat_person(
     deed: Deed,
-    run: Run,
+    wish: quotes.Wish,
     person: Person,
     payer: Account,
-    rate: Rate,
-    plan: Plan,
-    heads: int,
-    total: int,
-    view: dict[str, Any],
+    priced: tuple[int, dict[str, Any]],
     way_in: str,
     note: str = "",
     batch_id: int | None = None,
+    others: list[Person] | None = None,
 ) -> Enrollment:
-    """Write one enrollment with its installments and its charge; the caller holds the seat row and counts."""
+    """Write one enrollment with its installments, its code, its stock and its charge; the caller holds the seat row and
+    counts. `others` are the heads after the first that are named already."""
+    run, heads, (total, view) = wish.run, wish.heads, priced
+    named = [p.id for p in others or ()]
     enrollment = Enrollment(
         run_id=run.id,
         person_id=person.id,
         payer_id=payer.id,
-        rate_id=rate.id,
-        plan_id=plan.id,
+        rate_id=heads[0].id,
+        plan_id=wish.plan.id,
         batch_id=batch_id,
         user_id=deed.user_id,
         status="seated",
         way_in=way_in,
-        heads=heads,
+        heads=len(heads),
         note=note[:5000],
-        places=[PartyPlace(n=n) for n in range(2, heads + 1)],
+        places=[
+            PartyPlace(n=n, rate_id=rate.id, person_id=named[n - 2] if n - 2 < len(named) else None)
+            for n, rate in enumerate(heads[1:], 2)
+        ],
+        extras=[
+            EnrollmentExtra(extra_id=extra.id, quantity=count, extra=extra)
+            for extra, count in taken_along(wish)
+        ],
         signed_up=deed.today,
         enrolled_at=deed.now,
         currency=run.currency,
@@ -173,8 +187,22 @@ def seat_person(
     )
     deed.session.add(enrollment)
     deed.session.flush()
-    money.charge(deed, enrollment, f"{person.name}, {run.code}, {rate.label}")
+    if wish.code:
+        off = sum(
+            parse_amount(x["amount"].removeprefix("-"), run.currency)
+            for x in view["lines"]
+            if x["kind"] == "code"
+        )
+        codes.take(deed, wish.code, enrollment, off)
+    stock.take_for(deed, enrollment, back=False, cause=f"{person.name}, {run.code}")
+    money.charge(deed, enrollment, f"{person.name}, {run.code}, {heads[0].label}")
     return enrollment
+
+
+def taken_along(wish: quotes.Wish) -> list[tuple[Extra, int]]:
+    """The extras of a sign-up, required ones included."""
+    rows = {x.code: x for x in wish.run.extras}
+    return [(rows[extra.code], count) for extra, count in fees.counts_of(wish.fees, wish.ask)]
 
 
 def locked_enrollment(deed: Deed, enrollment_id: int) -> tuple[Enrollment, Run, Any]:
@@ -208,10 +236,14 @@ def withdraw(deed: Deed, enrollment_id: int) -> dict[str, Any]:
 
 
 def end(deed: Deed, enrollment: Enrollment, status: str, cause: str) -> int:
-    """End an enrollment under the seat lock: seat back, charges reversed. Returns the sum taken back."""
+    """End an enrollment under the seat lock: seat, code and stock back, charges reversed. Returns the sum taken back."""
     deed.session.get_one(RunSeats, enrollment.run_id).taken -= enrollment.heads
     enrollment.status, enrollment.ended_at = status, deed.now
     deed.session.flush()
+    codes.give_back(deed, enrollment)
+    stock.take_for(deed, enrollment, back=True, cause=cause)
+    if status == "taken back":
+        kept_quotes.open_again(deed, enrollment)
     return money.reverse_charges(deed, enrollment, cause)
 
 
@@ -220,11 +252,13 @@ def seat_again(deed: Deed, enrollment: Enrollment, run: Run, row: Any, cause: st
     seat = core_seats.seats_for(core_seats.Seats(run.capacity, row.taken), enrollment.heads)
     if isinstance(seat, core_seats.Waits):
         raise conflict("full", f"The seat is gone: {seat.why[0].lower()}{seat.why[1:]}")
-    if live_on(deed, run.id, [enrollment.person_id]):
+    if parties.live_on(deed, run.id, [enrollment.person_id]):
         raise conflict("already-in", f"{enrollment.person.name} has been enrolled anew meanwhile.")
     row.taken += enrollment.heads
     enrollment.status, enrollment.ended_at = "seated", None
     deed.session.flush()
+    codes.take_again(deed, enrollment)
+    stock.take_for(deed, enrollment, back=False, cause=cause)
     money.charge(deed, enrollment, cause)
 
 

@@ -6,7 +6,6 @@ from sqlalchemy import func, select
 
 from archgate.actions.transaction import Deed
 from archgate.core import seats
-from archgate.core.faults import Fault, Refused
 from archgate.core.waitlist import Party, in_order
 from archgate.tables.courses import Run
 from archgate.tables.roster import Enrollment
@@ -25,12 +24,6 @@ def lock_seats(deed: Deed, run: Run) -> RunSeats:
     deed.session.flush()
     deed.session.refresh(run)
     return row
-
-
-def checked_heads(heads: int) -> int:
-    if not 1 <= heads <= seats.LARGEST_PARTY:
-        raise Refused([Fault("/heads", f"A party has 1 to {seats.LARGEST_PARTY} heads.")])
-    return heads
 
 
 def party(row: Waiting) -> Party:

@@ -12,6 +12,7 @@ from decimal import Decimal
 from typing import Any
 
 from sqlalchemy import Table, select
+from sqlalchemy.exc import IntegrityError
 
 from archgate.actions import lifecycle, messages, roster, schedule, seats, waitlist
 from archgate.actions.problems import Problem, conflict, not_found
@@ -44,7 +45,8 @@ FIELD_ACTIONS = {
     "keep defaults",
 }
 WITH_FIELDS = {"change a person", "add a busy time", "take out a busy time", "import busy times", "close days",
-               "open a day", "accept a clash"}  # fmt: skip
+               "open a day", "accept a clash", "tag a person", "make codes", "change codes", "make a plan", "change a plan",
+               "keep a quote", "drop a quote", "change defaults"}  # fmt: skip
 ADDED_ON_THE_SPOT = {"places", "instructors"}  # somebody else may use them by now
 RISING = {"sequence"}  # of meetings: a calendar must see it rise, also on an undo
 DERIVED = {"gates"}  # worked out anew after an undo, never restored
@@ -127,7 +129,10 @@ def restore_rows(deed: Deed, change: Change) -> None:
             raise conflict(
                 "moved-on", f"It has moved on since: {later_change(deed, change, row['table'], row['id'])}."
             )
-        restore(deed, table, row)
+        try:
+            restore(deed, table, row)
+        except IntegrityError:
+            raise conflict("moved-on", "It has moved on since: something depends on it by now.") from None
         deed.rows.append(
             {"table": row["table"], "id": row["id"], "before": row["after"], "after": row["before"]}
         )

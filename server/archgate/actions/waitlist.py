@@ -6,17 +6,15 @@ from typing import Any
 
 from sqlalchemy import select
 
-from archgate.actions import fees, money, people, plans, roster, seats
+from archgate.actions import money, people, quotes, roster, seats
 from archgate.actions.problems import conflict, not_found
 from archgate.actions.schedule import get_run
 from archgate.actions.transaction import Deed
 from archgate.core import seats as core_seats
 from archgate.core.waitlist import next_that_fits
 from archgate.tables.courses import Run
-from archgate.tables.fees import Rate
 from archgate.tables.money import Account
 from archgate.tables.people import Organization, Person
-from archgate.tables.plans import Plan
 from archgate.tables.roster import Enrollment
 from archgate.tables.waitlist import Waiting
 
@@ -25,23 +23,23 @@ def join(
     deed: Deed,
     run_id: int,
     person_id: int,
-    heads: int = 1,
-    rate_id: int | None = None,
-    plan_id: int | None = None,
     organization_id: int | None = None,
     note: str = "",
+    **ask: Any,
 ) -> dict[str, Any]:
-    """Put a party at the end of the line. Refused while there is a seat for it."""
+    """Put a party at the end of the line with what it asks for. Refused while there is a seat for it."""
     run, person = get_run(deed, run_id), people.get_person(deed, person_id)
     seats.lock_seats(deed, run)
-    rate, plan = fees.rate_of(run, rate_id), plans.plan_of(run, plan_id)
+    wish = quotes.wish_of(deed, run, ask, person)
     roster.refuse_twice(deed, run, person)
+    quotes.refuse_rates(deed, wish, person, organization_id)
+    quotes.terms_for(deed, wish)
     state = seats.seats_of(deed, run)
     roster.refuse_sign_up(deed, run, full=False)
-    if isinstance(core_seats.seats_for(state, seats.checked_heads(heads)), core_seats.Seated):
+    if isinstance(core_seats.seats_for(state, len(wish.heads)), core_seats.Seated):
         raise conflict("seat-free", f"There is a seat; {person.name} can be enrolled at once.")
     payer = money.account_of(deed, roster.payer_owner(deed, run, person, organization_id), run.currency)
-    row = line_up(deed, run, person, payer, rate.id, plan.id, heads, note, "desk")
+    row = line_up(deed, wish, person, payer, note, "desk")
     change = deed.log("wait", "waiting", row.id, f"{person.name} waits for {run.code}", run_id=run.id)
     return {
         "waiting_id": row.id,
@@ -49,18 +47,19 @@ def join(
         "person_id": person.id,
         "name": person.name,
         "place": len(state.waiting) + 1,
-        "heads": heads,
+        "heads": len(wish.heads),
         "change": change.key,
     }
 
 
 def line_up(
-    deed: Deed, run: Run, person: Person, payer: Account, rate_id: int, plan_id: int, heads: int, note: str,
-    way_in: str, batch_id: int | None = None,
+    deed: Deed, wish: quotes.Wish, person: Person, payer: Account, note: str, way_in: str,
+    batch_id: int | None = None,
 ) -> Waiting:  # fmt: skip
     row = Waiting(
-        run_id=run.id, person_id=person.id, payer_id=payer.id, rate_id=rate_id, plan_id=plan_id, batch_id=batch_id,
-        user_id=deed.user_id, status="waiting", way_in=way_in, heads=heads, joined_at=deed.now, note=note,
+        run_id=wish.run.id, person_id=person.id, payer_id=payer.id, rate_id=wish.heads[0].id, plan_id=wish.plan.id,
+        batch_id=batch_id, user_id=deed.user_id, status="waiting", way_in=way_in, heads=len(wish.heads),
+        joined_at=deed.now, note=note, ask=wish.document,
     )  # fmt: skip
     deed.session.add(row)
     deed.session.flush()
@@ -95,15 +94,13 @@ def seat_quote(deed: Deed, waiting_id: int) -> dict[str, Any]:
     row = deed.session.get(Waiting, waiting_id)
     if row is None:
         raise not_found("This place in line")
-    run = get_run(deed, row.run_id)
-    return fees.sign_up_quote(deed, run, *agreed_terms(run, row), row.heads)
+    return quotes.sign_up_quote(deed, wish_of(deed, get_run(deed, row.run_id), row))
 
 
-def agreed_terms(run: Run, row: Waiting) -> tuple[Rate, Plan]:
-    """The rate and plan a party joined the line with; they hold for it also when taken off the run since."""
-    return next(r for r in run.rates if r.id == row.rate_id), next(
-        p for p in run.plans if p.id == row.plan_id
-    )
+def wish_of(deed: Deed, run: Run, row: Waiting) -> quotes.Wish:
+    """What a party asked for when it joined the line; rates and plan hold for it also when taken off the run since."""
+    usual = {"people": [{"rate_id": row.rate_id, "count": row.heads}], "plan_id": row.plan_id}
+    return quotes.wish_of(deed, run, row.ask or usual, row.person, held=True)
 
 
 def seat(deed: Deed, waiting_id: int, total: str) -> dict[str, Any]:
@@ -121,22 +118,12 @@ def seat(deed: Deed, waiting_id: int, total: str) -> dict[str, Any]:
         raise conflict("not-next", f"{name} is next in line and comes first.")
     if run.status != "published":
         raise conflict("sign-up-shut", f"The run is {run.status}.")
-    rate, plan = agreed_terms(run, row)
+    wish = wish_of(deed, run, row)
     line_apart = core_seats.Seats(state.capacity, state.taken)  # it is this party's turn
     payer = deed.session.get_one(Account, row.payer_id)
+    priced = roster.price_of(deed, wish)
     enrolled = roster.seat_at_price(
-        deed,
-        run,
-        line_apart,
-        row.person,
-        payer,
-        rate,
-        plan,
-        row.heads,
-        total,
-        row.note,
-        "waitlist",
-        row.batch_id,
+        deed, line_apart, wish, row.person, payer, priced, total, row.note, "waitlist", row.batch_id
     )
     row.status, row.ended_at, row.enrollment_id = "seated", deed.now, enrolled["enrollment_id"]
     change = deed.log(

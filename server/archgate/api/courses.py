@@ -8,10 +8,11 @@ from typing import Any
 from fastapi import APIRouter, Depends, Request
 from pydantic import BaseModel, Field
 
-from archgate.actions import courses, fees, finding
+from archgate.actions import courses, fees, finding, prices
 from archgate.actions.access import User
 from archgate.actions.transaction import Once
-from archgate.api.web import Body, FaultOut, may, once, run_act, run_look
+from archgate.api.fees import EarlyIn, ExtraOut, GroupStepIO, Origin, PlanOut, PriceLine, RateOut, TaxIO
+from archgate.api.web import Body, FaultOut, Patch, given, may, once, run_act, run_look
 
 router = APIRouter(tags=["courses"])
 
@@ -183,51 +184,6 @@ class GateOut(BaseModel):
     label: str
 
 
-class EarlyStepIO(BaseModel):
-    until: str | None = None
-    days_before: int | None = None
-    amount: str | None = None
-    off: str | None = None
-    percent: str | None = None
-
-
-class RateOut(BaseModel):
-    id: int
-    code: str
-    label: str
-    amount: str
-    early: list[EarlyStepIO]
-
-
-class PlanLineOut(BaseModel):
-    percent: str | None
-    amount: str | None
-    parts: int | None
-    rest: bool
-    due: dict[str, str | int]
-    settle: str
-    text: str
-
-
-class PlanOut(BaseModel):
-    id: int
-    name: str
-    lines: list[PlanLineOut]
-
-
-class PriceStretch(BaseModel):
-    """Days, both included, on which one person pays the same."""
-
-    from_: str = Field(alias="from")
-    to: str
-    total: str
-
-
-class PriceLine(BaseModel):
-    rate: str
-    steps: list[PriceStretch]
-
-
 class Finding(FaultOut):
     """An error keeps the run from being published; a warning is worth a look."""
 
@@ -253,8 +209,11 @@ class RunOut(RunLine):
     gates: list[GateOut]
     price_line: list[PriceLine]
     rates: list[RateOut]
+    extras: list[ExtraOut]
+    group: list[GroupStepIO]
+    taxes: list[TaxIO]
     plans: list[PlanOut]
-    sources: list[str]
+    origins: dict[str, Origin]
     readiness: list[Finding]
     now: str
 
@@ -344,67 +303,10 @@ class NewRun(Body):
     extra: Any = None
     changes: Any = None
     rates: Any = None
+    extras: Any = None
+    group: Any = None
+    taxes: Any = None
     plans: Any = None
-
-
-class Patch(Body):
-    """`set` holds the new values, `seen` the values the person saw: only those changed meanwhile conflict."""
-
-    seen: dict[str, Any] | None = None
-    set: dict[str, Any]
-
-
-class QuoteLine(BaseModel):
-    kind: str
-    code: str
-    label: str
-    quantity: int
-    unit: str
-    amount: str
-    why: str
-    early: bool
-
-
-class InstallmentOut(BaseModel):
-    n: int
-    due: str
-    amount: str
-    settle: str
-    why: str
-
-
-class NextChange(BaseModel):
-    at: str
-    total: str
-
-
-class QuoteOut(BaseModel):
-    currency: str
-    lines: list[QuoteLine]
-    subtotal: str
-    total: str
-    next_change: NextChange | None
-    installments: list[InstallmentOut]
-    due_now: str
-    due_later: str
-
-
-class RunQuote(QuoteOut):
-    run_id: int
-    rate_id: int
-    plan_id: int
-    heads: int
-    seat: int | None
-    place: int | None
-    capacity: int
-    sign_up: str
-    why: str
-    can_enroll: bool
-    can_wait: bool
-
-
-def given(body: BaseModel) -> dict[str, Any]:
-    return body.model_dump(exclude_unset=True)
 
 
 @router.get("/courses")
@@ -457,7 +359,7 @@ def change_run(
 def change_terms(
     run_id: int, body: Patch, request: Request, preview: bool = False, user: User = Depends(may("plan runs"))
 ) -> Outcome:
-    """Change the fee or the payment plan for everybody who signs up from now on."""
+    """Change rates, extras, group steps, taxes or payment plans for everybody who signs up from now on."""
     return run_act(request, user, lambda deed: fees.change_terms(deed, run_id, given(body)), preview=preview)
 
 
@@ -466,17 +368,16 @@ def publish_run(run_id: int, request: Request, user: User = Depends(may("publish
     return run_act(request, user, lambda deed: courses.publish_run(deed, run_id))
 
 
-@router.get("/runs/{run_id}/quote")
-def quote_run(
+@router.post("/runs/{run_id}/early-bird")
+def apply_early(
     run_id: int,
+    body: EarlyIn,
     request: Request,
-    rate_id: int | None = None,
-    plan_id: int | None = None,
-    heads: int = 1,
-    user: User = Depends(may("read")),
-) -> RunQuote:
-    """What a sign-up costs now, when it is due, and whether there is a seat or a place in line."""
-    return run_look(request, user, lambda deed: fees.quote_run(deed, run_id, rate_id, plan_id, heads))
+    preview: bool = False,
+    user: User = Depends(may("plan runs")),
+) -> Outcome:
+    """Put the early-bird planner's prices on a run."""
+    return run_act(request, user, lambda deed: prices.apply_early(deed, run_id, given(body)), preview=preview)
 
 
 class KeepDefaults(BaseModel):

@@ -10,9 +10,8 @@ from pydantic import BaseModel
 from archgate.actions import people
 from archgate.actions.access import User
 from archgate.actions.transaction import Once
-from archgate.api.courses import Patch
-from archgate.api.courses import given as given_of
-from archgate.api.web import Body, may, once, run_act, run_look
+from archgate.api.web import Body, Patch, may, once, run_act, run_look
+from archgate.api.web import given as given_of
 
 router = APIRouter(tags=["people"])
 
@@ -115,6 +114,7 @@ class PersonPage(PersonOut):
     next_due: NextDue | None
     currency: str
     numbers: list[StaffNumber]
+    tags: list[str]
     enrollments: list[PersonRun]
     waiting: list[PersonWaits]
     notes: list[NoteOut]
@@ -202,3 +202,26 @@ def create_organization(
     key: Once | None = Depends(once),
 ) -> OrganizationOut:
     return run_act(request, user, lambda deed: people.create_organization(deed, body.name), once=key)
+
+
+class Tags(BaseModel):
+    tags: list[str]
+
+
+class Tagged(BaseModel):
+    change: str
+    tags: list[str]
+
+
+@router.get("/tags")
+def list_tags(request: Request, user: User = Depends(may("read"))) -> list[str]:
+    """Every tag that some person has."""
+    return run_look(request, user, people.known_tags)
+
+
+@router.put("/people/{person_id}/tags")
+def tag_person(
+    person_id: int, body: Tags, request: Request, user: User = Depends(may("keep people"))
+) -> Tagged:
+    """What kind of person somebody is to the center; it decides which rates they may have."""
+    return run_act(request, user, lambda deed: people.tag_person(deed, person_id, body.tags))

@@ -10,32 +10,29 @@ from pydantic import BaseModel
 from archgate.actions import roster, rosters, undo, waitlist
 from archgate.actions.access import User
 from archgate.actions.transaction import Once
-from archgate.api.courses import QuoteOut, RunQuote
-from archgate.api.web import may, once, run_act, run_look
+from archgate.api.fees import AskIn, QuoteOut, SeatQuote
+from archgate.api.web import given, may, once, run_act, run_look
 
 router = APIRouter(tags=["roster"])
 
 
-class NewEnrollment(BaseModel):
-    """`total` is the total the screen showed; `organization_id` is the payer, when not the learner."""
+class NewEnrollment(AskIn):
+    """`total` is the total the screen showed; `organization_id` is the payer, when not the learner. `names` are those of
+    the other heads, as far as they are known; with `kept_quote_id` the terms of that quote hold."""
 
     run_id: int
     person_id: int
     total: str
-    rate_id: int | None = None
-    plan_id: int | None = None
     organization_id: int | None = None
-    heads: int = 1
     note: str = ""
+    names: list[str] = []
+    kept_quote_id: int | None = None
 
 
-class NewWaiting(BaseModel):
+class NewWaiting(AskIn):
     run_id: int
     person_id: int
-    rate_id: int | None = None
-    plan_id: int | None = None
     organization_id: int | None = None
-    heads: int = 1
     note: str = ""
 
 
@@ -163,7 +160,7 @@ def enroll(
     user: User = Depends(may("enroll")),
     key: Once | None = Depends(once),
 ) -> Enrolled:
-    return run_act(request, user, lambda deed: roster.enroll(deed, **body.model_dump()), once=key)
+    return run_act(request, user, lambda deed: roster.enroll(deed, **given(body)), once=key)
 
 
 @router.get("/enrollments/{enrollment_id}")
@@ -194,11 +191,11 @@ def join(
     body: NewWaiting, request: Request, user: User = Depends(may("enroll")), key: Once | None = Depends(once)
 ) -> Lined:
     """Put a party at the end of a full run's line."""
-    return run_act(request, user, lambda deed: waitlist.join(deed, **body.model_dump()), once=key)
+    return run_act(request, user, lambda deed: waitlist.join(deed, **given(body)), once=key)
 
 
 @router.get("/waiting/{waiting_id}/quote")
-def seat_quote(waiting_id: int, request: Request, user: User = Depends(may("read"))) -> RunQuote:
+def seat_quote(waiting_id: int, request: Request, user: User = Depends(may("read"))) -> SeatQuote:
     """What seating this party now would cost."""
     return run_look(request, user, lambda deed: waitlist.seat_quote(deed, waiting_id))
 

@@ -28,6 +28,17 @@ class Body(BaseModel):
     model_config = ConfigDict(extra="allow")
 
 
+class Patch(Body):
+    """`set` holds the new values, `seen` the values the person saw: only those changed meanwhile conflict."""
+
+    seen: dict[str, Any] | None = None
+    set: dict[str, Any]
+
+
+def given(body: BaseModel) -> dict[str, Any]:
+    return body.model_dump(exclude_unset=True)
+
+
 class FaultOut(BaseModel):
     at: str
     message: str

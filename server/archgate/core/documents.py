@@ -1,8 +1,8 @@
 """The calculators: one JSON document in, one out. The core made usable on its own, from scripts and screens.
 
 Amounts are strings with the currency's own decimals, dates ISO 8601, percents plain numbers in strings. A key
-left out, or null, means an empty list, zero or no limit. Unknown keys are refused, and so are keys of rules
-that are not built yet, each by name. Every fault of a document is reported at once, with its JSON pointer.
+left out, or null, means an empty list, zero or no limit. Unknown keys are refused. Every fault of a document is
+reported at once, with its JSON pointer.
 """
 
 from __future__ import annotations
@@ -14,7 +14,7 @@ from zoneinfo import ZoneInfo
 
 from archgate.core.clashes import Busy, Clash, clashes_of
 from archgate.core.faults import Fault, Refused
-from archgate.core.fees import EarlyStep, Heads, Rate, quote_for
+from archgate.core.fee_documents import quote_of
 from archgate.core.money import format_amount
 from archgate.core.plans import Due, DueKind, PlanLine, Settle, installments_of
 from archgate.core.reader import Document, Reader, strict_date
@@ -163,93 +163,6 @@ def meeting_document(meeting: Meeting) -> Document:
         "instructor": meeting.instructor,
         "room": meeting.room,
         "warnings": list(meeting.warnings),
-    }
-
-
-# --- quote ------------------------------------------------------------------------------------------------
-
-
-def read_step(row: Reader, currency: str | None) -> EarlyStep | None:
-    before = len(row.faults)
-    row.one_of(("until", "days_before"), True, "An early step's end")
-    row.one_of(("amount", "off", "percent"), True, "An early step")
-    step = EarlyStep(
-        row.day("until", "The last day of the step"),
-        row.whole("days_before", "The days before the start", 0, 3660),
-        row.amount("amount", "The early price", currency),
-        row.amount("off", "The amount off", currency),
-        row.percent("percent", "The percent off"),
-    )
-    return step if len(row.faults) == before else None
-
-
-def read_rate(row: Reader, currency: str | None) -> Rate | None:
-    code = row.text("code", "The rate's code", need=True)
-    amount = row.amount("amount", "The amount", currency, need=True)
-    steps = [
-        read_step(s, currency)
-        for s in row.rows("early", "The early steps", "until days_before amount off percent")
-    ]
-    label = row.text("label", "The label") or code
-    if code is None or amount is None or label is None:
-        return None
-    return Rate(code, amount, label, tuple(s for s in steps if s))
-
-
-def quote_of(document: Any) -> Document:
-    """`calc quote`: what an ask costs at a moment, line by line, and when that changes."""
-    faults: list[Fault] = []
-    top = Reader(
-        document, "", faults, "currency time_zone start rates ask", unbuilt="extras group codes taxes"
-    )
-    currency, zone = top.currency(), top.zone()
-    start = top.day("start", "The start")
-    rows = top.rows("rates", "The rates", "code label amount early", unbuilt="sale")
-    rates = [read_rate(r, currency) for r in rows]
-    if not rows:
-        top.fault("rates", "At least one rate is needed.")
-    seen: set[str] = set()
-    for row, rate in zip(rows, rates, strict=True):
-        if rate and rate.code in seen:
-            row.fault("code", f'The code "{rate.code}" is used twice.')
-        if rate:
-            seen.add(rate.code)
-        if start is None and rate and any(s.days_before is not None for s in rate.early):
-            top.fault("start", "The start is missing: an early step counts the days before it.")
-    ask = top.inner("ask", "The ask", "people at", unbuilt="extras code from")
-    moment, people = None, []
-    if ask:
-        moment = ask.moment("at", "The moment", zone, need=True)
-        for row in ask.rows("people", "The people", "rate count"):
-            code = row.text("rate", "The rate", need=True)
-            count = row.whole("count", "The number of people", -(10**6), 10**6, need=True)
-            if code is not None and count is not None:
-                people.append(Heads(code, count))
-    _finish(faults)
-    assert currency and zone and moment
-    quote = quote_for(tuple(r for r in rates if r), tuple(people), moment, start, zone, currency)
-    return {
-        "lines": [
-            {
-                "kind": line.kind,
-                "code": line.code,
-                "label": line.label,
-                "quantity": line.quantity,
-                "unit": format_amount(line.unit, currency),
-                "amount": format_amount(line.amount, currency),
-                "why": line.why,
-            }
-            for line in quote.lines
-        ],
-        "subtotal": format_amount(quote.subtotal, currency),
-        "taxes": [],
-        "total": format_amount(quote.total, currency),
-        "next_change": None
-        if quote.next_change is None
-        else {
-            "at": quote.next_change.at.isoformat(),
-            "total": format_amount(quote.next_change.total, currency),
-        },
     }
 
 

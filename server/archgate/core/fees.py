@@ -1,20 +1,34 @@
-"""Fees: rates, early-bird steps and the quote, each line with the sentence that explains it.
+"""Fees: rates, early-bird steps, sale prices, group steps, extras and discount codes; the quote explains every line.
 
-Amounts are smallest units of one currency. Days begin and end in the zone given; every range includes its
-last day. Of a regular amount and every early step that still holds, the lowest applies; they never add up.
-A percentage gives a reduction that is rounded half up per unit price and then subtracted.
+Amounts are smallest units of one currency. Days begin and end in the zone given; every range includes its last day.
+
+1. Of a regular amount, every early step that still holds and a sale that runs, the lowest applies; they never add up.
+   An amount agreed with the person stands instead of all of them, and no group step touches it.
+2. The group step with the largest number that the people of the whole ask reach takes its percent off each price per head.
+3. A discount code comes after that. Percent: one reduction for each rate line (less its group reduction) and extra line
+   it is on. An amount off: once per ask, taken from the rates in the order in which they stand among the fees, then from
+   the extras in theirs, never more than there is.
+4. A percentage gives a reduction that is rounded half up to the smallest unit and then subtracted: per head in 1 and 2,
+   per line in 3. Reductions of zero make no line.
+5. Taxes come last, on what is left (`core.taxes`).
+
+Lines stand in the order of the ask: its rates with their group reduction each, the extras in the order of the fees, then
+the reductions of the code. Codes are compared letter by letter; whoever reads what people type makes capitals of them.
 """
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date, datetime, timedelta
 from decimal import Decimal
 from zoneinfo import ZoneInfo
 
 from archgate.core.faults import Fault, Refused
-from archgate.core.gates import day_over, last_early_day, local_day, through_text
+from archgate.core.gates import first_moment, last_early_day, local_day, through_text
 from archgate.core.money import format_amount, percent_of, percent_text
+from archgate.core.schedule import day_text
+from archgate.core.taxes import Tax, taxes_on
 
 
 @dataclass(frozen=True)
@@ -29,11 +43,79 @@ class EarlyStep:
 
 
 @dataclass(frozen=True)
+class Sale:
+    """A sale price for a stretch of days, both included; None is no limit."""
+
+    first: date | None
+    last: date | None
+    amount: int
+
+    def runs(self, day: date) -> bool:
+        return within(day, self.first, self.last)
+
+
+@dataclass(frozen=True)
 class Rate:
+    """`by_agreement`: staff may enter an amount of their own for it, with a reason."""
+
     code: str
     amount: int
     label: str
     early: tuple[EarlyStep, ...] = ()
+    sale: Sale | None = None
+    by_agreement: bool = False
+
+
+@dataclass(frozen=True)
+class Extra:
+    """Something beside the seat. `required`: once per head; `stock` and `most` limit an ask, None does not."""
+
+    code: str
+    amount: int
+    label: str
+    required: bool = False
+    stock: int | None = None
+    most: int | None = None
+
+
+@dataclass(frozen=True)
+class GroupStep:
+    people: int
+    percent: Decimal
+
+
+@dataclass(frozen=True)
+class Code:
+    """A discount code: `percent`, or `off` once per ask. `on` names rates and extras; None is every rate, no extra."""
+
+    code: str
+    percent: Decimal | None = None
+    off: int | None = None
+    first: date | None = None
+    last: date | None = None
+    on: frozenset[str] | None = None
+
+    def runs(self, day: date) -> bool:
+        return within(day, self.first, self.last)
+
+
+@dataclass(frozen=True)
+class Fees:
+    """Everything that decides what an ask costs."""
+
+    rates: tuple[Rate, ...]
+    extras: tuple[Extra, ...] = ()
+    group: tuple[GroupStep, ...] = ()
+    codes: tuple[Code, ...] = ()
+    taxes: tuple[Tax, ...] = ()
+
+
+@dataclass(frozen=True)
+class Agreed:
+    """A price per head that staff agreed, and why."""
+
+    amount: int
+    reason: str
 
 
 @dataclass(frozen=True)
@@ -42,20 +124,42 @@ class Heads:
 
     rate: str
     count: int
+    agreed: Agreed | None = None
+
+
+@dataclass(frozen=True)
+class Ask:
+    """Who signs up, with which extras (code, count), and under which discount code."""
+
+    people: tuple[Heads, ...]
+    extras: tuple[tuple[str, int], ...] = ()
+    code: str | None = None
+
+    @property
+    def heads(self) -> int:
+        return sum(h.count for h in self.people)
 
 
 @dataclass(frozen=True)
 class Line:
-    """One line of a quote; reductions are negative."""
+    """One line of a quote; reductions are negative. `of` is the rate or extra that the line belongs to."""
 
-    kind: str
+    kind: str  # "rate", "group", "extra", "code"
     code: str
     label: str
     quantity: int
     unit: int
     amount: int
     why: str
+    of: str
     early: bool = False
+
+
+@dataclass(frozen=True)
+class TaxSum:
+    name: str
+    amount: int
+    included: bool
 
 
 @dataclass(frozen=True)
@@ -71,8 +175,25 @@ class Quote:
     currency: str
     lines: tuple[Line, ...]
     subtotal: int
+    taxes: tuple[TaxSum, ...]
     total: int
     next_change: NextChange | None
+
+
+def within(day: date, first: date | None, last: date | None) -> bool:
+    return (first is None or first <= day) and (last is None or day <= last)
+
+
+# --- the price per head -----------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class UnitPrice:
+    """The price per head, the sentence that explains it, and whether an early step gives it."""
+
+    amount: int
+    why: str
+    early: bool = False
 
 
 def step_price(rate: Rate, step: EarlyStep) -> int:
@@ -94,21 +215,26 @@ def holding_steps(rate: Rate, day: date, start: date | None) -> list[tuple[int, 
     return sorted(found, key=lambda f: (f[0], f[1]))
 
 
-@dataclass(frozen=True)
-class UnitPrice:
-    """The price per head, the sentence that explains it, and whether an early step gives it."""
-
-    amount: int
-    why: str
-    early: bool = False
+def lowest(rate: Rate, day: date, start: date | None) -> int:
+    """The price per head by rule 1."""
+    found = [rate.amount, *(price for price, _, _ in holding_steps(rate, day, start))]
+    if rate.sale and rate.sale.runs(day):
+        found.append(rate.sale.amount)
+    return min(found)
 
 
 def unit_price(rate: Rate, day: date, start: date | None, currency: str) -> UnitPrice:
-    """The price per head on a day."""
+    """The price per head on a day by rule 1, with its sentence."""
     steps = holding_steps(rate, day, start)
+    price = lowest(rate, day, start)
     regular = f"The regular amount is {format_amount(rate.amount, currency)}"
-    if steps and steps[0][0] < rate.amount:
-        price, last, step = steps[0]
+    sale = rate.sale if rate.sale and rate.sale.runs(day) else None
+    if price == rate.amount:
+        ended = rate.early and not steps and not sale
+        return UnitPrice(price, f"{regular}." + (" No early step holds any more." if ended else ""))
+    others = len(steps) + (sale is not None) > 1
+    if steps and steps[0][0] == price:
+        _, last, step = steps[0]
         if step.percent is not None:
             how = f" less {percent_text(step.percent)} percent"
         elif step.off is not None:
@@ -116,54 +242,228 @@ def unit_price(rate: Rate, day: date, start: date | None, currency: str) -> Unit
         else:
             how = f"; the early price is {format_amount(price, currency)}"
         rule = f", {step.days_before} days before start" if step.until is None else ""
-        also = " It is the lowest of the steps that hold." if len(steps) > 1 else ""
-        why = f"{regular}{how}. The early step holds {through_text(last)}{rule}.{also}"
-        return UnitPrice(price, why, early=True)
-    if rate.early and not steps:
-        return UnitPrice(rate.amount, f"{regular}. No early step holds any more.")
-    return UnitPrice(rate.amount, f"{regular}.")
+        also = " It is the lowest of the reductions that hold." if others else ""
+        return UnitPrice(
+            price, f"{regular}{how}. The early step holds {through_text(last)}{rule}.{also}", early=True
+        )
+    until = f" {through_text(sale.last)}" if sale and sale.last else ""
+    also = " It is the lowest of the reductions that hold." if others else ""
+    return UnitPrice(price, f"{regular}; the sale price is {format_amount(price, currency)}{until}.{also}")
 
 
-def lines_of(
-    rates: dict[str, Rate], people: tuple[Heads, ...], day: date, start: date | None, currency: str
-) -> tuple[Line, ...]:
-    lines = []
-    for heads in people:
-        rate = rates[heads.rate]
-        price = unit_price(rate, day, start, currency)
-        why = price.why + (f" {heads.count} people." if heads.count > 1 else "")
-        amount = price.amount * heads.count
-        lines.append(Line("rate", rate.code, rate.label, heads.count, price.amount, amount, why, price.early))
-    return tuple(lines)
+# --- the ask ----------------------------------------------------------------------------------------------
+
+
+def counts_of(fees: Fees, ask: Ask) -> list[tuple[Extra, int]]:
+    """The extras of an ask in the order of the fees, required ones added once per head where nothing was said."""
+    asked = dict(ask.extras)
+    found = ((x, asked.get(x.code, ask.heads if x.required else 0)) for x in fees.extras)
+    return [(extra, count) for extra, count in found if count]
+
+
+def code_of(fees: Fees, ask: Ask) -> Code | None:
+    return next((c for c in fees.codes if c.code == ask.code), None)
+
+
+def code_targets(fees: Fees, ask: Ask, code: Code) -> list[str]:
+    """What a code is on, of what is asked: rates first, then extras, each in the order of the fees."""
+    rates = {h.rate for h in ask.people}
+    extras = [x.code for x, _ in counts_of(fees, ask)]
+    on = code.on
+    return [r.code for r in fees.rates if r.code in rates and (on is None or r.code in on)] + [
+        e for e in extras if on is not None and e in on
+    ]
+
+
+def ask_faults(fees: Fees, ask: Ask, day: date | None, currency: str) -> list[Fault]:
+    """What cannot be had as asked, each with its reason. `day`: also that the code runs on it."""
+    rates = {r.code: r for r in fees.rates}
+    faults = []
+    for i, heads in enumerate(ask.people):
+        at = f"/ask/people/{i}"
+        if heads.rate not in rates:
+            faults.append(Fault(f"{at}/rate", f'There is no rate "{heads.rate}".'))
+        elif heads.agreed and not rates[heads.rate].by_agreement:
+            said = f"The rate {rates[heads.rate].label} is not one that staff may agree an amount for."
+            faults.append(Fault(f"{at}/agreed", said))
+        if heads.count < 1:
+            faults.append(Fault(f"{at}/count", "At least one person is needed."))
+    if not ask.people:
+        faults.append(Fault("/ask/people", "At least one person is needed."))
+    if faults:
+        return faults
+    extras = {x.code: x for x in fees.extras}
+    for name, count in ask.extras:
+        at = f"/ask/extras/{name.replace('~', '~0').replace('/', '~1')}"
+        if name not in extras:
+            faults.append(Fault(at, f'There is no extra "{name}".'))
+        elif count < 1:
+            faults.append(Fault(at, "Ask for at least one, or leave it out."))
+        elif extras[name].required and count < ask.heads:
+            faults.append(Fault(at, f"{extras[name].label} is required once per head, {ask.heads} in all."))
+    for extra, count in counts_of(fees, ask):
+        at = f"/ask/extras/{extra.code.replace('~', '~0').replace('/', '~1')}"
+        if extra.most is not None and count > extra.most:
+            faults.append(
+                Fault(at, f"At most {extra.most} of {extra.label} go with one sign-up, not {count}.")
+            )
+        if extra.stock is not None and count > extra.stock:
+            faults.append(Fault(at, f"{extra.stock} of {extra.label} are in stock, not {count}."))
+    if ask.code is not None:
+        faults += code_faults(fees, ask, day, currency)
+    return faults
+
+
+def code_faults(fees: Fees, ask: Ask, day: date | None, currency: str) -> list[Fault]:
+    code = code_of(fees, ask)
+    if code is None:
+        return [Fault("/ask/code", f'There is no code "{ask.code}".')]
+    if day is not None and not code.runs(day):
+        if code.first and day < code.first:
+            return [Fault("/ask/code", f"The code {code.code} holds from {day_text(code.first)} on.")]
+        return [Fault("/ask/code", f"The code {code.code} held {through_text(code.last or day)}.")]
+    if not code_targets(fees, ask, code):
+        return [Fault("/ask/code", f"The code {code.code} applies to nothing that is asked.")]
+    return []
+
+
+# --- the lines --------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Part:
+    """A line before it is put in words."""
+
+    kind: str
+    of: str
+    quantity: int
+    unit: int
+    amount: int
+    heads: Heads | None = None
+
+
+def group_step(fees: Fees, heads: int) -> GroupStep | None:
+    """The group step that a number of people reaches, if any."""
+    reached = [g for g in fees.group if g.people <= heads]
+    return max(reached, key=lambda g: (g.people, g.percent), default=None)
+
+
+def parts_on(fees: Fees, ask: Ask, day: date, start: date | None) -> list[Part]:
+    """The amounts of an ask on a day, line by line. The ask has no faults; a code that does not run is not given."""
+    rates = {r.code: r for r in fees.rates}
+    step = group_step(fees, ask.heads)
+    parts = []
+    for heads in ask.people:
+        price = heads.agreed.amount if heads.agreed else lowest(rates[heads.rate], day, start)
+        parts.append(Part("rate", heads.rate, heads.count, price, price * heads.count, heads))
+        off = percent_of(price, step.percent) if step and not heads.agreed else 0
+        if off:
+            parts.append(Part("group", heads.rate, heads.count, -off, -off * heads.count, heads))
+    parts += [Part("extra", x.code, n, x.amount, x.amount * n) for x, n in counts_of(fees, ask)]
+    code = code_of(fees, ask)
+    if code and code.runs(day):
+        parts += list(code_parts(fees, ask, code, parts))
+    return parts
+
+
+def code_parts(fees: Fees, ask: Ask, code: Code, parts: list[Part]) -> Iterator[Part]:
+    """The reductions of a code on lines that stand already, by rules 3 and 4."""
+    targets = code_targets(fees, ask, code)
+    if code.percent is not None:
+        for of, price in line_prices(parts):
+            off = percent_of(price, code.percent) if of in targets else 0
+            if off:
+                yield Part("code", of, 1, -off, -off)
+        return
+    left = code.off or 0
+    for target in targets:
+        for of, price in line_prices(parts):
+            off = min(left, price) if of == target else 0
+            if off:
+                left -= off
+                yield Part("code", of, 1, -off, -off)
+
+
+def line_prices(parts: list[Part]) -> list[tuple[str, int]]:
+    """What each rate line, less its group reduction, and each extra line comes to, in order."""
+    found: list[tuple[str, int]] = []
+    for part in parts:
+        if part.kind == "group":
+            found[-1] = (part.of, found[-1][1] + part.amount)
+        else:
+            found.append((part.of, part.amount))
+    return found
+
+
+def line_of(fees: Fees, ask: Ask, part: Part, day: date, start: date | None, currency: str) -> Line:
+    """A part in words."""
+    labels = {r.code: r.label for r in fees.rates} | {x.code: x.label for x in fees.extras}
+    label, said, early, code = labels[part.of], "", False, part.of
+    if part.kind == "rate" and part.heads:
+        if part.heads.agreed:
+            said = f"Agreed: {format_amount(part.unit, currency)} a head. {part.heads.agreed.reason.rstrip('.')}."
+        else:
+            price = unit_price(next(r for r in fees.rates if r.code == part.of), day, start, currency)
+            said, early = price.why, price.early
+        said += f" {part.quantity} people." if part.quantity > 1 else ""
+    elif part.kind == "group":
+        step = group_step(fees, ask.heads)
+        assert step is not None
+        said = f"{percent_text(step.percent)} percent off each head from {step.people} people on; {ask.heads} sign up."
+        label = f"Group of {ask.heads}, {label}"
+    elif part.kind == "extra":
+        extra = next(x for x in fees.extras if x.code == part.of)
+        said = f"{format_amount(extra.amount, currency)} each" + (
+            ", required once per head." if extra.required else "."
+        )
+    else:
+        found = code_of(fees, ask)
+        assert found is not None
+        how = (
+            f"{percent_text(found.percent)} percent off this line"
+            if found.percent is not None
+            else f"{format_amount(found.off or 0, currency)} off, once per sign-up"
+        )
+        said = f"The code {found.code}: {how}" + (f", {through_text(found.last)}." if found.last else ".")
+        label, code = f"{found.code}, {label}", found.code
+    return Line(part.kind, code, label, part.quantity, part.unit, part.amount, said, part.of, early)
+
+
+def sums_of(parts: list[Part]) -> dict[str, int]:
+    """What is charged by rate and extra after all reductions."""
+    sums: dict[str, int] = {}
+    for part in parts:
+        sums[part.of] = sums.get(part.of, 0) + part.amount
+    return sums
+
+
+def total_on(fees: Fees, ask: Ask, day: date, start: date | None) -> int:
+    """The total of an ask on a day, taxes on top included."""
+    parts = parts_on(fees, ask, day, start)
+    total = sum(p.amount for p in parts)
+    if fees.taxes and not any(t.included for t in fees.taxes):
+        total += sum(taxes_on(fees.taxes, sums_of(parts)))
+    return total
 
 
 def quote_for(
-    rates: tuple[Rate, ...],
-    people: tuple[Heads, ...],
-    moment: datetime,
-    start: date | None,
-    zone: ZoneInfo,
-    currency: str,
+    fees: Fees, ask: Ask, moment: datetime, start: date | None, zone: ZoneInfo, currency: str
 ) -> Quote:
-    """What these people pay at a moment, and when that changes next.
-
-    Lines stand in the order of the ask. Raises Refused for an unknown rate or a count below 1.
-    """
-    by_code = {r.code: r for r in rates}
-    faults = []
-    for i, heads in enumerate(people):
-        if heads.rate not in by_code:
-            faults.append(Fault(f"/ask/people/{i}/rate", f'There is no rate "{heads.rate}".'))
-        if heads.count < 1:
-            faults.append(Fault(f"/ask/people/{i}/count", "At least one person is needed."))
-    if not people:
-        faults.append(Fault("/ask/people", "At least one person is needed."))
+    """What an ask costs at a moment, and when that changes next. Raises Refused with every fault of the ask."""
+    day = local_day(moment, zone)
+    faults = ask_faults(fees, ask, day, currency)
     if faults:
         raise Refused(faults)
-    day = local_day(moment, zone)
-    lines = lines_of(by_code, people, day, start, currency)
-    total = sum(line.amount for line in lines)
-    return Quote(currency, lines, total, total, next_change_of(by_code, people, day, start, zone, total))
+    parts = parts_on(fees, ask, day, start)
+    lines = tuple(line_of(fees, ask, p, day, start, currency) for p in parts)
+    subtotal = sum(p.amount for p in parts)
+    amounts = taxes_on(fees.taxes, sums_of(parts))
+    taxes = tuple(TaxSum(t.name, amount, t.included) for t, amount in zip(fees.taxes, amounts, strict=True))
+    total = subtotal + sum(t.amount for t in taxes if not t.included)
+    return Quote(currency, lines, subtotal, taxes, total, next_change_of(fees, ask, day, start, zone, total))
+
+
+# --- from day to day --------------------------------------------------------------------------------------
 
 
 @dataclass(frozen=True)
@@ -175,57 +475,98 @@ class Stretch:
     total: int
 
 
-def price_line_of(
-    rates: tuple[Rate, ...], people: tuple[Heads, ...], first: date, last: date, start: date | None
-) -> tuple[Stretch, ...]:
+def turning_days(fees: Fees, ask: Ask, start: date | None) -> set[date]:
+    """The first days on which the total of an ask may differ from the day before."""
+    asked = {h.rate for h in ask.people if not h.agreed}
+    lasts: list[date | None] = []
+    firsts: list[date | None] = []
+    for rate in fees.rates:
+        if rate.code in asked:
+            lasts += [last_early_day(s.until, s.days_before, start) for s in rate.early]
+            if rate.sale:
+                firsts.append(rate.sale.first)
+                lasts.append(rate.sale.last)
+    code = code_of(fees, ask)
+    if code:
+        firsts.append(code.first)
+        lasts.append(code.last)
+    after = {d + timedelta(days=1) for d in lasts if d is not None and d < date.max}
+    return after | {d for d in firsts if d is not None}
+
+
+def price_line_of(fees: Fees, ask: Ask, first: date, last: date, start: date | None) -> tuple[Stretch, ...]:
     """What an ask costs on every day from `first` through `last`; neighbors never have equal totals.
 
-    Empty when `first` is after `last`. `people` name known rates only.
+    Empty when `first` is after `last`. The ask has no faults; on days outside its dates a code counts as not given.
     """
-    by_code = {r.code: r for r in rates}
     found: list[Stretch] = []
-    ends = sorted(
-        {step for heads in people for step in step_ends(by_code[heads.rate], start) if first <= step < last}
-        | {last}
-    )
-    day = first
-    for end in ends if first <= last else []:
-        total = total_on(by_code, people, day, start)
+    if first > last:
+        return ()
+    days = sorted({first} | {d for d in turning_days(fees, ask, start) if first < d <= last})
+    for n, day in enumerate(days):
+        end = days[n + 1] - timedelta(days=1) if n + 1 < len(days) else last
+        total = total_on(fees, ask, day, start)
         if found and found[-1].total == total:
             found[-1] = Stretch(found[-1].first, end, total)
         else:
             found.append(Stretch(day, end, total))
-        day = end + timedelta(days=1)
     return tuple(found)
 
 
-def step_ends(rate: Rate, start: date | None) -> list[date]:
-    """The last days of a rate's early steps."""
-    ends = (last_early_day(step.until, step.days_before, start) for step in rate.early)
-    return [end for end in ends if end is not None]
-
-
-def total_on(rates: dict[str, Rate], people: tuple[Heads, ...], day: date, start: date | None) -> int:
-    """The total of an ask on a day."""
-    return sum(
-        heads.count
-        * min([rates[heads.rate].amount, *(p for p, _, _ in holding_steps(rates[heads.rate], day, start))])
-        for heads in people
-    )
-
-
 def next_change_of(
-    rates: dict[str, Rate],
-    people: tuple[Heads, ...],
-    day: date,
-    start: date | None,
-    zone: ZoneInfo,
-    total: int,
+    fees: Fees, ask: Ask, day: date, start: date | None, zone: ZoneInfo, total: int
 ) -> NextChange | None:
-    """The first midnight after `day` at which the total of the same ask differs, looking at step ends only."""
-    ends = {end for heads in people for end in step_ends(rates[heads.rate], start) if end >= day}
-    for last in sorted(ends):
-        changed = total_on(rates, people, last + timedelta(days=1), start)
+    """The first midnight after `day` at which the total of the same ask differs."""
+    for turn in sorted(d for d in turning_days(fees, ask, start) if d > day):
+        changed = total_on(fees, ask, turn, start)
         if changed != total:
-            return NextChange(day_over(last, zone).astimezone(zone), changed)
+            return NextChange(first_moment(turn, zone).astimezone(zone), changed)
+    return None
+
+
+# --- who may have a rate ----------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Person:
+    """What decides who may have a rate: tags, organizations by id and courses taken by id."""
+
+    tags: frozenset[str] = frozenset()
+    organizations: frozenset[int] = frozenset()
+    courses: frozenset[int] = frozenset()
+
+
+@dataclass(frozen=True)
+class Terms:
+    """Who may have a rate, when, and how many heads. All that is given must hold; names are for the sentence."""
+
+    tags: frozenset[str] = frozenset()
+    organization: tuple[int, str] | None = None
+    course: tuple[int, str] | None = None
+    first: date | None = None
+    last: date | None = None
+    most: int | None = None
+
+
+def why_not(terms: Terms, person: Person | None, day: date, taken: int, count: int) -> str | None:
+    """Why a rate cannot be had on a day by `count` more heads, or None. An unknown person is judged when known."""
+    if terms.first and day < terms.first:
+        return f"This rate is offered from {day_text(terms.first)} on."
+    if terms.last and day > terms.last:
+        return f"This rate was offered {through_text(terms.last)}."
+    if terms.most is not None and taken + count > terms.most:
+        left = max(0, terms.most - taken)
+        return (
+            f"{left} of {terms.most} seats at this rate are left."
+            if left
+            else f"All {terms.most} seats at this rate are taken."
+        )
+    if person is None:
+        return None
+    if terms.tags and not terms.tags & {t.casefold() for t in person.tags}:
+        return f"This rate is for {', '.join(sorted(terms.tags))}."
+    if terms.organization and terms.organization[0] not in person.organizations:
+        return f"This rate is for people of {terms.organization[1]}."
+    if terms.course and terms.course[0] not in person.courses:
+        return f"This rate is for people who took {terms.course[1]}."
     return None

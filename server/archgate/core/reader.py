@@ -1,7 +1,6 @@
 """Reading JSON objects strictly: every fault of a document at once, each with its JSON pointer.
 
-Unknown keys are refused, and so are keys of rules that are not built yet, each by name. A key left out, or null,
-is the same.
+Unknown keys are refused. A key left out, or null, is the same.
 """
 
 from __future__ import annotations
@@ -24,16 +23,13 @@ ZONES = available_timezones()
 class Reader:
     """Reads one object of a document, collecting faults; a value that is at fault reads as None."""
 
-    def __init__(self, value: Any, at: str, faults: list[Fault], keys: str, unbuilt: str = "") -> None:
+    def __init__(self, value: Any, at: str, faults: list[Fault], keys: str) -> None:
         self.at, self.faults = at, faults
         self.value: Document = value if isinstance(value, dict) else {}
         if not isinstance(value, dict):
             self.fault("", "An object is expected here.")
-        for key, held in self.value.items():
-            if key in unbuilt.split():
-                if held not in (None, [], {}):
-                    self.fault(key, f'"{key}" is not built yet.')
-            elif key not in keys.split():
+        for key in self.value:
+            if key not in keys.split():
                 self.fault(key, f'"{key}" is not a known key here.')
 
     def fault(self, key: str, message: str) -> None:
@@ -50,7 +46,13 @@ class Reader:
                 self.fault(key, f"{name} is missing.")
             return None
         if not isinstance(held, kind) or (kind is int and isinstance(held, bool)):
-            words = {int: "a whole number", str: "a text", bool: "true or false", list: "a list"}
+            words = {
+                int: "a whole number",
+                str: "a text",
+                bool: "true or false",
+                list: "a list",
+                dict: "an object",
+            }
             self.fault(key, f"{name} must be {words[kind]}.")
             return None
         return held
@@ -133,18 +135,18 @@ class Reader:
             return None
         return ZoneInfo(held)
 
-    def rows(self, key: str, name: str, keys: str, unbuilt: str = "", most: int = 1000) -> list[Reader]:
+    def rows(self, key: str, name: str, keys: str, most: int = 1000) -> list[Reader]:
         held = self._take(key, list, False, name) or []
         if len(held) > most:
             self.fault(key, f"{name} has more than {most} entries.")
             return []
-        return [Reader(v, f"{self.at}/{key}/{i}", self.faults, keys, unbuilt) for i, v in enumerate(held)]
+        return [Reader(v, f"{self.at}/{key}/{i}", self.faults, keys) for i, v in enumerate(held)]
 
-    def inner(self, key: str, name: str, keys: str, unbuilt: str = "") -> Reader | None:
+    def inner(self, key: str, name: str, keys: str) -> Reader | None:
         if not self.has(key):
             self.fault(key, f"{name} is missing.")
             return None
-        return Reader(self.value[key], f"{self.at}/{key}", self.faults, keys, unbuilt)
+        return Reader(self.value[key], f"{self.at}/{key}", self.faults, keys)
 
     def one_of(self, names: tuple[str, ...], need: bool, what: str) -> str | None:
         """The single key given of several that exclude each other."""

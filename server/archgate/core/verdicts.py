@@ -239,11 +239,13 @@ def judge(
     known: Known,
     terms: Terms,
     email_fault: Callable[[str], str | None],
+    rate_fault: Callable[[str, int | None, int], str | None] = lambda rate, person, heads: None,
 ) -> list[Verdict]:
     """A verdict for every line (number, cells, corrections), in order; earlier lines get the seats.
 
     A party that does not fit waits behind those who wait already, and a later one that fits is seated
-    (`core.waitlist`). A line that repeats an earlier one needs fixing, and the earlier line is named.
+    (`core.waitlist`). A line that repeats an earlier one needs fixing, and the earlier line is named. `rate_fault` says
+    why a person (None: somebody new) cannot have a rate for so many heads; it is asked in order, once a line.
     """
     verdicts: list[Verdict] = []
     seen: dict[tuple[str, ...], int] = {}
@@ -267,6 +269,9 @@ def judge(
         rate = terms.rates[folded(row.rate)] if row.rate and folded(row.rate) in terms.rates else terms.usual
         heads = row.party or 1
         who = "Known" if person else "New"
+        settled = wrong or person in known.on_roster or person in known.waiting
+        refused = None if settled else rate_fault(rate, person, heads)
+        wrong += [refused] if refused else []
         seats = "a seat" if heads == 1 else f"{heads} seats, {heads - 1} to be named later"
         if wrong:
             verdict, why = NEEDS_FIXING, " ".join(wrong)

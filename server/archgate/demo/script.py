@@ -17,14 +17,19 @@ from sqlalchemy.orm import Session, sessionmaker
 from archgate.actions import (
     access,
     bulk,
+    codes,
     courses,
     fees,
+    kept_quotes,
     lifecycle,
     moving,
     people,
     places,
+    plans,
+    quotes,
     roster,
     rosters,
+    stock,
     waitlist,
 )
 from archgate.actions import today as today_list
@@ -150,10 +155,29 @@ def rates(fee: str, early: str, days: int, member: str = "", concession: str = "
         {"label": "Standard", "amount": fee, "early": [{"days_before": days, "amount": early}]}
     ]
     if member:
-        found.append({"label": "Member", "amount": member, "early": [{"days_before": days, "percent": "5"}]})
+        early_member = [{"days_before": days, "percent": "5"}]
+        found.append({"label": "Member", "amount": member, "early": early_member, "tags": ["member"]})
     if concession:
-        found.append({"label": "Concession", "amount": concession})
+        found.append({"label": "Concession", "amount": concession, "tags": ["concession"], "most": 6})
     return found
+
+
+# What the center sells beside the seat, how much of it there is, and what runs start from.
+HANDBOOK = {"label": "Handbook", "amount": "31.50", "most": 2, "item": "Handbook of dry-stone walling"}
+TOOLS = {"label": "Tool set", "amount": "64.00", "item": "Hammer and chisel set"}
+GLASS_PACK = {"label": "Glass pack", "amount": "24.00", "required": True}
+STOCK = (("Handbook of dry-stone walling", 24), ("Hammer and chisel set", 5))
+DEFAULTS = {
+    "taxes": [{"name": "State sales tax", "percent": "6", "included": False, "on": ["handbook", "tool-set"]}],
+    "group": [{"from": 4, "percent": "5"}],
+    "quote_days": 14,
+}
+CENTER_PLANS: tuple[dict[str, Any], ...] = (
+    {"name": "Within 30 days of invoice", "note": "For organizations that pay by purchase order.",
+     "lines": [{"percent": "100", "due": {"after_sign_up": 30}}]},
+    {"name": "Nothing now, all on the first day", "details": True,
+     "lines": [{"percent": "100", "due": {"after_start": 0}, "settle": "online"}]},
+)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -196,11 +220,11 @@ RUNS = (
                rates("320.00", "290.00", 21), (DEPOSIT, NOW), 8),
     # Open, under its smallest number.
     PlannedRun("GLASS", -50, 6, "SA", "10:00", 300, 4, 10, 6, "Glass room", "M. Oyelaran",
-               rates("264.00", "238.00", 14, "240.00"), (DEPOSIT, HALVES), 4),
+               rates("264.00", "238.00", 14, "240.00"), (DEPOSIT, HALVES), 4, more={"extras": [GLASS_PACK]}),
     # Open, going well, with a party.
     PlannedRun("DSW", -45, 23, "TH", "17:30", 150, 8, 14, 6, "Quarry yard", "I. Marchetti",
                rates("236.00", "212.00", 11, "215.00", "160.00"), (HALVES, MONTHLY), 9,
-               note="The flyer says Hall 2. It meets in the quarry yard."),
+               note="The flyer says Hall 2. It meets in the quarry yard.", more={"extras": [HANDBOOK, TOOLS]}),
     # Full, with people in line.
     PlannedRun("TIMB", -40, 16, "SA", "09:00", 360, 4, 8, 5, "Long barn", "P. Hallam",
                rates("342.00", "310.00", 14, "318.00"), (HALVES, DEPOSIT), 8, waits=5),
@@ -212,7 +236,8 @@ RUNS = (
     PlannedRun("SLATE", -12, 66, "MO", "18:00", 120, 6, 10, 5, "Roof shed", "A. Sorensen",
                rates("248.00", "224.00", 14), (HALVES,), 0, opens=10, title="Slate roofing, spring"),
     PlannedRun("IRON", -9, 40, "WE", "18:00", 180, 5, 8, 4, "Forge", "H. Dunmore",
-               rates("320.00", "290.00", 21), (DEPOSIT, NOW), 3, title="Forged ironwork, winter"),
+               rates("320.00", "290.00", 21), (DEPOSIT, NOW), 3, title="Forged ironwork, winter",
+               more={"sale": (-2, 5, "275.00")}),
     # Drafts: one ready but for its instructor, one that nobody could sign up for any more.
     PlannedRun("GLASS", -6, 75, "WE", "18:00", 120, 6, 8, 5, "Glass room", "",
                rates("276.00", "248.00", 14), (HALVES,), 0, title="Leaded glass: winter evenings", published=False),
@@ -310,6 +335,7 @@ def load(sessions: sessionmaker[Session], today: date, quick: bool) -> None:
             events(center, plan, run_id, back, crowd)
     center.day = today
     desk_work(center, signing_up)
+    offers(center, {(plan.course, plan.first): run for plan, run, _ in signing_up}, crowd)
     for number, text in NOTES:
         center.act(9, lambda d, p=crowd[number], t=text: people.add_note(d, p, t))
 
@@ -321,6 +347,16 @@ def furnish(center: Center) -> None:
         center.act(8.6, lambda d, b=place: places.save_place(d, None, b))
     for teacher in TEACHERS:
         center.act(8.7, lambda d, b=teacher: places.save_instructor(d, None, b))
+    for name, number in STOCK:
+        center.act(
+            8.8,
+            lambda d, n=name, k=number: stock.count_stock(
+                d, {"name": n, "add": k, "cause": "First delivery"}
+            ),
+        )
+    center.act(8.8, lambda d: fees.change_center_defaults(d, {"set": DEFAULTS}))
+    for plan in CENTER_PLANS:
+        center.act(8.9, lambda d, b=plan: plans.make_plan(d, b))
 
 
 def desk_work(center: Center, runs: list[tuple[PlannedRun, int, list[int]]]) -> None:
@@ -371,6 +407,33 @@ def desk_work(center: Center, runs: list[tuple[PlannedRun, int, list[int]]]) -> 
     worker.timed()
 
 
+def offers(center: Center, runs: dict[tuple[str, int], int], crowd: list[int]) -> None:
+    """Discount codes and who used them, and quotes that were kept for callers."""
+    today = center.today
+    wall = runs[("DSW", 23)]
+    until = (today + timedelta(days=20)).isoformat()
+    center.act(9.6, lambda d: codes.make_code(d, {"code": "OPENDAY", "percent": "10", "to": until, "most": 40,
+                                                  "most_each": 1, "note": "Handed out on the open day"}))  # fmt: skip
+    center.act(9.6, lambda d: codes.make_code(d, {"code": "NEIGHBOR", "off": "25.00", "number": 12, "run_ids": [wall],
+                                                  "note": "Letter to the houses along the quay"}))  # fmt: skip
+    lapsed = {"code": "SPRING", "percent": "5", "to": (today - timedelta(days=12)).isoformat()}
+    center.act(9.6, lambda d: codes.make_code(d, lapsed))
+    book = center.look(9, lambda d: courses.run_view(d, wall))["extras"][0]["id"]
+    for n, person in enumerate(crowd[140:142]):
+        ask = {"code": "OPENDAY", "extras": [{"extra_id": book, "count": 1}] if n else []}
+        quote = center.look(10, lambda d, a=ask: quotes.quote_run(d, wall, a))
+        if quote["can_enroll"]:
+            center.act(10, lambda d, p=person, a=ask, q=quote: roster.enroll(d, wall, p, q["total"], **a))
+    for n, (course, ask) in enumerate(
+        ((("GLASS", 6), {"heads": 2}), (("IRON", 40), {}), (("LIME", 60), {"heads": 5}))
+    ):
+        quote = center.look(10.5, lambda d, c=course, a=ask: quotes.quote_run(d, runs[c], a))
+        body = {**ask, "run_id": runs[course], "person_id": crowd[142 + n], "total": quote["total"], "send": False,
+                "last": (today + timedelta(days=(4, 14, 10)[n])).isoformat(),
+                "note": ("", "Waits for a word from work.", "For the house team.")[n]}  # fmt: skip
+        center.act(10.5, lambda d, b=body: kept_quotes.keep(d, b))
+
+
 def everybody(center: Center) -> list[int]:
     """The people the center knows, added on the first day."""
     crowd = []
@@ -385,6 +448,9 @@ def everybody(center: Center) -> list[int]:
             "anyway": True,
         }
         crowd.append(center.act(9 + n / 200, lambda d, b=body: people.create_person(d, b))["id"])
+        tags = ["member"] if n % 3 == 0 else ["concession"] if n % 10 == 1 else []
+        if tags:
+            center.act(9 + n / 200, lambda d, p=crowd[-1], t=tags: people.tag_person(d, p, t))
     return crowd
 
 
@@ -392,6 +458,12 @@ def make_run(center: Center, plan: PlannedRun, course_ids: dict[str, int]) -> di
     code, title, summary = next(c for c in COURSES if c[0] == plan.course)
     weekday = plan.weekday
     first = next_weekday(center.today + timedelta(days=plan.first), weekday)
+    more = dict(plan.more)
+    terms = [dict(r) for r in plan.rates]
+    if "sale" in more:
+        begin, end, price = more.pop("sale")
+        sale_from, sale_to = (center.today + timedelta(days=n) for n in (begin, end))
+        terms[0]["sale"] = {"from": sale_from.isoformat(), "to": sale_to.isoformat(), "amount": price}
     body: dict[str, Any] = {
         "title": plan.title,
         "place": plan.place,
@@ -410,9 +482,9 @@ def make_run(center: Center, plan: PlannedRun, course_ids: dict[str, int]) -> di
             "weekdays": [weekday or WEEKDAYS[first.weekday()]],
             "count": plan.count,
         },
-        "rates": plan.rates,
+        "rates": terms,
         "plans": list(plan.plans),
-        **plan.more,
+        **more,
     }
     if plan.more.get("kind") == "open":
         del body["pattern"]
@@ -446,11 +518,15 @@ def sign_up(center: Center, plan: PlannedRun, run_id: int, crowd: list[int], hou
     """One of the crowd signs up for a run by phone; who is on it already stays home."""
     person = center.chance.choice(crowd[:CALLERS])
     run = center.look(hour, lambda d: courses.run_view(d, run_id))
-    rate = center.chance.choice([run["rates"][0], *run["rates"]])["id"]
+    known = center.look(hour, lambda d: quotes.choices(d, run_id, person, None))["rates"]
+    offered = [r for r in known if r["why_not"] is None]
+    rate = center.chance.choice([offered[0], *offered])["id"]
     chosen = center.chance.choice([run["plans"][0], *run["plans"]])["id"]
-    quote = center.look(hour, lambda d: fees.quote_run(d, run_id, rate, chosen))
+    quote = center.look(hour, lambda d: quotes.quote_run(d, run_id, {"rate_id": rate, "plan_id": chosen}))
     try:
-        center.act(hour, lambda d: roster.enroll(d, run_id, person, quote["total"], rate, chosen))
+        center.act(
+            hour, lambda d: roster.enroll(d, run_id, person, quote["total"], rate_id=rate, plan_id=chosen)
+        )
     except Problem as problem:
         if problem.kind not in ("already-in", "already-waiting"):
             raise
@@ -468,7 +544,7 @@ def events(center: Center, plan: PlannedRun, run_id: int, back: int, crowd: list
     if plan.waits and back == 1:
         for n in range(plan.waits):
             heads = 3 if n == 1 else 1
-            center.act(11 + n / 2, lambda d, p=crowd[130 + n], h=heads: waitlist.join(d, run_id, p, h))
+            center.act(11 + n / 2, lambda d, p=crowd[130 + n], h=heads: waitlist.join(d, run_id, p, heads=h))
     if plan.capacity == 200 and back == 2:
         made = center.act(15, lambda d: bulk.create_batch(d, run_id, "northgate.csv", CLIENT_LIST.encode()))
         client = center.look(15, lambda d: people.find_organizations(d, CLIENT))[0]["id"]
@@ -477,6 +553,6 @@ def events(center: Center, plan: PlannedRun, run_id: int, back: int, crowd: list
 
 
 def party(center: Center, run_id: int, person: int, heads: int, note: str) -> None:
-    quote = center.look(13, lambda d: fees.quote_run(d, run_id, None, None, heads))
+    quote = center.look(13, lambda d: quotes.quote_run(d, run_id, {"heads": heads}))
     if quote["can_enroll"]:
         center.act(13, lambda d: roster.enroll(d, run_id, person, quote["total"], heads=heads, note=note))

@@ -169,3 +169,8 @@ def shown_cell(value: Any) -> str:
     if isinstance(value, float) and value.is_integer():
         return str(int(value))
     return "" if value is None else str(value).strip()
+
+
+def plain_cell(text: str) -> str:
+    """A cell as a spreadsheet will take it for text: what begins like a formula gets an apostrophe before it."""
+    return f"'{text}" if text[:1] in ("=", "+", "-", "@", "\t", "\r") else text

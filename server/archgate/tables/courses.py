@@ -10,7 +10,7 @@ from sqlalchemy.dialects.mysql import LONGBLOB
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from archgate.tables.base import Base, Key, Name, Prose, Word, ascii_key
-from archgate.tables.fees import Rate
+from archgate.tables.fees import Extra, Rate
 from archgate.tables.people import Organization
 from archgate.tables.plans import Plan
 from archgate.tables.schedule import Gate, Meeting, MeetingPattern, Place
@@ -20,7 +20,7 @@ from archgate.tables.teaching import Instructor
 class Center(Base):
     """One row: what holds for the whole center. `clock_offset` (seconds) sets the business clock.
 
-    `region` is where public holidays are looked up ("US", "US-NY"), empty for none; `uid` ends the UIDs of calendars.
+    `defaults` is what runs start from where their course says nothing. `region` is where public holidays are looked up ("US", "US-NY"), empty for none; `uid` ends the UIDs of calendars.
     """
 
     __tablename__ = "center"
@@ -32,10 +32,11 @@ class Center(Base):
     demo_ready: Mapped[bool] = mapped_column(default=False)
     region: Mapped[Word] = mapped_column(default="")
     uid: Mapped[str] = mapped_column(ascii_key(40), default="")
+    defaults: Mapped[dict[str, Any]] = mapped_column(default=dict)
 
 
 class Course(Base):
-    """`defaults` is what its runs start from: capacity, smallest, place, instructor, rates and plans as documents."""
+    """`defaults` is what its runs start from: capacity, smallest, place, instructor, fees and plans as documents."""
 
     __tablename__ = "courses"
     id: Mapped[Key]
@@ -66,8 +67,7 @@ class Attachment(Base):
 class Run(Base):
     """One offering of a course. What people edit stands here; who sits where is locked in `run_seats`.
 
-    `place` and `instructor` are the usual ones; every meeting carries its own. `sources` names the values that came
-    from the course's defaults and were not changed since. `windows` are the sign-up windows as their rules,
+    `place` and `instructor` are the usual ones; every meeting carries its own. `windows` are the sign-up windows as their rules,
     [{"opens": rule, "closes": rule}]; a rule is {"on": date} or {"days_before": n}, none the usual one. `decision_rule`
     is the rule of the decision day. `starts_on` and `ends_on` belong to a cohort, `week_names` too; `access_days`
     count from the end of a cohort, or from the enrollment of an open run. `client_id` makes it a contract run.
@@ -100,7 +100,8 @@ class Run(Base):
     ends_on: Mapped[date | None]
     week_names: Mapped[list[Any]] = mapped_column(default=list)
     access_days: Mapped[int | None]
-    sources: Mapped[list[Any]]
+    group_steps: Mapped[list[Any]] = mapped_column(default=list)
+    taxes: Mapped[list[Any]] = mapped_column(default=list)
     created_at: Mapped[datetime]
     published_at: Mapped[datetime | None]
 
@@ -116,7 +117,10 @@ class Run(Base):
     client: Mapped[Organization | None] = relationship()
     gates: Mapped[list[Gate]] = relationship(cascade="all, delete-orphan", order_by="Gate.at")
     rates: Mapped[list[Rate]] = relationship(cascade="all, delete-orphan", order_by="Rate.position")
-    plans: Mapped[list[Plan]] = relationship(cascade="all, delete-orphan", order_by="Plan.id")
+    extras: Mapped[list[Extra]] = relationship(cascade="all, delete-orphan", order_by="Extra.position")
+    plans: Mapped[list[Plan]] = relationship(
+        cascade="all, delete-orphan", order_by="(Plan.position, Plan.id)"
+    )
 
     @property
     def meetings(self) -> list[Meeting]:

@@ -7,7 +7,7 @@ from datetime import date, datetime
 from sqlalchemy import CheckConstraint, ForeignKey, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from archgate.tables.base import Base, Key, Prose, Units, Word, ascii_key
+from archgate.tables.base import Base, Key, Name, Prose, Units, Word, ascii_key
 
 
 class Account(Base):
@@ -59,3 +59,26 @@ class Allocation(Base):
     posting_id: Mapped[int] = mapped_column(ForeignKey("postings.id"), index=True)
     installment_id: Mapped[int] = mapped_column(ForeignKey("installments.id"), index=True)
     amount: Mapped[Units]
+
+
+class PaymentDetails(Base):
+    """Payment details of a payer as the payment service holds them: a token and words for people, never a number."""
+
+    __tablename__ = "payment_details"
+    id: Mapped[Key]
+    account_id: Mapped[int] = mapped_column(ForeignKey("accounts.id"), index=True)
+    token: Mapped[str] = mapped_column(ascii_key(80), unique=True)
+    words: Mapped[Name]
+    user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
+    at: Mapped[datetime]
+
+
+class PaymentStandIn(Base):
+    """What the payment stand-in holds: it belongs to the outside and knows nothing of ours but the stable key."""
+
+    __tablename__ = "payment_stand_in"
+    key: Mapped[str] = mapped_column(ascii_key(80), primary_key=True)
+    token: Mapped[str] = mapped_column(ascii_key(80), unique=True)
+    holder: Mapped[Name]
+    words: Mapped[Name]
+    at: Mapped[datetime]

@@ -50,6 +50,16 @@ class PersonNumber(Base):
     department: Mapped[Name]
 
 
+class PersonTag(Base):
+    """What kind of person somebody is to the center: member, concession, staff; kept in lower case."""
+
+    __tablename__ = "person_tags"
+    __table_args__ = (UniqueConstraint("person_id", "tag"),)
+    id: Mapped[Key]
+    person_id: Mapped[int] = mapped_column(ForeignKey("people.id"))
+    tag: Mapped[str] = mapped_column(String(40), index=True)
+
+
 class Note(Base):
     """A note of one's own on a person: who wrote it and when. Never edited."""
 

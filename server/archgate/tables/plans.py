@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import date
+from typing import Any
 
 from sqlalchemy import CheckConstraint, ForeignKey, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
@@ -32,11 +33,22 @@ class PlanLine(Base):
 
 
 class Plan(Base):
+    """A way to pay. One of the center (`run_id` is None) serves any run, or those of `course_ids` where some are named.
+
+    A plan that somebody agreed to keeps its lines for good: a change makes a new row that `replaces_id` ties to it.
+    `details`: payment details are taken at sign-up.
+    """
+
     __tablename__ = "plans"
     id: Mapped[Key]
-    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id"), index=True)
+    run_id: Mapped[int | None] = mapped_column(ForeignKey("runs.id"), index=True)
     name: Mapped[Name]
+    note: Mapped[Prose] = mapped_column(default="")
     active: Mapped[bool] = mapped_column(default=True)
+    position: Mapped[int] = mapped_column(default=0)
+    details: Mapped[bool] = mapped_column(default=False)
+    course_ids: Mapped[list[Any]] = mapped_column(default=list)
+    replaces_id: Mapped[int | None] = mapped_column(ForeignKey("plans.id"))
     lines: Mapped[list[PlanLine]] = relationship(cascade="all, delete-orphan", order_by="PlanLine.position")
 
 

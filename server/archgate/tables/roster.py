@@ -9,12 +9,13 @@ from sqlalchemy import CheckConstraint, Computed, ForeignKey, Index, SmallIntege
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from archgate.tables.base import Base, Key, Prose, Units, Word
+from archgate.tables.fees import EnrollmentExtra
 from archgate.tables.people import Person
 from archgate.tables.plans import Installment
 
 
 class PartyPlace(Base):
-    """A head of a party beside the person who signed up, from 2 on; without a person until it is named."""
+    """A head of a party beside the person who signed up, from 2 on, at its own rate; without a person until named."""
 
     __tablename__ = "party_places"
     __table_args__ = (UniqueConstraint("enrollment_id", "n"),)
@@ -22,6 +23,7 @@ class PartyPlace(Base):
     enrollment_id: Mapped[int] = mapped_column(ForeignKey("enrollments.id"))
     n: Mapped[int]
     person_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"), index=True)
+    rate_id: Mapped[int] = mapped_column(ForeignKey("rates.id"), index=True)
     person: Mapped[Person | None] = relationship()
 
 
@@ -65,3 +67,4 @@ class Enrollment(Base):
     person: Mapped[Person] = relationship()
     installments: Mapped[list[Installment]] = relationship(order_by="Installment.n")
     places: Mapped[list[PartyPlace]] = relationship(order_by="PartyPlace.n")
+    extras: Mapped[list[EnrollmentExtra]] = relationship()

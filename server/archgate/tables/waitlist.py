@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import datetime
+from typing import Any
 
 from sqlalchemy import CheckConstraint, Computed, ForeignKey, Index, SmallInteger, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
@@ -12,7 +13,7 @@ from archgate.tables.people import Person
 
 
 class Waiting(Base):
-    """A party in line. `live` is 1 while it waits and NULL when it was seated or left, as with enrollments."""
+    """A party in line, with what it asked for. `live` is 1 while it waits and NULL when it was seated or left, as with enrollments."""
 
     __tablename__ = "waiting"
     __table_args__ = (
@@ -38,5 +39,6 @@ class Waiting(Base):
     joined_at: Mapped[datetime]
     ended_at: Mapped[datetime | None]
     note: Mapped[Prose]
+    ask: Mapped[dict[str, Any]] = mapped_column(default=dict)
 
     person: Mapped[Person] = relationship()

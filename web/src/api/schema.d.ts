@@ -109,7 +109,7 @@ export interface paths {
         head?: never;
         /**
          * Change Terms
-         * @description Change the fee or the payment plan for everybody who signs up from now on.
+         * @description Change rates, extras, group steps, taxes or payment plans for everybody who signs up from now on.
          */
         patch: operations["change_terms"];
         trace?: never;
@@ -131,7 +131,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/runs/{run_id}/quote": {
+    "/api/v1/runs/{run_id}/early-bird": {
         parameters: {
             query?: never;
             header?: never;
@@ -139,12 +139,16 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Quote Run
-         * @description What a sign-up costs now, when it is due, and whether there is a seat or a place in line.
+         * Early Start
+         * @description Where the early-bird planner starts for a run, from the course's own past runs.
          */
-        get: operations["quote_run"];
+        get: operations["early_start"];
         put?: never;
-        post?: never;
+        /**
+         * Apply Early
+         * @description Put the early-bird planner's prices on a run.
+         */
+        post: operations["apply_early"];
         delete?: never;
         options?: never;
         head?: never;
@@ -186,6 +190,383 @@ export interface paths {
         head?: never;
         /** Change Course */
         patch: operations["change_course"];
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/quote": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Quote Run
+         * @description What a sign-up costs, when it is due, and whether there is a seat or a place in line. Nothing is written.
+         */
+        post: operations["quote_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Choices
+         * @description The rates, extras and plans a sign-up can choose from, at today's prices and for this person.
+         */
+        get: operations["choices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/quotes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Quotes
+         * @description Kept quotes by their last day: those that stand, or `every` one.
+         */
+        get: operations["list_quotes"];
+        put?: never;
+        /**
+         * Keep Quote
+         * @description Keep a quote for a person through a day, and send it if asked.
+         */
+        post: operations["keep_quote"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/quotes/{quote_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Quote
+         * @description A kept quote as it would be signed up on today.
+         */
+        get: operations["get_quote"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/quotes/{quote_id}/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Drop Quote */
+        post: operations["drop_quote"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/payment-details": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Details
+         * @description Have the payment service take a payer's details; a token comes back and is kept, never a number.
+         */
+        post: operations["take_details"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/prices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Compare
+         * @description The price lines of up to six runs side by side.
+         */
+        get: operations["compare"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/price-on/{day}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Price On
+         * @description What one person pays on a day, now and later.
+         */
+        get: operations["price_on"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/early-bird": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Early Plan
+         * @description The regular price that keeps today's fee as the early one. Nothing is written.
+         */
+        post: operations["early_plan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Codes */
+        get: operations["list_codes"];
+        put?: never;
+        /**
+         * Make Code
+         * @description Make one code, or a numbered set of single-use ones.
+         */
+        post: operations["make_code"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/codes/{code_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Code */
+        get: operations["get_code"];
+        /**
+         * Change Code
+         * @description Change a code, or with it its whole set, for sign-ups from now on.
+         */
+        put: operations["change_code"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/codes/{code_id}/list.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Code List
+         * @description A set of codes as a CSV file, with who used which.
+         */
+        get: operations["code_list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plans": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Plans */
+        get: operations["list_plans"];
+        put?: never;
+        /** Make Plan */
+        post: operations["make_plan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plans/{plan_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Plan
+         * @description Change a plan for sign-ups from now on; who agreed to it keeps what was agreed.
+         */
+        patch: operations["change_plan"];
+        trace?: never;
+    };
+    "/api/v1/plans/{plan_id}/log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Plan Log */
+        get: operations["plan_log"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/plan-example": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plan Example
+         * @description What a plan that is being typed would ask of somebody. Nothing is written.
+         */
+        post: operations["plan_example"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Stock */
+        get: operations["list_stock"];
+        put?: never;
+        /**
+         * Count Stock
+         * @description Put into stock, take out, or say what was counted; a new name makes a new item.
+         */
+        post: operations["count_stock"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stock/{item_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Stock Moves */
+        get: operations["stock_moves"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/defaults": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Defaults */
+        get: operations["get_defaults"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Defaults
+         * @description Set what runs start from where their course says nothing; null forgets a default.
+         */
+        patch: operations["change_defaults"];
         trace?: never;
     };
     "/api/v1/runs/{run_id}/meetings": {
@@ -992,6 +1373,46 @@ export interface paths {
         put?: never;
         /** Create Organization */
         post: operations["create_organization"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tags": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Tags
+         * @description Every tag that some person has.
+         */
+        get: operations["list_tags"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{person_id}/tags": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Tag Person
+         * @description What kind of person somebody is to the center; it decides which rates they may have.
+         */
+        put: operations["tag_person"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1807,6 +2228,30 @@ export interface components {
             /** Why */
             why: string;
         };
+        /**
+         * CenterPlan
+         * @description A plan of the center; `agreed` counts the sign-ups on it and on what it replaced. No `courses`: any run.
+         */
+        CenterPlan: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Note */
+            note: string;
+            /** Details */
+            details: boolean;
+            /** Lines */
+            lines: components["schemas"]["PlanLineOut"][];
+            /** Of Center */
+            of_center: boolean;
+            /** Active */
+            active: boolean;
+            /** Agreed */
+            agreed: number;
+            /** Courses */
+            courses: components["schemas"]["CourseName"][];
+        };
         /** ChangeOut */
         ChangeOut: {
             /** Key */
@@ -1826,6 +2271,19 @@ export interface components {
         Checked: {
             /** Found */
             found: string;
+        };
+        /** Choices */
+        Choices: {
+            /** Run Id */
+            run_id: number;
+            /** Rates */
+            rates: components["schemas"]["RateChoice"][];
+            /** Extras */
+            extras: components["schemas"]["ExtraChoice"][];
+            /** Plans */
+            plans: components["schemas"]["PlanOut"][];
+            /** Group */
+            group: components["schemas"]["GroupStepIO"][];
         };
         /**
          * ClashOut
@@ -1904,6 +2362,213 @@ export interface components {
             /** Days */
             days: components["schemas"]["ClosureDay"][];
         };
+        /** CodeDone */
+        CodeDone: {
+            /** Id */
+            id: number;
+            /** Code */
+            code: string;
+            /** Note */
+            note: string;
+            /** Percent */
+            percent: string | null;
+            /** Off */
+            off: string | null;
+            /** From */
+            from: string | null;
+            /** To */
+            to: string | null;
+            /** Most */
+            most: number | null;
+            /** Most Each */
+            most_each: number | null;
+            /** Course Ids */
+            course_ids: number[];
+            /** Run Ids */
+            run_ids: number[];
+            /** On */
+            on: string[] | null;
+            /** Active */
+            active: boolean;
+            /** Number */
+            number: number | null;
+            /** Uses */
+            uses: number;
+            /** Limit */
+            limit: number | null;
+            /** Cost */
+            cost: string;
+            /** Currency */
+            currency: string;
+            /** State */
+            state: string;
+            /** Change */
+            change: string;
+        };
+        /**
+         * CodeIn
+         * @description `number` makes a set of single-use codes; `on` are codes of rates and extras, none said is every rate.
+         */
+        CodeIn: {
+            /** Code */
+            code?: unknown;
+            /** Note */
+            note?: unknown;
+            /** Percent */
+            percent?: unknown;
+            /** Off */
+            off?: unknown;
+            /** To */
+            to?: unknown;
+            /** Most */
+            most?: unknown;
+            /** Most Each */
+            most_each?: unknown;
+            /** Course Ids */
+            course_ids?: unknown;
+            /** Run Ids */
+            run_ids?: unknown;
+            /** On */
+            on?: unknown;
+            /** Active */
+            active?: unknown;
+            /** Number */
+            number?: unknown;
+        } & {
+            [key: string]: unknown;
+        };
+        /**
+         * CodeOut
+         * @description A code, or a set of `number` single-use ones. `cost` is what it took off for those who hold their seat.
+         */
+        CodeOut: {
+            /** Id */
+            id: number;
+            /** Code */
+            code: string;
+            /** Note */
+            note: string;
+            /** Percent */
+            percent: string | null;
+            /** Off */
+            off: string | null;
+            /** From */
+            from: string | null;
+            /** To */
+            to: string | null;
+            /** Most */
+            most: number | null;
+            /** Most Each */
+            most_each: number | null;
+            /** Course Ids */
+            course_ids: number[];
+            /** Run Ids */
+            run_ids: number[];
+            /** On */
+            on: string[] | null;
+            /** Active */
+            active: boolean;
+            /** Number */
+            number: number | null;
+            /** Uses */
+            uses: number;
+            /** Limit */
+            limit: number | null;
+            /** Cost */
+            cost: string;
+            /** Currency */
+            currency: string;
+            /** State */
+            state: string;
+        };
+        /** CodeUser */
+        CodeUser: {
+            /** Code */
+            code: string;
+            /** Person Id */
+            person_id: number;
+            /** Name */
+            name: string;
+            /** Run Id */
+            run_id: number;
+            /** Run */
+            run: string;
+            /** Amount */
+            amount: string;
+            /** Live */
+            live: boolean;
+            /** At */
+            at: string;
+        };
+        /** CodeUses */
+        CodeUses: {
+            /** Id */
+            id: number;
+            /** Code */
+            code: string;
+            /** Note */
+            note: string;
+            /** Percent */
+            percent: string | null;
+            /** Off */
+            off: string | null;
+            /** From */
+            from: string | null;
+            /** To */
+            to: string | null;
+            /** Most */
+            most: number | null;
+            /** Most Each */
+            most_each: number | null;
+            /** Course Ids */
+            course_ids: number[];
+            /** Run Ids */
+            run_ids: number[];
+            /** On */
+            on: string[] | null;
+            /** Active */
+            active: boolean;
+            /** Number */
+            number: number | null;
+            /** Uses */
+            uses: number;
+            /** Limit */
+            limit: number | null;
+            /** Cost */
+            cost: string;
+            /** Currency */
+            currency: string;
+            /** State */
+            state: string;
+            /** People */
+            people: components["schemas"]["CodeUser"][];
+        };
+        /** Compared */
+        Compared: {
+            /** Today */
+            today: string;
+            /** Runs */
+            runs: components["schemas"]["ComparedRun"][];
+        };
+        /** ComparedRun */
+        ComparedRun: {
+            /** Id */
+            id: number;
+            /** Code */
+            code: string;
+            /** Title */
+            title: string;
+            /** Currency */
+            currency: string;
+            /** Start */
+            start: string | null;
+            /** Lines */
+            lines: components["schemas"]["PriceLine"][];
+            /** Warnings */
+            warnings: string[];
+            /** Gates */
+            gates: components["schemas"]["GateDay"][];
+        };
         /** Copied */
         Copied: {
             /** Change */
@@ -1955,6 +2620,13 @@ export interface components {
             weeks?: unknown;
         } & {
             [key: string]: unknown;
+        };
+        /** CourseName */
+        CourseName: {
+            /** Id */
+            id: number;
+            /** Title */
+            title: string;
         };
         /** CourseOut */
         CourseOut: {
@@ -2011,6 +2683,42 @@ export interface components {
         } & {
             [key: string]: unknown;
         };
+        /**
+         * Defaults
+         * @description `values` is what runs start from; `courses_differ` counts the courses with a value of their own.
+         */
+        Defaults: {
+            /** Currency */
+            currency: string;
+            /** Values */
+            values: {
+                [key: string]: unknown;
+            };
+            /** Courses Differ */
+            courses_differ: {
+                [key: string]: number;
+            };
+        };
+        /** DefaultsChanged */
+        DefaultsChanged: {
+            /** Currency */
+            currency: string;
+            /** Values */
+            values: {
+                [key: string]: unknown;
+            };
+            /** Courses Differ */
+            courses_differ: {
+                [key: string]: number;
+            };
+            /** Change */
+            change: string;
+        };
+        /** Details */
+        Details: {
+            /** Words */
+            words: string;
+        };
         /** Done */
         Done: {
             /** Change */
@@ -2044,6 +2752,68 @@ export interface components {
             name: string;
             /** Amount */
             amount: string;
+        };
+        /**
+         * EarlyIn
+         * @description The early-bird planner's inputs; `rounding` is the amount that the regular price is rounded to.
+         */
+        EarlyIn: {
+            /** Currency */
+            currency?: unknown;
+            /** Fee */
+            fee?: unknown;
+            /** Share */
+            share?: unknown;
+            /** Target */
+            target?: unknown;
+            /** Days */
+            days?: unknown;
+            /** Rounding */
+            rounding?: unknown;
+        } & {
+            [key: string]: unknown;
+        };
+        /** EarlyOut */
+        EarlyOut: {
+            /** Currency */
+            currency: string;
+            /** Early */
+            early: string;
+            /** Regular */
+            regular: string;
+            /** Exact */
+            exact: string;
+            /** Income */
+            income: string;
+            /** Break Even */
+            break_even: string | null;
+            /** Days */
+            days: number;
+            /** Incomes */
+            incomes: components["schemas"]["IncomeAt"][];
+        };
+        /** EarlyStart */
+        EarlyStart: {
+            /** Run Id */
+            run_id: number;
+            /** Rate */
+            rate: string;
+            /** Currency */
+            currency: string;
+            /** Fee */
+            fee: string;
+            /** Share */
+            share: string;
+            /** Target */
+            target: string;
+            /** Days */
+            days: number;
+            /** Rounding */
+            rounding: string;
+            /** Roundings */
+            roundings: string[];
+            /** Said */
+            said: string;
         };
         /** EarlyStepIO */
         EarlyStepIO: {
@@ -2094,6 +2864,28 @@ export interface components {
             signed_up: string;
             quote: components["schemas"]["QuoteOut"];
         };
+        /**
+         * ExampleOut
+         * @description `said` is why there is no example: by how much the lines miss the whole, or what is missing.
+         */
+        ExampleOut: {
+            /** Installments */
+            installments: components["schemas"]["InstallmentOut"][];
+            /** Due Now */
+            due_now: string;
+            /** Due Later */
+            due_later: string;
+            /** Signed Up */
+            signed_up: string;
+            /** Start */
+            start: string | null;
+            /** Total */
+            total: string;
+            /** Currency */
+            currency: string;
+            /** Said */
+            said: string[];
+        };
         /** Extension */
         Extension: {
             /** Meetings */
@@ -2102,6 +2894,46 @@ export interface components {
             ends_on?: unknown;
         } & {
             [key: string]: unknown;
+        };
+        /** ExtraChoice */
+        ExtraChoice: {
+            /** Id */
+            id: number;
+            /** Label */
+            label: string;
+            /** Amount */
+            amount: string;
+            /** Required */
+            required: boolean;
+            /** Most */
+            most: number | null;
+            /** Stock */
+            stock: number | null;
+        };
+        /**
+         * ExtraOut
+         * @description `item` is the stock item it is taken from, `stock` what is on hand of it.
+         */
+        ExtraOut: {
+            /** Id */
+            id: number;
+            /** Code */
+            code: string;
+            /** Label */
+            label: string;
+            /** Amount */
+            amount: string;
+            /**
+             * Required
+             * @default false
+             */
+            required: boolean;
+            /** Most */
+            most?: number | null;
+            /** Item */
+            item?: string | null;
+            /** Stock */
+            stock?: number | null;
         };
         /** FailedWork */
         FailedWork: {
@@ -2235,6 +3067,13 @@ export interface components {
             /** At */
             at: string;
         };
+        /** GroupStepIO */
+        GroupStepIO: {
+            /** From */
+            from: number;
+            /** Percent */
+            percent: string;
+        };
         /** Imported */
         Imported: {
             /** Change */
@@ -2243,6 +3082,13 @@ export interface components {
             added: number;
             /** Replaced */
             replaced: number;
+        };
+        /** IncomeAt */
+        IncomeAt: {
+            /** Share */
+            share: number;
+            /** Income */
+            income: string;
         };
         /** InstallmentOut */
         InstallmentOut: {
@@ -2325,6 +3171,120 @@ export interface components {
         KeepDefaults: {
             /** Names */
             names: string[];
+        };
+        /** KeptDone */
+        KeptDone: {
+            /** Id */
+            id: number;
+            /** Run Id */
+            run_id: number;
+            /** Run */
+            run: string;
+            /** Title */
+            title: string;
+            /** Person Id */
+            person_id: number;
+            /** Name */
+            name: string;
+            /** Organization Id */
+            organization_id: number | null;
+            /** Note */
+            note: string;
+            /** Last */
+            last: string;
+            /** Status */
+            status: string;
+            /** Ask */
+            ask: {
+                [key: string]: unknown;
+            };
+            quote: components["schemas"]["QuoteOut"];
+            /** Total */
+            total: string;
+            /** Currency */
+            currency: string;
+            /** Kept At */
+            kept_at: string;
+            /** Enrollment Id */
+            enrollment_id: number | null;
+            /** Change */
+            change: string;
+        };
+        /** KeptOut */
+        KeptOut: {
+            /** Id */
+            id: number;
+            /** Run Id */
+            run_id: number;
+            /** Run */
+            run: string;
+            /** Title */
+            title: string;
+            /** Person Id */
+            person_id: number;
+            /** Name */
+            name: string;
+            /** Organization Id */
+            organization_id: number | null;
+            /** Note */
+            note: string;
+            /** Last */
+            last: string;
+            /** Status */
+            status: string;
+            /** Ask */
+            ask: {
+                [key: string]: unknown;
+            };
+            quote: components["schemas"]["QuoteOut"];
+            /** Total */
+            total: string;
+            /** Currency */
+            currency: string;
+            /** Kept At */
+            kept_at: string;
+            /** Enrollment Id */
+            enrollment_id: number | null;
+        };
+        /** KeptSent */
+        KeptSent: {
+            /** Id */
+            id: number;
+            /** Run Id */
+            run_id: number;
+            /** Run */
+            run: string;
+            /** Title */
+            title: string;
+            /** Person Id */
+            person_id: number;
+            /** Name */
+            name: string;
+            /** Organization Id */
+            organization_id: number | null;
+            /** Note */
+            note: string;
+            /** Last */
+            last: string;
+            /** Status */
+            status: string;
+            /** Ask */
+            ask: {
+                [key: string]: unknown;
+            };
+            quote: components["schemas"]["QuoteOut"];
+            /** Total */
+            total: string;
+            /** Currency */
+            currency: string;
+            /** Kept At */
+            kept_at: string;
+            /** Enrollment Id */
+            enrollment_id: number | null;
+            /** Change */
+            change: string;
+            /** Sent */
+            sent: boolean;
         };
         /** Lane */
         Lane: {
@@ -2564,6 +3524,17 @@ export interface components {
             /** Examples */
             examples: components["schemas"]["MovedInstallment"][];
         };
+        /** NameOut */
+        NameOut: {
+            /** Text */
+            text: string;
+            /** Person Id */
+            person_id: number | null;
+            /** Said */
+            said: string;
+            /** Error */
+            error: boolean;
+        };
         /** NamePlace */
         NamePlace: {
             /** Person Id */
@@ -2593,31 +3564,80 @@ export interface components {
         };
         /**
          * NewEnrollment
-         * @description `total` is the total the screen showed; `organization_id` is the payer, when not the learner.
+         * @description `total` is the total the screen showed; `organization_id` is the payer, when not the learner. `names` are those of
+         *     the other heads, as far as they are known; with `kept_quote_id` the terms of that quote hold.
          */
         NewEnrollment: {
+            /** People */
+            people?: unknown;
+            /** Extras */
+            extras?: unknown;
+            /** Code */
+            code?: unknown;
+            /** Plan Id */
+            plan_id?: unknown;
+            /** Rate Id */
+            rate_id?: unknown;
+            /** Heads */
+            heads?: unknown;
             /** Run Id */
             run_id: number;
             /** Person Id */
             person_id: number;
             /** Total */
             total: string;
-            /** Rate Id */
-            rate_id?: number | null;
-            /** Plan Id */
-            plan_id?: number | null;
             /** Organization Id */
             organization_id?: number | null;
-            /**
-             * Heads
-             * @default 1
-             */
-            heads: number;
             /**
              * Note
              * @default
              */
             note: string;
+            /**
+             * Names
+             * @default []
+             */
+            names: string[];
+            /** Kept Quote Id */
+            kept_quote_id?: number | null;
+        } & {
+            [key: string]: unknown;
+        };
+        /**
+         * NewKept
+         * @description `last`: through which day the quote stands; `follow_up`: when whoever kept it is reminded.
+         */
+        NewKept: {
+            /** People */
+            people?: unknown;
+            /** Extras */
+            extras?: unknown;
+            /** Code */
+            code?: unknown;
+            /** Plan Id */
+            plan_id?: unknown;
+            /** Rate Id */
+            rate_id?: unknown;
+            /** Heads */
+            heads?: unknown;
+            /** Run Id */
+            run_id?: unknown;
+            /** Person Id */
+            person_id?: unknown;
+            /** Organization Id */
+            organization_id?: unknown;
+            /** Total */
+            total?: unknown;
+            /** Last */
+            last?: unknown;
+            /** Note */
+            note?: unknown;
+            /** Send */
+            send?: unknown;
+            /** Follow Up */
+            follow_up?: unknown;
+        } & {
+            [key: string]: unknown;
         };
         /** NewMeeting */
         NewMeeting: {
@@ -2716,6 +3736,12 @@ export interface components {
             changes?: unknown;
             /** Rates */
             rates?: unknown;
+            /** Extras */
+            extras?: unknown;
+            /** Group */
+            group?: unknown;
+            /** Taxes */
+            taxes?: unknown;
             /** Plans */
             plans?: unknown;
         } & {
@@ -2723,26 +3749,31 @@ export interface components {
         };
         /** NewWaiting */
         NewWaiting: {
+            /** People */
+            people?: unknown;
+            /** Extras */
+            extras?: unknown;
+            /** Code */
+            code?: unknown;
+            /** Plan Id */
+            plan_id?: unknown;
+            /** Rate Id */
+            rate_id?: unknown;
+            /** Heads */
+            heads?: unknown;
             /** Run Id */
             run_id: number;
             /** Person Id */
             person_id: number;
-            /** Rate Id */
-            rate_id?: number | null;
-            /** Plan Id */
-            plan_id?: number | null;
             /** Organization Id */
             organization_id?: number | null;
-            /**
-             * Heads
-             * @default 1
-             */
-            heads: number;
             /**
              * Note
              * @default
              */
             note: string;
+        } & {
+            [key: string]: unknown;
         };
         /** NextChange */
         NextChange: {
@@ -2789,6 +3820,18 @@ export interface components {
             id: number;
             /** Name */
             name: string;
+        };
+        /**
+         * Origin
+         * @description Where a value comes from: "course", "center" or "own"; and the default that it has or would have.
+         */
+        Origin: {
+            /** From */
+            from: string;
+            /** Default Of */
+            default_of: string | null;
+            /** Default */
+            default: unknown;
         };
         /** Outbox */
         Outbox: {
@@ -2884,6 +3927,13 @@ export interface components {
             room: string | null;
             /** Instructor */
             instructor: string | null;
+        };
+        /** Payer */
+        Payer: {
+            /** Person Id */
+            person_id?: number | null;
+            /** Organization Id */
+            organization_id?: number | null;
         };
         /** PersonChanged */
         PersonChanged: {
@@ -2985,6 +4035,8 @@ export interface components {
             currency: string;
             /** Numbers */
             numbers: components["schemas"]["StaffNumber"][];
+            /** Tags */
+            tags: string[];
             /** Enrollments */
             enrollments: components["schemas"]["PersonRun"][];
             /** Waiting */
@@ -3096,6 +4148,56 @@ export interface components {
             /** Active */
             active: boolean;
         };
+        /** PlanChange */
+        PlanChange: {
+            /** Key */
+            key: string;
+            /** At */
+            at: string;
+            /** By */
+            by: string;
+            /** Text */
+            text: string;
+        };
+        /** PlanDone */
+        PlanDone: {
+            /** Change */
+            change: string;
+            plan: components["schemas"]["CenterPlan"];
+        };
+        /**
+         * PlanExample
+         * @description Lines as a form holds them, on a real run and sign-up date; without a run, on a total of your own.
+         */
+        PlanExample: {
+            /** Run Id */
+            run_id?: unknown;
+            /** Rate Id */
+            rate_id?: unknown;
+            /** Total */
+            total?: unknown;
+            /** Lines */
+            lines?: unknown;
+            /** Signed Up */
+            signed_up?: unknown;
+        } & {
+            [key: string]: unknown;
+        };
+        /** PlanIn */
+        PlanIn: {
+            /** Name */
+            name?: unknown;
+            /** Note */
+            note?: unknown;
+            /** Details */
+            details?: unknown;
+            /** Lines */
+            lines?: unknown;
+            /** Course Ids */
+            course_ids?: unknown;
+        } & {
+            [key: string]: unknown;
+        };
         /** PlanLineOut */
         PlanLineOut: {
             /** Percent */
@@ -3115,14 +4217,23 @@ export interface components {
             /** Text */
             text: string;
         };
-        /** PlanOut */
+        /**
+         * PlanOut
+         * @description `details`: payment details are taken at sign-up; `of_center`: it serves any run, not this one only.
+         */
         PlanOut: {
             /** Id */
             id: number;
             /** Name */
             name: string;
+            /** Note */
+            note: string;
+            /** Details */
+            details: boolean;
             /** Lines */
             lines: components["schemas"]["PlanLineOut"][];
+            /** Of Center */
+            of_center: boolean;
         };
         /** PlannedDates */
         PlannedDates: {
@@ -3222,6 +4333,8 @@ export interface components {
         };
         /** PriceLine */
         PriceLine: {
+            /** Rate Id */
+            rate_id: number;
             /** Rate */
             rate: string;
             /** Steps */
@@ -3293,6 +4406,34 @@ export interface components {
             /** Changes */
             changes: components["schemas"]["ChangeOut"][];
         };
+        /**
+         * QuoteAsk
+         * @description Beside the ask: who it is for, whose money it is, the names of the other heads, and the day it is asked for.
+         */
+        QuoteAsk: {
+            /** People */
+            people?: unknown;
+            /** Extras */
+            extras?: unknown;
+            /** Code */
+            code?: unknown;
+            /** Plan Id */
+            plan_id?: unknown;
+            /** Rate Id */
+            rate_id?: unknown;
+            /** Heads */
+            heads?: unknown;
+            /** Person Id */
+            person_id?: unknown;
+            /** Organization Id */
+            organization_id?: unknown;
+            /** Names */
+            names?: unknown;
+            /** Day */
+            day?: unknown;
+        } & {
+            [key: string]: unknown;
+        };
         /** QuoteLine */
         QuoteLine: {
             /** Kind */
@@ -3314,23 +4455,49 @@ export interface components {
         };
         /** QuoteOut */
         QuoteOut: {
-            /** Currency */
-            currency: string;
-            /** Lines */
-            lines: components["schemas"]["QuoteLine"][];
-            /** Subtotal */
-            subtotal: string;
-            /** Total */
-            total: string;
-            next_change: components["schemas"]["NextChange"] | null;
             /** Installments */
             installments: components["schemas"]["InstallmentOut"][];
             /** Due Now */
             due_now: string;
             /** Due Later */
             due_later: string;
+            /** Currency */
+            currency: string;
+            /** Lines */
+            lines: components["schemas"]["QuoteLine"][];
+            /** Subtotal */
+            subtotal: string;
+            /**
+             * Taxes
+             * @default []
+             */
+            taxes: components["schemas"]["TaxOut"][];
+            /** Total */
+            total: string;
+            next_change: components["schemas"]["NextChange"] | null;
         };
-        /** RateOut */
+        /**
+         * RateChoice
+         * @description `why_not`: why the person cannot have it; `left`: how many seats are left at it, where its number is limited.
+         */
+        RateChoice: {
+            /** Id */
+            id: number;
+            /** Label */
+            label: string;
+            /** Amount */
+            amount: string;
+            /** By Agreement */
+            by_agreement: boolean;
+            /** Why Not */
+            why_not: string | null;
+            /** Left */
+            left: number | null;
+        };
+        /**
+         * RateOut
+         * @description A rate with who may have it, when, and for how many heads.
+         */
         RateOut: {
             /** Id */
             id: number;
@@ -3342,6 +4509,49 @@ export interface components {
             amount: string;
             /** Early */
             early: components["schemas"]["EarlyStepIO"][];
+            sale?: components["schemas"]["SaleIO"] | null;
+            /**
+             * By Agreement
+             * @default false
+             */
+            by_agreement: boolean;
+            /**
+             * Tags
+             * @default []
+             */
+            tags: string[];
+            /** Organization Id */
+            organization_id?: number | null;
+            /** Past Course Id */
+            past_course_id?: number | null;
+            /** Offered From */
+            offered_from?: string | null;
+            /** Offered To */
+            offered_to?: string | null;
+            /** Most */
+            most?: number | null;
+        };
+        /**
+         * Reading
+         * @description What one person pays on a day, as a sentence.
+         */
+        Reading: {
+            /** Installments */
+            installments: components["schemas"]["InstallmentOut"][];
+            /** Due Now */
+            due_now: string;
+            /** Due Later */
+            due_later: string;
+            /** Day */
+            day: string;
+            /** Rate Id */
+            rate_id: number;
+            /** Plan Id */
+            plan_id: number;
+            /** Total */
+            total: string;
+            /** Text */
+            text: string;
         };
         /** Region */
         Region: {
@@ -3504,6 +4714,13 @@ export interface components {
             on?: string | null;
             /** Days Before */
             days_before?: number | null;
+        };
+        /** RunCode */
+        RunCode: {
+            /** Id */
+            id: number;
+            /** Code */
+            code: string;
         };
         /**
          * RunLine
@@ -3678,10 +4895,18 @@ export interface components {
             price_line: components["schemas"]["PriceLine"][];
             /** Rates */
             rates: components["schemas"]["RateOut"][];
+            /** Extras */
+            extras: components["schemas"]["ExtraOut"][];
+            /** Group */
+            group: components["schemas"]["GroupStepIO"][];
+            /** Taxes */
+            taxes: components["schemas"]["TaxIO"][];
             /** Plans */
             plans: components["schemas"]["PlanOut"][];
-            /** Sources */
-            sources: string[];
+            /** Origins */
+            origins: {
+                [key: string]: components["schemas"]["Origin"];
+            };
             /** Readiness */
             readiness: components["schemas"]["Finding"][];
             /** Now */
@@ -3689,21 +4914,26 @@ export interface components {
         };
         /** RunQuote */
         RunQuote: {
-            /** Currency */
-            currency: string;
-            /** Lines */
-            lines: components["schemas"]["QuoteLine"][];
-            /** Subtotal */
-            subtotal: string;
-            /** Total */
-            total: string;
-            next_change: components["schemas"]["NextChange"] | null;
             /** Installments */
             installments: components["schemas"]["InstallmentOut"][];
             /** Due Now */
             due_now: string;
             /** Due Later */
             due_later: string;
+            /** Currency */
+            currency: string;
+            /** Lines */
+            lines: components["schemas"]["QuoteLine"][];
+            /** Subtotal */
+            subtotal: string;
+            /**
+             * Taxes
+             * @default []
+             */
+            taxes: components["schemas"]["TaxOut"][];
+            /** Total */
+            total: string;
+            next_change: components["schemas"]["NextChange"] | null;
             /** Run Id */
             run_id: number;
             /** Rate Id */
@@ -3726,6 +4956,21 @@ export interface components {
             can_enroll: boolean;
             /** Can Wait */
             can_wait: boolean;
+            /** Details Needed */
+            details_needed: boolean;
+            /** Details */
+            details: string | null;
+            /** Names */
+            names: components["schemas"]["NameOut"][];
+        };
+        /** SaleIO */
+        SaleIO: {
+            /** From */
+            from?: string | null;
+            /** To */
+            to?: string | null;
+            /** Amount */
+            amount: string;
         };
         /** Season */
         Season: {
@@ -3774,6 +5019,58 @@ export interface components {
             /** Total */
             total: string;
         };
+        /**
+         * SeatQuote
+         * @description A quote with the seat or the place in line. `details` are the payer's payment details on file, in words.
+         */
+        SeatQuote: {
+            /** Installments */
+            installments: components["schemas"]["InstallmentOut"][];
+            /** Due Now */
+            due_now: string;
+            /** Due Later */
+            due_later: string;
+            /** Currency */
+            currency: string;
+            /** Lines */
+            lines: components["schemas"]["QuoteLine"][];
+            /** Subtotal */
+            subtotal: string;
+            /**
+             * Taxes
+             * @default []
+             */
+            taxes: components["schemas"]["TaxOut"][];
+            /** Total */
+            total: string;
+            next_change: components["schemas"]["NextChange"] | null;
+            /** Run Id */
+            run_id: number;
+            /** Rate Id */
+            rate_id: number;
+            /** Plan Id */
+            plan_id: number;
+            /** Heads */
+            heads: number;
+            /** Seat */
+            seat: number | null;
+            /** Place */
+            place: number | null;
+            /** Capacity */
+            capacity: number;
+            /** Sign Up */
+            sign_up: string;
+            /** Why */
+            why: string;
+            /** Can Enroll */
+            can_enroll: boolean;
+            /** Can Wait */
+            can_wait: boolean;
+            /** Details Needed */
+            details_needed: boolean;
+            /** Details */
+            details: string | null;
+        };
         /** SignIn */
         SignIn: {
             /** Email */
@@ -3798,6 +5095,90 @@ export interface components {
             number: string;
             /** Department */
             department: string;
+        };
+        /**
+         * StockIn
+         * @description `add` is how many come in (or go out, negative); `counted` what a count found. One of both.
+         */
+        StockIn: {
+            /** Name */
+            name?: unknown;
+            /** Add */
+            add?: unknown;
+            /** Counted */
+            counted?: unknown;
+            /** Cause */
+            cause?: unknown;
+        } & {
+            [key: string]: unknown;
+        };
+        /** StockLedger */
+        StockLedger: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** On Hand */
+            on_hand: number;
+            /** Moves */
+            moves: components["schemas"]["StockMoveOut"][];
+        };
+        /** StockMoveOut */
+        StockMoveOut: {
+            /** Id */
+            id: number;
+            /** Quantity */
+            quantity: number;
+            /** At */
+            at: string;
+            /** Cause */
+            cause: string;
+        };
+        /** StockOut */
+        StockOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** On Hand */
+            on_hand: number;
+            /** Runs */
+            runs: components["schemas"]["RunCode"][];
+        };
+        /** Tagged */
+        Tagged: {
+            /** Change */
+            change: string;
+            /** Tags */
+            tags: string[];
+        };
+        /** Tags */
+        Tags: {
+            /** Tags */
+            tags: string[];
+        };
+        /**
+         * TaxIO
+         * @description `on` names rates and extras by their codes; none said is all of them.
+         */
+        TaxIO: {
+            /** Name */
+            name: string;
+            /** Percent */
+            percent: string;
+            /** Included */
+            included: boolean;
+            /** On */
+            on: string[] | null;
+        };
+        /** TaxOut */
+        TaxOut: {
+            /** Name */
+            name: string;
+            /** Amount */
+            amount: string;
+            /** Included */
+            included: boolean;
         };
         /** TodayOut */
         TodayOut: {
@@ -4657,13 +6038,9 @@ export interface operations {
             };
         };
     };
-    quote_run: {
+    early_start: {
         parameters: {
-            query?: {
-                rate_id?: number | null;
-                plan_id?: number | null;
-                heads?: number;
-            };
+            query?: never;
             header?: never;
             path: {
                 run_id: number;
@@ -4678,7 +6055,85 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RunQuote"];
+                    "application/json": components["schemas"]["EarlyStart"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    apply_early: {
+        parameters: {
+            query?: {
+                preview?: boolean;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EarlyIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outcome"];
                 };
             };
             /** @description Please sign in */
@@ -4831,6 +6286,1843 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CourseOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    quote_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QuoteAsk"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunQuote"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    choices: {
+        parameters: {
+            query?: {
+                person_id?: number | null;
+                organization_id?: number | null;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Choices"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_quotes: {
+        parameters: {
+            query?: {
+                person_id?: number | null;
+                run_id?: number | null;
+                every?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptOut"][];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    keep_quote: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewKept"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptSent"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    get_quote: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                quote_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RunQuote"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    drop_quote: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                quote_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    take_details: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Payer"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Details"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    compare: {
+        parameters: {
+            query?: {
+                runs?: number[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Compared"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    price_on: {
+        parameters: {
+            query?: {
+                rate_id?: number | null;
+                plan_id?: number | null;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+                day: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reading"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    early_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EarlyIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EarlyOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_codes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodeOut"][];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    make_code: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CodeIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodeDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    get_code: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodeUses"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    change_code: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CodeIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodeDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    code_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_plans: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CenterPlan"][];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    make_plan: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    change_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Patch"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    plan_log: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                plan_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanChange"][];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    plan_example: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanExample"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExampleOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_stock: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockOut"][];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    count_stock: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StockIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockLedger"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    stock_moves: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                item_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockLedger"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    get_defaults: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Defaults"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    change_defaults: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Patch"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DefaultsChanged"];
                 };
             };
             /** @description Please sign in */
@@ -8612,6 +11904,152 @@ export interface operations {
             };
         };
     };
+    list_tags: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    tag_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Tags"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tagged"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
     get_roster: {
         parameters: {
             query?: never;
@@ -9076,7 +12514,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RunQuote"];
+                    "application/json": components["schemas"]["SeatQuote"];
                 };
             };
             /** @description Please sign in */

@@ -30,6 +30,13 @@ const CopyRuns = lazy(() => import("../subjects/schedule/CopyRuns"));
 const PlacesPage = lazy(() => import("../subjects/schedule/PlacesPage"));
 const Outbox = lazy(() => import("../subjects/messages/Outbox"));
 const CallList = lazy(() => import("../subjects/messages/CallList"));
+const QuotesPage = lazy(() => import("../subjects/fees/QuotesPage"));
+const PlansPage = lazy(() => import("../subjects/fees/PlansPage"));
+const CodesPage = lazy(() => import("../subjects/fees/CodesPage"));
+const StockPage = lazy(() => import("../subjects/fees/StockPage"));
+const PricesPage = lazy(() => import("../subjects/fees/PricesPage"));
+const DefaultsPage = lazy(() => import("../subjects/fees/DefaultsPage"));
+const EarlyBird = lazy(() => import("../subjects/fees/EarlyBird"));
 const ListPage = lazy(() => import("../subjects/bulk/ListPage"));
 
 /** The frame around everything: one header line, and below it the page. */
@@ -98,8 +105,15 @@ function Shell({ me }: { me: Me }) {
           <Route path="/runs/new" element={<NewRun />} />
           <Route path="/runs/:id/list" element={<ListPage />} />
           <Route path="/runs/:id/list/:batch" element={<ListPage />} />
+          <Route path="/runs/:id/early-bird" element={<EarlyBird />} />
           <Route path="/runs/:id/:tab?" element={<RunPage />} />
           <Route path="/desk" element={<Desk />} />
+          <Route path="/money" element={<QuotesPage />} />
+          <Route path="/money/plans" element={<PlansPage />} />
+          <Route path="/money/codes" element={<CodesPage />} />
+          <Route path="/money/stock" element={<StockPage />} />
+          <Route path="/money/prices" element={<PricesPage />} />
+          <Route path="/money/defaults" element={<DefaultsPage />} />
           <Route path="/people" element={<PeoplePage />} />
           <Route path="/people/:id" element={<PersonPage />} />
           <Route path="*" element={<Nowhere />} />
@@ -130,6 +144,7 @@ function Head({ me, onAct, night }: { me: Me; onAct: (act: string) => void; nigh
         </NavLink>
         <NavLink to="/desk">Desk</NavLink>
         <NavLink to="/people">People</NavLink>
+        <NavLink to="/money">Money</NavLink>
       </nav>
       <span className="who">
         {me.name}{" "}

@@ -9,15 +9,27 @@ export function Quote({ quote }: { quote: Schemas["QuoteOut"] }) {
   return (
     <>
       <dl className="facts">
-        {quote.lines.map((line) => [
-          <dt key={`${line.code}t`}>
+        {quote.lines.map((line, i) => [
+          <dt key={`${i}t`}>
             {line.label}
             {line.early ? ", early" : ""}
             {line.quantity > 1 ? ` × ${line.quantity}` : ""}
           </dt>,
-          <dd key={`${line.code}d`}>{money(line.amount, currency)}</dd>,
-          <dd className="why" key={`${line.code}w`}>
+          <dd key={`${i}d`}>{money(line.amount, currency)}</dd>,
+          <dd className="why" key={`${i}w`}>
             {line.why}
+          </dd>,
+        ])}
+        {quote.taxes.map((tax) => [
+          <dt key={`${tax.name}t`}>
+            {tax.name}
+            {tax.included ? ", in the price" : ""}
+          </dt>,
+          <dd key={`${tax.name}d`} className={tax.included ? "slate" : ""}>
+            {money(tax.amount, currency)}
+          </dd>,
+          <dd className="why" key={`${tax.name}w`}>
+            {tax.included ? "Already part of the prices above." : "On top, worked out on the sum."}
           </dd>,
         ])}
         <dt className="sum">Total</dt>

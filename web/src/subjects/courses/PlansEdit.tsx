@@ -46,7 +46,8 @@ export function PlansEdit({ plans, onChange, faults, at }: Props) {
   );
 }
 
-function Plan({
+/** One plan: where to start from, its name, its lines, and whether payment details are taken at sign-up. */
+export function Plan({
   plan,
   tail,
   onChange,
@@ -76,7 +77,8 @@ function Plan({
           width={300}
           onChange={(v) => {
             const chosen = PLAN_STARTS.find((p) => p.name === v);
-            if (chosen) onChange({ name: chosen.name, lines: chosen.lines });
+            if (chosen)
+              onChange({ name: chosen.name, lines: chosen.lines, details: chosen.details ?? false });
           }}
           options={[
             ...(start ? [] : [{ value: "", text: "as below" }]),
@@ -149,6 +151,18 @@ function Plan({
             onChange={(due) => set(i, { due, number: due === "on" || line.due === "on" ? "" : line.number })}
             options={DUES}
           />
+          <Choice
+            label="Settled"
+            tail={` for line ${i + 1}${tail}`}
+            value={line.settle ?? "any"}
+            width={120}
+            onChange={(settle) => set(i, { settle })}
+            options={[
+              { value: "any", text: "anywhere" },
+              { value: "desk", text: "at the desk" },
+              { value: "online", text: "online" },
+            ]}
+          />
           {plan.lines.length > 1 && (
             <span className="acts">
               <button
@@ -168,6 +182,14 @@ function Plan({
           {faults[`${at}/lines`]}
         </div>
       )}
+      <label className="tick">
+        <input
+          type="checkbox"
+          checked={plan.details ?? false}
+          onChange={(e) => onChange({ details: e.target.checked })}
+        />{" "}
+        Payment details are taken at sign-up{tail && <span className="sr">{tail}</span>}
+      </label>
       <button
         type="button"
         className="plainly"

@@ -1,6 +1,10 @@
+import { useQuery } from "@tanstack/react-query";
+import { useId } from "react";
+
+import { api, ask } from "../../app/server";
 import { Choice, Field } from "../../parts/Field";
 import { day } from "../../parts/text";
-import { dayBefore, type RateForm, type StepForm } from "./form";
+import { ANYBODY, dayBefore, type RateForm, type SaleForm, type StepForm, type WhoForm } from "./form";
 
 const STEP: StepForm = { ends: "days_before", when: "14", how: "amount", value: "" };
 
@@ -74,16 +78,52 @@ export function RatesEdit({
               firstDay={firstDay}
             />
           ))}
-          <button
-            type="button"
-            className="plainly"
-            onClick={() =>
-              set(i, { steps: [...rate.steps, { ...STEP, when: rate.steps.length ? "21" : "14" }] })
-            }
-          >
-            {rate.steps.length ? "Another early step" : "An early-bird step"}
-            {rates.length > 1 && <span className="sr"> for {rate.label || `rate ${i + 1}`}</span>}
-          </button>
+          {rate.sale && (
+            <Sale
+              sale={rate.sale}
+              tail={rates.length > 1 ? `, ${rate.label || `rate ${i + 1}`}` : ""}
+              onChange={(sale) => set(i, { sale })}
+              faults={faults}
+              at={`${at}/${i}/sale`}
+            />
+          )}
+          {rate.who && (
+            <Who
+              who={rate.who}
+              tail={rates.length > 1 ? `, ${rate.label || `rate ${i + 1}`}` : ""}
+              onChange={(who) => set(i, { who })}
+              faults={faults}
+              at={`${at}/${i}`}
+            />
+          )}
+          <span className="row" style={{ gap: 18 }}>
+            <button
+              type="button"
+              className="plainly"
+              onClick={() =>
+                set(i, { steps: [...rate.steps, { ...STEP, when: rate.steps.length ? "21" : "14" }] })
+              }
+            >
+              {rate.steps.length ? "Another early step" : "An early-bird step"}
+              {rates.length > 1 && <span className="sr"> for {rate.label || `rate ${i + 1}`}</span>}
+            </button>
+            {!rate.sale && (
+              <button
+                type="button"
+                className="plainly"
+                onClick={() => set(i, { sale: { from: "", to: "", amount: "" } })}
+              >
+                A sale price
+                {rates.length > 1 && <span className="sr"> for {rate.label || `rate ${i + 1}`}</span>}
+              </button>
+            )}
+            {!rate.who && (
+              <button type="button" className="plainly" onClick={() => set(i, { who: ANYBODY })}>
+                Who may have it
+                {rates.length > 1 && <span className="sr">: {rate.label || `rate ${i + 1}`}</span>}
+              </button>
+            )}
+          </span>
         </div>
       ))}
       <p style={{ margin: "10px 0 0" }}>
@@ -96,6 +136,176 @@ export function RatesEdit({
         </button>
       </p>
     </>
+  );
+}
+
+function Sale({
+  sale,
+  tail,
+  onChange,
+  faults,
+  at,
+}: {
+  sale: SaleForm;
+  tail: string;
+  onChange: (sale: SaleForm | null) => void;
+  faults: Record<string, string>;
+  at: string;
+}) {
+  return (
+    <div className="row wrap" style={{ marginTop: 10 }}>
+      <Field
+        label="Sale price"
+        tail={tail}
+        value={sale.amount}
+        width={120}
+        onChange={(amount) => onChange({ ...sale, amount })}
+        fault={faults[`${at}/amount`]}
+        input={{ inputMode: "decimal" }}
+      />
+      <Field
+        label="From"
+        tail={`, sale${tail}`}
+        type="date"
+        value={sale.from}
+        width={160}
+        onChange={(from) => onChange({ ...sale, from })}
+        fault={faults[`${at}/from`]}
+      />
+      <Field
+        label="Through"
+        tail={`, sale${tail}`}
+        type="date"
+        value={sale.to}
+        width={160}
+        onChange={(to) => onChange({ ...sale, to })}
+        fault={faults[`${at}/to`]}
+      />
+      <span className="acts">
+        <button
+          type="button"
+          className="plainly quiet"
+          aria-label={`Take out the sale price${tail}`}
+          onClick={() => onChange(null)}
+        >
+          take out
+        </button>
+      </span>
+    </div>
+  );
+}
+
+/** Who may have a rate, when, and for how many; what is left empty does not limit. */
+function Who({
+  who,
+  tail,
+  onChange,
+  faults,
+  at,
+}: {
+  who: WhoForm;
+  tail: string;
+  onChange: (who: WhoForm | null) => void;
+  faults: Record<string, string>;
+  at: string;
+}) {
+  const list = useId();
+  const tags = useQuery({ queryKey: ["tags"], queryFn: () => ask(api.GET("/api/v1/tags")) });
+  const organizations = useQuery({
+    queryKey: ["organizations"],
+    queryFn: () => ask(api.GET("/api/v1/organizations")),
+  });
+  const courses = useQuery({ queryKey: ["courses"], queryFn: () => ask(api.GET("/api/v1/courses")) });
+  const set = (change: Partial<WhoForm>) => onChange({ ...who, ...change });
+  return (
+    <div className="inset">
+      <div className="row wrap">
+        <Field
+          label="Only for people tagged"
+          tail={tail}
+          value={who.tags}
+          width={190}
+          placeholder="member, staff"
+          onChange={(held) => set({ tags: held })}
+          fault={faults[`${at}/tags`]}
+          input={{ list }}
+        />
+        <datalist id={list}>
+          {tags.data?.map((t) => (
+            <option key={t} value={t} />
+          ))}
+        </datalist>
+        <Choice
+          label="Of the organization"
+          tail={tail}
+          value={who.organization}
+          width={190}
+          onChange={(organization) => set({ organization })}
+          fault={faults[`${at}/organization_id`]}
+          options={[
+            { value: "", text: "any" },
+            ...(organizations.data ?? []).map((o) => ({ value: String(o.id), text: o.name })),
+          ]}
+        />
+        <Choice
+          label="Who took the course"
+          tail={tail}
+          value={who.course}
+          width={190}
+          onChange={(course) => set({ course })}
+          fault={faults[`${at}/past_course_id`]}
+          options={[
+            { value: "", text: "any" },
+            ...(courses.data ?? []).map((c) => ({ value: String(c.id), text: c.title })),
+          ]}
+        />
+      </div>
+      <div className="row wrap" style={{ marginTop: 10 }}>
+        <Field
+          label="Offered from"
+          tail={tail}
+          type="date"
+          value={who.from}
+          width={160}
+          onChange={(from) => set({ from })}
+          fault={faults[`${at}/offered_from`]}
+        />
+        <Field
+          label="Offered through"
+          tail={tail}
+          type="date"
+          value={who.to}
+          width={160}
+          onChange={(to) => set({ to })}
+          fault={faults[`${at}/offered_to`]}
+        />
+        <Field
+          label="Seats at this rate"
+          tail={tail}
+          value={who.most}
+          width={130}
+          placeholder="any number"
+          onChange={(most) => set({ most })}
+          fault={faults[`${at}/most`]}
+          input={{ inputMode: "numeric" }}
+        />
+        <span className="acts">
+          <button
+            type="button"
+            className="plainly quiet"
+            aria-label={`Take out who may have it${tail}`}
+            onClick={() => onChange(null)}
+          >
+            take out
+          </button>
+        </span>
+      </div>
+      <label className="tick">
+        <input type="checkbox" checked={who.agreed} onChange={(e) => set({ agreed: e.target.checked })} /> The
+        amount may be agreed case by case, with a reason
+        {tail && <span className="sr">{tail}</span>}
+      </label>
+    </div>
   );
 }
 

@@ -14,6 +14,7 @@ import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { decisionText, nextText, seatsText, smallestText, spanText, stateText } from "../../parts/RunFacts";
 import { clock, count, day, hours, money } from "../../parts/text";
 import { focused, useDone } from "../../parts/useUndo";
+import { RunFees } from "../fees/RunFees";
 import { Roster, useRoster } from "../roster/Roster";
 import { RunDates } from "../schedule/RunDates";
 import { RunLife } from "../schedule/RunLife";
@@ -35,9 +36,9 @@ export type Propose = (
   now?: boolean,
   ask?: boolean,
 ) => Promise<Record<string, string> | null>;
-const TABS = ["roster", "dates", "terms"] as const;
+const TABS = ["roster", "dates", "fees", "terms"] as const;
 
-/** One run: its roster, its dates, its seats and terms. A published run's changes wait in the margin. */
+/** One run: its roster, its dates, its fees, seats and gates. A published run's changes wait in the margin. */
 export default function RunPage() {
   const { id, tab } = useParams();
   const go = useNavigate();
@@ -155,10 +156,12 @@ export default function RunPage() {
       >
         <Tab value="roster" label="Roster" />
         <Tab value="dates" label="Dates" />
-        <Tab value="terms" label="Seats, fee and plan" />
+        <Tab value="fees" label="Fees" />
+        <Tab value="terms" label="Seats and gates" />
       </Tabs>
       {at === "roster" && <Roster run={run} acts={acts} />}
       {at === "dates" && <RunDates run={run} propose={propose} />}
+      {at === "fees" && <RunFees run={run} propose={propose} />}
       {at === "terms" && <RunTerms run={run} propose={propose} />}
     </Page>
   );
@@ -301,8 +304,9 @@ function Margin({
 
 const PLACES: Record<string, { tab: string; text: string }> = {
   "/dates": { tab: "dates", text: "the dates" },
-  "/rates": { tab: "terms#rates", text: "the fee" },
-  "/plans": { tab: "terms#plans", text: "the payment plan" },
+  "/rates": { tab: "fees#rates", text: "the fee" },
+  "/plans": { tab: "fees#plans", text: "the payment plan" },
+  "/extras": { tab: "fees#extras", text: "the extras" },
   "/instructor": { tab: "terms#instructor", text: "the instructor" },
   "/place": { tab: "terms#place", text: "the place" },
   "/clashes": { tab: "dates", text: "the clashes" },

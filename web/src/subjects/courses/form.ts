@@ -8,14 +8,49 @@ export type StepForm = {
   how: "amount" | "off" | "percent";
   value: string;
 };
-export type RateForm = { code: string; label: string; amount: string; steps: StepForm[] };
+export type SaleForm = { from: string; to: string; amount: string };
+/** Who may have a rate, when, and for how many heads; all text, empty is no limit. */
+export type WhoForm = {
+  agreed: boolean;
+  tags: string;
+  organization: string;
+  course: string;
+  from: string;
+  to: string;
+  most: string;
+};
+export type RateForm = {
+  code: string;
+  label: string;
+  amount: string;
+  steps: StepForm[];
+  sale?: SaleForm | null;
+  who?: WhoForm | null;
+};
+export type ExtraForm = {
+  code: string;
+  label: string;
+  amount: string;
+  required: boolean;
+  most: string;
+  item: string;
+};
+export type GroupForm = { from: string; percent: string };
+export type TaxForm = { name: string; percent: string; included: boolean; on: string[] | null };
 export type PlanLineForm = {
   share: "percent" | "amount" | "parts" | "rest";
   value: string;
   due: string;
   number: string;
+  settle?: string;
 };
-export type PlanForm = { id: number | null; name: string; lines: PlanLineForm[] };
+export type PlanForm = {
+  id: number | null;
+  name: string;
+  note?: string;
+  details?: boolean;
+  lines: PlanLineForm[];
+};
 export type DateChange = { n: number; date?: string; start?: string; minutes?: number; dropped?: boolean };
 export type PatternForm = {
   first: string;
@@ -59,7 +94,7 @@ export const HALVES: PlanLineForm[] = [
   { share: "percent", value: "50", due: "after_sign_up", number: "30" },
 ];
 
-export const PLAN_STARTS: { name: string; lines: PlanLineForm[] }[] = [
+export const PLAN_STARTS: { name: string; details?: boolean; lines: PlanLineForm[] }[] = [
   { name: "Half now, half in 30 days", lines: HALVES },
   { name: "All now", lines: [{ share: "percent", value: "100", due: "after_sign_up", number: "0" }] },
   {
@@ -75,6 +110,15 @@ export const PLAN_STARTS: { name: string; lines: PlanLineForm[] }[] = [
       { share: "percent", value: "50", due: "after_sign_up", number: "0" },
       { share: "percent", value: "50", due: "before_start", number: "14" },
     ],
+  },
+  {
+    name: "Nothing now, all on the first day",
+    details: true,
+    lines: [{ share: "percent", value: "100", due: "after_start", number: "0", settle: "online" }],
+  },
+  {
+    name: "Within 30 days of invoice",
+    lines: [{ share: "percent", value: "100", due: "after_sign_up", number: "30" }],
   },
   {
     name: "Three equal parts by the month, from the start",
@@ -209,6 +253,62 @@ export function ratesOf(rates: RateForm[], digits: number) {
         [s.ends]: s.ends === "until" ? s.when || null : whole(s.when),
         [s.how]: s.how === "percent" ? s.value.trim() : amount(s.value, digits),
       })),
+    ...(rate.sale && rate.sale.amount.trim() !== ""
+      ? {
+          sale: {
+            from: rate.sale.from || null,
+            to: rate.sale.to || null,
+            amount: amount(rate.sale.amount, digits),
+          },
+        }
+      : {}),
+    ...(rate.who ? whoOf(rate.who) : {}),
+  }));
+}
+
+/** Only what is said: a rate without conditions is sent as it was before there were any. */
+function whoOf(who: WhoForm) {
+  const said = {
+    by_agreement: who.agreed,
+    tags: who.tags
+      .split(",")
+      .map((t) => t.trim().toLowerCase())
+      .filter(Boolean)
+      .sort(),
+    organization_id: who.organization ? Number(who.organization) : null,
+    past_course_id: who.course ? Number(who.course) : null,
+    offered_from: who.from || null,
+    offered_to: who.to || null,
+    most: whole(who.most),
+  };
+  return Object.fromEntries(
+    Object.entries(said).filter(
+      ([, v]) => v !== null && v !== false && !(Array.isArray(v) && v.length === 0),
+    ),
+  );
+}
+
+export function extrasOf(extras: ExtraForm[], digits: number) {
+  return extras.map((x) => ({
+    ...(x.code ? { code: x.code } : {}),
+    label: x.label.trim() || null,
+    amount: amount(x.amount, digits),
+    ...(x.required ? { required: true } : {}),
+    ...(x.most.trim() ? { most: whole(x.most) } : {}),
+    ...(x.item.trim() ? { item: x.item.trim() } : {}),
+  }));
+}
+
+export function groupOf(steps: GroupForm[]) {
+  return steps.map((g) => ({ from: whole(g.from), percent: g.percent.trim() || null }));
+}
+
+export function taxesOf(taxes: TaxForm[]) {
+  return taxes.map((t) => ({
+    name: t.name.trim() || null,
+    percent: t.percent.trim() || null,
+    included: t.included,
+    on: t.on,
   }));
 }
 
@@ -220,6 +320,7 @@ export function planLines(lines: PlanLineForm[], digits: number) {
         ? { parts: whole(line.value) }
         : { [line.share]: line.share === "amount" ? amount(line.value, digits) : line.value.trim() || null }),
     due: { [line.due]: line.due === "on" ? line.number || null : whole(line.number || "0") },
+    ...(line.settle && line.settle !== "any" ? { settle: line.settle } : {}),
   }));
 }
 
@@ -227,6 +328,8 @@ export function plansOf(plans: PlanForm[], digits: number) {
   return plans.map((p) => ({
     ...(p.id === null ? {} : { id: p.id }),
     name: p.name.trim() || null,
+    ...(p.note ? { note: p.note } : {}),
+    ...(p.details ? { details: true } : {}),
     lines: planLines(p.lines, digits),
   }));
 }
@@ -267,7 +370,9 @@ export function datesOf(form: RunForm) {
   return { patterns: patterns.map(patternOf), extra: form.oneOffs.map(oneOffOf), changes: form.changes };
 }
 
-type StoredRate = Omit<Schemas["RateOut"], "id">;
+type Rate = Schemas["RateOut"];
+type StoredRate = Pick<Rate, "code" | "label" | "amount" | "early"> & Partial<Omit<Rate, "id">>;
+type StoredExtra = Pick<Schemas["ExtraOut"], "code" | "label" | "amount"> & Partial<Schemas["ExtraOut"]>;
 type StoredLine = Partial<Schemas["PlanLineOut"]> & { due: Record<string, string | number> };
 
 /** A stored rate as the form holds it. */
@@ -282,17 +387,70 @@ export function rateForm(rate: StoredRate): RateForm {
       how: s.amount ? "amount" : s.off ? "off" : "percent",
       value: s.amount ?? s.off ?? s.percent ?? "",
     })),
+    sale: rate.sale ? { from: rate.sale.from ?? "", to: rate.sale.to ?? "", amount: rate.sale.amount } : null,
+    who: whoForm(rate),
   };
 }
 
-export function planForm(plan: { id?: number; name: string; lines: StoredLine[] }): PlanForm {
-  return { id: plan.id ?? null, name: plan.name, lines: plan.lines.map(planLineForm) };
+export const ANYBODY: WhoForm = {
+  agreed: false,
+  tags: "",
+  organization: "",
+  course: "",
+  from: "",
+  to: "",
+  most: "",
+};
+
+function whoForm(rate: StoredRate): WhoForm | null {
+  const who = {
+    agreed: rate.by_agreement ?? false,
+    tags: (rate.tags ?? []).join(", "),
+    organization: rate.organization_id ? String(rate.organization_id) : "",
+    course: rate.past_course_id ? String(rate.past_course_id) : "",
+    from: rate.offered_from ?? "",
+    to: rate.offered_to ?? "",
+    most: rate.most ? String(rate.most) : "",
+  };
+  return Object.values(who).some(Boolean) ? who : null;
+}
+
+export function extraForm(extra: StoredExtra): ExtraForm {
+  return {
+    code: extra.code,
+    label: extra.label,
+    amount: extra.amount,
+    required: extra.required ?? false,
+    most: extra.most ? String(extra.most) : "",
+    item: extra.item ?? "",
+  };
+}
+
+export function groupForm(step: Schemas["GroupStepIO"]): GroupForm {
+  return { from: String(step.from), percent: step.percent };
+}
+
+export function planForm(plan: {
+  id?: number;
+  name: string;
+  note?: string;
+  details?: boolean;
+  lines: StoredLine[];
+}): PlanForm {
+  return {
+    id: plan.id ?? null,
+    name: plan.name,
+    ...(plan.note ? { note: plan.note } : {}),
+    ...(plan.details ? { details: true } : {}),
+    lines: plan.lines.map(planLineForm),
+  };
 }
 
 /** A stored plan line as the form holds it. */
 export function planLineForm(line: StoredLine): PlanLineForm {
   const [due, number] = Object.entries(line.due)[0] ?? ["after_sign_up", 0];
-  const held = { due, number: String(number) };
+  const settle = line.settle && line.settle !== "any" ? { settle: line.settle } : {};
+  const held = { due, number: String(number), ...settle };
   if (line.rest) return { share: "rest", value: "", ...held };
   if (line.parts) return { share: "parts", value: String(line.parts), ...held };
   if (line.amount) return { share: "amount", value: line.amount, ...held };

@@ -3,18 +3,32 @@ import { useEffect, useRef, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 
 import { usePulse, News } from "../../app/pulse";
-import { api, ask, faultsOf, messageOf, newKey, ServerProblem } from "../../app/server";
+import { api, ask, messageOf, newKey, ServerProblem } from "../../app/server";
 import { useKept, useMe, useSettled } from "../../app/session";
 import { Gatelet } from "../../parts/Arch";
-import { Choice, Field } from "../../parts/Field";
+import { Choice } from "../../parts/Field";
 import { Page } from "../../parts/Page";
 import { PickList } from "../../parts/PickList";
 import { day, money } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
+import { digitsOf } from "../courses/form";
 import { NewPerson } from "../people/NewPerson";
 import { DeskMargin } from "./DeskMargin";
-import { PersonLine, Picked, Picks, priceOn, RunLine, seatsOf, type Call } from "./DeskParts";
+import { askOf, headsOf, namesOf, PersonLine, Picked, RunLine, seatsOf, type Call } from "./DeskParts";
+import { DeskTerms } from "./DeskTerms";
 
+/** The terms of a call before anything is said. */
+const FRESH = {
+  rateId: null,
+  planId: null,
+  heads: "1",
+  mixed: null,
+  extras: {},
+  code: "",
+  names: "",
+  agreed: null,
+  keptId: null,
+};
 const blank = (): Call => ({
   who: "",
   person: null,
@@ -22,9 +36,7 @@ const blank = (): Call => ({
   what: "",
   runId: null,
   payer: "",
-  rateId: null,
-  planId: null,
-  heads: "1",
+  ...FRESH,
   note: "",
   key: newKey(),
 });
@@ -33,7 +45,7 @@ const blank = (): Call => ({
 export default function Desk() {
   const me = useMe();
   const [params, setParams] = useSearchParams();
-  const [call, setCall] = useKept<Call>("desk-call", blank());
+  const [call, setCall] = useKept<Call>("call", blank());
   const acts = useDone();
   const pulse = usePulse(null, 3);
   const [changed, setChanged] = useState<{ shown: string; now: string } | null>(null);
@@ -51,9 +63,32 @@ export default function Desk() {
   const asked = Number(params.get("run"));
   useEffect(() => {
     if (!asked) return;
-    setCall((old) => ({ ...old, runId: asked, rateId: null, planId: null, what: "", key: newKey() }));
+    setCall((old) => ({ ...old, ...FRESH, runId: asked, what: "", key: newKey() }));
     setParams({}, { replace: true });
   }, [asked, setCall, setParams]);
+
+  // A kept quote brings person, run and terms along.
+  const askedQuote = params.get("quote");
+  useEffect(() => {
+    if (!askedQuote) return;
+    setParams({}, { replace: true });
+    void (async () => {
+      const every = await ask(api.GET("/api/v1/quotes", { params: { query: { every: true } } }));
+      const kept = every.find((q) => q.id === Number(askedQuote));
+      if (!kept) return;
+      const p = await ask(
+        api.GET("/api/v1/people/{person_id}", { params: { path: { person_id: kept.person_id } } }),
+      );
+      setCall({
+        ...blank(),
+        person: { ...p, runs: p.enrollments.filter((e) => e.status === "seated").length },
+        payer: kept.organization_id ? String(kept.organization_id) : "",
+        runId: kept.run_id,
+        keptId: kept.id,
+        note: kept.note,
+      });
+    })();
+  }, [askedQuote, setCall, setParams]);
 
   // A link from a person's page brings the person along.
   const askedPerson = params.get("person");
@@ -96,28 +131,41 @@ export default function Desk() {
     queryFn: () => ask(api.GET("/api/v1/runs/{run_id}", { params: { path: { run_id: call.runId! } } })),
     enabled: call.runId !== null,
   });
-  const heads = /^\d+$/.test(call.heads.trim()) ? Number(call.heads) : 0;
+  const heads = headsOf(call);
+  const typed = JSON.stringify({
+    ...askOf(call, digitsOf(run.data?.currency ?? me.currency)),
+    person_id: call.person?.id ?? null,
+    organization_id: call.payer ? Number(call.payer) : null,
+    names: heads > 1 ? namesOf(call) : [],
+  });
+  const wished = useSettled(typed, 120);
   const quote = useQuery({
-    queryKey: ["quote", call.runId, call.rateId, call.planId, heads],
+    queryKey: ["quote", call.runId, call.keptId, wished],
     queryFn: () =>
-      ask(
-        api.GET("/api/v1/runs/{run_id}/quote", {
-          params: {
-            path: { run_id: call.runId! },
-            query: { rate_id: call.rateId, plan_id: call.planId, heads },
-          },
-        }),
-      ),
+      call.keptId !== null
+        ? ask(api.GET("/api/v1/quotes/{quote_id}", { params: { path: { quote_id: call.keptId } } }))
+        : ask(
+            api.POST("/api/v1/runs/{run_id}/quote", {
+              params: { path: { run_id: call.runId! } },
+              body: JSON.parse(wished) as Record<string, unknown>,
+            }),
+          ),
     enabled: call.runId !== null,
     placeholderData: (old) => (old?.run_id === call.runId ? old : undefined),
+    retry: false,
   });
   const organizations = useQuery({
     queryKey: ["organizations"],
     queryFn: () => ask(api.GET("/api/v1/organizations")),
   });
 
-  const settled = quote.data !== undefined && !quote.isPlaceholderData && !quote.error;
-  const ready = call.person !== null && settled && (quote.data.can_enroll || quote.data.can_wait);
+  const settled = typed === wished && quote.data !== undefined && !quote.isPlaceholderData && !quote.error;
+  const ready =
+    call.person !== null &&
+    settled &&
+    (quote.data.can_enroll || (quote.data.can_wait && call.keptId === null)) &&
+    !quote.data.names.some((n) => n.error) &&
+    !(quote.data.details_needed && !quote.data.details && quote.data.can_enroll);
   const done = (text: string, change: string, runId: number) => {
     setCall(blank());
     setChanged(null);
@@ -127,13 +175,13 @@ export default function Desk() {
   const enroll = async () => {
     if (!ready || !call.person || !quote.data || !run.data || busy) return;
     const asked = {
+      ...(JSON.parse(wished) as ReturnType<typeof askOf>),
       run_id: quote.data.run_id,
       person_id: call.person.id,
-      rate_id: quote.data.rate_id,
       plan_id: quote.data.plan_id,
       organization_id: call.payer ? Number(call.payer) : null,
-      heads,
       note: call.note,
+      ...(call.mixed || call.agreed ? {} : { rate_id: quote.data.rate_id }),
     };
     const params = { header: { "Idempotency-Key": call.key } };
     setBusy(true);
@@ -146,7 +194,17 @@ export default function Desk() {
         return;
       }
       const total = changed?.now ?? quote.data.total;
-      const held = await ask(api.POST("/api/v1/enrollments", { params, body: { ...asked, total } }));
+      const held = await ask(
+        api.POST("/api/v1/enrollments", {
+          params,
+          body: {
+            ...asked,
+            total,
+            names: heads > 1 ? namesOf(call) : [],
+            kept_quote_id: call.keptId,
+          },
+        }),
+      );
       const now = money(held.quote.due_now, held.quote.currency);
       const seats = `${seatsOf(held.seat, held.heads)} of ${held.capacity}`;
       done(`${held.name} has ${seats} on ${run.data.title}; ${now} is due now.`, held.change, held.run_id);
@@ -234,7 +292,10 @@ export default function Desk() {
             <Gatelet done={call.person !== null} /> Who
           </h2>
           {call.person ? (
-            <Picked onChange={() => (set({ person: null, payer: "" }), focus(whoRef))} what="the person">
+            <Picked
+              onChange={() => (set({ person: null, payer: "", keptId: null }), focus(whoRef))}
+              what="the person"
+            >
               <PersonLine person={call.person} />
             </Picked>
           ) : call.adding ? (
@@ -315,7 +376,7 @@ export default function Desk() {
           </h2>
           {call.runId !== null && run.data ? (
             <>
-              <Picked onChange={() => (set({ runId: null }), focus(whatRef))} what="the run">
+              <Picked onChange={() => (set({ ...FRESH, runId: null }), focus(whatRef))} what="the run">
                 <RunLine run={run.data} />
               </Picked>
               {run.data.note && (
@@ -336,7 +397,7 @@ export default function Desk() {
               fresh={what === call.what.trim() && !runs.isPlaceholderData && runs.data !== undefined}
               onType={(what) => set({ what })}
               onPick={(key) => {
-                set({ runId: Number(key), rateId: null, planId: null });
+                set({ ...FRESH, runId: Number(key) });
                 focus(call.person ? termsRef : whoRef);
               }}
               options={(runs.data?.items ?? []).map((r) => ({
@@ -360,44 +421,19 @@ export default function Desk() {
           </h2>
           {run.data ? (
             <>
-              <Picks
-                legend="Rate"
-                name="rate"
-                value={quote.data?.rate_id ?? null}
-                options={run.data.rates.map((r) => ({
-                  id: r.id,
-                  text: r.label,
-                  more: money(priceOn(run.data!, r, me.today), run.data!.currency),
-                }))}
-                onPick={(rateId) => set({ rateId })}
-              />
-              <div className="row" style={{ margin: "12px 0" }}>
-                <Field
-                  label="Heads"
-                  value={call.heads}
-                  width={70}
-                  onChange={(value) => set({ heads: value })}
-                  fault={
-                    heads < 1
-                      ? "A number, please."
-                      : quote.error
-                        ? faultsOf(quote.error)["/heads"]
-                        : undefined
-                  }
-                  input={{ inputMode: "numeric" }}
-                />
-                <Field label="Note on this sign-up" value={call.note} onChange={(note) => set({ note })} />
-              </div>
-              {heads > 1 && (
-                <p className="help">One payer; the other {heads - 1} are named on the roster later.</p>
+              {call.keptId !== null ? (
+                <div className="note">
+                  <p>
+                    On the terms of the quote that was kept for {call.person?.name}, whatever became of the
+                    fees since.
+                  </p>
+                  <button type="button" className="plainly" onClick={() => set({ keptId: null })}>
+                    use today’s terms instead
+                  </button>
+                </div>
+              ) : (
+                <DeskTerms call={call} set={set} run={run.data} quote={quote.data} error={quote.error} />
               )}
-              <Picks
-                legend="Payment plan"
-                name="plan"
-                value={quote.data?.plan_id ?? null}
-                options={run.data.plans.map((p) => ({ id: p.id, text: p.name, more: "" }))}
-                onPick={(planId) => set({ planId })}
-              />
             </>
           ) : (
             <p className="slate">Pick a run; its fee and payment plan stand here.</p>

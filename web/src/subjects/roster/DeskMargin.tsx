@@ -2,6 +2,7 @@ import Button from "@mui/material/Button";
 
 import { messageOf, type Schemas } from "../../app/server";
 import { ActNotes } from "../../parts/Page";
+import { KeepQuote } from "../fees/KeepQuote";
 import { Quote } from "../../parts/Quote";
 import { money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
@@ -33,7 +34,9 @@ export function DeskMargin({
     <>
       <ActNotes acts={acts} />
       {quoteError !== null && quoteError !== undefined && (
-        <div className="note wrong">{messageOf(quoteError)}</div>
+        <div className="note wrong" role="status">
+          {messageOf(quoteError)}
+        </div>
       )}
       {run && quote ? (
         <section>
@@ -48,7 +51,7 @@ export function DeskMargin({
           )}
           <Quote quote={quote} />
           {!quote.can_enroll && <p className={quote.can_wait ? "ochre strong" : "fault"}>{quote.why}</p>}
-          {quote.can_wait && (
+          {quote.can_wait && call.keptId === null && (
             <p className="slate">In line nothing is owed; the price is worked out when a seat is given.</p>
           )}
           <Button
@@ -66,6 +69,9 @@ export function DeskMargin({
                   ? `Enroll, ${seatsOf(quote.seat, quote.heads)} of ${quote.capacity}`
                   : "Sign-up is shut"}
           </Button>
+          {call.person && run && call.keptId === null && !busy && !quoteError && (
+            <KeepQuote key={call.key} call={call} quote={quote} acts={acts} />
+          )}
           {!call.person && (quote.can_enroll || quote.can_wait) && (
             <p className="slate">Pick who it is for.</p>
           )}

@@ -5,6 +5,7 @@ import { useMe } from "../../app/session";
 import { Arch } from "../../parts/Arch";
 import { decisionText, Price, seatsText, smallestText, spanText, stateText } from "../../parts/RunFacts";
 import { count, money } from "../../parts/text";
+import { amount, whole } from "../courses/form";
 
 export type Person = Schemas["PersonFound"];
 export type Run = Schemas["RunLine"];
@@ -18,9 +19,56 @@ export type Call = {
   rateId: number | null;
   planId: number | null;
   heads: string;
+  /** Heads by rate, for a party at several rates; null while all are at one. */
+  mixed: Record<string, string> | null;
+  extras: Record<string, string>;
+  code: string;
+  names: string;
+  agreed: { amount: string; reason: string } | null;
+  /** The kept quote that is signed up on. */
+  keptId: number | null;
   note: string;
   key: string;
 };
+
+/** A number typed for heads or extras; 0 for what is none. */
+export function counted(text: string): number {
+  return /^\d{1,5}$/.test(text.trim()) ? Number(text) : 0;
+}
+
+/** How many heads a call is for. */
+export function headsOf(call: Call): number {
+  return call.mixed ? Object.values(call.mixed).reduce((n, t) => n + counted(t), 0) : counted(call.heads);
+}
+
+export function namesOf(call: Call): string[] {
+  return call.names
+    .split("\n")
+    .map((n) => n.trim())
+    .filter(Boolean);
+}
+
+/** What a call asks of a run, as the server reads it. */
+export function askOf(call: Call, digits: number) {
+  const agreed = call.agreed
+    ? { amount: amount(call.agreed.amount, digits), reason: call.agreed.reason.trim() || null }
+    : undefined;
+  const people = call.mixed
+    ? Object.entries(call.mixed)
+        .filter(([, text]) => counted(text) > 0)
+        .map(([id, text]) => ({ rate_id: Number(id), count: counted(text) }))
+    : call.agreed
+      ? [{ rate_id: call.rateId, count: counted(call.heads), agreed }]
+      : undefined;
+  return {
+    ...(people ? { people } : { rate_id: call.rateId, heads: counted(call.heads) }),
+    extras: Object.entries(call.extras)
+      .filter(([, text]) => text.trim() !== "" && text.trim() !== "0")
+      .map(([id, text]) => ({ extra_id: Number(id), count: whole(text) })),
+    code: call.code.trim() || null,
+    plan_id: call.planId,
+  };
+}
 
 /** A few things of which one is chosen; arrows move within. */
 export function Picks({
@@ -33,7 +81,7 @@ export function Picks({
   legend: string;
   name: string;
   value: number | null;
-  options: { id: number; text: string; more: string }[];
+  options: { id: number; text: string; more: string; why?: string | null }[];
   onPick: (id: number) => void;
 }) {
   return (
@@ -42,7 +90,10 @@ export function Picks({
       {options.map((o) => (
         <label key={o.id} className={o.id === value ? "option picked" : "option"}>
           <input type="radio" name={name} checked={o.id === value} onChange={() => onPick(o.id)} />
-          <span className="grow">{o.text}</span>
+          <span className="grow">
+            {o.text}
+            {o.why && <span className="ochre why"> {o.why}</span>}
+          </span>
           <strong>{o.more}</strong>
         </label>
       ))}
@@ -111,12 +162,6 @@ export function RunLine({ run }: { run: Run }) {
       </div>
     </div>
   );
-}
-
-/** What one person at a rate pays on a day, from the run's price line. */
-export function priceOn(run: Schemas["RunOut"], rate: Schemas["RateOut"], today: string): string {
-  const steps = run.price_line.find((l) => l.rate === rate.label)?.steps;
-  return steps?.find((s) => s.from <= today && today <= s.to)?.total ?? rate.amount;
 }
 
 /** "seat 3" or "seats 3 to 5". */

@@ -18,7 +18,7 @@ export function Line({
   run: Schemas["RunOut"];
   acts: ReturnType<typeof useDone>;
 }) {
-  const [asking, setAsking] = useState<{ row: Waits; quote: Schemas["RunQuote"] } | null>(null);
+  const [asking, setAsking] = useState<{ row: Waits; quote: Schemas["SeatQuote"] } | null>(null);
   const [leaving, setLeaving] = useState<Waits | null>(null);
   const [key, setKey] = useState(newKey);
   const [busy, setBusy] = useState(false);

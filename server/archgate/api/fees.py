@@ -1,0 +1,743 @@
+"""What sign-ups cost: quotes, kept quotes, price lines, the early-bird planner, codes, plans, stock and defaults."""
+
+from __future__ import annotations
+
+import csv
+import io
+from datetime import date
+from typing import Any
+
+from fastapi import APIRouter, Depends, Query, Request, Response
+from pydantic import BaseModel, Field
+
+from archgate.actions import codes, fees, kept_quotes, payments, plans, prices, quotes, stock
+from archgate.actions.access import User
+from archgate.actions.problems import Problem
+from archgate.actions.transaction import Once
+from archgate.api.web import Body, Patch, given, may, once, run_act, run_look
+from archgate.outside.payments import StandInPayments
+from archgate.papers.lists import plain_cell
+
+router = APIRouter(tags=["fees"])
+
+
+# --- the terms of a run -----------------------------------------------------------------------------------
+
+
+class EarlyStepIO(BaseModel):
+    until: str | None = None
+    days_before: int | None = None
+    amount: str | None = None
+    off: str | None = None
+    percent: str | None = None
+
+
+class SaleIO(BaseModel):
+    from_: str | None = Field(None, alias="from")
+    to: str | None = None
+    amount: str
+
+
+class RateOut(BaseModel):
+    """A rate with who may have it, when, and for how many heads."""
+
+    id: int
+    code: str
+    label: str
+    amount: str
+    early: list[EarlyStepIO]
+    sale: SaleIO | None = None
+    by_agreement: bool = False
+    tags: list[str] = []
+    organization_id: int | None = None
+    past_course_id: int | None = None
+    offered_from: str | None = None
+    offered_to: str | None = None
+    most: int | None = None
+
+
+class ExtraOut(BaseModel):
+    """`item` is the stock item it is taken from, `stock` what is on hand of it."""
+
+    id: int
+    code: str
+    label: str
+    amount: str
+    required: bool = False
+    most: int | None = None
+    item: str | None = None
+    stock: int | None = None
+
+
+class GroupStepIO(BaseModel):
+    from_: int = Field(alias="from")
+    percent: str
+
+
+class TaxIO(BaseModel):
+    """`on` names rates and extras by their codes; none said is all of them."""
+
+    name: str
+    percent: str
+    included: bool
+    on: list[str] | None
+
+
+class PlanLineOut(BaseModel):
+    percent: str | None
+    amount: str | None
+    parts: int | None
+    rest: bool
+    due: dict[str, str | int]
+    settle: str
+    text: str
+
+
+class PlanOut(BaseModel):
+    """`details`: payment details are taken at sign-up; `of_center`: it serves any run, not this one only."""
+
+    id: int
+    name: str
+    note: str
+    details: bool
+    lines: list[PlanLineOut]
+    of_center: bool
+
+
+class Origin(BaseModel):
+    """Where a value comes from: "course", "center" or "own"; and the default that it has or would have."""
+
+    from_: str = Field(alias="from")
+    default_of: str | None
+    default: Any
+
+
+class PriceStretch(BaseModel):
+    """Days, both included, on which one person pays the same."""
+
+    from_: str = Field(alias="from")
+    to: str
+    total: str
+
+
+class PriceLine(BaseModel):
+    rate_id: int
+    rate: str
+    steps: list[PriceStretch]
+
+
+# --- quotes -----------------------------------------------------------------------------------------------
+
+
+class AskIn(Body):
+    """What is asked of a run. `rate_id` and `heads` are the short form of `people`; values are judged by the rules."""
+
+    people: Any = None
+    extras: Any = None
+    code: Any = None
+    plan_id: Any = None
+    rate_id: Any = None
+    heads: Any = None
+
+
+class QuoteAsk(AskIn):
+    """Beside the ask: who it is for, whose money it is, the names of the other heads, and the day it is asked for."""
+
+    person_id: Any = None
+    organization_id: Any = None
+    names: Any = None
+    day: Any = None
+
+
+class QuoteLine(BaseModel):
+    kind: str
+    code: str
+    label: str
+    quantity: int
+    unit: str
+    amount: str
+    why: str
+    early: bool
+
+
+class TaxOut(BaseModel):
+    name: str
+    amount: str
+    included: bool
+
+
+class InstallmentOut(BaseModel):
+    n: int
+    due: str
+    amount: str
+    settle: str
+    why: str
+
+
+class Due(BaseModel):
+    installments: list[InstallmentOut]
+    due_now: str
+    due_later: str
+
+
+class NextChange(BaseModel):
+    at: str
+    total: str
+
+
+class QuoteOut(Due):
+    currency: str
+    lines: list[QuoteLine]
+    subtotal: str
+    taxes: list[TaxOut] = []
+    total: str
+    next_change: NextChange | None
+
+
+class SeatQuote(QuoteOut):
+    """A quote with the seat or the place in line. `details` are the payer's payment details on file, in words."""
+
+    run_id: int
+    rate_id: int
+    plan_id: int
+    heads: int
+    seat: int | None
+    place: int | None
+    capacity: int
+    sign_up: str
+    why: str
+    can_enroll: bool
+    can_wait: bool
+    details_needed: bool
+    details: str | None
+
+
+class NameOut(BaseModel):
+    text: str
+    person_id: int | None
+    said: str
+    error: bool
+
+
+class RunQuote(SeatQuote):
+    names: list[NameOut]
+
+
+class RateChoice(BaseModel):
+    """`why_not`: why the person cannot have it; `left`: how many seats are left at it, where its number is limited."""
+
+    id: int
+    label: str
+    amount: str
+    by_agreement: bool
+    why_not: str | None
+    left: int | None
+
+
+class ExtraChoice(BaseModel):
+    id: int
+    label: str
+    amount: str
+    required: bool
+    most: int | None
+    stock: int | None
+
+
+class Choices(BaseModel):
+    run_id: int
+    rates: list[RateChoice]
+    extras: list[ExtraChoice]
+    plans: list[PlanOut]
+    group: list[GroupStepIO]
+
+
+@router.post("/runs/{run_id}/quote")
+def quote_run(run_id: int, body: QuoteAsk, request: Request, user: User = Depends(may("read"))) -> RunQuote:
+    """What a sign-up costs, when it is due, and whether there is a seat or a place in line. Nothing is written."""
+    return run_look(request, user, lambda deed: quotes.quote_run(deed, run_id, given(body)))
+
+
+@router.get("/runs/{run_id}/choices")
+def choices(
+    run_id: int,
+    request: Request,
+    person_id: int | None = None,
+    organization_id: int | None = None,
+    user: User = Depends(may("read")),
+) -> Choices:
+    """The rates, extras and plans a sign-up can choose from, at today's prices and for this person."""
+    return run_look(request, user, lambda deed: quotes.choices(deed, run_id, person_id, organization_id))
+
+
+class NewKept(AskIn):
+    """`last`: through which day the quote stands; `follow_up`: when whoever kept it is reminded."""
+
+    run_id: Any = None
+    person_id: Any = None
+    organization_id: Any = None
+    total: Any = None
+    last: Any = None
+    note: Any = None
+    send: Any = None
+    follow_up: Any = None
+
+
+class KeptOut(BaseModel):
+    id: int
+    run_id: int
+    run: str
+    title: str
+    person_id: int
+    name: str
+    organization_id: int | None
+    note: str
+    last: str
+    status: str
+    ask: dict[str, Any]
+    quote: QuoteOut
+    total: str
+    currency: str
+    kept_at: str
+    enrollment_id: int | None
+
+
+class KeptDone(KeptOut):
+    change: str
+
+
+class KeptSent(KeptDone):
+    sent: bool
+
+
+@router.post("/quotes", status_code=201)
+def keep_quote(
+    body: NewKept, request: Request, user: User = Depends(may("enroll")), key: Once | None = Depends(once)
+) -> KeptSent:
+    """Keep a quote for a person through a day, and send it if asked."""
+    return run_act(request, user, lambda deed: kept_quotes.keep(deed, given(body)), once=key)
+
+
+@router.get("/quotes")
+def list_quotes(
+    request: Request,
+    person_id: int | None = None,
+    run_id: int | None = None,
+    every: bool = False,
+    user: User = Depends(may("read")),
+) -> list[KeptOut]:
+    """Kept quotes by their last day: those that stand, or `every` one."""
+    return run_look(request, user, lambda deed: kept_quotes.list_kept(deed, person_id, run_id, every))
+
+
+@router.get("/quotes/{quote_id}")
+def get_quote(quote_id: int, request: Request, user: User = Depends(may("read"))) -> RunQuote:
+    """A kept quote as it would be signed up on today."""
+    return run_look(request, user, lambda deed: kept_quotes.kept_quote(deed, quote_id))
+
+
+@router.post("/quotes/{quote_id}/drop")
+def drop_quote(quote_id: int, request: Request, user: User = Depends(may("enroll"))) -> KeptDone:
+    return run_act(request, user, lambda deed: kept_quotes.drop(deed, quote_id))
+
+
+class Details(BaseModel):
+    words: str
+
+
+class Payer(BaseModel):
+    person_id: int | None = None
+    organization_id: int | None = None
+
+
+@router.post("/payment-details", status_code=201)
+def take_details(
+    body: Payer, request: Request, user: User = Depends(may("enroll")), key: Once | None = Depends(once)
+) -> Details:
+    """Have the payment service take a payer's details; a token comes back and is kept, never a number."""
+    if (body.person_id is None) == (body.organization_id is None):
+        raise Problem(422, "no-payer", "Say whose details they are: a person or an organization.")
+    if key is None:
+        raise Problem(422, "bad-key", "Taking details needs an idempotency key.")
+    holder = run_look(
+        request, user, lambda deed: payments.holder_of(deed, body.person_id, body.organization_id)
+    )
+    token, words = StandInPayments(request.app.state.sessions).take_details(
+        f"{user.id}:{key.key}"[:80], holder
+    )
+    return run_act(
+        request,
+        user,
+        lambda deed: payments.keep_details(deed, body.person_id, body.organization_id, token, words),
+    )
+
+
+# --- prices from day to day -------------------------------------------------------------------------------
+
+
+class GateDay(BaseModel):
+    label: str
+    day: str
+
+
+class ComparedRun(BaseModel):
+    id: int
+    code: str
+    title: str
+    currency: str
+    start: str | None
+    lines: list[PriceLine]
+    warnings: list[str]
+    gates: list[GateDay]
+
+
+class Compared(BaseModel):
+    today: str
+    runs: list[ComparedRun]
+
+
+class Reading(Due):
+    """What one person pays on a day, as a sentence."""
+
+    day: str
+    rate_id: int
+    plan_id: int
+    total: str
+    text: str
+
+
+@router.get("/prices")
+def compare(
+    request: Request, runs: list[int] = Query(default=[]), user: User = Depends(may("read"))
+) -> Compared:
+    """The price lines of up to six runs side by side."""
+    return run_look(request, user, lambda deed: prices.compare(deed, runs))
+
+
+@router.get("/runs/{run_id}/price-on/{day}")
+def price_on(
+    run_id: int,
+    day: date,
+    request: Request,
+    rate_id: int | None = None,
+    plan_id: int | None = None,
+    user: User = Depends(may("read")),
+) -> Reading:
+    """What one person pays on a day, now and later."""
+    return run_look(request, user, lambda deed: prices.reading(deed, run_id, day, rate_id, plan_id))
+
+
+class EarlyIn(Body):
+    """The early-bird planner's inputs; `rounding` is the amount that the regular price is rounded to."""
+
+    currency: Any = None
+    fee: Any = None
+    share: Any = None
+    target: Any = None
+    days: Any = None
+    rounding: Any = None
+
+
+class EarlyStart(BaseModel):
+    run_id: int
+    rate: str
+    currency: str
+    fee: str
+    share: str
+    target: str
+    days: int
+    rounding: str
+    roundings: list[str]
+    said: str
+
+
+class IncomeAt(BaseModel):
+    share: int
+    income: str
+
+
+class EarlyOut(BaseModel):
+    currency: str
+    early: str
+    regular: str
+    exact: str
+    income: str
+    break_even: str | None
+    days: int
+    incomes: list[IncomeAt]
+
+
+@router.get("/runs/{run_id}/early-bird")
+def early_start(run_id: int, request: Request, user: User = Depends(may("read"))) -> EarlyStart:
+    """Where the early-bird planner starts for a run, from the course's own past runs."""
+    return run_look(request, user, lambda deed: prices.early_start(deed, run_id))
+
+
+@router.post("/early-bird")
+def early_plan(body: EarlyIn, request: Request, user: User = Depends(may("read"))) -> EarlyOut:
+    """The regular price that keeps today's fee as the early one. Nothing is written."""
+    return run_look(request, user, lambda deed: prices.early_plan(deed, given(body)))
+
+
+# --- codes ------------------------------------------------------------------------------------------------
+
+
+class CodeIn(Body):
+    """`number` makes a set of single-use codes; `on` are codes of rates and extras, none said is every rate."""
+
+    code: Any = None
+    note: Any = None
+    percent: Any = None
+    off: Any = None
+    to: Any = None
+    most: Any = None
+    most_each: Any = None
+    course_ids: Any = None
+    run_ids: Any = None
+    on: Any = None
+    active: Any = None
+    number: Any = None
+
+
+class CodeOut(BaseModel):
+    """A code, or a set of `number` single-use ones. `cost` is what it took off for those who hold their seat."""
+
+    id: int
+    code: str
+    note: str
+    percent: str | None
+    off: str | None
+    from_: str | None = Field(alias="from")
+    to: str | None
+    most: int | None
+    most_each: int | None
+    course_ids: list[int]
+    run_ids: list[int]
+    on: list[str] | None
+    active: bool
+    number: int | None
+    uses: int
+    limit: int | None
+    cost: str
+    currency: str
+    state: str
+
+
+class CodeDone(CodeOut):
+    change: str
+
+
+class CodeUser(BaseModel):
+    code: str
+    person_id: int
+    name: str
+    run_id: int
+    run: str
+    amount: str
+    live: bool
+    at: str
+
+
+class CodeUses(CodeOut):
+    people: list[CodeUser]
+
+
+@router.get("/codes")
+def list_codes(request: Request, user: User = Depends(may("read"))) -> list[CodeOut]:
+    return run_look(request, user, codes.list_codes)
+
+
+@router.post("/codes", status_code=201)
+def make_code(
+    body: CodeIn, request: Request, user: User = Depends(may("keep fees")), key: Once | None = Depends(once)
+) -> CodeDone:
+    """Make one code, or a numbered set of single-use ones."""
+    return run_act(request, user, lambda deed: codes.make_code(deed, given(body)), once=key)
+
+
+@router.get("/codes/{code_id}")
+def get_code(code_id: int, request: Request, user: User = Depends(may("read"))) -> CodeUses:
+    return run_look(request, user, lambda deed: codes.code_uses(deed, code_id))
+
+
+@router.put("/codes/{code_id}")
+def change_code(
+    code_id: int, body: CodeIn, request: Request, user: User = Depends(may("keep fees"))
+) -> CodeDone:
+    """Change a code, or with it its whole set, for sign-ups from now on."""
+    return run_act(request, user, lambda deed: codes.change_code(deed, code_id, given(body)))
+
+
+@router.get("/codes/{code_id}/list.csv", response_class=Response)
+def code_list(code_id: int, request: Request, user: User = Depends(may("read"))) -> Response:
+    """A set of codes as a CSV file, with who used which."""
+    name, lines = run_look(request, user, lambda deed: codes.code_lines(deed, code_id))
+    out = io.StringIO()
+    csv.writer(out, lineterminator="\r\n").writerows([plain_cell(c) for c in line] for line in lines)
+    headers = {"Content-Disposition": f'attachment; filename="{name}.csv"'}
+    return Response("\ufeff" + out.getvalue(), media_type="text/csv; charset=utf-8", headers=headers)
+
+
+# --- plans of the center ----------------------------------------------------------------------------------
+
+
+class PlanIn(Body):
+    name: Any = None
+    note: Any = None
+    details: Any = None
+    lines: Any = None
+    course_ids: Any = None
+
+
+class CourseName(BaseModel):
+    id: int
+    title: str
+
+
+class CenterPlan(PlanOut):
+    """A plan of the center; `agreed` counts the sign-ups on it and on what it replaced. No `courses`: any run."""
+
+    active: bool
+    agreed: int
+    courses: list[CourseName]
+
+
+class PlanDone(BaseModel):
+    change: str
+    plan: CenterPlan
+
+
+class PlanChange(BaseModel):
+    key: str
+    at: str
+    by: str
+    text: str
+
+
+class PlanExample(Body):
+    """Lines as a form holds them, on a real run and sign-up date; without a run, on a total of your own."""
+
+    run_id: Any = None
+    rate_id: Any = None
+    total: Any = None
+    lines: Any = None
+    signed_up: Any = None
+
+
+class ExampleOut(Due):
+    """`said` is why there is no example: by how much the lines miss the whole, or what is missing."""
+
+    signed_up: str
+    start: str | None
+    total: str
+    currency: str
+    said: list[str]
+
+
+@router.get("/plans")
+def list_plans(request: Request, user: User = Depends(may("read"))) -> list[CenterPlan]:
+    return run_look(request, user, plans.list_plans)
+
+
+@router.post("/plans", status_code=201)
+def make_plan(
+    body: PlanIn, request: Request, user: User = Depends(may("keep fees")), key: Once | None = Depends(once)
+) -> PlanDone:
+    return run_act(request, user, lambda deed: plans.make_plan(deed, given(body)), once=key)
+
+
+@router.patch("/plans/{plan_id}")
+def change_plan(
+    plan_id: int, body: Patch, request: Request, user: User = Depends(may("keep fees"))
+) -> PlanDone:
+    """Change a plan for sign-ups from now on; who agreed to it keeps what was agreed."""
+    return run_act(request, user, lambda deed: plans.change_plan(deed, plan_id, given(body)))
+
+
+@router.get("/plans/{plan_id}/log")
+def plan_log(plan_id: int, request: Request, user: User = Depends(may("read"))) -> list[PlanChange]:
+    return run_look(request, user, lambda deed: plans.plan_log(deed, plan_id))
+
+
+@router.post("/plan-example")
+def plan_example(body: PlanExample, request: Request, user: User = Depends(may("read"))) -> ExampleOut:
+    """What a plan that is being typed would ask of somebody. Nothing is written."""
+    return run_look(request, user, lambda deed: quotes.plan_example(deed, given(body)))
+
+
+# --- stock and defaults -----------------------------------------------------------------------------------
+
+
+class RunCode(BaseModel):
+    id: int
+    code: str
+
+
+class StockOut(BaseModel):
+    id: int
+    name: str
+    on_hand: int
+    runs: list[RunCode]
+
+
+class StockMoveOut(BaseModel):
+    id: int
+    quantity: int
+    at: str
+    cause: str
+
+
+class StockLedger(BaseModel):
+    id: int
+    name: str
+    on_hand: int
+    moves: list[StockMoveOut]
+
+
+class StockIn(Body):
+    """`add` is how many come in (or go out, negative); `counted` what a count found. One of both."""
+
+    name: Any = None
+    add: Any = None
+    counted: Any = None
+    cause: Any = None
+
+
+@router.get("/stock")
+def list_stock(request: Request, user: User = Depends(may("read"))) -> list[StockOut]:
+    return run_look(request, user, stock.list_stock)
+
+
+@router.post("/stock")
+def count_stock(
+    body: StockIn, request: Request, user: User = Depends(may("keep fees")), key: Once | None = Depends(once)
+) -> StockLedger:
+    """Put into stock, take out, or say what was counted; a new name makes a new item."""
+    return run_act(request, user, lambda deed: stock.count_stock(deed, given(body)), once=key)
+
+
+@router.get("/stock/{item_id}")
+def stock_moves(item_id: int, request: Request, user: User = Depends(may("read"))) -> StockLedger:
+    return run_look(request, user, lambda deed: stock.stock_moves(deed, item_id))
+
+
+class Defaults(BaseModel):
+    """`values` is what runs start from; `courses_differ` counts the courses with a value of their own."""
+
+    currency: str
+    values: dict[str, Any]
+    courses_differ: dict[str, int]
+
+
+class DefaultsChanged(Defaults):
+    change: str
+
+
+@router.get("/defaults")
+def get_defaults(request: Request, user: User = Depends(may("read"))) -> Defaults:
+    return run_look(request, user, fees.center_defaults)
+
+
+@router.patch("/defaults")
+def change_defaults(body: Patch, request: Request, user: User = Depends(may("keep fees"))) -> DefaultsChanged:
+    """Set what runs start from where their course says nothing; null forgets a default."""
+    return run_act(request, user, lambda deed: fees.change_center_defaults(deed, given(body)))

@@ -1,0 +1,439 @@
+import Button from "@mui/material/Button";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link } from "react-router";
+
+import { api, ask, faultsOf, newKey, type Schemas } from "../../app/server";
+import { useKept, useMe } from "../../app/session";
+import { Choice, Field } from "../../parts/Field";
+import { ActNotes, NotYet, Page } from "../../parts/Page";
+import { count, day, money } from "../../parts/text";
+import { useDone } from "../../parts/useUndo";
+import { amount, digitsOf, whole } from "../courses/form";
+import { KeptForm } from "../schedule/Kept";
+import { MoneyTabs } from "./MoneyTabs";
+
+type Code = Schemas["CodeOut"];
+
+/** Discount codes: what each takes off, where and how often it holds, who used it and what that cost. */
+export default function CodesPage() {
+  const acts = useDone();
+  const [open, setOpen] = useState<number | "new" | null>(null);
+  const [seen, setSeen] = useState<number | null>(null);
+  const query = useQuery({ queryKey: ["codes"], queryFn: () => ask(api.GET("/api/v1/codes")) });
+  if (!query.data)
+    return <NotYet title="Discount codes" error={query.error} retry={() => void query.refetch()} />;
+  const saved = (text: string, change: string) => {
+    setOpen(null);
+    acts.say({ text, change });
+  };
+  return (
+    <Page
+      title="Discount codes"
+      margin={
+        <>
+          <ActNotes acts={acts} />
+          {seen !== null && <Uses id={seen} onClose={() => setSeen(null)} />}
+          <section>
+            <h2>What a code does</h2>
+            <p className="slate">
+              It comes off after early-bird, sale and group prices. A use is given back when the sign-up is
+              withdrawn. Changing a code does not touch people who are in already.
+            </p>
+          </section>
+        </>
+      }
+    >
+      <MoneyTabs />
+      <h1 style={{ margin: "12px 0 6px" }}>Discount codes</h1>
+      {open === "new" ? (
+        <CodeForm onClose={() => setOpen(null)} onSaved={saved} />
+      ) : (
+        <Button onClick={() => setOpen("new")}>Make a code, or a set</Button>
+      )}
+      {query.data.length === 0 && open !== "new" && (
+        <p className="empty">
+          No code yet. One code can be used by many; a set holds many codes that are used once each.
+        </p>
+      )}
+      {query.data.length > 0 && (
+        <div className="tablewrap">
+          <table className="plain" style={{ marginTop: 12 }}>
+            <thead>
+              <tr>
+                <th>Code</th>
+                <th>Off</th>
+                <th>Holds</th>
+                <th>Where</th>
+                <th className="right">Uses</th>
+                <th className="right">Cost so far</th>
+                <th>
+                  <span className="sr">Acts</span>
+                </th>
+              </tr>
+            </thead>
+            <tbody>
+              {query.data.map((c) => (
+                <tr key={c.id}>
+                  <td>
+                    <strong>{c.code}</strong>
+                    {c.number && <span className="slate">, a set of {c.number}</span>}
+                    {c.note && <div className="slate">{c.note}</div>}
+                  </td>
+                  <td className="copper">
+                    {c.percent !== null ? `${c.percent} percent` : money(c.off, c.currency)}
+                  </td>
+                  <td>
+                    <span className={c.state === "in use" ? "strong" : "slate"}>{c.state}</span>
+                    <div className="slate">
+                      {c.from && `from ${day(c.from)} `}
+                      {c.to && `through ${day(c.to)}`}
+                    </div>
+                  </td>
+                  <td>{whereText(c)}</td>
+                  <td className="right">
+                    {c.uses}
+                    {c.limit !== null && ` of ${c.limit}`}
+                  </td>
+                  <td className="right copper">{money(c.cost, c.currency)}</td>
+                  <td>
+                    <span className="row" style={{ gap: 12 }}>
+                      <button className="plainly" onClick={() => setOpen(c.id)}>
+                        change<span className="sr"> {c.code}</span>
+                      </button>
+                      <button className="plainly quiet" onClick={() => setSeen(c.id)}>
+                        who<span className="sr"> used {c.code}</span>
+                      </button>
+                      {c.number && (
+                        <a href={`/api/v1/codes/${c.id}/list.csv`} download>
+                          CSV<span className="sr"> of {c.code}</span>
+                        </a>
+                      )}
+                    </span>
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
+      )}
+      {typeof open === "number" && (
+        <CodeForm
+          key={open}
+          code={query.data.find((c) => c.id === open)}
+          onClose={() => setOpen(null)}
+          onSaved={saved}
+        />
+      )}
+    </Page>
+  );
+}
+
+function whereText(c: Code): string {
+  const parts = [
+    c.course_ids.length ? count(c.course_ids.length, "course") : "",
+    c.run_ids.length ? count(c.run_ids.length, "run") : "",
+  ].filter(Boolean);
+  const on = c.on === null ? "" : `, on ${c.on.join(", ")}`;
+  return (parts.length ? parts.join(" and ") : "everywhere") + on;
+}
+
+const EMPTY = {
+  code: "",
+  note: "",
+  how: "percent",
+  value: "",
+  from: "",
+  to: "",
+  most: "",
+  each: "",
+  courses: [] as number[],
+  runs: [] as number[],
+  on: "",
+  number: "",
+  set: false,
+  active: true,
+};
+
+function CodeForm({
+  code,
+  onClose,
+  onSaved,
+}: {
+  code?: Code;
+  onClose: () => void;
+  onSaved: (text: string, change: string) => void;
+}) {
+  const me = useMe();
+  const [key] = useState(newKey);
+  const [kept, setForm] = useKept<typeof EMPTY | null>(`code-${code?.id ?? "new"}`, null);
+  const form =
+    kept ??
+    (code
+      ? {
+          ...EMPTY,
+          code: code.code,
+          note: code.note,
+          how: code.off === null ? "percent" : "off",
+          value: code.off ?? code.percent ?? "",
+          from: code.from ?? "",
+          to: code.to ?? "",
+          most: code.number ? "" : (code.most?.toString() ?? ""),
+          each: code.most_each?.toString() ?? "",
+          courses: code.course_ids,
+          runs: code.run_ids,
+          on: code.on?.join(", ") ?? "",
+          set: code.number !== null,
+          active: code.active,
+        }
+      : EMPTY);
+  const [error, setError] = useState<unknown>(null);
+  const faults = error ? faultsOf(error) : {};
+  const set = (change: Partial<typeof EMPTY>) => setForm({ ...form, ...change });
+  const courses = useQuery({ queryKey: ["courses"], queryFn: () => ask(api.GET("/api/v1/courses")) });
+  const close = () => {
+    setForm(null);
+    onClose();
+  };
+  const send = async () => {
+    const off = form.how === "off";
+    const body = {
+      code: form.code.trim() || null,
+      note: form.note,
+      percent: off ? null : form.value.trim() || null,
+      off: off ? amount(form.value, digitsOf(me.currency)) : null,
+      from: form.from || null,
+      to: form.to || null,
+      most: form.set ? null : whole(form.most),
+      most_each: whole(form.each),
+      course_ids: form.courses,
+      run_ids: form.runs,
+      on: form.on.trim()
+        ? form.on
+            .split(",")
+            .map((n) => n.trim())
+            .filter(Boolean)
+        : null,
+      active: form.active,
+      ...(form.set && !code ? { number: whole(form.number) } : {}),
+    };
+    try {
+      const done = code
+        ? await ask(api.PUT("/api/v1/codes/{code_id}", { params: { path: { code_id: code.id } }, body }))
+        : await ask(api.POST("/api/v1/codes", { params: { header: { "Idempotency-Key": key } }, body }));
+      setForm(null);
+      onSaved(
+        done.number && !code
+          ? `Made ${done.number} codes ${done.code}; their list is under CSV.`
+          : `${done.code} is saved; it holds for sign-ups from now on.`,
+        done.change,
+      );
+    } catch (problem) {
+      setError(problem);
+    }
+  };
+  return (
+    <KeptForm onSend={() => void send()} onClose={close} error={error}>
+      <div className="row wrap">
+        <Field
+          label={form.set ? "Name of the set" : "Code"}
+          width={180}
+          value={form.code}
+          onChange={(v) => set({ code: v.toUpperCase() })}
+          fault={faults["/code"]}
+          autoFocus
+        />
+        <Choice
+          label="Takes off"
+          width={140}
+          value={form.how}
+          onChange={(how) => set({ how, value: "" })}
+          options={[
+            { value: "percent", text: "a percent" },
+            { value: "off", text: "an amount" },
+          ]}
+        />
+        <Field
+          label={form.how === "off" ? `Amount in ${me.currency}, once a sign-up` : "Percent"}
+          width={190}
+          value={form.value}
+          onChange={(value) => set({ value })}
+          fault={faults["/percent"] ?? faults["/off"] ?? faults[""]}
+          input={{ inputMode: "decimal" }}
+        />
+        {!code && (
+          <label className="tick" style={{ alignSelf: "flex-end" }}>
+            <input type="checkbox" checked={form.set} onChange={(e) => set({ set: e.target.checked })} /> a
+            numbered set of single-use codes
+          </label>
+        )}
+      </div>
+      <div className="row wrap" style={{ marginTop: 10 }}>
+        <Field
+          label="From"
+          type="date"
+          width={160}
+          value={form.from}
+          onChange={(from) => set({ from })}
+          fault={faults["/from"]}
+        />
+        <Field
+          label="Through"
+          type="date"
+          width={160}
+          value={form.to}
+          onChange={(to) => set({ to })}
+          fault={faults["/to"]}
+        />
+        {form.set ? (
+          !code && (
+            <Field
+              label="How many codes"
+              width={130}
+              value={form.number}
+              onChange={(number) => set({ number })}
+              fault={faults["/number"]}
+              input={{ inputMode: "numeric" }}
+            />
+          )
+        ) : (
+          <Field
+            label="Uses in all"
+            width={110}
+            placeholder="any"
+            value={form.most}
+            onChange={(most) => set({ most })}
+            fault={faults["/most"]}
+            input={{ inputMode: "numeric" }}
+          />
+        )}
+        <Field
+          label="Uses of one person"
+          width={140}
+          placeholder="any"
+          value={form.each}
+          onChange={(each) => set({ each })}
+          fault={faults["/most_each"]}
+          input={{ inputMode: "numeric" }}
+        />
+        <Field
+          label="Only on these rates or extras"
+          width={230}
+          placeholder="every rate, no extra"
+          value={form.on}
+          onChange={(on) => set({ on })}
+          fault={faults["/on"]}
+          help="by their short names, such as member, handbook"
+        />
+      </div>
+      <div className="row wrap" style={{ marginTop: 10 }}>
+        <Choice
+          label="Holds on"
+          width={300}
+          value={form.runs.length ? "runs" : form.courses.length ? String(form.courses[0]) : ""}
+          onChange={(v) => (v === "runs" ? undefined : set({ courses: v ? [Number(v)] : [], runs: [] }))}
+          options={[
+            { value: "", text: "every course" },
+            ...(form.runs.length ? [{ value: "runs", text: count(form.runs.length, "single run") }] : []),
+            ...(courses.data ?? []).map((c) => ({ value: String(c.id), text: c.title })),
+          ]}
+        />
+        <AddRun
+          onAdd={(id) => set({ runs: [...new Set([...form.runs, id])] })}
+          held={form.runs}
+          onClear={() => set({ runs: [] })}
+        />
+        <Field
+          label="Note for staff"
+          value={form.note}
+          onChange={(note) => set({ note })}
+          fault={faults["/note"]}
+        />
+      </div>
+      {code && (
+        <label className="tick" style={{ marginTop: 8 }}>
+          <input type="checkbox" checked={form.active} onChange={(e) => set({ active: e.target.checked })} />{" "}
+          in use
+        </label>
+      )}
+    </KeptForm>
+  );
+}
+
+/** Single runs that a code holds on, chosen by name. */
+function AddRun({
+  held,
+  onAdd,
+  onClear,
+}: {
+  held: number[];
+  onAdd: (id: number) => void;
+  onClear: () => void;
+}) {
+  const runs = useQuery({
+    queryKey: ["runs-to-come"],
+    queryFn: () =>
+      ask(
+        api.GET("/api/v1/runs", {
+          params: { query: { teaching: "before", status: "published", limit: 30 } },
+        }),
+      ),
+  });
+  return (
+    <>
+      <Choice
+        label="or on single runs"
+        width={260}
+        value=""
+        onChange={(v) => v && onAdd(Number(v))}
+        options={[
+          { value: "", text: held.length ? `${count(held.length, "run")} chosen; another` : "none" },
+          ...(runs.data?.items ?? [])
+            .filter((r) => !held.includes(r.id))
+            .map((r) => ({ value: String(r.id), text: `${r.title}, ${r.code}` })),
+        ]}
+      />
+      {held.length > 0 && (
+        <span className="acts">
+          <button type="button" className="plainly quiet" onClick={onClear}>
+            no single runs
+          </button>
+        </span>
+      )}
+    </>
+  );
+}
+
+function Uses({ id, onClose }: { id: number; onClose: () => void }) {
+  const query = useQuery({
+    queryKey: ["code", id],
+    queryFn: () => ask(api.GET("/api/v1/codes/{code_id}", { params: { path: { code_id: id } } })),
+  });
+  if (!query.data) return null;
+  const c = query.data;
+  return (
+    <section>
+      <h2>
+        {c.code}: {count(c.uses, "use")}, {money(c.cost, c.currency)}
+      </h2>
+      {c.people.length === 0 && <p className="slate">Nobody has used it.</p>}
+      {c.people.map((p, i) => (
+        <p key={i}>
+          <Link className="name" to={`/people/${p.person_id}`}>
+            {p.name}
+          </Link>
+          , <Link to={`/runs/${p.run_id}`}>{p.run}</Link>, {money(p.amount, c.currency)}
+          <span className="slate">
+            {" "}
+            {day(p.at)}
+            {p.live ? "" : ", given back"}
+            {c.number ? `, ${p.code}` : ""}
+          </span>
+        </p>
+      ))}
+      <button className="plainly quiet" onClick={onClose}>
+        close
+      </button>
+    </section>
+  );
+}

@@ -1,0 +1,280 @@
+import Button from "@mui/material/Button";
+import { useQuery } from "@tanstack/react-query";
+import { useState, type ReactNode } from "react";
+
+import { api, ask, faultsOf, messageOf } from "../../app/server";
+import { useKept } from "../../app/session";
+import { Field } from "../../parts/Field";
+import { ActNotes, NotYet, Page } from "../../parts/Page";
+import { count, money } from "../../parts/text";
+import { useDone } from "../../parts/useUndo";
+import {
+  digitsOf,
+  extraForm,
+  extrasOf,
+  groupForm,
+  groupOf,
+  planForm,
+  plansOf,
+  PLAN_STARTS,
+  taxesOf,
+  whole,
+  type ExtraForm,
+  type GroupForm,
+  type PlanForm,
+  type TaxForm,
+} from "../courses/form";
+import { PlansEdit } from "../courses/PlansEdit";
+import { ExtrasEdit, GroupEdit, TaxesEdit } from "./LinesEdit";
+import { MoneyTabs } from "./MoneyTabs";
+
+type Values = {
+  taxes?: TaxForm[];
+  group?: { from: number; percent: string }[];
+  extras?: { code: string; label: string; amount: string }[];
+  plans?: Parameters<typeof planForm>[0][];
+  quote_days?: number;
+  access_days?: number;
+};
+type Save = (name: string, value: unknown) => Promise<Record<string, string> | null>;
+
+/** What new runs start from where their course says nothing. */
+export default function DefaultsPage() {
+  const acts = useDone();
+  const query = useQuery({ queryKey: ["defaults"], queryFn: () => ask(api.GET("/api/v1/defaults")) });
+  if (!query.data)
+    return <NotYet title="What runs start from" error={query.error} retry={() => void query.refetch()} />;
+  const { values: held, currency, courses_differ: differ } = query.data;
+  const values = held as Values;
+  const save: Save = async (name, value) => {
+    try {
+      const done = await ask(
+        api.PATCH("/api/v1/defaults", {
+          body: { seen: { [name]: held[name] ?? null }, set: { [name]: value } },
+        }),
+      );
+      acts.say({ text: "New runs start from this.", change: done.change });
+      return null;
+    } catch (error) {
+      const faults = faultsOf(error);
+      if (Object.keys(faults).length === 0) acts.fail(messageOf(error));
+      return faults;
+    }
+  };
+  const part = { save, differ };
+  return (
+    <Page
+      title="What runs start from"
+      margin={
+        <>
+          <ActNotes acts={acts} />
+          <section>
+            <h2>Center, course, run</h2>
+            <p className="slate">
+              A new run takes what its course says, and where the course says nothing what stands here. On the
+              run each value says where it comes from, and can be taken back to it. Runs that are there
+              already stay as they are.
+            </p>
+          </section>
+        </>
+      }
+    >
+      <MoneyTabs />
+      <h1 style={{ margin: "12px 0 6px" }}>What runs start from</h1>
+      <Part
+        {...part}
+        name="taxes"
+        title="Taxes"
+        empty="No tax."
+        stored={values.taxes}
+        start={() => values.taxes ?? []}
+        sent={taxesOf}
+        edit={(form: TaxForm[], setForm, faults) => (
+          <TaxesEdit
+            value={form}
+            onChange={setForm}
+            faults={faults}
+            at="/set/taxes"
+            sold={(values.extras ?? []).map(({ code, label }) => ({ code, label }))}
+          />
+        )}
+        line={(t) => (
+          <>
+            {t.name}: <strong className="copper">{t.percent} percent</strong>{" "}
+            <span className="slate">
+              {t.included ? "in the price" : "on top"} of {t.on ? t.on.join(", ") : "everything"}
+            </span>
+          </>
+        )}
+      />
+      <Part
+        {...part}
+        name="group"
+        title="Groups"
+        empty="A group pays what each person would."
+        stored={values.group}
+        start={() => (values.group ?? []).map(groupForm)}
+        sent={groupOf}
+        edit={(form: GroupForm[], setForm, faults) => (
+          <GroupEdit value={form} onChange={setForm} faults={faults} at="/set/group" />
+        )}
+        line={(g) => (
+          <>
+            From {g.from} people: <strong className="copper">{g.percent} percent</strong> off each head
+          </>
+        )}
+      />
+      <Part
+        {...part}
+        name="extras"
+        title="Extras"
+        empty="Nothing beside the seat."
+        stored={values.extras}
+        start={() => (values.extras ?? []).map(extraForm)}
+        sent={(form) => extrasOf(form, digitsOf(currency))}
+        edit={(form: ExtraForm[], setForm, faults) => (
+          <ExtrasEdit value={form} onChange={setForm} faults={faults} at="/set/extras" currency={currency} />
+        )}
+        line={(x) => (
+          <>
+            {x.label}: <strong className="copper">{money(x.amount, currency)}</strong>
+          </>
+        )}
+      />
+      <Part
+        {...part}
+        name="plans"
+        title="Payment plans of a new run"
+        empty="Whoever makes a run chooses its plan."
+        stored={values.plans}
+        start={() => (values.plans ?? []).map(planForm)}
+        sent={(form) => plansOf(form.length ? form : [{ id: null, ...PLAN_STARTS[0]! }], digitsOf(currency))}
+        edit={(form: PlanForm[], setForm, faults) => (
+          <PlansEdit plans={form} onChange={setForm} faults={faults} at="/set/plans" />
+        )}
+        line={(p) => <>{p.name}</>}
+      />
+      <div className="part">
+        <h2>Days</h2>
+        <div className="row wrap">
+          <Days
+            name="quote_days"
+            label="A quote is kept for, days"
+            stored={values.quote_days}
+            usual="14"
+            save={save}
+          />
+          <Days
+            name="access_days"
+            label="Access to an open run, days"
+            stored={values.access_days}
+            usual="not said"
+            save={save}
+          />
+        </div>
+      </div>
+    </Page>
+  );
+}
+
+function Part<Stored, Form>({
+  name,
+  title,
+  empty,
+  stored,
+  start,
+  sent,
+  edit,
+  line,
+  save,
+  differ,
+}: {
+  name: string;
+  title: string;
+  empty: string;
+  stored?: Stored[];
+  start: () => Form[];
+  sent: (form: Form[]) => unknown;
+  edit: (form: Form[], setForm: (form: Form[]) => void, faults: Record<string, string>) => ReactNode;
+  line: (held: Stored) => ReactNode;
+  save: Save;
+  differ: Record<string, number>;
+}) {
+  const [form, setForm] = useKept<Form[] | null>(`defaults-${name}`, null);
+  const [faults, setFaults] = useState<Record<string, string>>({});
+  const close = () => {
+    setForm(null);
+    setFaults({});
+  };
+  return (
+    <div className="part">
+      <h2>{title}</h2>
+      {form === null ? (
+        <>
+          {stored?.map((held, i) => (
+            <div key={i}>{line(held)}</div>
+          ))}
+          {!stored?.length && <p className="slate">{empty}</p>}
+          {differ[name] ? (
+            <p className="slate">{count(differ[name], "course has its own", "courses have their own")}.</p>
+          ) : null}
+          <Button onClick={() => setForm(start())} style={{ marginTop: 6 }}>
+            Change<span className="sr">: {title}</span>
+          </Button>
+        </>
+      ) : (
+        <form
+          noValidate
+          onSubmit={(e) => {
+            e.preventDefault();
+            void save(name, sent(form)).then((found) => (found ? setFaults(found) : close()));
+          }}
+        >
+          {edit(form, setForm, faults)}
+          <div className="row" style={{ marginTop: 12 }}>
+            <Button type="submit" variant="contained">
+              Save
+            </Button>
+            <Button onClick={close}>Leave as it was</Button>
+          </div>
+        </form>
+      )}
+    </div>
+  );
+}
+
+function Days({
+  name,
+  label,
+  stored,
+  usual,
+  save,
+}: {
+  name: string;
+  label: string;
+  stored?: number;
+  usual: string;
+  save: Save;
+}) {
+  const [text, setText] = useState<string | null>(null);
+  const [fault, setFault] = useState("");
+  const leave = async () => {
+    if (text === null || text === String(stored ?? "")) return;
+    const found = await save(name, whole(text));
+    setFault(found?.[`/set/${name}`] ?? "");
+    if (!found) setText(null);
+  };
+  return (
+    <Field
+      label={label}
+      width={220}
+      value={text ?? String(stored ?? "")}
+      placeholder={usual}
+      onChange={setText}
+      onBlur={() => void leave()}
+      fault={fault || undefined}
+      help="saved when you leave it"
+      input={{ inputMode: "numeric" }}
+    />
+  );
+}

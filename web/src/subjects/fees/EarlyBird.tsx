@@ -1,0 +1,300 @@
+import Button from "@mui/material/Button";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useNavigate, useParams } from "react-router";
+
+import { api, ask, faultsOf, messageOf, type Schemas } from "../../app/server";
+import { useKept, useSettled } from "../../app/session";
+import { Choice, Field } from "../../parts/Field";
+import { ActNotes, NotYet, Page } from "../../parts/Page";
+import { money } from "../../parts/text";
+import { focused, useDone } from "../../parts/useUndo";
+import { amount, digitsOf, whole } from "../courses/form";
+import { Touched } from "../schedule/Touched";
+
+type Start = Schemas["EarlyStart"];
+type Found = Schemas["EarlyOut"];
+type Form = { fee: string; share: string; target: string; days: string; rounding: string };
+
+/** Keeps today's fee as the early price and works out the regular one; applied to the run in one step. */
+export default function EarlyBird() {
+  const runId = Number(useParams().id);
+  const start = useQuery({
+    queryKey: ["early-bird", runId],
+    queryFn: () => ask(api.GET("/api/v1/runs/{run_id}/early-bird", { params: { path: { run_id: runId } } })),
+    enabled: Number.isInteger(runId),
+  });
+  const run = useQuery({
+    queryKey: ["run", runId],
+    queryFn: () => ask(api.GET("/api/v1/runs/{run_id}", { params: { path: { run_id: runId } } })),
+    enabled: Number.isInteger(runId),
+  });
+  if (!start.data || !run.data)
+    return (
+      <NotYet
+        title="Early-bird planner"
+        error={start.error ?? run.error}
+        retry={() => void start.refetch()}
+      />
+    );
+  return <Planner run={run.data} start={start.data} />;
+}
+
+function Planner({ run, start }: { run: Schemas["RunOut"]; start: Start }) {
+  const acts = useDone();
+  const go = useNavigate();
+  const [kept, setKept] = useKept<Form | null>(`early-bird-${run.id}`, null);
+  const [pending, setPending] = useState<Schemas["Outcome"] | null>(null);
+  const form: Form = kept ?? {
+    fee: start.fee,
+    share: start.share,
+    target: start.target,
+    days: String(start.days),
+    rounding: start.rounding,
+  };
+  const set = (change: Partial<Form>) => {
+    setPending(null);
+    setKept({ ...form, ...change });
+  };
+  const digits = digitsOf(start.currency);
+  const body = useSettled(
+    {
+      currency: start.currency,
+      fee: amount(form.fee, digits),
+      share: form.share.trim() || null,
+      target: amount(form.target, digits),
+      days: whole(form.days),
+      rounding: form.rounding,
+    },
+    150,
+  );
+  const found = useQuery({
+    queryKey: ["early-plan", body],
+    queryFn: () => ask(api.POST("/api/v1/early-bird", { body })),
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+  const faults = found.error ? faultsOf(found.error) : {};
+  const plan = found.error ? undefined : found.data;
+  const applied = { ...body, currency: undefined };
+  const apply = async (preview: boolean) => {
+    try {
+      const outcome = await ask(
+        api.POST("/api/v1/runs/{run_id}/early-bird", {
+          params: { path: { run_id: run.id }, query: { preview } },
+          body: applied,
+        }),
+      );
+      if (preview) return setPending(outcome);
+      setPending(null);
+      setKept(null);
+      acts.say({ text: `The prices of ${run.code} are changed for new sign-ups.`, change: outcome.change });
+      void go(`/runs/${run.id}/fees`);
+    } catch (error) {
+      acts.fail(messageOf(error));
+    }
+  };
+  return (
+    <Page
+      title={`Early-bird planner ${run.code}`}
+      margin={
+        <>
+          {pending && (
+            <div className="note due" role="alertdialog" aria-label="Confirm this change">
+              <p className="strong">Put these prices on {run.code}?</p>
+              <Touched outcome={pending} currency={run.currency} />
+              <div className="row asked">
+                <Button variant="contained" ref={focused} onClick={() => void apply(false)}>
+                  Save it
+                </Button>
+                <Button onClick={() => setPending(null)}>Leave as it was</Button>
+              </div>
+            </div>
+          )}
+          <ActNotes acts={acts} />
+          <section>
+            <h2>Where these start from</h2>
+            <p className="slate">{start.said}</p>
+            {kept && (
+              <button className="plainly" onClick={() => setKept(null)}>
+                back to these
+              </button>
+            )}
+          </section>
+          <section>
+            <h2>How it is worked out</h2>
+            <p className="slate">
+              Regular price = (target − share × early price) ÷ (1 − share), rounded as you pick. With fewer
+              early sign-ups than the break-even share, the two prices bring more than the target; with more,
+              less.
+            </p>
+          </section>
+        </>
+      }
+    >
+      <div className="crumbs">
+        <Link to="/planner">Runs</Link> / <Link to={`/runs/${run.id}/fees`}>{run.code}</Link> / Early-bird
+        planner
+      </div>
+      <h1>Early-bird planner for {run.title}</h1>
+      <form
+        noValidate
+        onSubmit={(e) => {
+          e.preventDefault();
+          if (plan) void apply(true);
+        }}
+      >
+        <div className="row wrap" style={{ marginTop: 12 }}>
+          <Field
+            label={`Today’s fee, ${start.rate}`}
+            width={150}
+            value={form.fee}
+            onChange={(fee) => set({ fee })}
+            fault={faults["/fee"]}
+            help="it becomes the early price"
+            input={{ inputMode: "decimal" }}
+          />
+          <Field
+            label="Percent that sign up early"
+            width={180}
+            value={form.share}
+            onChange={(share) => set({ share })}
+            fault={faults["/share"]}
+            input={{ inputMode: "decimal" }}
+          />
+          <Field
+            label="Target income a seat"
+            width={160}
+            value={form.target}
+            onChange={(target) => set({ target })}
+            fault={faults["/target"]}
+            input={{ inputMode: "decimal" }}
+          />
+          <Field
+            label="Days before the start"
+            width={150}
+            value={form.days}
+            onChange={(days) => set({ days })}
+            fault={faults["/days"]}
+            help="through this day it is early"
+            input={{ inputMode: "numeric" }}
+          />
+          <Choice
+            label="Round the regular price to"
+            width={180}
+            value={form.rounding}
+            onChange={(rounding) => set({ rounding })}
+            fault={faults["/rounding"]}
+            options={start.roundings.map((r) => ({ value: r, text: money(r, start.currency) }))}
+          />
+        </div>
+        {plan && (
+          <>
+            <div className="row wrap" style={{ gap: 40, margin: "20px 0 6px" }} aria-live="polite">
+              <Figure
+                label="Early price"
+                text={money(plan.early, plan.currency)}
+                why={`through ${plan.days} days before the start`}
+              />
+              <Figure
+                label="Regular price"
+                text={money(plan.regular, plan.currency)}
+                why={`exactly ${money(plan.exact, plan.currency)}`}
+              />
+              <Figure
+                label="Income a seat"
+                text={money(plan.income, plan.currency)}
+                why={`when ${form.share} percent sign up early`}
+              />
+              <Figure
+                label="Break-even share"
+                text={plan.break_even === null ? "none" : `${plan.break_even} percent`}
+                why={
+                  plan.break_even === null
+                    ? "both prices are the same"
+                    : `here it is ${money(amount(form.target, digits), plan.currency)} a seat, like one price for all`
+                }
+              />
+            </div>
+            <IncomeChart
+              plan={plan}
+              share={Number(form.share)}
+              target={Number(amount(form.target, digits))}
+            />
+          </>
+        )}
+        <Button type="submit" variant="contained" disabled={!plan} style={{ marginTop: 12 }}>
+          Put it on {run.code}
+        </Button>
+      </form>
+    </Page>
+  );
+}
+
+function Figure({ label, text, why }: { label: string; text: string; why: string }) {
+  return (
+    <div>
+      <div className="slate">{label}</div>
+      <div className="big copper">{text}</div>
+      <div className="slate">{why}</div>
+    </div>
+  );
+}
+
+/** Income a seat at every share of early sign-ups, with the target and the share expected. */
+function IncomeChart({ plan, share, target }: { plan: Found; share: number; target: number }) {
+  const W = 760;
+  const H = 220;
+  const left = 70;
+  const bottom = 36;
+  const values = [...plan.incomes.map((i) => Number(i.income)), target];
+  const low = Math.min(...values) * 0.97;
+  const high = Math.max(...values) * 1.02;
+  const x = (s: number) => left + ((W - left - 20) * s) / 100;
+  const y = (v: number) => 12 + (H - 12 - bottom) * (1 - (v - low) / Math.max(1e-9, high - low));
+  const even = plan.break_even === null ? null : Number(plan.break_even);
+  const line = plan.incomes.map((i, n) => `${n ? "L" : "M"}${x(i.share)} ${y(Number(i.income))}`).join("");
+  return (
+    <>
+      <svg
+        className="pricechart incomes"
+        viewBox={`0 0 ${W} ${H}`}
+        role="img"
+        aria-label={`Income a seat falls from ${money(plan.regular, plan.currency)} when nobody signs up early to ${money(plan.early, plan.currency)} when all do.`}
+      >
+        <line x1={left} x2={W - 20} y1={H - bottom} y2={H - bottom} className="ground" />
+        {[0, 25, 50, 75, 100].map((s) => (
+          <text key={s} x={x(s)} y={H - bottom + 18} textAnchor="middle" className="ticktext">
+            {s} %
+          </text>
+        ))}
+        {[Number(plan.regular), target, Number(plan.early)].map((v, i) => (
+          <g key={i}>
+            <line x1={left} x2={W - 20} y1={y(v)} y2={y(v)} className="tickline" />
+            <text x={left - 8} y={y(v) + 4} textAnchor="end" className="ticktext">
+              {money(v.toFixed(plan.regular.split(".")[1]?.length ?? 0), plan.currency)}
+            </text>
+          </g>
+        ))}
+        <text x={W - 24} y={y(target) - 6} textAnchor="end" className="ticktext">
+          target
+        </text>
+        <g className="series s0">
+          <path d={line} />
+        </g>
+        {even !== null && (
+          <g>
+            <line x1={x(even)} x2={x(even)} y1={y(target)} y2={H - bottom} className="plumb" />
+            <text x={x(even) + 6} y={H - bottom - 8} className="ticktext">
+              break-even {plan.break_even} %
+            </text>
+          </g>
+        )}
+        {share >= 0 && share <= 100 && (
+          <circle cx={x(share)} cy={y(Number(plan.income))} r="5" className="dot" />
+        )}
+      </svg>
+      <p className="help">Percent of sign-ups at the early price; the dot is what you expect.</p>
+    </>
+  );
+}

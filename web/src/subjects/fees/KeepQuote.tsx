@@ -1,0 +1,101 @@
+import Button from "@mui/material/Button";
+import { useState } from "react";
+import { Link } from "react-router";
+
+import { api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
+import { useMe } from "../../app/session";
+import { Field } from "../../parts/Field";
+import { day, money } from "../../parts/text";
+import type { useDone } from "../../parts/useUndo";
+import { dayBefore, digitsOf } from "../courses/form";
+import { askOf, type Call } from "../roster/DeskParts";
+
+/** Keep the quote for whoever is on the phone: through which day, sent or not, and when to think of it again. */
+export function KeepQuote({
+  call,
+  quote,
+  acts,
+}: {
+  call: Call;
+  quote: Schemas["RunQuote"];
+  acts: ReturnType<typeof useDone>;
+}) {
+  const me = useMe();
+  const [open, setOpen] = useState(false);
+  const [last, setLast] = useState(dayBefore(me.today, -14));
+  const [send, setSend] = useState(Boolean(call.person?.email));
+  const [note, setNote] = useState("");
+  const [error, setError] = useState<unknown>(null);
+  const [key] = useState(newKey);
+  const faults = error ? faultsOf(error) : {};
+  if (!open)
+    return (
+      <Button fullWidth style={{ marginTop: 8 }} onClick={() => setOpen(true)}>
+        Keep this quote
+      </Button>
+    );
+  const keep = async () => {
+    try {
+      const done = await ask(
+        api.POST("/api/v1/quotes", {
+          params: { header: { "Idempotency-Key": key } },
+          body: {
+            ...askOf(call, digitsOf(quote.currency)),
+            ...(call.mixed || call.agreed ? {} : { rate_id: quote.rate_id }),
+            plan_id: quote.plan_id,
+            run_id: quote.run_id,
+            person_id: call.person!.id,
+            organization_id: call.payer ? Number(call.payer) : null,
+            total: quote.total,
+            last: last || null,
+            note,
+            send,
+          },
+        }),
+      );
+      setOpen(false);
+      acts.say({
+        text: `The quote of ${money(done.total, done.currency)} for ${done.name} stands through ${day(done.last)}${done.sent ? " and is on its way" : ""}.`,
+        change: done.change,
+        link: <Link to="/money">Kept quotes</Link>,
+      });
+    } catch (problem) {
+      setError(problem);
+    }
+  };
+  return (
+    <form
+      className="inset"
+      noValidate
+      style={{ marginTop: 10 }}
+      onSubmit={(e) => {
+        e.preventDefault();
+        void keep();
+      }}
+      onKeyDown={(e) => e.key === "Escape" && setOpen(false)}
+    >
+      <Field
+        label="It stands through"
+        type="date"
+        value={last}
+        onChange={setLast}
+        fault={faults["/last"]}
+        autoFocus
+        help="It holds the price, not a seat. You are reminded three days before."
+      />
+      <Field label="A word with it" value={note} onChange={setNote} fault={faults["/note"]} />
+      <label className="tick" style={{ marginTop: 6 }}>
+        <input type="checkbox" checked={send} onChange={(e) => setSend(e.target.checked)} /> send it to{" "}
+        {call.person?.email ?? "nobody: there is no email"}
+      </label>
+      {faults["/send"] && <div className="fault">{faults["/send"]}</div>}
+      {error !== null && Object.keys(faults).length === 0 && <p className="fault">{messageOf(error)}</p>}
+      <div className="row">
+        <Button type="submit" variant="contained">
+          Keep it
+        </Button>
+        <Button onClick={() => setOpen(false)}>Not now</Button>
+      </div>
+    </form>
+  );
+}

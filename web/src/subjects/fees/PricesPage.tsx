@@ -1,0 +1,135 @@
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { Link, useSearchParams } from "react-router";
+
+import { api, ask } from "../../app/server";
+import { Choice } from "../../parts/Field";
+import { Page, Trouble } from "../../parts/Page";
+import { money } from "../../parts/text";
+import { Words } from "../schedule/TimeLine";
+import { MoneyTabs } from "./MoneyTabs";
+import { PriceChart } from "./PriceChart";
+
+const MOST = 6;
+
+/** The price lines of up to six runs side by side: by the calendar, or by the days before each start. */
+export default function PricesPage() {
+  const [params, setParams] = useSearchParams();
+  const ids = params
+    .getAll("run")
+    .map(Number)
+    .filter((n) => Number.isInteger(n) && n > 0);
+  const aligned = params.get("by") === "start";
+  const change = (next: number[], by = aligned) =>
+    setParams(
+      [
+        ...next.map((n) => ["run", String(n)] as [string, string]),
+        ...(by ? [["by", "start"] as [string, string]] : []),
+      ],
+      { replace: true },
+    );
+  const runs = useQuery({
+    queryKey: ["runs-to-come"],
+    queryFn: () =>
+      ask(
+        api.GET("/api/v1/runs", {
+          params: { query: { teaching: "before", status: "published", limit: 30 } },
+        }),
+      ),
+  });
+  const found = useQuery({
+    queryKey: ["prices", ids],
+    queryFn: () => ask(api.GET("/api/v1/prices", { params: { query: { runs: ids } } })),
+    enabled: ids.length > 0,
+    placeholderData: keepPreviousData,
+  });
+  const held = ids.length > 0 ? (found.data?.runs ?? []) : [];
+  const currencies = new Set(held.map((r) => r.currency));
+  return (
+    <Page
+      title="Compare prices"
+      margin={
+        <section>
+          <h2>Worth a look</h2>
+          {held.flatMap((r) =>
+            r.warnings.map((w) => (
+              <p key={`${r.id}${w}`} className="ochre">
+                {r.code}, {w}
+              </p>
+            )),
+          )}
+          {held.every((r) => r.warnings.length === 0) && (
+            <p className="slate">
+              {held.length ? "Nothing odd about these prices." : "What is odd about the prices stands here."}
+            </p>
+          )}
+        </section>
+      }
+    >
+      <MoneyTabs />
+      <h1 style={{ margin: "12px 0 6px" }}>Compare prices</h1>
+      <div className="row wrap mid">
+        {ids.length < MOST && (
+          <Choice
+            label={ids.length ? "Add a run" : "Start with a run"}
+            value=""
+            width={340}
+            onChange={(v) => v && change([...ids, Number(v)])}
+            options={[
+              { value: "", text: "choose a run" },
+              ...(runs.data?.items ?? [])
+                .filter((r) => !ids.includes(r.id))
+                .map((r) => ({
+                  value: String(r.id),
+                  text: `${r.title}, ${r.code}${r.price ? `, ${money(r.price.amount, r.currency)}` : ""}`,
+                })),
+            ]}
+          />
+        )}
+        <span style={{ alignSelf: "flex-end", paddingBottom: 9 }}>
+          <Words
+            label="Along"
+            value={aligned ? "start" : "days"}
+            words={[
+              ["days", "the calendar"],
+              ["start", "days before the start"],
+            ]}
+            onPick={(v) => change(ids, v === "start")}
+          />
+        </span>
+      </div>
+      <p className="row wrap" style={{ gap: 18 }}>
+        {held.map((r) => (
+          <span key={r.id}>
+            <Link to={`/runs/${r.id}/fees`}>
+              {r.title}, {r.code}
+            </Link>{" "}
+            <button
+              className="plainly quiet"
+              aria-label={`Take out ${r.code}`}
+              onClick={() => change(ids.filter((n) => n !== r.id))}
+            >
+              take out
+            </button>
+          </span>
+        ))}
+      </p>
+      {found.error && <Trouble error={found.error} retry={() => void found.refetch()} />}
+      {currencies.size > 1 && (
+        <p className="ochre">These runs are priced in different currencies; the heights do not compare.</p>
+      )}
+      {held.length > 0 ? (
+        <PriceChart
+          key={`${ids.join()}${aligned}`}
+          runs={held}
+          today={found.data!.today}
+          aligned={aligned && held.every((r) => r.start)}
+        />
+      ) : (
+        <p className="empty">
+          Choose up to six runs; each is drawn as a line of what one person at its first rate pays, from the
+          day sign-up opens to the last day one can sign up.
+        </p>
+      )}
+    </Page>
+  );
+}

@@ -1,0 +1,165 @@
+import Button from "@mui/material/Button";
+import { useQueryClient } from "@tanstack/react-query";
+import { useEffect, useState, type ReactNode } from "react";
+import { useLocation } from "react-router";
+
+import { api, ask } from "../../app/server";
+import { useKept } from "../../app/session";
+import type { Propose, Run } from "../courses/RunPage";
+
+type Props = { run: Run; propose: Propose };
+export type TermName = "rates" | "extras" | "group" | "taxes" | "plans";
+const SAID: Record<string, string> = {
+  group: "group prices",
+  plans: "payment plans",
+  smallest: "smallest number",
+  capacity: "number of seats",
+};
+const TERMS: readonly string[] = ["rates", "extras", "group", "taxes", "plans"];
+
+/** Goes to the field or the part that a link names. */
+export function useHash() {
+  const { hash } = useLocation();
+  useEffect(() => {
+    if (!hash) return;
+    const name = hash.slice(1);
+    const field = document.querySelector<HTMLInputElement>(`[data-name="${CSS.escape(name)}"] input`);
+    if (field) field.focus();
+    else document.getElementById(name)?.scrollIntoView({ block: "start" });
+  }, [hash]);
+}
+
+/** Where a value comes from, and the way back to the course's. */
+export function Source({ run, name, propose }: Props & { name: string }) {
+  const queries = useQueryClient();
+  const origin = run.origins[name];
+  const said = SAID[name] ?? name;
+  const keep = async () => {
+    await propose(
+      `Make the ${said} what new runs of ${run.course.code} start with`,
+      () =>
+        ask(
+          api.POST("/api/v1/runs/{run_id}/defaults", {
+            params: { path: { run_id: run.id } },
+            body: { names: [name] },
+          }),
+        ),
+      undefined,
+      true,
+    );
+    void queries.invalidateQueries({ queryKey: ["courses"] });
+  };
+  const takeBack = () => {
+    const value = origin?.default;
+    const seen = (run as unknown as Record<string, unknown>)[name];
+    return propose(`Take the ${said} of the ${origin?.default_of}`, (preview, over) =>
+      TERMS.includes(name)
+        ? ask(
+            api.PATCH("/api/v1/runs/{run_id}/terms", {
+              params: { path: { run_id: run.id }, query: { preview } },
+              body: { seen: { [name]: seen, ...over }, set: { [name]: value } },
+            }),
+          )
+        : ask(
+            api.PATCH("/api/v1/runs/{run_id}", {
+              params: { path: { run_id: run.id }, query: { preview } },
+              body: { seen: { [name]: seen, ...over }, set: { [name]: value } },
+            }),
+          ),
+    );
+  };
+  if (!origin) return null;
+  const value = (run as unknown as Record<string, unknown>)[name];
+  if (!origin.default_of && Array.isArray(value) && value.length === 0) return null;
+  if (origin.from !== "own") return <span className="slate">from the {origin.from}</span>;
+  return (
+    <span className="slate">
+      this run’s own{" "}
+      {origin.default_of && (
+        <button
+          type="button"
+          className="plainly quiet"
+          aria-label={`Take the ${origin.default_of}’s: ${said}`}
+          onClick={() => void takeBack()}
+        >
+          take the {origin.default_of}’s
+        </button>
+      )}{" "}
+      <button
+        type="button"
+        className="plainly quiet"
+        aria-label={`Make it the course’s default: ${said}`}
+        onClick={() => void keep()}
+      >
+        make it the course’s default
+      </button>
+    </span>
+  );
+}
+
+/** A part of a run's fees: read first; changed as a whole list, kept while it is not saved. */
+export function Terms<Form>({
+  run,
+  propose,
+  name,
+  start,
+  sent,
+  edit,
+  children,
+}: Props & {
+  name: TermName;
+  start: () => Form;
+  sent: (form: Form) => unknown;
+  edit: (form: Form, setForm: (form: Form) => void, faults: Record<string, string>) => ReactNode;
+  children: ReactNode;
+}) {
+  const [kept, setKept] = useKept<{ form: Form; seen: unknown } | null>(`run-${name}-${run.id}`, null);
+  const [faults, setFaults] = useState<Record<string, string>>({});
+  const close = () => {
+    setKept(null);
+    setFaults({});
+  };
+  if (kept === null)
+    return (
+      <div>
+        {children}
+        <p>
+          <Source run={run} name={name} propose={propose} />
+        </p>
+        <Button onClick={() => setKept({ form: start(), seen: run[name] })}>
+          Change the {SAID[name] ?? name}
+        </Button>
+      </div>
+    );
+  const submit = async () => {
+    const found = await propose(
+      `Change the ${SAID[name] ?? name} for new sign-ups`,
+      (preview, over) =>
+        ask(
+          api.PATCH("/api/v1/runs/{run_id}/terms", {
+            params: { path: { run_id: run.id }, query: { preview } },
+            body: { seen: { [name]: kept.seen, ...over }, set: { [name]: sent(kept.form) } },
+          }),
+        ),
+      close,
+    );
+    setFaults(found ?? {});
+  };
+  return (
+    <form
+      onSubmit={(e) => {
+        e.preventDefault();
+        void submit();
+      }}
+      noValidate
+    >
+      {edit(kept.form, (form) => setKept({ ...kept, form }), faults)}
+      <div className="row" style={{ marginTop: 14 }}>
+        <Button type="submit" variant="contained">
+          {run.status === "draft" ? "Save" : "See what it touches"}
+        </Button>
+        <Button onClick={close}>Leave as it was</Button>
+      </div>
+    </form>
+  );
+}

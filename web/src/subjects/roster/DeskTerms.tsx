@@ -1,0 +1,258 @@
+import Button from "@mui/material/Button";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
+import { Field } from "../../parts/Field";
+import { money } from "../../parts/text";
+import { headsOf, namesOf, Picks, type Call } from "./DeskParts";
+
+/** The terms of a call: rate or rates, heads and their names, extras, code, plan. Everything shows in the quote at once. */
+export function DeskTerms({
+  call,
+  set,
+  run,
+  quote,
+  error,
+}: {
+  call: Call;
+  set: (change: Partial<Call>) => void;
+  run: Schemas["RunOut"];
+  quote?: Schemas["RunQuote"];
+  error: unknown;
+}) {
+  const payer = call.payer ? Number(call.payer) : null;
+  const choices = useQuery({
+    queryKey: ["choices", run.id, call.person?.id ?? null, payer],
+    queryFn: () =>
+      ask(
+        api.GET("/api/v1/runs/{run_id}/choices", {
+          params: {
+            path: { run_id: run.id },
+            query: { person_id: call.person?.id, organization_id: payer },
+          },
+        }),
+      ),
+  });
+  const [open, setOpen] = useState(false);
+  const faults = error ? faultsOf(error) : {};
+  const held = choices.data;
+  if (!held) return <div className="quiet-block" aria-busy="true" />;
+  const heads = headsOf(call);
+  const rateId = call.rateId ?? quote?.rate_id ?? null;
+  const chosen = held.rates.find((r) => r.id === rateId);
+  const rateFault = Object.entries(faults).find(([at]) => at.startsWith("/people"))?.[1];
+  const more = open || call.code !== "" || call.note !== "";
+  return (
+    <>
+      {call.mixed ? (
+        <fieldset className="picks">
+          <legend className="label">Heads by rate</legend>
+          {held.rates.map((r) => (
+            <div key={r.id} className="row mid" style={{ marginTop: 6 }}>
+              <span className="grow">
+                {r.label} <strong className="copper">{money(r.amount, run.currency)}</strong>
+                {r.why_not && <span className="ochre why"> {r.why_not}</span>}
+              </span>
+              <Field
+                label={`Heads at ${r.label}`}
+                value={call.mixed![r.id] ?? ""}
+                width={110}
+                placeholder="0"
+                onChange={(text) => set({ mixed: { ...call.mixed, [r.id]: text } })}
+                input={{ inputMode: "numeric" }}
+              />
+            </div>
+          ))}
+          <button
+            type="button"
+            className="plainly quiet"
+            onClick={() => set({ mixed: null, heads: String(heads || 1) })}
+          >
+            all at one rate
+          </button>
+        </fieldset>
+      ) : (
+        <Picks
+          legend="Rate"
+          name="rate"
+          value={rateId}
+          options={held.rates.map((r) => ({
+            id: r.id,
+            text: r.label,
+            more: money(r.amount, run.currency),
+            why: r.why_not ?? (r.left !== null ? `${r.left} left` : null),
+          }))}
+          onPick={(id) => set({ rateId: id, agreed: null })}
+        />
+      )}
+      {rateFault && <div className="fault">{rateFault}</div>}
+      {!call.mixed && (
+        <div className="row wrap" style={{ margin: "10px 0 0" }}>
+          <Field
+            label="Heads"
+            value={call.heads}
+            width={70}
+            onChange={(value) => set({ heads: value })}
+            fault={heads < 1 ? "A number, please." : faults["/heads"]}
+            input={{ inputMode: "numeric" }}
+          />
+          <span className="acts row" style={{ gap: 12 }}>
+            {held.rates.length > 1 && (
+              <button
+                type="button"
+                className="plainly quiet"
+                onClick={() =>
+                  set({ mixed: { [String(rateId ?? held.rates[0]!.id)]: call.heads }, agreed: null })
+                }
+              >
+                several rates
+              </button>
+            )}
+            {chosen?.by_agreement && !call.agreed && (
+              <button
+                type="button"
+                className="plainly quiet"
+                onClick={() => set({ rateId, agreed: { amount: "", reason: "" } })}
+              >
+                agree an amount
+              </button>
+            )}
+          </span>
+        </div>
+      )}
+      {call.agreed && (
+        <div className="inset">
+          <div className="row wrap">
+            <Field
+              label="Agreed, a head"
+              value={call.agreed.amount}
+              width={110}
+              onChange={(text) => set({ agreed: { ...call.agreed!, amount: text } })}
+              fault={faults["/people/0/agreed/amount"] ?? faults["/people/0/agreed"]}
+              input={{ inputMode: "decimal" }}
+            />
+            <Field
+              label="Reason"
+              value={call.agreed.reason}
+              onChange={(text) => set({ agreed: { ...call.agreed!, reason: text } })}
+              fault={faults["/people/0/agreed/reason"]}
+            />
+          </div>
+          <button type="button" className="plainly quiet" onClick={() => set({ agreed: null })}>
+            the rate’s own amount
+          </button>
+        </div>
+      )}
+      {heads > 1 && (
+        <div style={{ marginTop: 10 }}>
+          <Field
+            label={`Names of the other ${heads - 1}, one a line`}
+            value={call.names}
+            multiline
+            placeholder="or later, on the roster"
+            onChange={(names) => set({ names })}
+            fault={Object.entries(faults).find(([at]) => at.startsWith("/names"))?.[1]}
+          />
+          {namesOf(call).length > 0 &&
+            quote?.names.map((n) => (
+              <div key={n.text} className={n.error ? "fault" : "slate"}>
+                {n.text}: {n.said}
+              </div>
+            ))}
+        </div>
+      )}
+      {held.extras.length > 0 && (
+        <fieldset className="picks" style={{ marginTop: 12 }}>
+          <legend className="label">Extras</legend>
+          {held.extras.map((x) => (
+            <div key={x.id} className="row mid" style={{ marginTop: 6 }}>
+              <span className="grow">
+                {x.label} <strong className="copper">{money(x.amount, run.currency)}</strong>{" "}
+                <span className="slate">
+                  {x.required && "by every head"}
+                  {x.stock !== null && ` ${x.stock} in stock`}
+                </span>
+              </span>
+              <Field
+                label={`Number of ${x.label}`}
+                value={call.extras[x.id] ?? ""}
+                width={110}
+                placeholder={x.required ? String(heads) : "0"}
+                onChange={(text) => set({ extras: { ...call.extras, [x.id]: text } })}
+                fault={extraFault(faults, call, x.id)}
+                input={{ inputMode: "numeric" }}
+              />
+            </div>
+          ))}
+        </fieldset>
+      )}
+      <div style={{ marginTop: 12 }}>
+        <Picks
+          legend="Payment plan"
+          name="plan"
+          value={quote?.plan_id ?? call.planId ?? held.plans[0]?.id ?? null}
+          options={held.plans.map((p) => ({ id: p.id, text: p.name, more: "" }))}
+          onPick={(planId) => set({ planId })}
+        />
+        {faults["/plan_id"] && <div className="fault">{faults["/plan_id"]}</div>}
+      </div>
+      {quote?.details_needed && <Details call={call} words={quote.details} />}
+      {more ? (
+        <div style={{ marginTop: 10 }}>
+          <Field
+            label="Discount code"
+            value={call.code}
+            width={200}
+            onChange={(code) => set({ code })}
+            fault={faults["/code"]}
+            autoFocus={open && call.code === "" && call.note === ""}
+          />
+          <div style={{ marginTop: 10 }}>
+            <Field label="Note on this sign-up" value={call.note} onChange={(note) => set({ note })} />
+          </div>
+        </div>
+      ) : (
+        <button type="button" className="plainly" style={{ marginTop: 10 }} onClick={() => setOpen(true)}>
+          A code or a note
+        </button>
+      )}
+    </>
+  );
+}
+
+function extraFault(faults: Record<string, string>, call: Call, id: number): string | undefined {
+  const asked = Object.entries(call.extras).filter(([, t]) => t.trim() !== "" && t.trim() !== "0");
+  const n = asked.findIndex(([key]) => Number(key) === id);
+  return (n >= 0 ? faults[`/extras/${n}/count`] : undefined) ?? undefined;
+}
+
+/** Payment details: the payment service takes them from whoever pays; only its words come back. */
+function Details({ call, words }: { call: Call; words: string | null }) {
+  const queries = useQueryClient();
+  const [trouble, setTrouble] = useState("");
+  const [key] = useState(newKey);
+  if (words) return <p className="slate">Payment details on file: {words}.</p>;
+  const take = async () => {
+    try {
+      await ask(
+        api.POST("/api/v1/payment-details", {
+          params: { header: { "Idempotency-Key": key } },
+          body: call.payer ? { organization_id: Number(call.payer) } : { person_id: call.person!.id },
+        }),
+      );
+      void queries.invalidateQueries({ queryKey: ["quote"] });
+    } catch (error) {
+      setTrouble(messageOf(error));
+    }
+  };
+  return (
+    <div className="note due" style={{ marginTop: 10 }}>
+      <p>This plan takes payment details at sign-up; whoever pays has none on file.</p>
+      <Button disabled={!call.person} onClick={() => void take()}>
+        Have the payment service take them
+      </Button>
+      {trouble && <p className="fault">{trouble}</p>}
+    </div>
+  );
+}
