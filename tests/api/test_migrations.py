@@ -78,3 +78,32 @@ def test_a_center_of_the_last_release_keeps_its_places_instructors_and_openings(
         assert connection.execute(text("SELECT n FROM gates")).scalar() == 1
         assert len(connection.execute(text("SELECT uid FROM center")).scalar()) == 16
     engine.dispose()
+
+
+def test_a_center_of_the_release_before_fees_keeps_its_parties_plans_and_lines(worker_id):
+    """The schema before extras and codes, with a party, two plans and a place in line, brought to this one."""
+    engine = engine_for(new_database(f"fees_{worker_id}"))
+    migrate(engine, "0002")
+    now = "'2027-08-01 12:00:00'"
+    with engine.begin() as connection:
+        connection.execute(text("SET FOREIGN_KEY_CHECKS = 0"))
+        for statement in (
+            "INSERT INTO center (id, name, time_zone, currency, clock_offset, demo_ready, region, uid) VALUES (1, 'C', 'America/New_York', 'USD', 0, 0, '', 'x')",
+            f"INSERT INTO courses (id, code, title, summary, category, defaults, created_at) VALUES (1, 'OLD', 'Old', '', '', '{{}}', {now})",
+            f"INSERT INTO runs (id, course_id, code, title, note, kind, status, decision, time_zone, currency, capacity, smallest, windows, week_names, sources, created_at) VALUES (1, 1, 'OLD-1', '', '', 'dated', 'draft', 'undecided', 'America/New_York', 'USD', 10, 4, '[]', '[]', '[]', {now})",
+            "INSERT INTO rates (id, run_id, code, label, amount, position, active) VALUES (7, 1, 's', 'S', 100, 1, 1)",
+            "INSERT INTO plans (id, run_id, name, active) VALUES (3, 1, 'A', 1), (5, 1, 'B', 1)",
+            f"INSERT INTO enrollments (id, run_id, person_id, payer_id, rate_id, plan_id, user_id, status, way_in, heads, signed_up, enrolled_at, currency, total, quote, note) VALUES (1, 1, 1, 1, 7, 3, 1, 'seated', 'desk', 2, '2027-08-01', {now}, 'USD', 200, '{{}}', '')",
+            "INSERT INTO party_places (id, enrollment_id, n) VALUES (1, 1, 2)",
+            f"INSERT INTO waiting (id, run_id, person_id, payer_id, rate_id, plan_id, user_id, status, way_in, heads, joined_at, note) VALUES (1, 1, 2, 1, 7, 3, 1, 'waiting', 'desk', 1, {now}, '')",
+        ):  # fmt: skip
+            connection.execute(text(statement))
+    migrate(engine)
+    with engine.connect() as connection:
+        assert connection.execute(text("SELECT rate_id FROM party_places")).scalar() == 7
+        assert connection.execute(text("SELECT position FROM plans ORDER BY id")).scalars().all() == [1, 2]
+        assert connection.execute(text("SELECT defaults FROM center")).scalar() == "{}"
+        assert connection.execute(text("SELECT ask FROM waiting")).scalar() == "{}"
+        assert connection.execute(text("SELECT group_steps, taxes FROM runs")).one() == ("[]", "[]")
+        assert connection.execute(text("SELECT tags, by_agreement FROM rates")).one() == ("[]", 0)
+    engine.dispose()

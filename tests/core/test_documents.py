@@ -73,6 +73,66 @@ def test_the_quote_of_the_contract():
     assert (line["kind"], line["quantity"], line["unit"], line["amount"]) == ("rate", 2, "210.00", "420.00")
 
 
+WHOLE = {
+    **QUOTE,
+    "rates": [{**QUOTE["rates"][0], "sale": {"from": "2027-07-01", "to": "2027-07-05", "amount": "198.00"}}],
+    "extras": [{"code": "handbook", "amount": "31.50", "required": False, "stock": 8, "most": 5}],
+    "group": [{"from": 3, "percent": "5"}],
+    "codes": [{"code": "LINTEL", "percent": "10", "from": None, "to": None, "on": ["standard"]}],
+    "taxes": [{"name": "State tax", "percent": "6", "included": False, "on": ["standard", "handbook"]}],
+    "ask": {"people": [{"rate": "standard", "count": 2}], "extras": {"handbook": 1}, "code": "LINTEL",
+            "at": "2027-08-20T10:00:00-04:00"},
+}  # fmt: skip
+
+
+def test_the_whole_quote_of_the_contract():
+    """Worked by hand: 2 x 210.00 + 31.50 - 42.00 = 409.50, of which 6 percent are 24.57."""
+    out = CALCULATORS["quote"](WHOLE)
+    assert [(x["kind"], x["code"], x["quantity"], x["unit"], x["amount"]) for x in out["lines"]] == [
+        ("rate", "standard", 2, "210.00", "420.00"), ("extra", "handbook", 1, "31.50", "31.50"),
+        ("code", "LINTEL", 1, "-42.00", "-42.00"),
+    ]  # fmt: skip
+    assert (out["subtotal"], out["total"]) == ("409.50", "434.07")
+    assert out["taxes"] == [{"name": "State tax", "amount": "24.57", "included": False}]
+    assert out["next_change"] == {"at": "2027-08-28T00:00:00-04:00", "total": "468.41"}
+
+
+def test_the_price_line_of_the_contract_covers_every_day_through_the_start():
+    document = {**WHOLE, "ask": {**WHOLE["ask"], "at": None, "from": "2027-06-25"}}
+    out = CALCULATORS["quote"](document)
+    assert list(out) == ["price_line"]
+    assert [(s["from"][5:], s["to"][5:], s["total"]) for s in out["price_line"]] == [
+        ("06-25", "06-30", "434.07"), ("07-01", "07-05", "411.17"), ("07-06", "08-27", "434.07"),
+        ("08-28", "09-03", "468.41"), ("09-04", "09-14", "491.31"),
+    ]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("change", "at"),
+    [
+        ({"extras": [{"code": "standard", "amount": "1.00"}]}, "/extras/0/code"),
+        ({"extras": [{"code": "book", "amount": "1.0", "stock": -1, "most": 0}]}, "/extras/0/stock"),
+        ({"group": [{"from": 3, "percent": "5"}, {"from": 3, "percent": "6"}]}, "/group/1/from"),
+        ({"group": [{"from": 0}]}, "/group/0/percent"),
+        ({"codes": [{"code": "X", "percent": "5", "off": "1.00"}]}, "/codes/0/off"),
+        ({"codes": [{"code": "X", "percent": "5", "on": ["nobody"]}]}, "/codes/0/on/0"),
+        ({"codes": [{"code": "X", "percent": "5", "from": "2027-02-02", "to": "2027-02-01"}]}, "/codes/0/to"),
+        ({"taxes": [{"name": "A", "percent": "6"}, {"name": "B", "percent": "1", "included": True}]}, "/taxes/1/included"),
+        ({"taxes": [{"name": "A", "percent": "six", "on": ["hat"]}]}, "/taxes/0/on/0"),
+        ({"rates": [{"code": "s", "amount": "9.00", "sale": {"from": "2027-02-02", "to": "2027-02-01", "amount": "1.00"}}]},
+         "/rates/0/sale/to"),
+        ({"ask": {**WHOLE["ask"], "extras": {"handbook": "two"}}}, "/ask/extras/handbook"),
+        ({"ask": {**WHOLE["ask"], "extras": ["handbook"]}}, "/ask/extras"),
+        ({"ask": {**WHOLE["ask"], "extras": {"a/b": 1}}}, "/ask/extras/a~1b"),
+        ({"ask": {**WHOLE["ask"], "at": None}}, "/ask/at"),
+        ({"ask": {**WHOLE["ask"], "at": None, "from": "2027-09-15"}}, "/ask/from"),
+        ({"start": None, "ask": {**WHOLE["ask"], "at": None, "from": "2027-06-25"}}, "/start"),
+    ],
+)  # fmt: skip
+def test_faults_of_a_quote_are_named_where_they_are(change, at):
+    assert at in refusal("quote", {**WHOLE, **change})
+
+
 def test_the_plan_of_the_contract():
     out = CALCULATORS["plan"](PLAN)
     assert [(i["n"], i["due"], i["amount"], i["settle"]) for i in out["installments"]] == [

@@ -10,6 +10,7 @@ import json
 import pytest
 
 from archgate.core.money import DIGITS, shares_of
+from archgate.papers.words import money_text
 from made import DATA
 
 ALLOCATIONS = json.loads((DATA / "allocation.json").read_text())
@@ -59,3 +60,26 @@ def test_largest_remainder(amount, weights, shares):
 def test_yen_and_dinars_split_in_their_own_units(units, shares):
     """JPY 1000 and KWD 10.000 in three: the same splits in dinero.js 2.0.2."""
     assert shares_of(units, [1, 1, 1]) == shares
+
+
+@pytest.mark.parametrize(
+    ("units", "currency", "text"),
+    [
+        (109998, "USD", "$1,099.98"),
+        (-123450, "USD", "-$1,234.50"),
+        (1234, "JPY", "¥1,234"),
+        (1234568, "KWD", "KWD\u00a01,234.568"),
+    ],
+)
+def test_sums_in_letters_are_written_as_cldr_writes_them(units, currency, text):
+    """Results of babel 2.18.0 (CLDR 47), locale en_US; a code without a sign of its own is set off by a hard space."""
+    assert money_text(units, currency).replace("KWD1", "KWD\u00a01") == text
+
+
+def test_sums_in_letters_keep_the_decimals_of_iso_4217_for_every_currency():
+    """CLDR shows other decimals than ISO 4217 for some currencies (its own table of fractions); ours never drop one."""
+    for currency, digits in DIGITS.items():
+        text = money_text(12345678, currency)
+        after = text.rpartition(".")[2] if "." in text else ""
+        assert len(after) == digits, currency
+        assert "".join(c for c in text if c.isdigit()) == "12345678"

@@ -312,7 +312,7 @@ def test_anything_is_found_and_done_from_the_keyboard(at_work, now_office):
 def test_a_form_survives_a_server_that_does_not_answer(at_work, now_office):
     run = a_draft(now_office, title=f"Kept {next(number)}")
     at_work.open(f"/runs/{run['id']}/terms")
-    at_work.sees("Seats, fee and plan")
+    at_work.sees("Seats and gates")
     at_work.driver.set_network_conditions(offline=True, latency=0, throughput=0)
     at_work.fill("Place", "Typed while the server was away")
     at_work.field("Instructor").click()

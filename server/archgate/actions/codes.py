@@ -149,9 +149,10 @@ def read_form(deed: Deed, top: Reader, held: DiscountCode | None) -> tuple[fees.
     )  # fmt: skip
     if core and core.percent == 0:
         top.fault("percent", "A code that takes nothing off is none.")
-    note = top.text("note", "The note") or ""
-    if len(note) > 200:
-        top.fault("note", "The note is longer than 200 characters.")
+    note = top.value.get("note") or ""
+    if not isinstance(note, str) or len(note) > 200:
+        top.fault("note", "The note is a text of up to 200 characters.")
+        note = ""
     facts: dict[str, Any] = {
         "note": note,
         "most": top.whole("most", "The number of uses", 1, 10**6),

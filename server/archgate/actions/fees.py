@@ -424,7 +424,8 @@ def change_terms(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any
         raise Refused(faults)
     seen = top.value.get("seen") or {}
     if isinstance(seen, dict):
-        refuse_lost_update({n: row.value[n] for n in names}, bare(seen), bare({n: views[n] for n in names}))
+        known = {n: bare(v) for n, v in seen.items()}
+        refuse_lost_update({n: row.value[n] for n in names}, known, {n: bare(views[n]) for n in names})
     deed.session.flush()
     deed.session.refresh(run, ["rates", "extras", "plans"])
     schedule.settle_gates(deed, run)

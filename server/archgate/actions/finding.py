@@ -13,7 +13,7 @@ from archgate.actions.problems import Problem
 from archgate.actions.transaction import Deed
 from archgate.core.gates import teaching_at
 from archgate.tables.courses import Course, Run
-from archgate.tables.fees import Rate
+from archgate.tables.fees import Extra, Rate
 from archgate.tables.schedule import Gate, Meeting, Place
 from archgate.tables.seats import RunSeats
 from archgate.tables.waitlist import Waiting
@@ -69,6 +69,7 @@ def list_runs(
     limit = max(1, min(limit, 200))
     loading = query.options(selectinload(Run.all_meetings), selectinload(Run.gates), selectinload(Run.course))
     loading = loading.options(selectinload(Run.rates).selectinload(Rate.early))
+    loading = loading.options(selectinload(Run.extras).joinedload(Extra.item))
     rows = deed.session.execute(loading.order_by(moment.is_(None), moment, Run.id).limit(limit + 1)).all()
     cursor = None
     if len(rows) > limit:

@@ -564,7 +564,7 @@ def why_not(terms: Terms, person: Person | None, day: date, taken: int, count: i
     if person is None:
         return None
     if terms.tags and not terms.tags & {t.casefold() for t in person.tags}:
-        return f"This rate is for {', '.join(sorted(terms.tags))}."
+        return f"This rate is for people tagged {' or '.join(sorted(terms.tags))}."
     if terms.organization and terms.organization[0] not in person.organizations:
         return f"This rate is for people of {terms.organization[1]}."
     if terms.course and terms.course[0] not in person.courses:

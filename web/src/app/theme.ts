@@ -89,6 +89,7 @@ export function themeFor(night: boolean): Theme {
             "&:hover .MuiOutlinedInput-notchedOutline": { borderColor: ink.ink },
             "&.Mui-focused .MuiOutlinedInput-notchedOutline": { borderColor: ink.verdigris, borderWidth: 2 },
           },
+          multiline: { padding: 0, "& textarea": { height: "auto" } },
           input: { padding: "7px 10px", height: 22, fontVariantNumeric: "tabular-nums" },
         },
       },

@@ -1,6 +1,6 @@
 import type { Schemas } from "../app/server";
 import { useMe } from "../app/session";
-import { day, money } from "./text";
+import { day, isZero, money } from "./text";
 
 /** A quote: every line with its reason, what is due now, and what is due when. */
 export function Quote({ quote }: { quote: Schemas["QuoteOut"] }) {
@@ -20,18 +20,20 @@ export function Quote({ quote }: { quote: Schemas["QuoteOut"] }) {
             {line.why}
           </dd>,
         ])}
-        {quote.taxes.map((tax) => [
-          <dt key={`${tax.name}t`}>
-            {tax.name}
-            {tax.included ? ", in the price" : ""}
-          </dt>,
-          <dd key={`${tax.name}d`} className={tax.included ? "slate" : ""}>
-            {money(tax.amount, currency)}
-          </dd>,
-          <dd className="why" key={`${tax.name}w`}>
-            {tax.included ? "Already part of the prices above." : "On top, worked out on the sum."}
-          </dd>,
-        ])}
+        {quote.taxes
+          .filter((tax) => !isZero(tax.amount))
+          .map((tax) => [
+            <dt key={`${tax.name}t`}>
+              {tax.name}
+              {tax.included ? ", in the price" : ""}
+            </dt>,
+            <dd key={`${tax.name}d`} className={tax.included ? "slate" : ""}>
+              {money(tax.amount, currency)}
+            </dd>,
+            <dd className="why" key={`${tax.name}w`}>
+              {tax.included ? "Already part of the prices above." : "On top, worked out on the sum."}
+            </dd>,
+          ])}
         <dt className="sum">Total</dt>
         <dd className="sum">{money(quote.total, currency)}</dd>
       </dl>

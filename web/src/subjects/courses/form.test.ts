@@ -5,12 +5,17 @@ import {
   amount,
   documentOf,
   EMPTY,
+  extraForm,
+  extrasOf,
   fromDefaults,
+  groupForm,
+  groupOf,
   minutesOf,
   planForm,
   plansOf,
   rateForm,
   ratesOf,
+  taxesOf,
   whole,
 } from "./form";
 
@@ -67,6 +72,30 @@ test("stored rates and plans go through the form and back unchanged", () => {
     ],
   };
   expect(plansOf([planForm(plan as unknown as Parameters<typeof planForm>[0])], 2)).toEqual([plan]);
+});
+
+test("sales, conditions, extras and taxes go through the form and back unchanged", () => {
+  const rate = {
+    code: "member",
+    label: "Member",
+    amount: "200.00",
+    early: [],
+    sale: { from: "2027-07-01", to: null, amount: "150.00" },
+    tags: ["member", "staff"],
+    organization_id: 3,
+    most: 5,
+    by_agreement: true,
+  };
+  expect(ratesOf([rateForm(rate)], 2)).toEqual([rate]);
+  const extra = { code: "book", label: "Book", amount: "31.50", required: true, most: 2, item: "Handbook" };
+  expect(extrasOf([extraForm(extra)], 2)).toEqual([extra]);
+  expect(extrasOf([{ ...extraForm(extra), required: false, most: "", item: " " }], 2)).toEqual([
+    { code: "book", label: "Book", amount: "31.50" },
+  ]);
+  expect(groupOf([groupForm({ from: 3, percent: "5" })])).toEqual([{ from: 3, percent: "5" }]);
+  const tax = { name: "Sales tax", percent: "6", included: false, on: ["book"] };
+  expect(taxesOf([tax])).toEqual([tax]);
+  expect(taxesOf([{ ...tax, name: " " }])[0]!.name).toBeNull();
 });
 
 test("a course brings only what it says", () => {

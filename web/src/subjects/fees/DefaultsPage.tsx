@@ -210,7 +210,7 @@ function Part<Stored, Form>({
     <div className="part">
       <h2>{title}</h2>
       {form === null ? (
-        <>
+        <div>
           {stored?.map((held, i) => (
             <div key={i}>{line(held)}</div>
           ))}
@@ -221,7 +221,7 @@ function Part<Stored, Form>({
           <Button onClick={() => setForm(start())} style={{ marginTop: 6 }}>
             Change<span className="sr">: {title}</span>
           </Button>
-        </>
+        </div>
       ) : (
         <form
           noValidate

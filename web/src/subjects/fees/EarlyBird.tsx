@@ -190,7 +190,7 @@ function Planner({ run, start }: { run: Schemas["RunOut"]; start: Start }) {
         </div>
         {plan && (
           <>
-            <div className="row wrap" style={{ gap: 40, margin: "20px 0 6px" }} aria-live="polite">
+            <div className="row wrap" style={{ gap: 28, margin: "20px 0 6px" }} aria-live="polite">
               <Figure
                 label="Early price"
                 text={money(plan.early, plan.currency)}
@@ -209,11 +209,7 @@ function Planner({ run, start }: { run: Schemas["RunOut"]; start: Start }) {
               <Figure
                 label="Break-even share"
                 text={plan.break_even === null ? "none" : `${plan.break_even} percent`}
-                why={
-                  plan.break_even === null
-                    ? "both prices are the same"
-                    : `here it is ${money(amount(form.target, digits), plan.currency)} a seat, like one price for all`
-                }
+                why={plan.break_even === null ? "both prices are the same" : "brings the target a seat"}
               />
             </div>
             <IncomeChart

@@ -68,6 +68,7 @@ export function KeepQuote({
       className="inset"
       noValidate
       style={{ marginTop: 10 }}
+      ref={(form) => form?.scrollIntoView({ block: "nearest" })}
       onSubmit={(e) => {
         e.preventDefault();
         void keep();

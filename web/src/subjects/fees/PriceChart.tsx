@@ -4,7 +4,7 @@ import { useId, useState, type KeyboardEvent, type PointerEvent } from "react";
 import { api, ask, type Schemas } from "../../app/server";
 import { useSettled } from "../../app/session";
 import { day, money } from "../../parts/text";
-import { chartOf, dayAt, placeLabels, priceOn, shiftDay, type Series } from "./chart";
+import { chartOf, dayAt, placeLabels, priceOn, shiftDay, type Chart, type Series } from "./chart";
 
 type Compared = Schemas["ComparedRun"];
 const W = 880;
@@ -31,7 +31,7 @@ export function PriceChart({
       : runs.flatMap((run) => run.lines.slice(0, 1).map((l) => ({ ...l, run, label: run.code })));
   const held = series.filter((s) => s.steps.length > 0);
   const chart = chartOf(held, aligned);
-  const usual = chart && today >= chart.first && today <= chart.last && !aligned ? today : chart?.first;
+  const usual = chart && dayToRead(chart, held, aligned ? "" : today);
   const [picked, setPicked] = useState<string | null>(null);
   const [rest, setRest] = useState(false);
   const hint = useId();
@@ -156,6 +156,13 @@ export function PriceChart({
       <PriceTable series={held} />
     </>
   );
+}
+
+/** The day that is read out first: today, else the first on which every line has a price. */
+function dayToRead(chart: Chart, held: Series[], today: string): string {
+  if (today >= chart.first && today <= chart.last) return today;
+  const day = held.map((s) => chart.shown(s, s.steps[0]!.from)).sort()[held.length - 1]!;
+  return day > chart.last ? chart.last : day;
 }
 
 /** What one person pays on the day picked, as a sentence for each line. */

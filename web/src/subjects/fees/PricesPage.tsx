@@ -97,7 +97,7 @@ export default function PricesPage() {
           />
         </span>
       </div>
-      <p className="row wrap" style={{ gap: 18 }}>
+      <p className="row wrap" style={{ gap: "4px 18px", margin: "12px 0" }}>
         {held.map((r) => (
           <span key={r.id}>
             <Link to={`/runs/${r.id}/fees`}>

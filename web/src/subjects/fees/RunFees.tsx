@@ -37,30 +37,32 @@ export function RunFees({ run, propose }: Props) {
     <>
       <div className="part" style={{ borderTop: 0 }} id="prices">
         <h2>What one person pays, day by day</h2>
-        <PriceChart
-          runs={[
-            {
-              id: run.id,
-              code: run.code,
-              title: run.title,
-              currency: run.currency,
-              start: run.first,
-              lines: run.price_line,
-              gates: run.gates,
-              warnings: [],
-            },
-          ]}
-          today={run.now.slice(0, 10)}
-        />
-        {warned.map((f) => (
-          <p key={f.message} className="ochre">
-            {f.message}
+        <div>
+          <PriceChart
+            runs={[
+              {
+                id: run.id,
+                code: run.code,
+                title: run.title,
+                currency: run.currency,
+                start: run.first,
+                lines: run.price_line,
+                gates: run.gates,
+                warnings: [],
+              },
+            ]}
+            today={run.now.slice(0, 10)}
+          />
+          {warned.map((f) => (
+            <p key={f.message} className="ochre">
+              {f.message}
+            </p>
+          ))}
+          <p className="row" style={{ gap: 18 }}>
+            <Link to={`/money/prices?run=${run.id}`}>Compare with other runs</Link>
+            <Link to={`/runs/${run.id}/early-bird`}>Early-bird planner</Link>
           </p>
-        ))}
-        <p className="row" style={{ gap: 18 }}>
-          <Link to={`/money/prices?run=${run.id}`}>Compare with other runs</Link>
-          <Link to={`/runs/${run.id}/early-bird`}>Early-bird planner</Link>
-        </p>
+        </div>
       </div>
       <div className="part" id="rates">
         <h2>Rates</h2>

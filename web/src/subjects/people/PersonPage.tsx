@@ -10,9 +10,27 @@ import { Field } from "../../parts/Field";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { clock, count, day, isZero, money } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
+import { KeptList } from "../fees/QuotesPage";
 import { Reminders } from "../today/Reminders";
 
+import { Kinds } from "./Kinds";
+
 type Person = Schemas["PersonPage"];
+
+/** Quotes that stand for this person. */
+function Kept({ personId, acts }: { personId: number; acts: ReturnType<typeof useDone> }) {
+  const query = useQuery({
+    queryKey: ["kept-quotes", "person", personId],
+    queryFn: () => ask(api.GET("/api/v1/quotes", { params: { query: { person_id: personId } } })),
+  });
+  if (!query.data?.length) return null;
+  return (
+    <div className="part">
+      <h2>Kept quotes</h2>
+      <KeptList quotes={query.data} acts={acts} />
+    </div>
+  );
+}
 
 /** One person: runs, places in line, what is owed, notes and the log. */
 export default function PersonPage() {
@@ -80,6 +98,9 @@ export default function PersonPage() {
       </div>
       <h1>{person.name}</h1>
       <Contact person={person} acts={acts} />
+      <div style={{ margin: "14px 0" }}>
+        <Kinds person={person} acts={acts} />
+      </div>
       <div className="part">
         <h2>Runs</h2>
         <div>
@@ -107,6 +128,7 @@ export default function PersonPage() {
           )}
         </div>
       </div>
+      <Kept personId={person.id} acts={acts} />
       <div className="part">
         <h2>Notes</h2>
         <Notes person={person} acts={acts} />

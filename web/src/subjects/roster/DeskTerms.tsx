@@ -1,6 +1,7 @@
 import Button from "@mui/material/Button";
+import OutlinedInput from "@mui/material/OutlinedInput";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useId, useState, type ReactNode } from "react";
 
 import { api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
 import { Field } from "../../parts/Field";
@@ -49,20 +50,15 @@ export function DeskTerms({
         <fieldset className="picks">
           <legend className="label">Heads by rate</legend>
           {held.rates.map((r) => (
-            <div key={r.id} className="row mid" style={{ marginTop: 6 }}>
-              <span className="grow">
-                {r.label} <strong className="copper">{money(r.amount, run.currency)}</strong>
-                {r.why_not && <span className="ochre why"> {r.why_not}</span>}
-              </span>
-              <Field
-                label={`Heads at ${r.label}`}
-                value={call.mixed![r.id] ?? ""}
-                width={110}
-                placeholder="0"
-                onChange={(text) => set({ mixed: { ...call.mixed, [r.id]: text } })}
-                input={{ inputMode: "numeric" }}
-              />
-            </div>
+            <Counted
+              key={r.id}
+              label={r.label}
+              price={money(r.amount, run.currency)}
+              more={r.why_not && <span className="ochre why">{r.why_not}</span>}
+              value={call.mixed![r.id] ?? ""}
+              placeholder="0"
+              onChange={(text) => set({ mixed: { ...call.mixed, [r.id]: text } })}
+            />
           ))}
           <button
             type="button"
@@ -166,24 +162,18 @@ export function DeskTerms({
         <fieldset className="picks" style={{ marginTop: 12 }}>
           <legend className="label">Extras</legend>
           {held.extras.map((x) => (
-            <div key={x.id} className="row mid" style={{ marginTop: 6 }}>
-              <span className="grow">
-                {x.label} <strong className="copper">{money(x.amount, run.currency)}</strong>{" "}
-                <span className="slate">
-                  {x.required && "by every head"}
-                  {x.stock !== null && ` ${x.stock} in stock`}
-                </span>
-              </span>
-              <Field
-                label={`Number of ${x.label}`}
-                value={call.extras[x.id] ?? ""}
-                width={110}
-                placeholder={x.required ? String(heads) : "0"}
-                onChange={(text) => set({ extras: { ...call.extras, [x.id]: text } })}
-                fault={extraFault(faults, call, x.id)}
-                input={{ inputMode: "numeric" }}
-              />
-            </div>
+            <Counted
+              key={x.id}
+              label={x.label}
+              price={money(x.amount, run.currency)}
+              more={[x.required ? "by every head" : "", x.stock === null ? "" : `${x.stock} in stock`]
+                .filter(Boolean)
+                .join(", ")}
+              value={call.extras[x.id] ?? ""}
+              placeholder={x.required ? String(heads) : "0"}
+              onChange={(text) => set({ extras: { ...call.extras, [x.id]: text } })}
+              fault={extraFault(faults, call, x.id)}
+            />
           ))}
         </fieldset>
       )}
@@ -218,6 +208,47 @@ export function DeskTerms({
         </button>
       )}
     </>
+  );
+}
+
+/** Something with its price and how many of it. */
+function Counted({
+  label,
+  price,
+  more,
+  value,
+  placeholder,
+  onChange,
+  fault,
+}: {
+  label: string;
+  price: string;
+  more: ReactNode;
+  value: string;
+  placeholder: string;
+  onChange: (text: string) => void;
+  fault?: string;
+}) {
+  const id = useId();
+  return (
+    <div className="counted">
+      <label htmlFor={id}>
+        {label} <strong className="copper">{price}</strong> <span className="slate">{more}</span>
+      </label>
+      <OutlinedInput
+        id={id}
+        value={value}
+        placeholder={placeholder}
+        error={Boolean(fault)}
+        onChange={(e) => onChange(e.target.value)}
+        inputProps={{ inputMode: "numeric", "aria-describedby": fault ? `${id}-fault` : undefined }}
+      />
+      {fault && (
+        <div className="fault" id={`${id}-fault`}>
+          {fault}
+        </div>
+      )}
+    </div>
   );
 }
 
