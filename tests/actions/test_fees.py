@@ -1,5 +1,6 @@
 """Extras, stock, codes, groups, agreed amounts, who may have a rate, kept quotes and plans, against the database."""
 
+import random
 from datetime import date, timedelta
 
 import pytest
@@ -12,7 +13,6 @@ from archgate.actions import (
     codes,
     copying,
     courses,
-    fees,
     kept_quotes,
     payments,
     people,
@@ -21,12 +21,14 @@ from archgate.actions import (
     quotes,
     roster,
     stock,
+    terms,
     undo,
     waitlist,
 )
 from archgate.actions import today as today_list
 from archgate.actions.problems import Problem
 from archgate.core.faults import Refused
+from conftest import LONG
 from made import a_draft, a_person, a_run, at_once, enrolled, number, run_form, taken
 
 RATES = [
@@ -182,6 +184,26 @@ def test_a_list_says_which_lines_cannot_have_their_rate(office):
         ("will enroll", False), ("needs fixing", False),
     ]  # fmt: skip
     assert "seats at this rate are taken" in batch["items"][1]["why"]
+
+
+def test_the_number_of_a_rate_holds_for_a_seat_from_the_line_and_for_a_kept_quote(office):
+    rates = [{"label": "Few", "amount": "100.00", "most": 1}, {"label": "Standard", "amount": "240.00"}]
+    run = a_run(office, rates=rates, capacity=2, smallest=0)
+    few, standard = (r["id"] for r in run["rates"])
+    promised, waits = a_person(office), a_person(office)
+    kept = keep(office, run, promised)
+    first = sign_up(office, run, rate_id=standard)
+    sign_up(office, run, rate_id=standard)
+    lined = office.act(lambda d: waitlist.join(d, run["id"], waits["id"], rate_id=few))
+    office.act(lambda d: roster.withdraw(d, first["enrollment_id"]))
+    office.act(lambda d: courses.change_run(d, run["id"], {"seen": {}, "set": {"capacity": 3}}))
+    office.act(lambda d: waitlist.seat(d, lined["waiting_id"], "100.00"))
+    said = refusal(
+        lambda: office.act(
+            lambda d: roster.enroll(d, run["id"], promised["id"], "100.00", kept_quote_id=kept["id"])
+        )
+    )
+    assert said == {"/people/0/rate_id": "Few: All 1 seats at this rate are taken."}
 
 
 # --- parties, groups, agreed amounts ----------------------------------------------------------------------
@@ -379,7 +401,7 @@ def test_a_kept_quote_stands_whatever_becomes_of_the_fees_and_is_taken_once(offi
     kept = keep(office, run, somebody, send=True, last="2027-09-10")
     assert (kept["total"], kept["sent"], kept["status"]) == ("210.00", True, "open")
     dearer = [{"label": "Standard", "amount": "300.00"}]
-    office.act(lambda d: fees.change_terms(d, run["id"], {"seen": {}, "set": {"rates": dearer}}))
+    office.act(lambda d: terms.change_terms(d, run["id"], {"seen": {}, "set": {"rates": dearer}}))
     later = office.later(days=15)
     assert quote(later, run)["total"] == "300.00"
     shown = later.look(lambda d: kept_quotes.kept_quote(d, kept["id"]))
@@ -501,7 +523,7 @@ def test_a_runs_plan_in_use_is_replaced_not_changed(office):
     before = held["quote"]["installments"]
     thirds = [{"id": run["plans"][0]["id"], "name": "Halves", "lines": [
         {"parts": 1, "due": {"months_after_sign_up": k}} for k in range(3)]}]  # fmt: skip
-    done = office.act(lambda d: fees.change_terms(d, run["id"], {"seen": {}, "set": {"plans": thirds}}))
+    done = office.act(lambda d: terms.change_terms(d, run["id"], {"seen": {}, "set": {"plans": thirds}}))
     assert len(quote(office, run)["installments"]) == 3
     enrollment = office.look(lambda d: roster.enrollment_view(d, held["enrollment_id"]))
     assert enrollment["quote"]["installments"] == before
@@ -559,7 +581,7 @@ def test_a_value_comes_from_the_center_then_the_course_then_the_run(office):
     tax = [{"name": "Levy", "percent": "2", "included": False, "on": ["pack"]}]
     group = [{"from": 4, "percent": "5"}]
     done = office.act(
-        lambda d: fees.change_center_defaults(d, {"seen": {}, "set": {"taxes": tax, "group": group}})
+        lambda d: terms.change_center_defaults(d, {"seen": {}, "set": {"taxes": tax, "group": group}})
     )
     try:
         plain = a_draft(office)
@@ -571,18 +593,18 @@ def test_a_value_comes_from_the_center_then_the_course_then_the_run(office):
         again = a_draft(office, course=None, course_id=sells["course"]["id"])
         assert again["group"] == [] and again["origins"]["group"]["from"] == "course"
         back = office.act(
-            lambda d: fees.change_terms(d, sells["id"], {"seen": {"group": []}, "set": {"group": group}})
+            lambda d: terms.change_terms(d, sells["id"], {"seen": {"group": []}, "set": {"group": group}})
         )
         assert back["change"]
     finally:
         office.act(lambda d: undo.undo(d, done["change"]))
-    assert office.look(fees.center_defaults)["values"].get("taxes") is None
+    assert office.look(terms.center_defaults)["values"].get("taxes") is None
 
 
 def test_terms_that_contradict_each_other_are_refused_together(office, run):
-    def change(**terms):
+    def change(**new):
         return refusal(
-            lambda: office.act(lambda d: fees.change_terms(d, run["id"], {"seen": {}, "set": terms}))
+            lambda: office.act(lambda d: terms.change_terms(d, run["id"], {"seen": {}, "set": new}))
         )
 
     assert "/set/extras" in change(extras=[])  # a tax is on the book
@@ -659,3 +681,43 @@ def test_a_form_of_a_run_takes_every_kind_of_fee(office):
         "/group/0/percent",
         "/taxes",
     } <= set(said)
+
+
+@pytest.mark.parametrize("seed", range(40 if LONG else 3))
+def test_no_order_of_acts_makes_a_negative_total_or_loses_a_piece(office, seed):
+    """Sign-ups with extras and codes, withdrawals, changed terms, undo and stock counts in random order."""
+    chance = random.Random(seed)
+    shelf = f"Box {next(number)}"
+    office.act(lambda d: stock.count_stock(d, {"name": shelf, "add": 6}))
+    run = a_run(office, capacity=9, smallest=0, extras=[{"label": "Box", "amount": "30.00", "item": shelf}])
+    made = [
+        a_code(office, most=3),
+        a_code(office, off="500.00", percent=None, most_each=1, on=["standard", "box"]),
+    ]
+    box, seated, undoable = run["extras"][0]["id"], [], []
+    for _ in range(30):
+        act = chance.choice(["sign up", "sign up", "sign up", "withdraw", "undo", "terms", "count"])
+        try:
+            if act == "sign up":
+                ask = {"heads": chance.randint(1, 3), "code": chance.choice([None, *[c["code"] for c in made]]),
+                       "extras": [{"extra_id": box, "count": chance.randint(1, 2)}] if chance.random() < 0.6 else []}  # fmt: skip
+                held = sign_up(office, run, **ask)
+                assert not held["quote"]["total"].startswith("-")
+                assert all(not i["amount"].startswith("-") for i in held["quote"]["installments"])
+                seated.append(held["enrollment_id"])
+                undoable.append(held["change"])
+            elif act == "withdraw" and seated:
+                gone = office.act(lambda d: roster.withdraw(d, seated.pop(chance.randrange(len(seated)))))
+                undoable.append(gone["change"])
+            elif act == "undo" and undoable:
+                office.act(lambda d: undo.undo(d, undoable.pop(chance.randrange(len(undoable)))))
+            elif act == "terms":
+                rates = [{"label": "Standard", "amount": f"{chance.randint(0, 300)}.00"}]
+                new = {"rates": rates, "group": [{"from": 2, "percent": str(chance.randint(0, 100))}]}
+                office.act(lambda d, t=new: terms.change_terms(d, run["id"], {"seen": {}, "set": t}))
+            elif act == "count":
+                office.act(lambda d: stock.count_stock(d, {"name": shelf, "counted": chance.randint(0, 6)}))
+        except (Problem, Refused):
+            pass
+        assert on_hand(office, shelf) >= 0
+    agrees(office)

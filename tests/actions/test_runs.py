@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from archgate.actions import courses, fees, finding, moving, schedule, undo
+from archgate.actions import courses, finding, moving, schedule, terms, undo
 from archgate.actions.problems import Problem
 from archgate.core.faults import Refused
 from archgate.tables.courses import Run
@@ -148,7 +148,9 @@ def test_new_terms_leave_what_was_agreed_alone(office):
     held = enrolled(office, run)
     rate = {"code": "standard", "label": "Standard", "amount": "300.00", "early": []}
     office.act(
-        lambda d: fees.change_terms(d, run["id"], {"seen": {"rates": run["rates"]}, "set": {"rates": [rate]}})
+        lambda d: terms.change_terms(
+            d, run["id"], {"seen": {"rates": run["rates"]}, "set": {"rates": [rate]}}
+        )
     )
     assert view(office, run)["price"]["amount"] == "300.00"
     assert held["quote"]["total"] == "210.00"
@@ -159,7 +161,7 @@ def test_a_plan_that_misses_the_whole_is_refused_when_changed(office):
     run = a_run(office)
     plan = {"name": "P", "lines": [{"percent": "90", "due": {"after_sign_up": 0}}]}
     with pytest.raises(Refused, match="miss 10 of 100"):
-        office.act(lambda d: fees.change_terms(d, run["id"], {"seen": {}, "set": {"plans": [plan]}}))
+        office.act(lambda d: terms.change_terms(d, run["id"], {"seen": {}, "set": {"plans": [plan]}}))
 
 
 def test_a_draft_is_published_once_and_publishing_is_undone_while_nobody_is_in(office):

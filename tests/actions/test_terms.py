@@ -2,7 +2,7 @@
 
 import pytest
 
-from archgate.actions import courses, fees, quotes, undo
+from archgate.actions import courses, quotes, terms, undo
 from archgate.core.faults import Refused
 from made import a_draft, a_run, enrolled, roster_of
 
@@ -21,7 +21,7 @@ def view(office, run):
 
 
 def change(office, run, **what):
-    return office.act(lambda d: fees.change_terms(d, run["id"], {"seen": {}, "set": what}))
+    return office.act(lambda d: terms.change_terms(d, run["id"], {"seen": {}, "set": what}))
 
 
 def test_a_run_has_several_rates_steps_and_plans_and_a_sign_up_picks_one_of_each(office):

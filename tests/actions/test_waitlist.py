@@ -8,7 +8,7 @@ from hypothesis import settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, precondition, rule
 
-from archgate.actions import fees, money, people, quotes, roster, rosters, seats, undo, waitlist
+from archgate.actions import money, people, quotes, roster, rosters, seats, terms, undo, waitlist
 from archgate.actions.problems import Problem
 from archgate.core.faults import Refused
 from archgate.core.seats import check_seats
@@ -65,7 +65,7 @@ def test_a_withdrawal_lets_the_next_be_seated_by_hand_at_todays_price(office, fu
 def test_a_party_is_seated_on_the_rate_it_joined_with_also_when_that_was_taken_off_since(office, full):
     waiting = join(office, full)
     only = [{"label": "Late", "amount": "500.00"}]
-    office.act(lambda d: fees.change_terms(d, full["id"], {"seen": {}, "set": {"rates": only}}))
+    office.act(lambda d: terms.change_terms(d, full["id"], {"seen": {}, "set": {"rates": only}}))
     office.act(lambda d: roster.withdraw(d, full["held"][0]["enrollment_id"]))
     assert seat(office, waiting["waiting_id"])["quote"]["total"] == "210.00"
 

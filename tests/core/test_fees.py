@@ -8,6 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from archgate.core.eligibility import Person, Terms, why_not
 from archgate.core.faults import Refused
 from archgate.core.fees import (
     Agreed,
@@ -18,17 +19,14 @@ from archgate.core.fees import (
     Fees,
     GroupStep,
     Heads,
-    Person,
     Rate,
     Sale,
-    Terms,
     next_change_of,
     parts_on,
     price_line_of,
     quote_for,
     sums_of,
     total_on,
-    why_not,
 )
 from archgate.core.taxes import Tax, taxes_on
 

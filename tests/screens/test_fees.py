@@ -6,7 +6,7 @@ import pytest
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from archgate.actions import codes, courses, fees, people, quotes, stock
+from archgate.actions import codes, courses, people, quotes, stock, terms
 from made import a_person, enrolled, number, roster_of
 from screens.ahead import run_ahead, shown_day
 
@@ -118,7 +118,7 @@ def test_a_quote_is_kept_at_the_desk_by_keyboard_and_signed_up_on_later(at_work,
     at_work.press("As agreed on the phone", Keys.ENTER)
     at_work.sees(f"The quote of $210.00 for {somebody['name']} stands through")
     dearer = [{"label": "Standard", "amount": "300.00"}]
-    now_office.act(lambda d: fees.change_terms(d, run["id"], {"seen": {}, "set": {"rates": dearer}}))
+    now_office.act(lambda d: terms.change_terms(d, run["id"], {"seen": {}, "set": {"rates": dearer}}))
     at_work.open("/money")
     at_work.sees(somebody["name"])
     assert at_work.axe() == []

@@ -14,8 +14,7 @@ from archgate.actions import fees, money, parties, people, quotes, roster, seats
 from archgate.actions.problems import Problem, conflict, not_found
 from archgate.actions.schedule import get_run
 from archgate.actions.transaction import Deed
-from archgate.core import fees as core_fees
-from archgate.core import gates, verdicts
+from archgate.core import eligibility, gates, verdicts
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount, parse_amount
 from archgate.core.names import digits_of, folded
@@ -38,7 +37,7 @@ class Judging:
 
     def __post_init__(self) -> None:
         self._quotes: dict[Any, tuple[Any, Any, Any]] = {}
-        self._terms: dict[int, core_fees.Terms] = {}
+        self._terms: dict[int, eligibility.Terms] = {}
         self._at: dict[int, int] | None = None
 
     @cached_property
@@ -55,15 +54,15 @@ class Judging:
         """Why a line cannot have its rate; the heads of the lines before it count against the rate's number."""
         rate = next(r for r in fees.rates_of(self.run) if r.code == code)
         terms = self._terms.setdefault(rate.id, fees.who_terms(self.deed, rate))
-        if terms == core_fees.Terms():
+        if terms == eligibility.Terms():
             return None
         if self._at is None:
             self._at = fees.heads_at(self.deed, self.run.id)
         person = self.deed.session.get(Person, person_id) if person_id else None
-        facts = quotes.facts_of(self.deed, person, self.batch.organization_id) or core_fees.Person(
+        facts = quotes.facts_of(self.deed, person, self.batch.organization_id) or eligibility.Person(
             organizations=frozenset([self.batch.organization_id] if self.batch.organization_id else [])
         )
-        said = core_fees.why_not(terms, facts, self.deed.today, self._at.get(rate.id, 0), heads)
+        said = eligibility.why_not(terms, facts, self.deed.today, self._at.get(rate.id, 0), heads)
         if said is None:
             self._at[rate.id] = self._at.get(rate.id, 0) + heads
         return said

@@ -15,10 +15,10 @@ from sqlalchemy import func, select
 
 from archgate.actions import plans, schedule, stock
 from archgate.actions.problems import Problem
-from archgate.actions.schedule import get_run, outcome, refuse_lost_update, shown
+from archgate.actions.schedule import shown
 from archgate.actions.transaction import Deed
-from archgate.core import fees, gates
-from archgate.core.faults import Fault, Refused
+from archgate.core import eligibility, fees, gates
+from archgate.core.faults import Fault
 from archgate.core.fee_documents import (
     EXTRA_KEYS,
     MOST_TAXES,
@@ -293,11 +293,11 @@ def rate_of(run: Run, rate_id: int | None) -> Rate:
     return found
 
 
-def who_terms(deed: Deed, rate: Rate) -> fees.Terms:
+def who_terms(deed: Deed, rate: Rate) -> eligibility.Terms:
     """Who may have a stored rate, with the names for the sentence."""
     organization = deed.session.get(Organization, rate.organization_id) if rate.organization_id else None
     course = deed.session.get(Course, rate.past_course_id) if rate.past_course_id else None
-    return fees.Terms(
+    return eligibility.Terms(
         frozenset(rate.tags), (organization.id, organization.name) if organization else None,
         (course.id, course.title) if course else None, rate.offered_from, rate.offered_to, rate.most,
     )  # fmt: skip
@@ -366,6 +366,20 @@ def extra_document(extra: Extra, currency: str) -> dict[str, Any]:
     return {**held, **{k: v for k, v in said.items() if v}}
 
 
+def group_document(group: tuple[fees.GroupStep, ...]) -> list[dict[str, Any]]:
+    return [
+        {"from": g.people, "percent": percent_text(g.percent)} for g in sorted(group, key=lambda g: g.people)
+    ]
+
+
+def tax_document(taxes: tuple[Tax, ...]) -> list[dict[str, Any]]:
+    return [
+        {"name": t.name, "percent": percent_text(t.percent), "included": t.included,
+         "on": None if t.on is None else sorted(t.on)}
+        for t in taxes
+    ]  # fmt: skip
+
+
 def terms_document(run: Run) -> dict[str, Any]:
     """The fees as a course keeps them for its next runs."""
     return {
@@ -403,128 +417,7 @@ def origins(deed: Deed, course: Course, values: dict[str, Any]) -> dict[str, dic
     return found
 
 
-# --- changing the terms -----------------------------------------------------------------------------------
-
-
-def change_terms(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
-    """Change a run's rates, extras, group steps, taxes or plans, as whole lists; enrollments keep what they agreed."""
-    run = get_run(deed, run_id)
-    faults: list[Fault] = []
-    top = Reader(body, "", faults, "seen set")
-    row = top.inner("set", "What to change", " ".join(TERMS))
-    if row is None:
-        raise Refused(faults)
-    names = [n for n in TERMS if n in row.value]
-    if not names:
-        raise Refused([Fault("/set", f"Nothing to change; it takes {', '.join(TERMS)}.")])
-    views = terms_view(run)
-    before = price_now(deed, run) or {}
-    read_terms(deed, run, row, names, faults)
-    if faults:
-        raise Refused(faults)
-    seen = top.value.get("seen") or {}
-    if isinstance(seen, dict):
-        known = {n: bare(v) for n, v in seen.items()}
-        refuse_lost_update({n: row.value[n] for n in names}, known, {n: bare(views[n]) for n in names})
-    deed.session.flush()
-    deed.session.refresh(run, ["rates", "extras", "plans"])
-    schedule.settle_gates(deed, run)
-    change = deed.log("change terms", "run", run.id, f"Changed the {' and the '.join(names)} of {run.code}")
-    return outcome(
-        deed, run, change.key, term_touches(before, price_now(deed, run) or {}, views, terms_view(run))
-    )
-
-
-def read_terms(deed: Deed, run: Run, row: Reader, names: list[str], faults: list[Fault]) -> None:
-    """Put what a form says on a run, unless something is wrong with it, also with what it leaves as it was."""
-    rates = read_rates(deed, row, run.currency) if "rates" in names else None
-    codes = [r.code for r, _ in rates] if rates is not None else [r.code for r in rates_of(run)]
-    extras = read_extras(row, run.currency, codes) if "extras" in names else None
-    codes += [x.code for x, _ in extras] if extras is not None else [x.code for x in run.extras if x.active]
-    twice = sorted({c for c in codes if codes.count(c) > 1})
-    if twice and rates is not None and extras is None:
-        row.fault("rates", f'An extra has the name "{twice[0]}" already.')
-    group = read_group(row) if "group" in names else core_group(run.group_steps)
-    taxes = read_taxes(row, codes, MOST_TAXES) if "taxes" in names else core_taxes(run.taxes)
-    lost = sorted({c for t in taxes for c in t.on or ()} - set(codes))
-    if lost and "taxes" not in names:
-        row.fault(
-            "rates" if rates is not None else "extras", f'A tax is on "{lost[0]}"; change the taxes too.'
-        )
-    kept = core_fees(run)
-    held = fees.Fees(
-        tuple(r for r, _ in rates) if rates is not None else kept.rates,
-        tuple(x for x, _ in extras) if extras is not None else kept.extras, group, (), taxes,
-    )  # fmt: skip
-    totals = whole_totals(held)
-    if "plans" in names:
-        read = plans.read_plans(row, run.currency, totals)
-    else:
-        faults += [Fault(f"/set/{names[0]}", said) for said in plans.misfits(run, totals)]
-    if faults:
-        return
-    if rates is not None:
-        settle_rates(deed, run, rates)
-    if extras is not None:
-        settle_extras(deed, run, extras)
-    if "group" in names:
-        run.group_steps = group_document(group)
-    if "taxes" in names:
-        run.taxes = tax_document(taxes)
-    if "plans" in names:
-        plans.settle_plans(deed, run, read)
-
-
-def bare(value: Any) -> Any:
-    """A document without what says nothing, so that one with its gaps filled compares equal."""
-    if isinstance(value, dict):
-        return {k: bare(v) for k, v in value.items() if v not in (None, False, [], {}, "")}
-    return [bare(v) for v in value] if isinstance(value, list) else value
-
-
-def group_document(group: tuple[fees.GroupStep, ...]) -> list[dict[str, Any]]:
-    return [
-        {"from": g.people, "percent": percent_text(g.percent)} for g in sorted(group, key=lambda g: g.people)
-    ]
-
-
-def tax_document(taxes: tuple[Tax, ...]) -> list[dict[str, Any]]:
-    return [
-        {"name": t.name, "percent": percent_text(t.percent), "included": t.included,
-         "on": None if t.on is None else sorted(t.on)}
-        for t in taxes
-    ]  # fmt: skip
-
-
-def term_touches(
-    before: dict[str, Any], after: dict[str, Any], old: dict[str, Any], new: dict[str, Any]
-) -> list[dict[str, Any]]:
-    """What a change of terms moves, for the margin."""
-    touches = [
-        {"label": label, "before": str(before.get(k) or "none"), "after": str(after.get(k) or "none")}
-        for k, label in (("amount", "Price now"), ("until", "Price holds through"), ("then", "Price then"))
-        if before.get(k) != after.get(k)
-    ]
-
-    def said(view: dict[str, Any]) -> dict[str, str]:
-        return {
-            **{f"Rate {r['label']}": r["amount"] for r in view["rates"]},
-            **{f"Extra {x['label']}": x["amount"] for x in view["extras"]},
-            **{f"Group from {g['from']}": f"{g['percent']} percent off" for g in view["group"]},
-            **{
-                t["name"]: f"{t['percent']} percent{' in the price' if t['included'] else ''}"
-                for t in view["taxes"]
-            },
-            **{f"Plan {p['name']}": "; ".join(x["text"] for x in p["lines"]) for p in view["plans"]},
-        }
-
-    was, now = said(old), said(new)
-    touches += [
-        {"label": name, "before": was.get(name, "none"), "after": now.get(name, "none")}
-        for name in [*was, *(n for n in now if n not in was)]
-        if was.get(name) != now.get(name)
-    ]
-    return touches
+# --- the price now -----------------------------------------------------------------------------------------
 
 
 def price_now(deed: Deed, run: Run) -> dict[str, Any] | None:
@@ -543,59 +436,3 @@ def price_now(deed: Deed, run: Run) -> dict[str, Any] | None:
         "until": shown(until),
         "then": None if change is None else format_amount(change.total, run.currency),
     }
-
-
-# --- what a center starts from ----------------------------------------------------------------------------
-
-CENTER_TERMS = ("extras", "group", "taxes", "plans")
-CENTER_DAYS = {
-    "quote_days": ("The days a quote is kept", 1, 365),
-    "access_days": ("The days of access", 1, 36_600),
-}
-
-
-def center_defaults(deed: Deed) -> dict[str, Any]:
-    """What runs start from where their course says nothing, and how many courses have an own value of each."""
-    courses = deed.session.scalars(select(Course.defaults)).all()
-    own = {name: sum(name in held for held in courses) for name in CENTER_TERMS}
-    return {"currency": deed.center.currency, "values": deed.center.defaults, "courses_differ": own}
-
-
-def change_center_defaults(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
-    """Set or, with null, forget defaults of the center. Runs that are there stay as they are."""
-    faults: list[Fault] = []
-    top = Reader(body, "", faults, "seen set")
-    row = top.inner("set", "What to change", " ".join((*CENTER_TERMS, *CENTER_DAYS)))
-    if row is None:
-        raise Refused(faults)
-    currency, names = deed.center.currency, [n for n in (*CENTER_TERMS, *CENTER_DAYS) if n in row.value]
-    new: dict[str, Any] = {}
-    for name in names:
-        if row.value[name] is None:
-            new[name] = None
-        elif name == "extras":
-            new[name] = [
-                {k: v for k, v in {"code": x.code, "label": x.label, "amount": format_amount(x.amount, currency),
-                                   "required": x.required, "most": x.most, "item": item}.items() if v}
-                for x, item in read_extras(row, currency, ())
-            ]  # fmt: skip
-        elif name == "group":
-            new[name] = group_document(read_group(row))
-        elif name == "taxes":
-            new[name] = tax_document(read_taxes(row, None, MOST_TAXES))
-        elif name == "plans":
-            read = plans.read_plans(row, currency, [0])
-            new[name] = [
-                plans.plan_document(plans.plan_row(f, x, n), currency) for n, (_, f, x) in enumerate(read, 1)
-            ]
-        else:
-            new[name] = row.whole(name, *CENTER_DAYS[name])
-    if faults:
-        raise Refused(faults)
-    now = deed.center.defaults
-    refuse_lost_update(new, top.value.get("seen") or {}, {n: now.get(n) for n in names})
-    deed.center.defaults = {n: v for n, v in {**now, **new}.items() if v is not None}
-    told = ", ".join(n.replace("_", " ") for n in names)
-    change = deed.log("change defaults", "center", deed.center.id, f"Changed what runs start from: {told}")
-    deed.session.flush()
-    return {"change": change.key, **center_defaults(deed)}

@@ -8,7 +8,7 @@ from typing import Any
 
 from sqlalchemy import select
 
-from archgate.actions import fees, plans, quotes, schedule
+from archgate.actions import fees, plans, quotes, schedule, terms
 from archgate.actions.schedule import get_run, shown
 from archgate.actions.transaction import Deed
 from archgate.core import fees as core_fees
@@ -207,4 +207,4 @@ def apply_early(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]
     rates = fees.terms_document(run)["rates"]
     step = {"days_before": days, "amount": format_amount(plan.early, run.currency)}
     rates[0] = {**rates[0], "amount": format_amount(plan.regular, run.currency), "early": [step]}
-    return fees.change_terms(deed, run_id, {"set": {"rates": rates}})
+    return terms.change_terms(deed, run_id, {"set": {"rates": rates}})

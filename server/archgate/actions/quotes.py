@@ -12,8 +12,8 @@ from archgate.actions import codes, fees, parties, payments, people, plans, seat
 from archgate.actions.problems import Problem
 from archgate.actions.schedule import get_run
 from archgate.actions.transaction import Deed
+from archgate.core import eligibility, gates
 from archgate.core import fees as core_fees
-from archgate.core import gates
 from archgate.core import plans as core_plans
 from archgate.core import seats as core_seats
 from archgate.core.documents import PLAN_LINE_KEYS, read_plan_line
@@ -156,14 +156,17 @@ def usual_rate(deed: Deed, run: Run, person: Person | None) -> Rate:
     """The first rate that this person may have now, else the run's first."""
     facts, taken = facts_of(deed, person), fees.heads_at(deed, run.id)
     for rate in fees.rates_of(run):
-        if core_fees.why_not(fees.who_terms(deed, rate), facts, deed.today, taken.get(rate.id, 0), 1) is None:
+        if (
+            eligibility.why_not(fees.who_terms(deed, rate), facts, deed.today, taken.get(rate.id, 0), 1)
+            is None
+        ):
             return rate
     return fees.rate_of(run, None)
 
 
 def facts_of(
     deed: Deed, person: Person | None, organization_id: int | None = None
-) -> core_fees.Person | None:
+) -> eligibility.Person | None:
     """What decides who may have a rate: tags, organizations (also the one that pays), and courses that have ended."""
     if person is None:
         return None
@@ -178,7 +181,7 @@ def facts_of(
     )  # fmt: skip
     if organization_id:
         belongs.add(organization_id)
-    return core_fees.Person(frozenset(tags), frozenset(belongs), frozenset(deed.session.scalars(taken)))
+    return eligibility.Person(frozenset(tags), frozenset(belongs), frozenset(deed.session.scalars(taken)))
 
 
 def refuse_rates(deed: Deed, wish: Wish, person: Person | None, organization_id: int | None) -> None:
@@ -188,11 +191,21 @@ def refuse_rates(deed: Deed, wish: Wish, person: Person | None, organization_id:
     for i, (rate, count, _) in enumerate(wish.rates):
         same = sum(n for r, n, _ in wish.rates[:i] if r.id == rate.id)
         terms = fees.who_terms(deed, rate)
-        said = core_fees.why_not(terms, facts, deed.today, taken.get(rate.id, 0) + same, count)
+        said = eligibility.why_not(terms, facts, deed.today, taken.get(rate.id, 0) + same, count)
         if said:
             faults.append(Fault(f"/people/{i}/rate_id", said))
     if faults:
         raise Refused(faults)
+
+
+def refuse_full(deed: Deed, wish: Wish) -> None:
+    """Refuse an ask that was agreed to before when its rates have no seats left; all else of it stands."""
+    taken = fees.heads_at(deed, wish.run.id)
+    for i, (rate, count, _) in enumerate(wish.rates):
+        said = eligibility.full_at(fees.who_terms(deed, rate), taken.get(rate.id, 0), count)
+        if said:
+            raise Refused([Fault(f"/people/{i}/rate_id", f"{rate.label}: {said}")])
+        taken[rate.id] = taken.get(rate.id, 0) + count
 
 
 # --- the quote --------------------------------------------------------------------------------------------
@@ -314,7 +327,7 @@ def choices(deed: Deed, run_id: int, person_id: int | None, organization_id: int
         core = fees.core_rate(rate)
         rates.append({
             "id": rate.id, "label": rate.label, "amount": format_amount(core_fees.lowest(core, deed.today, start), currency),
-            "by_agreement": rate.by_agreement, "why_not": core_fees.why_not(terms, facts, deed.today, sold, 1),
+            "by_agreement": rate.by_agreement, "why_not": eligibility.why_not(terms, facts, deed.today, sold, 1),
             "left": None if rate.most is None else max(0, rate.most - sold),
         })  # fmt: skip
     extras = [

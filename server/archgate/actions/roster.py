@@ -74,6 +74,7 @@ def enroll(
     refuse_sign_up(deed, run, row.taken >= run.capacity)
     state = seats.seats_of(deed, run)
     if kept:
+        quotes.refuse_full(deed, wish)
         priced = kept_quotes.quote_now(deed, kept, wish)
     else:
         quotes.refuse_rates(deed, wish, person, organization_id)

@@ -52,7 +52,6 @@ def roster(deed: Deed, run_id: int) -> dict[str, Any]:
         .order_by(Enrollment.enrolled_at, Enrollment.id)
     )
     found = deed.session.execute(query).all()
-    labels = {r.id: r.label for r in run.rates}
     due = money.open_installments(deed, [e.id for e, *_ in found if e.live])
     rows, gone = [], []
     for enrollment, _, organization, user in found:
@@ -74,7 +73,7 @@ def roster(deed: Deed, run_id: int) -> dict[str, Any]:
                 person.phone,
                 enrollment.way_in,
                 enrollment.batch_id,
-                rate_label(enrollment, labels),
+                rate_label(enrollment),
                 organization,
                 format_amount(enrollment.total, run.currency),
                 format_amount(sum(left for _, left in still), run.currency),
@@ -108,8 +107,12 @@ def roster(deed: Deed, run_id: int) -> dict[str, Any]:
     }
 
 
-def rate_label(enrollment: Enrollment, labels: dict[int, str]) -> str:
-    """The rate as agreed, saying so when the early price applied."""
-    line = next((x for x in enrollment.quote.get("lines", []) if x["kind"] == "rate"), None)
-    label = labels.get(enrollment.rate_id, "")
-    return f"{label}, early" if line and line["early"] else label
+def rate_label(enrollment: Enrollment) -> str:
+    """The rates and extras as agreed, from the quote: "2 Standard, early, 1 Member; Handbook"."""
+    kept = enrollment.quote.get("lines", [])
+    rates, extras = ([x for x in kept if x["kind"] == kind] for kind in ("rate", "extra"))
+    many = len(rates) > 1
+    said = [f"{x['quantity']} {x['label']}" if many else x["label"] for x in rates]
+    said = [text + (", early" if x["early"] else "") for text, x in zip(said, rates, strict=True)]
+    along = [f"{x['quantity']} {x['label']}" if x["quantity"] > 1 else x["label"] for x in extras]
+    return ", ".join(said) + (f"; {', '.join(along)}" if along else "")

@@ -119,6 +119,7 @@ def seat(deed: Deed, waiting_id: int, total: str) -> dict[str, Any]:
     if run.status != "published":
         raise conflict("sign-up-shut", f"The run is {run.status}.")
     wish = wish_of(deed, run, row)
+    quotes.refuse_full(deed, wish)
     line_apart = core_seats.Seats(state.capacity, state.taken)  # it is this party's turn
     payer = deed.session.get_one(Account, row.payer_id)
     priced = roster.price_of(deed, wish)

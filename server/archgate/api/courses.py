@@ -8,7 +8,7 @@ from typing import Any
 from fastapi import APIRouter, Depends, Request
 from pydantic import BaseModel, Field
 
-from archgate.actions import courses, fees, finding, prices
+from archgate.actions import courses, finding, prices, terms
 from archgate.actions.access import User
 from archgate.actions.transaction import Once
 from archgate.api.fees import EarlyIn, ExtraOut, GroupStepIO, Origin, PlanOut, PriceLine, RateOut, TaxIO
@@ -360,7 +360,7 @@ def change_terms(
     run_id: int, body: Patch, request: Request, preview: bool = False, user: User = Depends(may("plan runs"))
 ) -> Outcome:
     """Change rates, extras, group steps, taxes or payment plans for everybody who signs up from now on."""
-    return run_act(request, user, lambda deed: fees.change_terms(deed, run_id, given(body)), preview=preview)
+    return run_act(request, user, lambda deed: terms.change_terms(deed, run_id, given(body)), preview=preview)
 
 
 @router.post("/runs/{run_id}/publish")

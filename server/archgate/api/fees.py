@@ -10,7 +10,7 @@ from typing import Any
 from fastapi import APIRouter, Depends, Query, Request, Response
 from pydantic import BaseModel, Field
 
-from archgate.actions import codes, fees, kept_quotes, payments, plans, prices, quotes, stock
+from archgate.actions import codes, kept_quotes, payments, plans, prices, quotes, stock, terms
 from archgate.actions.access import User
 from archgate.actions.problems import Problem
 from archgate.actions.transaction import Once
@@ -734,10 +734,10 @@ class DefaultsChanged(Defaults):
 
 @router.get("/defaults")
 def get_defaults(request: Request, user: User = Depends(may("read"))) -> Defaults:
-    return run_look(request, user, fees.center_defaults)
+    return run_look(request, user, terms.center_defaults)
 
 
 @router.patch("/defaults")
 def change_defaults(body: Patch, request: Request, user: User = Depends(may("keep fees"))) -> DefaultsChanged:
     """Set what runs start from where their course says nothing; null forgets a default."""
-    return run_act(request, user, lambda deed: fees.change_center_defaults(deed, given(body)))
+    return run_act(request, user, lambda deed: terms.change_center_defaults(deed, given(body)))

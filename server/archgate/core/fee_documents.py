@@ -31,7 +31,7 @@ from archgate.core.taxes import Tax
 
 RATE_KEYS = "code label amount early sale"
 EXTRA_KEYS = "code label amount required stock most"
-CODE_KEYS = "code label percent off from to on"
+CODE_KEYS = "code percent off from to on"
 TAX_KEYS = "name percent included on"
 MOST_TAXES = 2
 

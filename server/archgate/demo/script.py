@@ -19,7 +19,6 @@ from archgate.actions import (
     bulk,
     codes,
     courses,
-    fees,
     kept_quotes,
     lifecycle,
     moving,
@@ -30,6 +29,7 @@ from archgate.actions import (
     roster,
     rosters,
     stock,
+    terms,
     waitlist,
 )
 from archgate.actions import today as today_list
@@ -354,7 +354,7 @@ def furnish(center: Center) -> None:
                 d, {"name": n, "add": k, "cause": "First delivery"}
             ),
         )
-    center.act(8.8, lambda d: fees.change_center_defaults(d, {"set": DEFAULTS}))
+    center.act(8.8, lambda d: terms.change_center_defaults(d, {"set": DEFAULTS}))
     for plan in CENTER_PLANS:
         center.act(8.9, lambda d, b=plan: plans.make_plan(d, b))
 

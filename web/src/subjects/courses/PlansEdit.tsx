@@ -182,7 +182,7 @@ export function Plan({
           {faults[`${at}/lines`]}
         </div>
       )}
-      <label className="tick">
+      <label className="tick" style={{ marginTop: 8 }}>
         <input
           type="checkbox"
           checked={plan.details ?? false}

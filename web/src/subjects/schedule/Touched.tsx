@@ -4,8 +4,10 @@ import type { Schemas } from "../../app/server";
 
 type Outcome = Schemas["Outcome"];
 
-export function shownValue(value: string | null): string {
+/** A value as people read it: a day in words, and with a currency a sum of money with its sign. */
+export function shownValue(value: string | null, currency?: string): string {
   if (value === null) return "none";
+  if (currency && /^\d+\.\d{2,3}$/.test(value)) return money(value, currency);
   return /^\d{4}-\d{2}-\d{2}$/.test(value) ? day(value) : value;
 }
 
@@ -44,8 +46,8 @@ export function Touched({ outcome, currency }: { outcome: Outcome; currency: str
       )}
       {touches.map((t) => (
         <p key={t.label}>
-          {t.label}: {t.before !== null && shownValue(t.before)} <span aria-hidden="true">→</span>
-          <span className="sr">becomes</span> <strong>{shownValue(t.after)}</strong>
+          {t.label}: {t.before !== null && shownValue(t.before, currency)} <span aria-hidden="true">→</span>
+          <span className="sr">becomes</span> <strong>{shownValue(t.after, currency)}</strong>
         </p>
       ))}
       <ClashList clashes={made} />
