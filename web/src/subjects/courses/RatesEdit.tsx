@@ -377,7 +377,7 @@ function Step({
         tail={tail}
         type={step.ends === "until" ? "date" : "text"}
         value={step.when}
-        width={step.ends === "until" ? 160 : 70}
+        width={165}
         onChange={(when) => onChange({ ...step, when })}
         fault={faults[`${at}/days_before`] ?? faults[`${at}/until`] ?? faults[at]}
         help={through && <span className="nowrap">{through}</span>}

@@ -87,7 +87,7 @@ export function ExtrasEdit({ currency, ...editor }: Editor<ExtraForm> & { curren
             <Field
               label={`Extra ${i + 1}`}
               value={x.label}
-              width={190}
+              width={160}
               onChange={(label) => set({ label })}
               fault={editor.faults[`${editor.at}/${i}/label`] ?? editor.faults[`${editor.at}/${i}/code`]}
             />
@@ -95,7 +95,7 @@ export function ExtrasEdit({ currency, ...editor }: Editor<ExtraForm> & { curren
               label={`Price in ${currency}`}
               tail={`, extra ${i + 1}`}
               value={x.amount}
-              width={110}
+              width={95}
               onChange={(amount) => set({ amount })}
               fault={editor.faults[`${editor.at}/${i}/amount`]}
               input={{ inputMode: "decimal" }}
@@ -104,7 +104,7 @@ export function ExtrasEdit({ currency, ...editor }: Editor<ExtraForm> & { curren
               label="Taken"
               tail={`, extra ${i + 1}`}
               value={x.required ? "required" : "optional"}
-              width={150}
+              width={135}
               onChange={(v) => set({ required: v === "required" })}
               options={[
                 { value: "optional", text: "if wished" },
@@ -112,10 +112,10 @@ export function ExtrasEdit({ currency, ...editor }: Editor<ExtraForm> & { curren
               ]}
             />
             <Field
-              label="Most a sign-up"
+              label="At most"
               tail={`, extra ${i + 1}`}
               value={x.most}
-              width={105}
+              width={95}
               placeholder="any"
               onChange={(most) => set({ most })}
               fault={editor.faults[`${editor.at}/${i}/most`]}
@@ -125,7 +125,7 @@ export function ExtrasEdit({ currency, ...editor }: Editor<ExtraForm> & { curren
               label="From stock"
               tail={`, extra ${i + 1}`}
               value={x.item}
-              width={170}
+              width={165}
               placeholder="not counted"
               onChange={(item) => set({ item })}
               fault={editor.faults[`${editor.at}/${i}/item`]}

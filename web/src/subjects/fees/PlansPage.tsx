@@ -197,7 +197,7 @@ function CenterPlanForm({
       </div>
       <fieldset className="picks" style={{ marginTop: 10 }}>
         <legend className="label">For which courses; none ticked is any run</legend>
-        <span className="row wrap" style={{ gap: 14 }}>
+        <span className="row wrap" style={{ gap: "0 14px" }}>
           {courses.data?.map((c) => (
             <label className="tick" key={c.id}>
               <input

@@ -159,8 +159,12 @@ export function Roster({ run, acts }: { run: Schemas["RunOut"]; acts: ReturnType
                   {row.way_in === "list" ? "list" : `${row.way_in}, ${initials(row.entered_by)}`}
                   <div className="slate">{day(row.signed_up, false)}</div>
                 </TableCell>
-                <TableCell className="nowrap">
-                  {row.rate}
+                <TableCell>
+                  {row.rate.split("; ").map((part, n) => (
+                    <div key={n} className={n ? "slate" : ""}>
+                      {part}
+                    </div>
+                  ))}
                   {row.payer && <div className="slate">pays: {row.payer}</div>}
                 </TableCell>
                 <TableCell className="right">{money(row.total, run.currency)}</TableCell>
