@@ -19,6 +19,7 @@ from starlette.exceptions import HTTPException
 from archgate.actions.problems import Problem
 from archgate.api import (
     access,
+    accounts,
     bulk,
     calc,
     courses,
@@ -35,7 +36,7 @@ from archgate.core.faults import Refused
 from archgate.settings import Settings
 
 PREFIX = "/api/v1"
-SUBJECTS = (access, courses, fees, schedule, places, people, roster, bulk, messages, live, calc)
+SUBJECTS = (access, courses, fees, accounts, schedule, places, people, roster, bulk, messages, live, calc)
 LARGEST_BODY = 12 * 1024 * 1024
 log = structlog.get_logger()
 

@@ -119,7 +119,7 @@ def test_a_quote_is_kept_at_the_desk_by_keyboard_and_signed_up_on_later(at_work,
     at_work.sees(f"The quote of $210.00 for {somebody['name']} stands through")
     dearer = [{"label": "Standard", "amount": "300.00"}]
     now_office.act(lambda d: terms.change_terms(d, run["id"], {"seen": {}, "set": {"rates": dearer}}))
-    at_work.open("/money")
+    at_work.open("/money/quotes")
     at_work.sees(somebody["name"])
     assert at_work.axe() == []
     at_work.find(f"//a[contains(., 'Sign up on it') and contains(., '{somebody['name']}')]").click()

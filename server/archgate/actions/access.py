@@ -34,6 +34,7 @@ MAY: dict[str, frozenset[str]] = {
     "keep courses": frozenset(ROLES),
     "keep places": frozenset(ROLES),
     "keep fees": frozenset(ROLES),
+    "take money": frozenset(ROLES),
     "keep settings": frozenset(("administrator",)),
 }
 

@@ -10,7 +10,7 @@ from sqlalchemy.dialects.mysql import insert
 
 from archgate.actions.transaction import Deed, system_now
 from archgate.core import ledger
-from archgate.core.money import format_amount
+from archgate.core.money import format_amount, parse_amount
 from archgate.tables.money import Account, Allocation, Entry, Posting
 from archgate.tables.plans import Installment
 from archgate.tables.roster import Enrollment
@@ -53,13 +53,31 @@ def post(deed: Deed, posting: ledger.Posting, effective: date, cause: str, **tie
     return row
 
 
+def center_account(deed: Deed, name: str, currency: str) -> int:
+    """The id of an account of the center: income, discounts, tax:NAME, method:NAME, write-offs, payment fees."""
+    known: dict[tuple[str, str], int] = deed.session.info.setdefault("center accounts", {})
+    if (name, currency) not in known:
+        known[name, currency] = account_of(deed, f"center:{name}"[:60], currency).id
+    return known[name, currency]
+
+
 def charge(deed: Deed, enrollment: Enrollment, cause: str) -> None:
-    """Post what an enrollment costs; a total of zero posts nothing."""
+    """Post what an enrollment costs, by charge, discount and tax as its quote says; a total of zero posts nothing."""
     if enrollment.total == 0:
         return
-    income = account_of(deed, "center:income", enrollment.currency)
-    posting = ledger.charge_of(enrollment.payer_id, income.id, enrollment.total, enrollment.currency)
-    post(deed, posting, deed.today, cause, enrollment_id=enrollment.id)
+    currency, quote = enrollment.currency, enrollment.quote
+
+    def units(text: str) -> int:
+        sign = -1 if text.startswith("-") else 1
+        return sign * parse_amount(text.removeprefix("-"), currency)
+
+    taxes = [(t["name"], units(t["amount"]), t["included"]) for t in quote.get("taxes", [])]
+    postings = ledger.sign_up_postings(
+        enrollment.payer_id, lambda name: center_account(deed, name, currency),
+        [units(x["amount"]) for x in quote["lines"]], taxes, currency,
+    )  # fmt: skip
+    for posting in postings:
+        post(deed, posting, deed.today, cause, enrollment_id=enrollment.id)
 
 
 def core_posting(row: Posting) -> ledger.Posting:
@@ -73,7 +91,9 @@ def reverse_charges(deed: Deed, enrollment: Enrollment, cause: str) -> int:
     reversed_ids = select(Posting.reverses_id).where(Posting.reverses_id.is_not(None))
     standing = deed.session.scalars(
         select(Posting).where(
-            Posting.enrollment_id == enrollment.id, Posting.kind == "charge", Posting.id.not_in(reversed_ids)
+            Posting.enrollment_id == enrollment.id,
+            Posting.kind.in_(ledger.CHARGING),
+            Posting.id.not_in(reversed_ids),
         )
     ).all()
     for row in standing:
@@ -81,7 +101,30 @@ def reverse_charges(deed: Deed, enrollment: Enrollment, cause: str) -> int:
             deed, ledger.reversal_of(core_posting(row)), deed.today, cause,
             enrollment_id=enrollment.id, reverses_id=row.id,
         )  # fmt: skip
-    return sum(e.amount for row in standing for e in row.entries if e.amount > 0)
+    release(deed, enrollment, cause)
+    return sum(e.amount for row in standing for e in row.entries if e.account_id == enrollment.payer_id)
+
+
+def release(deed: Deed, enrollment: Enrollment, cause: str) -> None:
+    """Free what was settled of an enrollment: payments become credit of the account, write-offs are taken back."""
+    deed.session.execute(select(Account.id).where(Account.id == enrollment.payer_id).with_for_update())
+    deed.session.flush()
+    settled = (
+        select(Allocation.posting_id, Allocation.installment_id, func.sum(Allocation.amount))
+        .join(Installment, Installment.id == Allocation.installment_id)
+        .where(Installment.enrollment_id == enrollment.id)
+        .group_by(Allocation.posting_id, Allocation.installment_id)
+    )
+    for posting_id, installment_id, amount in deed.session.execute(settled).all():
+        if not amount:
+            continue
+        deed.session.add(
+            Allocation(posting_id=posting_id, installment_id=installment_id, amount=-int(amount))
+        )
+        posting = deed.session.get_one(Posting, posting_id)
+        if posting.kind == ledger.Kind.WRITE_OFF:
+            post(deed, ledger.reversal_of(core_posting(posting)), deed.today, cause,
+                 enrollment_id=enrollment.id, reverses_id=posting.id)  # fmt: skip
 
 
 def balances(deed: Deed, account_ids: list[int]) -> dict[int, int]:

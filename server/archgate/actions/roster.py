@@ -6,7 +6,18 @@ from typing import Any
 
 from sqlalchemy import select
 
-from archgate.actions import codes, kept_quotes, money, parties, payments, people, quotes, seats, stock
+from archgate.actions import (
+    accounts,
+    codes,
+    kept_quotes,
+    money,
+    parties,
+    payments,
+    people,
+    quotes,
+    seats,
+    stock,
+)
 from archgate.actions import fees as run_fees
 from archgate.actions.problems import Problem, conflict, not_found
 from archgate.actions.schedule import get_run
@@ -261,6 +272,8 @@ def seat_again(deed: Deed, enrollment: Enrollment, run: Run, row: Any, cause: st
     codes.take_again(deed, enrollment)
     stock.take_for(deed, enrollment, back=False, cause=cause)
     money.charge(deed, enrollment, cause)
+    deed.session.flush()
+    accounts.settle_with_credit(deed, accounts.get_account(deed, enrollment.payer_id, lock=True))
 
 
 def name_place(deed: Deed, enrollment_id: int, n: int, person_id: int) -> dict[str, Any]:

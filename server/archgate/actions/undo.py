@@ -14,7 +14,7 @@ from typing import Any
 from sqlalchemy import Table, select
 from sqlalchemy.exc import IntegrityError
 
-from archgate.actions import lifecycle, messages, roster, schedule, seats, waitlist
+from archgate.actions import accounts, lifecycle, messages, roster, schedule, seats, waitlist
 from archgate.actions.problems import Problem, conflict, not_found
 from archgate.actions.transaction import Deed, plain
 from archgate.clock import system_now
@@ -23,6 +23,7 @@ from archgate.tables.base import Document, Moment
 from archgate.tables.bulk import Batch
 from archgate.tables.courses import Run
 from archgate.tables.log import Change
+from archgate.tables.money import Payment
 from archgate.tables.roster import Enrollment, PartyPlace
 from archgate.tables.seats import RunSeats
 from archgate.tables.waitlist import Waiting
@@ -251,6 +252,12 @@ def undo_new_runs(deed: Deed, change: Change) -> None:
         deed.session.delete(run)
 
 
+def undo_payment(deed: Deed, change: Change) -> None:
+    payment = deed.session.get_one(Payment, change.subject_id)
+    accounts.get_account(deed, payment.account_id, lock=True)
+    accounts.take_back(deed, payment, "Undid the payment")
+
+
 def undo_cancel_run(deed: Deed, change: Change) -> None:
     lifecycle.uncancel(deed, change)
 
@@ -264,4 +271,5 @@ TAKEN_BACK: dict[str, Callable[[Deed, Change], None]] = {
     "seat from the line": undo_seat,
     "name a head": undo_name,
     "cancel a run": undo_cancel_run,
+    "take a payment": undo_payment,
 }

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from datetime import date
 from typing import Any
 
@@ -16,7 +14,7 @@ from archgate.actions.problems import Problem
 from archgate.actions.transaction import Once
 from archgate.api.web import Body, Patch, given, may, once, run_act, run_look
 from archgate.outside.payments import StandInPayments
-from archgate.papers.lists import plain_cell
+from archgate.papers.lists import csv_file
 
 router = APIRouter(tags=["fees"])
 
@@ -571,10 +569,8 @@ def change_code(
 def code_list(code_id: int, request: Request, user: User = Depends(may("read"))) -> Response:
     """A set of codes as a CSV file, with who used which."""
     name, lines = run_look(request, user, lambda deed: codes.code_lines(deed, code_id))
-    out = io.StringIO()
-    csv.writer(out, lineterminator="\r\n").writerows([plain_cell(c) for c in line] for line in lines)
     headers = {"Content-Disposition": f'attachment; filename="{name}.csv"'}
-    return Response("\ufeff" + out.getvalue(), media_type="text/csv; charset=utf-8", headers=headers)
+    return Response(csv_file(lines), media_type="text/csv; charset=utf-8", headers=headers)
 
 
 # --- plans of the center ----------------------------------------------------------------------------------

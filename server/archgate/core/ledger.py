@@ -7,8 +7,23 @@ An entry's amount is in smallest units; positive is a debit, negative a credit. 
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
+from enum import StrEnum
+
+
+class Kind(StrEnum):
+    CHARGE = "charge"
+    DISCOUNT = "discount"
+    TAX = "tax"
+    PAYMENT = "payment"
+    REFUND = "refund"
+    WRITE_OFF = "write-off"
+    FEE = "payment fee"
+    REVERSAL = "reversal"
+
+
+CHARGING = (Kind.CHARGE, Kind.DISCOUNT, Kind.TAX)  # what a sign-up costs
 
 
 @dataclass(frozen=True)
@@ -19,7 +34,7 @@ class Entry:
 
 @dataclass(frozen=True)
 class Posting:
-    """A cause and its entries. `kind`: charge, reversal, payment, refund, credit ..."""
+    """A cause and its entries."""
 
     kind: str
     currency: str
@@ -28,12 +43,57 @@ class Posting:
 
 def charge_of(payer: int, income: int, amount: int, currency: str) -> Posting:
     """What an enrollment costs: the payer owes it, the center earns it."""
-    return Posting("charge", currency, (Entry(payer, amount), Entry(income, -amount)))
+    return Posting(Kind.CHARGE, currency, (Entry(payer, amount), Entry(income, -amount)))
+
+
+def sign_up_postings(
+    payer: int,
+    account: Callable[[str], int],
+    amounts: Sequence[int],
+    taxes: Sequence[tuple[str, int, bool]],
+    currency: str,
+) -> list[Posting]:
+    """The postings of a sign-up: charge, discount and one tax each, as far as they are not zero.
+
+    `amounts` are the lines of the quote, reductions negative; `taxes` are (name, amount, whether it is in the price).
+    `account` gives the center's account of a name: income, discounts, tax:NAME. An included tax is part of the lines, so
+    income is what they come to without it. The payer owes exactly the total of the quote.
+    """
+    charged = sum(a for a in amounts if a > 0) - sum(t for _, t, included in taxes if included)
+    off = -sum(a for a in amounts if a < 0)
+    found = [charge_of(payer, account("income"), charged, currency)]
+    found.append(Posting(Kind.DISCOUNT, currency, (Entry(account("discounts"), off), Entry(payer, -off))))
+    found += [
+        Posting(Kind.TAX, currency, (Entry(payer, tax), Entry(account(f"tax:{name}"), -tax)))
+        for name, tax, _ in taxes
+    ]
+    return [p for p in found if any(e.amount for e in p.entries)]
+
+
+def payment_of(payer: int, method: int, amount: int, currency: str) -> Posting:
+    """Money that came in by a method: the payer owes less."""
+    return Posting(Kind.PAYMENT, currency, (Entry(method, amount), Entry(payer, -amount)))
+
+
+def refund_of(payer: int, method: int, amount: int, currency: str) -> Posting:
+    """Money that went back: the credit on the payer's account is less."""
+    return Posting(Kind.REFUND, currency, (Entry(payer, amount), Entry(method, -amount)))
+
+
+def write_off_of(payer: int, lost: int, amount: int, currency: str) -> Posting:
+    """What is no longer expected from a payer."""
+    return Posting(Kind.WRITE_OFF, currency, (Entry(lost, amount), Entry(payer, -amount)))
+
+
+def fee_of(method: int, fees: int, amount: int, currency: str) -> Posting:
+    """What a payment service kept of a payment."""
+    return Posting(Kind.FEE, currency, (Entry(fees, amount), Entry(method, -amount)))
 
 
 def reversal_of(posting: Posting) -> Posting:
     """The posting that takes another back: the same entries with the other sign."""
-    return Posting("reversal", posting.currency, tuple(Entry(e.account, -e.amount) for e in posting.entries))
+    entries = tuple(Entry(e.account, -e.amount) for e in posting.entries)
+    return Posting(Kind.REVERSAL, posting.currency, entries)
 
 
 def check_ledger_balances(postings: Iterable[tuple[int, Posting]]) -> list[str]:

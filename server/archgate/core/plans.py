@@ -242,3 +242,49 @@ def installments_of(
     )
     now = sum(i.amount for i in done if i.due == signed_up)
     return Installments(done, now, total - now, total)
+
+
+@dataclass(frozen=True)
+class Standing:
+    """An installment as it stands: `paid` is what has been settled of it."""
+
+    n: int
+    due: date
+    amount: int
+    paid: int = 0
+
+
+@dataclass(frozen=True)
+class Replanned:
+    """The installments of a changed total: those that were there, one more due today if needed, and what becomes credit."""
+
+    amounts: tuple[int, ...]
+    extra: int
+    credit: int
+
+
+def replanned(rows: tuple[Standing, ...], total: int, day: date) -> Replanned:
+    """The plan worked out again for a new total, on a day.
+
+    What is paid or already due stands. The difference to the new total is spread over the lines not yet due, in
+    proportion to their amounts, by largest remainder; a line never falls below what is paid of it. With no line left to
+    take it, more is one new line due that day, and less is credit. Amounts stay in the order of `rows`:
+    sum(amounts) + extra - credit = total.
+    """
+    amounts = [row.amount for row in rows]
+    later = [i for i, row in enumerate(rows) if row.due > day and row.amount > row.paid]
+    diff = total - sum(amounts)
+    if diff > 0 and later:
+        for i, share in zip(later, shares_of(diff, [rows[i].amount for i in later]), strict=True):
+            amounts[i] += share
+        return Replanned(tuple(amounts), 0, 0)
+    if diff >= 0:
+        return Replanned(tuple(amounts), diff, 0)
+    less = -diff
+    while less and later:
+        for i, share in zip(later, shares_of(less, [amounts[i] for i in later]), strict=True):
+            cut = min(share, amounts[i] - rows[i].paid)
+            amounts[i] -= cut
+            less -= cut
+        later = [i for i in later if amounts[i] > rows[i].paid]
+    return Replanned(tuple(amounts), 0, less)

@@ -9,6 +9,7 @@ import random
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, time, timedelta
+from decimal import Decimal
 from typing import Any, TypeVar
 from zoneinfo import ZoneInfo
 
@@ -16,12 +17,14 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from archgate.actions import (
     access,
+    accounts,
     bulk,
     codes,
     courses,
     kept_quotes,
     lifecycle,
     moving,
+    outstanding,
     people,
     places,
     plans,
@@ -333,6 +336,8 @@ def load(sessions: sessionmaker[Session], today: date, quick: bool) -> None:
             for n in range(on_days.count(back)):
                 sign_up(center, plan, run_id, crowd, 10.5 + n * 0.4 + center.chance.random() * 0.3)
             events(center, plan, run_id, back, crowd)
+        if back % 2 == 0 and back:
+            money_in(center)
     center.day = today
     desk_work(center, signing_up)
     offers(center, {(plan.course, plan.first): run for plan, run, _ in signing_up}, crowd)
@@ -405,6 +410,30 @@ def desk_work(center: Center, runs: list[tuple[PlannedRun, int, list[int]]]) -> 
     for minutes in (2, 10, 60, 600):
         worker.drain(system_now() + timedelta(minutes=minutes))
     worker.timed()
+
+
+def money_in(center: Center) -> None:
+    """What came in on a day: most people pay what is due, some late, some more than they owe, a few not at all."""
+    found = center.look(16, outstanding.payers)
+    for payer in found["payers"]:
+        due = (payer["first_due"] or "9999") <= center.day.isoformat()
+        if (
+            not due
+            or payer["organization_id"]
+            or payer["account_id"] % 7 == 0
+            or center.chance.random() < 0.6
+        ):
+            continue
+        page = center.look(16, lambda d, n=payer["account_id"]: accounts.account_page(d, n))
+        first = page["open"][0]["left"]
+        method = center.chance.choice(["cash", "check", "transfer", "transfer"])
+        amount = first if center.chance.random() < 0.9 else f"{Decimal(first) + 10}"
+        body = {
+            "amount": amount,
+            "method": method,
+            "reference": f"No. {center.chance.randint(200, 999)}" if method == "check" else "",
+        }
+        center.act(16, lambda d, n=payer["account_id"], b=body: accounts.take_payment(d, n, b))
 
 
 def offers(center: Center, runs: dict[tuple[str, int], int], crowd: list[int]) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, time
@@ -172,5 +173,13 @@ def shown_cell(value: Any) -> str:
 
 
 def plain_cell(text: str) -> str:
-    """A cell as a spreadsheet will take it for text: what begins like a formula gets an apostrophe before it."""
-    return f"'{text}" if text[:1] in ("=", "+", "-", "@", "\t", "\r") else text
+    """A cell as a spreadsheet will take it: what begins like a formula gets an apostrophe before it, a number does not."""
+    formula = text[:1] in ("=", "+", "-", "@", "\t", "\r") and not re.fullmatch(r"-\d+(\.\d+)?", text)
+    return f"'{text}" if formula else text
+
+
+def csv_file(lines: Iterable[Iterable[str]]) -> str:
+    """Lines as a CSV file (RFC 4180) that spreadsheets read as UTF-8, every cell as text."""
+    out = io.StringIO()
+    csv.writer(out, lineterminator="\r\n").writerows([plain_cell(c) for c in line] for line in lines)
+    return "\ufeff" + out.getvalue()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import date, datetime
 
-from sqlalchemy import CheckConstraint, ForeignKey, UniqueConstraint
+from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from archgate.tables.base import Base, Key, Name, Prose, Units, Word, ascii_key
@@ -50,14 +50,29 @@ class Posting(Base):
     entries: Mapped[list[Entry]] = relationship()
 
 
+class Payment(Base):
+    """Money that came in by hand, with its method and reference; the posting carries the sum."""
+
+    __tablename__ = "payments"
+    __table_args__ = (UniqueConstraint("posting_id"), Index("ix_payments_day", "received_on", "method"))
+    id: Mapped[Key]
+    posting_id: Mapped[int] = mapped_column(ForeignKey("postings.id"))
+    account_id: Mapped[int] = mapped_column(ForeignKey("accounts.id"), index=True)
+    amount: Mapped[Units]
+    method: Mapped[Word]
+    reference: Mapped[Name]
+    received_on: Mapped[date]
+    posting: Mapped[Posting] = relationship()
+
+
 class Allocation(Base):
-    """How much of a payment settles which installment."""
+    """How much of a payment settles which installment; without one, how much of it was paid back."""
 
     __tablename__ = "allocations"
     __table_args__ = (CheckConstraint("amount <> 0", name="amount"),)
     id: Mapped[Key]
     posting_id: Mapped[int] = mapped_column(ForeignKey("postings.id"), index=True)
-    installment_id: Mapped[int] = mapped_column(ForeignKey("installments.id"), index=True)
+    installment_id: Mapped[int | None] = mapped_column(ForeignKey("installments.id"), index=True)
     amount: Mapped[Units]
 
 

@@ -569,6 +569,220 @@ export interface paths {
         patch: operations["change_defaults"];
         trace?: never;
     };
+    "/api/v1/accounts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Account For
+         * @description The account of a payer in the center's currency; made when first asked for.
+         */
+        post: operations["account_for"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/accounts/{account_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Account
+         * @description One account with every entry, its cause and the balance after it; `at` shows it as of a day.
+         */
+        get: operations["get_account"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/accounts/{account_id}/entries.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Entries File */
+        get: operations["entries_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/accounts/{account_id}/payments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Payment
+         * @description Money that came in by hand: cash, check, transfer or purchase order.
+         */
+        post: operations["take_payment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/payments/{payment_id}/reverse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Reverse Payment
+         * @description Take a payment back, with the reason; what it settled is open again.
+         */
+        post: operations["reverse_payment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/accounts/{account_id}/use-credit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Use Credit
+         * @description Let credit settle what is oldest due.
+         */
+        post: operations["use_credit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/accounts/{account_id}/refunds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Refund
+         * @description Pay credit back, never more than there is.
+         */
+        post: operations["refund"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/accounts/{account_id}/write-offs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Write Off
+         * @description Stop expecting what is left of an installment, with a reason.
+         */
+        post: operations["write_off"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/till": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Till
+         * @description What came in on a day, by method.
+         */
+        get: operations["till"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/outstanding": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Outstanding
+         * @description What is owed, of the whole center or of one run.
+         */
+        get: operations["get_outstanding"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/outstanding.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Outstanding File */
+        get: operations["outstanding_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run_id}/meetings": {
         parameters: {
             query?: never;
@@ -1978,6 +2192,83 @@ export interface components {
              * @default
              */
             reason: string;
+        };
+        /** AccountDone */
+        AccountDone: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Person Id */
+            person_id: number | null;
+            /** Organization Id */
+            organization_id: number | null;
+            /** Currency */
+            currency: string;
+            /** Balance */
+            balance: string;
+            /** Credit */
+            credit: string;
+            /** Open */
+            open: components["schemas"]["OpenInstallment"][];
+            /** Change */
+            change: string;
+        };
+        /**
+         * AccountEntry
+         * @description One entry with its cause; `payment_id` where it is a payment that can be taken back.
+         */
+        AccountEntry: {
+            /** Id */
+            id: number;
+            /** Day */
+            day: string;
+            /** Entered */
+            entered: string;
+            /** Kind */
+            kind: string;
+            /** Cause */
+            cause: string;
+            /** Run Id */
+            run_id: number | null;
+            /** Run */
+            run: string | null;
+            /** Payment Id */
+            payment_id: number | null;
+            /** Amount */
+            amount: string;
+            /** Balance */
+            balance: string;
+        };
+        /** AccountId */
+        AccountId: {
+            /** Id */
+            id: number;
+        };
+        /** AccountPage */
+        AccountPage: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Person Id */
+            person_id: number | null;
+            /** Organization Id */
+            organization_id: number | null;
+            /** Currency */
+            currency: string;
+            /** Balance */
+            balance: string;
+            /** Credit */
+            credit: string;
+            /** Open */
+            open: components["schemas"]["OpenInstallment"][];
+            /** Entries */
+            entries: components["schemas"]["AccountEntry"][];
+            /** At */
+            at: string;
+            /** Balance At */
+            balance_at: string;
         };
         /** BatchChange */
         BatchChange: {
@@ -3482,6 +3773,13 @@ export interface components {
             /** Meetings */
             meetings: components["schemas"]["ListedMeeting"][];
         };
+        /** MonthSum */
+        MonthSum: {
+            /** Month */
+            month: string;
+            /** Amount */
+            amount: string;
+        };
         /**
          * Move
          * @description One of days, weeks, or the new first date.
@@ -3814,6 +4112,24 @@ export interface components {
             /** Notes */
             notes: components["schemas"]["NoteOut"][];
         };
+        /**
+         * OpenInstallment
+         * @description An installment that is not settled; `age` is one of current, 1-30, 31-60, 61-90, over 90 (days past due).
+         */
+        OpenInstallment: {
+            /** Id */
+            id: number;
+            /** Due */
+            due: string;
+            /** Left */
+            left: string;
+            /** Why */
+            why: string;
+            /** Run */
+            run: string;
+            /** Age */
+            age: string;
+        };
         /** OrganizationOut */
         OrganizationOut: {
             /** Id */
@@ -3884,6 +4200,34 @@ export interface components {
              */
             due_back: components["schemas"]["DueBack"][];
         };
+        /**
+         * Outstanding
+         * @description What is owed by age, what falls due by week, and what is not earned until its run ends, by month.
+         */
+        Outstanding: {
+            /** Currency */
+            currency: string;
+            /** Day */
+            day: string;
+            /** Buckets */
+            buckets: string[];
+            /** Totals */
+            totals: {
+                [key: string]: string;
+            };
+            /** Open */
+            open: string;
+            /** Overdue */
+            overdue: string;
+            /** Credit */
+            credit: string;
+            /** Expected */
+            expected: components["schemas"]["WeekSum"][];
+            /** Deferred */
+            deferred: components["schemas"]["MonthSum"][];
+            /** Payers */
+            payers: components["schemas"]["PayerLine"][];
+        };
         /** Paid */
         Paid: {
             /** Paid */
@@ -3934,6 +4278,68 @@ export interface components {
             person_id?: number | null;
             /** Organization Id */
             organization_id?: number | null;
+        };
+        /** PayerLine */
+        PayerLine: {
+            /** Account Id */
+            account_id: number;
+            /** Name */
+            name: string;
+            /** Person Id */
+            person_id: number | null;
+            /** Organization Id */
+            organization_id: number | null;
+            /** Open */
+            open: string;
+            /** Credit */
+            credit: string;
+            /** First Due */
+            first_due: string | null;
+            /** Ages */
+            ages: {
+                [key: string]: string;
+            };
+        };
+        /** PaymentDone */
+        PaymentDone: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Person Id */
+            person_id: number | null;
+            /** Organization Id */
+            organization_id: number | null;
+            /** Currency */
+            currency: string;
+            /** Balance */
+            balance: string;
+            /** Credit */
+            credit: string;
+            /** Open */
+            open: components["schemas"]["OpenInstallment"][];
+            /** Change */
+            change: string;
+            /** Payment Id */
+            payment_id: number;
+        };
+        /**
+         * PaymentIn
+         * @description `installments` chooses what is settled, [{"id", "amount"}]; without it the oldest due.
+         */
+        PaymentIn: {
+            /** Amount */
+            amount?: unknown;
+            /** Method */
+            method?: unknown;
+            /** Reference */
+            reference?: unknown;
+            /** Received On */
+            received_on?: unknown;
+            /** Installments */
+            installments?: unknown;
+        } & {
+            [key: string]: unknown;
         };
         /** PersonChanged */
         PersonChanged: {
@@ -4552,6 +4958,17 @@ export interface components {
             total: string;
             /** Text */
             text: string;
+        };
+        /** RefundIn */
+        RefundIn: {
+            /** Amount */
+            amount?: unknown;
+            /** Method */
+            method?: unknown;
+            /** Why */
+            why?: unknown;
+        } & {
+            [key: string]: unknown;
         };
         /** Region */
         Region: {
@@ -5180,6 +5597,47 @@ export interface components {
             /** Included */
             included: boolean;
         };
+        /** Till */
+        Till: {
+            /** Day */
+            day: string;
+            /** Text */
+            text: string;
+            /** Methods */
+            methods: components["schemas"]["TillMethod"][];
+            /** Payments */
+            payments: components["schemas"]["TillLine"][];
+        };
+        /** TillLine */
+        TillLine: {
+            /** Id */
+            id: number;
+            /** Account Id */
+            account_id: number;
+            /** Name */
+            name: string;
+            /** Method */
+            method: string;
+            /** Reference */
+            reference: string;
+            /** Amount */
+            amount: string;
+            /** Currency */
+            currency: string;
+            /** Cause */
+            cause: string;
+            /** Taken Back */
+            taken_back: boolean;
+        };
+        /** TillMethod */
+        TillMethod: {
+            /** Method */
+            method: string;
+            /** Currency */
+            currency: string;
+            /** Amount */
+            amount: string;
+        };
         /** TodayOut */
         TodayOut: {
             /** Date */
@@ -5263,13 +5721,12 @@ export interface components {
             /** Fits */
             fits: boolean;
         };
-        /** Why */
-        Why: {
-            /**
-             * Why
-             * @default
-             */
-            why: string;
+        /** WeekSum */
+        WeekSum: {
+            /** Week */
+            week: string;
+            /** Amount */
+            amount: string;
         };
         /**
          * WindowIO
@@ -5291,6 +5748,28 @@ export interface components {
             run_id: number;
             /** Taken Back */
             taken_back: string;
+        };
+        /** WriteOffIn */
+        WriteOffIn: {
+            /** Installment Id */
+            installment_id?: unknown;
+            /** Why */
+            why?: unknown;
+        } & {
+            [key: string]: unknown;
+        };
+        /** Why */
+        archgate__api__accounts__Why: {
+            /** Why */
+            why: string;
+        };
+        /** Why */
+        archgate__api__schedule__Why: {
+            /**
+             * Why
+             * @default
+             */
+            why: string;
         };
     };
     responses: never;
@@ -8177,6 +8656,818 @@ export interface operations {
             };
         };
     };
+    account_for: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Payer"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountId"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    get_account: {
+        parameters: {
+            query?: {
+                at?: string | null;
+            };
+            header?: never;
+            path: {
+                account_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountPage"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    entries_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    take_payment: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                account_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PaymentIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PaymentDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    reverse_payment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                payment_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["archgate__api__accounts__Why"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    use_credit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    refund: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                account_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RefundIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    write_off: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                account_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WriteOffIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    till: {
+        parameters: {
+            query?: {
+                day?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Till"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    get_outstanding: {
+        parameters: {
+            query?: {
+                run_id?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outstanding"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    outstanding_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
     add_meeting: {
         parameters: {
             query?: {
@@ -9476,7 +10767,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Why"];
+                "application/json": components["schemas"]["archgate__api__schedule__Why"];
             };
         };
         responses: {

@@ -30,6 +30,9 @@ const CopyRuns = lazy(() => import("../subjects/schedule/CopyRuns"));
 const PlacesPage = lazy(() => import("../subjects/schedule/PlacesPage"));
 const Outbox = lazy(() => import("../subjects/messages/Outbox"));
 const CallList = lazy(() => import("../subjects/messages/CallList"));
+const OutstandingPage = lazy(() => import("../subjects/money/OutstandingPage"));
+const AccountPage = lazy(() => import("../subjects/money/AccountPage"));
+const TillPage = lazy(() => import("../subjects/money/TillPage"));
 const QuotesPage = lazy(() => import("../subjects/fees/QuotesPage"));
 const PlansPage = lazy(() => import("../subjects/fees/PlansPage"));
 const CodesPage = lazy(() => import("../subjects/fees/CodesPage"));
@@ -108,7 +111,10 @@ function Shell({ me }: { me: Me }) {
           <Route path="/runs/:id/early-bird" element={<EarlyBird />} />
           <Route path="/runs/:id/:tab?" element={<RunPage />} />
           <Route path="/desk" element={<Desk />} />
-          <Route path="/money" element={<QuotesPage />} />
+          <Route path="/money" element={<OutstandingPage />} />
+          <Route path="/money/till" element={<TillPage />} />
+          <Route path="/money/quotes" element={<QuotesPage />} />
+          <Route path="/accounts/:id" element={<AccountPage />} />
           <Route path="/money/plans" element={<PlansPage />} />
           <Route path="/money/codes" element={<CodesPage />} />
           <Route path="/money/stock" element={<StockPage />} />
@@ -144,7 +150,9 @@ function Head({ me, onAct, night }: { me: Me; onAct: (act: string) => void; nigh
         </NavLink>
         <NavLink to="/desk">Desk</NavLink>
         <NavLink to="/people">People</NavLink>
-        <NavLink to="/money">Money</NavLink>
+        <NavLink to="/money" className={() => (/^\/(money|accounts)/.test(pathname) ? "active" : "")}>
+          Money
+        </NavLink>
       </nav>
       <span className="who">
         {me.name}{" "}

@@ -57,7 +57,7 @@ export function KeepQuote({
       acts.say({
         text: `The quote of ${money(done.total, done.currency)} for ${done.name} stands through ${day(done.last)}${done.sent ? " and is on its way" : ""}.`,
         change: done.change,
-        link: <Link to="/money">Kept quotes</Link>,
+        link: <Link to="/money/quotes">Kept quotes</Link>,
       });
     } catch (problem) {
       setError(problem);

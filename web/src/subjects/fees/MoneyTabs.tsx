@@ -1,12 +1,14 @@
 import { NavLink } from "react-router";
 
 const VIEWS = [
-  ["/money", "kept quotes"],
+  ["/money", "outstanding"],
+  ["/money/till", "till"],
+  ["/money/quotes", "kept quotes"],
   ["/money/plans", "payment plans"],
   ["/money/codes", "discount codes"],
   ["/money/stock", "stock"],
   ["/money/prices", "compare prices"],
-  ["/money/defaults", "what runs start from"],
+  ["/money/defaults", "defaults"],
 ] as const;
 
 /** The views of money, in one line of words. */

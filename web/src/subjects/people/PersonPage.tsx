@@ -17,6 +17,20 @@ import { Kinds } from "./Kinds";
 
 type Person = Schemas["PersonPage"];
 
+/** The way to a person's account, where a payment is taken; it is made when first opened. */
+function AccountLink({ personId, acts }: { personId: number; acts: ReturnType<typeof useDone> }) {
+  const go = useNavigate();
+  const open = async () => {
+    try {
+      const account = await ask(api.POST("/api/v1/accounts", { body: { person_id: personId } }));
+      void go(`/accounts/${account.id}`);
+    } catch (error) {
+      acts.fail(messageOf(error));
+    }
+  };
+  return <Button onClick={() => void open()}>Account, or take a payment</Button>;
+}
+
 /** Quotes that stand for this person. */
 function Kept({ personId, acts }: { personId: number; acts: ReturnType<typeof useDone> }) {
   const query = useQuery({
@@ -74,6 +88,7 @@ export default function PersonPage() {
             ) : (
               <p className="slate">Nothing on this person’s own account.</p>
             )}
+            <AccountLink personId={person.id} acts={acts} />
           </section>
           <section>
             <h2>Reminders</h2>

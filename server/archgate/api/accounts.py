@@ -1,0 +1,271 @@
+"""Accounts of payers: what they owe, payments by hand, credit, refunds, write-offs, the till, and what is outstanding."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request, Response
+from pydantic import BaseModel
+
+from archgate.actions import accounts, outstanding
+from archgate.actions.access import User
+from archgate.actions.transaction import Once
+from archgate.api.web import Body, given, may, once, run_act, run_look
+from archgate.papers.lists import csv_file
+
+router = APIRouter(tags=["money"])
+
+
+class OpenInstallment(BaseModel):
+    """An installment that is not settled; `age` is one of current, 1-30, 31-60, 61-90, over 90 (days past due)."""
+
+    id: int
+    due: str
+    left: str
+    why: str
+    run: str
+    age: str
+
+
+class AccountOut(BaseModel):
+    """`balance` is what the payer owes, negative when the center does; `credit` is what came in and settles nothing."""
+
+    id: int
+    name: str
+    person_id: int | None
+    organization_id: int | None
+    currency: str
+    balance: str
+    credit: str
+    open: list[OpenInstallment]
+
+
+class AccountEntry(BaseModel):
+    """One entry with its cause; `payment_id` where it is a payment that can be taken back."""
+
+    id: int
+    day: str
+    entered: str
+    kind: str
+    cause: str
+    run_id: int | None
+    run: str | None
+    payment_id: int | None
+    amount: str
+    balance: str
+
+
+class AccountPage(AccountOut):
+    entries: list[AccountEntry]
+    at: str
+    balance_at: str
+
+
+class AccountDone(AccountOut):
+    change: str
+
+
+class AccountId(BaseModel):
+    id: int
+
+
+class Payer(BaseModel):
+    person_id: int | None = None
+    organization_id: int | None = None
+
+
+class PaymentIn(Body):
+    """`installments` chooses what is settled, [{"id", "amount"}]; without it the oldest due."""
+
+    amount: Any = None
+    method: Any = None
+    reference: Any = None
+    received_on: Any = None
+    installments: Any = None
+
+
+class PaymentDone(AccountDone):
+    payment_id: int
+
+
+class RefundIn(Body):
+    amount: Any = None
+    method: Any = None
+    why: Any = None
+
+
+class WriteOffIn(Body):
+    installment_id: Any = None
+    why: Any = None
+
+
+class Why(BaseModel):
+    why: str
+
+
+class TillMethod(BaseModel):
+    method: str
+    currency: str
+    amount: str
+
+
+class TillLine(BaseModel):
+    id: int
+    account_id: int
+    name: str
+    method: str
+    reference: str
+    amount: str
+    currency: str
+    cause: str
+    taken_back: bool
+
+
+class Till(BaseModel):
+    day: str
+    text: str
+    methods: list[TillMethod]
+    payments: list[TillLine]
+
+
+class PayerLine(BaseModel):
+    account_id: int
+    name: str
+    person_id: int | None
+    organization_id: int | None
+    open: str
+    credit: str
+    first_due: str | None
+    ages: dict[str, str]
+
+
+class WeekSum(BaseModel):
+    week: str
+    amount: str
+
+
+class MonthSum(BaseModel):
+    month: str
+    amount: str
+
+
+class Outstanding(BaseModel):
+    """What is owed by age, what falls due by week, and what is not earned until its run ends, by month."""
+
+    currency: str
+    day: str
+    buckets: list[str]
+    totals: dict[str, str]
+    open: str
+    overdue: str
+    credit: str
+    expected: list[WeekSum]
+    deferred: list[MonthSum]
+    payers: list[PayerLine]
+
+
+@router.post("/accounts")
+def account_for(body: Payer, request: Request, user: User = Depends(may("read"))) -> AccountId:
+    """The account of a payer in the center's currency; made when first asked for."""
+    return run_act(
+        request, user, lambda deed: accounts.account_for(deed, body.person_id, body.organization_id)
+    )
+
+
+@router.get("/accounts/{account_id}")
+def get_account(
+    account_id: int, request: Request, at: date | None = None, user: User = Depends(may("read"))
+) -> AccountPage:
+    """One account with every entry, its cause and the balance after it; `at` shows it as of a day."""
+    return run_look(request, user, lambda deed: accounts.account_page(deed, account_id, at))
+
+
+@router.get("/accounts/{account_id}/entries.csv", response_class=Response)
+def entries_file(account_id: int, request: Request, user: User = Depends(may("read"))) -> Response:
+    lines = run_look(request, user, lambda deed: outstanding.entry_lines(deed, account_id))
+    return Response(
+        csv_file(lines), media_type="text/csv; charset=utf-8", headers=named(f"account-{account_id}")
+    )
+
+
+@router.post("/accounts/{account_id}/payments", status_code=201)
+def take_payment(
+    account_id: int,
+    body: PaymentIn,
+    request: Request,
+    user: User = Depends(may("take money")),
+    key: Once | None = Depends(once),
+) -> PaymentDone:
+    """Money that came in by hand: cash, check, transfer or purchase order."""
+    return run_act(request, user, lambda deed: accounts.take_payment(deed, account_id, given(body)), once=key)
+
+
+@router.post("/payments/{payment_id}/reverse")
+def reverse_payment(
+    payment_id: int, body: Why, request: Request, user: User = Depends(may("take money"))
+) -> AccountDone:
+    """Take a payment back, with the reason; what it settled is open again."""
+    return run_act(request, user, lambda deed: accounts.reverse_payment(deed, payment_id, body.why))
+
+
+@router.post("/accounts/{account_id}/use-credit")
+def use_credit(account_id: int, request: Request, user: User = Depends(may("take money"))) -> AccountDone:
+    """Let credit settle what is oldest due."""
+    return run_act(request, user, lambda deed: accounts.use_credit(deed, account_id))
+
+
+@router.post("/accounts/{account_id}/refunds", status_code=201)
+def refund(
+    account_id: int,
+    body: RefundIn,
+    request: Request,
+    user: User = Depends(may("take money")),
+    key: Once | None = Depends(once),
+) -> AccountDone:
+    """Pay credit back, never more than there is."""
+    return run_act(request, user, lambda deed: accounts.refund(deed, account_id, given(body)), once=key)
+
+
+@router.post("/accounts/{account_id}/write-offs", status_code=201)
+def write_off(
+    account_id: int,
+    body: WriteOffIn,
+    request: Request,
+    user: User = Depends(may("take money")),
+    key: Once | None = Depends(once),
+) -> AccountDone:
+    """Stop expecting what is left of an installment, with a reason."""
+    return run_act(request, user, lambda deed: accounts.write_off(deed, account_id, given(body)), once=key)
+
+
+@router.get("/till")
+def till(request: Request, day: date | None = None, user: User = Depends(may("read"))) -> Till:
+    """What came in on a day, by method."""
+    return run_look(request, user, lambda deed: accounts.till(deed, day))
+
+
+@router.get("/outstanding")
+def get_outstanding(
+    request: Request, run_id: int | None = None, user: User = Depends(may("read"))
+) -> Outstanding:
+    """What is owed, of the whole center or of one run."""
+    return run_look(request, user, lambda deed: outstanding.payers(deed, run_id))
+
+
+@router.get("/outstanding.csv", response_class=Response)
+def outstanding_file(request: Request, user: User = Depends(may("read"))) -> Response:
+    lines = run_look(request, user, outstanding.payer_lines)
+    return Response(csv_file(lines), media_type="text/csv; charset=utf-8", headers=named("outstanding"))
+
+
+@router.get("/ledger.txt", response_class=Response)
+def ledger_file(request: Request, user: User = Depends(may("read"))) -> Response:
+    """The whole ledger as plain text of double entries, for any bookkeeping tool that reads such."""
+    text = run_look(request, user, outstanding.ledger_file)
+    headers = {"Content-Disposition": 'attachment; filename="ledger.txt"'}
+    return Response(text, media_type="text/plain; charset=utf-8", headers=headers)
+
+
+def named(name: str) -> dict[str, str]:
+    return {"Content-Disposition": f'attachment; filename="{name}.csv"'}

@@ -1,0 +1,305 @@
+"""Accounts: payments by hand, credit, refunds, write-offs and reversals, against the database and an independent ledger."""
+
+import random
+from datetime import timedelta
+
+import pytest
+
+from archgate.actions import accounts, checks, money, outstanding, people, roster, undo
+from archgate.actions.problems import Problem
+from archgate.core.faults import Refused
+from conftest import LONG
+from made import a_person, a_run, at_once, enrolled, number
+
+
+@pytest.fixture
+def run(office):
+    return a_run(office)
+
+
+@pytest.fixture
+def payer(office, run):
+    """Somebody who owes 210.00 in two halves, the first due at once."""
+    somebody = a_person(office)
+    enrolled(office, run, somebody)
+    return account(office, somebody)
+
+
+def account(office, person):
+    number = office.act(lambda d: accounts.account_for(d, person["id"], None))["id"]
+    return page(office, number)
+
+
+def page(office, number, at=None):
+    return office.look(lambda d: accounts.account_page(d, number, at))
+
+
+def pay(office, held, amount, method="cash", **more):
+    body = {"amount": amount, "method": method, **more}
+    return office.act(lambda d: accounts.take_payment(d, held["id"], body))
+
+
+def refusal(do):
+    with pytest.raises(Refused) as refused:
+        do()
+    return {f.at: f.message for f in refused.value.faults}
+
+
+def agrees(office):
+    assert office.look(checks.everything) == "Everything agrees."
+
+
+def test_a_payment_settles_the_oldest_due_and_more_than_is_open_stays_as_credit(office, payer):
+    assert (payer["balance"], [o["left"] for o in payer["open"]]) == ("210.00", ["105.00", "105.00"])
+    first = pay(office, payer, "150.00", "check", reference="No. 118")
+    assert (first["balance"], [o["left"] for o in first["open"]]) == ("60.00", ["60.00"])
+    second = pay(office, payer, "100.00")
+    assert (second["balance"], second["credit"], second["open"]) == ("-40.00", "40.00", [])
+    entries = page(office, payer["id"])["entries"]
+    assert [(e["kind"], e["amount"], e["balance"]) for e in entries] == [
+        ("charge", "210.00", "210.00"), ("payment", "-150.00", "60.00"), ("payment", "-100.00", "-40.00"),
+    ]  # fmt: skip
+    assert entries[1]["cause"].startswith("Check from") and entries[1]["cause"].endswith("No. 118")
+    agrees(office)
+
+
+def test_a_payment_settles_what_was_chosen(office, payer):
+    later = payer["open"][1]["id"]
+    held = pay(office, payer, "60.00", installments=[{"id": later, "amount": "50.00"}])
+    assert ([o["left"] for o in held["open"]], held["credit"]) == (["105.00", "55.00"], "10.00")
+    said = refusal(lambda: pay(office, payer, "10.00", installments=[{"id": later, "amount": "55.01"}]))
+    assert f"/installments/{later}" in said and "/installments" in said
+    used = office.act(lambda d: accounts.use_credit(d, payer["id"]))
+    assert [o["left"] for o in used["open"]] == ["95.00", "55.00"]
+    with pytest.raises(Problem, match="no credit"):
+        office.act(lambda d: accounts.use_credit(d, payer["id"]))
+    agrees(office)
+
+
+@pytest.mark.parametrize(
+    ("body", "at"),
+    [
+        ({"amount": "0.00"}, "/amount"), ({"amount": "-5.00"}, "/amount"), ({"amount": "5"}, "/amount"),
+        ({"method": "barter"}, "/method"), ({"method": "check"}, "/reference"), ({"method": "purchase order"}, "/reference"),
+        ({"received_on": "2027-08-21"}, "/received_on"), ({"reference": 7}, "/reference"), ({"extra": 1}, "/extra"),
+    ],
+)  # fmt: skip
+def test_a_faulty_payment_is_refused_beside_its_field(office, payer, body, at):
+    more = {"amount": "5.00", "method": "cash", **body}
+    assert at in refusal(lambda: office.act(lambda d: accounts.take_payment(d, payer["id"], more)))
+
+
+def test_a_payment_is_taken_back_with_a_reason_and_what_it_settled_is_open_again(office, payer):
+    done = pay(office, payer, "210.00", "check", reference="119")
+    assert "/why" in refusal(
+        lambda: office.act(lambda d: accounts.reverse_payment(d, done["payment_id"], " "))
+    )
+    back = office.act(lambda d: accounts.reverse_payment(d, done["payment_id"], "The check bounced"))
+    assert (back["balance"], [o["left"] for o in back["open"]]) == ("210.00", ["105.00", "105.00"])
+    with pytest.raises(Problem, match="taken back already"):
+        office.act(lambda d: accounts.reverse_payment(d, done["payment_id"], "Again"))
+    lines = office.look(accounts.till)["payments"]
+    assert next(p for p in lines if p["id"] == done["payment_id"])["taken_back"] is True
+    agrees(office)
+
+
+def test_a_payment_is_undone_while_it_can_be(office, payer):
+    done = pay(office, payer, "50.00")
+    office.act(lambda d: undo.undo(d, done["change"]))
+    assert page(office, payer["id"])["balance"] == "210.00"
+    with pytest.raises(Problem, match="undone already"):
+        office.act(lambda d: undo.undo(d, done["change"]))
+    agrees(office)
+
+
+def test_what_was_paid_on_a_seat_that_is_given_back_is_credit_and_settles_it_again_when_undone(office, run):
+    somebody = a_person(office)
+    held = enrolled(office, run, somebody)
+    own = account(office, somebody)
+    pay(office, own, "105.00")
+    gone = office.act(lambda d: roster.withdraw(d, held["enrollment_id"]))
+    after = page(office, own["id"])
+    assert (after["balance"], after["credit"], after["open"]) == ("-105.00", "105.00", [])
+    office.act(lambda d: undo.undo(d, gone["change"]))
+    again = page(office, own["id"])
+    assert (again["balance"], again["credit"], [o["left"] for o in again["open"]]) == (
+        "105.00",
+        "0.00",
+        ["105.00"],
+    )
+    agrees(office)
+
+
+def test_credit_is_paid_back_and_never_more_than_there_is(office, payer):
+    done = pay(office, payer, "300.00", "transfer")
+    body = {"amount": "90.01", "method": "transfer", "why": "Paid twice"}
+    assert "/amount" in refusal(lambda: office.act(lambda d: accounts.refund(d, payer["id"], body)))
+    assert set(refusal(lambda: office.act(lambda d: accounts.refund(d, payer["id"], {"amount": "0.00", "method": "order"})))) == {
+        "/amount", "/method", "/why",
+    }  # fmt: skip
+    back = office.act(lambda d: accounts.refund(d, payer["id"], {**body, "amount": "60.00"}))
+    assert (back["balance"], back["credit"]) == ("-30.00", "30.00")
+    with pytest.raises(Problem, match="paid back already"):
+        office.act(lambda d: accounts.reverse_payment(d, done["payment_id"], "Wrong sum"))
+    agrees(office)
+
+
+def test_what_will_never_come_is_written_off_with_a_reason(office, payer):
+    first = payer["open"][0]["id"]
+    done = office.act(
+        lambda d: accounts.write_off(d, payer["id"], {"installment_id": first, "why": "Moved away"})
+    )
+    assert (done["balance"], [o["left"] for o in done["open"]]) == ("105.00", ["105.00"])
+    said = refusal(
+        lambda: office.act(lambda d: accounts.write_off(d, payer["id"], {"installment_id": first}))
+    )
+    assert set(said) == {"/installment_id", "/why"}
+    agrees(office)
+
+
+def test_the_balance_of_any_day_counts_what_was_effective_by_then(office, payer):
+    pay(office.later(days=5), payer, "100.00", received_on=(office.at.date() + timedelta(days=2)).isoformat())
+    day = office.at.date()
+    for late, balance in ((0, "210.00"), (1, "210.00"), (2, "110.00"), (9, "110.00")):
+        assert page(office.later(days=9), payer["id"], day + timedelta(days=late))["balance_at"] == balance
+    assert page(office, payer["id"], day - timedelta(days=1))["entries"] == []
+
+
+def test_the_till_of_a_day_by_method(office, payer):
+    day = office.later(days=400 + next(number))
+    pay(day, payer, "10.00")
+    pay(day, payer, "15.00")
+    gone = pay(day, payer, "99.00")
+    day.act(lambda d: undo.undo(d, gone["change"]))
+    pay(day, payer, "20.00", "transfer")
+    found = day.look(accounts.till)
+    assert [(m["method"], m["amount"]) for m in found["methods"]] == [
+        ("cash", "25.00"),
+        ("transfer", "20.00"),
+    ]
+    assert len(found["payments"]) == 4
+
+
+def test_what_is_outstanding_by_age_week_and_month(office):
+    run, somebody = a_run(office), a_person(office, family=f"Late{next(number)}")
+    enrolled(office, run, somebody)
+    later = office.later(days=40)  # the first half is 40 days late, the second 10
+    found = later.look(lambda d: outstanding.payers(d, run["id"]))
+    assert (found["open"], found["overdue"]) == ("210.00", "210.00")
+    mine = found["payers"][0]
+    assert (mine["name"], mine["first_due"]) == (somebody["name"], "2027-08-20")
+    assert mine["ages"] == {
+        "current": "0.00",
+        "1-30": "105.00",
+        "31-60": "105.00",
+        "61-90": "0.00",
+        "over 90": "0.00",
+    }
+    assert found["expected"] == [{"week": "2027-09-27", "amount": "210.00"}]
+    assert found["deferred"] == [{"month": "2027-11-01", "amount": "210.00"}]
+    lines = later.look(outstanding.payer_lines)
+    assert next(x for x in lines if x[0] == somebody["name"])[1:4] == ["210.00", "0.00", "105.00"]
+
+
+def test_a_client_pays_for_many_from_one_account(office):
+    client = office.act(lambda d: people.create_organization(d, f"Payers {next(number)}"))["id"]
+    run = a_run(office)
+    for _ in range(3):
+        enrolled(office, run, organization_id=client)
+    own = office.act(lambda d: accounts.account_for(d, None, client))
+    held = page(office, own["id"])
+    assert (held["balance"], len(held["open"])) == ("630.00", 6)
+    assert pay(office, held, "400.00", "purchase order", reference="PO 7")["balance"] == "230.00"
+    agrees(office)
+    for wrong in ((None, None), (1, 1)):
+        assert refusal(lambda w=wrong: office.act(lambda d: accounts.account_for(d, *w)))
+    with pytest.raises(Problem, match="does not exist"):
+        office.act(lambda d: accounts.account_for(d, 10**9, None))
+    with pytest.raises(Problem, match="does not exist"):
+        office.look(lambda d: accounts.account_page(d, money.center_account(d, "income", "USD")))
+
+
+def test_two_payments_at_once_never_settle_the_same_money_twice(office, payer):
+    outcomes = at_once([lambda: pay(office, payer, "105.00") for _ in range(6)])
+    assert all(isinstance(o, dict) for o in outcomes)
+    after = page(office, payer["id"])
+    assert (after["balance"], after["credit"], after["open"]) == ("-420.00", "420.00", [])
+    agrees(office)
+
+
+@pytest.mark.parametrize("seed", range(40 if LONG else 3))
+def test_every_account_is_the_sum_of_its_causes_whatever_is_done(office, seed):
+    """Sign-ups, payments, refunds, withdrawals, write-offs and undo in random order."""
+    chance = random.Random(seed)
+    run = a_run(office, capacity=20, smallest=0)
+    crowd = [a_person(office) for _ in range(3)]
+    own = [account(office, p)["id"] for p in crowd]
+    seated, undoable = {}, []
+    for step in range(35):
+        at = office.later(minutes=step)
+        who = chance.randrange(3)
+        act = chance.choice(
+            ["sign up", "pay", "pay", "withdraw", "undo", "refund", "write off", "credit", "reverse"]
+        )
+        try:
+            if act == "sign up":
+                held = enrolled(at, run, crowd[who])
+                seated[who] = held["enrollment_id"]
+                undoable.append(held["change"])
+            elif act == "pay":
+                done = pay(
+                    at, {"id": own[who]}, f"{chance.randint(1, 250)}.{chance.randint(0, 99):02d}", "transfer"
+                )
+                undoable.append(done["change"])
+                if chance.random() < 0.3:
+                    at.act(lambda d, n=done["payment_id"]: accounts.reverse_payment(d, n, "wrong"))
+            elif act == "withdraw" and who in seated:
+                undoable.append(at.act(lambda d, n=seated[who]: roster.withdraw(d, n))["change"])
+            elif act == "undo" and undoable:
+                change = undoable.pop(chance.randrange(len(undoable)))
+                at.act(lambda d, c=change: undo.undo(d, c))
+            elif act == "refund":
+                credit = page(at, own[who])["credit"]
+                body = {"amount": credit, "method": "transfer", "why": "back"}
+                at.act(lambda d, w=own[who], b=body: accounts.refund(d, w, b))
+            elif act == "write off":
+                first = page(at, own[who])["open"][0]["id"]
+                body = {"installment_id": first, "why": "lost"}
+                at.act(lambda d, w=own[who], b=body: accounts.write_off(d, w, b))
+            elif act == "credit":
+                at.act(lambda d, w=own[who]: accounts.use_credit(d, w))
+        except (Problem, Refused, IndexError):
+            pass
+    agrees(office)
+    for n in own:
+        held = page(office.later(days=1), n)
+        assert held["balance"] == held["balance_at"]
+
+
+def test_an_independent_ledger_reads_the_export_and_agrees_on_every_balance(office, payer):
+    """beancount 3.2.0 (its loader checks that every transaction balances, and every balance that is asserted)."""
+    loader = pytest.importorskip("beancount.loader")
+    from beancount.core import data
+
+    pay(office, payer, "55.55", "check", reference='No. "7"')
+    text = office.look(outstanding.ledger_file)
+    entries, errors, _ = loader.load_string(text)
+    assert errors == []
+    kinds = {type(e) for e in entries}
+    assert {data.Open, data.Transaction, data.Balance} <= kinds
+    broken = text.replace("55.55 USD", "55.54 USD", 1)
+    assert broken != text and loader.load_string(broken)[1]
+
+
+def test_a_write_off_of_a_seat_that_is_given_back_is_taken_back_too(office, run):
+    somebody = a_person(office)
+    held = enrolled(office, run, somebody)
+    own = account(office, somebody)
+    first = own["open"][0]["id"]
+    office.act(lambda d: accounts.write_off(d, own["id"], {"installment_id": first, "why": "Lost"}))
+    gone = office.act(lambda d: roster.withdraw(d, held["enrollment_id"]))
+    after = page(office, own["id"])
+    assert (after["balance"], after["credit"]) == ("0.00", "0.00")
+    office.act(lambda d: undo.undo(d, gone["change"]))
+    assert page(office, own["id"])["balance"] == "210.00"
+    agrees(office)

@@ -1,0 +1,75 @@
+"""Money walked as a person walks it: a caller pays, overpays, gets it back; a check bounces; the till and what is owed."""
+
+import pytest
+from selenium.webdriver.common.keys import Keys
+
+from archgate.actions import accounts
+from made import a_person, enrolled, number
+from screens.ahead import run_ahead
+
+pytestmark = pytest.mark.screens
+
+
+def test_a_caller_pays_by_keyboard_and_the_account_explains_itself(at_work, now_office):
+    run, somebody = run_ahead(now_office), a_person(now_office, family=f"Payer{next(number)}")
+    enrolled(now_office, run, somebody)
+    at_work.open(f"/people/{somebody['id']}")
+    at_work.tab_to("Account, or take a payment")
+    at_work.press(Keys.ENTER)
+    at_work.sees(f"Account of {somebody['name']}")
+    at_work.sees("$210.00")
+    at_work.tab_to("Amount in USD")
+    at_work.press("150", Keys.TAB)
+    at_work.press("ch", Keys.TAB, Keys.ENTER)  # a check without its number
+    at_work.sees("Give the number of the check.")
+    at_work.press("No. 12", Keys.ENTER)
+    at_work.sees(f"$150.00 by check from {somebody['name']}")
+    at_work.sees("$60.00")
+    assert at_work.axe() == []
+    at_work.click("Undo")
+    at_work.sees("Undid:")
+    at_work.sees("Owes $210.00")
+    assert at_work.console() == []
+
+
+def test_money_is_taken_back_written_off_used_and_paid_back_with_the_mouse(at_work, now_office):
+    run, somebody = run_ahead(now_office), a_person(now_office, family=f"Payer{next(number)}")
+    enrolled(now_office, run, somebody)
+    own = now_office.act(lambda d: accounts.account_for(d, somebody["id"], None))["id"]
+    at_work.open(f"/accounts/{own}")
+    at_work.sees("choose what it settles")
+    at_work.click("choose what it settles")
+    at_work.find("//fieldset//input").send_keys("5")
+    at_work.fill("Amount in USD", "40")
+    at_work.click("Take it")
+    at_work.sees("$35.00 stays as credit")
+    at_work.click("Settle what is open")
+    at_work.sees("Credit settled what was oldest due; $0.00 of it is left.")
+    at_work.find("//button[contains(., 'take back')]").click()
+    at_work.fill("Why it is taken back", "Typed wrong")
+    at_work.click("Take back")
+    at_work.sees(f"Taken back; {somebody['name']} owes $210.00.")
+    at_work.fill("Amount in USD", "250")
+    at_work.click("Take it")
+    at_work.sees("$40.00 came in and settles nothing yet.")
+    at_work.click("Pay it back")
+    at_work.fill("Reason", "Paid too much")
+    assert at_work.axe() == []
+    at_work.find("//form//button[normalize-space()='Pay it back']").click()
+    at_work.sees("Paid back; $0.00 of credit is left.")
+    at_work.sees("Nothing is open on this account.")
+    at_work.open("/money/till")
+    at_work.sees(somebody["name"])
+    at_work.sees("taken back")
+    assert at_work.axe() == []
+    other = a_person(now_office, family=f"Debtor{next(number)}")
+    enrolled(now_office, run, other)
+    at_work.open("/money")
+    at_work.sees(other["name"])
+    assert at_work.axe() == []
+    at_work.click(other["name"])
+    at_work.find("//button[contains(., 'write off')]").click()
+    at_work.fill("Why it is written off", "Moved away")
+    at_work.click("Write off")
+    at_work.sees(f"Written off; {other['name']} owes $105.00.")
+    assert at_work.axe() == [] and at_work.console() == []

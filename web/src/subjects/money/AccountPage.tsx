@@ -1,0 +1,463 @@
+import Button from "@mui/material/Button";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useParams } from "react-router";
+
+import { api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
+import { useKept, useMe } from "../../app/session";
+import { Choice, Field } from "../../parts/Field";
+import { ActNotes, NotYet, Page } from "../../parts/Page";
+import { day, isZero, money } from "../../parts/text";
+import { focused, useDone } from "../../parts/useUndo";
+import { amount, digitsOf } from "../courses/form";
+
+type Account = Schemas["AccountPage"];
+type Acts = ReturnType<typeof useDone>;
+const METHODS = ["cash", "check", "transfer", "purchase order"];
+
+/** One payer's account: what is open, taking a payment while on the phone, credit, and every entry with its cause. */
+export default function AccountPage() {
+  const id = Number(useParams().id);
+  const acts = useDone();
+  const query = useQuery({
+    queryKey: ["account", id],
+    queryFn: () => ask(api.GET("/api/v1/accounts/{account_id}", { params: { path: { account_id: id } } })),
+    enabled: Number.isInteger(id),
+  });
+  const account = query.data;
+  if (!account) return <NotYet title="Account" error={query.error} retry={() => void query.refetch()} />;
+  const balance = Number(account.balance);
+  return (
+    <Page
+      title={`Account of ${account.name}`}
+      margin={
+        <>
+          <ActNotes acts={acts} />
+          <section>
+            <h2>{balance < 0 ? "The center owes" : "Owes"}</h2>
+            <div className="big copper">{money(account.balance.replace("-", ""), account.currency)}</div>
+            {!isZero(account.credit) && (
+              <p>
+                <strong>{money(account.credit, account.currency)}</strong> came in and settles nothing yet.
+              </p>
+            )}
+          </section>
+          {!isZero(account.credit) && <Credit account={account} acts={acts} />}
+        </>
+      }
+    >
+      <div className="crumbs">
+        <Link to="/money">Money</Link> /{" "}
+        {account.person_id ? <Link to={`/people/${account.person_id}`}>{account.name}</Link> : account.name}
+      </div>
+      <h1>Account of {account.name}</h1>
+      <div className="part">
+        <h2>Take a payment</h2>
+        <Take key={account.id} account={account} acts={acts} />
+      </div>
+      <div className="part">
+        <h2>Open</h2>
+        <Open account={account} acts={acts} />
+      </div>
+      <div className="part">
+        <h2>Entries</h2>
+        <Entries account={account} acts={acts} />
+      </div>
+    </Page>
+  );
+}
+
+type Form = {
+  amount: string;
+  method: string;
+  reference: string;
+  received: string;
+  chosen: Record<string, string> | null;
+};
+
+/** Money that came in: the amount is enough, the oldest due is settled first unless parts are chosen. */
+function Take({ account, acts }: { account: Account; acts: Acts }) {
+  const me = useMe();
+  const empty: Form = { amount: "", method: "cash", reference: "", received: me.today, chosen: null };
+  const [form, setForm] = useKept<Form>(`payment-${account.id}`, empty);
+  const [error, setError] = useState<unknown>(null);
+  const [key, setKey] = useState(newKey);
+  const [busy, setBusy] = useState(false);
+  const faults = error ? faultsOf(error) : {};
+  const digits = digitsOf(account.currency);
+  const set = (change: Partial<Form>) => {
+    setForm({ ...form, ...change });
+    setKey(newKey());
+  };
+  const take = async () => {
+    setBusy(true);
+    try {
+      const done = await ask(
+        api.POST("/api/v1/accounts/{account_id}/payments", {
+          params: { path: { account_id: account.id }, header: { "Idempotency-Key": key } },
+          body: {
+            amount: amount(form.amount, digits),
+            method: form.method,
+            reference: form.reference,
+            received_on: form.received || null,
+            ...(form.chosen
+              ? {
+                  installments: Object.entries(form.chosen)
+                    .filter(([, text]) => text.trim() !== "")
+                    .map(([n, text]) => ({ id: Number(n), amount: amount(text, digits) })),
+                }
+              : {}),
+          },
+        }),
+      );
+      setForm(empty);
+      setError(null);
+      setKey(newKey());
+      acts.say({
+        text: `${money(amount(form.amount, digits), account.currency)} by ${form.method} from ${account.name}${isZero(done.credit) ? "" : `; ${money(done.credit, account.currency)} stays as credit`}.`,
+        change: done.change,
+      });
+    } catch (problem) {
+      setError(problem);
+    } finally {
+      setBusy(false);
+    }
+  };
+  return (
+    <form
+      noValidate
+      onSubmit={(e) => {
+        e.preventDefault();
+        if (!busy) void take();
+      }}
+    >
+      <div className="row wrap">
+        <Field
+          label={`Amount in ${account.currency}`}
+          width={130}
+          value={form.amount}
+          onChange={(text) => set({ amount: text })}
+          fault={faults["/amount"]}
+          input={{ inputMode: "decimal" }}
+        />
+        <Choice
+          label="By"
+          width={150}
+          value={form.method}
+          onChange={(method) => set({ method })}
+          fault={faults["/method"]}
+          options={METHODS.map((m) => ({ value: m, text: m }))}
+        />
+        <Field
+          label="Number or reference"
+          width={190}
+          value={form.reference}
+          onChange={(reference) => set({ reference })}
+          fault={faults["/reference"]}
+        />
+        <Field
+          label="Came in on"
+          type="date"
+          width={160}
+          value={form.received}
+          onChange={(received) => set({ received })}
+          fault={faults["/received_on"]}
+        />
+      </div>
+      {form.chosen === null ? (
+        <p className="slate">
+          It settles what is oldest due; more than is open stays as credit.{" "}
+          {account.open.length > 1 && (
+            <button type="button" className="plainly" onClick={() => set({ chosen: {} })}>
+              choose what it settles
+            </button>
+          )}
+        </p>
+      ) : (
+        <fieldset className="picks">
+          <legend className="label">What it settles; what is not named stays as credit</legend>
+          {account.open.map((o) => (
+            <div key={o.id} className="row wrap" style={{ marginTop: 6 }}>
+              <Field
+                label={`${o.run}, due ${day(o.due)}, ${money(o.left, account.currency)} left`}
+                width={360}
+                value={form.chosen![o.id] ?? ""}
+                placeholder="0"
+                onChange={(text) => set({ chosen: { ...form.chosen, [o.id]: text } })}
+                fault={faults[`/installments/${o.id}`]}
+                input={{ inputMode: "decimal" }}
+              />
+            </div>
+          ))}
+          {faults["/installments"] && <div className="fault">{faults["/installments"]}</div>}
+          <button type="button" className="plainly quiet" onClick={() => set({ chosen: null })}>
+            oldest due first
+          </button>
+        </fieldset>
+      )}
+      {error !== null && Object.keys(faults).length === 0 && <p className="fault">{messageOf(error)}</p>}
+      <Button type="submit" variant="contained" disabled={busy} style={{ marginTop: 10 }}>
+        Take it
+      </Button>
+    </form>
+  );
+}
+
+/** What is open, oldest due first; a rest that will never come is written off with a reason. */
+function Open({ account, acts }: { account: Account; acts: Acts }) {
+  const me = useMe();
+  const [lost, setLost] = useState<number | null>(null);
+  if (account.open.length === 0) return <p className="slate">Nothing is open on this account.</p>;
+  const writeOff = async (id: number, why: string) => {
+    const done = await ask(
+      api.POST("/api/v1/accounts/{account_id}/write-offs", {
+        params: { path: { account_id: account.id } },
+        body: { installment_id: id, why: why || null },
+      }),
+    );
+    setLost(null);
+    acts.say({ text: `Written off; ${account.name} owes ${money(done.balance, account.currency)}.` });
+  };
+  return (
+    <table className="plain">
+      <thead>
+        <tr>
+          <th>Due</th>
+          <th>Run</th>
+          <th>Why</th>
+          <th className="right">Left</th>
+          <th>
+            <span className="sr">Acts</span>
+          </th>
+        </tr>
+      </thead>
+      <tbody>
+        {account.open.map((o) => (
+          <tr key={o.id}>
+            <td className={o.due < me.today ? "ochre strong nowrap" : "nowrap"}>
+              {day(o.due)}
+              {o.due < me.today && <div>{o.age} days late</div>}
+            </td>
+            <td>{o.run}</td>
+            <td className="slate">{o.why}</td>
+            <td className="right copper strong">{money(o.left, account.currency)}</td>
+            <td>
+              {lost === o.id ? (
+                <Reason
+                  label="Why it is written off"
+                  act="Write off"
+                  onSend={(why) => writeOff(o.id, why)}
+                  onClose={() => setLost(null)}
+                />
+              ) : (
+                <button className="plainly quiet" onClick={() => setLost(o.id)}>
+                  write off<span className="sr"> what is due on {day(o.due)}</span>
+                </button>
+              )}
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </table>
+  );
+}
+
+/** A reason, asked where the act is. */
+function Reason({
+  label,
+  act,
+  onSend,
+  onClose,
+}: {
+  label: string;
+  act: string;
+  onSend: (why: string) => Promise<void>;
+  onClose: () => void;
+}) {
+  const [why, setWhy] = useState("");
+  const [error, setError] = useState<unknown>(null);
+  return (
+    <form
+      noValidate
+      onSubmit={(e) => {
+        e.preventDefault();
+        onSend(why).catch(setError);
+      }}
+      onKeyDown={(e) => e.key === "Escape" && onClose()}
+    >
+      <Field
+        label={label}
+        width={220}
+        value={why}
+        onChange={setWhy}
+        autoFocus
+        fault={error ? (faultsOf(error)["/why"] ?? messageOf(error)) : undefined}
+      />
+      <div className="row" style={{ marginTop: 6 }}>
+        <Button type="submit" size="small" variant="contained">
+          {act}
+        </Button>
+        <Button size="small" onClick={onClose}>
+          Leave it
+        </Button>
+      </div>
+    </form>
+  );
+}
+
+/** Credit settles what is open, or goes back to the payer. */
+function Credit({ account, acts }: { account: Account; acts: Acts }) {
+  const [back, setBack] = useState(false);
+  const [form, setForm] = useState({ amount: account.credit, method: "transfer", why: "" });
+  const [error, setError] = useState<unknown>(null);
+  const [key] = useState(newKey);
+  const faults = error ? faultsOf(error) : {};
+  const use = async () => {
+    try {
+      const done = await ask(
+        api.POST("/api/v1/accounts/{account_id}/use-credit", {
+          params: { path: { account_id: account.id } },
+        }),
+      );
+      acts.say({
+        text: `Credit settled what was oldest due; ${money(done.credit, account.currency)} of it is left.`,
+      });
+    } catch (problem) {
+      acts.fail(messageOf(problem));
+    }
+  };
+  const refund = async () => {
+    try {
+      const done = await ask(
+        api.POST("/api/v1/accounts/{account_id}/refunds", {
+          params: { path: { account_id: account.id }, header: { "Idempotency-Key": key } },
+          body: { ...form, amount: amount(form.amount, digitsOf(account.currency)), why: form.why || null },
+        }),
+      );
+      setBack(false);
+      acts.say({ text: `Paid back; ${money(done.credit, account.currency)} of credit is left.` });
+    } catch (problem) {
+      setError(problem);
+    }
+  };
+  return (
+    <section>
+      <h2>Credit</h2>
+      {account.open.length > 0 && <Button onClick={() => void use()}>Settle what is open</Button>}{" "}
+      {back ? (
+        <form
+          className="inset"
+          noValidate
+          onSubmit={(e) => {
+            e.preventDefault();
+            void refund();
+          }}
+        >
+          <Field
+            label="Pay back"
+            value={form.amount}
+            onChange={(text) => setForm({ ...form, amount: text })}
+            fault={faults["/amount"]}
+            input={{ inputMode: "decimal" }}
+          />
+          <Choice
+            label="By"
+            value={form.method}
+            onChange={(method) => setForm({ ...form, method })}
+            fault={faults["/method"]}
+            options={METHODS.slice(0, 3).map((m) => ({ value: m, text: m }))}
+          />
+          <Field
+            label="Reason"
+            value={form.why}
+            onChange={(why) => setForm({ ...form, why })}
+            fault={faults["/why"]}
+          />
+          <div className="row" style={{ marginTop: 8 }}>
+            <Button type="submit" variant="contained" ref={focused}>
+              Pay it back
+            </Button>
+            <Button onClick={() => setBack(false)}>Leave it</Button>
+          </div>
+        </form>
+      ) : (
+        <Button onClick={() => setBack(true)}>Pay it back</Button>
+      )}
+    </section>
+  );
+}
+
+/** Every entry with its cause, newest first; a payment can be taken back with a reason. */
+function Entries({ account, acts }: { account: Account; acts: Acts }) {
+  const [asking, setAsking] = useState<number | null>(null);
+  if (account.entries.length === 0) return <p className="slate">No entry yet.</p>;
+  const reverse = async (payment: number, why: string) => {
+    const done = await ask(
+      api.POST("/api/v1/payments/{payment_id}/reverse", {
+        params: { path: { payment_id: payment } },
+        body: { why },
+      }),
+    );
+    setAsking(null);
+    acts.say({ text: `Taken back; ${account.name} owes ${money(done.balance, account.currency)}.` });
+  };
+  return (
+    <div>
+      <table className="plain">
+        <thead>
+          <tr>
+            <th>Day</th>
+            <th>Cause</th>
+            <th className="right">Amount</th>
+            <th className="right">Balance</th>
+            <th>
+              <span className="sr">Acts</span>
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {[...account.entries].reverse().map((e) => (
+            <tr key={e.id}>
+              <td className="nowrap">{day(e.day)}</td>
+              <td>
+                <span className="slate">{e.kind}:</span> {e.cause}
+                {e.run_id && (
+                  <>
+                    {" "}
+                    <Link to={`/runs/${e.run_id}/roster`}>
+                      roster<span className="sr"> of {e.run}</span>
+                    </Link>
+                  </>
+                )}
+              </td>
+              <td className={e.amount.startsWith("-") ? "right" : "right copper"}>
+                {money(e.amount, account.currency)}
+              </td>
+              <td className="right strong">{money(e.balance, account.currency)}</td>
+              <td>
+                {e.payment_id !== null &&
+                  (asking === e.payment_id ? (
+                    <Reason
+                      label="Why it is taken back"
+                      act="Take back"
+                      onSend={(why) => reverse(e.payment_id!, why)}
+                      onClose={() => setAsking(null)}
+                    />
+                  ) : (
+                    <button className="plainly quiet" onClick={() => setAsking(e.payment_id)}>
+                      take back<span className="sr"> {money(e.amount, account.currency)}</span>
+                    </button>
+                  ))}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+      <p>
+        <a href={`/api/v1/accounts/${account.id}/entries.csv`} download>
+          these entries as CSV
+        </a>
+      </p>
+    </div>
+  );
+}
