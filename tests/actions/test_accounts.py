@@ -5,7 +5,7 @@ from datetime import timedelta
 
 import pytest
 
-from archgate.actions import accounts, checks, money, outstanding, people, roster, undo
+from archgate.actions import accounts, checks, money, outstanding, people, roster, terms, undo
 from archgate.actions.problems import Problem
 from archgate.core.faults import Refused
 from conftest import LONG
@@ -303,3 +303,83 @@ def test_a_write_off_of_a_seat_that_is_given_back_is_taken_back_too(office, run)
     office.act(lambda d: undo.undo(d, gone["change"]))
     assert page(office, own["id"])["balance"] == "210.00"
     agrees(office)
+
+
+# --- the refund policy at a withdrawal --------------------------------------------------------------------
+
+POLICY = {
+    "steps": [{"days_before": 30, "percent": "100"}, {"days_before": 7, "percent": "50"}],
+    "kept_fee": "25.00",
+}
+
+
+@pytest.fixture
+def policy(office):
+    done = office.act(lambda d: terms.change_center_defaults(d, {"seen": {}, "set": {"refunds": POLICY}}))
+    yield
+    office.act(lambda d: undo.undo(d, done["change"]))
+
+
+def test_a_withdrawal_keeps_what_the_policy_says_and_the_rest_is_credit(office, run, policy):
+    somebody = a_person(office)
+    held = enrolled(office, run, somebody)
+    own = account(office, somebody)
+    pay(office, own, "150.00")
+    shown = office.look(lambda d: roster.withdrawal(d, held["enrollment_id"]))
+    assert (shown["kept"], shown["paid"], shown["credit"], shown["owed"]) == (
+        "130.00",
+        "150.00",
+        "20.00",
+        "0.00",
+    )
+    assert shown["why"] == "25 days before the start 50 percent is given back, less the kept fee of 25.00."
+    gone = office.act(lambda d: roster.withdraw(d, held["enrollment_id"]))
+    assert (gone["kept"], gone["taken_back"]) == ("130.00", "80.00")
+    after = page(office, own["id"])
+    assert (after["balance"], after["credit"], after["open"]) == ("-20.00", "20.00", [])
+    agrees(office)
+    office.act(lambda d: undo.undo(d, gone["change"]))
+    again = page(office, own["id"])
+    assert (again["balance"], [o["left"] for o in again["open"]]) == ("60.00", ["60.00"])
+    agrees(office)
+
+
+def test_who_paid_nothing_still_owes_what_is_kept(office, run, policy):
+    somebody = a_person(office)
+    held = enrolled(office, run, somebody)
+    office.later(days=20).act(lambda d: roster.withdraw(d, held["enrollment_id"]))
+    after = page(office, account(office, somebody)["id"])
+    assert (after["balance"], [o["left"] for o in after["open"]]) == ("210.00", ["210.00"])
+    assert "5 days before the start 0 percent" in after["open"][0]["why"]
+    assert pay(office.later(days=20), after, "210.00")["balance"] == "0.00"
+    agrees(office)
+
+
+def test_staff_may_keep_something_else_with_a_reason(office, run, policy):
+    somebody = a_person(office)
+    held = enrolled(office, run, somebody)
+
+    def leave(**how):
+        return office.act(lambda d: roster.withdraw(d, held["enrollment_id"], **how))
+
+    assert set(refusal(lambda: leave(keep="0.00"))) == {"/why"}
+    assert set(refusal(lambda: leave(keep="210.01", why="x"))) == {"/keep"}
+    assert set(refusal(lambda: leave(keep="ten"))) == {"/keep"}
+    gone = leave(keep="0.00", why="Broke an arm")
+    assert (gone["kept"], gone["why"]) == ("0.00", "Broke an arm")
+    assert page(office, account(office, somebody)["id"])["balance"] == "0.00"
+    agrees(office)
+
+
+@pytest.mark.parametrize(
+    ("held", "at"),
+    [
+        ({"steps": []}, "/set/refunds/steps"), ({"steps": [{"days_before": -1, "percent": "5"}]}, "/set/refunds/steps/0/days_before"),
+        ({"steps": [{"days_before": 3, "percent": "5"}] * 2}, "/set/refunds/steps/1/days_before"),
+        ({**POLICY, "kept_fee": "1"}, "/set/refunds/kept_fee"), ({"steps": [{"percent": "101"}]}, "/set/refunds/steps/0/percent"),
+    ],
+)  # fmt: skip
+def test_a_faulty_policy_is_refused(office, held, at):
+    assert at in refusal(
+        lambda: office.act(lambda d: terms.change_center_defaults(d, {"seen": {}, "set": {"refunds": held}}))
+    )

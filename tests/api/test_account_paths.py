@@ -58,3 +58,32 @@ def test_what_cannot_be_is_refused_in_words(clerk, account):
     )
     assert nothing.json()["errors"][0]["at"] == "/amount"
     assert clerk.post(f"/api/v1/accounts/{account}/use-credit").status_code == 409
+
+
+def test_an_invoice_is_a_pdf_with_its_number_and_is_issued_once_a_key(clerk, account):
+    address = f"/api/v1/accounts/{account}/invoices"
+    draft = clerk.get(f"/api/v1/accounts/{account}/pro-forma.pdf")
+    assert draft.status_code == 200 and draft.content.startswith(b"%PDF-")
+    sent = [clerk.post(address, json={}, headers={"Idempotency-Key": "invoice-once"}) for _ in range(2)]
+    assert [s.status_code for s in sent] == [201, 201] and sent[0].json() == sent[1].json()
+    made = sent[0].json()
+    paper = clerk.get(f"/api/v1/invoices/{made['id']}/paper.pdf")
+    assert (
+        paper.headers["content-type"] == "application/pdf"
+        and made["number"] in paper.headers["content-disposition"]
+    )
+    assert clerk.get(address).json()["pending"] == 0
+    assert clerk.post(address, json={}).status_code == 409
+    note = clerk.post(f"/api/v1/invoices/{made['id']}/credit-note", json={"why": "Wrong"}).json()
+    assert note["reverses_id"] == made["id"]
+    assert clerk.get("/api/v1/invoices/1000000000/paper.pdf").status_code == 404
+
+
+def test_a_withdrawal_is_shown_before_it_is_done(clerk, account):
+    page = clerk.get(f"/api/v1/accounts/{account}").json()
+    roster = clerk.get(f"/api/v1/runs/{page['entries'][0]['run_id']}/roster").json()
+    number = roster["rows"][0][roster["columns"].index("id")]
+    shown = clerk.get(f"/api/v1/enrollments/{number}/withdrawal").json()
+    assert (shown["total"], shown["kept"]) == (page["balance"], "0.00")
+    done = clerk.post(f"/api/v1/enrollments/{number}/withdraw", json={"keep": "10.00", "why": "Late"}).json()
+    assert (done["kept"], done["why"]) == ("10.00", "Late")

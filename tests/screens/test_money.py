@@ -3,7 +3,7 @@
 import pytest
 from selenium.webdriver.common.keys import Keys
 
-from archgate.actions import accounts
+from archgate.actions import accounts, terms, undo
 from made import a_person, enrolled, number
 from screens.ahead import run_ahead
 
@@ -73,3 +73,48 @@ def test_money_is_taken_back_written_off_used_and_paid_back_with_the_mouse(at_wo
     at_work.click("Write off")
     at_work.sees(f"Written off; {other['name']} owes $105.00.")
     assert at_work.axe() == [] and at_work.console() == []
+
+
+def test_papers_are_issued_and_a_withdrawal_shows_what_is_kept_before_it_is_done(at_work, now_office):
+    run, somebody = run_ahead(now_office), a_person(now_office, family=f"Paper{next(number)}")
+    enrolled(now_office, run, somebody)
+    own = now_office.act(lambda d: accounts.account_for(d, somebody["id"], None))["id"]
+    at_work.open(f"/accounts/{own}")
+    at_work.sees("1 sign-up of $210.00 not invoiced yet.")
+    at_work.click("Issue the invoice")
+    at_work.sees("Issued INV-")
+    at_work.sees("Nothing waits for an invoice.")
+    at_work.find("//button[contains(., 'credit note')]").click()
+    at_work.fill("Why it is taken back", "Another address")
+    at_work.click("Issue the credit note")
+    at_work.sees("Issued the credit note CN-")
+    at_work.fill("Amount in USD", "150")
+    at_work.click("Take it")
+    at_work.sees("$150.00 by cash")
+    at_work.find("//button[contains(., 'receipt')]").click()
+    at_work.sees("Receipt R-")
+    assert at_work.axe() == []
+
+    policy = {
+        "steps": [{"days_before": 400, "percent": "100"}, {"days_before": 1, "percent": "50"}],
+        "kept_fee": "25.00",
+    }
+    done = now_office.act(lambda d: terms.change_center_defaults(d, {"seen": {}, "set": {"refunds": policy}}))
+    try:
+        at_work.open(f"/runs/{run['id']}/roster")
+        at_work.click(f"Withdraw {somebody['name']}")
+        at_work.sees("Of $210.00, $130.00 is kept.")
+        at_work.sees("$150.00 was paid; $20.00 of it becomes credit of the account.")
+        assert at_work.axe() == []
+        at_work.click("keep another sum")
+        at_work.fill("Keep instead", "0")
+        at_work.click("Withdraw")
+        at_work.sees("Say why it differs from the refund policy.")
+        at_work.fill("Reason", "Broke an arm")
+        at_work.click("Withdraw")
+        at_work.sees(f"{somebody['name']} withdrew. $210.00 is taken off the account.")
+        at_work.click("Undo")
+        at_work.sees("Undid: Withdrew")
+    finally:
+        now_office.act(lambda d: undo.undo(d, done["change"]))
+    assert at_work.console() == []

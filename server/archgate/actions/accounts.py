@@ -57,7 +57,7 @@ def payer_name(deed: Deed, account: Account) -> str:
 
 
 def open_of(deed: Deed, account_ids: list[int]) -> dict[int, list[tuple[Installment, int]]]:
-    """What is open on accounts, by account: installments of the sign-ups that hold their seat."""
+    """What is open on accounts, by account: of sign-ups that hold their seat, and what is kept of ended ones."""
     held = deed.session.execute(
         select(Enrollment.payer_id, Enrollment.id).where(
             Enrollment.payer_id.in_(account_ids or [0]), Enrollment.live == 1
@@ -67,6 +67,14 @@ def open_of(deed: Deed, account_ids: list[int]) -> dict[int, list[tuple[Installm
     found: dict[int, list[tuple[Installment, int]]] = {}
     for payer, enrollment in held:
         found.setdefault(payer, []).extend(by_enrollment.get(enrollment, []))
+    ended = deed.session.execute(
+        select(Enrollment.payer_id, Enrollment.id)
+        .join(Installment, Installment.enrollment_id == Enrollment.id)
+        .where(Enrollment.payer_id.in_(account_ids or [0]), Installment.kind == "kept")
+    ).all()
+    kept = money.open_installments(deed, [e for _, e in ended], "kept")
+    for payer, enrollment in set(ended):
+        found.setdefault(payer, []).extend(kept.get(enrollment, []))
     return found
 
 

@@ -6,7 +6,7 @@ from datetime import timedelta
 
 from sqlalchemy import delete, func, select
 
-from archgate.actions import accounts, codes, money, schedule, stock
+from archgate.actions import accounts, codes, invoices, money, schedule, stock
 from archgate.actions.transaction import Deed, sweep_keys
 from archgate.clock import system_now
 from archgate.core.schedule import Extra, built
@@ -54,6 +54,7 @@ def everything(deed: Deed) -> str:
     wrong = [
         *money.ledger_faults(deed),
         *accounts.account_faults(deed),
+        *invoices.series_faults(deed),
         *seat_faults(deed),
         *moment_faults(deed),
         *stock.stock_faults(deed),

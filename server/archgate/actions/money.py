@@ -80,6 +80,27 @@ def charge(deed: Deed, enrollment: Enrollment, cause: str) -> None:
         post(deed, posting, deed.today, cause, enrollment_id=enrollment.id)
 
 
+def keep(deed: Deed, enrollment: Enrollment, amount: int, why: str) -> None:
+    """Charge what is kept of a sign-up that has ended, due at once."""
+    income = center_account(deed, "income", enrollment.currency)
+    posting = ledger.charge_of(enrollment.payer_id, income, amount, enrollment.currency)
+    post(deed, posting, deed.today, why, enrollment_id=enrollment.id)
+    n = max((i.n for i in enrollment.installments), default=0) + 1
+    enrollment.installments.append(
+        Installment(n=n, due=deed.today, amount=amount, settle="any", why=why, kind="kept")
+    )
+
+
+def no_longer_kept(deed: Deed, enrollment: Enrollment, cause: str) -> None:
+    """Take back what was kept of a sign-up that holds its seat again; what was paid of it is credit."""
+    kept = [i for i in enrollment.installments if i.kind == "kept"]
+    if kept:
+        reverse_charges(deed, enrollment, cause)
+        for installment in kept:
+            installment.kind = "void"
+        deed.session.flush()
+
+
 def core_posting(row: Posting) -> ledger.Posting:
     return ledger.Posting(
         row.kind, row.currency, tuple(ledger.Entry(e.account_id, e.amount) for e in row.entries)
@@ -139,8 +160,10 @@ def balances(deed: Deed, account_ids: list[int]) -> dict[int, int]:
     return {account: int(amount) for account, amount in rows}
 
 
-def open_installments(deed: Deed, enrollment_ids: list[int]) -> dict[int, list[tuple[Installment, int]]]:
-    """Installments not settled yet, with what is still open of each, by enrollment."""
+def open_installments(
+    deed: Deed, enrollment_ids: list[int], kind: str = "plan"
+) -> dict[int, list[tuple[Installment, int]]]:
+    """Installments of a kind not settled yet, with what is still open of each, by enrollment."""
     found: dict[int, list[tuple[Installment, int]]] = {}
     if not enrollment_ids:
         return found
@@ -152,7 +175,7 @@ def open_installments(deed: Deed, enrollment_ids: list[int]) -> dict[int, list[t
     rows = deed.session.execute(
         select(Installment, func.coalesce(paid.c.paid, 0))
         .outerjoin(paid, paid.c.installment_id == Installment.id)
-        .where(Installment.enrollment_id.in_(enrollment_ids))
+        .where(Installment.enrollment_id.in_(enrollment_ids), Installment.kind == kind)
         .order_by(Installment.enrollment_id, Installment.n)
     )
     for installment, settled in rows:

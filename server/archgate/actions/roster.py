@@ -17,13 +17,15 @@ from archgate.actions import (
     quotes,
     seats,
     stock,
+    terms,
 )
 from archgate.actions import fees as run_fees
 from archgate.actions.problems import Problem, conflict, not_found
 from archgate.actions.schedule import get_run
 from archgate.actions.transaction import Deed
-from archgate.core import fees, gates
+from archgate.core import fees, gates, refunds
 from archgate.core import seats as core_seats
+from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount, parse_amount
 from archgate.core.reader import strict_date
 from archgate.tables.courses import Run
@@ -228,13 +230,25 @@ def locked_enrollment(deed: Deed, enrollment_id: int) -> tuple[Enrollment, Run, 
     return enrollment, run, row
 
 
-def withdraw(deed: Deed, enrollment_id: int) -> dict[str, Any]:
-    """Give a seat back and take back its charge."""
+def withdraw(deed: Deed, enrollment_id: int, keep: str | None = None, why: str = "") -> dict[str, Any]:
+    """Give a seat back and take back its charge, less what the refund policy keeps; staff may differ with a reason.
+
+    What was paid settles what is kept first; the rest is credit of the payer's account.
+    """
     enrollment, run, _ = locked_enrollment(deed, enrollment_id)
     if enrollment.status != "seated":
         raise conflict("not-seated", "This person no longer holds a seat here.")
     name = enrollment.person.name
-    back = end(deed, enrollment, "withdrawn", f"{name} withdrew from {run.code}")
+    policy = policy_keeps(deed, enrollment, run)
+    amount, said = policy.amount, policy.why
+    if keep is not None:
+        amount, said = kept_differently(enrollment, policy, keep, why)
+    end(deed, enrollment, "withdrawn", f"{name} withdrew from {run.code}")
+    account = accounts.get_account(deed, enrollment.payer_id, lock=True)
+    if amount:
+        money.keep(deed, enrollment, amount, f"Kept of {run.code}: {said}")
+    deed.session.flush()
+    accounts.settle_with_credit(deed, account)
     change = deed.log(
         "withdraw", "enrollment", enrollment.id, f"Withdrew {name} from {run.code}", run_id=run.id
     )
@@ -243,8 +257,60 @@ def withdraw(deed: Deed, enrollment_id: int) -> dict[str, Any]:
         "enrollment_id": enrollment.id,
         "name": name,
         "run_id": run.id,
-        "taken_back": format_amount(back, enrollment.currency),
+        "taken_back": format_amount(enrollment.total - amount, enrollment.currency),
+        "kept": format_amount(amount, enrollment.currency),
+        "why": said,
     }
+
+
+def withdrawal(deed: Deed, enrollment_id: int) -> dict[str, Any]:
+    """What a withdrawal would do with the money: what is kept and why, what was paid, what becomes credit or stays owed."""
+    enrollment = deed.session.get(Enrollment, enrollment_id)
+    if enrollment is None:
+        raise not_found("This enrollment")
+    run = get_run(deed, enrollment.run_id)
+    policy = policy_keeps(deed, enrollment, run)
+    left = sum(left for _, left in money.open_installments(deed, [enrollment.id]).get(enrollment.id, []))
+    paid, currency = enrollment.total - left, enrollment.currency
+    return {
+        "enrollment_id": enrollment.id, "name": enrollment.person.name, "currency": currency,
+        "account_id": enrollment.payer_id, "total": format_amount(enrollment.total, currency),
+        "paid": format_amount(paid, currency), "kept": format_amount(policy.amount, currency), "why": policy.why,
+        "credit": format_amount(max(0, paid - policy.amount), currency),
+        "owed": format_amount(max(0, policy.amount - paid), currency),
+    }  # fmt: skip
+
+
+def policy_keeps(deed: Deed, enrollment: Enrollment, run: Run) -> refunds.Kept:
+    """What the refund policy of the course, else of the center, keeps of a sign-up that ends today."""
+    held = run.course.defaults.get("refunds") or deed.center.defaults.get("refunds")
+    policy = terms.policy_of(held, run.currency) if held else None
+    start = run_fees.start_of(deed, run)
+    return refunds.kept_of(policy, enrollment.total, start, deed.today, enrollment.currency)
+
+
+def kept_differently(enrollment: Enrollment, policy: refunds.Kept, keep: str, why: str) -> tuple[int, str]:
+    """What staff keep instead of what the policy says; a reason is needed where it differs."""
+    faults = []
+    amount = 0
+    try:
+        amount = parse_amount(keep, enrollment.currency)
+        if amount > enrollment.total:
+            faults.append(
+                Fault(
+                    "/keep",
+                    f"At most the price, {format_amount(enrollment.total, enrollment.currency)}, can be kept.",
+                )
+            )
+    except ValueError as error:
+        faults.append(Fault("/keep", str(error)))
+    if not faults and amount != policy.amount and not why.strip():
+        faults.append(Fault("/why", "Say why it differs from the refund policy."))
+    if len(why) > 500:
+        faults.append(Fault("/why", "The reason is longer than 500 characters."))
+    if faults:
+        raise Refused(faults)
+    return amount, policy.why if amount == policy.amount else why.strip()
 
 
 def end(deed: Deed, enrollment: Enrollment, status: str, cause: str) -> int:
@@ -269,6 +335,7 @@ def seat_again(deed: Deed, enrollment: Enrollment, run: Run, row: Any, cause: st
     row.taken += enrollment.heads
     enrollment.status, enrollment.ended_at = "seated", None
     deed.session.flush()
+    money.no_longer_kept(deed, enrollment, cause)
     codes.take_again(deed, enrollment)
     stock.take_for(deed, enrollment, back=False, cause=cause)
     money.charge(deed, enrollment, cause)

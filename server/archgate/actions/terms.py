@@ -5,6 +5,7 @@ Whole lists are changed; enrollments keep what they agreed. The functions of `ac
 
 from __future__ import annotations
 
+from decimal import Decimal
 from typing import Any
 
 from sqlalchemy import select
@@ -13,9 +14,10 @@ from archgate.actions import fees, plans, schedule
 from archgate.actions.schedule import get_run, outcome, refuse_lost_update
 from archgate.actions.transaction import Deed
 from archgate.core import fees as core_fees
+from archgate.core import refunds
 from archgate.core.faults import Fault, Refused
 from archgate.core.fee_documents import MOST_TAXES, read_group, read_taxes
-from archgate.core.money import format_amount
+from archgate.core.money import format_amount, parse_amount, percent_text
 from archgate.core.reader import Reader
 from archgate.tables.courses import Course, Run
 
@@ -132,7 +134,7 @@ def term_touches(
 
 # --- what a center starts from ----------------------------------------------------------------------------
 
-CENTER_TERMS = ("extras", "group", "taxes", "plans")
+CENTER_TERMS = ("extras", "group", "taxes", "plans", "refunds")
 CENTER_DAYS = {
     "quote_days": ("The days a quote is kept", 1, 365),
     "access_days": ("The days of access", 1, 36_600),
@@ -168,6 +170,8 @@ def change_center_defaults(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
             new[name] = fees.group_document(read_group(row))
         elif name == "taxes":
             new[name] = fees.tax_document(read_taxes(row, None, MOST_TAXES))
+        elif name == "refunds":
+            new[name] = read_refunds(row, currency)
         elif name == "plans":
             read = plans.read_plans(row, currency, [0])
             new[name] = [
@@ -184,3 +188,29 @@ def change_center_defaults(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
     change = deed.log("change defaults", "center", deed.center.id, f"Changed what runs start from: {told}")
     deed.session.flush()
     return {"change": change.key, **center_defaults(deed)}
+
+
+def read_refunds(row: Reader, currency: str) -> dict[str, Any] | None:
+    """A refund policy of a form: steps by days before the start, and the fee that is kept in any case."""
+    held = row.inner("refunds", "The refund policy", "steps kept_fee")
+    if held is None:
+        return None
+    found: dict[int, str] = {}
+    for step in held.rows("steps", "The steps", "days_before percent", most=12):
+        days = step.whole("days_before", "The days before the start", 0, 3660, need=True)
+        percent = step.percent("percent", "The percent given back", need=True)
+        if days is not None and percent is not None:
+            if days in found:
+                step.fault("days_before", f"Two steps begin {days} days before the start.")
+            found[days] = percent_text(percent)
+    fee = held.amount("kept_fee", "The kept fee", currency)
+    if not found:
+        held.fault("steps", "A policy needs at least one step; without one everything is given back.")
+    steps = [{"days_before": days, "percent": found[days]} for days in sorted(found, reverse=True)]
+    return {"steps": steps, "kept_fee": format_amount(fee or 0, currency)}
+
+
+def policy_of(held: dict[str, Any], currency: str) -> refunds.Policy:
+    """A stored refund policy as the core sees it."""
+    steps = tuple(refunds.RefundStep(s["days_before"], Decimal(s["percent"])) for s in held["steps"])
+    return refunds.Policy(steps, parse_amount(held["kept_fee"], currency))

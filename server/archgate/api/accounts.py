@@ -8,10 +8,11 @@ from typing import Any
 from fastapi import APIRouter, Depends, Request, Response
 from pydantic import BaseModel
 
-from archgate.actions import accounts, outstanding
+from archgate.actions import accounts, invoices, outstanding
 from archgate.actions.access import User
 from archgate.actions.transaction import Once
 from archgate.api.web import Body, given, may, once, run_act, run_look
+from archgate.papers.invoices import pdf_of
 from archgate.papers.lists import csv_file
 
 router = APIRouter(tags=["money"])
@@ -257,6 +258,87 @@ def get_outstanding(
 def outstanding_file(request: Request, user: User = Depends(may("read"))) -> Response:
     lines = run_look(request, user, outstanding.payer_lines)
     return Response(csv_file(lines), media_type="text/csv; charset=utf-8", headers=named("outstanding"))
+
+
+class InvoiceOut(BaseModel):
+    """An invoice, a credit note (negative) or a receipt, as issued."""
+
+    id: int
+    kind: str
+    number: str
+    issued_on: str
+    total: str
+    currency: str
+    reverses_id: int | None
+
+
+class InvoiceDone(InvoiceOut):
+    change: str
+
+
+class InvoiceLine(InvoiceOut):
+    taken_back: bool
+
+
+class Invoices(BaseModel):
+    """`pending`: sign-ups that are on no standing invoice."""
+
+    items: list[InvoiceLine]
+    pending: int
+    pending_total: str
+    currency: str
+
+
+class IssueIn(BaseModel):
+    send: bool = False
+
+
+@router.get("/accounts/{account_id}/invoices")
+def list_invoices(account_id: int, request: Request, user: User = Depends(may("read"))) -> Invoices:
+    return run_look(request, user, lambda deed: invoices.of_account(deed, account_id))
+
+
+@router.post("/accounts/{account_id}/invoices", status_code=201)
+def issue_invoice(
+    account_id: int,
+    body: IssueIn,
+    request: Request,
+    user: User = Depends(may("take money")),
+    key: Once | None = Depends(once),
+) -> InvoiceDone:
+    """One invoice for everything of an account that is not invoiced yet."""
+    return run_act(request, user, lambda deed: invoices.issue(deed, account_id, body.send), once=key)
+
+
+@router.get("/accounts/{account_id}/pro-forma.pdf", response_class=Response)
+def pro_forma(account_id: int, request: Request, user: User = Depends(may("read"))) -> Response:
+    """What an invoice would say now, without a number."""
+    return pdf("pro-forma", run_look(request, user, lambda deed: invoices.pro_forma(deed, account_id)))
+
+
+@router.get("/invoices/{invoice_id}/paper.pdf", response_class=Response)
+def invoice_paper(invoice_id: int, request: Request, user: User = Depends(may("read"))) -> Response:
+    number, held = run_look(request, user, lambda deed: invoices.document(deed, invoice_id))
+    return pdf(number, held)
+
+
+@router.post("/invoices/{invoice_id}/credit-note", status_code=201)
+def credit_note(
+    invoice_id: int, body: Why, request: Request, user: User = Depends(may("take money"))
+) -> InvoiceDone:
+    """Take an invoice back whole, with the reason."""
+    return run_act(request, user, lambda deed: invoices.credit_note(deed, invoice_id, body.why))
+
+
+@router.post("/payments/{payment_id}/receipt", status_code=201)
+def receipt(payment_id: int, request: Request, user: User = Depends(may("take money"))) -> InvoiceOut:
+    """The receipt of a payment; asked for again it is the same."""
+    return run_act(request, user, lambda deed: invoices.receipt(deed, payment_id))
+
+
+def pdf(name: str, held: dict[str, Any]) -> Response:
+    headers = {"Content-Disposition": f'inline; filename="{name}.pdf"'}
+    return Response(pdf_of(held), media_type="application/pdf", headers=headers)
 
 
 @router.get("/ledger.txt", response_class=Response)

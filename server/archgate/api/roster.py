@@ -123,12 +123,36 @@ class Roster(BaseModel):
     revision: int
 
 
+class WithdrawIn(BaseModel):
+    """`keep`: what is kept instead of what the refund policy says, with `why` where it differs."""
+
+    keep: str | None = None
+    why: str = ""
+
+
+class Withdrawal(BaseModel):
+    """What a withdrawal does with the money; `credit` goes to the payer's account, `owed` stays to be paid."""
+
+    enrollment_id: int
+    name: str
+    currency: str
+    account_id: int
+    total: str
+    paid: str
+    kept: str
+    why: str
+    credit: str
+    owed: str
+
+
 class Withdrawn(BaseModel):
     change: str
     enrollment_id: int
     name: str
     run_id: int
     taken_back: str
+    kept: str
+    why: str
 
 
 class EnrollmentOut(BaseModel):
@@ -168,14 +192,23 @@ def get_enrollment(enrollment_id: int, request: Request, user: User = Depends(ma
     return run_look(request, user, lambda deed: roster.enrollment_view(deed, enrollment_id))
 
 
+@router.get("/enrollments/{enrollment_id}/withdrawal")
+def get_withdrawal(enrollment_id: int, request: Request, user: User = Depends(may("read"))) -> Withdrawal:
+    """What a withdrawal would keep, give back as credit, or leave owed, and why. Nothing is written."""
+    return run_look(request, user, lambda deed: roster.withdrawal(deed, enrollment_id))
+
+
 @router.post("/enrollments/{enrollment_id}/withdraw")
 def withdraw(
     enrollment_id: int,
     request: Request,
+    body: WithdrawIn | None = None,
     user: User = Depends(may("enroll")),
     key: Once | None = Depends(once),
 ) -> Withdrawn:
-    return run_act(request, user, lambda deed: roster.withdraw(deed, enrollment_id), once=key)
+    """Give a seat back; what the refund policy keeps stays owed or paid, the rest is credit."""
+    how = body.model_dump() if body else {}
+    return run_act(request, user, lambda deed: roster.withdraw(deed, enrollment_id, **how), once=key)
 
 
 @router.put("/enrollments/{enrollment_id}/places/{n}")

@@ -21,6 +21,7 @@ from archgate.actions import (
     bulk,
     codes,
     courses,
+    invoices,
     kept_quotes,
     lifecycle,
     moving,
@@ -174,6 +175,10 @@ DEFAULTS = {
     "taxes": [{"name": "State sales tax", "percent": "6", "included": False, "on": ["handbook", "tool-set"]}],
     "group": [{"from": 4, "percent": "5"}],
     "quote_days": 14,
+    "refunds": {
+        "steps": [{"days_before": 21, "percent": "100"}, {"days_before": 7, "percent": "50"}],
+        "kept_fee": "15.00",
+    },
 }
 CENTER_PLANS: tuple[dict[str, Any], ...] = (
     {"name": "Within 30 days of invoice", "note": "For organizations that pay by purchase order.",
@@ -406,6 +411,10 @@ def desk_work(center: Center, runs: list[tuple[PlannedRun, int, list[int]]]) -> 
                             (1, by[("TIMB", 16)], "Ask P. Hallam about a second group.")):  # fmt: skip
         body = {"day": today.isoformat(), "text": text, "run_id": run, "user_id": center.users[user].id}
         center.act(9.5, lambda d, b=body: today_list.remind(d, b))
+    found = center.look(9.5, outstanding.payers)
+    owed = next((p["account_id"] for p in found["payers"] if p["organization_id"] == client), None)
+    if owed is not None:
+        center.act(9.6, lambda d: invoices.issue(d, owed))
     worker = Worker.with_stand_ins(center.sessions)
     for minutes in (2, 10, 60, 600):
         worker.drain(system_now() + timedelta(minutes=minutes))

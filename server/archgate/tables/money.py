@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import date, datetime
+from typing import Any
 
 from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
@@ -74,6 +75,41 @@ class Allocation(Base):
     posting_id: Mapped[int] = mapped_column(ForeignKey("postings.id"), index=True)
     installment_id: Mapped[int | None] = mapped_column(ForeignKey("installments.id"), index=True)
     amount: Mapped[Units]
+
+
+class NumberSeries(Base):
+    """The next number of a series. Its row is locked in the transaction that uses the number, so that none is skipped."""
+
+    __tablename__ = "number_series"
+    name: Mapped[str] = mapped_column(ascii_key(20), primary_key=True)
+    next: Mapped[int]
+
+
+class Invoice(Base):
+    """An invoice, a credit note that takes one back whole, or the receipt of a payment; `document` is what it says."""
+
+    __tablename__ = "invoices"
+    __table_args__ = (UniqueConstraint("reverses_id"), UniqueConstraint("payment_id"))
+    id: Mapped[Key]
+    kind: Mapped[Word]  # "invoice", "credit note", "receipt"
+    number: Mapped[str] = mapped_column(ascii_key(20), unique=True)
+    account_id: Mapped[int] = mapped_column(ForeignKey("accounts.id"), index=True)
+    currency: Mapped[str] = mapped_column(ascii_key(3))
+    issued_on: Mapped[date]
+    total: Mapped[Units]
+    document: Mapped[dict[str, Any]]
+    reverses_id: Mapped[int | None] = mapped_column(ForeignKey("invoices.id"))
+    payment_id: Mapped[int | None] = mapped_column(ForeignKey("payments.id"))
+    user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
+    at: Mapped[datetime]
+
+
+class InvoicedEnrollment(Base):
+    __tablename__ = "invoiced_enrollments"
+    __table_args__ = (UniqueConstraint("invoice_id", "enrollment_id"),)
+    id: Mapped[Key]
+    invoice_id: Mapped[int] = mapped_column(ForeignKey("invoices.id"))
+    enrollment_id: Mapped[int] = mapped_column(ForeignKey("enrollments.id"), index=True)
 
 
 class PaymentDetails(Base):

@@ -53,7 +53,11 @@ class Plan(Base):
 
 
 class Installment(Base):
-    """One sum an enrollment owes by a date, as agreed at sign-up."""
+    """One sum an enrollment owes by a date.
+
+    `kind`: "plan" as agreed at sign-up, open while the seat is held; "kept" of the refund policy, open after a
+    withdrawal; "void" a kept one that no longer holds.
+    """
 
     __tablename__ = "installments"
     __table_args__ = (
@@ -67,3 +71,4 @@ class Installment(Base):
     amount: Mapped[Units]
     settle: Mapped[Word]
     why: Mapped[Prose]
+    kind: Mapped[Word] = mapped_column(default="plan")

@@ -10,6 +10,8 @@ import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { day, isZero, money } from "../../parts/text";
 import { focused, useDone } from "../../parts/useUndo";
 import { amount, digitsOf } from "../courses/form";
+import { Invoices } from "./Invoices";
+import { Reason } from "./Reason";
 
 type Account = Schemas["AccountPage"];
 type Acts = ReturnType<typeof useDone>;
@@ -58,6 +60,10 @@ export default function AccountPage() {
       <div className="part">
         <h2>Open</h2>
         <Open account={account} acts={acts} />
+      </div>
+      <div className="part">
+        <h2>Papers</h2>
+        <Invoices accountId={account.id} acts={acts} />
       </div>
       <div className="part">
         <h2>Entries</h2>
@@ -262,49 +268,6 @@ function Open({ account, acts }: { account: Account; acts: Acts }) {
   );
 }
 
-/** A reason, asked where the act is. */
-function Reason({
-  label,
-  act,
-  onSend,
-  onClose,
-}: {
-  label: string;
-  act: string;
-  onSend: (why: string) => Promise<void>;
-  onClose: () => void;
-}) {
-  const [why, setWhy] = useState("");
-  const [error, setError] = useState<unknown>(null);
-  return (
-    <form
-      noValidate
-      onSubmit={(e) => {
-        e.preventDefault();
-        onSend(why).catch(setError);
-      }}
-      onKeyDown={(e) => e.key === "Escape" && onClose()}
-    >
-      <Field
-        label={label}
-        width={220}
-        value={why}
-        onChange={setWhy}
-        autoFocus
-        fault={error ? (faultsOf(error)["/why"] ?? messageOf(error)) : undefined}
-      />
-      <div className="row" style={{ marginTop: 6 }}>
-        <Button type="submit" size="small" variant="contained">
-          {act}
-        </Button>
-        <Button size="small" onClick={onClose}>
-          Leave it
-        </Button>
-      </div>
-    </form>
-  );
-}
-
 /** Credit settles what is open, or goes back to the payer. */
 function Credit({ account, acts }: { account: Account; acts: Acts }) {
   const [back, setBack] = useState(false);
@@ -391,6 +354,23 @@ function Credit({ account, acts }: { account: Account; acts: Acts }) {
 function Entries({ account, acts }: { account: Account; acts: Acts }) {
   const [asking, setAsking] = useState<number | null>(null);
   if (account.entries.length === 0) return <p className="slate">No entry yet.</p>;
+  const receipt = async (payment: number) => {
+    try {
+      const done = await ask(
+        api.POST("/api/v1/payments/{payment_id}/receipt", { params: { path: { payment_id: payment } } }),
+      );
+      acts.say({
+        text: `Receipt ${done.number}.`,
+        link: (
+          <a href={`/api/v1/invoices/${done.id}/paper.pdf`} target="_blank" rel="noreferrer">
+            Open the receipt
+          </a>
+        ),
+      });
+    } catch (error) {
+      acts.fail(messageOf(error));
+    }
+  };
   const reverse = async (payment: number, why: string) => {
     const done = await ask(
       api.POST("/api/v1/payments/{payment_id}/reverse", {
@@ -444,9 +424,14 @@ function Entries({ account, acts }: { account: Account; acts: Acts }) {
                       onClose={() => setAsking(null)}
                     />
                   ) : (
-                    <button className="plainly quiet" onClick={() => setAsking(e.payment_id)}>
-                      take back<span className="sr"> {money(e.amount, account.currency)}</span>
-                    </button>
+                    <span className="row" style={{ gap: 12 }}>
+                      <button className="plainly quiet" onClick={() => void receipt(e.payment_id!)}>
+                        receipt<span className="sr"> for {money(e.amount, account.currency)}</span>
+                      </button>
+                      <button className="plainly quiet" onClick={() => setAsking(e.payment_id)}>
+                        take back<span className="sr"> {money(e.amount, account.currency)}</span>
+                      </button>
+                    </span>
                   ))}
               </td>
             </tr>

@@ -1,4 +1,3 @@
-import Button from "@mui/material/Button";
 import Table from "@mui/material/Table";
 import TableBody from "@mui/material/TableBody";
 import TableCell from "@mui/material/TableCell";
@@ -8,12 +7,13 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 
-import { api, ask, messageOf, newKey, type Schemas } from "../../app/server";
+import { api, ask, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Field } from "../../parts/Field";
 import { Trouble } from "../../parts/Page";
 import { count, day, isZero, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
+import { Leaving } from "./Leaving";
 import { Line } from "./Line";
 import { PartyHead } from "./PartyHead";
 
@@ -63,8 +63,6 @@ export function Roster({ run, acts }: { run: Schemas["RunOut"]; acts: ReturnType
   const q = params.get("q") ?? "";
   const setQ = (text: string) => setParams(text ? { q: text } : {}, { replace: true });
   const [asking, setAsking] = useState<RosterRow | null>(null);
-  const [key, setKey] = useState(newKey);
-  const [busy, setBusy] = useState(false);
   if (roster.error && !roster.data)
     return <Trouble error={roster.error} retry={() => void roster.refetch()} />;
   if (!roster.data) return <div className="quiet-block" aria-busy="true" />;
@@ -74,27 +72,6 @@ export function Roster({ run, acts }: { run: Schemas["RunOut"]; acts: ReturnType
   const shown = people.filter((p) =>
     plain(`${p.name} ${p.email ?? ""} ${p.payer ?? ""}`).includes(plain(q.trim())),
   );
-
-  const withdraw = async (row: RosterRow) => {
-    setBusy(true);
-    try {
-      const result = await ask(
-        api.POST("/api/v1/enrollments/{enrollment_id}/withdraw", {
-          params: { path: { enrollment_id: row.id }, header: { "Idempotency-Key": key } },
-        }),
-      );
-      const back = isZero(result.taken_back)
-        ? ""
-        : ` ${money(result.taken_back, run.currency)} is taken off the account.`;
-      acts.say({ text: `${result.name} withdrew.${back}`, change: result.change });
-    } catch (error) {
-      acts.fail(messageOf(error));
-    } finally {
-      setKey(newKey());
-      setAsking(null);
-      setBusy(false);
-    }
-  };
 
   if (people.length === 0 && waiting.length === 0)
     return (
@@ -140,7 +117,7 @@ export function Roster({ run, acts }: { run: Schemas["RunOut"]; acts: ReturnType
             </TableRow>
           </TableHead>
           <TableBody>
-            {shown.map((row) => (
+            {shown.map((row) => [
               <TableRow key={row.id}>
                 <TableCell className="right slate nowrap">
                   {seatNumbers(firstSeat.get(row.id)!, row.heads)}
@@ -180,22 +157,7 @@ export function Roster({ run, acts }: { run: Schemas["RunOut"]; acts: ReturnType
                   )}
                 </TableCell>
                 <TableCell className="noprint right">
-                  {asking?.id === row.id ? (
-                    <span className="row mid nowrap" style={{ justifyContent: "flex-end" }}>
-                      <Button
-                        size="small"
-                        color="error"
-                        autoFocus
-                        disabled={busy}
-                        onClick={() => void withdraw(row)}
-                      >
-                        Withdraw
-                      </Button>
-                      <button className="plainly" onClick={() => setAsking(null)}>
-                        keep
-                      </button>
-                    </span>
-                  ) : (
+                  {asking?.id !== row.id && (
                     <button
                       className="plainly quiet"
                       aria-label={`Withdraw ${row.name}`}
@@ -205,8 +167,15 @@ export function Roster({ run, acts }: { run: Schemas["RunOut"]; acts: ReturnType
                     </button>
                   )}
                 </TableCell>
-              </TableRow>
-            ))}
+              </TableRow>,
+              asking?.id === row.id && (
+                <TableRow key={`${row.id}-leaving`} className="noprint">
+                  <TableCell colSpan={8}>
+                    <Leaving enrollmentId={row.id} acts={acts} onClose={() => setAsking(null)} />
+                  </TableCell>
+                </TableRow>
+              ),
+            ])}
           </TableBody>
         </Table>
       </div>

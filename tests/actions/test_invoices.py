@@ -1,0 +1,127 @@
+"""Invoices, credit notes and receipts: numbered without gaps under threads and rollbacks, kept as issued, as PDF."""
+
+import io
+
+import pytest
+
+from archgate.actions import accounts, checks, invoices, people, roster
+from archgate.actions.problems import Problem
+from archgate.core.faults import Refused
+from archgate.papers.invoices import html_of, pdf_of
+from made import a_person, a_run, at_once, enrolled, number
+
+
+@pytest.fixture
+def payer(office):
+    """Somebody with one sign-up of 210.00."""
+    somebody = a_person(office, family=f"Bill & Sons <{next(number)}>")
+    enrolled(office, a_run(office), somebody)
+    return office.act(lambda d: accounts.account_for(d, somebody["id"], None))["id"]
+
+
+def issue(office, account, **how):
+    return office.act(lambda d: invoices.issue(d, account, **how))
+
+
+def count_of(text):
+    return int(text.rpartition("-")[2])
+
+
+def test_an_invoice_takes_what_is_not_invoiced_and_a_credit_note_takes_it_back_whole(office, payer):
+    first = issue(office, payer)
+    assert (first["total"], first["number"].split("-")[0]) == ("210.00", "INV")
+    with pytest.raises(Problem, match="Everything on this account is invoiced"):
+        issue(office, payer)
+    with pytest.raises(Refused) as said:
+        office.act(lambda d: invoices.credit_note(d, first["id"], " "))
+    assert said.value.faults[0].at == "/why"
+    note = office.act(lambda d: invoices.credit_note(d, first["id"], "Wrong address"))
+    assert (note["kind"], note["total"], note["reverses_id"]) == ("credit note", "-210.00", first["id"])
+    with pytest.raises(Problem, match="taken back already"):
+        office.act(lambda d: invoices.credit_note(d, first["id"], "Again"))
+    with pytest.raises(Problem, match="Only an invoice"):
+        office.act(lambda d: invoices.credit_note(d, note["id"], "No"))
+    again = issue(office, payer)
+    assert count_of(again["number"]) == count_of(first["number"]) + 1
+    held = office.look(lambda d: invoices.of_account(d, payer))
+    assert [(i["kind"], i["taken_back"]) for i in held["items"]] == [
+        ("invoice", False), ("credit note", False), ("invoice", True),
+    ]  # fmt: skip
+
+
+def test_an_organizations_invoice_names_every_learner_and_the_taxes(office):
+    client = office.act(lambda d: people.create_organization(d, f"Client {next(number)}"))["id"]
+    run = a_run(office, taxes=[{"name": "Sales tax", "percent": "6", "included": False}])
+    crowd = [a_person(office) for _ in range(3)]
+    for somebody in crowd:
+        total = "222.60"
+        office.act(
+            lambda d, p=somebody, t=total: roster.enroll(d, run["id"], p["id"], t, organization_id=client)
+        )
+    account = office.act(lambda d: accounts.account_for(d, None, client))["id"]
+    draft = html_of(office.look(lambda d: invoices.pro_forma(d, account)))
+    assert "Pro-forma" in draft and "This is not an invoice." in draft
+    done = issue(office, account)
+    assert done["total"] == "667.80"
+    _, document = office.look(lambda d: invoices.document(d, done["id"]))
+    assert [t["amount"] for t in document["taxes"]] == ["$37.80"]
+    assert all(p["name"] in html_of(document) for p in crowd)
+    assert len(document["dues"]) == 6
+
+
+def test_a_zero_total_makes_no_invoice(office):
+    run = a_run(office, rates=[{"amount": "0.00"}])
+    somebody = a_person(office)
+    enrolled(office, run, somebody)
+    account = office.act(lambda d: accounts.account_for(d, somebody["id"], None))["id"]
+    assert office.look(lambda d: invoices.of_account(d, account))["pending"] == 0
+    with pytest.raises(Problem, match="comes to nothing"):
+        issue(office, account)
+
+
+def test_numbers_have_no_gap_whatever_happens_at_once_or_is_rolled_back(office):
+    run = a_run(office)
+    own = []
+    for _ in range(8):
+        somebody = a_person(office)
+        enrolled(office, run, somebody)
+        own.append(office.act(lambda d, p=somebody: accounts.account_for(d, p["id"], None))["id"])
+
+    def fails(account):
+        def deed(d):
+            invoices.issue(d, account)
+            raise Problem(500, "broken", "After the number was taken")
+
+        office.act(deed)
+
+    outcomes = at_once(
+        [*[lambda a=a: issue(office, a) for a in own], *[lambda a=a: fails(a) for a in own[:4]]]
+    )
+    issued = sorted(count_of(o["number"]) for o in outcomes if isinstance(o, dict))
+    assert len(issued) == 8 and issued == list(range(issued[0], issued[0] + 8))
+    assert office.look(checks.everything) == "Everything agrees."
+
+
+def test_a_receipt_is_numbered_once_and_none_is_given_for_what_was_taken_back(office, payer):
+    paid = office.act(
+        lambda d: accounts.take_payment(
+            d, payer, {"amount": "50.00", "method": "check", "reference": "No. 9"}
+        )
+    )
+    first = office.act(lambda d: invoices.receipt(d, paid["payment_id"]))
+    assert first == office.act(lambda d: invoices.receipt(d, paid["payment_id"]))
+    _, document = office.look(lambda d: invoices.document(d, first["id"]))
+    assert document["lines"][0]["what"] == "Received by check, No. 9" and document["total"] == "$50.00"
+    other = office.act(lambda d: accounts.take_payment(d, payer, {"amount": "5.00", "method": "cash"}))
+    office.act(lambda d: accounts.reverse_payment(d, other["payment_id"], "Wrong"))
+    with pytest.raises(Problem, match="taken back"):
+        office.act(lambda d: invoices.receipt(d, other["payment_id"]))
+
+
+def test_the_paper_is_a_pdf_and_nothing_typed_becomes_markup(office, payer):
+    done = issue(office, payer)
+    _, document = office.look(lambda d: invoices.document(d, done["id"]))
+    assert "Bill &amp; Sons &lt;" in html_of(document)
+    data = pdf_of(document)
+    assert data.startswith(b"%PDF-") and len(data) > 2000
+    assert io.BytesIO(data).read().rstrip().endswith(b"%%EOF")

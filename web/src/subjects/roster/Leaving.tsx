@@ -1,0 +1,123 @@
+import Button from "@mui/material/Button";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { api, ask, faultsOf, messageOf, newKey } from "../../app/server";
+import { Field } from "../../parts/Field";
+import { isZero, money } from "../../parts/text";
+import { focused, type useDone } from "../../parts/useUndo";
+import { amount, digitsOf } from "../courses/form";
+
+/** What a withdrawal does with the money, before it is done; staff may keep something else, with a reason. */
+export function Leaving({
+  enrollmentId,
+  acts,
+  onClose,
+}: {
+  enrollmentId: number;
+  acts: ReturnType<typeof useDone>;
+  onClose: () => void;
+}) {
+  const [own, setOwn] = useState<{ keep: string; why: string } | null>(null);
+  const [error, setError] = useState<unknown>(null);
+  const [busy, setBusy] = useState(false);
+  const [key] = useState(newKey);
+  const query = useQuery({
+    queryKey: ["withdrawal", enrollmentId],
+    queryFn: () =>
+      ask(
+        api.GET("/api/v1/enrollments/{enrollment_id}/withdrawal", {
+          params: { path: { enrollment_id: enrollmentId } },
+        }),
+      ),
+  });
+  const found = query.data;
+  if (!found) return <p className="slate">{query.error ? messageOf(query.error) : "Working it out …"}</p>;
+  const currency = found.currency;
+  const faults = error ? faultsOf(error) : {};
+  const withdraw = async () => {
+    setBusy(true);
+    try {
+      const done = await ask(
+        api.POST("/api/v1/enrollments/{enrollment_id}/withdraw", {
+          params: { path: { enrollment_id: enrollmentId }, header: { "Idempotency-Key": key } },
+          body: own ? { keep: amount(own.keep, digitsOf(currency)), why: own.why } : { why: "" },
+        }),
+      );
+      const kept = isZero(done.kept) ? "" : ` ${money(done.kept, currency)} is kept.`;
+      const back = isZero(done.taken_back)
+        ? ""
+        : ` ${money(done.taken_back, currency)} is taken off the account.`;
+      acts.say({ text: `${done.name} withdrew.${kept}${back}`, change: done.change });
+      onClose();
+    } catch (problem) {
+      if (Object.keys(faultsOf(problem)).length === 0) {
+        acts.fail(messageOf(problem));
+        onClose();
+      } else setError(problem);
+    } finally {
+      setBusy(false);
+    }
+  };
+  return (
+    <form
+      className="note due"
+      noValidate
+      onSubmit={(e) => {
+        e.preventDefault();
+        void withdraw();
+      }}
+      onKeyDown={(e) => e.key === "Escape" && onClose()}
+    >
+      <p>
+        <strong>{found.name} gives the seat back.</strong>{" "}
+        {isZero(found.total)
+          ? "Nothing was charged."
+          : `Of ${money(found.total, currency)}, ${money(found.kept, currency)} is kept. ${found.why}`}
+      </p>
+      {!isZero(found.total) && (
+        <p className="slate">
+          {money(found.paid, currency)} was paid
+          {!isZero(found.credit) && `; ${money(found.credit, currency)} of it becomes credit of the account`}
+          {!isZero(found.owed) && `; ${money(found.owed, currency)} stays owed`}.
+        </p>
+      )}
+      {own && (
+        <div className="row wrap">
+          <Field
+            label="Keep instead"
+            width={120}
+            value={own.keep}
+            onChange={(keep) => setOwn({ ...own, keep })}
+            fault={faults["/keep"]}
+            autoFocus
+            input={{ inputMode: "decimal" }}
+          />
+          <Field
+            label="Reason"
+            value={own.why}
+            onChange={(why) => setOwn({ ...own, why })}
+            fault={faults["/why"]}
+          />
+        </div>
+      )}
+      <div className="row mid" style={{ marginTop: 8 }}>
+        <Button type="submit" color="error" disabled={busy} ref={focused}>
+          Withdraw
+        </Button>
+        <button type="button" className="plainly" onClick={onClose}>
+          keep the seat
+        </button>
+        {!own && !isZero(found.total) && (
+          <button
+            type="button"
+            className="plainly quiet"
+            onClick={() => setOwn({ keep: found.kept, why: "" })}
+          >
+            keep another sum
+          </button>
+        )}
+      </div>
+    </form>
+  );
+}
