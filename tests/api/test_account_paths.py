@@ -74,6 +74,7 @@ def test_an_invoice_is_a_pdf_with_its_number_and_is_issued_once_a_key(clerk, acc
     )
     assert clerk.get(address).json()["pending"] == 0
     assert clerk.post(address, json={}).status_code == 409
+    assert clerk.get(f"/api/v1/accounts/{account}/statement.pdf").content.startswith(b"%PDF-")
     note = clerk.post(f"/api/v1/invoices/{made['id']}/credit-note", json={"why": "Wrong"}).json()
     assert note["reverses_id"] == made["id"]
     assert clerk.get("/api/v1/invoices/1000000000/paper.pdf").status_code == 404

@@ -329,13 +329,15 @@ def account_page(deed: Deed, account_id: int, day: date | None = None) -> dict[s
 
 def account_view(deed: Deed, account: Account) -> dict[str, Any]:
     rows = open_of(deed, [account.id]).get(account.id, [])
-    codes = dict(
-        deed.session.execute(
-            select(Enrollment.id, Run.code)
+    about = {
+        number: (code, name)
+        for number, code, name in deed.session.execute(
+            select(Enrollment.id, Run.code, Person.name)
             .join(Run, Run.id == Enrollment.run_id)
+            .join(Person, Person.id == Enrollment.person_id)
             .where(Enrollment.id.in_({i.enrollment_id for i, _ in rows} or {0}))
-        ).all()
-    )
+        )
+    }
     currency = account.currency
     balance = money.balances(deed, [account.id]).get(account.id, 0)
     return {
@@ -344,7 +346,7 @@ def account_view(deed: Deed, account: Account) -> dict[str, Any]:
         "credit": format_amount(sum(f for _, f in free_payments(deed, account)), currency),
         "open": [
             {"id": i.id, "due": shown(i.due), "left": format_amount(left, currency), "why": i.why,
-             "run": codes.get(i.enrollment_id, ""), "age": accounts.bucket_of(i.due, deed.today)}
+             "run": about[i.enrollment_id][0], "who": about[i.enrollment_id][1], "age": accounts.bucket_of(i.due, deed.today)}
             for i, left in sorted(rows, key=lambda r: (r[0].due, r[0].id))
         ],
     }  # fmt: skip

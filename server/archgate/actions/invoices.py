@@ -7,6 +7,7 @@ transaction that is rolled back gives its number back with it.
 
 from __future__ import annotations
 
+from datetime import date
 from typing import Any
 
 from sqlalchemy import select
@@ -213,6 +214,29 @@ def pro_forma(deed: Deed, account_id: int) -> dict[str, Any]:
     if not rows:
         raise conflict("nothing-to-do", "Everything on this account is invoiced, or comes to nothing.")
     return {**document_of(deed, account, rows, "Pro-forma invoice"), "notes": ["This is not an invoice."]}
+
+
+def statement(deed: Deed, account_id: int) -> dict[str, Any]:
+    """The statement of an account as of today: every entry with its cause, the balance, and what is still due when."""
+    page = accounts.account_page(deed, account_id)
+    currency = page["currency"]
+
+    def said(text: str) -> str:
+        sign = -1 if text.startswith("-") else 1
+        return money_text(sign * parse_amount(text.removeprefix("-"), currency), currency)
+
+    return {
+        "title": "Statement of account", "number": None, "center": deed.center.name, "date": day_text(deed.today),
+        "payer": page["name"], "notes": [], "taxes": [],
+        "lines": [
+            {"what": f"{day_text(date.fromisoformat(e['day']))}, {e['kind']}", "more": e["cause"], "amount": said(e["amount"])}
+            for e in page["entries"]
+        ],
+        "total": said(page["balance"]),
+        "dues": [
+            {"what": f"{day_text(date.fromisoformat(o['due']))}, {o['run']}", "amount": said(o["left"])} for o in page["open"]
+        ],
+    }  # fmt: skip
 
 
 def series_faults(deed: Deed) -> list[str]:

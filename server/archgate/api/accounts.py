@@ -26,6 +26,7 @@ class OpenInstallment(BaseModel):
     left: str
     why: str
     run: str
+    who: str
     age: str
 
 
@@ -314,6 +315,12 @@ def issue_invoice(
 def pro_forma(account_id: int, request: Request, user: User = Depends(may("read"))) -> Response:
     """What an invoice would say now, without a number."""
     return pdf("pro-forma", run_look(request, user, lambda deed: invoices.pro_forma(deed, account_id)))
+
+
+@router.get("/accounts/{account_id}/statement.pdf", response_class=Response)
+def statement(account_id: int, request: Request, user: User = Depends(may("read"))) -> Response:
+    """Every entry of an account with its cause, the balance, and what is still due."""
+    return pdf("statement", run_look(request, user, lambda deed: invoices.statement(deed, account_id)))
 
 
 @router.get("/invoices/{invoice_id}/paper.pdf", response_class=Response)

@@ -400,6 +400,9 @@ function Sums({ run }: { run: Run }) {
         <dt>With an installment due by today</dt>
         <dd>{due}</dd>
       </dl>
+      <p>
+        <Link to={`/money?run=${run.id}`}>Who owes what of it</Link>
+      </p>
     </section>
   );
 }

@@ -185,7 +185,7 @@ function Take({ account, acts }: { account: Account; acts: Acts }) {
           {account.open.map((o) => (
             <div key={o.id} className="row wrap" style={{ marginTop: 6 }}>
               <Field
-                label={`${o.run}, due ${day(o.due)}, ${money(o.left, account.currency)} left`}
+                label={`${o.run}${o.who === account.name ? "" : `, ${o.who}`}, due ${day(o.due)}, ${money(o.left, account.currency)} left`}
                 width={360}
                 value={form.chosen![o.id] ?? ""}
                 placeholder="0"
@@ -244,7 +244,10 @@ function Open({ account, acts }: { account: Account; acts: Acts }) {
               {day(o.due)}
               {o.due < me.today && <div>{o.age} days late</div>}
             </td>
-            <td>{o.run}</td>
+            <td>
+              {o.run}
+              {o.who !== account.name && <div className="slate">{o.who}</div>}
+            </td>
             <td className="slate">{o.why}</td>
             <td className="right copper strong">{money(o.left, account.currency)}</td>
             <td>
@@ -441,6 +444,9 @@ function Entries({ account, acts }: { account: Account; acts: Acts }) {
       <p>
         <a href={`/api/v1/accounts/${account.id}/entries.csv`} download>
           these entries as CSV
+        </a>{" "}
+        <a href={`/api/v1/accounts/${account.id}/statement.pdf`} target="_blank" rel="noreferrer">
+          statement as PDF
         </a>
       </p>
     </div>

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { Link } from "react-router";
+import { Link, useSearchParams } from "react-router";
 
 import { api, ask, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
@@ -19,7 +19,17 @@ const AGES: Record<string, string> = {
 /** Who owes what and since when; what is to come by week, and what is not earned before its run ends. */
 export default function OutstandingPage() {
   const me = useMe();
-  const query = useQuery({ queryKey: ["outstanding"], queryFn: () => ask(api.GET("/api/v1/outstanding")) });
+  const [params] = useSearchParams();
+  const runId = Number(params.get("run")) || null;
+  const query = useQuery({
+    queryKey: ["outstanding", runId],
+    queryFn: () => ask(api.GET("/api/v1/outstanding", { params: { query: { run_id: runId } } })),
+  });
+  const run = useQuery({
+    queryKey: ["run", runId],
+    queryFn: () => ask(api.GET("/api/v1/runs/{run_id}", { params: { path: { run_id: runId! } } })),
+    enabled: runId !== null,
+  });
   const found = query.data;
   if (!found) return <NotYet title="Outstanding" error={query.error} retry={() => void query.refetch()} />;
   return (
@@ -53,7 +63,7 @@ export default function OutstandingPage() {
     >
       <MoneyTabs />
       <div className="title">
-        <h1 style={{ margin: "12px 0 6px" }}>Outstanding</h1>
+        <h1 style={{ margin: "12px 0 6px" }}>Outstanding{run.data ? ` of ${run.data.title}` : ""}</h1>
         <span className="row" style={{ gap: 18 }}>
           <a href="/api/v1/outstanding.csv" download>
             as CSV
@@ -63,6 +73,12 @@ export default function OutstandingPage() {
           </a>
         </span>
       </div>
+      {runId !== null && (
+        <p>
+          Only what is open of <Link to={`/runs/${runId}/roster`}>{run.data?.code ?? "this run"}</Link>.{" "}
+          <Link to="/money">The whole center</Link>
+        </p>
+      )}
       <Ages found={found} />
       {found.payers.length === 0 ? (
         <p className="empty">Nobody owes anything, and nobody has a credit.</p>
