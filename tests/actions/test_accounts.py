@@ -5,7 +5,18 @@ from datetime import timedelta
 
 import pytest
 
-from archgate.actions import accounts, checks, money, outstanding, people, roster, terms, undo
+from archgate.actions import (
+    accounts,
+    checks,
+    money,
+    outstanding,
+    people,
+    roster,
+    sign_ups,
+    stock,
+    terms,
+    undo,
+)
 from archgate.actions.problems import Problem
 from archgate.core.faults import Refused
 from conftest import LONG
@@ -383,3 +394,72 @@ def test_a_faulty_policy_is_refused(office, held, at):
     assert at in refusal(
         lambda: office.act(lambda d: terms.change_center_defaults(d, {"seen": {}, "set": {"refunds": held}}))
     )
+
+
+# --- an extra for somebody who is in already --------------------------------------------------------------
+
+
+@pytest.fixture
+def with_books(office):
+    """A run with a book at 31.50 from stock of three, taxed six percent on top, and somebody who signed up for 210.00."""
+    shelf = f"Shelf {next(number)}"
+    office.act(lambda d: stock.count_stock(d, {"name": shelf, "add": 3}))
+    run = a_run(
+        office, extras=[{"label": "Book", "amount": "30.00", "most": 2, "item": shelf}],
+        taxes=[{"name": "Sales tax", "percent": "6", "included": False, "on": ["book"]}],
+    )  # fmt: skip
+    somebody = a_person(office)
+    held = enrolled(office, run, somebody)
+    return {
+        "enrollment": held["enrollment_id"],
+        "book": run["extras"][0]["id"],
+        "account": account(office, somebody)["id"],
+    }
+
+
+def add(office, held, preview=False, **body):
+    ask = {"extra_id": held["book"], "count": 1, **body}
+    return office.act(lambda d: sign_ups.add_extra(d, held["enrollment"], ask), preview=preview)
+
+
+def test_an_extra_added_later_is_charged_and_spread_over_what_is_not_due_yet(office, with_books):
+    shown = add(office, with_books, preview=True)
+    assert page(office, with_books["account"])["balance"] == "210.00"  # nothing was written
+    assert [r["amount"] for r in shown["before"]] == ["105.00", "105.00"]
+    assert [r["amount"] for r in shown["after"]] == [
+        "105.00",
+        "136.80",
+    ]  # the first half was due at sign-up and stands
+    done = add(office, with_books, total=shown["total"])
+    assert done["total"] == "241.80"
+    after = page(office, with_books["account"])
+    assert (after["balance"], [o["left"] for o in after["open"]]) == ("241.80", ["105.00", "136.80"])
+    assert [e["kind"] for e in after["entries"]] == ["charge", "charge", "tax"]
+    with pytest.raises(Problem, match=r"total was 241\.80"):
+        add(office, with_books, total="241.80")
+    agrees(office)
+
+
+def test_with_nothing_left_to_take_it_an_extra_is_due_at_once_and_credit_settles_it(office, with_books):
+    pay(office, {"id": with_books["account"]}, "220.00")
+    done = add(office, with_books)
+    assert sorted(r["amount"] for r in done["after"]) == ["105.00", "105.00", "31.80"]
+    after = page(office, with_books["account"])
+    assert (after["balance"], after["credit"], [o["left"] for o in after["open"]]) == (
+        "21.80",
+        "0.00",
+        ["21.80"],
+    )
+    agrees(office)
+
+
+def test_added_extras_have_their_limits_and_go_back_with_the_seat(office, with_books):
+    assert "/count" in refusal(lambda: add(office, with_books, count=3))
+    add(office, with_books, count=2)
+    assert "At most 2" in refusal(lambda: add(office, with_books))["/count"]
+    assert set(refusal(lambda: add(office, with_books, extra_id=10**9, count=0))) == {"/extra_id", "/count"}
+    gone = office.act(lambda d: roster.withdraw(d, with_books["enrollment"]))
+    assert page(office, with_books["account"])["balance"] == "0.00"
+    office.act(lambda d: undo.undo(d, gone["change"]))
+    assert page(office, with_books["account"])["balance"] == "273.60"
+    agrees(office)

@@ -118,3 +118,22 @@ def test_papers_are_issued_and_a_withdrawal_shows_what_is_kept_before_it_is_done
     finally:
         now_office.act(lambda d: undo.undo(d, done["change"]))
     assert at_work.console() == []
+
+
+def test_an_extra_is_added_for_somebody_who_is_in_already(at_work, now_office):
+    run = run_ahead(now_office, extras=[{"label": "Handbook", "amount": "30.00", "most": 2}])
+    somebody = a_person(now_office, family=f"Reader{next(number)}")
+    enrolled(now_office, run, somebody)
+    at_work.open(f"/runs/{run['id']}/roster")
+    at_work.click(f"add an extra for {somebody['name']}")
+    at_work.sees("The sign-up comes to $240.00")
+    at_work.sees("(was $105.00)")
+    at_work.fill("How many", "3")
+    at_work.sees("At most 2 of Handbook go with one sign-up.")
+    assert at_work.axe() == []
+    at_work.fill("How many", "2")
+    at_work.sees("The sign-up comes to $270.00")
+    at_work.click("Add it")
+    at_work.sees(f"Added for {somebody['name']}; the sign-up comes to $270.00.")
+    at_work.sees("2 Handbook")
+    assert at_work.axe() == [] and at_work.console() == []

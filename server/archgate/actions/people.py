@@ -236,11 +236,11 @@ def find_people(deed: Deed, q: str, limit: int = 8) -> list[dict[str, Any]]:
     return [{**person_view(p), "runs": runs.get(p.id, 0), **owed.get(p.id, NOTHING_OWED)} for p in people]
 
 
-NOTHING_OWED: dict[str, Any] = {"owed": None, "next_due": None}
+NOTHING_OWED: dict[str, Any] = {"owed": None, "credit": None, "next_due": None}
 
 
 def owed_by(deed: Deed, person_ids: list[int]) -> dict[int, dict[str, Any]]:
-    """What people owe on their own accounts in the center's currency, and their next installment."""
+    """What people owe on their own accounts in the center's currency, or have as credit, and their next installment."""
     accounts = deed.session.scalars(
         select(Account).where(Account.person_id.in_(person_ids), Account.currency == deed.center.currency)
     ).all()
@@ -257,7 +257,8 @@ def owed_by(deed: Deed, person_ids: list[int]) -> dict[int, dict[str, Any]]:
     currency = deed.center.currency
     return {
         a.person_id: {
-            "owed": format_amount(sums[a.id], currency),
+            "owed": format_amount(sums[a.id], currency) if sums[a.id] > 0 else None,
+            "credit": format_amount(-sums[a.id], currency) if sums[a.id] < 0 else None,
             "next_due": money.next_due(by_payer.get(a.id, []), currency),
         }
         for a in accounts

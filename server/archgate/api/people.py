@@ -34,6 +34,7 @@ class NextDue(BaseModel):
 class PersonFound(PersonOut):
     runs: int
     owed: str | None
+    credit: str | None
     next_due: NextDue | None
 
 
@@ -111,6 +112,7 @@ class LogLine(BaseModel):
 
 class PersonPage(PersonOut):
     owed: str | None
+    credit: str | None
     next_due: NextDue | None
     currency: str
     numbers: list[StaffNumber]

@@ -7,11 +7,11 @@ from typing import Any
 from fastapi import APIRouter, Depends, Request
 from pydantic import BaseModel
 
-from archgate.actions import roster, rosters, undo, waitlist
+from archgate.actions import roster, rosters, sign_ups, undo, waitlist
 from archgate.actions.access import User
 from archgate.actions.transaction import Once
 from archgate.api.fees import AskIn, QuoteOut, SeatQuote
-from archgate.api.web import given, may, once, run_act, run_look
+from archgate.api.web import Body, given, may, once, run_act, run_look
 
 router = APIRouter(tags=["roster"])
 
@@ -190,6 +190,51 @@ def enroll(
 @router.get("/enrollments/{enrollment_id}")
 def get_enrollment(enrollment_id: int, request: Request, user: User = Depends(may("read"))) -> EnrollmentOut:
     return run_look(request, user, lambda deed: roster.enrollment_view(deed, enrollment_id))
+
+
+class AddExtra(Body):
+    """`total` is the new total that was shown."""
+
+    extra_id: Any = None
+    count: Any = None
+    total: Any = None
+
+
+class PlanRow(BaseModel):
+    due: str
+    amount: str
+    left: str
+
+
+class ExtraAdded(BaseModel):
+    """The installments before and after; with `preview` nothing is saved."""
+
+    change: str
+    enrollment_id: int
+    name: str
+    currency: str
+    total: str
+    before: list[PlanRow]
+    after: list[PlanRow]
+
+
+@router.post("/enrollments/{enrollment_id}/extras", status_code=201)
+def add_extra(
+    enrollment_id: int,
+    body: AddExtra,
+    request: Request,
+    preview: bool = False,
+    user: User = Depends(may("enroll")),
+    key: Once | None = Depends(once),
+) -> ExtraAdded:
+    """Add an extra to a sign-up; the plan is worked out again, what is paid or due stands."""
+    return run_act(
+        request,
+        user,
+        lambda deed: sign_ups.add_extra(deed, enrollment_id, given(body)),
+        once=key,
+        preview=preview,
+    )
 
 
 @router.get("/enrollments/{enrollment_id}/withdrawal")

@@ -1822,6 +1822,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/enrollments/{enrollment_id}/extras": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add Extra
+         * @description Add an extra to a sign-up; the plan is worked out again, what is paid or due stands.
+         */
+        post: operations["add_extra"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/enrollments/{enrollment_id}/withdrawal": {
         parameters: {
             query?: never;
@@ -2430,6 +2450,20 @@ export interface components {
             at: string;
             /** Balance At */
             balance_at: string;
+        };
+        /**
+         * AddExtra
+         * @description `total` is the new total that was shown.
+         */
+        AddExtra: {
+            /** Extra Id */
+            extra_id?: unknown;
+            /** Count */
+            count?: unknown;
+            /** Total */
+            total?: unknown;
+        } & {
+            [key: string]: unknown;
         };
         /** BatchChange */
         BatchChange: {
@@ -3346,6 +3380,26 @@ export interface components {
             ends_on?: unknown;
         } & {
             [key: string]: unknown;
+        };
+        /**
+         * ExtraAdded
+         * @description The installments before and after; with `preview` nothing is saved.
+         */
+        ExtraAdded: {
+            /** Change */
+            change: string;
+            /** Enrollment Id */
+            enrollment_id: number;
+            /** Name */
+            name: string;
+            /** Currency */
+            currency: string;
+            /** Total */
+            total: string;
+            /** Before */
+            before: components["schemas"]["PlanRow"][];
+            /** After */
+            after: components["schemas"]["PlanRow"][];
         };
         /** ExtraChoice */
         ExtraChoice: {
@@ -4623,6 +4677,8 @@ export interface components {
             runs: number;
             /** Owed */
             owed: string | null;
+            /** Credit */
+            credit: string | null;
             next_due: components["schemas"]["NextDue"] | null;
         };
         /** PersonNear */
@@ -4679,6 +4735,8 @@ export interface components {
             note: string;
             /** Owed */
             owed: string | null;
+            /** Credit */
+            credit: string | null;
             next_due: components["schemas"]["NextDue"] | null;
             /** Currency */
             currency: string;
@@ -4883,6 +4941,15 @@ export interface components {
             lines: components["schemas"]["PlanLineOut"][];
             /** Of Center */
             of_center: boolean;
+        };
+        /** PlanRow */
+        PlanRow: {
+            /** Due */
+            due: string;
+            /** Amount */
+            amount: string;
+            /** Left */
+            left: string;
         };
         /** PlannedDates */
         PlannedDates: {
@@ -14369,6 +14436,86 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EnrollmentOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    add_extra: {
+        parameters: {
+            query?: {
+                preview?: boolean;
+            };
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                enrollment_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddExtra"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExtraAdded"];
                 };
             };
             /** @description Please sign in */

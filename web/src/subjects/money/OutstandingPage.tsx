@@ -64,7 +64,7 @@ export default function OutstandingPage() {
       <MoneyTabs />
       <div className="title">
         <h1 style={{ margin: "12px 0 6px" }}>Outstanding{run.data ? ` of ${run.data.title}` : ""}</h1>
-        <span className="row" style={{ gap: 18 }}>
+        <span className="row nowrap" style={{ gap: 18, flex: "none" }}>
           <a href="/api/v1/outstanding.csv" download>
             as CSV
           </a>

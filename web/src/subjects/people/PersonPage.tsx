@@ -85,6 +85,10 @@ export default function PersonPage() {
                   </p>
                 )}
               </>
+            ) : person.credit ? (
+              <p>
+                Nothing; there is a credit of <strong>{money(person.credit, person.currency)}</strong>.
+              </p>
             ) : (
               <p className="slate">Nothing on this person’s own account.</p>
             )}

@@ -303,7 +303,10 @@ export default function Desk() {
               typed={call.who}
               onCancel={() => (set({ adding: false }), focus(whoRef))}
               onAdded={(person) => {
-                set({ person: { runs: 0, owed: null, next_due: null, ...person }, adding: false });
+                set({
+                  person: { runs: 0, owed: null, credit: null, next_due: null, ...person },
+                  adding: false,
+                });
                 focus(call.runId === null ? whatRef : termsRef);
               }}
             />

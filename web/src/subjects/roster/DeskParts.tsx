@@ -131,6 +131,7 @@ export function PersonLine({ person }: { person: Person }) {
       <div className="slate">{person.email ?? "no email"}</div>
       <div className="slate">
         {person.phone}
+        {person.credit && <span> has {money(person.credit, currency)} credit</span>}
         {person.owed && <span className="ochre"> owes {money(person.owed, currency)}</span>}
       </div>
     </>

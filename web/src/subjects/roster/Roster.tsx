@@ -13,6 +13,7 @@ import { Field } from "../../parts/Field";
 import { Trouble } from "../../parts/Page";
 import { count, day, isZero, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
+import { AddExtra } from "./AddExtra";
 import { Leaving } from "./Leaving";
 import { Line } from "./Line";
 import { PartyHead } from "./PartyHead";
@@ -63,6 +64,7 @@ export function Roster({ run, acts }: { run: Schemas["RunOut"]; acts: ReturnType
   const q = params.get("q") ?? "";
   const setQ = (text: string) => setParams(text ? { q: text } : {}, { replace: true });
   const [asking, setAsking] = useState<RosterRow | null>(null);
+  const [adding, setAdding] = useState<RosterRow | null>(null);
   if (roster.error && !roster.data)
     return <Trouble error={roster.error} retry={() => void roster.refetch()} />;
   if (!roster.data) return <div className="quiet-block" aria-busy="true" />;
@@ -143,6 +145,15 @@ export function Roster({ run, acts }: { run: Schemas["RunOut"]; acts: ReturnType
                     </div>
                   ))}
                   {row.payer && <div className="slate">pays: {row.payer}</div>}
+                  {run.extras.length > 0 && adding?.id !== row.id && (
+                    <button
+                      className="plainly quiet noprint"
+                      aria-label={`add an extra for ${row.name}`}
+                      onClick={() => setAdding(row)}
+                    >
+                      add an extra
+                    </button>
+                  )}
                 </TableCell>
                 <TableCell className="right">{money(row.total, run.currency)}</TableCell>
                 <TableCell className="right">
@@ -168,6 +179,13 @@ export function Roster({ run, acts }: { run: Schemas["RunOut"]; acts: ReturnType
                   )}
                 </TableCell>
               </TableRow>,
+              adding?.id === row.id && (
+                <TableRow key={`${row.id}-adding`} className="noprint">
+                  <TableCell colSpan={8}>
+                    <AddExtra enrollmentId={row.id} run={run} acts={acts} onClose={() => setAdding(null)} />
+                  </TableCell>
+                </TableRow>
+              ),
               asking?.id === row.id && (
                 <TableRow key={`${row.id}-leaving`} className="noprint">
                   <TableCell colSpan={8}>
