@@ -22,21 +22,40 @@ from archgate.api import (
     accounts,
     bulk,
     calc,
+    codes,
     courses,
     fees,
     live,
     messages,
     people,
     places,
+    plans,
     roster,
     schedule,
+    stock,
     web,
 )
 from archgate.core.faults import Refused
 from archgate.settings import Settings
 
 PREFIX = "/api/v1"
-SUBJECTS = (access, courses, fees, accounts, schedule, places, people, roster, bulk, messages, live, calc)
+SUBJECTS = (
+    access,
+    courses,
+    fees,
+    plans,
+    codes,
+    stock,
+    accounts,
+    schedule,
+    places,
+    people,
+    roster,
+    bulk,
+    messages,
+    live,
+    calc,
+)
 LARGEST_BODY = 12 * 1024 * 1024
 log = structlog.get_logger()
 

@@ -309,6 +309,19 @@ def migrate(center: str = "", time_zone: str = "America/New_York", currency: str
     say("the database is at this version.")
 
 
+@app.command()
+def check() -> None:
+    """Ask whether everything agrees: ledger, accounts, seats, stock, codes, number series. Status 1 when it does not."""
+    from archgate.actions.checks import everything
+    from archgate.actions.transaction import look
+    from archgate.tables.engine import sessions_of
+
+    found = look(sessions_of(engine_from_settings()), everything)
+    say(found)
+    if found != "Everything agrees.":
+        raise typer.Exit(1)
+
+
 @admin.command("create")
 def admin_create(email: str, name: str) -> None:
     """A first administrator; the password is asked for, or read from ARCHGATE_ADMIN_PASSWORD."""

@@ -4,6 +4,8 @@ import random
 from datetime import timedelta
 
 import pytest
+from beancount import loader
+from beancount.core import data
 
 from archgate.actions import (
     accounts,
@@ -289,9 +291,6 @@ def test_every_account_is_the_sum_of_its_causes_whatever_is_done(office, seed):
 
 def test_an_independent_ledger_reads_the_export_and_agrees_on_every_balance(office, payer):
     """beancount 3.2.0 (its loader checks that every transaction balances, and every balance that is asserted)."""
-    loader = pytest.importorskip("beancount.loader")
-    from beancount.core import data
-
     pay(office, payer, "55.55", "check", reference='No. "7"')
     text = office.look(outstanding.ledger_file)
     entries, errors, _ = loader.load_string(text)

@@ -3,9 +3,10 @@
 from datetime import date, timedelta
 
 import pytest
+from beancount import loader
 from sqlalchemy import select
 
-from archgate.actions import checks, clashes, finding, messages, rosters, seats, today
+from archgate.actions import checks, clashes, finding, messages, outstanding, rosters, seats, today
 from archgate.actions.center import make_center, set_clock
 from archgate.actions.transaction import look
 from archgate.core.seats import check_seats
@@ -53,6 +54,10 @@ def test_the_demo_center_has_every_state_and_nothing_wrong(day, worker_id):
             capacity = d.session.get_one(Run, run["id"]).capacity
             assert check_seats(capacity, run["taken"], seats.live_heads(d, run["id"])) == []
         assert checks.everything(d) == "Everything agrees."
+        entries, errors, _ = loader.load_string(
+            outstanding.ledger_file(d)
+        )  # an independent ledger, beancount 3.2.0
+        assert errors == [] and len(entries) > 100
         assert {c["kind"] for c in clashes.of_center(d)} >= {"room", "too small", "not available", "closure"}
         assert {r["kind"] for r in runs} == {"dated", "cohort", "open"} and any(r["client"] for r in runs)
         assert {r["decision"] for r in runs} >= {"undecided", "going ahead", "waits"}

@@ -10,9 +10,14 @@ import time
 from urllib.request import urlopen
 
 import pytest
+from sqlalchemy import text
 
+from archgate.actions.center import make_center
 from archgate.own_server import OwnServer, ServerTrouble
 from archgate.settings import ROOT
+from archgate.tables.engine import engine_for, sessions_of
+from archgate.tables.migrate import migrate
+from conftest import new_database
 
 LAUNCHER = ROOT / "archgate"
 
@@ -270,3 +275,17 @@ def test_real_use_from_an_empty_database_to_a_signed_in_administrator(worker_id)
     finally:
         process.send_signal(signal.SIGINT)
         process.wait(20)
+
+
+def test_the_check_by_hand_says_what_does_not_agree(worker_id):
+    address = new_database(f"check_{worker_id}")
+    engine = engine_for(address)
+    migrate(engine)
+    make_center(sessions_of(engine), "Checked", "America/New_York", "USD")
+    done = launch("check", ARCHGATE_DATABASE_URL=address)
+    assert done.returncode == 0 and "Everything agrees." in done.stdout + done.stderr
+    with engine.begin() as connection:
+        connection.execute(text("INSERT INTO stock_items (id, name, on_hand) VALUES (1, 'Chisel', 3)"))
+    done = launch("check", ARCHGATE_DATABASE_URL=address)
+    assert done.returncode == 1 and "Chisel: 3 on hand, its moves make 0." in done.stdout + done.stderr
+    engine.dispose()

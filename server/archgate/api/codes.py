@@ -1,0 +1,110 @@
+"""Discount codes: one, or a numbered set as a CSV file, with who used them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request, Response
+from pydantic import BaseModel, Field
+
+from archgate.actions import codes
+from archgate.actions.access import User
+from archgate.actions.transaction import Once
+from archgate.api.web import Body, given, may, once, run_act, run_look
+from archgate.papers.lists import csv_file
+
+router = APIRouter(tags=["fees"])
+
+
+class CodeIn(Body):
+    """`number` makes a set of single-use codes; `on` are codes of rates and extras, none said is every rate."""
+
+    code: Any = None
+    note: Any = None
+    percent: Any = None
+    off: Any = None
+    to: Any = None
+    most: Any = None
+    most_each: Any = None
+    course_ids: Any = None
+    run_ids: Any = None
+    on: Any = None
+    active: Any = None
+    number: Any = None
+
+
+class CodeOut(BaseModel):
+    """A code, or a set of `number` single-use ones. `cost` is what it took off for those who hold their seat."""
+
+    id: int
+    code: str
+    note: str
+    percent: str | None
+    off: str | None
+    from_: str | None = Field(alias="from")
+    to: str | None
+    most: int | None
+    most_each: int | None
+    course_ids: list[int]
+    run_ids: list[int]
+    on: list[str] | None
+    active: bool
+    number: int | None
+    uses: int
+    limit: int | None
+    cost: str
+    currency: str
+    state: str
+
+
+class CodeDone(CodeOut):
+    change: str
+
+
+class CodeUser(BaseModel):
+    code: str
+    person_id: int
+    name: str
+    run_id: int
+    run: str
+    amount: str
+    live: bool
+    at: str
+
+
+class CodeUses(CodeOut):
+    people: list[CodeUser]
+
+
+@router.get("/codes")
+def list_codes(request: Request, user: User = Depends(may("read"))) -> list[CodeOut]:
+    return run_look(request, user, codes.list_codes)
+
+
+@router.post("/codes", status_code=201)
+def make_code(
+    body: CodeIn, request: Request, user: User = Depends(may("keep fees")), key: Once | None = Depends(once)
+) -> CodeDone:
+    """Make one code, or a numbered set of single-use ones."""
+    return run_act(request, user, lambda deed: codes.make_code(deed, given(body)), once=key)
+
+
+@router.get("/codes/{code_id}")
+def get_code(code_id: int, request: Request, user: User = Depends(may("read"))) -> CodeUses:
+    return run_look(request, user, lambda deed: codes.code_uses(deed, code_id))
+
+
+@router.put("/codes/{code_id}")
+def change_code(
+    code_id: int, body: CodeIn, request: Request, user: User = Depends(may("keep fees"))
+) -> CodeDone:
+    """Change a code, or with it its whole set, for sign-ups from now on."""
+    return run_act(request, user, lambda deed: codes.change_code(deed, code_id, given(body)))
+
+
+@router.get("/codes/{code_id}/list.csv", response_class=Response)
+def code_list(code_id: int, request: Request, user: User = Depends(may("read"))) -> Response:
+    """A set of codes as a CSV file, with who used which."""
+    name, lines = run_look(request, user, lambda deed: codes.code_lines(deed, code_id))
+    headers = {"Content-Disposition": f'attachment; filename="{name}.csv"'}
+    return Response(csv_file(lines), media_type="text/csv; charset=utf-8", headers=headers)

@@ -1,0 +1,100 @@
+"""Payment plans of the center, their log, and what a plan that is being typed would ask of somebody."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from pydantic import BaseModel
+
+from archgate.actions import plans, quotes
+from archgate.actions.access import User
+from archgate.actions.transaction import Once
+from archgate.api.fees import Due, PlanOut
+from archgate.api.web import Body, Patch, given, may, once, run_act, run_look
+
+router = APIRouter(tags=["plans"])
+
+
+class PlanIn(Body):
+    name: Any = None
+    note: Any = None
+    details: Any = None
+    lines: Any = None
+    course_ids: Any = None
+
+
+class CourseName(BaseModel):
+    id: int
+    title: str
+
+
+class CenterPlan(PlanOut):
+    """A plan of the center; `agreed` counts the sign-ups on it and on what it replaced. No `courses`: any run."""
+
+    active: bool
+    agreed: int
+    courses: list[CourseName]
+
+
+class PlanDone(BaseModel):
+    change: str
+    plan: CenterPlan
+
+
+class PlanChange(BaseModel):
+    key: str
+    at: str
+    by: str
+    text: str
+
+
+class PlanExample(Body):
+    """Lines as a form holds them, on a real run and sign-up date; without a run, on a total of your own."""
+
+    run_id: Any = None
+    rate_id: Any = None
+    total: Any = None
+    lines: Any = None
+    signed_up: Any = None
+
+
+class ExampleOut(Due):
+    """`said` is why there is no example: by how much the lines miss the whole, or what is missing."""
+
+    signed_up: str
+    start: str | None
+    total: str
+    currency: str
+    said: list[str]
+
+
+@router.get("/plans")
+def list_plans(request: Request, user: User = Depends(may("read"))) -> list[CenterPlan]:
+    return run_look(request, user, plans.list_plans)
+
+
+@router.post("/plans", status_code=201)
+def make_plan(
+    body: PlanIn, request: Request, user: User = Depends(may("keep fees")), key: Once | None = Depends(once)
+) -> PlanDone:
+    return run_act(request, user, lambda deed: plans.make_plan(deed, given(body)), once=key)
+
+
+@router.patch("/plans/{plan_id}")
+def change_plan(
+    plan_id: int, body: Patch, request: Request, user: User = Depends(may("keep fees"))
+) -> PlanDone:
+    """Change a plan for sign-ups from now on; who agreed to it keeps what was agreed."""
+    return run_act(request, user, lambda deed: plans.change_plan(deed, plan_id, given(body)))
+
+
+@router.get("/plans/{plan_id}/log")
+def plan_log(plan_id: int, request: Request, user: User = Depends(may("read"))) -> list[PlanChange]:
+    return run_look(request, user, lambda deed: plans.plan_log(deed, plan_id))
+
+
+@router.post("/plan-example")
+def plan_example(body: PlanExample, request: Request, user: User = Depends(may("read"))) -> ExampleOut:
+    """What a plan that is being typed would ask of somebody. Nothing is written."""
+    return run_look(request, user, lambda deed: quotes.plan_example(deed, given(body)))

@@ -1,0 +1,91 @@
+"""Stock of what runs sell beside the seat, and what runs start from where their course says nothing."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from pydantic import BaseModel
+
+from archgate.actions import stock, terms
+from archgate.actions.access import User
+from archgate.actions.transaction import Once
+from archgate.api.web import Body, Patch, given, may, once, run_act, run_look
+
+router = APIRouter(tags=["fees"])
+
+
+class RunCode(BaseModel):
+    id: int
+    code: str
+
+
+class StockOut(BaseModel):
+    id: int
+    name: str
+    on_hand: int
+    runs: list[RunCode]
+
+
+class StockMoveOut(BaseModel):
+    id: int
+    quantity: int
+    at: str
+    cause: str
+
+
+class StockLedger(BaseModel):
+    id: int
+    name: str
+    on_hand: int
+    moves: list[StockMoveOut]
+
+
+class StockIn(Body):
+    """`add` is how many come in (or go out, negative); `counted` what a count found. One of both."""
+
+    name: Any = None
+    add: Any = None
+    counted: Any = None
+    cause: Any = None
+
+
+@router.get("/stock")
+def list_stock(request: Request, user: User = Depends(may("read"))) -> list[StockOut]:
+    return run_look(request, user, stock.list_stock)
+
+
+@router.post("/stock")
+def count_stock(
+    body: StockIn, request: Request, user: User = Depends(may("keep fees")), key: Once | None = Depends(once)
+) -> StockLedger:
+    """Put into stock, take out, or say what was counted; a new name makes a new item."""
+    return run_act(request, user, lambda deed: stock.count_stock(deed, given(body)), once=key)
+
+
+@router.get("/stock/{item_id}")
+def stock_moves(item_id: int, request: Request, user: User = Depends(may("read"))) -> StockLedger:
+    return run_look(request, user, lambda deed: stock.stock_moves(deed, item_id))
+
+
+class Defaults(BaseModel):
+    """`values` is what runs start from; `courses_differ` counts the courses with a value of their own."""
+
+    currency: str
+    values: dict[str, Any]
+    courses_differ: dict[str, int]
+
+
+class DefaultsChanged(Defaults):
+    change: str
+
+
+@router.get("/defaults")
+def get_defaults(request: Request, user: User = Depends(may("read"))) -> Defaults:
+    return run_look(request, user, terms.center_defaults)
+
+
+@router.patch("/defaults")
+def change_defaults(body: Patch, request: Request, user: User = Depends(may("keep fees"))) -> DefaultsChanged:
+    """Set what runs start from where their course says nothing; null forgets a default."""
+    return run_act(request, user, lambda deed: terms.change_center_defaults(deed, given(body)))
