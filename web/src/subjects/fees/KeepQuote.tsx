@@ -1,4 +1,5 @@
 import Button from "@mui/material/Button";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 
@@ -22,7 +23,10 @@ export function KeepQuote({
 }) {
   const me = useMe();
   const [open, setOpen] = useState(false);
-  const [last, setLast] = useState(dayBefore(me.today, -14));
+  const defaults = useQuery({ queryKey: ["defaults"], queryFn: () => ask(api.GET("/api/v1/defaults")) });
+  const usual = Number(defaults.data?.values.quote_days ?? 14);
+  const [typed, setLast] = useState<string | null>(null);
+  const last = typed ?? dayBefore(me.today, -usual);
   const [send, setSend] = useState(Boolean(call.person?.email));
   const [note, setNote] = useState("");
   const [error, setError] = useState<unknown>(null);
