@@ -20,7 +20,7 @@ from archgate.actions.transaction import Deed
 from archgate.core.faults import refuse
 from archgate.core.money import format_amount, parse_amount
 from archgate.core.schedule import day_text
-from archgate.papers.words import money_text
+from archgate.papers.words import amount_text, money_text
 from archgate.tables.courses import Run
 from archgate.tables.money import Account, Invoice, InvoicedEnrollment, NumberSeries, Payment, Posting
 from archgate.tables.people import Person
@@ -70,12 +70,11 @@ def document_of(deed: Deed, account: Account, rows: list[Enrollment], title: str
         run = runs[e.run_id]
         first = f", from {day_text(run.meetings[0].date)}" if run.meetings else ""
         for n, line in enumerate(e.quote["lines"]):
-            units = parse_amount(line["amount"].removeprefix("-"), currency)
             many = f" x {line['quantity']}" if line["quantity"] > 1 else ""
             lines.append({
                 "what": f"{line['label']}{many}",
                 "more": f"{e.person.name}, {run.title or run.course.title} ({run.code}{first})" if n == 0 else "",
-                "amount": money_text(-units if line["amount"].startswith("-") else units, currency),
+                "amount": amount_text(line["amount"], currency),
             })  # fmt: skip
         for tax in e.quote.get("taxes", []):
             key = (tax["name"], tax["included"])
@@ -221,20 +220,16 @@ def statement(deed: Deed, account_id: int) -> dict[str, Any]:
     page = accounts.account_page(deed, account_id)
     currency = page["currency"]
 
-    def said(text: str) -> str:
-        sign = -1 if text.startswith("-") else 1
-        return money_text(sign * parse_amount(text.removeprefix("-"), currency), currency)
-
     return {
         "title": "Statement of account", "number": None, "center": deed.center.name, "date": day_text(deed.today),
         "payer": page["name"], "notes": [], "taxes": [],
         "lines": [
-            {"what": f"{day_text(date.fromisoformat(e['day']))}, {e['kind']}", "more": e["cause"], "amount": said(e["amount"])}
+            {"what": f"{day_text(date.fromisoformat(e['day']))}, {e['kind']}", "more": e["cause"], "amount": amount_text(e["amount"], currency)}
             for e in page["entries"]
         ],
-        "total": said(page["balance"]),
+        "total": amount_text(page["balance"], currency),
         "dues": [
-            {"what": f"{day_text(date.fromisoformat(o['due']))}, {o['run']}", "amount": said(o["left"])} for o in page["open"]
+            {"what": f"{day_text(date.fromisoformat(o['due']))}, {o['run']}", "amount": amount_text(o["left"], currency)} for o in page["open"]
         ],
     }  # fmt: skip
 

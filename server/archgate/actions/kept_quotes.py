@@ -18,7 +18,7 @@ from archgate.core.faults import Fault, Refused
 from archgate.core.money import parse_amount
 from archgate.core.reader import Reader
 from archgate.core.schedule import day_text
-from archgate.papers.words import money_text
+from archgate.papers.words import amount_text, money_text
 from archgate.tables.courses import Run
 from archgate.tables.fees import KeptQuote
 from archgate.tables.people import Organization, Person
@@ -98,27 +98,22 @@ def letter(deed: Deed, run: Run, person: Person, row: KeptQuote) -> str:
     """A kept quote as a letter."""
     currency = row.quote["currency"]
 
-    def said(text: str) -> str:
-        negative = text.startswith("-")
-        units = parse_amount(text.removeprefix("-"), currency)
-        return money_text(-units if negative else units, currency)
-
     lines = [
-        f"- {x['label']}{' x ' + str(x['quantity']) if x['quantity'] > 1 else ''}: {said(x['amount'])}"
+        f"- {x['label']}{' x ' + str(x['quantity']) if x['quantity'] > 1 else ''}: {amount_text(x['amount'], currency)}"
         for x in row.quote["lines"]
     ]
     lines += [
-        f"- {t['name']}{', in the price' if t['included'] else ''}: {said(t['amount'])}"
+        f"- {t['name']}{', in the price' if t['included'] else ''}: {amount_text(t['amount'], currency)}"
         for t in row.quote["taxes"]
     ]
     dues = [
-        f"- {'at sign-up' if i['due'] == shown(deed.today) else day_text(date.fromisoformat(i['due']))}: {said(i['amount'])}"
+        f"- {'at sign-up' if i['due'] == shown(deed.today) else day_text(date.fromisoformat(i['due']))}: {amount_text(i['amount'], currency)}"
         for i in row.quote["installments"]
     ]
     dates = f", from {day_text(run.meetings[0].date)}" if run.meetings else ""
     parts = [
         f"Dear {person.name},", f"this is what {run.title or run.course.title} ({run.code}{dates}) costs:",
-        "\n".join(lines), f"Total {said(row.quote['total'])}. If you signed up today you would pay:", "\n".join(dues),
+        "\n".join(lines), f"Total {amount_text(row.quote['total'], currency)}. If you signed up today you would pay:", "\n".join(dues),
         f"This quote stands through {day_text(row.last)}. It does not hold a seat.", *([row.note] if row.note else []),
         deed.center.name,
     ]  # fmt: skip

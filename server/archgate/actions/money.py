@@ -10,7 +10,7 @@ from sqlalchemy.dialects.mysql import insert
 
 from archgate.actions.transaction import Deed, system_now
 from archgate.core import ledger
-from archgate.core.money import format_amount, parse_amount
+from archgate.core.money import format_amount, parse_signed
 from archgate.tables.money import Account, Allocation, Entry, Posting
 from archgate.tables.plans import Installment
 from archgate.tables.roster import Enrollment
@@ -54,7 +54,7 @@ def post(deed: Deed, posting: ledger.Posting, effective: date, cause: str, **tie
 
 
 def center_account(deed: Deed, name: str, currency: str) -> int:
-    """The id of an account of the center: income, discounts, tax:NAME, method:NAME, write-offs, payment fees."""
+    """The id of an account of the center: income, discounts, tax:NAME, method:NAME, write-offs."""
     known: dict[tuple[str, str], int] = deed.session.info.setdefault("center accounts", {})
     if (name, currency) not in known:
         known[name, currency] = account_of(deed, f"center:{name}"[:60], currency).id
@@ -67,14 +67,10 @@ def charge(deed: Deed, enrollment: Enrollment, cause: str) -> None:
         return
     currency, quote = enrollment.currency, enrollment.quote
 
-    def units(text: str) -> int:
-        sign = -1 if text.startswith("-") else 1
-        return sign * parse_amount(text.removeprefix("-"), currency)
-
-    taxes = [(t["name"], units(t["amount"]), t["included"]) for t in quote.get("taxes", [])]
+    taxes = [(t["name"], parse_signed(t["amount"], currency), t["included"]) for t in quote.get("taxes", [])]
     postings = ledger.sign_up_postings(
         enrollment.payer_id, lambda name: center_account(deed, name, currency),
-        [units(x["amount"]) for x in quote["lines"]], taxes, currency,
+        [parse_signed(x["amount"], currency) for x in quote["lines"]], taxes, currency,
     )  # fmt: skip
     for posting in postings:
         post(deed, posting, deed.today, cause, enrollment_id=enrollment.id)

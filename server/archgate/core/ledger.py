@@ -19,7 +19,6 @@ class Kind(StrEnum):
     PAYMENT = "payment"
     REFUND = "refund"
     WRITE_OFF = "write-off"
-    FEE = "payment fee"
     REVERSAL = "reversal"
 
 
@@ -83,11 +82,6 @@ def refund_of(payer: int, method: int, amount: int, currency: str) -> Posting:
 def write_off_of(payer: int, lost: int, amount: int, currency: str) -> Posting:
     """What is no longer expected from a payer."""
     return Posting(Kind.WRITE_OFF, currency, (Entry(lost, amount), Entry(payer, -amount)))
-
-
-def fee_of(method: int, fees: int, amount: int, currency: str) -> Posting:
-    """What a payment service kept of a payment."""
-    return Posting(Kind.FEE, currency, (Entry(fees, amount), Entry(method, -amount)))
 
 
 def reversal_of(posting: Posting) -> Posting:

@@ -61,6 +61,12 @@ def parse_amount(text: str, currency: str) -> int:
     return units
 
 
+def parse_signed(text: str, currency: str) -> int:
+    """Smallest units of an amount that `format_amount` wrote, with its sign: reductions of a quote are negative."""
+    units = parse_amount(text.removeprefix("-"), currency)
+    return -units if text.startswith("-") else units
+
+
 def format_amount(units: int, currency: str) -> str:
     """The plain text of an amount, with all its decimals and no grouping: 24000 USD -> "240.00"."""
     digits = digits_of(currency)

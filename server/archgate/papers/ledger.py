@@ -12,8 +12,7 @@ from datetime import date, timedelta
 
 from archgate.core.money import format_amount
 
-ROOMS = {"income": "Income:Fees", "discounts": "Expenses:Discounts", "write-offs": "Expenses:Write-offs",
-         "payment fees": "Expenses:Payment-fees"}  # fmt: skip
+ROOMS = {"income": "Income:Fees", "discounts": "Expenses:Discounts", "write-offs": "Expenses:Write-offs"}
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,7 @@ from decimal import Decimal
 
 from babel.numbers import format_currency
 
-from archgate.core.money import digits_of
+from archgate.core.money import digits_of, parse_signed
 
 LOCALE = "en_US"
 
@@ -20,3 +20,8 @@ def money_text(units: int, currency: str) -> str:
     pattern = "¤#,##0" + ("." + "0" * digits if digits else "")
     value = Decimal(units).scaleb(-digits)
     return str(format_currency(value, currency, pattern, LOCALE, currency_digits=False))
+
+
+def amount_text(amount: str, currency: str) -> str:
+    """The same of an amount as plain text, as quotes keep it: "-42.00" USD is -$42.00."""
+    return money_text(parse_signed(amount, currency), currency)
