@@ -721,3 +721,20 @@ def test_no_order_of_acts_makes_a_negative_total_or_loses_a_piece(office, seed):
             pass
         assert on_hand(office, shelf) >= 0
     agrees(office)
+
+
+def test_what_was_agreed_holds_also_with_an_extra_that_is_no_longer_offered(office, run, shelf):
+    """A kept quote and a place in line keep their book, at its price, and it leaves the stock; nothing new is forced on them."""
+    book, somebody = run["extras"][0]["id"], a_person(office)
+    kept = keep(office, run, somebody, extras=[{"extra_id": book, "count": 1}])
+    sign_up(
+        office, run, extras=[{"extra_id": book, "count": 1}]
+    )  # the book is held by somebody, so it is only put away
+    gloves = [{"label": "Gloves", "amount": "9.00", "required": True}]
+    change = {"seen": {}, "set": {"extras": gloves, "taxes": []}}
+    office.act(lambda d: terms.change_terms(d, run["id"], change))
+    held = office.act(
+        lambda d: roster.enroll(d, run["id"], somebody["id"], kept["total"], kept_quote_id=kept["id"])
+    )
+    assert held["quote"]["total"] == kept["total"] and on_hand(office, shelf) == 1
+    agrees(office)

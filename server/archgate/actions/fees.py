@@ -271,11 +271,14 @@ def core_taxes(held: list[Any]) -> tuple[Tax, ...]:
     return read_taxes(Reader({"taxes": held}, "", [], "taxes"), None)
 
 
-def core_fees(run: Run, rates: Iterable[Rate] = (), code: fees.Code | None = None) -> fees.Fees:
-    """Everything that decides what an ask on a run costs; `rates` adds ones that are no longer offered."""
+def core_fees(
+    run: Run, rates: Iterable[Rate] = (), code: fees.Code | None = None, extras: Iterable[Extra] = ()
+) -> fees.Fees:
+    """Everything that decides what an ask on a run costs; `rates` and `extras` add ones no longer offered."""
     every = {r.id: r for r in [*rates_of(run), *rates]}
+    sold = {x.id: x for x in [*(x for x in run.extras if x.active), *extras]}
     return fees.Fees(
-        tuple(core_rate(r) for r in every.values()), tuple(core_extra(x) for x in run.extras if x.active),
+        tuple(core_rate(r) for r in every.values()), tuple(core_extra(x) for x in sold.values()),
         core_group(run.group_steps), (code,) if code else (), core_taxes(run.taxes),
     )  # fmt: skip
 

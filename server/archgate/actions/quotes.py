@@ -59,7 +59,8 @@ class Wish:
     @property
     def fees(self) -> core_fees.Fees:
         code = codes.core_code(self.code) if self.code else None
-        return fees.core_fees(self.run, [rate for rate, _, _ in self.rates], code)
+        rates, extras = [rate for rate, _, _ in self.rates], [extra for extra, _ in self.extras]
+        return fees.core_fees(self.run, rates, code, extras)
 
     @property
     def document(self) -> dict[str, Any]:

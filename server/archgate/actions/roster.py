@@ -23,10 +23,10 @@ from archgate.actions import fees as run_fees
 from archgate.actions.problems import Problem, conflict, not_found
 from archgate.actions.schedule import get_run
 from archgate.actions.transaction import Deed
-from archgate.core import fees, gates, refunds
+from archgate.core import gates, refunds
 from archgate.core import seats as core_seats
 from archgate.core.faults import Fault, Refused
-from archgate.core.money import format_amount, parse_amount
+from archgate.core.money import format_amount, parse_amount, parse_signed
 from archgate.core.reader import strict_date
 from archgate.tables.courses import Run
 from archgate.tables.fees import EnrollmentExtra, Extra
@@ -181,7 +181,7 @@ def seat_person(
         ],
         extras=[
             EnrollmentExtra(extra_id=extra.id, quantity=count, extra=extra)
-            for extra, count in taken_along(wish)
+            for extra, count in taken_along(run, view)
         ],
         signed_up=deed.today,
         enrolled_at=deed.now,
@@ -202,21 +202,17 @@ def seat_person(
     deed.session.add(enrollment)
     deed.session.flush()
     if wish.code:
-        off = sum(
-            parse_amount(x["amount"].removeprefix("-"), run.currency)
-            for x in view["lines"]
-            if x["kind"] == "code"
-        )
+        off = -sum(parse_signed(x["amount"], run.currency) for x in view["lines"] if x["kind"] == "code")
         codes.take(deed, wish.code, enrollment, off)
     stock.take_for(deed, enrollment, back=False, cause=f"{person.name}, {run.code}")
     money.charge(deed, enrollment, f"{person.name}, {run.code}, {heads[0].label}")
     return enrollment
 
 
-def taken_along(wish: quotes.Wish) -> list[tuple[Extra, int]]:
-    """The extras of a sign-up, required ones included."""
-    rows = {x.code: x for x in wish.run.extras}
-    return [(rows[extra.code], count) for extra, count in fees.counts_of(wish.fees, wish.ask)]
+def taken_along(run: Run, view: dict[str, Any]) -> list[tuple[Extra, int]]:
+    """The extras that a quote charges for, required ones included."""
+    rows = {x.code: x for x in run.extras}
+    return [(rows[line["code"]], line["quantity"]) for line in view["lines"] if line["kind"] == "extra"]
 
 
 def locked_enrollment(deed: Deed, enrollment_id: int) -> tuple[Enrollment, Run, Any]:
