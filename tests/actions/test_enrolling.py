@@ -6,7 +6,7 @@ from functools import partial
 import pytest
 from sqlalchemy import select
 
-from archgate.actions import courses, money, people, quotes, roster, seats, transaction, undo
+from archgate.actions import courses, money, people, quotes, roster, seats, sign_ups, transaction, undo
 from archgate.actions.problems import Problem
 from archgate.core.seats import check_seats
 from archgate.tables.roster import Enrollment
@@ -56,7 +56,7 @@ def test_the_first_person_has_a_seat_an_account_and_installments(office):
 def test_the_quote_is_kept_as_agreed(office):
     run = a_run(office)
     held = enrolled(office, run)
-    kept = office.later(days=20).look(lambda d: roster.enrollment_view(d, held["enrollment_id"]))
+    kept = office.later(days=20).look(lambda d: sign_ups.view(d, held["enrollment_id"]))
     assert kept["quote"] == held["quote"]
 
 

@@ -20,6 +20,7 @@ from archgate.actions import (
     prices,
     quotes,
     roster,
+    sign_ups,
     stock,
     terms,
     undo,
@@ -525,7 +526,7 @@ def test_a_runs_plan_in_use_is_replaced_not_changed(office):
         {"parts": 1, "due": {"months_after_sign_up": k}} for k in range(3)]}]  # fmt: skip
     done = office.act(lambda d: terms.change_terms(d, run["id"], {"seen": {}, "set": {"plans": thirds}}))
     assert len(quote(office, run)["installments"]) == 3
-    enrollment = office.look(lambda d: roster.enrollment_view(d, held["enrollment_id"]))
+    enrollment = office.look(lambda d: sign_ups.view(d, held["enrollment_id"]))
     assert enrollment["quote"]["installments"] == before
     enrolled(office, run)
     with pytest.raises(Problem, match="depends on it"):

@@ -5,16 +5,25 @@ import io
 
 import pytest
 
-from made import run_form
+from made import number, run_form
+
+
+def a_published_run(clerk):
+    made = clerk.post("/api/v1/runs", json=run_form()).json()
+    clerk.post(f"/api/v1/runs/{made['id']}/publish")
+    return clerk.get(f"/api/v1/runs/{made['id']}").json()
+
+
+def a_person_by_api(clerk, **facts):
+    n = next(number)
+    body = {"given": f"Pia{n}", "family": "Account", "email": f"pia{n}@example.org", "anyway": True, **facts}
+    return clerk.post("/api/v1/people", json=body).json()["id"]
 
 
 @pytest.fixture
 def account(clerk):
-    made = clerk.post("/api/v1/runs", json=run_form()).json()
-    clerk.post(f"/api/v1/runs/{made['id']}/publish")
-    somebody = clerk.post(
-        "/api/v1/people", json={"given": "=Pia", "family": "Account", "anyway": True}
-    ).json()["id"]
+    made = a_published_run(clerk)
+    somebody = a_person_by_api(clerk, given="=Pia")
     body = {"run_id": made["id"], "person_id": somebody, "total": "210.00"}
     total = clerk.post(f"/api/v1/runs/{made['id']}/quote", json={}).json()["total"]
     assert clerk.post("/api/v1/enrollments", json={**body, "total": total}).status_code == 201
@@ -88,3 +97,66 @@ def test_a_withdrawal_is_shown_before_it_is_done(clerk, account):
     assert (shown["total"], shown["kept"]) == (page["balance"], "0.00")
     done = clerk.post(f"/api/v1/enrollments/{number}/withdraw", json={"keep": "10.00", "why": "Late"}).json()
     assert (done["kept"], done["why"]) == ("10.00", "Late")
+
+
+def test_a_sign_up_is_changed_moved_swapped_and_its_meeting_given_back(clerk):
+    """Shown first, then done; what was shown is what is written."""
+    run, there = (a_published_run(clerk) for _ in range(2))
+    somebody, other = (a_person_by_api(clerk) for _ in range(2))
+    body = {"run_id": run["id"], "person_id": somebody, "total": "210.00"}
+    held = clerk.post("/api/v1/enrollments", json=body).json()["enrollment_id"]
+    at = f"/api/v1/enrollments/{held}"
+    assert clerk.get(at).json()["people"] == [{"rate_id": run["rates"][0]["id"], "count": 1}]
+    fresh = clerk.post(f"{at}/change?preview=true", json={"fresh": True})
+    assert fresh.status_code == 409 and fresh.json()["type"].endswith("nothing-to-do")
+    shown = clerk.post(f"{at}/transfer?preview=true", json={"run_id": there["id"]}).json()
+    assert (shown["total_before"], shown["kept"], shown["to"]) == ("210.00", "0.00", there["code"])
+    moved = clerk.post(f"{at}/transfer", json={"run_id": there["id"], "total": "1.00"})
+    assert moved.status_code == 409 and moved.json()["now"] == "210.00"
+    moved = clerk.post(f"{at}/transfer", json={"run_id": there["id"], "total": "210.00"}).json()
+    seat = f"/api/v1/enrollments/{moved['enrollment_id']}"
+    assert clerk.get(seat).json()["came_from"] == run["code"]
+    swapped = clerk.post(f"{seat}/swap", json={"person_id": other}).json()
+    assert clerk.get(seat).json()["person_id"] == other
+    assert clerk.post(f"/api/v1/changes/{swapped['change']}/undo").status_code == 200
+    meeting = there["dates"][0]["id"]
+    assert clerk.post(f"/api/v1/meetings/{meeting}/give-back", json={}).status_code == 409
+    clerk.post(f"/api/v1/meetings/{meeting}/cancel", json={"why": "Flood"})
+    back = clerk.post(f"/api/v1/meetings/{meeting}/give-back?preview=true", json={}).json()
+    assert (back["total"], len(back["people"])) == ("26.25", 1)
+    assert clerk.post(f"/api/v1/meetings/{meeting}/give-back", json={"total": "26.25"}).status_code == 200
+    assert clerk.get(seat).json()["quote"]["total"] == "183.75"
+
+
+def test_figures_open_to_their_entries_and_papers_are_sent(clerk):
+    run, somebody = a_published_run(clerk), a_person_by_api(clerk)
+    body = {"run_id": run["id"], "person_id": somebody, "total": "210.00"}
+    held = clerk.post("/api/v1/enrollments", json=body).json()["enrollment_id"]
+    account = clerk.get(f"/api/v1/enrollments/{held}").json()["account_id"]
+    found = clerk.get(f"/api/v1/outstanding?run_id={run['id']}").json()
+    week, month = found["expected"][0]["week"], found["deferred"][0]["month"]
+    rows = clerk.get(f"/api/v1/outstanding/open?run_id={run['id']}&week={week}").json()
+    assert sum(float(r["left"]) for r in rows) == float(found["expected"][0]["amount"])
+    late = clerk.get(f"/api/v1/outstanding/open?run_id={run['id']}&age=over 90").json()
+    assert late == []
+    unearned = clerk.get(f"/api/v1/outstanding/unearned?run_id={run['id']}&month={month}").json()
+    assert [(r["run"], r["amount"]) for r in unearned] == [(run["code"], "210.00")]
+    for name in (f"open.csv?week={week}", f"unearned.csv?month={month}"):
+        file = clerk.get(f"/api/v1/outstanding/{name}&run_id={run['id']}")
+        assert run["code"] in file.text and file.headers["content-type"].startswith("text/csv")
+    invoice = clerk.post(f"/api/v1/accounts/{account}/invoices", json={"send": False}).json()
+    wrong = clerk.post(f"/api/v1/invoices/{invoice['id']}/send", json={"email": "nobody"})
+    assert wrong.json()["errors"][0]["at"] == "/email"
+    sent = clerk.post(f"/api/v1/invoices/{invoice['id']}/send", json={})
+    assert sent.status_code == 202 and sent.json()["email"].endswith("@example.org")
+    letter = next(
+        m for m in clerk.get("/api/v1/messages").json()["items"] if invoice["number"] in m["subject"]
+    )
+    assert letter["invoice_id"] == invoice["id"]
+    assert clerk.post(f"/api/v1/accounts/{account}/credit-notes", json={}).status_code == 409
+    fee = {"amount": "50.00", "method": "transfer", "fee": "50.01"}
+    assert clerk.post(f"/api/v1/accounts/{account}/payments", json=fee).json()["errors"][0]["at"] == "/fee"
+    paid = clerk.post(f"/api/v1/accounts/{account}/payments", json={**fee, "fee": "1.50"}).json()
+    assert paid["balance"] == "160.00"
+    assert "1.50 USD" in clerk.get("/api/v1/ledger.txt").text
+    assert clerk.post(f"/api/v1/changes/{paid['change']}/undo").status_code == 200

@@ -17,7 +17,7 @@ from archgate.core.accounts import (
 from archgate.core.faults import Refused
 from archgate.core.ledger import balances_of, check_ledger_balances, sign_up_postings
 from archgate.core.plans import Standing, replanned
-from archgate.core.refunds import Policy, RefundStep, kept_of
+from archgate.core.refunds import Policy, RefundStep, kept_of, kept_of_transfer, share_of_meeting
 
 DAY = date(2027, 8, 20)
 ROWS = [Open(3, date(2027, 9, 1), 5000), Open(1, date(2027, 7, 1), 4000), Open(2, date(2027, 7, 1), 3000)]
@@ -176,3 +176,20 @@ def test_a_plan_worked_out_again_makes_the_new_total_and_what_is_paid_or_due_sta
         assert amount >= row.paid
         if row.due <= day or row.paid == row.amount:
             assert amount == row.amount
+
+
+@pytest.mark.parametrize(
+    ("policy", "total", "kept"),
+    [(None, 5000, 0), (Policy((), transfer_fee=1500), 5000, 1500), (Policy((), transfer_fee=1500), 900, 900), (Policy((), 2500), 0, 0)],
+)  # fmt: skip
+def test_the_fee_for_a_transfer_is_kept_and_never_more_than_the_price(policy, total, kept):
+    found = kept_of_transfer(policy, total, "USD")
+    assert (found.amount, found.why[-1]) == (kept, ".")
+
+
+@given(st.integers(0, 10**6), st.lists(st.integers(1, 600), min_size=1, max_size=30))
+def test_all_meetings_together_are_worth_the_price(total, minutes):
+    shares = [share_of_meeting(total, minutes, n) for n in range(len(minutes))]
+    assert sum(shares) == total
+    for share, length in zip(shares, minutes, strict=True):
+        assert abs(share - total * length / sum(minutes)) < 1

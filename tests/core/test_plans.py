@@ -1,10 +1,11 @@
-from datetime import date
+from datetime import date, timedelta
 from decimal import Decimal
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from archgate.core import plans
 from archgate.core.faults import Refused
 from archgate.core.plans import Due, DueKind, PlanLine, due_text, installments_of
 
@@ -144,3 +145,34 @@ def test_installments_sum_to_the_total_and_none_is_zero_or_before_the_sign_up(li
     assert sum(i.amount for i in done.installments) == total == done.due_now + done.due_later
     assert all(i.amount > 0 and i.due >= signed for i in done.installments)
     assert [i.n for i in done.installments] == list(range(1, len(done.installments) + 1))
+
+
+rows_of = st.lists(
+    st.tuples(st.integers(0, 40), st.integers(1, 9000), st.integers(0, 9000)), min_size=1, max_size=6
+).map(
+    lambda rows: tuple(
+        plans.Standing(n, START + timedelta(days=day), amount, min(paid, amount))
+        for n, (day, amount, paid) in enumerate(rows, 1)
+    )
+)
+
+
+@given(rows_of, st.data())
+def test_credit_comes_from_what_is_open_first_and_only_then_from_what_is_paid(rows, data):
+    whole = sum(r.amount for r in rows)
+    credit = data.draw(st.integers(0, whole))
+    cuts = plans.credited(rows, credit)
+    assert sum(c.open + c.paid for c in cuts) == credit
+    assert all(
+        0 <= c.open <= r.amount - r.paid and 0 <= c.paid <= r.paid for c, r in zip(cuts, rows, strict=True)
+    )
+    unpaid = sum(r.amount - r.paid for r in rows)
+    assert sum(c.paid for c in cuts) == max(0, credit - unpaid)
+
+
+def test_what_is_open_goes_oldest_first_and_what_is_paid_latest_first():
+    rows = tuple(
+        plans.Standing(n, START + timedelta(days=n), 100, paid) for n, paid in ((1, 60), (2, 100), (3, 20))
+    )
+    assert plans.credited(rows, 50) == (plans.Cut(40, 0), plans.Cut(0, 0), plans.Cut(10, 0))
+    assert plans.credited(rows, 200) == (plans.Cut(40, 0), plans.Cut(0, 60), plans.Cut(80, 20))

@@ -3,7 +3,7 @@
 import pytest
 from selenium.webdriver.common.keys import Keys
 
-from archgate.actions import accounts, terms, undo
+from archgate.actions import accounts, moving, terms, undo
 from made import a_person, enrolled, number
 from screens.ahead import run_ahead
 
@@ -102,7 +102,8 @@ def test_papers_are_issued_and_a_withdrawal_shows_what_is_kept_before_it_is_done
     done = now_office.act(lambda d: terms.change_center_defaults(d, {"seen": {}, "set": {"refunds": policy}}))
     try:
         at_work.open(f"/runs/{run['id']}/roster")
-        at_work.click(f"Withdraw {somebody['name']}")
+        at_work.click(f"Open the sign-up of {somebody['name']}")
+        at_work.click("withdraw")
         at_work.sees("Of $210.00, $130.00 is kept.")
         at_work.sees("$150.00 was paid; $20.00 of it becomes credit of the account.")
         assert at_work.axe() == []
@@ -125,15 +126,69 @@ def test_an_extra_is_added_for_somebody_who_is_in_already(at_work, now_office):
     somebody = a_person(now_office, family=f"Reader{next(number)}")
     enrolled(now_office, run, somebody)
     at_work.open(f"/runs/{run['id']}/roster")
-    at_work.click(f"add an extra for {somebody['name']}")
-    at_work.sees("The sign-up comes to $240.00")
-    at_work.sees("(was $105.00)")
-    at_work.fill("How many", "3")
-    at_work.sees("At most 2 of Handbook go with one sign-up.")
+    at_work.click(f"Open the sign-up of {somebody['name']}")
+    at_work.click("change rate, price or extras")
+    at_work.sees("Nothing changes.")
+    at_work.fill("Handbook, $30.00 each", "3")
+    at_work.sees("most 2")
     assert at_work.axe() == []
-    at_work.fill("How many", "2")
-    at_work.sees("The sign-up comes to $270.00")
-    at_work.click("Add it")
-    at_work.sees(f"Added for {somebody['name']}; the sign-up comes to $270.00.")
+    at_work.fill("Handbook, $30.00 each", "2")
+    at_work.sees("It was $210.00.")
+    at_work.sees("$270.00")
+    at_work.click("Change it")
+    at_work.sees(f"Changed for {somebody['name']}; the sign-up comes to $270.00.")
     at_work.sees("2 Handbook")
+    at_work.click("Undo")
+    at_work.sees("Undid: Changed the sign-up")
     assert at_work.axe() == [] and at_work.console() == []
+
+
+def test_a_sign_up_is_moved_with_its_money_and_given_to_somebody_else_by_keyboard(at_work, now_office):
+    run, there = run_ahead(now_office), run_ahead(now_office)
+    somebody, other = (a_person(now_office, family=f"Mover{next(number)}") for _ in range(2))
+    enrolled(now_office, run, somebody)
+    own = now_office.act(lambda d: accounts.account_for(d, somebody["id"], None))["id"]
+    now_office.act(lambda d: accounts.take_payment(d, own, {"amount": "105.00", "method": "cash"}))
+    at_work.open(f"/runs/{run['id']}/roster")
+    at_work.find(f"//button[@aria-label='Open the sign-up of {somebody['name']}']")
+    at_work.tab_to("Open the sign-up of")
+    at_work.press(Keys.ENTER)
+    at_work.sees("move to another run")
+    at_work.tab_to("move to another run")
+    at_work.press(Keys.ENTER)
+    at_work.sees("Where does")
+    at_work.press(there["code"])
+    at_work.sees(there["title"])
+    at_work.press(Keys.ENTER)
+    at_work.sees("Moves along $105.00")
+    assert at_work.axe() == []
+    at_work.tab_to("Move")
+    at_work.press(Keys.ENTER)
+    at_work.sees(f"{somebody['name']} moved to {there['title']}")
+    at_work.click("See the roster")
+    at_work.click(f"Open the sign-up of {somebody['name']}")
+    at_work.sees(f"transfer from {run['code']}")
+    at_work.click("give the seat to somebody else")
+    at_work.press(other["name"])
+    at_work.sees(other["email"])
+    at_work.press(Keys.ENTER)
+    at_work.sees(f"{other['name']} has the seat of {somebody['name']}; {somebody['name']} still pays.")
+    assert at_work.axe() == [] and at_work.console() == []
+
+
+def test_a_cancelled_meeting_is_given_back_from_its_call_list(at_work, now_office):
+    run, somebody = run_ahead(now_office), a_person(now_office, family=f"Rain{next(number)}")
+    enrolled(now_office, run, somebody)
+    meeting = run["dates"][0]["id"]
+    now_office.act(lambda d: moving.cancel_meeting(d, meeting, {"why": "Flood"}))
+    at_work.open(f"/runs/{run['id']}/dates")
+    at_work.click("call list, and money back")
+    at_work.sees("It was worth $26.25 to 1 sign-up")
+    at_work.click("Give it back")
+    at_work.sees("off what is still owed")
+    assert at_work.axe() == []
+    at_work.click("Give it back")
+    at_work.sees("$26.25 given back to 1 sign-up.")
+    at_work.click("Undo")
+    at_work.sees("It was worth $26.25 to 1 sign-up")
+    assert at_work.console() == []

@@ -6,6 +6,7 @@ settles what first locks the account's row.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import date
 from typing import Any
 
@@ -105,11 +106,14 @@ def take_payment(deed: Deed, account_id: int, body: dict[str, Any]) -> dict[str,
     """Money that came in by hand: settles what is oldest due, or what is chosen; the rest stays as credit."""
     account = get_account(deed, account_id, lock=True)
     faults: list[Fault] = []
-    top = Reader(body, "", faults, "amount method reference received_on installments")
+    top = Reader(body, "", faults, "amount method reference received_on installments fee")
     amount = top.amount("amount", "The amount", account.currency, need=True)
     method = top.text("method", "The method", need=True)
     reference = top.value.get("reference") or ""
     received = top.day("received_on", "The day it came in") or deed.today
+    fee = top.amount("fee", "What the bank kept", account.currency) or 0
+    if amount is not None and fee > amount:
+        top.fault("fee", "The bank cannot have kept more than was paid.")
     if amount == 0:
         top.fault("amount", "A payment of nothing is none.")
     if method is not None and method not in METHODS:
@@ -140,10 +144,14 @@ def take_payment(deed: Deed, account_id: int, body: dict[str, Any]) -> dict[str,
     )  # fmt: skip
     deed.session.flush()
     payment = Payment(
-        posting_id=posting.id, account_id=account.id, amount=amount, method=method, reference=reference.strip(),
+        posting_id=posting.id, account_id=account.id, amount=amount, fee=fee, method=method, reference=reference.strip(),
         received_on=received,
     )  # fmt: skip
     deed.session.add(payment)
+    if fee:
+        borne = money.center_account(deed, "service fees", account.currency)
+        money.post(deed, ledger.service_fee_of(drawer, borne, fee, account.currency), received,
+                   f"Kept by the bank of {format_amount(amount, account.currency)} from {name}", caused_by_id=posting.id)  # fmt: skip
     settle(deed, posting.id, settled)
     deed.session.flush()
     change = deed.log(
@@ -192,13 +200,10 @@ def take_back(deed: Deed, payment: Payment, cause: str) -> None:
             deed.session.add(
                 Allocation(posting_id=payment.posting_id, installment_id=number, amount=-int(part))
             )
-    money.post(
-        deed,
-        ledger.reversal_of(money.core_posting(payment.posting)),
-        deed.today,
-        cause,
-        reverses_id=payment.posting_id,
-    )
+    # What a bank kept of it goes back with it.
+    kept = deed.session.scalars(select(Posting).where(Posting.caused_by_id == payment.posting_id)).all()
+    for row in [payment.posting, *kept]:
+        money.post(deed, ledger.reversal_of(money.core_posting(row)), deed.today, cause, reverses_id=row.id)
     deed.session.flush()
 
 
@@ -213,17 +218,24 @@ def use_credit(deed: Deed, account_id: int) -> dict[str, Any]:
     return {"change": change.key, **account_view(deed, account)}
 
 
-def settle_with_credit(deed: Deed, account: Account) -> int:
-    """Settle what is oldest due from payments that are free, oldest first; how much that was."""
-    rows = core_open(open_of(deed, [account.id]).get(account.id, []))
+def settle_with_credit(deed: Deed, account: Account, first: Sequence[int] = ()) -> int:
+    """Settle what is oldest due from payments that are free, oldest first; how much that was.
+
+    Sign-ups of `first` are settled before all others, in their order: what moves along stays with what it was paid for.
+    """
+    held = open_of(deed, [account.id]).get(account.id, [])
     used = 0
-    for payment, free in free_payments(deed, account):
-        settled, rest = accounts.allocate(free, rows, account.currency)
-        settle(deed, payment.posting_id, settled)
-        rows = [accounts.Open(r.id, r.due, r.left - settled.get(r.id, 0)) for r in rows]
-        rows = [r for r in rows if r.left > 0]
-        used += free - rest
-    deed.session.flush()
+    for group in (*([n] for n in first), None):
+        rows = core_open([r for r in held if group is None or r[0].enrollment_id in group])
+        for payment, free in free_payments(deed, account):
+            settled, rest = accounts.allocate(free, rows, account.currency)
+            settle(deed, payment.posting_id, settled)
+            rows = [accounts.Open(r.id, r.due, r.left - settled.get(r.id, 0)) for r in rows]
+            rows = [r for r in rows if r.left > 0]
+            used += free - rest
+        deed.session.flush()
+        if group is not None:
+            held = open_of(deed, [account.id]).get(account.id, [])
     return used
 
 

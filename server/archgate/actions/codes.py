@@ -134,6 +134,23 @@ def take_again(deed: Deed, enrollment: Enrollment) -> None:
         use.live = True
 
 
+def change_use(deed: Deed, code: DiscountCode | None, enrollment: Enrollment, amount: int) -> None:
+    """The use of a sign-up that is changed: another code, none any more, or the same that takes off another sum."""
+    use = deed.session.scalar(select(CodeUse).where(CodeUse.enrollment_id == enrollment.id))
+    if use and use.live and (code is None or use.code_id != code.id):
+        give_back(deed, enrollment)
+    if code is None:
+        return
+    if use is None:
+        take(deed, code, enrollment, amount)
+    elif not use.live or use.code_id != code.id:
+        count_up(deed, code)
+        refuse_person(deed, code, enrollment.person_id)
+        use.code_id, use.live = code.id, True
+    if use is not None:
+        use.amount = amount
+
+
 # --- keeping codes ----------------------------------------------------------------------------------------
 
 

@@ -112,6 +112,7 @@ def copy_run(deed: Deed, run: Run, first: date | None, weeks: int | None) -> dic
         raise refuse("/weeks", "The dates go beyond the calendar.") from None
     new = Run(
         course=run.course, kind=run.kind, status="draft", decision="undecided", title=run.title, note=run.note,
+        receipt_note=run.receipt_note,
         code=courses.free_run_code(deed, run.course, (begin_new or deed.today).year),
         place=run.place, instructor=run.instructor, client_id=run.client_id, time_zone=run.time_zone,
         currency=run.currency, capacity=run.capacity, smallest=run.smallest,

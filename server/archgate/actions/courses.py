@@ -27,7 +27,7 @@ RUN_KEYS = (
     "course_id course code title note place instructor capacity smallest sign_up_opens windows decision_rule kind"
     " starts_on ends_on week_names access_days client_id time_zone currency pattern patterns extra changes rates extras group taxes plans"
 )
-EDITABLE = "code title note place instructor capacity smallest sign_up_opens windows decision_rule week_names access_days client_id"
+EDITABLE = "code title note receipt_note place instructor capacity smallest sign_up_opens windows decision_rule week_names access_days client_id"
 NAMED = {"place": places.place_named, "instructor": places.instructor_named}
 DEFAULTED = ("place", "instructor", "capacity", "smallest", *fees.TERMS)
 
@@ -305,6 +305,7 @@ def read_facts(deed: Deed, top: Reader, run: Run | None) -> dict[str, Any]:
         "code": code,
         "title": (top.value.get("title") or ""),
         "note": (top.value.get("note") or ""),
+        "receipt_note": (top.value.get("receipt_note") or ""),
         "place": (top.value.get("place") or ""),
         "instructor": (top.value.get("instructor") or ""),
         "capacity": top.whole("capacity", "The number of seats", 1, 100_000, need=need),
@@ -319,12 +320,19 @@ def read_facts(deed: Deed, top: Reader, run: Run | None) -> dict[str, Any]:
     }
     if facts["client_id"] and deed.session.get(Organization, facts["client_id"]) is None:
         top.fault("client_id", "There is no such organization.")
-    for key, most in (("code", 40), ("title", 200), ("place", 200), ("instructor", 200), ("note", 5000)):
+    for key, most in (
+        ("code", 40),
+        ("title", 200),
+        ("place", 200),
+        ("instructor", 200),
+        ("note", 5000),
+        ("receipt_note", 1000),
+    ):
         if not isinstance(facts[key] or "", str):
-            top.fault(key, f"The {key} must be a text.")
+            top.fault(key, f"The {key.replace('_', ' ')} must be a text.")
             facts[key] = ""
         elif len(facts[key] or "") > most:
-            top.fault(key, f"The {key} is longer than {most} characters.")
+            top.fault(key, f"The {key.replace('_', ' ')} is longer than {most} characters.")
     capacity = facts["capacity"] if facts["capacity"] is not None else (run.capacity if run else None)
     smallest = facts["smallest"] if run is None or top.has("smallest") else run.smallest
     if capacity is not None and smallest > capacity:
@@ -381,6 +389,7 @@ def run_view(deed: Deed, run_id: int) -> dict[str, Any]:
         "course": course_view(run.course),
         "own_title": run.title,
         "note": run.note,
+        "receipt_note": run.receipt_note,
         "sign_up_opens": shown(run.sign_up_opens),
         "weeks": dates.weeks,
         "windows": run.windows,

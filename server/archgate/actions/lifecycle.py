@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from sqlalchemy import func, select
 
-from archgate.actions import messages, money, roster, schedule, seats
+from archgate.actions import accounts, messages, money, roster, schedule, seats
 from archgate.actions.problems import Problem, conflict, not_found
 from archgate.actions.schedule import decision_text, get_run, outcome, shown
 from archgate.actions.transaction import Deed
@@ -17,6 +18,7 @@ from archgate.core.reader import Reader
 from archgate.core.schedule import day_text
 from archgate.tables.courses import Attachment, Run
 from archgate.tables.log import Change
+from archgate.tables.money import Account
 from archgate.tables.roster import Enrollment
 from archgate.tables.schedule import Meeting
 from archgate.tables.waitlist import Waiting
@@ -143,12 +145,7 @@ def cancel_run(deed: Deed, run_id: int, why: str) -> dict[str, Any]:
     live = deed.session.scalars(
         select(Enrollment).where(Enrollment.run_id == run.id, Enrollment.live == 1)
     ).all()
-    unpaid = money.open_installments(deed, [e.id for e in live])
-    due_back = []
-    for e in live:
-        paid = e.total - sum(left for _, left in unpaid.get(e.id, ()))
-        if paid > 0:
-            due_back.append({"name": e.person.name, "amount": format_amount(paid, run.currency)})
+    due_back = refunds_of(deed, run, live)
     title = run.title or run.course.title
     before = run.status
     run.status, run.decision, run.decision_until = "cancelled", "cancelled", None
@@ -197,8 +194,33 @@ def cancel_run(deed: Deed, run_id: int, why: str) -> dict[str, Any]:
         **outcome(deed, run, change.key, touches),
         "enrolled": len(live),
         "told": told + len(line),
-        "due_back": due_back[:200],
+        "due_back": due_back,
     }
+
+
+def refunds_of(deed: Deed, run: Run, live: Sequence[Enrollment]) -> list[dict[str, Any]]:
+    """What every sign-up gets back when its run is cancelled: all of it, whatever the refund policy keeps otherwise."""
+    ids = [e.id for e in live]
+    paid, unpaid = money.paid_of(deed, ids), money.open_installments(deed, ids)
+    payers = {
+        number: deed.session.get_one(Account, number) for number in {e.payer_id for e in live}
+    }  # fmt: skip
+    rows = []
+    for e in live:
+        back, open_now = paid.get(e.id, 0), sum(left for _, left in unpaid.get(e.id, ()))
+        account = payers[e.payer_id]
+        whose = "" if account.person_id == e.person_id else f" of {accounts.payer_name(deed, account)}"
+        said = [f"paid, becomes credit{whose}"] if back else []
+        said += (
+            [f"{format_amount(open_now, run.currency)} no longer owed{'' if back else whose}"]
+            if open_now
+            else []
+        )
+        if said:
+            rows.append(
+                {"name": e.person.name, "amount": format_amount(back, run.currency), "why": "; ".join(said)}
+            )
+    return rows
 
 
 def uncancel(deed: Deed, change: Change) -> None:

@@ -14,10 +14,12 @@ from archgate.actions.problems import conflict, not_found
 from archgate.actions.transaction import Deed
 from archgate.core.faults import refuse
 from archgate.core.schedule import day_text
+from archgate.papers.invoices import pdf_of
 from archgate.tables.courses import Run
 from archgate.tables.jobs import Job
 from archgate.tables.log import Change
 from archgate.tables.messages import Call, Message
+from archgate.tables.money import Invoice
 from archgate.tables.people import Person
 from archgate.tables.roster import Enrollment, PartyPlace
 from archgate.tables.schedule import Meeting
@@ -28,7 +30,7 @@ OUTCOMES = ("reached", "left word", "no answer", "wrong number")
 
 def write(
     deed: Deed, change: Change, email: str | None, name: str, subject: str, body: str, person_id: int | None = None,
-    run_id: int | None = None, meeting_id: int | None = None,
+    run_id: int | None = None, meeting_id: int | None = None, invoice_id: int | None = None,
 ) -> bool:  # fmt: skip
     """Write one message of a change; nothing for somebody without an email, who is called instead."""
     if not email:
@@ -40,7 +42,7 @@ def write(
     )  # fmt: skip
     message = Message(
         job_id=job.id, person_id=person_id, run_id=run_id, meeting_id=meeting_id, to_name=name[:200], to_email=email,
-        subject=subject[:200], body=body, made_at=deed.now,
+        subject=subject[:200], body=body, made_at=deed.now, invoice_id=invoice_id,
     )  # fmt: skip
     deed.session.add(message)
     return True
@@ -94,10 +96,14 @@ def correct(deed: Deed, undone: Change, correction: Change) -> None:
         )
 
 
-def send(session: Session, key: str) -> tuple[str, str, str]:
-    """Address, subject and body of the message behind a job."""
+def send(session: Session, key: str) -> tuple[str, str, str, tuple[str, bytes] | None]:
+    """Address, subject and body of the message behind a job, and the paper that goes with it: its file name and content."""
     message = session.scalars(select(Message).join(Job).where(Job.key == key)).one()
-    return message.to_email, message.subject, message.body
+    paper = None
+    if message.invoice_id:
+        invoice = session.get_one(Invoice, message.invoice_id)
+        paper = (f"{invoice.number}.pdf", pdf_of(invoice.document))
+    return message.to_email, message.subject, message.body, paper
 
 
 def message_view(m: Message) -> dict[str, Any]:
@@ -105,7 +111,7 @@ def message_view(m: Message) -> dict[str, Any]:
     return {
         "id": m.id, "to": m.to_name, "email": m.to_email, "subject": m.subject, "body": m.body, "run_id": m.run_id,
         "person_id": m.person_id, "at": m.made_at.isoformat(), "status": status, "trouble": m.job.trouble,
-        "sent_at": m.job.done_at.isoformat() if m.job.done_at and m.job.status == "done" else None, "job_id": m.job_id,
+        "sent_at": m.job.done_at.isoformat() if m.job.done_at and m.job.status == "done" else None, "job_id": m.job_id, "invoice_id": m.invoice_id,
     }  # fmt: skip
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import date
 from typing import Any
 
@@ -61,19 +62,31 @@ def center_account(deed: Deed, name: str, currency: str) -> int:
     return known[name, currency]
 
 
-def charge(deed: Deed, enrollment: Enrollment, cause: str) -> None:
-    """Post what an enrollment costs, by charge, discount and tax as its quote says; a total of zero posts nothing."""
-    if enrollment.total == 0:
-        return
-    currency, quote = enrollment.currency, enrollment.quote
+def charge(deed: Deed, enrollment: Enrollment, cause: str, credits: bool = True) -> None:
+    """Post what an enrollment costs, by charge, discount and tax as its quote says; a total of zero posts nothing.
 
-    taxes = [(t["name"], parse_signed(t["amount"], currency), t["included"]) for t in quote.get("taxes", [])]
+    Without `credits` the lines of meetings that fell out, which have postings of their own, are left out.
+    """
+    currency, quote = enrollment.currency, enrollment.quote
+    lines = [x for x in quote["lines"] if credits or x["kind"] != "credit"]
+    apart = [] if credits else [t for x in quote["lines"] for t in x.get("taxes", ())]
+    taxes = [
+        (t["name"], parse_signed(t["amount"], currency)
+         + sum(parse_signed(a["amount"], currency) for a in apart if a["name"] == t["name"]), t["included"])
+        for t in quote.get("taxes", [])
+    ]  # fmt: skip
     postings = ledger.sign_up_postings(
         enrollment.payer_id, lambda name: center_account(deed, name, currency),
-        [parse_signed(x["amount"], currency) for x in quote["lines"]], taxes, currency,
+        [parse_signed(x["amount"], currency) for x in lines], taxes, currency,
     )  # fmt: skip
     for posting in postings:
         post(deed, posting, deed.today, cause, enrollment_id=enrollment.id)
+
+
+def recharge(deed: Deed, enrollment: Enrollment, cause: str) -> None:
+    """Charge a changed sign-up anew: its charges are reversed and those of its quote posted; credits stand as they are."""
+    take_charges_back(deed, enrollment, cause, [k for k in ledger.CHARGING if k != ledger.Kind.CREDIT])
+    charge(deed, enrollment, cause, credits=False)
 
 
 def keep(deed: Deed, enrollment: Enrollment, amount: int, why: str) -> None:
@@ -105,12 +118,17 @@ def core_posting(row: Posting) -> ledger.Posting:
 
 def reverse_charges(deed: Deed, enrollment: Enrollment, cause: str) -> int:
     """Take back every charge of an enrollment that was not taken back yet; returns the sum taken back."""
+    back = take_charges_back(deed, enrollment, cause, ledger.CHARGING)
+    release(deed, enrollment, cause)
+    return back
+
+
+def take_charges_back(deed: Deed, enrollment: Enrollment, cause: str, kinds: Sequence[str]) -> int:
+    """Reverse the standing postings of some kinds of an enrollment; returns the sum taken back."""
     reversed_ids = select(Posting.reverses_id).where(Posting.reverses_id.is_not(None))
     standing = deed.session.scalars(
         select(Posting).where(
-            Posting.enrollment_id == enrollment.id,
-            Posting.kind.in_(ledger.CHARGING),
-            Posting.id.not_in(reversed_ids),
+            Posting.enrollment_id == enrollment.id, Posting.kind.in_(kinds), Posting.id.not_in(reversed_ids)
         )
     ).all()
     for row in standing:
@@ -118,7 +136,6 @@ def reverse_charges(deed: Deed, enrollment: Enrollment, cause: str) -> int:
             deed, ledger.reversal_of(core_posting(row)), deed.today, cause,
             enrollment_id=enrollment.id, reverses_id=row.id,
         )  # fmt: skip
-    release(deed, enrollment, cause)
     return sum(e.amount for row in standing for e in row.entries if e.account_id == enrollment.payer_id)
 
 
@@ -126,22 +143,37 @@ def release(deed: Deed, enrollment: Enrollment, cause: str) -> None:
     """Free what was settled of an enrollment: payments become credit of the account, write-offs are taken back."""
     deed.session.execute(select(Account.id).where(Account.id == enrollment.payer_id).with_for_update())
     deed.session.flush()
-    settled = (
-        select(Allocation.posting_id, Allocation.installment_id, func.sum(Allocation.amount))
-        .join(Installment, Installment.id == Allocation.installment_id)
-        .where(Installment.enrollment_id == enrollment.id)
-        .group_by(Allocation.posting_id, Allocation.installment_id)
-    )
-    for posting_id, installment_id, amount in deed.session.execute(settled).all():
-        if not amount:
-            continue
-        deed.session.add(
-            Allocation(posting_id=posting_id, installment_id=installment_id, amount=-int(amount))
-        )
-        posting = deed.session.get_one(Posting, posting_id)
+    for installment in enrollment.installments:
+        settled = sum(part for _, part in settled_by(deed, installment))
+        if settled:
+            free(deed, installment, settled, cause)
+
+
+def settled_by(deed: Deed, installment: Installment) -> list[tuple[Posting, int]]:
+    """What settled an installment, and how much of it each: write-offs first, then payments, the latest first."""
+    rows = deed.session.execute(
+        select(Posting, func.sum(Allocation.amount)).join(Allocation, Allocation.posting_id == Posting.id)
+        .where(Allocation.installment_id == installment.id).group_by(Posting.id)
+    )  # fmt: skip
+    found = [(posting, int(part)) for posting, part in rows if part]
+    return sorted(found, key=lambda r: (r[0].kind != ledger.Kind.WRITE_OFF, -r[0].id))
+
+
+def free(deed: Deed, installment: Installment, amount: int, cause: str) -> None:
+    """Free so much of what settled an installment: what was written off is owed no longer, what was paid is credit."""
+    for posting, part in settled_by(deed, installment):
+        cut = min(part, amount)
+        if not cut:
+            break
+        amount -= cut
+        deed.session.add(Allocation(posting_id=posting.id, installment_id=installment.id, amount=-cut))
         if posting.kind == ledger.Kind.WRITE_OFF:
-            post(deed, ledger.reversal_of(core_posting(posting)), deed.today, cause,
-                 enrollment_id=enrollment.id, reverses_id=posting.id)  # fmt: skip
+            lost, payer = (
+                next(e.account_id for e in posting.entries if (e.amount > 0) is up) for up in (True, False)
+            )
+            back = ledger.reversal_of(ledger.write_off_of(payer, lost, cut, posting.currency))
+            post(deed, back, deed.today, cause, enrollment_id=installment.enrollment_id)
+    deed.session.flush()
 
 
 def balances(deed: Deed, account_ids: list[int]) -> dict[int, int]:
@@ -179,6 +211,18 @@ def open_installments(
         if left > 0:
             found.setdefault(installment.enrollment_id, []).append((installment, left))
     return found
+
+
+def paid_of(deed: Deed, enrollment_ids: list[int]) -> dict[int, int]:
+    """What payments have settled of enrollments so far; what was written off is not paid."""
+    rows = deed.session.execute(
+        select(Installment.enrollment_id, func.sum(Allocation.amount))
+        .join(Allocation, Allocation.installment_id == Installment.id)
+        .join(Posting, Posting.id == Allocation.posting_id)
+        .where(Installment.enrollment_id.in_(enrollment_ids or [0]), Posting.kind == ledger.Kind.PAYMENT)
+        .group_by(Installment.enrollment_id)
+    )
+    return {number: int(amount) for number, amount in rows if amount}
 
 
 def next_due(open_rows: list[tuple[Installment, int]], currency: str) -> dict[str, Any] | None:

@@ -285,11 +285,10 @@ def cancel_meeting(deed: Deed, meeting_id: int, body: dict[str, Any]) -> dict[st
     def do() -> None:
         drop_meeting(deed, run, meeting, why)
         if plan:
-            run.all_meetings.append(
-                schedule.placed_row(
-                    deed, run, built(plan, schedule.zone_of(run, meeting.place)), by_hand=True
-                )
-            )
+            held = built(plan, schedule.zone_of(run, meeting.place))
+            row = schedule.placed_row(deed, run, held, by_hand=True)
+            row.replaces_id = meeting.id if run.status != "draft" else None
+            run.all_meetings.append(row)
 
     def say() -> str:
         instead = f"; held on {day_text(plan.date)} instead" if plan else ""

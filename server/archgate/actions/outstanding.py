@@ -6,6 +6,7 @@ Overdue and current sums are what is open of installments; credit is what came i
 from __future__ import annotations
 
 from dataclasses import replace
+from datetime import date
 from typing import Any
 
 from sqlalchemy import func, select
@@ -16,7 +17,7 @@ from archgate.actions.transaction import Deed
 from archgate.core import accounts as core
 from archgate.core.money import format_amount
 from archgate.papers import ledger as papers
-from archgate.tables.courses import Run
+from archgate.tables.courses import Course, Run
 from archgate.tables.money import Account, Entry, Posting
 from archgate.tables.people import Organization, Person
 from archgate.tables.roster import Enrollment
@@ -94,6 +95,81 @@ def unearned(deed: Deed, run_id: int | None) -> list[tuple[Any, int]]:
     if run_id is not None:
         query = query.where(Run.id == run_id)
     return [(day, int(amount)) for day, amount in deed.session.execute(query)]
+
+
+def open_rows(
+    deed: Deed, run_id: int | None = None, week: date | None = None, age: str | None = None
+) -> list[dict[str, Any]]:
+    """The open installments behind a figure: of a week in which they are expected, of an age, of one run, or all."""
+    currency = deed.center.currency
+    held = deed.session.scalars(
+        select(Account.id).where(Account.owner.not_like("center:%"), Account.currency == currency)
+    ).all()
+    about = (
+        select(Enrollment.id, Run.id, Run.code, Person.name).join(Run, Run.id == Enrollment.run_id)
+        .join(Person, Person.id == Enrollment.person_id)
+    )  # fmt: skip
+    facts = {number: rest for number, *rest in deed.session.execute(about).all()}
+    names = payer_names(deed)
+    found = []
+    for account, rows in accounts.open_of(deed, list(held)).items():
+        for installment, left in rows:
+            number, code, who = facts[installment.enrollment_id]
+            row = core.Open(installment.id, installment.due, left)
+            if run_id is not None and number != run_id:
+                continue
+            if week is not None and core.expected_by_week([row], deed.today)[0][0] != week:
+                continue
+            if age is not None and core.bucket_of(row.due, deed.today) != age:
+                continue
+            found.append({
+                "account_id": account, "payer": names[account], "who": who, "run_id": number, "run": code,
+                "due": shown(row.due), "left": format_amount(left, currency), "age": core.bucket_of(row.due, deed.today),
+            })  # fmt: skip
+    return sorted(found, key=lambda r: (r["due"], r["payer"], r["run"]))
+
+
+def payer_names(deed: Deed) -> dict[int, str]:
+    query = (
+        select(Account.id, func.coalesce(Organization.name, Person.name))
+        .outerjoin(Person, Person.id == Account.person_id)
+        .outerjoin(Organization, Organization.id == Account.organization_id)
+        .where(Account.owner.not_like("center:%"))
+    )
+    return dict(deed.session.execute(query).all())
+
+
+def unearned_rows(deed: Deed, run_id: int | None = None, month: date | None = None) -> list[dict[str, Any]]:
+    """The runs behind what is not earned yet: what their sign-ups come to, and the day on which each ends."""
+    query = (
+        select(Run.id, Run.code, Run.title, Course.title, Gate.day, func.count(), func.sum(Enrollment.total))
+        .join(Gate, Gate.run_id == Run.id).join(Enrollment, Enrollment.run_id == Run.id)
+        .join(Course, Course.id == Run.course_id)
+        .where(Gate.kind == "ends", Gate.day > deed.today, Enrollment.live == 1, Run.currency == deed.center.currency)
+        .group_by(Run.id, Run.code, Run.title, Course.title, Gate.day).order_by(Gate.day, Run.code)
+    )  # fmt: skip
+    if run_id is not None:
+        query = query.where(Run.id == run_id)
+    return [
+        {"run_id": number, "run": code, "title": title or course, "ends": shown(day), "sign_ups": int(many),
+         "amount": format_amount(int(amount), deed.center.currency)}
+        for number, code, title, course, day, many, amount in deed.session.execute(query)
+        if amount and (month is None or day.replace(day=1) == month)
+    ]  # fmt: skip
+
+
+def open_lines(deed: Deed, **which: Any) -> list[list[str]]:
+    """Open installments as the lines of a CSV file."""
+    rows = open_rows(deed, **which)
+    lines = [["Due", "Payer", "Learner", "Run", "Left", "Days late"]]
+    return lines + [[r["due"], r["payer"], r["who"], r["run"], r["left"], r["age"]] for r in rows]
+
+
+def unearned_lines(deed: Deed, **which: Any) -> list[list[str]]:
+    """What is not earned yet as the lines of a CSV file."""
+    lines = [["Run", "Title", "Ends", "Sign-ups", "Not earned yet"]]
+    rows = unearned_rows(deed, **which)
+    return lines + [[r["run"], r["title"], r["ends"], str(r["sign_ups"]), r["amount"]] for r in rows]
 
 
 def payer_lines(deed: Deed) -> list[list[str]]:

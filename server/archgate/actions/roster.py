@@ -266,8 +266,7 @@ def withdrawal(deed: Deed, enrollment_id: int) -> dict[str, Any]:
         raise not_found("This enrollment")
     run = get_run(deed, enrollment.run_id)
     policy = policy_keeps(deed, enrollment, run)
-    left = sum(left for _, left in money.open_installments(deed, [enrollment.id]).get(enrollment.id, []))
-    paid, currency = enrollment.total - left, enrollment.currency
+    paid, currency = money.paid_of(deed, [enrollment.id]).get(enrollment.id, 0), enrollment.currency
     return {
         "enrollment_id": enrollment.id, "name": enrollment.person.name, "currency": currency,
         "account_id": enrollment.payer_id, "total": format_amount(enrollment.total, currency),
@@ -277,10 +276,15 @@ def withdrawal(deed: Deed, enrollment_id: int) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def policy_keeps(deed: Deed, enrollment: Enrollment, run: Run) -> refunds.Kept:
-    """What the refund policy of the course, else of the center, keeps of a sign-up that ends today."""
+def policy_of(deed: Deed, run: Run) -> refunds.Policy | None:
+    """The refund policy of the course, else of the center."""
     held = run.course.defaults.get("refunds") or deed.center.defaults.get("refunds")
-    policy = terms.policy_of(held, run.currency) if held else None
+    return terms.policy_of(held, run.currency) if held else None
+
+
+def policy_keeps(deed: Deed, enrollment: Enrollment, run: Run) -> refunds.Kept:
+    """What the refund policy keeps of a sign-up that ends today."""
+    policy = policy_of(deed, run)
     start = run_fees.start_of(deed, run)
     return refunds.kept_of(policy, enrollment.total, start, deed.today, enrollment.currency)
 
@@ -355,19 +359,3 @@ def name_place(deed: Deed, enrollment_id: int, n: int, person_id: int) -> dict[s
         f"Named {person.name} as head {n} of the party of {enrollment.person.name} on {run.code}", run_id=run.id,
     )  # fmt: skip
     return {"change": change.key, "enrollment_id": enrollment.id, "n": n, "name": person.name}
-
-
-def enrollment_view(deed: Deed, enrollment_id: int) -> dict[str, Any]:
-    """One enrollment with the quote as agreed."""
-    enrollment = deed.session.get(Enrollment, enrollment_id)
-    if enrollment is None:
-        raise not_found("This enrollment")
-    return {
-        "id": enrollment.id,
-        "run_id": enrollment.run_id,
-        "person_id": enrollment.person_id,
-        "name": enrollment.person.name,
-        "status": enrollment.status,
-        "signed_up": enrollment.signed_up.isoformat(),
-        "quote": enrollment.quote,
-    }

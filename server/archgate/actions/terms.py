@@ -191,8 +191,8 @@ def change_center_defaults(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
 
 
 def read_refunds(row: Reader, currency: str) -> dict[str, Any] | None:
-    """A refund policy of a form: steps by days before the start, and the fee that is kept in any case."""
-    held = row.inner("refunds", "The refund policy", "steps kept_fee")
+    """A refund policy of a form: steps by days before the start, the fee kept in any case, the one for a transfer."""
+    held = row.inner("refunds", "The refund policy", "steps kept_fee transfer_fee")
     if held is None:
         return None
     found: dict[int, str] = {}
@@ -204,13 +204,19 @@ def read_refunds(row: Reader, currency: str) -> dict[str, Any] | None:
                 step.fault("days_before", f"Two steps begin {days} days before the start.")
             found[days] = percent_text(percent)
     fee = held.amount("kept_fee", "The kept fee", currency)
+    moving = held.amount("transfer_fee", "The fee for a transfer", currency)
     if not found:
         held.fault("steps", "A policy needs at least one step; without one everything is given back.")
     steps = [{"days_before": days, "percent": found[days]} for days in sorted(found, reverse=True)]
-    return {"steps": steps, "kept_fee": format_amount(fee or 0, currency)}
+    fees = {"kept_fee": fee, "transfer_fee": moving}
+    return {"steps": steps, **{name: format_amount(amount or 0, currency) for name, amount in fees.items()}}
 
 
 def policy_of(held: dict[str, Any], currency: str) -> refunds.Policy:
     """A stored refund policy as the core sees it."""
     steps = tuple(refunds.RefundStep(s["days_before"], Decimal(s["percent"])) for s in held["steps"])
-    return refunds.Policy(steps, parse_amount(held["kept_fee"], currency))
+    fees = [
+        parse_amount(held.get(n) or format_amount(0, currency), currency)
+        for n in ("kept_fee", "transfer_fee")
+    ]
+    return refunds.Policy(steps, *fees)

@@ -14,7 +14,17 @@ from typing import Any
 from sqlalchemy import Table, select
 from sqlalchemy.exc import IntegrityError
 
-from archgate.actions import accounts, lifecycle, messages, roster, schedule, seats, waitlist
+from archgate.actions import (
+    accounts,
+    lifecycle,
+    messages,
+    roster,
+    schedule,
+    seats,
+    sign_ups,
+    transfers,
+    waitlist,
+)
 from archgate.actions.problems import Problem, conflict, not_found
 from archgate.actions.transaction import Deed, plain
 from archgate.clock import system_now
@@ -47,7 +57,7 @@ FIELD_ACTIONS = {
 }
 WITH_FIELDS = {"change a person", "add a busy time", "take out a busy time", "import busy times", "close days",
                "open a day", "accept a clash", "tag a person", "make codes", "change codes", "make a plan", "change a plan",
-               "keep a quote", "drop a quote", "change defaults"}  # fmt: skip
+               "keep a quote", "drop a quote", "change defaults", "swap a person"}  # fmt: skip
 ADDED_ON_THE_SPOT = {"places", "instructors"}  # somebody else may use them by now
 RISING = {"sequence"}  # of meetings: a calendar must see it rise, also on an undo
 DERIVED = {"gates"}  # worked out anew after an undo, never restored
@@ -258,6 +268,14 @@ def undo_payment(deed: Deed, change: Change) -> None:
     accounts.take_back(deed, payment, "Undid the payment")
 
 
+def undo_sign_up(deed: Deed, change: Change) -> None:
+    sign_ups.undo_change(deed, change, change.subject_id, f"Undid: {change.summary}")
+
+
+def undo_transfer(deed: Deed, change: Change) -> None:
+    transfers.undo_transfer(deed, change.subject_id)
+
+
 def undo_cancel_run(deed: Deed, change: Change) -> None:
     lifecycle.uncancel(deed, change)
 
@@ -272,4 +290,7 @@ TAKEN_BACK: dict[str, Callable[[Deed, Change], None]] = {
     "name a head": undo_name,
     "cancel a run": undo_cancel_run,
     "take a payment": undo_payment,
+    "change a sign-up": undo_sign_up,
+    "give back a meeting": sign_ups.undo_credit,
+    "transfer": undo_transfer,
 }

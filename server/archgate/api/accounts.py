@@ -78,9 +78,10 @@ class Payer(BaseModel):
 
 
 class PaymentIn(Body):
-    """`installments` chooses what is settled, [{"id", "amount"}]; without it the oldest due."""
+    """`installments` chooses what is settled, [{"id", "amount"}]; without it the oldest due. `fee`: what a bank kept of it."""
 
     amount: Any = None
+    fee: Any = None
     method: Any = None
     reference: Any = None
     received_on: Any = None
@@ -261,6 +262,70 @@ def outstanding_file(request: Request, user: User = Depends(may("read"))) -> Res
     return Response(csv_file(lines), media_type="text/csv; charset=utf-8", headers=named("outstanding"))
 
 
+class OpenRow(BaseModel):
+    """An open installment behind a figure; `age` is one of current, 1-30, 31-60, 61-90, over 90 (days past due)."""
+
+    account_id: int
+    payer: str
+    who: str
+    run_id: int
+    run: str
+    due: str
+    left: str
+    age: str
+
+
+class UnearnedRow(BaseModel):
+    run_id: int
+    run: str
+    title: str
+    ends: str
+    sign_ups: int
+    amount: str
+
+
+@router.get("/outstanding/open")
+def open_rows(
+    request: Request,
+    run_id: int | None = None,
+    week: date | None = None,
+    age: str | None = None,
+    user: User = Depends(may("read")),
+) -> list[OpenRow]:
+    """The open installments behind a figure: of the week that begins on a Monday, of an age, of a run."""
+    return run_look(request, user, lambda deed: outstanding.open_rows(deed, run_id, week, age))
+
+
+@router.get("/outstanding/open.csv", response_class=Response)
+def open_file(
+    request: Request,
+    run_id: int | None = None,
+    week: date | None = None,
+    age: str | None = None,
+    user: User = Depends(may("read")),
+) -> Response:
+    lines = run_look(
+        request, user, lambda deed: outstanding.open_lines(deed, run_id=run_id, week=week, age=age)
+    )
+    return Response(csv_file(lines), media_type="text/csv; charset=utf-8", headers=named("open"))
+
+
+@router.get("/outstanding/unearned")
+def unearned_rows(
+    request: Request, run_id: int | None = None, month: date | None = None, user: User = Depends(may("read"))
+) -> list[UnearnedRow]:
+    """The runs behind what is not earned yet, by the first of the month in which they end."""
+    return run_look(request, user, lambda deed: outstanding.unearned_rows(deed, run_id, month))
+
+
+@router.get("/outstanding/unearned.csv", response_class=Response)
+def unearned_file(
+    request: Request, run_id: int | None = None, month: date | None = None, user: User = Depends(may("read"))
+) -> Response:
+    lines = run_look(request, user, lambda deed: outstanding.unearned_lines(deed, run_id=run_id, month=month))
+    return Response(csv_file(lines), media_type="text/csv; charset=utf-8", headers=named("not-earned-yet"))
+
+
 class InvoiceOut(BaseModel):
     """An invoice, a credit note (negative) or a receipt, as issued."""
 
@@ -282,12 +347,24 @@ class InvoiceLine(InvoiceOut):
 
 
 class Invoices(BaseModel):
-    """`pending`: sign-ups that are on no standing invoice."""
+    """`pending`: sign-ups that come to more than was invoiced of them; `to_credit`: those that come to less."""
 
     items: list[InvoiceLine]
     pending: int
     pending_total: str
+    to_credit: int
+    to_credit_total: str
     currency: str
+
+
+class SendIn(BaseModel):
+    """`email`: another address than the payer's; of an organization it is kept."""
+
+    email: str | None = None
+
+
+class InvoiceSent(InvoiceDone):
+    email: str
 
 
 class IssueIn(BaseModel):
@@ -335,6 +412,32 @@ def credit_note(
 ) -> InvoiceDone:
     """Take an invoice back whole, with the reason."""
     return run_act(request, user, lambda deed: invoices.credit_note(deed, invoice_id, body.why))
+
+
+@router.post("/accounts/{account_id}/credit-notes", status_code=201)
+def credit_differences(
+    account_id: int,
+    body: IssueIn,
+    request: Request,
+    user: User = Depends(may("take money")),
+    key: Once | None = Depends(once),
+) -> InvoiceDone:
+    """One credit note for every sign-up that comes to less than was invoiced of it."""
+    return run_act(
+        request, user, lambda deed: invoices.credit_differences(deed, account_id, body.send), once=key
+    )
+
+
+@router.post("/invoices/{invoice_id}/send", status_code=202)
+def send_paper(
+    invoice_id: int,
+    body: SendIn,
+    request: Request,
+    user: User = Depends(may("take money")),
+    key: Once | None = Depends(once),
+) -> InvoiceSent:
+    """Send an invoice, a credit note or a receipt to its payer as a PDF."""
+    return run_act(request, user, lambda deed: invoices.send(deed, invoice_id, body.email), once=key)
 
 
 @router.post("/payments/{payment_id}/receipt", status_code=201)

@@ -194,6 +194,7 @@ class RunOut(RunLine):
     course: CourseOut
     own_title: str
     note: str
+    receipt_note: str
     sign_up_opens: str | None
     windows: list[WindowIO]
     decision_rule: RuleIO | None
@@ -255,8 +256,11 @@ class MovedInstallments(BaseModel):
 
 
 class DueBack(BaseModel):
+    """What one sign-up gets back as credit when its run is cancelled; `why` also says what is no longer owed."""
+
     name: str
     amount: str
+    why: str
 
 
 class Outcome(BaseModel):

@@ -30,6 +30,7 @@ class MessageOut(BaseModel):
     trouble: str
     sent_at: str | None
     job_id: int
+    invoice_id: int | None
 
 
 class Outbox(BaseModel):

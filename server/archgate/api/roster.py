@@ -7,10 +7,10 @@ from typing import Any
 from fastapi import APIRouter, Depends, Request
 from pydantic import BaseModel
 
-from archgate.actions import roster, rosters, sign_ups, undo, waitlist
+from archgate.actions import roster, rosters, sign_ups, transfers, undo, waitlist
 from archgate.actions.access import User
 from archgate.actions.transaction import Once
-from archgate.api.fees import AskIn, QuoteOut, SeatQuote
+from archgate.api.fees import AskIn, QuoteLine, QuoteOut, SeatQuote, TaxOut
 from archgate.api.web import Body, given, may, once, run_act, run_look
 
 router = APIRouter(tags=["roster"])
@@ -155,16 +155,6 @@ class Withdrawn(BaseModel):
     why: str
 
 
-class EnrollmentOut(BaseModel):
-    id: int
-    run_id: int
-    person_id: int
-    name: str
-    status: str
-    signed_up: str
-    quote: QuoteOut
-
-
 class Undone(BaseModel):
     change: str
     summary: str
@@ -187,16 +177,15 @@ def enroll(
     return run_act(request, user, lambda deed: roster.enroll(deed, **given(body)), once=key)
 
 
-@router.get("/enrollments/{enrollment_id}")
-def get_enrollment(enrollment_id: int, request: Request, user: User = Depends(may("read"))) -> EnrollmentOut:
-    return run_look(request, user, lambda deed: roster.enrollment_view(deed, enrollment_id))
+class ChangeIn(Body):
+    """`people`, `extras` and `code` as in a sign-up; what is not named stays. `fresh`: all is priced as of now.
+    `total` is the new total that was shown."""
 
-
-class AddExtra(Body):
-    """`total` is the new total that was shown."""
-
-    extra_id: Any = None
-    count: Any = None
+    people: Any = None
+    extras: Any = None
+    code: Any = None
+    fresh: Any = None
+    why: Any = None
     total: Any = None
 
 
@@ -206,32 +195,174 @@ class PlanRow(BaseModel):
     left: str
 
 
-class ExtraAdded(BaseModel):
-    """The installments before and after; with `preview` nothing is saved."""
+class HeadsAt(BaseModel):
+    rate_id: int
+    count: int
+
+
+class ExtraTaken(BaseModel):
+    extra_id: int
+    count: int
+
+
+class SignUpOut(BaseModel):
+    """One sign-up as agreed; `people`, `extras` and `code` are what it asks for, `plan` its installments as they stand."""
+
+    id: int
+    run_id: int
+    person_id: int
+    name: str
+    status: str
+    heads: int
+    signed_up: str
+    way_in: str
+    note: str
+    came_from: str | None
+    account_id: int
+    payer: str
+    quote: QuoteOut
+    people: list[HeadsAt]
+    extras: list[ExtraTaken]
+    code: str | None
+    plan: list[PlanRow]
+
+
+@router.get("/enrollments/{enrollment_id}")
+def get_sign_up(enrollment_id: int, request: Request, user: User = Depends(may("read"))) -> SignUpOut:
+    return run_look(request, user, lambda deed: sign_ups.view(deed, enrollment_id))
+
+
+class SignUpChanged(BaseModel):
+    """The total and the installments before and after; with `preview` nothing is saved. `credit` is that of the account."""
 
     change: str
     enrollment_id: int
     name: str
     currency: str
+    total_before: str
     total: str
+    lines: list[QuoteLine]
+    taxes: list[TaxOut]
     before: list[PlanRow]
     after: list[PlanRow]
+    credit: str
 
 
-@router.post("/enrollments/{enrollment_id}/extras", status_code=201)
-def add_extra(
+class TransferIn(ChangeIn):
+    """`keep`: what is kept instead of the fee for a transfer, with `why` where it differs."""
+
+    run_id: Any = None
+    plan_id: Any = None
+    keep: Any = None
+
+
+class Transferred(Enrolled):
+    """`carried` is what settles the new sign-up, `credit` what is left of what was paid, `owed` what is open there."""
+
+    account_id: int
+    to: str
+    currency: str
+    total_before: str
+    paid: str
+    kept: str
+    why: str
+    carried: str
+    owed: str
+    credit: str
+
+
+class SwapIn(BaseModel):
+    person_id: int
+
+
+class Swapped(BaseModel):
+    change: str
+    enrollment_id: int
+    run_id: int
+    name: str
+    before: str
+    payer: str
+
+
+@router.post("/enrollments/{enrollment_id}/change")
+def change_sign_up(
     enrollment_id: int,
-    body: AddExtra,
+    body: ChangeIn,
     request: Request,
     preview: bool = False,
     user: User = Depends(may("enroll")),
     key: Once | None = Depends(once),
-) -> ExtraAdded:
-    """Add an extra to a sign-up; the plan is worked out again, what is paid or due stands."""
+) -> SignUpChanged:
+    """Change rates, prices, extras or the code of a sign-up; the plan is worked out again, what is paid stays paid."""
+    asked = given(body)
+    return run_act(
+        request, user, lambda deed: sign_ups.change(deed, enrollment_id, asked), once=key, preview=preview
+    )
+
+
+@router.post("/enrollments/{enrollment_id}/transfer")
+def transfer(
+    enrollment_id: int,
+    body: TransferIn,
+    request: Request,
+    preview: bool = False,
+    user: User = Depends(may("enroll")),
+    key: Once | None = Depends(once),
+) -> Transferred:
+    """Move a sign-up to another run; what was paid moves along."""
+    asked = given(body)
+    return run_act(
+        request, user, lambda deed: transfers.transfer(deed, enrollment_id, asked), once=key, preview=preview
+    )
+
+
+@router.post("/enrollments/{enrollment_id}/swap")
+def swap(
+    enrollment_id: int,
+    body: SwapIn,
+    request: Request,
+    user: User = Depends(may("enroll")),
+    key: Once | None = Depends(once),
+) -> Swapped:
+    """Give a seat to another person; whoever pays stays the same."""
+    return run_act(request, user, lambda deed: transfers.swap(deed, enrollment_id, body.person_id), once=key)
+
+
+class MeetingCredit(BaseModel):
+    """`amount` is taken off the sign-up; `credit` is what of it is free on the account, the rest was still owed."""
+
+    name: str
+    account_id: int
+    amount: str
+    credit: str
+
+
+class GivenBack(BaseModel):
+    change: str
+    currency: str
+    total: str
+    people: list[MeetingCredit]
+
+
+class GiveBackIn(Body):
+    total: Any = None
+
+
+@router.post("/meetings/{meeting_id}/give-back")
+def give_back(
+    meeting_id: int,
+    body: GiveBackIn,
+    request: Request,
+    preview: bool = False,
+    user: User = Depends(may("take money")),
+    key: Once | None = Depends(once),
+) -> GivenBack:
+    """Give everybody on a run what a cancelled meeting was worth."""
+    asked = given(body)
     return run_act(
         request,
         user,
-        lambda deed: sign_ups.add_extra(deed, enrollment_id, given(body)),
+        lambda deed: sign_ups.credit_meeting(deed, meeting_id, asked),
         once=key,
         preview=preview,
     )

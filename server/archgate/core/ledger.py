@@ -19,10 +19,12 @@ class Kind(StrEnum):
     PAYMENT = "payment"
     REFUND = "refund"
     WRITE_OFF = "write-off"
+    CREDIT = "credit"
+    SERVICE_FEE = "service fee"
     REVERSAL = "reversal"
 
 
-CHARGING = (Kind.CHARGE, Kind.DISCOUNT, Kind.TAX)  # what a sign-up costs
+CHARGING = (Kind.CHARGE, Kind.DISCOUNT, Kind.TAX, Kind.CREDIT)  # what a sign-up costs
 
 
 @dataclass(frozen=True)
@@ -82,6 +84,21 @@ def refund_of(payer: int, method: int, amount: int, currency: str) -> Posting:
 def write_off_of(payer: int, lost: int, amount: int, currency: str) -> Posting:
     """What is no longer expected from a payer."""
     return Posting(Kind.WRITE_OFF, currency, (Entry(lost, amount), Entry(payer, -amount)))
+
+
+def credit_of(
+    payer: int, account: Callable[[str], int], amount: int, taxes: Sequence[tuple[str, int]], currency: str
+) -> Posting:
+    """What a sign-up costs less from now on: the payer owes so much less, of income and of the taxes (name, amount)."""
+    parts = [(f"tax:{name}", tax) for name, tax in taxes]
+    parts.append(("income", amount - sum(tax for _, tax in taxes)))
+    entries = tuple(Entry(account(name), part) for name, part in parts if part)
+    return Posting(Kind.CREDIT, currency, (Entry(payer, -amount), *entries))
+
+
+def service_fee_of(method: int, fees: int, amount: int, currency: str) -> Posting:
+    """What the bank or the payment service kept of a payment: the center bears it, the payer's account is untouched."""
+    return Posting(Kind.SERVICE_FEE, currency, (Entry(fees, amount), Entry(method, -amount)))
 
 
 def reversal_of(posting: Posting) -> Posting:

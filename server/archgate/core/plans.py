@@ -288,3 +288,30 @@ def replanned(rows: tuple[Standing, ...], total: int, day: date) -> Replanned:
             less -= cut
         later = [i for i in later if amounts[i] > rows[i].paid]
     return Replanned(tuple(amounts), 0, less)
+
+
+@dataclass(frozen=True)
+class Cut:
+    """What a lower total takes of an installment: of what is open of it, and of what is paid."""
+
+    open: int
+    paid: int
+
+
+def credited(rows: tuple[Standing, ...], credit: int) -> tuple[Cut, ...]:
+    """Where the credit of a changed plan comes from, in the order of `rows`.
+
+    What is open is owed no longer, the oldest due first; then what is paid is freed, the latest due first. `credit` is
+    never more than the rows come to.
+    """
+    found = [Cut(0, 0)] * len(rows)
+    order = sorted(range(len(rows)), key=lambda i: (rows[i].due, rows[i].n))
+    for i in order:
+        part = min(credit, rows[i].amount - rows[i].paid)
+        found[i] = Cut(part, 0)
+        credit -= part
+    for i in reversed(order):
+        part = min(credit, rows[i].paid)
+        found[i] = Cut(found[i].open, part)
+        credit -= part
+    return tuple(found)

@@ -1,15 +1,17 @@
-"""Refund policy: what a center keeps when somebody withdraws, by the days before the start, and why.
+"""Refund policy: what a center keeps when somebody withdraws or moves to another run, what a meeting that falls out is
+worth, and why.
 
 Source: common practice, no source. Amounts are smallest units of one currency, percents Decimal; days are the center's.
 """
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
 
-from archgate.core.money import format_amount, percent_of, percent_text
+from archgate.core.money import format_amount, percent_of, percent_text, shares_of
 
 
 @dataclass(frozen=True)
@@ -22,10 +24,14 @@ class RefundStep:
 
 @dataclass(frozen=True)
 class Policy:
-    """The steps, in any order, and a fee that is kept in any case. No step reached: nothing is given back."""
+    """The steps, in any order, and a fee that is kept in any case. No step reached: nothing is given back.
+
+    `transfer_fee` is kept of a sign-up that moves to another run, on whatever day.
+    """
 
     steps: tuple[RefundStep, ...]
     kept_fee: int = 0
+    transfer_fee: int = 0
 
 
 @dataclass(frozen=True)
@@ -62,3 +68,24 @@ def kept_of(policy: Policy | None, total: int, start: date | None, day: date, cu
     return Kept(
         total - back, f"{when[0].upper()}{when[1:]} {percent_text(percent)} percent is given back{fee}."
     )
+
+
+def kept_of_transfer(policy: Policy | None, total: int, currency: str) -> Kept:
+    """What the center keeps of a sign-up that moves to another run: the transfer fee, never more than the price."""
+    if total == 0:
+        return Kept(0, "Nothing was charged.")
+    if policy is None or policy.transfer_fee == 0:
+        return Kept(0, "There is no fee for a transfer; all of the price moves along.")
+    fee = min(policy.transfer_fee, total)
+    return Kept(
+        fee, f"The fee for a transfer, {format_amount(fee, currency)}, is kept; the rest moves along."
+    )
+
+
+def share_of_meeting(total: int, minutes: Sequence[int], which: int) -> int:
+    """What one meeting is worth of a price: the price shared among all planned meetings by their length.
+
+    Largest remainder, ties to the earlier meeting, so that all meetings together are worth exactly the price. `minutes`
+    hold those of every planned meeting, `which` is the place of the one that falls out. Source: common practice, no source.
+    """
+    return shares_of(total, minutes)[which]

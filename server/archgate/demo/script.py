@@ -178,6 +178,7 @@ DEFAULTS = {
     "refunds": {
         "steps": [{"days_before": 21, "percent": "100"}, {"days_before": 7, "percent": "50"}],
         "kept_fee": "15.00",
+        "transfer_fee": "15.00",
     },
 }
 CENTER_PLANS: tuple[dict[str, Any], ...] = (

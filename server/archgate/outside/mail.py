@@ -24,22 +24,30 @@ class Trouble(Exception):
         super().__init__(said)
 
 
+Paper = tuple[str, bytes]  # the name of a file that goes with a letter, and its content
+
+
 class Mail(Protocol):
-    def send(self, key: str, to: str, subject: str, body: str, tries: int) -> None: ...
+    def send(
+        self, key: str, to: str, subject: str, body: str, tries: int, paper: Paper | None = None
+    ) -> None: ...
 
 
 class StandInMail:
     def __init__(self, sessions: sessionmaker[Session]) -> None:
         self.sessions = sessions
 
-    def send(self, key: str, to: str, subject: str, body: str, tries: int) -> None:
+    def send(
+        self, key: str, to: str, subject: str, body: str, tries: int, paper: Paper | None = None
+    ) -> None:
         where = to.rpartition("@")[2].lower()
         if where == "refused.example.org":
             raise Trouble("The address is refused.", for_good=True)
         if where == "later.example.org" and tries < 3:
             raise Trouble("The mail service is busy.")
         with self.sessions.begin() as session:
-            letter = {"key": key, "to_email": to, "subject": subject, "body": body, "at": system_now()}
+            letter = {"key": key, "to_email": to, "subject": subject, "body": body, "at": system_now(),
+                      "attached": paper[0] if paper else "", "attached_size": len(paper[1]) if paper else 0}  # fmt: skip
             statement = insert(MailStandIn).values(letter)
             session.execute(statement.on_duplicate_key_update(key=MailStandIn.key))
 

@@ -12,7 +12,12 @@ from datetime import date, timedelta
 
 from archgate.core.money import format_amount
 
-ROOMS = {"income": "Income:Fees", "discounts": "Expenses:Discounts", "write-offs": "Expenses:Write-offs"}
+ROOMS = {
+    "service fees": "Expenses:ServiceFees",
+    "income": "Income:Fees",
+    "discounts": "Expenses:Discounts",
+    "write-offs": "Expenses:Write-offs",
+}
 
 
 @dataclass(frozen=True)

@@ -102,6 +102,7 @@ class Run(Base):
     access_days: Mapped[int | None]
     group_steps: Mapped[list[Any]] = mapped_column(default=list)
     taxes: Mapped[list[Any]] = mapped_column(default=list)
+    receipt_note: Mapped[Prose] = mapped_column(default="")
     created_at: Mapped[datetime]
     published_at: Mapped[datetime | None]
 

@@ -13,7 +13,10 @@ from archgate.tables.people import Person
 
 
 class Message(Base):
-    """A message written in the transaction of what it tells; a job sends it. `person_id` is None for staff and instructors."""
+    """A message written in the transaction of what it tells; a job sends it. `person_id` is None for staff and instructors.
+
+    `invoice_id` is the paper that goes with it as a PDF.
+    """
 
     __tablename__ = "messages"
     __table_args__ = (Index("ix_messages_meeting", "meeting_id", "person_id"),)
@@ -22,6 +25,7 @@ class Message(Base):
     person_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"), index=True)
     run_id: Mapped[int | None] = mapped_column(ForeignKey("runs.id"), index=True)
     meeting_id: Mapped[int | None] = mapped_column(ForeignKey("meetings.id", ondelete="SET NULL"))
+    invoice_id: Mapped[int | None] = mapped_column(ForeignKey("invoices.id"))
     to_name: Mapped[Name]
     to_email: Mapped[str] = mapped_column(String(254))
     subject: Mapped[Name]
@@ -39,6 +43,8 @@ class MailStandIn(Base):
     to_email: Mapped[str] = mapped_column(String(254))
     subject: Mapped[Name]
     body: Mapped[Prose]
+    attached: Mapped[Name] = mapped_column(default="")
+    attached_size: Mapped[int] = mapped_column(default=0)
     at: Mapped[datetime]
 
 

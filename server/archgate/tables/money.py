@@ -35,7 +35,7 @@ class Entry(Base):
 
 
 class Posting(Base):
-    """One event of money with its cause. `effective` is the day it counts for, `entered_at` when it was written."""
+    """One event of money with its cause: a sign-up, a meeting that fell out, another posting. `effective` is the day it counts for, `entered_at` when it was written."""
 
     __tablename__ = "postings"
     __table_args__ = (UniqueConstraint("reverses_id"),)
@@ -45,14 +45,16 @@ class Posting(Base):
     effective: Mapped[date]
     entered_at: Mapped[datetime]
     enrollment_id: Mapped[int | None] = mapped_column(ForeignKey("enrollments.id"), index=True)
+    meeting_id: Mapped[int | None] = mapped_column(ForeignKey("meetings.id"), index=True)
     reverses_id: Mapped[int | None] = mapped_column(ForeignKey("postings.id"))
+    caused_by_id: Mapped[int | None] = mapped_column(ForeignKey("postings.id"), index=True)
     user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
     cause: Mapped[Prose]
     entries: Mapped[list[Entry]] = relationship()
 
 
 class Payment(Base):
-    """Money that came in by hand, with its method and reference; the posting carries the sum."""
+    """Money that came in by hand, with its method and reference; the posting carries the sum, `fee` what a bank kept of it."""
 
     __tablename__ = "payments"
     __table_args__ = (UniqueConstraint("posting_id"), Index("ix_payments_day", "received_on", "method"))
@@ -60,6 +62,7 @@ class Payment(Base):
     posting_id: Mapped[int] = mapped_column(ForeignKey("postings.id"))
     account_id: Mapped[int] = mapped_column(ForeignKey("accounts.id"), index=True)
     amount: Mapped[Units]
+    fee: Mapped[Units] = mapped_column(default=0)
     method: Mapped[Word]
     reference: Mapped[Name]
     received_on: Mapped[date]
@@ -86,7 +89,8 @@ class NumberSeries(Base):
 
 
 class Invoice(Base):
-    """An invoice, a credit note that takes one back whole, or the receipt of a payment; `document` is what it says."""
+    """An invoice, a credit note (with `reverses_id` it takes one invoice back whole), or the receipt of a payment;
+    `document` is what it says."""
 
     __tablename__ = "invoices"
     __table_args__ = (UniqueConstraint("reverses_id"), UniqueConstraint("payment_id"))
@@ -105,11 +109,16 @@ class Invoice(Base):
 
 
 class InvoicedEnrollment(Base):
+    """What an invoice or a credit note (negative) says about one sign-up, with the taxes in it by name; all of a sign-up's
+    together are what has been invoiced of it."""
+
     __tablename__ = "invoiced_enrollments"
     __table_args__ = (UniqueConstraint("invoice_id", "enrollment_id"),)
     id: Mapped[Key]
     invoice_id: Mapped[int] = mapped_column(ForeignKey("invoices.id"))
     enrollment_id: Mapped[int] = mapped_column(ForeignKey("enrollments.id"), index=True)
+    amount: Mapped[Units]
+    taxes: Mapped[dict[str, Any]]
 
 
 class PaymentDetails(Base):

@@ -32,9 +32,12 @@ class Person(Base):
 
 
 class Organization(Base):
+    """Who pays for several people; `email` is where its papers go."""
+
     __tablename__ = "organizations"
     id: Mapped[Key]
     name: Mapped[str] = mapped_column(String(200), unique=True)
+    email: Mapped[str | None] = mapped_column(String(254))
     created_at: Mapped[datetime]
 
 

@@ -28,7 +28,8 @@ class PartyPlace(Base):
 
 
 class Enrollment(Base):
-    """One sign-up on one run: a person, with as many heads as `heads`. `quote` is what was agreed, word for word; it is never worked out again.
+    """One sign-up on one run: a person, with as many heads as `heads`. `quote` is what was agreed, word for word; only a
+    change of the sign-up itself writes a new one. `came_from_id` is the sign-up on another run that it was moved from.
 
     `live` is 1 while the enrollment holds its seat and NULL when it ended, so that the unique key allows one
     live enrollment per person and run and any number of ended ones.
@@ -50,6 +51,7 @@ class Enrollment(Base):
     plan_id: Mapped[int] = mapped_column(ForeignKey("plans.id"))
     batch_id: Mapped[int | None] = mapped_column(ForeignKey("batches.id"))
     user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
+    came_from_id: Mapped[int | None] = mapped_column(ForeignKey("enrollments.id"), index=True)
     status: Mapped[Word]
     live: Mapped[int | None] = mapped_column(
         SmallInteger, Computed("CASE WHEN status = 'seated' THEN 1 ELSE NULL END", persisted=True)

@@ -64,7 +64,8 @@ class Meeting(Base):
     """One date of a run: wall-clock time as planned, and the moments derived from it in its place's zone.
 
     A cancelled meeting of a published run is kept, so that calendars that hold it learn of it. `sequence` rises
-    with every change that a calendar must take over (RFC 5545 section 3.8.7.4). `pattern_n` is None for a one-off.
+    with every change that a calendar must take over (RFC 5545 section 3.8.7.4). `pattern_n` is None for a one-off,
+    `replaces_id` the cancelled meeting that is held on this date instead.
     """
 
     __tablename__ = "meetings"
@@ -91,6 +92,9 @@ class Meeting(Base):
     cancelled_at: Mapped[datetime | None]
     cancel_why: Mapped[Prose] = mapped_column(default="")
     instructor_paid: Mapped[bool | None]
+    replaces_id: Mapped[int | None] = mapped_column(
+        ForeignKey("meetings.id", ondelete="SET NULL"), index=True
+    )
 
     place: Mapped[Place | None] = relationship()
     instructor: Mapped[Instructor | None] = relationship()

@@ -783,6 +783,80 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/outstanding/open": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Open Rows
+         * @description The open installments behind a figure: of the week that begins on a Monday, of an age, of a run.
+         */
+        get: operations["open_rows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/outstanding/open.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Open File */
+        get: operations["open_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/outstanding/unearned": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Unearned Rows
+         * @description The runs behind what is not earned yet, by the first of the month in which they end.
+         */
+        get: operations["unearned_rows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/outstanding/unearned.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Unearned File */
+        get: operations["unearned_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/accounts/{account_id}/invoices": {
         parameters: {
             query?: never;
@@ -875,6 +949,46 @@ export interface paths {
          * @description Take an invoice back whole, with the reason.
          */
         post: operations["credit_note"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/accounts/{account_id}/credit-notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Credit Differences
+         * @description One credit note for every sign-up that comes to less than was invoiced of it.
+         */
+        post: operations["credit_differences"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/invoices/{invoice_id}/send": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send Paper
+         * @description Send an invoice, a credit note or a receipt to its payer as a PDF.
+         */
+        post: operations["send_paper"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1812,8 +1926,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get Enrollment */
-        get: operations["get_enrollment"];
+        /** Get Sign Up */
+        get: operations["get_sign_up"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1822,7 +1936,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/enrollments/{enrollment_id}/extras": {
+    "/api/v1/enrollments/{enrollment_id}/change": {
         parameters: {
             query?: never;
             header?: never;
@@ -1832,10 +1946,70 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Add Extra
-         * @description Add an extra to a sign-up; the plan is worked out again, what is paid or due stands.
+         * Change Sign Up
+         * @description Change rates, prices, extras or the code of a sign-up; the plan is worked out again, what is paid stays paid.
          */
-        post: operations["add_extra"];
+        post: operations["change_sign_up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/enrollments/{enrollment_id}/transfer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Transfer
+         * @description Move a sign-up to another run; what was paid moves along.
+         */
+        post: operations["transfer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/enrollments/{enrollment_id}/swap": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Swap
+         * @description Give a seat to another person; whoever pays stays the same.
+         */
+        post: operations["swap"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/meetings/{meeting_id}/give-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give Back
+         * @description Give everybody on a run what a cancelled meeting was worth.
+         */
+        post: operations["give_back"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2451,20 +2625,6 @@ export interface components {
             /** Balance At */
             balance_at: string;
         };
-        /**
-         * AddExtra
-         * @description `total` is the new total that was shown.
-         */
-        AddExtra: {
-            /** Extra Id */
-            extra_id?: unknown;
-            /** Count */
-            count?: unknown;
-            /** Total */
-            total?: unknown;
-        } & {
-            [key: string]: unknown;
-        };
         /** BatchChange */
         BatchChange: {
             /** Columns */
@@ -2737,6 +2897,27 @@ export interface components {
             agreed: number;
             /** Courses */
             courses: components["schemas"]["CourseName"][];
+        };
+        /**
+         * ChangeIn
+         * @description `people`, `extras` and `code` as in a sign-up; what is not named stays. `fresh`: all is priced as of now.
+         *     `total` is the new total that was shown.
+         */
+        ChangeIn: {
+            /** People */
+            people?: unknown;
+            /** Extras */
+            extras?: unknown;
+            /** Code */
+            code?: unknown;
+            /** Fresh */
+            fresh?: unknown;
+            /** Why */
+            why?: unknown;
+            /** Total */
+            total?: unknown;
+        } & {
+            [key: string]: unknown;
         };
         /** ChangeOut */
         ChangeOut: {
@@ -3232,12 +3413,17 @@ export interface components {
             /** Why */
             why: string;
         };
-        /** DueBack */
+        /**
+         * DueBack
+         * @description What one sign-up gets back as credit when its run is cancelled; `why` also says what is no longer owed.
+         */
         DueBack: {
             /** Name */
             name: string;
             /** Amount */
             amount: string;
+            /** Why */
+            why: string;
         };
         /**
          * EarlyIn
@@ -3334,22 +3520,6 @@ export interface components {
             change: string;
             quote: components["schemas"]["QuoteOut"];
         };
-        /** EnrollmentOut */
-        EnrollmentOut: {
-            /** Id */
-            id: number;
-            /** Run Id */
-            run_id: number;
-            /** Person Id */
-            person_id: number;
-            /** Name */
-            name: string;
-            /** Status */
-            status: string;
-            /** Signed Up */
-            signed_up: string;
-            quote: components["schemas"]["QuoteOut"];
-        };
         /**
          * ExampleOut
          * @description `said` is why there is no example: by how much the lines miss the whole, or what is missing.
@@ -3380,26 +3550,6 @@ export interface components {
             ends_on?: unknown;
         } & {
             [key: string]: unknown;
-        };
-        /**
-         * ExtraAdded
-         * @description The installments before and after; with `preview` nothing is saved.
-         */
-        ExtraAdded: {
-            /** Change */
-            change: string;
-            /** Enrollment Id */
-            enrollment_id: number;
-            /** Name */
-            name: string;
-            /** Currency */
-            currency: string;
-            /** Total */
-            total: string;
-            /** Before */
-            before: components["schemas"]["PlanRow"][];
-            /** After */
-            after: components["schemas"]["PlanRow"][];
         };
         /** ExtraChoice */
         ExtraChoice: {
@@ -3440,6 +3590,13 @@ export interface components {
             item?: string | null;
             /** Stock */
             stock?: number | null;
+        };
+        /** ExtraTaken */
+        ExtraTaken: {
+            /** Extra Id */
+            extra_id: number;
+            /** Count */
+            count: number;
         };
         /** FailedWork */
         FailedWork: {
@@ -3566,6 +3723,24 @@ export interface components {
             /** Label */
             label: string;
         };
+        /** GiveBackIn */
+        GiveBackIn: {
+            /** Total */
+            total?: unknown;
+        } & {
+            [key: string]: unknown;
+        };
+        /** GivenBack */
+        GivenBack: {
+            /** Change */
+            change: string;
+            /** Currency */
+            currency: string;
+            /** Total */
+            total: string;
+            /** People */
+            people: components["schemas"]["MeetingCredit"][];
+        };
         /** Gone */
         Gone: {
             /** Name */
@@ -3579,6 +3754,13 @@ export interface components {
             from: number;
             /** Percent */
             percent: string;
+        };
+        /** HeadsAt */
+        HeadsAt: {
+            /** Rate Id */
+            rate_id: number;
+            /** Count */
+            count: number;
         };
         /** Imported */
         Imported: {
@@ -3699,9 +3881,30 @@ export interface components {
             /** Reverses Id */
             reverses_id: number | null;
         };
+        /** InvoiceSent */
+        InvoiceSent: {
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Number */
+            number: string;
+            /** Issued On */
+            issued_on: string;
+            /** Total */
+            total: string;
+            /** Currency */
+            currency: string;
+            /** Reverses Id */
+            reverses_id: number | null;
+            /** Change */
+            change: string;
+            /** Email */
+            email: string;
+        };
         /**
          * Invoices
-         * @description `pending`: sign-ups that are on no standing invoice.
+         * @description `pending`: sign-ups that come to more than was invoiced of them; `to_credit`: those that come to less.
          */
         Invoices: {
             /** Items */
@@ -3710,6 +3913,10 @@ export interface components {
             pending: number;
             /** Pending Total */
             pending_total: string;
+            /** To Credit */
+            to_credit: number;
+            /** To Credit Total */
+            to_credit_total: string;
             /** Currency */
             currency: string;
         };
@@ -3977,6 +4184,20 @@ export interface components {
             /** Now */
             now: string;
         };
+        /**
+         * MeetingCredit
+         * @description `amount` is taken off the sign-up; `credit` is what of it is free on the account, the rest was still owed.
+         */
+        MeetingCredit: {
+            /** Name */
+            name: string;
+            /** Account Id */
+            account_id: number;
+            /** Amount */
+            amount: string;
+            /** Credit */
+            credit: string;
+        };
         /** MeetingOut */
         MeetingOut: {
             /** Id */
@@ -4056,6 +4277,8 @@ export interface components {
             sent_at: string | null;
             /** Job Id */
             job_id: number;
+            /** Invoice Id */
+            invoice_id: number | null;
         };
         /** MonthList */
         MonthList: {
@@ -4427,6 +4650,28 @@ export interface components {
             /** Age */
             age: string;
         };
+        /**
+         * OpenRow
+         * @description An open installment behind a figure; `age` is one of current, 1-30, 31-60, 61-90, over 90 (days past due).
+         */
+        OpenRow: {
+            /** Account Id */
+            account_id: number;
+            /** Payer */
+            payer: string;
+            /** Who */
+            who: string;
+            /** Run Id */
+            run_id: number;
+            /** Run */
+            run: string;
+            /** Due */
+            due: string;
+            /** Left */
+            left: string;
+            /** Age */
+            age: string;
+        };
         /** OrganizationOut */
         OrganizationOut: {
             /** Id */
@@ -4622,11 +4867,13 @@ export interface components {
         };
         /**
          * PaymentIn
-         * @description `installments` chooses what is settled, [{"id", "amount"}]; without it the oldest due.
+         * @description `installments` chooses what is settled, [{"id", "amount"}]; without it the oldest due. `fee`: what a bank kept of it.
          */
         PaymentIn: {
             /** Amount */
             amount?: unknown;
+            /** Fee */
+            fee?: unknown;
             /** Method */
             method?: unknown;
             /** Reference */
@@ -5593,6 +5840,8 @@ export interface components {
             own_title: string;
             /** Note */
             note: string;
+            /** Receipt Note */
+            receipt_note: string;
             /** Sign Up Opens */
             sign_up_opens: string | null;
             /** Windows */
@@ -5798,12 +6047,87 @@ export interface components {
             /** Details */
             details: string | null;
         };
+        /**
+         * SendIn
+         * @description `email`: another address than the payer's; of an organization it is kept.
+         */
+        SendIn: {
+            /** Email */
+            email?: string | null;
+        };
         /** SignIn */
         SignIn: {
             /** Email */
             email: string;
             /** Password */
             password: string;
+        };
+        /**
+         * SignUpChanged
+         * @description The total and the installments before and after; with `preview` nothing is saved. `credit` is that of the account.
+         */
+        SignUpChanged: {
+            /** Change */
+            change: string;
+            /** Enrollment Id */
+            enrollment_id: number;
+            /** Name */
+            name: string;
+            /** Currency */
+            currency: string;
+            /** Total Before */
+            total_before: string;
+            /** Total */
+            total: string;
+            /** Lines */
+            lines: components["schemas"]["QuoteLine"][];
+            /** Taxes */
+            taxes: components["schemas"]["TaxOut"][];
+            /** Before */
+            before: components["schemas"]["PlanRow"][];
+            /** After */
+            after: components["schemas"]["PlanRow"][];
+            /** Credit */
+            credit: string;
+        };
+        /**
+         * SignUpOut
+         * @description One sign-up as agreed; `people`, `extras` and `code` are what it asks for, `plan` its installments as they stand.
+         */
+        SignUpOut: {
+            /** Id */
+            id: number;
+            /** Run Id */
+            run_id: number;
+            /** Person Id */
+            person_id: number;
+            /** Name */
+            name: string;
+            /** Status */
+            status: string;
+            /** Heads */
+            heads: number;
+            /** Signed Up */
+            signed_up: string;
+            /** Way In */
+            way_in: string;
+            /** Note */
+            note: string;
+            /** Came From */
+            came_from: string | null;
+            /** Account Id */
+            account_id: number;
+            /** Payer */
+            payer: string;
+            quote: components["schemas"]["QuoteOut"];
+            /** People */
+            people: components["schemas"]["HeadsAt"][];
+            /** Extras */
+            extras: components["schemas"]["ExtraTaken"][];
+            /** Code */
+            code: string | null;
+            /** Plan */
+            plan: components["schemas"]["PlanRow"][];
         };
         /** Slot */
         Slot: {
@@ -5871,6 +6195,26 @@ export interface components {
             on_hand: number;
             /** Runs */
             runs: components["schemas"]["RunCode"][];
+        };
+        /** SwapIn */
+        SwapIn: {
+            /** Person Id */
+            person_id: number;
+        };
+        /** Swapped */
+        Swapped: {
+            /** Change */
+            change: string;
+            /** Enrollment Id */
+            enrollment_id: number;
+            /** Run Id */
+            run_id: number;
+            /** Name */
+            name: string;
+            /** Before */
+            before: string;
+            /** Payer */
+            payer: string;
         };
         /** Tagged */
         Tagged: {
@@ -5979,6 +6323,75 @@ export interface components {
             /** After */
             after: string | null;
         };
+        /**
+         * TransferIn
+         * @description `keep`: what is kept instead of the fee for a transfer, with `why` where it differs.
+         */
+        TransferIn: {
+            /** People */
+            people?: unknown;
+            /** Extras */
+            extras?: unknown;
+            /** Code */
+            code?: unknown;
+            /** Fresh */
+            fresh?: unknown;
+            /** Why */
+            why?: unknown;
+            /** Total */
+            total?: unknown;
+            /** Run Id */
+            run_id?: unknown;
+            /** Plan Id */
+            plan_id?: unknown;
+            /** Keep */
+            keep?: unknown;
+        } & {
+            [key: string]: unknown;
+        };
+        /**
+         * Transferred
+         * @description `carried` is what settles the new sign-up, `credit` what is left of what was paid, `owed` what is open there.
+         */
+        Transferred: {
+            /** Enrollment Id */
+            enrollment_id: number;
+            /** Run Id */
+            run_id: number;
+            /** Person Id */
+            person_id: number;
+            /** Name */
+            name: string;
+            /** Seat */
+            seat: number;
+            /** Heads */
+            heads: number;
+            /** Capacity */
+            capacity: number;
+            /** Change */
+            change: string;
+            quote: components["schemas"]["QuoteOut"];
+            /** Account Id */
+            account_id: number;
+            /** To */
+            to: string;
+            /** Currency */
+            currency: string;
+            /** Total Before */
+            total_before: string;
+            /** Paid */
+            paid: string;
+            /** Kept */
+            kept: string;
+            /** Why */
+            why: string;
+            /** Carried */
+            carried: string;
+            /** Owed */
+            owed: string;
+            /** Credit */
+            credit: string;
+        };
         /** Undone */
         Undone: {
             /** Change */
@@ -5989,6 +6402,21 @@ export interface components {
             subject: string;
             /** Subject Id */
             subject_id: number;
+        };
+        /** UnearnedRow */
+        UnearnedRow: {
+            /** Run Id */
+            run_id: number;
+            /** Run */
+            run: string;
+            /** Title */
+            title: string;
+            /** Ends */
+            ends: string;
+            /** Sign Ups */
+            sign_ups: number;
+            /** Amount */
+            amount: string;
         };
         /** UserName */
         UserName: {
@@ -9821,6 +10249,296 @@ export interface operations {
             };
         };
     };
+    open_rows: {
+        parameters: {
+            query?: {
+                run_id?: number | null;
+                week?: string | null;
+                age?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenRow"][];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    open_file: {
+        parameters: {
+            query?: {
+                run_id?: number | null;
+                week?: string | null;
+                age?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    unearned_rows: {
+        parameters: {
+            query?: {
+                run_id?: number | null;
+                month?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UnearnedRow"][];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    unearned_file: {
+        parameters: {
+            query?: {
+                run_id?: number | null;
+                month?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
     list_invoices: {
         parameters: {
             query?: never;
@@ -10203,6 +10921,162 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["InvoiceDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    credit_differences: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                account_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["IssueIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvoiceDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    send_paper: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                invoice_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SendIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvoiceSent"];
                 };
             };
             /** @description Please sign in */
@@ -14418,7 +15292,7 @@ export interface operations {
             };
         };
     };
-    get_enrollment: {
+    get_sign_up: {
         parameters: {
             query?: never;
             header?: never;
@@ -14435,7 +15309,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EnrollmentOut"];
+                    "application/json": components["schemas"]["SignUpOut"];
                 };
             };
             /** @description Please sign in */
@@ -14490,7 +15364,7 @@ export interface operations {
             };
         };
     };
-    add_extra: {
+    change_sign_up: {
         parameters: {
             query?: {
                 preview?: boolean;
@@ -14505,17 +15379,255 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["AddExtra"];
+                "application/json": components["schemas"]["ChangeIn"];
             };
         };
         responses: {
             /** @description Successful Response */
-            201: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ExtraAdded"];
+                    "application/json": components["schemas"]["SignUpChanged"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    transfer: {
+        parameters: {
+            query?: {
+                preview?: boolean;
+            };
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                enrollment_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TransferIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Transferred"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    swap: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                enrollment_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SwapIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Swapped"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    give_back: {
+        parameters: {
+            query?: {
+                preview?: boolean;
+            };
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                meeting_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GiveBackIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GivenBack"];
                 };
             };
             /** @description Please sign in */

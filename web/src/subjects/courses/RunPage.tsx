@@ -3,7 +3,7 @@ import Tab from "@mui/material/Tab";
 import Tabs from "@mui/material/Tabs";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useNavigate, useParams } from "react-router";
+import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 
 import { News, usePulse } from "../../app/pulse";
 import { api, ask, faultsOf, messageOf, ServerProblem, type Schemas } from "../../app/server";
@@ -16,6 +16,7 @@ import { clock, count, day, hours, money } from "../../parts/text";
 import { focused, useDone } from "../../parts/useUndo";
 import { RunFees } from "../fees/RunFees";
 import { Roster, useRoster } from "../roster/Roster";
+import { SignUp } from "../roster/SignUp";
 import { RunDates } from "../schedule/RunDates";
 import { RunLife } from "../schedule/RunLife";
 import { shownValue, Touched } from "../schedule/Touched";
@@ -44,6 +45,8 @@ export default function RunPage() {
   const go = useNavigate();
   const acts = useDone();
   const runId = Number(id);
+  const [params, setParams] = useSearchParams();
+  const chosen = Number(params.get("at")) || null;
   const pulse = usePulse(Number.isInteger(runId) ? runId : null, 3);
   const [pending, setPending] = useState<Pending | null>(null);
   const [conflict, setConflict] = useState<Conflict | null>(null);
@@ -103,7 +106,28 @@ export default function RunPage() {
         <>
           <News pulse={pulse} />
           {conflict && <BothVersions conflict={conflict} onSettle={(mine) => void settle(mine)} />}
-          <Margin run={run} acts={acts} pending={pending} setPending={setPending} propose={propose} />
+          {at === "roster" && chosen !== null ? (
+            <>
+              <ActNotes acts={acts} />
+              <SignUp
+                id={chosen}
+                run={run}
+                acts={acts}
+                onClose={() =>
+                  setParams(
+                    (old) => {
+                      const next = new URLSearchParams(old);
+                      next.delete("at");
+                      return next;
+                    },
+                    { replace: true },
+                  )
+                }
+              />
+            </>
+          ) : (
+            <Margin run={run} acts={acts} pending={pending} setPending={setPending} propose={propose} />
+          )}
         </>
       }
     >

@@ -28,7 +28,16 @@ export function RunTerms({ run, propose }: Props) {
   );
 }
 
-const FACTS = ["capacity", "smallest", "sign_up_opens", "place", "instructor", "own_title", "note"] as const;
+const FACTS = [
+  "capacity",
+  "smallest",
+  "sign_up_opens",
+  "place",
+  "instructor",
+  "own_title",
+  "note",
+  "receipt_note",
+] as const;
 type Fact = (typeof FACTS)[number];
 const SENT: Record<Fact, string> = {
   capacity: "capacity",
@@ -38,6 +47,7 @@ const SENT: Record<Fact, string> = {
   instructor: "instructor",
   own_title: "title",
   note: "note",
+  receipt_note: "receipt_note",
 };
 
 function factsOf(run: Run): Record<Fact, string> {
@@ -49,6 +59,7 @@ function factsOf(run: Run): Record<Fact, string> {
     instructor: run.instructor,
     own_title: run.own_title,
     note: run.note,
+    receipt_note: run.receipt_note,
   };
 }
 
@@ -126,6 +137,7 @@ function Facts({ run, propose }: Props) {
         {field("own_title", "Title of this run, if it differs")}
         {field("note", "Note for staff")}
       </div>
+      <div className="row">{field("receipt_note", "Note on invoices and receipts")}</div>
       <p className="slate" style={{ marginTop: 10 }}>
         {draft && "On a draft each field is saved when you leave it."}
       </p>

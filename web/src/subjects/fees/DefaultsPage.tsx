@@ -6,7 +6,7 @@ import { api, ask, faultsOf, messageOf } from "../../app/server";
 import { useKept } from "../../app/session";
 import { Field } from "../../parts/Field";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
-import { count, money } from "../../parts/text";
+import { count, isZero, money } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
 import {
   amount,
@@ -34,7 +34,7 @@ type Values = {
   group?: { from: number; percent: string }[];
   extras?: { code: string; label: string; amount: string }[];
   plans?: Parameters<typeof planForm>[0][];
-  refunds?: { steps: { days_before: number; percent: string }[]; kept_fee: string };
+  refunds?: { steps: { days_before: number; percent: string }[]; kept_fee: string; transfer_fee?: string };
   quote_days?: number;
   access_days?: number;
 };
@@ -285,7 +285,7 @@ function Days({
   );
 }
 
-type RefundForm = { steps: { days: string; percent: string }[]; fee: string };
+type RefundForm = { steps: { days: string; percent: string }[]; fee: string; moving: string };
 
 /** What goes back when somebody withdraws, by the days before the start; without steps everything does. */
 function Refunds({ stored, currency, save }: { stored: Values["refunds"]; currency: string; save: Save }) {
@@ -305,7 +305,13 @@ function Refunds({ stored, currency, save }: { stored: Values["refunds"]; curren
           </div>
         ))}
         {stored ? (
-          <p className="slate">Of that, {money(stored.kept_fee, currency)} is kept in any case.</p>
+          <p className="slate">
+            Of that, {money(stored.kept_fee, currency)} is kept in any case. Moving to another run costs{" "}
+            {stored.transfer_fee && !isZero(stored.transfer_fee)
+              ? money(stored.transfer_fee, currency)
+              : "nothing"}
+            .
+          </p>
         ) : (
           <p className="slate">No policy: everything goes back, as credit of the account.</p>
         )}
@@ -317,6 +323,7 @@ function Refunds({ stored, currency, save }: { stored: Values["refunds"]; curren
                 percent: s.percent,
               })),
               fee: stored?.kept_fee ?? "",
+              moving: stored?.transfer_fee ?? "",
             })
           }
         >
@@ -337,6 +344,7 @@ function Refunds({ stored, currency, save }: { stored: Values["refunds"]; curren
                 percent: s.percent.trim() || null,
               })),
               kept_fee: amount(form.fee, digits),
+              transfer_fee: amount(form.moving ?? "", digits),
             }
           : null;
         void save("refunds", value).then((found) => (found ? setFaults(found) : close()));
@@ -382,7 +390,7 @@ function Refunds({ stored, currency, save }: { stored: Values["refunds"]; curren
       >
         Another step
       </button>
-      <div style={{ marginTop: 10 }}>
+      <div className="row wrap" style={{ marginTop: 10 }}>
         <Field
           label={`Kept in any case, in ${currency}`}
           width={200}
@@ -390,6 +398,15 @@ function Refunds({ stored, currency, save }: { stored: Values["refunds"]; curren
           placeholder="nothing"
           onChange={(fee) => setForm({ ...form, fee })}
           fault={faults["/set/refunds/kept_fee"]}
+          input={{ inputMode: "decimal" }}
+        />
+        <Field
+          label={`For moving to another run, in ${currency}`}
+          width={240}
+          value={form.moving ?? ""}
+          placeholder="nothing"
+          onChange={(moving) => setForm({ ...form, moving })}
+          fault={faults["/set/refunds/transfer_fee"]}
           input={{ inputMode: "decimal" }}
         />
       </div>

@@ -1,10 +1,12 @@
+import Button from "@mui/material/Button";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
 import { useState } from "react";
 
-import { api, ask, messageOf } from "../../app/server";
-import { NotYet, Page } from "../../parts/Page";
-import { clock, count, day } from "../../parts/text";
+import { api, ask, messageOf, newKey } from "../../app/server";
+import { ActNotes, NotYet, Page } from "../../parts/Page";
+import { clock, count, day, isZero, money } from "../../parts/text";
+import { focused, useDone } from "../../parts/useUndo";
 
 const OUTCOMES = ["reached", "left word", "no answer", "wrong number"];
 
@@ -65,6 +67,7 @@ export default function CallList() {
               ])}
             </dl>
           </section>
+          {list.cancelled && <GiveBack meetingId={meetingId} />}
           {list.instructor && (
             <section>
               <h2>{list.instructor}</h2>
@@ -148,5 +151,87 @@ export default function CallList() {
         ))}
       </ul>
     </Page>
+  );
+}
+
+/** What the meeting was worth to everybody on the run: shown first, then given back. */
+function GiveBack({ meetingId }: { meetingId: number }) {
+  const acts = useDone();
+  const [open, setOpen] = useState(false);
+  const [key] = useState(newKey);
+  const path = { meeting_id: meetingId };
+  const query = useQuery({
+    queryKey: ["give-back", meetingId],
+    queryFn: () =>
+      ask(
+        api.POST("/api/v1/meetings/{meeting_id}/give-back", {
+          params: { path, query: { preview: true } },
+          body: {},
+        }),
+      ),
+    retry: false,
+  });
+  const found = query.error ? undefined : query.data;
+  const give = async () => {
+    if (!found) return;
+    try {
+      const done = await ask(
+        api.POST("/api/v1/meetings/{meeting_id}/give-back", {
+          params: { path, header: { "Idempotency-Key": key } },
+          body: { total: found.total },
+        }),
+      );
+      setOpen(false);
+      acts.say({
+        text: `${money(done.total, done.currency)} given back to ${count(done.people.length, "sign-up")}.`,
+        change: done.change,
+      });
+    } catch (error) {
+      acts.fail(messageOf(error));
+      void query.refetch();
+    }
+  };
+  return (
+    <section>
+      <h2>Money for this meeting</h2>
+      <ActNotes acts={acts} />
+      {!found ? (
+        <p className="slate">{query.error ? messageOf(query.error) : "Working it out …"}</p>
+      ) : !open ? (
+        <>
+          <p>
+            It was worth <strong className="copper">{money(found.total, found.currency)}</strong> to{" "}
+            {count(found.people.length, "sign-up")}: each price shared among all planned meetings by their
+            length.
+          </p>
+          <Button onClick={() => setOpen(true)}>Give it back</Button>
+        </>
+      ) : (
+        <div className="note due">
+          <p className="strong">Give {money(found.total, found.currency)} back?</p>
+          <dl className="facts scrolls">
+            {found.people.map((p, n) => [
+              <dt key={`${n}t`}>
+                <Link to={`/accounts/${p.account_id}`}>{p.name}</Link>
+              </dt>,
+              <dd key={`${n}d`}>{money(p.amount, found.currency)}</dd>,
+              <dd key={`${n}w`} className="why">
+                {isZero(p.credit)
+                  ? "off what is still owed"
+                  : p.credit === p.amount
+                    ? "becomes credit"
+                    : `${money(p.credit, found.currency)} becomes credit, the rest comes off what is owed`}
+              </dd>,
+            ])}
+          </dl>
+          <div className="row asked">
+            <Button variant="contained" onClick={() => void give()} ref={focused}>
+              Give it back
+            </Button>
+            <Button onClick={() => setOpen(false)}>Leave it</Button>
+          </div>
+        </div>
+      )}
+    </section>
   );
 }

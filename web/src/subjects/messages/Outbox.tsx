@@ -145,6 +145,13 @@ export default function Outbox() {
                 {m.status}
               </span>
             </div>
+            {open === m.id && m.invoice_id !== null && (
+              <p style={{ margin: "6px 0 0" }}>
+                <a href={`/api/v1/invoices/${m.invoice_id}/paper.pdf`} target="_blank" rel="noreferrer">
+                  the PDF that goes with it
+                </a>
+              </p>
+            )}
             {open === m.id && (
               <pre className="letter">
                 {m.body}

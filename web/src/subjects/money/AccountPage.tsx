@@ -78,13 +78,21 @@ type Form = {
   method: string;
   reference: string;
   received: string;
+  fee: string;
   chosen: Record<string, string> | null;
 };
 
 /** Money that came in: the amount is enough, the oldest due is settled first unless parts are chosen. */
 function Take({ account, acts }: { account: Account; acts: Acts }) {
   const me = useMe();
-  const empty: Form = { amount: "", method: "cash", reference: "", received: me.today, chosen: null };
+  const empty: Form = {
+    amount: "",
+    method: "cash",
+    reference: "",
+    received: me.today,
+    fee: "",
+    chosen: null,
+  };
   const [form, setForm] = useKept<Form>(`payment-${account.id}`, empty);
   const [error, setError] = useState<unknown>(null);
   const [key, setKey] = useState(newKey);
@@ -106,6 +114,7 @@ function Take({ account, acts }: { account: Account; acts: Acts }) {
             method: form.method,
             reference: form.reference,
             received_on: form.received || null,
+            fee: amount(form.fee, digits) || null,
             ...(form.chosen
               ? {
                   installments: Object.entries(form.chosen)
@@ -169,6 +178,17 @@ function Take({ account, acts }: { account: Account; acts: Acts }) {
           onChange={(received) => set({ received })}
           fault={faults["/received_on"]}
         />
+        {form.method === "transfer" && (
+          <Field
+            label="The bank kept"
+            width={120}
+            value={form.fee}
+            placeholder="nothing"
+            onChange={(fee) => set({ fee })}
+            fault={faults["/fee"]}
+            input={{ inputMode: "decimal" }}
+          />
+        )}
       </div>
       {form.chosen === null ? (
         <p className="slate">

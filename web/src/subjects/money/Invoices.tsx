@@ -2,7 +2,8 @@ import Button from "@mui/material/Button";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, ask, messageOf, newKey } from "../../app/server";
+import { api, ask, faultsOf, messageOf, newKey } from "../../app/server";
+import { Field } from "../../parts/Field";
 import { count, day, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
 import { Reason } from "./Reason";
@@ -10,6 +11,7 @@ import { Reason } from "./Reason";
 /** The papers of an account: what is not invoiced yet, and every invoice, credit note and receipt as issued. */
 export function Invoices({ accountId, acts }: { accountId: number; acts: ReturnType<typeof useDone> }) {
   const [asking, setAsking] = useState<number | null>(null);
+  const [sending, setSending] = useState<{ id: number; email: string; fault?: string } | null>(null);
   const [key, setKey] = useState(newKey);
   const path = { account_id: accountId };
   const query = useQuery({
@@ -29,6 +31,38 @@ export function Invoices({ accountId, acts }: { accountId: number; acts: ReturnT
       acts.say({ text: `Issued ${done.number} of ${money(done.total, done.currency)}.` });
     } catch (error) {
       acts.fail(messageOf(error));
+    } finally {
+      setKey(newKey());
+    }
+  };
+  const credit = async () => {
+    try {
+      const done = await ask(
+        api.POST("/api/v1/accounts/{account_id}/credit-notes", {
+          params: { path, header: { "Idempotency-Key": key } },
+          body: { send: false },
+        }),
+      );
+      acts.say({ text: `Issued the credit note ${done.number} of ${money(done.total, done.currency)}.` });
+    } catch (error) {
+      acts.fail(messageOf(error));
+    } finally {
+      setKey(newKey());
+    }
+  };
+  const send = async (id: number, email: string | null) => {
+    try {
+      const done = await ask(
+        api.POST("/api/v1/invoices/{invoice_id}/send", {
+          params: { path: { invoice_id: id }, header: { "Idempotency-Key": key } },
+          body: { email },
+        }),
+      );
+      setSending(null);
+      acts.say({ text: `${done.number} goes to ${done.email} in a minute.`, change: done.change });
+    } catch (error) {
+      if (faultsOf(error)["/email"]) setSending({ id, email: email ?? "", fault: faultsOf(error)["/email"] });
+      else acts.fail(messageOf(error));
     } finally {
       setKey(newKey());
     }
@@ -59,6 +93,15 @@ export function Invoices({ accountId, acts }: { accountId: number; acts: ReturnT
       ) : (
         <p className="slate">Nothing waits for an invoice.</p>
       )}
+      {found.to_credit > 0 && (
+        <p className="row mid" style={{ gap: 14 }}>
+          <span>
+            {count(found.to_credit, "sign-up")} {found.to_credit === 1 ? "comes" : "come"} to{" "}
+            {money(found.to_credit_total, found.currency)} less than was invoiced.
+          </span>
+          <Button onClick={() => void credit()}>Issue the credit note</Button>
+        </p>
+      )}
       {found.items.length > 0 && (
         <table className="plain">
           <thead>
@@ -86,6 +129,33 @@ export function Invoices({ accountId, acts }: { accountId: number; acts: ReturnT
                 <td className="nowrap">{day(i.issued_on)}</td>
                 <td className="right copper">{money(i.total, i.currency)}</td>
                 <td>
+                  {sending?.id === i.id ? (
+                    <form
+                      className="row"
+                      noValidate
+                      onSubmit={(e) => {
+                        e.preventDefault();
+                        void send(i.id, sending.email.trim() || null);
+                      }}
+                      onKeyDown={(e) => e.key === "Escape" && setSending(null)}
+                    >
+                      <Field
+                        label="Send it to"
+                        width={230}
+                        value={sending.email}
+                        onChange={(email) => setSending({ id: i.id, email })}
+                        fault={sending.fault}
+                        autoFocus
+                      />
+                      <Button type="submit" size="small" style={{ alignSelf: "flex-end" }}>
+                        Send
+                      </Button>
+                    </form>
+                  ) : (
+                    <button className="plainly quiet" onClick={() => void send(i.id, null)}>
+                      send<span className="sr"> {i.number}</span>
+                    </button>
+                  )}{" "}
                   {i.kind === "invoice" &&
                     !i.taken_back &&
                     (asking === i.id ? (

@@ -1,10 +1,11 @@
 import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 
 import { api, ask, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
 import { NotYet, Page } from "../../parts/Page";
-import { day, isZero, money } from "../../parts/text";
+import { count, day, isZero, money } from "../../parts/text";
 import { MoneyTabs } from "../fees/MoneyTabs";
 
 type Found = Schemas["Outstanding"];
@@ -21,6 +22,7 @@ export default function OutstandingPage() {
   const me = useMe();
   const [params] = useSearchParams();
   const runId = Number(params.get("run")) || null;
+  const [age, setAge] = useState<string | null>(null);
   const query = useQuery({
     queryKey: ["outstanding", runId],
     queryFn: () => ask(api.GET("/api/v1/outstanding", { params: { query: { run_id: runId } } })),
@@ -39,23 +41,32 @@ export default function OutstandingPage() {
         <>
           <section>
             <h2>To come, by week</h2>
-            <Sums
-              rows={found.expected.slice(0, 12).map((w) => [`from ${day(w.week, false)}`, w.amount])}
-              currency={found.currency}
-              empty="Nothing is open."
-            />
+            {found.expected.length === 0 && <p className="slate">Nothing is open.</p>}
+            {found.expected.slice(0, 12).map((w) => (
+              <Opened
+                key={w.week}
+                label={`from ${day(w.week, false)}`}
+                amount={money(w.amount, found.currency)}
+                file={`/api/v1/outstanding/open.csv?week=${w.week}${runId ? `&run_id=${runId}` : ""}`}
+              >
+                <OpenRows which={{ week: w.week, run_id: runId }} currency={found.currency} />
+              </Opened>
+            ))}
             <p className="slate">What is late stands in this week.</p>
           </section>
           <section>
             <h2>Not earned yet</h2>
-            <Sums
-              rows={found.deferred.map((m) => [
-                `ends in ${day(m.month, false).slice(6)} ${m.month.slice(0, 4)}`,
-                m.amount,
-              ])}
-              currency={found.currency}
-              empty="No run with sign-ups is still to end."
-            />
+            {found.deferred.length === 0 && <p className="slate">No run with sign-ups is still to end.</p>}
+            {found.deferred.map((m) => (
+              <Opened
+                key={m.month}
+                label={`ends in ${day(m.month, false).slice(6)} ${m.month.slice(0, 4)}`}
+                amount={money(m.amount, found.currency)}
+                file={`/api/v1/outstanding/unearned.csv?month=${m.month}${runId ? `&run_id=${runId}` : ""}`}
+              >
+                <UnearnedRows which={{ month: m.month, run_id: runId }} currency={found.currency} />
+              </Opened>
+            ))}
             <p className="slate">Fees of runs count as earned when the run has ended.</p>
           </section>
         </>
@@ -79,7 +90,21 @@ export default function OutstandingPage() {
           <Link to="/money">The whole center</Link>
         </p>
       )}
-      <Ages found={found} />
+      <Ages found={found} age={age} onPick={setAge} />
+      {age && (
+        <div className="part" style={{ borderTop: 0 }}>
+          <h2>
+            {AGES[age]}: {money(found.totals[age], found.currency)}
+          </h2>
+          <OpenRows which={{ age, run_id: runId }} currency={found.currency} />
+          <a
+            href={`/api/v1/outstanding/open.csv?age=${encodeURIComponent(age)}${runId ? `&run_id=${runId}` : ""}`}
+            download
+          >
+            these as CSV
+          </a>
+        </div>
+      )}
       {found.payers.length === 0 ? (
         <p className="empty">Nobody owes anything, and nobody has a credit.</p>
       ) : (
@@ -131,7 +156,15 @@ function sum(amount: string, found: Found): string {
 }
 
 /** The ages of what is open as one bar of stones, widths by their sums, with the sums as words below. */
-function Ages({ found }: { found: Found }) {
+function Ages({
+  found,
+  age,
+  onPick,
+}: {
+  found: Found;
+  age: string | null;
+  onPick: (age: string | null) => void;
+}) {
   const whole = found.buckets.reduce((n, b) => n + Number(found.totals[b]), 0);
   return (
     <div className="ages">
@@ -154,7 +187,13 @@ function Ages({ found }: { found: Found }) {
           {found.buckets.map((b, i) =>
             isZero(found.totals[b]!) ? null : (
               <li key={b} className={`age${i}`} style={{ flexGrow: Number(found.totals[b]) / whole }}>
-                <strong>{money(found.totals[b], found.currency)}</strong> {AGES[b]}
+                <button
+                  className="plainly"
+                  aria-pressed={age === b}
+                  onClick={() => onPick(age === b ? null : b)}
+                >
+                  <strong>{money(found.totals[b], found.currency)}</strong> {AGES[b]}
+                </button>
               </li>
             ),
           )}
@@ -164,14 +203,81 @@ function Ages({ found }: { found: Found }) {
   );
 }
 
-function Sums({ rows, currency, empty }: { rows: [string, string][]; currency: string; empty: string }) {
-  if (rows.length === 0) return <p className="slate">{empty}</p>;
+/** A figure that opens to the entries behind it. */
+function Opened({
+  label,
+  amount,
+  file,
+  children,
+}: {
+  label: string;
+  amount: string;
+  file: string;
+  children: React.ReactNode;
+}) {
+  const [open, setOpen] = useState(false);
   return (
-    <dl className="facts">
-      {rows.map(([label, amount]) => [
-        <dt key={`${label}t`}>{label}</dt>,
-        <dd key={`${label}d`}>{money(amount, currency)}</dd>,
-      ])}
-    </dl>
+    <div className="opened">
+      <button className="plainly" aria-expanded={open} onClick={() => setOpen(!open)}>
+        <span>{label}</span> <strong>{amount}</strong>
+      </button>
+      {open && (
+        <div className="inner">
+          {children}
+          <a href={file} download>
+            these as CSV<span className="sr">, {label}</span>
+          </a>
+        </div>
+      )}
+    </div>
+  );
+}
+
+type Which = { week?: string; age?: string; run_id: number | null };
+
+function OpenRows({ which, currency }: { which: Which; currency: string }) {
+  const query = useQuery({
+    queryKey: ["open-rows", which],
+    queryFn: () => ask(api.GET("/api/v1/outstanding/open", { params: { query: which } })),
+  });
+  return (
+    <ul className="ruled">
+      {query.data?.map((r, n) => (
+        <li key={n} className="duo">
+          <Link to={`/accounts/${r.account_id}`}>{r.payer}</Link>{" "}
+          <strong className="copper">{money(r.left, currency)}</strong>
+          <div className="slate">
+            {r.who !== r.payer && `${r.who}, `}
+            {r.run}, due {day(r.due, false)}
+          </div>
+        </li>
+      ))}
+    </ul>
+  );
+}
+
+function UnearnedRows({
+  which,
+  currency,
+}: {
+  which: { month: string; run_id: number | null };
+  currency: string;
+}) {
+  const query = useQuery({
+    queryKey: ["unearned-rows", which],
+    queryFn: () => ask(api.GET("/api/v1/outstanding/unearned", { params: { query: which } })),
+  });
+  return (
+    <ul className="ruled">
+      {query.data?.map((r) => (
+        <li key={r.run_id} className="duo">
+          <Link to={`/runs/${r.run_id}/roster`}>{r.title}</Link>{" "}
+          <strong className="copper">{money(r.amount, currency)}</strong>
+          <div className="slate">
+            {count(r.sign_ups, "sign-up")}, ends {day(r.ends, false)}
+          </div>
+        </li>
+      ))}
+    </ul>
   );
 }

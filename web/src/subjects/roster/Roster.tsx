@@ -4,7 +4,6 @@ import TableCell from "@mui/material/TableCell";
 import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 
 import { api, ask, type Schemas } from "../../app/server";
@@ -13,8 +12,6 @@ import { Field } from "../../parts/Field";
 import { Trouble } from "../../parts/Page";
 import { count, day, isZero, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
-import { AddExtra } from "./AddExtra";
-import { Leaving } from "./Leaving";
 import { Line } from "./Line";
 import { PartyHead } from "./PartyHead";
 
@@ -62,9 +59,17 @@ export function Roster({ run, acts }: { run: Schemas["RunOut"]; acts: ReturnType
   const roster = useRoster(run.id);
   const [params, setParams] = useSearchParams();
   const q = params.get("q") ?? "";
-  const setQ = (text: string) => setParams(text ? { q: text } : {}, { replace: true });
-  const [asking, setAsking] = useState<RosterRow | null>(null);
-  const [adding, setAdding] = useState<RosterRow | null>(null);
+  const at = Number(params.get("at")) || null;
+  const put = (name: string, value: string) =>
+    setParams(
+      (old) => {
+        const next = new URLSearchParams(old);
+        if (value) next.set(name, value);
+        else next.delete(name);
+        return next;
+      },
+      { replace: true },
+    );
   if (roster.error && !roster.data)
     return <Trouble error={roster.error} retry={() => void roster.refetch()} />;
   if (!roster.data) return <div className="quiet-block" aria-busy="true" />;
@@ -100,7 +105,7 @@ export function Roster({ run, acts }: { run: Schemas["RunOut"]; acts: ReturnType
             ? `${shown.length} of ${count(people.length, "person", "people")}`
             : count(people.length, "person", "people")}
         </span>
-        <Field label="Name, email or payer" value={q} onChange={setQ} width={230} />
+        <Field label="Name, email or payer" value={q} onChange={(text) => put("q", text)} width={230} />
       </div>
       <div className="tablewrap live">
         <Table size="small" aria-label={`Roster of ${run.code}`}>
@@ -119,8 +124,8 @@ export function Roster({ run, acts }: { run: Schemas["RunOut"]; acts: ReturnType
             </TableRow>
           </TableHead>
           <TableBody>
-            {shown.map((row) => [
-              <TableRow key={row.id}>
+            {shown.map((row) => (
+              <TableRow key={row.id} className={at === row.id ? "at" : ""}>
                 <TableCell className="right slate nowrap">
                   {seatNumbers(firstSeat.get(row.id)!, row.heads)}
                 </TableCell>
@@ -145,15 +150,6 @@ export function Roster({ run, acts }: { run: Schemas["RunOut"]; acts: ReturnType
                     </div>
                   ))}
                   {row.payer && <div className="slate">pays: {row.payer}</div>}
-                  {run.extras.length > 0 && adding?.id !== row.id && (
-                    <button
-                      className="plainly quiet noprint"
-                      aria-label={`add an extra for ${row.name}`}
-                      onClick={() => setAdding(row)}
-                    >
-                      add an extra
-                    </button>
-                  )}
                 </TableCell>
                 <TableCell className="right">{money(row.total, run.currency)}</TableCell>
                 <TableCell className="right">
@@ -168,32 +164,17 @@ export function Roster({ run, acts }: { run: Schemas["RunOut"]; acts: ReturnType
                   )}
                 </TableCell>
                 <TableCell className="noprint right">
-                  {asking?.id !== row.id && (
-                    <button
-                      className="plainly quiet"
-                      aria-label={`Withdraw ${row.name}`}
-                      onClick={() => setAsking(row)}
-                    >
-                      withdraw
-                    </button>
-                  )}
+                  <button
+                    className="plainly quiet"
+                    aria-label={`Open the sign-up of ${row.name}`}
+                    aria-pressed={at === row.id}
+                    onClick={() => put("at", at === row.id ? "" : String(row.id))}
+                  >
+                    open
+                  </button>
                 </TableCell>
-              </TableRow>,
-              adding?.id === row.id && (
-                <TableRow key={`${row.id}-adding`} className="noprint">
-                  <TableCell colSpan={8}>
-                    <AddExtra enrollmentId={row.id} run={run} acts={acts} onClose={() => setAdding(null)} />
-                  </TableCell>
-                </TableRow>
-              ),
-              asking?.id === row.id && (
-                <TableRow key={`${row.id}-leaving`} className="noprint">
-                  <TableCell colSpan={8}>
-                    <Leaving enrollmentId={row.id} acts={acts} onClose={() => setAsking(null)} />
-                  </TableCell>
-                </TableRow>
-              ),
-            ])}
+              </TableRow>
+            ))}
           </TableBody>
         </Table>
       </div>

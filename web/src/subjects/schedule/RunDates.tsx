@@ -137,7 +137,7 @@ export function RunDates({ run, propose }: { run: Run; propose: Propose }) {
                   {day(m.date)}, {m.start}
                 </span>
                 <span className="grow">{m.why}</span>
-                <Link to={`/calls/${m.id}`}>call list</Link>
+                <Link to={`/calls/${m.id}`}>call list, and money back</Link>
               </li>
             ))}
           </ul>

@@ -64,12 +64,16 @@ export function Touched({ outcome, currency }: { outcome: Outcome; currency: str
       )}
       {due_back.length > 0 && (
         <div>
-          <p className="strong">Due back to {count(due_back.length, "payer")}</p>
-          {due_back.slice(0, 5).map((d, n) => (
-            <p key={n} className="slate">
-              {d.name}: {money(d.amount, currency)}
-            </p>
-          ))}
+          <p className="strong">Money of {count(due_back.length, "sign-up")}</p>
+          <dl className="facts scrolls">
+            {due_back.map((d, n) => [
+              <dt key={`${n}t`}>{d.name}</dt>,
+              <dd key={`${n}d`}>{money(d.amount, currency)}</dd>,
+              <dd key={`${n}w`} className="why">
+                {d.why}
+              </dd>,
+            ])}
+          </dl>
         </div>
       )}
       <p>

@@ -1,0 +1,207 @@
+import Button from "@mui/material/Button";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
+import { useSettled } from "../../app/session";
+import { Choice, Field } from "../../parts/Field";
+import { day, isZero, money } from "../../parts/text";
+import type { useDone } from "../../parts/useUndo";
+import { amount, digitsOf, whole } from "../courses/form";
+
+type SignUp = Schemas["SignUpOut"];
+type Form = {
+  rates: string[];
+  agreed: { amount: string; reason: string } | null;
+  extras: Record<string, string>;
+  fresh: boolean;
+};
+
+/** Another rate, price or extra for somebody who is in already: total and installments before and after, then the act. */
+export function ChangeTerms({
+  held,
+  run,
+  acts,
+  onClose,
+}: {
+  held: SignUp;
+  run: Schemas["RunOut"];
+  acts: ReturnType<typeof useDone>;
+  onClose: () => void;
+}) {
+  const [form, setForm] = useState<Form>({
+    rates: held.people.map((p) => String(p.rate_id)),
+    agreed: null,
+    extras: Object.fromEntries(
+      run.extras.map((x) => [x.id, String(held.extras.find((e) => e.extra_id === x.id)?.count ?? 0)]),
+    ),
+    fresh: false,
+  });
+  const [error, setError] = useState<unknown>(null);
+  const [key, setKey] = useState(newKey);
+  const set = (change: Partial<Form>) => {
+    setForm({ ...form, ...change });
+    setError(null);
+    setKey(newKey());
+  };
+  const digits = digitsOf(run.currency);
+  const rest = held.extras.filter((e) => !run.extras.some((x) => x.id === e.extra_id));
+  const asked = JSON.stringify({
+    people: held.people.map((p, i) => ({
+      rate_id: Number(form.rates[i]),
+      count: p.count,
+      ...(form.agreed
+        ? { agreed: { amount: amount(form.agreed.amount, digits), reason: form.agreed.reason || null } }
+        : {}),
+    })),
+    extras: [
+      ...rest,
+      ...Object.entries(form.extras)
+        .filter(([, text]) => text.trim() !== "" && text.trim() !== "0")
+        .map(([id, text]) => ({ extra_id: Number(id), count: whole(text) })),
+    ],
+    fresh: form.fresh,
+  });
+  const settled = useSettled(asked, 150);
+  const path = { enrollment_id: held.id };
+  const query = useQuery({
+    queryKey: ["change-sign-up", held.id, settled],
+    queryFn: () =>
+      ask(
+        api.POST("/api/v1/enrollments/{enrollment_id}/change", {
+          params: { path, query: { preview: true } },
+          body: JSON.parse(settled) as Record<string, unknown>,
+        }),
+      ),
+    placeholderData: keepPreviousData,
+    retry: false,
+  });
+  const current = asked === settled && !query.isPlaceholderData;
+  const found = query.error ? undefined : query.data;
+  const trouble = error ?? query.error;
+  const faults = faultsOf(trouble);
+  const save = async () => {
+    if (!found || !current) return;
+    try {
+      const done = await ask(
+        api.POST("/api/v1/enrollments/{enrollment_id}/change", {
+          params: { path, header: { "Idempotency-Key": key } },
+          body: { ...(JSON.parse(asked) as Record<string, unknown>), total: found.total },
+        }),
+      );
+      acts.say({
+        text: `Changed for ${done.name}; the sign-up comes to ${money(done.total, done.currency)}.`,
+        change: done.change,
+      });
+      onClose();
+    } catch (problem) {
+      setError(problem);
+      void query.refetch();
+    }
+  };
+  const rates = run.rates.map((r) => ({
+    value: String(r.id),
+    text: `${r.label ?? "Standard"}, ${money(r.amount, run.currency)}`,
+  }));
+  return (
+    <form
+      className="note due"
+      noValidate
+      onSubmit={(e) => {
+        e.preventDefault();
+        void save();
+      }}
+      onKeyDown={(e) => e.key === "Escape" && onClose()}
+    >
+      <p className="strong">What {held.name} is signed up for</p>
+      {held.people.map((p, i) => (
+        <Choice
+          key={i}
+          label={held.people.length > 1 ? `Rate of ${p.count}` : "Rate"}
+          value={form.rates[i]!}
+          onChange={(id) => set({ rates: form.rates.map((r, n) => (n === i ? id : r)) })}
+          fault={faults[`/people/${i}/rate_id`] ?? faults[`/people/${i}/agreed`]}
+          options={rates}
+        />
+      ))}
+      {form.agreed ? (
+        <div className="row">
+          <Field
+            label={held.heads > 1 ? "Price a head" : "Price"}
+            width={100}
+            value={form.agreed.amount}
+            onChange={(text) => set({ agreed: { ...form.agreed!, amount: text } })}
+            fault={faults["/people/0/agreed/amount"]}
+            input={{ inputMode: "decimal" }}
+            autoFocus
+          />
+          <Field
+            label="Reason"
+            value={form.agreed.reason}
+            onChange={(reason) => set({ agreed: { ...form.agreed!, reason } })}
+            fault={faults["/people/0/agreed/reason"]}
+          />
+        </div>
+      ) : (
+        run.rates.some((r) => r.by_agreement && form.rates.includes(String(r.id))) && (
+          <button
+            type="button"
+            className="plainly"
+            onClick={() => set({ agreed: { amount: "", reason: "" } })}
+          >
+            agree another price
+          </button>
+        )
+      )}
+      {run.extras.map((x) => (
+        <Field
+          key={x.id}
+          label={`${x.label}, ${money(x.amount, run.currency)} each`}
+          value={form.extras[x.id] ?? "0"}
+          onChange={(text) => set({ extras: { ...form.extras, [x.id]: text } })}
+          fault={Object.entries(faults).find(([at]) => at.startsWith("/extras") && at.endsWith("count"))?.[1]}
+          input={{ inputMode: "numeric" }}
+        />
+      ))}
+      <label className="tick">
+        <input type="checkbox" checked={form.fresh} onChange={(e) => set({ fresh: e.target.checked })} />
+        price all of it as of today
+      </label>
+      {trouble != null && Object.keys(faults).length === 0 && (
+        <p className={messageOf(trouble) === "Nothing changes." ? "slate" : "fault"}>{messageOf(trouble)}</p>
+      )}
+      {found && (
+        <div aria-live="polite">
+          <dl className="facts">
+            <dt className="sum">Total</dt>
+            <dd className="sum">{money(found.total, found.currency)}</dd>
+            <dd className="why">It was {money(found.total_before, found.currency)}.</dd>
+            {found.after.map((r, i) => {
+              const old = found.before.find((b) => b.due === r.due);
+              return [
+                <dt key={`${i}t`}>{day(r.due)}</dt>,
+                <dd key={`${i}d`}>{money(r.amount, found.currency)}</dd>,
+                <dd key={`${i}w`} className="why">
+                  {isZero(r.left) ? "paid" : `${money(r.left, found.currency)} of it open`}
+                  {!old ? ", new" : old.amount !== r.amount && `, was ${money(old.amount, found.currency)}`}
+                </dd>,
+              ];
+            })}
+          </dl>
+          {!isZero(found.credit) && (
+            <p>{money(found.credit, found.currency)} is then credit of the account.</p>
+          )}
+          <p className="slate">What is paid or due stands; the difference goes to what is not due yet.</p>
+        </div>
+      )}
+      <div className="row mid" style={{ marginTop: 8 }}>
+        <Button type="submit" variant="contained" disabled={!found || !current}>
+          Change it
+        </Button>
+        <button type="button" className="plainly" onClick={onClose}>
+          leave it
+        </button>
+      </div>
+    </form>
+  );
+}

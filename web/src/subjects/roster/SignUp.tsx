@@ -1,0 +1,192 @@
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { Link } from "react-router";
+
+import { api, ask, messageOf, newKey, type Schemas } from "../../app/server";
+import { useMe, useSettled } from "../../app/session";
+import { PickList } from "../../parts/PickList";
+import { count, day, isZero, money } from "../../parts/text";
+import type { useDone } from "../../parts/useUndo";
+import { NewPerson } from "../people/NewPerson";
+import { ChangeTerms } from "./ChangeTerms";
+import { PersonLine } from "./DeskParts";
+import { Leaving } from "./Leaving";
+import { Moving } from "./Moving";
+
+type Act = "withdraw" | "move" | "change" | "swap";
+const ACTS: [Act, string][] = [
+  ["withdraw", "withdraw"],
+  ["move", "move to another run"],
+  ["change", "change rate, price or extras"],
+  ["swap", "give the seat to somebody else"],
+];
+
+/** One sign-up in the margin: what was agreed, what is paid, and everything that can be done with it. */
+export function SignUp({
+  id,
+  run,
+  acts,
+  onClose,
+}: {
+  id: number;
+  run: Schemas["RunOut"];
+  acts: ReturnType<typeof useDone>;
+  onClose: () => void;
+}) {
+  const me = useMe();
+  const [act, setAct] = useState<Act | null>(null);
+  const heading = useRef<HTMLHeadingElement>(null);
+  const query = useQuery({
+    queryKey: ["sign-up", id],
+    queryFn: () =>
+      ask(api.GET("/api/v1/enrollments/{enrollment_id}", { params: { path: { enrollment_id: id } } })),
+  });
+  const held = query.data;
+  useEffect(() => {
+    setAct(null);
+  }, [id]);
+  useEffect(() => {
+    if (held?.id === id) heading.current?.focus({ preventScroll: true });
+  }, [held?.id, id]);
+  if (query.error) return <p className="fault">{messageOf(query.error)}</p>;
+  if (!held || held.status !== "seated") return null;
+  const currency = held.quote.currency;
+  const done = { ...acts, say: (what: Parameters<typeof acts.say>[0]) => acts.say(what) };
+  const close = () => setAct(null);
+  const away = () => {
+    setAct(null);
+    onClose();
+  };
+  return (
+    <section aria-label={`Sign-up of ${held.name}`}>
+      <div className="row" style={{ justifyContent: "space-between" }}>
+        <h2 ref={heading} tabIndex={-1}>
+          {held.name}
+        </h2>
+        <button className="plainly quiet" aria-label={`Close the sign-up of ${held.name}`} onClick={onClose}>
+          close
+        </button>
+      </div>
+      <p className="slate">
+        {held.way_in}
+        {held.came_from && ` from ${held.came_from}`}, {day(held.signed_up)}
+        {held.heads > 1 && `; ${count(held.heads, "seat")}`}
+      </p>
+      {act === null && (
+        <>
+          <dl className="facts">
+            {held.quote.lines.map((line, i) => [
+              <dt key={`${i}t`}>
+                {line.label}
+                {line.quantity > 1 ? ` × ${line.quantity}` : ""}
+              </dt>,
+              <dd key={`${i}d`}>{money(line.amount, currency)}</dd>,
+              <dd key={`${i}w`} className="why">
+                {line.why}
+              </dd>,
+            ])}
+            <dt className="sum">Total</dt>
+            <dd className="sum">{money(held.quote.total, currency)}</dd>
+          </dl>
+          <dl className="facts" style={{ marginTop: 8 }}>
+            {held.plan.map((p, i) => [
+              <dt key={`${i}t`} className={!isZero(p.left) && p.due < me.today ? "ochre strong" : ""}>
+                {day(p.due)}
+              </dt>,
+              <dd key={`${i}d`}>{money(p.amount, currency)}</dd>,
+              <dd key={`${i}w`} className="why">
+                {isZero(p.left) ? "paid" : p.left === p.amount ? "open" : `${money(p.left, currency)} open`}
+              </dd>,
+            ])}
+          </dl>
+          <p>
+            <Link to={`/accounts/${held.account_id}`}>Account of {held.payer}</Link>
+          </p>
+        </>
+      )}
+      {act === null && (
+        <ul className="actlist">
+          {ACTS.map(([name, text]) => (
+            <li key={name}>
+              <button className="plainly" onClick={() => setAct(name)}>
+                {text}
+              </button>
+            </li>
+          ))}
+        </ul>
+      )}
+      {act === "withdraw" && <Leaving enrollmentId={id} acts={done} onClose={close} />}
+      {act === "move" && <Moving held={held} acts={done} onClose={close} />}
+      {act === "change" && <ChangeTerms held={held} run={run} acts={done} onClose={close} />}
+      {act === "swap" && <Swap held={held} acts={done} onClose={close} onDone={away} />}
+    </section>
+  );
+}
+
+/** The same seat for another person; the payer stays. */
+function Swap({
+  held,
+  acts,
+  onClose,
+  onDone,
+}: {
+  held: Schemas["SignUpOut"];
+  acts: ReturnType<typeof useDone>;
+  onClose: () => void;
+  onDone: () => void;
+}) {
+  const [typed, setTyped] = useState("");
+  const [adding, setAdding] = useState(false);
+  const [key] = useState(newKey);
+  const q = useSettled(typed.trim(), 120);
+  const found = useQuery({
+    queryKey: ["people", q],
+    queryFn: () => ask(api.GET("/api/v1/people", { params: { query: { q, limit: 5 } } })),
+    enabled: q.length > 0,
+  });
+  const swap = async (person_id: number) => {
+    try {
+      const done = await ask(
+        api.POST("/api/v1/enrollments/{enrollment_id}/swap", {
+          params: { path: { enrollment_id: held.id }, header: { "Idempotency-Key": key } },
+          body: { person_id },
+        }),
+      );
+      acts.say({
+        text: `${done.name} has the seat of ${done.before}; ${done.payer} still pays.`,
+        change: done.change,
+      });
+      onDone();
+    } catch (error) {
+      acts.fail(messageOf(error));
+    }
+  };
+  if (adding)
+    return <NewPerson typed={typed} onCancel={() => setAdding(false)} onAdded={(p) => void swap(p.id)} />;
+  return (
+    <div className="note due">
+      <p>
+        <strong>Who takes the seat of {held.name}?</strong> Terms and money stay: {held.payer} pays.
+      </p>
+      <PickList
+        label="Who takes the seat"
+        placeholder="name, email or phone"
+        typed={typed}
+        onType={setTyped}
+        autoFocus
+        fresh={q === typed.trim() && (found.data !== undefined || !q)}
+        onPick={(id) => (id === "new" ? setAdding(true) : void swap(Number(id)))}
+        options={[
+          ...(q ? (found.data ?? []) : []).map((p) => ({
+            key: String(p.id),
+            content: <PersonLine person={p} />,
+          })),
+          ...(q ? [{ key: "new", content: <>Add “{typed.trim()}” as a new person</> }] : []),
+        ]}
+      />
+      <button className="plainly" onClick={onClose}>
+        leave it
+      </button>
+    </div>
+  );
+}
