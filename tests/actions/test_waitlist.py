@@ -81,7 +81,7 @@ def test_somebody_new_does_not_pass_those_who_wait(office, full):
 def test_the_line_is_kept_and_a_party_too_large_is_passed_over(office, full):
     large, small = join(office, full, heads=2), join(office.later(hours=1), full)
     office.act(lambda d: roster.withdraw(d, full["held"][0]["enrollment_id"]))
-    with pytest.raises(Problem, match="is next in line and comes first"):
+    with pytest.raises(Problem, match="1 of 2 are free"):
         seat(office, large["waiting_id"])
     seat(office, small["waiting_id"])
     assert [w["id"] for w in line(office, full)] == [large["waiting_id"]]

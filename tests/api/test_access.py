@@ -15,6 +15,8 @@ OPEN_TO_ALL = {
     ("POST", "/api/v1/session"),
     ("DELETE", "/api/v1/session"),
     ("POST", "/api/v1/calc/{name}"),
+    ("GET", "/api/v1/replies/{token}"),  # a signed link is the secret
+    ("POST", "/api/v1/replies/{token}"),
     ("GET", "/api/v1/calendars/{token}.ics"),  # the address itself is the secret
 }
 EMAIL = "coordinator@example.org"

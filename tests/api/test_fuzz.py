@@ -98,7 +98,7 @@ def ids(sessions, users):
         "run_id": run["id"], "meeting_id": run["dates"][0]["id"], "course_id": run["course"]["id"],
         "person_id": a_person(office)["id"], "enrollment_id": 10**9, "waiting_id": 10**9, "batch_id": 10**9, "line": 2,
         "n": 2, "change": "nothing", "name": "plan", "place_id": 1, "instructor_id": 1, "kind": "instructor", "owner_id": 1,
-        "busy_id": 10**9, "quote_id": 10**9, "account_id": 10**9, "payment_id": 10**9, "invoice_id": 10**9, "plan_id": 10**9, "code_id": 10**9, "subject_id": run["id"], "day": "2027-07-05", "job_id": 10**9, "reminder_id": 10**9,
+        "busy_id": 10**9, "quote_id": 10**9, "account_id": 10**9, "payment_id": 10**9, "invoice_id": 10**9, "plan_id": 10**9, "code_id": 10**9, "subject_id": run["id"], "day": "2027-07-05", "job_id": 10**9, "reminder_id": 10**9, "held_id": 10**9, "webhook_id": 10**9, "token": "o1.1.x",
     }  # fmt: skip
 
 

@@ -28,7 +28,15 @@ PLAN = {
               {"parts": 1, "due": {"months_after_start": 0}}, {"parts": 1, "due": {"months_after_start": 1}},
               {"parts": 1, "due": {"months_after_start": 2}}],
 }  # fmt: skip
-EXAMPLES = {"schedule": SCHEDULE, "quote": QUOTE, "plan": PLAN}
+WAITLIST = {
+    "capacity": 14, "taken": 13, "at": "2027-08-20T10:00:00-04:00", "offer_hours": 36, "closes": None,
+    "waiting": [
+        {"id": "a", "people": 2, "joined": "2027-08-01T09:00:00-04:00", "head_start": 0},
+        {"id": "b", "people": 1, "joined": "2027-08-02T09:00:00-04:00", "head_start": 0},
+    ],
+    "rule": "fit", "leave_rate": "0.08",
+}  # fmt: skip
+EXAMPLES = {"schedule": SCHEDULE, "quote": QUOTE, "plan": PLAN, "waitlist": WAITLIST}
 
 
 def refusal(name, document):

@@ -1,7 +1,12 @@
+from datetime import date, timedelta
+
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from archgate.core.ledger import Entry, Posting, balances_of, charge_of, check_ledger_balances, reversal_of
-from archgate.core.seats import Seated, Seats, Waits, check_seats, seats_for
+from archgate.core.seats import NoSeat, Seated, Seats, SetAside, Waits, check_seats, seats_for
+from archgate.core.waitlist import Rule, goes_first
 
 
 def test_a_free_seat_is_given_with_its_number():
@@ -20,6 +25,68 @@ def test_somebody_in_line_whom_the_free_seats_fit_comes_before_anybody_new():
         3, "2 of 14 seats are free, and somebody in line comes first."
     )
     assert seats_for(Seats(14, 12, (4,)), 1) == Seated(13, 1)
+
+
+DAY = date(2027, 8, 20)
+APART = SetAside(7, "Guild members", 4, DAY, taken=1)
+
+
+def test_seats_set_aside_are_the_groups_until_the_last_day_and_anybodys_after():
+    seats = Seats(14, 10, (), set_asides=(APART,), day=DAY)
+    assert seats.free == 1 and seats.free_for(7) == 4
+    assert seats_for(seats, 2) == Waits(1, "2 seats are needed; 1 of 14 is free.")
+    assert seats_for(seats, 2, 7) == Seated(11, 2, 7)
+    later = Seats(14, 10, (), set_asides=(APART,), day=DAY + timedelta(days=1))
+    assert seats_for(later, 2) == Seated(11, 2)
+    assert seats_for(later, 4, 7) == Seated(11, 4)
+
+
+def test_a_group_has_its_own_seats_whoever_waits_and_no_others_before_the_line():
+    seats = Seats(14, 10, (1,), set_asides=(APART,), day=DAY)
+    assert seats_for(seats, 3, 7) == Seated(11, 3, 7)
+    assert isinstance(seats_for(seats, 4, 7), Waits)
+
+
+def test_held_places_and_open_offers_are_not_free_and_overbooked_seats_are():
+    assert seats_for(Seats(14, 10, held=3, offered=1), 1) == Waits(
+        1, "No seat is free: 10 of 14 are taken, 3 held, 1 on offer."
+    )
+    assert seats_for(Seats(14, 14, overbook=2), 2) == Seated(15, 2)
+    assert seats_for(Seats(14, 16, overbook=2), 1) == Waits(1, "All 16 seats are taken.")
+
+
+def test_a_party_larger_than_the_run_is_refused_and_never_waits():
+    assert seats_for(Seats(14, 0), 15) == NoSeat("15 seats are needed; the run has 14.")
+
+
+def test_under_the_strict_rule_somebody_new_waits_behind_whoever_is_in_line():
+    assert isinstance(seats_for(Seats(14, 12, (4,), rule=Rule.STRICT), 1), Waits)
+
+
+@given(
+    st.integers(1, 40), st.integers(0, 45), st.lists(st.integers(1, 6), max_size=4), st.integers(0, 5), st.integers(0, 9),
+    st.integers(0, 9), st.lists(st.tuples(st.integers(1, 9), st.integers(0, 9), st.booleans()), max_size=3),
+    st.integers(1, 8), st.sampled_from([None, 0, 1, 2]), st.sampled_from(Rule),
+)  # fmt: skip
+def test_no_sign_up_takes_a_seat_that_is_not_there(
+    capacity, taken, line, over, held, offered, apart, heads, group, rule
+):
+    """Whatever is taken, held, offered and set aside, a seat that is given leaves every promise kept."""
+    asides = tuple(
+        SetAside(n, str(n), seats, DAY if on else DAY - timedelta(days=1), used)
+        for n, (seats, used, on) in enumerate(apart)
+    )
+    seats = Seats(capacity, taken, tuple(line), over, held, offered, asides, DAY, rule)
+    found = seats_for(seats, heads, group)
+    if isinstance(found, Seated):
+        others = sum(s.left(DAY) for s in asides if s.id != group)
+        own = seats.left_of(group)
+        assert taken + heads + held + offered + others <= capacity + over
+        assert heads <= own or not goes_first(seats.waiting, seats.free, rule)
+    elif isinstance(found, Waits):
+        assert found.place == len(line) + 1 and found.why.endswith(".")
+    else:
+        assert heads > capacity + over
 
 
 def test_nobody_is_no_sign_up():

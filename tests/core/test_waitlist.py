@@ -4,7 +4,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from archgate.core.seats import Seated, Seats, seats_for
-from archgate.core.waitlist import Party, goes_first, in_order, next_that_fits
+from archgate.core.waitlist import Party, Rule, goes_first, in_order, next_offers, next_that_fits
 
 NOON = datetime(2027, 8, 20, 12, tzinfo=UTC)
 parties = st.lists(
@@ -44,3 +44,32 @@ def test_nobody_before_the_next_fits_and_nobody_new_goes_before_somebody_who_doe
         assert following.heads <= free
         assert all(p.heads > free for p in line[: line.index(following)])
         assert not isinstance(seats_for(Seats(free + 5, 5, heads), 1), Seated)
+
+
+@given(
+    parties, st.integers(0, 12), st.sampled_from(Rule), st.integers(1, 200), st.none() | st.integers(-50, 400)
+)
+def test_offers_are_in_order_fit_the_seats_and_end_before_sign_up_closes(waiting, free, rule, hours, closing):
+    line = in_order(waiting)
+    closes = None if closing is None else NOON + timedelta(hours=closing)
+    offers, left = next_offers(line, free, rule, NOON, hours, closes)
+    assert left >= 0 and left + sum(o.party.heads for o in offers) == free
+    assert [o.party for o in offers] == [p for p in line if p in [o.party for o in offers]]
+    if closes is not None and closes <= NOON:
+        assert offers == ()
+        return
+    for offer in offers:
+        assert NOON < offer.until <= NOON + timedelta(hours=hours)
+        assert closes is None or offer.until <= closes
+    passed = [p for p in line if p not in [o.party for o in offers]]
+    if rule is Rule.STRICT and offers:
+        assert [o.party for o in offers] == list(line[: len(offers)])
+    if rule is Rule.FIT:
+        assert all(p.heads > left for p in passed)  # whoever was passed over does not fit what is left
+
+
+def test_under_the_strict_rule_nobody_behind_a_party_too_large_is_offered():
+    line = in_order([Party(1, 3, NOON), Party(2, 1, NOON + timedelta(1))])
+    assert next_offers(line, 2, Rule.STRICT, NOON, 24, None) == ((), 2)
+    assert [o.party.id for o in next_offers(line, 2, Rule.FIT, NOON, 24, None)[0]] == [2]
+    assert next_that_fits(line, 2, Rule.STRICT) is None and goes_first((3, 1), 0, Rule.STRICT)

@@ -6,12 +6,13 @@ import { ThemeProvider } from "@mui/material/styles";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode, useEffect, useMemo } from "react";
 import { createRoot } from "react-dom/client";
-import { BrowserRouter } from "react-router";
+import { BrowserRouter, Route, Routes } from "react-router";
 
 import "./app/app.css";
 import { Frame } from "./app/Frame";
 import { ServerProblem } from "./app/server";
 import { themeFor, useNight } from "./app/theme";
+import ReplyPage from "./subjects/roster/ReplyPage";
 
 // The page's nonce lets our own styles pass the content security policy; nothing else may.
 const nonce = document.querySelector<HTMLMetaElement>("meta[name=csp-nonce]")?.content;
@@ -35,7 +36,10 @@ function Root() {
     <ThemeProvider theme={theme}>
       <QueryClientProvider client={queries}>
         <BrowserRouter>
-          <Frame />
+          <Routes>
+            <Route path="/reply/:token" element={<ReplyPage />} />
+            <Route path="*" element={<Frame />} />
+          </Routes>
         </BrowserRouter>
       </QueryClientProvider>
     </ThemeProvider>

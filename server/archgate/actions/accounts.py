@@ -154,6 +154,7 @@ def take_payment(deed: Deed, account_id: int, body: dict[str, Any]) -> dict[str,
                    f"Kept by the bank of {format_amount(amount, account.currency)} from {name}", caused_by_id=posting.id)  # fmt: skip
     settle(deed, posting.id, settled)
     deed.session.flush()
+    confirm_holds(deed, account)
     change = deed.log(
         "take a payment",
         "payment",
@@ -236,7 +237,18 @@ def settle_with_credit(deed: Deed, account: Account, first: Sequence[int] = ()) 
         deed.session.flush()
         if group is not None:
             held = open_of(deed, [account.id]).get(account.id, [])
+    confirm_holds(deed, account)
     return used
+
+
+def confirm_holds(deed: Deed, account: Account) -> None:
+    """Seats held until the first payment are taken for good once nothing that is due by today is open of them."""
+    query = select(Enrollment).where(Enrollment.payer_id == account.id, Enrollment.status == "held")
+    for enrollment in deed.session.scalars(query).all():
+        still = money.open_installments(deed, [enrollment.id]).get(enrollment.id, [])
+        if not any(i.due <= deed.today for i, _ in still):
+            enrollment.status, enrollment.hold_until = "seated", None
+    deed.session.flush()
 
 
 def refund(deed: Deed, account_id: int, body: dict[str, Any]) -> dict[str, Any]:

@@ -194,17 +194,21 @@ def known_people(deed: Deed, batch: Batch, rows: list[verdicts.Row]) -> verdicts
     by_email: dict[tuple[str, str], int] = {}
     emails = [r.email for r in rows if r.email]
     if emails:
-        query = select(Person.id, Person.folded, Person.email).where(Person.email.in_(emails))
+        query = select(Person.id, Person.folded, Person.email).where(
+            Person.email.in_(emails), Person.merged_into_id.is_(None)
+        )
         for person, name, email in deed.session.execute(query.order_by(Person.id.desc())):
             by_email[(name, str(email).lower())] = person
     by_phone: dict[tuple[str, str], int] = {}
     phones = [digits_of(r.phone) for r in rows if r.phone and not r.email]
     if phones:
-        query = select(Person.id, Person.folded, Person.digits).where(Person.digits.in_(phones))
+        query = select(Person.id, Person.folded, Person.digits).where(
+            Person.digits.in_(phones), Person.merged_into_id.is_(None)
+        )
         for person, name, number in deed.session.execute(query.order_by(Person.id.desc())):
             by_phone[(name, str(number))] = person
     ids = [person for person, _ in by_number.values()] + list(by_email.values()) + list(by_phone.values())
-    waiting = {w.person_id for w in seats.line_of(deed, batch.run_id)}
+    waiting = {w.person_id for w in seats.line_of(deed, batch.run_id, offered=True)}
     on_roster = frozenset(parties.live_on(deed, batch.run_id, ids))
     return verdicts.Known(by_number, by_email, by_phone, on_roster, frozenset(waiting))
 

@@ -23,7 +23,7 @@ def seat_faults(deed: Deed) -> list[str]:
     """Seat rows that differ from the heads of their live enrollments."""
     counted = (
         select(Enrollment.run_id, func.sum(Enrollment.heads).label("heads"))
-        .where(Enrollment.live == 1)
+        .where(Enrollment.live == 1, Enrollment.role == "learner")
         .group_by(Enrollment.run_id)
         .subquery()
     )

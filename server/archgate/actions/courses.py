@@ -9,7 +9,18 @@ from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
 
-from archgate.actions import clashes, fees, lifecycle, meeting_links, places, prices, schedule, seats
+from archgate.actions import (
+    clashes,
+    fees,
+    lifecycle,
+    meeting_links,
+    notices,
+    places,
+    prices,
+    schedule,
+    seats,
+    terms,
+)
 from archgate.actions.problems import Problem, not_found
 from archgate.actions.readiness import readiness
 from archgate.actions.schedule import get_run, outcome, refuse_lost_update, shown
@@ -18,6 +29,7 @@ from archgate.core import gates as core_gates
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import digits_of
 from archgate.core.reader import ZONES, Reader
+from archgate.core.waitlist import Rule
 from archgate.tables.courses import Course, Run
 from archgate.tables.people import Organization
 from archgate.tables.schedule import Place
@@ -27,7 +39,7 @@ RUN_KEYS = (
     "course_id course code title note place instructor capacity smallest sign_up_opens windows decision_rule kind"
     " starts_on ends_on week_names access_days client_id time_zone currency pattern patterns extra changes rates extras group taxes plans"
 )
-EDITABLE = "code title note receipt_note place instructor capacity smallest sign_up_opens windows decision_rule week_names access_days client_id"
+EDITABLE = "code title note receipt_note place instructor capacity smallest sign_up_opens windows decision_rule week_names access_days client_id overbook line_rule auto_offer offer_hours hold_hours told"
 NAMED = {"place": places.place_named, "instructor": places.instructor_named}
 DEFAULTED = ("place", "instructor", "capacity", "smallest", *fees.TERMS)
 
@@ -317,7 +329,17 @@ def read_facts(deed: Deed, top: Reader, run: Run | None) -> dict[str, Any]:
         "week_names": read_week_names(top),
         "access_days": top.whole("access_days", "The days of access", 1, 36_600),
         "client_id": top.whole("client_id", "The client", 1, 2**62),
+        "overbook": top.whole("overbook", "The seats beyond the capacity", 0, 100_000) or 0,
+        "line_rule": top.text("line_rule", "The rule of the line") or "fit",
+        "auto_offer": top.flag("auto_offer", "Whether seats are offered by themselves")
+        if top.has("auto_offer")
+        else True,
+        "offer_hours": top.whole("offer_hours", "The hours of an offer", 1, 24 * 60) or 36,
+        "hold_hours": top.whole("hold_hours", "The hours a seat is held", 1, 24 * 60),
+        "told": terms.read_told(top) if top.has("told") else None,
     }
+    if facts["line_rule"] not in list(Rule):
+        top.fault("line_rule", "The rule of the line is fit or strict.")
     if facts["client_id"] and deed.session.get(Organization, facts["client_id"]) is None:
         top.fault("client_id", "There is no such organization.")
     for key, most in (
@@ -385,11 +407,19 @@ def run_view(deed: Deed, run_id: int) -> dict[str, Any]:
     state = seats.seats_of(deed, run)
     clashing = clashes.of_run(deed, run)
     return {
-        **run_line(deed, run, state.taken, sum(state.waiting)),
+        **run_line(deed, run, state.taken, sum(state.waiting) + state.offered, state.kept),
         "course": course_view(run.course),
         "own_title": run.title,
         "note": run.note,
         "receipt_note": run.receipt_note,
+        "overbook": run.overbook,
+        "line_rule": run.line_rule,
+        "auto_offer": run.auto_offer,
+        "offer_hours": run.offer_hours,
+        "hold_hours": run.hold_hours,
+        "told": run.told,
+        "questions": run.questions,
+        "notice": notices.notice_of(deed, run),
         "sign_up_opens": shown(run.sign_up_opens),
         "weeks": dates.weeks,
         "windows": run.windows,
@@ -441,10 +471,12 @@ def named_weeks(run: Run) -> list[dict[str, Any]]:
     return found
 
 
-def run_line(deed: Deed, run: Run, taken: int, waiting: int) -> dict[str, Any]:
-    """What stands on every line that shows a run."""
+def run_line(deed: Deed, run: Run, taken: int, waiting: int, kept: int = 0) -> dict[str, Any]:
+    """What stands on every line that shows a run; `kept` of its seats are held, on offer or set aside."""
     meetings = schedule.ordered(run)
-    sign_up, why = fees.sign_up_of(deed, run, taken >= run.capacity)
+    sign_up, why = fees.sign_up_of(deed, run, taken + kept >= run.capacity + run.overbook)
+    if sign_up is core_gates.SignUp.FULL and kept:
+        why = f"No seat is free: {taken} of {run.capacity + run.overbook} are taken, {kept} kept back."
     starts, ends = schedule.gate_at(run, "starts"), schedule.gate_at(run, "ends")
     teaching = core_gates.teaching_at(deed.now, starts, ends)
     coming = next((m for m in meetings if m.ends_at > deed.now), None)
@@ -486,6 +518,7 @@ def run_line(deed: Deed, run: Run, taken: int, waiting: int) -> dict[str, Any]:
         "capacity": run.capacity,
         "smallest": run.smallest,
         "taken": taken,
+        "kept": kept,
         "waiting": waiting,
         "price": fees.price_now(deed, run),
     }
@@ -508,7 +541,7 @@ def change_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
     names = [n for n in EDITABLE.split() if n in row.value]
     if "capacity" in names:
         held = seats.lock_seats(deed, run)
-        if isinstance(row.value["capacity"], int) and row.value["capacity"] < held.taken:
+        if isinstance(row.value["capacity"], int) and row.value["capacity"] < held.taken - run.overbook:
             row.fault("capacity", f"{held.taken} seats are taken; the run cannot have fewer.")
         if row.value["capacity"] is None:
             row.fault("capacity", "The number of seats is missing.")

@@ -308,7 +308,7 @@ def who_terms(deed: Deed, rate: Rate) -> eligibility.Terms:
 
 def heads_at(deed: Deed, run_id: int) -> dict[int, int]:
     """How many heads sit on a run at each rate: who signed up by the enrollment, the others by their place."""
-    live = (Enrollment.run_id == run_id, Enrollment.live == 1)
+    live = (Enrollment.run_id == run_id, Enrollment.live == 1, Enrollment.role == "learner")
     own = select(Enrollment.rate_id, func.count()).where(*live).group_by(Enrollment.rate_id)
     others = (
         select(PartyPlace.rate_id, func.count()).join(Enrollment, Enrollment.id == PartyPlace.enrollment_id)

@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import Select, and_, exists, false, func, or_, select
 from sqlalchemy.orm import aliased, selectinload
 
-from archgate.actions import courses, fees, people, schedule
+from archgate.actions import courses, fees, people, schedule, seats
 from archgate.actions.problems import Problem
 from archgate.actions.transaction import Deed
 from archgate.core.gates import teaching_at
@@ -36,7 +36,9 @@ def list_runs(
     `span`: only runs that meet, or are between first and last meeting, on one of its days.
     """
     starts = select(Gate.run_id, Gate.at).where(Gate.kind == "starts").subquery()
-    query = select(Run, starts.c.at, RunSeats.taken).join(RunSeats, RunSeats.run_id == Run.id)
+    query = select(Run, starts.c.at, RunSeats.taken, seats.kept_back_of(deed.today)).join(
+        RunSeats, RunSeats.run_id == Run.id
+    )
     query = query.outerjoin(starts, starts.c.run_id == Run.id).join(Course)
     query = query.outerjoin(Place, Place.id == Run.place_id)
     for word in q.split()[:6]:
@@ -51,7 +53,9 @@ def list_runs(
         met = met.having(func.max(Meeting.date) >= span[0], func.min(Meeting.date) <= span[1])
         cohort = and_(Run.starts_on <= span[1], Run.ends_on >= span[0])
         query = query.where(or_(Run.id.in_(met), cohort))
-    query = by_moment(query, deed.now, sign_up, "all" if status == "archived" and not teaching else teaching)
+    query = by_moment(
+        query, deed.now, deed.today, sign_up, "all" if status == "archived" and not teaching else teaching
+    )
     total = deed.session.scalar(select(func.count()).select_from(query.order_by(None).subquery()))
     moment = starts.c.at
     if after:
@@ -73,10 +77,13 @@ def list_runs(
     rows = deed.session.execute(loading.order_by(moment.is_(None), moment, Run.id).limit(limit + 1)).all()
     cursor = None
     if len(rows) > limit:
-        run, at, _ = rows[limit - 1]
+        run, at, *_ = rows[limit - 1]
         cursor = f"{at.isoformat() if at else ''}|{run.id}"
-    waiting = waiting_on(deed, [run.id for run, _, _ in rows[:limit]])
-    items = [courses.run_line(deed, run, taken, waiting.get(run.id, 0)) for run, _, taken in rows[:limit]]
+    waiting = waiting_on(deed, [run.id for run, *_ in rows[:limit]])
+    items = [
+        courses.run_line(deed, run, taken, waiting.get(run.id, 0), int(kept))
+        for run, _, taken, kept in rows[:limit]
+    ]
     return {"items": items, "total": total, "next": cursor, "today": deed.today.isoformat()}
 
 
@@ -92,7 +99,7 @@ def ribbon(deed: Deed) -> dict[str, Any]:
         func.coalesce(Run.ends_on, dates.c.last), func.coalesce(dates.c.last, Run.ends_on)
     )
     query = (
-        select(Run, Course.title, begins_on, ends_on, RunSeats.taken)
+        select(Run, Course.title, begins_on, ends_on, RunSeats.taken, seats.kept_back_of(deed.today))
         .outerjoin(dates, dates.c.run_id == Run.id)
         .join(Course, Course.id == Run.course_id)
         .join(RunSeats, RunSeats.run_id == Run.id)
@@ -102,11 +109,11 @@ def ribbon(deed: Deed) -> dict[str, Any]:
         .limit(500)
     )
     bars = []
-    for run, title, begins, ends, taken in deed.session.execute(query):
+    for run, title, begins, ends, taken, kept in deed.session.execute(query):
         published = run.published_at.astimezone(deed.zone).date() if run.published_at else None
         ruled = min((g.day for g in run.gates if g.kind == "sign-up opens"), default=None)
         opens = max(filter(None, (ruled, published)), default=None) if published else None
-        sign_up, _ = fees.sign_up_of(deed, run, taken >= run.capacity)
+        sign_up, _ = fees.sign_up_of(deed, run, taken + int(kept) >= run.capacity + run.overbook)
         starts, over = schedule.gate_at(run, "starts"), schedule.gate_at(run, "ends")
         bars.append({
             "id": run.id, "code": run.code, "title": run.title or title, "status": run.status, "decision": schedule.decision_text(run),
@@ -125,7 +132,7 @@ def waiting_on(deed: Deed, run_ids: list[int]) -> dict[int, int]:
     return {run: int(heads) for run, heads in deed.session.execute(query.group_by(Waiting.run_id))}
 
 
-def by_moment(query: Select[Any], now: datetime, sign_up: str, teaching: str) -> Select[Any]:
+def by_moment(query: Select[Any], now: datetime, today: date, sign_up: str, teaching: str) -> Select[Any]:
     """Filter runs by their derived states; `core.gates` says the same of a single run, and a test compares."""
 
     def at(kind: str) -> Any:
@@ -145,12 +152,13 @@ def by_moment(query: Select[Any], now: datetime, sign_up: str, teaching: str) ->
     )
     closes = exists().where(Gate.run_id == Run.id, Gate.kind == "sign-up closes").correlate(Run)
     coming = exists().where(Gate.run_id == Run.id, Gate.kind == "sign-up opens", Gate.at > now).correlate(Run)
+    kept = seats.kept_back_of(today)
     begun = and_(published, or_(window, and_(open_run, ~closes, ~coming)))
     no_start = and_(~open_run, ~closes)
     states = {
         "": None,
-        "open": and_(begun, RunSeats.taken < Run.capacity),
-        "full": and_(begun, RunSeats.taken >= Run.capacity),
+        "open": and_(begun, RunSeats.taken + kept < Run.capacity + Run.overbook),
+        "full": and_(begun, RunSeats.taken + kept >= Run.capacity + Run.overbook),
         "closed": or_(
             Run.status.in_(("off sale", "cancelled", "archived")), and_(published, ~begun, ~coming, ~no_start)
         ),

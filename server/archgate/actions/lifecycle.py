@@ -36,7 +36,9 @@ def figures(deed: Deed, run: Run) -> dict[str, Any]:
     Firm: something was paid, or the fee is zero. Costs are not known yet; the contact hours saved are.
     """
     live = deed.session.scalars(
-        select(Enrollment).where(Enrollment.run_id == run.id, Enrollment.live == 1)
+        select(Enrollment).where(
+            Enrollment.run_id == run.id, Enrollment.live == 1, Enrollment.role == "learner"
+        )
     ).all()
     unpaid = {
         e: sum(left for _, left in rows)
@@ -44,7 +46,7 @@ def figures(deed: Deed, run: Run) -> dict[str, Any]:
     }
     firm = [e for e in live if e.total == 0 or unpaid.get(e.id, 0) < e.total]
     named = sum(1 + sum(1 for p in e.places if p.person_id) for e in live)
-    heads = sum(e.heads for e in live)
+    heads = sum(e.seats for e in live)
     coming = [m for m in run.meetings if m.starts_at > deed.now]
     waiting = deed.session.scalar(
         select(func.coalesce(func.sum(Waiting.heads), 0)).where(Waiting.run_id == run.id, Waiting.live == 1)
@@ -53,7 +55,7 @@ def figures(deed: Deed, run: Run) -> dict[str, Any]:
     return {
         "run_id": run.id, "code": run.code, "title": run.title or run.course.title, "decision": run.decision,
         "until": shown(run.decision_until), "day": shown(day), "smallest": run.smallest, "capacity": run.capacity,
-        "taken": heads, "firm": sum(e.heads for e in firm), "unpaid": heads - sum(e.heads for e in firm),
+        "taken": heads, "firm": sum(e.seats for e in firm), "unpaid": heads - sum(e.seats for e in firm),
         "unnamed": heads - named, "waiting": int(waiting or 0), "currency": run.currency,
         "income": format_amount(sum(e.total for e in live), run.currency),
         "paid": format_amount(sum(e.total - unpaid.get(e.id, 0) for e in live), run.currency),
@@ -163,7 +165,7 @@ def cancel_run(deed: Deed, run_id: int, why: str) -> dict[str, Any]:
     )
     for e in live:
         roster.end(deed, e, "run cancelled", f"{run.code} was cancelled")
-    line = seats.line_of(deed, run.id)
+    line = seats.line_of(deed, run.id, offered=True)
     for w in line:
         if w.person.email:
             messages.write(

@@ -45,7 +45,7 @@ def post(deed: Deed, posting: ledger.Posting, effective: date, cause: str, **tie
         currency=posting.currency,
         effective=effective,
         entered_at=system_now(),
-        user_id=deed.user_id,
+        user_id=deed.user.id if deed.user else None,
         cause=cause,
         entries=[Entry(account_id=e.account, amount=e.amount) for e in posting.entries],
         **ties,

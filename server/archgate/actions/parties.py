@@ -14,6 +14,7 @@ from archgate.core.reader import Reader
 from archgate.tables.courses import Run
 from archgate.tables.people import Person
 from archgate.tables.roster import Enrollment, PartyPlace
+from archgate.tables.waitlist import Interest
 
 
 def live_on(deed: Deed, run_id: int, person_ids: list[int]) -> set[int]:
@@ -48,7 +49,7 @@ def name_parts(text: str) -> tuple[str, str, str | None]:
 
 def known_as(deed: Deed, name: str, email: str | None) -> list[Person]:
     """The people of a name, without regard to case and accents; with an email, those who have it."""
-    query = select(Person).where(Person.folded == folded(name))
+    query = select(Person).where(Person.folded == folded(name), Person.merged_into_id.is_(None))
     if email:
         query = query.where(Person.email == email)
     return list(deed.session.scalars(query.limit(3)))
@@ -104,3 +105,25 @@ def people_named(deed: Deed, run: Run, names: list[str], others: int) -> list[Pe
         deed.session.flush()
         found.append(row)
     return found
+
+
+def told_early(deed: Deed, run: Run, person_id: int) -> bool:
+    """Whether somebody of the interest list may sign up in its head start, before sign-up opens to others."""
+    if run.interest_told_at is None:
+        return False
+    query = select(Interest.id).where(
+        Interest.run_id == run.id, Interest.person_id == person_id, Interest.live == 1
+    )
+    return deed.session.scalar(query) is not None
+
+
+def leave_interest(deed: Deed, run: Run, person_id: int) -> None:
+    """Whoever enrolls, or waits, leaves the interest lists of the run and of its course by themselves."""
+    rows = deed.session.scalars(
+        select(Interest).where(
+            Interest.course_id == run.course_id, Interest.person_id == person_id, Interest.live == 1
+        )
+    ).all()
+    for row in rows:
+        if row.run_id in (None, run.id):
+            row.status, row.ended_at = "enrolled", deed.now

@@ -9,8 +9,9 @@ from typing import Any
 from email_validator import EmailNotValidError, validate_email
 from rapidfuzz import fuzz
 from sqlalchemy import and_, func, or_, select
+from sqlalchemy.orm import joinedload
 
-from archgate.actions import money, seats
+from archgate.actions import messages, money, seats
 from archgate.actions.problems import Problem, conflict, not_found
 from archgate.actions.schedule import decision_text, refuse_lost_update, shown
 from archgate.actions.transaction import Deed
@@ -20,11 +21,13 @@ from archgate.core.names import digits_of, folded
 from archgate.core.reader import Reader
 from archgate.tables.access import User
 from archgate.tables.courses import Course, Run
+from archgate.tables.jobs import Job
 from archgate.tables.log import Change
-from archgate.tables.money import Account
+from archgate.tables.messages import Message
+from archgate.tables.money import Account, Payment
 from archgate.tables.people import Note, Organization, Person, PersonNumber, PersonTag
 from archgate.tables.roster import Enrollment, PartyPlace
-from archgate.tables.waitlist import Waiting
+from archgate.tables.waitlist import Interest, Waiting
 
 
 def email_fault(text: str) -> str | None:
@@ -178,7 +181,9 @@ def near(deed: Deed, given: str, family: str, email: str, phone: str) -> list[di
     if not wanted:
         return []
     found = []
-    for person in deed.session.scalars(select(Person).where(or_(*wanted)).limit(2000)):
+    for person in deed.session.scalars(
+        select(Person).where(or_(*wanted), Person.merged_into_id.is_(None)).limit(2000)
+    ):
         score = (
             max(fuzz.ratio(name, person.folded), fuzz.token_sort_ratio(name, person.folded)) if name else 0
         )
@@ -211,12 +216,13 @@ def person_view(person: Person) -> dict[str, Any]:
         "email": person.email,
         "phone": person.phone,
         "note": person.note,
+        "merged_into_id": person.merged_into_id,
     }
 
 
 def find_people(deed: Deed, q: str, limit: int = 8) -> list[dict[str, Any]]:
     """People whose name, email or phone digits hold every word typed; case and accents do not count."""
-    query = select(Person)
+    query = select(Person).where(Person.merged_into_id.is_(None))
     for word in q.split()[:6]:
         digits, plain = digits_of(word), folded(word)
         holds = [Person.email.like(like(word))]
@@ -364,7 +370,7 @@ def waiting_of(deed: Deed, person: Person) -> list[dict[str, Any]]:
     query = select(Waiting, Run).join(Run, Run.id == Waiting.run_id).where(Waiting.person_id == person.id)
     found = []
     for row, run in deed.session.execute(query.where(Waiting.live == 1).order_by(Waiting.joined_at)):
-        line = [w.id for w in seats.line_of(deed, run.id)]
+        line = [w.id for w in seats.line_of(deed, run.id, offered=True)]
         found.append({
             "waiting_id": row.id, "run_id": run.id, "code": run.code, "title": run.title or run.course.title,
             "heads": row.heads, "place": line.index(row.id) + 1, "joined": row.joined_at.astimezone(deed.zone).isoformat(),
@@ -380,12 +386,18 @@ def notes_of(deed: Deed, person: Person) -> list[dict[str, Any]]:
 
 def log_of(deed: Deed, person: Person, most: int = 60) -> list[dict[str, Any]]:
     """The changes that touched a person, newest first."""
+    listed = select(Interest.id).where(Interest.person_id == person.id)
+    own = select(Account.id).where(Account.person_id == person.id)
+    paid = select(Payment.id).where(Payment.account_id.in_(own))
     held = select(Enrollment.id).where(Enrollment.person_id == person.id)
     line = select(Waiting.id).where(Waiting.person_id == person.id)
     touches = or_(
         and_(Change.subject == "person", Change.subject_id == person.id),
         and_(Change.subject == "enrollment", Change.subject_id.in_(held)),
         and_(Change.subject == "waiting", Change.subject_id.in_(line)),
+        and_(Change.subject == "interest", Change.subject_id.in_(listed)),
+        and_(Change.subject == "account", Change.subject_id.in_(own)),
+        and_(Change.subject == "payment", Change.subject_id.in_(paid)),
     )
     query = select(Change, User.name).outerjoin(User, User.id == Change.user_id).where(touches)
     rows = deed.session.execute(query.order_by(Change.id.desc()).limit(most))
@@ -403,3 +415,12 @@ def add_note(deed: Deed, person_id: int, text: str) -> dict[str, Any]:
     deed.log("note", "person", person.id, f"Wrote a note on {person.name}")
     deed.session.flush()
     return {"notes": notes_of(deed, person)}
+
+
+def messages_of(deed: Deed, person_id: int) -> list[dict[str, Any]]:
+    """What was written to somebody, newest first, also under a record that was merged into theirs."""
+    person = get_person(deed, person_id)
+    ids = [person.id, *deed.session.scalars(select(Person.id).where(Person.merged_into_id == person.id))]
+    query = select(Message).join(Job).options(joinedload(Message.job)).where(Message.person_id.in_(ids))
+    rows = deed.session.scalars(query.order_by(Message.id.desc()).limit(100))
+    return [messages.message_view(m) for m in rows]

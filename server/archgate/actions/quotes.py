@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime, time
 from typing import Any
 
@@ -29,7 +29,7 @@ from archgate.tables.plans import Plan
 from archgate.tables.roster import Enrollment
 from archgate.tables.schedule import Gate
 
-ASK_KEYS = "people extras code plan_id rate_id heads"
+ASK_KEYS = "people extras code plan_id rate_id heads waive"
 MOST_REASON = 500
 MOST_ROWS = 50
 
@@ -43,6 +43,7 @@ class Wish:
     rates: tuple[tuple[Rate, int, core_fees.Agreed | None], ...]
     extras: tuple[tuple[Extra, int], ...]
     code: DiscountCode | None
+    waived: str = ""  # why the seats cost nothing, if they do not
 
     @property
     def heads(self) -> list[Rate]:
@@ -50,8 +51,9 @@ class Wish:
 
     @property
     def ask(self) -> core_fees.Ask:
+        free = core_fees.Agreed(0, self.waived) if self.waived else None
         return core_fees.Ask(
-            tuple(core_fees.Heads(rate.code, count, agreed) for rate, count, agreed in self.rates),
+            tuple(core_fees.Heads(rate.code, count, free or agreed) for rate, count, agreed in self.rates),
             tuple((extra.code, count) for extra, count in self.extras),
             self.code.code if self.code else None,
         )
@@ -60,7 +62,10 @@ class Wish:
     def fees(self) -> core_fees.Fees:
         code = codes.core_code(self.code) if self.code else None
         rates, extras = [rate for rate, _, _ in self.rates], [extra for extra, _ in self.extras]
-        return fees.core_fees(self.run, rates, code, extras)
+        found = fees.core_fees(self.run, rates, code, extras)
+        if not self.waived:
+            return found
+        return replace(found, rates=tuple(replace(r, by_agreement=True) for r in found.rates))
 
     @property
     def document(self) -> dict[str, Any]:
@@ -74,6 +79,7 @@ class Wish:
             ],
             "extras": [{"extra_id": extra.id, "count": count} for extra, count in self.extras],
             "code": self.code.code if self.code else None, "plan_id": self.plan.id,
+            **({"waive": self.waived} if self.waived else {}),
         }  # fmt: skip
 
 
@@ -110,6 +116,9 @@ def wish_of(
             extras.append((extra, count))
     plan_id = top.whole("plan_id", "The payment plan", 1, 2**62)
     text = top.text("code", "The code") if top.value.get("code") else None
+    waived = (top.text("waive", "The reason") or "").strip() if top.has("waive") else ""
+    if len(waived) > MOST_REASON:
+        top.fault("waive", f"The reason is longer than {MOST_REASON} characters.")
     if not faults and sum(count for _, count, _ in rates) > core_seats.LARGEST_PARTY:
         top.fault("people", f"A party has 1 to {core_seats.LARGEST_PARTY} heads.")
     if faults:
@@ -129,6 +138,7 @@ def wish_of(
         tuple(rates),
         tuple(extras),
         codes.code_held(deed, text) if held else codes.code_typed(deed, run, text),
+        waived,
     )
 
 
@@ -212,17 +222,51 @@ def refuse_full(deed: Deed, wish: Wish) -> None:
 # --- the quote --------------------------------------------------------------------------------------------
 
 
+@dataclass(frozen=True)
+class Special:
+    """What makes a sign-up an exception: the day its form came in, why it is made all the same, whose seats it takes."""
+
+    received_on: date | None = None
+    exception: str = ""
+    set_aside_id: int | None = None
+    held_place_id: int | None = None
+
+
+NOTHING_SPECIAL = Special()
+
+
+def read_special(deed: Deed, top: Reader) -> Special:
+    """An earlier day of receipt needs a reason, as a sign-up after the close does."""
+    day = top.day("received_on", "The day it was received")
+    why = (top.text("exception", "The reason") or "").strip() if top.value.get("exception") else ""
+    number = top.whole("set_aside_id", "The seats set aside", 1, 2**62)
+    held = top.whole("held_place_id", "The held places", 1, 2**62)
+    if len(why) > MOST_REASON:
+        top.fault("exception", f"The reason is longer than {MOST_REASON} characters.")
+    if day is not None and day > deed.today:
+        top.fault("received_on", "The form cannot have come in after today.")
+    if day is not None and day < deed.today and not why:
+        top.fault("exception", "Say why the earlier day counts.")
+    return Special(None if day == deed.today else day, why, number, held)
+
+
 def terms_for(
-    deed: Deed, wish: Wish, at: datetime | None = None
+    deed: Deed, wish: Wish, at: datetime | None = None, received: date | None = None
 ) -> tuple[core_fees.Quote, core_plans.Installments]:
-    """Quote and installments of a sign-up now, or as it would be at another moment."""
+    """Quote and installments of a sign-up now, or as it would be at another moment.
+
+    `received`: the form came in on that day and has its price; what is due falls due as of today all the same.
+    """
     run, moment = wish.run, at or deed.now
+    if received is not None and received != deed.today:
+        moment = moment_of(received, time(12), deed.zone)
     start = fees.start_of(deed, run)
     try:
         quote = core_fees.quote_for(wish.fees, wish.ask, moment, start, deed.zone, run.currency)
     except Refused as refused:
         raise Refused([ask_fault(wish, f) for f in refused.faults]) from None
-    return quote, due_of(deed, wish, quote.total, gates.local_day(moment, deed.zone))
+    day = deed.today if received is not None else gates.local_day(moment, deed.zone)
+    return quote, due_of(deed, wish, quote.total, day)
 
 
 def due_of(deed: Deed, wish: Wish, total: int, day: date) -> core_plans.Installments:
@@ -256,16 +300,24 @@ def quote_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """
     run = get_run(deed, run_id)
     faults: list[Fault] = []
-    top = Reader(body, "", faults, f"{ASK_KEYS} person_id organization_id day names")
+    top = Reader(
+        body,
+        "",
+        faults,
+        f"{ASK_KEYS} person_id organization_id day names received_on exception set_aside_id held_place_id",
+    )
     number = top.whole("person_id", "The person", 1, 2**62)
     organization_id = top.whole("organization_id", "The organization", 1, 2**62)
     day = top.day("day", "The day")
     names = parties.read_names(top)
+    special = read_special(deed, top)
     if faults:
         raise Refused(faults)
     person = people.get_person(deed, number) if number else None
+    if person is not None and not special.exception and parties.told_early(deed, run, person.id):
+        special = replace(special, exception="Head start of the interest list")
     wish = wish_of(deed, run, body, person)
-    found = sign_up_quote(deed, wish, person, organization_id, day)
+    found = sign_up_quote(deed, wish, person, organization_id, day, special)
     return {**found, "names": parties.names_view(deed, run, names, len(wish.heads) - 1)}
 
 
@@ -275,6 +327,7 @@ def sign_up_quote(
     person: Person | None = None,
     organization_id: int | None = None,
     day: date | None = None,
+    special: Special = NOTHING_SPECIAL,
 ) -> dict[str, Any]:
     """The quote of a sign-up, with its seat or its place in line, and what else it could have."""
     run = wish.run
@@ -282,22 +335,39 @@ def sign_up_quote(
     if person is not None:
         codes.refuse_person(deed, wish.code, person.id)
     at = moment_of(day, time(12), deed.zone) if day and day != deed.today else None
-    quote, due = terms_for(deed, wish, at)
+    quote, due = terms_for(deed, wish, at, special.received_on)
     words = payments.words_of(deed, run, person, organization_id)
+    group = special.set_aside_id or seats.group_for(deed, run, person.id if person else None, organization_id)
     return {
         **quote_view(quote, due),
-        **seat_view(deed, wish, format_amount(quote.total, run.currency), words),
+        **seat_view(deed, wish, format_amount(quote.total, run.currency), words, group, special),
     }
 
 
-def seat_view(deed: Deed, wish: Wish, total: str, words: str | None) -> dict[str, Any]:
+def seat_view(
+    deed: Deed,
+    wish: Wish,
+    total: str,
+    words: str | None,
+    group: int | None = None,
+    special: Special = NOTHING_SPECIAL,
+) -> dict[str, Any]:
     """The seat or the place in line of a sign-up, whether one can sign up, and whether payment details are missing."""
     run, heads = wish.run, len(wish.heads)
     state = seats.seats_of(deed, run)
-    seat = core_seats.seats_for(state, heads)
-    sign_up, why = fees.sign_up_of(deed, run, state.free == 0)
+    if special.held_place_id is not None:
+        mine = seats.held_for(deed, run, special.held_place_id)
+        state = replace(state, held=state.held - min(mine, heads), waiting=())
+    seat = core_seats.seats_for(state, heads, group)
+    sign_up, why = fees.sign_up_of(deed, run, state.free_for(group) == 0)
+    late = run.status == "published" and sign_up in (gates.SignUp.CLOSED, gates.SignUp.NOT_YET)
+    aside = next(
+        (s.name for s in state.set_asides if isinstance(seat, core_seats.Seated) and s.id == seat.set_aside),
+        None,
+    )
     seated = isinstance(seat, core_seats.Seated)
-    begun = sign_up in (gates.SignUp.OPEN, gates.SignUp.FULL)
+    begun = sign_up in (gates.SignUp.OPEN, gates.SignUp.FULL) or (late and bool(special.exception))
+    never = isinstance(seat, core_seats.NoSeat)
     return {
         "run_id": run.id,
         "rate_id": wish.rates[0][0].id,
@@ -306,10 +376,12 @@ def seat_view(deed: Deed, wish: Wish, total: str, words: str | None) -> dict[str
         "seat": seat.first if isinstance(seat, core_seats.Seated) else None,
         "place": seat.place if isinstance(seat, core_seats.Waits) else None,
         "capacity": run.capacity,
+        "set_aside": aside,
+        "late": late,
         "sign_up": str(sign_up),
-        "why": seat.why if begun and isinstance(seat, core_seats.Waits) else why,
-        "can_enroll": sign_up is gates.SignUp.OPEN and seated,
-        "can_wait": begun and not seated,
+        "why": seat.why if begun and not isinstance(seat, core_seats.Seated) else why,
+        "can_enroll": begun and seated,
+        "can_wait": begun and not seated and not never,
         "details_needed": needs_details(wish, total),
         "details": words,
     }

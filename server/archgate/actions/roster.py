@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+from datetime import date, timedelta
 from typing import Any
 
 from sqlalchemy import select
@@ -10,6 +12,7 @@ from archgate.actions import (
     accounts,
     codes,
     kept_quotes,
+    messages,
     money,
     parties,
     payments,
@@ -25,11 +28,13 @@ from archgate.actions.schedule import get_run
 from archgate.actions.transaction import Deed
 from archgate.core import gates, refunds
 from archgate.core import seats as core_seats
-from archgate.core.faults import Fault, Refused
+from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.money import format_amount, parse_amount, parse_signed
-from archgate.core.reader import strict_date
+from archgate.core.reader import Reader, strict_date
+from archgate.core.schedule import day_text
 from archgate.tables.courses import Run
 from archgate.tables.fees import EnrollmentExtra, Extra
+from archgate.tables.log import Change
 from archgate.tables.money import Account
 from archgate.tables.people import Organization, Person
 from archgate.tables.plans import Installment
@@ -37,9 +42,17 @@ from archgate.tables.roster import Enrollment, PartyPlace
 from archgate.tables.seats import RunSeats
 from archgate.tables.waitlist import Waiting
 
+EARLY = "Head start of the interest list"
 
-def payer_owner(deed: Deed, run: Run, person: Person, organization_id: int | None) -> str:
-    """The account of whoever pays (`payments.owner_of`); refused when there is no such organization."""
+
+def payer_owner(
+    deed: Deed, run: Run, person: Person, organization_id: int | None, payer_person_id: int | None = None
+) -> str:
+    """The account of whoever pays (`payments.owner_of`), or of another person; refused when there is no such payer."""
+    if payer_person_id is not None:
+        if organization_id is not None or run.client_id is not None:
+            raise Problem(422, "two-payers", "One payer, please: a person or an organization.")
+        return f"person:{people.get_person(deed, payer_person_id).id}"
     if organization_id is not None and deed.session.get(Organization, organization_id) is None:
         raise Problem(422, "no-organization", "There is no such organization.")
     return payments.owner_of(run, person.id, organization_id) or f"person:{person.id}"
@@ -66,16 +79,26 @@ def enroll(
     note: str = "",
     names: list[str] | None = None,
     kept_quote_id: int | None = None,
+    received_on: str | None = None,
+    exception: str = "",
+    set_aside_id: int | None = None,
+    hold: bool | None = None,
+    held_place_id: int | None = None,
+    told: list[str] | None = None,
+    payer_person_id: int | None = None,
     **ask: Any,
 ) -> dict[str, Any]:
     """Seat a party on a run, on the terms that were shown; heads without a name are named later.
 
     `ask` is what `quotes.wish_of` reads. `total` is the total the screen showed; when it has changed since, nothing is
     written and both are answered (409). The quote is kept word for word. With `kept_quote_id` the terms of that quote
-    hold, whatever became of the fees since.
+    hold, whatever became of the fees since. `received_on` and `exception` are as `quotes.read_special` says; `hold` keeps
+    the seat only until the first payment, not said as the run has it.
     """
     run, person = get_run(deed, run_id), people.get_person(deed, person_id)
-    row = seats.lock_seats(deed, run)
+    seats.lock_seats(deed, run)
+    early = EARLY if parties.told_early(deed, run, person.id) else ""
+    special = special_of(deed, received_on, exception or early, set_aside_id)
     kept = kept_quotes.standing(deed, kept_quote_id, run, person) if kept_quote_id else None
     if kept:
         organization_id = kept.organization_id
@@ -83,50 +106,142 @@ def enroll(
     else:
         wish = quotes.wish_of(deed, run, ask, person)
     refuse_twice(deed, run, person)
-    payer = money.account_of(deed, payer_owner(deed, run, person, organization_id), run.currency)
-    refuse_sign_up(deed, run, row.taken >= run.capacity)
+    owner = payer_owner(deed, run, person, organization_id, payer_person_id)
+    payer = money.account_of(deed, owner, run.currency)
+    if held_place_id is not None:
+        seats.use_hold(deed, run, held_place_id, len(wish.heads))
     state = seats.seats_of(deed, run)
+    if held_place_id is not None:
+        state = replace(state, waiting=())  # these seats were kept for them, whoever waits
+    group = set_aside_id or seats.group_for(deed, run, person.id, organization_id)
+    refuse_sign_up(deed, run, state.free_for(group) == 0, special.exception)
     if kept:
         quotes.refuse_full(deed, wish)
         priced = kept_quotes.quote_now(deed, kept, wish)
     else:
         quotes.refuse_rates(deed, wish, person, organization_id)
-        priced = price_of(deed, wish)
-    quotes.refuse_missing_details(deed, wish, priced[1]["total"], person, organization_id)
+        priced = price_of(deed, wish, special.received_on)
+    paying = people.get_person(deed, payer_person_id) if payer_person_id else person
+    quotes.refuse_missing_details(deed, wish, priced[1]["total"], paying, organization_id)
     others = parties.people_named(deed, run, names or [], len(wish.heads) - 1)
-    held = seat_at_price(deed, state, wish, person, payer, priced, total, note, "desk", others=others)
+    held = seat_at_price(
+        deed, state, wish, person, payer, priced, total, note, "desk", others=others, group=group, special=special, hold=hold
+    )  # fmt: skip
     if kept:
         kept_quotes.taken(deed, kept, deed.session.get_one(Enrollment, held["enrollment_id"]))
+    parties.leave_interest(deed, run, person.id)
     change = deed.log(
         "enroll", "enrollment", held["enrollment_id"], f"Enrolled {person.name} on {run.code}", run_id=run.id
     )
+    deed.session.flush()
+    tell_of(deed, change, deed.session.get_one(Enrollment, held["enrollment_id"]), run, told)
     return {**held, "change": change.key}
 
 
-def price_of(deed: Deed, wish: quotes.Wish) -> tuple[int, dict[str, Any]]:
-    """The total of a wish now, and the quote as it is shown and kept."""
-    quote, due = quotes.terms_for(deed, wish)
+def told_of(deed: Deed, run: Run, told: list[str] | None = None) -> list[str]:
+    """Who hears of an enrollment: as said for this one, else as the run, else as the center has it."""
+    for held in (told, run.told, deed.center.defaults.get("told")):
+        if held is not None:
+            wrong = [who for who in held if who not in terms.TOLD]
+            if wrong:
+                raise refuse("/told", f"Those told are among {', '.join(terms.TOLD)}.")
+            return list(held)
+    return []
+
+
+def tell_of(deed: Deed, change: Change, enrollment: Enrollment, run: Run, told: list[str] | None) -> None:
+    """Write to those who hear of an enrollment."""
+    person, title = enrollment.person, run.title or run.course.title
+    account = accounts.get_account(deed, enrollment.payer_id)
+    first = next((m for m in run.meetings if m.starts_at > deed.now), None)
+    when = f", from {day_text(first.date)} at {first.start:%H:%M}" if first else ""
+    due = "".join(
+        f"\n{i['amount']} on {day_text(date.fromisoformat(i['due']))}"
+        for i in enrollment.quote["installments"]
+    )
+    held = enrollment.hold_until.astimezone(deed.zone) if enrollment.hold_until else None
+    until = (
+        f"\n\nThe seat is held until {day_text(held.date())} at {held:%H:%M} for the first payment."
+        if held
+        else ""
+    )
+    owed = f"\n\nWhat is due, in {enrollment.currency}:{due}" if due else ""
+    for who in told_of(deed, run, told):
+        if who == "learner":
+            body = f"Dear {person.given or person.name},\n\nyou are enrolled on {title} ({run.code}){when}.{owed}{until}\n\n{deed.center.name}"
+            messages.write(
+                deed, change, person.email, person.name, f"Enrolled on {title}", body, person.id, run.id
+            )
+        elif who == "payer" and account.organization_id:
+            payer = deed.session.get_one(Organization, account.organization_id)
+            body = f"{person.name} is enrolled on {title} ({run.code}){when}.{owed}\n\n{deed.center.name}"
+            messages.write(
+                deed, change, payer.email, payer.name, f"{person.name} on {title}", body, run_id=run.id
+            )
+        elif who == "instructors":
+            for teacher in {m.instructor for m in run.meetings if m.instructor}:
+                body = f"{person.name} is enrolled on {title} ({run.code}){when}."
+                messages.write(
+                    deed,
+                    change,
+                    teacher.email,
+                    teacher.name,
+                    f"{person.name} on {title}",
+                    body,
+                    run_id=run.id,
+                )
+        elif who == "office":
+            email = deed.center.defaults.get("office_email")
+            body = f"{person.name} is enrolled on {title} ({run.code}){when}.{owed}"
+            messages.write(
+                deed, change, email, deed.center.name, f"{person.name} on {title}", body, run_id=run.id
+            )
+
+
+def special_of(
+    deed: Deed, received_on: str | None, exception: str, set_aside_id: int | None
+) -> quotes.Special:
+    faults: list[Fault] = []
+    body = {"received_on": received_on, "exception": exception, "set_aside_id": set_aside_id}
+    special = quotes.read_special(deed, Reader(body, "", faults, " ".join(body)))
+    if faults:
+        raise Refused(faults)
+    return special
+
+
+def price_of(deed: Deed, wish: quotes.Wish, received: date | None = None) -> tuple[int, dict[str, Any]]:
+    """The total of a wish now, or as its form came in, and the quote as it is shown and kept."""
+    quote, due = quotes.terms_for(deed, wish, received=received)
     return quote.total, quotes.quote_view(quote, due)
 
 
 def seat_at_price(
     deed: Deed, state: core_seats.Seats, wish: quotes.Wish, person: Person, payer: Account,
     priced: tuple[int, dict[str, Any]], total: str, note: str, way_in: str, batch_id: int | None = None,
-    others: list[Person] | None = None,
+    others: list[Person] | None = None, group: int | None = None, special: quotes.Special = quotes.NOTHING_SPECIAL,
+    hold: bool | None = None,
 ) -> dict[str, Any]:  # fmt: skip
     """Take seats of `state` and write the enrollment, if the total shown still holds; under the seat lock."""
     view, heads, run = priced[1], len(wish.heads), wish.run
     if view["total"] != total:
         said = f"The total was {total} when it was shown and is {view['total']} now."
         raise conflict("total-changed", said, shown=total, now=view["total"], quote=view)
-    seat = core_seats.seats_for(state, heads)
+    seat = core_seats.seats_for(state, heads, group)
     if isinstance(seat, core_seats.Waits):
         raise conflict("full", seat.why, place=seat.place)
+    if isinstance(seat, core_seats.NoSeat):
+        raise Problem(422, "too-large", seat.why)
     deed.session.get_one(RunSeats, run.id).taken += heads
     enrollment = seat_person(
-        deed, wish, person, payer, priced, way_in, note=note, batch_id=batch_id, others=others
-    )
+        deed, wish, person, payer, priced, way_in, note=note, batch_id=batch_id, others=others, seat=seat, special=special
+    )  # fmt: skip
+    hours = run.hold_hours if hold is None else (run.hold_hours or 48) if hold else None
+    if hours is not None and any(c in "123456789" for c in view["due_now"]):
+        enrollment.status, enrollment.hold_until = "held", deed.now + timedelta(hours=hours)
+        deed.session.flush()
+    held_until = enrollment.hold_until
     return {
+        "held_until": held_until.astimezone(deed.zone).isoformat() if held_until else None,
         "enrollment_id": enrollment.id,
         "run_id": run.id,
         "person_id": person.id,
@@ -138,12 +253,16 @@ def seat_at_price(
     }
 
 
-def refuse_sign_up(deed: Deed, run: Run, full: bool) -> None:
-    """Refuse, with the reason, when the run takes no sign-up at this moment."""
+def refuse_sign_up(deed: Deed, run: Run, full: bool, exception: str = "") -> None:
+    """Refuse, with the reason, when the run takes no sign-up at this moment; staff may all the same, with a reason."""
     state, why = run_fees.sign_up_of(deed, run, full)
+    if exception and run.status == "published" and state in (gates.SignUp.CLOSED, gates.SignUp.NOT_YET):
+        return
     if state is gates.SignUp.FULL:
-        place = len(seats.line_of(deed, run.id)) + 1
-        raise conflict("full", f"All {run.capacity} seats are taken.", place=place)
+        now = seats.seats_of(deed, run)
+        seat = core_seats.seats_for(now, 1)
+        said = seat.why if isinstance(seat, core_seats.Waits) else f"All {now.whole} seats are taken."
+        raise conflict("full", said, place=len(now.waiting) + 1)
     if state is not gates.SignUp.OPEN:
         raise conflict("sign-up-shut", why)
 
@@ -158,6 +277,8 @@ def seat_person(
     note: str = "",
     batch_id: int | None = None,
     others: list[Person] | None = None,
+    seat: core_seats.Seated | None = None,
+    special: quotes.Special = quotes.NOTHING_SPECIAL,
 ) -> Enrollment:
     """Write one enrollment with its installments, its code, its stock and its charge; the caller holds the seat row and
     counts. `others` are the heads after the first that are named already."""
@@ -172,6 +293,9 @@ def seat_person(
         batch_id=batch_id,
         user_id=deed.user_id,
         status="seated",
+        set_aside_id=seat.set_aside if seat else None,
+        received_on=special.received_on,
+        exception=special.exception,
         way_in=way_in,
         heads=len(heads),
         note=note[:5000],
@@ -226,16 +350,20 @@ def locked_enrollment(deed: Deed, enrollment_id: int) -> tuple[Enrollment, Run, 
     return enrollment, run, row
 
 
-def withdraw(deed: Deed, enrollment_id: int, keep: str | None = None, why: str = "") -> dict[str, Any]:
+def withdraw(
+    deed: Deed, enrollment_id: int, keep: str | None = None, why: str = "", received_on: str | None = None
+) -> dict[str, Any]:
     """Give a seat back and take back its charge, less what the refund policy keeps; staff may differ with a reason.
+
+    `received_on`: the day on which word of it came, which the policy counts from.
 
     What was paid settles what is kept first; the rest is credit of the payer's account.
     """
     enrollment, run, _ = locked_enrollment(deed, enrollment_id)
-    if enrollment.status != "seated":
+    if not enrollment.holds_seat:
         raise conflict("not-seated", "This person no longer holds a seat here.")
     name = enrollment.person.name
-    policy = policy_keeps(deed, enrollment, run)
+    policy = policy_keeps(deed, enrollment, run, day_received(deed, received_on))
     amount, said = policy.amount, policy.why
     if keep is not None:
         amount, said = kept_differently(enrollment, policy, keep, why)
@@ -259,13 +387,24 @@ def withdraw(deed: Deed, enrollment_id: int, keep: str | None = None, why: str =
     }
 
 
-def withdrawal(deed: Deed, enrollment_id: int) -> dict[str, Any]:
+def day_received(deed: Deed, text: str | None) -> date:
+    """The day on which word came: today, unless another one before it is said."""
+    top = Reader({"received_on": text}, "", [], "received_on")
+    day = top.day("received_on", "The day word came") or deed.today
+    if day > deed.today:
+        top.fault("received_on", "Word cannot have come after today.")
+    if top.faults:
+        raise Refused(top.faults)
+    return day
+
+
+def withdrawal(deed: Deed, enrollment_id: int, received_on: str | None = None) -> dict[str, Any]:
     """What a withdrawal would do with the money: what is kept and why, what was paid, what becomes credit or stays owed."""
     enrollment = deed.session.get(Enrollment, enrollment_id)
     if enrollment is None:
         raise not_found("This enrollment")
     run = get_run(deed, enrollment.run_id)
-    policy = policy_keeps(deed, enrollment, run)
+    policy = policy_keeps(deed, enrollment, run, day_received(deed, received_on))
     paid, currency = money.paid_of(deed, [enrollment.id]).get(enrollment.id, 0), enrollment.currency
     return {
         "enrollment_id": enrollment.id, "name": enrollment.person.name, "currency": currency,
@@ -282,11 +421,11 @@ def policy_of(deed: Deed, run: Run) -> refunds.Policy | None:
     return terms.policy_of(held, run.currency) if held else None
 
 
-def policy_keeps(deed: Deed, enrollment: Enrollment, run: Run) -> refunds.Kept:
-    """What the refund policy keeps of a sign-up that ends today."""
+def policy_keeps(deed: Deed, enrollment: Enrollment, run: Run, day: date) -> refunds.Kept:
+    """What the refund policy keeps of a sign-up that ends on a day."""
     policy = policy_of(deed, run)
     start = run_fees.start_of(deed, run)
-    return refunds.kept_of(policy, enrollment.total, start, deed.today, enrollment.currency)
+    return refunds.kept_of(policy, enrollment.total, start, day, enrollment.currency)
 
 
 def kept_differently(enrollment: Enrollment, policy: refunds.Kept, keep: str, why: str) -> tuple[int, str]:
@@ -315,7 +454,7 @@ def kept_differently(enrollment: Enrollment, policy: refunds.Kept, keep: str, wh
 
 def end(deed: Deed, enrollment: Enrollment, status: str, cause: str) -> int:
     """End an enrollment under the seat lock: seat, code and stock back, charges reversed. Returns the sum taken back."""
-    deed.session.get_one(RunSeats, enrollment.run_id).taken -= enrollment.heads
+    deed.session.get_one(RunSeats, enrollment.run_id).taken -= enrollment.seats
     enrollment.status, enrollment.ended_at = status, deed.now
     deed.session.flush()
     codes.give_back(deed, enrollment)
@@ -327,12 +466,15 @@ def end(deed: Deed, enrollment: Enrollment, status: str, cause: str) -> int:
 
 def seat_again(deed: Deed, enrollment: Enrollment, run: Run, row: Any, cause: str) -> None:
     """Undo a withdrawal: the same seats on the same terms, if they are still free."""
-    seat = core_seats.seats_for(core_seats.Seats(run.capacity, row.taken), enrollment.heads)
-    if isinstance(seat, core_seats.Waits):
+    state = replace(seats.seats_of(deed, run), waiting=(), taken=row.taken)
+    seat = (
+        core_seats.seats_for(state, enrollment.heads, enrollment.set_aside_id) if enrollment.seats else None
+    )
+    if isinstance(seat, core_seats.Waits | core_seats.NoSeat):
         raise conflict("full", f"The seat is gone: {seat.why[0].lower()}{seat.why[1:]}")
     if parties.live_on(deed, run.id, [enrollment.person_id]):
         raise conflict("already-in", f"{enrollment.person.name} has been enrolled anew meanwhile.")
-    row.taken += enrollment.heads
+    row.taken += enrollment.seats
     enrollment.status, enrollment.ended_at = "seated", None
     deed.session.flush()
     money.no_longer_kept(deed, enrollment, cause)
@@ -346,7 +488,7 @@ def seat_again(deed: Deed, enrollment: Enrollment, run: Run, row: Any, cause: st
 def name_place(deed: Deed, enrollment_id: int, n: int, person_id: int) -> dict[str, Any]:
     """Name a head of a party; nobody sits twice on one run."""
     enrollment, run, _ = locked_enrollment(deed, enrollment_id)
-    if enrollment.status != "seated":
+    if not enrollment.holds_seat:
         raise conflict("not-seated", "This party no longer holds its seats.")
     place = next((p for p in enrollment.places if p.n == n), None)
     if place is None:

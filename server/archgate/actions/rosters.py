@@ -7,13 +7,16 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import selectinload
 
-from archgate.actions import live, money, seats, waitlist
-from archgate.actions.schedule import get_run
+from archgate.actions import live, messages, money, offers, roles, seats
+from archgate.actions.problems import conflict, not_found
+from archgate.actions.schedule import get_run, ordered
 from archgate.actions.transaction import Deed
+from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount
+from archgate.core.schedule import day_text
 from archgate.tables.access import User
 from archgate.tables.money import Account
-from archgate.tables.people import Organization
+from archgate.tables.people import Organization, Person
 from archgate.tables.roster import Enrollment, PartyPlace
 
 ROSTER_COLUMNS = [
@@ -35,6 +38,13 @@ ROSTER_COLUMNS = [
     "heads",
     "places",
     "note",
+    "role",
+    "group",
+    "held_until",
+    "set_aside",
+    "received_on",
+    "exception",
+    "answers",
 ]
 
 
@@ -87,6 +97,13 @@ def roster(deed: Deed, run_id: int) -> dict[str, Any]:
                     for p in enrollment.places
                 ],
                 enrollment.note,
+                enrollment.role,
+                enrollment.group_id,
+                shown_moment(deed, enrollment.hold_until),
+                enrollment.set_aside_id,
+                enrollment.received_on and enrollment.received_on.isoformat(),
+                enrollment.exception,
+                enrollment.answers,
             ]
         )
     seats_now = seats.seats_of(deed, run)
@@ -101,10 +118,20 @@ def roster(deed: Deed, run_id: int) -> dict[str, Any]:
         "owed": format_amount(owed, run.currency),
         "columns": ROSTER_COLUMNS,
         "rows": rows,
-        "waiting": waitlist.line_view(deed, run),
+        "waiting": offers.line_view(deed, run),
         "withdrawn": gone,
+        "groups": roles.groups_of(deed, run.id),
+        "free": seats_now.free,
+        "held": seats_now.held,
+        "offered": seats_now.offered,
+        "set_aside": sum(s.left(deed.today) for s in seats_now.set_asides),
+        "chance_why": offers.leave_rate(deed)[1],
         "revision": live.revision(deed),
     }
+
+
+def shown_moment(deed: Deed, moment: Any) -> str | None:
+    return moment.astimezone(deed.zone).isoformat() if moment else None
 
 
 def rate_label(enrollment: Enrollment) -> str:
@@ -116,3 +143,114 @@ def rate_label(enrollment: Enrollment) -> str:
     said = [text + (", early" if x["early"] else "") for text, x in zip(said, rates, strict=True)]
     along = [f"{x['quantity']} {x['label']}" if x["quantity"] > 1 else x["label"] for x in extras]
     return ", ".join(said) + (f"; {', '.join(along)}" if along else "")
+
+
+def tell(
+    deed: Deed, run_id: int, subject: str, body: str, enrollment_ids: list[int] | None = None
+) -> dict[str, Any]:
+    """Write to everybody with a seat on a roster, or to those chosen; who has no email is named, to be called instead."""
+    run = get_run(deed, run_id)
+    faults = []
+    if not subject.strip() or len(subject) > 200:
+        faults.append(Fault("/subject", "The subject is a text of up to 200 characters."))
+    if not body.strip() or len(body) > 10_000:
+        faults.append(Fault("/body", "The message is a text of up to 10,000 characters."))
+    if faults:
+        raise Refused(faults)
+    query = (
+        select(Enrollment).where(Enrollment.run_id == run.id, Enrollment.live == 1)
+        .options(selectinload(Enrollment.person)).options(selectinload(Enrollment.places).selectinload(PartyPlace.person))
+    )  # fmt: skip
+    if enrollment_ids is not None:
+        query = query.where(Enrollment.id.in_(enrollment_ids))
+    people = {}
+    for row in deed.session.scalars(query.order_by(Enrollment.enrolled_at, Enrollment.id)):
+        people[row.person.id] = row.person
+        people.update({p.person.id: p.person for p in row.places if p.person})
+    if not people:
+        raise conflict("nobody", "Nobody is chosen.")
+    change = deed.log(
+        "write to a roster", "run", run.id, f'Wrote "{subject.strip()}" to {len(people)} people of {run.code}'
+    )
+    told = [
+        p for p in people.values()
+        if messages.write(deed, change, p.email, p.name, subject.strip(), body.strip(), p.id, run.id)
+    ]  # fmt: skip
+    return {
+        "change": change.key,
+        "told": len(told),
+        "without": [p.name for p in people.values() if not p.email],
+    }
+
+
+LINES = (
+    ("Seat", "seat"), ("Name", "name"), ("Email", "email"), ("Phone", "phone"), ("Role", "role"), ("Group", "group"),
+    ("Came in", "way_in"), ("Signed up", "signed_up"), ("Rate", "rate"), ("Payer", "payer"), ("Fee", "total"),
+    ("Still owed", "owed"), ("Next due", "next_due"), ("Note", "note"),
+)  # fmt: skip
+
+
+def lines_of(deed: Deed, run_id: int, ids: list[int] | None = None) -> tuple[str, list[list[str]]]:
+    """The roster, or those chosen of it, as the lines of a file; named heads of parties have lines of their own."""
+    found = roster(deed, run_id)
+    run = get_run(deed, run_id)
+    groups = {g["id"]: g["name"] for g in found["groups"]}
+    questions = list(run.questions)
+    lines = [[label for label, _ in LINES] + questions]
+    seat = 1
+    for values in found["rows"]:
+        row = dict(zip(found["columns"], values, strict=True))
+        first, seat = seat, seat + (row["heads"] if row["role"] == "learner" else 0)
+        if ids is not None and row["id"] not in ids:
+            continue
+        row = {
+            **row,
+            "seat": str(first) if row["role"] == "learner" else "",
+            "group": groups.get(row["group"], ""),
+        }
+        lines.append(
+            [str(row[key] or "") for _, key in LINES] + [row["answers"].get(q, "") for q in questions]
+        )
+        for place in row["places"]:
+            if place["name"]:
+                head = {
+                    "seat": str(first + place["n"] - 1),
+                    "name": place["name"],
+                    "role": "learner",
+                    "note": f"with {row['name']}",
+                }
+                lines.append([head.get(key, "") for _, key in LINES] + ["" for _ in questions])
+    return run.code, lines
+
+
+def paper_of(
+    deed: Deed,
+    run_id: int,
+    meeting_id: int | None = None,
+    remarks: bool = False,
+    ids: list[int] | None = None,
+) -> dict[str, Any]:
+    """What sign-in sheets, badges and contact lists show. Remarks are left out unless asked for."""
+    run = get_run(deed, run_id)
+    groups = {g["id"]: g["name"] for g in roles.groups_of(deed, run.id)}
+    others = deed.session.execute(
+        select(Enrollment, Person).join(Person, Person.id == Enrollment.person_id)
+        .where(Enrollment.run_id == run.id, Enrollment.live == 1, Enrollment.role != "learner").order_by(Person.family)
+    ).all()  # fmt: skip
+    people = [
+        {"name": p.name, "email": p.email or "", "phone": p.phone or "", "group": groups.get(e.group_id or 0, ""),
+         "note": e.note if remarks else "", "role": e.role if e.person_id == p.id else "learner"}
+        for e, p in [*roles.people_of(deed, run), *others]
+        if ids is None or e.id in ids
+    ]  # fmt: skip
+    meetings = [m for m in ordered(run) if meeting_id is None or m.id == meeting_id]
+    if meeting_id is not None and not meetings:
+        raise not_found("This meeting")
+    return {
+        "center": deed.center.name, "title": run.title or run.course.title, "code": run.code, "remarks": remarks, "people": people,
+        "sheets": [
+            {"when": f"{day_text(m.date)}, {m.start:%H:%M}", "place": m.place.name if m.place else "",
+             "instructor": m.instructor.name if m.instructor else ""}
+            for m in meetings
+        ] or [{"when": "", "place": "", "instructor": ""}],
+    }  # fmt: skip

@@ -32,6 +32,7 @@ from archgate.core.schedule import Meeting as CoreMeeting
 from archgate.tables.courses import Run
 from archgate.tables.roster import Enrollment
 from archgate.tables.schedule import Gate, Meeting, MeetingPattern, OnlineLink, Place
+from archgate.tables.seats import SetAside
 
 MOST_PATTERNS = 20
 
@@ -261,7 +262,7 @@ def core_gates_of(run: Run, zone: ZoneInfo) -> tuple[core_gates.Gate, ...]:
 
 def settle_gates(deed: Deed, run: Run) -> None:
     """Bring the stored gates in step with dates, fees and rules; rows that did not change stay."""
-    wanted = list(core_gates_of(run, deed.zone))
+    wanted = [*core_gates_of(run, deed.zone), *set_aside_gates(deed, run)]
     kept = []
     for row in list(run.gates):
         match = next((g for g in wanted if _gate_facts(g) == _gate_facts(row)), None)
@@ -273,6 +274,18 @@ def settle_gates(deed: Deed, run: Run) -> None:
     ]
     deed.session.flush()
     deed.session.refresh(run, ["gates"])
+
+
+def set_aside_gates(deed: Deed, run: Run) -> list[core_gates.Gate]:
+    """When seats set aside for a group are anybody's."""
+    rows = deed.session.scalars(select(SetAside).where(SetAside.run_id == run.id, SetAside.active)).all()
+    return [
+        core_gates.Gate(
+            "set-aside seats released", f"on {r.last.isoformat()}", r.last, core_gates.day_over(r.last, deed.zone),
+            f"{r.seats} seats of {r.name} released"[:200],
+        )
+        for r in sorted(rows, key=lambda r: (r.last, r.id))
+    ]  # fmt: skip
 
 
 def _gate_facts(row: Gate | core_gates.Gate) -> tuple[Any, ...]:

@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+from datetime import date
+from typing import Any
+
 from sqlalchemy import func, select
 
+from archgate.actions.problems import conflict
 from archgate.actions.transaction import Deed
 from archgate.core import seats
-from archgate.core.waitlist import Party, in_order
+from archgate.core.waitlist import Party, Rule, in_order
 from archgate.tables.courses import Run
+from archgate.tables.people import PersonTag
 from archgate.tables.roster import Enrollment
-from archgate.tables.seats import RunSeats
+from archgate.tables.seats import HeldPlace, RunSeats, SetAside
 from archgate.tables.waitlist import Waiting
 
 
@@ -28,24 +33,106 @@ def lock_seats(deed: Deed, run: Run) -> RunSeats:
 
 def party(row: Waiting) -> Party:
     """A stored place in line as the core sees it."""
-    return Party(row.id, row.heads, row.joined_at)
+    return Party(row.id, row.heads, row.joined_at, row.head_start)
 
 
-def line_of(deed: Deed, run_id: int) -> list[Waiting]:
-    """Who waits for a run, first in line first."""
+def line_of(deed: Deed, run_id: int, offered: bool = False) -> list[Waiting]:
+    """Who waits for a run, first in line first; with `offered` also those who have an offer to answer."""
     rows = deed.session.scalars(select(Waiting).where(Waiting.run_id == run_id, Waiting.live == 1)).all()
-    by_id = {w.id: w for w in rows}
-    return [by_id[p.id] for p in in_order([party(w) for w in rows])]
+    by_id = {w.id: w for w in rows if offered or w.status == "waiting"}
+    return [by_id[p.id] for p in in_order([party(w) for w in by_id.values()])]
 
 
 def seats_of(deed: Deed, run: Run) -> seats.Seats:
     """The seats of a run as they stand; certain only under the lock."""
-    taken = deed.session.scalar(select(RunSeats.taken).where(RunSeats.run_id == run.id)) or 0
-    return seats.Seats(run.capacity, taken, tuple(w.heads for w in line_of(deed, run.id)))
+    session = deed.session
+    taken = session.scalar(select(RunSeats.taken).where(RunSeats.run_id == run.id)) or 0
+    held = select(func.coalesce(func.sum(HeldPlace.seats), 0)).where(
+        HeldPlace.run_id == run.id, HeldPlace.status == "held", HeldPlace.last >= deed.today
+    )
+    line = line_of(deed, run.id, offered=True)
+    return seats.Seats(
+        run.capacity, taken, tuple(w.heads for w in line if w.status == "waiting"), run.overbook,
+        int(session.scalar(held) or 0), sum(w.heads for w in line if w.status == "offered"),
+        tuple(set_asides_of(deed, run.id)), deed.today, Rule(run.line_rule),
+    )  # fmt: skip
+
+
+def set_asides_of(deed: Deed, run_id: int) -> list[seats.SetAside]:
+    """The seats set aside on a run, with how many of each its group has taken."""
+    rows = deed.session.scalars(
+        select(SetAside)
+        .where(SetAside.run_id == run_id, SetAside.active)
+        .order_by(SetAside.last, SetAside.id)
+    ).all()
+    if not rows:
+        return []
+    used = dict(
+        deed.session.execute(
+            select(Enrollment.set_aside_id, func.sum(Enrollment.heads))
+            .where(Enrollment.live == 1, Enrollment.set_aside_id.in_([r.id for r in rows]))
+            .group_by(Enrollment.set_aside_id)
+        ).all()
+    )
+    return [seats.SetAside(r.id, r.name, r.seats, r.last, int(used.get(r.id, 0))) for r in rows]
+
+
+def group_for(deed: Deed, run: Run, person_id: int | None, organization_id: int | None) -> int | None:
+    """The set-aside seats that somebody may have: by a tag, or because the organization pays."""
+    rows = deed.session.scalars(
+        select(SetAside).where(SetAside.run_id == run.id, SetAside.active, SetAside.last >= deed.today)
+    ).all()
+    tags: set[str] = set()
+    if rows and person_id:
+        tags = set(deed.session.scalars(select(PersonTag.tag).where(PersonTag.person_id == person_id)))
+    for row in rows:
+        if (row.tag and row.tag in tags) or (row.organization_id and row.organization_id == organization_id):
+            return row.id
+    return None
 
 
 def live_heads(deed: Deed, run_id: int) -> int:
-    """The heads of all live enrollments, which the seat row must agree with."""
+    """The heads of all live enrollments of learners, which the seat row must agree with."""
     total = func.coalesce(func.sum(Enrollment.heads), 0)
-    query = select(total).where(Enrollment.run_id == run_id, Enrollment.live == 1)
+    query = select(total).where(
+        Enrollment.run_id == run_id, Enrollment.live == 1, Enrollment.role == "learner"
+    )
     return int(deed.session.scalar(query) or 0)
+
+
+def held_for(deed: Deed, run: Run, held_id: int) -> int:
+    """How many places are still held under a hold of this run."""
+    row = deed.session.get(HeldPlace, held_id)
+    return row.seats if row and row.run_id == run.id and row.status == "held" else 0
+
+
+def use_hold(deed: Deed, run: Run, held_id: int, heads: int) -> None:
+    """Take so many of held places for a sign-up; under the run's lock, before its seats are counted."""
+    row = deed.session.get(HeldPlace, held_id)
+    if row is None or row.run_id != run.id or row.status != "held":
+        raise conflict("not-held", "These places are not held any more.")
+    if heads > row.seats:
+        raise conflict("held-fewer", f"{row.seats} places are held for {row.for_whom}, not {heads}.")
+    row.seats -= heads
+    if row.seats == 0:
+        row.status, row.ended_at = "used", deed.now
+    deed.session.flush()
+
+
+def kept_back_of(today: date) -> Any:
+    """The seats of each run of a query that are held, on offer or set aside, as an SQL expression beside `Run`."""
+    held = select(func.coalesce(func.sum(HeldPlace.seats), 0)).where(
+        HeldPlace.run_id == Run.id, HeldPlace.status == "held", HeldPlace.last >= today
+    )
+    offered = select(func.coalesce(func.sum(Waiting.heads), 0)).where(
+        Waiting.run_id == Run.id, Waiting.status == "offered", Waiting.live == 1
+    )
+    used = select(func.coalesce(func.sum(Enrollment.heads), 0)).where(
+        Enrollment.set_aside_id == SetAside.id, Enrollment.live == 1
+    )
+    left = func.greatest(0, SetAside.seats - used.correlate(SetAside).scalar_subquery())
+    aside = select(func.coalesce(func.sum(left), 0)).where(
+        SetAside.run_id == Run.id, SetAside.active, SetAside.last >= today
+    )
+    parts = [q.correlate(Run).scalar_subquery() for q in (held, offered, aside)]
+    return parts[0] + parts[1] + parts[2]

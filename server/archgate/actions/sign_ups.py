@@ -42,7 +42,7 @@ def change(deed: Deed, enrollment_id: int, body: dict[str, Any]) -> dict[str, An
     all of it is priced as of now. `total` is what the screen showed; a differing one answers 409 with both.
     """
     enrollment, run, _ = roster.locked_enrollment(deed, enrollment_id)
-    if enrollment.status != "seated":
+    if not enrollment.holds_seat:
         raise conflict("not-seated", "This person no longer holds a seat here.")
     faults: list[Fault] = []
     top = Reader(body, "", faults, "people extras code fresh why total")
@@ -306,7 +306,7 @@ def plan_view(deed: Deed, enrollment: Enrollment) -> list[dict[str, Any]]:
 def undo_change(deed: Deed, change: Change, enrollment_id: int, cause: str) -> None:
     """Make a sign-up what it was before a change, its installments too as long as nothing was paid on them since."""
     enrollment, run, _ = roster.locked_enrollment(deed, enrollment_id)
-    if enrollment.status != "seated":
+    if not enrollment.holds_seat:
         raise conflict("moved-on", f"{enrollment.person.name} no longer holds a seat on {run.code}.")
     logged = [
         r for r in change.rows
@@ -473,7 +473,7 @@ def undo_credit(deed: Deed, change: Change) -> None:
         enrollment = deed.session.get_one(Enrollment, posting.enrollment_id)
         deed.session.refresh(enrollment)
         line = next((x for x in enrollment.quote["lines"] if x.get("meeting_id") == meeting.id), None)
-        if enrollment.status != "seated" or line is None:
+        if not enrollment.holds_seat or line is None:
             continue
         account = accounts.get_account(deed, enrollment.payer_id, lock=True)
         currency = enrollment.currency

@@ -41,7 +41,8 @@ def move(deed: Deed, item: StockItem, quantity: int, cause: str, enrollment_id: 
         raise conflict("out-of-stock", f"{item.on_hand} of {item.name} are in stock, not {-quantity}.")
     deed.session.add(
         StockMove(
-            item_id=item.id, quantity=quantity, at=deed.now, enrollment_id=enrollment_id, user_id=deed.user_id,
+            item_id=item.id, quantity=quantity, at=deed.now, enrollment_id=enrollment_id,
+            user_id=deed.user.id if deed.user else None,
             cause=cause,
         )
     )  # fmt: skip

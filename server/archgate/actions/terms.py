@@ -10,7 +10,7 @@ from typing import Any
 
 from sqlalchemy import select
 
-from archgate.actions import fees, plans, schedule
+from archgate.actions import fees, people, plans, schedule
 from archgate.actions.schedule import get_run, outcome, refuse_lost_update
 from archgate.actions.transaction import Deed
 from archgate.core import fees as core_fees
@@ -135,6 +135,8 @@ def term_touches(
 # --- what a center starts from ----------------------------------------------------------------------------
 
 CENTER_TERMS = ("extras", "group", "taxes", "plans", "refunds")
+CENTER_WORDS = ("told", "office_email")
+TOLD = ("learner", "payer", "instructors", "office")
 CENTER_DAYS = {
     "quote_days": ("The days a quote is kept", 1, 365),
     "access_days": ("The days of access", 1, 36_600),
@@ -152,10 +154,13 @@ def change_center_defaults(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
     """Set or, with null, forget defaults of the center. Runs that are there stay as they are."""
     faults: list[Fault] = []
     top = Reader(body, "", faults, "seen set")
-    row = top.inner("set", "What to change", " ".join((*CENTER_TERMS, *CENTER_DAYS)))
+    row = top.inner("set", "What to change", " ".join((*CENTER_TERMS, *CENTER_WORDS, *CENTER_DAYS)))
     if row is None:
         raise Refused(faults)
-    currency, names = deed.center.currency, [n for n in (*CENTER_TERMS, *CENTER_DAYS) if n in row.value]
+    currency, names = (
+        deed.center.currency,
+        [n for n in (*CENTER_TERMS, *CENTER_WORDS, *CENTER_DAYS) if n in row.value],
+    )
     new: dict[str, Any] = {}
     for name in names:
         if row.value[name] is None:
@@ -172,6 +177,12 @@ def change_center_defaults(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
             new[name] = fees.tax_document(read_taxes(row, None, MOST_TAXES))
         elif name == "refunds":
             new[name] = read_refunds(row, currency)
+        elif name == "told":
+            new[name] = read_told(row)
+        elif name == "office_email":
+            new[name] = (row.text(name, "The office's email") or "").strip()
+            if people.email_fault(new[name]):
+                row.fault(name, f'"{new[name]}" is not an email address.')
         elif name == "plans":
             read = plans.read_plans(row, currency, [0])
             new[name] = [
@@ -188,6 +199,15 @@ def change_center_defaults(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
     change = deed.log("change defaults", "center", deed.center.id, f"Changed what runs start from: {told}")
     deed.session.flush()
     return {"change": change.key, **center_defaults(deed)}
+
+
+def read_told(row: Reader) -> list[str]:
+    """Who hears of an enrollment, in the order in which they are always named."""
+    held = row.value.get("told") or []
+    if not isinstance(held, list) or any(who not in TOLD for who in held):
+        row.fault("told", f"Those told are among {', '.join(TOLD)}.")
+        return []
+    return [who for who in TOLD if who in held]
 
 
 def read_refunds(row: Reader, currency: str) -> dict[str, Any] | None:

@@ -20,7 +20,9 @@ from archgate.tables.courses import Run
 from archgate.tables.jobs import Job
 from archgate.tables.people import Person
 from archgate.tables.schedule import Gate
+from archgate.tables.seats import HeldPlace
 from archgate.tables.today import Reminder
+from archgate.tables.waitlist import Waiting
 
 DECISIONS_AHEAD = timedelta(days=14)
 DRAFTS_AHEAD = timedelta(days=60)
@@ -32,6 +34,7 @@ def today(deed: Deed) -> dict[str, Any]:
         "date": shown(deed.today), "closed": places.closed_days(deed, deed.today, deed.today).get(deed.today),
         "decisions": decisions(deed),
         "clashes": [c for c in clashes.of_center(deed) if c["accepted"] is None],
+        "offers": open_offers(deed), "holds": ending_holds(deed),
         "failed": failed(deed), "drafts": drafts(deed), "reminders": reminders(deed),
         "meetings": planner.listed(deed, deed.today, deed.today),
     }  # fmt: skip
@@ -54,6 +57,33 @@ def decisions(deed: Deed) -> list[dict[str, Any]]:
         if (f["day"] and f["day"] <= shown(deed.today)) or f["taken"] < f["smallest"] or f["day"]
     ]
     return sorted(found, key=lambda f: (f["day"] or f["start"] or "", f["run_id"]))
+
+
+def open_offers(deed: Deed) -> list[dict[str, Any]]:
+    """Offers to be answered, those who ask for time first, then by when they end."""
+    query = (
+        select(Waiting, Run).join(Run, Run.id == Waiting.run_id).where(Waiting.status == "offered", Waiting.live == 1)
+        .order_by(Waiting.asked_time.desc(), Waiting.offer_until).limit(50)
+    )  # fmt: skip
+    return [
+        {"run_id": run.id, "code": run.code, "title": run.title or run.course.title, "person_id": w.person_id, "name": w.person.name,
+         "phone": w.person.phone, "heads": w.heads, "asked_time": w.asked_time,
+         "until": w.offer_until.astimezone(deed.zone).isoformat() if w.offer_until else ""}
+        for w, run in deed.session.execute(query)
+    ]  # fmt: skip
+
+
+def ending_holds(deed: Deed) -> list[dict[str, Any]]:
+    """Places held without names that lapse within a week."""
+    query = (
+        select(HeldPlace, Run).join(Run, Run.id == HeldPlace.run_id)
+        .where(HeldPlace.status == "held", HeldPlace.last <= deed.today + timedelta(days=7)).order_by(HeldPlace.last).limit(50)
+    )  # fmt: skip
+    return [
+        {"run_id": run.id, "code": run.code, "title": run.title or run.course.title, "for_whom": h.for_whom, "seats": h.seats,
+         "last": shown(h.last)}
+        for h, run in deed.session.execute(query)
+    ]  # fmt: skip
 
 
 def failed(deed: Deed) -> list[dict[str, Any]]:

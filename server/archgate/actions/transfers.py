@@ -50,7 +50,7 @@ def transfer(deed: Deed, enrollment_id: int, body: dict[str, Any]) -> dict[str, 
         raise Refused(faults)
     enrollment, here, there = both_locked(deed, enrollment_id, run_id)
     person = enrollment.person
-    if enrollment.status != "seated":
+    if not enrollment.holds_seat:
         raise conflict("not-seated", "This person no longer holds a seat here.")
     if here.id == there.id:
         raise Refused([Fault("/run_id", f"{person.name} is on {there.code} already.")])
@@ -132,7 +132,7 @@ def undo_transfer(deed: Deed, enrollment_id: int) -> None:
     old = deed.session.get_one(Enrollment, new.came_from_id)
     new, there, here = both_locked(deed, enrollment_id, old.run_id)
     deed.session.refresh(old)
-    if new.status != "seated" or old.status != "moved":
+    if not new.holds_seat or old.status != "moved":
         raise conflict("moved-on", f"{new.person.name} no longer holds the seat on {there.code}.")
     cause = f"Undid the transfer of {new.person.name}"
     roster.end(deed, new, "taken back", cause)
@@ -142,7 +142,7 @@ def undo_transfer(deed: Deed, enrollment_id: int) -> None:
 def swap(deed: Deed, enrollment_id: int, person_id: int) -> dict[str, Any]:
     """Give a seat to another person on the same terms; whoever pays stays the same."""
     enrollment, run, _ = roster.locked_enrollment(deed, enrollment_id)
-    if enrollment.status != "seated":
+    if not enrollment.holds_seat:
         raise conflict("not-seated", "This person no longer holds a seat here.")
     before, person = enrollment.person, people.get_person(deed, person_id)
     if before.id == person.id:

@@ -16,7 +16,10 @@ from sqlalchemy.exc import IntegrityError
 
 from archgate.actions import (
     accounts,
+    holding,
     lifecycle,
+    many,
+    merging,
     messages,
     roster,
     schedule,
@@ -57,7 +60,8 @@ FIELD_ACTIONS = {
 }
 WITH_FIELDS = {"change a person", "add a busy time", "take out a busy time", "import busy times", "close days",
                "open a day", "accept a clash", "tag a person", "make codes", "change codes", "make a plan", "change a plan",
-               "keep a quote", "drop a quote", "change defaults", "swap a person"}  # fmt: skip
+               "keep a quote", "drop a quote", "change defaults", "swap a person", "add to a roster", "take off a roster", "change a role", "group people", "change a notice", "mark attendance",
+               "show interest", "clear interest", "carry interest over", "change questions"}  # fmt: skip
 ADDED_ON_THE_SPOT = {"places", "instructors"}  # somebody else may use them by now
 RISING = {"sequence"}  # of meetings: a calendar must see it rise, also on an undo
 DERIVED = {"gates"}  # worked out anew after an undo, never restored
@@ -193,7 +197,7 @@ def typed(column: Any, value: Any) -> Any:
 
 def undo_enroll(deed: Deed, change: Change) -> None:
     enrollment, run, _ = roster.locked_enrollment(deed, change.subject_id)
-    if enrollment.status != "seated":
+    if not enrollment.holds_seat:
         raise conflict("moved-on", f"{enrollment.person.name} no longer holds a seat on {run.code}.")
     roster.end(deed, enrollment, "taken back", f"Undid the enrollment of {enrollment.person.name}")
 
@@ -208,6 +212,13 @@ def undo_withdraw(deed: Deed, change: Change) -> None:
 def undo_wait(deed: Deed, change: Change) -> None:
     row, _ = waitlist.locked(deed, change.subject_id)
     row.status, row.ended_at = "taken back", deed.now
+
+
+def undo_offer(deed: Deed, change: Change) -> None:
+    row, _ = waitlist.locked(deed, change.subject_id)
+    if row.status != "offered":
+        raise conflict("moved-on", f"{row.person.name} has no offer any more.")
+    row.status, row.offer_until, row.asked_time = "waiting", None, False
 
 
 def undo_leave(deed: Deed, change: Change) -> None:
@@ -233,7 +244,7 @@ def undo_batch(deed: Deed, change: Change) -> None:
     run = schedule.get_run(deed, batch.run_id)
     seats.lock_seats(deed, run)
     rows = deed.session.scalars(select(Enrollment).where(Enrollment.batch_id == batch.id)).all()
-    gone = [e.person.name for e in rows if e.status != "seated"]
+    gone = [e.person.name for e in rows if not e.holds_seat]
     if gone:
         raise conflict("moved-on", f"It has moved on since: {', '.join(gone[:3])} no longer holds the seat.")
     for enrollment in rows:
@@ -268,6 +279,11 @@ def undo_payment(deed: Deed, change: Change) -> None:
     accounts.take_back(deed, payment, "Undid the payment")
 
 
+def undo_merge(deed: Deed, change: Change) -> None:
+    merging.refuse_moved_on(deed, change)
+    restore_rows(deed, change)
+
+
 def undo_sign_up(deed: Deed, change: Change) -> None:
     sign_ups.undo_change(deed, change, change.subject_id, f"Undid: {change.summary}")
 
@@ -285,6 +301,8 @@ TAKEN_BACK: dict[str, Callable[[Deed, Change], None]] = {
     "withdraw": undo_withdraw,
     "enroll a list": undo_batch,
     "wait": undo_wait,
+    "offer a seat": undo_offer,
+    "hold places": holding.undo_hold,
     "leave the line": undo_leave,
     "seat from the line": undo_seat,
     "name a head": undo_name,
@@ -293,4 +311,7 @@ TAKEN_BACK: dict[str, Callable[[Deed, Change], None]] = {
     "change a sign-up": undo_sign_up,
     "give back a meeting": sign_ups.undo_credit,
     "transfer": undo_transfer,
+    "merge people": undo_merge,
+    "withdraw many": many.undo_withdraw,
+    "transfer many": many.undo_move,
 }

@@ -1,20 +1,22 @@
-"""The line of a full run: join it, leave it, and seat the next by hand."""
+"""The line of a full run: join it, leave it, and seat the next by hand. Offers to it are `actions.offers`."""
 
 from __future__ import annotations
 
+from dataclasses import replace
+from datetime import time
 from typing import Any
 
-from sqlalchemy import select
-
-from archgate.actions import money, people, quotes, roster, seats
-from archgate.actions.problems import conflict, not_found
+from archgate.actions import money, parties, people, quotes, roster, seats
+from archgate.actions.problems import Problem, conflict, not_found
 from archgate.actions.schedule import get_run
 from archgate.actions.transaction import Deed
 from archgate.core import seats as core_seats
-from archgate.core.waitlist import next_that_fits
+from archgate.core.faults import refuse
+from archgate.core.schedule import moment_of
+from archgate.core.waitlist import Rule, next_that_fits
 from archgate.tables.courses import Run
 from archgate.tables.money import Account
-from archgate.tables.people import Organization, Person
+from archgate.tables.people import Person
 from archgate.tables.roster import Enrollment
 from archgate.tables.waitlist import Waiting
 
@@ -25,31 +27,64 @@ def join(
     person_id: int,
     organization_id: int | None = None,
     note: str = "",
+    received_on: str | None = None,
+    exception: str = "",
+    head_start: int = 0,
+    answers: dict[str, Any] | None = None,
+    payer_person_id: int | None = None,
     **ask: Any,
 ) -> dict[str, Any]:
-    """Put a party at the end of the line with what it asks for. Refused while there is a seat for it."""
+    """Put a party in line with what it asks for: at the end, or where the day its form came in puts it. Refused while
+    there is a seat for it. A `head_start` is a rank before others and needs a reason (`exception`)."""
     run, person = get_run(deed, run_id), people.get_person(deed, person_id)
     seats.lock_seats(deed, run)
+    special = roster.special_of(deed, received_on, exception, None)
+    if not -100 <= head_start <= 100 or (head_start and not special.exception):
+        raise refuse("/head_start", "A head start is a rank up to 100, with a reason.")
     wish = quotes.wish_of(deed, run, ask, person)
     roster.refuse_twice(deed, run, person)
     quotes.refuse_rates(deed, wish, person, organization_id)
     quotes.terms_for(deed, wish)
     state = seats.seats_of(deed, run)
-    roster.refuse_sign_up(deed, run, full=False)
-    if isinstance(core_seats.seats_for(state, len(wish.heads)), core_seats.Seated):
+    roster.refuse_sign_up(deed, run, False, special.exception)
+    group = seats.group_for(deed, run, person.id, organization_id)
+    seat = core_seats.seats_for(state, len(wish.heads), group)
+    if isinstance(seat, core_seats.NoSeat):
+        raise Problem(422, "too-large", seat.why)
+    if isinstance(seat, core_seats.Seated):
         raise conflict("seat-free", f"There is a seat; {person.name} can be enrolled at once.")
-    payer = money.account_of(deed, roster.payer_owner(deed, run, person, organization_id), run.currency)
+    payer = money.account_of(
+        deed, roster.payer_owner(deed, run, person, organization_id, payer_person_id), run.currency
+    )
     row = line_up(deed, wish, person, payer, note, "desk")
+    parties.leave_interest(deed, run, person.id)
+    if special.received_on:
+        row.joined_at = moment_of(special.received_on, time(12), deed.zone)
+    row.head_start, row.answers = head_start, read_answers(run.questions, answers)
+    deed.session.flush()
     change = deed.log("wait", "waiting", row.id, f"{person.name} waits for {run.code}", run_id=run.id)
     return {
         "waiting_id": row.id,
         "run_id": run.id,
         "person_id": person.id,
         "name": person.name,
-        "place": len(state.waiting) + 1,
+        "place": next(
+            n for n, w in enumerate(seats.line_of(deed, run.id, offered=True), 1) if w.id == row.id
+        ),
         "heads": len(wish.heads),
         "change": change.key,
     }
+
+
+def read_answers(questions: list[str], given: dict[str, Any] | None) -> dict[str, str]:
+    """Answers to a run's own questions, by question; what was not asked is refused."""
+    held = given or {}
+    unknown = [q for q in held if q not in questions]
+    if unknown:
+        raise refuse("/answers", f'"{unknown[0][:60]}" is not asked here.')
+    if any(not isinstance(a, str) or len(a) > 1000 for a in held.values()):
+        raise refuse("/answers", "An answer is a text of up to 1000 characters.")
+    return {q: a.strip() for q, a in held.items() if a.strip()}
 
 
 def line_up(
@@ -74,7 +109,7 @@ def locked(deed: Deed, waiting_id: int) -> tuple[Waiting, Run]:
     run = get_run(deed, row.run_id)
     seats.lock_seats(deed, run)
     deed.session.refresh(row)
-    if row.status != "waiting":
+    if row.status not in ("waiting", "offered"):
         raise conflict("not-waiting", f"{row.person.name} no longer waits for {run.code}.")
     return row, run
 
@@ -103,38 +138,66 @@ def wish_of(deed: Deed, run: Run, row: Waiting) -> quotes.Wish:
     return quotes.wish_of(deed, run, row.ask or usual, row.person, held=True)
 
 
-def seat(deed: Deed, waiting_id: int, total: str) -> dict[str, Any]:
-    """Seat the next party in line that fits, at today's price; `total` is what the screen showed."""
-    row, run = locked(deed, waiting_id)
+def refuse_out_of_turn(deed: Deed, run: Run, row: Waiting, state: core_seats.Seats, why: str) -> None:
+    """Refuse a party whom the free seats do not fit, and one that is not next unless there is a reason."""
     line = seats.line_of(deed, run.id)
-    state = seats.seats_of(deed, run)
-    following = next_that_fits([seats.party(w) for w in line], state.free)
-    if following is None:
-        raise conflict(
-            "full", f"No seat is free for anybody in line; {state.free} of {state.capacity} are free."
-        )
-    if following.id != row.id:
-        name = next(w.person.name for w in line if w.id == following.id)
-        raise conflict("not-next", f"{name} is next in line and comes first.")
-    if run.status != "published":
-        raise conflict("sign-up-shut", f"The run is {run.status}.")
-    wish = wish_of(deed, run, row)
-    quotes.refuse_full(deed, wish)
-    line_apart = core_seats.Seats(state.capacity, state.taken)  # it is this party's turn
+    group = group_of(deed, run, row)
+    own, free = state.left_of(group), state.free_for(group)
+    if own and row.heads <= min(own, free):
+        return
+    if row.heads > free:
+        raise conflict("full", f"No seat is free for {row.person.name}; {free} of {state.whole} are free.")
+    if len(why) > 500:
+        raise refuse("/why", "The reason is longer than 500 characters.")
+    following = next_that_fits([seats.party(w) for w in line], state.free, Rule(run.line_rule))
+    if not why.strip() and (following is None or following.id != row.id):
+        first = next((w.person.name for w in line if following and w.id == following.id), None)
+        said = f"{first} is next in line and comes first." if first else "Nobody fits the free seats in turn."
+        raise conflict("not-next", f"{said} Out of turn, say why.")
+
+
+def group_of(deed: Deed, run: Run, row: Waiting) -> int | None:
     payer = deed.session.get_one(Account, row.payer_id)
-    priced = roster.price_of(deed, wish)
-    enrolled = roster.seat_at_price(
-        deed, line_apart, wish, row.person, payer, priced, total, row.note, "waitlist", row.batch_id
-    )
-    row.status, row.ended_at, row.enrollment_id = "seated", deed.now, enrolled["enrollment_id"]
+    return seats.group_for(deed, run, row.person_id, payer.organization_id)
+
+
+def seat(deed: Deed, waiting_id: int, total: str, why: str = "") -> dict[str, Any]:
+    """Seat a party in line at today's price: the next that fits, one with an offer, or out of turn with a reason.
+
+    `total` is what the screen showed.
+    """
+    row, run = locked(deed, waiting_id)
+    if row.status == "waiting":
+        refuse_out_of_turn(deed, run, row, seats.seats_of(deed, run), why)
+    enrolled = seat_row(deed, row, run, total)
     change = deed.log(
         "seat from the line",
         "waiting",
         row.id,
-        f"Seated {row.person.name} from the line of {run.code}",
+        f"Seated {row.person.name} from the line of {run.code}{f', out of turn: {why.strip()}' if why.strip() else ''}",
         run_id=run.id,
     )
     return {**enrolled, "change": change.key}
+
+
+def seat_row(deed: Deed, row: Waiting, run: Run, total: str) -> dict[str, Any]:
+    """Seat a party whose turn it is, under the lock; the seats of its own offer are free for it."""
+    if run.status != "published":
+        raise conflict("sign-up-shut", f"The run is {run.status}.")
+    state = seats.seats_of(deed, run)
+    if row.status == "offered":
+        state = replace(state, offered=state.offered - row.heads)
+    wish = wish_of(deed, run, row)
+    quotes.refuse_full(deed, wish)
+    payer = deed.session.get_one(Account, row.payer_id)
+    priced = roster.price_of(deed, wish)
+    enrolled = roster.seat_at_price(
+        deed, replace(state, waiting=()), wish, row.person, payer, priced, total, row.note, "waitlist", row.batch_id,
+        group=group_of(deed, run, row),
+    )  # fmt: skip
+    row.status, row.ended_at, row.enrollment_id = "seated", deed.now, enrolled["enrollment_id"]
+    deed.session.flush()
+    return enrolled
 
 
 def back_in_line(deed: Deed, waiting_id: int, was: str) -> Waiting:
@@ -147,45 +210,11 @@ def back_in_line(deed: Deed, waiting_id: int, was: str) -> Waiting:
         raise conflict("moved-on", f"{row.person.name} has moved on since.")
     if was == "seated":
         enrollment = deed.session.get_one(Enrollment, row.enrollment_id)
-        if enrollment.status != "seated":
+        if not enrollment.holds_seat:
             raise conflict("moved-on", f"{row.person.name} no longer holds the seat.")
         roster.end(deed, enrollment, "taken back", f"Undid the seat of {row.person.name}")
     else:
         roster.refuse_twice(deed, run, row.person)
-    row.status, row.ended_at, row.enrollment_id = "waiting", None, None
+    row.status, row.ended_at, row.enrollment_id, row.offer_until = "waiting", None, None, None
     deed.session.flush()
     return row
-
-
-def line_view(deed: Deed, run: Run) -> list[dict[str, Any]]:
-    """Who waits, in order, and who of them the free seats fit next."""
-    line = seats.line_of(deed, run.id)
-    free = seats.seats_of(deed, run).free
-    following = next_that_fits([seats.party(w) for w in line], free)
-    owners = dict(
-        deed.session.execute(
-            select(Account.id, Organization.name)
-            .join(Organization, Organization.id == Account.organization_id)
-            .where(Account.id.in_([w.payer_id for w in line]))
-        ).all()
-    )
-    labels = {r.id: r.label for r in run.rates}
-    return [
-        {
-            "id": w.id,
-            "person_id": w.person_id,
-            "name": w.person.name,
-            "email": w.person.email,
-            "phone": w.person.phone,
-            "heads": w.heads,
-            "place": n,
-            "joined": w.joined_at.astimezone(deed.zone).isoformat(),
-            "rate": labels.get(w.rate_id, ""),
-            "payer": owners.get(w.payer_id),
-            "way_in": w.way_in,
-            "note": w.note,
-            "next": following is not None and following.id == w.id,
-            "fits": w.heads <= free,
-        }
-        for n, w in enumerate(line, 1)
-    ]

@@ -28,6 +28,7 @@ class Me(BaseModel):
     currency: str
     today: str
     now: str
+    told: list[str]
 
 
 def me_view(request: Request, user: access.User) -> Me:
@@ -41,6 +42,7 @@ def me_view(request: Request, user: access.User) -> Me:
             time_zone=deed.center.time_zone,
             currency=deed.center.currency,
             today=deed.today.isoformat(),
+            told=deed.center.defaults.get("told") or [],
             now=deed.now.astimezone(deed.zone).isoformat(),
         )
 

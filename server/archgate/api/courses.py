@@ -12,6 +12,7 @@ from archgate.actions import courses, finding, prices, terms
 from archgate.actions.access import User
 from archgate.actions.transaction import Once
 from archgate.api.fees import EarlyIn, ExtraOut, GroupStepIO, Origin, PlanOut, PriceLine, RateOut, TaxIO
+from archgate.api.roles import NoticeOut
 from archgate.api.web import Body, FaultOut, Patch, given, may, once, run_act, run_look
 
 router = APIRouter(tags=["courses"])
@@ -72,6 +73,7 @@ class RunLine(BaseModel):
     capacity: int
     smallest: int
     taken: int
+    kept: int
     waiting: int
     price: PriceNow | None
 
@@ -195,6 +197,14 @@ class RunOut(RunLine):
     own_title: str
     note: str
     receipt_note: str
+    overbook: int
+    line_rule: str
+    auto_offer: bool
+    offer_hours: int
+    hold_hours: int | None
+    told: list[str] | None
+    questions: list[str]
+    notice: NoticeOut
     sign_up_opens: str | None
     windows: list[WindowIO]
     decision_rule: RuleIO | None

@@ -127,7 +127,8 @@ class PriceLine(BaseModel):
 
 
 class AskIn(Body):
-    """What is asked of a run. `rate_id` and `heads` are the short form of `people`; values are judged by the rules."""
+    """What is asked of a run. `rate_id` and `heads` are the short form of `people`; `waive` is why the seats cost nothing.
+    Values are judged by the rules."""
 
     people: Any = None
     extras: Any = None
@@ -135,11 +136,16 @@ class AskIn(Body):
     plan_id: Any = None
     rate_id: Any = None
     heads: Any = None
+    waive: Any = None
 
 
 class QuoteAsk(AskIn):
     """Beside the ask: who it is for, whose money it is, the names of the other heads, and the day it is asked for."""
 
+    received_on: Any = None
+    exception: Any = None
+    set_aside_id: Any = None
+    held_place_id: Any = None
     person_id: Any = None
     organization_id: Any = None
     names: Any = None
@@ -201,6 +207,8 @@ class SeatQuote(QuoteOut):
     seat: int | None
     place: int | None
     capacity: int
+    set_aside: str | None = None
+    late: bool = False
     sign_up: str
     why: str
     can_enroll: bool

@@ -196,9 +196,34 @@ class DraftNotReady(BaseModel):
     more: int
 
 
+class OpenOffer(BaseModel):
+    """An offer to be answered; `asked_time`: they ask for longer."""
+
+    run_id: int
+    code: str
+    title: str
+    person_id: int
+    name: str
+    phone: str | None
+    heads: int
+    asked_time: bool
+    until: str
+
+
+class EndingHold(BaseModel):
+    run_id: int
+    code: str
+    title: str
+    for_whom: str
+    seats: int
+    last: str
+
+
 class TodayOut(BaseModel):
     date: str
     closed: str | None
+    offers: list[OpenOffer]
+    holds: list[EndingHold]
     decisions: list[Figures]
     clashes: list[ClashOut]
     failed: list[FailedWork]

@@ -7,7 +7,7 @@ from typing import Any
 from fastapi import APIRouter, Depends, Request
 from pydantic import BaseModel
 
-from archgate.actions import people
+from archgate.actions import merging, people
 from archgate.actions.access import User
 from archgate.actions.transaction import Once
 from archgate.api.web import Body, Patch, may, once, run_act, run_look
@@ -24,6 +24,7 @@ class PersonOut(BaseModel):
     email: str | None
     phone: str | None
     note: str
+    merged_into_id: int | None
 
 
 class NextDue(BaseModel):
@@ -227,3 +228,66 @@ def tag_person(
 ) -> Tagged:
     """What kind of person somebody is to the center; it decides which rates they may have."""
     return run_act(request, user, lambda deed: people.tag_person(deed, person_id, body.tags))
+
+
+class PersonMessage(BaseModel):
+    id: int
+    to: str
+    email: str
+    subject: str
+    body: str
+    run_id: int | None
+    at: str
+    status: str
+    invoice_id: int | None
+
+
+class Moved(BaseModel):
+    what: str
+    number: int
+
+
+class TakenOver(BaseModel):
+    what: str
+    value: str
+
+
+class MergeIn(BaseModel):
+    """The other record, whose everything goes to this one."""
+
+    gone_id: int
+
+
+class Merged(BaseModel):
+    change: str
+    kept_id: int
+    gone_id: int
+    kept: str
+    gone: str
+    moved: list[Moved]
+    taken_over: list[TakenOver]
+    balance: str
+    currency: str
+
+
+@router.get("/people/{person_id}/messages")
+def person_messages(
+    person_id: int, request: Request, user: User = Depends(may("read"))
+) -> list[PersonMessage]:
+    """What was written to this person, newest first."""
+    return run_look(request, user, lambda deed: people.messages_of(deed, person_id))
+
+
+@router.post("/people/{person_id}/merge")
+def merge(
+    person_id: int,
+    body: MergeIn,
+    request: Request,
+    preview: bool = False,
+    user: User = Depends(may("keep people")),
+    key: Once | None = Depends(once),
+) -> Merged:
+    """Make two records of one person one; with `preview` nothing is saved. It can be undone until the next act on the person."""
+    return run_act(
+        request, user, lambda deed: merging.merge(deed, person_id, body.gone_id), once=key, preview=preview
+    )

@@ -11,29 +11,46 @@ from archgate.actions import roster, rosters, sign_ups, transfers, undo, waitlis
 from archgate.actions.access import User
 from archgate.actions.transaction import Once
 from archgate.api.fees import AskIn, QuoteLine, QuoteOut, SeatQuote, TaxOut
+from archgate.api.roles import GroupOut
 from archgate.api.web import Body, given, may, once, run_act, run_look
 
 router = APIRouter(tags=["roster"])
 
 
 class NewEnrollment(AskIn):
-    """`total` is the total the screen showed; `organization_id` is the payer, when not the learner. `names` are those of
-    the other heads, as far as they are known; with `kept_quote_id` the terms of that quote hold."""
+    """`total` is the total the screen showed; `organization_id` or `payer_person_id` is the payer, when not the learner. `names` are those of
+    the other heads, as far as they are known; with `kept_quote_id` the terms of that quote hold. `received_on`, with its
+    reason as `exception`, is the day the form came in; `exception` alone lets somebody in after the close. `hold` keeps the
+    seat until the first payment only, `held_place_id` takes it from places held, `told` says who hears of it."""
 
     run_id: int
     person_id: int
     total: str
     organization_id: int | None = None
+    payer_person_id: int | None = None
     note: str = ""
     names: list[str] = []
     kept_quote_id: int | None = None
+    received_on: str | None = None
+    exception: str = ""
+    set_aside_id: int | None = None
+    hold: bool | None = None
+    held_place_id: int | None = None
+    told: list[str] | None = None
 
 
 class NewWaiting(AskIn):
+    """`head_start` is a rank before others, with its reason as `exception`; `answers` are to the run's own questions."""
+
     run_id: int
     person_id: int
     organization_id: int | None = None
+    payer_person_id: int | None = None
     note: str = ""
+    received_on: str | None = None
+    exception: str = ""
+    head_start: int = 0
+    answers: dict[str, str] = {}
 
 
 class Lined(BaseModel):
@@ -54,9 +71,10 @@ class Left(BaseModel):
 
 
 class SeatConfirm(BaseModel):
-    """The total that was shown."""
+    """The total that was shown; out of turn, the reason."""
 
     total: str
+    why: str = ""
 
 
 class NamePlace(BaseModel):
@@ -71,7 +89,8 @@ class Named(BaseModel):
 
 
 class WaitingOut(BaseModel):
-    """`next`: the free seats fit this party, and nobody before it."""
+    """`next`: the free seats fit this party, and nobody before it. `status` is waiting or offered, `until` the end of the
+    offer; `chance` is from 0 to 1, of those who have no offer."""
 
     id: int
     person_id: int
@@ -87,6 +106,13 @@ class WaitingOut(BaseModel):
     note: str
     next: bool
     fits: bool
+    status: str
+    until: str | None
+    asked_time: bool
+    offers: int
+    chance: str | None
+    answers: dict[str, str]
+    head_start: int
 
 
 class Enrolled(BaseModel):
@@ -97,6 +123,7 @@ class Enrolled(BaseModel):
     seat: int
     heads: int
     capacity: int
+    held_until: str | None
     change: str
     quote: QuoteOut
 
@@ -120,6 +147,12 @@ class Roster(BaseModel):
     rows: list[list[Any]]
     waiting: list[WaitingOut]
     withdrawn: list[Gone]
+    groups: list[GroupOut]
+    free: int
+    held: int
+    offered: int
+    set_aside: int
+    chance_why: str
     revision: int
 
 
@@ -128,6 +161,7 @@ class WithdrawIn(BaseModel):
 
     keep: str | None = None
     why: str = ""
+    received_on: str | None = None
 
 
 class Withdrawal(BaseModel):
@@ -369,9 +403,11 @@ def give_back(
 
 
 @router.get("/enrollments/{enrollment_id}/withdrawal")
-def get_withdrawal(enrollment_id: int, request: Request, user: User = Depends(may("read"))) -> Withdrawal:
+def get_withdrawal(
+    enrollment_id: int, request: Request, received_on: str | None = None, user: User = Depends(may("read"))
+) -> Withdrawal:
     """What a withdrawal would keep, give back as credit, or leave owed, and why. Nothing is written."""
-    return run_look(request, user, lambda deed: roster.withdrawal(deed, enrollment_id))
+    return run_look(request, user, lambda deed: roster.withdrawal(deed, enrollment_id, received_on))
 
 
 @router.post("/enrollments/{enrollment_id}/withdraw")
@@ -418,7 +454,9 @@ def seat(
     key: Once | None = Depends(once),
 ) -> Enrolled:
     """Seat the next party in line that fits."""
-    return run_act(request, user, lambda deed: waitlist.seat(deed, waiting_id, body.total), once=key)
+    return run_act(
+        request, user, lambda deed: waitlist.seat(deed, waiting_id, body.total, body.why), once=key
+    )
 
 
 @router.post("/waiting/{waiting_id}/leave")

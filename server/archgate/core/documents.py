@@ -8,7 +8,8 @@ reported at once, with its JSON pointer.
 from __future__ import annotations
 
 from collections.abc import Callable
-from datetime import date
+from datetime import date, datetime
+from decimal import Decimal
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -27,6 +28,7 @@ from archgate.core.schedule import (
     Schedule,
     meetings_of,
 )
+from archgate.core.waitlist import Party, Rule, chances_of, in_order, next_offers
 
 
 def _finish(faults: list[Fault]) -> None:
@@ -231,8 +233,70 @@ def plan_of(document: Any) -> Document:
     }
 
 
+# --- waitlist ---------------------------------------------------------------------------------------------
+
+LINE_KEYS = "time_zone capacity taken at offer_hours closes waiting rule leave_rate"
+MOST_SEATS = 100_000
+
+
+def moment_in(row: Reader, key: str, name: str, zone: ZoneInfo | None, need: bool = False) -> datetime | None:
+    """A moment with the offset it was written with, or in the zone; local time without a zone is refused."""
+    found = row.moment(key, name, zone, need)
+    if found is None:
+        return None
+    written = datetime.fromisoformat(row.value[key])
+    if zone is None and written.tzinfo is None:
+        row.fault(key, f"{name} needs an offset, as in 2027-08-20T10:00:00-04:00.")
+    return found.astimezone(zone or written.tzinfo)
+
+
+def waitlist_of(document: Any) -> Document:
+    """The waitlist calculator: whom to offer what is free, until when, and everybody's place and chance.
+
+    Moments carry an offset, or are local time in an optional `time_zone`; without either they are refused. Once `closes`
+    has come nothing is offered; `until` is written in `time_zone`, else with the offset of `at`. Chances are four decimals, rounded half up.
+    """
+    faults: list[Fault] = []
+    top = Reader(document, "", faults, LINE_KEYS)
+    zone = top.zone() if top.has("time_zone") else None
+    capacity = top.whole("capacity", "The capacity", 0, MOST_SEATS, need=True)
+    taken = top.whole("taken", "The number of seats taken", 0, MOST_SEATS, need=True)
+    at = moment_in(top, "at", "The moment", zone, need=True)
+    hours = top.whole("offer_hours", "The hours of an offer", 1, 24 * 366, need=True)
+    closes = moment_in(top, "closes", "The close of sign-up", zone)
+    said = top.text("rule", "The rule") or Rule.FIT
+    rate = top.share("leave_rate", "The rate at which seats are given up")
+    if said not in list(Rule):
+        top.fault("rule", "The rule is fit or strict.")
+    parties, seen = [], set()
+    for row in top.rows("waiting", "The waiting", "id people joined head_start"):
+        name = row.text("id", "The id", need=True)
+        people = row.whole("people", "The number of people", 1, MOST_SEATS, need=True)
+        joined = moment_in(row, "joined", "The moment of joining", zone, need=True)
+        start = row.whole("head_start", "The head start", -(10**6), 10**6) or 0
+        if name in seen:
+            row.fault("id", f'"{name}" stands twice in the line.')
+        seen.add(name)
+        if name is not None and people is not None and joined is not None:
+            parties.append(Party(name, people, joined, start))
+    if faults or capacity is None or taken is None or at is None or hours is None:
+        raise Refused(faults)
+    line = in_order(parties)
+    offers, left = next_offers(line, max(0, capacity - taken), Rule(said), at, hours, closes)
+    chances = chances_of(line, capacity, taken, rate or Decimal(0))
+    return {
+        "offers": [{"id": o.party.id, "people": o.party.heads, "until": o.until.isoformat()} for o in offers],
+        "left_over": left,
+        "waiting": [
+            {"id": p.id, "place": n, "chance": str(chance)}
+            for n, (p, chance) in enumerate(zip(line, chances, strict=True), 1)
+        ],
+    }
+
+
 CALCULATORS: dict[str, Callable[[Any], Document]] = {
     "schedule": schedule_of,
     "quote": quote_of,
     "plan": plan_of,
+    "waitlist": waitlist_of,
 }

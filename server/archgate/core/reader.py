@@ -106,6 +106,14 @@ class Reader:
             return None
         return found
 
+    def share(self, key: str, name: str) -> Decimal | None:
+        """A plain number from 0 through 1, as text."""
+        found: Decimal | None = self._parsed(key, name, False, strict_percent, 'a plain number like "0.08"')
+        if found is not None and found > 1:
+            self.fault(key, f"{name} is from 0 through 1.")
+            return None
+        return found
+
     def amount(self, key: str, name: str, currency: str | None, need: bool = False) -> int | None:
         held = self.text(key, name, need)
         if held is None or currency is None:

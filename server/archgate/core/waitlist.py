@@ -1,24 +1,40 @@
-"""The waitlist: who comes next when seats are free.
+"""The waitlist: who is offered a seat next, until when, and how good the chances are.
 
 Order: a larger head start first, then who joined earlier, then the smaller id. Rule `fit`: a party too large for the
-free seats keeps its place, and the next that fits is seated.
+free seats keeps its place, and the next that fits is offered; `strict`: nobody behind it is.
 """
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import UTC, datetime, timedelta
+from decimal import ROUND_HALF_UP, Decimal, localcontext
+from enum import StrEnum
+from typing import Any
+
+
+class Rule(StrEnum):
+    FIT = "fit"
+    STRICT = "strict"
 
 
 @dataclass(frozen=True)
 class Party:
     """So many heads that wait together. `head_start` is a rank, larger is earlier."""
 
-    id: int
+    id: Any  # all of one line of one type
     heads: int
     joined: datetime
     head_start: int = 0
+
+
+@dataclass(frozen=True)
+class Offer:
+    """A seat offered to a party, which answers before `until`."""
+
+    party: Party
+    until: datetime
 
 
 def in_order(parties: Sequence[Party]) -> tuple[Party, ...]:
@@ -26,11 +42,72 @@ def in_order(parties: Sequence[Party]) -> tuple[Party, ...]:
     return tuple(sorted(parties, key=lambda p: (-p.head_start, p.joined, p.id)))
 
 
-def next_that_fits(line: Sequence[Party], free: int) -> Party | None:
-    """The first in line whose party fits the free seats."""
-    return next((p for p in line if p.heads <= free), None)
+def next_that_fits(line: Sequence[Party], free: int, rule: Rule = Rule.FIT) -> Party | None:
+    """The next in line for so many free seats: the first that fits, or under the strict rule only the very first."""
+    reached = line if rule is Rule.FIT else line[:1]
+    return next((p for p in reached if p.heads <= free), None)
 
 
-def goes_first(waiting: Sequence[int], free: int) -> bool:
-    """Whether somebody who waits fits the free seats, and so comes before anybody new."""
-    return any(heads <= free for heads in waiting)
+def goes_first(waiting: Sequence[int], free: int, rule: Rule = Rule.FIT) -> bool:
+    """Whether somebody who waits comes before anybody new: who fits the free seats, or under the strict rule anybody."""
+    return any(heads <= free for heads in waiting) if rule is Rule.FIT else bool(waiting)
+
+
+def next_offers(
+    line: Sequence[Party], free: int, rule: Rule, at: datetime, hours: int, closes: datetime | None
+) -> tuple[tuple[Offer, ...], int]:
+    """The offers to make now, in the order of the line, and the seats left over.
+
+    An offer ends `hours` later, but not after sign-up closes; once it has closed nothing is offered.
+    """
+    if closes is not None and closes <= at:
+        return (), free
+    until = at.astimezone(UTC) + timedelta(
+        hours=hours
+    )  # elapsed hours, also where the clocks change meanwhile
+    until = (until if closes is None else min(until, closes)).astimezone(at.tzinfo)
+    found = []
+    for party in line:
+        if party.heads <= free:
+            found.append(Offer(party, until))
+            free -= party.heads
+        elif rule is Rule.STRICT:
+            break
+    return tuple(found), free
+
+
+def chances_of(line: Sequence[Party], capacity: int, taken: int, leave_rate: Decimal) -> tuple[Decimal, ...]:
+    """The probability for each party, in the order of the line, that it gets its seats, to four decimals half up.
+
+    Each of the `taken` seats is given up independently with `leave_rate`; needed are the heads of everybody ahead and of
+    this party, less the seats free now, plus what is taken over the capacity. P(X >= needed), X binomial; 1 where nothing
+    more is needed. Source: the binomial distribution (checked against scipy.stats.binom).
+    """
+    free = capacity - taken  # negative is the deficit
+    needs, ahead = [], 0
+    for party in line:
+        ahead += party.heads
+        needs.append(max(0, ahead - free))
+    below = below_of(taken, leave_rate, max(needs, default=0))
+    step = Decimal("0.0001")
+    return tuple(
+        Decimal(1).quantize(step)
+        if need == 0
+        else (1 - below[min(need, len(below) - 1)]).quantize(step, ROUND_HALF_UP)
+        for need in needs
+    )
+
+
+def below_of(n: int, p: Decimal, most: int) -> list[Decimal]:
+    """P(X < k) for k from 0 through `most`, at most n + 1; X binomial over n with p from 0 through 1."""
+    with localcontext() as context:
+        context.prec = 60
+        context.Emin, context.Emax = -(10**9), 10**9
+        sums, last = [Decimal(0)], min(most, n + 1)
+        if p == 1:
+            return [Decimal(0)] * (n + 1) + [Decimal(1)] if last == n + 1 else [Decimal(0)] * (last + 1)
+        mass, odds = (1 - p) ** n, p / (1 - p)
+        for k in range(last):
+            sums.append(sums[-1] + mass)
+            mass = mass * (n - k) / (k + 1) * odds
+        return [min(s, Decimal(1)) for s in sums]

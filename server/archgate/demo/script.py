@@ -42,6 +42,7 @@ from archgate.actions.transaction import Deed, act, look
 from archgate.clock import system_now
 from archgate.core.schedule import WEEKDAYS
 from archgate.demo.names import FAMILY, GIVEN
+from archgate.demo.rosters import alive
 from archgate.jobs.worker import Worker
 
 T = TypeVar("T")
@@ -172,6 +173,7 @@ TOOLS = {"label": "Tool set", "amount": "64.00", "item": "Hammer and chisel set"
 GLASS_PACK = {"label": "Glass pack", "amount": "24.00", "required": True}
 STOCK = (("Handbook of dry-stone walling", 24), ("Hammer and chisel set", 5))
 DEFAULTS = {
+    "told": ["learner"],
     "taxes": [{"name": "State sales tax", "percent": "6", "included": False, "on": ["handbook", "tool-set"]}],
     "group": [{"from": 4, "percent": "5"}],
     "quote_days": 14,
@@ -347,6 +349,11 @@ def load(sessions: sessionmaker[Session], today: date, quick: bool) -> None:
     center.day = today
     desk_work(center, signing_up)
     offers(center, {(plan.course, plan.first): run for plan, run, _ in signing_up}, crowd)
+    alive(center, {(plan.course, plan.first): run for plan, run, _ in signing_up}, crowd)
+    worker = Worker.with_stand_ins(center.sessions)
+    for minutes in (2, 10, 60, 600):
+        worker.drain(system_now() + timedelta(minutes=minutes))
+    worker.timed()
     for number, text in NOTES:
         center.act(9, lambda d, p=crowd[number], t=text: people.add_note(d, p, t))
 
@@ -416,10 +423,6 @@ def desk_work(center: Center, runs: list[tuple[PlannedRun, int, list[int]]]) -> 
     owed = next((p["account_id"] for p in found["payers"] if p["organization_id"] == client), None)
     if owed is not None:
         center.act(9.6, lambda d: invoices.issue(d, owed))
-    worker = Worker.with_stand_ins(center.sessions)
-    for minutes in (2, 10, 60, 600):
-        worker.drain(system_now() + timedelta(minutes=minutes))
-    worker.timed()
 
 
 def money_in(center: Center) -> None:

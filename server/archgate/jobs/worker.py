@@ -9,15 +9,17 @@ import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
+from functools import partial
 
 import structlog
 from sqlalchemy.orm import Session, sessionmaker
 
-from archgate.actions import checks, jobs, meeting_links, messages
+from archgate.actions import checks, holding, interest, jobs, meeting_links, messages, offers, webhooks
 from archgate.actions.transaction import act, look
 from archgate.clock import system_now
 from archgate.outside.mail import Mail, StandInMail, Trouble
 from archgate.outside.meetings import Meetings, StandInMeetings
+from archgate.outside.webhooks import StandInWebhooks, Webhooks
 
 log = structlog.get_logger()
 IDLE = 1.0
@@ -36,10 +38,17 @@ class Worker:
     meetings: Meetings
     name: str = field(default_factory=name)
     lease: timedelta = jobs.LEASE
+    webhooks: Webhooks | None = None
 
     @classmethod
     def with_stand_ins(cls, sessions: sessionmaker[Session], lease: timedelta = jobs.LEASE) -> Worker:
-        return cls(sessions, StandInMail(sessions), StandInMeetings(sessions), lease=lease)
+        return cls(
+            sessions,
+            StandInMail(sessions),
+            StandInMeetings(sessions),
+            lease=lease,
+            webhooks=StandInWebhooks(sessions),
+        )
 
     def run_one(self, now: datetime | None = None) -> bool:
         """Do the next job; False when none is due."""
@@ -69,6 +78,13 @@ class Worker:
             with self.sessions.begin() as session:
                 if jobs.finish(session, taken, self.name):
                     meeting_links.keep(session, taken.what["meeting_id"], link, host_key)
+        elif taken.kind == "send webhook":
+            with self.sessions() as session:
+                delivery = webhooks.delivery(session, taken.key, taken.what)
+            assert self.webhooks
+            self.webhooks.send(taken.key, *delivery)
+            with self.sessions.begin() as session:
+                jobs.finish(session, taken, self.name)
         else:
             raise Trouble(f'Nobody knows how to "{taken.kind}".', for_good=True)
 
@@ -99,6 +115,12 @@ class Worker:
                 time.sleep(IDLE)
 
 
+def tell_interested(sessions: sessionmaker[Session]) -> str:
+    """Everybody on the list of a run whose sign-up opens, one transaction a run."""
+    told = sum(act(sessions, partial(interest.tell, run_id=n)) for n in look(sessions, interest.due_runs))
+    return f"{told} people told that sign-up opens."
+
+
 def nightly(sessions: sessionmaker[Session]) -> str:
     return look(sessions, checks.everything)
 
@@ -107,7 +129,17 @@ def sweep(sessions: sessionmaker[Session]) -> str:
     return act(sessions, checks.sweep)
 
 
+def down_the_lines(sessions: sessionmaker[Session]) -> str:
+    """Let go of what ran out, then offer what is free: one transaction a run, so that one run's trouble is its own."""
+    gone = sum(act(sessions, partial(holding.let_go, run_id=n)) for n in look(sessions, holding.due_runs))
+    moved = [act(sessions, partial(offers.go_down, run_id=n)) for n in look(sessions, offers.due_lines)]
+    made, ended = (sum(len(m[k]) for m in moved) for k in ("offered", "ended"))
+    return f"{made} offers made, {ended} passed on, {gone} holds let go."
+
+
 TIMED: tuple[tuple[str, timedelta, Callable[[sessionmaker[Session]], str]], ...] = (
     ("check the books and the seats", timedelta(hours=24), nightly),
+    ("go down the lines", timedelta(seconds=20), down_the_lines),
+    ("tell who is interested", timedelta(seconds=60), tell_interested),
     ("forget what is old", timedelta(hours=1), sweep),
 )

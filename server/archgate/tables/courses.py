@@ -43,6 +43,7 @@ class Course(Base):
     code: Mapped[str] = mapped_column(String(40), unique=True)
     title: Mapped[Name]
     summary: Mapped[Prose]
+    questions: Mapped[list[Any]] = mapped_column(default=list)
     category: Mapped[Name] = mapped_column(default="")
     defaults: Mapped[dict[str, Any]]
     created_at: Mapped[datetime]
@@ -71,6 +72,10 @@ class Run(Base):
     [{"opens": rule, "closes": rule}]; a rule is {"on": date} or {"days_before": n}, none the usual one. `decision_rule`
     is the rule of the decision day. `starts_on` and `ends_on` belong to a cohort, `week_names` too; `access_days`
     count from the end of a cohort, or from the enrollment of an open run. `client_id` makes it a contract run.
+    `overbook` seats beyond the capacity may be given. `line_rule` is "fit" or "strict"; with `auto_offer` seats that come
+    free are offered for `offer_hours`. With `hold_hours` a seat is only held until the first payment. `told` are those who
+    hear of an enrollment, none said as the center has it. `questions` are asked of those who wait or show interest, whose
+    interest list opens `head_start_hours` before sign-up does.
     """
 
     __tablename__ = "runs"
@@ -103,6 +108,17 @@ class Run(Base):
     group_steps: Mapped[list[Any]] = mapped_column(default=list)
     taxes: Mapped[list[Any]] = mapped_column(default=list)
     receipt_note: Mapped[Prose] = mapped_column(default="")
+    desk_notice: Mapped[Prose] = mapped_column(default="")
+    notice_version: Mapped[int] = mapped_column(default=0)
+    overbook: Mapped[int] = mapped_column(default=0)
+    line_rule: Mapped[Word] = mapped_column(default="fit")
+    auto_offer: Mapped[bool] = mapped_column(default=True)
+    offer_hours: Mapped[int] = mapped_column(default=36)
+    hold_hours: Mapped[int | None]
+    told: Mapped[list[Any] | None]
+    questions: Mapped[list[Any]] = mapped_column(default=list)
+    head_start_hours: Mapped[int] = mapped_column(default=0)
+    interest_told_at: Mapped[datetime | None]
     created_at: Mapped[datetime]
     published_at: Mapped[datetime | None]
 

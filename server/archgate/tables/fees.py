@@ -77,7 +77,7 @@ class StockMove(Base):
     quantity: Mapped[int]
     at: Mapped[datetime]
     enrollment_id: Mapped[int | None] = mapped_column(ForeignKey("enrollments.id"), index=True)
-    user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
+    user_id: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
     cause: Mapped[Prose]
 
 

@@ -48,7 +48,7 @@ class Posting(Base):
     meeting_id: Mapped[int | None] = mapped_column(ForeignKey("meetings.id"), index=True)
     reverses_id: Mapped[int | None] = mapped_column(ForeignKey("postings.id"))
     caused_by_id: Mapped[int | None] = mapped_column(ForeignKey("postings.id"), index=True)
-    user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
+    user_id: Mapped[int | None] = mapped_column(ForeignKey("users.id"))
     cause: Mapped[Prose]
     entries: Mapped[list[Entry]] = relationship()
 

@@ -14,7 +14,7 @@ class Person(Base):
     """Somebody the center knows. An email may be shared or missing, and so may a phone number.
 
     `name` is given and family name together; `folded` is the same without case, accents and strokes, for finding.
-    `digits` are the digits of the phone number.
+    `digits` are the digits of the phone number. `merged_into_id`: a second record of the same person, kept for the log.
     """
 
     __tablename__ = "people"
@@ -28,6 +28,7 @@ class Person(Base):
     phone: Mapped[str | None] = mapped_column(String(40))
     digits: Mapped[str | None] = mapped_column(String(40), index=True)
     note: Mapped[Prose]
+    merged_into_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"), index=True)
     created_at: Mapped[datetime]
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import CheckConstraint, Computed, ForeignKey, Index, SmallInteger, UniqueConstraint
+from sqlalchemy import CheckConstraint, Computed, ForeignKey, Index, SmallInteger, String, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from archgate.tables.base import Base, Key, Prose, Units, Word
@@ -27,12 +27,48 @@ class PartyPlace(Base):
     person: Mapped[Person | None] = relationship()
 
 
+class RunGroup(Base):
+    """A group inside a run."""
+
+    __tablename__ = "run_groups"
+    __table_args__ = (UniqueConstraint("run_id", "name"),)
+    id: Mapped[Key]
+    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id"))
+    name: Mapped[str] = mapped_column(String(100))
+
+
+class Attendance(Base):
+    """Whether somebody was at a meeting."""
+
+    __tablename__ = "attendance"
+    __table_args__ = (UniqueConstraint("meeting_id", "person_id"),)
+    id: Mapped[Key]
+    meeting_id: Mapped[int] = mapped_column(ForeignKey("meetings.id"))
+    person_id: Mapped[int] = mapped_column(ForeignKey("people.id"), index=True)
+    status: Mapped[Word]
+    user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
+    at: Mapped[datetime]
+
+
+class NoticeSeen(Base):
+    """Somebody of the staff has acknowledged a version of a run's desk notice."""
+
+    __tablename__ = "notices_seen"
+    __table_args__ = (UniqueConstraint("user_id", "run_id", "version"),)
+    id: Mapped[Key]
+    user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
+    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id"), index=True)
+    version: Mapped[int]
+    at: Mapped[datetime]
+
+
 class Enrollment(Base):
     """One sign-up on one run: a person, with as many heads as `heads`. `quote` is what was agreed, word for word; only a
     change of the sign-up itself writes a new one. `came_from_id` is the sign-up on another run that it was moved from.
 
-    `live` is 1 while the enrollment holds its seat and NULL when it ended, so that the unique key allows one
-    live enrollment per person and run and any number of ended ones.
+    `live` is 1 while the enrollment holds its seat ("seated", or "held" until `hold_until` for the first payment) and NULL
+    when it ended, so that the unique key allows one live enrollment per person and run and any number of ended ones.
+    Only the role "learner" takes seats. `exception` is the reason for a sign-up after the close, or for `received_on`.
     """
 
     __tablename__ = "enrollments"
@@ -52,10 +88,17 @@ class Enrollment(Base):
     batch_id: Mapped[int | None] = mapped_column(ForeignKey("batches.id"))
     user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
     came_from_id: Mapped[int | None] = mapped_column(ForeignKey("enrollments.id"), index=True)
+    group_id: Mapped[int | None] = mapped_column(ForeignKey("run_groups.id"), index=True)
+    set_aside_id: Mapped[int | None] = mapped_column(ForeignKey("set_asides.id"), index=True)
     status: Mapped[Word]
     live: Mapped[int | None] = mapped_column(
-        SmallInteger, Computed("CASE WHEN status = 'seated' THEN 1 ELSE NULL END", persisted=True)
+        SmallInteger, Computed("CASE WHEN status IN ('seated','held') THEN 1 ELSE NULL END", persisted=True)
     )
+    role: Mapped[Word] = mapped_column(default="learner")
+    hold_until: Mapped[datetime | None]
+    received_on: Mapped[date | None]
+    exception: Mapped[Prose] = mapped_column(default="")
+    answers: Mapped[dict[str, Any]] = mapped_column(default=dict)
     way_in: Mapped[Word]
     heads: Mapped[int]
     signed_up: Mapped[date]
@@ -65,6 +108,16 @@ class Enrollment(Base):
     total: Mapped[Units]
     quote: Mapped[dict[str, Any]]
     note: Mapped[Prose]
+
+    @property
+    def holds_seat(self) -> bool:
+        """Whether it is live: on the roster, paid or not."""
+        return self.status in ("seated", "held")
+
+    @property
+    def seats(self) -> int:
+        """The seats it takes: only learners do."""
+        return self.heads if self.role == "learner" else 0
 
     person: Mapped[Person] = relationship()
     installments: Mapped[list[Installment]] = relationship(order_by="Installment.n")

@@ -2,10 +2,49 @@
 
 from __future__ import annotations
 
-from sqlalchemy import CheckConstraint, ForeignKey
+from datetime import date, datetime
+
+from sqlalchemy import CheckConstraint, ForeignKey, Index, String
 from sqlalchemy.orm import Mapped, mapped_column
 
-from archgate.tables.base import Base
+from archgate.tables.base import Base, Key, Name, Prose, Word
+
+
+class SetAside(Base):
+    """Seats kept for a named group through a day: people with the tag, those an organization pays for, or by hand."""
+
+    __tablename__ = "set_asides"
+    __table_args__ = (CheckConstraint("seats >= 1", name="seats"),)
+    id: Mapped[Key]
+    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id"), index=True)
+    name: Mapped[Name]
+    seats: Mapped[int]
+    last: Mapped[date]
+    tag: Mapped[str | None] = mapped_column(String(40))
+    organization_id: Mapped[int | None] = mapped_column(ForeignKey("organizations.id"))
+    active: Mapped[bool] = mapped_column(default=True)
+
+
+class HeldPlace(Base):
+    """Places held without names, for somebody, through a day. `status`: held, used, released, lapsed."""
+
+    __tablename__ = "held_places"
+    __table_args__ = (
+        CheckConstraint("seats >= 0", name="seats"),
+        Index("ix_held_places_open", "run_id", "status"),
+    )
+    id: Mapped[Key]
+    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id"))
+    for_whom: Mapped[Name]
+    person_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"), index=True)
+    organization_id: Mapped[int | None] = mapped_column(ForeignKey("organizations.id"))
+    seats: Mapped[int]
+    last: Mapped[date]
+    note: Mapped[Prose]
+    status: Mapped[Word]
+    user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
+    made_at: Mapped[datetime]
+    ended_at: Mapped[datetime | None]
 
 
 class RunSeats(Base):

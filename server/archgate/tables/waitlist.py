@@ -8,12 +8,14 @@ from typing import Any
 from sqlalchemy import CheckConstraint, Computed, ForeignKey, Index, SmallInteger, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from archgate.tables.base import Base, Key, Prose, Word
+from archgate.tables.base import Base, Key, Prose, Word, ascii_key
 from archgate.tables.people import Person
 
 
 class Waiting(Base):
-    """A party in line, with what it asked for. `live` is 1 while it waits and NULL when it was seated or left, as with enrollments."""
+    """A party in line, with what it asked for. `live` is 1 while it waits or has an offer and NULL when it was seated or
+    left, as with enrollments. `offers` counts the offers made so far; the link of each carries its number.
+    """
 
     __tablename__ = "waiting"
     __table_args__ = (
@@ -32,8 +34,15 @@ class Waiting(Base):
     enrollment_id: Mapped[int | None] = mapped_column(ForeignKey("enrollments.id"))
     status: Mapped[Word]
     live: Mapped[int | None] = mapped_column(
-        SmallInteger, Computed("CASE WHEN status = 'waiting' THEN 1 ELSE NULL END", persisted=True)
+        SmallInteger,
+        Computed("CASE WHEN status IN ('waiting','offered') THEN 1 ELSE NULL END", persisted=True),
     )
+    head_start: Mapped[int] = mapped_column(default=0)
+    offers: Mapped[int] = mapped_column(default=0)
+    offered_at: Mapped[datetime | None]
+    offer_until: Mapped[datetime | None]
+    asked_time: Mapped[bool] = mapped_column(default=False)
+    answers: Mapped[dict[str, Any]] = mapped_column(default=dict)
     way_in: Mapped[Word]
     heads: Mapped[int]
     joined_at: Mapped[datetime]
@@ -41,4 +50,30 @@ class Waiting(Base):
     note: Mapped[Prose]
     ask: Mapped[dict[str, Any]] = mapped_column(default=dict)
 
+    person: Mapped[Person] = relationship()
+
+
+class Interest(Base):
+    """Somebody who wants to hear when sign-up opens: of a run, or of a course between runs. Not an enrollment.
+
+    `list_key` is "run:5" or "course:3"; `live` as with enrollments. `status`: listed, told, enrolled, cleared, carried.
+    """
+
+    __tablename__ = "interest"
+    __table_args__ = (UniqueConstraint("list_key", "person_id", "live"),)
+    id: Mapped[Key]
+    list_key: Mapped[str] = mapped_column(ascii_key(30))
+    course_id: Mapped[int] = mapped_column(ForeignKey("courses.id"), index=True)
+    run_id: Mapped[int | None] = mapped_column(ForeignKey("runs.id"), index=True)
+    person_id: Mapped[int] = mapped_column(ForeignKey("people.id"), index=True)
+    status: Mapped[Word]
+    live: Mapped[int | None] = mapped_column(
+        SmallInteger, Computed("CASE WHEN status IN ('listed','told') THEN 1 ELSE NULL END", persisted=True)
+    )
+    joined_at: Mapped[datetime]
+    told_at: Mapped[datetime | None]
+    ended_at: Mapped[datetime | None]
+    note: Mapped[Prose]
+    answers: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
     person: Mapped[Person] = relationship()

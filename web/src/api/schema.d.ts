@@ -1885,6 +1885,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/people/{person_id}/messages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Person Messages
+         * @description What was written to this person, newest first.
+         */
+        get: operations["person_messages"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{person_id}/merge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Merge
+         * @description Make two records of one person one; with `preview` nothing is saved. It can be undone until the next act on the person.
+         */
+        post: operations["merge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run_id}/roster": {
         parameters: {
             query?: never;
@@ -2167,6 +2207,607 @@ export interface paths {
          * @description Undo a change by its key; refused with the reason when something has moved on.
          */
         post: operations["take_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/roles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add With Role
+         * @description Put somebody on a roster who is no learner: without seat and price.
+         */
+        post: operations["add_with_role"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/enrollments/{enrollment_id}/role": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Set Role */
+        put: operations["set_role"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/enrollments/{enrollment_id}/take-off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Off
+         * @description Take somebody who is no learner off a roster.
+         */
+        post: operations["take_off"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put In Group
+         * @description Put people of a roster into a group, made when first named.
+         */
+        post: operations["put_in_group"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/attendance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Attendance */
+        get: operations["get_attendance"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/meetings/{meeting_id}/attendance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Mark
+         * @description Say who was at a meeting.
+         */
+        put: operations["mark"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Compare Roster
+         * @description The roster beside a pasted list. Nothing is written.
+         */
+        post: operations["compare_roster"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/notice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Get Notice
+         * @description The desk notice of a run.
+         */
+        get: operations["get_notice"];
+        /**
+         * Set Notice
+         * @description Put up another desk notice, or none; it has to be read anew.
+         */
+        put: operations["set_notice"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/notice/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Acknowledge
+         * @description Say that this version was read.
+         */
+        post: operations["acknowledge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/withdraw-many": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Withdraw Many
+         * @description Withdraw everybody chosen, each by the refund policy; with `preview` nothing is saved.
+         */
+        post: operations["withdraw_many"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/move-many": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Move Many
+         * @description Move everybody chosen to another run, the money with them; with `preview` nothing is saved.
+         */
+        post: operations["move_many"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/roster-file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Roster File
+         * @description The roster, or those chosen of it, as a file or a paper.
+         */
+        post: operations["roster_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/papers/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Roster Paper
+         * @description The whole roster: roster.csv, roster.xlsx, sign-in.pdf, badges.pdf or contacts.pdf.
+         */
+        get: operations["roster_paper"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/tell": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tell
+         * @description Write to everybody on a roster, or to those chosen.
+         */
+        post: operations["tell"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/demand": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Demand
+         * @description How many wait for each course, those without an open run first.
+         */
+        get: operations["demand"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/interest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get List */
+        get: operations["get_list"];
+        put?: never;
+        /**
+         * Show Interest
+         * @description Put somebody on an interest list; it is no enrollment.
+         */
+        post: operations["show_interest"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/interest.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List File
+         * @description A list as CSV for mailing programs, with a tag.
+         */
+        get: operations["list_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/interest/questions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Questions
+         * @description The own questions of a list, and its head start.
+         */
+        put: operations["set_questions"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/interest/clear": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Clear
+         * @description Take everybody, or those named, off a list.
+         */
+        post: operations["clear"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/interest/carry-over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Carry Over
+         * @description Move a list to another run of the course.
+         */
+        post: operations["carry_over"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/interest/send-on": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send On
+         * @description Send a list on by signed webhook.
+         */
+        post: operations["send_on"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/webhooks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Webhooks */
+        get: operations["list_webhooks"];
+        put?: never;
+        /**
+         * Add Webhook
+         * @description Add an address that lists can be sent on to.
+         */
+        post: operations["add_webhook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/webhooks/{webhook_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove Webhook */
+        delete: operations["remove_webhook"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/kept-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Kept Back
+         * @description Places held, seats set aside and seats on offer of a run.
+         */
+        get: operations["kept_back"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/held-places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Hold Places
+         * @description Hold places without names through a day.
+         */
+        post: operations["hold_places"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/held-places/{held_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Held
+         * @description Hold more or fewer places, or longer; zero lets them go.
+         */
+        patch: operations["change_held"];
+        trace?: never;
+    };
+    "/api/v1/runs/{run_id}/set-asides": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Aside
+         * @description Set seats aside for a named group through a day.
+         */
+        put: operations["set_aside"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/waiting/{waiting_id}/offer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Offer
+         * @description Offer a free seat to somebody in line; out of turn only with a reason.
+         */
+        post: operations["offer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/waiting/{waiting_id}/more-time": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * More Time
+         * @description Give somebody longer to answer an offer.
+         */
+        post: operations["more_time"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/replies/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Reply Page
+         * @description An offer behind its signed link.
+         */
+        get: operations["reply_page"];
+        put?: never;
+        /**
+         * Reply
+         * @description Take an offer, decline it, or ask for more time.
+         */
+        post: operations["reply"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2625,6 +3266,52 @@ export interface components {
             /** Balance At */
             balance_at: string;
         };
+        /** AttendanceDone */
+        AttendanceDone: {
+            /** Run Id */
+            run_id: number;
+            /** Code */
+            code: string;
+            /** Marks */
+            marks: string[];
+            /** Meetings */
+            meetings: components["schemas"]["Held"][];
+            /** People */
+            people: components["schemas"]["Attending"][];
+            /** Change */
+            change: string;
+        };
+        /** AttendanceOut */
+        AttendanceOut: {
+            /** Run Id */
+            run_id: number;
+            /** Code */
+            code: string;
+            /** Marks */
+            marks: string[];
+            /** Meetings */
+            meetings: components["schemas"]["Held"][];
+            /** People */
+            people: components["schemas"]["Attending"][];
+        };
+        /**
+         * Attending
+         * @description `marks` by meeting; `share` is the percent of the marked meetings that were attended, excused ones left out.
+         */
+        Attending: {
+            /** Person Id */
+            person_id: number;
+            /** Enrollment Id */
+            enrollment_id: number;
+            /** Name */
+            name: string;
+            /** Marks */
+            marks: {
+                [key: string]: string;
+            };
+            /** Share */
+            share: string | null;
+        };
         /** BatchChange */
         BatchChange: {
             /** Columns */
@@ -2874,6 +3561,20 @@ export interface components {
             /** Why */
             why: string;
         };
+        /** CarriedOver */
+        CarriedOver: {
+            /** Change */
+            change: string;
+            /** People */
+            people: number;
+            /** To */
+            to: string;
+        };
+        /** CarryIn */
+        CarryIn: {
+            /** To Run Id */
+            to_run_id: number;
+        };
         /**
          * CenterPlan
          * @description A plan of the center; `agreed` counts the sign-ups on it and on what it replaced. No `courses`: any run.
@@ -2992,6 +3693,13 @@ export interface components {
             code: string;
             /** Title */
             title: string;
+        };
+        /** Cleared */
+        Cleared: {
+            /** Change */
+            change: string;
+            /** People */
+            people: number;
         };
         /**
          * Closing
@@ -3210,6 +3918,14 @@ export interface components {
             /** People */
             people: components["schemas"]["CodeUser"][];
         };
+        /**
+         * CompareIn
+         * @description Names or emails, one a line.
+         */
+        CompareIn: {
+            /** Text */
+            text: string;
+        };
         /** Compared */
         Compared: {
             /** Today */
@@ -3381,6 +4097,26 @@ export interface components {
             /** Change */
             change: string;
         };
+        /**
+         * Demand
+         * @description `open`: runs of the course with room now; `coming`: runs whose sign-up has not opened.
+         */
+        Demand: {
+            /** Course Id */
+            course_id: number;
+            /** Code */
+            code: string;
+            /** Title */
+            title: string;
+            /** Interested */
+            interested: number;
+            /** Waiting */
+            waiting: number;
+            /** Open */
+            open: string[];
+            /** Coming */
+            coming: string[];
+        };
         /** Details */
         Details: {
             /** Words */
@@ -3500,6 +4236,21 @@ export interface components {
             /** Percent */
             percent?: string | null;
         };
+        /** EndingHold */
+        EndingHold: {
+            /** Run Id */
+            run_id: number;
+            /** Code */
+            code: string;
+            /** Title */
+            title: string;
+            /** For Whom */
+            for_whom: string;
+            /** Seats */
+            seats: number;
+            /** Last */
+            last: string;
+        };
         /** Enrolled */
         Enrolled: {
             /** Enrollment Id */
@@ -3516,6 +4267,8 @@ export interface components {
             heads: number;
             /** Capacity */
             capacity: number;
+            /** Held Until */
+            held_until: string | null;
             /** Change */
             change: string;
             quote: components["schemas"]["QuoteOut"];
@@ -3669,6 +4422,23 @@ export interface components {
             /** People */
             people: number;
         };
+        /**
+         * FileIn
+         * @description `kind` is csv, xlsx, sign-in, badges or contacts; of those chosen, or all. Remarks only where ticked.
+         */
+        FileIn: {
+            /** Kind */
+            kind: string;
+            /** Enrollment Ids */
+            enrollment_ids?: number[] | null;
+            /** Meeting Id */
+            meeting_id?: number | null;
+            /**
+             * Remarks
+             * @default false
+             */
+            remarks: boolean;
+        };
         /** FileOut */
         FileOut: {
             /** Id */
@@ -3748,6 +4518,25 @@ export interface components {
             /** At */
             at: string;
         };
+        /**
+         * GroupIn
+         * @description Without a name, out of their groups.
+         */
+        GroupIn: {
+            /** Name */
+            name?: string | null;
+            /** Enrollment Ids */
+            enrollment_ids: number[];
+        };
+        /** GroupOut */
+        GroupOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** People */
+            people: number;
+        };
         /** GroupStepIO */
         GroupStepIO: {
             /** From */
@@ -3755,12 +4544,96 @@ export interface components {
             /** Percent */
             percent: string;
         };
+        /** Grouped */
+        Grouped: {
+            /** Change */
+            change: string;
+            /** People */
+            people: number;
+            /** Groups */
+            groups: components["schemas"]["GroupOut"][];
+        };
         /** HeadsAt */
         HeadsAt: {
             /** Rate Id */
             rate_id: number;
             /** Count */
             count: number;
+        };
+        /** Held */
+        Held: {
+            /** Id */
+            id: number;
+            /** Date */
+            date: string;
+            /** Start */
+            start: string;
+            /** Past */
+            past: boolean;
+        };
+        /** HeldDone */
+        HeldDone: {
+            /** Id */
+            id: number;
+            /** Run Id */
+            run_id: number;
+            /** For Whom */
+            for_whom: string;
+            /** Seats */
+            seats: number;
+            /** Last */
+            last: string;
+            /** Note */
+            note: string;
+            /** Status */
+            status: string;
+            /** Person Id */
+            person_id: number | null;
+            /** Organization Id */
+            organization_id: number | null;
+            /** Change */
+            change: string;
+        };
+        /** HeldOut */
+        HeldOut: {
+            /** Id */
+            id: number;
+            /** Run Id */
+            run_id: number;
+            /** For Whom */
+            for_whom: string;
+            /** Seats */
+            seats: number;
+            /** Last */
+            last: string;
+            /** Note */
+            note: string;
+            /** Status */
+            status: string;
+            /** Person Id */
+            person_id: number | null;
+            /** Organization Id */
+            organization_id: number | null;
+        };
+        /**
+         * HoldIn
+         * @description `last` is the last day; `for_whom` may be left out with a person or an organization.
+         */
+        HoldIn: {
+            /** Seats */
+            seats?: unknown;
+            /** For Whom */
+            for_whom?: unknown;
+            /** Last */
+            last?: unknown;
+            /** Note */
+            note?: unknown;
+            /** Person Id */
+            person_id?: unknown;
+            /** Organization Id */
+            organization_id?: unknown;
+        } & {
+            [key: string]: unknown;
         };
         /** Imported */
         Imported: {
@@ -3822,6 +4695,119 @@ export interface components {
             }[];
             /** Active */
             active: boolean;
+        };
+        /** InterestDone */
+        InterestDone: {
+            /** Change */
+            change: string;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** What */
+            what: string;
+            /** Said */
+            said: string;
+        };
+        /**
+         * InterestIn
+         * @description A run or a course, and who.
+         */
+        InterestIn: {
+            /** Run Id */
+            run_id?: unknown;
+            /** Course Id */
+            course_id?: unknown;
+            /** Person Id */
+            person_id?: unknown;
+            /** Note */
+            note?: unknown;
+            /** Answers */
+            answers?: unknown;
+        } & {
+            [key: string]: unknown;
+        };
+        /**
+         * InterestList
+         * @description `shut`: why it takes no names any more; `tells_at`: when everybody is told by itself.
+         */
+        InterestList: {
+            /** Run Id */
+            run_id: number | null;
+            /** Course Id */
+            course_id: number;
+            /** Title */
+            title: string;
+            /** Code */
+            code: string;
+            /** Questions */
+            questions: string[];
+            /** Shut */
+            shut: string | null;
+            /** Said */
+            said: string;
+            /** Tells At */
+            tells_at: string | null;
+            /** Head Start Hours */
+            head_start_hours: number;
+            /** Told At */
+            told_at: string | null;
+            /** People */
+            people: components["schemas"]["Interested"][];
+            /** Next Runs */
+            next_runs: components["schemas"]["NextRun"][];
+        };
+        /** InterestListDone */
+        InterestListDone: {
+            /** Run Id */
+            run_id: number | null;
+            /** Course Id */
+            course_id: number;
+            /** Title */
+            title: string;
+            /** Code */
+            code: string;
+            /** Questions */
+            questions: string[];
+            /** Shut */
+            shut: string | null;
+            /** Said */
+            said: string;
+            /** Tells At */
+            tells_at: string | null;
+            /** Head Start Hours */
+            head_start_hours: number;
+            /** Told At */
+            told_at: string | null;
+            /** People */
+            people: components["schemas"]["Interested"][];
+            /** Next Runs */
+            next_runs: components["schemas"]["NextRun"][];
+            /** Change */
+            change: string;
+        };
+        /** Interested */
+        Interested: {
+            /** Id */
+            id: number;
+            /** Person Id */
+            person_id: number;
+            /** Name */
+            name: string;
+            /** Email */
+            email: string | null;
+            /** Phone */
+            phone: string | null;
+            /** Joined */
+            joined: string;
+            /** Note */
+            note: string;
+            /** Answers */
+            answers: {
+                [key: string]: string;
+            };
+            /** Told */
+            told: boolean;
         };
         /** InvoiceDone */
         InvoiceDone: {
@@ -3964,6 +4950,49 @@ export interface components {
         KeepDefaults: {
             /** Names */
             names: string[];
+        };
+        /**
+         * KeptBack
+         * @description What keeps seats from being sold; `free` is what anybody can have.
+         */
+        KeptBack: {
+            /** Capacity */
+            capacity: number;
+            /** Overbook */
+            overbook: number;
+            /** Taken */
+            taken: number;
+            /** Held */
+            held: number;
+            /** Offered */
+            offered: number;
+            /** Free */
+            free: number;
+            /** Holds */
+            holds: components["schemas"]["HeldOut"][];
+            /** Set Asides */
+            set_asides: components["schemas"]["SetAsideOut"][];
+        };
+        /** KeptBackDone */
+        KeptBackDone: {
+            /** Capacity */
+            capacity: number;
+            /** Overbook */
+            overbook: number;
+            /** Taken */
+            taken: number;
+            /** Held */
+            held: number;
+            /** Offered */
+            offered: number;
+            /** Free */
+            free: number;
+            /** Holds */
+            holds: components["schemas"]["HeldOut"][];
+            /** Set Asides */
+            set_asides: components["schemas"]["SetAsideOut"][];
+            /** Change */
+            change: string;
         };
         /** KeptDone */
         KeptDone: {
@@ -4163,6 +5192,63 @@ export interface components {
             /** Code */
             code: string;
         };
+        /**
+         * ManyDone
+         * @description What it does to each, and to all together.
+         */
+        ManyDone: {
+            /** Change */
+            change: string;
+            /** Currency */
+            currency: string;
+            /** People */
+            people: components["schemas"]["OneOfMany"][];
+            /** Kept */
+            kept: string;
+            /** Credit */
+            credit: string;
+            /** Owed */
+            owed: string;
+        };
+        /** ManyIn */
+        ManyIn: {
+            /** Enrollment Ids */
+            enrollment_ids: number[];
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
+        /** ManyMoved */
+        ManyMoved: {
+            /** Change */
+            change: string;
+            /** Currency */
+            currency: string;
+            /** People */
+            people: components["schemas"]["OneOfMany"][];
+            /** Kept */
+            kept: string;
+            /** Credit */
+            credit: string;
+            /** Owed */
+            owed: string;
+            /** To */
+            to: string;
+            /** To Run Id */
+            to_run_id: number;
+        };
+        /**
+         * MarksIn
+         * @description By person: present, late, left early, excused, absent, or null to take a mark back.
+         */
+        MarksIn: {
+            /** Marks */
+            marks: {
+                [key: string]: string | null;
+            };
+        };
         /** Me */
         Me: {
             /** Id */
@@ -4183,6 +5269,8 @@ export interface components {
             today: string;
             /** Now */
             now: string;
+            /** Told */
+            told: string[];
         };
         /**
          * MeetingCredit
@@ -4251,6 +5339,35 @@ export interface components {
         } & {
             [key: string]: unknown;
         };
+        /**
+         * MergeIn
+         * @description The other record, whose everything goes to this one.
+         */
+        MergeIn: {
+            /** Gone Id */
+            gone_id: number;
+        };
+        /** Merged */
+        Merged: {
+            /** Change */
+            change: string;
+            /** Kept Id */
+            kept_id: number;
+            /** Gone Id */
+            gone_id: number;
+            /** Kept */
+            kept: string;
+            /** Gone */
+            gone: string;
+            /** Moved */
+            moved: components["schemas"]["Moved"][];
+            /** Taken Over */
+            taken_over: components["schemas"]["TakenOver"][];
+            /** Balance */
+            balance: string;
+            /** Currency */
+            currency: string;
+        };
         /** MessageOut */
         MessageOut: {
             /** Id */
@@ -4311,6 +5428,20 @@ export interface components {
             first?: unknown;
         } & {
             [key: string]: unknown;
+        };
+        /** MoveManyIn */
+        MoveManyIn: {
+            /** Enrollment Ids */
+            enrollment_ids: number[];
+            /** To Run Id */
+            to_run_id: number;
+        };
+        /** Moved */
+        Moved: {
+            /** What */
+            what: string;
+            /** Number */
+            number: number;
         };
         /**
          * MovedDate
@@ -4380,8 +5511,10 @@ export interface components {
         };
         /**
          * NewEnrollment
-         * @description `total` is the total the screen showed; `organization_id` is the payer, when not the learner. `names` are those of
-         *     the other heads, as far as they are known; with `kept_quote_id` the terms of that quote hold.
+         * @description `total` is the total the screen showed; `organization_id` or `payer_person_id` is the payer, when not the learner. `names` are those of
+         *     the other heads, as far as they are known; with `kept_quote_id` the terms of that quote hold. `received_on`, with its
+         *     reason as `exception`, is the day the form came in; `exception` alone lets somebody in after the close. `hold` keeps the
+         *     seat until the first payment only, `held_place_id` takes it from places held, `told` says who hears of it.
          */
         NewEnrollment: {
             /** People */
@@ -4396,6 +5529,8 @@ export interface components {
             rate_id?: unknown;
             /** Heads */
             heads?: unknown;
+            /** Waive */
+            waive?: unknown;
             /** Run Id */
             run_id: number;
             /** Person Id */
@@ -4404,6 +5539,8 @@ export interface components {
             total: string;
             /** Organization Id */
             organization_id?: number | null;
+            /** Payer Person Id */
+            payer_person_id?: number | null;
             /**
              * Note
              * @default
@@ -4416,6 +5553,21 @@ export interface components {
             names: string[];
             /** Kept Quote Id */
             kept_quote_id?: number | null;
+            /** Received On */
+            received_on?: string | null;
+            /**
+             * Exception
+             * @default
+             */
+            exception: string;
+            /** Set Aside Id */
+            set_aside_id?: number | null;
+            /** Hold */
+            hold?: boolean | null;
+            /** Held Place Id */
+            held_place_id?: number | null;
+            /** Told */
+            told?: string[] | null;
         } & {
             [key: string]: unknown;
         };
@@ -4436,6 +5588,8 @@ export interface components {
             rate_id?: unknown;
             /** Heads */
             heads?: unknown;
+            /** Waive */
+            waive?: unknown;
             /** Run Id */
             run_id?: unknown;
             /** Person Id */
@@ -4563,7 +5717,10 @@ export interface components {
         } & {
             [key: string]: unknown;
         };
-        /** NewWaiting */
+        /**
+         * NewWaiting
+         * @description `head_start` is a rank before others, with its reason as `exception`; `answers` are to the run's own questions.
+         */
         NewWaiting: {
             /** People */
             people?: unknown;
@@ -4577,17 +5734,40 @@ export interface components {
             rate_id?: unknown;
             /** Heads */
             heads?: unknown;
+            /** Waive */
+            waive?: unknown;
             /** Run Id */
             run_id: number;
             /** Person Id */
             person_id: number;
             /** Organization Id */
             organization_id?: number | null;
+            /** Payer Person Id */
+            payer_person_id?: number | null;
             /**
              * Note
              * @default
              */
             note: string;
+            /** Received On */
+            received_on?: string | null;
+            /**
+             * Exception
+             * @default
+             */
+            exception: string;
+            /**
+             * Head Start
+             * @default 0
+             */
+            head_start: number;
+            /**
+             * Answers
+             * @default {}
+             */
+            answers: {
+                [key: string]: string;
+            };
         } & {
             [key: string]: unknown;
         };
@@ -4616,6 +5796,15 @@ export interface components {
             /** Place */
             place: string;
         };
+        /** NextRun */
+        NextRun: {
+            /** Id */
+            id: number;
+            /** Code */
+            code: string;
+            /** Title */
+            title: string;
+        };
         /** NoteOut */
         NoteOut: {
             /** At */
@@ -4629,6 +5818,76 @@ export interface components {
         Notes: {
             /** Notes */
             notes: components["schemas"]["NoteOut"][];
+        };
+        /** NoticeDone */
+        NoticeDone: {
+            /** Text */
+            text: string;
+            /** Version */
+            version: number;
+            /** Seen */
+            seen: boolean;
+            /** Change */
+            change: string | null;
+        };
+        /** NoticeIn */
+        NoticeIn: {
+            /** Text */
+            text: string;
+        };
+        /**
+         * NoticeOut
+         * @description `seen`: whoever looks has acknowledged this version.
+         */
+        NoticeOut: {
+            /** Text */
+            text: string;
+            /** Version */
+            version: number;
+            /** Seen */
+            seen: boolean;
+        };
+        /** NoticeRead */
+        NoticeRead: {
+            /** Version */
+            version: number;
+        };
+        /** OfferDone */
+        OfferDone: {
+            /** Change */
+            change: string;
+            /** Waiting Id */
+            waiting_id: number;
+            /** Name */
+            name: string;
+            /** Run Id */
+            run_id: number;
+        };
+        /**
+         * OfferIn
+         * @description Out of turn, the reason.
+         */
+        OfferIn: {
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
+        /** OneOfMany */
+        OneOfMany: {
+            /** Enrollment Id */
+            enrollment_id: number;
+            /** Name */
+            name: string;
+            /** Kept */
+            kept: string;
+            /** Credit */
+            credit: string;
+            /** Owed */
+            owed: string;
+            /** Why */
+            why: string;
         };
         /**
          * OpenInstallment
@@ -4649,6 +5908,30 @@ export interface components {
             who: string;
             /** Age */
             age: string;
+        };
+        /**
+         * OpenOffer
+         * @description An offer to be answered; `asked_time`: they ask for longer.
+         */
+        OpenOffer: {
+            /** Run Id */
+            run_id: number;
+            /** Code */
+            code: string;
+            /** Title */
+            title: string;
+            /** Person Id */
+            person_id: number;
+            /** Name */
+            name: string;
+            /** Phone */
+            phone: string | null;
+            /** Heads */
+            heads: number;
+            /** Asked Time */
+            asked_time: boolean;
+            /** Until */
+            until: string;
         };
         /**
          * OpenRow
@@ -4901,6 +6184,8 @@ export interface components {
             phone: string | null;
             /** Note */
             note: string;
+            /** Merged Into Id */
+            merged_into_id: number | null;
             /** Change */
             change: string;
         };
@@ -4920,6 +6205,8 @@ export interface components {
             phone: string | null;
             /** Note */
             note: string;
+            /** Merged Into Id */
+            merged_into_id: number | null;
             /** Runs */
             runs: number;
             /** Owed */
@@ -4927,6 +6214,27 @@ export interface components {
             /** Credit */
             credit: string | null;
             next_due: components["schemas"]["NextDue"] | null;
+        };
+        /** PersonMessage */
+        PersonMessage: {
+            /** Id */
+            id: number;
+            /** To */
+            to: string;
+            /** Email */
+            email: string;
+            /** Subject */
+            subject: string;
+            /** Body */
+            body: string;
+            /** Run Id */
+            run_id: number | null;
+            /** At */
+            at: string;
+            /** Status */
+            status: string;
+            /** Invoice Id */
+            invoice_id: number | null;
         };
         /** PersonNear */
         PersonNear: {
@@ -4944,6 +6252,8 @@ export interface components {
             phone: string | null;
             /** Note */
             note: string;
+            /** Merged Into Id */
+            merged_into_id: number | null;
             /** Why */
             why: string;
         };
@@ -4963,6 +6273,8 @@ export interface components {
             phone: string | null;
             /** Note */
             note: string;
+            /** Merged Into Id */
+            merged_into_id: number | null;
         };
         /** PersonPage */
         PersonPage: {
@@ -4980,6 +6292,8 @@ export interface components {
             phone: string | null;
             /** Note */
             note: string;
+            /** Merged Into Id */
+            merged_into_id: number | null;
             /** Owed */
             owed: string | null;
             /** Credit */
@@ -5369,6 +6683,15 @@ export interface components {
             /** Changes */
             changes: components["schemas"]["ChangeOut"][];
         };
+        /** QuestionsIn */
+        QuestionsIn: {
+            /** Questions */
+            questions?: unknown;
+            /** Head Start Hours */
+            head_start_hours?: unknown;
+        } & {
+            [key: string]: unknown;
+        };
         /**
          * QuoteAsk
          * @description Beside the ask: who it is for, whose money it is, the names of the other heads, and the day it is asked for.
@@ -5386,6 +6709,16 @@ export interface components {
             rate_id?: unknown;
             /** Heads */
             heads?: unknown;
+            /** Waive */
+            waive?: unknown;
+            /** Received On */
+            received_on?: unknown;
+            /** Exception */
+            exception?: unknown;
+            /** Set Aside Id */
+            set_aside_id?: unknown;
+            /** Held Place Id */
+            held_place_id?: unknown;
             /** Person Id */
             person_id?: unknown;
             /** Organization Id */
@@ -5578,6 +6911,48 @@ export interface components {
             [key: string]: unknown;
         };
         /**
+         * ReplyIn
+         * @description `answer` is take (with the total that was shown), decline or time.
+         */
+        ReplyIn: {
+            /** Answer */
+            answer: string;
+            /**
+             * Total
+             * @default
+             */
+            total: string;
+        };
+        /**
+         * ReplyPage
+         * @description An offer as its page shows it; `stands`: it can still be answered, else `said` says what became of it.
+         */
+        ReplyPage: {
+            /** Center */
+            center: string;
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Heads */
+            heads: number;
+            /** Place */
+            place: string;
+            /** First */
+            first: string | null;
+            /** Stands */
+            stands: boolean;
+            /** Said */
+            said: string;
+            /** Until */
+            until: string | null;
+            /** Asked Time */
+            asked_time: boolean;
+            /** Currency */
+            currency: string;
+            quote: components["schemas"]["QuoteOut"] | null;
+        };
+        /**
          * Ribbon
          * @description The season around today: the runs in it, by first meeting.
          */
@@ -5616,6 +6991,21 @@ export interface components {
             /** Capacity */
             capacity: number;
         };
+        /** RoleChange */
+        RoleChange: {
+            /** Role */
+            role: string;
+        };
+        /**
+         * RoleIn
+         * @description `role` is assistant, instructor or observer.
+         */
+        RoleIn: {
+            /** Person Id */
+            person_id: number;
+            /** Role */
+            role: string;
+        };
         /**
          * Roster
          * @description `rows` hold the values of `columns`, in order.
@@ -5643,8 +7033,34 @@ export interface components {
             waiting: components["schemas"]["WaitingOut"][];
             /** Withdrawn */
             withdrawn: components["schemas"]["Gone"][];
+            /** Groups */
+            groups: components["schemas"]["GroupOut"][];
+            /** Free */
+            free: number;
+            /** Held */
+            held: number;
+            /** Offered */
+            offered: number;
+            /** Set Aside */
+            set_aside: number;
+            /** Chance Why */
+            chance_why: string;
             /** Revision */
             revision: number;
+        };
+        /**
+         * RosterCompared
+         * @description `without` are on the roster and not on the list, `missing` the other way round.
+         */
+        RosterCompared: {
+            /** Run Id */
+            run_id: number;
+            /** Without */
+            without: components["schemas"]["Unlisted"][];
+            /** Missing */
+            missing: string[];
+            /** Both */
+            both: number;
         };
         /** Round */
         Round: {
@@ -5758,6 +7174,8 @@ export interface components {
             smallest: number;
             /** Taken */
             taken: number;
+            /** Kept */
+            kept: number;
             /** Waiting */
             waiting: number;
             price: components["schemas"]["PriceNow"] | null;
@@ -5832,6 +7250,8 @@ export interface components {
             smallest: number;
             /** Taken */
             taken: number;
+            /** Kept */
+            kept: number;
             /** Waiting */
             waiting: number;
             price: components["schemas"]["PriceNow"] | null;
@@ -5842,6 +7262,21 @@ export interface components {
             note: string;
             /** Receipt Note */
             receipt_note: string;
+            /** Overbook */
+            overbook: number;
+            /** Line Rule */
+            line_rule: string;
+            /** Auto Offer */
+            auto_offer: boolean;
+            /** Offer Hours */
+            offer_hours: number;
+            /** Hold Hours */
+            hold_hours: number | null;
+            /** Told */
+            told: string[] | null;
+            /** Questions */
+            questions: string[];
+            notice: components["schemas"]["NoticeOut"];
             /** Sign Up Opens */
             sign_up_opens: string | null;
             /** Windows */
@@ -5924,6 +7359,13 @@ export interface components {
             place: number | null;
             /** Capacity */
             capacity: number;
+            /** Set Aside */
+            set_aside?: string | null;
+            /**
+             * Late
+             * @default false
+             */
+            late: boolean;
             /** Sign Up */
             sign_up: string;
             /** Why */
@@ -5989,11 +7431,16 @@ export interface components {
         };
         /**
          * SeatConfirm
-         * @description The total that was shown.
+         * @description The total that was shown; out of turn, the reason.
          */
         SeatConfirm: {
             /** Total */
             total: string;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
         };
         /**
          * SeatQuote
@@ -6034,6 +7481,13 @@ export interface components {
             place: number | null;
             /** Capacity */
             capacity: number;
+            /** Set Aside */
+            set_aside?: string | null;
+            /**
+             * Late
+             * @default false
+             */
+            late: boolean;
             /** Sign Up */
             sign_up: string;
             /** Why */
@@ -6054,6 +7508,58 @@ export interface components {
         SendIn: {
             /** Email */
             email?: string | null;
+        };
+        /** SendOnIn */
+        SendOnIn: {
+            /** Webhook Id */
+            webhook_id: number;
+            /**
+             * Tag
+             * @default
+             */
+            tag: string;
+        };
+        /**
+         * SetAsideIn
+         * @description With `id` one that is there is changed; zero seats ends it.
+         */
+        SetAsideIn: {
+            /** Id */
+            id?: unknown;
+            /** Name */
+            name?: unknown;
+            /** Seats */
+            seats?: unknown;
+            /** Last */
+            last?: unknown;
+            /** Tag */
+            tag?: unknown;
+            /** Organization Id */
+            organization_id?: unknown;
+        } & {
+            [key: string]: unknown;
+        };
+        /**
+         * SetAsideOut
+         * @description `over`: its last day is past, and its seats are anybody's.
+         */
+        SetAsideOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Seats */
+            seats: number;
+            /** Last */
+            last: string;
+            /** Tag */
+            tag: string | null;
+            /** Organization Id */
+            organization_id: number | null;
+            /** Taken */
+            taken: number;
+            /** Over */
+            over: boolean;
         };
         /** SignIn */
         SignIn: {
@@ -6228,6 +7734,13 @@ export interface components {
             /** Tags */
             tags: string[];
         };
+        /** TakenOver */
+        TakenOver: {
+            /** What */
+            what: string;
+            /** Value */
+            value: string;
+        };
         /**
          * TaxIO
          * @description `on` names rates and extras by their codes; none said is all of them.
@@ -6250,6 +7763,30 @@ export interface components {
             amount: string;
             /** Included */
             included: boolean;
+        };
+        /**
+         * TellDone
+         * @description `without` have no email and are called instead.
+         */
+        TellDone: {
+            /** Change */
+            change: string;
+            /** Told */
+            told: number;
+            /** Without */
+            without: string[];
+        };
+        /**
+         * TellIn
+         * @description Those chosen, or everybody on the roster when none is named.
+         */
+        TellIn: {
+            /** Subject */
+            subject: string;
+            /** Body */
+            body: string;
+            /** Enrollment Ids */
+            enrollment_ids?: number[] | null;
         };
         /** Till */
         Till: {
@@ -6292,12 +7829,21 @@ export interface components {
             /** Amount */
             amount: string;
         };
+        /** TimeIn */
+        TimeIn: {
+            /** Hours */
+            hours: number;
+        };
         /** TodayOut */
         TodayOut: {
             /** Date */
             date: string;
             /** Closed */
             closed: string | null;
+            /** Offers */
+            offers: components["schemas"]["OpenOffer"][];
+            /** Holds */
+            holds: components["schemas"]["EndingHold"][];
             /** Decisions */
             decisions: components["schemas"]["Figures"][];
             /** Clashes */
@@ -6368,6 +7914,8 @@ export interface components {
             heads: number;
             /** Capacity */
             capacity: number;
+            /** Held Until */
+            held_until: string | null;
             /** Change */
             change: string;
             quote: components["schemas"]["QuoteOut"];
@@ -6418,6 +7966,15 @@ export interface components {
             /** Amount */
             amount: string;
         };
+        /** Unlisted */
+        Unlisted: {
+            /** Person Id */
+            person_id: number;
+            /** Name */
+            name: string;
+            /** Way In */
+            way_in: string;
+        };
         /** UserName */
         UserName: {
             /** Id */
@@ -6427,7 +7984,8 @@ export interface components {
         };
         /**
          * WaitingOut
-         * @description `next`: the free seats fit this party, and nobody before it.
+         * @description `next`: the free seats fit this party, and nobody before it. `status` is waiting or offered, `until` the end of the
+         *     offer; `chance` is from 0 to 1, of those who have no offer.
          */
         WaitingOut: {
             /** Id */
@@ -6458,6 +8016,67 @@ export interface components {
             next: boolean;
             /** Fits */
             fits: boolean;
+            /** Status */
+            status: string;
+            /** Until */
+            until: string | null;
+            /** Asked Time */
+            asked_time: boolean;
+            /** Offers */
+            offers: number;
+            /** Chance */
+            chance: string | null;
+            /** Answers */
+            answers: {
+                [key: string]: string;
+            };
+            /** Head Start */
+            head_start: number;
+        };
+        /** WebhookDone */
+        WebhookDone: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Address */
+            address: string;
+            /** Change */
+            change: string;
+        };
+        /** WebhookIn */
+        WebhookIn: {
+            /** Name */
+            name?: unknown;
+            /** Address */
+            address?: unknown;
+        } & {
+            [key: string]: unknown;
+        };
+        /**
+         * WebhookMade
+         * @description The secret is shown this once only.
+         */
+        WebhookMade: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Address */
+            address: string;
+            /** Change */
+            change: string;
+            /** Secret */
+            secret: string;
+        };
+        /** WebhookOut */
+        WebhookOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Address */
+            address: string;
         };
         /** WeekSum */
         WeekSum: {
@@ -6467,12 +8086,33 @@ export interface components {
             amount: string;
         };
         /**
+         * WhichIn
+         * @description `ids` names some of the list; without it all.
+         */
+        WhichIn: {
+            /** Ids */
+            ids?: number[] | null;
+        };
+        /**
          * WindowIO
          * @description A stretch of sign-up; without `opens` from publication, without `closes` through the day before the start.
          */
         WindowIO: {
             opens?: components["schemas"]["RuleIO"] | null;
             closes?: components["schemas"]["RuleIO"] | null;
+        };
+        /** WithRole */
+        WithRole: {
+            /** Change */
+            change: string;
+            /** Enrollment Id */
+            enrollment_id: number;
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            /** Run Id */
+            run_id: number;
         };
         /**
          * WithdrawIn
@@ -6486,6 +8126,8 @@ export interface components {
              * @default
              */
             why: string;
+            /** Received On */
+            received_on?: string | null;
         };
         /**
          * Withdrawal
@@ -15144,6 +16786,158 @@ export interface operations {
             };
         };
     };
+    person_messages: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonMessage"][];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    merge: {
+        parameters: {
+            query?: {
+                preview?: boolean;
+            };
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                person_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MergeIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Merged"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
     get_roster: {
         parameters: {
             query?: never;
@@ -15684,7 +17478,9 @@ export interface operations {
     };
     get_withdrawal: {
         parameters: {
-            query?: never;
+            query?: {
+                received_on?: string | null;
+            };
             header?: never;
             path: {
                 enrollment_id: number;
@@ -16227,6 +18023,2563 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Undone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    add_with_role: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoleIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WithRole"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    set_role: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                enrollment_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoleChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WithRole"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    take_off: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                enrollment_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WithRole"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    put_in_group: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GroupIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Grouped"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    get_attendance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AttendanceOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    mark: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                meeting_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MarksIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AttendanceDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    compare_roster: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CompareIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RosterCompared"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    get_notice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoticeOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    set_notice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoticeIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoticeDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    acknowledge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoticeRead"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoticeOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    withdraw_many: {
+        parameters: {
+            query?: {
+                preview?: boolean;
+            };
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ManyIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ManyDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    move_many: {
+        parameters: {
+            query?: {
+                preview?: boolean;
+            };
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveManyIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ManyMoved"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    roster_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FileIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    roster_paper: {
+        parameters: {
+            query?: {
+                meeting_id?: number | null;
+                remarks?: boolean;
+            };
+            header?: never;
+            path: {
+                run_id: number;
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    tell: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TellIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TellDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    demand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Demand"][];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    get_list: {
+        parameters: {
+            query?: {
+                run_id?: number | null;
+                course_id?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InterestList"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    show_interest: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InterestIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InterestDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_file: {
+        parameters: {
+            query?: {
+                run_id?: number | null;
+                course_id?: number | null;
+                tag?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    set_questions: {
+        parameters: {
+            query?: {
+                run_id?: number | null;
+                course_id?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["QuestionsIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InterestListDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    clear: {
+        parameters: {
+            query?: {
+                run_id?: number | null;
+                course_id?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WhichIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Cleared"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    carry_over: {
+        parameters: {
+            query?: {
+                run_id?: number | null;
+                course_id?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CarryIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CarriedOver"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    send_on: {
+        parameters: {
+            query?: {
+                run_id?: number | null;
+                course_id?: number | null;
+            };
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SendOnIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Cleared"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_webhooks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WebhookOut"][];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    add_webhook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WebhookIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WebhookMade"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    remove_webhook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                webhook_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WebhookDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    kept_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptBack"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    hold_places: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeldDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    change_held: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                held_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeldDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    set_aside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetAsideIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeptBackDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    offer: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                waiting_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OfferIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OfferDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    more_time: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                waiting_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TimeIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OfferDone"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    reply_page: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReplyPage"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    reply: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReplyIn"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReplyPage"];
                 };
             };
             /** @description Please sign in */

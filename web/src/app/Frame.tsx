@@ -7,6 +7,7 @@ import { Page, Trouble } from "../parts/Page";
 import { Ribbon } from "../parts/Ribbon";
 import { day } from "../parts/text";
 import { SignIn } from "../subjects/access/SignIn";
+import { useParkedCount } from "../subjects/roster/DeskCalls";
 import { Find } from "./Find";
 import { Keys } from "./Keys";
 import { api, ask } from "./server";
@@ -40,6 +41,10 @@ const StockPage = lazy(() => import("../subjects/fees/StockPage"));
 const PricesPage = lazy(() => import("../subjects/fees/PricesPage"));
 const DefaultsPage = lazy(() => import("../subjects/fees/DefaultsPage"));
 const EarlyBird = lazy(() => import("../subjects/fees/EarlyBird"));
+const InterestPage = lazy(() => import("../subjects/roster/InterestPage"));
+const DemandPage = lazy(() =>
+  import("../subjects/roster/InterestPage").then((m) => ({ default: m.DemandPage })),
+);
 const ListPage = lazy(() => import("../subjects/bulk/ListPage"));
 
 /** The frame around everything: one header line, and below it the page. */
@@ -120,6 +125,8 @@ function Shell({ me }: { me: Me }) {
           <Route path="/money/stock" element={<StockPage />} />
           <Route path="/money/prices" element={<PricesPage />} />
           <Route path="/money/defaults" element={<DefaultsPage />} />
+          <Route path="/interest" element={<InterestPage />} />
+          <Route path="/demand" element={<DemandPage />} />
           <Route path="/people" element={<PeoplePage />} />
           <Route path="/people/:id" element={<PersonPage />} />
           <Route path="*" element={<Nowhere />} />
@@ -130,10 +137,11 @@ function Shell({ me }: { me: Me }) {
 }
 
 /** Pages that belong to the planner. */
-const PLANNED = /^\/(planner|clashes|season|copy|places|days|runs)/;
+const PLANNED = /^\/(planner|clashes|season|copy|places|days|runs|interest|demand)/;
 
 function Head({ me, onAct, night }: { me: Me; onAct: (act: string) => void; night: boolean }) {
   const { pathname } = useLocation();
+  const parked = useParkedCount();
   return (
     <header className="head">
       <Link className="mark" to="/today">
@@ -148,7 +156,7 @@ function Head({ me, onAct, night }: { me: Me; onAct: (act: string) => void; nigh
         <NavLink to="/planner" className={() => (PLANNED.test(pathname) ? "active" : "")}>
           Planner
         </NavLink>
-        <NavLink to="/desk">Desk</NavLink>
+        <NavLink to="/desk">Desk{parked > 0 && <span className="ochre"> {parked} parked</span>}</NavLink>
         <NavLink to="/people">People</NavLink>
         <NavLink to="/money" className={() => (/^\/(money|accounts)/.test(pathname) ? "active" : "")}>
           Money

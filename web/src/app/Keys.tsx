@@ -13,10 +13,19 @@ const HERE: [RegExp, [string, string][]][] = [
     [
       ["↑ ↓ Enter", "pick a person or a run"],
       ["F4", "back to who"],
+      ["F8", "park the call, and begin another"],
       ["Ctrl Enter", "enroll, or put in line"],
     ],
   ],
   [/^\/runs\/new/, [["Ctrl Enter", "save as a draft"]]],
+  [
+    /^\/runs\/\d+\/attendance/,
+    [
+      ["P L E X A", "present, late, left early, excused, absent, and on to the next person"],
+      ["↑ ↓", "another person"],
+      ["Backspace", "take the mark back"],
+    ],
+  ],
   [/^\/runs\/\d+/, [["Enter", "save the field or form you are in"]]],
   [
     /^\/planner\/line/,

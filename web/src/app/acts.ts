@@ -5,6 +5,7 @@ const ACTS: { title: string; to: string; words: string }[] = [
   { title: "Runs", to: "/planner", words: "planner list runs season" },
   { title: "Runs with sign-up open", to: "/planner?view=open", words: "open sign up" },
   { title: "Drafts", to: "/planner?view=drafts", words: "draft prepare" },
+  { title: "Demand: courses people wait for", to: "/demand", words: "interest waitlist plan a run" },
   { title: "Today", to: "/today", words: "decide reminders clashes" },
   { title: "Time line of the season", to: "/planner/line", words: "planner bars season" },
   { title: "Week by rooms or instructors", to: "/planner/week", words: "planner lanes" },

@@ -4,8 +4,9 @@ import { count, day, money } from "./text";
 type Run = Schemas["RunLine"];
 
 /** "9 of 14, goes ahead from 6": the figure that stands next to every arch. */
-export function seatsText(run: Pick<Run, "taken" | "capacity">): string {
-  return `${run.taken} of ${run.capacity}`;
+export function seatsText(run: Pick<Run, "taken" | "capacity"> & { kept?: number }): string {
+  const kept = run.kept ? `, ${run.kept} kept` : "";
+  return `${run.taken} of ${run.capacity}${kept}`;
 }
 
 /** Whether the smallest number is reached, in words. */

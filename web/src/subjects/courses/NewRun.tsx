@@ -92,6 +92,14 @@ export default function NewRun() {
     const course = courses.data?.find((c) => String(c.id) === courseId);
     set({ courseId, ...(course ? fromDefaults(course.defaults as CourseDefaults) : {}) });
   };
+  // Asked for by demand: the course is chosen.
+  const wanted = params.get("course");
+  useEffect(() => {
+    if (!wanted || !courses.data) return;
+    choose(wanted);
+    setParams({}, { replace: true });
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [wanted, courses.data]);
   const chosen = courses.data?.find((c) => String(c.id) === form.courseId);
   const brought = Object.keys(chosen?.defaults ?? {});
 

@@ -16,6 +16,9 @@ import { clock, count, day, hours, money } from "../../parts/text";
 import { focused, useDone } from "../../parts/useUndo";
 import { RunFees } from "../fees/RunFees";
 import { Roster, useRoster } from "../roster/Roster";
+import { AttendancePage } from "../roster/Attendance";
+import { Chosen } from "../roster/Chosen";
+import { RosterActs } from "../roster/RosterActs";
 import { SignUp } from "../roster/SignUp";
 import { RunDates } from "../schedule/RunDates";
 import { RunLife } from "../schedule/RunLife";
@@ -37,7 +40,7 @@ export type Propose = (
   now?: boolean,
   ask?: boolean,
 ) => Promise<Record<string, string> | null>;
-const TABS = ["roster", "dates", "fees", "terms"] as const;
+const TABS = ["roster", "attendance", "dates", "fees", "terms"] as const;
 
 /** One run: its roster, its dates, its fees, seats and gates. A published run's changes wait in the margin. */
 export default function RunPage() {
@@ -47,6 +50,16 @@ export default function RunPage() {
   const runId = Number(id);
   const [params, setParams] = useSearchParams();
   const chosen = Number(params.get("at")) || null;
+  const [picked, setPicked] = useState<Set<number>>(new Set());
+  const pick = (ids: number[], on: boolean) =>
+    setPicked((old) => {
+      const next = new Set(old);
+      for (const id of ids) {
+        if (on) next.add(id);
+        else next.delete(id);
+      }
+      return next;
+    });
   const pulse = usePulse(Number.isInteger(runId) ? runId : null, 3);
   const [pending, setPending] = useState<Pending | null>(null);
   const [conflict, setConflict] = useState<Conflict | null>(null);
@@ -106,7 +119,12 @@ export default function RunPage() {
         <>
           <News pulse={pulse} />
           {conflict && <BothVersions conflict={conflict} onSettle={(mine) => void settle(mine)} />}
-          {at === "roster" && chosen !== null ? (
+          {at === "roster" && picked.size > 0 ? (
+            <>
+              <ActNotes acts={acts} />
+              <ChosenHere run={run} picked={picked} acts={acts} onClear={() => setPicked(new Set())} />
+            </>
+          ) : at === "roster" && chosen !== null ? (
             <>
               <ActNotes acts={acts} />
               <SignUp
@@ -179,16 +197,35 @@ export default function RunPage() {
         aria-label="Parts of this run"
       >
         <Tab value="roster" label="Roster" />
+        <Tab value="attendance" label="Attendance" />
         <Tab value="dates" label="Dates" />
         <Tab value="fees" label="Fees" />
         <Tab value="terms" label="Seats and gates" />
       </Tabs>
-      {at === "roster" && <Roster run={run} acts={acts} />}
+      {at === "roster" && <Roster run={run} acts={acts} picked={picked} onPick={pick} />}
+      {at === "attendance" && <AttendancePage run={run} acts={acts} />}
       {at === "dates" && <RunDates run={run} propose={propose} />}
       {at === "fees" && <RunFees run={run} propose={propose} />}
-      {at === "terms" && <RunTerms run={run} propose={propose} />}
+      {at === "terms" && <RunTerms run={run} propose={propose} acts={acts} />}
     </Page>
   );
+}
+
+/** Those chosen who are still on the roster. */
+function ChosenHere({
+  run,
+  picked,
+  acts,
+  onClear,
+}: {
+  run: Run;
+  picked: Set<number>;
+  acts: ReturnType<typeof useDone>;
+  onClear: () => void;
+}) {
+  const roster = useRoster(run.id);
+  const here = (roster.data?.people ?? []).filter((p) => picked.has(p.id)).map((p) => p.id);
+  return <Chosen run={run} ids={here} groups={roster.data?.groups ?? []} acts={acts} onClear={onClear} />;
 }
 
 /** Two people changed the same field: both versions, and whose stands. */
@@ -319,6 +356,7 @@ function Margin({
           ))}
         </section>
       )}
+      {run.status !== "draft" && <RosterActs run={run} acts={acts} />}
       <RunLife run={run} propose={propose} />
       <PriceNow run={run} />
       <Sums run={run} />

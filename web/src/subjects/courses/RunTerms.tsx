@@ -4,21 +4,36 @@ import { useState } from "react";
 import { api, ask } from "../../app/server";
 import { useKept } from "../../app/session";
 import { Field } from "../../parts/Field";
+import type { useDone } from "../../parts/useUndo";
 import { Source, useHash } from "../fees/Terms";
+import { KeptBack, LineRules, NoticeEdit } from "../roster/KeptBack";
 import { Gates } from "../schedule/Gates";
 import { whole } from "./form";
 import type { Propose, Run } from "./RunPage";
 
 type Props = { run: Run; propose: Propose };
+type Acts = ReturnType<typeof useDone>;
 
 /** Seats and gates of a run. On a draft a field saves when it is left; else changes wait in the margin. */
-export function RunTerms({ run, propose }: Props) {
+export function RunTerms({ run, propose, acts }: Props & { acts: Acts }) {
   useHash();
   return (
     <>
       <div className="part" style={{ borderTop: 0 }} id="facts">
         <h2>Seats</h2>
         <Facts run={run} propose={propose} />
+      </div>
+      <div className="part" id="kept-back">
+        <h2>Kept back</h2>
+        <KeptBack run={run} acts={acts} />
+      </div>
+      <div className="part" id="line">
+        <h2>Line</h2>
+        <LineRules run={run} propose={propose} />
+      </div>
+      <div className="part" id="notice">
+        <h2>Desk notice</h2>
+        <NoticeEdit run={run} acts={acts} />
       </div>
       <div className="part" id="gates">
         <h2>Gates</h2>

@@ -14,6 +14,7 @@ import { KeptList } from "../fees/QuotesPage";
 import { Reminders } from "../today/Reminders";
 
 import { Kinds } from "./Kinds";
+import { MergePerson, Messages } from "./MergePerson";
 
 type Person = Schemas["PersonPage"];
 
@@ -59,8 +60,8 @@ export default function PersonPage() {
   });
   const person = query.data;
   if (!person) return <NotYet title="Person" error={query.error} retry={() => void query.refetch()} />;
-  const live = person.enrollments.filter((e) => e.status === "seated");
-  const past = person.enrollments.filter((e) => e.status !== "seated");
+  const live = person.enrollments.filter((e) => HOLDS.includes(e.status));
+  const past = person.enrollments.filter((e) => !HOLDS.includes(e.status));
   return (
     <Page
       title={person.name}
@@ -98,6 +99,7 @@ export default function PersonPage() {
             <h2>Reminders</h2>
             <Reminders personId={person.id} />
           </section>
+          <MergePerson person={person} acts={acts} />
           <section>
             <h2>On the phone</h2>
             <Button
@@ -116,6 +118,12 @@ export default function PersonPage() {
         <Link to="/people">People</Link> / {person.name}
       </div>
       <h1>{person.name}</h1>
+      {person.merged_into_id !== null && (
+        <p className="note due">
+          This second record was merged; everything is on{" "}
+          <Link to={`/people/${person.merged_into_id}`}>the kept one</Link>.
+        </p>
+      )}
       <Contact person={person} acts={acts} />
       <div style={{ margin: "14px 0" }}>
         <Kinds person={person} acts={acts} />
@@ -152,6 +160,7 @@ export default function PersonPage() {
         <h2>Notes</h2>
         <Notes person={person} acts={acts} />
       </div>
+      <Messages personId={person.id} />
       <div className="part">
         <h2>Log</h2>
         <ul className="ruled">
@@ -204,6 +213,7 @@ function RunLine({ e }: { e: Person["enrollments"][number] }) {
   );
 }
 
+const HOLDS = ["seated", "held"];
 const NAMES = ["given", "family", "email", "phone", "note"] as const;
 
 function Contact({ person, acts }: { person: Person; acts: ReturnType<typeof useDone> }) {

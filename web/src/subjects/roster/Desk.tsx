@@ -14,7 +14,18 @@ import { useDone } from "../../parts/useUndo";
 import { digitsOf } from "../courses/form";
 import { NewPerson } from "../people/NewPerson";
 import { DeskMargin } from "./DeskMargin";
-import { askOf, headsOf, namesOf, PersonLine, Picked, RunLine, seatsOf, type Call } from "./DeskParts";
+import { CallSoFar, Notice, Parked, useParked, type SoFar } from "./DeskCalls";
+import {
+  askOf,
+  headsOf,
+  namesOf,
+  payerOf,
+  PersonLine,
+  Picked,
+  RunLine,
+  seatsOf,
+  type Call,
+} from "./DeskParts";
 import { DeskTerms } from "./DeskTerms";
 
 /** The terms of a call before anything is said. */
@@ -28,6 +39,13 @@ const FRESH = {
   names: "",
   agreed: null,
   keptId: null,
+  received: "",
+  exception: "",
+  waive: null,
+  hold: null,
+  told: null,
+  answers: {},
+  heldId: null,
 };
 const blank = (): Call => ({
   who: "",
@@ -46,6 +64,8 @@ export default function Desk() {
   const me = useMe();
   const [params, setParams] = useSearchParams();
   const [call, setCall] = useKept<Call>("call", blank());
+  const [soFar, setSoFar] = useKept<SoFar[]>("call-so-far", []);
+  const [parked, setParked] = useParked();
   const acts = useDone();
   const pulse = usePulse(null, 3);
   const [changed, setChanged] = useState<{ shown: string; now: string } | null>(null);
@@ -63,8 +83,10 @@ export default function Desk() {
   const asked = Number(params.get("run"));
   useEffect(() => {
     if (!asked) return;
-    setCall((old) => ({ ...old, ...FRESH, runId: asked, what: "", key: newKey() }));
+    const heldId = Number(params.get("held")) || null;
+    setCall((old) => ({ ...old, ...FRESH, runId: asked, heldId, what: "", key: newKey() }));
     setParams({}, { replace: true });
+    // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [asked, setCall, setParams]);
 
   // A kept quote brings person, run and terms along.
@@ -109,6 +131,7 @@ export default function Desk() {
 
   const who = useSettled(call.who.trim(), 120);
   const what = useSettled(call.what.trim(), 120);
+  const [late, setLate] = useState(false);
   const found = useQuery({
     queryKey: ["people", who],
     queryFn: ({ queryKey }) =>
@@ -117,11 +140,18 @@ export default function Desk() {
     placeholderData: keepPreviousData,
   });
   const runs = useQuery({
-    queryKey: ["desk-runs", what],
+    queryKey: ["desk-runs", what, late],
     queryFn: ({ queryKey }) =>
       ask(
         api.GET("/api/v1/runs", {
-          params: { query: { q: queryKey[1] as string, teaching: "before", status: "published", limit: 6 } },
+          params: {
+            query: {
+              q: queryKey[1] as string,
+              teaching: late ? "" : "before",
+              status: "published",
+              limit: 6,
+            },
+          },
         }),
       ),
     placeholderData: keepPreviousData,
@@ -135,8 +165,11 @@ export default function Desk() {
   const typed = JSON.stringify({
     ...askOf(call, digitsOf(run.data?.currency ?? me.currency)),
     person_id: call.person?.id ?? null,
-    organization_id: call.payer ? Number(call.payer) : null,
+    organization_id: payerOf(call).organization_id,
     names: heads > 1 ? namesOf(call) : [],
+    received_on: call.received || null,
+    exception: call.exception.trim() || null,
+    held_place_id: call.heldId,
   });
   const wished = useSettled(typed, 120);
   const quote = useQuery({
@@ -165,8 +198,45 @@ export default function Desk() {
     settled &&
     (quote.data.can_enroll || (quote.data.can_wait && call.keptId === null)) &&
     !quote.data.names.some((n) => n.error) &&
-    !(quote.data.details_needed && !quote.data.details && quote.data.can_enroll);
-  const done = (text: string, change: string, runId: number) => {
+    !(quote.data.details_needed && !quote.data.details && quote.data.can_enroll) &&
+    (!run.data?.notice.text || run.data.notice.seen);
+  const payers = [
+    { value: "", text: "the learner" },
+    ...[...new Map(soFar.filter((l) => l.payer.startsWith("p")).map((l) => [l.payer, l.payerName]))]
+      .filter(([value]) => value !== `p${call.person?.id}`)
+      .map(([value, name]) => ({ value, text: `${name}, of this call` })),
+    ...(organizations.data ?? []).map((o) => ({ value: String(o.id), text: o.name })),
+  ];
+  const park = () => {
+    if (!call.person && call.runId === null && !call.who.trim() && soFar.length === 0) return;
+    const about = [call.person?.name ?? call.who.trim(), run.data?.title].filter(Boolean).join(", ");
+    setParked((old) => [...old, { call, soFar, about: about || "a call", at: new Date().toISOString() }]);
+    setCall(blank());
+    setSoFar([]);
+    setChanged(null);
+    acts.say({ text: `Parked: ${about || "a call"}.` });
+    focus(whoRef);
+  };
+  const takeUp = (n: number) => {
+    const held = parked[n];
+    if (!held) return;
+    setParked((old) => old.filter((_, i) => i !== n));
+    setCall({ ...blank(), ...held.call, key: newKey() });
+    setSoFar(held.soFar);
+    setChanged(null);
+  };
+  const done = (text: string, change: string, runId: number, due: string) => {
+    const line = {
+      text,
+      change,
+      runId,
+      due,
+      person: call.person!,
+      run: run.data!.title,
+      payer: call.payer || `p${call.person!.id}`,
+      payerName: payers.find((p) => p.value === call.payer)?.text ?? call.person!.name,
+    };
+    setSoFar((old) => [...old, line]);
     setCall(blank());
     setChanged(null);
     acts.say({ text, change, link: <Link to={`/runs/${runId}/roster`}>See the roster</Link> });
@@ -175,12 +245,14 @@ export default function Desk() {
   const enroll = async () => {
     if (!ready || !call.person || !quote.data || !run.data || busy) return;
     const asked = {
-      ...(JSON.parse(wished) as ReturnType<typeof askOf>),
+      ...askOf(call, digitsOf(run.data.currency)),
       run_id: quote.data.run_id,
       person_id: call.person.id,
       plan_id: quote.data.plan_id,
-      organization_id: call.payer ? Number(call.payer) : null,
+      ...payerOf(call),
       note: call.note,
+      received_on: call.received || null,
+      exception: call.exception.trim(),
       ...(call.mixed || call.agreed ? {} : { rate_id: quote.data.rate_id }),
     };
     const params = { header: { "Idempotency-Key": call.key } };
@@ -188,9 +260,11 @@ export default function Desk() {
     acts.say(null);
     try {
       if (quote.data.can_wait) {
-        const lined = await ask(api.POST("/api/v1/waiting", { params, body: asked }));
+        const lined = await ask(
+          api.POST("/api/v1/waiting", { params, body: { ...asked, head_start: 0, answers: call.answers } }),
+        );
         const said = `${lined.name} waits for ${run.data.title} as number ${lined.place} in line.`;
-        done(said, lined.change, lined.run_id);
+        done(said, lined.change, lined.run_id, "0");
         return;
       }
       const total = changed?.now ?? quote.data.total;
@@ -202,12 +276,23 @@ export default function Desk() {
             total,
             names: heads > 1 ? namesOf(call) : [],
             kept_quote_id: call.keptId,
+            hold: call.hold,
+            told: call.told,
+            held_place_id: call.heldId,
           },
         }),
       );
       const now = money(held.quote.due_now, held.quote.currency);
       const seats = `${seatsOf(held.seat, held.heads)} of ${held.capacity}`;
-      done(`${held.name} has ${seats} on ${run.data.title}; ${now} is due now.`, held.change, held.run_id);
+      const until = held.held_until
+        ? `; held until ${day(held.held_until, false)}, ${held.held_until.slice(11, 16)}, for the payment`
+        : "";
+      done(
+        `${held.name} has ${seats} on ${run.data.title}; ${now} is due now${until}.`,
+        held.change,
+        held.run_id,
+        held.quote.due_now,
+      );
     } catch (error) {
       if (error instanceof ServerProblem && error.kind === "total-changed") {
         setChanged({ shown: String(error.extra.shown), now: String(error.extra.now) });
@@ -219,12 +304,17 @@ export default function Desk() {
     }
   };
   const enrollRef = useRef(enroll);
+  const parkRef = useRef(park);
   useEffect(() => {
     enrollRef.current = enroll;
+    parkRef.current = park;
   });
   useEffect(() => {
     const keys = (e: KeyboardEvent) => {
-      if (e.key === "Enter" && e.ctrlKey) {
+      if (e.key === "F8") {
+        e.preventDefault();
+        parkRef.current();
+      } else if (e.key === "Enter" && e.ctrlKey) {
         e.preventDefault();
         void enrollRef.current();
       } else if (e.key === "F4") {
@@ -249,6 +339,8 @@ export default function Desk() {
       margin={
         <>
           <News pulse={pulse} />
+          <Parked parked={parked} onTake={takeUp} />
+          {run.data && <Notice run={run.data} />}
           <DeskMargin
             call={call}
             run={run.data}
@@ -259,6 +351,23 @@ export default function Desk() {
             ready={ready}
             busy={busy}
             onEnroll={() => void enroll()}
+          />
+          <CallSoFar
+            lines={soFar}
+            currency={me.currency}
+            onAgain={(line) => {
+              setCall({
+                ...blank(),
+                person: line.person,
+                payer: line.payer === `p${line.person.id}` ? "" : line.payer,
+              });
+              focus(whatRef);
+            }}
+            onOther={(line) => {
+              setCall({ ...blank(), runId: line.runId, payer: line.payer });
+              focus(whoRef);
+            }}
+            onEnd={() => setSoFar([])}
           />
         </>
       }
@@ -276,11 +385,14 @@ export default function Desk() {
             <kbd>F4</kbd> who
           </span>
           <span>
+            <kbd>F8</kbd> park
+          </span>
+          <span>
             <kbd>Ctrl Enter</kbd> enroll
           </span>
           <button
             className="plainly quiet"
-            onClick={() => (setCall(blank()), setChanged(null), focus(whoRef))}
+            onClick={() => (setCall(blank()), setSoFar([]), setChanged(null), focus(whoRef))}
           >
             new call
           </button>
@@ -350,15 +462,7 @@ export default function Desk() {
           )}
           {call.person && (
             <div style={{ marginTop: 14 }}>
-              <Choice
-                label="Pays"
-                value={call.payer}
-                onChange={(payer) => set({ payer })}
-                options={[
-                  { value: "", text: "the learner" },
-                  ...(organizations.data ?? []).map((o) => ({ value: String(o.id), text: o.name })),
-                ]}
-              />
+              <Choice label="Pays" value={call.payer} onChange={(payer) => set({ payer })} options={payers} />
             </div>
           )}
           {call.person?.owed && (
@@ -410,11 +514,17 @@ export default function Desk() {
               empty={
                 runs.data && (
                   <p className="slate" style={{ marginTop: 10 }}>
-                    No published run that has not begun fits.
+                    {late ? "No published run fits." : "No published run that has not begun fits."}
                   </p>
                 )
               }
             />
+          )}
+          {call.runId === null && (
+            <label className="tick">
+              <input type="checkbox" checked={late} onChange={(e) => setLate(e.target.checked)} />
+              also runs that have begun
+            </label>
           )}
         </section>
 
@@ -424,6 +534,14 @@ export default function Desk() {
           </h2>
           {run.data ? (
             <>
+              {call.heldId !== null && (
+                <p className="note">
+                  From the places held without names.{" "}
+                  <button type="button" className="plainly" onClick={() => set({ heldId: null })}>
+                    not from them
+                  </button>
+                </p>
+              )}
               {call.keptId !== null ? (
                 <div className="note">
                   <p>

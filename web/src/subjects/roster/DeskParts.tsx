@@ -28,8 +28,28 @@ export type Call = {
   /** The kept quote that is signed up on. */
   keptId: number | null;
   note: string;
+  /** The day the form came in, where it is not today, and why it, or a sign-up after the close, counts. */
+  received: string;
+  exception: string;
+  /** Why the seat costs nothing; null while it costs what it costs. */
+  waive: string | null;
+  /** Whether the seat is held until the first payment, and who is told; null as the run has it. */
+  hold: boolean | null;
+  told: string[] | null;
+  answers: Record<string, string>;
+  /** The places held without names that are taken up. */
+  heldId: number | null;
   key: string;
 };
+
+/** Whose money it is, as the server takes it: an organization, another person, or the learner. */
+export function payerOf(call: Call) {
+  const other = call.payer.startsWith("p");
+  return {
+    organization_id: call.payer && !other ? Number(call.payer) : null,
+    payer_person_id: other ? Number(call.payer.slice(1)) : null,
+  };
+}
 
 /** A number typed for heads or extras; 0 for what is none. */
 export function counted(text: string): number {
@@ -67,6 +87,7 @@ export function askOf(call: Call, digits: number) {
       .map(([id, text]) => ({ extra_id: Number(id), count: whole(text) })),
     code: call.code.trim() || null,
     plan_id: call.planId,
+    ...(call.waive === null ? {} : { waive: call.waive }),
   };
 }
 

@@ -6,7 +6,8 @@ import { useId, useState, type ReactNode } from "react";
 import { api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
 import { Field } from "../../parts/Field";
 import { money } from "../../parts/text";
-import { headsOf, namesOf, Picks, type Call } from "./DeskParts";
+import { DeskExceptions } from "./DeskCalls";
+import { headsOf, namesOf, payerOf, Picks, type Call } from "./DeskParts";
 
 /** The terms of a call: rate or rates, heads and their names, extras, code, plan. Everything shows in the quote at once. */
 export function DeskTerms({
@@ -22,7 +23,7 @@ export function DeskTerms({
   quote?: Schemas["RunQuote"];
   error: unknown;
 }) {
-  const payer = call.payer ? Number(call.payer) : null;
+  const payer = payerOf(call).organization_id;
   const choices = useQuery({
     queryKey: ["choices", run.id, call.person?.id ?? null, payer],
     queryFn: () =>
@@ -207,6 +208,7 @@ export function DeskTerms({
           A code or a note
         </button>
       )}
+      <DeskExceptions call={call} set={set} run={run} quote={quote} faults={faults} />
     </>
   );
 }
@@ -269,7 +271,9 @@ function Details({ call, words }: { call: Call; words: string | null }) {
       await ask(
         api.POST("/api/v1/payment-details", {
           params: { header: { "Idempotency-Key": key } },
-          body: call.payer ? { organization_id: Number(call.payer) } : { person_id: call.person!.id },
+          body: payerOf(call).organization_id
+            ? { organization_id: payerOf(call).organization_id }
+            : { person_id: payerOf(call).payer_person_id ?? call.person!.id },
         }),
       );
       void queries.invalidateQueries({ queryKey: ["quote"] });

@@ -2,134 +2,235 @@ import Button from "@mui/material/Button";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { api, ask, messageOf, newKey, type Schemas } from "../../app/server";
+import { api, ask, faultsOf, messageOf, newKey, ServerProblem, type Schemas } from "../../app/server";
+import { Field } from "../../parts/Field";
 import { day, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
 
 type Waits = Schemas["WaitingOut"];
+type Act = "seat" | "offer" | "leave" | "time";
 
-/** Those who wait, in order. The next whom the free seats fit can be seated. */
+/** Those who wait, in order, with their offers and their chance. The next whom the free seats fit is seated or offered;
+ * out of turn with a reason. */
 export function Line({
   waiting,
   run,
   acts,
+  why,
 }: {
   waiting: Waits[];
   run: Schemas["RunOut"];
   acts: ReturnType<typeof useDone>;
+  why: string;
 }) {
-  const [asking, setAsking] = useState<{ row: Waits; quote: Schemas["SeatQuote"] } | null>(null);
-  const [leaving, setLeaving] = useState<Waits | null>(null);
+  const [open, setOpen] = useState<{ row: Waits; act: Act } | null>(null);
+  return (
+    <>
+      <ol className="line" aria-label="Waiting, in order">
+        {waiting.map((w) => (
+          <li key={w.id}>
+            <span className="slate n">{w.place}</span>
+            <span className="grow">
+              <Link className="name strong" to={`/people/${w.person_id}`}>
+                {w.name}
+              </Link>
+              {w.heads > 1 && <strong>, {w.heads} seats</strong>}{" "}
+              <span className="slate">
+                {w.email ?? w.phone} · joined {day(w.joined, false)} · {w.rate}
+                {w.payer && ` · pays: ${w.payer}`}
+                {w.head_start !== 0 && ` · head start ${w.head_start}`}
+                {w.note && ` · ${w.note}`}
+              </span>
+              {w.status === "offered" && w.until && (
+                <div className="ochre strong">
+                  has an offer until {day(w.until, false)}, {w.until.slice(11, 16)}
+                  {w.asked_time && "; asks for more time"}
+                </div>
+              )}
+              {w.chance && <div className="slate">chance of a seat {chanceText(w.chance)}</div>}
+            </span>
+            {open?.row.id === w.id ? (
+              <OpenAct key={open.act} row={w} act={open.act} acts={acts} onClose={() => setOpen(null)} />
+            ) : (
+              <span className="row mid nowrap noprint">
+                {run.status === "published" && (w.next || w.status === "offered") && (
+                  <Button
+                    size="small"
+                    aria-label={`Seat ${w.name}`}
+                    onClick={() => setOpen({ row: w, act: "seat" })}
+                  >
+                    Seat {w.name}
+                  </Button>
+                )}
+                {run.status === "published" && w.status === "waiting" && w.fits && (
+                  <button
+                    className="plainly quiet"
+                    aria-label={`Offer a seat to ${w.name}`}
+                    onClick={() => setOpen({ row: w, act: "offer" })}
+                  >
+                    offer{w.next ? "" : " out of turn"}
+                  </button>
+                )}
+                {w.status === "offered" && (
+                  <button
+                    className="plainly quiet"
+                    aria-label={`More time for ${w.name}`}
+                    onClick={() => setOpen({ row: w, act: "time" })}
+                  >
+                    more time
+                  </button>
+                )}
+                <button
+                  className="plainly quiet"
+                  aria-label={`Leave the line, ${w.name}`}
+                  onClick={() => setOpen({ row: w, act: "leave" })}
+                >
+                  leave the line
+                </button>
+              </span>
+            )}
+          </li>
+        ))}
+      </ol>
+      <p className="slate">The chance is worked out from what happened before: {why}</p>
+    </>
+  );
+}
+
+/** "about 12 in 100", as it is said on the phone. */
+function chanceText(chance: string): string {
+  const percent = Number(chance) * 100;
+  if (percent < 1) return "less than 1 in 100";
+  return percent > 99 ? "almost certain" : `about ${Math.round(percent)} in 100`;
+}
+
+/** One act on somebody in line, asked where it is done. */
+function OpenAct({
+  row,
+  act,
+  acts,
+  onClose,
+}: {
+  row: Waits;
+  act: Act;
+  acts: ReturnType<typeof useDone>;
+  onClose: () => void;
+}) {
+  const [quote, setQuote] = useState<Schemas["SeatQuote"] | null>(null);
+  const [why, setWhy] = useState("");
+  const [asking, setAsking] = useState(act === "offer" && !row.next);
+  const [hours, setHours] = useState("24");
+  const [fault, setFault] = useState("");
   const [key, setKey] = useState(newKey);
   const [busy, setBusy] = useState(false);
+  const path = { waiting_id: row.id };
+  const params = { path, header: { "Idempotency-Key": key } };
+  if (act === "seat" && quote === null && !busy && !fault) {
+    setBusy(true);
+    ask(api.GET("/api/v1/waiting/{waiting_id}/quote", { params: { path } }))
+      .then(setQuote)
+      .catch((error: unknown) => {
+        acts.fail(messageOf(error));
+        onClose();
+      })
+      .finally(() => setBusy(false));
+  }
   const work = async (deed: () => Promise<void>) => {
     setBusy(true);
     try {
       await deed();
-      setAsking(null);
-      setLeaving(null);
+      onClose();
     } catch (error) {
-      acts.fail(messageOf(error));
-    } finally {
       setKey(newKey());
+      if (error instanceof ServerProblem && error.kind === "not-next") {
+        setAsking(true);
+        setFault(messageOf(error));
+      } else if (Object.keys(faultsOf(error)).length) setFault(Object.values(faultsOf(error))[0]!);
+      else {
+        acts.fail(messageOf(error));
+        onClose();
+      }
+    } finally {
       setBusy(false);
     }
   };
-  const quoteFor = (row: Waits) =>
-    work(async () => {
-      const path = { waiting_id: row.id };
-      const quote = await ask(api.GET("/api/v1/waiting/{waiting_id}/quote", { params: { path } }));
-      setTimeout(() => setAsking({ row, quote }), 0);
-    });
-  const seat = (row: Waits, total: string) =>
+  const seat = () =>
     work(async () => {
       const held = await ask(
-        api.POST("/api/v1/waiting/{waiting_id}/seat", {
-          params: { path: { waiting_id: row.id }, header: { "Idempotency-Key": key } },
-          body: { total },
-        }),
+        api.POST("/api/v1/waiting/{waiting_id}/seat", { params, body: { total: quote!.total, why } }),
       );
       acts.say({
         text: `${held.name} has ${held.heads > 1 ? `${held.heads} seats` : `seat ${held.seat}`}; ${money(held.quote.due_now, held.quote.currency)} is due now.`,
         change: held.change,
       });
     });
-  const leave = (row: Waits) =>
+  const offer = () =>
     work(async () => {
-      const left = await ask(
-        api.POST("/api/v1/waiting/{waiting_id}/leave", {
-          params: { path: { waiting_id: row.id }, header: { "Idempotency-Key": key } },
-        }),
-      );
+      const done = await ask(api.POST("/api/v1/waiting/{waiting_id}/offer", { params, body: { why } }));
+      acts.say({ text: `${done.name} has an offer, and hears of it in a minute.`, change: done.change });
+    });
+  const leave = () =>
+    work(async () => {
+      const left = await ask(api.POST("/api/v1/waiting/{waiting_id}/leave", { params }));
       acts.say({ text: `${left.name} left the line.`, change: left.change });
     });
+  const time = () =>
+    work(async () => {
+      const done = await ask(
+        api.POST("/api/v1/waiting/{waiting_id}/more-time", {
+          params: { path },
+          body: { hours: Number(hours) || 0 },
+        }),
+      );
+      acts.say({ text: `${done.name} has longer to answer.` });
+    });
+  const what: Record<Act, { label: string; go: () => Promise<void>; lost?: boolean; ready: boolean }> = {
+    seat: {
+      label: row.heads > 1 ? `Give ${row.heads} seats` : "Give the seat",
+      go: seat,
+      ready: quote !== null,
+    },
+    offer: { label: "Offer it", go: offer, ready: true },
+    leave: { label: "Take out of the line", go: leave, lost: true, ready: true },
+    time: { label: "Give more time", go: time, ready: true },
+  };
+  const now = what[act];
   return (
-    <ol className="line" aria-label="Waiting, in order of joining">
-      {waiting.map((w) => (
-        <li key={w.id}>
-          <span className="slate n">{w.place}</span>
-          <span className="grow">
-            <Link className="name strong" to={`/people/${w.person_id}`}>
-              {w.name}
-            </Link>
-            {w.heads > 1 && <strong>, {w.heads} seats</strong>}{" "}
-            <span className="slate">
-              {w.email ?? w.phone} · joined {day(w.joined, false)} · {w.rate}
-              {w.payer && ` · pays: ${w.payer}`}
-              {w.note && ` · ${w.note}`}
-            </span>
-          </span>
-          {asking?.row.id === w.id ? (
-            <span className="row mid nowrap">
-              <span>
-                today {money(asking.quote.total, asking.quote.currency)}, now{" "}
-                {money(asking.quote.due_now, asking.quote.currency)}
-              </span>
-              <Button
-                size="small"
-                variant="contained"
-                autoFocus
-                disabled={busy}
-                onClick={() => void seat(w, asking.quote.total)}
-              >
-                Give {w.heads > 1 ? `${w.heads} seats` : "the seat"}
-              </Button>
-              <button className="plainly" onClick={() => setAsking(null)}>
-                not yet
-              </button>
-            </span>
-          ) : leaving?.id === w.id ? (
-            <span className="row mid nowrap">
-              <Button size="small" color="error" autoFocus disabled={busy} onClick={() => void leave(w)}>
-                Take out of the line
-              </Button>
-              <button className="plainly" onClick={() => setLeaving(null)}>
-                keep
-              </button>
-            </span>
-          ) : (
-            <span className="row mid nowrap noprint">
-              {w.next && run.status === "published" && (
-                <Button
-                  size="small"
-                  disabled={busy}
-                  aria-label={`Seat ${w.name}`}
-                  onClick={() => void quoteFor(w)}
-                >
-                  Seat {w.name}
-                </Button>
-              )}
-              <button
-                className="plainly quiet"
-                aria-label={`Leave the line, ${w.name}`}
-                onClick={() => setLeaving(w)}
-              >
-                leave the line
-              </button>
-            </span>
-          )}
-        </li>
-      ))}
-    </ol>
+    <form
+      className="row mid nowrap"
+      noValidate
+      onSubmit={(e) => {
+        e.preventDefault();
+        if (now.ready && !busy) void now.go();
+      }}
+      onKeyDown={(e) => e.key === "Escape" && onClose()}
+    >
+      {act === "seat" && quote && (
+        <span>
+          today {money(quote.total, quote.currency)}, now {money(quote.due_now, quote.currency)}
+        </span>
+      )}
+      {act === "time" && (
+        <Field label="Hours more" width={100} value={hours} onChange={setHours} fault={fault} autoFocus />
+      )}
+      {asking && (
+        <Field label="Why out of turn" width={200} value={why} onChange={setWhy} fault={fault} autoFocus />
+      )}
+      {now.ready && (
+        <Button
+          type="submit"
+          size="small"
+          variant={now.lost ? "outlined" : "contained"}
+          color={now.lost ? "error" : "primary"}
+          autoFocus={!asking && act !== "time"}
+          disabled={busy}
+        >
+          {now.label}
+        </Button>
+      )}
+      <button type="button" className="plainly" onClick={onClose}>
+        {act === "leave" ? "keep" : "not yet"}
+      </button>
+    </form>
   );
 }

@@ -7,7 +7,7 @@ import { useKept, useSettled } from "../../app/session";
 import { PickList } from "../../parts/PickList";
 import type { useDone } from "../../parts/useUndo";
 import { NewPerson } from "../people/NewPerson";
-import type { RosterRow } from "./Roster";
+import type { RosterRow } from "./rosterRows";
 
 /** A head of a party beside the one who signed up: its name, or the way to name it. */
 export function PartyHead({

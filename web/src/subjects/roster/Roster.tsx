@@ -1,40 +1,18 @@
-import Table from "@mui/material/Table";
-import TableBody from "@mui/material/TableBody";
-import TableCell from "@mui/material/TableCell";
-import TableHead from "@mui/material/TableHead";
-import TableRow from "@mui/material/TableRow";
 import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 
 import { api, ask, type Schemas } from "../../app/server";
-import { useMe } from "../../app/session";
-import { Field } from "../../parts/Field";
+import { useKept, useMe } from "../../app/session";
+import { Choice, Field } from "../../parts/Field";
 import { Trouble } from "../../parts/Page";
-import { count, day, isZero, money } from "../../parts/text";
+import { count, day } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
 import { Line } from "./Line";
-import { PartyHead } from "./PartyHead";
+import { COLUMNS, RosterTable, USUAL } from "./RosterTable";
+import { firstSeats, MONEY, rateOf, shownRows, SORTS, type Filters, type RosterRow } from "./rosterRows";
 
-export type RosterRow = {
-  id: number;
-  person_id: number;
-  name: string;
-  email: string | null;
-  phone: string | null;
-  way_in: string;
-  batch: number | null;
-  rate: string;
-  payer: string | null;
-  total: string;
-  owed: string;
-  next_due: string | null;
-  next_amount: string | null;
-  signed_up: string;
-  entered_by: string;
-  heads: number;
-  places: { n: number; person_id: number | null; name: string | null }[];
-  note: string;
-};
+export type { RosterRow } from "./rosterRows";
 
 export function useRoster(runId: number) {
   return useQuery({
@@ -51,14 +29,27 @@ export function useRoster(runId: number) {
   });
 }
 
-const plain = (text: string) => text.normalize("NFKD").replace(/\p{M}/gu, "").toLowerCase();
+const FILTERS = ["q", "way", "rate", "money", "group", "role"] as const;
 
-/** Who holds which seat, in order, with the cut where the seats end. */
-export function Roster({ run, acts }: { run: Schemas["RunOut"]; acts: ReturnType<typeof useDone> }) {
+/** Who holds which seat, in order, with the cut where the seats end, and those who wait below it. */
+export function Roster({
+  run,
+  acts,
+  picked,
+  onPick,
+}: {
+  run: Schemas["RunOut"];
+  acts: ReturnType<typeof useDone>;
+  picked: Set<number>;
+  onPick: (ids: number[], on: boolean) => void;
+}) {
   const me = useMe();
   const roster = useRoster(run.id);
   const [params, setParams] = useSearchParams();
-  const q = params.get("q") ?? "";
+  const [columns, setColumns] = useKept<string[]>("roster-columns", USUAL);
+  const [more, setMore] = useState(false);
+  const filters = Object.fromEntries(FILTERS.map((f) => [f, params.get(f) ?? ""])) as Filters;
+  const sort = params.get("sort") ?? "";
   const at = Number(params.get("at")) || null;
   const put = (name: string, value: string) =>
     setParams(
@@ -70,15 +61,14 @@ export function Roster({ run, acts }: { run: Schemas["RunOut"]; acts: ReturnType
       },
       { replace: true },
     );
+  const people = roster.data?.people;
+  const shown = shownRows(people ?? [], filters, sort, me.today);
+  const seats = firstSeats(people ?? []);
+  const groups = new Map((roster.data?.groups ?? []).map((g) => [g.id, g.name]));
   if (roster.error && !roster.data)
     return <Trouble error={roster.error} retry={() => void roster.refetch()} />;
-  if (!roster.data) return <div className="quiet-block" aria-busy="true" />;
-  const { people, capacity, taken, waiting, withdrawn } = roster.data;
-  const firstSeat = new Map<number, number>();
-  people.reduce((seat, p) => (firstSeat.set(p.id, seat), seat + p.heads), 1);
-  const shown = people.filter((p) =>
-    plain(`${p.name} ${p.email ?? ""} ${p.payer ?? ""}`).includes(plain(q.trim())),
-  );
+  if (!roster.data || !people) return <div className="quiet-block" aria-busy="true" />;
+  const { waiting, withdrawn } = roster.data;
 
   if (people.length === 0 && waiting.length === 0)
     return (
@@ -94,123 +84,156 @@ export function Roster({ run, acts }: { run: Schemas["RunOut"]; acts: ReturnType
             </>
           )}
         </p>
+        <Cut found={roster.data} run={run} />
         <Gone withdrawn={withdrawn} />
       </div>
     );
+  const filtered = FILTERS.some((f) => filters[f].trim());
+  const values = (of: (row: RosterRow) => string) => [...new Set(people.map(of))].sort();
+  const choice = (name: keyof Filters, label: string, options: [string, string][], width = 150) =>
+    (options.length > 1 || filters[name]) && (
+      <Choice
+        label={label}
+        width={width}
+        value={filters[name]}
+        onChange={(value) => put(name, value)}
+        options={[{ value: "", text: "any" }, ...options.map(([value, text]) => ({ value, text }))]}
+      />
+    );
+  const same = (of: (row: RosterRow) => string): [string, string][] => values(of).map((v) => [v, v]);
   return (
     <>
-      <div className="row mid" style={{ justifyContent: "space-between", margin: "12px 0 4px" }}>
-        <span className="slate" aria-live="polite">
-          {q.trim()
-            ? `${shown.length} of ${count(people.length, "person", "people")}`
-            : count(people.length, "person", "people")}
-        </span>
-        <Field label="Name, email or payer" value={q} onChange={(text) => put("q", text)} width={230} />
+      <div className="row wrap noprint" style={{ margin: "12px 0 4px", alignItems: "flex-end" }}>
+        <Field
+          label="Name, email, phone or payer"
+          value={filters.q}
+          onChange={(q) => put("q", q)}
+          width={210}
+        />
+        {choice("money", "Money", MONEY)}
+        <Choice
+          label="Order"
+          width={140}
+          value={sort}
+          onChange={(value) => put("sort", value)}
+          options={SORTS.map(([value, text]) => ({ value, text }))}
+        />
+        <button className="plainly" aria-expanded={more} onClick={() => setMore(!more)}>
+          more filters, columns
+        </button>
       </div>
-      <div className="tablewrap live">
-        <Table size="small" aria-label={`Roster of ${run.code}`}>
-          <TableHead>
-            <TableRow>
-              <TableCell className="right">Seat</TableCell>
-              <TableCell>Learner</TableCell>
-              <TableCell>Came in</TableCell>
-              <TableCell>Rate</TableCell>
-              <TableCell className="right">Fee</TableCell>
-              <TableCell className="right">Still owed</TableCell>
-              <TableCell>Next installment</TableCell>
-              <TableCell className="noprint">
-                <span className="sr">What can be done</span>
-              </TableCell>
-            </TableRow>
-          </TableHead>
-          <TableBody>
-            {shown.map((row) => (
-              <TableRow key={row.id} className={at === row.id ? "at" : ""}>
-                <TableCell className="right slate nowrap">
-                  {seatNumbers(firstSeat.get(row.id)!, row.heads)}
-                </TableCell>
-                <TableCell>
-                  <Link className="name strong" to={`/people/${row.person_id}`}>
-                    {row.name}
-                  </Link>
-                  <div className="slate">{row.email ?? row.phone ?? "no email"}</div>
-                  {row.places.map((place) => (
-                    <PartyHead key={place.n} row={row} place={place} acts={acts} />
-                  ))}
-                  {row.note && <div className="slate note-line">{row.note}</div>}
-                </TableCell>
-                <TableCell className="nowrap">
-                  {row.way_in === "list" ? "list" : `${row.way_in}, ${initials(row.entered_by)}`}
-                  <div className="slate">{day(row.signed_up, false)}</div>
-                </TableCell>
-                <TableCell>
-                  {row.rate.split("; ").map((part, n) => (
-                    <div key={n} className={n ? "slate" : ""}>
-                      {part}
-                    </div>
-                  ))}
-                  {row.payer && <div className="slate">pays: {row.payer}</div>}
-                </TableCell>
-                <TableCell className="right">{money(row.total, run.currency)}</TableCell>
-                <TableCell className="right">
-                  {isZero(row.owed) ? "none" : money(row.owed, run.currency)}
-                </TableCell>
-                <TableCell>
-                  {row.next_due && (
-                    <span className={row.next_due < me.today ? "ochre" : ""}>
-                      {money(row.next_amount, run.currency)}
-                      <div className="nowrap">{dueWord(row.next_due, me.today)}</div>
-                    </span>
-                  )}
-                </TableCell>
-                <TableCell className="noprint right">
-                  <button
-                    className="plainly quiet"
-                    aria-label={`Open the sign-up of ${row.name}`}
-                    aria-pressed={at === row.id}
-                    onClick={() => put("at", at === row.id ? "" : String(row.id))}
-                  >
-                    open
-                  </button>
-                </TableCell>
-              </TableRow>
+      {more && (
+        <div className="inset noprint">
+          <div className="row wrap">
+            {choice(
+              "way",
+              "Came in by",
+              same((r) => r.way_in),
+            )}
+            {choice("rate", "Rate", same(rateOf), 180)}
+            {choice(
+              "role",
+              "Role",
+              same((r) => r.role),
+            )}
+            {(groups.size > 0 || filters.group) &&
+              choice("group", "Group", [
+                ...[...groups].map(([id, name]): [string, string] => [String(id), name]),
+                ["none", "no group"],
+              ])}
+          </div>
+          <fieldset className="columns">
+            <legend className="label">Columns</legend>
+            {COLUMNS.map((c) => (
+              <label key={c.key} className="tick">
+                <input
+                  type="checkbox"
+                  checked={columns.includes(c.key)}
+                  onChange={(e) =>
+                    setColumns(e.target.checked ? [...columns, c.key] : columns.filter((k) => k !== c.key))
+                  }
+                />
+                {c.label}
+              </label>
             ))}
-          </TableBody>
-        </Table>
-      </div>
-      <div className="cut">
-        {taken >= capacity ? (
-          <strong>Here the {capacity} seats end.</strong>
-        ) : (
+          </fieldset>
+        </div>
+      )}
+      <p className="slate" aria-live="polite" style={{ margin: "6px 0" }}>
+        {filtered ? `${shown.length} of ${count(people.length, "sign-up")}` : count(people.length, "sign-up")}
+        {filtered && (
           <>
-            <strong>{count(capacity - taken, "seat")} free</strong> of {capacity}.
+            {" "}
+            <button
+              className="plainly"
+              onClick={() =>
+                setParams(
+                  (old) => {
+                    const next = new URLSearchParams(old);
+                    FILTERS.forEach((f) => next.delete(f));
+                    return next;
+                  },
+                  { replace: true },
+                )
+              }
+            >
+              show all
+            </button>
           </>
-        )}{" "}
-        {waiting.length > 0 &&
-          `Below: ${count(waiting.length, "party", "parties")} waiting, in order of joining${
-            taken < capacity && !waiting.some((w) => w.fits) ? "; none of them fits the free seats" : ""
-          }.`}
-      </div>
-      {waiting.length > 0 && <Line waiting={waiting} run={run} acts={acts} />}
+        )}
+      </p>
+      <RosterTable
+        run={run}
+        rows={shown}
+        seats={seats}
+        columns={COLUMNS.filter((c) => columns.includes(c.key))}
+        groups={groups}
+        today={me.today}
+        at={at}
+        picked={picked}
+        onOpen={(id) => put("at", id === null ? "" : String(id))}
+        onPick={onPick}
+        acts={acts}
+      />
+      <Cut found={roster.data} run={run} />
+      {waiting.length > 0 && <Line waiting={waiting} run={run} acts={acts} why={roster.data.chance_why} />}
       <Gone withdrawn={withdrawn} />
     </>
   );
 }
 
-/** "3" or "3 to 5". */
-function seatNumbers(first: number, heads: number): string {
-  return heads > 1 ? `${first} to ${first + heads - 1}` : String(first);
-}
-
-/** "Ruth Okonjo" as "R. Okonjo". */
-function initials(name: string): string {
-  const [first, ...rest] = name.split(" ");
-  return rest.length && first ? `${first[0]}. ${rest.join(" ")}` : name;
-}
-
-function dueWord(due: string, today: string): string {
-  if (due === today) return "due today";
-  return due < today ? `due since ${day(due, false)}` : `on ${day(due, false)}`;
+/** Where the seats end: how many are free, and what keeps others from being sold. */
+function Cut({ found, run }: { found: Schemas["Roster"]; run: Schemas["RunOut"] }) {
+  const whole = found.capacity + run.overbook;
+  const kept = [
+    [found.held, "held without names"],
+    [found.offered, "on offer"],
+    [found.set_aside, "set aside"],
+  ].filter(([n]) => n);
+  return (
+    <div className="cut">
+      {found.free > 0 ? (
+        <>
+          <strong>{count(found.free, "seat")} free</strong> of {whole}.
+        </>
+      ) : kept.length ? (
+        <strong>No seat is free.</strong>
+      ) : (
+        <strong>Here the {whole} seats end.</strong>
+      )}{" "}
+      {kept.map(([n, word]) => `${n} ${word}`).join(", ")}
+      {kept.length > 0 && (
+        <>
+          {" "}
+          <Link to={`/runs/${run.id}/terms#kept-back`}>see which</Link>.{" "}
+        </>
+      )}
+      {found.waiting.length > 0 &&
+        `Below: ${count(found.waiting.length, "party", "parties")} waiting, in order${
+          found.free > 0 && !found.waiting.some((w) => w.fits) ? "; none of them fits the free seats" : ""
+        }.`}
+    </div>
+  );
 }
 
 function Gone({ withdrawn }: { withdrawn: { name: string; at: string }[] }) {

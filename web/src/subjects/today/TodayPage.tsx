@@ -20,7 +20,13 @@ export default function TodayPage() {
   if (!query.data) return <NotYet title="Today" error={query.error} retry={() => void query.refetch()} />;
   const t = query.data;
   const waiting =
-    t.decisions.length + t.clashes.length + t.failed.length + t.drafts.length + t.reminders.length;
+    t.decisions.length +
+    t.clashes.length +
+    t.failed.length +
+    t.drafts.length +
+    t.reminders.length +
+    t.offers.length +
+    t.holds.length;
   return (
     <Page
       title="Today"
@@ -63,6 +69,7 @@ export default function TodayPage() {
           <Link to="/outbox">See what, and try again</Link>
         </div>
       ))}
+      <Offers t={t} />
       <Decisions t={t} />
       <Clashes t={t} />
       {t.drafts.length > 0 && (
@@ -93,6 +100,42 @@ export default function TodayPage() {
         )}
       </section>
     </Page>
+  );
+}
+
+/** Offers that wait for an answer and places held without names that lapse soon. */
+function Offers({ t }: { t: Today }) {
+  if (t.offers.length + t.holds.length === 0) return null;
+  return (
+    <section className="todaypart">
+      <h2>Seats that wait for an answer</h2>
+      <ul className="ruled">
+        {t.offers.map((o) => (
+          <li key={`${o.run_id}-${o.person_id}`} className="row" style={{ padding: "7px 0" }}>
+            <span className={o.asked_time ? "when ochre strong" : "when"}>
+              {day(o.until, false)}, {clock(o.until)}
+            </span>
+            <span className="grow">
+              <Link to={`/people/${o.person_id}`}>{o.name}</Link> has an offer
+              {o.heads > 1 && ` of ${o.heads} seats`} on{" "}
+              <Link to={`/runs/${o.run_id}/roster`}>{o.title}</Link> <span className="slate">{o.code}</span>
+              {o.asked_time && <strong className="ochre"> and asks for more time</strong>}
+            </span>
+            <span className="slate nowrap">{o.phone}</span>
+          </li>
+        ))}
+        {t.holds.map((h, n) => (
+          <li key={n} className="row" style={{ padding: "7px 0" }}>
+            <span className="when">{day(h.last, false)}</span>
+            <span className="grow">
+              {count(h.seats, "place")} held for {h.for_whom} on{" "}
+              <Link to={`/runs/${h.run_id}/terms#kept-back`}>{h.title}</Link>{" "}
+              <span className="slate">{h.code}</span>
+            </span>
+          </li>
+        ))}
+      </ul>
+    </section>
   );
 }
 

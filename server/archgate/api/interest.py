@@ -1,0 +1,245 @@
+"""Interest lists, demand, and where lists are sent on to."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request, Response
+from pydantic import BaseModel
+
+from archgate.actions import interest, webhooks
+from archgate.actions.access import User
+from archgate.actions.transaction import Once
+from archgate.api.web import Body, given, may, once, run_act, run_look
+from archgate.papers.lists import csv_file
+
+router = APIRouter(tags=["waitlist"])
+
+
+class InterestIn(Body):
+    """A run or a course, and who."""
+
+    run_id: Any = None
+    course_id: Any = None
+    person_id: Any = None
+    note: Any = None
+    answers: Any = None
+
+
+class InterestDone(BaseModel):
+    change: str
+    id: int
+    name: str
+    what: str
+    said: str
+
+
+class Interested(BaseModel):
+    id: int
+    person_id: int
+    name: str
+    email: str | None
+    phone: str | None
+    joined: str
+    note: str
+    answers: dict[str, str]
+    told: bool
+
+
+class NextRun(BaseModel):
+    id: int
+    code: str
+    title: str
+
+
+class InterestList(BaseModel):
+    """`shut`: why it takes no names any more; `tells_at`: when everybody is told by itself."""
+
+    run_id: int | None
+    course_id: int
+    title: str
+    code: str
+    questions: list[str]
+    shut: str | None
+    said: str
+    tells_at: str | None
+    head_start_hours: int
+    told_at: str | None
+    people: list[Interested]
+    next_runs: list[NextRun]
+
+
+class InterestListDone(InterestList):
+    change: str
+
+
+class QuestionsIn(Body):
+    questions: Any = None
+    head_start_hours: Any = None
+
+
+class WhichIn(BaseModel):
+    """`ids` names some of the list; without it all."""
+
+    ids: list[int] | None = None
+
+
+class CarryIn(BaseModel):
+    to_run_id: int
+
+
+class SendOnIn(BaseModel):
+    webhook_id: int
+    tag: str = ""
+
+
+class Cleared(BaseModel):
+    change: str
+    people: int
+
+
+class CarriedOver(Cleared):
+    to: str
+
+
+class WebhookIn(Body):
+    name: Any = None
+    address: Any = None
+
+
+class WebhookOut(BaseModel):
+    id: int
+    name: str
+    address: str
+
+
+class WebhookDone(WebhookOut):
+    change: str
+
+
+class WebhookMade(WebhookDone):
+    """The secret is shown this once only."""
+
+    secret: str
+
+
+class Demand(BaseModel):
+    """`open`: runs of the course with room now; `coming`: runs whose sign-up has not opened."""
+
+    course_id: int
+    code: str
+    title: str
+    interested: int
+    waiting: int
+    open: list[str]
+    coming: list[str]
+
+
+@router.get("/demand")
+def demand(request: Request, user: User = Depends(may("read"))) -> list[Demand]:
+    """How many wait for each course, those without an open run first."""
+    return run_look(request, user, interest.demand)
+
+
+@router.post("/interest", status_code=201)
+def show_interest(
+    body: InterestIn, request: Request, user: User = Depends(may("enroll")), key: Once | None = Depends(once)
+) -> InterestDone:
+    """Put somebody on an interest list; it is no enrollment."""
+    return run_act(request, user, lambda deed: interest.show_interest(deed, given(body)), once=key)
+
+
+@router.get("/interest")
+def get_list(
+    request: Request,
+    run_id: int | None = None,
+    course_id: int | None = None,
+    user: User = Depends(may("read")),
+) -> InterestList:
+    return run_look(request, user, lambda deed: interest.list_view(deed, run_id, course_id))
+
+
+@router.get("/interest.csv", response_class=Response)
+def list_file(
+    request: Request,
+    run_id: int | None = None,
+    course_id: int | None = None,
+    tag: str = "",
+    user: User = Depends(may("read")),
+) -> Response:
+    """A list as CSV for mailing programs, with a tag."""
+    lines = run_look(request, user, lambda deed: interest.lines_of(deed, run_id, course_id, tag))
+    headers = {"Content-Disposition": 'attachment; filename="interest.csv"'}
+    return Response(csv_file(lines), media_type="text/csv; charset=utf-8", headers=headers)
+
+
+@router.put("/interest/questions")
+def set_questions(
+    body: QuestionsIn,
+    request: Request,
+    run_id: int | None = None,
+    course_id: int | None = None,
+    user: User = Depends(may("plan runs")),
+) -> InterestListDone:
+    """The own questions of a list, and its head start."""
+    return run_act(request, user, lambda deed: interest.set_questions(deed, run_id, course_id, given(body)))
+
+
+@router.post("/interest/clear")
+def clear(
+    body: WhichIn,
+    request: Request,
+    run_id: int | None = None,
+    course_id: int | None = None,
+    user: User = Depends(may("enroll")),
+) -> Cleared:
+    """Take everybody, or those named, off a list."""
+    return run_act(request, user, lambda deed: interest.clear(deed, run_id, course_id, body.ids))
+
+
+@router.post("/interest/carry-over")
+def carry_over(
+    body: CarryIn,
+    request: Request,
+    run_id: int | None = None,
+    course_id: int | None = None,
+    user: User = Depends(may("enroll")),
+) -> CarriedOver:
+    """Move a list to another run of the course."""
+    return run_act(request, user, lambda deed: interest.carry_over(deed, run_id, course_id, body.to_run_id))
+
+
+@router.post("/interest/send-on")
+def send_on(
+    body: SendOnIn,
+    request: Request,
+    run_id: int | None = None,
+    course_id: int | None = None,
+    user: User = Depends(may("enroll")),
+    key: Once | None = Depends(once),
+) -> Cleared:
+    """Send a list on by signed webhook."""
+    return run_act(
+        request,
+        user,
+        lambda deed: interest.send_on(deed, run_id, course_id, body.webhook_id, body.tag),
+        once=key,
+    )
+
+
+@router.get("/webhooks")
+def list_webhooks(request: Request, user: User = Depends(may("read"))) -> list[WebhookOut]:
+    return run_look(request, user, webhooks.listed)
+
+
+@router.post("/webhooks", status_code=201)
+def add_webhook(body: WebhookIn, request: Request, user: User = Depends(may("keep settings"))) -> WebhookMade:
+    """Add an address that lists can be sent on to."""
+    return run_act(request, user, lambda deed: webhooks.add(deed, given(body)))
+
+
+@router.delete("/webhooks/{webhook_id}")
+def remove_webhook(
+    webhook_id: int, request: Request, user: User = Depends(may("keep settings"))
+) -> WebhookDone:
+    return run_act(request, user, lambda deed: webhooks.remove(deed, webhook_id))

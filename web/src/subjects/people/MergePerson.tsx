@@ -1,0 +1,156 @@
+import Button from "@mui/material/Button";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { api, ask, messageOf, newKey, type Schemas } from "../../app/server";
+import { useSettled } from "../../app/session";
+import { PickList } from "../../parts/PickList";
+import { day, isZero, money } from "../../parts/text";
+import { focused, type useDone } from "../../parts/useUndo";
+
+type Person = Schemas["PersonPage"];
+
+/** A second record of the same person: find it, see what moves here, make them one. */
+export function MergePerson({ person, acts }: { person: Person; acts: ReturnType<typeof useDone> }) {
+  const [open, setOpen] = useState(false);
+  const [typed, setTyped] = useState(person.family);
+  const [other, setOther] = useState<number | null>(null);
+  const [key] = useState(newKey);
+  const q = useSettled(typed.trim(), 120);
+  const found = useQuery({
+    queryKey: ["people", q],
+    queryFn: () => ask(api.GET("/api/v1/people", { params: { query: { q, limit: 8 } } })),
+    enabled: open && q.length > 0,
+  });
+  const path = { person_id: person.id };
+  const shown = useQuery({
+    queryKey: ["merge", person.id, other],
+    queryFn: () =>
+      ask(
+        api.POST("/api/v1/people/{person_id}/merge", {
+          params: { path, query: { preview: true } },
+          body: { gone_id: other! },
+        }),
+      ),
+    enabled: other !== null,
+    retry: false,
+  });
+  if (person.merged_into_id !== null) return null;
+  const close = () => {
+    setOpen(false);
+    setOther(null);
+  };
+  const merge = async () => {
+    try {
+      const done = await ask(
+        api.POST("/api/v1/people/{person_id}/merge", {
+          params: { path, header: { "Idempotency-Key": key } },
+          body: { gone_id: other! },
+        }),
+      );
+      close();
+      acts.say({ text: `Both records of ${done.kept} are one.`, change: done.change });
+    } catch (error) {
+      acts.fail(messageOf(error));
+    }
+  };
+  const what = shown.error ? undefined : shown.data;
+  const here = (found.data ?? []).filter((p) => p.id !== person.id);
+  return (
+    <section>
+      <h2>One person, two records?</h2>
+      {!open ? (
+        <button className="plainly" onClick={() => setOpen(true)}>
+          merge another record into this one
+        </button>
+      ) : other === null ? (
+        <>
+          <PickList
+            label="The other record"
+            placeholder="name, email or phone"
+            typed={typed}
+            onType={setTyped}
+            autoFocus
+            fresh={q === typed.trim() && (found.data !== undefined || !q)}
+            onPick={(id) => setOther(Number(id))}
+            options={(q ? here : []).map((p) => ({
+              key: String(p.id),
+              content: (
+                <>
+                  <strong>{p.name}</strong>
+                  <div className="slate">{[p.email, p.phone].filter(Boolean).join(", ") || "no email"}</div>
+                </>
+              ),
+            }))}
+          />
+          <button className="plainly" onClick={close}>
+            leave it
+          </button>
+        </>
+      ) : (
+        <div className="note due">
+          {!what ? (
+            <p>{shown.error ? messageOf(shown.error) : "Working it out …"}</p>
+          ) : (
+            <>
+              <p>
+                <strong>{what.gone}</strong> goes into this record of <strong>{what.kept}</strong>:
+              </p>
+              <p>
+                {what.moved.length
+                  ? what.moved.map((m) => `${m.what}: ${m.number}`).join("; ")
+                  : "There is nothing on it."}
+                {what.taken_over.length > 0 &&
+                  `; ${what.taken_over.map((t) => `${t.what} ${t.value}`).join(", ")} is taken over`}
+                .
+              </p>
+              {!isZero(what.balance) && <p>Together they owe {money(what.balance, what.currency)}.</p>}
+              <p className="slate">It can be undone until the next thing is done with this person.</p>
+            </>
+          )}
+          <div className="row asked">
+            {what && (
+              <Button variant="contained" onClick={() => void merge()} ref={focused}>
+                Make them one
+              </Button>
+            )}
+            <Button onClick={close}>Leave it</Button>
+          </div>
+        </div>
+      )}
+    </section>
+  );
+}
+
+/** What was written to somebody, newest first. */
+export function Messages({ personId }: { personId: number }) {
+  const [open, setOpen] = useState<number | null>(null);
+  const query = useQuery({
+    queryKey: ["person-messages", personId],
+    queryFn: () =>
+      ask(api.GET("/api/v1/people/{person_id}/messages", { params: { path: { person_id: personId } } })),
+  });
+  if (!query.data?.length) return null;
+  return (
+    <div className="part">
+      <h2>Messages</h2>
+      <ul className="ruled">
+        {query.data.map((m) => (
+          <li key={m.id} style={{ padding: "5px 0" }}>
+            <button
+              className="plainly"
+              aria-expanded={open === m.id}
+              onClick={() => setOpen(open === m.id ? null : m.id)}
+            >
+              {m.subject}
+            </button>{" "}
+            <span className={m.status === "failed" ? "brick" : "slate"}>
+              {day(m.at, false)}, {m.status}
+            </span>
+            {open === m.id && <pre className="letter">{m.body}</pre>}
+          </li>
+        ))}
+      </ul>
+    </div>
+  );
+}

@@ -1,0 +1,417 @@
+import Button from "@mui/material/Button";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
+import { useSettled } from "../../app/session";
+import { Field } from "../../parts/Field";
+import { PickList } from "../../parts/PickList";
+import { count, isZero, money } from "../../parts/text";
+import { focused, type useDone } from "../../parts/useUndo";
+import { RunLine, type Run } from "./DeskParts";
+
+type Acts = ReturnType<typeof useDone>;
+type Act = "tell" | "group" | "move" | "withdraw";
+
+/** Save a file that the server made. */
+export async function saveFile(runId: number, body: Schemas["FileIn"], name: string) {
+  const { data, error, response } = await api.POST("/api/v1/runs/{run_id}/roster-file", {
+    params: { path: { run_id: runId } },
+    body,
+    parseAs: "blob",
+  });
+  if (error || !response.ok) throw new Error("The file could not be made; try again.");
+  const link = document.createElement("a");
+  link.href = URL.createObjectURL(data as unknown as Blob);
+  link.download = name;
+  link.click();
+  setTimeout(() => URL.revokeObjectURL(link.href), 10_000);
+}
+
+/** Those chosen on a roster, and what can be done with all of them at once. */
+export function Chosen({
+  run,
+  ids,
+  groups,
+  acts,
+  onClear,
+}: {
+  run: Schemas["RunOut"];
+  ids: number[];
+  groups: Schemas["GroupOut"][];
+  acts: Acts;
+  onClear: () => void;
+}) {
+  const [act, setAct] = useState<Act | null>(null);
+  const close = () => setAct(null);
+  const done = () => {
+    setAct(null);
+    onClear();
+  };
+  const file = async (kind: string, name: string) => {
+    try {
+      await saveFile(run.id, { kind, enrollment_ids: ids, remarks: false }, name);
+    } catch (error) {
+      acts.fail(messageOf(error));
+    }
+  };
+  return (
+    <section aria-label="Chosen on the roster">
+      <div className="row" style={{ justifyContent: "space-between" }}>
+        <h2>{count(ids.length, "sign-up")} chosen</h2>
+        <button className="plainly quiet" onClick={onClear}>
+          choose nobody
+        </button>
+      </div>
+      {act === null && (
+        <ul className="actlist">
+          {(
+            [
+              ["tell", "write to them"],
+              ["group", "put them in a group"],
+              ["move", "move them to another run"],
+              ["withdraw", "withdraw them"],
+            ] as [Act, string][]
+          ).map(([name, text]) => (
+            <li key={name}>
+              <button className="plainly" onClick={() => setAct(name)}>
+                {text}
+              </button>
+            </li>
+          ))}
+          <li>
+            <button className="plainly" onClick={() => void file("csv", `${run.code}.csv`)}>
+              save as CSV
+            </button>
+          </li>
+          <li>
+            <button className="plainly" onClick={() => void file("xlsx", `${run.code}.xlsx`)}>
+              save as XLSX
+            </button>
+          </li>
+          <li>
+            <button className="plainly" onClick={() => void file("badges", `${run.code} badges.pdf`)}>
+              name badges
+            </button>
+          </li>
+        </ul>
+      )}
+      {act === "tell" && <Tell run={run} ids={ids} acts={acts} onClose={close} onDone={done} />}
+      {act === "group" && (
+        <Group run={run} ids={ids} groups={groups} acts={acts} onClose={close} onDone={done} />
+      )}
+      {act === "move" && <MoveAll run={run} ids={ids} acts={acts} onClose={close} onDone={done} />}
+      {act === "withdraw" && <WithdrawAll run={run} ids={ids} acts={acts} onClose={close} onDone={done} />}
+    </section>
+  );
+}
+
+type Props = {
+  run: Schemas["RunOut"];
+  ids: number[];
+  acts: Acts;
+  onClose: () => void;
+  onDone: () => void;
+};
+
+export function Tell({ run, ids, acts, onClose, onDone }: Omit<Props, "ids"> & { ids: number[] | null }) {
+  const [form, setForm] = useState({ subject: "", body: "" });
+  const [error, setError] = useState<unknown>(null);
+  const [key, setKey] = useState(newKey);
+  const faults = error ? faultsOf(error) : {};
+  const set = (change: Partial<typeof form>) => {
+    setForm({ ...form, ...change });
+    setKey(newKey());
+  };
+  const send = async () => {
+    try {
+      const done = await ask(
+        api.POST("/api/v1/runs/{run_id}/tell", {
+          params: { path: { run_id: run.id }, header: { "Idempotency-Key": key } },
+          body: { ...form, enrollment_ids: ids },
+        }),
+      );
+      const mute = done.without.length ? ` No email: ${done.without.join(", ")}.` : "";
+      acts.say({
+        text: `Goes to ${count(done.told, "person", "people")} in a minute.${mute}`,
+        change: done.change,
+      });
+      onDone();
+    } catch (problem) {
+      setError(problem);
+    }
+  };
+  return (
+    <form
+      className="note"
+      noValidate
+      onSubmit={(e) => {
+        e.preventDefault();
+        void send();
+      }}
+    >
+      <Field
+        label="Subject"
+        value={form.subject}
+        onChange={(subject) => set({ subject })}
+        fault={faults["/subject"]}
+        autoFocus
+      />
+      <Field
+        label="Message"
+        value={form.body}
+        onChange={(body) => set({ body })}
+        fault={faults["/body"]}
+        multiline
+      />
+      {error !== null && Object.keys(faults).length === 0 && <p className="fault">{messageOf(error)}</p>}
+      <Buttons act="Send" onClose={onClose} />
+    </form>
+  );
+}
+
+function Buttons({
+  act,
+  onClose,
+  lost,
+  ready = true,
+}: {
+  act: string;
+  onClose: () => void;
+  lost?: boolean;
+  ready?: boolean;
+}) {
+  return (
+    <div className="row mid" style={{ marginTop: 8 }}>
+      <Button
+        type="submit"
+        variant={lost ? "outlined" : "contained"}
+        color={lost ? "error" : "primary"}
+        disabled={!ready}
+      >
+        {act}
+      </Button>
+      <button type="button" className="plainly" onClick={onClose}>
+        leave it
+      </button>
+    </div>
+  );
+}
+
+function Group({ run, ids, groups, acts, onClose, onDone }: Props & { groups: Schemas["GroupOut"][] }) {
+  const [name, setName] = useState("");
+  const put = async (into: string | null) => {
+    try {
+      const done = await ask(
+        api.POST("/api/v1/runs/{run_id}/groups", {
+          params: { path: { run_id: run.id } },
+          body: { name: into, enrollment_ids: ids },
+        }),
+      );
+      acts.say({
+        text: into
+          ? `${count(done.people, "person is", "people are")} in the group ${into}.`
+          : `${count(done.people, "person is", "people are")} in no group.`,
+        change: done.change,
+      });
+      onDone();
+    } catch (error) {
+      acts.fail(messageOf(error));
+    }
+  };
+  return (
+    <form
+      className="note"
+      noValidate
+      onSubmit={(e) => {
+        e.preventDefault();
+        if (name.trim()) void put(name.trim());
+      }}
+    >
+      <Field label="Group, new or there" value={name} onChange={setName} autoFocus />
+      {groups.length > 0 && (
+        <p className="row wrap" style={{ gap: 12 }}>
+          {groups.map((g) => (
+            <button key={g.id} type="button" className="word" onClick={() => void put(g.name)}>
+              {g.name}
+            </button>
+          ))}
+          <button type="button" className="word" onClick={() => void put(null)}>
+            no group
+          </button>
+        </p>
+      )}
+      <Buttons act="Put them in" onClose={onClose} ready={name.trim() !== ""} />
+    </form>
+  );
+}
+
+/** What an act on many does with the money of each. */
+function Sums({ found }: { found: Schemas["ManyDone"] }) {
+  return (
+    <>
+      <dl className="facts">
+        <dt>Kept</dt>
+        <dd>{money(found.kept, found.currency)}</dd>
+        <dt>Becomes credit</dt>
+        <dd>{money(found.credit, found.currency)}</dd>
+        <dt>Stays owed</dt>
+        <dd>{money(found.owed, found.currency)}</dd>
+      </dl>
+      <dl className="facts scrolls">
+        {found.people.map((p) => [
+          <dt key={`${p.enrollment_id}t`}>{p.name}</dt>,
+          <dd key={`${p.enrollment_id}d`}>{isZero(p.credit) ? "" : money(p.credit, found.currency)}</dd>,
+          <dd key={`${p.enrollment_id}w`} className="why">
+            {p.why}
+          </dd>,
+        ])}
+      </dl>
+    </>
+  );
+}
+
+function WithdrawAll({ run, ids, acts, onClose, onDone }: Props) {
+  const [key] = useState(newKey);
+  const [busy, setBusy] = useState(false);
+  const path = { run_id: run.id };
+  const query = useQuery({
+    queryKey: ["withdraw-many", run.id, ids],
+    queryFn: () =>
+      ask(
+        api.POST("/api/v1/runs/{run_id}/withdraw-many", {
+          params: { path, query: { preview: true } },
+          body: { enrollment_ids: ids, why: "" },
+        }),
+      ),
+    retry: false,
+  });
+  const found = query.error ? undefined : query.data;
+  const go = async () => {
+    setBusy(true);
+    try {
+      const done = await ask(
+        api.POST("/api/v1/runs/{run_id}/withdraw-many", {
+          params: { path, header: { "Idempotency-Key": key } },
+          body: { enrollment_ids: ids, why: "" },
+        }),
+      );
+      acts.say({ text: `${count(done.people.length, "sign-up")} withdrawn.`, change: done.change });
+      onDone();
+    } catch (error) {
+      acts.fail(messageOf(error));
+      onClose();
+    } finally {
+      setBusy(false);
+    }
+  };
+  return (
+    <form
+      className="note due"
+      noValidate
+      onSubmit={(e) => {
+        e.preventDefault();
+        if (found && !busy) void go();
+      }}
+    >
+      <p className="strong">
+        {count(ids.length, "sign-up gives its seat", "sign-ups give their seats")} back
+      </p>
+      {found ? <Sums found={found} /> : <p>{query.error ? messageOf(query.error) : "Working it out …"}</p>}
+      <Buttons act="Withdraw them" onClose={onClose} lost ready={found !== undefined && !busy} />
+    </form>
+  );
+}
+
+function MoveAll({ run, ids, acts, onClose, onDone }: Props) {
+  const [typed, setTyped] = useState("");
+  const [there, setThere] = useState<Run | null>(null);
+  const [key] = useState(newKey);
+  const [busy, setBusy] = useState(false);
+  const what = useSettled(typed.trim(), 120);
+  const path = { run_id: run.id };
+  const runs = useQuery({
+    queryKey: ["move-runs", what],
+    queryFn: () =>
+      ask(
+        api.GET("/api/v1/runs", {
+          params: { query: { q: what, teaching: "before", status: "published", limit: 7 } },
+        }),
+      ),
+    placeholderData: keepPreviousData,
+  });
+  const query = useQuery({
+    queryKey: ["move-many", run.id, ids, there?.id],
+    queryFn: () =>
+      ask(
+        api.POST("/api/v1/runs/{run_id}/move-many", {
+          params: { path, query: { preview: true } },
+          body: { enrollment_ids: ids, to_run_id: there!.id },
+        }),
+      ),
+    enabled: there !== null,
+    retry: false,
+  });
+  const found = query.error ? undefined : query.data;
+  const others = (runs.data?.items ?? []).filter((r) => r.id !== run.id);
+  if (!there)
+    return (
+      <div className="note due">
+        <p className="strong">Where do they move to?</p>
+        <PickList
+          label="The other run"
+          placeholder="course, run or instructor"
+          typed={typed}
+          onType={setTyped}
+          autoFocus
+          fresh={what === typed.trim() && !runs.isPlaceholderData}
+          onPick={(id) => setThere(others.find((r) => String(r.id) === id) ?? null)}
+          options={others.map((r) => ({ key: String(r.id), content: <RunLine run={r} /> }))}
+        />
+        <button className="plainly" onClick={onClose}>
+          leave it
+        </button>
+      </div>
+    );
+  const go = async () => {
+    setBusy(true);
+    try {
+      const done = await ask(
+        api.POST("/api/v1/runs/{run_id}/move-many", {
+          params: { path, header: { "Idempotency-Key": key } },
+          body: { enrollment_ids: ids, to_run_id: there.id },
+        }),
+      );
+      acts.say({ text: `${count(done.people.length, "sign-up")} moved to ${done.to}.`, change: done.change });
+      onDone();
+    } catch (error) {
+      acts.fail(messageOf(error));
+      onClose();
+    } finally {
+      setBusy(false);
+    }
+  };
+  return (
+    <form
+      className="note due"
+      noValidate
+      onSubmit={(e) => {
+        e.preventDefault();
+        if (found && !busy) void go();
+      }}
+    >
+      <p className="strong">
+        {count(ids.length, "sign-up moves", "sign-ups move")} to {there.title}
+      </p>
+      {found ? <Sums found={found} /> : <p>{query.error ? messageOf(query.error) : "Working it out …"}</p>}
+      <div className="row mid" style={{ marginTop: 8 }}>
+        <Button type="submit" variant="contained" disabled={!found || busy} ref={focused}>
+          Move them
+        </Button>
+        <button type="button" className="plainly" onClick={onClose}>
+          leave it
+        </button>
+      </div>
+    </form>
+  );
+}

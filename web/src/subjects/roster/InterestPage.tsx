@@ -1,0 +1,511 @@
+import Button from "@mui/material/Button";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useSearchParams } from "react-router";
+
+import { api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
+import { useMe, useSettled } from "../../app/session";
+import { Choice, Field } from "../../parts/Field";
+import { ActNotes, NotYet, Page } from "../../parts/Page";
+import { PickList } from "../../parts/PickList";
+import { clock, count, day } from "../../parts/text";
+import { useDone } from "../../parts/useUndo";
+import { NewPerson } from "../people/NewPerson";
+import { PersonLine } from "./DeskParts";
+
+type List = Schemas["InterestList"];
+type Acts = ReturnType<typeof useDone>;
+type Which = { run_id?: number; course_id?: number };
+
+/** Who wants to hear when sign-up opens, of a run or between runs of a course. No enrollment. */
+export default function InterestPage() {
+  const [params] = useSearchParams();
+  const acts = useDone();
+  const which: Which = params.get("run")
+    ? { run_id: Number(params.get("run")) }
+    : { course_id: Number(params.get("course")) || 0 };
+  const query = useQuery({
+    queryKey: ["interest", which],
+    queryFn: () => ask(api.GET("/api/v1/interest", { params: { query: which } })),
+    retry: false,
+  });
+  const list = query.data;
+  if (!list) return <NotYet title="Interest list" error={query.error} retry={() => void query.refetch()} />;
+  return (
+    <Page
+      title={`Interest in ${list.title}`}
+      margin={
+        <>
+          <ActNotes acts={acts} />
+          <section>
+            <h2>{list.told_at ? "They were told" : "When they are told"}</h2>
+            <p>
+              {list.told_at
+                ? `On ${day(list.told_at)} at ${clock(list.told_at)}; the list takes no new names.`
+                : list.tells_at
+                  ? `All at once, on ${day(list.tells_at)} at ${clock(list.tells_at)}, by themselves${
+                      list.head_start_hours ? `, ${list.head_start_hours} hours before the others` : ""
+                    }.`
+                  : list.run_id
+                    ? "When the run is published and its sign-up opens."
+                    : "When a run is planned, carry the list over to it."}
+            </p>
+          </section>
+          {list.people.length > 0 && <WholeList list={list} which={which} acts={acts} />}
+        </>
+      }
+    >
+      <div className="crumbs">
+        <Link to="/demand">Demand</Link> /{" "}
+        {list.run_id ? <Link to={`/runs/${list.run_id}`}>{list.code}</Link> : list.code}
+      </div>
+      <h1>Interest in {list.title}</h1>
+      <p className="slate">{list.said}</p>
+      {list.shut ? <p className="note due">{list.shut}</p> : <Add list={list} which={which} acts={acts} />}
+      {list.people.length === 0 ? (
+        <p className="empty">
+          Nobody is on this list. Whoever wants to hear when sign-up opens is put here by name.
+        </p>
+      ) : (
+        <table className="plain">
+          <thead>
+            <tr>
+              <th className="right">Place</th>
+              <th>Name</th>
+              <th>Since</th>
+              <th>Answers and note</th>
+              <th>
+                <span className="sr">Acts</span>
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            {list.people.map((p, n) => (
+              <tr key={p.id}>
+                <td className="right slate">{n + 1}</td>
+                <td>
+                  <Link className="name strong" to={`/people/${p.person_id}`}>
+                    {p.name}
+                  </Link>
+                  <div className="slate">{p.email ?? p.phone ?? "no email"}</div>
+                </td>
+                <td className="nowrap">
+                  {day(p.joined, false)}
+                  {p.told && <div className="slate">told</div>}
+                </td>
+                <td>
+                  {Object.entries(p.answers).map(([q, a]) => (
+                    <div key={q}>
+                      <span className="slate">{q}</span> {a}
+                    </div>
+                  ))}
+                  {p.note && <div className="slate">{p.note}</div>}
+                </td>
+                <td>
+                  <TakeOff id={p.id} name={p.name} which={which} acts={acts} />
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      <Questions key={list.questions.join("|")} list={list} which={which} acts={acts} />
+    </Page>
+  );
+}
+
+function TakeOff({ id, name, which, acts }: { id: number; name: string; which: Which; acts: Acts }) {
+  const take = async () => {
+    try {
+      const done = await ask(
+        api.POST("/api/v1/interest/clear", { params: { query: which }, body: { ids: [id] } }),
+      );
+      acts.say({ text: `${name} is off the list.`, change: done.change });
+    } catch (error) {
+      acts.fail(messageOf(error));
+    }
+  };
+  return (
+    <button className="plainly quiet" onClick={() => void take()}>
+      take off<span className="sr"> {name}</span>
+    </button>
+  );
+}
+
+function Add({ list, which, acts }: { list: List; which: Which; acts: Acts }) {
+  const [typed, setTyped] = useState("");
+  const [adding, setAdding] = useState(false);
+  const [answers, setAnswers] = useState<Record<string, string>>({});
+  const [note, setNote] = useState("");
+  const [key, setKey] = useState(newKey);
+  const q = useSettled(typed.trim(), 120);
+  const found = useQuery({
+    queryKey: ["people", q],
+    queryFn: () => ask(api.GET("/api/v1/people", { params: { query: { q, limit: 5 } } })),
+    enabled: q.length > 0,
+  });
+  const add = async (person_id: number) => {
+    try {
+      const said = Object.fromEntries(Object.entries(answers).filter(([, a]) => a.trim()));
+      const done = await ask(
+        api.POST("/api/v1/interest", {
+          params: { header: { "Idempotency-Key": key } },
+          body: { ...which, person_id, note: note || null, answers: said },
+        }),
+      );
+      setTyped("");
+      setAnswers({});
+      setNote("");
+      setAdding(false);
+      acts.say({ text: `${done.name} is on the list. ${done.said}`, change: done.change });
+    } catch (error) {
+      acts.fail(Object.values(faultsOf(error))[0] ?? messageOf(error));
+    } finally {
+      setKey(newKey());
+    }
+  };
+  return (
+    <div className="inset" style={{ marginBottom: 14 }}>
+      <div className="row wrap">
+        {list.questions.map((question) => (
+          <Field
+            key={question}
+            label={question}
+            width={240}
+            value={answers[question] ?? ""}
+            onChange={(text) => setAnswers({ ...answers, [question]: text })}
+          />
+        ))}
+        <Field label="Note" width={240} value={note} onChange={setNote} />
+      </div>
+      {adding ? (
+        <NewPerson typed={typed} onCancel={() => setAdding(false)} onAdded={(p) => void add(p.id)} />
+      ) : (
+        <div style={{ maxWidth: 420, marginTop: 8 }}>
+          <div className="label">Who wants to hear of it</div>
+          <PickList
+            label="Who wants to hear of it"
+            placeholder="name, email or phone"
+            typed={typed}
+            onType={setTyped}
+            fresh={q === typed.trim() && (found.data !== undefined || !q)}
+            onPick={(id) => (id === "new" ? setAdding(true) : void add(Number(id)))}
+            options={[
+              ...(q ? (found.data ?? []) : []).map((p) => ({
+                key: String(p.id),
+                content: <PersonLine person={p} />,
+              })),
+              ...(q ? [{ key: "new", content: <>Add “{typed.trim()}” as a new person</> }] : []),
+            ]}
+          />
+        </div>
+      )}
+    </div>
+  );
+}
+
+/** What can be done with the list as a whole. */
+function WholeList({ list, which, acts }: { list: List; which: Which; acts: Acts }) {
+  const me = useMe();
+  const [tag, setTag] = useState("");
+  const [to, setTo] = useState("");
+  const [hook, setHook] = useState("");
+  const [sure, setSure] = useState(false);
+  const hooks = useQuery({ queryKey: ["webhooks"], queryFn: () => ask(api.GET("/api/v1/webhooks")) });
+  const params = { query: which };
+  const work = async (deed: () => Promise<void>) => {
+    try {
+      await deed();
+    } catch (error) {
+      acts.fail(messageOf(error));
+    }
+  };
+  const carry = () =>
+    work(async () => {
+      const done = await ask(
+        api.POST("/api/v1/interest/carry-over", { params, body: { to_run_id: Number(to) } }),
+      );
+      acts.say({
+        text: `${count(done.people, "person", "people")} carried over to ${done.to}.`,
+        change: done.change,
+      });
+    });
+  const clear = () =>
+    work(async () => {
+      const done = await ask(api.POST("/api/v1/interest/clear", { params, body: {} }));
+      setSure(false);
+      acts.say({ text: `${count(done.people, "person", "people")} off the list.`, change: done.change });
+    });
+  const send = () =>
+    work(async () => {
+      const done = await ask(
+        api.POST("/api/v1/interest/send-on", { params, body: { webhook_id: Number(hook), tag } }),
+      );
+      acts.say({ text: `${count(done.people, "person", "people")} sent on.` });
+    });
+  const query = new URLSearchParams({
+    ...(which.run_id ? { run_id: String(which.run_id) } : { course_id: String(which.course_id) }),
+    tag,
+  });
+  return (
+    <section>
+      <h2>{count(list.people.length, "person", "people")} on the list</h2>
+      <Field label="Tag, for mailing programs" value={tag} onChange={setTag} />
+      <p style={{ margin: "10px 0" }}>
+        <a href={`/api/v1/interest.csv?${query.toString()}`} download>
+          save as CSV
+        </a>
+      </p>
+      {list.next_runs.length > 0 && (
+        <>
+          <Choice
+            label="Carry over to"
+            value={to}
+            onChange={setTo}
+            options={[
+              { value: "", text: "pick a run" },
+              ...list.next_runs.map((r) => ({ value: String(r.id), text: `${r.code}, ${r.title}` })),
+            ]}
+          />
+          {to && <Button onClick={() => void carry()}>Carry it over</Button>}
+        </>
+      )}
+      {(hooks.data ?? []).length > 0 && (
+        <>
+          <Choice
+            label="Send on to"
+            value={hook}
+            onChange={setHook}
+            options={[
+              { value: "", text: "pick where" },
+              ...(hooks.data ?? []).map((h) => ({ value: String(h.id), text: h.name })),
+            ]}
+          />
+          {hook && <Button onClick={() => void send()}>Send it on</Button>}
+        </>
+      )}
+      {me.role === "administrator" && <AddHook acts={acts} />}
+      <p style={{ marginTop: 12 }}>
+        {sure ? (
+          <span className="row">
+            <Button color="error" onClick={() => void clear()}>
+              Clear the list
+            </Button>
+            <Button onClick={() => setSure(false)}>Keep it</Button>
+          </span>
+        ) : (
+          <button className="plainly quiet" onClick={() => setSure(true)}>
+            clear the list
+          </button>
+        )}
+      </p>
+    </section>
+  );
+}
+
+/** Another system that lists are sent on to; its secret is shown once. */
+function AddHook({ acts }: { acts: Acts }) {
+  const [open, setOpen] = useState(false);
+  const [form, setForm] = useState({ name: "", address: "" });
+  const [secret, setSecret] = useState("");
+  const [error, setError] = useState<unknown>(null);
+  const faults = error ? faultsOf(error) : {};
+  const add = async () => {
+    try {
+      const made = await ask(api.POST("/api/v1/webhooks", { body: form }));
+      setSecret(made.secret);
+      setOpen(false);
+      setForm({ name: "", address: "" });
+      setError(null);
+      acts.say({ text: `Lists can be sent on to ${made.name}.` });
+    } catch (problem) {
+      setError(problem);
+    }
+  };
+  if (secret)
+    return (
+      <div className="note">
+        <p>The secret, shown this once; give it to the other side:</p>
+        <p className="note-line">
+          <code>{secret}</code>
+        </p>
+        <button className="plainly" onClick={() => setSecret("")}>
+          I have it
+        </button>
+      </div>
+    );
+  if (!open)
+    return (
+      <button className="plainly quiet" onClick={() => setOpen(true)}>
+        another address to send lists on to
+      </button>
+    );
+  return (
+    <form
+      className="inset"
+      noValidate
+      onSubmit={(e) => {
+        e.preventDefault();
+        void add();
+      }}
+    >
+      <Field
+        label="Name"
+        value={form.name}
+        onChange={(name) => setForm({ ...form, name })}
+        fault={faults["/name"]}
+      />
+      <Field
+        label="Address"
+        value={form.address}
+        placeholder="https://"
+        onChange={(address) => setForm({ ...form, address })}
+        fault={faults["/address"]}
+      />
+      <div className="row" style={{ marginTop: 8 }}>
+        <Button type="submit">Add it</Button>
+        <Button onClick={() => setOpen(false)}>Leave it</Button>
+      </div>
+    </form>
+  );
+}
+
+function Questions({ list, which, acts }: { list: List; which: Which; acts: Acts }) {
+  const [text, setText] = useState(list.questions.join("\n"));
+  const [hours, setHours] = useState(String(list.head_start_hours));
+  const [fault, setFault] = useState<Record<string, string>>({});
+  const changed = text !== list.questions.join("\n") || hours !== String(list.head_start_hours);
+  const save = async () => {
+    const questions = text
+      .split("\n")
+      .map((q) => q.trim())
+      .filter(Boolean);
+    try {
+      const done = await ask(
+        api.PUT("/api/v1/interest/questions", {
+          params: { query: which },
+          body: { questions, ...(which.run_id ? { head_start_hours: Number(hours) || 0 } : {}) },
+        }),
+      );
+      setFault({});
+      acts.say({ text: "Kept.", change: done.change });
+    } catch (error) {
+      setFault(faultsOf(error));
+      if (!Object.keys(faultsOf(error)).length) acts.fail(messageOf(error));
+    }
+  };
+  return (
+    <form
+      className="part"
+      style={{ marginTop: 24 }}
+      noValidate
+      onSubmit={(e) => {
+        e.preventDefault();
+        void save();
+      }}
+    >
+      <h2>What is asked</h2>
+      <div>
+        <div className="row wrap">
+          <Field
+            label="Own questions, one a line"
+            value={text}
+            onChange={setText}
+            multiline
+            fault={fault["/questions"]}
+          />
+          {which.run_id !== undefined && (
+            <Field
+              label="Head start, in hours"
+              width={150}
+              value={hours}
+              onChange={setHours}
+              fault={fault["/head_start_hours"]}
+              input={{ inputMode: "numeric" }}
+            />
+          )}
+        </div>
+        {changed && (
+          <Button type="submit" variant="contained" style={{ marginTop: 8 }}>
+            Keep it so
+          </Button>
+        )}
+      </div>
+    </form>
+  );
+}
+
+/** Courses that people wait for: those without a run they could sign up for come first, with the way to plan one. */
+export function DemandPage() {
+  const query = useQuery({ queryKey: ["demand"], queryFn: () => ask(api.GET("/api/v1/demand")) });
+  if (!query.data) return <NotYet title="Demand" error={query.error} retry={() => void query.refetch()} />;
+  const wanting = query.data.filter((c) => c.open.length === 0);
+  return (
+    <Page
+      title="Demand"
+      margin={
+        <section>
+          <h2>What this shows</h2>
+          <p>
+            People in line for full runs, and on interest lists. A course without an open run and with many
+            names is worth another run.
+          </p>
+        </section>
+      }
+    >
+      <h1>Demand</h1>
+      <p className="slate">
+        {wanting.length
+          ? `${count(wanting.length, "course has", "courses have")} people waiting and no run open to them.`
+          : "Nobody waits for a course without an open run."}
+      </p>
+      {query.data.length > 0 && (
+        <table className="plain">
+          <thead>
+            <tr>
+              <th>Course</th>
+              <th className="right">In line</th>
+              <th className="right">Interested</th>
+              <th>Runs</th>
+              <th>
+                <span className="sr">Acts</span>
+              </th>
+            </tr>
+          </thead>
+          <tbody>
+            {query.data.map((c) => (
+              <tr key={c.course_id}>
+                <td>
+                  <strong>{c.title}</strong> <span className="slate">{c.code}</span>
+                </td>
+                <td className="right">{c.waiting || ""}</td>
+                <td className="right">
+                  {c.interested ? (
+                    <Link to={`/interest?course=${c.course_id}`}>
+                      {c.interested}
+                      <span className="sr"> interested in {c.title}</span>
+                    </Link>
+                  ) : (
+                    ""
+                  )}
+                </td>
+                <td className={c.open.length ? "slate" : "ochre strong"}>
+                  {c.open.length
+                    ? `open: ${c.open.join(", ")}`
+                    : c.coming.length
+                      ? `none open; coming: ${c.coming.join(", ")}`
+                      : "none open"}
+                </td>
+                <td>
+                  <Link to={`/runs/new?course=${c.course_id}`}>
+                    plan a run<span className="sr"> of {c.title}</span>
+                  </Link>
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+    </Page>
+  );
+}

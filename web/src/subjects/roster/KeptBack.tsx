@@ -1,0 +1,436 @@
+import Button from "@mui/material/Button";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link } from "react-router";
+
+import { api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
+import { useKept } from "../../app/session";
+import { Choice, Field } from "../../parts/Field";
+import { count, day } from "../../parts/text";
+import type { useDone } from "../../parts/useUndo";
+import { whole } from "../courses/form";
+import type { Propose, Run } from "../courses/RunPage";
+
+type Acts = ReturnType<typeof useDone>;
+type Faults = Record<string, string>;
+
+/** Places held without names and seats set aside for a group, each until a day. */
+export function KeptBack({ run, acts }: { run: Run; acts: Acts }) {
+  const [open, setOpen] = useState<"hold" | "aside" | null>(null);
+  const query = useQuery({
+    queryKey: ["kept-back", run.id],
+    queryFn: () => ask(api.GET("/api/v1/runs/{run_id}/kept-back", { params: { path: { run_id: run.id } } })),
+  });
+  const found = query.data;
+  if (!found) return <div className="quiet-block" aria-busy="true" />;
+  const letGo = async (id: number) => {
+    try {
+      const done = await ask(
+        api.PATCH("/api/v1/held-places/{held_id}", { params: { path: { held_id: id } }, body: { seats: 0 } }),
+      );
+      acts.say({ text: `The places held for ${done.for_whom} are free.` });
+    } catch (error) {
+      acts.fail(messageOf(error));
+    }
+  };
+  return (
+    <div>
+      <p>
+        <strong>{found.free} free</strong> for anybody; {found.taken} taken
+        {found.held > 0 && `, ${found.held} held`}
+        {found.offered > 0 && `, ${found.offered} on offer`}, of {found.capacity + found.overbook}.
+      </p>
+      <ul className="ruled">
+        {found.holds.map((h) => (
+          <li key={h.id} className="row mid" style={{ padding: "6px 0" }}>
+            <span className="grow">
+              <strong>{count(h.seats, "place")}</strong> held for {h.for_whom} through {day(h.last)}
+              {h.note && <span className="slate">; {h.note}</span>}
+            </span>
+            <Link to={`/desk?run=${run.id}&held=${h.id}`}>
+              sign somebody up<span className="sr"> from the places of {h.for_whom}</span>
+            </Link>
+            <button className="plainly quiet" onClick={() => void letGo(h.id)}>
+              let go<span className="sr"> of the places of {h.for_whom}</span>
+            </button>
+          </li>
+        ))}
+        {found.set_asides.map((s) => (
+          <li key={s.id} className="row mid" style={{ padding: "6px 0" }}>
+            <span className="grow">
+              <strong>{count(s.seats, "seat")}</strong> set aside for {s.name} through {day(s.last)};{" "}
+              {s.taken} taken
+              {s.over && <span className="slate">; the day is past, they are anybody’s</span>}
+              {s.tag && <span className="slate">; people tagged “{s.tag}”</span>}
+            </span>
+            <Aside key={s.id} run={run} held={s} acts={acts} />
+          </li>
+        ))}
+      </ul>
+      {open === "hold" ? (
+        <Hold run={run} acts={acts} onClose={() => setOpen(null)} />
+      ) : open === "aside" ? (
+        <AsideForm run={run} acts={acts} onClose={() => setOpen(null)} />
+      ) : (
+        <div className="row" style={{ marginTop: 10 }}>
+          <Button onClick={() => setOpen("hold")}>Hold places</Button>
+          <Button onClick={() => setOpen("aside")}>Set seats aside</Button>
+        </div>
+      )}
+      <p className="slate">
+        Held places become sign-ups on the roster, or lapse after their day.{" "}
+        <Link to={`/runs/${run.id}/roster`}>To the roster</Link>
+      </p>
+    </div>
+  );
+}
+
+function Hold({ run, acts, onClose }: { run: Run; acts: Acts; onClose: () => void }) {
+  const [form, setForm] = useKept(`hold-${run.id}`, { seats: "", for_whom: "", last: "", note: "" });
+  const [faults, setFaults] = useState<Faults>({});
+  const [key, setKey] = useState(newKey);
+  const set = (change: Partial<typeof form>) => {
+    setForm({ ...form, ...change });
+    setKey(newKey());
+  };
+  const save = async () => {
+    try {
+      const done = await ask(
+        api.POST("/api/v1/runs/{run_id}/held-places", {
+          params: { path: { run_id: run.id }, header: { "Idempotency-Key": key } },
+          body: {
+            seats: whole(form.seats),
+            for_whom: form.for_whom || null,
+            last: form.last || null,
+            note: form.note || null,
+          },
+        }),
+      );
+      setForm({ seats: "", for_whom: "", last: "", note: "" });
+      acts.say({ text: `${count(done.seats, "place")} held for ${done.for_whom}.`, change: done.change });
+      onClose();
+    } catch (error) {
+      setFaults(faultsOf(error));
+      if (!Object.keys(faultsOf(error)).length) acts.fail(messageOf(error));
+    }
+  };
+  return (
+    <form
+      noValidate
+      className="inset"
+      onSubmit={(e) => {
+        e.preventDefault();
+        void save();
+      }}
+    >
+      <div className="row wrap">
+        <Field
+          label="Places"
+          width={80}
+          value={form.seats}
+          onChange={(seats) => set({ seats })}
+          fault={faults["/seats"]}
+          input={{ inputMode: "numeric" }}
+          autoFocus
+        />
+        <Field
+          label="For whom"
+          width={200}
+          value={form.for_whom}
+          onChange={(for_whom) => set({ for_whom })}
+          fault={faults["/for_whom"]}
+        />
+        <Field
+          label="Through"
+          type="date"
+          width={150}
+          value={form.last}
+          onChange={(last) => set({ last })}
+          fault={faults["/last"]}
+        />
+        <Field label="Note" width={180} value={form.note} onChange={(note) => set({ note })} />
+      </div>
+      <div className="row" style={{ marginTop: 8 }}>
+        <Button type="submit" variant="contained">
+          Hold them
+        </Button>
+        <Button onClick={onClose}>Leave it</Button>
+      </div>
+    </form>
+  );
+}
+
+type SetAside = Schemas["SetAsideOut"];
+
+function Aside({ run, held, acts }: { run: Run; held: SetAside; acts: Acts }) {
+  const [open, setOpen] = useState(false);
+  if (open) return <AsideForm run={run} held={held} acts={acts} onClose={() => setOpen(false)} />;
+  return (
+    <button
+      className="plainly quiet"
+      aria-label={`change the seats of ${held.name}`}
+      onClick={() => setOpen(true)}
+    >
+      change
+    </button>
+  );
+}
+
+function AsideForm({
+  run,
+  held,
+  acts,
+  onClose,
+}: {
+  run: Run;
+  held?: SetAside;
+  acts: Acts;
+  onClose: () => void;
+}) {
+  const [form, setForm] = useState({
+    name: held?.name ?? "",
+    seats: held ? String(held.seats) : "",
+    last: held?.last ?? "",
+    tag: held?.tag ?? "",
+    organization: held?.organization_id ? String(held.organization_id) : "",
+  });
+  const [faults, setFaults] = useState<Faults>({});
+  const organizations = useQuery({
+    queryKey: ["organizations"],
+    queryFn: () => ask(api.GET("/api/v1/organizations")),
+  });
+  const set = (change: Partial<typeof form>) => setForm({ ...form, ...change });
+  const save = async () => {
+    try {
+      const done = await ask(
+        api.PUT("/api/v1/runs/{run_id}/set-asides", {
+          params: { path: { run_id: run.id } },
+          body: {
+            id: held?.id ?? null,
+            name: form.name || null,
+            seats: whole(form.seats),
+            last: form.last || null,
+            tag: form.tag || null,
+            organization_id: form.organization ? Number(form.organization) : null,
+          },
+        }),
+      );
+      acts.say({ text: `Seats for ${form.name}: ${done.free} are free for anybody now.` });
+      onClose();
+    } catch (error) {
+      setFaults(faultsOf(error));
+      if (!Object.keys(faultsOf(error)).length) acts.fail(messageOf(error));
+    }
+  };
+  return (
+    <form
+      noValidate
+      className="inset"
+      onSubmit={(e) => {
+        e.preventDefault();
+        void save();
+      }}
+    >
+      <div className="row wrap">
+        <Field
+          label="Group"
+          width={180}
+          value={form.name}
+          onChange={(name) => set({ name })}
+          fault={faults["/name"]}
+          autoFocus
+        />
+        <Field
+          label="Seats, 0 ends it"
+          width={120}
+          value={form.seats}
+          onChange={(seats) => set({ seats })}
+          fault={faults["/seats"]}
+          input={{ inputMode: "numeric" }}
+        />
+        <Field
+          label="Through"
+          type="date"
+          width={150}
+          value={form.last}
+          onChange={(last) => set({ last })}
+          fault={faults["/last"]}
+        />
+        <Field label="People tagged" width={130} value={form.tag} onChange={(tag) => set({ tag })} />
+        <Choice
+          label="Or paid for by"
+          width={180}
+          value={form.organization}
+          onChange={(organization) => set({ organization })}
+          fault={faults["/organization_id"]}
+          options={[
+            { value: "", text: "nobody in particular" },
+            ...(organizations.data ?? []).map((o) => ({ value: String(o.id), text: o.name })),
+          ]}
+        />
+      </div>
+      <div className="row" style={{ marginTop: 8 }}>
+        <Button type="submit" variant="contained">
+          Set aside
+        </Button>
+        <Button onClick={onClose}>Leave it</Button>
+      </div>
+    </form>
+  );
+}
+
+const RULES = ["overbook", "line_rule", "auto_offer", "offer_hours", "hold_hours"] as const;
+type Rule = (typeof RULES)[number];
+
+/** How the line moves: by itself or by hand, whom it passes over, how long an offer stands; and seats beyond the capacity. */
+export function LineRules({ run, propose }: { run: Run; propose: Propose }) {
+  const stored: Record<Rule, string> = {
+    overbook: String(run.overbook),
+    line_rule: run.line_rule,
+    auto_offer: run.auto_offer ? "yes" : "no",
+    offer_hours: String(run.offer_hours),
+    hold_hours: run.hold_hours === null ? "" : String(run.hold_hours),
+  };
+  const [edits, setEdits] = useKept<Partial<Record<Rule, string>>>(`line-rules-${run.id}`, {});
+  const [faults, setFaults] = useState<Faults>({});
+  const form = { ...stored, ...edits };
+  const changed = RULES.filter((r) => form[r] !== stored[r]);
+  const value = (r: Rule, text: string) =>
+    r === "line_rule"
+      ? text
+      : r === "auto_offer"
+        ? text === "yes"
+        : r === "overbook"
+          ? (whole(text) ?? 0)
+          : whole(text);
+  const set = (r: Rule) => (text: string) => setEdits((old) => ({ ...old, [r]: text }));
+  const save = async () => {
+    const of = (from: Record<Rule, string>) => Object.fromEntries(changed.map((r) => [r, value(r, from[r])]));
+    const wrong = await propose(
+      "Change how seats and line are given",
+      (preview, over) =>
+        ask(
+          api.PATCH("/api/v1/runs/{run_id}", {
+            params: { path: { run_id: run.id }, query: { preview } },
+            body: { seen: { ...of(stored), ...over }, set: of(form) },
+          }),
+        ),
+      () => setEdits({}),
+    );
+    setFaults(wrong ?? {});
+  };
+  return (
+    <form
+      noValidate
+      onSubmit={(e) => {
+        e.preventDefault();
+        if (changed.length) void save();
+      }}
+    >
+      <div className="row wrap">
+        <Choice
+          label="Seats that come free are offered"
+          width={230}
+          value={form.auto_offer}
+          onChange={set("auto_offer")}
+          options={[
+            { value: "yes", text: "by themselves, in order" },
+            { value: "no", text: "by hand" },
+          ]}
+        />
+        <Field
+          label="An offer stands, in hours"
+          width={180}
+          value={form.offer_hours}
+          onChange={set("offer_hours")}
+          fault={faults["/set/offer_hours"]}
+          input={{ inputMode: "numeric" }}
+        />
+        <Choice
+          label="A party too large for what is free"
+          width={250}
+          value={form.line_rule}
+          onChange={set("line_rule")}
+          options={[
+            { value: "fit", text: "keeps its place, the next that fits is offered" },
+            { value: "strict", text: "is waited for, nobody passes it" },
+          ]}
+        />
+        <Field
+          label="Seats beyond the capacity"
+          width={180}
+          value={form.overbook}
+          onChange={set("overbook")}
+          fault={faults["/set/overbook"]}
+          input={{ inputMode: "numeric" }}
+        />
+        <Field
+          label="Held for payment, in hours"
+          width={190}
+          placeholder="not at all"
+          value={form.hold_hours}
+          onChange={set("hold_hours")}
+          fault={faults["/set/hold_hours"]}
+          input={{ inputMode: "numeric" }}
+        />
+      </div>
+      {changed.length > 0 && (
+        <div className="row" style={{ marginTop: 8 }}>
+          <Button type="submit" variant="contained">
+            {run.status === "draft" ? "Save" : "See what it touches"}
+          </Button>
+          <Button onClick={() => setEdits({})}>Leave as it was</Button>
+        </div>
+      )}
+    </form>
+  );
+}
+
+/** What staff must know while enrolling; another text has to be read anew by each of them. */
+export function NoticeEdit({ run, acts }: { run: Run; acts: Acts }) {
+  const [text, setText] = useKept<string | null>(`notice-${run.id}`, null);
+  const [fault, setFault] = useState("");
+  const save = async () => {
+    try {
+      const done = await ask(
+        api.PUT("/api/v1/runs/{run_id}/notice", {
+          params: { path: { run_id: run.id } },
+          body: { text: text ?? "" },
+        }),
+      );
+      setText(null);
+      setFault("");
+      acts.say({
+        text: done.text ? "The notice stands; everybody at the desk reads it once." : "No notice any more.",
+        change: done.change,
+      });
+    } catch (error) {
+      setFault(Object.values(faultsOf(error))[0] ?? messageOf(error));
+    }
+  };
+  return (
+    <form
+      noValidate
+      onSubmit={(e) => {
+        e.preventDefault();
+        void save();
+      }}
+    >
+      <Field
+        label="Shown to staff while they enroll somebody"
+        value={text ?? run.notice.text}
+        onChange={setText}
+        fault={fault}
+        multiline
+      />
+      {text !== null && text !== run.notice.text && (
+        <div className="row" style={{ marginTop: 8 }}>
+          <Button type="submit" variant="contained">
+            Put it up
+          </Button>
+          <Button onClick={() => setText(null)}>Leave as it was</Button>
+        </div>
+      )}
+    </form>
+  );
+}

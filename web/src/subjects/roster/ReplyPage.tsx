@@ -1,0 +1,134 @@
+import Button from "@mui/material/Button";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { useParams } from "react-router";
+
+import { api, ask, messageOf } from "../../app/server";
+import { Gatelet } from "../../parts/Arch";
+import { day, money } from "../../parts/text";
+
+/** The page behind the link of an offer, for the phone: what it is, what it costs, until when; take it, decline, ask for time. */
+export default function ReplyPage() {
+  const token = useParams().token ?? "";
+  const queries = useQueryClient();
+  const [trouble, setTrouble] = useState("");
+  const [busy, setBusy] = useState(false);
+  const [sure, setSure] = useState(false);
+  const path = { token };
+  const query = useQuery({
+    queryKey: ["reply", token],
+    queryFn: () => ask(api.GET("/api/v1/replies/{token}", { params: { path } })),
+    retry: false,
+  });
+  const page = query.data;
+  useEffect(() => {
+    document.title = page ? `${page.title} · ${page.center}` : "Your offer";
+  }, [page]);
+  const answer = async (said: string) => {
+    setBusy(true);
+    setSure(false);
+    try {
+      const now = await ask(
+        api.POST("/api/v1/replies/{token}", {
+          params: { path },
+          body: { answer: said, total: page?.quote?.total ?? "" },
+        }),
+      );
+      queries.setQueryData(["reply", token], now);
+      setTrouble("");
+    } catch (error) {
+      setTrouble(messageOf(error));
+      void query.refetch();
+    } finally {
+      setBusy(false);
+    }
+  };
+  if (!page)
+    return (
+      <main className="reply">
+        {query.error ? (
+          <>
+            <h1>This link leads nowhere</h1>
+            <p>It may have been cut short on its way. Call us, and we look for your offer.</p>
+          </>
+        ) : (
+          <div className="quiet-block" aria-busy="true" />
+        )}
+      </main>
+    );
+  const many = page.heads === 1 ? "A seat" : `${page.heads} seats`;
+  return (
+    <main className="reply">
+      <p className="slate">
+        <Gatelet done width={20} /> {page.center}
+      </p>
+      <h1>{page.title}</h1>
+      <p>
+        {page.first && `From ${page.first}`}
+        {page.place && `, ${page.place}`}
+      </p>
+      <div role="status">
+        {!page.stands && <p className="strong">{page.said}</p>}
+        {page.stands && page.asked_time && (
+          <p className="note due">
+            You asked for more time. We answer; until then the offer stands as it is.
+          </p>
+        )}
+      </div>
+      {trouble && (
+        <p className="note wrong" role="alert">
+          {trouble}
+        </p>
+      )}
+      {page.stands && page.quote && (
+        <>
+          <p>
+            {page.name}, <strong>{many.toLowerCase()}</strong> {page.heads === 1 ? "is" : "are"} yours until{" "}
+            <strong>{page.until}</strong>.
+          </p>
+          <dl className="facts">
+            {page.quote.lines.map((l, n) => [
+              <dt key={`${n}t`}>{l.label}</dt>,
+              <dd key={`${n}d`}>{money(l.amount, page.currency)}</dd>,
+            ])}
+            {page.quote.taxes
+              .filter((t) => Number(t.amount) > 0)
+              .map((t) => [
+                <dt key={`${t.name}t`}>{t.included ? `${t.name}, in the price` : t.name}</dt>,
+                <dd key={`${t.name}d`}>{money(t.amount, page.currency)}</dd>,
+              ])}
+            <dt className="sum">Total</dt>
+            <dd className="sum">{money(page.quote.total, page.currency)}</dd>
+            {page.quote.installments.map((i) => [
+              <dt key={`${i.n}t`}>due {day(i.due)}</dt>,
+              <dd key={`${i.n}d`}>{money(i.amount, page.currency)}</dd>,
+            ])}
+          </dl>
+          <Button variant="contained" fullWidth disabled={busy} onClick={() => void answer("take")}>
+            Take {page.heads === 1 ? "the seat" : "the seats"} for {money(page.quote.total, page.currency)}
+          </Button>
+          {sure ? (
+            <div className="note due">
+              <p>The seat goes to the next in line at once.</p>
+              <div className="row">
+                <Button color="error" disabled={busy} onClick={() => void answer("decline")}>
+                  Decline for good
+                </Button>
+                <Button onClick={() => setSure(false)}>Keep it</Button>
+              </div>
+            </div>
+          ) : (
+            <Button fullWidth disabled={busy} onClick={() => setSure(true)}>
+              Decline
+            </Button>
+          )}
+          {!page.asked_time && (
+            <Button fullWidth disabled={busy} onClick={() => void answer("time")}>
+              Ask for more time
+            </Button>
+          )}
+        </>
+      )}
+    </main>
+  );
+}
