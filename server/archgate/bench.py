@@ -269,8 +269,182 @@ def price_line() -> Iterator[dict[str, Any]]:
         )
 
 
+def seat_run(sessions: Any, capacity: int, people: int) -> tuple[int, Any]:
+    """A published run with one rate, and so many people; the run's id and the user who acts."""
+    from sqlalchemy import insert
+
+    from archgate.actions import access, courses
+    from archgate.actions.transaction import act
+    from archgate.tables.people import Person
+
+    user = act(
+        sessions,
+        lambda d: access.create_user(
+            d, "bench@example.org", "Bench", "administrator", "a long enough word", True
+        ),
+    )
+    form = {
+        "course": {"code": "SEATS", "title": "Bench"}, "capacity": capacity, "smallest": 0,
+        "pattern": {"first": "2035-09-14", "start": "17:30", "minutes": 105, "count": 8},
+        "rates": [{"amount": "240.00"}],
+        "plans": [{"name": "Halves", "lines": [{"percent": "50", "due": {"after_sign_up": 0}}, {"percent": "50", "due": {"after_sign_up": 30}}]}],
+    }  # fmt: skip
+    run = act(sessions, lambda d: courses.create_run(d, form), user)
+    act(sessions, lambda d: courses.publish_run(d, run["id"]), user)
+    with sessions.begin() as s:
+        s.execute(insert(Person), [
+            {"id": n, "given": f"Given{n}", "family": f"Family{n}", "name": f"Given{n} Family{n}", "folded": f"given{n} family{n}",
+             "email": f"p{n}@example.org", "note": "", "created_at": START} for n in range(1, people + 1)
+        ])  # fmt: skip
+    return run["id"], user
+
+
+def contention() -> Iterator[dict[str, Any]]:
+    """64 clients after the last 100 seats of a run, each sign-up with all its checks, money and log; the floor locks the
+    seat row, reads it and inserts one row, by as many clients on the same server."""
+    from itertools import count
+
+    from sqlalchemy import text
+
+    from archgate.actions import roster, seats
+    from archgate.actions.problems import Problem
+    from archgate.actions.transaction import act, look
+
+    clients, places = 64, 100
+    with own_database() as sessions:
+        run_id, user = seat_run(sessions, places, 2000)
+        numbers, got = count(1), []
+
+        def client() -> None:
+            while True:
+                person = next(numbers)
+                try:
+                    act(sessions, lambda d, p=person: roster.enroll(d, run_id, p, "240.00"), user)  # type: ignore[misc]
+                except Problem:
+                    return
+                got.append(person)
+
+        taken = timed_by(clients, client)
+        counted = look(sessions, lambda d: seats.live_heads(d, run_id))
+        with sessions.begin() as s:
+            s.execute(text("CREATE TABLE bare (id BIGINT PRIMARY KEY AUTO_INCREMENT, n INT) ENGINE=InnoDB"))
+            s.execute(text("UPDATE run_seats SET taken = 0"))
+
+        def bare() -> None:
+            while True:
+                with sessions() as s:
+                    row = s.execute(
+                        text("SELECT taken FROM run_seats WHERE run_id = :r FOR UPDATE"), {"r": run_id}
+                    ).scalar()
+                    if row >= places:
+                        return
+                    s.execute(text("UPDATE run_seats SET taken = taken + 1 WHERE run_id = :r"), {"r": run_id})
+                    s.execute(text("INSERT INTO bare (n) VALUES (:n)"), {"n": row})
+                    s.commit()
+
+        floor = timed_by(clients, bare)
+        yield line("contention", places / taken, "sign-ups a second", places / floor,
+                   {"clients": clients, "seats": places, "seated": len(got), "oversold": max(0, counted - places)})  # fmt: skip
+
+
+def timed_by(clients: int, work: Callable[[], None]) -> float:
+    """How long so many threads take that begin at once."""
+    import threading
+
+    go = threading.Barrier(clients + 1)
+
+    def one() -> None:
+        go.wait()
+        work()
+
+    threads = [threading.Thread(target=one) for _ in range(clients)]
+    for thread in threads:
+        thread.start()
+    go.wait()
+    begun = time.perf_counter()
+    for thread in threads:
+        thread.join()
+    return time.perf_counter() - begun
+
+
+def whole_roster() -> Iterator[dict[str, Any]]:
+    """A roster of 15,000 through the API, whole; the floor selects the same rows and writes them as JSON."""
+    import orjson
+    from fastapi.testclient import TestClient
+    from sqlalchemy import insert, text
+
+    from archgate.actions import quotes
+    from archgate.actions.transaction import look
+    from archgate.app import create_app
+    from archgate.settings import Settings
+    from archgate.tables.money import Account
+    from archgate.tables.plans import Installment
+    from archgate.tables.roster import Enrollment
+    from archgate.tables.seats import RunSeats
+
+    number = 15_000
+    with own_database() as sessions:
+        run_id, user = seat_run(sessions, 20_000, number)
+        quote = look(sessions, lambda d: quotes.quote_run(d, run_id, {}))
+        kept = {
+            k: quote[k]
+            for k in (
+                "currency",
+                "lines",
+                "subtotal",
+                "taxes",
+                "total",
+                "installments",
+                "due_now",
+                "due_later",
+            )
+        }
+        with sessions.begin() as s:
+            s.execute(
+                insert(Account),
+                [
+                    {"id": 100 + n, "owner": f"person:{n}", "person_id": n, "currency": "USD"}
+                    for n in range(1, number + 1)
+                ],
+            )
+            s.execute(insert(Enrollment), [
+                {"id": n, "run_id": run_id, "person_id": n, "payer_id": 100 + n, "rate_id": quote["rate_id"], "plan_id": quote["plan_id"],
+                 "user_id": user.id, "status": "seated", "way_in": "list", "heads": 1, "signed_up": START.date(), "enrolled_at": START,
+                 "currency": "USD", "total": 24000, "quote": kept, "note": ""} for n in range(1, number + 1)
+            ])  # fmt: skip
+            s.execute(insert(Installment), [
+                {"enrollment_id": n, "n": k, "due": START.date() + timedelta(days=30 * k), "amount": 12000, "settle": "any", "why": "", "kind": "plan"}
+                for n in range(1, number + 1) for k in (1, 2)
+            ])  # fmt: skip
+            s.execute(RunSeats.__table__.update().values(taken=number))
+        client = TestClient(create_app(Settings("", True, False, Path("/nonexistent")), sessions))
+        client.post("/api/v1/session", json={"email": "bench@example.org", "password": "a long enough word"})
+        address, size = f"/api/v1/runs/{run_id}/roster", 0
+
+        def ours() -> None:
+            nonlocal size
+            size = len(client.get(address).content)
+
+        bare = text(
+            "SELECT e.id, e.person_id, p.name, p.email, p.phone, e.way_in, e.total, e.signed_up, e.heads, e.note, e.status, e.quote,"
+            " (SELECT SUM(i.amount) FROM installments i WHERE i.enrollment_id = e.id) AS owed, u.name"
+            " FROM enrollments e JOIN people p ON p.id = e.person_id JOIN users u ON u.id = e.user_id WHERE e.run_id = :r"
+            " ORDER BY e.enrolled_at, e.id"
+        )
+
+        def floor() -> None:
+            with sessions() as s:
+                rows = [list(r) for r in s.execute(bare, {"r": run_id})]
+            orjson.dumps(rows, default=str)
+
+        ours()
+        yield line("roster", best(ours, 3), "s", best(floor, 3), {"people": number, "bytes": size})
+
+
 BENCHES: dict[str, Callable[[], Iterator[dict[str, Any]]]] = {
     "clashes": clashes,
     "planner": planner,
     "price-line": price_line,
+    "contention": contention,
+    "roster": whole_roster,
 }

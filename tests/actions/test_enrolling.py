@@ -175,15 +175,15 @@ def sit_down(office, run, person):
         return problem.kind
 
 
-def test_32_at_once_after_the_last_three_seats(office):
+def test_64_at_once_after_the_last_three_seats(office):
     """Threads with connections of their own: three get in, the others are told why, and the seat row is right."""
     run = a_run(office, capacity=5, smallest=0)
     enrolled(office, run)
     enrolled(office, run)
-    somebody = [a_person(office) for _ in range(32)]
+    somebody = [a_person(office) for _ in range(64)]
     outcomes = at_once([partial(sit_down, office, run, person) for person in somebody])
     assert sorted(o for o in outcomes if isinstance(o, int)) == [3, 4, 5]
-    assert [o for o in outcomes if o == "full"] == ["full"] * 29
+    assert [o for o in outcomes if o == "full"] == ["full"] * 61
     check_all(office, run)
 
 

@@ -1,19 +1,39 @@
 """The line of a full run and parties of several heads."""
 
 import random
+from datetime import timedelta
 from functools import partial
 
 import pytest
 from hypothesis import settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, precondition, rule
+from sqlalchemy import select
 
-from archgate.actions import money, people, quotes, roster, rosters, seats, terms, undo, waitlist
+from archgate.actions import (
+    courses,
+    holding,
+    money,
+    offers,
+    people,
+    quotes,
+    roster,
+    rosters,
+    seats,
+    signing,
+    terms,
+    transfers,
+    undo,
+    waitlist,
+)
 from archgate.actions.problems import Problem
 from archgate.core.faults import Refused
 from archgate.core.seats import check_seats
 from archgate.tables.courses import Run
+from archgate.tables.log import Change
+from archgate.tables.roster import Enrollment
 from archgate.tables.seats import RunSeats
+from archgate.tables.waitlist import Waiting
 from conftest import LONG
 from made import Office, a_person, a_run, at_once, enrolled, roster_of, taken
 
@@ -179,81 +199,164 @@ def test_parties_after_the_last_seats_at_once_never_oversell(office):
     assert sum(seated) == taken(office, run) <= 10
 
 
+class Crash(Exception):
+    """The process went down before its transaction was over."""
+
+
 class SeatsUnderRandomActs(RuleBasedStateMachine):
-    """Random acts on one small run, against the database; after each, no seat is sold twice and the line is kept."""
+    """Random acts on two small runs, against the database; after each, no seat is sold twice and the line is kept."""
 
     office: Office
 
-    @initialize()
-    def begin(self):
-        self.run = a_run(self.office, capacity=3, smallest=0)
+    @initialize(rule=st.sampled_from(["fit", "strict"]), hold=st.booleans())
+    def begin(self, rule, hold):
+        self.runs = [a_run(self.office, capacity=3, smallest=0) for _ in range(2)]
+        self.run = self.runs[0]
         self.moment = self.office
         self.undoable = []
+        ask = {"line_rule": rule, "hold_hours": 24 if hold else None}
+        seen = {"line_rule": "fit", "hold_hours": None}
+        self.office.act(lambda d: courses.change_run(d, self.run["id"], {"seen": seen, "set": ask}))
 
-    def attempt(self, deed):
+    def attempt(self, deed, crash=False):
         self.moment = self.moment.later(minutes=1)
+
+        def act(d):
+            done = deed(d)
+            d.session.flush()
+            if crash:
+                raise Crash
+            return done
+
         try:
-            done = self.moment.act(deed)
-        except Problem:
+            done = self.moment.act(act)
+        except (Problem, Refused, Crash):
             return
         if done.get("change"):
             self.undoable.append(done["change"])
 
-    @rule(heads=st.integers(1, 2))
-    def enroll(self, heads):
-        person = a_person(self.moment)
-        self.attempt(
-            lambda d: roster.enroll(d, self.run["id"], person["id"], f"{210 * heads}.00", heads=heads)
-        )
+    def total(self, heads):
+        return self.moment.later(minutes=1).look(
+            lambda d: quotes.quote_run(d, self.run["id"], {"heads": heads})
+        )["total"]
+
+    def pick(self, rows, n):
+        return rows[n % len(rows)] if rows else None
+
+    @rule(heads=st.integers(1, 2), crash=st.booleans())
+    def enroll(self, heads, crash):
+        person, total = a_person(self.moment), self.total(heads)
+        self.attempt(lambda d: roster.enroll(d, self.run["id"], person["id"], total, heads=heads), crash)
 
     @rule(heads=st.integers(1, 2))
     def wait(self, heads):
         person = a_person(self.moment)
         self.attempt(lambda d: waitlist.join(d, self.run["id"], person["id"], heads=heads))
 
-    @rule(pick=st.integers(0, 20))
-    def withdraw(self, pick):
-        rows = roster_of(self.moment, self.run)
-        if rows:
-            self.attempt(lambda d: roster.withdraw(d, rows[pick % len(rows)]["id"]))
+    @rule(n=st.integers(0, 20), crash=st.booleans())
+    def withdraw(self, n, crash):
+        row = self.pick(roster_of(self.moment, self.run), n)
+        if row:
+            self.attempt(lambda d: roster.withdraw(d, row["id"]), crash)
 
-    @rule(pick=st.integers(0, 20), leave=st.booleans())
-    def seat_or_leave(self, pick, leave):
-        waits = line(self.moment, self.run)
-        if not waits:
-            return
-        row = waits[pick % len(waits)]
-        if leave:
+    @rule(n=st.integers(0, 20))
+    def move(self, n):
+        row = self.pick(roster_of(self.moment, self.run), n)
+        if row:
+            self.attempt(lambda d: transfers.transfer(d, row["id"], {"run_id": self.runs[1]["id"]}))
+
+    @rule(n=st.integers(0, 20), leave=st.booleans(), why=st.sampled_from(["", "her turn"]))
+    def seat_or_leave(self, n, leave, why):
+        row = self.pick(line(self.moment, self.run), n)
+        if row and leave:
             self.attempt(lambda d: waitlist.leave(d, row["id"]))
-        else:
-            self.attempt(lambda d: waitlist.seat(d, row["id"], f"{210 * row['heads']}.00"))
+        elif row:
+            total = self.total(row["heads"])
+            self.attempt(lambda d: waitlist.seat(d, row["id"], total, why))
+
+    @rule(crash=st.booleans())
+    def go_down(self, crash):
+        self.attempt(lambda d: offers.go_down(d, self.run["id"]), crash)
+
+    @rule(n=st.integers(0, 20), answer=st.sampled_from(["take", "decline", "time"]))
+    def answer(self, n, answer):
+        row = self.pick([w for w in line(self.moment, self.run) if w["status"] == "offered"], n)
+        if row:
+            total, token = self.total(row["heads"]), signing.token_for("o", row["id"], row["offers"])
+            self.attempt(lambda d: offers.reply(d, token, answer, total))
+
+    @rule(n=st.integers(0, 20))
+    def offer_out_of_turn(self, n):
+        row = self.pick(line(self.moment, self.run), n)
+        if row:
+            self.attempt(lambda d: offers.offer(d, row["id"], "asked nicely"))
+
+    @rule(hours=st.integers(1, 40))
+    def time_goes_by(self, hours):
+        if self.moment.at < self.office.at + timedelta(days=18):
+            self.moment = self.moment.later(hours=hours)
+        self.attempt(lambda d: {"let": holding.let_go(d, self.run["id"])})
+
+    @rule(capacity=st.integers(1, 5), over=st.integers(0, 1))
+    def change_capacity(self, capacity, over):
+        self.attempt(
+            lambda d: courses.change_run(
+                d, self.run["id"], {"seen": {}, "set": {"capacity": capacity, "overbook": over}}
+            )
+        )
+
+    @rule(many=st.integers(1, 2), days=st.integers(0, 2))
+    def hold(self, many, days):
+        last = (self.moment.at + timedelta(days=days)).date().isoformat()
+        self.attempt(
+            lambda d: holding.hold(d, self.run["id"], {"seats": many, "for_whom": "X", "last": last})
+        )
 
     @precondition(lambda self: self.undoable)
-    @rule(pick=st.integers(0, 20))
-    def take_back(self, pick):
-        change = self.undoable.pop(pick % len(self.undoable))
+    @rule(n=st.integers(0, 20))
+    def take_back(self, n):
+        change = self.undoable.pop(n % len(self.undoable))
         self.attempt(lambda d: undo.undo(d, change))
 
     @invariant()
     def nothing_is_wrong(self):
-        if not hasattr(self, "run"):
+        if not hasattr(self, "runs"):
             return
 
         def reading(d):
-            row = d.session.get_one(RunSeats, self.run["id"])
-            capacity = d.session.get_one(Run, self.run["id"]).capacity
-            assert check_seats(capacity, row.taken, seats.live_heads(d, self.run["id"])) == []
-            waiting = seats.line_of(d, self.run["id"])
-            assert [w.joined_at for w in waiting] == sorted(w.joined_at for w in waiting)
-            seated = {r["person_id"] for r in roster_of(self.office, self.run)}
-            assert not seated & {w.person_id for w in waiting}
+            for held in self.runs:
+                row = d.session.get_one(RunSeats, held["id"])
+                run = d.session.get_one(Run, held["id"])
+                assert check_seats(run.capacity + run.overbook, row.taken, seats.live_heads(d, run.id)) == []
+                waiting = seats.line_of(d, run.id, offered=True)
+                assert [w.joined_at for w in waiting] == sorted(w.joined_at for w in waiting)
+                seated = {r["person_id"] for r in roster_of(self.office, held)}
+                assert not seated & {w.person_id for w in waiting}
+                state = seats.seats_of(d, run)
+                # What was promised is there, unless somebody lowered the capacity since.
+                promised = state.taken + state.kept
+                assert promised <= state.whole or run.capacity + run.overbook < 4
 
         self.moment.look(reading)
 
     def teardown(self):
-        """The whole ledger, which grows with every test, is read once at the end of the acts."""
-        if hasattr(self, "run"):
-            assert self.moment.look(money.ledger_faults) == []
+        """The whole ledger, which grows with every test, is read once at the end of the acts, and the log explains it all."""
+        if not hasattr(self, "runs"):
+            return
+        assert self.moment.look(money.ledger_faults) == []
+
+        def explained(d):
+            ids = [r["id"] for r in self.runs]
+            told = {
+                (row["table"], row["id"], (row["after"] or {}).get("status"))
+                for change in d.session.scalars(select(Change).where(Change.run_id.in_(ids)))
+                for row in change.rows
+            }
+            for table in (Enrollment, Waiting):
+                for row in d.session.scalars(select(table).where(table.run_id.in_(ids))):
+                    assert (table.__tablename__, row.id, row.status) in told, (table, row.id, row.status)
+
+        self.moment.look(explained)
 
 
 def test_random_acts_never_sell_a_seat_twice(office):
@@ -261,7 +364,7 @@ def test_random_acts_never_sell_a_seat_twice(office):
     case = SeatsUnderRandomActs.TestCase()
     case.settings = settings(
         max_examples=150 if LONG else 6,
-        stateful_step_count=60 if LONG else 18,
+        stateful_step_count=60 if LONG else 24,
         deadline=None,
         derandomize=not LONG,
     )

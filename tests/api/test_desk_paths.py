@@ -3,6 +3,10 @@
 import pytest
 
 from api.test_http import far_form
+from archgate.actions import signing
+from archgate.api.roster import Roster
+from archgate.papers.lists import read_table
+from archgate.papers.rosters import html_of
 from made import DATA, number
 
 RATES = [{"label": "Standard", "amount": "240.00"}, {"label": "Member", "amount": "200.00"}]
@@ -141,3 +145,80 @@ def test_a_file_of_200_mb_is_refused_before_it_is_read(clerk, run):
     headers = {"Content-Length": str(200 * 1024 * 1024), "Content-Type": "multipart/form-data; boundary=x"}
     answer = clerk.post(f"/api/v1/runs/{run['id']}/batches", content=b"--x", headers=headers)
     assert (answer.status_code, answer.json()["detail"]) == (413, "A file has at most 10 MB.")
+
+
+def test_the_roster_goes_out_in_the_shape_it_is_described_in(clerk, run):
+    """It is written without being checked row by row; here it is."""
+    somebody = person(clerk)
+    total = clerk.post(f"/api/v1/runs/{run['id']}/quote", json={"heads": 2}).json()["total"]
+    body = {"run_id": run["id"], "person_id": somebody["id"], "total": total, "heads": 2}
+    assert clerk.post("/api/v1/enrollments", json=body).status_code == 201
+    found = clerk.get(f"/api/v1/runs/{run['id']}/roster").json()
+    assert Roster.model_validate(found).model_dump() == found
+    row = dict(zip(found["columns"], found["rows"][0], strict=True))
+    assert (row["name"], row["heads"]) == (somebody["name"], 2)
+    assert row["places"] == [{"n": 2, "person_id": None, "name": None}]
+
+
+def test_papers_of_a_roster_are_files_of_their_kind(clerk, run):
+    somebody = person(clerk, given="=Dora")
+    body = {"run_id": run["id"], "person_id": somebody["id"], "total": "240.00", "note": "Nut allergy"}
+    held = clerk.post("/api/v1/enrollments", json=body).json()["enrollment_id"]
+    at = f"/api/v1/runs/{run['id']}/papers"
+    for kind in ("sign-in.pdf", "badges.pdf", "contacts.pdf"):
+        paper = clerk.get(f"{at}/{kind}")
+        assert (paper.headers["content-type"], paper.content[:5]) == ("application/pdf", b"%PDF-")
+    assert clerk.get(f"{at}/poster.pdf").status_code == 422
+    assert clerk.get(f"{at}/sign-in.pdf?meeting_id=999999999").status_code == 404
+    lines = clerk.get(f"{at}/roster.csv").text
+    assert "'=Dora" in lines and "Nut allergy" in lines
+    sheet = clerk.post(
+        f"/api/v1/runs/{run['id']}/roster-file", json={"kind": "xlsx", "enrollment_ids": [held]}
+    )
+    table = read_table(sheet.content)
+    assert list(table.headings[:3]) == ["Seat", "Name", "Email"] and table.rows[0][1][1] == somebody["name"]
+    shown = html_of("sign-in", {"title": "T", "code": "C", "center": "A", "remarks": False, "sheets": [{"when": "", "place": "", "instructor": ""}],
+                                "people": [{"name": "A & B", "note": "Nut allergy"}]})  # fmt: skip
+    assert "A &amp; B" in shown and "Nut allergy" not in shown
+
+
+def test_an_offer_is_answered_without_signing_in(clerk, stranger, run, office):
+    people = [person(clerk, email=f"offer{next(number)}@example.org") for _ in range(3)]
+    for somebody in people[:2]:
+        body = {"run_id": run["id"], "person_id": somebody["id"], "total": "240.00"}
+        clerk.post("/api/v1/enrollments", json=body)
+    waits = clerk.post("/api/v1/waiting", json={"run_id": run["id"], "person_id": people[2]["id"]}).json()
+    rows = clerk.get(f"/api/v1/runs/{run['id']}/roster").json()["rows"]
+    clerk.post(f"/api/v1/enrollments/{rows[0][0]}/withdraw")
+    assert clerk.post(f"/api/v1/waiting/{waits['waiting_id']}/offer", json={}).status_code == 200
+    assert any(o["name"] == people[2]["name"] for o in clerk.get("/api/v1/today").json()["offers"])
+    token = signing.token_for("o", waits["waiting_id"], 1)
+    page = stranger.get(f"/api/v1/replies/{token}").json()
+    assert (page["stands"], page["quote"]["total"]) == (True, "240.00")
+    wrong = stranger.post(f"/api/v1/replies/{token}", json={"answer": "perhaps"})
+    assert wrong.status_code == 422
+    taken = stranger.post(f"/api/v1/replies/{token}", json={"answer": "take", "total": "240.00"})
+    assert taken.json()["said"] == "You have taken it."
+    assert stranger.get("/api/v1/replies/o1.1.forged").status_code == 404
+
+
+def test_many_are_moved_and_withdrawn_together_and_undone(clerk, run):
+    there = clerk.post("/api/v1/runs", json=far_form(capacity=5, smallest=0, rates=RATES)).json()
+    clerk.post(f"/api/v1/runs/{there['id']}/publish")
+    ids = []
+    for _ in range(2):
+        body = {"run_id": run["id"], "person_id": person(clerk)["id"], "total": "240.00"}
+        ids.append(clerk.post("/api/v1/enrollments", json=body).json()["enrollment_id"])
+    ask = {"enrollment_ids": ids, "to_run_id": there["id"]}
+    assert len(clerk.post(f"/api/v1/runs/{run['id']}/move-many?preview=true", json=ask).json()["people"]) == 2
+    moved = clerk.post(f"/api/v1/runs/{run['id']}/move-many", json=ask).json()
+    assert clerk.get(f"/api/v1/runs/{there['id']}").json()["taken"] == 2
+    assert clerk.post(f"/api/v1/changes/{moved['change']}/undo").status_code == 200
+    assert clerk.get(f"/api/v1/runs/{run['id']}").json()["taken"] == 2
+    gone = clerk.post(f"/api/v1/runs/{run['id']}/withdraw-many", json={"enrollment_ids": ids}).json()
+    assert clerk.get(f"/api/v1/runs/{run['id']}").json()["taken"] == 0
+    assert (
+        clerk.post(f"/api/v1/runs/{run['id']}/withdraw-many", json={"enrollment_ids": ids}).status_code == 409
+    )
+    assert clerk.post(f"/api/v1/changes/{gone['change']}/undo").status_code == 200
+    assert clerk.get(f"/api/v1/runs/{run['id']}").json()["taken"] == 2

@@ -213,6 +213,29 @@ def open_installments(
     return found
 
 
+def open_sums(deed: Deed, run_id: int) -> dict[int, tuple[int, date, int]]:
+    """What is open of every sign-up of a run, with the day and the rest of its next installment, as plain sums."""
+    settled = (
+        select(Allocation.installment_id, func.sum(Allocation.amount).label("paid"))
+        .join(Installment, Installment.id == Allocation.installment_id)
+        .join(Enrollment, Enrollment.id == Installment.enrollment_id)
+        .where(Enrollment.run_id == run_id).group_by(Allocation.installment_id).subquery()
+    )  # fmt: skip
+    left = Installment.amount - func.coalesce(settled.c.paid, 0)
+    rows = deed.session.execute(
+        select(Installment.enrollment_id, Installment.due, left)
+        .join(Enrollment, Enrollment.id == Installment.enrollment_id)
+        .outerjoin(settled, settled.c.installment_id == Installment.id)
+        .where(Enrollment.run_id == run_id, Enrollment.live == 1, Installment.kind == "plan", left > 0)
+        .order_by(Installment.enrollment_id, Installment.due, Installment.n)
+    )
+    found: dict[int, tuple[int, date, int]] = {}
+    for enrollment, due, part in rows:
+        held = found.get(enrollment)
+        found[enrollment] = (int(part) + held[0], held[1], held[2]) if held else (int(part), due, int(part))
+    return found
+
+
 def paid_of(deed: Deed, enrollment_ids: list[int]) -> dict[int, int]:
     """What payments have settled of enrollments so far; what was written off is not paid."""
     rows = deed.session.execute(

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from sqlalchemy import select
+import orjson
+from sqlalchemy import Text, select, type_coerce
 from sqlalchemy.orm import selectinload
 
 from archgate.actions import live, messages, money, offers, roles, seats
@@ -49,94 +50,77 @@ ROSTER_COLUMNS = [
 
 
 def roster(deed: Deed, run_id: int) -> dict[str, Any]:
-    """The whole roster in compact rows, in the order in which the seats were taken, the line, and who withdrew."""
+    """The whole roster in compact rows, in the order in which the seats were taken, the line, and who withdrew.
+
+    Read as plain columns, since a roster of thousands is drawn whole: quotes as text, of which most are the same.
+    """
     run = get_run(deed, run_id)
     query = (
-        select(Enrollment, Account, Organization.name, User.name)
+        select(
+            Enrollment.id, Enrollment.person_id, Person.name, Person.email, Person.phone, Enrollment.way_in, Enrollment.batch_id,
+            type_coerce(Enrollment.quote, Text).label("quote"), Organization.name.label("payer"), Enrollment.total,
+            Enrollment.signed_up, User.name.label("user"), Enrollment.heads, Enrollment.note, Enrollment.role,
+            Enrollment.group_id, Enrollment.hold_until, Enrollment.set_aside_id, Enrollment.received_on, Enrollment.exception,
+            Enrollment.answers, Enrollment.live, Enrollment.status, Enrollment.ended_at,
+        )
+        .join(Person, Person.id == Enrollment.person_id)
         .join(Account, Account.id == Enrollment.payer_id)
         .join(User, User.id == Enrollment.user_id)
         .outerjoin(Organization, Organization.id == Account.organization_id)
         .where(Enrollment.run_id == run.id)
-        .options(selectinload(Enrollment.person))
-        .options(selectinload(Enrollment.places).selectinload(PartyPlace.person))
         .order_by(Enrollment.enrolled_at, Enrollment.id)
-    )
+    )  # fmt: skip
     found = deed.session.execute(query).all()
-    due = money.open_installments(deed, [e.id for e, *_ in found if e.live])
-    rows, gone = [], []
-    for enrollment, _, organization, user in found:
-        person = enrollment.person
-        if enrollment.live is None:
-            if enrollment.status == "withdrawn" and enrollment.ended_at:
-                gone.append(
-                    {"name": person.name, "at": enrollment.ended_at.astimezone(deed.zone).isoformat()}
-                )
+    due, labels = money.open_sums(deed, run.id), dict[str, str]()
+    places = heads_of(deed, run.id)
+    rows, gone, fees, owed_in_all = [], [], 0, 0
+    for e in found:
+        if e.live is None:
+            if e.status == "withdrawn" and e.ended_at:
+                gone.append({"name": e.name, "at": e.ended_at.astimezone(deed.zone).isoformat()})
             continue
-        still = due.get(enrollment.id, [])
-        coming = money.next_due(still, run.currency) or {"due": None, "amount": None}
-        rows.append(
-            [
-                enrollment.id,
-                person.id,
-                person.name,
-                person.email,
-                person.phone,
-                enrollment.way_in,
-                enrollment.batch_id,
-                rate_label(enrollment),
-                organization,
-                format_amount(enrollment.total, run.currency),
-                format_amount(sum(left for _, left in still), run.currency),
-                coming["due"],
-                coming["amount"],
-                enrollment.signed_up.isoformat(),
-                user,
-                enrollment.heads,
-                [
-                    {"n": p.n, "person_id": p.person_id, "name": p.person and p.person.name}
-                    for p in enrollment.places
-                ],
-                enrollment.note,
-                enrollment.role,
-                enrollment.group_id,
-                shown_moment(deed, enrollment.hold_until),
-                enrollment.set_aside_id,
-                enrollment.received_on and enrollment.received_on.isoformat(),
-                enrollment.exception,
-                enrollment.answers,
-            ]
-        )
-    seats_now = seats.seats_of(deed, run)
-    owed = sum(left for rows_ in due.values() for _, left in rows_)
+        owed, next_due, next_amount = due.get(e.id, (0, None, 0))
+        fees, owed_in_all = fees + e.total, owed_in_all + owed
+        if e.quote not in labels:
+            labels[e.quote] = rate_label(orjson.loads(e.quote))
+        rows.append([
+            e.id, e.person_id, e.name, e.email, e.phone, e.way_in, e.batch_id, labels[e.quote], e.payer,
+            format_amount(e.total, run.currency), format_amount(owed, run.currency),
+            next_due.isoformat() if next_due else None, format_amount(next_amount, run.currency) if next_due else None,
+            e.signed_up.isoformat(), e.user, e.heads, places.get(e.id, []), e.note, e.role, e.group_id,
+            shown_moment(deed, e.hold_until), e.set_aside_id, e.received_on and e.received_on.isoformat(), e.exception, e.answers,
+        ])  # fmt: skip
+    state = seats.seats_of(deed, run)
     return {
-        "run_id": run.id,
-        "capacity": run.capacity,
-        "smallest": run.smallest,
-        "taken": seats_now.taken,
-        "currency": run.currency,
-        "fees": format_amount(sum(e.total for e, *_ in found if e.live), run.currency),
-        "owed": format_amount(owed, run.currency),
-        "columns": ROSTER_COLUMNS,
-        "rows": rows,
-        "waiting": offers.line_view(deed, run),
-        "withdrawn": gone,
-        "groups": roles.groups_of(deed, run.id),
-        "free": seats_now.free,
-        "held": seats_now.held,
-        "offered": seats_now.offered,
-        "set_aside": sum(s.left(deed.today) for s in seats_now.set_asides),
-        "chance_why": offers.leave_rate(deed)[1],
+        "run_id": run.id, "capacity": run.capacity, "smallest": run.smallest, "taken": state.taken, "currency": run.currency,
+        "fees": format_amount(fees, run.currency), "owed": format_amount(owed_in_all, run.currency),
+        "columns": ROSTER_COLUMNS, "rows": rows, "waiting": offers.line_view(deed, run), "withdrawn": gone,
+        "groups": roles.groups_of(deed, run.id), "free": state.free, "held": state.held, "offered": state.offered,
+        "set_aside": sum(s.left(deed.today) for s in state.set_asides), "chance_why": offers.leave_rate(deed)[1],
         "revision": live.revision(deed),
-    }
+    }  # fmt: skip
+
+
+def heads_of(deed: Deed, run_id: int) -> dict[int, list[dict[str, Any]]]:
+    """The heads of parties beside who signed up, by enrollment, in their order."""
+    rows = deed.session.execute(
+        select(PartyPlace.enrollment_id, PartyPlace.n, PartyPlace.person_id, Person.name)
+        .join(Enrollment, Enrollment.id == PartyPlace.enrollment_id).outerjoin(Person, Person.id == PartyPlace.person_id)
+        .where(Enrollment.run_id == run_id, Enrollment.live == 1).order_by(PartyPlace.enrollment_id, PartyPlace.n)
+    )  # fmt: skip
+    found: dict[int, list[dict[str, Any]]] = {}
+    for enrollment, n, person, name in rows:
+        found.setdefault(enrollment, []).append({"n": n, "person_id": person, "name": name})
+    return found
 
 
 def shown_moment(deed: Deed, moment: Any) -> str | None:
     return moment.astimezone(deed.zone).isoformat() if moment else None
 
 
-def rate_label(enrollment: Enrollment) -> str:
+def rate_label(quote: dict[str, Any]) -> str:
     """The rates and extras as agreed, from the quote: "2 Standard, early, 1 Member; Handbook"."""
-    kept = enrollment.quote.get("lines", [])
+    kept = quote.get("lines", [])
     rates, extras = ([x for x in kept if x["kind"] == kind] for kind in ("rate", "extra"))
     many = len(rates) > 1
     said = [f"{x['quantity']} {x['label']}" if many else x["label"] for x in rates]

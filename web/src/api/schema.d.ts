@@ -1932,7 +1932,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get Roster */
+        /**
+         * Get Roster
+         * @description The whole roster at once; thousands of rows go out as they were read, without being looked at one by one.
+         */
         get: operations["get_roster"];
         put?: never;
         post?: never;

@@ -35,6 +35,8 @@ type Values = {
   extras?: { code: string; label: string; amount: string }[];
   plans?: Parameters<typeof planForm>[0][];
   refunds?: { steps: { days_before: number; percent: string }[]; kept_fee: string; transfer_fee?: string };
+  told?: string[];
+  office_email?: string;
   quote_days?: number;
   access_days?: number;
 };
@@ -161,6 +163,10 @@ export default function DefaultsPage() {
         <Refunds stored={values.refunds} currency={currency} save={save} />
       </div>
       <div className="part">
+        <h2>Who is told</h2>
+        <Told told={values.told ?? []} office={values.office_email ?? ""} save={save} />
+      </div>
+      <div className="part">
         <h2>Days</h2>
         <div className="row wrap">
           <Days
@@ -282,6 +288,48 @@ function Days({
       help="saved when you leave it"
       input={{ inputMode: "numeric" }}
     />
+  );
+}
+
+const TOLD: [string, string][] = [
+  ["learner", "the learner"],
+  ["payer", "the organization that pays"],
+  ["instructors", "the instructors"],
+  ["office", "the office"],
+];
+
+/** Who hears of an enrollment, unless a run or the desk says otherwise. */
+function Told({ told, office, save }: { told: string[]; office: string; save: Save }) {
+  const [email, setEmail] = useState(office);
+  const [fault, setFault] = useState("");
+  const tick = (who: string, on: boolean) =>
+    void save("told", on ? [...told, who] : told.filter((w) => w !== who));
+  return (
+    <div>
+      {TOLD.map(([who, text]) => (
+        <label key={who} className="tick">
+          <input type="checkbox" checked={told.includes(who)} onChange={(e) => tick(who, e.target.checked)} />
+          {text}
+        </label>
+      ))}
+      <form
+        className="row"
+        noValidate
+        onSubmit={(e) => {
+          e.preventDefault();
+          void save("office_email", email.trim() || null).then((found) =>
+            setFault(found?.["/set/office_email"] ?? ""),
+          );
+        }}
+      >
+        <Field label="The office’s email" width={260} value={email} onChange={setEmail} fault={fault} />
+        {email !== office && (
+          <Button type="submit" style={{ alignSelf: "flex-end" }}>
+            Keep it
+          </Button>
+        )}
+      </form>
+    </div>
   );
 }
 

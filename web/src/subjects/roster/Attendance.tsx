@@ -19,6 +19,8 @@ export function AttendancePage({ run, acts }: { run: Schemas["RunOut"]; acts: Re
   const [params, setParams] = useSearchParams();
   const [remarks, setRemarks] = useState(false);
   const rows = useRef<(HTMLLIElement | null)[]>([]);
+  const line = useRef<Promise<unknown>>(Promise.resolve());
+  const pending = useRef(0);
   const query = useQuery({
     queryKey: ["attendance", run.id],
     queryFn: () => ask(api.GET("/api/v1/runs/{run_id}/attendance", { params: { path: { run_id: run.id } } })),
@@ -46,15 +48,23 @@ export function AttendancePage({ run, acts }: { run: Schemas["RunOut"]; acts: Re
         return { ...p, marks };
       }),
     }));
-    try {
-      const now = await ask(
+    // One after the other, so that an earlier answer never draws over a later mark.
+    pending.current += 1;
+    const sent = line.current.then(() =>
+      ask(
         api.PUT("/api/v1/meetings/{meeting_id}/attendance", {
           params: { path: { meeting_id: chosen.id } },
           body: { marks: { [person.person_id]: status } },
         }),
-      );
-      queries.setQueryData(key, now);
+      ),
+    );
+    line.current = sent.catch(() => undefined);
+    try {
+      const now = await sent;
+      pending.current -= 1;
+      if (pending.current === 0) queries.setQueryData(key, now);
     } catch (error) {
+      pending.current -= 1;
       acts.fail(messageOf(error));
       void query.refetch();
     }

@@ -234,7 +234,9 @@ export default function Desk() {
       person: call.person!,
       run: run.data!.title,
       payer: call.payer || `p${call.person!.id}`,
-      payerName: payers.find((p) => p.value === call.payer)?.text ?? call.person!.name,
+      payerName: call.payer
+        ? (payers.find((p) => p.value === call.payer)?.text ?? "").replace(", of this call", "")
+        : call.person!.name,
     };
     setSoFar((old) => [...old, line]);
     setCall(blank());

@@ -1,0 +1,148 @@
+"""The desk and the roster in full, walked as a person walks them: notice, parked call, offer and reply, attendance, merge."""
+
+import pytest
+from selenium.webdriver.common.keys import Keys
+
+from archgate.actions import notices, offers, roster, signing, waitlist
+from made import a_person, enrolled, number, roster_of
+from screens.ahead import run_ahead
+
+pytestmark = pytest.mark.screens
+
+
+def test_a_call_with_a_notice_is_parked_taken_up_and_goes_on_for_a_second_person(at_work, now_office):
+    run = run_ahead(now_office)
+    now_office.act(lambda d: notices.set_notice(d, run["id"], "Ask about stairs."))
+    parent, child = (a_person(now_office, family=f"Caller{next(number)}") for _ in range(2))
+    at_work.open(f"/desk?run={run['id']}")
+    at_work.until(lambda: at_work.focused() == "Name, email or phone")
+    at_work.press(parent["family"], Keys.ENTER)
+    at_work.sees("Notice: Ask about stairs.")
+    at_work.sees("Quote for " + parent["name"])
+    at_work.press(Keys.F8)
+    at_work.sees(f"Parked: {parent['name']}")
+    at_work.sees("1 parked")
+    assert at_work.axe() == []
+    at_work.find("//section[@aria-label='Parked calls']//button").click()
+    at_work.sees("Quote for " + parent["name"])
+    at_work.press(Keys.CONTROL, Keys.ENTER)
+    assert roster_of(now_office, run) == []  # the notice has to be read first
+    at_work.click("I have read it")
+    at_work.until(lambda: not at_work.driver.find_elements("xpath", "//button[.='I have read it']"))
+    at_work.until(
+        lambda: at_work.driver.find_elements(
+            "xpath", "//button[starts-with(., 'Enroll, seat') and not(@disabled)]"
+        )
+    )
+    at_work.press(Keys.CONTROL, Keys.ENTER)
+    at_work.sees("This call so far")
+    at_work.find(f"//button[contains(., 'somebody else on {run['title']}')]").click()
+    at_work.until(lambda: at_work.focused() == "Name, email or phone")
+    at_work.press(child["family"], Keys.ENTER)
+    at_work.sees(f"{parent['name']}, of this call")
+    at_work.until(
+        lambda: at_work.driver.find_elements(
+            "xpath", "//button[starts-with(., 'Enroll, seat') and not(@disabled)]"
+        )
+    )
+    at_work.press(Keys.CONTROL, Keys.ENTER)
+    at_work.sees("$210.00 due now")
+    assert [r["name"] for r in roster_of(now_office, run)] == [parent["name"], child["name"]]
+    assert at_work.axe() == [] and at_work.console() == []
+
+
+def test_an_offer_is_taken_on_a_phone_and_the_roster_shows_it(at_work, now_office):
+    run = run_ahead(now_office, capacity=1, smallest=0)
+    held, waits = enrolled(now_office, run), a_person(now_office, family=f"Hopes{next(number)}")
+    row = now_office.act(lambda d: waitlist.join(d, run["id"], waits["id"]))
+    now_office.act(lambda d: roster.withdraw(d, held["enrollment_id"]))
+    now_office.act(lambda d: offers.go_down(d, run["id"]))
+    at_work.open(f"/runs/{run['id']}/roster")
+    at_work.sees("has an offer until")
+    assert at_work.axe() == []
+    size = {"width": 390, "height": 844, "deviceScaleFactor": 1, "mobile": False}
+    at_work.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+    at_work.open(f"/reply/{signing.token_for('o', row['waiting_id'], 1)}")
+    at_work.sees("is yours until")
+    wide = at_work.driver.execute_script("return document.documentElement.scrollWidth")
+    assert at_work.axe() == [] and wide <= 390
+    at_work.click("Decline")
+    at_work.click("Keep it")
+    at_work.click("Take the seat for $210.00")
+    at_work.sees("You have taken it.")
+    at_work.open("/reply/o1.1.forged")
+    at_work.sees("This link leads nowhere")
+    at_work.driver.execute_cdp_cmd(
+        "Emulation.setDeviceMetricsOverride", {**size, "width": 1280, "height": 800}
+    )
+    assert [r["name"] for r in roster_of(now_office, run)] == [waits["name"]]
+
+
+def test_attendance_takes_one_key_a_person_and_those_chosen_are_written_to(at_work, now_office):
+    run = run_ahead(now_office)
+    people = [a_person(now_office, family=f"Aa{next(number)}") for _ in range(3)]
+    for somebody in people:
+        enrolled(now_office, run, somebody)
+    at_work.open(f"/runs/{run['id']}/attendance")
+    at_work.sees("0 of 3 people marked")
+    at_work.tab_to(people[0]["name"] + ": not marked")
+    at_work.press("p", "l", "a")
+    at_work.sees("3 of 3 people marked")
+    at_work.sees("100 % attended")
+    at_work.sees("0 % attended")
+    at_work.press(Keys.BACKSPACE)
+    at_work.sees("2 of 3 people marked")
+    assert at_work.axe() == []
+    at_work.open(f"/runs/{run['id']}/roster")
+    at_work.find(f"//input[@aria-label='Choose {people[0]['name']}']").click()
+    at_work.find(f"//input[@aria-label='Choose {people[1]['name']}']").click()
+    at_work.sees("2 sign-ups chosen")
+    at_work.click("put them in a group")
+    at_work.fill("Group, new or there", "East end")
+    at_work.click("Put them in")
+    at_work.sees("2 people are in the group East end.")
+    at_work.find("//input[@aria-label='Choose all 3 shown']").click()
+    at_work.click("write to them")
+    at_work.fill("Subject", "Boots")
+    at_work.fill("Message", "Bring some.")
+    at_work.click("Send")
+    at_work.sees("Goes to 3 people in a minute.")
+    at_work.click("more filters, columns")
+    at_work.fill("Name, email, phone or payer", people[2]["family"])
+    at_work.sees("1 of 3 sign-ups")
+    assert at_work.axe() == [] and at_work.console() == []
+
+
+def test_two_records_are_merged_after_a_look_at_what_moves(at_work, now_office):
+    kept, gone = (a_person(now_office, family=f"Twin{next(number)}") for _ in range(2))
+    enrolled(now_office, run_ahead(now_office), gone)
+    at_work.open(f"/people/{kept['id']}")
+    at_work.click("merge another record into this one")
+    at_work.fill("The other record", gone["family"])
+    at_work.sees(gone["email"])
+    at_work.press(Keys.ENTER)
+    at_work.sees("sign-ups: 1; accounts: 1")
+    assert at_work.axe() == []
+    at_work.click("Make them one")
+    at_work.sees(f"Both records of {kept['name']} are one.")
+    at_work.click("Undo")
+    at_work.sees("Undid:")
+    assert at_work.axe() == [] and at_work.console() == []
+
+
+def test_an_interest_list_is_kept_and_demand_leads_to_a_new_run(at_work, now_office):
+    run, somebody = run_ahead(now_office), a_person(now_office, family=f"Keen{next(number)}")
+    course = run["course"]["id"]
+    at_work.open(f"/interest?course={course}")
+    at_work.sees("This is not an enrollment")
+    at_work.fill("Own questions, one a line", "Which evening?")
+    at_work.click("Keep it so")
+    at_work.fill("Which evening?", "Tuesday")
+    at_work.fill("Who wants to hear of it", somebody["family"])
+    at_work.sees(somebody["email"])
+    at_work.press(Keys.ENTER)
+    at_work.sees(f"{somebody['name']} is on the list.")
+    assert at_work.axe() == []
+    at_work.open("/demand")
+    at_work.sees(run["title"])
+    assert at_work.axe() == [] and at_work.console() == []
