@@ -176,7 +176,8 @@ export default function RunPage() {
         </div>
         <div className="row mid" style={{ flex: "none" }}>
           <div className="right">
-            <div className="big">{seatsText(run)} seats</div>
+            <div className="big">{seatsText({ ...run, kept: 0 })} seats</div>
+            {run.kept > 0 && <div className="slate">{run.kept} kept back</div>}
             {run.waiting > 0 && <div className="ochre strong">{run.waiting} waiting</div>}
             <div className="slate">{smallestText(run)}</div>
             <div className="slate">{decisionText(run)}</div>
