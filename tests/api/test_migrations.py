@@ -107,3 +107,54 @@ def test_a_center_of_the_release_before_fees_keeps_its_parties_plans_and_lines(w
         assert connection.execute(text("SELECT group_steps, taxes FROM runs")).one() == ("[]", "[]")
         assert connection.execute(text("SELECT tags, by_agreement FROM rates")).one() == ("[]", 0)
     engine.dispose()
+
+
+def test_a_center_of_the_release_before_keeps_its_invoices_seats_and_line(worker_id):
+    """The schema before sign-ups could change, with an invoice of one, one of two and its credit note, brought to this one."""
+    engine = engine_for(new_database(f"papers_{worker_id}"))
+    migrate(engine, "0004")
+    now = "'2027-08-01 12:00:00'"
+    quote = '{"lines": [], "taxes": [{"name": "State tax", "amount": "6.00", "included": false}, {"name": "None", "amount": "0.00", "included": false}]}'
+    enrollment = (
+        "INSERT INTO enrollments (id, run_id, person_id, payer_id, rate_id, plan_id, user_id, status, way_in, heads, signed_up,"
+        f" enrolled_at, currency, total, quote, note) VALUES ({{0}}, 1, {{0}}, 1, 1, 1, 1, '{{1}}', 'desk', 1, '2027-08-01', {now}, 'USD', 10600, '{quote}', '')"
+    )
+    invoice = (
+        "INSERT INTO invoices (id, kind, number, account_id, currency, issued_on, total, document, reverses_id, user_id, at)"
+        f" VALUES ({{0}}, '{{1}}', 'N-{{0}}', 1, 'USD', '2027-08-01', {{2}}, '{{{{}}}}', {{3}}, 1, {now})"
+    )
+    with engine.begin() as connection:
+        connection.execute(text("SET FOREIGN_KEY_CHECKS = 0"))
+        for n, status in ((1, "seated"), (2, "seated"), (3, "withdrawn")):
+            connection.exec_driver_sql(enrollment.format(n, status))
+        for facts in (
+            (1, "invoice", 9000, "NULL"),
+            (2, "invoice", 21200, "NULL"),
+            (3, "credit note", -21200, "2"),
+        ):
+            connection.exec_driver_sql(invoice.format(*facts))
+        connection.exec_driver_sql(
+            "INSERT INTO invoiced_enrollments (invoice_id, enrollment_id) VALUES (1, 1), (2, 2), (2, 3)"
+        )
+        connection.exec_driver_sql(
+            "INSERT INTO waiting (id, run_id, person_id, payer_id, rate_id, plan_id, user_id, status, way_in, heads, joined_at,"
+            f" note, ask) VALUES (1, 1, 9, 1, 1, 1, 1, 'waiting', 'desk', 1, {now}, '', '{{}}')"
+        )
+    migrate(engine)
+    with engine.begin() as connection:
+        rows = connection.execute(
+            text(
+                "SELECT invoice_id, enrollment_id, amount, taxes FROM invoiced_enrollments ORDER BY invoice_id, enrollment_id"
+            )
+        ).all()
+        assert rows == [
+            (1, 1, 9000, '{"State tax": 600}'), (2, 2, 10600, '{"State tax": 600}'), (2, 3, 10600, '{"State tax": 600}'),
+            (3, 2, -10600, '{"State tax": -600}'), (3, 3, -10600, '{"State tax": -600}'),
+        ]  # fmt: skip
+        live = text("SELECT live, role FROM enrollments ORDER BY id")
+        assert connection.execute(live).all() == [(1, "learner"), (1, "learner"), (None, "learner")]
+        connection.execute(text("UPDATE enrollments SET status = 'held' WHERE id = 3"))
+        connection.execute(text("UPDATE waiting SET status = 'offered'"))
+        assert connection.execute(live).all()[2][0] == 1
+        assert connection.execute(text("SELECT live, answers FROM waiting")).one() == (1, "{}")
+    engine.dispose()
