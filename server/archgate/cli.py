@@ -109,6 +109,7 @@ def demo(
     from archgate.own_server import OwnServer, ServerTrouble
 
     day = parse_day(today)
+    os.environ.setdefault("ARCHGATE_ADDRESS", f"http://127.0.0.1:{port}")
     home = Path(os.environ.get("ARCHGATE_DEMO_HOME", ROOT / "var" / "demo"))
     server = OwnServer(home)
     helper = None

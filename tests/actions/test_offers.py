@@ -12,6 +12,7 @@ from archgate.actions import (
     courses,
     holding,
     interest,
+    invites,
     offers,
     people,
     quotes,
@@ -71,7 +72,8 @@ def leave(office, full, n=0):
     office.act(lambda d: roster.withdraw(d, full["held"][n]["enrollment_id"]))
 
 
-def test_a_seat_that_comes_free_is_offered_to_the_next_who_takes_it_by_the_link(office, full):
+def test_a_seat_that_comes_free_is_offered_to_the_next_who_takes_it_by_the_link(office, full, monkeypatch):
+    monkeypatch.setenv("ARCHGATE_ADDRESS", "https://quay.example.org/")
     first, second = join(office, full), join(office.later(hours=1), full)
     assert go(office, full)["offered"] == []
     leave(office, full)
@@ -80,7 +82,7 @@ def test_a_seat_that_comes_free_is_offered_to_the_next_who_takes_it_by_the_link(
     with pytest.raises(Problem, match="1 on offer"):
         enrolled(office, full)
     token = token_of(office, first["waiting_id"])
-    assert token in letters(office, full)[-1][1]
+    assert f"https://quay.example.org/reply/{token}\n" in letters(office, full)[-1][1]
     page = office.look(lambda d: offers.reply_page(d, token))
     assert (page["stands"], page["quote"]["total"], page["heads"]) == (True, "210.00", 1)
     with pytest.raises(Problem, match=r"total was 1\.00"):
@@ -456,6 +458,34 @@ def test_an_interest_list_is_no_enrollment_and_all_are_told_when_sign_up_opens(o
     enrolled(opened, run, somebody)
     assert len(opened.look(lambda d: interest.list_view(d, run["id"], None))["people"]) == 1
     assert tell_interested(sessions) == "0 people told that sign-up opens."
+
+
+def test_whoever_is_told_signs_up_waits_or_leaves_by_a_link_of_their_own(office):
+    run = a_run(office, sign_up_opens="2027-08-30", capacity=1, smallest=0)
+    first, second, third = (listed(office, run) for _ in range(3))
+    tokens = [signing.token_for("i", row["id"], 1) for row in (first, second, third)]
+    page = office.look(lambda d: invites.reply_page(d, tokens[0]))
+    assert (page["stands"], page["said"]) == (False, "Sign-up has not opened yet.")
+    opened = office.later(days=10)
+    opened.act(lambda d: interest.tell(d, run["id"]))
+    assert f"/reply/{tokens[0]}\n" in letters(office, run)[0][1]
+
+    def answer(n, said, total=""):
+        return opened.act(lambda d: invites.reply(d, tokens[n], said, total))
+
+    assert opened.look(lambda d: invites.reply_page(d, tokens[0]))["full"] is False
+    with pytest.raises(Problem, match=r"total was 1\.00"):
+        answer(0, "take", "1.00")
+    assert answer(0, "take", "240.00")["said"] == "You have signed up."
+    assert roster_of(opened, run)[0]["way_in"] == "interest list"
+    assert opened.look(lambda d: invites.reply_page(d, tokens[1]))["full"] is True
+    assert "You are in line" in answer(1, "wait")["said"] and len(line(opened, run)) == 1
+    assert answer(2, "decline")["said"] == "You are off the list."
+    with pytest.raises(Problem, match="You are off the list"):
+        answer(2, "take", "240.00")
+    with pytest.raises(Problem, match="does not exist"):
+        office.look(lambda d: invites.reply_page(d, "i1.1.forged"))
+    agrees(opened)
 
 
 def test_a_head_start_lets_the_list_in_before_the_others(office):

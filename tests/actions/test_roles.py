@@ -2,7 +2,18 @@
 
 import pytest
 
-from archgate.actions import accounts, checks, merging, notices, people, roles, roster, undo
+from archgate.actions import (
+    accounts,
+    checks,
+    merging,
+    notices,
+    people,
+    roles,
+    roster,
+    sign_ups,
+    transfers,
+    undo,
+)
 from archgate.actions.problems import Problem
 from archgate.core.faults import Refused
 from made import Office, a_person, a_run, enrolled, roster_of, taken
@@ -46,6 +57,15 @@ def test_only_learners_take_seats_and_only_administrators_add_instructors(office
     with pytest.raises(Problem, match="withdraw first"):
         learner = next(r for r in roster_of(office, run) if r["role"] == "learner")
         office.act(lambda d: roles.set_role(d, learner["id"], "observer"))
+    there = a_run(office)
+    for act in (
+        lambda d: roster.withdraw(d, observer["enrollment_id"]),
+        lambda d: transfers.transfer(d, observer["enrollment_id"], {"run_id": there["id"]}),
+        lambda d: sign_ups.change(d, observer["enrollment_id"], {"fresh": True}),
+        lambda d: transfers.swap(d, observer["enrollment_id"], a_person(office)["id"]),
+    ):
+        with pytest.raises(Problem, match="is observer here and holds no seat"):
+            office.act(act)
     gone = office.act(lambda d: roles.take_off(d, teacher["enrollment_id"]))
     assert len(roster_of(office, run)) == 3
     office.act(lambda d: undo.undo(d, gone["change"]))

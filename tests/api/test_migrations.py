@@ -114,7 +114,7 @@ def test_a_center_of_the_release_before_keeps_its_invoices_seats_and_line(worker
     engine = engine_for(new_database(f"papers_{worker_id}"))
     migrate(engine, "0004")
     now = "'2027-08-01 12:00:00'"
-    quote = '{"lines": [], "taxes": [{"name": "State tax", "amount": "6.00", "included": false}, {"name": "None", "amount": "0.00", "included": false}]}'
+    quote = '{{"lines": [], "taxes": [{{"name": "State tax", "amount": "6.00", "included": false}}, {{"name": "None", "amount": "0.00", "included": false}}]}}'
     enrollment = (
         "INSERT INTO enrollments (id, run_id, person_id, payer_id, rate_id, plan_id, user_id, status, way_in, heads, signed_up,"
         f" enrolled_at, currency, total, quote, note) VALUES ({{0}}, 1, {{0}}, 1, 1, 1, 1, '{{1}}', 'desk', 1, '2027-08-01', {now}, 'USD', 10600, '{quote}', '')"

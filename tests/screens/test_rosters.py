@@ -1,9 +1,11 @@
 """The desk and the roster in full, walked as a person walks them: notice, parked call, offer and reply, attendance, merge."""
 
+from datetime import timedelta
+
 import pytest
 from selenium.webdriver.common.keys import Keys
 
-from archgate.actions import notices, offers, roster, signing, waitlist
+from archgate.actions import interest, notices, offers, roster, signing, waitlist
 from made import a_person, enrolled, number, roster_of
 from screens.ahead import run_ahead
 
@@ -70,6 +72,17 @@ def test_an_offer_is_taken_on_a_phone_and_the_roster_shows_it(at_work, now_offic
     at_work.click("Keep it")
     at_work.click("Take the seat for $210.00")
     at_work.sees("You have taken it.")
+    soon = (now_office.at + timedelta(days=2)).date().isoformat()
+    later, keen = run_ahead(now_office, sign_up_opens=soon), a_person(now_office)
+    listed = {"run_id": later["id"], "person_id": keen["id"]}
+    name = now_office.act(lambda d: interest.show_interest(d, listed))
+    now_office.act(lambda d: interest.set_questions(d, later["id"], None, {"head_start_hours": 72}))
+    now_office.act(lambda d: interest.tell(d, later["id"]))
+    at_work.open(f"/reply/{signing.token_for('i', name['id'], 1)}")
+    at_work.sees("sign-up is open to you")
+    assert at_work.axe() == []
+    at_work.click("Take the seat for $210.00")
+    at_work.sees("You have signed up.")
     at_work.open("/reply/o1.1.forged")
     at_work.sees("This link leads nowhere")
     at_work.driver.execute_cdp_cmd(

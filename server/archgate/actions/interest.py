@@ -11,7 +11,7 @@ from typing import Any
 
 from sqlalchemy import func, select
 
-from archgate.actions import messages, people, schedule, waitlist, webhooks
+from archgate.actions import invites, messages, people, schedule, waitlist, webhooks
 from archgate.actions.problems import conflict, not_found
 from archgate.actions.schedule import get_run, shown
 from archgate.actions.transaction import Deed
@@ -300,7 +300,7 @@ def tell(deed: Deed, run_id: int) -> int:
     begins = f" It begins on {day_text(first.date)} at {first.start:%H:%M}." if first else ""
     for row in rows:
         row.status, row.told_at = "told", deed.now
-        body = f"Dear {row.person.given or row.person.name},\n\nsign-up for {title} is open. {when}{begins}\n\nCall us or write to us to sign up; mention {run.code}. Being on the list kept no seat.\n\n{deed.center.name}"
+        body = f"Dear {row.person.given or row.person.name},\n\nsign-up for {title} is open. {when}{begins}\n\nSign up here:\n{invites.link_of(row)}\n\nBeing on the list kept no seat.\n\n{deed.center.name}"
         messages.write(
             deed,
             change,

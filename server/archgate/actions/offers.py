@@ -9,20 +9,21 @@ from datetime import datetime, timedelta
 from decimal import Decimal
 from typing import Any
 
-from sqlalchemy import func, or_, select
+from sqlalchemy import and_, func, or_, select
 
 from archgate.actions import messages, roster, schedule, seats, signing, waitlist
 from archgate.actions.problems import conflict, not_found
 from archgate.actions.schedule import get_run
 from archgate.actions.transaction import Deed
 from archgate.core.faults import Refused, refuse
-from archgate.core.schedule import day_text
+from archgate.core.schedule import moment_text
 from archgate.core.waitlist import Rule, chances_of, next_offers, next_that_fits
 from archgate.tables.access import User
 from archgate.tables.courses import Run
 from archgate.tables.money import Account
 from archgate.tables.people import Organization
 from archgate.tables.roster import Enrollment
+from archgate.tables.seats import RunSeats
 from archgate.tables.waitlist import Waiting
 
 PASSED = {"lapsed": "did not answer in time", "declined": "declined"}
@@ -37,12 +38,13 @@ def closing_of(deed: Deed, run: Run) -> datetime | None:
 
 
 def due_lines(deed: Deed) -> list[int]:
-    """The runs whose line may move: somebody waits while seats may be offered, or an offer has run out."""
-    waits = select(Waiting.run_id).where(
-        Waiting.live == 1, or_(Waiting.status == "waiting", Waiting.offer_until <= deed.now)
-    )
-    query = select(Run.id).where(Run.id.in_(waits), Run.status == "published").order_by(Run.id)
-    return list(deed.session.scalars(query))
+    """The runs whose line may move: somebody waits while seats are free and offered by themselves, or an offer ran out."""
+    waits = select(Waiting.run_id).where(Waiting.status == "waiting", Waiting.live == 1)
+    over = select(Waiting.run_id).where(Waiting.status == "offered", Waiting.offer_until <= deed.now)
+    room = RunSeats.taken + seats.kept_back_of(deed.today) < Run.capacity + Run.overbook
+    moves = and_(Run.id.in_(waits), Run.status == "published", Run.auto_offer, room)
+    query = select(Run.id).join(RunSeats, RunSeats.run_id == Run.id).where(or_(Run.id.in_(over), moves))
+    return list(deed.session.scalars(query.order_by(Run.id)))
 
 
 def go_down(deed: Deed, run_id: int) -> dict[str, Any]:
@@ -76,24 +78,17 @@ def make_offer(deed: Deed, row: Waiting, run: Run, until: datetime, why: str = "
     deed.session.flush()
     name, title = row.person.name, run.title or run.course.title
     many = "a seat" if row.heads == 1 else f"{row.heads} seats"
-    said = (
-        f"Offered {many} on {run.code} to {name} until {moment_text(deed, until)}{f': {why}' if why else ''}"
-    )
+    said = f"Offered {many} on {run.code} to {name} until {moment_text(until, deed.zone)}{f': {why}' if why else ''}"
     change = deed.log("offer a seat", "waiting", row.id, said, run_id=run.id)
     body = (
-        f"{many[0].upper()}{many[1:]} on {title} {'is' if row.heads == 1 else 'are'} yours until {moment_text(deed, until)}.\n\n"
+        f"{many[0].upper()}{many[1:]} on {title} {'is' if row.heads == 1 else 'are'} yours until {moment_text(until, deed.zone)}.\n\n"
         f"Take it, decline it or ask for more time here:\n{link_of(row)}\n\n{deed.center.name}"
     )
     messages.write(deed, change, row.person.email, name, f"A seat on {title}", body, row.person_id, run.id)
 
 
 def link_of(row: Waiting) -> str:
-    return f"/reply/{signing.token_for('o', row.id, row.offers)}"
-
-
-def moment_text(deed: Deed, moment: datetime) -> str:
-    local = moment.astimezone(deed.zone)
-    return f"{day_text(local.date())} at {local:%H:%M}"
+    return f"{signing.address()}/reply/{signing.token_for('o', row.id, row.offers)}"
 
 
 def pass_on(deed: Deed, row: Waiting, run: Run, how: str) -> None:
@@ -145,7 +140,7 @@ def more_time(deed: Deed, waiting_id: int, hours: int) -> dict[str, Any]:
     until = max(row.offer_until, deed.now) + timedelta(hours=hours)
     row.offer_until, row.asked_time = min(until, closes) if closes else until, False
     deed.session.flush()
-    said = f"{row.person.name} may answer until {moment_text(deed, row.offer_until)} on {run.code}"
+    said = f"{row.person.name} may answer until {moment_text(row.offer_until, deed.zone)} on {run.code}"
     change = deed.log("give more time", "waiting", row.id, said, run_id=run.id)
     return {"change": change.key, "waiting_id": row.id, "name": row.person.name, "run_id": run.id}
 
@@ -188,10 +183,10 @@ def reply_page(deed: Deed, token: str) -> dict[str, Any]:
         except Refused as refused:
             stands, said = False, refused.faults[0].message
     return {
-        "center": deed.center.name, "name": row.person.given or row.person.name, "title": run.title or run.course.title,
+        "kind": "offer", "full": False, "center": deed.center.name, "name": row.person.given or row.person.name, "title": run.title or run.course.title,
         "heads": row.heads, "place": run.place.name if run.place else "",
-        "first": moment_text(deed, first.starts_at) if first else None, "stands": stands, "said": said,
-        "until": moment_text(deed, row.offer_until) if stands and row.offer_until else None, "asked_time": row.asked_time,
+        "first": moment_text(first.starts_at, deed.zone) if first else None, "stands": stands, "said": said,
+        "until": moment_text(row.offer_until, deed.zone) if stands and row.offer_until else None, "asked_time": row.asked_time,
         "currency": run.currency, "quote": quote,
     }  # fmt: skip
 

@@ -86,6 +86,7 @@ def enroll(
     held_place_id: int | None = None,
     told: list[str] | None = None,
     payer_person_id: int | None = None,
+    way_in: str = "desk",
     **ask: Any,
 ) -> dict[str, Any]:
     """Seat a party on a run, on the terms that were shown; heads without a name are named later.
@@ -125,7 +126,7 @@ def enroll(
     quotes.refuse_missing_details(deed, wish, priced[1]["total"], paying, organization_id)
     others = parties.people_named(deed, run, names or [], len(wish.heads) - 1)
     held = seat_at_price(
-        deed, state, wish, person, payer, priced, total, note, "desk", others=others, group=group, special=special, hold=hold
+        deed, state, wish, person, payer, priced, total, note, way_in, others=others, group=group, special=special, hold=hold
     )  # fmt: skip
     if kept:
         kept_quotes.taken(deed, kept, deed.session.get_one(Enrollment, held["enrollment_id"]))
@@ -339,6 +340,14 @@ def taken_along(run: Run, view: dict[str, Any]) -> list[tuple[Extra, int]]:
     return [(rows[line["code"]], line["quantity"]) for line in view["lines"] if line["kind"] == "extra"]
 
 
+def refuse_no_learner(enrollment: Enrollment) -> None:
+    """Refuse what only somebody with a seat can do: not seated any more, or on the roster in another role."""
+    if not enrollment.holds_seat:
+        raise conflict("not-seated", "This person no longer holds a seat here.")
+    if enrollment.role != "learner":
+        raise conflict("no-learner", f"{enrollment.person.name} is {enrollment.role} here and holds no seat.")
+
+
 def locked_enrollment(deed: Deed, enrollment_id: int) -> tuple[Enrollment, Run, Any]:
     """An enrollment read under its run's seat lock."""
     enrollment = deed.session.get(Enrollment, enrollment_id)
@@ -360,8 +369,7 @@ def withdraw(
     What was paid settles what is kept first; the rest is credit of the payer's account.
     """
     enrollment, run, _ = locked_enrollment(deed, enrollment_id)
-    if not enrollment.holds_seat:
-        raise conflict("not-seated", "This person no longer holds a seat here.")
+    refuse_no_learner(enrollment)
     name = enrollment.person.name
     policy = policy_keeps(deed, enrollment, run, day_received(deed, received_on))
     amount, said = policy.amount, policy.why

@@ -42,8 +42,7 @@ def change(deed: Deed, enrollment_id: int, body: dict[str, Any]) -> dict[str, An
     all of it is priced as of now. `total` is what the screen showed; a differing one answers 409 with both.
     """
     enrollment, run, _ = roster.locked_enrollment(deed, enrollment_id)
-    if not enrollment.holds_seat:
-        raise conflict("not-seated", "This person no longer holds a seat here.")
+    roster.refuse_no_learner(enrollment)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "people extras code fresh why total")
     fresh, why = (
@@ -95,7 +94,8 @@ def view(deed: Deed, enrollment_id: int) -> dict[str, Any]:
     came = deed.session.get(Enrollment, enrollment.came_from_id) if enrollment.came_from_id else None
     return {
         "id": enrollment.id, "run_id": enrollment.run_id, "person_id": enrollment.person_id,
-        "name": enrollment.person.name, "status": enrollment.status, "heads": enrollment.heads,
+        "name": enrollment.person.name, "status": enrollment.status, "role": enrollment.role, "heads": enrollment.heads,
+        "held_until": enrollment.hold_until.astimezone(deed.zone).isoformat() if enrollment.hold_until else None,
         "signed_up": shown(enrollment.signed_up), "way_in": enrollment.way_in, "note": enrollment.note,
         "came_from": schedule.get_run(deed, came.run_id).code if came else None,
         "account_id": account.id, "payer": accounts.payer_name(deed, account), "quote": enrollment.quote,

@@ -31,6 +31,11 @@ def secret(file: Path = FILE) -> bytes:
     return file.read_bytes()
 
 
+def address() -> str:
+    """Where people reach the center, for links in messages; empty where nobody has said so."""
+    return os.environ.get("ARCHGATE_ADDRESS", "").rstrip("/")
+
+
 def signature(text: str) -> str:
     return base64.urlsafe_b64encode(hmac.digest(secret(), text.encode(), hashlib.sha256)[:18]).decode()
 

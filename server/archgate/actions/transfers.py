@@ -50,8 +50,7 @@ def transfer(deed: Deed, enrollment_id: int, body: dict[str, Any]) -> dict[str, 
         raise Refused(faults)
     enrollment, here, there = both_locked(deed, enrollment_id, run_id)
     person = enrollment.person
-    if not enrollment.holds_seat:
-        raise conflict("not-seated", "This person no longer holds a seat here.")
+    roster.refuse_no_learner(enrollment)
     if here.id == there.id:
         raise Refused([Fault("/run_id", f"{person.name} is on {there.code} already.")])
     if here.currency != there.currency:
@@ -142,8 +141,7 @@ def undo_transfer(deed: Deed, enrollment_id: int) -> None:
 def swap(deed: Deed, enrollment_id: int, person_id: int) -> dict[str, Any]:
     """Give a seat to another person on the same terms; whoever pays stays the same."""
     enrollment, run, _ = roster.locked_enrollment(deed, enrollment_id)
-    if not enrollment.holds_seat:
-        raise conflict("not-seated", "This person no longer holds a seat here.")
+    roster.refuse_no_learner(enrollment)
     before, person = enrollment.person, people.get_person(deed, person_id)
     if before.id == person.id:
         raise Problem(422, "same-person", f"{person.name} holds this seat already.")

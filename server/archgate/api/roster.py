@@ -250,6 +250,8 @@ class SignUpOut(BaseModel):
     person_id: int
     name: str
     status: str
+    role: str
+    held_until: str | None
     heads: int
     signed_up: str
     way_in: str

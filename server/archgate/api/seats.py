@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from types import ModuleType
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 from pydantic import BaseModel
 
-from archgate.actions import holding, offers
+from archgate.actions import holding, invites, offers
 from archgate.actions.access import User
 from archgate.actions.transaction import Once, act, look
 from archgate.api.fees import QuoteOut
@@ -102,8 +103,11 @@ class OfferDone(BaseModel):
 
 
 class ReplyPage(BaseModel):
-    """An offer as its page shows it; `stands`: it can still be answered, else `said` says what became of it."""
+    """An offer, or the invitation of somebody on an interest list, as its page shows it. `stands`: it can still be
+    answered, else `said` says what became of it. `full`: an invitation leads to the line."""
 
+    kind: str
+    full: bool
     center: str
     name: str
     title: str
@@ -119,7 +123,7 @@ class ReplyPage(BaseModel):
 
 
 class ReplyIn(BaseModel):
-    """`answer` is take (with the total that was shown), decline or time."""
+    """`answer` is take (with the total that was shown) or decline; time for an offer, wait for an invitation to a full run."""
 
     answer: str
     total: str = ""
@@ -179,15 +183,20 @@ def more_time(
     return run_act(request, user, lambda deed: offers.more_time(deed, waiting_id, body.hours))
 
 
+def kind_of(token: str) -> ModuleType:
+    """Invitations of interest lists begin with i; everything else is taken for an offer."""
+    return invites if token.startswith("i") else offers
+
+
 @router.get("/replies/{token}")
 def reply_page(token: str, request: Request) -> ReplyPage:
-    """An offer behind its signed link."""
-    return look(request.app.state.sessions, lambda deed: offers.reply_page(deed, token))  # type: ignore[arg-type,return-value]
+    """What is behind a signed link."""
+    return look(request.app.state.sessions, lambda deed: kind_of(token).reply_page(deed, token))  # type: ignore[arg-type,return-value]
 
 
 @router.post("/replies/{token}")
 def reply(token: str, body: ReplyIn, request: Request) -> ReplyPage:
-    """Take an offer, decline it, or ask for more time."""
-    sessions = request.app.state.sessions
-    keeper = look(sessions, lambda deed: offers.keeper_of(deed, token))
-    return act(sessions, lambda deed: offers.reply(deed, token, body.answer, body.total), keeper)  # type: ignore[arg-type,return-value]
+    """Answer an offer or an invitation."""
+    sessions, kind = request.app.state.sessions, kind_of(token)
+    keeper = look(sessions, lambda deed: kind.keeper_of(deed, token))
+    return act(sessions, lambda deed: kind.reply(deed, token, body.answer, body.total), keeper)  # type: ignore[arg-type,return-value]

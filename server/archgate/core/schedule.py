@@ -130,6 +130,12 @@ def monday_of(day: date) -> date:
     return day - timedelta(days=day.weekday())
 
 
+def moment_text(moment: datetime, zone: ZoneInfo) -> str:
+    """A moment as people read it in a zone: Thu 9 Sep 2027 at 17:30."""
+    local = moment.astimezone(zone)
+    return f"{day_text(local.date())} at {local:%H:%M}"
+
+
 def day_text(day: date) -> str:
     """A date as the product writes it everywhere: Thu 9 Sep 2027."""
     return f"{WEEKDAY_NAMES[day.weekday()][:3]} {day.day} {MONTH_NAMES[day.month - 1]} {day.year}"

@@ -2802,13 +2802,13 @@ export interface paths {
         };
         /**
          * Reply Page
-         * @description An offer behind its signed link.
+         * @description What is behind a signed link.
          */
         get: operations["reply_page"];
         put?: never;
         /**
          * Reply
-         * @description Take an offer, decline it, or ask for more time.
+         * @description Answer an offer or an invitation.
          */
         post: operations["reply"];
         delete?: never;
@@ -6915,7 +6915,7 @@ export interface components {
         };
         /**
          * ReplyIn
-         * @description `answer` is take (with the total that was shown), decline or time.
+         * @description `answer` is take (with the total that was shown) or decline; time for an offer, wait for an invitation to a full run.
          */
         ReplyIn: {
             /** Answer */
@@ -6928,9 +6928,14 @@ export interface components {
         };
         /**
          * ReplyPage
-         * @description An offer as its page shows it; `stands`: it can still be answered, else `said` says what became of it.
+         * @description An offer, or the invitation of somebody on an interest list, as its page shows it. `stands`: it can still be
+         *     answered, else `said` says what became of it. `full`: an invitation leads to the line.
          */
         ReplyPage: {
+            /** Kind */
+            kind: string;
+            /** Full */
+            full: boolean;
             /** Center */
             center: string;
             /** Name */
@@ -7614,6 +7619,10 @@ export interface components {
             name: string;
             /** Status */
             status: string;
+            /** Role */
+            role: string;
+            /** Held Until */
+            held_until: string | null;
             /** Heads */
             heads: number;
             /** Signed Up */

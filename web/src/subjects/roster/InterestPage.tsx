@@ -57,7 +57,14 @@ export default function InterestPage() {
     >
       <div className="crumbs">
         <Link to="/demand">Demand</Link> /{" "}
-        {list.run_id ? <Link to={`/runs/${list.run_id}`}>{list.code}</Link> : list.code}
+        {list.run_id ? (
+          <>
+            <Link to={`/interest?course=${list.course_id}`}>the course</Link> /{" "}
+            <Link to={`/runs/${list.run_id}`}>{list.code}</Link>
+          </>
+        ) : (
+          list.code
+        )}
       </div>
       <h1>Interest in {list.title}</h1>
       <p className="slate">{list.said}</p>

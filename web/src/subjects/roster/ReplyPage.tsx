@@ -82,10 +82,16 @@ export default function ReplyPage() {
       )}
       {page.stands && page.quote && (
         <>
-          <p>
-            {page.name}, <strong>{many.toLowerCase()}</strong> {page.heads === 1 ? "is" : "are"} yours until{" "}
-            <strong>{page.until}</strong>.
-          </p>
+          {page.kind === "invitation" ? (
+            <p>
+              {page.name}, sign-up is open to you. {page.full ? "All seats are taken just now." : ""}
+            </p>
+          ) : (
+            <p>
+              {page.name}, <strong>{many.toLowerCase()}</strong> {page.heads === 1 ? "is" : "are"} yours until{" "}
+              <strong>{page.until}</strong>.
+            </p>
+          )}
           <dl className="facts">
             {page.quote.lines.map((l, n) => [
               <dt key={`${n}t`}>{l.label}</dt>,
@@ -104,12 +110,23 @@ export default function ReplyPage() {
               <dd key={`${i.n}d`}>{money(i.amount, page.currency)}</dd>,
             ])}
           </dl>
-          <Button variant="contained" fullWidth disabled={busy} onClick={() => void answer("take")}>
-            Take {page.heads === 1 ? "the seat" : "the seats"} for {money(page.quote.total, page.currency)}
+          <Button
+            variant="contained"
+            fullWidth
+            disabled={busy}
+            onClick={() => void answer(page.full ? "wait" : "take")}
+          >
+            {page.full
+              ? "Put me in line; nothing is owed for that"
+              : `Take ${page.heads === 1 ? "the seat" : "the seats"} for ${money(page.quote.total, page.currency)}`}
           </Button>
           {sure ? (
             <div className="note due">
-              <p>The seat goes to the next in line at once.</p>
+              <p>
+                {page.kind === "invitation"
+                  ? "You are taken off the list."
+                  : "The seat goes to the next in line at once."}
+              </p>
               <div className="row">
                 <Button color="error" disabled={busy} onClick={() => void answer("decline")}>
                   Decline for good
@@ -122,7 +139,7 @@ export default function ReplyPage() {
               Decline
             </Button>
           )}
-          {!page.asked_time && (
+          {!page.asked_time && page.kind === "offer" && (
             <Button fullWidth disabled={busy} onClick={() => void answer("time")}>
               Ask for more time
             </Button>

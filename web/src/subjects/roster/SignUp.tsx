@@ -49,7 +49,7 @@ export function SignUp({
     if (held?.id === id) heading.current?.focus({ preventScroll: true });
   }, [held?.id, id]);
   if (query.error) return <p className="fault">{messageOf(query.error)}</p>;
-  if (!held || held.status !== "seated") return null;
+  if (!held || !["seated", "held"].includes(held.status)) return null;
   const currency = held.quote.currency;
   const done = { ...acts, say: (what: Parameters<typeof acts.say>[0]) => acts.say(what) };
   const close = () => setAct(null);
@@ -72,7 +72,13 @@ export function SignUp({
         {held.came_from && ` from ${held.came_from}`}, {day(held.signed_up)}
         {held.heads > 1 && `; ${count(held.heads, "seat")}`}
       </p>
-      {act === null && (
+      {held.role !== "learner" && <Role held={held} acts={acts} onDone={away} />}
+      {held.held_until && (
+        <p className="ochre strong">
+          Held until {day(held.held_until)}, {held.held_until.slice(11, 16)}, for the first payment.
+        </p>
+      )}
+      {act === null && held.role === "learner" && (
         <>
           <dl className="facts">
             {held.quote.lines.map((line, i) => [
@@ -104,7 +110,7 @@ export function SignUp({
           </p>
         </>
       )}
-      {act === null && (
+      {act === null && held.role === "learner" && (
         <ul className="actlist">
           {ACTS.map(([name, text]) => (
             <li key={name}>
@@ -120,6 +126,63 @@ export function SignUp({
       {act === "change" && <ChangeTerms held={held} run={run} acts={done} onClose={close} />}
       {act === "swap" && <Swap held={held} acts={done} onClose={close} onDone={away} />}
     </section>
+  );
+}
+
+/** Somebody on the roster who holds no seat: another role, or off it. */
+function Role({
+  held,
+  acts,
+  onDone,
+}: {
+  held: Schemas["SignUpOut"];
+  acts: ReturnType<typeof useDone>;
+  onDone: () => void;
+}) {
+  const me = useMe();
+  const path = { enrollment_id: held.id };
+  const set = async (role: string) => {
+    try {
+      const done = await ask(
+        api.PUT("/api/v1/enrollments/{enrollment_id}/role", { params: { path }, body: { role } }),
+      );
+      acts.say({ text: `${done.name} is ${done.role} now.`, change: done.change });
+    } catch (error) {
+      acts.fail(messageOf(error));
+    }
+  };
+  const off = async () => {
+    try {
+      const done = await ask(api.POST("/api/v1/enrollments/{enrollment_id}/take-off", { params: { path } }));
+      acts.say({ text: `${done.name} is off the roster.`, change: done.change });
+      onDone();
+    } catch (error) {
+      acts.fail(messageOf(error));
+    }
+  };
+  const others = ["assistant", "observer", "instructor"].filter(
+    (r) => r !== held.role && (r !== "instructor" || me.role === "administrator"),
+  );
+  return (
+    <>
+      <p>
+        <strong>{held.role}</strong>; takes no seat and pays nothing.
+      </p>
+      <ul className="actlist">
+        {others.map((r) => (
+          <li key={r}>
+            <button className="plainly" onClick={() => void set(r)}>
+              make {held.name} {r}
+            </button>
+          </li>
+        ))}
+        <li>
+          <button className="plainly" onClick={() => void off()}>
+            take off the roster
+          </button>
+        </li>
+      </ul>
+    </>
   );
 }
 

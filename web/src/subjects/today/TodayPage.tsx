@@ -52,6 +52,9 @@ export default function TodayPage() {
             <p>
               <Link to={`/days/${t.date}`}>The rooms as a sheet for the doors</Link>
             </p>
+            <p>
+              <Link to="/demand">Courses that people wait for</Link>
+            </p>
           </section>
         </>
       }
