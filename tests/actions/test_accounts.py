@@ -23,6 +23,7 @@ from archgate.actions import (
     terms,
     transfers,
     undo,
+    waitlist,
 )
 from archgate.actions.problems import Problem
 from archgate.core.faults import Refused
@@ -436,6 +437,32 @@ def test_a_withdrawal_keeps_what_the_policy_says_and_the_rest_is_credit(office, 
     office.act(lambda d: undo.undo(d, gone["change"]))
     again = page(office, own["id"])
     assert (again["balance"], [o["left"] for o in again["open"]]) == ("60.00", ["60.00"])
+    agrees(office)
+
+
+def test_who_does_not_come_gives_the_seat_on_and_gets_nothing_back_unless_staff_differ(office):
+    run = a_run(office, capacity=1, smallest=0)
+    somebody, waits = a_person(office), a_person(office)
+    held = enrolled(office, run, somebody)
+    office.act(lambda d: waitlist.join(d, run["id"], waits["id"]))
+    own = account(office, somebody)
+    pay(office, own, "105.00")
+
+    def leave(at, **how):
+        return at.act(lambda d: roster.withdraw(d, held["enrollment_id"], no_show=True, **how))
+
+    with pytest.raises(Problem, match="has not begun"):
+        leave(office)
+    late = office.later(days=26)
+    shown = late.look(lambda d: roster.withdrawal(d, held["enrollment_id"], None, True))
+    assert (shown["kept"], shown["credit"], shown["owed"]) == ("210.00", "0.00", "105.00")
+    assert shown["line"] == f"{waits['name']} is next in line and is offered it."
+    assert set(refusal(lambda: leave(late, keep="0.00"))) == {"/why"}
+    gone = leave(late)
+    assert (gone["kept"], gone["why"]) == ("210.00", "Who does not come gets nothing back.")
+    assert page(late, own["id"])["balance"] == "105.00"
+    late.act(lambda d: undo.undo(d, gone["change"]))
+    assert page(late, own["id"])["balance"] == "105.00"
     agrees(office)
 
 

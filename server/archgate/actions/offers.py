@@ -241,7 +241,7 @@ def leave_rate(deed: Deed) -> tuple[Decimal, str]:
             select(Enrollment.status, func.sum(Enrollment.heads))
             .where(
                 Enrollment.role == "learner",
-                Enrollment.status.in_(("seated", "withdrawn", "moved", "lapsed")),
+                Enrollment.status.in_(("seated", "withdrawn", "no-show", "moved", "lapsed")),
             )
             .group_by(Enrollment.status)
         ).all()

@@ -24,7 +24,7 @@ from archgate.actions import (
 )
 from archgate.actions import fees as run_fees
 from archgate.actions.problems import Problem, conflict, not_found
-from archgate.actions.schedule import get_run
+from archgate.actions.schedule import gate_at, get_run
 from archgate.actions.transaction import Deed
 from archgate.core import gates, refunds
 from archgate.core import seats as core_seats
@@ -32,6 +32,7 @@ from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.money import format_amount, parse_amount, parse_signed
 from archgate.core.reader import Reader, strict_date
 from archgate.core.schedule import day_text
+from archgate.core.waitlist import Rule, next_that_fits
 from archgate.tables.courses import Run
 from archgate.tables.fees import EnrollmentExtra, Extra
 from archgate.tables.log import Change
@@ -360,30 +361,34 @@ def locked_enrollment(deed: Deed, enrollment_id: int) -> tuple[Enrollment, Run, 
 
 
 def withdraw(
-    deed: Deed, enrollment_id: int, keep: str | None = None, why: str = "", received_on: str | None = None
+    deed: Deed,
+    enrollment_id: int,
+    keep: str | None = None,
+    why: str = "",
+    received_on: str | None = None,
+    no_show: bool = False,
 ) -> dict[str, Any]:
     """Give a seat back and take back its charge, less what the refund policy keeps; staff may differ with a reason.
 
-    `received_on`: the day on which word of it came, which the policy counts from.
-
-    What was paid settles what is kept first; the rest is credit of the payer's account.
+    `received_on`: the day on which word of it came, which the policy counts from. `no_show`: they did not come, and all
+    is kept. What was paid settles what is kept first; the rest is credit of the payer's account.
     """
     enrollment, run, _ = locked_enrollment(deed, enrollment_id)
     refuse_no_learner(enrollment)
     name = enrollment.person.name
-    policy = policy_keeps(deed, enrollment, run, day_received(deed, received_on))
+    policy = leaving_keeps(deed, enrollment, run, received_on, no_show)
     amount, said = policy.amount, policy.why
     if keep is not None:
         amount, said = kept_differently(enrollment, policy, keep, why)
-    end(deed, enrollment, "withdrawn", f"{name} withdrew from {run.code}")
+    left = f"{name} did not come to {run.code}" if no_show else f"{name} withdrew from {run.code}"
+    end(deed, enrollment, "no-show" if no_show else "withdrawn", left)
     account = accounts.get_account(deed, enrollment.payer_id, lock=True)
     if amount:
         money.keep(deed, enrollment, amount, f"Kept of {run.code}: {said}")
     deed.session.flush()
     accounts.settle_with_credit(deed, account)
-    change = deed.log(
-        "withdraw", "enrollment", enrollment.id, f"Withdrew {name} from {run.code}", run_id=run.id
-    )
+    summary = left if no_show else f"Withdrew {name} from {run.code}"
+    change = deed.log("withdraw", "enrollment", enrollment.id, summary, run_id=run.id)
     return {
         "change": change.key,
         "enrollment_id": enrollment.id,
@@ -406,20 +411,50 @@ def day_received(deed: Deed, text: str | None) -> date:
     return day
 
 
-def withdrawal(deed: Deed, enrollment_id: int, received_on: str | None = None) -> dict[str, Any]:
-    """What a withdrawal would do with the money: what is kept and why, what was paid, what becomes credit or stays owed."""
+def leaving_keeps(
+    deed: Deed, enrollment: Enrollment, run: Run, received_on: str | None, no_show: bool
+) -> refunds.Kept:
+    """What is kept of somebody who leaves: by the policy, or all of it when they did not come to what has begun."""
+    if not no_show:
+        return policy_keeps(deed, enrollment, run, day_received(deed, received_on))
+    starts = gate_at(run, "starts")
+    if starts is None or starts > deed.now:
+        raise conflict("not-begun", f"{run.code} has not begun; nobody can have missed it yet.")
+    return refunds.kept_of_no_show(enrollment.total)
+
+
+def line_after(deed: Deed, run: Run, heads: int) -> str:
+    """Who in line gets the seats that come free, in a sentence; empty when nobody waits."""
+    state = seats.seats_of(deed, run)
+    line = seats.line_of(deed, run.id)
+    if not line:
+        return ""
+    free = state.free + heads
+    following = next_that_fits([seats.party(w) for w in line], free, Rule(run.line_rule))
+    if following is None:
+        return f"Nobody in line fits {free} {'seat' if free == 1 else 'seats'}."
+    name = next(w.person.name for w in line if w.id == following.id)
+    how = "is offered it" if run.auto_offer else "can be given it by hand"
+    return f"{name} is next in line and {how}."
+
+
+def withdrawal(
+    deed: Deed, enrollment_id: int, received_on: str | None = None, no_show: bool = False
+) -> dict[str, Any]:
+    """What a withdrawal would do with the money (what is kept and why, what was paid, what becomes credit or stays
+    owed), and with the line."""
     enrollment = deed.session.get(Enrollment, enrollment_id)
     if enrollment is None:
         raise not_found("This enrollment")
     run = get_run(deed, enrollment.run_id)
-    policy = policy_keeps(deed, enrollment, run, day_received(deed, received_on))
+    policy = leaving_keeps(deed, enrollment, run, received_on, no_show)
     paid, currency = money.paid_of(deed, [enrollment.id]).get(enrollment.id, 0), enrollment.currency
     return {
         "enrollment_id": enrollment.id, "name": enrollment.person.name, "currency": currency,
         "account_id": enrollment.payer_id, "total": format_amount(enrollment.total, currency),
         "paid": format_amount(paid, currency), "kept": format_amount(policy.amount, currency), "why": policy.why,
         "credit": format_amount(max(0, paid - policy.amount), currency),
-        "owed": format_amount(max(0, policy.amount - paid), currency),
+        "owed": format_amount(max(0, policy.amount - paid), currency), "line": line_after(deed, run, enrollment.heads),
     }  # fmt: skip
 
 

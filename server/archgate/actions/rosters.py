@@ -76,7 +76,7 @@ def roster(deed: Deed, run_id: int) -> dict[str, Any]:
     rows, gone, fees, owed_in_all = [], [], 0, 0
     for e in found:
         if e.live is None:
-            if e.status == "withdrawn" and e.ended_at:
+            if e.status in ("withdrawn", "no-show") and e.ended_at:
                 gone.append({"name": e.name, "at": e.ended_at.astimezone(deed.zone).isoformat()})
             continue
         owed, next_due, next_amount = due.get(e.id, (0, None, 0))

@@ -204,7 +204,7 @@ def undo_enroll(deed: Deed, change: Change) -> None:
 
 def undo_withdraw(deed: Deed, change: Change) -> None:
     enrollment, run, row = roster.locked_enrollment(deed, change.subject_id)
-    if enrollment.status != "withdrawn":
+    if enrollment.status not in ("withdrawn", "no-show"):
         raise conflict("moved-on", f"{enrollment.person.name} is not withdrawn any more.")
     roster.seat_again(deed, enrollment, run, row, f"Undid the withdrawal of {enrollment.person.name}")
 

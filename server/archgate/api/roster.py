@@ -158,15 +158,18 @@ class Roster(BaseModel):
 
 
 class WithdrawIn(BaseModel):
-    """`keep`: what is kept instead of what the refund policy says, with `why` where it differs."""
+    """`keep`: what is kept instead of what the refund policy says, with `why` where it differs. `no_show`: they did not come,
+    and all is kept; `received_on` is the day word came."""
 
     keep: str | None = None
     why: str = ""
     received_on: str | None = None
+    no_show: bool = False
 
 
 class Withdrawal(BaseModel):
-    """What a withdrawal does with the money; `credit` goes to the payer's account, `owed` stays to be paid."""
+    """What a withdrawal does with the money; `credit` goes to the payer's account, `owed` stays to be paid. `line` says who
+    gets the seat next."""
 
     enrollment_id: int
     name: str
@@ -178,6 +181,7 @@ class Withdrawal(BaseModel):
     why: str
     credit: str
     owed: str
+    line: str
 
 
 class Withdrawn(BaseModel):
@@ -409,10 +413,14 @@ def give_back(
 
 @router.get("/enrollments/{enrollment_id}/withdrawal")
 def get_withdrawal(
-    enrollment_id: int, request: Request, received_on: str | None = None, user: User = Depends(may("read"))
+    enrollment_id: int,
+    request: Request,
+    received_on: str | None = None,
+    no_show: bool = False,
+    user: User = Depends(may("read")),
 ) -> Withdrawal:
     """What a withdrawal would keep, give back as credit, or leave owed, and why. Nothing is written."""
-    return run_look(request, user, lambda deed: roster.withdrawal(deed, enrollment_id, received_on))
+    return run_look(request, user, lambda deed: roster.withdrawal(deed, enrollment_id, received_on, no_show))
 
 
 @router.post("/enrollments/{enrollment_id}/withdraw")

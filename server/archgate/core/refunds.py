@@ -70,6 +70,13 @@ def kept_of(policy: Policy | None, total: int, start: date | None, day: date, cu
     )
 
 
+def kept_of_no_show(total: int) -> Kept:
+    """What the center keeps of somebody who did not come: the whole price, whatever the policy gives back before."""
+    if total == 0:
+        return Kept(0, "Nothing was charged.")
+    return Kept(total, "Who does not come gets nothing back.")
+
+
 def kept_of_transfer(policy: Policy | None, total: int, currency: str) -> Kept:
     """What the center keeps of a sign-up that moves to another run: the transfer fee, never more than the price."""
     if total == 0:

@@ -8128,7 +8128,8 @@ export interface components {
         };
         /**
          * WithdrawIn
-         * @description `keep`: what is kept instead of what the refund policy says, with `why` where it differs.
+         * @description `keep`: what is kept instead of what the refund policy says, with `why` where it differs. `no_show`: they did not come,
+         *     and all is kept; `received_on` is the day word came.
          */
         WithdrawIn: {
             /** Keep */
@@ -8140,10 +8141,16 @@ export interface components {
             why: string;
             /** Received On */
             received_on?: string | null;
+            /**
+             * No Show
+             * @default false
+             */
+            no_show: boolean;
         };
         /**
          * Withdrawal
-         * @description What a withdrawal does with the money; `credit` goes to the payer's account, `owed` stays to be paid.
+         * @description What a withdrawal does with the money; `credit` goes to the payer's account, `owed` stays to be paid. `line` says who
+         *     gets the seat next.
          */
         Withdrawal: {
             /** Enrollment Id */
@@ -8166,6 +8173,8 @@ export interface components {
             credit: string;
             /** Owed */
             owed: string;
+            /** Line */
+            line: string;
         };
         /** Withdrawn */
         Withdrawn: {
@@ -17492,6 +17501,7 @@ export interface operations {
         parameters: {
             query?: {
                 received_on?: string | null;
+                no_show?: boolean;
             };
             header?: never;
             path: {

@@ -1,5 +1,5 @@
 import Button from "@mui/material/Button";
-import { useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, ask, faultsOf, messageOf, newKey } from "../../app/server";
@@ -11,25 +11,33 @@ import { amount, digitsOf } from "../courses/form";
 /** What a withdrawal does with the money, before it is done; staff may keep something else, with a reason. */
 export function Leaving({
   enrollmentId,
+  noShow = false,
   acts,
   onClose,
 }: {
   enrollmentId: number;
+  noShow?: boolean;
   acts: ReturnType<typeof useDone>;
   onClose: () => void;
 }) {
   const [own, setOwn] = useState<{ keep: string; why: string } | null>(null);
   const [error, setError] = useState<unknown>(null);
   const [busy, setBusy] = useState(false);
+  const [received, setReceived] = useState("");
   const [key] = useState(newKey);
   const query = useQuery({
-    queryKey: ["withdrawal", enrollmentId],
+    queryKey: ["withdrawal", enrollmentId, noShow, received],
     queryFn: () =>
       ask(
         api.GET("/api/v1/enrollments/{enrollment_id}/withdrawal", {
-          params: { path: { enrollment_id: enrollmentId } },
+          params: {
+            path: { enrollment_id: enrollmentId },
+            query: { no_show: noShow, received_on: received || undefined },
+          },
         }),
       ),
+    retry: false,
+    placeholderData: keepPreviousData,
   });
   const found = query.data;
   if (!found) return <p className="slate">{query.error ? messageOf(query.error) : "Working it out …"}</p>;
@@ -41,14 +49,21 @@ export function Leaving({
       const done = await ask(
         api.POST("/api/v1/enrollments/{enrollment_id}/withdraw", {
           params: { path: { enrollment_id: enrollmentId }, header: { "Idempotency-Key": key } },
-          body: own ? { keep: amount(own.keep, digitsOf(currency)), why: own.why } : { why: "" },
+          body: {
+            ...(own ? { keep: amount(own.keep, digitsOf(currency)), why: own.why } : { why: "" }),
+            received_on: received || null,
+            no_show: noShow,
+          },
         }),
       );
       const kept = isZero(done.kept) ? "" : ` ${money(done.kept, currency)} is kept.`;
       const back = isZero(done.taken_back)
         ? ""
         : ` ${money(done.taken_back, currency)} is taken off the account.`;
-      acts.say({ text: `${done.name} withdrew.${kept}${back}`, change: done.change });
+      acts.say({
+        text: `${done.name} ${noShow ? "did not come" : "withdrew"}.${kept}${back}`,
+        change: done.change,
+      });
       onClose();
     } catch (problem) {
       if (Object.keys(faultsOf(problem)).length === 0) {
@@ -70,7 +85,9 @@ export function Leaving({
       onKeyDown={(e) => e.key === "Escape" && onClose()}
     >
       <p>
-        <strong>{found.name} gives the seat back.</strong>{" "}
+        <strong>
+          {found.name} {noShow ? "did not come; the seat is free" : "gives the seat back"}.
+        </strong>{" "}
         {isZero(found.total)
           ? "Nothing was charged."
           : `Of ${money(found.total, currency)}, ${money(found.kept, currency)} is kept. ${found.why}`}
@@ -81,6 +98,17 @@ export function Leaving({
           {!isZero(found.credit) && `; ${money(found.credit, currency)} of it becomes credit of the account`}
           {!isZero(found.owed) && `; ${money(found.owed, currency)} stays owed`}.
         </p>
+      )}
+      {found.line && <p>{found.line}</p>}
+      {!noShow && (
+        <Field
+          label="Word came on, if not today"
+          type="date"
+          width={170}
+          value={received}
+          onChange={setReceived}
+          fault={query.error ? faultsOf(query.error)["/received_on"] : undefined}
+        />
       )}
       {own && (
         <div className="row wrap">
@@ -103,7 +131,7 @@ export function Leaving({
       )}
       <div className="row mid" style={{ marginTop: 8 }}>
         <Button type="submit" color="error" disabled={busy} ref={focused}>
-          Withdraw
+          {noShow ? "Did not come" : "Withdraw"}
         </Button>
         <button type="button" className="plainly" onClick={onClose}>
           keep the seat

@@ -13,12 +13,13 @@ import { PersonLine } from "./DeskParts";
 import { Leaving } from "./Leaving";
 import { Moving } from "./Moving";
 
-type Act = "withdraw" | "move" | "change" | "swap";
+type Act = "withdraw" | "move" | "change" | "swap" | "absent";
 const ACTS: [Act, string][] = [
   ["withdraw", "withdraw"],
   ["move", "move to another run"],
   ["change", "change rate, price or extras"],
   ["swap", "give the seat to somebody else"],
+  ["absent", "did not come"],
 ];
 
 /** One sign-up in the margin: what was agreed, what is paid, and everything that can be done with it. */
@@ -112,7 +113,7 @@ export function SignUp({
       )}
       {act === null && held.role === "learner" && (
         <ul className="actlist">
-          {ACTS.map(([name, text]) => (
+          {ACTS.filter(([name]) => name !== "absent" || run.teaching !== "before").map(([name, text]) => (
             <li key={name}>
               <button className="plainly" onClick={() => setAct(name)}>
                 {text}
@@ -122,6 +123,7 @@ export function SignUp({
         </ul>
       )}
       {act === "withdraw" && <Leaving enrollmentId={id} acts={done} onClose={close} />}
+      {act === "absent" && <Leaving enrollmentId={id} noShow acts={done} onClose={close} />}
       {act === "move" && <Moving held={held} acts={done} onClose={close} />}
       {act === "change" && <ChangeTerms held={held} run={run} acts={done} onClose={close} />}
       {act === "swap" && <Swap held={held} acts={done} onClose={close} onDone={away} />}
