@@ -61,7 +61,7 @@ def check(deed, run_id):
 
 
 @given(acts)
-@settings(max_examples=200 if LONG else 12)
+@settings(max_examples=200 if LONG else 8)
 def test_gates_and_moments_follow_the_meetings_whatever_is_done_and_undone(sessions, users, plan):
     from datetime import UTC, datetime
 

@@ -363,8 +363,8 @@ def test_random_acts_never_sell_a_seat_twice(office):
     SeatsUnderRandomActs.office = office
     case = SeatsUnderRandomActs.TestCase()
     case.settings = settings(
-        max_examples=150 if LONG else 6,
-        stateful_step_count=60 if LONG else 24,
+        max_examples=150 if LONG else 4,
+        stateful_step_count=60 if LONG else 20,
         deadline=None,
         derandomize=not LONG,
     )

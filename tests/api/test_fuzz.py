@@ -25,7 +25,7 @@ junk = st.recursive(
     lambda inner: st.lists(inner, max_size=4) | st.dictionaries(st.text(max_size=8), inner, max_size=4),
     max_leaves=12,
 )
-few = settings(max_examples=2000 if LONG else 40)
+few = settings(max_examples=2000 if LONG else 24)
 
 
 def places(value, at=()):
@@ -133,7 +133,7 @@ FORMS = {
 
 @pytest.mark.parametrize(("method", "path"), WRITES, ids=lambda v: v)
 @given(data=st.data())
-@settings(max_examples=400 if LONG else 12)
+@settings(max_examples=400 if LONG else 8)
 def test_no_write_crashes_whatever_its_body(clerk, ids, method, path, data):
     form = FORMS.get(path, {"people": 1, "total": "1.00", "names": ["place"], "text": "t", "person_id": 1})
     body = data.draw(bodies(form))
