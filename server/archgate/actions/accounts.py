@@ -342,7 +342,7 @@ def account_page(deed: Deed, account_id: int, day: date | None = None) -> dict[s
             break
         balance += amount
         entries.append({
-            "id": posting.id, "day": shown(posting.effective), "entered": posting.entered_at.astimezone(deed.zone).isoformat(),
+            "id": posting.id, "day": shown(posting.effective), "entered": deed.local(posting.entered_at),
             "kind": posting.kind, "cause": posting.cause, "run_id": run_id, "run": code,
             "payment_id": payment.id if payment and posting.id not in reversed_ids else None,
             "amount": format_amount(amount, account.currency), "balance": format_amount(balance, account.currency),

@@ -254,7 +254,7 @@ def batch_view(deed: Deed, batch_id: int) -> dict[str, Any]:
         "taken": state.taken,
         "can_enroll": str(sign_up) == "open" and bool(going or waits) and not done,
         "why": why,
-        "earlier": earlier and earlier.enrolled_at and earlier.enrolled_at.astimezone(deed.zone).isoformat(),
+        "earlier": earlier and earlier.enrolled_at and deed.local(earlier.enrolled_at),
         "items": items,
     }
 

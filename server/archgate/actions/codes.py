@@ -338,7 +338,7 @@ def code_uses(deed: Deed, code_id: int) -> dict[str, Any]:
         {
             "code": names[use.code_id], "person_id": use.person_id, "name": name, "run_id": run_id, "run": run,
             "amount": format_amount(use.amount, rows[0].currency), "live": use.live,
-            "at": use.at.astimezone(deed.zone).isoformat(),
+            "at": deed.local(use.at),
         }
         for use, name, run_id, run in deed.session.execute(query)
     ]  # fmt: skip

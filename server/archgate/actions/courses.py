@@ -21,9 +21,9 @@ from archgate.actions import (
     seats,
     terms,
 )
-from archgate.actions.problems import Problem, not_found
+from archgate.actions.problems import Problem
 from archgate.actions.readiness import readiness
-from archgate.actions.schedule import get_run, outcome, refuse_lost_update, shown
+from archgate.actions.schedule import get_course, get_run, outcome, refuse_lost_update, shown
 from archgate.actions.transaction import Deed
 from archgate.core import gates as core_gates
 from archgate.core.faults import Fault, Refused
@@ -268,9 +268,7 @@ def keep_defaults(deed: Deed, run_id: int, names: list[str]) -> dict[str, Any]:
 
 def change_course(deed: Deed, course_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Change a course's title, code or summary; `seen` holds the values the person saw."""
-    course = deed.session.get(Course, course_id)
-    if course is None:
-        raise not_found("This course")
+    course = get_course(deed, course_id)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "seen set")
     row = top.inner("set", "What to change", "title code summary category")
@@ -442,7 +440,7 @@ def run_view(deed: Deed, run_id: int) -> dict[str, Any]:
         "readiness": [
             {"at": f.at, "message": f.message, "error": f.error} for f in readiness(deed, run, clashing)
         ],
-        "now": deed.now.astimezone(deed.zone).isoformat(),
+        "now": deed.local(deed.now),
     }
 
 

@@ -12,8 +12,8 @@ from typing import Any
 from sqlalchemy import func, select
 
 from archgate.actions import invites, messages, people, schedule, waitlist, webhooks
-from archgate.actions.problems import conflict, not_found
-from archgate.actions.schedule import get_run, shown
+from archgate.actions.problems import conflict
+from archgate.actions.schedule import get_course, get_run, shown
 from archgate.actions.transaction import Deed
 from archgate.core import gates
 from archgate.core.faults import Fault, Refused, refuse
@@ -25,13 +25,6 @@ from archgate.tables.roster import Enrollment
 from archgate.tables.waitlist import Interest, Waiting
 
 NOT_ENROLLED = "This is not an enrollment: no seat is kept, and nothing is owed."
-
-
-def get_course(deed: Deed, course_id: int) -> Course:
-    course = deed.session.get(Course, course_id)
-    if course is None:
-        raise not_found("This course")
-    return course
 
 
 def opening_of(deed: Deed, run: Run) -> Any:
@@ -124,12 +117,12 @@ def list_view(deed: Deed, run_id: int | None, course_id: int | None) -> dict[str
         "run_id": run.id if run else None, "course_id": course.id, "title": (run.title if run else "") or course.title,
         "code": run.code if run else course.code, "questions": run.questions if run else course.questions,
         "shut": takes_names(deed, run) if run else None, "said": NOT_ENROLLED,
-        "tells_at": tell.astimezone(deed.zone).isoformat() if tell else None,
+        "tells_at": deed.local(tell),
         "head_start_hours": run.head_start_hours if run else 0,
-        "told_at": run.interest_told_at.astimezone(deed.zone).isoformat() if run and run.interest_told_at else None,
+        "told_at": deed.local(run.interest_told_at) if run else None,
         "people": [
             {"id": r.id, "person_id": r.person_id, "name": r.person.name, "email": r.person.email, "phone": r.person.phone,
-             "joined": r.joined_at.astimezone(deed.zone).isoformat(), "note": r.note, "answers": r.answers,
+             "joined": deed.local(r.joined_at), "note": r.note, "answers": r.answers,
              "told": r.told_at is not None}
             for r in rows
         ],

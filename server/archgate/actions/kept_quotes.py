@@ -134,7 +134,7 @@ def kept_view(deed: Deed, row: KeptQuote) -> dict[str, Any]:
         "name": person.name, "organization_id": row.organization_id, "note": row.note, "last": shown(row.last),
         "status": "lapsed" if row.status == "open" and row.last < deed.today else row.status, "ask": row.ask,
         "quote": row.quote, "total": row.quote["total"], "currency": row.quote["currency"],
-        "kept_at": row.kept_at.astimezone(deed.zone).isoformat(), "enrollment_id": row.enrollment_id,
+        "kept_at": deed.local(row.kept_at), "enrollment_id": row.enrollment_id,
     }  # fmt: skip
 
 

@@ -62,8 +62,7 @@ def withdraw(deed: Deed, run_id: int, ids: list[int], why: str = "") -> dict[str
 def move(deed: Deed, run_id: int, ids: list[int], to_run_id: int) -> dict[str, Any]:
     """Move everybody chosen to another run, each at today's price there, the money with them."""
     run, there = get_run(deed, run_id), get_run(deed, to_run_id)
-    for each in sorted({run, there}, key=lambda r: r.id):
-        seats.lock_seats(deed, each)
+    seats.lock_both(deed, run, there)
     rows = []
     for enrollment in chosen_of(deed, run.id, ids):
         name = enrollment.person.name

@@ -281,10 +281,10 @@ def line_view(deed: Deed, run: Run) -> list[dict[str, Any]]:
     return [
         {
             "id": w.id, "person_id": w.person_id, "name": w.person.name, "email": w.person.email, "phone": w.person.phone,
-            "heads": w.heads, "place": n, "joined": w.joined_at.astimezone(deed.zone).isoformat(),
+            "heads": w.heads, "place": n, "joined": deed.local(w.joined_at),
             "rate": labels.get(w.rate_id, ""), "payer": owners.get(w.payer_id), "way_in": w.way_in, "note": w.note,
             "next": following is not None and following.id == w.id, "fits": w.heads <= state.free,
-            "status": w.status, "until": w.offer_until.astimezone(deed.zone).isoformat() if w.offer_until else None,
+            "status": w.status, "until": deed.local(w.offer_until),
             "asked_time": w.asked_time, "offers": w.offers, "chance": chance.get(w.id), "answers": w.answers,
             "head_start": w.head_start,
         }

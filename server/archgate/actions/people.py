@@ -373,7 +373,7 @@ def waiting_of(deed: Deed, person: Person) -> list[dict[str, Any]]:
         line = [w.id for w in seats.line_of(deed, run.id, offered=True)]
         found.append({
             "waiting_id": row.id, "run_id": run.id, "code": run.code, "title": run.title or run.course.title,
-            "heads": row.heads, "place": line.index(row.id) + 1, "joined": row.joined_at.astimezone(deed.zone).isoformat(),
+            "heads": row.heads, "place": line.index(row.id) + 1, "joined": deed.local(row.joined_at),
         })  # fmt: skip
     return found
 
@@ -381,7 +381,7 @@ def waiting_of(deed: Deed, person: Person) -> list[dict[str, Any]]:
 def notes_of(deed: Deed, person: Person) -> list[dict[str, Any]]:
     query = select(Note, User.name).join(User, User.id == Note.user_id).where(Note.person_id == person.id)
     rows = deed.session.execute(query.order_by(Note.id.desc()))
-    return [{"at": n.at.astimezone(deed.zone).isoformat(), "by": name, "text": n.text} for n, name in rows]
+    return [{"at": deed.local(n.at), "by": name, "text": n.text} for n, name in rows]
 
 
 def log_of(deed: Deed, person: Person, most: int = 60) -> list[dict[str, Any]]:
@@ -401,9 +401,7 @@ def log_of(deed: Deed, person: Person, most: int = 60) -> list[dict[str, Any]]:
     )
     query = select(Change, User.name).outerjoin(User, User.id == Change.user_id).where(touches)
     rows = deed.session.execute(query.order_by(Change.id.desc()).limit(most))
-    return [
-        {"at": c.at.astimezone(deed.zone).isoformat(), "by": name, "summary": c.summary} for c, name in rows
-    ]
+    return [{"at": deed.local(c.at), "by": name, "summary": c.summary} for c, name in rows]
 
 
 def add_note(deed: Deed, person_id: int, text: str) -> dict[str, Any]:

@@ -249,7 +249,7 @@ def plan_log(deed: Deed, plan_id: int) -> list[dict[str, Any]]:
         .where(Change.subject == "plan", Change.subject_id.in_(ids)).order_by(Change.id.desc()).limit(100)
     )  # fmt: skip
     return [
-        {"key": c.key, "at": c.at.astimezone(deed.zone).isoformat(), "by": name or "", "text": c.summary}
+        {"key": c.key, "at": deed.local(c.at), "by": name or "", "text": c.summary}
         for c, name in deed.session.execute(query)
     ]
 

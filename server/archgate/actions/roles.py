@@ -15,6 +15,7 @@ from archgate.core.money import format_amount
 from archgate.core.names import folded
 from archgate.core.schedule import day_text
 from archgate.tables.courses import Run
+from archgate.tables.log import Change
 from archgate.tables.people import Person
 from archgate.tables.roster import Attendance, Enrollment, PartyPlace, RunGroup
 from archgate.tables.schedule import Meeting
@@ -55,13 +56,13 @@ def add_with_role(deed: Deed, run_id: int, person_id: int, role: str) -> dict[st
     change = deed.log(
         "add to a roster", "enrollment", row.id, f"{person.name} is {role} on {run.code}", run_id=run.id
     )
+    return on_roster(change, row)
+
+
+def on_roster(change: Change, row: Enrollment) -> dict[str, Any]:
     return {
-        "change": change.key,
-        "enrollment_id": row.id,
-        "name": person.name,
-        "role": role,
-        "run_id": run.id,
-    }
+        "change": change.key, "enrollment_id": row.id, "name": row.person.name, "role": row.role, "run_id": row.run_id,
+    }  # fmt: skip
 
 
 def nothing(currency: str) -> dict[str, Any]:
@@ -91,13 +92,7 @@ def set_role(deed: Deed, enrollment_id: int, role: str) -> dict[str, Any]:
         "change a role", "enrollment", enrollment.id, f"{enrollment.person.name} on {run.code}: {before}, now {role}",
         run_id=run.id,
     )  # fmt: skip
-    return {
-        "change": change.key,
-        "enrollment_id": enrollment.id,
-        "name": enrollment.person.name,
-        "role": role,
-        "run_id": run.id,
-    }
+    return on_roster(change, enrollment)
 
 
 def take_off(deed: Deed, enrollment_id: int) -> dict[str, Any]:
@@ -111,13 +106,7 @@ def take_off(deed: Deed, enrollment_id: int) -> dict[str, Any]:
     change = deed.log(
         "take off a roster", "enrollment", enrollment.id, f"{name} is no longer on {run.code}", run_id=run.id
     )
-    return {
-        "change": change.key,
-        "enrollment_id": enrollment.id,
-        "name": name,
-        "role": enrollment.role,
-        "run_id": run.id,
-    }
+    return on_roster(change, enrollment)
 
 
 # --- groups -----------------------------------------------------------------------------------------------

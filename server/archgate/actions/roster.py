@@ -243,7 +243,7 @@ def seat_at_price(
         deed.session.flush()
     held_until = enrollment.hold_until
     return {
-        "held_until": held_until.astimezone(deed.zone).isoformat() if held_until else None,
+        "held_until": deed.local(held_until),
         "enrollment_id": enrollment.id,
         "run_id": run.id,
         "person_id": person.id,

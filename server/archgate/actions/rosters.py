@@ -77,7 +77,7 @@ def roster(deed: Deed, run_id: int) -> dict[str, Any]:
     for e in found:
         if e.live is None:
             if e.status in ("withdrawn", "no-show") and e.ended_at:
-                gone.append({"name": e.name, "at": e.ended_at.astimezone(deed.zone).isoformat()})
+                gone.append({"name": e.name, "at": deed.local(e.ended_at)})
             continue
         owed, next_due, next_amount = due.get(e.id, (0, None, 0))
         fees, owed_in_all = fees + e.total, owed_in_all + owed
@@ -88,7 +88,7 @@ def roster(deed: Deed, run_id: int) -> dict[str, Any]:
             format_amount(e.total, run.currency), format_amount(owed, run.currency),
             next_due.isoformat() if next_due else None, format_amount(next_amount, run.currency) if next_due else None,
             e.signed_up.isoformat(), e.user, e.heads, places.get(e.id, []), e.note, e.role, e.group_id,
-            shown_moment(deed, e.hold_until), e.set_aside_id, e.received_on and e.received_on.isoformat(), e.exception, e.answers,
+            deed.local(e.hold_until), e.set_aside_id, e.received_on and e.received_on.isoformat(), e.exception, e.answers,
         ])  # fmt: skip
     state = seats.seats_of(deed, run)
     return {
@@ -112,10 +112,6 @@ def heads_of(deed: Deed, run_id: int) -> dict[int, list[dict[str, Any]]]:
     for enrollment, n, person, name in rows:
         found.setdefault(enrollment, []).append({"n": n, "person_id": person, "name": name})
     return found
-
-
-def shown_moment(deed: Deed, moment: Any) -> str | None:
-    return moment.astimezone(deed.zone).isoformat() if moment else None
 
 
 def rate_label(quote: dict[str, Any]) -> str:

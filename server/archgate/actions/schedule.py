@@ -29,12 +29,19 @@ from archgate.core.schedule import (
     numbered,
 )
 from archgate.core.schedule import Meeting as CoreMeeting
-from archgate.tables.courses import Run
+from archgate.tables.courses import Course, Run
 from archgate.tables.roster import Enrollment
 from archgate.tables.schedule import Gate, Meeting, MeetingPattern, OnlineLink, Place
 from archgate.tables.seats import SetAside
 
 MOST_PATTERNS = 20
+
+
+def get_course(deed: Deed, course_id: int) -> Course:
+    course = deed.session.get(Course, course_id)
+    if course is None:
+        raise not_found("This course")
+    return course
 
 
 def get_run(deed: Deed, run_id: int) -> Run:

@@ -31,6 +31,12 @@ def lock_seats(deed: Deed, run: Run) -> RunSeats:
     return row
 
 
+def lock_both(deed: Deed, here: Run, there: Run) -> None:
+    """Lock the seats of two runs, always in the order of their ids, so that two who cross never wait for each other."""
+    for run in sorted({here, there}, key=lambda r: r.id):
+        lock_seats(deed, run)
+
+
 def party(row: Waiting) -> Party:
     """A stored place in line as the core sees it."""
     return Party(row.id, row.heads, row.joined_at, row.head_start)

@@ -95,7 +95,7 @@ def view(deed: Deed, enrollment_id: int) -> dict[str, Any]:
     return {
         "id": enrollment.id, "run_id": enrollment.run_id, "person_id": enrollment.person_id,
         "name": enrollment.person.name, "status": enrollment.status, "role": enrollment.role, "heads": enrollment.heads,
-        "held_until": enrollment.hold_until.astimezone(deed.zone).isoformat() if enrollment.hold_until else None,
+        "held_until": deed.local(enrollment.hold_until),
         "signed_up": shown(enrollment.signed_up), "way_in": enrollment.way_in, "note": enrollment.note,
         "came_from": schedule.get_run(deed, came.run_id).code if came else None,
         "account_id": account.id, "payer": accounts.payer_name(deed, account), "quote": enrollment.quote,

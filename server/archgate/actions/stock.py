@@ -77,10 +77,7 @@ def stock_moves(deed: Deed, item_id: int) -> dict[str, Any]:
     rows = deed.session.scalars(
         select(StockMove).where(StockMove.item_id == item_id).order_by(StockMove.id.desc()).limit(SHOWN)
     )
-    moves = [
-        {"id": m.id, "quantity": m.quantity, "at": m.at.astimezone(deed.zone).isoformat(), "cause": m.cause}
-        for m in rows
-    ]
+    moves = [{"id": m.id, "quantity": m.quantity, "at": deed.local(m.at), "cause": m.cause} for m in rows]
     return {"id": item.id, "name": item.name, "on_hand": item.on_hand, "moves": moves}
 
 

@@ -68,7 +68,7 @@ def open_offers(deed: Deed) -> list[dict[str, Any]]:
     return [
         {"run_id": run.id, "code": run.code, "title": run.title or run.course.title, "person_id": w.person_id, "name": w.person.name,
          "phone": w.person.phone, "heads": w.heads, "asked_time": w.asked_time,
-         "until": w.offer_until.astimezone(deed.zone).isoformat() if w.offer_until else ""}
+         "until": deed.local(w.offer_until) or ""}
         for w, run in deed.session.execute(query)
     ]  # fmt: skip
 

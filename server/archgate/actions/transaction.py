@@ -16,7 +16,7 @@ from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, timedelta
 from datetime import time as time_of_day
 from decimal import Decimal
-from typing import Any, TypeVar
+from typing import Any, TypeVar, overload
 from zoneinfo import ZoneInfo
 
 import orjson
@@ -71,6 +71,16 @@ class Deed:
     @property
     def today(self) -> date:
         return self.now.astimezone(self.zone).date()
+
+    @overload
+    def local(self, moment: datetime) -> str: ...
+    @overload
+    def local(self, moment: None) -> None: ...
+    @overload
+    def local(self, moment: datetime | None) -> str | None: ...
+    def local(self, moment: datetime | None) -> str | None:
+        """A moment as screens read it: ISO 8601 with the center's offset; none stays none."""
+        return moment.astimezone(self.zone).isoformat() if moment else None
 
     @property
     def user_id(self) -> int:

@@ -28,8 +28,7 @@ def both_locked(deed: Deed, enrollment_id: int, run_id: int) -> tuple[Enrollment
     if enrollment is None:
         raise not_found("This enrollment")
     here, there = get_run(deed, enrollment.run_id), get_run(deed, run_id)
-    for run in sorted({here, there}, key=lambda r: r.id):
-        seats.lock_seats(deed, run)
+    seats.lock_both(deed, here, there)
     deed.session.refresh(enrollment)
     return enrollment, here, there
 

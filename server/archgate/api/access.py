@@ -43,7 +43,7 @@ def me_view(request: Request, user: access.User) -> Me:
             currency=deed.center.currency,
             today=deed.today.isoformat(),
             told=deed.center.defaults.get("told") or [],
-            now=deed.now.astimezone(deed.zone).isoformat(),
+            now=deed.local(deed.now),
         )
 
     return look(request.app.state.sessions, reading, user)
