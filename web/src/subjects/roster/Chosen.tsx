@@ -271,32 +271,20 @@ function Sums({ found }: { found: Schemas["ManyDone"] }) {
   );
 }
 
-function WithdrawAll({ run, ids, acts, onClose, onDone }: Props) {
+/** An act on many people: what it would do, worked out beforehand, and the act itself, sent once. */
+function useMany<Done extends Schemas["ManyDone"]>(
+  name: unknown[],
+  enabled: boolean,
+  send: (how: { preview: boolean; key?: string }) => Promise<Done>,
+) {
   const [key] = useState(newKey);
   const [busy, setBusy] = useState(false);
-  const path = { run_id: run.id };
-  const query = useQuery({
-    queryKey: ["withdraw-many", run.id, ids],
-    queryFn: () =>
-      ask(
-        api.POST("/api/v1/runs/{run_id}/withdraw-many", {
-          params: { path, query: { preview: true } },
-          body: { enrollment_ids: ids, why: "" },
-        }),
-      ),
-    retry: false,
-  });
-  const found = query.error ? undefined : query.data;
-  const go = async () => {
+  const query = useQuery({ queryKey: name, queryFn: () => send({ preview: true }), enabled, retry: false });
+  const go = async (acts: Acts, text: (done: Done) => string, onDone: () => void, onClose: () => void) => {
     setBusy(true);
     try {
-      const done = await ask(
-        api.POST("/api/v1/runs/{run_id}/withdraw-many", {
-          params: { path, header: { "Idempotency-Key": key } },
-          body: { enrollment_ids: ids, why: "" },
-        }),
-      );
-      acts.say({ text: `${count(done.people.length, "sign-up")} withdrawn.`, change: done.change });
+      const done = await send({ preview: false, key });
+      acts.say({ text: text(done), change: done.change });
       onDone();
     } catch (error) {
       acts.fail(messageOf(error));
@@ -305,19 +293,33 @@ function WithdrawAll({ run, ids, acts, onClose, onDone }: Props) {
       setBusy(false);
     }
   };
+  const said = query.error ? messageOf(query.error) : "Working it out …";
+  return { found: query.error ? undefined : query.data, said, busy, go };
+}
+
+function WithdrawAll({ run, ids, acts, onClose, onDone }: Props) {
+  const { found, said, busy, go } = useMany(["withdraw-many", run.id, ids], true, ({ preview, key }) =>
+    ask(
+      api.POST("/api/v1/runs/{run_id}/withdraw-many", {
+        params: { path: { run_id: run.id }, query: { preview }, header: { "Idempotency-Key": key } },
+        body: { enrollment_ids: ids, why: "" },
+      }),
+    ),
+  );
+  const act = () => go(acts, (done) => `${count(done.people.length, "sign-up")} withdrawn.`, onDone, onClose);
   return (
     <form
       className="note due"
       noValidate
       onSubmit={(e) => {
         e.preventDefault();
-        if (found && !busy) void go();
+        if (found && !busy) void act();
       }}
     >
       <p className="strong">
         {count(ids.length, "sign-up gives its seat", "sign-ups give their seats")} back
       </p>
-      {found ? <Sums found={found} /> : <p>{query.error ? messageOf(query.error) : "Working it out …"}</p>}
+      {found ? <Sums found={found} /> : <p>{said}</p>}
       <Buttons act="Withdraw them" onClose={onClose} lost ready={found !== undefined && !busy} />
     </form>
   );
@@ -326,10 +328,7 @@ function WithdrawAll({ run, ids, acts, onClose, onDone }: Props) {
 function MoveAll({ run, ids, acts, onClose, onDone }: Props) {
   const [typed, setTyped] = useState("");
   const [there, setThere] = useState<Run | null>(null);
-  const [key] = useState(newKey);
-  const [busy, setBusy] = useState(false);
   const what = useSettled(typed.trim(), 120);
-  const path = { run_id: run.id };
   const runs = useQuery({
     queryKey: ["move-runs", what],
     queryFn: () =>
@@ -340,19 +339,17 @@ function MoveAll({ run, ids, acts, onClose, onDone }: Props) {
       ),
     placeholderData: keepPreviousData,
   });
-  const query = useQuery({
-    queryKey: ["move-many", run.id, ids, there?.id],
-    queryFn: () =>
+  const { found, said, busy, go } = useMany(
+    ["move-many", run.id, ids, there?.id],
+    there !== null,
+    ({ preview, key }) =>
       ask(
         api.POST("/api/v1/runs/{run_id}/move-many", {
-          params: { path, query: { preview: true } },
+          params: { path: { run_id: run.id }, query: { preview }, header: { "Idempotency-Key": key } },
           body: { enrollment_ids: ids, to_run_id: there!.id },
         }),
       ),
-    enabled: there !== null,
-    retry: false,
-  });
-  const found = query.error ? undefined : query.data;
+  );
   const others = (runs.data?.items ?? []).filter((r) => r.id !== run.id);
   if (!there)
     return (
@@ -373,37 +370,21 @@ function MoveAll({ run, ids, acts, onClose, onDone }: Props) {
         </button>
       </div>
     );
-  const go = async () => {
-    setBusy(true);
-    try {
-      const done = await ask(
-        api.POST("/api/v1/runs/{run_id}/move-many", {
-          params: { path, header: { "Idempotency-Key": key } },
-          body: { enrollment_ids: ids, to_run_id: there.id },
-        }),
-      );
-      acts.say({ text: `${count(done.people.length, "sign-up")} moved to ${done.to}.`, change: done.change });
-      onDone();
-    } catch (error) {
-      acts.fail(messageOf(error));
-      onClose();
-    } finally {
-      setBusy(false);
-    }
-  };
+  const act = () =>
+    go(acts, (done) => `${count(done.people.length, "sign-up")} moved to ${done.to}.`, onDone, onClose);
   return (
     <form
       className="note due"
       noValidate
       onSubmit={(e) => {
         e.preventDefault();
-        if (found && !busy) void go();
+        if (found && !busy) void act();
       }}
     >
       <p className="strong">
         {count(ids.length, "sign-up moves", "sign-ups move")} to {there.title}
       </p>
-      {found ? <Sums found={found} /> : <p>{query.error ? messageOf(query.error) : "Working it out …"}</p>}
+      {found ? <Sums found={found} /> : <p>{said}</p>}
       <div className="row mid" style={{ marginTop: 8 }}>
         <Button type="submit" variant="contained" disabled={!found || busy} ref={focused}>
           Move them
