@@ -386,7 +386,7 @@ function MoveAll({ run, ids, acts, onClose, onDone }: Props) {
       </p>
       {found ? <Sums found={found} /> : <p>{said}</p>}
       <div className="row mid" style={{ marginTop: 8 }}>
-        <Button type="submit" variant="contained" disabled={!found || busy} ref={focused}>
+        <Button type="submit" variant="contained" disabled={!found || busy} ref={found && focused}>
           Move them
         </Button>
         <button type="button" className="plainly" onClick={onClose}>
