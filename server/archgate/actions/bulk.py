@@ -57,9 +57,11 @@ class Judging:
         if terms == eligibility.Terms():
             return None
         if self._at is None:
-            self._at = fees.heads_at(self.deed, self.run.id)
+            self._at = fees.heads_at(self.deed, self.run)
         person = self.deed.session.get(Person, person_id) if person_id else None
-        facts = quotes.facts_of(self.deed, person, self.batch.organization_id) or eligibility.Person(
+        facts = quotes.facts_of(
+            self.deed, self.run, person, self.batch.organization_id
+        ) or eligibility.Person(
             organizations=frozenset([self.batch.organization_id] if self.batch.organization_id else [])
         )
         said = eligibility.why_not(terms, facts, self.deed.today, self._at.get(rate.id, 0), heads)

@@ -306,9 +306,12 @@ def who_terms(deed: Deed, rate: Rate) -> eligibility.Terms:
     )  # fmt: skip
 
 
-def heads_at(deed: Deed, run_id: int) -> dict[int, int]:
-    """How many heads sit on a run at each rate: who signed up by the enrollment, the others by their place."""
-    live = (Enrollment.run_id == run_id, Enrollment.live == 1, Enrollment.role == "learner")
+def heads_at(deed: Deed, run: Run) -> dict[int, int]:
+    """How many heads sit on a run at each rate: who signed up by the enrollment, the others by their place. Nobody
+    asks unless a rate has a number of seats, so they are not counted otherwise."""
+    if all(rate.most is None for rate in run.rates):
+        return {}
+    live = (Enrollment.run_id == run.id, Enrollment.live == 1, Enrollment.role == "learner")
     own = select(Enrollment.rate_id, func.count()).where(*live).group_by(Enrollment.rate_id)
     others = (
         select(PartyPlace.rate_id, func.count()).join(Enrollment, Enrollment.id == PartyPlace.enrollment_id)

@@ -57,6 +57,10 @@ def post(deed: Deed, posting: ledger.Posting, effective: date, cause: str, **tie
 def center_account(deed: Deed, name: str, currency: str) -> int:
     """The id of an account of the center: income, discounts, tax:NAME, method:NAME, write-offs."""
     known: dict[tuple[str, str], int] = deed.session.info.setdefault("center accounts", {})
+    if not known:
+        held = select(Account.owner, Account.currency, Account.id).where(Account.owner.startswith("center:"))
+        for owner, unit, number in deed.session.execute(held):
+            known[owner.removeprefix("center:"), unit] = number
     if (name, currency) not in known:
         known[name, currency] = account_of(deed, f"center:{name}"[:60], currency).id
     return known[name, currency]

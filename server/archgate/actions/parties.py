@@ -24,8 +24,8 @@ def live_on(deed: Deed, run_id: int, person_ids: list[int]) -> set[int]:
     live = (Enrollment.run_id == run_id, Enrollment.live == 1)
     own = select(Enrollment.person_id).where(*live, Enrollment.person_id.in_(person_ids))
     guests = select(PartyPlace.person_id).join(Enrollment, Enrollment.id == PartyPlace.enrollment_id)
-    named = deed.session.scalars(guests.where(*live, PartyPlace.person_id.in_(person_ids)))
-    return set(deed.session.scalars(own)) | {p for p in named if p is not None}
+    both = own.union_all(guests.where(*live, PartyPlace.person_id.in_(person_ids)))
+    return set(deed.session.scalars(both))
 
 
 def read_names(top: Reader) -> list[str]:

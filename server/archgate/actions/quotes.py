@@ -165,7 +165,7 @@ def plan_held(deed: Deed, run: Run, plan_id: int | None, held: bool) -> Plan:
 
 def usual_rate(deed: Deed, run: Run, person: Person | None) -> Rate:
     """The first rate that this person may have now, else the run's first."""
-    facts, taken = facts_of(deed, person), fees.heads_at(deed, run.id)
+    facts, taken = facts_of(deed, run, person), fees.heads_at(deed, run)
     for rate in fees.rates_of(run):
         if (
             eligibility.why_not(fees.who_terms(deed, rate), facts, deed.today, taken.get(rate.id, 0), 1)
@@ -176,28 +176,33 @@ def usual_rate(deed: Deed, run: Run, person: Person | None) -> Rate:
 
 
 def facts_of(
-    deed: Deed, person: Person | None, organization_id: int | None = None
+    deed: Deed, run: Run, person: Person | None, organization_id: int | None = None
 ) -> eligibility.Person | None:
-    """What decides who may have a rate: tags, organizations (also the one that pays), and courses that have ended."""
+    """What decides who may have a rate: tags, organizations (also the one that pays), and courses that have ended; each
+    read only if a rate of the run asks for it."""
     if person is None:
         return None
-    tags = deed.session.scalars(select(PersonTag.tag).where(PersonTag.person_id == person.id))
-    belongs = set(
-        deed.session.scalars(select(PersonNumber.organization_id).where(PersonNumber.person_id == person.id))
-    )
-    ended = select(Gate.run_id).where(Gate.kind == "ends", Gate.at <= deed.now)
-    taken = (
-        select(Run.course_id).join(Enrollment, Enrollment.run_id == Run.id)
-        .where(Enrollment.person_id == person.id, Enrollment.live == 1, Run.id.in_(ended))
-    )  # fmt: skip
-    if organization_id:
-        belongs.add(organization_id)
-    return eligibility.Person(frozenset(tags), frozenset(belongs), frozenset(deed.session.scalars(taken)))
+    tags: set[str] = set()
+    belongs = {organization_id} if organization_id else set()
+    took: set[int] = set()
+    if any(rate.tags for rate in run.rates):
+        tags.update(deed.session.scalars(select(PersonTag.tag).where(PersonTag.person_id == person.id)))
+    if any(rate.organization_id for rate in run.rates):
+        of = select(PersonNumber.organization_id).where(PersonNumber.person_id == person.id)
+        belongs.update(deed.session.scalars(of))
+    if any(rate.past_course_id for rate in run.rates):
+        ended = select(Gate.run_id).where(Gate.kind == "ends", Gate.at <= deed.now)
+        of = (
+            select(Run.course_id).join(Enrollment, Enrollment.run_id == Run.id)
+            .where(Enrollment.person_id == person.id, Enrollment.live == 1, Run.id.in_(ended))
+        )  # fmt: skip
+        took.update(deed.session.scalars(of))
+    return eligibility.Person(frozenset(tags), frozenset(belongs), frozenset(took))
 
 
 def refuse_rates(deed: Deed, wish: Wish, person: Person | None, organization_id: int | None) -> None:
     """Refuse rates that cannot be had: not by this person, not today, not by so many more heads."""
-    facts, taken = facts_of(deed, person, organization_id), fees.heads_at(deed, wish.run.id)
+    facts, taken = facts_of(deed, wish.run, person, organization_id), fees.heads_at(deed, wish.run)
     faults = []
     for i, (rate, count, _) in enumerate(wish.rates):
         same = sum(n for r, n, _ in wish.rates[:i] if r.id == rate.id)
@@ -211,7 +216,7 @@ def refuse_rates(deed: Deed, wish: Wish, person: Person | None, organization_id:
 
 def refuse_full(deed: Deed, wish: Wish) -> None:
     """Refuse an ask that was agreed to before when its rates have no seats left; all else of it stands."""
-    taken = fees.heads_at(deed, wish.run.id)
+    taken = fees.heads_at(deed, wish.run)
     for i, (rate, count, _) in enumerate(wish.rates):
         said = eligibility.full_at(fees.who_terms(deed, rate), taken.get(rate.id, 0), count)
         if said:
@@ -391,7 +396,7 @@ def choices(deed: Deed, run_id: int, person_id: int | None, organization_id: int
     """What a sign-up can choose from: rates with today's price and why one cannot be had, extras, plans, codes or not."""
     run = get_run(deed, run_id)
     person = people.get_person(deed, person_id) if person_id else None
-    facts, taken = facts_of(deed, person, organization_id), fees.heads_at(deed, run.id)
+    facts, taken = facts_of(deed, run, person, organization_id), fees.heads_at(deed, run)
     held, start = fees.core_fees(run), fees.start_of(deed, run)
     currency = run.currency
     rates = []

@@ -97,26 +97,26 @@ def enroll(
     hold, whatever became of the fees since. `received_on` and `exception` are as `quotes.read_special` says; `hold` keeps
     the seat only until the first payment, not said as the run has it.
     """
-    run, person = get_run(deed, run_id), people.get_person(deed, person_id)
-    seats.lock_seats(deed, run)
+    run, row = seats.lock_run(deed, run_id)
+    person = people.get_person(deed, person_id)
     early = EARLY if parties.told_early(deed, run, person.id) else ""
     special = special_of(deed, received_on, exception or early, set_aside_id)
     kept = kept_quotes.standing(deed, kept_quote_id, run, person) if kept_quote_id else None
-    if kept:
-        organization_id = kept.organization_id
-        wish = quotes.wish_of(deed, run, kept.ask, person, held=True)
-    else:
-        wish = quotes.wish_of(deed, run, ask, person)
+    organization_id = kept.organization_id if kept else organization_id
     refuse_twice(deed, run, person)
+    state = seats.seats_of(deed, run, row)
+    group = set_aside_id
+    if group is None and state.set_asides:
+        group = seats.group_for(deed, run, person.id, organization_id)
+    full = held_place_id is None and state.free_for(group) == 0
+    refuse_sign_up(deed, run, state if full else None, special.exception)
+    wish = quotes.wish_of(deed, run, kept.ask if kept else ask, person, held=kept is not None)
     owner = payer_owner(deed, run, person, organization_id, payer_person_id)
     payer = money.account_of(deed, owner, run.currency)
     if held_place_id is not None:
         seats.use_hold(deed, run, held_place_id, len(wish.heads))
-    state = seats.seats_of(deed, run)
-    if held_place_id is not None:
+        state = seats.seats_of(deed, run, row)
         state = replace(state, waiting=())  # these seats were kept for them, whoever waits
-    group = set_aside_id or seats.group_for(deed, run, person.id, organization_id)
-    refuse_sign_up(deed, run, state.free_for(group) == 0, special.exception)
     if kept:
         quotes.refuse_full(deed, wish)
         priced = kept_quotes.quote_now(deed, kept, wish)
@@ -126,17 +126,17 @@ def enroll(
     paying = people.get_person(deed, payer_person_id) if payer_person_id else person
     quotes.refuse_missing_details(deed, wish, priced[1]["total"], paying, organization_id)
     others = parties.people_named(deed, run, names or [], len(wish.heads) - 1)
-    held = seat_at_price(
+    enrollment, held = seat_at_price(
         deed, state, wish, person, payer, priced, total, note, way_in, others=others, group=group, special=special, hold=hold
     )  # fmt: skip
     if kept:
-        kept_quotes.taken(deed, kept, deed.session.get_one(Enrollment, held["enrollment_id"]))
+        kept_quotes.taken(deed, kept, enrollment)
     parties.leave_interest(deed, run, person.id)
     change = deed.log(
-        "enroll", "enrollment", held["enrollment_id"], f"Enrolled {person.name} on {run.code}", run_id=run.id
+        "enroll", "enrollment", enrollment.id, f"Enrolled {person.name} on {run.code}", run_id=run.id
     )
     deed.session.flush()
-    tell_of(deed, change, deed.session.get_one(Enrollment, held["enrollment_id"]), run, told)
+    tell_of(deed, change, enrollment, run, told)
     return {**held, "change": change.key}
 
 
@@ -153,6 +153,9 @@ def told_of(deed: Deed, run: Run, told: list[str] | None = None) -> list[str]:
 
 def tell_of(deed: Deed, change: Change, enrollment: Enrollment, run: Run, told: list[str] | None) -> None:
     """Write to those who hear of an enrollment."""
+    hear = told_of(deed, run, told)
+    if not hear:
+        return
     person, title = enrollment.person, run.title or run.course.title
     account = accounts.get_account(deed, enrollment.payer_id)
     first = next((m for m in run.meetings if m.starts_at > deed.now), None)
@@ -168,7 +171,7 @@ def tell_of(deed: Deed, change: Change, enrollment: Enrollment, run: Run, told: 
         else ""
     )
     owed = f"\n\nWhat is due, in {enrollment.currency}:{due}" if due else ""
-    for who in told_of(deed, run, told):
+    for who in hear:
         if who == "learner":
             body = f"Dear {person.given or person.name},\n\nyou are enrolled on {title} ({run.code}){when}.{owed}{until}\n\n{deed.center.name}"
             messages.write(
@@ -222,8 +225,9 @@ def seat_at_price(
     priced: tuple[int, dict[str, Any]], total: str, note: str, way_in: str, batch_id: int | None = None,
     others: list[Person] | None = None, group: int | None = None, special: quotes.Special = quotes.NOTHING_SPECIAL,
     hold: bool | None = None,
-) -> dict[str, Any]:  # fmt: skip
-    """Take seats of `state` and write the enrollment, if the total shown still holds; under the seat lock."""
+) -> tuple[Enrollment, dict[str, Any]]:  # fmt: skip
+    """Take seats of `state` and write the enrollment, if the total shown still holds; under the seat lock. Returns the
+    enrollment and what the screen says of it."""
     view, heads, run = priced[1], len(wish.heads), wish.run
     if view["total"] != total:
         said = f"The total was {total} when it was shown and is {view['total']} now."
@@ -241,9 +245,8 @@ def seat_at_price(
     if hours is not None and any(c in "123456789" for c in view["due_now"]):
         enrollment.status, enrollment.hold_until = "held", deed.now + timedelta(hours=hours)
         deed.session.flush()
-    held_until = enrollment.hold_until
-    return {
-        "held_until": deed.local(held_until),
+    return enrollment, {
+        "held_until": deed.local(enrollment.hold_until),
         "enrollment_id": enrollment.id,
         "run_id": run.id,
         "person_id": person.id,
@@ -255,16 +258,16 @@ def seat_at_price(
     }
 
 
-def refuse_sign_up(deed: Deed, run: Run, full: bool, exception: str = "") -> None:
-    """Refuse, with the reason, when the run takes no sign-up at this moment; staff may all the same, with a reason."""
-    state, why = run_fees.sign_up_of(deed, run, full)
+def refuse_sign_up(deed: Deed, run: Run, full: core_seats.Seats | None, exception: str = "") -> None:
+    """Refuse, with the reason, when the run takes no sign-up at this moment; staff may all the same, with a reason.
+    `full`: its seats, where none is free for whoever signs up."""
+    state, why = run_fees.sign_up_of(deed, run, full is not None)
     if exception and run.status == "published" and state in (gates.SignUp.CLOSED, gates.SignUp.NOT_YET):
         return
-    if state is gates.SignUp.FULL:
-        now = seats.seats_of(deed, run)
-        seat = core_seats.seats_for(now, 1)
-        said = seat.why if isinstance(seat, core_seats.Waits) else f"All {now.whole} seats are taken."
-        raise conflict("full", said, place=len(now.waiting) + 1)
+    if full is not None and state is gates.SignUp.FULL:
+        seat = core_seats.seats_for(full, 1)
+        said = seat.why if isinstance(seat, core_seats.Waits) else f"All {full.whole} seats are taken."
+        raise conflict("full", said, place=len(full.waiting) + 1)
     if state is not gates.SignUp.OPEN:
         raise conflict("sign-up-shut", why)
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 from datetime import date
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import func, select, update
 
-from archgate.actions.problems import conflict
+from archgate.actions.problems import conflict, not_found
 from archgate.actions.transaction import Deed
 from archgate.core import seats
 from archgate.core.waitlist import Party, Rule, in_order
@@ -23,11 +23,25 @@ def lock_seats(deed: Deed, run: Run) -> RunSeats:
 
     The written row is what a cluster certifies. The run itself is read anew under the lock.
     """
-    query = select(RunSeats).where(RunSeats.run_id == run.id).with_for_update()
-    row = deed.session.scalars(query.execution_options(populate_existing=True)).one()
-    row.version += 1
-    deed.session.flush()
+    row = _locked(deed, run.id)
     deed.session.refresh(run)
+    return row
+
+
+def lock_run(deed: Deed, run_id: int) -> tuple[Run, RunSeats]:
+    """The same by the run's id: the run is read once, under the lock. Keep the row: the session forgets it otherwise."""
+    row = _locked(deed, run_id)
+    return deed.session.get_one(Run, run_id, populate_existing=True), row
+
+
+def _locked(deed: Deed, run_id: int) -> RunSeats:
+    mine = RunSeats.run_id == run_id
+    written = update(RunSeats).where(mine).values(version=RunSeats.version + 1)
+    deed.session.execute(written.execution_options(synchronize_session=False))
+    query = select(RunSeats).where(mine).execution_options(populate_existing=True)
+    row = deed.session.scalars(query).one_or_none()
+    if row is None:
+        raise not_found("This run")
     return row
 
 
@@ -49,10 +63,10 @@ def line_of(deed: Deed, run_id: int, offered: bool = False) -> list[Waiting]:
     return [by_id[p.id] for p in in_order([party(w) for w in by_id.values()])]
 
 
-def seats_of(deed: Deed, run: Run) -> seats.Seats:
-    """The seats of a run as they stand; certain only under the lock."""
+def seats_of(deed: Deed, run: Run, row: RunSeats | None = None) -> seats.Seats:
+    """The seats of a run as they stand; certain only under the lock, when `row` is the locked row."""
     session = deed.session
-    taken = session.scalar(select(RunSeats.taken).where(RunSeats.run_id == run.id)) or 0
+    taken = row.taken if row else session.scalar(select(RunSeats.taken).where(RunSeats.run_id == run.id)) or 0
     held = select(func.coalesce(func.sum(HeldPlace.seats), 0)).where(
         HeldPlace.run_id == run.id, HeldPlace.status == "held", HeldPlace.last >= deed.today
     )

@@ -183,9 +183,9 @@ def priced(deed: Deed, enrollment: Enrollment, wish: quotes.Wish, fresh: bool) -
 def refuse_new_rates(deed: Deed, enrollment: Enrollment, wish: quotes.Wish, same: list[bool]) -> None:
     """Refuse rates that the party did not have and cannot have; its own heads are not counted twice."""
     own = Counter([enrollment.rate_id, *(p.rate_id for p in enrollment.places)])
-    taken = fees.heads_at(deed, wish.run.id)
+    taken = fees.heads_at(deed, wish.run)
     account = accounts.get_account(deed, enrollment.payer_id)
-    facts = quotes.facts_of(deed, enrollment.person, account.organization_id)
+    facts = quotes.facts_of(deed, wish.run, enrollment.person, account.organization_id)
     faults = []
     for i, (rate, count, _) in enumerate(wish.rates):
         if same[i]:

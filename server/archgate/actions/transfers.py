@@ -72,16 +72,15 @@ def transfer(deed: Deed, enrollment_id: int, body: dict[str, Any]) -> dict[str, 
     wish = quotes.wish_of(deed, there, {**asked, **{k: body[k] for k in ASK if k in body}}, person)
     if len(wish.heads) != enrollment.heads:
         raise Refused([Fault("/people", f"The party has {enrollment.heads} heads, not {len(wish.heads)}.")])
-    roster.refuse_sign_up(deed, there, full=False)
+    roster.refuse_sign_up(deed, there, None)
     quotes.refuse_rates(deed, wish, person, account.organization_id)
     priced = roster.price_of(deed, wish)
     quotes.refuse_missing_details(deed, wish, priced[1]["total"], person, account.organization_id)
     total = body["total"] if isinstance(body.get("total"), str) else priced[1]["total"]
-    held = roster.seat_at_price(
+    new, held = roster.seat_at_price(
         deed, seats.seats_of(deed, there), wish, person, account, priced, total, enrollment.note, "transfer",
         others=named,
     )  # fmt: skip
-    new = deed.session.get_one(Enrollment, held["enrollment_id"])
     new.came_from_id = enrollment.id
     deed.session.flush()
     accounts.settle_with_credit(deed, account, [enrollment.id, new.id])

@@ -46,7 +46,7 @@ def join(
     quotes.refuse_rates(deed, wish, person, organization_id)
     quotes.terms_for(deed, wish)
     state = seats.seats_of(deed, run)
-    roster.refuse_sign_up(deed, run, False, special.exception)
+    roster.refuse_sign_up(deed, run, None, special.exception)
     group = seats.group_for(deed, run, person.id, organization_id)
     seat = core_seats.seats_for(state, len(wish.heads), group)
     if isinstance(seat, core_seats.NoSeat):
@@ -191,11 +191,11 @@ def seat_row(deed: Deed, row: Waiting, run: Run, total: str) -> dict[str, Any]:
     quotes.refuse_full(deed, wish)
     payer = deed.session.get_one(Account, row.payer_id)
     priced = roster.price_of(deed, wish)
-    enrolled = roster.seat_at_price(
+    enrollment, enrolled = roster.seat_at_price(
         deed, replace(state, waiting=()), wish, row.person, payer, priced, total, row.note, "waitlist", row.batch_id,
         group=group_of(deed, run, row),
     )  # fmt: skip
-    row.status, row.ended_at, row.enrollment_id = "seated", deed.now, enrolled["enrollment_id"]
+    row.status, row.ended_at, row.enrollment_id = "seated", deed.now, enrollment.id
     deed.session.flush()
     return enrolled
 
