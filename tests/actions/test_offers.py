@@ -275,9 +275,60 @@ def test_held_places_are_changed_let_go_and_undone(office):
     assert (more["seats"], more["last"]) == (5, "2027-09-01")
     gone = office.act(lambda d: holding.change_hold(d, held["id"], {"seats": 0}))
     assert gone["status"] == "released"
+    office.act(lambda d: undo.undo(d, gone["change"]))
+    back = office.look(lambda d: holding.kept_back(d, run["id"]))
+    assert ([h["seats"] for h in back["holds"]], back["free"]) == ([5], 0)
+    office.act(lambda d: undo.undo(d, more["change"]))
+    assert [
+        (h["seats"], h["last"]) for h in office.look(lambda d: holding.kept_back(d, run["id"]))["holds"]
+    ] == [(held["seats"], held["last"])]
+    gone = office.act(lambda d: holding.change_hold(d, held["id"], {"seats": 0}))
     again = hold(office, run)
     office.act(lambda d: undo.undo(d, again["change"]))
     assert office.look(lambda d: holding.kept_back(d, run["id"]))["free"] == 5
+    for _ in range(4):
+        enrolled(office, run)
+    with pytest.raises(Problem, match="of these seats are taken by now"):
+        office.act(lambda d: undo.undo(d, gone["change"]))
+    assert office.look(lambda d: holding.kept_back(d, run["id"]))["free"] == 1
+    agrees(office)
+
+
+def test_seats_set_aside_are_taken_back_changed_and_ended_with_their_gate(office):
+    run = a_run(office, capacity=4, smallest=0)
+
+    def aside(**changes):
+        ask = {"name": "Night shift", "seats": 3, "last": "2027-08-25", "tag": f"night{run['id']}", **changes}
+        return office.act(lambda d: holding.set_aside(d, run["id"], ask))
+
+    def now():
+        back = office.look(lambda d: holding.kept_back(d, run["id"]))
+        gates = office.look(lambda d: courses.run_view(d, run["id"]))["gates"]
+        days = [g["day"] for g in gates if g["kind"] == "set-aside seats released"]
+        return [(s["seats"], s["last"]) for s in back["set_asides"]], back["free"], days
+
+    made = aside()
+    assert now() == ([(3, "2027-08-25")], 1, ["2027-08-25"])
+    office.act(lambda d: undo.undo(d, made["change"]))
+    assert now() == ([], 4, [])
+    made = aside()
+    number_of = made["set_asides"][0]["id"]
+    changed = aside(id=number_of, seats=1, last="2027-08-30")
+    assert now() == ([(1, "2027-08-30")], 3, ["2027-08-30"])
+    office.act(lambda d: undo.undo(d, changed["change"]))
+    assert now() == ([(3, "2027-08-25")], 1, ["2027-08-25"])
+    ended = aside(id=number_of, seats=0)
+    assert now() == ([], 4, [])
+    enrolled(office, run)
+    office.act(lambda d: undo.undo(d, ended["change"]))
+    assert now() == ([(3, "2027-08-25")], 0, ["2027-08-25"])
+    again = aside(id=number_of, seats=0)
+    enrolled(office, run)
+    with pytest.raises(Problem, match="1 of these seats are taken by now"):
+        office.act(lambda d: undo.undo(d, again["change"]))
+    with pytest.raises(Problem):
+        office.later(minutes=31).act(lambda d: undo.undo(d, made["change"]))
+    agrees(office)
 
 
 def test_seats_set_aside_are_for_the_group_by_tag_or_payer_until_the_day(office):

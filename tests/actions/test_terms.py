@@ -2,7 +2,7 @@
 
 import pytest
 
-from archgate.actions import courses, quotes, terms, undo
+from archgate.actions import courses, quotes, roster, terms, undo
 from archgate.core.faults import Refused
 from made import a_draft, a_run, enrolled, roster_of
 
@@ -132,6 +132,46 @@ def test_a_course_is_changed_and_lost_updates_are_refused(office):
         office.act(
             lambda d: courses.change_course(d, course["id"], {"seen": seen, "set": {"title": "Other"}})
         )
+
+
+POLICY = {"steps": [{"days_before": 14, "percent": "50"}], "kept_fee": "10.00", "transfer_fee": "5.00"}
+
+
+def test_a_course_has_its_own_refunds_until_it_takes_the_centers_again(office):
+    """The policy of the course decides for all its runs, those on sale too; without one the center's (here none)."""
+    run = a_run(office)
+    course, somebody = run["course"], enrolled(office, run)
+
+    def put(policy, seen):
+        body = {"seen": {"refunds": seen}, "set": {"refunds": policy}}
+        return office.act(lambda d: courses.change_course(d, course["id"], body))
+
+    def kept():
+        return office.look(lambda d: roster.withdrawal(d, somebody["enrollment_id"]))["kept"]
+
+    center = office.look(terms.center_defaults)["values"].get("refunds")
+    before = kept()
+    done = put(POLICY, None)
+    # 14 September is 25 days ahead: 50 percent of 210.00 goes back, less 10.00; 115.00 is kept (worked out by hand).
+    assert (done["defaults"]["refunds"], kept()) == (POLICY, "115.00")
+    with pytest.raises(Exception, match="Somebody else changed"):
+        put(None, None)
+    with pytest.raises(Refused) as refused:
+        put({"steps": [{"days_before": -1, "percent": "101"}]}, POLICY)
+    assert {f.at for f in refused.value.faults} == {
+        "/set/refunds/steps/0/days_before",
+        "/set/refunds/steps/0/percent",
+        "/set/refunds/steps",
+    }
+    assert kept() == "115.00"
+    office.act(lambda d: undo.undo(d, done["change"]))
+    assert kept() == before and office.look(terms.center_defaults)["values"].get("refunds") == center
+    done = put(POLICY, None)
+    gone = put(None, POLICY)
+    assert "refunds" not in gone["defaults"] and kept() == before
+    body = {"seen": {"title": course["title"]}, "set": {"title": "Only the title"}}
+    titled = office.act(lambda d: courses.change_course(d, course["id"], body))
+    assert titled["title"] == "Only the title" and "refunds" not in titled["defaults"]
 
 
 def findings(office, run, error):

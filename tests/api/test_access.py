@@ -17,6 +17,12 @@ OPEN_TO_ALL = {
     ("POST", "/api/v1/calc/{name}"),
     ("GET", "/api/v1/replies/{token}"),  # a signed link is the secret
     ("POST", "/api/v1/replies/{token}"),
+    ("GET", "/api/v1/own/links/{token}"),
+    ("POST", "/api/v1/own/links/{token}"),
+    ("GET", "/api/v1/own"),  # by a session of its own
+    ("POST", "/api/v1/own/session"),
+    ("DELETE", "/api/v1/own/session"),
+    ("POST", "/api/v1/own/new-link"),
     ("GET", "/api/v1/calendars/{token}.ics"),  # the address itself is the secret
 }
 EMAIL = "coordinator@example.org"

@@ -5,7 +5,7 @@ from datetime import timedelta
 import pytest
 from selenium.webdriver.common.keys import Keys
 
-from archgate.actions import interest, notices, offers, roster, signing, waitlist
+from archgate.actions import interest, notices, offers, own_pages, roster, signing, waitlist
 from made import a_person, enrolled, number, roster_of
 from screens.ahead import run_ahead
 
@@ -159,3 +159,104 @@ def test_an_interest_list_is_kept_and_demand_leads_to_a_new_run(at_work, now_off
     at_work.open("/demand")
     at_work.sees(run["title"])
     assert at_work.axe() == [] and at_work.console() == []
+
+
+def test_several_are_moved_and_withdrawn_by_keyboard_with_their_money_shown_first(at_work, now_office):
+    run, there = run_ahead(now_office), run_ahead(now_office)
+    people = [a_person(now_office, family=f"Many{next(number)}") for _ in range(3)]
+    for somebody in people:
+        enrolled(now_office, run, somebody)
+    at_work.open(f"/runs/{run['id']}/roster")
+    for somebody in people[:2]:
+        at_work.tab_to(f"Choose {somebody['name']}", 90)
+        at_work.press(Keys.SPACE)
+    at_work.sees("2 sign-ups chosen")
+    at_work.tab_to("move them to another run", 90)
+    at_work.press(Keys.ENTER)
+    at_work.until(lambda: at_work.focused() == "The other run")
+    at_work.press(there["code"])
+    at_work.sees(there["title"])
+    at_work.press(Keys.ENTER)
+    at_work.sees(f"2 sign-ups move to {there['title']}")
+    at_work.until(lambda: at_work.focused() == "Move them")
+    assert at_work.axe() == []
+    assert len(roster_of(now_office, run)) == 3  # shown, not done
+    at_work.press(Keys.ENTER)
+    at_work.sees(f"2 sign-ups moved to {there['code']}.")
+    assert [r["name"] for r in roster_of(now_office, there)] == [p["name"] for p in people[:2]]
+    at_work.tab_to("Undo", 90)
+    at_work.press(Keys.ENTER)
+    at_work.sees("Undid: Moved 2")
+    assert len(roster_of(now_office, run)) == 3 and roster_of(now_office, there) == []
+    at_work.tab_to("Choose all 3 shown", 90)
+    at_work.press(Keys.SPACE)
+    at_work.tab_to("withdraw them", 90)
+    at_work.press(Keys.ENTER)
+    at_work.until(lambda: at_work.focused() == "Why, for the log; may stay empty")
+    at_work.sees("3 sign-ups give their seats back")
+    at_work.sees("Stays owed")
+    at_work.press("The client called it off", Keys.ENTER)
+    at_work.sees("3 sign-ups withdrawn.")
+    assert roster_of(now_office, run) == []
+    at_work.open(f"/people/{people[0]['id']}")
+    at_work.sees("2 earlier sign-ups")  # moved there and taken back, then withdrawn
+    assert at_work.axe() == [] and at_work.console() == []
+
+
+def test_seats_are_set_aside_let_go_and_kept_again_and_typing_is_not_lost(at_work, now_office):
+    run = run_ahead(now_office)
+    at_work.open(f"/runs/{run['id']}/terms")
+    at_work.click("Set seats aside")
+    at_work.fill("Group", "Night shift")
+    at_work.fill("Seats, 0 ends it", "99")
+    at_work.open(f"/runs/{run['id']}/terms")
+    at_work.click("Set seats aside")
+    assert at_work.field("Group").get_attribute("value") == "Night shift"
+    day = (now_office.at + timedelta(days=2)).date().isoformat()
+    at_work.fill("Through", day)
+    at_work.click("Set aside")
+    at_work.sees("14 seats are free to set aside.")
+    at_work.fill("Seats, 0 ends it", "4")
+    at_work.click("Set aside")
+    at_work.sees("10 are free for anybody now")
+    at_work.sees("4 seats set aside for Night shift")
+    at_work.click("Undo")
+    at_work.sees("14 free for anybody")
+    assert at_work.axe() == [] and at_work.console() == []
+
+
+def test_somebody_invited_sets_a_password_on_a_phone_and_sees_their_courses(at_work, now_office):
+    run, person = run_ahead(now_office), a_person(now_office, given="Paula")
+    enrolled(now_office, run, person)
+    at_work.open(f"/people/{person['id']}")
+    at_work.click("Invite by message")
+    at_work.sees(f"Wrote to {person['name']} with a link")
+    at_work.sees("the link works through")
+    assert at_work.axe() == []
+    size = {"width": 390, "height": 844, "deviceScaleFactor": 1, "mobile": False}
+    at_work.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+    at_work.open("/own")
+    at_work.sees("Send me a link for a new password")
+    assert at_work.axe() == []
+    row = now_office.look(lambda d: own_pages.page_of(d, person["id"]))
+    at_work.open(f"/own/{signing.token_for('p', row.id, row.turn)}")
+    at_work.sees("Paula, choose a password")
+    at_work.until(lambda: at_work.focused() == "Password, at least 10 characters")
+    at_work.press("short", Keys.ENTER)
+    at_work.sees("The password needs 10 to 200 characters.")
+    at_work.press(" and longer now", Keys.ENTER)
+    at_work.sees("Paula, your courses")
+    at_work.sees("5 later dates")
+    at_work.sees("$210.00 still open")
+    wide = at_work.driver.execute_script("return document.documentElement.scrollWidth")
+    assert at_work.axe() == [] and wide <= 390
+    at_work.click("Sign out")
+    at_work.fill("Email", person["email"])
+    at_work.fill("Password", "short and longer now")
+    at_work.press(Keys.ENTER)
+    at_work.sees("Paula, your courses")
+    at_work.open("/own/p1.1.forged")
+    at_work.sees("This link leads nowhere")
+    at_work.driver.execute_cdp_cmd(
+        "Emulation.setDeviceMetricsOverride", {**size, "width": 1280, "height": 800}
+    )

@@ -12,6 +12,7 @@ import "./app/app.css";
 import { Frame } from "./app/Frame";
 import { ServerProblem } from "./app/server";
 import { themeFor, useNight } from "./app/theme";
+import OwnPage, { OwnLink } from "./subjects/access/OwnPage";
 import ReplyPage from "./subjects/roster/ReplyPage";
 
 // The page's nonce lets our own styles pass the content security policy; nothing else may.
@@ -38,6 +39,8 @@ function Root() {
         <BrowserRouter>
           <Routes>
             <Route path="/reply/:token" element={<ReplyPage />} />
+            <Route path="/own" element={<OwnPage />} />
+            <Route path="/own/:token" element={<OwnLink />} />
             <Route path="*" element={<Frame />} />
           </Routes>
         </BrowserRouter>

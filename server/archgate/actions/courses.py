@@ -267,11 +267,12 @@ def keep_defaults(deed: Deed, run_id: int, names: list[str]) -> dict[str, Any]:
 
 
 def change_course(deed: Deed, course_id: int, body: dict[str, Any]) -> dict[str, Any]:
-    """Change a course's title, code or summary; `seen` holds the values the person saw."""
+    """Change a course's title, code, summary, category or refund policy; `seen` holds the values the person saw. The
+    policy is that of all its runs, also of those on sale; without one of its own a course has the center's."""
     course = get_course(deed, course_id)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "seen set")
-    row = top.inner("set", "What to change", "title code summary category")
+    row = top.inner("set", "What to change", "title code summary category refunds")
     new: dict[str, Any] = {}
     for name, most in (("title", 200), ("code", 40), ("summary", 5000), ("category", 200)):
         if row is None or name not in row.value:
@@ -284,16 +285,25 @@ def change_course(deed: Deed, course_id: int, body: dict[str, Any]) -> dict[str,
         if held and len(held) > most:
             row.fault(name, f"The {name} is longer than {most} characters.")
         new[name] = held
+    now = {n: getattr(course, n) for n in new}
+    if row is not None and "refunds" in row.value:
+        now["refunds"], policy = course.defaults.get("refunds"), row.value["refunds"]
+        new["refunds"] = policy if policy is None else terms.read_refunds(row, deed.center.currency)
     twin = deed.session.scalar(select(Course).where(Course.code == new["code"])) if new.get("code") else None
     if row is not None and twin and twin.id != course.id:
         row.fault("code", f'The course code "{new["code"]}" is taken.')
     if faults:
         raise Refused(faults)
-    refuse_lost_update(new, top.value.get("seen") or {}, {n: getattr(course, n) for n in new})
+    refuse_lost_update(new, top.value.get("seen") or {}, now)
     for name, value in new.items():
-        setattr(course, name, value)
-    deed.log("change a course", "course", course.id, f"Changed {', '.join(new)} of {course.code}")
-    return course_view(course)
+        if name == "refunds":
+            held = {**course.defaults, "refunds": value}
+            course.defaults = {n: v for n, v in held.items() if v is not None}
+        else:
+            setattr(course, name, value)
+    said = ", ".join("the refund policy" if n == "refunds" else n for n in new)
+    change = deed.log("change a course", "course", course.id, f"Changed {said} of {course.code}")
+    return {**course_view(course), "change": change.key}
 
 
 def given_course(deed: Deed, top: Reader) -> Course | None:

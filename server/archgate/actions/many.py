@@ -16,6 +16,7 @@ from archgate.tables.log import Change
 from archgate.tables.roster import Enrollment
 
 MOST = 2000
+MOST_WHY = 200
 
 
 def chosen_of(deed: Deed, run_id: int, ids: list[int]) -> list[Enrollment]:
@@ -46,7 +47,10 @@ def summed(
 
 
 def withdraw(deed: Deed, run_id: int, ids: list[int], why: str = "") -> dict[str, Any]:
-    """Withdraw everybody chosen, each by the refund policy."""
+    """Withdraw everybody chosen, each by the refund policy; `why` goes to the log."""
+    why = why.strip()
+    if len(why) > MOST_WHY:
+        raise refuse("/why", f"The reason is longer than {MOST_WHY} characters.")
     run = get_run(deed, run_id)
     seats.lock_seats(deed, run)
     rows = []
@@ -54,8 +58,8 @@ def withdraw(deed: Deed, run_id: int, ids: list[int], why: str = "") -> dict[str
         shown = roster.withdrawal(deed, enrollment.id)
         roster.withdraw(deed, enrollment.id)
         rows.append({k: shown[k] for k in ("enrollment_id", "name", "kept", "credit", "owed", "why")})
-    said = f": {why.strip()}" if why.strip() else ""
-    change = deed.log("withdraw many", "run", run.id, f"Withdrew {len(rows)} from {run.code}{said[:200]}")
+    said = f": {why}" if why else ""
+    change = deed.log("withdraw many", "run", run.id, f"Withdrew {len(rows)} from {run.code}{said}")
     return summed(deed, rows, change, run.currency)
 
 

@@ -9,7 +9,7 @@ from typing import Any
 
 from sqlalchemy import select
 
-from archgate.actions import money, people
+from archgate.actions import money, own_pages, people
 from archgate.actions.problems import Problem, conflict
 from archgate.actions.transaction import Deed
 from archgate.core.money import format_amount
@@ -18,6 +18,7 @@ from archgate.tables.fees import CodeUse, KeptQuote
 from archgate.tables.log import Change
 from archgate.tables.messages import Call
 from archgate.tables.money import Account
+from archgate.tables.own_pages import OwnPage
 from archgate.tables.people import Note, Person, PersonNumber, PersonTag
 from archgate.tables.roster import Attendance, Enrollment, PartyPlace
 from archgate.tables.seats import HeldPlace
@@ -27,7 +28,7 @@ from archgate.tables.waitlist import Interest, Waiting
 MOVED: tuple[tuple[str, Any], ...] = (
     ("sign-ups", Enrollment), ("heads of parties", PartyPlace), ("places in line", Waiting), ("interest lists", Interest),
     ("kept quotes", KeptQuote), ("uses of codes", CodeUse), ("notes", Note), ("numbers with clients", PersonNumber),
-    ("tags", PersonTag), ("reminders", Reminder), ("marks of attendance", Attendance), ("calls", Call), ("places held", HeldPlace),
+    ("tags", PersonTag), ("reminders", Reminder), ("marks of attendance", Attendance), ("calls", Call), ("places held", HeldPlace), ("own pages", OwnPage),
 )  # fmt: skip
 
 
@@ -44,6 +45,9 @@ def merge(deed: Deed, kept_id: int, gone_id: int) -> dict[str, Any]:
         rows = deed.session.scalars(select(table).where(table.person_id == gone.id)).all()
         for row in rows:
             if table is PersonTag and has_tag(deed, kept.id, row.tag):
+                continue
+            if table is OwnPage and own_pages.page_of(deed, kept.id):
+                deed.session.delete(row)
                 continue
             if table in (Attendance, Call) and has_mark(deed, table, kept.id, row):
                 continue

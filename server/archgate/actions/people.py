@@ -9,7 +9,7 @@ from typing import Any
 from email_validator import EmailNotValidError, validate_email
 from rapidfuzz import fuzz
 from sqlalchemy import and_, func, or_, select
-from sqlalchemy.orm import joinedload
+from sqlalchemy.orm import aliased, joinedload
 
 from archgate.actions import messages, money, seats
 from archgate.actions.problems import Problem, conflict, not_found
@@ -321,13 +321,16 @@ def person_numbers(deed: Deed, person: Person) -> list[dict[str, Any]]:
 
 
 def enrollments_of(deed: Deed, person: Person) -> list[dict[str, Any]]:
-    """Runs a person signed up for or was named on, newest first, with what is still open of each."""
+    """Runs a person signed up for or was named on, newest first, with what is still open of each; `payer` is whoever
+    pays instead of them."""
+    payer = aliased(Person)
     query = (
-        select(Enrollment, Run, Course.title, Organization.name)
+        select(Enrollment, Run, Course.title, func.coalesce(Organization.name, payer.name))
         .join(Run, Run.id == Enrollment.run_id)
         .join(Course, Course.id == Run.course_id)
         .join(Account, Account.id == Enrollment.payer_id)
         .outerjoin(Organization, Organization.id == Account.organization_id)
+        .outerjoin(payer, (payer.id == Account.person_id) & (payer.id != person.id))
         .outerjoin(
             PartyPlace, (PartyPlace.enrollment_id == Enrollment.id) & (PartyPlace.person_id == person.id)
         )
@@ -349,14 +352,14 @@ def enrollments_of(deed: Deed, person: Person) -> list[dict[str, Any]]:
             "access_until": shown(access_ends(run, e.signed_up)),
             "heads": e.heads,
             "guest": e.person_id != person.id,
-            "payer": organization,
+            "payer": payer_name,
             "signed_up": e.signed_up.isoformat(),
             "currency": e.currency,
             "total": format_amount(e.total, e.currency),
             "owed": format_amount(sum(left for _, left in due.get(e.id, [])), e.currency),
             "next_due": money.next_due(due.get(e.id, []), e.currency),
         }
-        for e, run, title, organization in rows
+        for e, run, title, payer_name in rows
     ]
 
 

@@ -33,6 +33,7 @@ from archgate.tables.courses import Attachment, Center
 from archgate.tables.jobs import Job, TimedWork
 from archgate.tables.log import Change, IdempotencyKey
 from archgate.tables.messages import Message
+from archgate.tables.own_pages import OwnPageSession
 from archgate.tables.schedule import Feed, OnlineLink
 
 T = TypeVar("T")
@@ -41,6 +42,7 @@ TRIES = 6
 KEY_LIFE = timedelta(days=7)
 UNLOGGED = (
     Change, IdempotencyKey, UserSession, SignInAttempt, BatchRow, Job, TimedWork, Message, OnlineLink, Feed, Attachment,
+    OwnPageSession,
 )  # fmt: skip
 
 
@@ -123,6 +125,9 @@ def plain(value: Any) -> Any:
     return str(value) if isinstance(value, Decimal) else value
 
 
+HIDDEN = {"password"}  # hashes stay out of the log
+
+
 def _note_row(deed: Deed, obj: Any, before: dict[str, Any] | None, after: dict[str, Any] | None) -> None:
     identity = [getattr(obj, c.key) for c in inspect(type(obj)).primary_key]
     deed.rows.append({"table": obj.__tablename__, "id": identity[0], "before": before, "after": after})
@@ -130,7 +135,11 @@ def _note_row(deed: Deed, obj: Any, before: dict[str, Any] | None, after: dict[s
 
 def _columns(obj: Any) -> dict[str, Any]:
     loaded = inspect(obj).dict
-    return {a.key: plain(loaded[a.key]) for a in inspect(type(obj)).column_attrs if a.key in loaded}
+    return {
+        a.key: plain(loaded[a.key])
+        for a in inspect(type(obj)).column_attrs
+        if a.key in loaded and a.key not in HIDDEN
+    }
 
 
 @event.listens_for(Base, "before_delete", propagate=True)
@@ -155,6 +164,8 @@ def _record(deed: Deed) -> None:
             before, after = {}, {}
             for attr in inspect(type(obj)).column_attrs:
                 history = inspect(obj).attrs[attr.key].history
+                if attr.key in HIDDEN:
+                    continue
                 if history.has_changes() and history.deleted:
                     before[attr.key] = plain(history.deleted[0])
                     after[attr.key] = plain(history.added[0] if history.added else None)

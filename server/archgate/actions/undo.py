@@ -61,7 +61,7 @@ FIELD_ACTIONS = {
 WITH_FIELDS = {"change a person", "add a busy time", "take out a busy time", "import busy times", "close days",
                "open a day", "accept a clash", "tag a person", "make codes", "change codes", "make a plan", "change a plan",
                "keep a quote", "drop a quote", "change defaults", "swap a person", "add to a roster", "take off a roster", "change a role", "group people", "change a notice", "mark attendance",
-               "show interest", "clear interest", "carry interest over", "change questions"}  # fmt: skip
+               "show interest", "clear interest", "carry interest over", "change questions", "invite", "change a course"}  # fmt: skip
 ADDED_ON_THE_SPOT = {"places", "instructors"}  # somebody else may use them by now
 RISING = {"sequence"}  # of meetings: a calendar must see it rise, also on an undo
 DERIVED = {"gates"}  # worked out anew after an undo, never restored
@@ -229,6 +229,20 @@ def undo_seat(deed: Deed, change: Change) -> None:
     waitlist.back_in_line(deed, change.subject_id, "seated")
 
 
+def undo_kept_back(deed: Deed, change: Change) -> None:
+    """Keep back again what a change let go, or the other way round; refused when the seats are somebody's by now."""
+    assert change.run_id is not None
+    run, row = seats.lock_run(deed, change.run_id)
+    was = seats.seats_of(deed, run, row).kept
+    restore_rows(deed, change)
+    run, row = seats.lock_run(deed, change.run_id)
+    now = seats.seats_of(deed, run, row)
+    if now.kept > was and now.taken + now.kept > now.whole:
+        short = min(now.kept - was, now.taken + now.kept - now.whole)
+        raise conflict("full", f"{short} of these seats are taken by now.")
+    schedule.settle_gates(deed, run)
+
+
 def undo_name(deed: Deed, change: Change) -> None:
     """Take a named head back, if nobody else was named there since."""
     row = next(r for r in change.rows if r["table"] == "party_places")
@@ -303,6 +317,8 @@ TAKEN_BACK: dict[str, Callable[[Deed, Change], None]] = {
     "wait": undo_wait,
     "offer a seat": undo_offer,
     "hold places": holding.undo_hold,
+    "change held places": undo_kept_back,
+    "set seats aside": undo_kept_back,
     "leave the line": undo_leave,
     "seat from the line": undo_seat,
     "name a head": undo_name,

@@ -8,7 +8,7 @@ from pydantic import BaseModel
 from archgate.actions import access
 from archgate.actions.problems import Problem
 from archgate.actions.transaction import act, look
-from archgate.api.web import COOKIE, current_user
+from archgate.api.web import COOKIE, address_of, current_user, keep_cookie
 
 router = APIRouter(tags=["access"])
 
@@ -53,23 +53,14 @@ def me_view(request: Request, user: access.User) -> Me:
 def sign_in(body: SignIn, request: Request, response: Response) -> Me:
     """Sign in; the session is a cookie that scripts cannot read."""
     settings, sessions = request.app.state.settings, request.app.state.sessions
-    address = request.client.host if request.client else "unknown"
-    email = body.email.strip()
+    email, address = body.email.strip(), address_of(request)
     act(sessions, lambda deed: access.refuse_attempts(deed, email, address))
     found = act(sessions, lambda deed: access.sign_in(deed, email, body.password[:1000], settings.quick_hash))
     if found is None:
         act(sessions, lambda deed: access.note_attempt(deed, email, address))
         raise Problem(401, "wrong-sign-in", "Email and password do not fit together.")
     user, token = found
-    response.set_cookie(
-        COOKIE,
-        token,
-        max_age=int(access.SESSION_LIFE.total_seconds()),
-        httponly=True,
-        samesite="lax",
-        secure=settings.secure_cookie,
-        path="/",
-    )
+    keep_cookie(request, response, COOKIE, token, access.SESSION_LIFE)
     return me_view(request, user)
 
 

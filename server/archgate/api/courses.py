@@ -27,6 +27,10 @@ class CourseOut(BaseModel):
     defaults: dict[str, Any]
 
 
+class CourseChanged(CourseOut):
+    change: str
+
+
 class NextMeeting(BaseModel):
     date: str
     start: str
@@ -409,5 +413,6 @@ def keep_defaults(
 @router.patch("/courses/{course_id}")
 def change_course(
     course_id: int, body: Patch, request: Request, user: User = Depends(may("keep courses"))
-) -> CourseOut:
+) -> CourseChanged:
+    """Change a course; what `set` does not name stays. `refunds` null takes the center's policy again."""
     return run_act(request, user, lambda deed: courses.change_course(deed, course_id, given(body)))

@@ -7,9 +7,9 @@ from typing import Any
 from fastapi import APIRouter, Depends, Request
 from pydantic import BaseModel
 
-from archgate.actions import merging, people
+from archgate.actions import merging, own_pages, people
 from archgate.actions.access import User
-from archgate.actions.transaction import Once
+from archgate.actions.transaction import Deed, Once
 from archgate.api.web import Body, Patch, may, once, run_act, run_look
 from archgate.api.web import given as given_of
 
@@ -46,6 +46,7 @@ class NewPerson(Body):
     phone: Any = None
     note: Any = None
     anyway: Any = None
+    invite: Any = None
 
 
 class OrganizationOut(BaseModel):
@@ -111,6 +112,15 @@ class LogLine(BaseModel):
     summary: str
 
 
+class OwnPageState(BaseModel):
+    """`status`: invited, until the link is used; open, once a password is set."""
+
+    email: str
+    status: str
+    sent: str
+    link_until: str | None
+
+
 class PersonPage(PersonOut):
     owed: str | None
     credit: str | None
@@ -122,6 +132,7 @@ class PersonPage(PersonOut):
     waiting: list[PersonWaits]
     notes: list[NoteOut]
     log: list[LogLine]
+    own_page: OwnPageState | None
 
 
 class NewNote(BaseModel):
@@ -159,7 +170,10 @@ def near(
 
 @router.get("/people/{person_id}")
 def person_page(person_id: int, request: Request, user: User = Depends(may("read"))) -> PersonPage:
-    return run_look(request, user, lambda deed: people.person_page(deed, person_id))
+    def reading(deed: Deed) -> dict[str, Any]:
+        return {**people.person_page(deed, person_id), "own_page": own_pages.state_of(deed, person_id)}
+
+    return run_look(request, user, reading)  # type: ignore[no-any-return]
 
 
 @router.patch("/people/{person_id}")
@@ -187,7 +201,7 @@ def create_person(
     user: User = Depends(may("keep people")),
     key: Once | None = Depends(once),
 ) -> PersonOut:
-    return run_act(request, user, lambda deed: people.create_person(deed, given_of(body)), once=key)
+    return run_act(request, user, lambda deed: own_pages.new_person(deed, given_of(body)), once=key)
 
 
 @router.get("/organizations")

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Callable
+from datetime import timedelta
 from typing import Any
 
-from fastapi import Depends, Header, Request
+from fastapi import Depends, Header, Request, Response
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from pydantic import BaseModel, ConfigDict
@@ -151,6 +152,19 @@ async def once(
         raise Problem(422, "bad-key", "An idempotency key has 8 to 80 plain characters.")
     body = await request.body()
     return Once(key, hashlib.sha256(str(request.url.path).encode() + b"\n" + body).hexdigest())
+
+
+def address_of(request: Request) -> str:
+    """From where somebody tries to sign in."""
+    return request.client.host if request.client else "unknown"
+
+
+def keep_cookie(request: Request, response: Response, name: str, token: str, life: timedelta) -> None:
+    """Keep a session's token in a cookie that scripts cannot read."""
+    response.set_cookie(
+        name, token, max_age=int(life.total_seconds()), httponly=True, samesite="lax",
+        secure=request.app.state.settings.secure_cookie, path="/",
+    )  # fmt: skip
 
 
 def run_act(request: Request, user: access.User, deed: Callable[..., Any], **kw: Any) -> Any:

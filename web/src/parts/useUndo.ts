@@ -1,7 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, ask, messageOf } from "../app/server";
+import { api, ask, faultsOf, messageOf } from "../app/server";
 import type { Done } from "./Page";
 
 /** What was just done on this page, and taking it back. */
@@ -34,6 +34,22 @@ export function useDone() {
     },
     fail: (message: string) => setTrouble(message),
   };
+}
+
+/** Sends a form: what is wrong with it by field, and anything else that went wrong beside what was done. */
+export function useTried(acts: { fail: (message: string) => void }) {
+  const [faults, setFaults] = useState<Record<string, string>>({});
+  const tried = async (send: () => Promise<void>) => {
+    try {
+      await send();
+      setFaults({});
+    } catch (error) {
+      const found = faultsOf(error);
+      setFaults(found);
+      if (Object.keys(found).length === 0) acts.fail(messageOf(error));
+    }
+  };
+  return { faults, tried };
 }
 
 /** Takes the focus to the question in the margin without scrolling what is asked out of sight. */

@@ -101,7 +101,7 @@ export default function NewRun() {
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [wanted, courses.data]);
   const chosen = courses.data?.find((c) => String(c.id) === form.courseId);
-  const brought = Object.keys(chosen?.defaults ?? {});
+  const brought = Object.keys(chosen?.defaults ?? {}).filter((name) => name !== "refunds");
 
   const save = async (event?: FormEvent) => {
     event?.preventDefault();

@@ -206,7 +206,7 @@ export default function RunPage() {
       {at === "roster" && <Roster run={run} acts={acts} picked={picked} onPick={pick} />}
       {at === "attendance" && <AttendancePage run={run} acts={acts} />}
       {at === "dates" && <RunDates run={run} propose={propose} />}
-      {at === "fees" && <RunFees run={run} propose={propose} />}
+      {at === "fees" && <RunFees run={run} propose={propose} acts={acts} />}
       {at === "terms" && <RunTerms run={run} propose={propose} acts={acts} />}
     </Page>
   );

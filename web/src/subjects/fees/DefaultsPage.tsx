@@ -6,10 +6,9 @@ import { api, ask, faultsOf, messageOf } from "../../app/server";
 import { useKept } from "../../app/session";
 import { Field } from "../../parts/Field";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
-import { count, isZero, money } from "../../parts/text";
+import { count, money } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
 import {
-  amount,
   digitsOf,
   extraForm,
   extrasOf,
@@ -28,13 +27,14 @@ import {
 import { PlansEdit } from "../courses/PlansEdit";
 import { ExtrasEdit, GroupEdit, TaxesEdit } from "./LinesEdit";
 import { MoneyTabs } from "./MoneyTabs";
+import { Refunds, type Policy } from "./Refunds";
 
 type Values = {
   taxes?: TaxForm[];
   group?: { from: number; percent: string }[];
   extras?: { code: string; label: string; amount: string }[];
   plans?: Parameters<typeof planForm>[0][];
-  refunds?: { steps: { days_before: number; percent: string }[]; kept_fee: string; transfer_fee?: string };
+  refunds?: Policy;
   told?: string[];
   office_email?: string;
   quote_days?: number;
@@ -160,7 +160,16 @@ export default function DefaultsPage() {
       />
       <div className="part">
         <h2>Refunds</h2>
-        <Refunds stored={values.refunds} currency={currency} save={save} />
+        <Refunds
+          stored={values.refunds}
+          currency={currency}
+          name="defaults-refunds"
+          save={(value) => save("refunds", value)}
+        >
+          {!values.refunds && (
+            <p className="slate">No policy: everything goes back, as credit of the account.</p>
+          )}
+        </Refunds>
       </div>
       <div className="part">
         <h2>Who is told</h2>
@@ -330,140 +339,5 @@ function Told({ told, office, save }: { told: string[]; office: string; save: Sa
         )}
       </form>
     </div>
-  );
-}
-
-type RefundForm = { steps: { days: string; percent: string }[]; fee: string; moving: string };
-
-/** What goes back when somebody withdraws, by the days before the start; without steps everything does. */
-function Refunds({ stored, currency, save }: { stored: Values["refunds"]; currency: string; save: Save }) {
-  const [form, setForm] = useKept<RefundForm | null>("defaults-refunds", null);
-  const [faults, setFaults] = useState<Record<string, string>>({});
-  const digits = digitsOf(currency);
-  const close = () => {
-    setForm(null);
-    setFaults({});
-  };
-  if (form === null)
-    return (
-      <div>
-        {stored?.steps.map((s) => (
-          <div key={s.days_before}>
-            From {s.days_before} days before the start: <strong>{s.percent} percent</strong> goes back
-          </div>
-        ))}
-        {stored ? (
-          <p className="slate">
-            Of that, {money(stored.kept_fee, currency)} is kept in any case. Moving to another run costs{" "}
-            {stored.transfer_fee && !isZero(stored.transfer_fee)
-              ? money(stored.transfer_fee, currency)
-              : "nothing"}
-            .
-          </p>
-        ) : (
-          <p className="slate">No policy: everything goes back, as credit of the account.</p>
-        )}
-        <Button
-          onClick={() =>
-            setForm({
-              steps: (stored?.steps ?? [{ days_before: 14, percent: "100" }]).map((s) => ({
-                days: String(s.days_before),
-                percent: s.percent,
-              })),
-              fee: stored?.kept_fee ?? "",
-              moving: stored?.transfer_fee ?? "",
-            })
-          }
-        >
-          Change<span className="sr">: Refunds</span>
-        </Button>
-      </div>
-    );
-  const put = (steps: RefundForm["steps"]) => setForm({ ...form, steps });
-  return (
-    <form
-      noValidate
-      onSubmit={(e) => {
-        e.preventDefault();
-        const value = form.steps.length
-          ? {
-              steps: form.steps.map((s) => ({
-                days_before: whole(s.days),
-                percent: s.percent.trim() || null,
-              })),
-              kept_fee: amount(form.fee, digits),
-              transfer_fee: amount(form.moving ?? "", digits),
-            }
-          : null;
-        void save("refunds", value).then((found) => (found ? setFaults(found) : close()));
-      }}
-    >
-      {form.steps.map((s, i) => (
-        <div key={i} className="row wrap" style={{ marginTop: i ? 10 : 0 }}>
-          <Field
-            label="Days before the start, or more"
-            tail={`, step ${i + 1}`}
-            width={200}
-            value={s.days}
-            onChange={(days) => put(form.steps.map((x, n) => (n === i ? { ...x, days } : x)))}
-            fault={faults[`/set/refunds/steps/${i}/days_before`]}
-            input={{ inputMode: "numeric" }}
-          />
-          <Field
-            label="Percent that goes back"
-            tail={`, step ${i + 1}`}
-            width={180}
-            value={s.percent}
-            onChange={(percent) => put(form.steps.map((x, n) => (n === i ? { ...x, percent } : x)))}
-            fault={faults[`/set/refunds/steps/${i}/percent`]}
-            input={{ inputMode: "decimal" }}
-          />
-          <span className="acts" style={{ alignSelf: "flex-end", paddingBottom: 9 }}>
-            <button
-              type="button"
-              className="plainly quiet"
-              aria-label={`Take out step ${i + 1}`}
-              onClick={() => put(form.steps.filter((_, n) => n !== i))}
-            >
-              take out
-            </button>
-          </span>
-        </div>
-      ))}
-      <button
-        type="button"
-        className="plainly"
-        style={{ marginTop: 10 }}
-        onClick={() => put([...form.steps, { days: "", percent: "" }])}
-      >
-        Another step
-      </button>
-      <div className="row wrap" style={{ marginTop: 10 }}>
-        <Field
-          label={`Kept in any case, in ${currency}`}
-          width={200}
-          value={form.fee}
-          placeholder="nothing"
-          onChange={(fee) => setForm({ ...form, fee })}
-          fault={faults["/set/refunds/kept_fee"]}
-          input={{ inputMode: "decimal" }}
-        />
-        <Field
-          label={`For moving to another run, in ${currency}`}
-          width={240}
-          value={form.moving ?? ""}
-          placeholder="nothing"
-          onChange={(moving) => setForm({ ...form, moving })}
-          fault={faults["/set/refunds/transfer_fee"]}
-          input={{ inputMode: "decimal" }}
-        />
-      </div>
-      <div className="row" style={{ marginTop: 12 }}>
-        <Button type="submit" variant="contained">
-          Save
-        </Button>
-        <Button onClick={close}>Leave as it was</Button>
-      </div>
-    </form>
   );
 }

@@ -1,6 +1,9 @@
+import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 
+import { api, ask, faultsOf, messageOf } from "../../app/server";
 import { day, money } from "../../parts/text";
+import type { useDone } from "../../parts/useUndo";
 import {
   digitsOf,
   extraForm,
@@ -24,12 +27,65 @@ import type { Propose, Run } from "../courses/RunPage";
 import { ExtrasEdit, GroupEdit, TaxesEdit } from "./LinesEdit";
 import { PlanExample } from "./PlanExample";
 import { PriceChart } from "./PriceChart";
+import { PolicyText, Refunds, type Policy } from "./Refunds";
 import { Terms, useHash } from "./Terms";
 
 type Props = { run: Run; propose: Propose };
 
+/** What goes back when somebody leaves: the center's policy, or one of the course's own for all its runs. */
+function CourseRefunds({ run, acts }: { run: Run; acts: ReturnType<typeof useDone> }) {
+  const center = useQuery({ queryKey: ["defaults"], queryFn: () => ask(api.GET("/api/v1/defaults")) });
+  const own = run.course.defaults.refunds as Policy | undefined;
+  const general = center.data?.values.refunds as Policy | undefined;
+  const save = async (value: unknown) => {
+    try {
+      const { change } = await ask(
+        api.PATCH("/api/v1/courses/{course_id}", {
+          params: { path: { course_id: run.course.id } },
+          body: { seen: { refunds: own ?? null }, set: { refunds: value } },
+        }),
+      );
+      acts.say({
+        text: `${run.course.code} has ${value === null ? "the center’s refunds again" : "its own refunds"}; whoever leaves from now on is settled by them.`,
+        change,
+      });
+      return null;
+    } catch (error) {
+      const faults = faultsOf(error);
+      if (Object.keys(faults).length === 0) acts.fail(messageOf(error));
+      return faults;
+    }
+  };
+  return (
+    <Refunds
+      stored={own}
+      start={general}
+      currency={run.currency}
+      name={`refunds-${run.course.id}`}
+      save={save}
+      act={own ? "Change" : "Give this course its own"}
+    >
+      {own ? (
+        <p className="slate">
+          Of all runs of {run.course.code}.{" "}
+          <button type="button" className="plainly quiet" onClick={() => void save(null)}>
+            take the center’s
+          </button>
+        </p>
+      ) : general ? (
+        <>
+          <PolicyText policy={general} currency={run.currency} />
+          <p className="slate">The center’s, for every course without its own.</p>
+        </>
+      ) : (
+        <p className="slate">No policy: everything goes back, as credit of the account.</p>
+      )}
+    </Refunds>
+  );
+}
+
 /** Everything that decides what a sign-up on a run costs, and what follows from it day by day. */
-export function RunFees({ run, propose }: Props) {
+export function RunFees({ run, propose, acts }: Props & { acts: ReturnType<typeof useDone> }) {
   useHash();
   const warned = run.readiness.filter((f) => f.at === "/rates" || f.at === "/extras");
   const sold = [...run.rates, ...run.extras].map(({ code, label }) => ({ code, label }));
@@ -196,6 +252,10 @@ export function RunFees({ run, propose }: Props) {
             The <Link to="/money/plans">plans of the center</Link> that fit the course can be chosen too.
           </p>
         </Terms>
+      </div>
+      <div className="part" id="refunds">
+        <h2>Refunds</h2>
+        <CourseRefunds run={run} acts={acts} />
       </div>
     </>
   );

@@ -25,13 +25,15 @@ export function NewPerson({
     family: !isEmail && words.length > 1 ? words[words.length - 1]! : "",
     email: isEmail ? typed.trim() : "",
     phone: "",
+    invite: false,
   });
   const [key, setKey] = useState(newKey);
   const [error, setError] = useState<unknown>(null);
   const [twin, setTwin] = useState<Person | null>(null);
   const [busy, setBusy] = useState(false);
   const faults = faultsOf(error);
-  const asked = useSettled(form, 200);
+  const { given, family, email, phone } = form;
+  const asked = useSettled({ given, family, email, phone }, 200);
   const near = useQuery({
     queryKey: ["near", asked],
     queryFn: () => ask(api.GET("/api/v1/people/near", { params: { query: asked } })),
@@ -62,7 +64,12 @@ export function NewPerson({
       setBusy(false);
     }
   };
-  const field = (name: keyof typeof form, label: string, autoFocus = false, type = "text") => (
+  const field = (
+    name: "given" | "family" | "email" | "phone",
+    label: string,
+    autoFocus = false,
+    type = "text",
+  ) => (
     <Field
       label={label}
       type={type}
@@ -91,6 +98,14 @@ export function NewPerson({
         {field("email", "Email, if any", form.given !== "" && form.family !== "", "email")}
       </div>
       {field("phone", "Phone, if any")}
+      <label className="tick" style={{ marginTop: 10 }}>
+        <input
+          type="checkbox"
+          checked={form.invite}
+          onChange={(e) => setForm({ ...form, invite: e.target.checked })}
+        />{" "}
+        invite them by message to set a password for their own page
+      </label>
       {error !== null && Object.keys(faults).length === 0 && (
         <div className="fault" role="alert">
           {messageOf(error)}

@@ -15,6 +15,7 @@ import { Reminders } from "../today/Reminders";
 
 import { Kinds } from "./Kinds";
 import { MergePerson, Messages } from "./MergePerson";
+import { OwnPageCard } from "./OwnPageCard";
 
 type Person = Schemas["PersonPage"];
 
@@ -99,6 +100,7 @@ export default function PersonPage() {
             <h2>Reminders</h2>
             <Reminders personId={person.id} />
           </section>
+          <OwnPageCard person={person} acts={acts} />
           <MergePerson person={person} acts={acts} />
           <section>
             <h2>On the phone</h2>

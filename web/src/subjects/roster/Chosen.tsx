@@ -3,7 +3,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
-import { useSettled } from "../../app/session";
+import { useKept, useSettled } from "../../app/session";
 import { Field } from "../../parts/Field";
 import { PickList } from "../../parts/PickList";
 import { count, isZero, money } from "../../parts/text";
@@ -115,7 +115,7 @@ type Props = {
 };
 
 export function Tell({ run, ids, acts, onClose, onDone }: Omit<Props, "ids"> & { ids: number[] | null }) {
-  const [form, setForm] = useState({ subject: "", body: "" });
+  const [form, setForm, forget] = useKept(`tell-${run.id}`, { subject: "", body: "" });
   const [error, setError] = useState<unknown>(null);
   const [key, setKey] = useState(newKey);
   const faults = error ? faultsOf(error) : {};
@@ -136,6 +136,7 @@ export function Tell({ run, ids, acts, onClose, onDone }: Omit<Props, "ids"> & {
         text: `Goes to ${count(done.told, "person", "people")} in a minute.${mute}`,
         change: done.change,
       });
+      forget();
       onDone();
     } catch (problem) {
       setError(problem);
@@ -298,11 +299,12 @@ function useMany<Done extends Schemas["ManyDone"]>(
 }
 
 function WithdrawAll({ run, ids, acts, onClose, onDone }: Props) {
+  const [why, setWhy] = useState("");
   const { found, said, busy, go } = useMany(["withdraw-many", run.id, ids], true, ({ preview, key }) =>
     ask(
       api.POST("/api/v1/runs/{run_id}/withdraw-many", {
         params: { path: { run_id: run.id }, query: { preview }, header: { "Idempotency-Key": key } },
-        body: { enrollment_ids: ids, why: "" },
+        body: { enrollment_ids: ids, why: preview ? "" : why },
       }),
     ),
   );
@@ -319,6 +321,7 @@ function WithdrawAll({ run, ids, acts, onClose, onDone }: Props) {
       <p className="strong">
         {count(ids.length, "sign-up gives its seat", "sign-ups give their seats")} back
       </p>
+      <Field label="Why, for the log; may stay empty" value={why} onChange={setWhy} autoFocus />
       {found ? <Sums found={found} /> : <p>{said}</p>}
       <Buttons act="Withdraw them" onClose={onClose} lost ready={found !== undefined && !busy} />
     </form>

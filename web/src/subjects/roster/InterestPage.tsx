@@ -9,7 +9,7 @@ import { Choice, Field } from "../../parts/Field";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { PickList } from "../../parts/PickList";
 import { clock, count, day } from "../../parts/text";
-import { useDone } from "../../parts/useUndo";
+import { useDone, useTried } from "../../parts/useUndo";
 import { NewPerson } from "../people/NewPerson";
 import { PersonLine } from "./DeskParts";
 
@@ -380,27 +380,22 @@ function AddHook({ acts }: { acts: Acts }) {
 function Questions({ list, which, acts }: { list: List; which: Which; acts: Acts }) {
   const [text, setText] = useState(list.questions.join("\n"));
   const [hours, setHours] = useState(String(list.head_start_hours));
-  const [fault, setFault] = useState<Record<string, string>>({});
+  const { faults: fault, tried } = useTried(acts);
   const changed = text !== list.questions.join("\n") || hours !== String(list.head_start_hours);
-  const save = async () => {
-    const questions = text
-      .split("\n")
-      .map((q) => q.trim())
-      .filter(Boolean);
-    try {
+  const save = () =>
+    tried(async () => {
+      const questions = text
+        .split("\n")
+        .map((q) => q.trim())
+        .filter(Boolean);
       const done = await ask(
         api.PUT("/api/v1/interest/questions", {
           params: { query: which },
           body: { questions, ...(which.run_id ? { head_start_hours: Number(hours) || 0 } : {}) },
         }),
       );
-      setFault({});
       acts.say({ text: "Kept.", change: done.change });
-    } catch (error) {
-      setFault(faultsOf(error));
-      if (!Object.keys(faultsOf(error)).length) acts.fail(messageOf(error));
-    }
-  };
+    });
   return (
     <form
       className="part"

@@ -7,7 +7,7 @@ import { api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/s
 import { useKept } from "../../app/session";
 import { Choice, Field } from "../../parts/Field";
 import { count, day } from "../../parts/text";
-import type { useDone } from "../../parts/useUndo";
+import { useTried, type useDone } from "../../parts/useUndo";
 import { whole } from "../courses/form";
 import type { Propose, Run } from "../courses/RunPage";
 
@@ -28,7 +28,7 @@ export function KeptBack({ run, acts }: { run: Run; acts: Acts }) {
       const done = await ask(
         api.PATCH("/api/v1/held-places/{held_id}", { params: { path: { held_id: id } }, body: { seats: 0 } }),
       );
-      acts.say({ text: `The places held for ${done.for_whom} are free.` });
+      acts.say({ text: `The places held for ${done.for_whom} are free.`, change: done.change });
     } catch (error) {
       acts.fail(messageOf(error));
     }
@@ -87,14 +87,14 @@ export function KeptBack({ run, acts }: { run: Run; acts: Acts }) {
 
 function Hold({ run, acts, onClose }: { run: Run; acts: Acts; onClose: () => void }) {
   const [form, setForm] = useKept(`hold-${run.id}`, { seats: "", for_whom: "", last: "", note: "" });
-  const [faults, setFaults] = useState<Faults>({});
+  const { faults, tried } = useTried(acts);
   const [key, setKey] = useState(newKey);
   const set = (change: Partial<typeof form>) => {
     setForm({ ...form, ...change });
     setKey(newKey());
   };
-  const save = async () => {
-    try {
+  const save = () =>
+    tried(async () => {
       const done = await ask(
         api.POST("/api/v1/runs/{run_id}/held-places", {
           params: { path: { run_id: run.id }, header: { "Idempotency-Key": key } },
@@ -109,11 +109,7 @@ function Hold({ run, acts, onClose }: { run: Run; acts: Acts; onClose: () => voi
       setForm({ seats: "", for_whom: "", last: "", note: "" });
       acts.say({ text: `${count(done.seats, "place")} held for ${done.for_whom}.`, change: done.change });
       onClose();
-    } catch (error) {
-      setFaults(faultsOf(error));
-      if (!Object.keys(faultsOf(error)).length) acts.fail(messageOf(error));
-    }
-  };
+    });
   return (
     <form
       noValidate
@@ -187,21 +183,25 @@ function AsideForm({
   acts: Acts;
   onClose: () => void;
 }) {
-  const [form, setForm] = useState({
+  const [form, setForm, forget] = useKept(`aside-${run.id}-${held?.id ?? "new"}`, {
     name: held?.name ?? "",
     seats: held ? String(held.seats) : "",
     last: held?.last ?? "",
     tag: held?.tag ?? "",
     organization: held?.organization_id ? String(held.organization_id) : "",
   });
-  const [faults, setFaults] = useState<Faults>({});
+  const { faults, tried } = useTried(acts);
   const organizations = useQuery({
     queryKey: ["organizations"],
     queryFn: () => ask(api.GET("/api/v1/organizations")),
   });
   const set = (change: Partial<typeof form>) => setForm({ ...form, ...change });
-  const save = async () => {
-    try {
+  const close = () => {
+    forget();
+    onClose();
+  };
+  const save = () =>
+    tried(async () => {
       const done = await ask(
         api.PUT("/api/v1/runs/{run_id}/set-asides", {
           params: { path: { run_id: run.id } },
@@ -215,13 +215,12 @@ function AsideForm({
           },
         }),
       );
-      acts.say({ text: `Seats for ${form.name}: ${done.free} are free for anybody now.` });
-      onClose();
-    } catch (error) {
-      setFaults(faultsOf(error));
-      if (!Object.keys(faultsOf(error)).length) acts.fail(messageOf(error));
-    }
-  };
+      acts.say({
+        text: `Seats for ${form.name}: ${done.free} are free for anybody now.`,
+        change: done.change,
+      });
+      close();
+    });
   return (
     <form
       noValidate
@@ -273,7 +272,7 @@ function AsideForm({
         <Button type="submit" variant="contained">
           Set aside
         </Button>
-        <Button onClick={onClose}>Leave it</Button>
+        <Button onClick={close}>Leave it</Button>
       </div>
     </form>
   );

@@ -1,0 +1,170 @@
+"""A learner's own page: staff invite to it, the learner sets a password, signs in and sees their courses."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request, Response
+from pydantic import BaseModel
+
+from archgate.actions import access, own_pages
+from archgate.actions.access import User
+from archgate.actions.problems import Problem
+from archgate.actions.transaction import Deed, Once, act, look
+from archgate.api.people import NextDue, OwnPageState
+from archgate.api.web import address_of, keep_cookie, may, once, run_act
+
+router = APIRouter(tags=["own pages"])
+COOKIE = "archgate_own"
+
+
+class OwnPageDone(BaseModel):
+    change: str
+    own_page: OwnPageState | None
+
+
+class OwnLink(BaseModel):
+    """What the link of an invitation shows. `stands`: a password can be set by it, else `said` says why not."""
+
+    center: str
+    name: str
+    email: str
+    stands: bool
+    said: str
+
+
+class NewPassword(BaseModel):
+    password: str
+
+
+class OwnSignIn(BaseModel):
+    email: str
+    password: str
+
+
+class OwnEmail(BaseModel):
+    email: str
+
+
+class Said(BaseModel):
+    said: str
+
+
+class OwnMeeting(BaseModel):
+    start: str
+    minutes: int
+    place: str
+
+
+class OwnCourse(BaseModel):
+    """`held`: the seat is kept until the first payment. Money is left out where somebody else pays."""
+
+    title: str
+    code: str
+    heads: int
+    held: bool
+    meetings: list[OwnMeeting]
+    access_until: str | None
+    currency: str
+    total: str | None
+    owed: str | None
+    next_due: NextDue | None
+
+
+class OwnWaiting(BaseModel):
+    title: str
+    code: str
+    place: int
+    heads: int
+
+
+class OwnPageOut(BaseModel):
+    center: str
+    name: str
+    email: str | None
+    today: str
+    currency: str
+    owed: str | None
+    credit: str | None
+    next_due: NextDue | None
+    courses: list[OwnCourse]
+    waiting: list[OwnWaiting]
+
+
+@router.post("/people/{person_id}/own-page", status_code=201)
+def invite(
+    person_id: int,
+    request: Request,
+    user: User = Depends(may("keep people")),
+    key: Once | None = Depends(once),
+) -> OwnPageDone:
+    """Invite somebody by message to set a password for their own page; once more sends a new link."""
+    return run_act(request, user, lambda deed: own_pages.invite(deed, person_id), once=key)
+
+
+@router.delete("/people/{person_id}/own-page")
+def close_own_page(person_id: int, request: Request, user: User = Depends(may("keep people"))) -> OwnPageDone:
+    """Take an invitation back, or close an own page."""
+    return run_act(request, user, lambda deed: own_pages.close(deed, person_id))
+
+
+@router.get("/own/links/{token}")
+def own_link(token: str, request: Request) -> OwnLink:
+    """What is behind the link of an invitation."""
+    return look(request.app.state.sessions, lambda deed: own_pages.link_state(deed, token))  # type: ignore[arg-type,return-value]
+
+
+@router.post("/own/links/{token}", status_code=204)
+def set_password(token: str, body: NewPassword, request: Request, response: Response) -> None:
+    """Set the password by the link, and be signed in."""
+    quick = request.app.state.settings.quick_hash
+    made = act(
+        request.app.state.sessions, lambda deed: own_pages.set_password(deed, token, body.password, quick)
+    )
+    keep_cookie(request, response, COOKIE, made, own_pages.SESSION_LIFE)
+
+
+@router.post("/own/session", status_code=204)
+def own_sign_in(body: OwnSignIn, request: Request, response: Response) -> None:
+    """Sign in to one's own page."""
+    sessions, quick = request.app.state.sessions, request.app.state.settings.quick_hash
+    email, address = body.email.strip(), address_of(request)
+    act(sessions, lambda deed: access.refuse_attempts(deed, email, address))
+    made = act(sessions, lambda deed: own_pages.sign_in(deed, email, body.password[:1000], quick))
+    if made is None:
+        act(sessions, lambda deed: access.note_attempt(deed, email, address))
+        raise Problem(401, "wrong-sign-in", "Email and password do not fit together.")
+    keep_cookie(request, response, COOKIE, made, own_pages.SESSION_LIFE)
+
+
+@router.delete("/own/session", status_code=204)
+def own_sign_out(request: Request, response: Response) -> None:
+    """Sign out of one's own page."""
+    token = request.cookies.get(COOKIE)
+    if token:
+        act(request.app.state.sessions, lambda deed: own_pages.sign_out(deed, token))
+    response.delete_cookie(COOKIE, path="/")
+
+
+@router.post("/own/new-link", status_code=202)
+def new_link(body: OwnEmail, request: Request) -> Said:
+    """Ask for a link to set a password anew. The answer is the same whether the email is known or not."""
+    sessions, email, address = request.app.state.sessions, body.email.strip(), address_of(request)
+    act(sessions, lambda deed: access.refuse_attempts(deed, email, address))
+    act(sessions, lambda deed: access.note_attempt(deed, email, address))
+    act(sessions, lambda deed: own_pages.new_link(deed, email))
+    return Said(said="If there is a page by this email, a link is on its way to it.")
+
+
+@router.get("/own")
+def own_page(request: Request) -> OwnPageOut:
+    """One's own courses, dates ahead and what is due."""
+    token = request.cookies.get(COOKIE)
+
+    def reading(deed: Deed) -> Any:
+        person = own_pages.person_behind(deed, token) if token else None
+        if person is None:
+            raise Problem(401, "signed-out", "Sign in to see your courses.")
+        return own_pages.own_page(deed, person)
+
+    return look(request.app.state.sessions, reading)  # type: ignore[no-any-return]

@@ -1,0 +1,247 @@
+"""A learner's own page: invited by message, a password by the link, signing in, and what is seen there."""
+
+from __future__ import annotations
+
+import re
+from datetime import timedelta
+
+import pytest
+from sqlalchemy import select
+
+from archgate.actions import access, merging, own_pages, roster, waitlist
+from archgate.actions.problems import Problem
+from archgate.actions.undo import undo
+from archgate.core.faults import Refused
+from archgate.tables.access import SignInAttempt
+from archgate.tables.log import Change
+from archgate.tables.messages import Message
+from archgate.tables.own_pages import OwnPage, OwnPageSession
+from made import a_person, a_run, enrolled
+
+WORD = "a word of their own"
+
+
+@pytest.fixture(autouse=True)
+def no_attempts_before(sessions):
+    with sessions.begin() as session:
+        session.query(SignInAttempt).delete()
+
+
+def invited(office, person):
+    return office.act(lambda deed: own_pages.invite(deed, person["id"]))
+
+
+def link_in(office, person):
+    """The token of the link in the latest message to somebody."""
+    query = select(Message.body).where(Message.person_id == person["id"]).order_by(Message.id.desc())
+    found = re.search(r"/own/(\S+)", office.look(lambda deed: deed.session.scalars(query).first()))
+    assert found, "the message holds no link"
+    return found[1]
+
+
+def test_from_the_invitation_to_the_page(office, clerk, stranger):
+    person = a_person(office, given="Ines")
+    path = f"/api/v1/people/{person['id']}/own-page"
+    assert clerk.get(f"/api/v1/people/{person['id']}").json()["own_page"] is None
+    made = clerk.post(path)
+    assert made.status_code == 201 and made.json()["own_page"]["status"] == "invited"
+    token = link_in(office, person)
+    shown = stranger.get(f"/api/v1/own/links/{token}").json()
+    assert (shown["stands"], shown["name"], shown["email"]) == (True, "Ines", person["email"])
+    short = stranger.post(f"/api/v1/own/links/{token}", json={"password": "short"})
+    assert short.status_code == 422 and short.json()["errors"][0]["at"] == "/password"
+    assert stranger.get("/api/v1/own").status_code == 401
+    assert stranger.post(f"/api/v1/own/links/{token}", json={"password": WORD}).status_code == 204
+    assert stranger.get("/api/v1/own").json()["name"] == "Ines"
+    cookie = next(c for c in stranger.cookies.jar if c.name == "archgate_own")
+    assert cookie.has_nonstandard_attr("HttpOnly")
+    # The link worked once; the session of the own page opens nothing of the staff's.
+    used = stranger.get(f"/api/v1/own/links/{token}").json()
+    assert not used["stands"] and "was used" in used["said"]
+    assert stranger.post(f"/api/v1/own/links/{token}", json={"password": WORD + "2"}).status_code == 409
+    assert stranger.get("/api/v1/people").status_code == 401
+    assert clerk.get(f"/api/v1/people/{person['id']}").json()["own_page"]["status"] == "open"
+    assert stranger.delete("/api/v1/own/session").status_code == 204
+    assert stranger.get("/api/v1/own").status_code == 401
+    body = {"email": f" {person['email'].upper()} ", "password": WORD}
+    assert stranger.post("/api/v1/own/session", json=body).status_code == 204
+    assert stranger.get("/api/v1/own").status_code == 200
+
+
+def test_a_staff_session_opens_no_own_page(clerk):
+    assert clerk.get("/api/v1/own").status_code == 401
+
+
+def test_the_page_shows_courses_dates_and_what_is_due(office, stranger):
+    run, full = a_run(office), a_run(office, capacity=1, smallest=0)
+    enrolled(office, full)
+    person = a_person(office)
+    enrolled(office, run, person)
+    office.act(lambda deed: waitlist.join(deed, full["id"], person["id"]))
+    invited(office, person)
+    stranger.post(f"/api/v1/own/links/{link_in(office, person)}", json={"password": WORD})
+    held = office.look(
+        lambda deed: own_pages.own_page(deed, deed.session.get(own_pages.Person, person["id"]))
+    )
+    course = held["courses"][0]
+    assert [c["code"] for c in held["courses"]] == [run["code"]]
+    # 14 September 2027 at 17:30 is summer time in New York: four hours behind UTC (tz database).
+    assert course["meetings"][0]["start"] == "2027-09-14T17:30:00-04:00" and len(course["meetings"]) == 8
+    assert (course["total"], course["owed"], held["owed"]) == ("210.00", "210.00", "210.00")
+    assert held["next_due"] == {"due": "2027-08-20", "amount": "105.00"}
+    assert held["waiting"] == [
+        {"title": full["course"]["title"], "code": full["code"], "place": 1, "heads": 1}
+    ]
+    later = office.later(days=60).look(
+        lambda deed: own_pages.own_page(deed, deed.session.get(own_pages.Person, person["id"]))
+    )
+    assert len(later["courses"][0]["meetings"]) < 8, "meetings that are over are left out"
+    over = office.later(days=300).look(
+        lambda deed: own_pages.own_page(deed, deed.session.get(own_pages.Person, person["id"]))
+    )
+    assert over["courses"] == []
+
+
+def test_money_of_another_payer_stays_with_the_payer(office):
+    run, person, payer = a_run(office), a_person(office), a_person(office)
+    enrolled(office, run, person, payer_person_id=payer["id"])
+    mine = office.look(
+        lambda deed: own_pages.own_page(deed, deed.session.get(own_pages.Person, person["id"]))
+    )
+    assert mine["courses"][0]["total"] is None and mine["owed"] is None
+    theirs = office.look(
+        lambda deed: own_pages.own_page(deed, deed.session.get(own_pages.Person, payer["id"]))
+    )
+    assert theirs["owed"] == "210.00" and theirs["courses"] == []
+
+
+def test_a_new_link_voids_the_earlier_one_and_runs_out(office, stranger):
+    person = a_person(office)
+    invited(office, person)
+    first = link_in(office, person)
+    invited(office, person)
+    second = link_in(office, person)
+    assert first != second
+    assert not office.look(lambda deed: own_pages.link_state(deed, first))["stands"]
+    assert office.look(lambda deed: own_pages.link_state(deed, second))["stands"]
+    end = office.later(days=14, seconds=1)
+    assert "run out" in end.look(lambda deed: own_pages.link_state(deed, second))["said"]
+    assert office.later(days=14).look(lambda deed: own_pages.link_state(deed, second))["stands"]
+    assert stranger.get(f"/api/v1/own/links/{second[:-2]}xx").status_code == 404, (
+        "a signature that is not ours"
+    )
+
+
+def test_who_cannot_be_invited(office):
+    nobody, person = a_person(office, email=""), a_person(office)
+    with pytest.raises(Refused, match="no email"):
+        invited(office, nobody)
+    same = a_person(office, email=person["email"])
+    invited(office, person)
+    with pytest.raises(Problem, match="signs in by"):
+        invited(office, same)
+    office.act(lambda deed: own_pages.set_password(deed, link_in(office, person), WORD, True))
+    with pytest.raises(Problem, match="set a password already"):
+        invited(office, person)
+
+
+def test_undo_drops_the_invitation_and_its_message_until_the_link_is_used(office):
+    person = a_person(office)
+    done = invited(office, person)
+    token = link_in(office, person)
+    office.act(lambda deed: undo(deed, done["change"]))
+    assert office.look(lambda deed: own_pages.state_of(deed, person["id"])) is None
+    with pytest.raises(Problem):
+        office.look(lambda deed: own_pages.link_state(deed, token))
+    done = invited(office, person)
+    office.act(lambda deed: own_pages.set_password(deed, link_in(office, person), WORD, True))
+    with pytest.raises(Problem):
+        office.act(lambda deed: undo(deed, done["change"]))
+    assert office.look(lambda deed: own_pages.state_of(deed, person["id"]))["status"] == "open"
+
+
+def test_closing_ends_the_sessions(office, clerk, stranger):
+    person = a_person(office)
+    invited(office, person)
+    stranger.post(f"/api/v1/own/links/{link_in(office, person)}", json={"password": WORD})
+    assert stranger.get("/api/v1/own").status_code == 200
+    path = f"/api/v1/people/{person['id']}/own-page"
+    assert clerk.delete(path).json()["own_page"] is None
+    assert stranger.get("/api/v1/own").status_code == 401
+    assert clerk.delete(path).status_code == 409
+    assert clerk.post(path).json()["own_page"]["status"] == "invited", "it can be opened anew"
+
+
+def test_a_forgotten_password_is_set_anew_and_nobody_learns_who_has_a_page(office, stranger):
+    person, other = a_person(office), a_person(office)
+    invited(office, person)
+    stranger.post(f"/api/v1/own/links/{link_in(office, person)}", json={"password": WORD})
+    known = stranger.post("/api/v1/own/new-link", json={"email": person["email"]})
+    unknown = stranger.post("/api/v1/own/new-link", json={"email": other["email"]})
+    assert (known.status_code, known.json()) == (unknown.status_code, unknown.json())
+    query = select(Message).where(Message.person_id == other["id"])
+    assert office.look(lambda deed: deed.session.scalars(query).all()) == []
+    token = link_in(office, person)
+    assert stranger.get("/api/v1/own").status_code == 200, "asking alone signs nobody out"
+    assert stranger.post(f"/api/v1/own/links/{token}", json={"password": WORD + " 2"}).status_code == 204
+    body = {"email": person["email"], "password": WORD}
+    assert stranger.post("/api/v1/own/session", json=body).status_code == 401
+    assert stranger.post("/api/v1/own/session", json={**body, "password": WORD + " 2"}).status_code == 204
+
+
+def test_guessing_is_stopped(stranger):
+    body = {"email": "guess@example.org", "password": "not this one"}
+    told = [
+        stranger.post("/api/v1/own/session", json=body).status_code for _ in range(access.MOST_BY_EMAIL + 1)
+    ]
+    assert told == [401] * access.MOST_BY_EMAIL + [429]
+    assert stranger.post("/api/v1/own/new-link", json={"email": body["email"]}).status_code == 429
+
+
+def test_a_new_person_can_be_invited_at_once_or_not_at_all(office, clerk):
+    body = {"given": "Nela", "family": "Own-Page", "email": "nela.own@example.org", "invite": True}
+    person = clerk.post("/api/v1/people", json=body).json()
+    assert office.look(lambda deed: own_pages.state_of(deed, person["id"]))["status"] == "invited"
+    lost = clerk.post("/api/v1/people", json={**body, "given": "Without", "email": ""})
+    assert lost.status_code == 422 and lost.json()["errors"][0]["at"] == "/email"
+    assert clerk.get("/api/v1/people", params={"q": "Without Own-Page"}).json() == [], "nothing half done"
+    odd = clerk.post("/api/v1/people", json={**body, "invite": "maybe"})
+    assert odd.status_code == 422 and odd.json()["errors"][0]["at"] == "/invite"
+
+
+def test_merging_takes_the_page_along_and_keeps_one(office):
+    kept, gone = a_person(office), a_person(office)
+    invited(office, gone)
+    office.act(lambda deed: merging.merge(deed, kept["id"], gone["id"]))
+    assert office.look(lambda deed: own_pages.state_of(deed, kept["id"]))["email"] == gone["email"]
+    third = a_person(office)
+    invited(office, third)
+    office.act(lambda deed: merging.merge(deed, kept["id"], third["id"]))
+    query = select(OwnPage.email).where(OwnPage.person_id.in_([kept["id"], gone["id"], third["id"]]))
+    assert office.look(lambda deed: deed.session.scalars(query).all()) == [gone["email"]]
+    with pytest.raises(Problem, match="merged into another"):
+        invited(office, third)
+
+
+def test_no_hash_gets_into_the_log_and_sessions_end(office, sessions):
+    person = a_person(office)
+    invited(office, person)
+    token = office.act(lambda deed: own_pages.set_password(deed, link_in(office, person), WORD, True))
+    query = select(Change).where(Change.subject == "person", Change.subject_id == person["id"])
+    rows = [r for c in office.look(lambda deed: deed.session.scalars(query).all()) for r in c.rows]
+    said = [{**(r["before"] or {}), **(r["after"] or {})} for r in rows]
+    assert any("turn" in s for s in said) and not any("password" in s for s in said)
+    with sessions.begin() as session:
+        row = session.get_one(OwnPageSession, access.token_hash(token))
+        row.expires_at -= own_pages.SESSION_LIFE + timedelta(seconds=1)
+    assert office.look(lambda deed: own_pages.person_behind(deed, token)) is None
+
+
+def test_a_withdrawn_seat_leaves_the_page(office):
+    run, person = a_run(office), a_person(office)
+    held = enrolled(office, run, person)
+    office.act(lambda deed: roster.withdraw(deed, held["enrollment_id"]))
+    page = office.look(
+        lambda deed: own_pages.own_page(deed, deed.session.get(own_pages.Person, person["id"]))
+    )
+    assert page["courses"] == []

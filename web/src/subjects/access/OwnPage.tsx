@@ -1,0 +1,306 @@
+import Button from "@mui/material/Button";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useState, type FormEvent, type ReactNode } from "react";
+import { Link, useNavigate, useParams } from "react-router";
+
+import { api, ask, faultsOf, messageOf, ServerProblem, type Schemas } from "../../app/server";
+import { Gatelet } from "../../parts/Arch";
+import { Field } from "../../parts/Field";
+import { clock, count, day, isZero, length, money } from "../../parts/text";
+
+type Own = Schemas["OwnPageOut"];
+
+function Sheet({ center, children }: { center?: string; children: ReactNode }) {
+  return (
+    <main className="reply">
+      <p className="slate">
+        <Gatelet done width={20} /> {center ?? "Arch Gate"}
+      </p>
+      {children}
+    </main>
+  );
+}
+
+function Trouble({ text }: { text: string }) {
+  return text ? (
+    <p className="note wrong" role="alert">
+      {text}
+    </p>
+  ) : null;
+}
+
+/** Behind the link of an invitation: set a password, once. */
+export function OwnLink() {
+  const token = useParams().token ?? "";
+  const go = useNavigate();
+  const queries = useQueryClient();
+  const [password, setPassword] = useState("");
+  const [shown, setShown] = useState(false);
+  const [fault, setFault] = useState("");
+  const [busy, setBusy] = useState(false);
+  const query = useQuery({
+    queryKey: ["own-link", token],
+    queryFn: () => ask(api.GET("/api/v1/own/links/{token}", { params: { path: { token } } })),
+    retry: false,
+  });
+  const link = query.data;
+  useEffect(() => {
+    document.title = link ? `Your own page · ${link.center}` : "Your own page";
+  }, [link]);
+  const submit = async (event: FormEvent) => {
+    event.preventDefault();
+    setBusy(true);
+    try {
+      await ask(api.POST("/api/v1/own/links/{token}", { params: { path: { token } }, body: { password } }));
+      await queries.invalidateQueries({ queryKey: ["own"] });
+      void go("/own");
+    } catch (error) {
+      setFault(faultsOf(error)["/password"] ?? messageOf(error));
+      void query.refetch();
+    } finally {
+      setBusy(false);
+    }
+  };
+  if (!link)
+    return (
+      <Sheet>
+        {query.error ? (
+          <>
+            <h1>This link leads nowhere</h1>
+            <p>It may have been cut short on its way, or it was taken back. Call us if you need a new one.</p>
+          </>
+        ) : (
+          <div className="quiet-block" aria-busy="true" />
+        )}
+      </Sheet>
+    );
+  if (!link.stands)
+    return (
+      <Sheet center={link.center}>
+        <h1>Your own page</h1>
+        <p className="strong">{link.said}</p>
+        <p>
+          <Link to="/own">Sign in, or ask for a new link</Link>
+        </p>
+      </Sheet>
+    );
+  return (
+    <Sheet center={link.center}>
+      <h1>{link.name}, choose a password</h1>
+      <p>With it and {link.email} you see your courses, dates and what is due.</p>
+      <form onSubmit={(e) => void submit(e)} noValidate>
+        {/* For the browser's keeper of passwords: whose it is. */}
+        <input
+          type="text"
+          className="sr"
+          autoComplete="username"
+          value={link.email}
+          readOnly
+          tabIndex={-1}
+          aria-hidden
+        />
+        <Field
+          label="Password, at least 10 characters"
+          type={shown ? "text" : "password"}
+          value={password}
+          onChange={setPassword}
+          autoFocus
+          fault={fault}
+          input={{ autoComplete: "new-password" }}
+        />
+        <label className="tick">
+          <input type="checkbox" checked={shown} onChange={(e) => setShown(e.target.checked)} /> show it
+        </label>
+        <Button type="submit" variant="contained" fullWidth disabled={busy}>
+          Set it and go on
+        </Button>
+      </form>
+    </Sheet>
+  );
+}
+
+/** A learner's own page: courses and dates ahead, what is due, places in line. */
+export default function OwnPage() {
+  const queries = useQueryClient();
+  const query = useQuery({
+    queryKey: ["own"],
+    queryFn: () => ask(api.GET("/api/v1/own")),
+    retry: false,
+  });
+  const own = query.error ? undefined : query.data;
+  useEffect(() => {
+    document.title = own ? `Your courses · ${own.center}` : "Your own page";
+  }, [own]);
+  if (query.error instanceof ServerProblem && query.error.status === 401)
+    return <OwnSignIn onDone={() => void queries.resetQueries({ queryKey: ["own"] })} />;
+  if (!own)
+    return (
+      <Sheet>
+        {query.error ? (
+          <>
+            <Trouble text={messageOf(query.error)} />
+            <Button onClick={() => void query.refetch()}>Try again</Button>
+          </>
+        ) : (
+          <div className="quiet-block" aria-busy="true" />
+        )}
+      </Sheet>
+    );
+  const out = async () => {
+    await ask(api.DELETE("/api/v1/own/session"));
+    await queries.resetQueries({ queryKey: ["own"] });
+  };
+  return (
+    <Sheet center={own.center}>
+      <h1>{own.name}, your courses</h1>
+      <Owed own={own} />
+      {own.courses.length === 0 && <p>You are on no course now.</p>}
+      {own.courses.map((c) => (
+        <Course key={c.code} course={c} today={own.today} />
+      ))}
+      {own.waiting.length > 0 && (
+        <section className="part">
+          <h2>In line</h2>
+          {own.waiting.map((w) => (
+            <p key={w.code}>
+              Number {w.place} for <strong>{w.title}</strong>
+              {w.heads > 1 && `, ${w.heads} seats`}. We write to you when a seat is free.
+            </p>
+          ))}
+        </section>
+      )}
+      <Button onClick={() => void out()}>Sign out</Button>
+    </Sheet>
+  );
+}
+
+function Owed({ own }: { own: Own }) {
+  if (own.credit)
+    return (
+      <p>
+        You have a credit of <strong>{money(own.credit, own.currency)}</strong>.
+      </p>
+    );
+  if (!own.owed) return <p className="slate">Nothing is owed.</p>;
+  const next = own.next_due;
+  return (
+    <p>
+      You owe <strong>{money(own.owed, own.currency)}</strong>
+      {next &&
+        (next.due < own.today ? (
+          <>
+            ;{" "}
+            <strong className="ochre">
+              {money(next.amount, own.currency)} has been due since {day(next.due)}
+            </strong>
+          </>
+        ) : (
+          `; ${money(next.amount, own.currency)} is due by ${day(next.due)}`
+        ))}
+      .
+    </p>
+  );
+}
+
+const SHOWN = 3;
+
+function Course({ course, today }: { course: Own["courses"][number]; today: string }) {
+  const date = (m: (typeof course.meetings)[number]) => (
+    <li key={m.start}>
+      <span className="strong">{day(m.start, m.start.slice(0, 4) !== today.slice(0, 4))}</span>,{" "}
+      {clock(m.start)}, {length(m.minutes)}
+      {m.place && <span className="slate">, {m.place}</span>}
+    </li>
+  );
+  const rest = course.meetings.slice(SHOWN);
+  return (
+    <section className="part">
+      <h2>{course.title}</h2>
+      <p className="slate">
+        {course.code}
+        {course.heads > 1 && `, ${course.heads} seats`}
+        {course.access_until && `, open to you through ${day(course.access_until)}`}
+      </p>
+      {course.held && (
+        <p className="note due">The seat is held for you until the first payment has come in.</p>
+      )}
+      <ul className="plain">{course.meetings.slice(0, SHOWN).map(date)}</ul>
+      {rest.length > 0 && (
+        <details>
+          <summary>{count(rest.length, "later date")}</summary>
+          <ul className="plain">{rest.map(date)}</ul>
+        </details>
+      )}
+      {course.total !== null && course.owed !== null && (
+        <p>
+          {money(course.total, course.currency)},{" "}
+          {isZero(course.owed) ? "all paid" : `${money(course.owed, course.currency)} still open`}
+        </p>
+      )}
+    </section>
+  );
+}
+
+function OwnSignIn({ onDone }: { onDone: () => void }) {
+  const [email, setEmail] = useState("");
+  const [password, setPassword] = useState("");
+  const [fault, setFault] = useState("");
+  const [said, setSaid] = useState("");
+  const [busy, setBusy] = useState(false);
+  const work = async (what: () => Promise<void>) => {
+    setBusy(true);
+    setFault("");
+    setSaid("");
+    try {
+      await what();
+    } catch (error) {
+      setFault(messageOf(error));
+    } finally {
+      setBusy(false);
+    }
+  };
+  const enter = (event: FormEvent) => {
+    event.preventDefault();
+    if (!email.trim() || !password)
+      return setFault(email.trim() ? "Type your password." : "Type your email.");
+    void work(async () => {
+      await ask(api.POST("/api/v1/own/session", { body: { email, password } }));
+      onDone();
+    });
+  };
+  const forgotten = () => {
+    if (!email.trim()) return setFault("Type your email first.");
+    void work(async () => setSaid((await ask(api.POST("/api/v1/own/new-link", { body: { email } }))).said));
+  };
+  return (
+    <Sheet>
+      <h1>Your courses</h1>
+      <form onSubmit={enter} noValidate>
+        <Field
+          label="Email"
+          type="email"
+          value={email}
+          onChange={setEmail}
+          autoFocus
+          input={{ autoComplete: "username" }}
+        />
+        <div style={{ height: 10 }} />
+        <Field
+          label="Password"
+          type="password"
+          value={password}
+          onChange={setPassword}
+          input={{ autoComplete: "current-password" }}
+        />
+        <Trouble text={fault} />
+        {said && <p role="status">{said}</p>}
+        <Button type="submit" variant="contained" fullWidth disabled={busy}>
+          Sign in
+        </Button>
+        <Button fullWidth disabled={busy} onClick={forgotten}>
+          Send me a link for a new password
+        </Button>
+      </form>
+    </Sheet>
+  );
+}

@@ -1,0 +1,175 @@
+import Button from "@mui/material/Button";
+import { useState, type ReactNode } from "react";
+
+import { useKept } from "../../app/session";
+import { Field } from "../../parts/Field";
+import { isZero, money } from "../../parts/text";
+import { amount, digitsOf, whole } from "../courses/form";
+
+export type Policy = {
+  steps: { days_before: number; percent: string }[];
+  kept_fee: string;
+  transfer_fee?: string;
+};
+
+/** A refund policy in words. */
+export function PolicyText({ policy, currency }: { policy: Policy; currency: string }) {
+  return (
+    <>
+      {policy.steps.map((s) => (
+        <div key={s.days_before}>
+          From {s.days_before} days before the start: <strong>{s.percent} percent</strong> goes back
+        </div>
+      ))}
+      <p className="slate">
+        Of that, {money(policy.kept_fee, currency)} is kept in any case. Moving to another run costs{" "}
+        {policy.transfer_fee && !isZero(policy.transfer_fee)
+          ? money(policy.transfer_fee, currency)
+          : "nothing"}
+        .
+      </p>
+    </>
+  );
+}
+
+type RefundForm = { steps: { days: string; percent: string }[]; fee: string; moving: string };
+
+/**
+ * What goes back when somebody withdraws, by the days before the start; without steps none is kept here (`save` gets
+ * null). `start` is what a first policy begins from, `children` what else is said of it while it is read.
+ */
+export function Refunds({
+  stored,
+  start,
+  currency,
+  name,
+  save,
+  act = "Change",
+  children,
+}: {
+  stored: Policy | undefined;
+  start?: Policy;
+  currency: string;
+  name: string;
+  save: (value: unknown) => Promise<Record<string, string> | null>;
+  act?: string;
+  children?: ReactNode;
+}) {
+  const first = stored ?? start;
+  const [form, setForm] = useKept<RefundForm | null>(name, null);
+  const [faults, setFaults] = useState<Record<string, string>>({});
+  const digits = digitsOf(currency);
+  const close = () => {
+    setForm(null);
+    setFaults({});
+  };
+  if (form === null)
+    return (
+      <div>
+        {stored && <PolicyText policy={stored} currency={currency} />}
+        {children}
+        <Button
+          onClick={() =>
+            setForm({
+              steps: (first?.steps ?? [{ days_before: 14, percent: "100" }]).map((s) => ({
+                days: String(s.days_before),
+                percent: s.percent,
+              })),
+              fee: first?.kept_fee ?? "",
+              moving: first?.transfer_fee ?? "",
+            })
+          }
+        >
+          {act}
+          <span className="sr">: Refunds</span>
+        </Button>
+      </div>
+    );
+  const put = (steps: RefundForm["steps"]) => setForm({ ...form, steps });
+  return (
+    <form
+      noValidate
+      onSubmit={(e) => {
+        e.preventDefault();
+        const value = form.steps.length
+          ? {
+              steps: form.steps.map((s) => ({
+                days_before: whole(s.days),
+                percent: s.percent.trim() || null,
+              })),
+              kept_fee: amount(form.fee, digits),
+              transfer_fee: amount(form.moving ?? "", digits),
+            }
+          : null;
+        void save(value).then((found) => (found ? setFaults(found) : close()));
+      }}
+    >
+      {form.steps.map((s, i) => (
+        <div key={i} className="row wrap" style={{ marginTop: i ? 10 : 0 }}>
+          <Field
+            label="Days before the start, or more"
+            tail={`, step ${i + 1}`}
+            width={200}
+            value={s.days}
+            onChange={(days) => put(form.steps.map((x, n) => (n === i ? { ...x, days } : x)))}
+            fault={faults[`/set/refunds/steps/${i}/days_before`]}
+            input={{ inputMode: "numeric" }}
+          />
+          <Field
+            label="Percent that goes back"
+            tail={`, step ${i + 1}`}
+            width={180}
+            value={s.percent}
+            onChange={(percent) => put(form.steps.map((x, n) => (n === i ? { ...x, percent } : x)))}
+            fault={faults[`/set/refunds/steps/${i}/percent`]}
+            input={{ inputMode: "decimal" }}
+          />
+          <span className="acts" style={{ alignSelf: "flex-end", paddingBottom: 9 }}>
+            <button
+              type="button"
+              className="plainly quiet"
+              aria-label={`Take out step ${i + 1}`}
+              onClick={() => put(form.steps.filter((_, n) => n !== i))}
+            >
+              take out
+            </button>
+          </span>
+        </div>
+      ))}
+      <button
+        type="button"
+        className="plainly"
+        style={{ marginTop: 10 }}
+        onClick={() => put([...form.steps, { days: "", percent: "" }])}
+      >
+        Another step
+      </button>
+      <div className="row wrap" style={{ marginTop: 10 }}>
+        <Field
+          label={`Kept in any case, in ${currency}`}
+          width={200}
+          value={form.fee}
+          placeholder="nothing"
+          onChange={(fee) => setForm({ ...form, fee })}
+          fault={faults["/set/refunds/kept_fee"]}
+          input={{ inputMode: "decimal" }}
+        />
+        <Field
+          label={`For moving to another run, in ${currency}`}
+          width={240}
+          value={form.moving ?? ""}
+          placeholder="nothing"
+          onChange={(moving) => setForm({ ...form, moving })}
+          fault={faults["/set/refunds/transfer_fee"]}
+          input={{ inputMode: "decimal" }}
+        />
+      </div>
+      <div className="row" style={{ marginTop: 12 }}>
+        <Button type="submit" variant="contained">
+          Save
+        </Button>
+        <Button onClick={close}>Leave as it was</Button>
+      </div>
+    </form>
+  );
+}
