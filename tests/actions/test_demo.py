@@ -6,11 +6,23 @@ import pytest
 from beancount import loader
 from sqlalchemy import select
 
-from archgate.actions import checks, clashes, finding, messages, outstanding, rosters, seats, today
+from archgate.actions import (
+    checks,
+    clashes,
+    finding,
+    messages,
+    outstanding,
+    own_pages,
+    people,
+    rosters,
+    seats,
+    today,
+)  # fmt: skip
 from archgate.actions.center import make_center, set_clock
 from archgate.actions.transaction import look
 from archgate.core.seats import check_seats
 from archgate.demo import script
+from archgate.demo.rosters import LEARNER
 from archgate.tables.access import User
 from archgate.tables.courses import Run
 from archgate.tables.engine import engine_for, sessions_of
@@ -32,7 +44,7 @@ def test_the_demo_center_has_every_state_and_nothing_wrong(day, worker_id):
     make_center(sessions, "Ashlar Quay", script.ZONE, "USD")
     set_clock(sessions, day, may_go_back=True)
     script.load(sessions, day, quick=True)
-    noon = script.Center(sessions, day, day=day).at(12)
+    noon = script.Center(sessions, day, True, day=day).at(12)
 
     def reading(d):
         runs = finding.list_runs(d, limit=200)["items"]
@@ -64,6 +76,10 @@ def test_the_demo_center_has_every_state_and_nothing_wrong(day, worker_id):
         due = today.today(d)
         assert due["decisions"] and due["drafts"] and due["reminders"]
         assert {m["status"] for m in messages.outbox(d)["items"]} == {"sent", "failed"}
+        email = script.somebody(LEARNER)[2]
+        assert own_pages.sign_in(d, email, script.PASSWORD, True)
+        shown = own_pages.own_page(d, people.get_person(d, people.find_people(d, email)[0]["id"]))
+        assert shown["courses"][0]["total"] and shown["owed"]
 
     chief = sessions().scalar(select(User).where(User.role == "administrator"))
     look(sessions, reading, chief, at=noon)

@@ -106,12 +106,12 @@ def send(session: Session, key: str) -> tuple[str, str, str, tuple[str, bytes] |
     return message.to_email, message.subject, message.body, paper
 
 
-def message_view(m: Message) -> dict[str, Any]:
+def message_view(deed: Deed, m: Message) -> dict[str, Any]:
     status = {"queued": "waits", "running": "being sent", "done": "sent"}.get(m.job.status, m.job.status)
     return {
         "id": m.id, "to": m.to_name, "email": m.to_email, "subject": m.subject, "body": m.body, "run_id": m.run_id,
-        "person_id": m.person_id, "at": m.made_at.isoformat(), "status": status, "trouble": m.job.trouble,
-        "sent_at": m.job.done_at.isoformat() if m.job.done_at and m.job.status == "done" else None, "job_id": m.job_id, "invoice_id": m.invoice_id,
+        "person_id": m.person_id, "at": deed.local(m.made_at), "status": status, "trouble": m.job.trouble,
+        "sent_at": deed.local(m.job.done_at) if m.job.status == "done" else None, "job_id": m.job_id, "invoice_id": m.invoice_id,
     }  # fmt: skip
 
 
@@ -138,7 +138,7 @@ def outbox(deed: Deed, status: str = "", before: int | None = None, limit: int =
     rows = deed.session.scalars(query.limit(max(1, min(limit, 200)) + 1)).all()
     more = len(rows) > limit
     return {
-        "items": [message_view(m) for m in rows[:limit]],
+        "items": [message_view(deed, m) for m in rows[:limit]],
         "total": total,
         "next": rows[limit - 1].id if more else None,
     }
@@ -162,7 +162,7 @@ def call_list(deed: Deed, meeting_id: int) -> dict[str, Any]:
         call, message = calls.get(person.id), sent.get(person.id)
         rows.append({
             "person_id": person.id, "name": person.name, "phone": person.phone, "email": person.email,
-            "message": message_view(message)["status"] if message else None,
+            "message": message_view(deed, message)["status"] if message else None,
             "outcome": call.outcome if call else None, "note": call.note if call else "",
         })  # fmt: skip
     return {

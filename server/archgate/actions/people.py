@@ -424,4 +424,4 @@ def messages_of(deed: Deed, person_id: int) -> list[dict[str, Any]]:
     ids = [person.id, *deed.session.scalars(select(Person.id).where(Person.merged_into_id == person.id))]
     query = select(Message).join(Job).options(joinedload(Message.job)).where(Message.person_id.in_(ids))
     rows = deed.session.scalars(query.order_by(Message.id.desc()).limit(100))
-    return [messages.message_view(m) for m in rows]
+    return [messages.message_view(deed, m) for m in rows]

@@ -6,9 +6,22 @@ from datetime import timedelta
 from functools import partial
 from typing import Any
 
-from archgate.actions import accounts, courses, holding, interest, notices, quotes, roles, roster, rosters
+from archgate.actions import (
+    accounts,
+    courses,
+    holding,
+    interest,
+    notices,
+    own_pages,
+    quotes,
+    roles,
+    roster,
+    rosters,
+    signing,
+)  # fmt: skip
 from archgate.actions import offers as line
 
+LEARNER = 148  # of the crowd: who has set a password for a page of their own
 NOTICE = "Ask whether they can lift: the stones weigh up to 20 kg. Boots and a coat, whatever the weather."
 
 
@@ -53,16 +66,21 @@ def people(center: Any, wall: int, crowd: list[int]) -> None:
 
 
 def seat_on_payment(center: Any, run_id: int, crowd: list[int]) -> None:
-    """Two who signed up where a seat is only held until the first payment; one has paid meanwhile."""
+    """Two who signed up where a seat is only held until the first payment, and who are invited to a page of their own;
+    one has paid meanwhile, and set a password."""
     rule = {"seen": {"hold_hours": None}, "set": {"hold_hours": 48}}
     center.act(9.8, lambda d: courses.change_run(d, run_id, rule))
-    for n, person in enumerate(crowd[147:149]):
+    for n, person in enumerate(crowd[LEARNER - 1 : LEARNER + 1]):
         quote = center.look(9.9, lambda d: quotes.quote_run(d, run_id, {}))
         center.act(9.9, lambda d, p=person, q=quote: roster.enroll(d, run_id, p, q["total"]))
         if n:
             own = center.act(9.9, lambda d, p=person: accounts.account_for(d, p, None))["id"]
             paid = {"amount": quote["due_now"], "method": "cash"}
             center.act(9.9, lambda d, o=own, b=paid: accounts.take_payment(d, o, b))
+        center.act(9.9, lambda d, p=person: own_pages.invite(d, p))
+    page = center.look(9.9, lambda d: own_pages.page_of(d, crowd[LEARNER]))
+    token = signing.token_for("p", page.id, page.turn)
+    center.act(9.9, lambda d: own_pages.set_password(d, token, center.password, center.quick))
 
 
 def interested(center: Any, slate: int, crowd: list[int]) -> None:

@@ -292,9 +292,11 @@ class Center:
 
     sessions: sessionmaker[Session]
     today: date
+    quick: bool
     users: list[Any] = field(default_factory=list)
     chance: random.Random = field(default_factory=lambda: random.Random(20270519))
     day: date = date.min
+    password: str = PASSWORD
 
     def at(self, hour: float) -> datetime:
         minutes = int(hour * 60)
@@ -318,7 +320,7 @@ def next_weekday(day: date, weekday: str) -> date:
 
 def load(sessions: sessionmaker[Session], today: date, quick: bool) -> None:
     """Live through the days before `today`, and this morning."""
-    center = Center(sessions, today)
+    center = Center(sessions, today, quick)
     center.day = today - timedelta(days=DAYS)
     for email, name, role in USERS:
 
@@ -476,16 +478,22 @@ def offers(center: Center, runs: dict[tuple[str, int], int], crowd: list[int]) -
         center.act(10.5, lambda d, b=body: kept_quotes.keep(d, b))
 
 
+def somebody(n: int) -> tuple[str, str, str | None]:
+    """Given name, family name and email of the nth person of the crowd; one in 19 has no email."""
+    first = GIVEN[(n * 7 + n // len(GIVEN)) % len(GIVEN)]
+    last = FAMILY[(n * 11 + n // len(FAMILY)) % len(FAMILY)]
+    return first, last, f"{first}.{last}@example.org".lower() if n % 19 else None
+
+
 def everybody(center: Center) -> list[int]:
     """The people the center knows, added on the first day."""
     crowd = []
     for n in range(PEOPLE):
-        first = GIVEN[(n * 7 + n // len(GIVEN)) % len(GIVEN)]
-        last = FAMILY[(n * 11 + n // len(FAMILY)) % len(FAMILY)]
+        first, last, email = somebody(n)
         body = {
             "given": first,
             "family": last,
-            "email": f"{first}.{last}@example.org".lower() if n % 19 else None,
+            "email": email,
             "phone": f"555-01{n % 100:02d}",
             "anyway": True,
         }

@@ -159,7 +159,7 @@ export default function OwnPage() {
         <Course key={c.code} course={c} today={own.today} />
       ))}
       {own.waiting.length > 0 && (
-        <section className="part">
+        <section>
           <h2>In line</h2>
           {own.waiting.map((w) => (
             <p key={w.code}>
@@ -194,6 +194,8 @@ function Owed({ own }: { own: Own }) {
               {money(next.amount, own.currency)} has been due since {day(next.due)}
             </strong>
           </>
+        ) : next.amount === own.owed ? (
+          `, due by ${day(next.due)}`
         ) : (
           `; ${money(next.amount, own.currency)} is due by ${day(next.due)}`
         ))}
@@ -214,7 +216,7 @@ function Course({ course, today }: { course: Own["courses"][number]; today: stri
   );
   const rest = course.meetings.slice(SHOWN);
   return (
-    <section className="part">
+    <section>
       <h2>{course.title}</h2>
       <p className="slate">
         {course.code}
@@ -224,11 +226,11 @@ function Course({ course, today }: { course: Own["courses"][number]; today: stri
       {course.held && (
         <p className="note due">The seat is held for you until the first payment has come in.</p>
       )}
-      <ul className="plain">{course.meetings.slice(0, SHOWN).map(date)}</ul>
+      <ul>{course.meetings.slice(0, SHOWN).map(date)}</ul>
       {rest.length > 0 && (
         <details>
           <summary>{count(rest.length, "later date")}</summary>
-          <ul className="plain">{rest.map(date)}</ul>
+          <ul>{rest.map(date)}</ul>
         </details>
       )}
       {course.total !== null && course.owed !== null && (

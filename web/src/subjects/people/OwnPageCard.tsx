@@ -66,7 +66,6 @@ export function OwnPageCard({
             Invited {day(own.sent, false)} as {own.email}; the link works through {day(own.link_until, false)}
             .
           </p>
-          <Button onClick={() => void invite()}>Send a new link</Button>
         </>
       ) : (
         <p>They sign in as {own.email}.</p>
@@ -87,9 +86,12 @@ export function OwnPageCard({
             </div>
           </div>
         ) : (
-          <Button onClick={() => setSure(true)}>
-            {own.status === "invited" ? "Take it back" : "Close it"}
-          </Button>
+          <div className="row">
+            {own.status === "invited" && <Button onClick={() => void invite()}>Send a new link</Button>}
+            <Button onClick={() => setSure(true)}>
+              {own.status === "invited" ? "Take it back" : "Close it"}
+            </Button>
+          </div>
         ))}
     </section>
   );
