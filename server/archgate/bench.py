@@ -367,56 +367,50 @@ def timed_by(clients: int, work: Callable[[], None]) -> float:
     return time.perf_counter() - begun
 
 
-def whole_roster() -> Iterator[dict[str, Any]]:
-    """A roster of 15,000 through the API, whole; the floor selects the same rows and writes them as JSON."""
-    import orjson
-    from fastapi.testclient import TestClient
-    from sqlalchemy import insert, text
+def fill_roster(sessions: Any, number: int) -> int:
+    """A run on which so many people sit, each with an account and two installments, written in bulk; its id."""
+    from sqlalchemy import insert, update
 
     from archgate.actions import quotes
     from archgate.actions.transaction import look
-    from archgate.app import create_app
-    from archgate.settings import Settings
     from archgate.tables.money import Account
     from archgate.tables.plans import Installment
     from archgate.tables.roster import Enrollment
     from archgate.tables.seats import RunSeats
 
+    run_id, user = seat_run(sessions, number + 5_000, number)
+    quote = look(sessions, lambda d: quotes.quote_run(d, run_id, {}))
+    kept = {k: quote[k] for k in "currency lines subtotal taxes total installments due_now due_later".split()}
+    people = range(1, number + 1)
+    with sessions.begin() as s:
+        s.execute(insert(Account), [
+            {"id": 100 + n, "owner": f"person:{n}", "person_id": n, "currency": "USD"} for n in people
+        ])  # fmt: skip
+        s.execute(insert(Enrollment), [
+            {"id": n, "run_id": run_id, "person_id": n, "payer_id": 100 + n, "rate_id": quote["rate_id"], "plan_id": quote["plan_id"],
+             "user_id": user.id, "status": "seated", "way_in": "list", "heads": 1, "signed_up": START.date(), "enrolled_at": START,
+             "currency": "USD", "total": 24000, "quote": kept, "note": ""} for n in people
+        ])  # fmt: skip
+        s.execute(insert(Installment), [
+            {"enrollment_id": n, "n": k, "due": START.date() + timedelta(days=30 * k), "amount": 12000, "settle": "any", "why": "", "kind": "plan"}
+            for n in people for k in (1, 2)
+        ])  # fmt: skip
+        s.execute(update(RunSeats).values(taken=number))
+    return run_id
+
+
+def whole_roster() -> Iterator[dict[str, Any]]:
+    """A roster of 15,000 through the API, whole; the floor selects the same rows and writes them as JSON."""
+    import orjson
+    from fastapi.testclient import TestClient
+    from sqlalchemy import text
+
+    from archgate.app import create_app
+    from archgate.settings import Settings
+
     number = 15_000
     with own_database() as sessions:
-        run_id, user = seat_run(sessions, 20_000, number)
-        quote = look(sessions, lambda d: quotes.quote_run(d, run_id, {}))
-        kept = {
-            k: quote[k]
-            for k in (
-                "currency",
-                "lines",
-                "subtotal",
-                "taxes",
-                "total",
-                "installments",
-                "due_now",
-                "due_later",
-            )
-        }
-        with sessions.begin() as s:
-            s.execute(
-                insert(Account),
-                [
-                    {"id": 100 + n, "owner": f"person:{n}", "person_id": n, "currency": "USD"}
-                    for n in range(1, number + 1)
-                ],
-            )
-            s.execute(insert(Enrollment), [
-                {"id": n, "run_id": run_id, "person_id": n, "payer_id": 100 + n, "rate_id": quote["rate_id"], "plan_id": quote["plan_id"],
-                 "user_id": user.id, "status": "seated", "way_in": "list", "heads": 1, "signed_up": START.date(), "enrolled_at": START,
-                 "currency": "USD", "total": 24000, "quote": kept, "note": ""} for n in range(1, number + 1)
-            ])  # fmt: skip
-            s.execute(insert(Installment), [
-                {"enrollment_id": n, "n": k, "due": START.date() + timedelta(days=30 * k), "amount": 12000, "settle": "any", "why": "", "kind": "plan"}
-                for n in range(1, number + 1) for k in (1, 2)
-            ])  # fmt: skip
-            s.execute(RunSeats.__table__.update().values(taken=number))
+        run_id = fill_roster(sessions, number)
         client = TestClient(create_app(Settings("", True, False, Path("/nonexistent")), sessions))
         client.post("/api/v1/session", json={"email": "bench@example.org", "password": "a long enough word"})
         address, size = f"/api/v1/runs/{run_id}/roster", 0

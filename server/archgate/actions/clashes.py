@@ -10,7 +10,7 @@ from datetime import date, datetime, timedelta
 from typing import Any, NamedTuple
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import delete, or_, select
+from sqlalchemy import delete, func, or_, select
 
 from archgate.actions import places
 from archgate.actions.problems import not_found
@@ -253,21 +253,28 @@ def learner_clashes(deed: Deed, rows: list[Row], run_id: int | None) -> list[dic
         .join(Enrollment, Enrollment.id == PartyPlace.enrollment_id)
         .where(Enrollment.live == 1, PartyPlace.person_id.is_not(None))
     )
-    on: dict[int, set[int]] = {}
+    # Whoever is on one run alone is left out by the database: rosters of thousands have few who are on two.
     if run_id is None:
+        on = live.union(named).subquery()
         coming = {r.run_id for r in rows}
-        parts = [live.where(Enrollment.run_id.in_(coming)), named.where(Enrollment.run_id.in_(coming))]
-    else:
-        heads = select(live.where(Enrollment.run_id == run_id).subquery().c.person_id).union(
-            select(named.where(Enrollment.run_id == run_id).subquery().c.person_id)
+        busy = (
+            select(on.c.person_id).where(on.c.run_id.in_(coming)).group_by(on.c.person_id).having(func.count() > 1)
+        )  # fmt: skip
+        found: Any = select(on.c.person_id, on.c.run_id).where(
+            on.c.person_id.in_(busy), on.c.run_id.in_(coming)
         )
-        here = list(deed.session.scalars(heads))
-        parts = [live.where(Enrollment.person_id.in_(here)), named.where(PartyPlace.person_id.in_(here))]
-    for part in parts:
-        for person, where in deed.session.execute(part):
-            if person is not None:
-                on.setdefault(person, set()).add(where)
-    several = {person: runs for person, runs in on.items() if len(runs) > 1}
+    else:
+        here = (
+            live.where(Enrollment.run_id == run_id).union(named.where(Enrollment.run_id == run_id)).subquery()
+        )
+        heads = select(here.c.person_id)
+        elsewhere = Enrollment.run_id != run_id
+        found = live.where(elsewhere, Enrollment.person_id.in_(heads)).union(
+            named.where(elsewhere, PartyPlace.person_id.in_(heads))
+        )
+    several: dict[int, set[int]] = {}
+    for person, where in deed.session.execute(found):
+        several.setdefault(person, {run_id} if run_id is not None else set()).add(where)
     if not several:
         return []
     wanted = {run for runs in several.values() for run in runs}

@@ -19,7 +19,7 @@ from archgate.core.schedule import day_text
 from archgate.tables.courses import Attachment, Run
 from archgate.tables.log import Change
 from archgate.tables.money import Account
-from archgate.tables.roster import Enrollment
+from archgate.tables.roster import Enrollment, PartyPlace
 from archgate.tables.schedule import Meeting
 from archgate.tables.waitlist import Waiting
 
@@ -35,18 +35,13 @@ def figures(deed: Deed, run: Run) -> dict[str, Any]:
 
     Firm: something was paid, or the fee is zero. Costs are not known yet; the contact hours saved are.
     """
-    live = deed.session.scalars(
-        select(Enrollment).where(
-            Enrollment.run_id == run.id, Enrollment.live == 1, Enrollment.role == "learner"
-        )
-    ).all()
-    unpaid = {
-        e: sum(left for _, left in rows)
-        for e, rows in money.open_installments(deed, [e.id for e in live]).items()
-    }
-    firm = [e for e in live if e.total == 0 or unpaid.get(e.id, 0) < e.total]
-    named = sum(1 + sum(1 for p in e.places if p.person_id) for e in live)
-    heads = sum(e.seats for e in live)
+    sums = money.sums_of_run(deed, run.id)
+    heads, firm = sums["heads"], sums["firm"]
+    others = (
+        select(func.count(PartyPlace.person_id)).join(Enrollment, Enrollment.id == PartyPlace.enrollment_id)
+        .where(Enrollment.run_id == run.id, Enrollment.live == 1, Enrollment.role == "learner")
+    )  # fmt: skip
+    named = sums["number"] + (deed.session.scalar(others) or 0)
     coming = [m for m in run.meetings if m.starts_at > deed.now]
     waiting = deed.session.scalar(
         select(func.coalesce(func.sum(Waiting.heads), 0)).where(Waiting.run_id == run.id, Waiting.live == 1)
@@ -55,12 +50,12 @@ def figures(deed: Deed, run: Run) -> dict[str, Any]:
     return {
         "run_id": run.id, "code": run.code, "title": run.title or run.course.title, "decision": run.decision,
         "until": shown(run.decision_until), "day": shown(day), "smallest": run.smallest, "capacity": run.capacity,
-        "taken": heads, "firm": sum(e.seats for e in firm), "unpaid": heads - sum(e.seats for e in firm),
+        "taken": heads, "firm": firm, "unpaid": heads - firm,
         "unnamed": heads - named, "waiting": int(waiting or 0), "currency": run.currency,
-        "income": format_amount(sum(e.total for e in live), run.currency),
-        "paid": format_amount(sum(e.total - unpaid.get(e.id, 0) for e in live), run.currency),
+        "income": format_amount(sums["total"], run.currency),
+        "paid": format_amount(sums["total"] - sums["open"], run.currency),
         "hours_saved": schedule.Schedule(tuple(schedule.core_meeting(run, m) for m in coming)).hours,
-        "start": shown(schedule.start_day(deed, run)), "people": len(messages.people_on(deed, run.id)),
+        "start": shown(schedule.start_day(deed, run)), "people": messages.number_on(deed, run.id),
     }  # fmt: skip
 
 

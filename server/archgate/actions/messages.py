@@ -48,16 +48,24 @@ def write(
     return True
 
 
-def people_on(deed: Deed, run_id: int) -> list[Person]:
-    """Everybody with a seat on a run whose name is known, parties' named heads included."""
+def ids_on(run_id: int) -> Any:
+    """Everybody on a run whose name is known, parties' named heads included, as a selection of their ids."""
     live = select(Enrollment.person_id).where(Enrollment.run_id == run_id, Enrollment.live == 1)
     named = (
         select(PartyPlace.person_id)
         .join(Enrollment, Enrollment.id == PartyPlace.enrollment_id)
         .where(Enrollment.run_id == run_id, Enrollment.live == 1, PartyPlace.person_id.is_not(None))
     )
-    query = select(Person).where(Person.id.in_(live.union(named))).order_by(Person.family, Person.given)
+    return live.union(named)
+
+
+def people_on(deed: Deed, run_id: int) -> list[Person]:
+    query = select(Person).where(Person.id.in_(ids_on(run_id))).order_by(Person.family, Person.given)
     return list(deed.session.scalars(query))
+
+
+def number_on(deed: Deed, run_id: int) -> int:
+    return deed.session.scalar(select(func.count()).select_from(ids_on(run_id).subquery())) or 0
 
 
 def tell_run(

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from datetime import date
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import case, func, or_, select
 from sqlalchemy.dialects.mysql import insert
 
 from archgate.actions.transaction import Deed, system_now
@@ -217,27 +217,52 @@ def open_installments(
     return found
 
 
-def open_sums(deed: Deed, run_id: int) -> dict[int, tuple[int, date, int]]:
-    """What is open of every sign-up of a run, with the day and the rest of its next installment, as plain sums."""
-    settled = (
+def settled_on(run_id: int) -> Any:
+    """What has been settled of every installment of a run, as a subquery with `installment_id` and `paid`."""
+    return (
         select(Allocation.installment_id, func.sum(Allocation.amount).label("paid"))
         .join(Installment, Installment.id == Allocation.installment_id)
         .join(Enrollment, Enrollment.id == Installment.enrollment_id)
         .where(Enrollment.run_id == run_id).group_by(Allocation.installment_id).subquery()
     )  # fmt: skip
+
+
+def open_on(run_id: int) -> Any:
+    """What is open of every sign-up of a run, as a subquery by `enrollment_id`: `left` in all, and the `due` day and the
+    `part` of its next installment."""
+    settled = settled_on(run_id)
     left = Installment.amount - func.coalesce(settled.c.paid, 0)
-    rows = deed.session.execute(
-        select(Installment.enrollment_id, Installment.due, left)
+    rows = (
+        select(Installment.enrollment_id, Installment.due, left.label("part"),
+               func.sum(left).over(partition_by=Installment.enrollment_id).label("left"),
+               func.row_number().over(partition_by=Installment.enrollment_id,
+                                      order_by=(Installment.due, Installment.n)).label("place"))
         .join(Enrollment, Enrollment.id == Installment.enrollment_id)
         .outerjoin(settled, settled.c.installment_id == Installment.id)
-        .where(Enrollment.run_id == run_id, Enrollment.live == 1, Installment.kind == "plan", left > 0)
-        .order_by(Installment.enrollment_id, Installment.due, Installment.n)
-    )
-    found: dict[int, tuple[int, date, int]] = {}
-    for enrollment, due, part in rows:
-        held = found.get(enrollment)
-        found[enrollment] = (int(part) + held[0], held[1], held[2]) if held else (int(part), due, int(part))
-    return found
+        .where(Enrollment.run_id == run_id, Enrollment.live == 1, Installment.kind == "plan", left > 0).subquery()
+    )  # fmt: skip
+    return select(rows).where(rows.c.place == 1).subquery()
+
+
+def sums_of_run(deed: Deed, run_id: int) -> dict[str, int]:
+    """The learners' sign-ups of a run in sums: how many, their heads, what they cost, what of it is open, and the heads
+    of those that are firm: something was paid, or there was nothing to pay."""
+    settled = settled_on(run_id)
+    part = func.greatest(0, Installment.amount - func.coalesce(settled.c.paid, 0))
+    left = (
+        select(Installment.enrollment_id, func.sum(part).label("left"))
+        .join(Enrollment, Enrollment.id == Installment.enrollment_id)
+        .outerjoin(settled, settled.c.installment_id == Installment.id)
+        .where(Enrollment.run_id == run_id, Installment.kind == "plan").group_by(Installment.enrollment_id).subquery()
+    )  # fmt: skip
+    owed = func.coalesce(left.c.left, 0)
+    firm = case((or_(Enrollment.total == 0, owed < Enrollment.total), Enrollment.heads), else_=0)
+    row = deed.session.execute(
+        select(func.count(), *(func.coalesce(func.sum(x), 0) for x in (Enrollment.heads, Enrollment.total, owed, firm)))
+        .outerjoin(left, left.c.enrollment_id == Enrollment.id)
+        .where(Enrollment.run_id == run_id, Enrollment.live == 1, Enrollment.role == "learner")
+    ).one()  # fmt: skip
+    return dict(zip(("number", "heads", "total", "open", "firm"), map(int, row), strict=True))
 
 
 def paid_of(deed: Deed, enrollment_ids: list[int]) -> dict[int, int]:

@@ -1,5 +1,5 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { createContext, useContext, useEffect, useState } from "react";
+import { createContext, useContext, useEffect, useRef, useState } from "react";
 
 import { api, ask, ServerProblem, type Schemas } from "./server";
 
@@ -68,4 +68,29 @@ export function useSettled<T>(value: T, pause = 250): T {
     return () => clearTimeout(timer);
   }, [text, pause]);
   return settled;
+}
+
+/**
+ * Text that is seen at once as it is typed and told on after a pause, so that no letter waits for what follows from it.
+ * When `value` changes by other means (a link, "show all") it replaces what was typed.
+ */
+export function useTyped(value: string, tell: (text: string) => void): [string, (text: string) => void] {
+  const [text, setText] = useState(value);
+  const known = useRef(value);
+  const told = useRef(tell);
+  const settled = useSettled(text, 200);
+  useEffect(() => {
+    told.current = tell;
+  });
+  useEffect(() => {
+    if (value === known.current) return;
+    known.current = value;
+    setText(value);
+  }, [value]);
+  useEffect(() => {
+    if (settled === known.current) return;
+    known.current = settled;
+    told.current(settled);
+  }, [settled]);
+  return [text, setText];
 }

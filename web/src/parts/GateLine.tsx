@@ -36,7 +36,7 @@ export function GateLine({ run }: { run: Run }) {
     const edge = x(Date.parse(`${s.from}T00:00:00Z`));
     return edge > x(now) - 8 && edge < x(now) + 130;
   });
-  const left = crowded === true || x(now) > WIDTH / 2;
+  const left = (crowded === true && x(now) > 130) || x(now) > WIDTH / 2;
   const rows = Math.max(...marks.map((m) => m.row)) + 1;
   return (
     <svg

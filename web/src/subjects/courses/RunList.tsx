@@ -4,7 +4,7 @@ import { Link, useNavigate, useSearchParams } from "react-router";
 
 import { News, usePulse } from "../../app/pulse";
 import { api, ask, type Schemas } from "../../app/server";
-import { useMe, useSettled } from "../../app/session";
+import { useMe, useTyped } from "../../app/session";
 import { Arch } from "../../parts/Arch";
 import { Field } from "../../parts/Field";
 import { Page, Trouble } from "../../parts/Page";
@@ -34,8 +34,7 @@ const VIEWS: Record<string, { text: string; query: Record<string, string> }> = {
 export default function RunList() {
   const [params, setParams] = useSearchParams();
   const view = VIEWS[params.get("view") ?? ""] ? params.get("view")! : "current";
-  const typed = params.get("q") ?? "";
-  const q = useSettled(typed);
+  const q = params.get("q") ?? "";
   const set = (name: string, value: string) =>
     setParams(
       (old) => {
@@ -46,6 +45,7 @@ export default function RunList() {
       },
       { replace: true },
     );
+  const [typed, setTyped] = useTyped(q, (text) => set("q", text));
   const [span] = useSpan();
   const pulse = usePulse(null, 20);
   const between = span ? { since: span.from, until: span.to } : {};
@@ -100,7 +100,7 @@ export default function RunList() {
             </button>
           ))}
         </div>
-        <Field label="Title, code or place" value={typed} onChange={(v) => set("q", v)} width={230} />
+        <Field label="Title, code or place" value={typed} onChange={setTyped} width={230} />
       </div>
       {runs.error && !runs.data ? (
         <Trouble error={runs.error} retry={() => void runs.refetch()} />

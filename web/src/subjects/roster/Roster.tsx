@@ -1,9 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useMemo, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 
 import { api, ask, type Schemas } from "../../app/server";
-import { useKept, useMe } from "../../app/session";
+import { useKept, useMe, useTyped } from "../../app/session";
 import { Choice, Field } from "../../parts/Field";
 import { Trouble } from "../../parts/Page";
 import { count, day } from "../../parts/text";
@@ -30,6 +30,8 @@ export function useRoster(runId: number) {
 }
 
 const FILTERS = ["q", "way", "rate", "money", "group", "role"] as const;
+const filtersOf = (params: URLSearchParams) =>
+  Object.fromEntries(FILTERS.map((f) => [f, params.get(f) ?? ""])) as Filters;
 
 /** Who holds which seat, in order, with the cut where the seats end, and those who wait below it. */
 export function Roster({
@@ -48,7 +50,7 @@ export function Roster({
   const [params, setParams] = useSearchParams();
   const [columns, setColumns] = useKept<string[]>("roster-columns", USUAL);
   const [more, setMore] = useState(false);
-  const filters = Object.fromEntries(FILTERS.map((f) => [f, params.get(f) ?? ""])) as Filters;
+  const filters = filtersOf(params);
   const sort = params.get("sort") ?? "";
   const at = Number(params.get("at")) || null;
   const put = (name: string, value: string) =>
@@ -61,9 +63,14 @@ export function Roster({
       },
       { replace: true },
     );
+  const [typed, setTyped] = useTyped(filters.q, (q) => put("q", q));
   const people = roster.data?.people;
-  const shown = shownRows(people ?? [], filters, sort, me.today);
-  const seats = firstSeats(people ?? []);
+  const address = params.toString();
+  const shown = useMemo(
+    () => shownRows(people ?? [], filtersOf(new URLSearchParams(address)), sort, me.today),
+    [people, address, sort, me.today],
+  );
+  const seats = useMemo(() => firstSeats(people ?? []), [people]);
   const groups = new Map((roster.data?.groups ?? []).map((g) => [g.id, g.name]));
   if (roster.error && !roster.data)
     return <Trouble error={roster.error} retry={() => void roster.refetch()} />;
@@ -104,12 +111,7 @@ export function Roster({
   return (
     <>
       <div className="row wrap noprint" style={{ margin: "12px 0 4px", alignItems: "flex-end" }}>
-        <Field
-          label="Name, email, phone or payer"
-          value={filters.q}
-          onChange={(q) => put("q", q)}
-          width={210}
-        />
+        <Field label="Name, email, phone or payer" value={typed} onChange={setTyped} width={210} />
         {choice("money", "Money", MONEY)}
         <Choice
           label="Order"

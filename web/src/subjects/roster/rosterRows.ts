@@ -44,8 +44,17 @@ export const SORTS: [string, string][] = [
 
 export const plain = (text: string) => text.normalize("NFKD").replace(/\p{M}/gu, "").toLowerCase();
 
+const byName = new Intl.Collator("en", { sensitivity: "base" });
+const known = new WeakMap<RosterRow, string>();
+
 /** What a row is found by: names, email, phone, payer, note and answers. */
 function words(row: RosterRow): string {
+  let held = known.get(row);
+  if (held === undefined) known.set(row, (held = wordsOf(row)));
+  return held;
+}
+
+function wordsOf(row: RosterRow): string {
   const heads = row.places.map((p) => p.name ?? "").join(" ");
   const said = Object.values(row.answers).join(" ");
   return plain(
@@ -61,7 +70,7 @@ export function rateOf(row: RosterRow): string {
 function fits(row: RosterRow, f: Filters, today: string): boolean {
   const owes = Number(row.owed) > 0;
   return (
-    (!f.q.trim() || words(row).includes(plain(f.q.trim()))) &&
+    (!f.q || words(row).includes(f.q)) &&
     (!f.way || row.way_in === f.way) &&
     (!f.rate || rateOf(row) === f.rate) &&
     (!f.role || row.role === f.role) &&
@@ -74,9 +83,10 @@ function fits(row: RosterRow, f: Filters, today: string): boolean {
   );
 }
 
-export function shownRows(rows: RosterRow[], f: Filters, sort: string, today: string): RosterRow[] {
+export function shownRows(rows: RosterRow[], filters: Filters, sort: string, today: string): RosterRow[] {
+  const f = { ...filters, q: plain(filters.q.trim()) };
   const found = rows.filter((r) => fits(r, f, today));
-  if (sort === "name") return [...found].sort((a, b) => plain(a.name).localeCompare(plain(b.name)));
+  if (sort === "name") return [...found].sort((a, b) => byName.compare(a.name, b.name));
   if (sort === "signed") return [...found].reverse();
   if (sort === "owed") return [...found].sort((a, b) => Number(b.owed) - Number(a.owed));
   return found;
