@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
-from sqlalchemy import func, or_, select, update
+from sqlalchemy import func, insert, or_, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from archgate.actions.problems import conflict, not_found
@@ -53,6 +53,26 @@ def queue(
     deed.session.add(job)
     deed.session.flush()
     return job
+
+
+def queue_new(
+    deed: Deed,
+    kind: str,
+    jobs: list[tuple[str, dict[str, Any]]],
+    wait: timedelta,
+    change: str,
+    run_id: int | None,
+) -> dict[str, int]:
+    """Put much work of a new change in line at once, each with its own new key; the ids of the jobs by key."""
+    now = system_now()
+    same = {
+        "kind": kind, "status": "queued", "due_at": now + wait, "made_at": now, "change_key": change, "run_id": run_id,
+        "tries": 0, "trouble": "", "worker": "",
+    }  # fmt: skip
+    if jobs:
+        deed.session.execute(insert(Job), [{**same, "key": key, "what": what} for key, what in jobs])
+    rows = deed.session.execute(select(Job.key, Job.id).where(Job.change_key == change, Job.kind == kind))
+    return {key: number for key, number in rows}  # noqa: C416
 
 
 def pause_after(tries: int) -> timedelta:

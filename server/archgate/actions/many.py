@@ -5,8 +5,9 @@ from __future__ import annotations
 from typing import Any
 
 from sqlalchemy import select
+from sqlalchemy.orm import selectinload
 
-from archgate.actions import roster, seats, transfers
+from archgate.actions import money, roster, seats, transfers
 from archgate.actions.problems import Problem, conflict
 from archgate.actions.schedule import get_run
 from archgate.actions.transaction import Deed
@@ -29,7 +30,9 @@ def chosen_of(deed: Deed, run_id: int, ids: list[int]) -> list[Enrollment]:
         Enrollment.live == 1,
         Enrollment.role == "learner",
     )
-    rows = list(deed.session.scalars(query.order_by(Enrollment.id)))
+    read = (Enrollment.person, Enrollment.installments, Enrollment.extras, Enrollment.places)
+    query = query.options(*(selectinload(x) for x in read)).order_by(Enrollment.id)
+    rows = list(deed.session.scalars(query))
     if len(rows) != len(set(ids)):
         raise conflict("moved-on", "Somebody chosen no longer holds a seat here.")
     return rows
@@ -54,10 +57,14 @@ def withdraw(deed: Deed, run_id: int, ids: list[int], why: str = "") -> dict[str
     run = get_run(deed, run_id)
     seats.lock_seats(deed, run)
     rows = []
+    paid = money.paid_of(deed, ids)
     for enrollment in chosen_of(deed, run.id, ids):
-        shown = roster.withdrawal(deed, enrollment.id)
-        roster.withdraw(deed, enrollment.id)
-        rows.append({k: shown[k] for k in ("enrollment_id", "name", "kept", "credit", "owed", "why")})
+        done, unit = roster.leave(deed, enrollment, run), enrollment.currency
+        over = paid.get(enrollment.id, 0) - parse_amount(done["kept"], unit)
+        rows.append({
+            **{k: done[k] for k in ("enrollment_id", "name", "kept", "why")},
+            "credit": format_amount(max(0, over), unit), "owed": format_amount(max(0, -over), unit),
+        })  # fmt: skip
     said = f": {why}" if why else ""
     change = deed.log("withdraw many", "run", run.id, f"Withdrew {len(rows)} from {run.code}{said}")
     return summed(deed, rows, change, run.currency)
@@ -71,7 +78,7 @@ def move(deed: Deed, run_id: int, ids: list[int], to_run_id: int) -> dict[str, A
     for enrollment in chosen_of(deed, run.id, ids):
         name = enrollment.person.name
         try:
-            done = transfers.transfer(deed, enrollment.id, {"run_id": there.id})
+            done = transfers.move(deed, enrollment, run, there, {})
         except Problem as problem:
             raise conflict("one-cannot", f"{name}: {problem.detail}") from None
         rows.append(

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import func, select
+from sqlalchemy import func, insert, select
 from sqlalchemy.orm import Session, joinedload
 
 from archgate.actions import jobs
@@ -28,6 +29,17 @@ WAIT = timedelta(seconds=60)  # while an undo still keeps a message from going o
 OUTCOMES = ("reached", "left word", "no answer", "wrong number")
 
 
+@dataclass(frozen=True)
+class Letter:
+    """What one person is written; nothing without an email, they are called instead."""
+
+    email: str | None
+    name: str
+    subject: str
+    body: str
+    person_id: int | None = None
+
+
 def write(
     deed: Deed, change: Change, email: str | None, name: str, subject: str, body: str, person_id: int | None = None,
     run_id: int | None = None, meeting_id: int | None = None, invoice_id: int | None = None,
@@ -35,9 +47,8 @@ def write(
     """Write one message of a change; nothing for somebody without an email, who is called instead."""
     if not email:
         return False
-    number = f"{person_id or name}".encode("ascii", "ignore").decode()[:30]
     job = jobs.queue(
-        deed, "send message", f"message:{change.key}:{number}:{meeting_id or 0}", {"about": f"{name}: {subject}"},
+        deed, "send message", key_of(change, person_id, name, meeting_id), {"about": f"{name}: {subject}"},
         WAIT, change.key, run_id,
     )  # fmt: skip
     message = Message(
@@ -46,6 +57,28 @@ def write(
     )  # fmt: skip
     deed.session.add(message)
     return True
+
+
+def key_of(change: Change, person_id: int | None, name: str, meeting_id: int | None) -> str:
+    number = f"{person_id or name}".encode("ascii", "ignore").decode()[:30]
+    return f"message:{change.key}:{number}:{meeting_id or 0}"
+
+
+def write_all(
+    deed: Deed, change: Change, letters: list[Letter], run_id: int, meeting_id: int | None = None
+) -> int:
+    """Write to many people at once, as a change nobody was told of yet; how many have an email and are written to."""
+    keyed = {key_of(change, x.person_id, x.name, meeting_id): x for x in letters if x.email}
+    about = [(key, {"about": f"{x.name}: {x.subject}"}) for key, x in keyed.items()]
+    ids = jobs.queue_new(deed, "send message", about, WAIT, change.key, run_id)
+    rows = [
+        {"job_id": ids[key], "person_id": x.person_id, "run_id": run_id, "meeting_id": meeting_id, "to_name": x.name[:200],
+         "to_email": x.email, "subject": x.subject[:200], "body": x.body, "made_at": deed.now}
+        for key, x in keyed.items()
+    ]  # fmt: skip
+    if rows:
+        deed.session.execute(insert(Message), rows)
+    return len(rows)
 
 
 def ids_on(run_id: int) -> Any:
@@ -73,9 +106,11 @@ def tell_run(
 ) -> int:
     """Write to everybody on a run and to its instructor; how many people are told, by message or by phone."""
     people = people_on(deed, run.id)
-    for person in people:
-        write(deed, change, person.email, person.name, subject, f"Dear {person.name},\n\n{body}\n\n{deed.center.name}",
-              person.id, run.id, meeting_id)  # fmt: skip
+    letters = [
+        Letter(p.email, p.name, subject, f"Dear {p.name},\n\n{body}\n\n{deed.center.name}", p.id)
+        for p in people
+    ]
+    write_all(deed, change, letters, run.id, meeting_id)
     if run.instructor and run.instructor.email:
         write(
             deed, change, run.instructor.email, run.instructor.name, subject, body, None, run.id, meeting_id

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import func, select, update
 
 from archgate.actions import fees, money, people, plans, roster, schedule
 from archgate.actions.problems import Problem, conflict, not_found
@@ -120,8 +120,8 @@ def put_in_group(deed: Deed, run_id: int, name: str | None, enrollment_ids: list
         raise refuse("/name", "The name of a group has up to 100 characters.")
     if not 1 <= len(enrollment_ids) <= 20_000:
         raise refuse("/enrollment_ids", "Choose somebody.")
-    rows = deed.session.scalars(
-        select(Enrollment).where(
+    rows = deed.session.execute(
+        select(Enrollment.id, Enrollment.group_id).where(
             Enrollment.id.in_(enrollment_ids), Enrollment.run_id == run.id, Enrollment.live == 1
         )
     ).all()
@@ -134,9 +134,14 @@ def put_in_group(deed: Deed, run_id: int, name: str | None, enrollment_ids: list
             group = RunGroup(run_id=run.id, name=said)
             deed.session.add(group)
             deed.session.flush()
-    for row in rows:
-        row.group_id = group.id if group else None
-    deed.session.flush()
+    into = group.id if group else None
+    moved = [number for number, was in rows if was != into]
+    deed.session.execute(update(Enrollment).where(Enrollment.id.in_(moved)).values(group_id=into))
+    deed.rows += [
+        {"table": "enrollments", "id": number, "before": {"group_id": was}, "after": {"group_id": into}}
+        for number, was in rows
+        if was != into
+    ]
     for empty in deed.session.scalars(select(RunGroup).where(RunGroup.run_id == run.id)).all():
         if deed.session.scalar(select(Enrollment.id).where(Enrollment.group_id == empty.id).limit(1)) is None:
             deed.session.delete(empty)

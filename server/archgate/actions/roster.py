@@ -377,6 +377,19 @@ def withdraw(
     is kept. What was paid settles what is kept first; the rest is credit of the payer's account.
     """
     enrollment, run, _ = locked_enrollment(deed, enrollment_id)
+    return leave(deed, enrollment, run, keep, why, received_on, no_show)
+
+
+def leave(
+    deed: Deed,
+    enrollment: Enrollment,
+    run: Run,
+    keep: str | None = None,
+    why: str = "",
+    received_on: str | None = None,
+    no_show: bool = False,
+) -> dict[str, Any]:
+    """`withdraw`, under the run's lock."""
     refuse_no_learner(enrollment)
     name = enrollment.person.name
     policy = leaving_keeps(deed, enrollment, run, received_on, no_show)

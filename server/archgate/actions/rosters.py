@@ -7,7 +7,6 @@ from typing import Any
 
 import orjson
 from sqlalchemy import Text, func, select, type_coerce
-from sqlalchemy.orm import selectinload
 
 from archgate.actions import live, messages, money, offers, roles, seats
 from archgate.actions.problems import conflict, not_found
@@ -163,30 +162,25 @@ def tell(
         faults.append(Fault("/body", "The message is a text of up to 10,000 characters."))
     if faults:
         raise Refused(faults)
-    query = (
-        select(Enrollment).where(Enrollment.run_id == run.id, Enrollment.live == 1)
-        .options(selectinload(Enrollment.person)).options(selectinload(Enrollment.places).selectinload(PartyPlace.person))
-    )  # fmt: skip
+    chosen = [Enrollment.run_id == run.id, Enrollment.live == 1]
     if enrollment_ids is not None:
-        query = query.where(Enrollment.id.in_(enrollment_ids))
-    people = {}
-    for row in deed.session.scalars(query.order_by(Enrollment.enrolled_at, Enrollment.id)):
-        people[row.person.id] = row.person
-        people.update({p.person.id: p.person for p in row.places if p.person})
+        chosen.append(Enrollment.id.in_(enrollment_ids))
+    named = select(PartyPlace.person_id).join(Enrollment, Enrollment.id == PartyPlace.enrollment_id)
+    ids = (
+        select(Enrollment.person_id)
+        .where(*chosen)
+        .union(named.where(*chosen, PartyPlace.person_id.is_not(None)))
+    )
+    whom = select(Person.id, Person.name, Person.email).where(Person.id.in_(ids))
+    people = deed.session.execute(whom.order_by(Person.family, Person.given, Person.id)).all()
     if not people:
         raise conflict("nobody", "Nobody is chosen.")
     change = deed.log(
         "write to a roster", "run", run.id, f'Wrote "{subject.strip()}" to {len(people)} people of {run.code}'
     )
-    told = [
-        p for p in people.values()
-        if messages.write(deed, change, p.email, p.name, subject.strip(), body.strip(), p.id, run.id)
-    ]  # fmt: skip
-    return {
-        "change": change.key,
-        "told": len(told),
-        "without": [p.name for p in people.values() if not p.email],
-    }
+    letters = [messages.Letter(p.email, p.name, subject.strip(), body.strip(), p.id) for p in people]
+    told = messages.write_all(deed, change, letters, run.id)
+    return {"change": change.key, "told": told, "without": [p.name for p in people if not p.email]}
 
 
 LINES = (
@@ -203,11 +197,12 @@ def lines_of(deed: Deed, run_id: int, ids: list[int] | None = None) -> tuple[str
     groups = {g["id"]: g["name"] for g in found["groups"]}
     questions = list(run.questions)
     lines = [[label for label, _ in LINES] + questions]
+    chosen = None if ids is None else set(ids)
     seat = 1
     for values in found["rows"]:
         row = dict(zip(found["columns"], values, strict=True))
         first, seat = seat, seat + (row["heads"] if row["role"] == "learner" else 0)
-        if ids is not None and row["id"] not in ids:
+        if chosen is not None and row["id"] not in chosen:
             continue
         row = {
             **row,

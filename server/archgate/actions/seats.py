@@ -29,7 +29,7 @@ def lock_seats(deed: Deed, run: Run) -> RunSeats:
 
 
 def lock_run(deed: Deed, run_id: int) -> tuple[Run, RunSeats]:
-    """The same by the run's id: the run is read once, under the lock. Keep the row: the session forgets it otherwise."""
+    """The same by the run's id: the run is read once, under the lock."""
     row = _locked(deed, run_id)
     return deed.session.get_one(Run, run_id, populate_existing=True), row
 
@@ -42,6 +42,9 @@ def _locked(deed: Deed, run_id: int) -> RunSeats:
     row = deed.session.scalars(query).one_or_none()
     if row is None:
         raise not_found("This run")
+    deed.session.info.setdefault("locked seats", {})[run_id] = (
+        row  # kept, or the session forgets it and reads it anew
+    )
     return row
 
 

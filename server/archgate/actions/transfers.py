@@ -48,6 +48,13 @@ def transfer(deed: Deed, enrollment_id: int, body: dict[str, Any]) -> dict[str, 
     if faults or run_id is None:
         raise Refused(faults)
     enrollment, here, there = both_locked(deed, enrollment_id, run_id)
+    return move(deed, enrollment, here, there, body, keep, why)
+
+
+def move(
+    deed: Deed, enrollment: Enrollment, here: Run, there: Run, body: dict[str, Any], keep: str | None = None, why: str = ""
+) -> dict[str, Any]:  # fmt: skip
+    """`transfer`, under the locks of both runs."""
     person = enrollment.person
     roster.refuse_no_learner(enrollment)
     if here.id == there.id:
