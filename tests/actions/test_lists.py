@@ -2,11 +2,11 @@
 
 import pytest
 
-from archgate.actions import bulk, people, rosters, undo
+from archgate.actions import bulk, checks, holding, people, rosters, undo
 from archgate.actions.problems import Problem
 from archgate.core.faults import Refused
 from archgate.papers.lists import read_table
-from made import DATA, a_run, enrolled, number, roster_of, taken
+from made import DATA, a_person, a_run, enrolled, number, roster_of, taken
 
 CLIENT = (DATA / "client-list.csv").read_bytes()
 
@@ -256,3 +256,30 @@ def test_a_workbook_with_a_title_above_its_headings_is_read(office, hall):
     assert batch["counts"] == {"will enroll": 40}
     assert batch["items"][0]["line"] == 4 and batch["items"][0]["phone"].startswith("555")
     confirm(office, batch)
+
+
+def test_a_list_gives_set_aside_seats_to_those_they_are_for_and_says_so(office, client):
+    """By tag or because the organization pays; the seats stay with the group, and nobody else of the list gets them."""
+    run = a_run(office, capacity=3, smallest=0)
+    tag = f"guild{run['id']}"
+    aside = {"name": "the Guild", "seats": 2, "last": "2027-09-01", "tag": tag}
+    office.act(lambda d: holding.set_aside(d, run["id"], aside))
+    member = a_person(office)
+    office.act(lambda d: people.tag_person(d, member["id"], [tag]))
+    text = "First name,Last name,Email\nA,One,a.one@example.org\nB,Two,b.two@example.org\n"
+    text += f"{member['given']},{member['family']},{member['email']}\n"
+    batch = read(office, run, text.encode(), "guild.csv")
+    assert [i["verdict"] for i in batch["items"]] == ["will enroll", "will wait", "will enroll"]
+    assert batch["items"][2]["why"] == "Known; gets a seat, set aside for the Guild."
+    confirm(office, batch)
+    back = office.look(lambda d: holding.kept_back(d, run["id"]))
+    assert (back["free"], [s["taken"] for s in back["set_asides"]]) == (0, [1])
+    paid = {"name": "the client", "seats": 1, "last": "2027-09-01", "organization_id": client["id"]}
+    more = a_run(office, capacity=1, smallest=0)
+    office.act(lambda d: holding.set_aside(d, more["id"], paid))
+    batch = read(office, more, text.encode(), "guild.csv")
+    assert [i["verdict"] for i in batch["items"]] == ["will wait"] * 3
+    body = {"organization_id": client["id"]}
+    batch = office.act(lambda d: bulk.change_batch(d, batch["id"], body))
+    assert [i["verdict"] for i in batch["items"]] == ["will enroll", "will wait", "will wait"]
+    assert office.look(checks.everything) == "Everything agrees."

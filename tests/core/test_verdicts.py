@@ -1,4 +1,11 @@
+from dataclasses import replace
+from datetime import date
+
+from hypothesis import given
+from hypothesis import strategies as st
+
 from archgate.core.names import folded, split_name
+from archgate.core.seats import Seats, SetAside
 from archgate.core.verdicts import (
     ALREADY_IN,
     LEFT_OUT,
@@ -12,6 +19,7 @@ from archgate.core.verdicts import (
     judge,
     party_of,
 )
+from archgate.core.waitlist import Rule
 
 HEADINGS = ["Personnel no", "Name (Last, First)", "Work email", "Department", "Start date"]
 COLUMNS = {"number": 0, "name": 1, "email": 2}
@@ -27,7 +35,8 @@ RATES = {"standard": "standard", "member": "member", "full fee": "standard"}
 def verdicts(rows, known=None, free=100, columns=COLUMNS, ahead=(), fixed=None):
     lines = [(n, cells, (fixed or {}).get(n)) for n, cells in enumerate(rows, 2)]
     width = max(columns.values()) + 1
-    return judge(lines, columns, width, known or Known(), Terms(RATES, "standard", free, ahead), no_fault)
+    seats = Seats(200, 200 - free, ahead)
+    return judge(lines, columns, width, known or Known(), Terms(RATES, "standard", seats), no_fault)
 
 
 def test_columns_are_found_by_their_headings():
@@ -147,3 +156,75 @@ def test_a_party_is_a_number_of_heads():
     assert [party_of(t) for t in ("", "1", "50", "2.0", "0", "51", "two", "-1", "1.5")] == [1, 1, 50, 2] + [
         None
     ] * 5
+
+
+GUILD = SetAside(5, "the Guild", 2, date(2027, 9, 1))
+
+
+def judged(seats, rows, group_of=lambda person: None, known=None):
+    lines = [(n, cells, None) for n, cells in enumerate(rows, 2)]
+    terms = Terms(RATES, "standard", seats, group_of)
+    return judge(lines, WIDE, max(WIDE.values()) + 1, known or Known(), terms, no_fault)
+
+
+def test_set_aside_seats_go_to_their_group_and_to_nobody_else():
+    """Three seats, two of them for the Guild: a stranger gets the third, the next waits, members get theirs."""
+    known = Known(by_email={("a b", f"{n}@x.org"): n for n in (3, 4, 5)})
+    rows = [line(email=f"{n}@x.org") for n in (1, 2, 3, 4, 5)]
+    seats = Seats(3, 0, set_asides=(GUILD,), day=date(2027, 8, 20))
+    found = judged(seats, rows, lambda person: 5 if person in (3, 4, 5) else None, known)
+    assert [v.verdict for v in found] == [WILL_ENROLL, WILL_WAIT, WILL_ENROLL, WILL_ENROLL, WILL_WAIT]
+    assert found[2].why == "Known; gets a seat, set aside for the Guild."
+    assert [v.seat.set_aside if v.seat else None for v in found] == [None, None, 5, 5, None]
+    assert found[4].why == "Known; 1 needed, 0 free: waits as number 2 in line."
+    late = judged(replace(seats, day=date(2027, 9, 2)), rows)
+    assert [v.verdict for v in late] == [WILL_ENROLL] * 3 + [WILL_WAIT] * 2
+
+
+def test_a_party_larger_than_the_run_is_pointed_out_and_never_waits():
+    found = judged(Seats(4, 0), [line(email="1@x.org", party="5"), line(email="2@x.org", party="4")])
+    assert (found[0].verdict, found[0].why) == (NEEDS_FIXING, "5 seats are needed; the run has 4.")
+    assert found[1].verdict == WILL_ENROLL
+
+
+def test_under_the_strict_rule_nobody_of_a_list_passes_those_who_wait():
+    rows = [line(email="1@x.org"), line(email="2@x.org", party="3")]
+    assert [v.verdict for v in judged(Seats(9, 4, (6,)), rows)] == [WILL_ENROLL, WILL_ENROLL]
+    strict = judged(Seats(9, 4, (6,), rule=Rule.STRICT), rows)
+    assert [v.why for v in strict] == [
+        "New; 1 needed, 5 free: waits as number 2 in line.",
+        "New; 3 needed, 5 free: waits as number 3 in line.",
+    ]
+
+
+@given(
+    st.integers(0, 30),
+    st.lists(st.integers(1, 6), max_size=25),
+    st.integers(0, 6),
+    st.sampled_from(list(Rule)),
+    st.sets(st.integers(0, 24)),
+)
+def test_a_list_never_gives_more_seats_than_there_are_nor_one_of_a_group_to_others(
+    capacity, parties, aside, rule, members
+):
+    """Counted by itself: seats given in all, seats of the group, and that a line put in line is never passed wrongly."""
+    rows = [line(email=f"{n}@x.org", party=str(heads)) for n, heads in enumerate(parties)]
+    known = Known(by_email={("a b", f"{n}@x.org"): n for n in members})
+    seats = Seats(
+        capacity, 0, set_asides=(SetAside(5, "G", aside, date.max),), day=date(2027, 8, 20), rule=rule
+    )
+    found = judged(seats, rows, lambda person: 5 if person in members else None, known)
+    seated = [(n, v) for n, v in enumerate(found) if v.verdict == WILL_ENROLL]
+    assert sum(parties[n] for n, _ in seated) <= capacity
+    group = sum(parties[n] for n, v in seated if v.seat.set_aside == 5)
+    assert all(n in members for n, v in seated if v.seat.set_aside == 5)
+    kept = max(
+        0, aside - group
+    )  # a party of the group may take free seats beside its own; all count with the group
+    others = sum(parties[n] for n, v in seated if v.seat.set_aside is None)
+    assert others <= max(0, capacity - group - kept)
+    for n, v in enumerate(found):
+        assert (v.verdict == NEEDS_FIXING) == (parties[n] > capacity)
+    if rule is Rule.STRICT:
+        first = next((n for n, v in enumerate(found) if v.verdict == WILL_WAIT), len(found))
+        assert all(v.seat.set_aside == 5 for n, v in seated if n > first)

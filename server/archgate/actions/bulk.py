@@ -78,7 +78,13 @@ class Judging:
         state = seats.seats_of(self.deed, self.run)
         rates = fees.rates_of(self.run)
         words = {folded(r.code): r.code for r in rates} | {folded(r.label): r.code for r in rates}
-        return verdicts.Terms(words, fees.rate_of(self.run, None).code, state.free, state.waiting)
+        groups = seats.Groups(self.deed, self.run)
+        return verdicts.Terms(
+            words,
+            fees.rate_of(self.run, None).code,
+            state,
+            lambda person: groups.of(person, self.batch.organization_id),
+        )
 
     def terms_of(self, verdict: verdicts.Verdict) -> tuple[Any, Any, Any]:
         """What a line asks for, its quote and installments; the same for all lines of one rate and party."""
@@ -352,7 +358,9 @@ def settle_line(judging: Judging, verdict: verdicts.Verdict) -> dict[str, Any]:
         view = verdict_view(judging, verdict, WAITING, f"{who}; waits in line.")
     else:
         priced = (quote.total, quotes.quote_view(quote, due))
-        roster.seat_person(deed, wish, person, payer, priced, "list", note=row.remarks, batch_id=batch.id)
+        roster.seat_person(
+            deed, wish, person, payer, priced, "list", note=row.remarks, batch_id=batch.id, seat=verdict.seat
+        )
         has = "a seat" if heads == 1 else f"{heads} seats"
         view = verdict_view(judging, verdict, ENROLLED, f"{who}; has {has}.")
     return {**view, "person_id": person.id}

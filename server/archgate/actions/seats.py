@@ -100,18 +100,32 @@ def set_asides_of(deed: Deed, run_id: int) -> list[seats.SetAside]:
     return [seats.SetAside(r.id, r.name, r.seats, r.last, int(used.get(r.id, 0))) for r in rows]
 
 
+class Groups:
+    """Whose set-aside seats somebody may have: by a tag, or because the organization pays. Read once for all of a list,
+    or for `only` one person."""
+
+    def __init__(self, deed: Deed, run: Run, only: int | None = None) -> None:
+        query = select(SetAside).where(
+            SetAside.run_id == run.id, SetAside.active, SetAside.last >= deed.today
+        )
+        self.rows = deed.session.scalars(query.order_by(SetAside.last, SetAside.id)).all()
+        tags = {row.tag for row in self.rows if row.tag}
+        tagged = select(PersonTag.tag, PersonTag.person_id).where(PersonTag.tag.in_(tags))
+        if only is not None:
+            tagged = tagged.where(PersonTag.person_id == only)
+        self.tagged = {(tag, person) for tag, person in deed.session.execute(tagged)} if tags else set()
+
+    def of(self, person_id: int | None, organization_id: int | None) -> int | None:
+        for row in self.rows:
+            if (row.tag, person_id) in self.tagged or (
+                row.organization_id and row.organization_id == organization_id
+            ):
+                return row.id
+        return None
+
+
 def group_for(deed: Deed, run: Run, person_id: int | None, organization_id: int | None) -> int | None:
-    """The set-aside seats that somebody may have: by a tag, or because the organization pays."""
-    rows = deed.session.scalars(
-        select(SetAside).where(SetAside.run_id == run.id, SetAside.active, SetAside.last >= deed.today)
-    ).all()
-    tags: set[str] = set()
-    if rows and person_id:
-        tags = set(deed.session.scalars(select(PersonTag.tag).where(PersonTag.person_id == person_id)))
-    for row in rows:
-        if (row.tag and row.tag in tags) or (row.organization_id and row.organization_id == organization_id):
-            return row.id
-    return None
+    return Groups(deed, run, person_id or 0).of(person_id, organization_id)
 
 
 def live_heads(deed: Deed, run_id: int) -> int:

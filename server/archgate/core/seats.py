@@ -6,7 +6,7 @@ without a name until a day, on offer to somebody in line, or set aside for a gro
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 
 from archgate.core.waitlist import Rule, goes_first
@@ -115,6 +115,16 @@ def seats_for(seats: Seats, heads: int, group: int | None = None) -> Seated | Wa
     if heads > free:
         return Waits(place, f"{heads} seats are needed; {_free(seats, free, short=True)}.")
     return Seated(seats.taken + 1, heads, group if own else None)
+
+
+def seated_in(seats: Seats, seat: Seated) -> Seats:
+    """The seats after a party got its seats; those of its group are counted with the group."""
+    asides = seats.set_asides
+    if seat.set_aside is not None:
+        asides = tuple(
+            replace(s, taken=s.taken + seat.heads) if s.id == seat.set_aside else s for s in asides
+        )
+    return replace(seats, taken=seats.taken + seat.heads, set_asides=asides)
 
 
 def _all_gone(seats: Seats) -> str:

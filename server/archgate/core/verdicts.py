@@ -10,11 +10,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from archgate.core.names import digits_of, folded, split_name
-from archgate.core.seats import LARGEST_PARTY
-from archgate.core.waitlist import goes_first
+from archgate.core.seats import LARGEST_PARTY, NoSeat, Seated, Seats, seated_in, seats_for
 
 WILL_ENROLL = "will enroll"
 WILL_WAIT = "will wait"
@@ -161,16 +160,18 @@ class Verdict:
     why: str
     person: int | None = None
     rate: str | None = None
+    seat: Seated | None = None
 
 
 @dataclass(frozen=True)
 class Terms:
-    """What lines are judged against: rates by folded code and label, free seats, parties that wait already."""
+    """What lines are judged against: rates by folded code and label, the seats as they stand with those who wait, and
+    whose set-aside seats a person (None: somebody new) may have."""
 
     rates: Mapping[str, str]
     usual: str
-    free: int
-    ahead: tuple[int, ...] = ()
+    seats: Seats
+    group_of: Callable[[int | None], int | None] = lambda person: None
 
 
 def row_faults(
@@ -243,13 +244,13 @@ def judge(
 ) -> list[Verdict]:
     """A verdict for every line (number, cells, corrections), in order; earlier lines get the seats.
 
-    A party that does not fit waits behind those who wait already, and a later one that fits is seated
-    (`core.waitlist`). A line that repeats an earlier one needs fixing, and the earlier line is named. `rate_fault` says
+    Who is seated, waits or never can be is what `core.seats.seats_for` says of the seats as the lines before have left
+    them. A line that repeats an earlier one needs fixing, and the earlier line is named. `rate_fault` says
     why a person (None: somebody new) cannot have a rate for so many heads; it is asked in order, once a line.
     """
     verdicts: list[Verdict] = []
     seen: dict[tuple[str, ...], int] = {}
-    free, ahead = terms.free, list(terms.ahead)
+    state = terms.seats
     for line, cells, fixed in rows:
         row = read_row(line, cells, columns, fixed)
         nobody = None if fixed else left_out(row, cells)
@@ -272,19 +273,25 @@ def judge(
         settled = wrong or person in known.on_roster or person in known.waiting
         refused = None if settled else rate_fault(rate, person, heads)
         wrong += [refused] if refused else []
-        seats = "a seat" if heads == 1 else f"{heads} seats, {heads - 1} to be named later"
+        taken = "a seat" if heads == 1 else f"{heads} seats, {heads - 1} to be named later"
+        seat: Seated | None = None
+        group = None if settled else terms.group_of(person)
+        decided = seats_for(state, heads, group)
+        if isinstance(decided, NoSeat) and not settled:
+            wrong.append(decided.why)
         if wrong:
             verdict, why = NEEDS_FIXING, " ".join(wrong)
         elif person in known.on_roster:
             verdict, why = ALREADY_IN, "Already on the roster; left as it is."
         elif person in known.waiting:
             verdict, why = ALREADY_IN, "Already waiting; left as it is."
-        elif heads <= free and not goes_first(ahead, free):
-            free -= heads
-            verdict, why = WILL_ENROLL, f"{who}; gets {seats}."
+        elif isinstance(decided, Seated):
+            seat, state = decided, seated_in(state, decided)
+            of = next((f", set aside for {s.name}" for s in state.set_asides if s.id == seat.set_aside), "")
+            verdict, why = WILL_ENROLL, f"{who}; gets {taken}{of}."
         else:
-            ahead.append(heads)
-            why = f"{who}; {heads} needed, {max(free, 0)} free: waits as number {len(ahead)} in line."
+            state = replace(state, waiting=(*state.waiting, heads))
+            why = f"{who}; {heads} needed, {state.free_for(group)} free: waits as number {len(state.waiting)} in line."
             verdict = WILL_WAIT
-        verdicts.append(Verdict(row, verdict, why, person, rate))
+        verdicts.append(Verdict(row, verdict, why, person, rate, seat))
     return verdicts
