@@ -4,7 +4,7 @@ import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 
 import { api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
-import { useMe, useSettled } from "../../app/session";
+import { useKept, useMe, useSettled } from "../../app/session";
 import { Choice, Field } from "../../parts/Field";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { PickList } from "../../parts/PickList";
@@ -139,11 +139,16 @@ function TakeOff({ id, name, which, acts }: { id: number; name: string; which: W
   );
 }
 
+const nameOf = (which: Which) => (which.run_id ? `run-${which.run_id}` : `course-${which.course_id}`);
+
 function Add({ list, which, acts }: { list: List; which: Which; acts: Acts }) {
   const [typed, setTyped] = useState("");
   const [adding, setAdding] = useState(false);
-  const [answers, setAnswers] = useState<Record<string, string>>({});
-  const [note, setNote] = useState("");
+  const [form, setForm, forget] = useKept(`interest-${nameOf(which)}`, {
+    answers: {} as Record<string, string>,
+    note: "",
+  });
+  const { answers, note } = form;
   const [key, setKey] = useState(newKey);
   const q = useSettled(typed.trim(), 120);
   const found = useQuery({
@@ -161,8 +166,7 @@ function Add({ list, which, acts }: { list: List; which: Which; acts: Acts }) {
         }),
       );
       setTyped("");
-      setAnswers({});
-      setNote("");
+      forget();
       setAdding(false);
       acts.say({ text: `${done.name} is on the list. ${done.said}`, change: done.change });
     } catch (error) {
@@ -180,10 +184,10 @@ function Add({ list, which, acts }: { list: List; which: Which; acts: Acts }) {
             label={question}
             width={240}
             value={answers[question] ?? ""}
-            onChange={(text) => setAnswers({ ...answers, [question]: text })}
+            onChange={(text) => setForm({ ...form, answers: { ...answers, [question]: text } })}
           />
         ))}
-        <Field label="Note" width={240} value={note} onChange={setNote} />
+        <Field label="Note" width={240} value={note} onChange={(text) => setForm({ ...form, note: text })} />
       </div>
       {adding ? (
         <NewPerson typed={typed} onCancel={() => setAdding(false)} onAdded={(p) => void add(p.id)} />
@@ -378,10 +382,11 @@ function AddHook({ acts }: { acts: Acts }) {
 }
 
 function Questions({ list, which, acts }: { list: List; which: Which; acts: Acts }) {
-  const [text, setText] = useState(list.questions.join("\n"));
-  const [hours, setHours] = useState(String(list.head_start_hours));
+  const stored = { text: list.questions.join("\n"), hours: String(list.head_start_hours) };
+  const [edits, setEdits, forget] = useKept<Partial<typeof stored>>(`questions-${nameOf(which)}`, {});
+  const { text, hours } = { ...stored, ...edits };
   const { faults: fault, tried } = useTried(acts);
-  const changed = text !== list.questions.join("\n") || hours !== String(list.head_start_hours);
+  const changed = text !== stored.text || hours !== stored.hours;
   const save = () =>
     tried(async () => {
       const questions = text
@@ -394,6 +399,7 @@ function Questions({ list, which, acts }: { list: List; which: Which; acts: Acts
           body: { questions, ...(which.run_id ? { head_start_hours: Number(hours) || 0 } : {}) },
         }),
       );
+      forget();
       acts.say({ text: "Kept.", change: done.change });
     });
   return (
@@ -412,7 +418,7 @@ function Questions({ list, which, acts }: { list: List; which: Which; acts: Acts
           <Field
             label="Own questions, one a line"
             value={text}
-            onChange={setText}
+            onChange={(text) => setEdits({ ...edits, text })}
             multiline
             fault={fault["/questions"]}
           />
@@ -421,7 +427,7 @@ function Questions({ list, which, acts }: { list: List; which: Which; acts: Acts
               label="Head start, in hours"
               width={150}
               value={hours}
-              onChange={setHours}
+              onChange={(hours) => setEdits({ ...edits, hours })}
               fault={fault["/head_start_hours"]}
               input={{ inputMode: "numeric" }}
             />

@@ -3,6 +3,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, ask, faultsOf, messageOf, newKey } from "../../app/server";
+import { useKept } from "../../app/session";
 import { Field } from "../../parts/Field";
 import { isZero, money } from "../../parts/text";
 import { focused, type useDone } from "../../parts/useUndo";
@@ -20,7 +21,10 @@ export function Leaving({
   acts: ReturnType<typeof useDone>;
   onClose: () => void;
 }) {
-  const [own, setOwn] = useState<{ keep: string; why: string } | null>(null);
+  const [own, setOwn, forget] = useKept<{ keep: string; why: string } | null>(
+    `leaving-${enrollmentId}`,
+    null,
+  );
   const [error, setError] = useState<unknown>(null);
   const [busy, setBusy] = useState(false);
   const [received, setReceived] = useState("");
@@ -60,6 +64,7 @@ export function Leaving({
       const back = isZero(done.taken_back)
         ? ""
         : ` ${money(done.taken_back, currency)} is taken off the account.`;
+      forget();
       acts.say({
         text: `${done.name} ${noShow ? "did not come" : "withdrew"}.${kept}${back}`,
         change: done.change,

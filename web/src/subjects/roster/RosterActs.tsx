@@ -4,7 +4,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 
 import { api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
-import { useMe, useSettled } from "../../app/session";
+import { useKept, useMe, useSettled } from "../../app/session";
 import { Choice, Field } from "../../parts/Field";
 import { PickList } from "../../parts/PickList";
 import { count } from "../../parts/text";
@@ -130,7 +130,7 @@ function AddRole({ run, acts, onClose }: { run: Schemas["RunOut"]; acts: Acts; o
 }
 
 function Compare({ run, onClose }: { run: Schemas["RunOut"]; onClose: () => void }) {
-  const [text, setText] = useState("");
+  const [text, setText] = useKept(`compare-${run.id}`, "");
   const [found, setFound] = useState<Schemas["RosterCompared"] | null>(null);
   const [fault, setFault] = useState("");
   const compare = async () => {
