@@ -13,12 +13,12 @@ from archgate.actions import (
     accounts,
     checks,
     invoices,
+    leaving,
     lifecycle,
     money,
     moving,
     outstanding,
     people,
-    roster,
     sign_ups,
     terms,
     transfers,
@@ -139,7 +139,7 @@ def test_what_was_paid_on_a_seat_that_is_given_back_is_credit_and_settles_it_aga
     held = enrolled(office, run, somebody)
     own = account(office, somebody)
     pay(office, own, "105.00")
-    gone = office.act(lambda d: roster.withdraw(d, held["enrollment_id"]))
+    gone = office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
     after = page(office, own["id"])
     assert (after["balance"], after["credit"], after["open"]) == ("-105.00", "105.00", [])
     office.act(lambda d: undo.undo(d, gone["change"]))
@@ -332,7 +332,7 @@ def test_every_account_is_the_sum_of_its_causes_whatever_is_done(office, seed):
                 if chance.random() < 0.3:
                     at.act(lambda d, n=done["payment_id"]: accounts.reverse_payment(d, n, "wrong"))
             elif act == "withdraw" and who in seated:
-                undoable.append(at.act(lambda d, n=seated[who]: roster.withdraw(d, n))["change"])
+                undoable.append(at.act(lambda d, n=seated[who]: leaving.withdraw(d, n))["change"])
             elif act == "undo" and undoable:
                 change = undoable.pop(chance.randrange(len(undoable)))
                 at.act(lambda d, c=change: undo.undo(d, c))
@@ -393,7 +393,7 @@ def test_a_write_off_of_a_seat_that_is_given_back_is_taken_back_too(office, run)
     own = account(office, somebody)
     first = own["open"][0]["id"]
     office.act(lambda d: accounts.write_off(d, own["id"], {"installment_id": first, "why": "Lost"}))
-    gone = office.act(lambda d: roster.withdraw(d, held["enrollment_id"]))
+    gone = office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
     after = page(office, own["id"])
     assert (after["balance"], after["credit"]) == ("0.00", "0.00")
     office.act(lambda d: undo.undo(d, gone["change"]))
@@ -421,7 +421,7 @@ def test_a_withdrawal_keeps_what_the_policy_says_and_the_rest_is_credit(office, 
     held = enrolled(office, run, somebody)
     own = account(office, somebody)
     pay(office, own, "150.00")
-    shown = office.look(lambda d: roster.withdrawal(d, held["enrollment_id"]))
+    shown = office.look(lambda d: leaving.withdrawal(d, held["enrollment_id"]))
     assert (shown["kept"], shown["paid"], shown["credit"], shown["owed"]) == (
         "130.00",
         "150.00",
@@ -429,7 +429,7 @@ def test_a_withdrawal_keeps_what_the_policy_says_and_the_rest_is_credit(office, 
         "0.00",
     )
     assert shown["why"] == "25 days before the start 50 percent is given back, less the kept fee of 25.00."
-    gone = office.act(lambda d: roster.withdraw(d, held["enrollment_id"]))
+    gone = office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
     assert (gone["kept"], gone["taken_back"]) == ("130.00", "80.00")
     after = page(office, own["id"])
     assert (after["balance"], after["credit"], after["open"]) == ("-20.00", "20.00", [])
@@ -449,12 +449,12 @@ def test_who_does_not_come_gives_the_seat_on_and_gets_nothing_back_unless_staff_
     pay(office, own, "105.00")
 
     def leave(at, **how):
-        return at.act(lambda d: roster.withdraw(d, held["enrollment_id"], no_show=True, **how))
+        return at.act(lambda d: leaving.withdraw(d, held["enrollment_id"], no_show=True, **how))
 
     with pytest.raises(Problem, match="has not begun"):
         leave(office)
     late = office.later(days=26)
-    shown = late.look(lambda d: roster.withdrawal(d, held["enrollment_id"], None, True))
+    shown = late.look(lambda d: leaving.withdrawal(d, held["enrollment_id"], None, True))
     assert (shown["kept"], shown["credit"], shown["owed"]) == ("210.00", "0.00", "105.00")
     assert shown["line"] == f"{waits['name']} is next in line and is offered it."
     assert set(refusal(lambda: leave(late, keep="0.00"))) == {"/why"}
@@ -469,7 +469,7 @@ def test_who_does_not_come_gives_the_seat_on_and_gets_nothing_back_unless_staff_
 def test_who_paid_nothing_still_owes_what_is_kept(office, run, policy):
     somebody = a_person(office)
     held = enrolled(office, run, somebody)
-    office.later(days=20).act(lambda d: roster.withdraw(d, held["enrollment_id"]))
+    office.later(days=20).act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
     after = page(office, account(office, somebody)["id"])
     assert (after["balance"], [o["left"] for o in after["open"]]) == ("210.00", ["210.00"])
     assert "5 days before the start 0 percent" in after["open"][0]["why"]
@@ -482,7 +482,7 @@ def test_staff_may_keep_something_else_with_a_reason(office, run, policy):
     held = enrolled(office, run, somebody)
 
     def leave(**how):
-        return office.act(lambda d: roster.withdraw(d, held["enrollment_id"], **how))
+        return office.act(lambda d: leaving.withdraw(d, held["enrollment_id"], **how))
 
     assert set(refusal(lambda: leave(keep="0.00"))) == {"/why"}
     assert set(refusal(lambda: leave(keep="210.01", why="x"))) == {"/keep"}

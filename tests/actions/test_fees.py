@@ -14,6 +14,7 @@ from archgate.actions import (
     copying,
     courses,
     kept_quotes,
+    leaving,
     payments,
     people,
     plans,
@@ -92,7 +93,7 @@ def test_an_extra_is_charged_taxed_taken_from_stock_and_put_back_with_the_withdr
     assert held["quote"]["total"] == "308.60"  # 240 + 2 x 30 + 5, and 6 percent of 60
     assert held["quote"]["taxes"] == [{"name": "Sales tax", "amount": "3.60", "included": False}]
     assert on_hand(office, shelf) == 1
-    gone = office.act(lambda d: roster.withdraw(d, held["enrollment_id"]))
+    gone = office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
     assert on_hand(office, shelf) == 3
     office.act(lambda d: undo.undo(d, gone["change"]))
     assert on_hand(office, shelf) == 1
@@ -196,7 +197,7 @@ def test_the_number_of_a_rate_holds_for_a_seat_from_the_line_and_for_a_kept_quot
     first = sign_up(office, run, rate_id=standard)
     sign_up(office, run, rate_id=standard)
     lined = office.act(lambda d: waitlist.join(d, run["id"], waits["id"], rate_id=few))
-    office.act(lambda d: roster.withdraw(d, first["enrollment_id"]))
+    office.act(lambda d: leaving.withdraw(d, first["enrollment_id"]))
     office.act(lambda d: courses.change_run(d, run["id"], {"seen": {}, "set": {"capacity": 3}}))
     office.act(lambda d: waitlist.seat(d, lined["waiting_id"], "100.00"))
     said = refusal(
@@ -272,7 +273,7 @@ def test_a_place_in_line_keeps_its_whole_ask(office, run, shelf):
             d, small["id"], a_person(office)["id"], extras=[{"extra_id": book, "count": 1}]
         )
     )
-    office.act(lambda d: roster.withdraw(d, first["enrollment_id"]))
+    office.act(lambda d: leaving.withdraw(d, first["enrollment_id"]))
     shown = office.look(lambda d: waitlist.seat_quote(d, lined["waiting_id"]))
     assert shown["total"] == "270.00"
     office.act(lambda d: waitlist.seat(d, lined["waiting_id"], shown["total"]))
@@ -300,11 +301,11 @@ def test_a_code_comes_off_is_counted_and_given_back(office, run):
     )
     said = refusal(lambda: quote(office, run, code=code["code"]))
     assert said == {"/code": f"The code {code['code']} has been used 1 of 1 times."}
-    gone = office.act(lambda d: roster.withdraw(d, held["enrollment_id"]))
+    gone = office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
     other = sign_up(office, run, code=code["code"])
     with pytest.raises(Problem, match="used 1 of 1"):
         office.act(lambda d: undo.undo(d, gone["change"]))
-    office.act(lambda d: roster.withdraw(d, other["enrollment_id"]))
+    office.act(lambda d: leaving.withdraw(d, other["enrollment_id"]))
     office.act(lambda d: undo.undo(d, gone["change"]))
     agrees(office)
 
@@ -708,7 +709,7 @@ def test_no_order_of_acts_makes_a_negative_total_or_loses_a_piece(office, seed):
                 seated.append(held["enrollment_id"])
                 undoable.append(held["change"])
             elif act == "withdraw" and seated:
-                gone = office.act(lambda d: roster.withdraw(d, seated.pop(chance.randrange(len(seated)))))
+                gone = office.act(lambda d: leaving.withdraw(d, seated.pop(chance.randrange(len(seated)))))
                 undoable.append(gone["change"])
             elif act == "undo" and undoable:
                 office.act(lambda d: undo.undo(d, undoable.pop(chance.randrange(len(undoable)))))

@@ -13,6 +13,7 @@ from archgate.actions import (
     holding,
     interest,
     invites,
+    leaving,
     offers,
     people,
     quotes,
@@ -69,7 +70,7 @@ def full(office):
 
 
 def leave(office, full, n=0):
-    office.act(lambda d: roster.withdraw(d, full["held"][n]["enrollment_id"]))
+    office.act(lambda d: leaving.withdraw(d, full["held"][n]["enrollment_id"]))
 
 
 def test_a_seat_that_comes_free_is_offered_to_the_next_who_takes_it_by_the_link(office, full, monkeypatch):
@@ -351,7 +352,7 @@ def test_seats_set_aside_are_for_the_group_by_tag_or_payer_until_the_day(office)
     later = office.later(days=6)
     assert later.look(lambda d: holding.kept_back(d, run["id"]))["free"] == 1
     enrolled(later, run)
-    office.act(lambda d: roster.withdraw(d, held["enrollment_id"]))
+    office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
     assert "/seats" in refusal(
         lambda: office.act(
             lambda d: holding.set_aside(d, run["id"], {**ask, "name": "Others", "tag": None, "seats": 3})

@@ -5,11 +5,11 @@ import pytest
 from archgate.actions import (
     accounts,
     checks,
+    leaving,
     merging,
     notices,
     people,
     roles,
-    roster,
     sign_ups,
     transfers,
     undo,
@@ -59,7 +59,7 @@ def test_only_learners_take_seats_and_only_administrators_add_instructors(office
         office.act(lambda d: roles.set_role(d, learner["id"], "observer"))
     there = a_run(office)
     for act in (
-        lambda d: roster.withdraw(d, observer["enrollment_id"]),
+        lambda d: leaving.withdraw(d, observer["enrollment_id"]),
         lambda d: transfers.transfer(d, observer["enrollment_id"], {"run_id": there["id"]}),
         lambda d: sign_ups.change(d, observer["enrollment_id"], {"fresh": True}),
         lambda d: transfers.swap(d, observer["enrollment_id"], a_person(office)["id"]),
@@ -195,7 +195,7 @@ def test_records_that_sit_on_one_run_both_are_settled_first(office, run):
         enrolled(office, run, somebody)
     with pytest.raises(Problem, match=f"Both records hold a seat on {run['code']}"):
         merge(office, kept, gone)
-    office.act(lambda d: roster.withdraw(d, roster_of(office, run)[0]["id"]))
+    office.act(lambda d: leaving.withdraw(d, roster_of(office, run)[0]["id"]))
     merge(office, kept, gone)
     with pytest.raises(Problem, match="one record already"):
         merge(office, kept, kept)

@@ -8,8 +8,8 @@ from archgate.actions import (
     checks,
     courses,
     invoices,
+    leaving,
     moving,
-    roster,
     sign_ups,
     stock,
     terms,
@@ -134,7 +134,7 @@ def test_extras_have_their_limits_and_go_back_with_the_seat(office, with_books):
         in refusal(lambda: change(office, with_books, extras=books(with_books, 3)))["/extras/0/count"].lower()
     )
     change(office, with_books, extras=books(with_books, 2))
-    gone = office.act(lambda d: roster.withdraw(d, with_books["enrollment"]))
+    gone = office.act(lambda d: leaving.withdraw(d, with_books["enrollment"]))
     assert (page(office, with_books["account"])["balance"], on_hand(office, with_books["shelf"])) == (
         "0.00",
         3,
@@ -348,7 +348,7 @@ def test_papers_follow_what_a_sign_up_comes_to(office, with_books):
     document = office.look(lambda d: invoices.document(d, second["id"]))[1]
     assert [(x["what"], x["amount"]) for x in document["lines"]] == [("Change of the sign-up", "$30.00")]
     assert document["taxes"] == [{"what": "Sales tax", "amount": "$1.80"}]
-    office.act(lambda d: roster.withdraw(d, with_books["enrollment"]))
+    office.act(lambda d: leaving.withdraw(d, with_books["enrollment"]))
     less = office.look(lambda d: invoices.of_account(d, own))
     assert (less["pending"], less["to_credit"], less["to_credit_total"]) == (0, 1, "241.80")
     note = office.act(lambda d: invoices.credit_differences(d, own))

@@ -2,7 +2,7 @@
 
 import pytest
 
-from archgate.actions import courses, quotes, roster, terms, undo
+from archgate.actions import courses, leaving, quotes, terms, undo
 from archgate.core.faults import Refused
 from made import a_draft, a_run, enrolled, roster_of
 
@@ -147,7 +147,7 @@ def test_a_course_has_its_own_refunds_until_it_takes_the_centers_again(office):
         return office.act(lambda d: courses.change_course(d, course["id"], body))
 
     def kept():
-        return office.look(lambda d: roster.withdrawal(d, somebody["enrollment_id"]))["kept"]
+        return office.look(lambda d: leaving.withdrawal(d, somebody["enrollment_id"]))["kept"]
 
     center = office.look(terms.center_defaults)["values"].get("refunds")
     before = kept()

@@ -13,6 +13,7 @@ from sqlalchemy import select
 from archgate.actions import (
     courses,
     holding,
+    leaving,
     money,
     offers,
     people,
@@ -75,7 +76,7 @@ def test_a_full_run_takes_people_in_line_in_order_of_joining(office, full):
 
 def test_a_withdrawal_lets_the_next_be_seated_by_hand_at_todays_price(office, full):
     waiting = join(office, full)
-    office.act(lambda d: roster.withdraw(d, full["held"][0]["enrollment_id"]))
+    office.act(lambda d: leaving.withdraw(d, full["held"][0]["enrollment_id"]))
     assert line(office, full)[0]["next"] is True
     held = seat(office.later(days=9), waiting["waiting_id"])
     assert held["quote"]["total"] == "240.00" and taken(office, full) == 2 and line(office, full) == []
@@ -86,13 +87,13 @@ def test_a_party_is_seated_on_the_rate_it_joined_with_also_when_that_was_taken_o
     waiting = join(office, full)
     only = [{"label": "Late", "amount": "500.00"}]
     office.act(lambda d: terms.change_terms(d, full["id"], {"seen": {}, "set": {"rates": only}}))
-    office.act(lambda d: roster.withdraw(d, full["held"][0]["enrollment_id"]))
+    office.act(lambda d: leaving.withdraw(d, full["held"][0]["enrollment_id"]))
     assert seat(office, waiting["waiting_id"])["quote"]["total"] == "210.00"
 
 
 def test_somebody_new_does_not_pass_those_who_wait(office, full):
     join(office, full)
-    office.act(lambda d: roster.withdraw(d, full["held"][0]["enrollment_id"]))
+    office.act(lambda d: leaving.withdraw(d, full["held"][0]["enrollment_id"]))
     with pytest.raises(Problem, match="somebody in line comes first") as problem:
         enrolled(office, full)
     assert problem.value.extra["place"] == 2
@@ -100,7 +101,7 @@ def test_somebody_new_does_not_pass_those_who_wait(office, full):
 
 def test_the_line_is_kept_and_a_party_too_large_is_passed_over(office, full):
     large, small = join(office, full, heads=2), join(office.later(hours=1), full)
-    office.act(lambda d: roster.withdraw(d, full["held"][0]["enrollment_id"]))
+    office.act(lambda d: leaving.withdraw(d, full["held"][0]["enrollment_id"]))
     with pytest.raises(Problem, match="1 of 2 are free"):
         seat(office, large["waiting_id"])
     seat(office, small["waiting_id"])
@@ -122,7 +123,7 @@ def test_no_free_seat_seats_nobody_and_a_changed_price_is_answered(office, full)
     waiting = join(office, full)
     with pytest.raises(Problem, match="No seat is free"):
         seat(office, waiting["waiting_id"])
-    office.act(lambda d: roster.withdraw(d, full["held"][0]["enrollment_id"]))
+    office.act(lambda d: leaving.withdraw(d, full["held"][0]["enrollment_id"]))
     with pytest.raises(Problem) as problem:
         seat(office, waiting["waiting_id"], total="1.00")
     assert problem.value.kind == "total-changed"
@@ -134,7 +135,7 @@ def test_joining_leaving_and_seating_are_undone_and_the_place_in_line_is_kept(of
     assert line(office, full)[0]["id"] == second["waiting_id"]
     office.act(lambda d: undo.undo(d, left["change"]))
     assert line(office, full)[0]["id"] == first["waiting_id"]
-    office.act(lambda d: roster.withdraw(d, full["held"][0]["enrollment_id"]))
+    office.act(lambda d: leaving.withdraw(d, full["held"][0]["enrollment_id"]))
     held = seat(office, first["waiting_id"])
     office.act(lambda d: undo.undo(d, held["change"]))
     assert [w["id"] for w in line(office, full)] == [first["waiting_id"], second["waiting_id"]]
@@ -167,7 +168,7 @@ def test_a_party_takes_a_seat_a_head_pays_for_all_and_is_named_later(office):
     assert roster_of(office, run)[0]["places"][0]["name"] is None
     with pytest.raises(Problem, match="2 seats are needed; 1 of 4 is free"):
         office.act(lambda d: roster.enroll(d, run["id"], guest["id"], "420.00", heads=2))
-    office.act(lambda d: roster.withdraw(d, held["enrollment_id"]))
+    office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
     assert taken(office, run) == 0
 
 
@@ -257,7 +258,7 @@ class SeatsUnderRandomActs(RuleBasedStateMachine):
     def withdraw(self, n, crash):
         row = self.pick(roster_of(self.moment, self.run), n)
         if row:
-            self.attempt(lambda d: roster.withdraw(d, row["id"]), crash)
+            self.attempt(lambda d: leaving.withdraw(d, row["id"]), crash)
 
     @rule(n=st.integers(0, 20))
     def move(self, n):

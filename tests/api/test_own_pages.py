@@ -8,7 +8,7 @@ from datetime import timedelta
 import pytest
 from sqlalchemy import select
 
-from archgate.actions import access, merging, own_pages, roster, waitlist
+from archgate.actions import access, leaving, merging, own_pages, waitlist
 from archgate.actions.problems import Problem
 from archgate.actions.undo import undo
 from archgate.core.faults import Refused
@@ -240,7 +240,7 @@ def test_no_hash_gets_into_the_log_and_sessions_end(office, sessions):
 def test_a_withdrawn_seat_leaves_the_page(office):
     run, person = a_run(office), a_person(office)
     held = enrolled(office, run, person)
-    office.act(lambda deed: roster.withdraw(deed, held["enrollment_id"]))
+    office.act(lambda deed: leaving.withdraw(deed, held["enrollment_id"]))
     page = office.look(
         lambda deed: own_pages.own_page(deed, deed.session.get(own_pages.Person, person["id"]))
     )

@@ -5,7 +5,7 @@ from datetime import timedelta
 import pytest
 from selenium.webdriver.common.keys import Keys
 
-from archgate.actions import interest, notices, offers, own_pages, roster, signing, waitlist
+from archgate.actions import interest, leaving, notices, offers, own_pages, signing, waitlist
 from made import a_person, enrolled, number, roster_of
 from screens.ahead import run_ahead
 
@@ -57,7 +57,7 @@ def test_an_offer_is_taken_on_a_phone_and_the_roster_shows_it(at_work, now_offic
     run = run_ahead(now_office, capacity=1, smallest=0)
     held, waits = enrolled(now_office, run), a_person(now_office, family=f"Hopes{next(number)}")
     row = now_office.act(lambda d: waitlist.join(d, run["id"], waits["id"]))
-    now_office.act(lambda d: roster.withdraw(d, held["enrollment_id"]))
+    now_office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
     now_office.act(lambda d: offers.go_down(d, run["id"]))
     at_work.open(f"/runs/{run['id']}/roster")
     at_work.sees("has an offer until")

@@ -6,7 +6,7 @@ from typing import Any
 
 from sqlalchemy import select
 
-from archgate.actions import messages, people, roster, schedule, seats
+from archgate.actions import leaving, messages, people, schedule, seats
 from archgate.actions.problems import conflict, not_found
 from archgate.actions.schedule import get_run, shown
 from archgate.actions.transaction import Deed
@@ -218,7 +218,7 @@ def let_go(deed: Deed, run_id: int) -> int:
     ).all()
     for enrollment in unpaid:
         name, title = enrollment.person.name, run.title or run.course.title
-        roster.end(deed, enrollment, "lapsed", f"{name} did not pay in time for {run.code}")
+        leaving.end(deed, enrollment, "lapsed", f"{name} did not pay in time for {run.code}")
         change = deed.log(
             "a held seat lapses", "enrollment", enrollment.id, f"{name} did not pay in time; the seat on {run.code} is free",
             run_id=run.id,

@@ -7,7 +7,7 @@ from typing import Any
 
 from sqlalchemy import func, select
 
-from archgate.actions import accounts, messages, money, roster, schedule, seats
+from archgate.actions import accounts, leaving, messages, money, schedule, seats
 from archgate.actions.problems import Problem, conflict, not_found
 from archgate.actions.schedule import decision_text, get_run, outcome, shown
 from archgate.actions.transaction import Deed
@@ -159,7 +159,7 @@ def cancel_run(deed: Deed, run_id: int, why: str) -> dict[str, Any]:
         f"{body}\n\nYour seat is given back and nothing more is owed for it.",
     )
     for e in live:
-        roster.end(deed, e, "run cancelled", f"{run.code} was cancelled")
+        leaving.end(deed, e, "run cancelled", f"{run.code} was cancelled")
     line = seats.line_of(deed, run.id, offered=True)
     for w in line:
         if w.person.email:
@@ -248,7 +248,7 @@ def uncancel(deed: Deed, change: Change) -> None:
     for enrollment in deed.session.scalars(
         select(Enrollment).where(Enrollment.id.in_(ended)).order_by(Enrollment.id)
     ):
-        roster.seat_again(deed, enrollment, run, row, f"Undid the cancellation of {run.code}")
+        leaving.seat_again(deed, enrollment, run, row, f"Undid the cancellation of {run.code}")
     schedule.settle_gates(deed, run)
 
 

@@ -7,7 +7,7 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import selectinload
 
-from archgate.actions import money, roster, seats, transfers
+from archgate.actions import leaving, money, seats, transfers
 from archgate.actions.problems import Problem, conflict
 from archgate.actions.schedule import get_run
 from archgate.actions.transaction import Deed
@@ -59,7 +59,7 @@ def withdraw(deed: Deed, run_id: int, ids: list[int], why: str = "") -> dict[str
     rows = []
     paid = money.paid_of(deed, ids)
     for enrollment in chosen_of(deed, run.id, ids):
-        done, unit = roster.leave(deed, enrollment, run), enrollment.currency
+        done, unit = leaving.leave(deed, enrollment, run), enrollment.currency
         over = paid.get(enrollment.id, 0) - parse_amount(done["kept"], unit)
         rows.append({
             **{k: done[k] for k in ("enrollment_id", "name", "kept", "why")},
@@ -106,7 +106,7 @@ def undo_withdraw(deed: Deed, change: Change) -> None:
         deed.session.refresh(enrollment)
         if enrollment.status != "withdrawn":
             raise conflict("moved-on", f"{enrollment.person.name} is not withdrawn any more.")
-        roster.seat_again(deed, enrollment, run, row, f"Undid: {change.summary}")
+        leaving.seat_again(deed, enrollment, run, row, f"Undid: {change.summary}")
 
 
 def undo_move(deed: Deed, change: Change) -> None:

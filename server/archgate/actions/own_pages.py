@@ -147,7 +147,9 @@ def set_password(deed: Deed, token: str, password: str, quick: bool) -> str:
         raise refuse("/password", "The email is not a password.")
     row.status, row.password, row.turn = "open", access.hasher(quick).hash(password), row.turn + 1
     deed.session.execute(delete(OwnPageSession).where(OwnPageSession.own_page_id == row.id))
-    deed.log("set a password", "person", row.person_id, f"{state['name']} set a password for their own page")
+    name = people.get_person(deed, row.person_id).name
+    change = deed.log("set a password", "person", row.person_id, f"{name} set a password for their own page")
+    change.user_id = None  # they did it, nobody of the staff
     return open_session(deed, row)
 
 
@@ -180,6 +182,7 @@ def new_link(deed: Deed, email: str) -> None:
     row.turn, row.sent_at = row.turn + 1, deed.now
     person = people.get_person(deed, row.person_id)
     change = deed.log("new link", "person", person.id, f"{person.name} asked for a link to set a password")
+    change.user_id = None
     body = (
         f"Dear {person.given or person.name},\n\nhere you can set a new password:\n{link_of(row)}\n\nIf you did not ask"
         f" for it, leave it: your password stays as it is.\n\n{deed.center.name}"

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from archgate.actions import accounts, fees, money, parties, people, quotes, roster, seats
+from archgate.actions import accounts, fees, leaving, money, parties, people, quotes, roster, seats
 from archgate.actions import plans as run_plans
 from archgate.actions.problems import Problem, conflict, not_found
 from archgate.actions.schedule import get_run
@@ -68,12 +68,12 @@ def move(
             raise conflict("already-in", f"{other.name} is already on the roster of {there.code}.")
     asked = ask_there(deed, enrollment, there)
     account = accounts.get_account(deed, enrollment.payer_id, lock=True)
-    policy = refunds.kept_of_transfer(roster.policy_of(deed, here), enrollment.total, enrollment.currency)
+    policy = refunds.kept_of_transfer(leaving.policy_of(deed, here), enrollment.total, enrollment.currency)
     kept, said = policy.amount, policy.why
     if keep is not None:
-        kept, said = roster.kept_differently(enrollment, policy, keep, why)
+        kept, said = leaving.kept_differently(enrollment, policy, keep, why)
     paid = money.paid_of(deed, [enrollment.id]).get(enrollment.id, 0)
-    roster.end(deed, enrollment, "moved", f"{person.name} moved from {here.code} to {there.code}")
+    leaving.end(deed, enrollment, "moved", f"{person.name} moved from {here.code} to {there.code}")
     if kept:
         money.keep(deed, enrollment, kept, f"Kept of {here.code}: {said}")
     wish = quotes.wish_of(deed, there, {**asked, **{k: body[k] for k in ASK if k in body}}, person)
@@ -139,8 +139,8 @@ def undo_transfer(deed: Deed, enrollment_id: int) -> None:
     if not new.holds_seat or old.status != "moved":
         raise conflict("moved-on", f"{new.person.name} no longer holds the seat on {there.code}.")
     cause = f"Undid the transfer of {new.person.name}"
-    roster.end(deed, new, "taken back", cause)
-    roster.seat_again(deed, old, here, deed.session.get_one(RunSeats, here.id), cause)
+    leaving.end(deed, new, "taken back", cause)
+    leaving.seat_again(deed, old, here, deed.session.get_one(RunSeats, here.id), cause)
 
 
 def swap(deed: Deed, enrollment_id: int, person_id: int) -> dict[str, Any]:

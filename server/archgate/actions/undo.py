@@ -17,6 +17,7 @@ from sqlalchemy.exc import IntegrityError
 from archgate.actions import (
     accounts,
     holding,
+    leaving,
     lifecycle,
     many,
     merging,
@@ -199,14 +200,14 @@ def undo_enroll(deed: Deed, change: Change) -> None:
     enrollment, run, _ = roster.locked_enrollment(deed, change.subject_id)
     if not enrollment.holds_seat:
         raise conflict("moved-on", f"{enrollment.person.name} no longer holds a seat on {run.code}.")
-    roster.end(deed, enrollment, "taken back", f"Undid the enrollment of {enrollment.person.name}")
+    leaving.end(deed, enrollment, "taken back", f"Undid the enrollment of {enrollment.person.name}")
 
 
 def undo_withdraw(deed: Deed, change: Change) -> None:
     enrollment, run, row = roster.locked_enrollment(deed, change.subject_id)
     if enrollment.status not in ("withdrawn", "no-show"):
         raise conflict("moved-on", f"{enrollment.person.name} is not withdrawn any more.")
-    roster.seat_again(deed, enrollment, run, row, f"Undid the withdrawal of {enrollment.person.name}")
+    leaving.seat_again(deed, enrollment, run, row, f"Undid the withdrawal of {enrollment.person.name}")
 
 
 def undo_wait(deed: Deed, change: Change) -> None:
@@ -262,7 +263,7 @@ def undo_batch(deed: Deed, change: Change) -> None:
     if gone:
         raise conflict("moved-on", f"It has moved on since: {', '.join(gone[:3])} no longer holds the seat.")
     for enrollment in rows:
-        roster.end(deed, enrollment, "taken back", f"Undid the list {batch.file_name}")
+        leaving.end(deed, enrollment, "taken back", f"Undid the list {batch.file_name}")
     for waiting in deed.session.scalars(
         select(Waiting).where(Waiting.batch_id == batch.id, Waiting.live == 1)
     ):

@@ -6,7 +6,7 @@ from dataclasses import replace
 from datetime import time
 from typing import Any
 
-from archgate.actions import money, parties, people, quotes, roster, seats
+from archgate.actions import leaving, money, parties, people, quotes, roster, seats
 from archgate.actions.problems import Problem, conflict, not_found
 from archgate.actions.schedule import get_run
 from archgate.actions.transaction import Deed
@@ -212,7 +212,7 @@ def back_in_line(deed: Deed, waiting_id: int, was: str) -> Waiting:
         enrollment = deed.session.get_one(Enrollment, row.enrollment_id)
         if not enrollment.holds_seat:
             raise conflict("moved-on", f"{row.person.name} no longer holds the seat.")
-        roster.end(deed, enrollment, "taken back", f"Undid the seat of {row.person.name}")
+        leaving.end(deed, enrollment, "taken back", f"Undid the seat of {row.person.name}")
     else:
         roster.refuse_twice(deed, run, row.person)
     row.status, row.ended_at, row.enrollment_id, row.offer_until = "waiting", None, None, None

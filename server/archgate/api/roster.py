@@ -8,7 +8,7 @@ import orjson
 from fastapi import APIRouter, Depends, Request, Response
 from pydantic import BaseModel
 
-from archgate.actions import roster, rosters, sign_ups, transfers, undo, waitlist
+from archgate.actions import leaving, roster, rosters, sign_ups, transfers, undo, waitlist
 from archgate.actions.access import User
 from archgate.actions.transaction import Once
 from archgate.api.fees import AskIn, QuoteLine, QuoteOut, SeatQuote, TaxOut
@@ -420,7 +420,7 @@ def get_withdrawal(
     user: User = Depends(may("read")),
 ) -> Withdrawal:
     """What a withdrawal would keep, give back as credit, or leave owed, and why. Nothing is written."""
-    return run_look(request, user, lambda deed: roster.withdrawal(deed, enrollment_id, received_on, no_show))
+    return run_look(request, user, lambda deed: leaving.withdrawal(deed, enrollment_id, received_on, no_show))
 
 
 @router.post("/enrollments/{enrollment_id}/withdraw")
@@ -433,7 +433,7 @@ def withdraw(
 ) -> Withdrawn:
     """Give a seat back; what the refund policy keeps stays owed or paid, the rest is credit."""
     how = body.model_dump() if body else {}
-    return run_act(request, user, lambda deed: roster.withdraw(deed, enrollment_id, **how), once=key)
+    return run_act(request, user, lambda deed: leaving.withdraw(deed, enrollment_id, **how), once=key)
 
 
 @router.put("/enrollments/{enrollment_id}/places/{n}")

@@ -11,6 +11,7 @@ from archgate.actions import (
     courses,
     holding,
     interest,
+    leaving,
     notices,
     own_pages,
     quotes,
@@ -109,7 +110,7 @@ def attended(center: Any, run_id: int) -> None:
 def offered(center: Any, gate: int) -> None:
     """Somebody gives a seat on the full run back; the next in line has an offer and asks for more time."""
     rows = center.look(9.9, lambda d: rosters.roster(d, gate))["rows"]
-    center.act(9.9, lambda d: roster.withdraw(d, rows[-1][0]))
+    center.act(9.9, lambda d: leaving.withdraw(d, rows[-1][0]))
     center.act(9.95, partial(line.go_down, run_id=gate))
     waiting = center.look(9.95, lambda d: rosters.roster(d, gate))["waiting"]
     first = next((w for w in waiting if w["status"] == "offered"), None)

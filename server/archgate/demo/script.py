@@ -23,6 +23,7 @@ from archgate.actions import (
     courses,
     invoices,
     kept_quotes,
+    leaving,
     lifecycle,
     moving,
     outstanding,
@@ -590,7 +591,7 @@ def events(center: Center, plan: PlannedRun, run_id: int, back: int, crowd: list
             party(center, run_id, crowd[120], 3, "Comes with two neighbors; names to follow.")
         if back == 3:
             rows = center.look(14, lambda d: rosters.roster(d, run_id))["rows"]
-            center.act(14, lambda d: roster.withdraw(d, rows[0][0]))
+            center.act(14, lambda d: leaving.withdraw(d, rows[0][0]))
     if plan.waits and back == 1:
         for n in range(plan.waits):
             heads = 3 if n == 1 else 1
