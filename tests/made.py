@@ -12,7 +12,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session, sessionmaker
 
-from archgate.actions import courses, people, quotes, roster, rosters
+from archgate.actions import making, people, quotes, roster, rosters
 from archgate.actions.transaction import Deed, Once, act, look
 
 PASSWORD = "a long enough word"
@@ -62,14 +62,14 @@ def run_form(**changes: Any) -> dict[str, Any]:
 
 
 def a_draft(office: Office, **changes: Any) -> dict[str, Any]:
-    return office.act(lambda deed: courses.create_run(deed, run_form(**changes)))
+    return office.act(lambda deed: making.create_run(deed, run_form(**changes)))
 
 
 def a_run(office: Office, **changes: Any) -> dict[str, Any]:
     """A published run."""
     run = a_draft(office, **changes)
-    office.act(lambda deed: courses.publish_run(deed, run["id"]))
-    return office.look(lambda deed: courses.run_view(deed, run["id"]))
+    office.act(lambda deed: making.publish_run(deed, run["id"]))
+    return office.look(lambda deed: making.run_view(deed, run["id"]))
 
 
 def a_person(office: Office, **facts: Any) -> dict[str, Any]:
@@ -91,7 +91,7 @@ def roster_of(office: Office, run: dict[str, Any]) -> list[dict[str, Any]]:
 
 
 def taken(office: Office, run: dict[str, Any]) -> int:
-    return office.look(lambda deed: courses.run_view(deed, run["id"]))["taken"]
+    return office.look(lambda deed: making.run_view(deed, run["id"]))["taken"]
 
 
 def at_once(acts: list[Callable[[], Any]]) -> list[Any]:

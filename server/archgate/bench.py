@@ -273,7 +273,7 @@ def seat_run(sessions: Any, capacity: int, people: int) -> tuple[int, Any]:
     """A published run with one rate, and so many people; the run's id and the user who acts."""
     from sqlalchemy import insert
 
-    from archgate.actions import access, courses
+    from archgate.actions import access, making
     from archgate.actions.transaction import act
     from archgate.tables.people import Person
 
@@ -289,8 +289,8 @@ def seat_run(sessions: Any, capacity: int, people: int) -> tuple[int, Any]:
         "rates": [{"amount": "240.00"}],
         "plans": [{"name": "Halves", "lines": [{"percent": "50", "due": {"after_sign_up": 0}}, {"percent": "50", "due": {"after_sign_up": 30}}]}],
     }  # fmt: skip
-    run = act(sessions, lambda d: courses.create_run(d, form), user)
-    act(sessions, lambda d: courses.publish_run(d, run["id"]), user)
+    run = act(sessions, lambda d: making.create_run(d, form), user)
+    act(sessions, lambda d: making.publish_run(d, run["id"]), user)
     with sessions.begin() as s:
         s.execute(insert(Person), [
             {"id": n, "given": f"Given{n}", "family": f"Family{n}", "name": f"Given{n} Family{n}", "folded": f"given{n} family{n}",

@@ -4,14 +4,14 @@ from datetime import date, timedelta
 
 import pytest
 
-from archgate.actions import clashes, courses, moving, places, season
+from archgate.actions import clashes, making, moving, places, season
 from archgate.actions.problems import Problem
 from archgate.core.faults import Refused
 from made import a_draft, a_person, a_run, enrolled, number
 
 
 def found(office, run):
-    return [(c["kind"], c["date"]) for c in office.look(lambda d: courses.run_view(d, run["id"]))["clashes"]]
+    return [(c["kind"], c["date"]) for c in office.look(lambda d: making.run_view(d, run["id"]))["clashes"]]
 
 
 def once(day, start="17:30", minutes=60):
@@ -44,7 +44,7 @@ def test_a_room_too_small_for_the_seats_is_one_clash_for_the_whole_run(office, n
     office.act(lambda d: places.save_place(d, None, {"name": names["place"], "seats": 10}))
     run = a_draft(office, **names)
     assert found(office, run) == [("too small", "2027-09-14")]
-    office.act(lambda d: courses.change_run(d, run["id"], {"seen": {}, "set": {"capacity": 10}}))
+    office.act(lambda d: making.change_run(d, run["id"], {"seen": {}, "set": {"capacity": 10}}))
     assert found(office, run) == []
 
 
@@ -104,17 +104,17 @@ def test_dates_being_typed_clash_with_what_is_planned(office, names):
 def test_an_accepted_clash_comes_up_again_when_a_time_of_it_changes(office, names):
     a_draft(office, pattern=once("2027-10-14"), place=names["place"])
     run = a_draft(office, pattern=once("2027-10-14"), place=names["place"])
-    view = office.look(lambda d: courses.run_view(d, run["id"]))
+    view = office.look(lambda d: making.run_view(d, run["id"]))
     clash = view["clashes"][0]
     with pytest.raises(Refused):
         office.act(lambda d: clashes.accept(d, clash["key"], "  "))
     office.act(lambda d: clashes.accept(d, clash["key"], "Both fit into the hall."))
-    view = office.look(lambda d: courses.run_view(d, run["id"]))
+    view = office.look(lambda d: making.run_view(d, run["id"]))
     assert view["clashes"][0]["accepted"] == "Both fit into the hall."
     assert not [f for f in view["readiness"] if f["at"] == "/clashes"]
     meeting = view["dates"][0]["id"]
     office.act(lambda d: moving.change_meetings(d, meeting, {"set": {"start": "17:45"}}))
-    assert office.look(lambda d: courses.run_view(d, run["id"]))["clashes"][0]["accepted"] is None
+    assert office.look(lambda d: making.run_view(d, run["id"]))["clashes"][0]["accepted"] is None
     with pytest.raises(Problem, match="does not exist"):
         office.act(lambda d: clashes.accept(d, "room:1:2", "x"))
 

@@ -4,7 +4,7 @@ from datetime import date
 
 import pytest
 
-from archgate.actions import copying, courses, moving, places
+from archgate.actions import copying, courses, making, moving, places
 from archgate.actions import season as seasons
 from archgate.actions.problems import Problem
 from archgate.actions.undo import undo
@@ -29,7 +29,7 @@ def test_a_copy_moves_dates_gates_prices_and_plans_by_the_same_shift(office):
     done = copied(office, run)["runs"][0]
     assert done["shift"] == 119 and done["after"][0].startswith("2028-01-11")  # the Tuesday on or after
     assert done["left_behind"] == ["the roster, 1 seats"]
-    new = office.look(lambda d: courses.run_view(d, done["run_id"]))
+    new = office.look(lambda d: making.run_view(d, done["run_id"]))
     assert (new["status"], new["taken"], new["sign_up_opens"]) == ("draft", 0, "2027-10-28")
     assert {g["label"]: g["day"] for g in new["gates"]} == {
         "Sign-up opens": "2027-10-28", "Early price ends": "2027-12-28", "Decision day": "2028-01-01",
@@ -73,13 +73,13 @@ def test_a_season_is_copied_at_once_and_undone_at_once(office):
     office.act(lambda d: undo(d, done["change"]))
     for run_id in ids:
         with pytest.raises(Problem):
-            office.look(lambda d, r=run_id: courses.run_view(d, r))
+            office.look(lambda d, r=run_id: making.run_view(d, r))
 
 
 def test_copies_that_somebody_worked_on_are_not_taken_back(office):
     run = a_draft(office)
     done = copied(office, run)
-    office.act(lambda d: courses.publish_run(d, done["runs"][0]["run_id"]))
+    office.act(lambda d: making.publish_run(d, done["runs"][0]["run_id"]))
     with pytest.raises(Problem, match="is published"):
         office.act(lambda d: undo(d, done["change"]))
 
@@ -100,7 +100,7 @@ def test_a_copy_of_nothing_is_refused(office, body):
 def course(office):
     run = a_draft(office)
     office.act(lambda d: courses.keep_defaults(d, run["id"], ["capacity", "rates", "plans", "place"]))
-    return office.look(lambda d: courses.run_view(d, run["id"]))["course"]
+    return office.look(lambda d: making.run_view(d, run["id"]))["course"]
 
 
 def row(of, **more):
@@ -132,9 +132,9 @@ def test_rows_become_drafts_with_what_the_course_brings(office, course):
     ]
     assert len(told["rows"][0]["new"]) == 2
     done = table(office, rows, save=True)
-    first = office.look(lambda d: courses.run_view(d, done["made"][0]["id"]))
+    first = office.look(lambda d: making.run_view(d, done["made"][0]["id"]))
     assert (first["capacity"], first["rates"][0]["amount"], first["instructor"]) == (9, "300.00", "S. Season")
-    second = office.look(lambda d: courses.run_view(d, done["made"][1]["id"]))
+    second = office.look(lambda d: making.run_view(d, done["made"][1]["id"]))
     assert (second["capacity"], second["place"]) == (14, course["defaults"]["place"])
     office.act(lambda d: undo(d, done["change"]))
 
@@ -166,7 +166,7 @@ def test_cohorts_and_open_runs_stand_in_the_table_too(office, course):
         {"course": course["title"], "kind": "open", "number": "90"},
     ]
     done = table(office, rows, save=True)
-    kinds = [office.look(lambda d, r=m: courses.run_view(d, r["id"])) for m in done["made"]]
+    kinds = [office.look(lambda d, r=m: making.run_view(d, r["id"])) for m in done["made"]]
     assert [(k["kind"], k["ends_on"], k["access_days"]) for k in kinds] == [
         ("cohort", "2028-10-26", None),
         ("open", None, 90),

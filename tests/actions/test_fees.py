@@ -15,6 +15,7 @@ from archgate.actions import (
     courses,
     kept_quotes,
     leaving,
+    making,
     payments,
     people,
     plans,
@@ -198,7 +199,7 @@ def test_the_number_of_a_rate_holds_for_a_seat_from_the_line_and_for_a_kept_quot
     sign_up(office, run, rate_id=standard)
     lined = office.act(lambda d: waitlist.join(d, run["id"], waits["id"], rate_id=few))
     office.act(lambda d: leaving.withdraw(d, first["enrollment_id"]))
-    office.act(lambda d: courses.change_run(d, run["id"], {"seen": {}, "set": {"capacity": 3}}))
+    office.act(lambda d: making.change_run(d, run["id"], {"seen": {}, "set": {"capacity": 3}}))
     office.act(lambda d: waitlist.seat(d, lined["waiting_id"], "100.00"))
     said = refusal(
         lambda: office.act(
@@ -632,7 +633,7 @@ def test_a_copied_run_takes_its_fees_along_with_their_dates_moved(office, shelf)
     run = a_run(office, rates=rates, extras=[{"label": "Book", "amount": "30.00", "item": shelf}],
                 group=[{"from": 3, "percent": "10"}])  # fmt: skip
     made = office.act(lambda d: copying.copy_runs(d, {"runs": [{"id": run["id"]}], "weeks": 2}))["runs"][0]
-    new = office.look(lambda d: courses.run_view(d, made["run_id"]))
+    new = office.look(lambda d: making.run_view(d, made["run_id"]))
     assert new["rates"][0]["sale"] == {"from": "2027-08-15", "to": "2027-08-19", "amount": "200.00"}
     assert (new["rates"][0]["offered_from"], new["rates"][0]["tags"]) == ("2027-08-15", ["member"])
     assert new["extras"][0]["item"] == shelf and new["group"] == run["group"]
@@ -665,16 +666,16 @@ def test_the_early_bird_planner_starts_from_past_runs_and_is_applied_in_one_step
     plan = later.look(lambda d: prices.early_plan(d, body))
     assert (plan["regular"], plan["income"], plan["break_even"]) == ("260.00", "250.00", "50")
     outcome = later.act(lambda d: prices.apply_early(d, run["id"], body))
-    after = later.look(lambda d: courses.run_view(d, run["id"]))["rates"][0]
+    after = later.look(lambda d: making.run_view(d, run["id"]))["rates"][0]
     assert after["amount"] == "260.00" and after["early"][0]["amount"] == "240.00"
     later.act(lambda d: undo.undo(d, outcome["change"]))
-    assert later.look(lambda d: courses.run_view(d, run["id"]))["rates"][0]["amount"] == "240.00"
+    assert later.look(lambda d: making.run_view(d, run["id"]))["rates"][0]["amount"] == "240.00"
 
 
 def test_a_form_of_a_run_takes_every_kind_of_fee(office):
     form = run_form(rates=[{"amount": "240.00", "sale": {"amount": "x"}, "tags": ["", 5], "most": 0}],
                     extras=[{"amount": "1.00"}], group=[{"from": 1}], taxes=[{"percent": "3"}] * 3)  # fmt: skip
-    said = refusal(lambda: office.act(lambda d: courses.create_run(d, form)))
+    said = refusal(lambda: office.act(lambda d: making.create_run(d, form)))
     assert {
         "/rates/0/sale/amount",
         "/rates/0/tags",

@@ -10,7 +10,7 @@ from datetime import timedelta
 import pytest
 from sqlalchemy import func, select
 
-from archgate.actions import checks, courses, jobs
+from archgate.actions import checks, jobs, making
 from archgate.actions.problems import Problem
 from archgate.actions.undo import undo
 from archgate.clock import system_now
@@ -194,7 +194,7 @@ def test_a_link_is_made_once_for_each_online_meeting_and_kept(line):
     worker = Worker.with_stand_ins(line.sessions)
     for seconds in (1, 30):
         worker.drain(system_now() + timedelta(seconds=seconds))
-    links = [m["link"] for m in line.look(lambda d: courses.run_view(d, run["id"]))["dates"]]
+    links = [m["link"] for m in line.look(lambda d: making.run_view(d, run["id"]))["dates"]]
     assert len(set(links)) == 3 and all(x.startswith("https://meet.example.org/") for x in links)
     assert counted(line, MeetingStandIn) == 3
 
@@ -209,7 +209,7 @@ def test_links_of_a_run_that_is_no_longer_published_are_not_asked_for_until_it_i
     )
     line.act(lambda d: undo(d, change.key))
     assert counted(line, Job, status="dropped") == 2
-    line.act(lambda d: courses.publish_run(d, run["id"]))
+    line.act(lambda d: making.publish_run(d, run["id"]))
     assert counted(line, Job, status="queued") == 2
 
 

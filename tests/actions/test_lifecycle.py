@@ -2,7 +2,7 @@
 
 import pytest
 
-from archgate.actions import courses, finding, lifecycle, messages, money, people, quotes, roster, waitlist
+from archgate.actions import finding, lifecycle, making, messages, money, people, quotes, roster, waitlist
 from archgate.actions.problems import Problem
 from archgate.actions.undo import undo
 from archgate.core.faults import Refused
@@ -25,7 +25,7 @@ OPEN = {
 
 
 def view(office, run):
-    return office.look(lambda d: courses.run_view(d, run["id"]))
+    return office.look(lambda d: making.run_view(d, run["id"]))
 
 
 def test_a_cohort_has_its_days_its_named_weeks_and_an_end_of_access(office):
@@ -88,7 +88,7 @@ def test_lists_filter_several_windows_in_sql_just_as_the_core_says(office):
         {"opens": {"on": "2027-08-22"}, "closes": {"on": "2027-08-24"}}, {"opens": {"days_before": 10}, "closes": None}])  # fmt: skip
     for days in (0, 2, 3, 4.9, 5, 10, 15, 20, 24, 26):
         moment = office.later(days=days)
-        state = moment.look(lambda d: courses.run_view(d, run["id"]))["sign_up"]
+        state = moment.look(lambda d: making.run_view(d, run["id"]))["sign_up"]
         for sign_up in ("open", "closed", "not yet", "full"):
             found = moment.look(lambda d, s=sign_up: finding.list_runs(d, q=word, sign_up=s))["items"]
             assert bool(found) is (state == sign_up), (days, sign_up, state)
@@ -100,7 +100,7 @@ def test_gates_change_with_what_they_touch_shown_and_undone(office):
         "seen": {"windows": [], "decision_rule": None},
         "set": {"windows": [{"closes": {"days_before": 5}}], "decision_rule": {"on": "2027-09-01"}},
     }
-    done = office.act(lambda d: courses.change_run(d, run["id"], body))
+    done = office.act(lambda d: making.change_run(d, run["id"], body))
     assert {(t["label"], t["before"], t["after"]) for t in done["touches"]} == {
         ("Sign-up closes", "2027-09-13", "2027-09-09"), ("Decision day", None, "2027-09-01"),
     }  # fmt: skip

@@ -6,7 +6,7 @@ from zoneinfo import ZoneInfo
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from archgate.actions import courses, moving, schedule
+from archgate.actions import making, moving, schedule
 from archgate.actions.problems import Problem
 from archgate.actions.undo import undo
 from archgate.core.faults import Refused
@@ -86,4 +86,4 @@ def test_gates_and_moments_follow_the_meetings_whatever_is_done_and_undone(sessi
         except (Problem, Refused):
             assert office.look(lambda d: dates(d, run["id"])) == before
         office.look(lambda d: check(d, run["id"]))
-    assert office.look(lambda d: courses.run_view(d, run["id"]))["taken"] == 1
+    assert office.look(lambda d: making.run_view(d, run["id"]))["taken"] == 1

@@ -5,7 +5,7 @@ from datetime import date
 import pytest
 from sqlalchemy import select
 
-from archgate.actions import courses, moving, places
+from archgate.actions import courses, making, moving, places
 from archgate.actions.problems import Problem
 from archgate.actions.undo import undo
 from archgate.core.faults import Refused
@@ -21,7 +21,7 @@ ON_START = [{"name": "On the first day", "lines": [
 
 
 def view(office, run):
-    return office.look(lambda d: courses.run_view(d, run["id"]))
+    return office.look(lambda d: making.run_view(d, run["id"]))
 
 
 def days(office, run):

@@ -9,11 +9,11 @@ from actions.test_waitlist import join, line, seat
 from archgate.actions import (
     accounts,
     checks,
-    courses,
     holding,
     interest,
     invites,
     leaving,
+    making,
     offers,
     people,
     quotes,
@@ -173,11 +173,11 @@ def test_more_seats_move_the_line_and_the_rule_of_the_run_decides(office):
         enrolled(office, run)
     large, small = join(office, run, heads=2), join(office.later(hours=1), run)
     ask = {"seen": {"line_rule": "fit"}, "set": {"line_rule": "strict"}}
-    office.act(lambda d: courses.change_run(d, run["id"], ask))
-    office.act(lambda d: courses.change_run(d, run["id"], {"seen": {"capacity": 2}, "set": {"capacity": 3}}))
+    office.act(lambda d: making.change_run(d, run["id"], ask))
+    office.act(lambda d: making.change_run(d, run["id"], {"seen": {"capacity": 2}, "set": {"capacity": 3}}))
     assert go(office, run)["offered"] == []  # the party of two is next and does not fit
     office.act(
-        lambda d: courses.change_run(
+        lambda d: making.change_run(
             d, run["id"], {"seen": {"line_rule": "strict"}, "set": {"line_rule": "fit"}}
         )
     )
@@ -189,13 +189,13 @@ def test_nothing_is_offered_where_staff_do_it_or_sign_up_has_closed(office, full
     join(office, full)
     leave(office, full)
     office.act(
-        lambda d: courses.change_run(
+        lambda d: making.change_run(
             d, full["id"], {"seen": {"auto_offer": True}, "set": {"auto_offer": False}}
         )
     )
     assert go(office, full)["offered"] == []
     office.act(
-        lambda d: courses.change_run(
+        lambda d: making.change_run(
             d, full["id"], {"seen": {"auto_offer": False}, "set": {"auto_offer": True}}
         )
     )
@@ -304,7 +304,7 @@ def test_seats_set_aside_are_taken_back_changed_and_ended_with_their_gate(office
 
     def now():
         back = office.look(lambda d: holding.kept_back(d, run["id"]))
-        gates = office.look(lambda d: courses.run_view(d, run["id"]))["gates"]
+        gates = office.look(lambda d: making.run_view(d, run["id"]))["gates"]
         days = [g["day"] for g in gates if g["kind"] == "set-aside seats released"]
         return [(s["seats"], s["last"]) for s in back["set_asides"]], back["free"], days
 
@@ -338,7 +338,7 @@ def test_seats_set_aside_are_for_the_group_by_tag_or_payer_until_the_day(office)
     ask = {"name": "The Guild", "seats": 2, "last": "2027-08-25", "tag": tag}
     done = office.act(lambda d: holding.set_aside(d, run["id"], ask))
     assert done["free"] == 1
-    view = office.look(lambda d: courses.run_view(d, run["id"]))
+    view = office.look(lambda d: making.run_view(d, run["id"]))
     assert [g["day"] for g in view["gates"] if g["kind"] == "set-aside seats released"] == ["2027-08-25"]
     enrolled(office, run)
     with pytest.raises(Problem, match="2 set aside"):
@@ -364,7 +364,7 @@ def test_seats_set_aside_are_for_the_group_by_tag_or_payer_until_the_day(office)
 def test_a_seat_on_payment_is_held_and_lapses_or_is_taken_for_good(office):
     run = a_run(office, capacity=2, smallest=0)
     office.act(
-        lambda d: courses.change_run(d, run["id"], {"seen": {"hold_hours": None}, "set": {"hold_hours": 24}})
+        lambda d: making.change_run(d, run["id"], {"seen": {"hold_hours": None}, "set": {"hold_hours": 24}})
     )
     slow, quick = a_person(office), a_person(office)
     first, second = enrolled(office, run, slow), enrolled(office, run, quick)
@@ -387,12 +387,12 @@ def test_a_seat_on_payment_is_held_and_lapses_or_is_taken_for_good(office):
 def test_a_free_seat_or_one_that_staff_say_so_is_taken_at_once(office):
     run = a_run(office, rates=[{"amount": "0.00"}])
     office.act(
-        lambda d: courses.change_run(d, run["id"], {"seen": {"hold_hours": None}, "set": {"hold_hours": 24}})
+        lambda d: making.change_run(d, run["id"], {"seen": {"hold_hours": None}, "set": {"hold_hours": 24}})
     )
     assert enrolled(office, run)["held_until"] is None
     paid = a_run(office)
     office.act(
-        lambda d: courses.change_run(d, paid["id"], {"seen": {"hold_hours": None}, "set": {"hold_hours": 24}})
+        lambda d: making.change_run(d, paid["id"], {"seen": {"hold_hours": None}, "set": {"hold_hours": 24}})
     )
     assert enrolled(office, paid, hold=False)["held_until"] is None
     assert enrolled(office, a_run(office), hold=True)["held_until"] == "2027-08-22T10:00:00-04:00"
@@ -400,7 +400,7 @@ def test_a_free_seat_or_one_that_staff_say_so_is_taken_at_once(office):
 
 def test_seats_are_overbooked_as_far_as_the_run_allows(office):
     run = a_run(office, capacity=1, smallest=0)
-    office.act(lambda d: courses.change_run(d, run["id"], {"seen": {"overbook": 0}, "set": {"overbook": 1}}))
+    office.act(lambda d: making.change_run(d, run["id"], {"seen": {"overbook": 0}, "set": {"overbook": 1}}))
     enrolled(office, run)
     enrolled(office, run)
     with pytest.raises(Problem, match="All 2 seats are taken"):
@@ -565,7 +565,7 @@ def test_own_questions_are_answered_carried_over_exported_and_cleared(office):
     )
     rows = office.look(lambda d: interest.lines_of(d, run["id"], None, "news"))
     assert rows[0][-2:] == ["Which evening?", "Tag"] and rows[1][-2:] == ["Tuesday", "news"]
-    there = office.act(lambda d: courses.create_run(d, {**form_of(run), "sign_up_opens": "2027-08-30"}))
+    there = office.act(lambda d: making.create_run(d, {**form_of(run), "sign_up_opens": "2027-08-30"}))
     carried = office.act(lambda d: interest.carry_over(d, run["id"], None, there["id"]))
     assert carried["people"] == 1
     assert len(office.look(lambda d: interest.list_view(d, there["id"], None))["people"]) == 1

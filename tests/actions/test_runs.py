@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from archgate.actions import courses, finding, moving, schedule, terms, undo
+from archgate.actions import finding, making, moving, schedule, terms, undo
 from archgate.actions.problems import Problem
 from archgate.core.faults import Refused
 from archgate.tables.courses import Run
@@ -14,12 +14,12 @@ from made import a_draft, a_run, enrolled, number, run_form, taken
 
 
 def view(office, run):
-    return office.look(lambda d: courses.run_view(d, run["id"]))
+    return office.look(lambda d: making.run_view(d, run["id"]))
 
 
 def faults(office, **changes):
     with pytest.raises(Refused) as refused:
-        office.act(lambda d: courses.create_run(d, run_form(**changes)))
+        office.act(lambda d: making.create_run(d, run_form(**changes)))
     return {f.at: f.message for f in refused.value.faults}
 
 
@@ -115,16 +115,12 @@ def test_the_last_meeting_of_a_run_stays(office):
 def test_only_a_field_that_changed_meanwhile_conflicts_and_both_values_come_back(office):
     run = a_draft(office)
     office.act(
-        lambda d: courses.change_run(
-            d, run["id"], {"seen": {"place": run["place"]}, "set": {"place": "Yard"}}
-        )
+        lambda d: making.change_run(d, run["id"], {"seen": {"place": run["place"]}, "set": {"place": "Yard"}})
     )
-    office.act(
-        lambda d: courses.change_run(d, run["id"], {"seen": {"capacity": 14}, "set": {"capacity": 20}})
-    )
+    office.act(lambda d: making.change_run(d, run["id"], {"seen": {"capacity": 14}, "set": {"capacity": 20}}))
     with pytest.raises(Problem) as problem:
         office.act(
-            lambda d: courses.change_run(
+            lambda d: making.change_run(
                 d, run["id"], {"seen": {"place": run["place"]}, "set": {"place": "Barn"}}
             )
         )
@@ -139,7 +135,7 @@ def test_capacity_never_falls_below_the_seats_taken(office):
     enrolled(office, run)
     with pytest.raises(Refused, match="2 seats are taken"):
         office.act(
-            lambda d: courses.change_run(d, run["id"], {"seen": {}, "set": {"capacity": 1, "smallest": 0}})
+            lambda d: making.change_run(d, run["id"], {"seen": {}, "set": {"capacity": 1, "smallest": 0}})
         )
 
 
@@ -166,12 +162,12 @@ def test_a_plan_that_misses_the_whole_is_refused_when_changed(office):
 
 def test_a_draft_is_published_once_and_publishing_is_undone_while_nobody_is_in(office):
     run = a_draft(office)
-    told = office.act(lambda d: courses.publish_run(d, run["id"]))
+    told = office.act(lambda d: making.publish_run(d, run["id"]))
     with pytest.raises(Problem, match="published already"):
-        office.act(lambda d: courses.publish_run(d, run["id"]))
+        office.act(lambda d: making.publish_run(d, run["id"]))
     office.act(lambda d: undo.undo(d, told["change"]))
     assert view(office, run)["status"] == "draft"
-    told = office.act(lambda d: courses.publish_run(d, run["id"]))
+    told = office.act(lambda d: making.publish_run(d, run["id"]))
     enrolled(office, run)
     with pytest.raises(Problem, match="enrolled by now"):
         office.act(lambda d: undo.undo(d, told["change"]))
@@ -180,13 +176,13 @@ def test_a_draft_is_published_once_and_publishing_is_undone_while_nobody_is_in(o
 def test_what_would_stop_a_learner_stops_publishing(office):
     run = a_draft(office)
     with pytest.raises(Refused, match="already be closed"):
-        office.later(days=60).act(lambda d: courses.publish_run(d, run["id"]))
+        office.later(days=60).act(lambda d: making.publish_run(d, run["id"]))
 
 
 def test_undo_names_the_later_change_that_stands_in_its_way(office):
     run = a_draft(office)
-    first = office.act(lambda d: courses.change_run(d, run["id"], {"seen": {}, "set": {"place": "Yard"}}))
-    office.act(lambda d: courses.change_run(d, run["id"], {"seen": {}, "set": {"place": "Barn"}}))
+    first = office.act(lambda d: making.change_run(d, run["id"], {"seen": {}, "set": {"place": "Yard"}}))
+    office.act(lambda d: making.change_run(d, run["id"], {"seen": {}, "set": {"place": "Barn"}}))
     with pytest.raises(Problem, match="Changed place of"):
         office.act(lambda d: undo.undo(d, first["change"]))
     with pytest.raises(Problem, match="does not exist"):
@@ -195,7 +191,7 @@ def test_undo_names_the_later_change_that_stands_in_its_way(office):
 
 def test_undoing_twice_is_refused(office):
     run = a_draft(office)
-    told = office.act(lambda d: courses.change_run(d, run["id"], {"seen": {}, "set": {"place": "Yard"}}))
+    told = office.act(lambda d: making.change_run(d, run["id"], {"seen": {}, "set": {"place": "Yard"}}))
     office.act(lambda d: undo.undo(d, told["change"]))
     with pytest.raises(Problem, match="undone already"):
         office.act(lambda d: undo.undo(d, told["change"]))
@@ -214,7 +210,7 @@ def test_lists_filter_in_sql_just_as_the_core_says(office):
     for days in (-1, 4.99, 5, 12, 24, 25.5, 30, 74, 75.9, 90):
         moment = office.later(days=days)
         for run in runs:
-            seen = moment.look(lambda d, r=run: courses.run_view(d, r["id"]))
+            seen = moment.look(lambda d, r=run: making.run_view(d, r["id"]))
             for sign_up in ("open", "full", "closed", "not yet"):
                 found = moment.look(lambda d, s=sign_up: finding.list_runs(d, q=word, sign_up=s, limit=200))
                 assert (run["id"] in {r["id"] for r in found["items"]}) == (seen["sign_up"] == sign_up), (
@@ -270,7 +266,7 @@ def office_for_words(sessions, users):
 def test_a_price_names_the_day_through_which_it_holds(office):
     run = a_run(office)
     assert run["price"]["until"] == "2027-08-27"
-    late = office.later(days=8).look(lambda d: courses.run_view(d, run["id"]))["price"]
+    late = office.later(days=8).look(lambda d: making.run_view(d, run["id"]))["price"]
     assert (late["amount"], late["until"]) == ("240.00", None)
     assert taken(office, run) == 0
     assert office.at + timedelta(days=8) > office.at

@@ -6,9 +6,9 @@ from sqlalchemy import select
 from archgate.actions import (
     accounts,
     checks,
-    courses,
     invoices,
     leaving,
+    making,
     moving,
     sign_ups,
     stock,
@@ -364,7 +364,7 @@ def test_papers_follow_what_a_sign_up_comes_to(office, with_books):
 def test_the_receipt_note_of_a_run_is_on_its_papers(office, with_books):
     note = "Bring this receipt on the first evening."
     ask = {"seen": {"receipt_note": ""}, "set": {"receipt_note": note}}
-    office.act(lambda d: courses.change_run(d, with_books["run"]["id"], ask))
+    office.act(lambda d: making.change_run(d, with_books["run"]["id"], ask))
     invoice = office.act(lambda d: invoices.issue(d, with_books["account"]))
     paid = pay(office, with_books["account"], "50.00")
     receipt = office.act(lambda d: invoices.receipt(d, paid["payment_id"]))

@@ -2,7 +2,7 @@
 
 import pytest
 
-from archgate.actions import courses, leaving, quotes, terms, undo
+from archgate.actions import courses, leaving, making, quotes, terms, undo
 from archgate.core.faults import Refused
 from made import a_draft, a_run, enrolled, roster_of
 
@@ -17,7 +17,7 @@ PLANS = [
 
 
 def view(office, run):
-    return office.look(lambda d: courses.run_view(d, run["id"]))
+    return office.look(lambda d: making.run_view(d, run["id"]))
 
 
 def change(office, run, **what):
@@ -113,7 +113,7 @@ def test_a_courses_next_run_starts_from_its_defaults_and_says_so(office):
     assert of_the_course(second) == {"rates", "plans", "place", "capacity"}
     own = a_draft(office, **{**bare, "capacity": 20})
     assert own["capacity"] == 20 and "capacity" not in of_the_course(own)
-    office.act(lambda d: courses.change_run(d, own["id"], {"seen": {}, "set": {"capacity": 9}}))
+    office.act(lambda d: making.change_run(d, own["id"], {"seen": {}, "set": {"capacity": 9}}))
     assert "capacity" in of_the_course(view(office, own))
     office.act(lambda d: undo.undo(d, told["change"]))
     assert view(office, second)["course"]["defaults"] == {}

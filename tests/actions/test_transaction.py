@@ -7,7 +7,7 @@ import pytest
 from sqlalchemy import select, text
 from sqlalchemy.exc import DBAPIError, OperationalError
 
-from archgate.actions import courses, people, undo
+from archgate.actions import making, people, undo
 from archgate.actions.problems import Problem
 from archgate.actions.transaction import Once, act, sweep_keys
 from archgate.tables.log import Change
@@ -118,15 +118,15 @@ def test_old_keys_are_forgotten(office, sessions):
 def test_a_preview_answers_and_writes_nothing(office):
     run = a_draft(office)
     change = {"set": {"capacity": 99}, "seen": {"capacity": 14}}
-    told = office.act(lambda d: courses.change_run(d, run["id"], change), preview=True)
+    told = office.act(lambda d: making.change_run(d, run["id"], change), preview=True)
     assert told["touches"][0]["after"] == "99"
-    assert office.look(lambda d: courses.run_view(d, run["id"]))["capacity"] == 14
+    assert office.look(lambda d: making.run_view(d, run["id"]))["capacity"] == 14
 
 
 def test_every_change_is_logged_with_the_rows_before_and_after(office):
     run = a_draft(office)
     told = office.act(
-        lambda d: courses.change_run(d, run["id"], {"set": {"note": "Yard"}, "seen": {"note": ""}})
+        lambda d: making.change_run(d, run["id"], {"set": {"note": "Yard"}, "seen": {"note": ""}})
     )
     change = office.look(
         lambda d: d.session.scalars(select(Change).where(Change.key == told["change"])).one()
@@ -158,7 +158,7 @@ def test_the_same_new_thing_made_twice_at_once_is_made_once_and_said(office):
     assert sum(isinstance(m, dict) for m in made) == 1
     assert all(isinstance(m, dict) or f'The run code "{code}" is taken.' in str(m) for m in made)
     run = next(m for m in made if isinstance(m, dict))
-    told = office.act(lambda d: courses.change_run(d, run["id"], {"seen": {}, "set": {"place": "Yard"}}))
+    told = office.act(lambda d: making.change_run(d, run["id"], {"seen": {}, "set": {"place": "Yard"}}))
     undone = at_once([partial(office.act, lambda d: undo.undo(d, told["change"]))] * 4)
     assert sum(isinstance(u, dict) for u in undone) == 1
     assert all(isinstance(u, dict | Problem) for u in undone)

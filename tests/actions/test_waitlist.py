@@ -11,9 +11,9 @@ from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, pr
 from sqlalchemy import select
 
 from archgate.actions import (
-    courses,
     holding,
     leaving,
+    making,
     money,
     offers,
     people,
@@ -217,7 +217,7 @@ class SeatsUnderRandomActs(RuleBasedStateMachine):
         self.undoable = []
         ask = {"line_rule": rule, "hold_hours": 24 if hold else None}
         seen = {"line_rule": "fit", "hold_hours": None}
-        self.office.act(lambda d: courses.change_run(d, self.run["id"], {"seen": seen, "set": ask}))
+        self.office.act(lambda d: making.change_run(d, self.run["id"], {"seen": seen, "set": ask}))
 
     def attempt(self, deed, crash=False):
         self.moment = self.moment.later(minutes=1)
@@ -301,7 +301,7 @@ class SeatsUnderRandomActs(RuleBasedStateMachine):
     @rule(capacity=st.integers(1, 5), over=st.integers(0, 1))
     def change_capacity(self, capacity, over):
         self.attempt(
-            lambda d: courses.change_run(
+            lambda d: making.change_run(
                 d, self.run["id"], {"seen": {}, "set": {"capacity": capacity, "overbook": over}}
             )
         )

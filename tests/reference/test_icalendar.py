@@ -15,7 +15,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from icalendar import Calendar, Event
 
-from archgate.actions import calendars, courses, moving, places
+from archgate.actions import calendars, making, moving, places
 from archgate.actions.problems import Problem
 from archgate.core.faults import Refused
 from archgate.papers.calendars import read_calendar
@@ -87,7 +87,7 @@ def test_a_feed_has_the_names_of_rfc_7986(feed):
 
 def test_two_independent_readers_read_a_feed_as_it_was_planned(office, feed):
     run, content = feed
-    seen = office.look(lambda d: courses.run_view(d, run["id"]))
+    seen = office.look(lambda d: making.run_view(d, run["id"]))
     wanted = {
         (datetime.fromisoformat(m["start"]).timestamp(), datetime.fromisoformat(m["end"]).timestamp())
         for m in seen["dates"]
@@ -286,7 +286,7 @@ def test_the_same_file_again_replaces_what_it_brought(office):
         instructor=teacher["name"],
         pattern={"first": "2027-03-16", "start": "10:00", "minutes": 60, "count": 1},
     )
-    assert [c["kind"] for c in early.look(lambda d: courses.run_view(d, run["id"]))["clashes"]] == [
+    assert [c["kind"] for c in early.look(lambda d: making.run_view(d, run["id"]))["clashes"]] == [
         "not available"
     ]
 

@@ -6,7 +6,7 @@ import pytest
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from archgate.actions import codes, courses, people, quotes, stock, terms
+from archgate.actions import codes, making, people, quotes, stock, terms
 from made import a_person, enrolled, number, roster_of
 from screens.ahead import run_ahead, shown_day
 
@@ -178,7 +178,7 @@ def test_the_early_bird_planner_and_codes_and_defaults_by_keyboard(at_work, now_
     at_work.sees("Put these prices on")
     at_work.press(Keys.ENTER)
     at_work.sees("early $200.00 through 14 days before the start")
-    fresh = now_office.look(lambda d: courses.run_view(d, run["id"]))
+    fresh = now_office.look(lambda d: making.run_view(d, run["id"]))
     assert (fresh["rates"][0]["amount"], fresh["rates"][0]["early"][0]["amount"]) == ("250.00", "200.00")
 
     name = f"SET{next(number)}"

@@ -7,7 +7,7 @@ from datetime import timedelta
 import pytest
 from selenium.webdriver.common.keys import Keys
 
-from archgate.actions import courses
+from archgate.actions import making
 from made import DATA, a_draft, a_person, enrolled, number
 from screens.ahead import next_tuesday, run_ahead, shown_day
 
@@ -264,14 +264,14 @@ def test_two_people_who_edit_one_run_see_both_versions(at_work, now_office):
     at_work.open(f"/runs/{run['id']}/terms")
     at_work.fill("Place", "North yard")
     change = {"seen": {"place": run["place"]}, "set": {"place": "South yard"}}
-    now_office.act(lambda d: courses.change_run(d, run["id"], change))
+    now_office.act(lambda d: making.change_run(d, run["id"], change))
     at_work.click("See what it touches")
     at_work.sees("Somebody else changed this meanwhile.")
     at_work.sees("South yard")
     at_work.click("Use mine")
     at_work.click("Save it")
     at_work.sees("Change the place: done.")
-    assert now_office.look(lambda d: courses.run_view(d, run["id"]))["place"] == "North yard"
+    assert now_office.look(lambda d: making.run_view(d, run["id"]))["place"] == "North yard"
 
 
 def test_anything_is_found_and_done_from_the_keyboard(at_work, now_office):
@@ -366,7 +366,7 @@ def test_an_edit_that_is_not_saved_waits_and_the_rest_follows_what_others_do(at_
     at_work.open("/people")
     at_work.sees("Finding somebody")
     change = {"seen": {}, "set": {"instructor": "A. Colleague", "capacity": 20}}
-    now_office.act(lambda d: courses.change_run(d, run["id"], change))
+    now_office.act(lambda d: making.change_run(d, run["id"], change))
     at_work.open(f"/runs/{run['id']}/terms")
     at_work.sees("Not saved yet: place.")
     assert at_work.field("Place").get_attribute("value") == "North yard"

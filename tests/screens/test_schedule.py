@@ -9,7 +9,7 @@ from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from archgate.actions import courses, places
+from archgate.actions import courses, making, places
 from archgate.core.schedule import day_text
 from made import a_draft, a_person, a_run, enrolled, number
 from screens.ahead import next_tuesday, run_ahead
@@ -23,7 +23,7 @@ PASTE = (
 
 
 def view(office, run):
-    return office.look(lambda d: courses.run_view(d, run["id"]))
+    return office.look(lambda d: making.run_view(d, run["id"]))
 
 
 def test_a_season_is_pasted_mended_and_saved_in_one_go(at_work, now_office):

@@ -8,7 +8,7 @@ from zoneinfo import ZoneInfo
 
 from sqlalchemy import or_, select
 
-from archgate.actions import clashes, courses, fees, places, plans, schedule
+from archgate.actions import clashes, fees, making, places, plans, schedule
 from archgate.actions.schedule import shown
 from archgate.actions.transaction import Deed
 from archgate.core.documents import meeting_document
@@ -113,7 +113,7 @@ def copy_run(deed: Deed, run: Run, first: date | None, weeks: int | None) -> dic
     new = Run(
         course=run.course, kind=run.kind, status="draft", decision="undecided", title=run.title, note=run.note,
         receipt_note=run.receipt_note,
-        code=courses.free_run_code(deed, run.course, (begin_new or deed.today).year),
+        code=making.free_run_code(deed, run.course, (begin_new or deed.today).year),
         place=run.place, instructor=run.instructor, client_id=run.client_id, time_zone=run.time_zone,
         currency=run.currency, capacity=run.capacity, smallest=run.smallest,
         windows=[{k: later(w.get(k), shift) for k in ("opens", "closes")} for w in run.windows],

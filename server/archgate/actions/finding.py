@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import Select, and_, exists, false, func, or_, select
 from sqlalchemy.orm import aliased, selectinload
 
-from archgate.actions import courses, fees, people, schedule, seats
+from archgate.actions import courses, fees, making, people, schedule, seats
 from archgate.actions.problems import Problem
 from archgate.actions.transaction import Deed
 from archgate.core.gates import teaching_at
@@ -81,7 +81,7 @@ def list_runs(
         cursor = f"{at.isoformat() if at else ''}|{run.id}"
     waiting = waiting_on(deed, [run.id for run, *_ in rows[:limit]])
     items = [
-        courses.run_line(deed, run, taken, waiting.get(run.id, 0), int(kept))
+        making.run_line(deed, run, taken, waiting.get(run.id, 0), int(kept))
         for run, _, taken, kept in rows[:limit]
     ]
     return {"items": items, "total": total, "next": cursor, "today": deed.today.isoformat()}

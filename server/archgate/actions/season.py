@@ -9,7 +9,7 @@ from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
 
-from archgate.actions import clashes, courses, schedule
+from archgate.actions import clashes, making, schedule
 from archgate.actions.schedule import shown
 from archgate.actions.transaction import Deed
 from archgate.core.documents import schedule_document
@@ -80,7 +80,7 @@ def plan_season(deed: Deed, body: dict[str, Any], save: bool) -> dict[str, Any]:
     made: list[dict[str, Any]] = []
     for n, read in planned:
         try:
-            run = courses.make_run(deed, read["form"])
+            run = making.make_run(deed, read["form"])
         except Refused as refused:
             raise Refused(
                 [Fault(f"/rows/{n}/{column_of(f.at)}", f.message) for f in refused.faults]

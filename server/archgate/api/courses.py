@@ -8,7 +8,7 @@ from typing import Any
 from fastapi import APIRouter, Depends, Request
 from pydantic import BaseModel, Field
 
-from archgate.actions import courses, finding, prices, terms
+from archgate.actions import courses, finding, making, prices, terms
 from archgate.actions.access import User
 from archgate.actions.transaction import Once
 from archgate.api.fees import EarlyIn, ExtraOut, GroupStepIO, Origin, PlanOut, PriceLine, RateOut, TaxIO
@@ -357,12 +357,12 @@ def create_run(
     body: NewRun, request: Request, user: User = Depends(may("plan runs")), key: Once | None = Depends(once)
 ) -> RunOut:
     """Make a draft from one form."""
-    return run_act(request, user, lambda deed: courses.create_run(deed, given(body)), once=key)
+    return run_act(request, user, lambda deed: making.create_run(deed, given(body)), once=key)
 
 
 @router.get("/runs/{run_id}")
 def get_run(run_id: int, request: Request, user: User = Depends(may("read"))) -> RunOut:
-    return run_look(request, user, lambda deed: courses.run_view(deed, run_id))
+    return run_look(request, user, lambda deed: making.run_view(deed, run_id))
 
 
 @router.patch("/runs/{run_id}")
@@ -370,7 +370,7 @@ def change_run(
     run_id: int, body: Patch, request: Request, preview: bool = False, user: User = Depends(may("plan runs"))
 ) -> Outcome:
     """Change single facts of a run; with `preview` nothing is saved."""
-    return run_act(request, user, lambda deed: courses.change_run(deed, run_id, given(body)), preview=preview)
+    return run_act(request, user, lambda deed: making.change_run(deed, run_id, given(body)), preview=preview)
 
 
 @router.patch("/runs/{run_id}/terms")
@@ -383,7 +383,7 @@ def change_terms(
 
 @router.post("/runs/{run_id}/publish")
 def publish_run(run_id: int, request: Request, user: User = Depends(may("publish"))) -> Outcome:
-    return run_act(request, user, lambda deed: courses.publish_run(deed, run_id))
+    return run_act(request, user, lambda deed: making.publish_run(deed, run_id))
 
 
 @router.post("/runs/{run_id}/early-bird")

@@ -8,10 +8,10 @@ from typing import Any
 
 from archgate.actions import (
     accounts,
-    courses,
     holding,
     interest,
     leaving,
+    making,
     notices,
     own_pages,
     quotes,
@@ -70,7 +70,7 @@ def seat_on_payment(center: Any, run_id: int, crowd: list[int]) -> None:
     """Two who signed up where a seat is only held until the first payment, and who are invited to a page of their own;
     one has paid meanwhile, and set a password."""
     rule = {"seen": {"hold_hours": None}, "set": {"hold_hours": 48}}
-    center.act(9.8, lambda d: courses.change_run(d, run_id, rule))
+    center.act(9.8, lambda d: making.change_run(d, run_id, rule))
     for n, person in enumerate(crowd[LEARNER - 1 : LEARNER + 1]):
         quote = center.look(9.9, lambda d: quotes.quote_run(d, run_id, {}))
         center.act(9.9, lambda d, p=person, q=quote: roster.enroll(d, run_id, p, q["total"]))
@@ -92,7 +92,7 @@ def interested(center: Any, slate: int, crowd: list[int]) -> None:
     for n, person in enumerate(crowd[120:125]):
         body = {"run_id": slate, "person_id": person, "answers": {ask["questions"][0]: said[n]}}
         center.act(9.6, lambda d, b=body: interest.show_interest(d, b))
-    course = center.look(9.6, lambda d: courses.run_view(d, slate))["course"]["id"]
+    course = center.look(9.6, lambda d: making.run_view(d, slate))["course"]["id"]
     for person in crowd[125:128]:
         center.act(9.6, lambda d, p=person: interest.show_interest(d, {"course_id": course, "person_id": p}))
 

@@ -25,6 +25,7 @@ from archgate.actions import (
     kept_quotes,
     leaving,
     lifecycle,
+    making,
     moving,
     outstanding,
     people,
@@ -341,7 +342,7 @@ def load(sessions: sessionmaker[Session], today: date, quick: bool) -> None:
             if plan.made == -back:
                 run = make_run(center, plan, course_ids)
                 if plan.published:
-                    center.act(10, lambda d, r=run["id"]: courses.publish_run(d, r))
+                    center.act(10, lambda d, r=run["id"]: making.publish_run(d, r))
                     signing_up.append((plan, run["id"], sign_up_days(center, plan, run["first"])))
         for plan, run_id, on_days in signing_up:
             for n in range(on_days.count(back)):
@@ -409,7 +410,7 @@ def desk_work(center: Center, runs: list[tuple[PlannedRun, int, list[int]]]) -> 
         "label": "New hearths",
     }
     center.act(9.1, lambda d: places.add_busy(d, "place", rooms["Forge"], shut))
-    slate = center.look(9, lambda d: courses.run_view(d, by[("SLATE", -12)]))
+    slate = center.look(9, lambda d: making.run_view(d, by[("SLATE", -12)]))
     coming = next(m for m in slate["dates"] if m["date"] > today.isoformat())
     center.act(9.2, lambda d: moving.cancel_meeting(d, coming["id"], {"why": "The instructor is ill."}))
     center.act(9.3, lambda d: lifecycle.decide(d, by[("DSW", 23)], {"decision": "going ahead"}))
@@ -417,7 +418,7 @@ def desk_work(center: Center, runs: list[tuple[PlannedRun, int, list[int]]]) -> 
     center.act(9.3, lambda d: lifecycle.decide(d, by[("GLASS", 6)], {"decision": "waits", "until": later}))
     client = center.look(9, lambda d: people.find_organizations(d, CLIENT))[0]["id"]
     contract = by[("LIME", 34)]
-    center.act(9.4, lambda d: courses.change_run(d, contract, {"seen": {}, "set": {"client_id": client}}))
+    center.act(9.4, lambda d: making.change_run(d, contract, {"seen": {}, "set": {"client_id": client}}))
     for user, run, text in ((0, by[("GLASS", 6)], "Call the two who asked about Saturdays."),
                             (1, by[("TIMB", 16)], "Ask P. Hallam about a second group.")):  # fmt: skip
         body = {"day": today.isoformat(), "text": text, "run_id": run, "user_id": center.users[user].id}
@@ -463,7 +464,7 @@ def offers(center: Center, runs: dict[tuple[str, int], int], crowd: list[int]) -
                                                   "note": "Letter to the houses along the quay"}))  # fmt: skip
     lapsed = {"code": "SPRING", "percent": "5", "to": (today - timedelta(days=12)).isoformat()}
     center.act(9.6, lambda d: codes.make_code(d, lapsed))
-    book = center.look(9, lambda d: courses.run_view(d, wall))["extras"][0]["id"]
+    book = center.look(9, lambda d: making.run_view(d, wall))["extras"][0]["id"]
     for n, person in enumerate(crowd[140:142]):
         ask = {"code": "OPENDAY", "extras": [{"extra_id": book, "count": 1}] if n else []}
         quote = center.look(10, lambda d, a=ask: quotes.quote_run(d, wall, a))
@@ -546,7 +547,7 @@ def make_run(center: Center, plan: PlannedRun, course_ids: dict[str, int]) -> di
         body["course_id"] = course_ids[plan.course]
     else:
         body["course"] = {"code": code, "title": title, "summary": summary}
-    run = center.act(9.5, lambda d: courses.create_run(d, body))
+    run = center.act(9.5, lambda d: making.create_run(d, body))
     if plan.course not in course_ids:
         center.act(
             9.6, lambda d: courses.keep_defaults(d, run["id"], ["place", "instructor", "rates", "plans"])
@@ -568,7 +569,7 @@ def sign_up_days(center: Center, plan: PlannedRun, first: str | None) -> list[in
 def sign_up(center: Center, plan: PlannedRun, run_id: int, crowd: list[int], hour: float) -> None:
     """One of the crowd signs up for a run by phone; who is on it already stays home."""
     person = center.chance.choice(crowd[:CALLERS])
-    run = center.look(hour, lambda d: courses.run_view(d, run_id))
+    run = center.look(hour, lambda d: making.run_view(d, run_id))
     known = center.look(hour, lambda d: quotes.choices(d, run_id, person, None))["rates"]
     offered = [r for r in known if r["why_not"] is None]
     rate = center.chance.choice([offered[0], *offered])["id"]
