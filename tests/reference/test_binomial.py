@@ -44,3 +44,14 @@ def test_the_calculator_says_the_same():
                        "waiting": line, "leave_rate": "0.08"})  # fmt: skip
     for k, row in enumerate(out["waiting"], 1):
         assert abs(float(row["chance"]) - float(binom.sf(k - 1, 14, 0.08))) <= 0.00005001
+
+
+def test_a_full_run_of_twenty_where_each_gives_up_one_seat_in_ten():
+    """By the formula of the binomial (any textbook of probability): P(X >= 1) = 1 - 0.9^20, and the third in line needs
+    three, P(X >= 3) = 1 - 0.9^20 - 20 * 0.1 * 0.9^19 - 190 * 0.1^2 * 0.9^18. SciPy 1.17.1: 0.878423345, 0.323073195."""
+    line = in_order([Party(n, 1, NOON + timedelta(minutes=n)) for n in range(3)])
+    first, _, third = chances_of(line, 20, 20, Decimal("0.1"))
+    p, q = Decimal("0.1"), Decimal("0.9")
+    assert abs(first - (1 - q**20)) <= Decimal("0.00005")
+    assert abs(third - (1 - q**20 - 20 * p * q**19 - 190 * p**2 * q**18)) <= Decimal("0.00005")
+    assert (f"{first:.4f}", f"{third:.4f}") == ("0.8784", "0.3231")

@@ -172,9 +172,15 @@ def shown_cell(value: Any) -> str:
     return "" if value is None else str(value).strip()
 
 
+FORMULA = set("=+-@\t\r\n\uff1d\uff0b\uff0d\uff20")
+
+
 def plain_cell(text: str) -> str:
-    """A cell as a spreadsheet will take it: what begins like a formula gets an apostrophe before it, a number does not."""
-    formula = text[:1] in ("=", "+", "-", "@", "\t", "\r") and not re.fullmatch(r"-\d+(\.\d+)?", text)
+    """A cell as a spreadsheet will take it: what begins like a formula gets an apostrophe before it, a number does not.
+
+    What counts as its beginning is OWASP's list (CSV Injection; from memory), with the wide forms of the four signs.
+    """
+    formula = text[:1] in FORMULA and not re.fullmatch(r"-\d+(\.\d+)?", text)
     return f"'{text}" if formula else text
 
 

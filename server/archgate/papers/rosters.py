@@ -60,13 +60,18 @@ def pdf_of(kind: str, document: dict[str, Any]) -> bytes:
     return bytes(HTML(string=html_of(kind, document)).write_pdf())
 
 
+def sheet_name(text: str) -> str:
+    """A name as a workbook takes it: at most 31 characters, none of []:*?/\\, no apostrophe at either end."""
+    return "".join("-" if c in "[]:*?/\\" else c for c in text)[:31].strip("' ") or "Roster"
+
+
 def xlsx_of(name: str, lines: Iterable[Iterable[str]]) -> bytes:
     """Lines as one sheet of an XLSX file; every cell is text, so that nothing becomes a formula and zeros in front stay."""
     from xlsxwriter import Workbook
 
     out = io.BytesIO()
     with Workbook(out, {"in_memory": True, "strings_to_formulas": False, "strings_to_urls": False}) as book:
-        sheet, bold = book.add_worksheet(name[:31]), book.add_format({"bold": True})
+        sheet, bold = book.add_worksheet(sheet_name(name)), book.add_format({"bold": True})
         for r, line in enumerate(lines):
             for c, cell in enumerate(line):
                 sheet.write_string(r, c, cell, bold if r == 0 else None)
