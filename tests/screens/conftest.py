@@ -5,18 +5,21 @@ from __future__ import annotations
 import threading
 import time
 from collections.abc import Iterator
+from contextlib import contextmanager
 from datetime import UTC, datetime
 
 import pytest
 import uvicorn
+from fastapi import FastAPI
 
 from archgate.own_server import free_port
 from made import PASSWORD, Office
 from screens.browser import Browser
 
 
-@pytest.fixture(scope="session")
-def address(app) -> Iterator[str]:
+@contextmanager
+def serving(app: FastAPI) -> Iterator[str]:
+    """The application on a free port while it is looked at; its address."""
     port = free_port()
     server = uvicorn.Server(
         uvicorn.Config(app, host="127.0.0.1", port=port, log_level="error", access_log=False)
@@ -28,6 +31,12 @@ def address(app) -> Iterator[str]:
     yield f"http://127.0.0.1:{port}"
     server.should_exit = True
     thread.join(10)
+
+
+@pytest.fixture(scope="session")
+def address(app) -> Iterator[str]:
+    with serving(app) as where:
+        yield where
 
 
 @pytest.fixture

@@ -1,58 +1,48 @@
 """A roster of 15,000 in the browser: nothing typed is lost, only the rows in sight are drawn, the last one is reached."""
 
-import threading
-import time
-
 import pytest
-import uvicorn
 
 from archgate.app import create_app
 from archgate.bench import fill_roster, own_database
-from archgate.own_server import free_port
 from archgate.settings import ROOT, Settings
 from conftest import LONG
 from made import PASSWORD
 from screens.browser import Browser
+from screens.conftest import serving
 
 pytestmark = [pytest.mark.screens, pytest.mark.skipif(not LONG, reason="takes a minute; part of --long")]
 PEOPLE = 15_000
 
 
-def test_a_roster_of_thousands_is_typed_into_sorted_and_scrolled():
+def test_a_roster_of_thousands_is_typed_into_and_scrolled():
     with own_database() as sessions:
-        run_id, port = fill_roster(sessions, PEOPLE), free_port()
-        app = create_app(Settings("", True, False, ROOT / "web" / "dist"), sessions)
-        server = uvicorn.Server(
-            uvicorn.Config(app, host="127.0.0.1", port=port, log_level="error", access_log=False)
-        )
-        thread = threading.Thread(target=server.run, daemon=True)
-        thread.start()
-        while not server.started:
-            time.sleep(0.02)
-        browser = Browser(f"http://127.0.0.1:{port}")
-        try:
-            browser.open("/")
-            browser.fill("Email", "bench@example.org")
-            browser.fill("Password", PASSWORD)
-            browser.click("Sign in")
-            browser.sees("Today")
-            browser.open(f"/runs/{run_id}/roster")
-            browser.sees("Given1 Family1", 30)
-            browser.sees(f"{PEOPLE} sign-ups")
-            assert len(browser.driver.find_elements("xpath", "//*[@role='row']")) < 60
-            field = browser.field("Name, email, phone or payer")
-            field.send_keys("Family14999")
-            assert field.get_attribute("value") == "Family14999"
-            browser.sees(f"1 of {PEOPLE} sign-ups")
-            browser.sees("p14999@example.org")
-            browser.click("show all")
-            browser.sees("Given1 Family1")
-            assert field.get_attribute("value") == ""
-            browser.driver.execute_script("window.scrollTo(0, document.body.scrollHeight)")
-            browser.sees(f"Given{PEOPLE} Family{PEOPLE}")
-            assert len(browser.driver.find_elements("xpath", "//*[@role='row']")) < 60
-            assert browser.console() == []
-        finally:
-            browser.close()
-            server.should_exit = True
-            thread.join(10)
+        run_id = fill_roster(sessions, PEOPLE)
+        with serving(create_app(Settings("", True, False, ROOT / "web" / "dist"), sessions)) as address:
+            walk(Browser(address), run_id)
+
+
+def walk(browser: Browser, run_id: int) -> None:
+    try:
+        browser.open("/")
+        browser.fill("Email", "bench@example.org")
+        browser.fill("Password", PASSWORD)
+        browser.click("Sign in")
+        browser.sees("Today")
+        browser.open(f"/runs/{run_id}/roster")
+        browser.sees("Given1 Family1", 30)
+        browser.sees(f"{PEOPLE} sign-ups")
+        assert len(browser.driver.find_elements("xpath", "//*[@role='row']")) < 60
+        field = browser.field("Name, email, phone or payer")
+        field.send_keys("Family14999")
+        assert field.get_attribute("value") == "Family14999"
+        browser.sees(f"1 of {PEOPLE} sign-ups")
+        browser.sees("p14999@example.org")
+        browser.click("show all")
+        browser.sees("Given1 Family1")
+        assert field.get_attribute("value") == ""
+        browser.driver.execute_script("window.scrollTo(0, document.body.scrollHeight)")
+        browser.sees(f"Given{PEOPLE} Family{PEOPLE}")
+        assert len(browser.driver.find_elements("xpath", "//*[@role='row']")) < 60
+        assert browser.console() == []
+    finally:
+        browser.close()
