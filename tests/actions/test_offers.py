@@ -1,6 +1,7 @@
 """Seats that come free: offered, answered by a link, passed on; held, set aside, held for a payment; the interest list."""
 
 import json
+from datetime import timedelta
 
 import pytest
 from sqlalchemy import select
@@ -26,6 +27,7 @@ from archgate.actions import (
 from archgate.actions import webhooks as hooks
 from archgate.actions.problems import Problem
 from archgate.core.faults import Refused
+from archgate.jobs import worker
 from archgate.jobs.worker import Worker, down_the_lines, tell_interested
 from archgate.tables.log import Change
 from archgate.tables.messages import Message
@@ -212,6 +214,43 @@ def test_the_worker_goes_down_every_line(office, full, sessions):
     assert full["id"] in office.look(offers.due_lines)
     down_the_lines(sessions)  # by the real clock, which is before sign-up closes
     assert {w["id"]: w["status"] for w in line(office, full)}[row["waiting_id"]] == "offered"
+
+
+def test_a_run_in_trouble_keeps_no_other_from_moving_and_a_round_no_other_round(
+    office, full, sessions, monkeypatch
+):
+    """One run fails while the worker goes down the lines, then a whole round does: everything else is done."""
+    other = a_run(office, capacity=1, smallest=0)
+    held = enrolled(office, other)
+    waits = {run["id"]: join(office, run)["waiting_id"] for run in (full, other)}
+    leave(office, full)
+    office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
+    real = offers.go_down
+
+    def fails(deed, run_id):
+        if run_id == full["id"]:
+            raise ZeroDivisionError("made up")
+        return real(deed, run_id)
+
+    monkeypatch.setattr(offers, "go_down", fails)
+    assert down_the_lines(sessions).endswith(" 1 run in trouble.")
+    assert line(office, other)[0]["status"] == "offered"
+    assert {w["id"]: w["status"] for w in line(office, full)}[waits[full["id"]]] == "waiting"
+    done = []
+
+    def broken(sessions):
+        raise ZeroDivisionError("made up")
+
+    rounds = (
+        (f"a {full['id']}", timedelta(hours=1), broken),
+        (f"b {full['id']}", timedelta(hours=1), lambda s: done.append(1) or "Done."),
+    )
+    monkeypatch.setattr(worker, "TIMED", rounds)
+    for _ in range(2):  # the first time, a round is only put down
+        Worker.with_stand_ins(sessions).timed()
+    assert done == [1]
+    Worker.with_stand_ins(sessions).timed()  # what failed comes round again, what was done does not
+    assert done == [1]
 
 
 def test_an_earlier_day_of_receipt_and_a_head_start_come_first_with_a_reason(office, full):

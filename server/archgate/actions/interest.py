@@ -10,8 +10,9 @@ from datetime import timedelta
 from typing import Any
 
 from sqlalchemy import func, select
+from sqlalchemy.orm import selectinload
 
-from archgate.actions import invites, messages, people, schedule, waitlist, webhooks
+from archgate.actions import invites, messages, people, schedule, seats, waitlist, webhooks
 from archgate.actions.problems import conflict
 from archgate.actions.schedule import get_course, get_run, shown
 from archgate.actions.transaction import Deed
@@ -94,7 +95,8 @@ def list_key(run: Run | None, course: Course) -> str:
 
 def rows_of(deed: Deed, run: Run | None, course: Course) -> list[Interest]:
     query = select(Interest).where(Interest.list_key == list_key(run, course), Interest.live == 1)
-    return list(deed.session.scalars(query.order_by(Interest.joined_at, Interest.id)))
+    query = query.options(selectinload(Interest.person)).order_by(Interest.joined_at, Interest.id)
+    return list(deed.session.scalars(query))
 
 
 def the_list(
@@ -274,10 +276,10 @@ def due_runs(deed: Deed) -> list[int]:
 
 def tell(deed: Deed, run_id: int) -> int:
     """Tell everybody on a run's list that sign-up opens, once, all at the same moment; the list is closed by that."""
-    run = get_run(deed, run_id)
-    rows = [r for r in rows_of(deed, run, run.course) if r.status == "listed"]
+    run, _ = seats.lock_run(deed, run_id)  # two workers never tell twice
     if run.interest_told_at is not None:
         return 0
+    rows = [r for r in rows_of(deed, run, run.course) if r.status == "listed"]
     run.interest_told_at = deed.now
     title, opens = run.title or run.course.title, opening_of(deed, run)
     early = opens is not None and opens > deed.now
@@ -291,20 +293,18 @@ def tell(deed: Deed, run_id: int) -> int:
     change = deed.log("tell of opening", "run", run.id, said)
     first = next((m for m in schedule.ordered(run) if m.starts_at > deed.now), None)
     begins = f" It begins on {day_text(first.date)} at {first.start:%H:%M}." if first else ""
+    letters = []
     for row in rows:
-        row.status, row.told_at = "told", deed.now
-        body = f"Dear {row.person.given or row.person.name},\n\nsign-up for {title} is open. {when}{begins}\n\nSign up here:\n{invites.link_of(row)}\n\nBeing on the list kept no seat.\n\n{deed.center.name}"
-        messages.write(
-            deed,
-            change,
-            row.person.email,
-            row.person.name,
-            f"Sign-up for {title} is open",
-            body,
-            row.person_id,
-            run.id,
+        row.status, row.told_at, person = "told", deed.now, row.person
+        body = (
+            f"Dear {person.given or person.name},\n\nsign-up for {title} is open. {when}{begins}\n\nSign up here:\n"
+            f"{invites.link_of(row)}\n\nBeing on the list kept no seat.\n\n{deed.center.name}"
+        )
+        letters.append(
+            messages.Letter(person.email, person.name, f"Sign-up for {title} is open", body, person.id)
         )
     deed.session.flush()
+    messages.write_all(deed, change, letters, run.id)
     return len(rows)
 
 

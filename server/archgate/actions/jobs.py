@@ -143,7 +143,11 @@ def due_round(session: Session, name: str, every: timedelta, now: datetime) -> T
 
 # --- what people see --------------------------------------------------------------------------------------
 
-WORDS = {"send message": "send a message", "make link": "make an online meeting"}
+WORDS = {
+    "send message": "send a message",
+    "make link": "make an online meeting",
+    "send webhook": "send a list on",
+}
 
 
 def job_view(job: Job) -> dict[str, Any]:

@@ -21,7 +21,7 @@ from archgate.core.waitlist import Rule, chances_of, next_offers, next_that_fits
 from archgate.tables.access import User
 from archgate.tables.courses import Run
 from archgate.tables.money import Account
-from archgate.tables.people import Organization
+from archgate.tables.people import Organization, Person
 from archgate.tables.roster import Enrollment
 from archgate.tables.seats import RunSeats
 from archgate.tables.waitlist import Waiting
@@ -278,9 +278,12 @@ def line_view(deed: Deed, run: Run) -> list[dict[str, Any]]:
         ).all()
     )
     labels = {r.id: r.label for r in run.rates}
+    named = select(Person).where(Person.id.in_([w.person_id for w in line]))
+    people = {p.id: p for p in deed.session.scalars(named)}
     return [
         {
-            "id": w.id, "person_id": w.person_id, "name": w.person.name, "email": w.person.email, "phone": w.person.phone,
+            "id": w.id, "person_id": w.person_id, "name": people[w.person_id].name, "email": people[w.person_id].email,
+            "phone": people[w.person_id].phone,
             "heads": w.heads, "place": n, "joined": deed.local(w.joined_at),
             "rate": labels.get(w.rate_id, ""), "payer": owners.get(w.payer_id), "way_in": w.way_in, "note": w.note,
             "next": following is not None and following.id == w.id, "fits": w.heads <= state.free,

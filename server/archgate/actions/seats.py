@@ -54,8 +54,8 @@ def lock_both(deed: Deed, here: Run, there: Run) -> None:
         lock_seats(deed, run)
 
 
-def party(row: Waiting) -> Party:
-    """A stored place in line as the core sees it."""
+def party(row: Any) -> Party:
+    """A stored place in line, whole or only these facts of it, as the core sees it."""
     return Party(row.id, row.heads, row.joined_at, row.head_start)
 
 
@@ -73,10 +73,14 @@ def seats_of(deed: Deed, run: Run, row: RunSeats | None = None) -> seats.Seats:
     held = select(func.coalesce(func.sum(HeldPlace.seats), 0)).where(
         HeldPlace.run_id == run.id, HeldPlace.status == "held", HeldPlace.last >= deed.today
     )
-    line = line_of(deed, run.id, offered=True)
+    rows = session.execute(
+        select(Waiting.status, Waiting.id, Waiting.heads, Waiting.joined_at, Waiting.head_start)
+        .where(Waiting.run_id == run.id, Waiting.live == 1)
+    ).all()  # fmt: skip
+    line = in_order([party(row) for row in rows if row.status == "waiting"])
     return seats.Seats(
-        run.capacity, taken, tuple(w.heads for w in line if w.status == "waiting"), run.overbook,
-        int(session.scalar(held) or 0), sum(w.heads for w in line if w.status == "offered"),
+        run.capacity, taken, tuple(p.heads for p in line), run.overbook,
+        int(session.scalar(held) or 0), sum(row.heads for row in rows if row.status == "offered"),
         tuple(set_asides_of(deed, run.id)), deed.today, Rule(run.line_rule),
     )  # fmt: skip
 

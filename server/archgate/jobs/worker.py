@@ -10,17 +10,19 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from functools import partial
+from typing import TypeVar
 
 import structlog
 from sqlalchemy.orm import Session, sessionmaker
 
 from archgate.actions import checks, holding, interest, jobs, meeting_links, messages, offers, webhooks
-from archgate.actions.transaction import act, look
+from archgate.actions.transaction import Deed, act, look
 from archgate.clock import system_now
 from archgate.outside.mail import Mail, StandInMail, Trouble
 from archgate.outside.meetings import Meetings, StandInMeetings
 from archgate.outside.webhooks import StandInWebhooks, Webhooks
 
+T = TypeVar("T")
 log = structlog.get_logger()
 IDLE = 1.0
 
@@ -92,10 +94,14 @@ class Worker:
         """Whatever comes round by the clock; each round is done by one worker."""
         now = now or system_now()
         for what, every, do in TIMED:
-            with self.sessions.begin() as session:
-                row = jobs.due_round(session, what, every, now)
-                if row is not None:
-                    row.found = do(self.sessions)
+            try:
+                with self.sessions.begin() as session:
+                    row = jobs.due_round(session, what, every, now)
+                    if row is not None:
+                        row.found = do(self.sessions)
+            except Exception:
+                # One round's trouble must not stop the others, nor the worker; it comes round again.
+                log.exception("round", what=what)
 
     def drain(self, now: datetime | None = None) -> int:
         """Do everything that is due at a moment; how many jobs that were."""
@@ -115,10 +121,25 @@ class Worker:
                 time.sleep(IDLE)
 
 
+def each_run(
+    sessions: sessionmaker[Session], due: Callable[[Deed], list[int]], do: Callable[..., T]
+) -> tuple[list[T], str]:
+    """Do the same for every run that is due, one transaction each: what came of it, and how many were in trouble."""
+    done, trouble = [], 0
+    for run_id in look(sessions, due):
+        try:
+            done.append(act(sessions, partial(do, run_id=run_id)))
+        except Exception:
+            # One run's trouble is its own.
+            log.exception("round of a run", run_id=run_id)
+            trouble += 1
+    return done, f" {trouble} {'run' if trouble == 1 else 'runs'} in trouble." if trouble else ""
+
+
 def tell_interested(sessions: sessionmaker[Session]) -> str:
-    """Everybody on the list of a run whose sign-up opens, one transaction a run."""
-    told = sum(act(sessions, partial(interest.tell, run_id=n)) for n in look(sessions, interest.due_runs))
-    return f"{told} people told that sign-up opens."
+    """Everybody on the list of a run whose sign-up opens."""
+    told, trouble = each_run(sessions, interest.due_runs, interest.tell)
+    return f"{sum(told)} people told that sign-up opens.{trouble}"
 
 
 def nightly(sessions: sessionmaker[Session]) -> str:
@@ -130,11 +151,11 @@ def sweep(sessions: sessionmaker[Session]) -> str:
 
 
 def down_the_lines(sessions: sessionmaker[Session]) -> str:
-    """Let go of what ran out, then offer what is free: one transaction a run, so that one run's trouble is its own."""
-    gone = sum(act(sessions, partial(holding.let_go, run_id=n)) for n in look(sessions, holding.due_runs))
-    moved = [act(sessions, partial(offers.go_down, run_id=n)) for n in look(sessions, offers.due_lines)]
+    """Let go of what ran out, then offer what is free."""
+    gone, first = each_run(sessions, holding.due_runs, holding.let_go)
+    moved, then = each_run(sessions, offers.due_lines, offers.go_down)
     made, ended = (sum(len(m[k]) for m in moved) for k in ("offered", "ended"))
-    return f"{made} offers made, {ended} passed on, {gone} holds let go."
+    return f"{made} offers made, {ended} passed on, {sum(gone)} holds let go.{first}{then}"
 
 
 TIMED: tuple[tuple[str, timedelta, Callable[[sessionmaker[Session]], str]], ...] = (
