@@ -42,9 +42,7 @@ const PricesPage = lazy(() => import("../subjects/fees/PricesPage"));
 const DefaultsPage = lazy(() => import("../subjects/fees/DefaultsPage"));
 const EarlyBird = lazy(() => import("../subjects/fees/EarlyBird"));
 const InterestPage = lazy(() => import("../subjects/roster/InterestPage"));
-const DemandPage = lazy(() =>
-  import("../subjects/roster/InterestPage").then((m) => ({ default: m.DemandPage })),
-);
+const DemandPage = lazy(() => import("../subjects/roster/DemandPage"));
 const ListPage = lazy(() => import("../subjects/bulk/ListPage"));
 
 /** The frame around everything: one header line, and below it the page. */

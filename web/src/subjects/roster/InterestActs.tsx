@@ -1,0 +1,179 @@
+import Button from "@mui/material/Button";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+
+import { api, ask, faultsOf, messageOf, type Schemas } from "../../app/server";
+import { useMe } from "../../app/session";
+import { Choice, Field } from "../../parts/Field";
+import { count } from "../../parts/text";
+import { useDone } from "../../parts/useUndo";
+
+type List = Schemas["InterestList"];
+type Acts = ReturnType<typeof useDone>;
+type Which = { run_id?: number; course_id?: number };
+
+/** What can be done with the list as a whole. */
+export function WholeList({ list, which, acts }: { list: List; which: Which; acts: Acts }) {
+  const me = useMe();
+  const [tag, setTag] = useState("");
+  const [to, setTo] = useState("");
+  const [hook, setHook] = useState("");
+  const [sure, setSure] = useState(false);
+  const hooks = useQuery({ queryKey: ["webhooks"], queryFn: () => ask(api.GET("/api/v1/webhooks")) });
+  const params = { query: which };
+  const work = async (deed: () => Promise<void>) => {
+    try {
+      await deed();
+    } catch (error) {
+      acts.fail(messageOf(error));
+    }
+  };
+  const carry = () =>
+    work(async () => {
+      const done = await ask(
+        api.POST("/api/v1/interest/carry-over", { params, body: { to_run_id: Number(to) } }),
+      );
+      acts.say({
+        text: `${count(done.people, "person", "people")} carried over to ${done.to}.`,
+        change: done.change,
+      });
+    });
+  const clear = () =>
+    work(async () => {
+      const done = await ask(api.POST("/api/v1/interest/clear", { params, body: {} }));
+      setSure(false);
+      acts.say({ text: `${count(done.people, "person", "people")} off the list.`, change: done.change });
+    });
+  const send = () =>
+    work(async () => {
+      const done = await ask(
+        api.POST("/api/v1/interest/send-on", { params, body: { webhook_id: Number(hook), tag } }),
+      );
+      acts.say({ text: `${count(done.people, "person", "people")} sent on.` });
+    });
+  const query = new URLSearchParams({
+    ...(which.run_id ? { run_id: String(which.run_id) } : { course_id: String(which.course_id) }),
+    tag,
+  });
+  return (
+    <section>
+      <h2>{count(list.people.length, "person", "people")} on the list</h2>
+      <Field label="Tag, for mailing programs" value={tag} onChange={setTag} />
+      <p style={{ margin: "10px 0" }}>
+        <a href={`/api/v1/interest.csv?${query.toString()}`} download>
+          save as CSV
+        </a>
+      </p>
+      {list.next_runs.length > 0 && (
+        <>
+          <Choice
+            label="Carry over to"
+            value={to}
+            onChange={setTo}
+            options={[
+              { value: "", text: "pick a run" },
+              ...list.next_runs.map((r) => ({ value: String(r.id), text: `${r.code}, ${r.title}` })),
+            ]}
+          />
+          {to && <Button onClick={() => void carry()}>Carry it over</Button>}
+        </>
+      )}
+      {(hooks.data ?? []).length > 0 && (
+        <>
+          <Choice
+            label="Send on to"
+            value={hook}
+            onChange={setHook}
+            options={[
+              { value: "", text: "pick where" },
+              ...(hooks.data ?? []).map((h) => ({ value: String(h.id), text: h.name })),
+            ]}
+          />
+          {hook && <Button onClick={() => void send()}>Send it on</Button>}
+        </>
+      )}
+      {me.role === "administrator" && <AddHook acts={acts} />}
+      <p style={{ marginTop: 12 }}>
+        {sure ? (
+          <span className="row">
+            <Button color="error" onClick={() => void clear()}>
+              Clear the list
+            </Button>
+            <Button onClick={() => setSure(false)}>Keep it</Button>
+          </span>
+        ) : (
+          <button className="plainly quiet" onClick={() => setSure(true)}>
+            clear the list
+          </button>
+        )}
+      </p>
+    </section>
+  );
+}
+
+/** Another system that lists are sent on to; its secret is shown once. */
+function AddHook({ acts }: { acts: Acts }) {
+  const [open, setOpen] = useState(false);
+  const [form, setForm] = useState({ name: "", address: "" });
+  const [secret, setSecret] = useState("");
+  const [error, setError] = useState<unknown>(null);
+  const faults = error ? faultsOf(error) : {};
+  const add = async () => {
+    try {
+      const made = await ask(api.POST("/api/v1/webhooks", { body: form }));
+      setSecret(made.secret);
+      setOpen(false);
+      setForm({ name: "", address: "" });
+      setError(null);
+      acts.say({ text: `Lists can be sent on to ${made.name}.` });
+    } catch (problem) {
+      setError(problem);
+    }
+  };
+  if (secret)
+    return (
+      <div className="note">
+        <p>The secret, shown this once; give it to the other side:</p>
+        <p className="note-line">
+          <code>{secret}</code>
+        </p>
+        <button className="plainly" onClick={() => setSecret("")}>
+          I have it
+        </button>
+      </div>
+    );
+  if (!open)
+    return (
+      <button className="plainly quiet" onClick={() => setOpen(true)}>
+        another address to send lists on to
+      </button>
+    );
+  return (
+    <form
+      className="inset"
+      noValidate
+      onSubmit={(e) => {
+        e.preventDefault();
+        void add();
+      }}
+    >
+      <Field
+        label="Name"
+        value={form.name}
+        onChange={(name) => setForm({ ...form, name })}
+        fault={faults["/name"]}
+      />
+      <Field
+        label="Address"
+        value={form.address}
+        placeholder="https://"
+        onChange={(address) => setForm({ ...form, address })}
+        fault={faults["/address"]}
+      />
+      <div className="row" style={{ marginTop: 8 }}>
+        <Button type="submit">Add it</Button>
+        <Button onClick={() => setOpen(false)}>Leave it</Button>
+      </div>
+    </form>
+  );
+}

@@ -1,0 +1,168 @@
+import Button from "@mui/material/Button";
+import { useState } from "react";
+
+import { api, ask, faultsOf, messageOf } from "../../app/server";
+import { useKept } from "../../app/session";
+import { Choice, Field } from "../../parts/Field";
+import { type useDone } from "../../parts/useUndo";
+import { whole } from "../courses/form";
+import type { Propose, Run } from "../courses/RunPage";
+
+type Acts = ReturnType<typeof useDone>;
+type Faults = Record<string, string>;
+
+const RULES = ["overbook", "line_rule", "auto_offer", "offer_hours", "hold_hours"] as const;
+type Rule = (typeof RULES)[number];
+
+/** How the line moves: by itself or by hand, whom it passes over, how long an offer stands; and seats beyond the capacity. */
+export function LineRules({ run, propose }: { run: Run; propose: Propose }) {
+  const stored: Record<Rule, string> = {
+    overbook: String(run.overbook),
+    line_rule: run.line_rule,
+    auto_offer: run.auto_offer ? "yes" : "no",
+    offer_hours: String(run.offer_hours),
+    hold_hours: run.hold_hours === null ? "" : String(run.hold_hours),
+  };
+  const [edits, setEdits] = useKept<Partial<Record<Rule, string>>>(`line-rules-${run.id}`, {});
+  const [faults, setFaults] = useState<Faults>({});
+  const form = { ...stored, ...edits };
+  const changed = RULES.filter((r) => form[r] !== stored[r]);
+  const value = (r: Rule, text: string) =>
+    r === "line_rule"
+      ? text
+      : r === "auto_offer"
+        ? text === "yes"
+        : r === "overbook"
+          ? (whole(text) ?? 0)
+          : whole(text);
+  const set = (r: Rule) => (text: string) => setEdits((old) => ({ ...old, [r]: text }));
+  const save = async () => {
+    const of = (from: Record<Rule, string>) => Object.fromEntries(changed.map((r) => [r, value(r, from[r])]));
+    const wrong = await propose(
+      "Change how seats and line are given",
+      (preview, over) =>
+        ask(
+          api.PATCH("/api/v1/runs/{run_id}", {
+            params: { path: { run_id: run.id }, query: { preview } },
+            body: { seen: { ...of(stored), ...over }, set: of(form) },
+          }),
+        ),
+      () => setEdits({}),
+    );
+    setFaults(wrong ?? {});
+  };
+  return (
+    <form
+      noValidate
+      onSubmit={(e) => {
+        e.preventDefault();
+        if (changed.length) void save();
+      }}
+    >
+      <div className="row wrap">
+        <Choice
+          label="Seats that come free are offered"
+          width={230}
+          value={form.auto_offer}
+          onChange={set("auto_offer")}
+          options={[
+            { value: "yes", text: "by themselves, in order" },
+            { value: "no", text: "by hand" },
+          ]}
+        />
+        <Field
+          label="An offer stands, in hours"
+          width={180}
+          value={form.offer_hours}
+          onChange={set("offer_hours")}
+          fault={faults["/set/offer_hours"]}
+          input={{ inputMode: "numeric" }}
+        />
+        <Choice
+          label="A party too large for what is free"
+          width={250}
+          value={form.line_rule}
+          onChange={set("line_rule")}
+          options={[
+            { value: "fit", text: "keeps its place, the next that fits is offered" },
+            { value: "strict", text: "is waited for, nobody passes it" },
+          ]}
+        />
+        <Field
+          label="Seats beyond the capacity"
+          width={180}
+          value={form.overbook}
+          onChange={set("overbook")}
+          fault={faults["/set/overbook"]}
+          input={{ inputMode: "numeric" }}
+        />
+        <Field
+          label="Held for payment, in hours"
+          width={190}
+          placeholder="not at all"
+          value={form.hold_hours}
+          onChange={set("hold_hours")}
+          fault={faults["/set/hold_hours"]}
+          input={{ inputMode: "numeric" }}
+        />
+      </div>
+      {changed.length > 0 && (
+        <div className="row" style={{ marginTop: 8 }}>
+          <Button type="submit" variant="contained">
+            {run.status === "draft" ? "Save" : "See what it touches"}
+          </Button>
+          <Button onClick={() => setEdits({})}>Leave as it was</Button>
+        </div>
+      )}
+    </form>
+  );
+}
+
+/** What staff must know while enrolling; another text has to be read anew by each of them. */
+export function NoticeEdit({ run, acts }: { run: Run; acts: Acts }) {
+  const [text, setText] = useKept<string | null>(`notice-${run.id}`, null);
+  const [fault, setFault] = useState("");
+  const save = async () => {
+    try {
+      const done = await ask(
+        api.PUT("/api/v1/runs/{run_id}/notice", {
+          params: { path: { run_id: run.id } },
+          body: { text: text ?? "" },
+        }),
+      );
+      setText(null);
+      setFault("");
+      acts.say({
+        text: done.text ? "The notice stands; everybody at the desk reads it once." : "No notice any more.",
+        change: done.change,
+      });
+    } catch (error) {
+      setFault(Object.values(faultsOf(error))[0] ?? messageOf(error));
+    }
+  };
+  return (
+    <form
+      noValidate
+      onSubmit={(e) => {
+        e.preventDefault();
+        void save();
+      }}
+    >
+      <Field
+        label="Shown to staff while they enroll somebody"
+        value={text ?? run.notice.text}
+        onChange={setText}
+        fault={fault}
+        multiline
+      />
+      {text !== null && text !== run.notice.text && (
+        <div className="row" style={{ marginTop: 8 }}>
+          <Button type="submit" variant="contained">
+            Put it up
+          </Button>
+          <Button onClick={() => setText(null)}>Leave as it was</Button>
+        </div>
+      )}
+    </form>
+  );
+}
