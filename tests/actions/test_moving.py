@@ -5,13 +5,14 @@ from datetime import date
 import pytest
 from sqlalchemy import select
 
-from archgate.actions import courses, making, moving, places
+from archgate.actions import making, moving, places
 from archgate.actions.problems import Problem
 from archgate.actions.undo import undo
 from archgate.core.faults import Refused
 from archgate.tables.jobs import Job
 from archgate.tables.messages import Message
 from archgate.tables.plans import Installment
+from archgate.tables.roster import Enrollment
 from archgate.tables.schedule import Meeting
 from made import a_draft, a_person, a_run, enrolled, number
 
@@ -79,7 +80,7 @@ def test_moving_a_run_moves_due_dates_that_count_from_the_start_and_undo_takes_a
     def due(d):
         return [str(i.due) for i in d.session.scalars(
             select(Installment).where(Installment.enrollment_id.in_(
-                select(courses.seats.Enrollment.id).where(courses.seats.Enrollment.run_id == run["id"]))))]  # fmt: skip
+                select(Enrollment.id).where(Enrollment.run_id == run["id"]))))]  # fmt: skip
 
     done = office.act(lambda d: moving.move_run(d, run["id"], {"first": "2027-09-16"}))
     assert office.look(due) == ["2027-08-20", "2027-09-16"]
