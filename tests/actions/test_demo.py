@@ -29,11 +29,8 @@ from archgate.tables.engine import engine_for, sessions_of
 from archgate.tables.migrate import migrate
 from conftest import LONG, new_database
 
-DAYS = (
-    [date(2026, 11, 25) + timedelta(days=n) for n in range(7)]
-    if LONG
-    else [date(2027, 5, 19), date(2026, 12, 27)]
-)
+OTHERS = [date(2026, 11, 25) + timedelta(days=n) for n in range(7)] + [date(2027, 5, 19)]
+DAYS = [date(2026, 12, 27), *(OTHERS if LONG else [])]
 
 
 @pytest.mark.parametrize("day", DAYS, ids=str)

@@ -38,8 +38,10 @@ from archgate.actions import (
     terms,
     waitlist,
 )
+from archgate.actions import fees as run_fees
 from archgate.actions import today as today_list
 from archgate.actions.problems import Problem
+from archgate.actions.schedule import get_run
 from archgate.actions.transaction import Deed, act, look
 from archgate.clock import system_now
 from archgate.core.schedule import WEEKDAYS
@@ -569,11 +571,11 @@ def sign_up_days(center: Center, plan: PlannedRun, first: str | None) -> list[in
 def sign_up(center: Center, plan: PlannedRun, run_id: int, crowd: list[int], hour: float) -> None:
     """One of the crowd signs up for a run by phone; who is on it already stays home."""
     person = center.chance.choice(crowd[:CALLERS])
-    run = center.look(hour, lambda d: making.run_view(d, run_id))
+    terms = center.look(hour, lambda d: run_fees.terms_view(get_run(d, run_id)))
     known = center.look(hour, lambda d: quotes.choices(d, run_id, person, None))["rates"]
     offered = [r for r in known if r["why_not"] is None]
     rate = center.chance.choice([offered[0], *offered])["id"]
-    chosen = center.chance.choice([run["plans"][0], *run["plans"]])["id"]
+    chosen = center.chance.choice([terms["plans"][0], *terms["plans"]])["id"]
     quote = center.look(hour, lambda d: quotes.quote_run(d, run_id, {"rate_id": rate, "plan_id": chosen}))
     try:
         center.act(
