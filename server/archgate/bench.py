@@ -301,7 +301,8 @@ def seat_run(sessions: Any, capacity: int, people: int) -> tuple[int, Any]:
 
 def contention() -> Iterator[dict[str, Any]]:
     """64 clients after the last 100 seats of a run, each sign-up with all its checks, money and log; the floor locks the
-    seat row, reads it and inserts one row, by as many clients on the same server."""
+    seat row, reads it and inserts one row, by as many clients on the same server. `one client` is the rate of a single
+    client on the seats before those: what many at once lose by waiting for each other is the difference to it."""
     from itertools import count
 
     from sqlalchemy import text
@@ -310,20 +311,25 @@ def contention() -> Iterator[dict[str, Any]]:
     from archgate.actions.problems import Problem
     from archgate.actions.transaction import act, look
 
-    clients, places = 64, 100
+    clients, places, before = 64, 100, 40
     with own_database() as sessions:
-        run_id, user = seat_run(sessions, places, 2000)
+        run_id, user = seat_run(sessions, before + places, 2000)
         numbers, got = count(1), []
+
+        def sign_up() -> None:
+            person = next(numbers)
+            act(sessions, lambda d: roster.enroll(d, run_id, person, "240.00"), user)
+            got.append(person)
 
         def client() -> None:
             while True:
-                person = next(numbers)
                 try:
-                    act(sessions, lambda d, p=person: roster.enroll(d, run_id, p, "240.00"), user)  # type: ignore[misc]
+                    sign_up()
                 except Problem:
                     return
-                got.append(person)
 
+        sign_up()
+        alone = timed_by(1, lambda: [sign_up() for _ in range(before - 1)]) / (before - 1)
         taken = timed_by(clients, client)
         counted = look(sessions, lambda d: seats.live_heads(d, run_id))
         with sessions.begin() as s:
@@ -344,10 +350,11 @@ def contention() -> Iterator[dict[str, Any]]:
 
         floor = timed_by(clients, bare)
         yield line("contention", places / taken, "sign-ups a second", places / floor,
-                   {"clients": clients, "seats": places, "seated": len(got), "oversold": max(0, counted - places)})  # fmt: skip
+                   {"clients": clients, "seats": places, "seated": len(got) - before, "one client": round(1 / alone, 1),
+                    "oversold": max(0, counted - before - places)})  # fmt: skip
 
 
-def timed_by(clients: int, work: Callable[[], None]) -> float:
+def timed_by(clients: int, work: Callable[[], Any]) -> float:
     """How long so many threads take that begin at once."""
     import threading
 
