@@ -57,6 +57,7 @@ export function Refunds({
 }) {
   const first = stored ?? start;
   const [form, setForm] = useKept<RefundForm | null>(name, null);
+  const [opened, setOpened] = useState(false); // by hand, so that its first field takes the focus
   const [faults, setFaults] = useState<Record<string, string>>({});
   const digits = digitsOf(currency);
   const close = () => {
@@ -69,7 +70,8 @@ export function Refunds({
         {stored && <PolicyText policy={stored} currency={currency} />}
         {children}
         <Button
-          onClick={() =>
+          onClick={() => {
+            setOpened(true);
             setForm({
               steps: (first?.steps ?? [{ days_before: 14, percent: "100" }]).map((s) => ({
                 days: String(s.days_before),
@@ -77,8 +79,8 @@ export function Refunds({
               })),
               fee: first?.kept_fee ?? "",
               moving: first?.transfer_fee ?? "",
-            })
-          }
+            });
+          }}
         >
           {act}
           <span className="sr">: Refunds</span>
@@ -111,6 +113,7 @@ export function Refunds({
             tail={`, step ${i + 1}`}
             width={200}
             value={s.days}
+            autoFocus={opened && i === 0}
             onChange={(days) => put(form.steps.map((x, n) => (n === i ? { ...x, days } : x)))}
             fault={faults[`/set/refunds/steps/${i}/days_before`]}
             input={{ inputMode: "numeric" }}
