@@ -78,4 +78,25 @@ describe("a roster in the browser", () => {
     expect(shownRows(rows, none, "owed", "2027-09-01").map((r) => r.id)).toEqual([2, 1, 3]);
     expect(shownRows(rows, none, "signed", "2027-09-01").map((r) => r.id)).toEqual([3, 2, 1]);
   });
+
+  it("orders by name without regard to case and accents, and leaves the rows themselves in their order", () => {
+    const rows = ["Öberg", "alba", "Zoë", "Oak", "Ávila"].map((name, n) => row(n + 1, { name }));
+    const names = (sort: string) => shownRows(rows, none, sort, "2027-09-01").map((r) => r.name);
+    expect(names("name")).toEqual(["alba", "Ávila", "Oak", "Öberg", "Zoë"]);
+    expect(names("signed")).toEqual(["Ávila", "Oak", "Zoë", "alba", "Öberg"]);
+    expect(names("")).toEqual(["Öberg", "alba", "Zoë", "Oak", "Ávila"]);
+    const owing = ["5.00", "100.00", "20.00"].map((owed, n) => row(n + 1, { owed }));
+    expect(shownRows(owing, none, "owed", "2027-09-01").map((r) => r.owed)).toEqual([
+      "100.00",
+      "20.00",
+      "5.00",
+    ]);
+  });
+
+  it("finds the same in a row that is asked for again, and what a new row says anew", () => {
+    const rows = [row(1, { note: "brings a ladder" })];
+    const found = (q: string, held = rows) => shownRows(held, { ...none, q }, "", "2027-09-01").length;
+    expect([found("ladder"), found(" LADDER "), found("ladder")]).toEqual([1, 1, 1]);
+    expect(found("ladder", [{ ...rows[0]!, note: "" }])).toBe(0);
+  });
 });
