@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from datetime import timedelta
+from functools import partial
 
 import pytest
 from sqlalchemy import select
@@ -16,7 +17,7 @@ from archgate.tables.access import SignInAttempt
 from archgate.tables.log import Change
 from archgate.tables.messages import Message
 from archgate.tables.own_pages import OwnPage, OwnPageSession
-from made import a_person, a_run, enrolled
+from made import a_person, a_run, at_once, enrolled
 
 WORD = "a word of their own"
 
@@ -113,6 +114,19 @@ def test_money_of_another_payer_stays_with_the_payer(office):
         lambda deed: own_pages.own_page(deed, deed.session.get(own_pages.Person, payer["id"]))
     )
     assert theirs["owed"] == "210.00" and theirs["courses"] == []
+
+
+def test_of_two_browsers_at_once_one_uses_the_link(office):
+    person = a_person(office)
+    invited(office, person)
+    token = link_in(office, person)
+    acts = [
+        partial(office.act, lambda deed, n=n: own_pages.set_password(deed, token, f"{WORD} {n}", True))
+        for n in range(6)
+    ]
+    done = at_once(acts)
+    assert sum(isinstance(d, str) for d in done) == 1
+    assert all(isinstance(d, str) or d.kind == "link-over" for d in done)
 
 
 def test_a_new_link_voids_the_earlier_one_and_runs_out(office, stranger):

@@ -137,12 +137,13 @@ def link_state(deed: Deed, token: str) -> dict[str, Any]:
 def set_password(deed: Deed, token: str, password: str, quick: bool) -> str:
     """Set the password by the link and sign in; the link is used up, and other browsers are signed out. Returns the
     token of the session."""
+    row = row_behind(deed, token)
+    deed.session.refresh(row, with_for_update=True)  # of two browsers at once, only one uses the link
     state = link_state(deed, token)
     if not state["stands"]:
         raise conflict("link-over", state["said"])
     if not SHORTEST <= len(password) <= LONGEST:
         raise refuse("/password", f"The password needs {SHORTEST} to {LONGEST} characters.")
-    row = row_behind(deed, token)
     if password.casefold() == row.email.casefold():
         raise refuse("/password", "The email is not a password.")
     row.status, row.password, row.turn = "open", access.hasher(quick).hash(password), row.turn + 1
@@ -209,7 +210,8 @@ def own_page(deed: Deed, person: Person) -> dict[str, Any]:
     courses = []
     for held in people.enrollments_of(deed, person):
         run = deed.session.get_one(Run, held["run_id"])
-        if held["status"] not in ("seated", "held") or is_over(run, deed.now):
+        still_open = held["access_until"] is not None and held["access_until"] >= deed.today.isoformat()
+        if held["status"] not in ("seated", "held") or (is_over(run, deed.now) and not still_open):
             continue
         ahead = [m for m in ordered(run) if m.ends_at > deed.now]
         theirs = held["payer"] is None and not held["guest"]
