@@ -259,3 +259,22 @@ def test_a_withdrawn_seat_leaves_the_page(office):
         lambda deed: own_pages.own_page(deed, deed.session.get(own_pages.Person, person["id"]))
     )
     assert page["courses"] == []
+
+
+def test_a_course_stays_while_access_to_it_goes_on(office):
+    run = a_run(
+        office, kind="cohort", starts_on="2027-09-13", ends_on="2027-10-22", access_days=30, pattern=None
+    )
+    person = a_person(office)
+    enrolled(office, run, person)
+
+    def shown(days):
+        reading = office.later(days=days)
+        page = reading.look(
+            lambda deed: own_pages.own_page(deed, deed.session.get(own_pages.Person, person["id"]))
+        )
+        return [(c["code"], c["access_until"]) for c in page["courses"]]
+
+    # Thirty days after 22 October are 21 November; 20 August is the office's day, 93 days before.
+    assert shown(0) == shown(93) == [(run["code"], "2027-11-21")]
+    assert shown(94) == []
