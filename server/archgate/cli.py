@@ -139,6 +139,7 @@ def prepare_demo(server: Any, day: date | None) -> Any:
     takes a copy instead of living through the days again.
     """
     from archgate.actions.center import center_of, demo_done, make_center, set_clock
+    from archgate.actions.checks import heal_gates
     from archgate.demo import script
     from archgate.demo.cache import key_of
     from archgate.tables.engine import engine_for, sessions_of
@@ -154,6 +155,8 @@ def prepare_demo(server: Any, day: date | None) -> Any:
     sessions = sessions_of(engine)
     migrate(engine)
     center = center_of(sessions)
+    if center is not None and center.demo_ready:
+        heal_gates(sessions)
     if center is not None and not center.demo_ready:
         say("the last start ended while the demo center was being made; it is made anew.")
         engine.dispose()
@@ -295,7 +298,8 @@ def engine_from_settings() -> Any:
 @app.command()
 def migrate(center: str = "", time_zone: str = "America/New_York", currency: str = "USD") -> None:
     """Bring the database to this version; with --center, make the center if there is none."""
-    from archgate.actions.center import make_center
+    from archgate.actions.center import center_of, make_center
+    from archgate.actions.checks import heal_gates
     from archgate.core.money import DIGITS
     from archgate.core.reader import ZONES
     from archgate.tables.engine import sessions_of
@@ -309,6 +313,8 @@ def migrate(center: str = "", time_zone: str = "America/New_York", currency: str
     run(engine)
     if center:
         make_center(sessions_of(engine), center, time_zone, currency)
+    if center_of(sessions_of(engine)) is not None:
+        heal_gates(sessions_of(engine))
     say("the database is at this version.")
 
 

@@ -7,12 +7,12 @@ import pytest
 from sqlalchemy import select
 
 from archgate.actions import (
-    courses,
     leaving,
     money,
     people,
     quotes,
     roster,
+    schedule,
     seats,
     sign_ups,
     transaction,
@@ -41,7 +41,7 @@ def check_all(office, run):
 
     def reading(d):
         row = d.session.get_one(RunSeats, run["id"])
-        capacity = courses.get_run(d, run["id"]).capacity
+        capacity = schedule.get_run(d, run["id"]).capacity
         assert check_seats(capacity, row.taken, seats.live_heads(d, run["id"])) == []
         assert money.ledger_faults(d) == []
 

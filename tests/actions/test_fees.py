@@ -22,6 +22,7 @@ from archgate.actions import (
     prices,
     quotes,
     roster,
+    schedule,
     sign_ups,
     stock,
     terms,
@@ -467,7 +468,7 @@ def test_the_letter_of_a_quote_names_every_line_and_its_end(office, run):
     text_ = office.look(
         lambda d: kept_quotes.letter(
             d,
-            courses.get_run(d, run["id"]),
+            schedule.get_run(d, run["id"]),
             people.get_person(d, somebody["id"]),
             kept_quotes.get_kept(d, kept["id"]),
         )

@@ -10,6 +10,7 @@ from archgate.actions import (
     notices,
     people,
     roles,
+    schedule,
     sign_ups,
     transfers,
     undo,
@@ -124,7 +125,7 @@ def test_shares_round_half_up(marks, share):
 
 
 def test_a_desk_notice_is_read_once_a_version(office, run):
-    assert office.look(lambda d: notices.notice_of(d, notices.get_run(d, run["id"])))["text"] == ""
+    assert office.look(lambda d: notices.notice_of(d, schedule.get_run(d, run["id"])))["text"] == ""
     first = office.act(lambda d: notices.set_notice(d, run["id"], "The flyer says 18:00; it is 17:30."))
     assert (first["version"], first["seen"]) == (1, False)
     assert office.act(lambda d: notices.acknowledge(d, run["id"], 1))["seen"] is True

@@ -12,7 +12,7 @@ from typing import Any
 
 from sqlalchemy import func, select
 
-from archgate.actions import money
+from archgate.actions import money, seats
 from archgate.actions.problems import conflict, not_found
 from archgate.actions.schedule import shown
 from archgate.actions.transaction import Deed
@@ -31,8 +31,12 @@ METHODS = ("cash", "check", "transfer", "purchase order")
 
 
 def get_account(deed: Deed, account_id: int, lock: bool = False) -> Account:
+    """An account; locked to be written to, after the runs whose held seats a payment may confirm (runs come before)."""
     query = select(Account).where(Account.id == account_id)
     if lock:
+        for run_id in sorted({e.run_id for e in held_seats(deed, account_id)}):
+            if not seats.is_locked(deed, run_id):
+                seats.run_to_change(deed, run_id)
         query = query.with_for_update().execution_options(populate_existing=True)
     account = deed.session.scalar(query)
     if account is None or account.owner.startswith("center:"):
@@ -243,12 +247,21 @@ def settle_with_credit(deed: Deed, account: Account, first: Sequence[int] = ()) 
 
 def confirm_holds(deed: Deed, account: Account) -> None:
     """Seats held until the first payment are taken for good once nothing that is due by today is open of them."""
-    query = select(Enrollment).where(Enrollment.payer_id == account.id, Enrollment.status == "held")
-    for enrollment in deed.session.scalars(query).all():
+    for enrollment in held_seats(deed, account.id):
+        if not seats.is_locked(deed, enrollment.run_id):
+            # It came while the account was waited for; a deadlock, should there be one, runs all of it again.
+            seats.run_to_change(deed, enrollment.run_id)
+            deed.session.refresh(enrollment)
         still = money.open_installments(deed, [enrollment.id]).get(enrollment.id, [])
         if not any(i.due <= deed.today for i, _ in still):
             enrollment.status, enrollment.hold_until = "seated", None
     deed.session.flush()
+
+
+def held_seats(deed: Deed, account_id: int) -> list[Enrollment]:
+    """The sign-ups of a payer whose seats are held until the first payment."""
+    query = select(Enrollment).where(Enrollment.payer_id == account_id, Enrollment.status == "held")
+    return list(deed.session.scalars(query.order_by(Enrollment.run_id, Enrollment.id)))
 
 
 def refund(deed: Deed, account_id: int, body: dict[str, Any]) -> dict[str, Any]:

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from datetime import timedelta
+from functools import partial
 
 from sqlalchemy import delete, func, select
+from sqlalchemy.orm import Session, sessionmaker
 
-from archgate.actions import accounts, codes, invoices, money, schedule, stock
-from archgate.actions.transaction import Deed, sweep_keys
+from archgate.actions import accounts, codes, invoices, money, schedule, seats, stock
+from archgate.actions.transaction import Deed, act, look, sweep_keys
 from archgate.clock import system_now
 from archgate.core.schedule import Extra, built
 from archgate.tables.courses import Run
@@ -49,6 +51,36 @@ def moment_faults(deed: Deed) -> list[str]:
     return found
 
 
+def gate_faults(deed: Deed) -> list[str]:
+    """Runs whose stored gates are not those that their dates, fees and rules give, each once."""
+    query = select(Run).where(Run.status != "archived").order_by(Run.id)
+    return [
+        f"The gates of {run.code} are not those its dates and fees give."
+        for run in deed.session.scalars(query)
+        if not schedule.gates_agree(deed, run)
+    ]
+
+
+def heal_gates(sessions: sessionmaker[Session]) -> int:
+    """Settle the gates of runs anew where a migration, or a double of old, left them other than they should be; each run
+    in a transaction of its own. How many were."""
+
+    def wrong(deed: Deed) -> list[int]:
+        return [
+            run.id
+            for run in deed.session.scalars(select(Run).order_by(Run.id))
+            if not schedule.gates_agree(deed, run)
+        ]
+
+    def settle(deed: Deed, run_id: int) -> None:
+        schedule.settle_gates(deed, seats.run_to_change(deed, run_id))
+
+    found = look(sessions, wrong)
+    for run_id in found:
+        act(sessions, partial(settle, run_id=run_id))
+    return len(found)
+
+
 def everything(deed: Deed) -> str:
     """All checks, in one sentence or with everything that is wrong."""
     wrong = [
@@ -57,6 +89,7 @@ def everything(deed: Deed) -> str:
         *invoices.series_faults(deed),
         *seat_faults(deed),
         *moment_faults(deed),
+        *gate_faults(deed),
         *stock.stock_faults(deed),
         *codes.uses_faults(deed),
     ]

@@ -7,8 +7,8 @@ from typing import Any
 
 from sqlalchemy import select
 
-from archgate.actions import fees, terms
-from archgate.actions.schedule import get_course, get_run, outcome, refuse_lost_update
+from archgate.actions import fees, seats, terms
+from archgate.actions.schedule import get_course, outcome, refuse_lost_update
 from archgate.actions.transaction import Deed
 from archgate.core.faults import Fault, Refused
 from archgate.core.reader import Reader
@@ -86,11 +86,12 @@ def fact_of(run: Run, name: str) -> Any:
 
 def keep_defaults(deed: Deed, run_id: int, names: list[str]) -> dict[str, Any]:
     """Make values of a run what the course's next runs start from. Other runs stay as they are."""
-    run = get_run(deed, run_id)
+    run = seats.run_to_change(deed, run_id)
     unknown = [n for n in names if n not in DEFAULTED]
     if unknown or not names:
         raise Refused([Fault("/names", f"A course keeps only these: {', '.join(DEFAULTED)}.")])
     values = default_values(run)
+    get_course(deed, run.course_id, to_change=True)
     run.course.defaults = {**run.course.defaults, **{n: values[n] for n in names}}
     told = ", ".join(names)
     change = deed.log(
@@ -103,7 +104,7 @@ def keep_defaults(deed: Deed, run_id: int, names: list[str]) -> dict[str, Any]:
 def change_course(deed: Deed, course_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Change a course's title, code, summary, category or refund policy; `seen` holds the values the person saw. The
     policy is that of all its runs, also of those on sale; without one of its own a course has the center's."""
-    course = get_course(deed, course_id)
+    course = get_course(deed, course_id, to_change=True)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "seen set")
     row = top.inner("set", "What to change", "title code summary category refunds")

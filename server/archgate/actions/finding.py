@@ -136,7 +136,7 @@ def by_moment(query: Select[Any], now: datetime, today: date, sign_up: str, teac
     """Filter runs by their derived states; `core.gates` says the same of a single run, and a test compares."""
 
     def at(kind: str) -> Any:
-        return select(Gate.at).where(Gate.run_id == Run.id, Gate.kind == kind).scalar_subquery()
+        return select(func.min(Gate.at)).where(Gate.run_id == Run.id, Gate.kind == kind).scalar_subquery()
 
     starts, ends = at("starts"), at("ends")
     published, open_run = Run.status == "published", Run.kind == "open"

@@ -22,8 +22,7 @@ from archgate.tables.seats import HeldPlace, SetAside
 
 def hold(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Hold so many places for somebody through a day, without names. They must be free now."""
-    run = get_run(deed, run_id)
-    seats.lock_seats(deed, run)
+    run = seats.run_to_change(deed, run_id)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "seats for_whom last note person_id organization_id")
     many = top.whole("seats", "The number of places", 1, 10_000, need=True)
@@ -65,8 +64,7 @@ def locked_hold(deed: Deed, held_id: int) -> tuple[HeldPlace, Run]:
     row = deed.session.get(HeldPlace, held_id)
     if row is None:
         raise not_found("This hold")
-    run = get_run(deed, row.run_id)
-    seats.lock_seats(deed, run)
+    run = seats.run_to_change(deed, row.run_id)
     deed.session.refresh(row)
     if row.status != "held":
         raise conflict("not-held", f"These places are {row.status} by now.")
@@ -142,8 +140,7 @@ def kept_back(deed: Deed, run_id: int) -> dict[str, Any]:
 
 def set_aside(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Set seats aside for a named group through a day, or change that (`id`); zero seats ends it."""
-    run = get_run(deed, run_id)
-    seats.lock_seats(deed, run)
+    run = seats.run_to_change(deed, run_id)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "id name seats last tag organization_id")
     number = top.whole("id", "The seats set aside", 1, 2**62)
@@ -198,8 +195,7 @@ def due_runs(deed: Deed) -> list[int]:
 
 def let_go(deed: Deed, run_id: int) -> int:
     """End what has run out on a run: held places, and seats whose first payment never came."""
-    run = get_run(deed, run_id)
-    seats.lock_seats(deed, run)
+    run = seats.run_to_change(deed, run_id)
     rows = deed.session.scalars(
         select(HeldPlace).where(
             HeldPlace.run_id == run.id, HeldPlace.status == "held", HeldPlace.last < deed.today

@@ -15,7 +15,7 @@ from sqlalchemy.orm import selectinload
 from archgate.actions import invites, messages, people, schedule, seats, waitlist, webhooks
 from archgate.actions.problems import conflict
 from archgate.actions.schedule import get_course, get_run, shown
-from archgate.actions.transaction import Deed
+from archgate.actions.transaction import Deed, lock_row
 from archgate.core import gates
 from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.reader import Reader
@@ -62,8 +62,8 @@ def show_interest(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
         top.fault("answers", "The answers are said by question.")
     if faults or person_id is None:
         raise Refused(faults)
-    person = people.get_person(deed, person_id)
-    run = get_run(deed, run_id) if run_id else None
+    person = people.present(deed, person_id)
+    run = seats.run_to_change(deed, run_id) if run_id else None
     course = run.course if run else get_course(deed, course_id or 0)
     shut = takes_names(deed, run) if run else None
     if shut:
@@ -107,6 +107,17 @@ def the_list(
     return run, course, rows_of(deed, run, course)
 
 
+def list_to_change(
+    deed: Deed, run_id: int | None, course_id: int | None
+) -> tuple[Run | None, Course, list[Interest]]:
+    """A list under its lock: the run's, or that of the course's own row."""
+    if run_id:
+        seats.run_to_change(deed, run_id)
+    else:
+        lock_row(deed, Course, course_id or 0)
+    return the_list(deed, run_id, course_id)
+
+
 def list_view(deed: Deed, run_id: int | None, course_id: int | None) -> dict[str, Any]:
     """An interest list, first come first, with when its people are told, and runs it can be carried over to."""
     run, course, rows = the_list(deed, run_id, course_id)
@@ -139,7 +150,7 @@ def set_questions(
     deed: Deed, run_id: int | None, course_id: int | None, body: dict[str, Any]
 ) -> dict[str, Any]:
     """The own questions of a list, and the head start before sign-up opens to others."""
-    run, course, _ = the_list(deed, run_id, course_id)
+    run, course, _ = list_to_change(deed, run_id, course_id)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "questions head_start_hours")
     held = top.value.get("questions")
@@ -169,7 +180,7 @@ def clear(
     deed: Deed, run_id: int | None, course_id: int | None, ids: list[int] | None = None
 ) -> dict[str, Any]:
     """Take everybody, or those named, off a list."""
-    run, course, rows = the_list(deed, run_id, course_id)
+    run, course, rows = list_to_change(deed, run_id, course_id)
     going = [r for r in rows if ids is None or r.id in ids]
     if not going:
         raise conflict("nothing-to-do", "Nobody is on this list.")
@@ -184,9 +195,12 @@ def clear(
 
 def carry_over(deed: Deed, run_id: int | None, course_id: int | None, to_run_id: int) -> dict[str, Any]:
     """Move a list to another run of the course, each with the moment of joining; who is there already stays once."""
-    run, course, rows = the_list(deed, run_id, course_id)
-    there = get_run(deed, to_run_id)
-    if there.course_id != course.id or (run and run.id == there.id):
+    if run_id == to_run_id:
+        raise refuse("/to_run_id", "Carry it over to another run of the same course.")
+    both = {n: seats.run_to_change(deed, n) for n in sorted({to_run_id, run_id or to_run_id})}
+    _, course, rows = list_to_change(deed, run_id, course_id)
+    there = both[to_run_id]
+    if there.course_id != course.id:
         raise refuse("/to_run_id", "Carry it over to another run of the same course.")
     shut = takes_names(deed, there)
     if shut:

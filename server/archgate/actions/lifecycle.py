@@ -61,7 +61,7 @@ def figures(deed: Deed, run: Run) -> dict[str, Any]:
 
 def decide(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Say whether a run goes ahead. Going ahead tells everybody; waiting moves the decision day to a date."""
-    run = get_run(deed, run_id)
+    run = seats.run_to_change(deed, run_id)
     schedule.refuse_closed(run)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "decision until seen")
@@ -111,7 +111,7 @@ def decide(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
 
 def set_sale(deed: Deed, run_id: int, on: bool) -> dict[str, Any]:
     """Take a published run off sale, or put it back; those enrolled and those in line stay as they are."""
-    run = get_run(deed, run_id)
+    run = seats.run_to_change(deed, run_id)
     wanted, now = ("published", "off sale") if on else ("off sale", "published")
     if run.status != now:
         raise conflict("status", f"The run is {run.status}.")
@@ -130,14 +130,13 @@ def cancel_run(deed: Deed, run_id: int, why: str) -> dict[str, Any]:
 
     What somebody has paid stays on their account as credit, which is what is due back to them.
     """
-    run = get_run(deed, run_id)
+    run = seats.run_to_change(deed, run_id)
     if run.status in ("cancelled", "archived"):
         raise conflict("status", f"The run is {run.status} already.")
     if run.status == "draft":
         raise conflict("status", "A draft was never public; archive it instead.")
     if len(why) > 500:
         raise refuse("/why", "The reason is longer than 500 characters.")
-    seats.lock_seats(deed, run)
     weighed = figures(deed, run)
     live = deed.session.scalars(
         select(Enrollment).where(Enrollment.run_id == run.id, Enrollment.live == 1)
@@ -254,7 +253,7 @@ def uncancel(deed: Deed, change: Change) -> None:
 
 def archive(deed: Deed, run_id: int) -> dict[str, Any]:
     """Put a run away that is over, cancelled, or a draft nobody needs; it leaves every list but "all"."""
-    run = get_run(deed, run_id)
+    run = seats.run_to_change(deed, run_id)
     if run.status == "archived":
         raise conflict("status", "The run is archived already.")
     ends = schedule.gate_at(run, "ends")
@@ -284,7 +283,7 @@ def archive(deed: Deed, run_id: int) -> dict[str, Any]:
 
 def bring_back(deed: Deed, run_id: int) -> dict[str, Any]:
     """Take a run out of the archive, as what it was when it went there."""
-    run = get_run(deed, run_id)
+    run = seats.run_to_change(deed, run_id)
     if run.status != "archived":
         raise conflict("status", f"The run is {run.status}.")
     query = (
@@ -302,7 +301,7 @@ def bring_back(deed: Deed, run_id: int) -> dict[str, Any]:
 
 def attach(deed: Deed, run_id: int, name: str, content: bytes) -> dict[str, Any]:
     """Keep a file with a run: PDF or picture, by its content, up to 10 MB."""
-    run = get_run(deed, run_id)
+    run = seats.run_to_change(deed, run_id)
     media = next((m for start, m in MEDIA.items() if content.startswith(start)), None)
     if media is None:
         raise Problem(422, "file-kind", "A contract is kept as PDF, PNG or JPEG.")

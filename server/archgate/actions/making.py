@@ -393,7 +393,7 @@ def change_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
 
     Another usual place or instructor takes over the coming meetings that had the old one.
     """
-    run = get_run(deed, run_id)
+    run, held = seats.lock_run(deed, run_id)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "seen set")
     row = top.inner("set", "What to change", EDITABLE)
@@ -401,7 +401,6 @@ def change_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
         raise Refused(faults)
     names = [n for n in EDITABLE.split() if n in row.value]
     if "capacity" in names:
-        held = seats.lock_seats(deed, run)
         if isinstance(row.value["capacity"], int) and row.value["capacity"] < held.taken - run.overbook:
             row.fault("capacity", f"{held.taken} seats are taken; the run cannot have fewer.")
         if row.value["capacity"] is None:
@@ -473,7 +472,7 @@ def replace_usual(deed: Deed, run: Run, name: str, wanted: str) -> None:
 
 def publish_run(deed: Deed, run_id: int) -> dict[str, Any]:
     """Make a draft public, if nothing would stop a learner from signing up."""
-    run = get_run(deed, run_id)
+    run = seats.run_to_change(deed, run_id)
     if run.status != "draft":
         raise Problem(409, "not-a-draft", f"The run is {run.status} already.")
     errors = [f for f in readiness(deed, run) if f.error]

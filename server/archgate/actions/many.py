@@ -54,8 +54,7 @@ def withdraw(deed: Deed, run_id: int, ids: list[int], why: str = "") -> dict[str
     why = why.strip()
     if len(why) > MOST_WHY:
         raise refuse("/why", f"The reason is longer than {MOST_WHY} characters.")
-    run = get_run(deed, run_id)
-    seats.lock_seats(deed, run)
+    run = seats.run_to_change(deed, run_id)
     rows = []
     paid = money.paid_of(deed, ids)
     for enrollment in chosen_of(deed, run.id, ids):

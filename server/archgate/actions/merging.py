@@ -7,9 +7,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import select, union
 
-from archgate.actions import money, own_pages, people
+from archgate.actions import money, own_pages, people, seats
 from archgate.actions.problems import Problem, conflict
 from archgate.actions.transaction import Deed
 from archgate.core.money import format_amount
@@ -21,6 +21,7 @@ from archgate.tables.money import Account
 from archgate.tables.own_pages import OwnPage
 from archgate.tables.people import Note, Person, PersonNumber, PersonTag
 from archgate.tables.roster import Attendance, Enrollment, PartyPlace
+from archgate.tables.schedule import Meeting
 from archgate.tables.seats import HeldPlace
 from archgate.tables.today import Reminder
 from archgate.tables.waitlist import Interest, Waiting
@@ -36,9 +37,12 @@ def merge(deed: Deed, kept_id: int, gone_id: int) -> dict[str, Any]:
     """Put everything of one record onto another. Both on one run, or in one line, has to be settled first."""
     if kept_id == gone_id:
         raise Problem(422, "same-record", "This is one record already.")
-    kept, gone = people.get_person(deed, kept_id), people.get_person(deed, gone_id)
+    both = {n: people.get_person(deed, n, to_change=True) for n in sorted({kept_id, gone_id})}
+    kept, gone = both[kept_id], both[gone_id]
     if kept.merged_into_id or gone.merged_into_id:
         raise conflict("merged", "One of these records was merged already.")
+    for run_id in runs_of(deed, (kept.id, gone.id)):
+        seats.run_to_change(deed, run_id)
     refuse_both(deed, kept, gone)
     moved = {}
     for label, table in MOVED:
@@ -79,6 +83,22 @@ def merge(deed: Deed, kept_id: int, gone_id: int) -> dict[str, Any]:
         "taken_over": [{"what": what, "value": value} for what, value in taken.items()],
         "balance": format_amount(balance_of(deed, kept), deed.center.currency), "currency": deed.center.currency,
     }  # fmt: skip
+
+
+def runs_of(deed: Deed, person_ids: tuple[int, ...]) -> list[int]:
+    """The runs on which these people have, or had, anything, by id: the order in which runs are locked."""
+    named = select(Enrollment.run_id).join(PartyPlace, PartyPlace.enrollment_id == Enrollment.id)
+    parts = [
+        select(table.run_id).where(table.person_id.in_(person_ids))
+        for table in (Enrollment, Waiting, HeldPlace, KeptQuote)
+    ]
+    listed = select(Interest.run_id).where(Interest.person_id.in_(person_ids), Interest.run_id.is_not(None))
+    marked = (
+        select(Meeting.run_id).join(Attendance, Attendance.meeting_id == Meeting.id)
+        .where(Attendance.person_id.in_(person_ids))
+    )  # fmt: skip
+    every = union(*parts, named.where(PartyPlace.person_id.in_(person_ids)), listed, marked).subquery()
+    return list(deed.session.scalars(select(every.c.run_id).order_by(every.c.run_id)))
 
 
 def refuse_both(deed: Deed, kept: Person, gone: Person) -> None:

@@ -10,7 +10,7 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import func, insert, select
 from sqlalchemy.orm import Session, joinedload
 
-from archgate.actions import jobs
+from archgate.actions import jobs, seats
 from archgate.actions.problems import conflict, not_found
 from archgate.actions.transaction import Deed
 from archgate.core.faults import refuse
@@ -244,10 +244,10 @@ def set_paid(deed: Deed, meeting_id: int, paid: bool) -> dict[str, Any]:
     meeting = deed.session.get(Meeting, meeting_id)
     if meeting is None:
         raise not_found("This meeting")
+    run = seats.run_to_change(deed, meeting.run_id)
     if meeting.cancelled_at is None:
         raise conflict("not-cancelled", "This meeting is held; only for a cancelled one is it a question.")
     meeting.instructor_paid = paid
-    run = deed.session.get_one(Run, meeting.run_id)
     deed.log(
         "change a meeting",
         "run",

@@ -13,7 +13,7 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import selectinload
 
-from archgate.actions import clashes, meeting_links, messages, money, places, plans, schedule
+from archgate.actions import clashes, meeting_links, messages, money, places, plans, schedule, seats
 from archgate.actions.problems import Problem, conflict, not_found
 from archgate.actions.schedule import get_run, outcome, refuse_lost_update, shown
 from archgate.actions.transaction import Deed
@@ -133,11 +133,15 @@ def move_installments(deed: Deed, run: Run, old_start: date | None) -> dict[str,
 # --- single meetings --------------------------------------------------------------------------------------
 
 
-def run_of_meeting(deed: Deed, meeting_id: int) -> tuple[Run, Meeting]:
+def run_of_meeting(deed: Deed, meeting_id: int, to_change: bool = True) -> tuple[Run, Meeting]:
+    """A meeting that is held, and its run, read under the run's lock when it is to change."""
     meeting = deed.session.get(Meeting, meeting_id)
     if meeting is None:
         raise not_found("This meeting")
-    run = deed.session.get_one(Run, meeting.run_id)
+    if not to_change:
+        return get_run(deed, meeting.run_id), meeting
+    run = seats.run_to_change(deed, meeting.run_id)
+    deed.session.refresh(meeting)
     schedule.refuse_closed(run)
     if meeting.cancelled_at is not None:
         raise conflict("cancelled", "This meeting was cancelled.")
@@ -235,7 +239,7 @@ def read_meeting(top: Reader) -> Extra:
 
 def add_meeting(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Add a one-off meeting to a run."""
-    run = get_run(deed, run_id)
+    run = seats.run_to_change(deed, run_id)
     plan = read_meeting(Reader(body, "", [], "date start minutes instructor room"))
 
     def do() -> None:
@@ -304,7 +308,7 @@ def suggest(deed: Deed, meeting_id: int) -> list[dict[str, Any]]:
 
     Free: not a closed day, not a day of the run, its instructor and place neither taken nor away.
     """
-    run, meeting = run_of_meeting(deed, meeting_id)
+    run, meeting = run_of_meeting(deed, meeting_id, to_change=False)
     zone = schedule.zone_of(run, meeting.place)
     last = max(m.date for m in run.meetings)
     begin = max(deed.today, meeting.date) + timedelta(days=1)
@@ -347,7 +351,7 @@ def move_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
 
     Gates that count from the start move with it; those on a date stay where they are.
     """
-    run = get_run(deed, run_id)
+    run = seats.run_to_change(deed, run_id)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "days weeks first")
     top.one_of(("days", "weeks", "first"), True, "A move")
@@ -398,7 +402,7 @@ def move_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
 
 def extend_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Make a run longer at its end: so many further meetings by its last pattern, or a cohort's later last day."""
-    run = get_run(deed, run_id)
+    run = seats.run_to_change(deed, run_id)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "meetings ends_on")
     kind = top.one_of(("meetings", "ends_on"), True, "A longer run")

@@ -6,7 +6,7 @@ from typing import Any
 
 from sqlalchemy import select
 
-from archgate.actions.schedule import get_run
+from archgate.actions import seats
 from archgate.actions.transaction import Deed
 from archgate.core.faults import refuse
 from archgate.tables.courses import Run
@@ -30,7 +30,7 @@ def notice_of(deed: Deed, run: Run) -> dict[str, Any]:
 
 def set_notice(deed: Deed, run_id: int, text: str) -> dict[str, Any]:
     """Put up another notice, or none; it has to be acknowledged anew."""
-    run, said = get_run(deed, run_id), text.strip()
+    run, said = seats.run_to_change(deed, run_id), text.strip()
     if len(said) > MOST:
         raise refuse("/text", f"The notice is longer than {MOST} characters.")
     if said == run.desk_notice:
@@ -43,7 +43,7 @@ def set_notice(deed: Deed, run_id: int, text: str) -> dict[str, Any]:
 
 def acknowledge(deed: Deed, run_id: int, version: int) -> dict[str, Any]:
     """Say that a version was read; once is enough."""
-    run = get_run(deed, run_id)
+    run = seats.run_to_change(deed, run_id)
     if version != run.notice_version:
         raise refuse("/version", "The notice has changed meanwhile; read it again.")
     if not notice_of(deed, run)["seen"]:

@@ -49,8 +49,7 @@ def due_lines(deed: Deed) -> list[int]:
 
 def go_down(deed: Deed, run_id: int) -> dict[str, Any]:
     """End the offers that ran out, and offer what is free to those next in line, where the run lets that go by itself."""
-    run = get_run(deed, run_id)
-    seats.lock_seats(deed, run)
+    run = seats.run_to_change(deed, run_id)
     ended = []
     for row in seats.line_of(deed, run.id, offered=True):
         if row.status == "offered" and row.offer_until and row.offer_until <= deed.now:

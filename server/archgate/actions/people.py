@@ -14,7 +14,7 @@ from sqlalchemy.orm import aliased, joinedload
 from archgate.actions import messages, money, seats
 from archgate.actions.problems import Problem, conflict, not_found
 from archgate.actions.schedule import decision_text, refuse_lost_update, shown
-from archgate.actions.transaction import Deed
+from archgate.actions.transaction import Deed, lock_row
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount
 from archgate.core.names import digits_of, folded
@@ -39,10 +39,24 @@ def email_fault(text: str) -> str | None:
     return None
 
 
-def get_person(deed: Deed, person_id: int) -> Person:
-    person = deed.session.get(Person, person_id)
+def get_person(deed: Deed, person_id: int, to_change: bool = False) -> Person:
+    """A person; `to_change` locks their row."""
+    person = lock_row(deed, Person, person_id) if to_change else deed.session.get(Person, person_id)
     if person is None:
         raise not_found("This person")
+    return person
+
+
+def present(deed: Deed, person_id: int) -> Person:
+    """A person to seat or to put in line, kept from being merged away meanwhile; people are locked before runs."""
+    person = deed.session.get(Person, person_id, with_for_update={"read": True}, populate_existing=True)
+    if person is None:
+        raise not_found("This person")
+    if person.merged_into_id is not None:
+        into = deed.session.get_one(Person, person.merged_into_id)
+        raise conflict(
+            "merged", f"This record was merged into {into.name}; use that one.", person=person_view(into)
+        )
     return person
 
 
@@ -115,7 +129,7 @@ def create_person(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
 
 def change_person(deed: Deed, person_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Change what is known of a person; `seen` holds the values the clerk saw."""
-    person = get_person(deed, person_id)
+    person = get_person(deed, person_id, to_change=True)
     top = Reader(body, "", [], "seen set")
     row = top.inner("set", "What to change", "given family email phone note")
     if row is None:
@@ -149,7 +163,7 @@ def known_tags(deed: Deed) -> list[str]:
 
 def tag_person(deed: Deed, person_id: int, tags: list[str]) -> dict[str, Any]:
     """Say what kind of person somebody is: member, concession, staff. It decides which rates they may have."""
-    person = get_person(deed, person_id)
+    person = get_person(deed, person_id, to_change=True)
     wanted = {t.strip().casefold() for t in tags if t.strip()}
     if len(wanted) > 20 or any(len(t) > 40 for t in wanted):
         raise Refused([Fault("/tags", "A person has up to 20 tags of up to 40 characters.")])

@@ -12,7 +12,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm.attributes import set_committed_value
 
 from archgate.actions.problems import Problem, conflict, not_found
-from archgate.actions.transaction import Deed
+from archgate.actions.transaction import Deed, lock_row
 from archgate.core.clashes import read_hours
 from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.reader import ZONES, Reader
@@ -93,7 +93,7 @@ def read_text(row: Reader, key: str, most: int, now: str = "") -> str:
 
 def save_place(deed: Deed, place_id: int | None, body: dict[str, Any]) -> dict[str, Any]:
     """Add a place, or change one. Its seats bound the runs held there; a clash says when they are too few."""
-    place = deed.session.get(Place, place_id) if place_id else Place(
+    place = lock_row(deed, Place, place_id) if place_id else Place(
         kind="room", facts="", address="", map_link="", address_public=True, time_zone=deed.center.time_zone, active=True
     )  # fmt: skip
     if place is None:
@@ -140,7 +140,7 @@ def save_place(deed: Deed, place_id: int | None, body: dict[str, Any]) -> dict[s
 
 def save_instructor(deed: Deed, instructor_id: int | None, body: dict[str, Any]) -> dict[str, Any]:
     """Add an instructor, or change one, with the weekly hours at which they can teach."""
-    held = deed.session.get(Instructor, instructor_id) if instructor_id else Instructor(hours=[], active=True)
+    held = lock_row(deed, Instructor, instructor_id) if instructor_id else Instructor(hours=[], active=True)
     if held is None:
         raise not_found("This instructor")
     faults: list[Fault] = []

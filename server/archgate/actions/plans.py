@@ -9,11 +9,12 @@ from collections.abc import Iterable
 from typing import Any
 
 from sqlalchemy import select
+from sqlalchemy.orm import object_session
 
 from archgate.actions import schedule
 from archgate.actions.problems import Problem, not_found
 from archgate.actions.schedule import refuse_lost_update, shown
-from archgate.actions.transaction import Deed
+from archgate.actions.transaction import Deed, lock_row
 from archgate.core import plans
 from archgate.core.documents import PLAN_LINE_KEYS, read_plan_line
 from archgate.core.faults import Fault, Refused
@@ -165,6 +166,11 @@ def put_plan(row: Plan, facts: dict[str, Any], lines: tuple[plans.PlanLine, ...]
     for name, value in facts.items():
         setattr(row, name, value)
     if core_lines(row) != lines:
+        # The old lines go before the new ones come: both are numbered from 1.
+        row.lines = []
+        session = object_session(row)
+        if session is not None:
+            session.flush()
         row.lines = plan_rows(lines)
 
 
@@ -234,8 +240,9 @@ def line_of(deed: Deed, plan: Plan) -> list[Plan]:
     return found
 
 
-def get_plan(deed: Deed, plan_id: int) -> Plan:
-    plan = deed.session.get(Plan, plan_id)
+def get_plan(deed: Deed, plan_id: int, to_change: bool = False) -> Plan:
+    """A plan of the center; `to_change` locks its row."""
+    plan = lock_row(deed, Plan, plan_id) if to_change else deed.session.get(Plan, plan_id)
     if plan is None or plan.run_id is not None:
         raise not_found("This payment plan")
     return plan
@@ -301,7 +308,7 @@ def lines_text(plan: Plan, currency: str) -> str:
 
 def change_plan(deed: Deed, plan_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Change a plan for sign-ups from now on, or with `active` take it out of use and back."""
-    plan = get_plan(deed, plan_id)
+    plan = get_plan(deed, plan_id, to_change=True)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "seen set")
     row = top.inner("set", "What to change", "name note details lines course_ids active")

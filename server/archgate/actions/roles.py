@@ -6,7 +6,7 @@ from typing import Any
 
 from sqlalchemy import func, select, update
 
-from archgate.actions import fees, money, people, plans, roster, schedule
+from archgate.actions import fees, money, people, plans, roster, schedule, seats
 from archgate.actions.problems import Problem, conflict, not_found
 from archgate.actions.schedule import get_run
 from archgate.actions.transaction import Deed
@@ -41,7 +41,7 @@ def add_with_role(deed: Deed, run_id: int, person_id: int, role: str) -> dict[st
     refuse_role(deed, role)
     if role == "learner":
         raise refuse("/role", "Learners are enrolled, with a seat and a price.")
-    run, person = get_run(deed, run_id), people.get_person(deed, person_id)
+    person, run = people.present(deed, person_id), seats.run_to_change(deed, run_id)
     if run.status in ("cancelled", "archived"):
         raise conflict("status", f"The run is {run.status}.")
     roster.refuse_twice(deed, run, person)
@@ -114,7 +114,7 @@ def take_off(deed: Deed, enrollment_id: int) -> dict[str, Any]:
 
 def put_in_group(deed: Deed, run_id: int, name: str | None, enrollment_ids: list[int]) -> dict[str, Any]:
     """Put people of a roster into a group of the run, made when first named; without a name, out of theirs."""
-    run = get_run(deed, run_id)
+    run = seats.run_to_change(deed, run_id)
     said = (name or "").strip()
     if len(said) > 100:
         raise refuse("/name", "The name of a group has up to 100 characters.")
@@ -215,7 +215,7 @@ def mark(deed: Deed, meeting_id: int, marks: dict[int, str | None]) -> dict[str,
     meeting = deed.session.get(Meeting, meeting_id)
     if meeting is None:
         raise not_found("This meeting")
-    run = get_run(deed, meeting.run_id)
+    run = seats.run_to_change(deed, meeting.run_id)
     if meeting.cancelled_at is not None:
         raise conflict("not-held", "This meeting was cancelled.")
     known = {p.id for _, p in people_of(deed, run)}

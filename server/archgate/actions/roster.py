@@ -96,8 +96,8 @@ def enroll(
     hold, whatever became of the fees since. `received_on` and `exception` are as `quotes.read_special` says; `hold` keeps
     the seat only until the first payment, not said as the run has it.
     """
+    person = people.present(deed, person_id)
     run, row = seats.lock_run(deed, run_id)
-    person = people.get_person(deed, person_id)
     early = EARLY if parties.told_early(deed, run, person.id) else ""
     special = special_of(deed, received_on, exception or early, set_aside_id)
     kept = kept_quotes.standing(deed, kept_quote_id, run, person) if kept_quote_id else None
@@ -364,13 +364,13 @@ def locked_enrollment(deed: Deed, enrollment_id: int) -> tuple[Enrollment, Run, 
 
 def name_place(deed: Deed, enrollment_id: int, n: int, person_id: int) -> dict[str, Any]:
     """Name a head of a party; nobody sits twice on one run."""
+    person = people.present(deed, person_id)
     enrollment, run, _ = locked_enrollment(deed, enrollment_id)
     if not enrollment.holds_seat:
         raise conflict("not-seated", "This party no longer holds its seats.")
     place = next((p for p in enrollment.places if p.n == n), None)
     if place is None:
         raise not_found("This place of the party")
-    person = people.get_person(deed, person_id)
     refuse_twice(deed, run, person)
     place.person_id = person.id
     change = deed.log(

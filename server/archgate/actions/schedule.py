@@ -10,7 +10,7 @@ from sqlalchemy import func, select
 
 from archgate.actions import places
 from archgate.actions.problems import Problem, not_found
-from archgate.actions.transaction import Deed
+from archgate.actions.transaction import Deed, lock_row
 from archgate.core import gates as core_gates
 from archgate.core.documents import PATTERN_KEYS, meeting_document, read_extra, read_pattern
 from archgate.core.faults import Fault
@@ -37,8 +37,9 @@ from archgate.tables.seats import SetAside
 MOST_PATTERNS = 20
 
 
-def get_course(deed: Deed, course_id: int) -> Course:
-    course = deed.session.get(Course, course_id)
+def get_course(deed: Deed, course_id: int, to_change: bool = False) -> Course:
+    """A course; `to_change` locks its row."""
+    course = lock_row(deed, Course, course_id) if to_change else deed.session.get(Course, course_id)
     if course is None:
         raise not_found("This course")
     return course
@@ -268,19 +269,32 @@ def core_gates_of(run: Run, zone: ZoneInfo) -> tuple[core_gates.Gate, ...]:
 
 
 def settle_gates(deed: Deed, run: Run) -> None:
-    """Bring the stored gates in step with dates, fees and rules; rows that did not change stay."""
-    wanted = [*core_gates_of(run, deed.zone), *set_aside_gates(deed, run)]
-    kept = []
-    for row in list(run.gates):
-        match = next((g for g in wanted if _gate_facts(g) == _gate_facts(row)), None)
-        if match:
-            wanted.remove(match)
-            kept.append(row)
-    run.gates = kept + [
-        Gate(kind=g.kind, rule=g.rule, day=g.day, at=g.at, label=g.label, n=g.n) for g in wanted
+    """Bring the stored gates in step with dates, fees and rules, under the run's lock; rows that did not change stay.
+
+    What no longer holds goes before what is new comes: a run has each gate once.
+    """
+    wanted = wanted_gates(deed, run)
+    run.gates = [row for row in run.gates if _gate_facts(row) in wanted]
+    deed.session.flush()
+    held = {_gate_facts(row) for row in run.gates}
+    run.gates += [
+        Gate(kind=g.kind, rule=g.rule, day=g.day, at=g.at, label=g.label, n=g.n)
+        for facts, g in wanted.items()
+        if facts not in held
     ]
     deed.session.flush()
     deed.session.refresh(run, ["gates"])
+
+
+def wanted_gates(deed: Deed, run: Run) -> dict[tuple[Any, ...], core_gates.Gate]:
+    """The gates a run should have, by their facts."""
+    return {_gate_facts(g): g for g in (*core_gates_of(run, deed.zone), *set_aside_gates(deed, run))}
+
+
+def gates_agree(deed: Deed, run: Run) -> bool:
+    """Whether the stored gates of a run are those that its dates, fees and rules give, each once."""
+    held = [_gate_facts(row) for row in run.gates]
+    return len(held) == len(set(held)) and set(held) == set(wanted_gates(deed, run))
 
 
 def set_aside_gates(deed: Deed, run: Run) -> list[core_gates.Gate]:
@@ -289,7 +303,7 @@ def set_aside_gates(deed: Deed, run: Run) -> list[core_gates.Gate]:
     return [
         core_gates.Gate(
             "set-aside seats released", f"on {r.last.isoformat()}", r.last, core_gates.day_over(r.last, deed.zone),
-            f"{r.seats} seats of {r.name} released"[:200],
+            f"{r.seats} {'seat' if r.seats == 1 else 'seats'} of {r.name} released"[:200], r.id,
         )
         for r in sorted(rows, key=lambda r: (r.last, r.id))
     ]  # fmt: skip

@@ -34,6 +34,16 @@ def lock_run(deed: Deed, run_id: int) -> tuple[Run, RunSeats]:
     return deed.session.get_one(Run, run_id, populate_existing=True), row
 
 
+def run_to_change(deed: Deed, run_id: int) -> Run:
+    """A run for an act that changes its dates, terms, gates, seats or people: locked first, read under the lock, so that
+    of two at once the second sees what the first did. `transaction` refuses to write a run's rows without it."""
+    return lock_run(deed, run_id)[0]
+
+
+def is_locked(deed: Deed, run_id: int) -> bool:
+    return run_id in deed.session.info.get("locked seats", {})
+
+
 def _locked(deed: Deed, run_id: int) -> RunSeats:
     mine = RunSeats.run_id == run_id
     written = update(RunSeats).where(mine).values(version=RunSeats.version + 1)

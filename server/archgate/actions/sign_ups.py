@@ -402,8 +402,7 @@ def credit_meeting(deed: Deed, meeting_id: int, body: dict[str, Any]) -> dict[st
     meeting = deed.session.get(Meeting, meeting_id)
     if meeting is None:
         raise not_found("This meeting")
-    run = schedule.get_run(deed, meeting.run_id)
-    seats.lock_seats(deed, run)
+    run = seats.run_to_change(deed, meeting.run_id)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "total")
     shown_total = top.text("total", "The total") if top.has("total") else None
@@ -461,8 +460,7 @@ def credit_of(deed: Deed, enrollment: Enrollment) -> int:
 def undo_credit(deed: Deed, change: Change) -> None:
     """Take back what was given for a meeting from everybody who still holds the seat."""
     meeting = deed.session.get_one(Meeting, change.subject_id)
-    run = schedule.get_run(deed, meeting.run_id)
-    seats.lock_seats(deed, run)
+    seats.run_to_change(deed, meeting.run_id)
     reversed_ids = select(Posting.reverses_id).where(Posting.reverses_id.is_not(None))
     postings = deed.session.scalars(
         select(Posting).where(

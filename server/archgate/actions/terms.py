@@ -10,21 +10,21 @@ from typing import Any
 
 from sqlalchemy import select
 
-from archgate.actions import fees, people, plans, schedule
-from archgate.actions.schedule import get_run, outcome, refuse_lost_update
-from archgate.actions.transaction import Deed
+from archgate.actions import fees, people, plans, schedule, seats
+from archgate.actions.schedule import outcome, refuse_lost_update
+from archgate.actions.transaction import Deed, lock_row
 from archgate.core import fees as core_fees
 from archgate.core import refunds
 from archgate.core.faults import Fault, Refused
 from archgate.core.fee_documents import MOST_TAXES, read_group, read_taxes
 from archgate.core.money import format_amount, parse_amount, percent_text
 from archgate.core.reader import Reader
-from archgate.tables.courses import Course, Run
+from archgate.tables.courses import Center, Course, Run
 
 
 def change_terms(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Change a run's rates, extras, group steps, taxes or plans, as whole lists; enrollments keep what they agreed."""
-    run = get_run(deed, run_id)
+    run = seats.run_to_change(deed, run_id)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "seen set")
     row = top.inner("set", "What to change", " ".join(fees.TERMS))
@@ -152,6 +152,7 @@ def center_defaults(deed: Deed) -> dict[str, Any]:
 
 def change_center_defaults(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
     """Set or, with null, forget defaults of the center. Runs that are there stay as they are."""
+    lock_row(deed, Center, deed.center.id)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "seen set")
     row = top.inner("set", "What to change", " ".join((*CENTER_TERMS, *CENTER_WORDS, *CENTER_DAYS)))

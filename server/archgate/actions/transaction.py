@@ -29,12 +29,18 @@ from archgate.clock import business_now, system_now
 from archgate.tables import Base
 from archgate.tables.access import SignInAttempt, User, UserSession
 from archgate.tables.bulk import BatchRow
-from archgate.tables.courses import Attachment, Center
+from archgate.tables.courses import Attachment, Center, Run
+from archgate.tables.fees import Extra as SoldExtra
+from archgate.tables.fees import Rate
 from archgate.tables.jobs import Job, TimedWork
 from archgate.tables.log import Change, IdempotencyKey
 from archgate.tables.messages import Message
 from archgate.tables.own_pages import OwnPageSession
-from archgate.tables.schedule import Feed, OnlineLink
+from archgate.tables.plans import Plan
+from archgate.tables.roster import Enrollment, RunGroup
+from archgate.tables.schedule import Feed, Gate, Meeting, MeetingPattern, OnlineLink
+from archgate.tables.seats import HeldPlace, SetAside
+from archgate.tables.waitlist import Waiting
 
 T = TypeVar("T")
 RETRIED = {1205, 1213, 1020}
@@ -44,6 +50,21 @@ UNLOGGED = (
     Change, IdempotencyKey, UserSession, SignInAttempt, BatchRow, Job, TimedWork, Message, OnlineLink, Feed, Attachment,
     OwnPageSession,
 )  # fmt: skip
+
+
+UNDER_THE_RUN = (
+    Meeting,
+    MeetingPattern,
+    Gate,
+    Rate,
+    SoldExtra,
+    Plan,
+    SetAside,
+    HeldPlace,
+    Enrollment,
+    Waiting,
+    RunGroup,
+)
 
 
 @dataclass(frozen=True)
@@ -116,6 +137,12 @@ class Deed:
         return change
 
 
+def lock_row(deed: Deed, table: type[T], key: int) -> T | None:
+    """A row that stands by itself (a person, a course, a plan, the center), locked and read anew: whoever changes it
+    compares what was seen under this lock. Rows of a run are changed under the run's (`seats.run_to_change`)."""
+    return deed.session.get(table, key, with_for_update=True, populate_existing=True)
+
+
 def plain(value: Any) -> Any:
     """A column's value as JSON can hold it."""
     if isinstance(value, datetime):
@@ -151,6 +178,32 @@ def _note_deleted(mapper: Any, connection: Any, obj: Any) -> None:
         _note_row(deed, obj, _columns(obj), None)
 
 
+class Unlocked(AssertionError):
+    """An act that writes rows of a run without the run's lock: a mistake of ours, found by any test that walks there."""
+
+
+def _of_run(obj: Any) -> int | None:
+    """The run whose lock a row needs before it is written; None for rows that no run's order depends on."""
+    if isinstance(obj, Run):
+        return obj.id
+    return obj.run_id if isinstance(obj, UNDER_THE_RUN) else None
+
+
+def _refuse_unlocked(session: Session) -> None:
+    """Rows of a run are written only under its lock (`seats.run_to_change`), or together with the run itself."""
+    locked = session.info.get("locked seats", {})
+    fresh = session.info.setdefault("made runs", set())
+    for obj in session.new:
+        if isinstance(obj, Run):
+            fresh.add(obj)
+    made = {run.id for run in fresh}
+    touched = [*session.new, *session.deleted, *(x for x in session.dirty if session.is_modified(x))]
+    for obj in touched:
+        run_id = _of_run(obj)
+        if run_id is not None and run_id not in locked and run_id not in made:
+            raise Unlocked(f"{type(obj).__name__} of run {run_id} is written without the run's lock.")
+
+
 def _record(deed: Deed) -> None:
     """Collect every row the session touches, before and after, for the log."""
     session = deed.session
@@ -158,6 +211,7 @@ def _record(deed: Deed) -> None:
 
     @event.listens_for(session, "before_flush")
     def _before(session: Session, context: Any, instances: Any) -> None:
+        _refuse_unlocked(session)
         for obj in session.dirty:
             if isinstance(obj, UNLOGGED) or not session.is_modified(obj):
                 continue

@@ -256,8 +256,7 @@ def undo_name(deed: Deed, change: Change) -> None:
 def undo_batch(deed: Deed, change: Change) -> None:
     """Take back every seat of a list that is still as the list made it; all of it, or nothing."""
     batch = deed.session.get_one(Batch, change.subject_id)
-    run = schedule.get_run(deed, batch.run_id)
-    seats.lock_seats(deed, run)
+    seats.run_to_change(deed, batch.run_id)
     rows = deed.session.scalars(select(Enrollment).where(Enrollment.batch_id == batch.id)).all()
     gone = [e.person.name for e in rows if not e.holds_seat]
     if gone:
@@ -274,7 +273,8 @@ def undo_batch(deed: Deed, change: Change) -> None:
 def undo_new_runs(deed: Deed, change: Change) -> None:
     """Take back runs that were made together: all of them, while each is a draft that nobody touched since."""
     made = [r["id"] for r in change.rows if r["table"] == "runs" and r["before"] is None]
-    runs = deed.session.scalars(select(Run).where(Run.id.in_(made))).all()
+    there = deed.session.scalars(select(Run.id).where(Run.id.in_(made)).order_by(Run.id)).all()
+    runs = [seats.run_to_change(deed, run_id) for run_id in there]
     touched = [r.code for r in runs if r.status != "draft"]
     later = deed.session.scalar(select(Change).where(Change.run_id.in_(made), Change.id > change.id))
     if touched or later or len(runs) < len(made):

@@ -36,8 +36,7 @@ def join(
 ) -> dict[str, Any]:
     """Put a party in line with what it asks for: at the end, or where the day its form came in puts it. Refused while
     there is a seat for it. A `head_start` is a rank before others and needs a reason (`exception`)."""
-    run, person = get_run(deed, run_id), people.get_person(deed, person_id)
-    seats.lock_seats(deed, run)
+    person, run = people.present(deed, person_id), seats.run_to_change(deed, run_id)
     special = roster.special_of(deed, received_on, exception, None)
     if not -100 <= head_start <= 100 or (head_start and not special.exception):
         raise refuse("/head_start", "A head start is a rank up to 100, with a reason.")
@@ -106,8 +105,7 @@ def locked(deed: Deed, waiting_id: int) -> tuple[Waiting, Run]:
     row = deed.session.get(Waiting, waiting_id)
     if row is None:
         raise not_found("This place in line")
-    run = get_run(deed, row.run_id)
-    seats.lock_seats(deed, run)
+    run = seats.run_to_change(deed, row.run_id)
     deed.session.refresh(row)
     if row.status not in ("waiting", "offered"):
         raise conflict("not-waiting", f"{row.person.name} no longer waits for {run.code}.")
@@ -203,8 +201,7 @@ def seat_row(deed: Deed, row: Waiting, run: Run, total: str) -> dict[str, Any]:
 def back_in_line(deed: Deed, waiting_id: int, was: str) -> Waiting:
     """Undo of leaving or being seated: the same place in line, by when the party joined."""
     row = deed.session.get_one(Waiting, waiting_id)
-    run = get_run(deed, row.run_id)
-    seats.lock_seats(deed, run)
+    run = seats.run_to_change(deed, row.run_id)
     deed.session.refresh(row)
     if row.status != was:
         raise conflict("moved-on", f"{row.person.name} has moved on since.")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from fastapi import APIRouter, Depends, Request, Response
 from pydantic import BaseModel
 
-from archgate.actions import many, notices, roles, rosters
+from archgate.actions import many, notices, roles, rosters, schedule
 from archgate.actions.access import User
 from archgate.actions.problems import Problem
 from archgate.actions.transaction import Once
@@ -207,7 +207,7 @@ def compare_roster(
 @router.get("/runs/{run_id}/notice")
 def get_notice(run_id: int, request: Request, user: User = Depends(may("read"))) -> NoticeOut:
     """The desk notice of a run."""
-    return run_look(request, user, lambda deed: notices.notice_of(deed, notices.get_run(deed, run_id)))
+    return run_look(request, user, lambda deed: notices.notice_of(deed, schedule.get_run(deed, run_id)))
 
 
 @router.put("/runs/{run_id}/notice")

@@ -52,7 +52,7 @@ class RunKind(StrEnum):
 class Gate:
     """`day` is the last day before the gate shuts or the day on which it opens; `at` is in UTC.
 
-    `n` numbers the sign-up window it belongs to, 0 for other gates.
+    `n` numbers the gates of one kind: sign-up windows and early steps in order of mention, 0 where a run has one only.
     """
 
     kind: str  # "sign-up opens", "early step ends", "decision day", "sign-up closes", "starts", "ends", "access ends"
@@ -157,11 +157,11 @@ def gates_of(
             gates.append(
                 Gate("sign-up closes", rule.text, closes, day_over(closes, zone), f"Sign-up closes{tail}", n)
             )
-    for until, days_before, label in early:
+    for n, (until, days_before, label) in enumerate(early, 1):
         day = last_early_day(until, days_before, start)
         if day is not None:
             gates.append(
-                Gate("early step ends", Rule(until, days_before).text, day, day_over(day, zone), label)
+                Gate("early step ends", Rule(until, days_before).text, day, day_over(day, zone), label, n)
             )
     decided = decision.day(start) if decision else None
     if decision and decided is not None:

@@ -115,13 +115,14 @@ class OnlineLink(Base):
 class Gate(Base):
     """A gate's rule and the moment it gives, so that lists filter in SQL. Worked out anew when dates or fees change.
 
-    `n` numbers the sign-up window that a gate opens or closes; 0 for all others.
+    `n` numbers the gates of one kind: sign-up windows and early steps in their order, seats set aside by the id of their
+    row, 0 where a run has only one of the kind. So no run has a gate twice.
     """
 
     __tablename__ = "gates"
-    __table_args__ = (Index("ix_gates_kind", "kind", "at"),)
+    __table_args__ = (UniqueConstraint("run_id", "kind", "n"), Index("ix_gates_kind", "kind", "at"))
     id: Mapped[Key]
-    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id"), index=True)
+    run_id: Mapped[int] = mapped_column(ForeignKey("runs.id"))
     kind: Mapped[Word]
     n: Mapped[int] = mapped_column(default=0)
     rule: Mapped[Name]

@@ -1,0 +1,29 @@
+"""Every gate of a run once; what makes the center sound to trust."""
+
+from __future__ import annotations
+
+from alembic import op
+
+revision = "0007"
+down_revision = "0006"
+
+
+def upgrade() -> None:
+    gates_once()
+
+
+def gates_once() -> None:
+    """Two saves at the same moment could write the gates of a run twice. The later of what is the same goes, early steps
+    are numbered in their order, seats set aside by their row; then a key keeps it so."""
+    op.execute(
+        "DELETE later FROM gates later JOIN gates first ON first.run_id = later.run_id AND first.kind = later.kind"
+        " AND first.n = later.n AND first.id < later.id WHERE later.kind NOT IN ('early step ends', 'set-aside seats released')"
+        " OR (first.rule = later.rule AND first.day = later.day AND first.label = later.label)"
+    )
+    op.execute(
+        "UPDATE gates JOIN (SELECT id, ROW_NUMBER() OVER (PARTITION BY run_id, kind ORDER BY at, id) AS number FROM gates"
+        " WHERE kind IN ('early step ends', 'set-aside seats released')) numbered ON numbered.id = gates.id"
+        " SET gates.n = numbered.number"
+    )
+    op.create_unique_constraint(op.f("uq_gates_run_id_kind_n"), "gates", ["run_id", "kind", "n"])
+    op.drop_index("ix_gates_run_id", table_name="gates")
