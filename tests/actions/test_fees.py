@@ -32,6 +32,7 @@ from archgate.actions import (
 from archgate.actions import today as today_list
 from archgate.actions.problems import Problem
 from archgate.core.faults import Refused
+from archgate.papers.lists import read_table
 from conftest import LONG
 from made import a_draft, a_person, a_run, at_once, enrolled, number, run_form, taken
 
@@ -183,7 +184,9 @@ def test_a_list_says_which_lines_cannot_have_their_rate(office):
     member = a_person(office, given="Mem", family="Ber", email="mem.ber@example.org")
     office.act(lambda d: people.tag_person(d, member["id"], ["member"]))
     rows = "Name,Email,Rate\r\nMem Ber,mem.ber@example.org,Member\r\nNo One,no.one@example.org,Member\r\n"
-    batch = office.act(lambda d: bulk.create_batch(d, run["id"], "list.csv", rows.encode()))
+    batch = office.act(
+        lambda d: bulk.create_batch(d, run["id"], "list.csv", rows.encode(), read_table(rows.encode()))
+    )
     assert [(i["verdict"], "tagged" in i["why"]) for i in batch["items"]] == [
         ("will enroll", False), ("needs fixing", False),
     ]  # fmt: skip

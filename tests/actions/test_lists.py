@@ -1,11 +1,14 @@
 """The client's list of 24 goes onto a run in one step; files that are no lists are refused with their reason."""
 
 import pytest
+from sqlalchemy import select
 
-from archgate.actions import bulk, checks, holding, people, rosters, undo
+from archgate.actions import bulk, checks, holding, making, people, rosters, undo
 from archgate.actions.problems import Problem
 from archgate.core.faults import Refused
 from archgate.papers.lists import read_table
+from archgate.tables.jobs import Job
+from archgate.tables.messages import Message
 from made import DATA, a_person, a_run, enrolled, number, roster_of, taken
 
 CLIENT = (DATA / "client-list.csv").read_bytes()
@@ -17,7 +20,7 @@ def client(office):
 
 
 def batch_for(office, run, client, data=CLIENT):
-    made = office.act(lambda d: bulk.create_batch(d, run["id"], "client-list.csv", data))
+    made = office.act(lambda d: bulk.create_batch(d, run["id"], "client-list.csv", data, read_table(data)))
     return office.act(lambda d: bulk.change_batch(d, made["id"], {"organization_id": client["id"]}))
 
 
@@ -52,7 +55,9 @@ def test_the_same_file_again_changes_nothing(office, client):
     run = a_run(office, capacity=30, smallest=0)
     confirm(office, batch_for(office, run, client))
     before = roster_of(office, run)
-    again = office.act(lambda d: bulk.create_batch(d, run["id"], "client-list.csv", CLIENT))
+    again = office.act(
+        lambda d: bulk.create_batch(d, run["id"], "client-list.csv", CLIENT, read_table(CLIENT))
+    )
     assert again["organization"]["id"] == client["id"]  # remembered from the first time
     assert again["counts"]["already in"] == 24 and again["people"] == 0 and again["earlier"]
     with pytest.raises(Problem, match="Nobody on this list"):
@@ -161,7 +166,7 @@ def hall(office):
 
 
 def read(office, run, data=FRONT_DESK, name="front-desk-export.csv"):
-    return office.act(lambda d: bulk.create_batch(d, run["id"], name, data))
+    return office.act(lambda d: bulk.create_batch(d, run["id"], name, data, read_table(data)))
 
 
 def test_the_front_desks_export_is_read_as_it_comes(office, hall):
@@ -283,3 +288,67 @@ def test_a_list_gives_set_aside_seats_to_those_they_are_for_and_says_so(office, 
     batch = office.act(lambda d: bulk.change_batch(d, batch["id"], body))
     assert [i["verdict"] for i in batch["items"]] == ["will enroll", "will wait", "will wait"]
     assert office.look(checks.everything) == "Everything agrees."
+
+
+def read_text(office, run, text):
+    data = text.encode()
+    return office.act(lambda d: bulk.create_batch(d, run["id"], "list.csv", data, read_table(data)))
+
+
+def test_the_same_email_under_another_name_is_asked_about_and_may_be_somebody_new(office):
+    run, known = (
+        a_run(office),
+        a_person(office, given="Ann", family="Berg", email=f"ab{next(number)}@example.org"),
+    )
+    batch = read_text(office, run, f"First name,Last name,Email\nAnnika,Berg,{known['email']}\n")
+    assert batch["items"][0]["verdict"] == "needs fixing" and "is Ann Berg here" in batch["items"][0]["why"]
+    fixed = office.act(lambda d: bulk.fix_row(d, batch["id"], 2, {"somebody_new": "yes"}))
+    assert fixed["items"][0]["verdict"] == "will enroll" and fixed["items"][0]["person_id"] is None
+    mended = office.act(lambda d: bulk.fix_row(d, batch["id"], 2, {"somebody_new": "", "given": "Ann"}))
+    assert mended["items"][0]["person_id"] == known["id"]
+
+
+def test_people_known_by_a_number_alone_are_known_again_without_an_organization(office):
+    first, second, n = a_run(office), a_run(office), next(number)
+    text = f'Personnel no,Name,Phone\n00{n}1,"Berg, Ann",555 0101{n}\n00{n}2,"Dahl, Bo",\n'
+    batch = read_text(office, first, text)
+    assert batch["people"] == 2
+    confirm(office, batch)
+    again = read_text(office, second, text.replace("555 0101", "555 0199"))
+    assert all(i["person_id"] for i in again["items"]) and again["people"] == 2
+    assert read_text(office, first, text + "\n")["counts"] == {"already in": 2}
+
+
+def test_everybody_of_a_list_is_told_as_at_the_desk(office):
+    run = a_run(office, capacity=40)
+    office.act(lambda d: making.change_run(d, run["id"], {"set": {"told": ["learner", "office"]}}))
+    batch = read_text(
+        office,
+        run,
+        "First name,Last name,Email\nAnn,Told,ann.told@example.org\nBo,Told,bo.told@example.org\n",
+    )
+    done = confirm(office, batch)
+    query = select(Message).join(Job).where(Job.change_key == done["change"]).order_by(Message.to_name)
+    letters = office.look(lambda d: [(m.to_name, m.subject, m.body) for m in d.session.scalars(query)])
+    title = run["title"]
+    assert [(name, subject) for name, subject, _ in letters] == [
+        ("Ann Told", f"Enrolled on {title}"), ("Bo Told", f"Enrolled on {title}"),
+    ]  # fmt: skip
+    body = letters[0][2]
+    assert body.count("\n- ") == run["meetings"] and run["place"] in body and "What is due, in USD:" in body
+
+
+def test_an_unclosed_quote_is_named_at_its_line_and_nobody_vanishes(office):
+    run = a_run(office, capacity=40)
+    batch = read_text(
+        office, run, 'First name,Last name,Email\nAnn,"Qu,aq@example.org\nBo,Qu,bq@example.org\n'
+    )
+    assert [i["line"] for i in batch["items"]] == [2, 3] and "never closed" in batch["items"][0]["odd"][0]
+
+
+def test_a_list_without_headings_keeps_everybody(office):
+    run, n = a_run(office, capacity=40), next(number)
+    batch = read_text(
+        office, run, f"Ann,Bare,a{n}@example.org,555-010203\nBo,Bare,b{n}@example.org,555-010204\n"
+    )
+    assert batch["columns"] == {"email": 2, "phone": 3, "given": 0, "family": 1} and batch["people"] == 2

@@ -33,7 +33,7 @@ RATES = {"standard": "standard", "member": "member", "full fee": "standard"}
 
 
 def verdicts(rows, known=None, free=100, columns=COLUMNS, ahead=(), fixed=None):
-    lines = [(n, cells, (fixed or {}).get(n)) for n, cells in enumerate(rows, 2)]
+    lines = [(n, cells, (fixed or {}).get(n), "") for n, cells in enumerate(rows, 2)]
     width = max(columns.values()) + 1
     seats = Seats(200, 200 - free, ahead)
     return judge(lines, columns, width, known or Known(), Terms(RATES, "standard", seats), no_fault)
@@ -162,7 +162,7 @@ GUILD = SetAside(5, "the Guild", 2, date(2027, 9, 1))
 
 
 def judged(seats, rows, group_of=lambda person: None, known=None):
-    lines = [(n, cells, None) for n, cells in enumerate(rows, 2)]
+    lines = [(n, cells, None, "") for n, cells in enumerate(rows, 2)]
     terms = Terms(RATES, "standard", seats, group_of)
     return judge(lines, WIDE, max(WIDE.values()) + 1, known or Known(), terms, no_fault)
 

@@ -18,12 +18,24 @@ from archgate.core import eligibility, gates, verdicts
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount, parse_amount
 from archgate.core.names import digits_of, folded
-from archgate.papers.lists import read_table
+from archgate.papers.lists import Table
 from archgate.tables.bulk import Batch, BatchRow
 from archgate.tables.courses import Run
 from archgate.tables.people import Organization, Person, PersonNumber
+from archgate.tables.roster import Enrollment
 
-FIXABLE = ("given", "family", "email", "phone", "number", "rate", "party", "remarks", "no_email")
+FIXABLE = (
+    "given",
+    "family",
+    "email",
+    "phone",
+    "number",
+    "rate",
+    "party",
+    "remarks",
+    "no_email",
+    "somebody_new",
+)
 ENROLLED, WAITING = "enrolled", "waiting"
 
 
@@ -42,9 +54,9 @@ class Judging:
 
     @cached_property
     def lines(self) -> list[verdicts.Verdict]:
-        rows = [(r.line, r.cells, r.fixed) for r in self.batch.rows]
+        rows = [(r.line, r.cells, r.fixed, r.odd) for r in self.batch.rows]
         width = len(self.batch.headings)
-        read = [verdicts.read_row(line, cells, self.columns, fixed) for line, cells, fixed in rows]
+        read = [verdicts.read_row(line, cells, self.columns, fixed) for line, cells, fixed, _ in rows]
         known = known_people(self.deed, self.batch, read)
         return verdicts.judge(
             rows, self.columns, width, known, self.terms, people.email_fault, self.rate_fault
@@ -107,14 +119,14 @@ class Judging:
         return sum(self.terms_of(v)[1].total for v in self.of(verdicts.WILL_ENROLL))
 
 
-def create_batch(deed: Deed, run_id: int, file_name: str, data: bytes) -> dict[str, Any]:
-    """Read a list for a run and judge it; nobody is enrolled yet."""
+def create_batch(deed: Deed, run_id: int, file_name: str, data: bytes, table: Table) -> dict[str, Any]:
+    """Judge a list for a run, `table` as it was read from its file before; nobody is enrolled yet."""
     run = get_run(deed, run_id)
-    try:
-        table = read_table(data)
-    except ValueError as error:
-        raise Refused([Fault("/file", str(error))]) from None
-    columns: dict[str, Any] = dict(verdicts.columns_of(table.headings))
+    columns: dict[str, Any] = dict(
+        verdicts.columns_of(table.headings)
+        if table.headed
+        else verdicts.guessed_columns([cells for _, cells in table.rows])
+    )
     batch = Batch(
         run_id=run.id,
         user_id=deed.user_id,
@@ -125,7 +137,9 @@ def create_batch(deed: Deed, run_id: int, file_name: str, data: bytes) -> dict[s
         headings=list(table.headings),
         columns=columns,
         created_at=deed.now,
-        rows=[BatchRow(line=line, cells=list(cells)) for line, cells in table.rows],
+        rows=[
+            BatchRow(line=line, cells=list(cells), odd=table.odd.get(line, "")) for line, cells in table.rows
+        ],
     )
     earlier = select(Batch.organization_id).where(
         Batch.file_hash == batch.file_hash, Batch.status == "enrolled"
@@ -192,21 +206,29 @@ def known_people(deed: Deed, batch: Batch, rows: list[verdicts.Row]) -> verdicts
     """Who of the list the center knows: by staff number of the paying organization, by name with email or phone."""
     numbers = [r.number for r in rows if r.number]
     by_number: dict[str, tuple[int, str]] = {}
-    if numbers and batch.organization_id:
+    if numbers:
+        # Whose number it is: that of the organization that pays, else the center's own, in which it is one person.
+        whose = (
+            PersonNumber.organization_id == batch.organization_id
+            if batch.organization_id
+            else PersonNumber.organization_id.is_(None)
+        )
         found = deed.session.execute(
             select(PersonNumber.number, Person.id, Person.name)
             .join(Person, Person.id == PersonNumber.person_id)
-            .where(PersonNumber.organization_id == batch.organization_id, PersonNumber.number.in_(numbers))
-        )
+            .where(whose, PersonNumber.number.in_(numbers)).order_by(PersonNumber.id.desc())
+        )  # fmt: skip
         by_number = {number: (person, name) for number, person, name in found}
+    whose_email: dict[str, list[str]] = {}
     by_email: dict[tuple[str, str], int] = {}
     emails = [r.email for r in rows if r.email]
     if emails:
-        query = select(Person.id, Person.folded, Person.email).where(
+        mailed = select(Person.id, Person.folded, Person.email, Person.name).where(
             Person.email.in_(emails), Person.merged_into_id.is_(None)
         )
-        for person, name, email in deed.session.execute(query.order_by(Person.id.desc())):
+        for person, name, email, full in deed.session.execute(mailed.order_by(Person.id.desc())):
             by_email[(name, str(email).lower())] = person
+            whose_email.setdefault(str(email).lower(), []).append(full)
     by_phone: dict[tuple[str, str], int] = {}
     phones = [digits_of(r.phone) for r in rows if r.phone and not r.email]
     if phones:
@@ -218,7 +240,8 @@ def known_people(deed: Deed, batch: Batch, rows: list[verdicts.Row]) -> verdicts
     ids = [person for person, _ in by_number.values()] + list(by_email.values()) + list(by_phone.values())
     waiting = {w.person_id for w in seats.line_of(deed, batch.run_id, offered=True)}
     on_roster = frozenset(parties.live_on(deed, batch.run_id, ids))
-    return verdicts.Known(by_number, by_email, by_phone, on_roster, frozenset(waiting))
+    held_by = {email: " and ".join(sorted(names)[:3]) for email, names in whose_email.items()}
+    return verdicts.Known(by_number, by_email, by_phone, held_by, on_roster, frozenset(waiting))
 
 
 def batch_view(deed: Deed, batch_id: int) -> dict[str, Any]:
@@ -296,6 +319,7 @@ def verdict_view(
         "party": row.party or 0,
         "remarks": row.remarks,
         "no_email": row.no_email,
+        "somebody_new": row.somebody_new,
         "odd": list(row.odd),
         "total": format_amount(quote.total if quote else 0, judging.run.currency),
         "verdict": verdict or found.verdict,
@@ -340,6 +364,8 @@ def enroll_batch(deed: Deed, batch_id: int, people_shown: int, total_shown: str)
         run_id=run.id,
     )  # fmt: skip
     deed.session.flush()
+    seated = select(Enrollment).where(Enrollment.batch_id == batch.id).order_by(Enrollment.id)
+    roster.tell_of_many(deed, change, deed.session.scalars(seated).all(), run)
     return {**batch_view(deed, batch.id), "change": change.key}
 
 
@@ -374,8 +400,12 @@ def person_for(deed: Deed, batch: Batch, verdict: verdicts.Verdict) -> Person:
         person = people.new_person(row.given, row.family, row.email, row.phone, "", deed)
         deed.session.add(person)
         deed.session.flush()
-    if row.number and batch.organization_id:
-        key = (PersonNumber.organization_id == batch.organization_id, PersonNumber.number == row.number)
+    if row.number:
+        whose = PersonNumber.organization_id
+        key = (
+            whose == batch.organization_id if batch.organization_id else whose.is_(None),
+            PersonNumber.number == row.number,
+        )
         if deed.session.scalar(select(PersonNumber.id).where(*key)) is None:
             deed.session.add(
                 PersonNumber(

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import secrets
-from datetime import timedelta
+from datetime import date, timedelta
 from typing import Any
+from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
 from sqlalchemy.orm import joinedload
@@ -13,7 +14,8 @@ from archgate.actions import places, schedule
 from archgate.actions.problems import not_found
 from archgate.actions.transaction import Deed
 from archgate.core.faults import refuse
-from archgate.papers.calendars import Entry, calendar_of, read_calendar
+from archgate.core.schedule import day_text
+from archgate.papers.calendars import Entry, Taken, calendar_of
 from archgate.tables.courses import Course, Run
 from archgate.tables.schedule import Feed, Meeting, OnlineLink, Place
 from archgate.tables.teaching import Instructor
@@ -109,26 +111,38 @@ def feed_content(deed: Deed, token: str) -> bytes:
     )
 
 
-def import_busy(deed: Deed, kind: str, owner_id: int, file_name: str, content: bytes) -> dict[str, Any]:
-    """Take the busy times of a calendar file for an instructor, or the closed times of a place."""
-    zone = places.zone_of_owner(deed, places.owner_of(deed, kind, owner_id))
-    times = read_calendar(content, zone, deed.today - IMPORTED[0], deed.today + IMPORTED[1])
-    return places.take_busy(
-        deed, kind, owner_id, file_name, [(t.start, t.end, t.all_day, t.label) for t in times]
-    )
+def window(deed: Deed) -> tuple[ZoneInfo, date, date]:
+    """The center's zone, and between which days the times of a calendar file are taken."""
+    return deed.zone, deed.today - IMPORTED[0], deed.today + IMPORTED[1]
 
 
-def import_closures(deed: Deed, file_name: str, content: bytes) -> dict[str, Any]:
-    """Close the days that a calendar file marks: every day a whole-day entry covers."""
-    times = read_calendar(content, deed.zone, deed.today - IMPORTED[0], deed.today + IMPORTED[1])
+def window_of(deed: Deed, kind: str, owner_id: int) -> tuple[ZoneInfo, date, date]:
+    """The same for an instructor or a place, in its own zone."""
+    return places.zone_of_owner(deed, places.owner_of(deed, kind, owner_id)), *window(deed)[1:]
+
+
+def window_text(deed: Deed) -> str:
+    _, first, last = window(deed)
+    return f"from {day_text(first)} through {day_text(last)}; what repeats before or after is not taken"
+
+
+def import_busy(deed: Deed, kind: str, owner_id: int, file_name: str, times: list[Taken]) -> dict[str, Any]:
+    """Take the busy times of a calendar file, as it was read before, for an instructor, or the closed times of a place."""
+    spans = [(t.start, t.end, t.all_day, t.label) for t in times]
+    return {**places.take_busy(deed, kind, owner_id, file_name, spans), "window": window_text(deed)}
+
+
+def import_closures(deed: Deed, file_name: str, times: list[Taken]) -> dict[str, Any]:
+    """Close the days that a calendar file, as it was read before, marks: every day a whole-day entry covers."""
     whole = [t for t in times if t.all_day]
     if not whole:
         raise refuse("/file", "The calendar has no whole days; closures are whole days.")
+    _, first, last_day = window(deed)
     days = {}
     for t in whole:
         day, last = (
-            t.start.astimezone(deed.zone).date(),
-            (t.end - timedelta(seconds=1)).astimezone(deed.zone).date(),
+            max(first, t.start.astimezone(deed.zone).date()),
+            min(last_day, (t.end - timedelta(seconds=1)).astimezone(deed.zone).date()),
         )
         while day <= last:
             days[day] = t.label
@@ -137,5 +151,6 @@ def import_closures(deed: Deed, file_name: str, content: bytes) -> dict[str, Any
     for day, label in days.items():
         if day not in known:
             deed.session.add(places.Closure(day=day, label=label, teach=False))
-    change = deed.log("close days", "center", 1, f"Closed {len(days) - len(known)} days from {file_name}")
-    return {"change": change.key, "added": len(days) - len(known), "replaced": 0}
+    added = len(days) - len(known)
+    change = deed.log("close days", "center", 1, f"Closed {added} days from {file_name}")
+    return {"change": change.key, "added": added, "replaced": 0, "window": window_text(deed)}

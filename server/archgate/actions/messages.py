@@ -92,6 +92,18 @@ def ids_on(run_id: int) -> Any:
     return live.union(named)
 
 
+def when_of(meeting: Meeting) -> str:
+    """When and where a meeting is, as letters say it."""
+    where = meeting.place.name if meeting.place else ""
+    address = (
+        " ".join(meeting.place.address.split()) if meeting.place and meeting.place.address_public else ""
+    )
+    place = ", ".join(x for x in (where, address) if x)
+    ends = meeting.ends_at.astimezone(ZoneInfo(meeting.place.time_zone)) if meeting.place else None
+    until = f" to {ends:%H:%M}" if ends else ""
+    return f"{day_text(meeting.date)}, {meeting.start:%H:%M}{until}{', ' + place if place else ''}"
+
+
 def people_on(deed: Deed, run_id: int) -> list[Person]:
     query = select(Person).where(Person.id.in_(ids_on(run_id))).order_by(Person.family, Person.given)
     return list(deed.session.scalars(query))

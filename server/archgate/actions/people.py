@@ -327,11 +327,14 @@ def person_page(deed: Deed, person_id: int) -> dict[str, Any]:
 
 
 def person_numbers(deed: Deed, person: Person) -> list[dict[str, Any]]:
-    query = select(PersonNumber, Organization.name).join(
+    query = select(PersonNumber, Organization.name).outerjoin(
         Organization, Organization.id == PersonNumber.organization_id
     )
     rows = deed.session.execute(query.where(PersonNumber.person_id == person.id))
-    return [{"organization": name, "number": n.number, "department": n.department} for n, name in rows]
+    return [
+        {"organization": name or deed.center.name, "number": n.number, "department": n.department}
+        for n, name in rows
+    ]
 
 
 def enrollments_of(deed: Deed, person: Person) -> list[dict[str, Any]]:

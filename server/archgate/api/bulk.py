@@ -11,6 +11,7 @@ from archgate.actions.transaction import Once
 from archgate.api.courses import given
 from archgate.api.people import OrganizationOut
 from archgate.api.web import may, once, run_act, run_look
+from archgate.papers import apart
 from archgate.papers.lists import LARGEST_FILE
 
 router = APIRouter(tags=["bulk"])
@@ -29,6 +30,7 @@ class BatchItem(BaseModel):
     party: int
     remarks: str
     no_email: bool
+    somebody_new: bool
     odd: list[str]
     total: str
     verdict: str
@@ -93,6 +95,7 @@ class RowFix(BaseModel):
     party: str | None = None
     remarks: str | None = None
     no_email: str | None = None
+    somebody_new: str | None = None
 
 
 class BatchConfirm(BaseModel):
@@ -106,10 +109,11 @@ class BatchConfirm(BaseModel):
 def create_batch(
     run_id: int, file: UploadFile, request: Request, user: User = Depends(may("enroll"))
 ) -> BatchOut:
-    """Read and judge a list; nobody is enrolled yet."""
+    """Read and judge a list; nobody is enrolled yet. Up to 10 MB, 20,000 lines, 200 cells a line and 10,000 characters a
+    cell, read within 9 seconds and 300 MB of memory."""
     data = file.file.read(LARGEST_FILE + 1)
-    name = file.filename or "list.csv"
-    return run_act(request, user, lambda deed: bulk.create_batch(deed, run_id, name, data))
+    table, name = apart.list_of(data), file.filename or "list.csv"
+    return run_act(request, user, lambda deed: bulk.create_batch(deed, run_id, name, data, table))
 
 
 @router.get("/batches/{batch_id}")

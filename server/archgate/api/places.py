@@ -13,6 +13,8 @@ from archgate.actions.access import User
 from archgate.api.courses import given
 from archgate.api.schedule import Done
 from archgate.api.web import Body, may, run_act, run_look
+from archgate.papers import apart
+from archgate.papers.lists import LARGEST_FILE
 
 router = APIRouter(tags=["places"])
 read, keep = may("read"), may("keep places")
@@ -77,6 +79,7 @@ class Imported(BaseModel):
     change: str
     added: int
     replaced: int
+    window: str
 
 
 @router.get("/places")
@@ -133,12 +136,10 @@ def import_busy(
     kind: str, owner_id: int, file: UploadFile, request: Request, user: User = Depends(keep)
 ) -> Imported:
     """Take the busy times of an iCalendar file; those of an earlier import of the same file are replaced."""
-    content = file.file.read()
-    return run_act(
-        request,
-        user,
-        lambda deed: calendars.import_busy(deed, kind, owner_id, file.filename or "calendar", content),
-    )
+    name = file.filename or "calendar"
+    zone, first, last = run_look(request, user, lambda deed: calendars.window_of(deed, kind, owner_id))
+    times = apart.times_of(file.file.read(LARGEST_FILE + 1), zone, first, last)
+    return run_act(request, user, lambda deed: calendars.import_busy(deed, kind, owner_id, name, times))
 
 
 class ClosureDay(BaseModel):
@@ -199,7 +200,7 @@ def set_closure(
 @router.post("/closures/calendar")
 def import_closures(file: UploadFile, request: Request, user: User = Depends(keep)) -> Imported:
     """Close the whole days that an iCalendar file marks."""
-    content = file.file.read()
-    return run_act(
-        request, user, lambda deed: calendars.import_closures(deed, file.filename or "calendar", content)
-    )
+    name = file.filename or "calendar"
+    zone, first, last = run_look(request, user, calendars.window)
+    times = apart.times_of(file.file.read(LARGEST_FILE + 1), zone, first, last)
+    return run_act(request, user, lambda deed: calendars.import_closures(deed, name, times))

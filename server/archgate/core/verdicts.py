@@ -61,6 +61,30 @@ def columns_of(headings: Sequence[str]) -> dict[str, int]:
     return found
 
 
+def guessed_columns(rows: Sequence[Sequence[str]]) -> dict[str, int]:
+    """Which column holds which fact in a list without headings, by what most of its first lines hold: an email has an @, a
+    phone at least six digits and nothing but signs beside them, a name neither. Two columns of names side by side are given
+    and family name; everything else is for the person to pick."""
+    looked = rows[:50]
+    width = max((len(r) for r in looked), default=0)
+
+    def mostly(i: int, fits: Callable[[str], bool]) -> bool:
+        cells = [r[i].strip() for r in looked if i < len(r) and r[i].strip()]
+        return bool(cells) and 2 * sum(map(fits, cells)) > len(cells)
+
+    kinds = {
+        "email": lambda c: "@" in c,
+        "phone": lambda c: len(digits_of(c)) >= 6 and not re.search(r"[^\W\d_]", c),
+        "name": lambda c: not re.search(r"[\d@]", c),
+    }
+    fitting = {kind: [i for i in range(width) if mostly(i, fits)] for kind, fits in kinds.items()}
+    found = {kind: columns[0] for kind, columns in fitting.items() if columns and kind != "name"}
+    names = fitting["name"]
+    if len(names) > 1 and names[1] == names[0] + 1 and not mostly(names[0], lambda c: " " in c or "," in c):
+        return {**found, "given": names[0], "family": names[1]}
+    return {**found, "name": names[0]} if names else found
+
+
 def column_faults(columns: Mapping[str, int], width: int) -> list[str]:
     """Why a list cannot be read with these columns; empty when it can."""
     wrong = []
@@ -94,6 +118,7 @@ class Row:
     party: int | None = 1
     remarks: str = ""
     no_email: bool = False
+    somebody_new: bool = False
     odd: tuple[str, ...] = ()
 
     @property
@@ -110,11 +135,16 @@ def party_of(text: str) -> int | None:
 
 
 def read_row(
-    line: int, cells: Sequence[str], columns: Mapping[str, int], fixed: Mapping[str, str] | None = None
+    line: int,
+    cells: Sequence[str],
+    columns: Mapping[str, int],
+    fixed: Mapping[str, str] | None = None,
+    strange: str = "",
 ) -> Row:
-    """The facts of a line, with what was corrected by hand (`fixed`). A staff number stays text with its zeros."""
+    """The facts of a line, with what was corrected by hand (`fixed`). A staff number stays text with its zeros.
+    `strange`: what the reader of the file found odd about it."""
     fixed = fixed or {}
-    odd: list[str] = []
+    odd: list[str] = [strange] if strange else []
 
     def cell(fact: str) -> str:
         if fact in fixed:
@@ -133,7 +163,7 @@ def read_row(
     return Row(
         line, given, family, cell("email") or None, cell("phone") or None, cell("number") or None,
         cell("department"), cell("rate"), party_of(cell("party")), cell("remarks"),
-        fixed.get("no_email") == "yes", tuple(odd),
+        fixed.get("no_email") == "yes", fixed.get("somebody_new") == "yes", tuple(odd),
     )  # fmt: skip
 
 
@@ -141,12 +171,14 @@ def read_row(
 class Known:
     """People the center knows who may be meant, and who of them is on the run already.
 
-    By staff number (person, name); by (folded name, email in lower case); by (folded name, phone digits).
+    By staff number (person, name); by (folded name, email in lower case); by (folded name, phone digits). `emails` says
+    whose an email in lower case is here, by the names of all who have it.
     """
 
     by_number: Mapping[str, tuple[int, str]] = field(default_factory=dict)
     by_email: Mapping[tuple[str, str], int] = field(default_factory=dict)
     by_phone: Mapping[tuple[str, str], int] = field(default_factory=dict)
+    emails: Mapping[str, str] = field(default_factory=dict)
     on_roster: frozenset[int] = frozenset()
     waiting: frozenset[int] = frozenset()
 
@@ -226,6 +258,8 @@ def keys_of(row: Row) -> list[tuple[str, ...]]:
 
 def meant(row: Row, known: Known) -> int | None:
     """The person a line means, if the center knows one."""
+    if row.somebody_new:
+        return None
     if row.number and row.number in known.by_number:
         return known.by_number[row.number][0]
     if row.email:
@@ -234,7 +268,7 @@ def meant(row: Row, known: Known) -> int | None:
 
 
 def judge(
-    rows: Iterable[tuple[int, Sequence[str], Mapping[str, str] | None]],
+    rows: Iterable[tuple[int, Sequence[str], Mapping[str, str] | None, str]],
     columns: Mapping[str, int],
     width: int,
     known: Known,
@@ -242,7 +276,8 @@ def judge(
     email_fault: Callable[[str], str | None],
     rate_fault: Callable[[str, int | None, int], str | None] = lambda rate, person, heads: None,
 ) -> list[Verdict]:
-    """A verdict for every line (number, cells, corrections), in order; earlier lines get the seats.
+    """A verdict for every line (number, cells, corrections, what was odd to its reader), in order; earlier lines get the
+    seats.
 
     Who is seated, waits or never can be is what `core.seats.seats_for` says of the seats as the lines before have left
     them. A line that repeats an earlier one needs fixing, and the earlier line is named. `rate_fault` says
@@ -251,8 +286,8 @@ def judge(
     verdicts: list[Verdict] = []
     seen: dict[tuple[str, ...], int] = {}
     state = terms.seats
-    for line, cells, fixed in rows:
-        row = read_row(line, cells, columns, fixed)
+    for line, cells, fixed, strange in rows:
+        row = read_row(line, cells, columns, fixed, strange)
         nobody = None if fixed else left_out(row, cells)
         if nobody:
             verdicts.append(Verdict(row, LEFT_OUT, nobody))
@@ -267,6 +302,10 @@ def judge(
         holder = known.by_number.get(row.number or "")
         if holder and row.name and folded(holder[1]) != folded(row.name):
             wrong.append(f"Number {row.number} is {holder[1]} here, not {row.name}.")
+        if person is None and row.email and not row.somebody_new and row.email.lower() in known.emails:
+            wrong.append(
+                f"{row.email} is {known.emails[row.email.lower()]} here, not {row.name}: mend the name, or say that it is somebody new."
+            )
         rate = terms.rates[folded(row.rate)] if row.rate and folded(row.rate) in terms.rates else terms.usual
         heads = row.party or 1
         who = "Known" if person else "New"

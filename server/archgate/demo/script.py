@@ -48,6 +48,7 @@ from archgate.core.schedule import WEEKDAYS
 from archgate.demo.names import FAMILY, GIVEN
 from archgate.demo.rosters import alive
 from archgate.jobs.worker import Worker
+from archgate.papers.lists import read_table
 
 T = TypeVar("T")
 ZONE = "America/New_York"
@@ -600,7 +601,12 @@ def events(center: Center, plan: PlannedRun, run_id: int, back: int, crowd: list
             heads = 3 if n == 1 else 1
             center.act(11 + n / 2, lambda d, p=crowd[130 + n], h=heads: waitlist.join(d, run_id, p, heads=h))
     if plan.capacity == 200 and back == 2:
-        made = center.act(15, lambda d: bulk.create_batch(d, run_id, "northgate.csv", CLIENT_LIST.encode()))
+        made = center.act(
+            15,
+            lambda d: bulk.create_batch(
+                d, run_id, "northgate.csv", CLIENT_LIST.encode(), read_table(CLIENT_LIST.encode())
+            ),
+        )
         client = center.look(15, lambda d: people.find_organizations(d, CLIENT))[0]["id"]
         batch = center.act(15.1, lambda d: bulk.change_batch(d, made["id"], {"organization_id": client}))
         center.act(15.2, lambda d: bulk.enroll_batch(d, batch["id"], batch["people"], batch["total"]))

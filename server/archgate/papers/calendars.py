@@ -19,7 +19,9 @@ from archgate.core.faults import refuse
 from archgate.core.schedule import day_text
 
 PRODID = "-//Arch Gate//Calendar 1//EN"
-MOST_TIMES = 5000
+MOST_TIMES = 5000  # between the two days that are asked for
+MOST_STEPS = 500_000  # times of one rule from its beginning on
+EARLIEST = 1900  # a rule that begins before is none of a calendar
 
 
 @dataclass(frozen=True)
@@ -98,7 +100,7 @@ def read_calendar(content: bytes, zone: ZoneInfo, first: date, last: date) -> li
     """
     try:
         calendar = Calendar.from_ical(content)
-    except (ValueError, IndexError, KeyError) as error:
+    except (ValueError, IndexError, KeyError, OverflowError) as error:
         raise refuse("/file", f"This is not an iCalendar file: {error}") from None
     if isinstance(calendar, list) or calendar.name != "VCALENDAR":
         raise refuse("/file", "This is not an iCalendar file.")
@@ -125,7 +127,12 @@ def read_calendar(content: bytes, zone: ZoneInfo, first: date, last: date) -> li
             or str(event.get("status", "")).upper() == "CANCELLED"
         ):
             continue
-        found += times_of(event, zone, window, changed)
+        try:
+            found += times_of(event, zone, window, changed)
+        except OverflowError:
+            raise refuse(
+                "/file", f"Entry {n}, {event.get('summary', 'without a name')}: it goes beyond the calendar."
+            ) from None
         if len(found) > MOST_TIMES:
             raise refuse(
                 "/file",
@@ -195,22 +202,35 @@ def starts_of(
             else value.replace(tzinfo=None)
         )
 
+    stop = window[1].astimezone(own_zone or zone).replace(tzinfo=None) + timedelta(days=1)
+    back = window[0].astimezone(own_zone or zone).replace(tzinfo=None) - length - timedelta(days=1)
     starts: set[datetime] = set()
     rules = event.get("rrule", [])
     for rule in rules if isinstance(rules, list) else [rules]:
         held = dict(rule)
         until = (held.pop("UNTIL", None) or [None])[0]
-        text = type(rule)(held).to_ical().decode()
         limit = plainly(until) if until is not None else None
         if until is not None and not isinstance(until, datetime):
             limit = datetime.combine(until, time(23, 59, 59))
-        stop = window[1].astimezone(own_zone or zone).replace(tzinfo=None) + timedelta(days=1)
         try:
-            for at in rrulestr(text, dtstart=naive):
-                if (limit is not None and at > limit) or at > stop or len(starts) > MOST_TIMES:
+            if int((held.get("INTERVAL") or [1])[0]) < 1:
+                raise ValueError("it repeats every 0 times")
+            if str((held.get("FREQ") or [""])[0]).upper() in ("SECONDLY", "MINUTELY"):
+                raise ValueError("it repeats by the minute or second")
+            if naive.year < EARLIEST:
+                raise ValueError(f"it begins before {EARLIEST}")
+            count = int((held.pop("COUNT", None) or [MOST_STEPS])[0])
+            text = type(rule)(held).to_ical().decode()
+            # The end of the window ends the rule, also one that gives no time at all: nothing is sought beyond it.
+            last = stop if limit is None else min(stop, limit)
+            for n, at in enumerate(rrulestr(text, dtstart=naive).replace(until=last), 1):
+                if n > count or len(starts) > MOST_TIMES:
                     break
-                starts.add(at)
-        except (ValueError, OverflowError) as error:
+                if n >= MOST_STEPS:
+                    raise ValueError(f"it has more than {MOST_STEPS:,} times")
+                if at > back:
+                    starts.add(at)
+        except (ValueError, OverflowError, TypeError) as error:
             raise refuse(
                 "/file", f"{event.get('summary', 'An entry')}: its rule cannot be read ({error})."
             ) from None
@@ -218,7 +238,6 @@ def starts_of(
     starts.add(naive)
     starts |= {plainly(d.dt) for d in dates_under(event, "rdate") if not isinstance(d.dt, tuple)}
     starts -= {plainly(d.dt) for d in dates_under(event, "exdate")}
-    back = window[0].astimezone(own_zone or zone).replace(tzinfo=None) - length - timedelta(days=1)
     kept = [s for s in sorted(starts) if s > back]
     if not isinstance(start, datetime):
         return [s.date() for s in kept]

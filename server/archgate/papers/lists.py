@@ -5,8 +5,9 @@ from __future__ import annotations
 import csv
 import io
 import re
+import zipfile
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date, datetime, time
 from typing import Any
 
@@ -16,17 +17,28 @@ from archgate.core.verdicts import columns_of
 
 LARGEST_FILE = 10 * 1024 * 1024
 MOST_ROWS = 20_000
+MOST_CELLS = 200  # a line
+LONGEST_CELL = 10_000  # characters
+LONGEST_LINE = 200_000  # characters
+MOST_LINES = 100_000  # of a file as it stands, blank ones and those inside of cells included
+MOST_SHEETS = 50
+SPAN = 60  # lines that one quoted cell may span
+UNPACKED = 150 * 1024 * 1024  # bytes of a workbook's parts
+SAMPLE = 64 * 1024  # bytes by which an unusual encoding is told
 SEPARATORS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "bar"}
 ABOVE = 20  # among so many first lines the headings are looked for
 
 
 @dataclass(frozen=True)
 class Table:
-    """`rows` are (line number in the file, cells); `reading` says how the file was understood."""
+    """`rows` are (line number in the file, cells); `reading` says how the file was understood, `odd` what is strange about
+    a line. A list that is not `headed` has made-up headings, and its first line is a line like any other."""
 
     headings: list[str]
     rows: list[tuple[int, list[str]]]
     reading: str
+    odd: dict[int, str] = field(default_factory=dict)
+    headed: bool = True
 
 
 Lines = list[tuple[int, list[str]]]
@@ -42,13 +54,18 @@ def read_table(data: bytes) -> Table:
         raise ValueError(f"The file is larger than {LARGEST_FILE // 1024 // 1024} MB.")
     if not data.strip():
         raise ValueError("The file is empty.")
+    odd: dict[int, str] = {}
     if data.startswith((b"PK\x03\x04", b"\xd0\xcf\x11\xe0")):
         lines, how = spreadsheet_lines(data)
     else:
-        lines, how = text_lines(data)
+        lines, how = text_lines(data, odd)
     if max((len(cells) for _, cells in lines), default=0) < 2:
         raise ValueError("This is no table: its lines have a single column.")
+    refuse_long(lines)
     at = headings_at(lines)
+    if at is None:
+        headings = [f"Column {n}" for n in range(1, max(len(cells) for _, cells in lines) + 1)]
+        return Table(headings, lines, f"{how}, no headings, {len(lines)} lines", odd, headed=False)
     headings, rows = lines[at][1], lines[at + 1 :]
     while rows and not any(rows[-1][1]):
         rows.pop()
@@ -57,15 +74,26 @@ def read_table(data: bytes) -> Table:
     if len(rows) > MOST_ROWS:
         raise ValueError(f"The list has more than {MOST_ROWS} lines.")
     passed = f", headings on line {lines[at][0]}" if lines[at][0] > 1 else ""
-    return Table(headings, rows, f"{how}{passed}, {len(rows)} lines")
+    return Table(headings, rows, f"{how}{passed}, {len(rows)} lines", odd)
 
 
-def headings_at(lines: Lines) -> int:
-    """Which line holds the headings: the one with the most headings we know, else the first with two cells."""
+def refuse_long(lines: Lines) -> None:
+    """Refuse lines and cells that no list of people has."""
+    for line, cells in lines:
+        if len(cells) > MOST_CELLS:
+            raise ValueError(f"Line {line} has {len(cells)} cells; a line has at most {MOST_CELLS}.")
+        if any(len(c) > LONGEST_CELL for c in cells):
+            raise ValueError(f"A cell of line {line} has more than {LONGEST_CELL:,} characters.")
+
+
+def headings_at(lines: Lines) -> int | None:
+    """Which line holds the headings: the one with the most headings we know, else the first with two cells. None where that
+    line is data already: it holds an email address, or nothing but numbers and dates beside one text."""
     known = [len(columns_of(cells)) for _, cells in lines[:ABOVE]]
     if max(known, default=0) >= 2:
         return known.index(max(known))
-    return next((i for i, (_, cells) in enumerate(lines[:ABOVE]) if sum(map(bool, cells)) >= 2), 0)
+    at = next((i for i, (_, cells) in enumerate(lines[:ABOVE]) if sum(map(bool, cells)) >= 2), 0)
+    return None if any("@" in c or re.search(r"\d{3}", c) for c in lines[at][1]) else at
 
 
 # --- text -------------------------------------------------------------------------------------------------
@@ -85,47 +113,76 @@ def text_of(data: bytes) -> tuple[str, str]:
             return data.decode(encoding), name
         except UnicodeDecodeError:
             continue
-    best = from_bytes(data).best()
-    if best is None:
-        raise ValueError("The file's characters could not be read; save it as UTF-8.")
-    return str(best), best.encoding
+    best = from_bytes(data[:SAMPLE]).best()
+    try:
+        if best is not None:
+            return data.decode(best.encoding), best.encoding
+    except (UnicodeDecodeError, LookupError):
+        pass
+    raise ValueError("The file's characters could not be read; save it as UTF-8.")
 
 
-def separator_of(text: str) -> str:
-    """The separator that cuts the first lines into the most equal number of cells, more than one."""
+def separator_of(head: Sequence[str]) -> str:
+    """The separator that cuts the first lines of a file into the most equal number of cells, more than one."""
 
     def cells(separator: str) -> tuple[int, int]:
-        counts = []
-        try:
-            for row in csv.reader(io.StringIO(text, newline=""), delimiter=separator):
-                if any(cell.strip() for cell in row):
-                    counts.append(len(row))
-                if len(counts) == 30:
-                    break
-        except csv.Error:
-            return (0, 0)
+        counts = [len(row) for _, row, _ in records(head, separator) if any(cell.strip() for cell in row)][
+            :30
+        ]
         usual = max(set(counts), key=counts.count) if counts else 0
         return (counts.count(usual) if usual > 1 else 0, usual)
 
     return max(SEPARATORS, key=cells)
 
 
-def text_lines(data: bytes) -> tuple[Lines, str]:
-    """The lines of a CSV file with their numbers; blank ones are passed over, cells keep their spaces."""
+def records(held: Sequence[str], separator: str) -> Iterable[tuple[int, list[str], bool]]:
+    """The records of lines of text (each with its end): number of the first line, cells, and whether its quotes are sound.
+
+    Cells that are closed may span lines. A quote whose closing one no separator or line end follows, or that is not closed
+    within `SPAN` lines, closes nothing: its line is read alone, quotes and all, so that no line after it is eaten.
+    """
+    at = 0
+    while at < len(held):
+        if '"' not in held[at]:
+            cells, used, sound = next(csv.reader(held[at : at + 1], delimiter=separator), []), 1, True
+        else:
+            reader = csv.reader(held[at : at + SPAN], delimiter=separator, strict=True)
+            try:
+                cells, used, sound = next(reader, []), reader.line_num, True
+            except csv.Error:
+                alone = csv.reader(held[at : at + 1], delimiter=separator, quoting=csv.QUOTE_NONE)
+                cells, used, sound = next(alone, []), 1, False
+        yield at + 1, cells, sound
+        at += used
+
+
+UNCLOSED = "A quote in this line is never closed; the line is read as it stands."
+
+
+def text_lines(data: bytes, odd: dict[int, str]) -> tuple[Lines, str]:
+    """The lines of a CSV file with their numbers; blank ones are passed over, cells keep their spaces. What is odd about a
+    line is put into `odd`."""
     text, encoding = text_of(data)
-    separator = separator_of(text)
-    reader = csv.reader(io.StringIO(text, newline=""), delimiter=separator)
+    if text.count("\n") + text.count("\r") > 2 * MOST_LINES:
+        raise ValueError(f"The file has more than {MOST_LINES:,} lines, most of them blank.")
+    held = io.StringIO(text, newline="").readlines()
+    if len(held) > MOST_LINES:
+        raise ValueError(f"The file has more than {MOST_LINES:,} lines, most of them blank.")
+    long = next((n for n, row in enumerate(held, 1) if len(row) > LONGEST_LINE), None)
+    if long is not None:
+        raise ValueError(f"Line {long} has more than {LONGEST_LINE:,} characters; this is no list of people.")
+    separator = separator_of(held[: 2 * SPAN])
     lines: Lines = []
-    line = 1
     try:
-        for cells in reader:
+        for line, cells, sound in records(held, separator):
             if cells:
                 lines.append((line, [c if c.strip() else "" for c in cells]))
-            line = reader.line_num + 1
+            if not sound:
+                odd[line] = UNCLOSED
             if len(lines) > MOST_ROWS + ABOVE:
                 raise ValueError(f"The list has more than {MOST_ROWS} lines.")
     except csv.Error as error:
-        raise ValueError(f"Line {line} could not be read: {error}.") from None
+        raise ValueError(f"The file could not be read: {error}.") from None
     return lines, f"{encoding}, {SEPARATORS[separator]} between cells"
 
 
@@ -136,8 +193,11 @@ def spreadsheet_lines(data: bytes) -> tuple[Lines, str]:
     """The lines of a workbook's sheet that looks most like a list of people, with the sheet's row numbers."""
     from python_calamine import CalamineError, CalamineWorkbook
 
+    refuse_bomb(data)
     try:
         book = CalamineWorkbook.from_filelike(io.BytesIO(data))
+        if len(book.sheet_names) > MOST_SHEETS:
+            raise ValueError(f"it has more than {MOST_SHEETS} sheets")
         sheets = [(name, numbered(book.get_sheet_by_name(name))) for name in book.sheet_names]
     except (CalamineError, OSError, ValueError) as error:
         raise ValueError(
@@ -145,6 +205,8 @@ def spreadsheet_lines(data: bytes) -> tuple[Lines, str]:
         ) from None
     if not sheets:
         raise ValueError("The workbook has no sheet.")
+    if any(len(lines) > MOST_ROWS + ABOVE for _, lines in sheets):
+        raise ValueError(f"A sheet has more than {MOST_ROWS} lines.")
 
     def likeness(sheet: tuple[str, Lines]) -> tuple[int, int]:
         return max((len(columns_of(cells)) for _, cells in sheet[1][:ABOVE]), default=0), len(sheet[1])
@@ -154,7 +216,30 @@ def spreadsheet_lines(data: bytes) -> tuple[Lines, str]:
     return lines, f'Workbook, sheet "{name}"{others}'
 
 
+def refuse_bomb(data: bytes) -> None:
+    """Refuse a workbook whose parts are far larger unpacked than any list is; what lies about its size is stopped by the
+    limits of the process that reads."""
+    if not data.startswith(b"PK"):
+        return
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as packed:
+            size = sum(part.file_size for part in packed.infolist())
+    except (zipfile.BadZipFile, ValueError, OSError) as error:
+        raise ValueError(
+            f"This is no workbook that can be read ({error}). Save the list as XLSX or CSV."
+        ) from None
+    if size > UNPACKED:
+        raise ValueError(
+            f"The workbook has {size // 1024 // 1024:,} MB unpacked; a list has at most {UNPACKED // 1024 // 1024}."
+        )
+
+
 def numbered(sheet: Any) -> Lines:
+    if sheet.total_width > 16 * MOST_CELLS or sheet.total_height > 10 * MOST_ROWS:
+        raise ValueError(
+            f'its sheet "{sheet.name}" is {sheet.total_width:,} columns wide and {sheet.total_height:,} lines long;'
+            " a cell far away from the others is filled"
+        )
     rows: Iterable[Sequence[Any]] = sheet.to_python(skip_empty_area=False)
     lines = [(n, [shown_cell(c) for c in row]) for n, row in enumerate(rows, 1)]
     first = next((i for i, (_, cells) in enumerate(lines) if any(cells)), len(lines))

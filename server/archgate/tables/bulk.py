@@ -12,7 +12,8 @@ from archgate.tables.base import Base, Key, Name, Prose, Word, ascii_key
 
 
 class BatchRow(Base):
-    """A line as it stands in the file; `fixed` holds what was corrected by hand, by fact."""
+    """A line as it stands in the file; `fixed` holds what was corrected by hand, by fact, `odd` what was strange to its
+    reader."""
 
     __tablename__ = "batch_rows"
     __table_args__ = (UniqueConstraint("batch_id", "line"),)
@@ -21,6 +22,7 @@ class BatchRow(Base):
     line: Mapped[int]
     cells: Mapped[list[Any]]
     fixed: Mapped[dict[str, Any] | None]
+    odd: Mapped[Prose] = mapped_column(default="")
 
 
 class Batch(Base):

@@ -43,12 +43,13 @@ class Organization(Base):
 
 
 class PersonNumber(Base):
-    """The number under which an organization knows a person (with its leading zeros), and their department."""
+    """The number under which an organization, or without one the center itself, knows a person (with its leading zeros),
+    and their department."""
 
     __tablename__ = "person_numbers"
     __table_args__ = (UniqueConstraint("organization_id", "number"),)
     id: Mapped[Key]
-    organization_id: Mapped[int] = mapped_column(ForeignKey("organizations.id"))
+    organization_id: Mapped[int | None] = mapped_column(ForeignKey("organizations.id"))
     person_id: Mapped[int] = mapped_column(ForeignKey("people.id"), index=True)
     number: Mapped[str] = mapped_column(String(60))
     department: Mapped[Name]

@@ -38,6 +38,7 @@ export function Fix({
     rate: batch.rates.find((r) => r.label === item.rate || r.code === item.rate)?.code ?? item.rate,
     party: String(item.party || ""),
     no_email: item.no_email ? "yes" : "",
+    somebody_new: item.somebody_new ? "yes" : "",
   };
   const [form, setForm, forget] = useKept(`list-fix-${batch.id}-${item.line}`, first);
   const field = (name: "given" | "family" | "email" | "phone" | "party", label: string, width: number) => (
@@ -89,6 +90,14 @@ export function Fix({
             onChange={(e) => setForm({ ...form, no_email: e.target.checked ? "yes" : "" })}
           />
           has no email
+        </label>
+        <label className="tick">
+          <input
+            type="checkbox"
+            checked={form.somebody_new === "yes"}
+            onChange={(e) => setForm({ ...form, somebody_new: e.target.checked ? "yes" : "" })}
+          />
+          is somebody new
         </label>
       </div>
       <div className="row" style={{ marginTop: 10 }}>

@@ -58,11 +58,12 @@ export function Busy({
       detail?: string;
       added: number;
       replaced: number;
+      window: string;
       change: string;
     };
     if (answer.ok)
       acts.say({
-        text: `${said.added} times taken from ${file.name}${said.replaced ? `, ${said.replaced} replaced` : ""}.`,
+        text: `${said.added} times taken from ${file.name}${said.replaced ? `, ${said.replaced} replaced` : ""}, ${said.window}.`,
         change: said.change,
       });
     else acts.fail(said.detail ?? "The calendar could not be read.");

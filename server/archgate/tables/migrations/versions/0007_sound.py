@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sqlalchemy as sa
 from alembic import op
 
 revision = "0007"
@@ -10,6 +11,11 @@ down_revision = "0006"
 
 def upgrade() -> None:
     gates_once()
+    op.add_column("batch_rows", sa.Column("odd", sa.Text(), nullable=False, server_default=sa.text("('')")))
+    op.alter_column(
+        "batch_rows", "odd", existing_type=sa.Text(), existing_nullable=False, server_default=None
+    )
+    op.alter_column("person_numbers", "organization_id", existing_type=sa.BigInteger(), nullable=True)
 
 
 def gates_once() -> None:
