@@ -109,7 +109,7 @@ def office(sessions: sessionmaker[Session], users: dict[str, object]) -> Office:
 
 @pytest.fixture(scope="session")
 def app(sessions: sessionmaker[Session], users: dict[str, object]):
-    return create_app(Settings("", True, False, ROOT / "web" / "dist"), sessions)
+    return create_app(Settings("", True, False, ROOT / "web" / "dist", hosts=("testserver",)), sessions)
 
 
 @pytest.fixture

@@ -418,7 +418,9 @@ def whole_roster() -> Iterator[dict[str, Any]]:
     number = 15_000
     with own_database() as sessions:
         run_id = fill_roster(sessions, number)
-        client = TestClient(create_app(Settings("", True, False, Path("/nonexistent")), sessions))
+        client = TestClient(
+            create_app(Settings("", True, False, Path("/nonexistent"), hosts=("testserver",)), sessions)
+        )
         client.post("/api/v1/session", json={"email": "bench@example.org", "password": "a long enough word"})
         address, size = f"/api/v1/runs/{run_id}/roster", 0
 

@@ -110,7 +110,7 @@ def test_every_endpoint_is_closed_to_strangers_and_names_the_act_it_needs(strang
 
 def test_a_role_without_the_act_is_refused(app, monkeypatch, sessions):
     """The table is asked on every request: take an act from a role, and its endpoints are shut to it."""
-    fresh = create_app(Settings("", True, False, ROOT / "web" / "dist"), sessions)
+    fresh = create_app(Settings("", True, False, ROOT / "web" / "dist", hosts=("testserver",)), sessions)
     client = TestClient(fresh)
     sign_in(client)
     assert client.get("/api/v1/runs").status_code == 200

@@ -144,7 +144,7 @@ def test_a_line_of_a_list_is_corrected_over_http(clerk):
 def test_a_file_of_200_mb_is_refused_before_it_is_read(clerk, run):
     headers = {"Content-Length": str(200 * 1024 * 1024), "Content-Type": "multipart/form-data; boundary=x"}
     answer = clerk.post(f"/api/v1/runs/{run['id']}/batches", content=b"--x", headers=headers)
-    assert (answer.status_code, answer.json()["detail"]) == (413, "A file has at most 10 MB.")
+    assert (answer.status_code, answer.json()["detail"]) == (413, "A file has at most 10 MB, a request 12.")
 
 
 def test_the_roster_goes_out_in_the_shape_it_is_described_in(clerk, run):

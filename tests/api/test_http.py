@@ -120,15 +120,16 @@ PLAN = {
 }
 
 
-def test_calculators_answer_over_http_without_a_session(stranger):
-    answer = stranger.post("/api/v1/calc/plan", json=PLAN)
+def test_calculators_answer_over_http_to_whoever_is_signed_in(stranger, clerk):
+    assert stranger.post("/api/v1/calc/plan", json=PLAN).status_code == 401
+    answer = clerk.post("/api/v1/calc/plan", json=PLAN)
     assert answer.json()["due_now"] == "100.00"
-    refused = stranger.post("/api/v1/calc/plan", json={**PLAN, "total": "1", "x": 1})
+    refused = clerk.post("/api/v1/calc/plan", json={**PLAN, "total": "1", "x": 1})
     assert refused.status_code == 422
     assert {e["at"] for e in refused.json()["errors"]} == {"/total", "/x"}
-    assert stranger.post("/api/v1/calc/nothing", json={}).status_code == 404
-    assert stranger.post("/api/v1/calc/plan", content=b"{").status_code == 400
-    assert stranger.post("/api/v1/calc/plan", content=b" " * (2 * 1024 * 1024)).status_code == 413
+    assert clerk.post("/api/v1/calc/nothing", json={}).status_code == 404
+    assert clerk.post("/api/v1/calc/plan", content=b"{").status_code == 400
+    assert clerk.post("/api/v1/calc/plan", content=b" " * (2 * 1024 * 1024)).status_code == 413
 
 
 def test_pages_of_the_front_end_are_served_for_every_address(stranger):

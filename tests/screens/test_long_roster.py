@@ -17,7 +17,9 @@ PEOPLE = 15_000
 def test_a_roster_of_thousands_is_typed_into_and_scrolled():
     with own_database() as sessions:
         run_id = fill_roster(sessions, PEOPLE)
-        with serving(create_app(Settings("", True, False, ROOT / "web" / "dist"), sessions)) as address:
+        with serving(
+            create_app(Settings("", True, False, ROOT / "web" / "dist", hosts=("testserver",)), sessions)
+        ) as address:
             walk(Browser(address), run_id)
 
 

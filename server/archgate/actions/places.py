@@ -22,6 +22,7 @@ from archgate.tables.schedule import Closure, Meeting, Place
 from archgate.tables.teaching import BusyTime, Instructor
 
 PLACE_KINDS = ("room", "outdoors", "online")
+LONGEST_AWAY = 3660  # days of one absence
 YEARS_AHEAD = 4  # how far closures are looked up from the first date of a pattern
 
 
@@ -218,8 +219,13 @@ def add_busy(deed: Deed, kind: str, owner_id: int, body: dict[str, Any]) -> dict
     last = row.day("through", "The last day") or first
     start, end = row.clock("start", "The time from"), row.clock("end", "The time to")
     label = read_text(row, "label", 200)
-    if first and last and last < first:
-        row.fault("through", "The last day is before the first.")
+    if first and last and not 0 <= (last - first).days <= LONGEST_AWAY:
+        said = (
+            "The last day is before the first."
+            if last < first
+            else f"This takes at most {LONGEST_AWAY:,} days."
+        )
+        row.fault("through", said)
     if (start is None) != (end is None):
         row.fault("end" if end is None else "start", "Give both times, or neither for whole days.")
     if start and end and first == last and end <= start:

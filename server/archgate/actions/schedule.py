@@ -22,6 +22,7 @@ from archgate.core.schedule import (
     Extra,
     Pattern,
     Schedule,
+    TooMany,
     built,
     changed,
     day_text,
@@ -126,6 +127,9 @@ def planned(
         closed = places.closures_from(deed, min(firsts)) if firsts else frozenset()
         schedule = meetings_of(tuple(patterns), zone, closed, tuple(e for e in extra if e))
         schedule = changed(schedule, changes, zone)
+    except TooMany as many:
+        top.faults.append(Fault(at, str(many)))
+        return patterns, None
     except OverflowError:
         top.faults.append(
             Fault(at if at == "/patterns" else f"{at}/first", "The dates go beyond the calendar.")

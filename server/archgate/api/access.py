@@ -8,12 +8,12 @@ from pydantic import BaseModel
 from archgate.actions import access
 from archgate.actions.problems import Problem
 from archgate.actions.transaction import act, look
-from archgate.api.web import COOKIE, address_of, current_user, keep_cookie
+from archgate.api.web import COOKIE, In, Route, address_of, current_user, keep_cookie
 
-router = APIRouter(tags=["access"])
+router = APIRouter(tags=["access"], route_class=Route)
 
 
-class SignIn(BaseModel):
+class SignIn(In):
     email: str
     password: str
 

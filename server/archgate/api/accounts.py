@@ -11,11 +11,11 @@ from pydantic import BaseModel
 from archgate.actions import accounts, invoices, outstanding
 from archgate.actions.access import User
 from archgate.actions.transaction import Once
-from archgate.api.web import Body, given, may, once, run_act, run_look
+from archgate.api.web import Body, In, Route, given, may, once, run_act, run_look
 from archgate.papers.invoices import pdf_of
 from archgate.papers.lists import csv_file
 
-router = APIRouter(tags=["money"])
+router = APIRouter(tags=["money"], route_class=Route)
 
 
 class OpenInstallment(BaseModel):
@@ -72,7 +72,7 @@ class AccountId(BaseModel):
     id: int
 
 
-class Payer(BaseModel):
+class Payer(In):
     person_id: int | None = None
     organization_id: int | None = None
 
@@ -103,7 +103,7 @@ class WriteOffIn(Body):
     why: Any = None
 
 
-class Why(BaseModel):
+class Why(In):
     why: str
 
 
@@ -357,7 +357,7 @@ class Invoices(BaseModel):
     currency: str
 
 
-class SendIn(BaseModel):
+class SendIn(In):
     """`email`: another address than the payer's; of an organization it is kept."""
 
     email: str | None = None
@@ -367,7 +367,7 @@ class InvoiceSent(InvoiceDone):
     email: str
 
 
-class IssueIn(BaseModel):
+class IssueIn(In):
     send: bool = False
 
 

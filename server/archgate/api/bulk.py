@@ -10,11 +10,11 @@ from archgate.actions.access import User
 from archgate.actions.transaction import Once
 from archgate.api.courses import given
 from archgate.api.people import OrganizationOut
-from archgate.api.web import may, once, run_act, run_look
+from archgate.api.web import In, Route, may, once, run_act, run_look
 from archgate.papers import apart
 from archgate.papers.lists import LARGEST_FILE
 
-router = APIRouter(tags=["bulk"])
+router = APIRouter(tags=["bulk"], route_class=Route)
 
 
 class BatchItem(BaseModel):
@@ -78,12 +78,12 @@ class BatchOut(BaseModel):
     change: str | None = None
 
 
-class BatchChange(BaseModel):
+class BatchChange(In):
     columns: dict[str, int | None] | None = None
     organization_id: int | None = None
 
 
-class RowFix(BaseModel):
+class RowFix(In):
     """What is corrected in a line; an empty body takes the corrections back."""
 
     given: str | None = None
@@ -98,7 +98,7 @@ class RowFix(BaseModel):
     somebody_new: str | None = None
 
 
-class BatchConfirm(BaseModel):
+class BatchConfirm(In):
     """What the person confirmed: so many people for so much."""
 
     people: int

@@ -5,23 +5,32 @@ from __future__ import annotations
 from typing import Any
 
 import orjson
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Depends, Request
 
+from archgate.actions.access import User
 from archgate.actions.problems import Problem, not_found
+from archgate.api.web import Route, may
 from archgate.core.documents import CALCULATORS
 
-router = APIRouter(tags=["calc"])
+router = APIRouter(tags=["calc"], route_class=Route)
 LARGEST = 1024 * 1024
 
 
-@router.post("/calc/{name}", openapi_extra={"requestBody": {"content": {"application/json": {"schema": {}}}}})
-async def calculate(name: str, request: Request) -> dict[str, Any]:
-    """Answer one JSON document with another: schedule, quote or plan."""
-    if name not in CALCULATORS:
-        raise not_found(f'A calculator "{name}"')
+async def bytes_of(request: Request) -> bytes:
     body = await request.body()
     if len(body) > LARGEST:
         raise Problem(413, "too-large", "A document has at most 1 MB.")
+    return body
+
+
+@router.post("/calc/{name}", openapi_extra={"requestBody": {"content": {"application/json": {"schema": {}}}}})
+def calculate(
+    name: str, body: bytes = Depends(bytes_of), user: User = Depends(may("read"))
+) -> dict[str, Any]:
+    """Answer one JSON document with another: schedule, quote, plan or waitlist. A document has at most 1 MB, a list in it
+    1,000 entries; a schedule at most 5,000 meetings of all patterns together, and 5,000 clashes."""
+    if name not in CALCULATORS:
+        raise not_found(f'A calculator "{name}"')
     try:
         document = orjson.loads(body)
     except orjson.JSONDecodeError as error:

@@ -10,10 +10,10 @@ from pydantic import BaseModel, Field
 from archgate.actions import codes
 from archgate.actions.access import User
 from archgate.actions.transaction import Once
-from archgate.api.web import Body, given, may, once, run_act, run_look
+from archgate.api.web import Body, Route, given, may, once, run_act, run_look
 from archgate.papers.lists import csv_file
 
-router = APIRouter(tags=["fees"])
+router = APIRouter(tags=["fees"], route_class=Route)
 
 
 class CodeIn(Body):

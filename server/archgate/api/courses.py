@@ -13,9 +13,9 @@ from archgate.actions.access import User
 from archgate.actions.transaction import Once
 from archgate.api.fees import EarlyIn, ExtraOut, GroupStepIO, Origin, PlanOut, PriceLine, RateOut, TaxIO
 from archgate.api.roles import NoticeOut
-from archgate.api.web import Body, FaultOut, Patch, given, may, once, run_act, run_look
+from archgate.api.web import Body, FaultOut, In, Patch, Route, given, may, once, run_act, run_look
 
-router = APIRouter(tags=["courses"])
+router = APIRouter(tags=["courses"], route_class=Route)
 
 
 class CourseOut(BaseModel):
@@ -398,7 +398,7 @@ def apply_early(
     return run_act(request, user, lambda deed: prices.apply_early(deed, run_id, given(body)), preview=preview)
 
 
-class KeepDefaults(BaseModel):
+class KeepDefaults(In):
     names: list[str]
 
 

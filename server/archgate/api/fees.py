@@ -12,10 +12,10 @@ from archgate.actions import kept_quotes, payments, prices, quotes
 from archgate.actions.access import User
 from archgate.actions.problems import Problem
 from archgate.actions.transaction import Once
-from archgate.api.web import Body, given, may, once, run_act, run_look
+from archgate.api.web import Body, In, Route, given, may, once, run_act, run_look
 from archgate.outside.payments import StandInPayments
 
-router = APIRouter(tags=["fees"])
+router = APIRouter(tags=["fees"], route_class=Route)
 
 
 # --- the terms of a run -----------------------------------------------------------------------------------
@@ -126,7 +126,7 @@ class PriceLine(BaseModel):
 # --- quotes -----------------------------------------------------------------------------------------------
 
 
-class AskIn(Body):
+class AskIn(In):
     """What is asked of a run. `rate_id` and `heads` are the short form of `people`; `waive` is why the seats cost nothing.
     Values are judged by the rules."""
 
@@ -349,7 +349,7 @@ class Details(BaseModel):
     words: str
 
 
-class Payer(BaseModel):
+class Payer(In):
     person_id: int | None = None
     organization_id: int | None = None
 

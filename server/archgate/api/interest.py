@@ -10,10 +10,10 @@ from pydantic import BaseModel
 from archgate.actions import interest, webhooks
 from archgate.actions.access import User
 from archgate.actions.transaction import Once
-from archgate.api.web import Body, given, may, once, run_act, run_look
+from archgate.api.web import Body, In, Route, given, may, once, run_act, run_look
 from archgate.papers.lists import csv_file
 
-router = APIRouter(tags=["waitlist"])
+router = APIRouter(tags=["waitlist"], route_class=Route)
 
 
 class InterestIn(Body):
@@ -78,17 +78,17 @@ class QuestionsIn(Body):
     head_start_hours: Any = None
 
 
-class WhichIn(BaseModel):
+class WhichIn(In):
     """`ids` names some of the list; without it all."""
 
     ids: list[int] | None = None
 
 
-class CarryIn(BaseModel):
+class CarryIn(In):
     to_run_id: int
 
 
-class SendOnIn(BaseModel):
+class SendOnIn(In):
     webhook_id: int
     tag: str = ""
 

@@ -9,12 +9,12 @@ from archgate.actions import finding, live
 from archgate.actions.access import User
 from archgate.api.courses import CourseOut, RunLine
 from archgate.api.people import PersonFound
-from archgate.api.web import may, run_look
+from archgate.api.web import In, Route, may, run_look
 
-router = APIRouter(tags=["live"])
+router = APIRouter(tags=["live"], route_class=Route)
 
 
-class Pulse(BaseModel):
+class Pulse(In):
     """The newest change the screen knows, and the run it shows, if one."""
 
     seen: int = 0

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 from typing import Any
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import APIRouter, Depends, Query, Request
 from pydantic import BaseModel
 
 from archgate.actions import checks, jobs, messages, today
 from archgate.actions.access import User
 from archgate.api.courses import ClashOut, given
 from archgate.api.schedule import Done, Figures, ListedMeeting
-from archgate.api.web import Body, may, run_act, run_look
+from archgate.api.web import Body, In, Route, may, run_act, run_look
 
-router = APIRouter(tags=["messages"])
+router = APIRouter(tags=["messages"], route_class=Route)
 read = may("read")
 
 
@@ -67,8 +67,8 @@ class Jobs(BaseModel):
 def outbox(
     request: Request,
     status: str = "",
-    before: int | None = None,
-    limit: int = 100,
+    before: int | None = Query(default=None, ge=0),
+    limit: int = Query(default=100, ge=1, le=200),
     user: User = Depends(read),
 ) -> Outbox:
     """Messages, newest first; `status` is waits, sent, failed or dropped."""
@@ -121,12 +121,12 @@ class CallList(BaseModel):
     people: list[CallRow]
 
 
-class CallNote(BaseModel):
+class CallNote(In):
     outcome: str
     note: str = ""
 
 
-class Paid(BaseModel):
+class Paid(In):
     paid: bool
 
 

@@ -12,9 +12,9 @@ from archgate.actions.access import User
 from archgate.actions.problems import Problem
 from archgate.actions.transaction import Deed, Once, act, look
 from archgate.api.people import NextDue, OwnPageState
-from archgate.api.web import address_of, keep_cookie, may, once, run_act
+from archgate.api.web import In, Route, Token, address_of, keep_cookie, may, once, run_act
 
-router = APIRouter(tags=["own pages"])
+router = APIRouter(tags=["own pages"], route_class=Route)
 COOKIE = "archgate_own"
 
 
@@ -33,16 +33,16 @@ class OwnLink(BaseModel):
     said: str
 
 
-class NewPassword(BaseModel):
+class NewPassword(In):
     password: str
 
 
-class OwnSignIn(BaseModel):
+class OwnSignIn(In):
     email: str
     password: str
 
 
-class OwnEmail(BaseModel):
+class OwnEmail(In):
     email: str
 
 
@@ -109,13 +109,13 @@ def close_own_page(person_id: int, request: Request, user: User = Depends(may("k
 
 
 @router.get("/own/links/{token}")
-def own_link(token: str, request: Request) -> OwnLink:
+def own_link(token: Token, request: Request) -> OwnLink:
     """What is behind the link of an invitation."""
     return look(request.app.state.sessions, lambda deed: own_pages.link_state(deed, token))  # type: ignore[arg-type,return-value]
 
 
 @router.post("/own/links/{token}", status_code=204)
-def set_password(token: str, body: NewPassword, request: Request, response: Response) -> None:
+def set_password(token: Token, body: NewPassword, request: Request, response: Response) -> None:
     """Set the password by the link, and be signed in."""
     quick = request.app.state.settings.quick_hash
     made = act(

@@ -10,10 +10,10 @@ from pydantic import BaseModel
 from archgate.actions import merging, own_pages, people
 from archgate.actions.access import User
 from archgate.actions.transaction import Deed, Once
-from archgate.api.web import Body, Patch, may, once, run_act, run_look
+from archgate.api.web import Body, In, Patch, Route, may, once, run_act, run_look
 from archgate.api.web import given as given_of
 
-router = APIRouter(tags=["people"])
+router = APIRouter(tags=["people"], route_class=Route)
 
 
 class PersonOut(BaseModel):
@@ -135,7 +135,7 @@ class PersonPage(PersonOut):
     own_page: OwnPageState | None
 
 
-class NewNote(BaseModel):
+class NewNote(In):
     text: str
 
 
@@ -143,7 +143,7 @@ class Notes(BaseModel):
     notes: list[NoteOut]
 
 
-class NewOrganization(BaseModel):
+class NewOrganization(In):
     name: str
 
 
@@ -221,7 +221,7 @@ def create_organization(
     return run_act(request, user, lambda deed: people.create_organization(deed, body.name), once=key)
 
 
-class Tags(BaseModel):
+class Tags(In):
     tags: list[str]
 
 
@@ -266,7 +266,7 @@ class TakenOver(BaseModel):
     value: str
 
 
-class MergeIn(BaseModel):
+class MergeIn(In):
     """The other record, whose everything goes to this one."""
 
     gone_id: int

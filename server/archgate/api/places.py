@@ -12,11 +12,11 @@ from archgate.actions import calendars, places
 from archgate.actions.access import User
 from archgate.api.courses import given
 from archgate.api.schedule import Done
-from archgate.api.web import Body, may, run_act, run_look
+from archgate.api.web import Body, In, Route, may, run_act, run_look
 from archgate.papers import apart
 from archgate.papers.lists import LARGEST_FILE
 
-router = APIRouter(tags=["places"])
+router = APIRouter(tags=["places"], route_class=Route)
 read, keep = may("read"), may("keep places")
 
 
@@ -156,7 +156,7 @@ class ClosureYear(BaseModel):
     days: list[ClosureDay]
 
 
-class Region(BaseModel):
+class Region(In):
     region: str
 
 
@@ -169,7 +169,7 @@ class ClosureChange(BaseModel):
     meetings: int
 
 
-class DayState(BaseModel):
+class DayState(In):
     closed: bool
 
 

@@ -11,9 +11,9 @@ from archgate.actions import plans, quotes
 from archgate.actions.access import User
 from archgate.actions.transaction import Once
 from archgate.api.fees import Due, PlanOut
-from archgate.api.web import Body, Patch, given, may, once, run_act, run_look
+from archgate.api.web import Body, Patch, Route, given, may, once, run_act, run_look
 
-router = APIRouter(tags=["plans"])
+router = APIRouter(tags=["plans"], route_class=Route)
 
 
 class PlanIn(Body):

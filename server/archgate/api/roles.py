@@ -9,21 +9,21 @@ from archgate.actions import many, notices, roles, rosters, schedule
 from archgate.actions.access import User
 from archgate.actions.problems import Problem
 from archgate.actions.transaction import Once
-from archgate.api.web import may, once, run_act, run_look
+from archgate.api.web import In, Route, may, once, run_act, run_look
 from archgate.papers import rosters as papers
 from archgate.papers.lists import csv_file
 
-router = APIRouter(tags=["roster"])
+router = APIRouter(tags=["roster"], route_class=Route)
 
 
-class RoleIn(BaseModel):
+class RoleIn(In):
     """`role` is assistant, instructor or observer."""
 
     person_id: int
     role: str
 
 
-class RoleChange(BaseModel):
+class RoleChange(In):
     role: str
 
 
@@ -35,7 +35,7 @@ class WithRole(BaseModel):
     run_id: int
 
 
-class GroupIn(BaseModel):
+class GroupIn(In):
     """Without a name, out of their groups."""
 
     name: str | None = None
@@ -83,13 +83,13 @@ class AttendanceDone(AttendanceOut):
     change: str
 
 
-class MarksIn(BaseModel):
+class MarksIn(In):
     """By person: present, late, left early, excused, absent, or null to take a mark back."""
 
     marks: dict[int, str | None]
 
 
-class CompareIn(BaseModel):
+class CompareIn(In):
     """Names or emails, one a line."""
 
     text: str
@@ -110,11 +110,11 @@ class RosterCompared(BaseModel):
     both: int
 
 
-class NoticeIn(BaseModel):
+class NoticeIn(In):
     text: str
 
 
-class NoticeRead(BaseModel):
+class NoticeRead(In):
     version: int
 
 
@@ -130,7 +130,7 @@ class NoticeDone(NoticeOut):
     change: str | None
 
 
-class TellIn(BaseModel):
+class TellIn(In):
     """Those chosen, or everybody on the roster when none is named."""
 
     subject: str
@@ -226,12 +226,12 @@ def acknowledge(
     return run_act(request, user, lambda deed: notices.acknowledge(deed, run_id, body.version))
 
 
-class ManyIn(BaseModel):
+class ManyIn(In):
     enrollment_ids: list[int]
     why: str = ""
 
 
-class MoveManyIn(BaseModel):
+class MoveManyIn(In):
     enrollment_ids: list[int]
     to_run_id: int
 
@@ -261,7 +261,7 @@ class ManyMoved(ManyDone):
     to_run_id: int
 
 
-class FileIn(BaseModel):
+class FileIn(In):
     """`kind` is csv, xlsx, sign-in, badges or contacts; of those chosen, or all. Remarks only where ticked."""
 
     kind: str

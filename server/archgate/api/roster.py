@@ -13,9 +13,9 @@ from archgate.actions.access import User
 from archgate.actions.transaction import Once
 from archgate.api.fees import AskIn, QuoteLine, QuoteOut, SeatQuote, TaxOut
 from archgate.api.roles import GroupOut
-from archgate.api.web import Body, given, may, once, run_act, run_look
+from archgate.api.web import Body, In, Route, Token, given, may, once, run_act, run_look
 
-router = APIRouter(tags=["roster"])
+router = APIRouter(tags=["roster"], route_class=Route)
 
 
 class NewEnrollment(AskIn):
@@ -71,14 +71,14 @@ class Left(BaseModel):
     run_id: int
 
 
-class SeatConfirm(BaseModel):
+class SeatConfirm(In):
     """The total that was shown; out of turn, the reason."""
 
     total: str
     why: str = ""
 
 
-class NamePlace(BaseModel):
+class NamePlace(In):
     person_id: int
 
 
@@ -157,7 +157,7 @@ class Roster(BaseModel):
     revision: int
 
 
-class WithdrawIn(BaseModel):
+class WithdrawIn(In):
     """`keep`: what is kept instead of what the refund policy says, with `why` where it differs. `no_show`: they did not come,
     and all is kept; `received_on` is the day word came."""
 
@@ -314,7 +314,7 @@ class Transferred(Enrolled):
     credit: str
 
 
-class SwapIn(BaseModel):
+class SwapIn(In):
     person_id: int
 
 
@@ -480,6 +480,6 @@ def leave(
 
 
 @router.post("/changes/{change}/undo")
-def take_back(change: str, request: Request, user: User = Depends(may("enroll"))) -> Undone:
+def take_back(change: Token, request: Request, user: User = Depends(may("enroll"))) -> Undone:
     """Undo a change by its key; refused with the reason when something has moved on."""
     return run_act(request, user, lambda deed: undo.undo(deed, change))

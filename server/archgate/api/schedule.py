@@ -3,19 +3,19 @@
 from __future__ import annotations
 
 import datetime
-from typing import Any
+from typing import Annotated, Any
 from urllib.parse import quote
 
-from fastapi import APIRouter, Depends, Request, Response, UploadFile
+from fastapi import APIRouter, Depends, Path, Request, Response, UploadFile
 from pydantic import BaseModel
 
 from archgate.actions import calendars, clashes, copying, lifecycle, moving, planner, season
 from archgate.actions.access import User
 from archgate.actions.transaction import Once, look
 from archgate.api.courses import ClashOut, FileOut, Outcome, given
-from archgate.api.web import Body, FaultOut, may, once, run_act, run_look
+from archgate.api.web import Body, FaultOut, In, Route, Token, may, once, run_act, run_look
 
-router = APIRouter(tags=["schedule"])
+router = APIRouter(tags=["schedule"], route_class=Route)
 read, plan = may("read"), may("plan runs")
 
 
@@ -227,7 +227,7 @@ def plan_season(
 # --- clashes ----------------------------------------------------------------------------------------------
 
 
-class Acceptance(BaseModel):
+class Acceptance(In):
     key: str
     reason: str = ""
 
@@ -334,7 +334,7 @@ class Figures(BaseModel):
     people: int
 
 
-class Why(BaseModel):
+class Why(In):
     why: str = ""
 
 
@@ -467,7 +467,11 @@ def get_day(day: datetime.date, request: Request, user: User = Depends(read)) ->
 
 
 @router.get("/months/{month}")
-def get_month(month: str, request: Request, user: User = Depends(read)) -> MonthList:
+def get_month(
+    month: Annotated[str, Path(pattern=r"^(19[7-9]\d|20\d\d|21\d\d)-(0[1-9]|1[0-2])$")],
+    request: Request,
+    user: User = Depends(read),
+) -> MonthList:
     return run_look(request, user, lambda deed: planner.month_list(deed, month))
 
 
@@ -488,7 +492,7 @@ def get_feed(
 
 
 @router.get("/calendars/{token}.ics", response_class=Response)
-def get_calendar(token: str, request: Request) -> Response:
+def get_calendar(token: Token, request: Request) -> Response:
     """A calendar by its secret address: whoever knows it may read it, nothing else."""
     content = look(request.app.state.sessions, lambda deed: calendars.feed_content(deed, token))
     return Response(content, media_type="text/calendar; charset=utf-8")

@@ -12,9 +12,9 @@ from archgate.actions import holding, invites, offers
 from archgate.actions.access import User
 from archgate.actions.transaction import Once, act, look
 from archgate.api.fees import QuoteOut
-from archgate.api.web import Body, given, may, once, run_act, run_look
+from archgate.api.web import Body, In, Route, Token, given, may, once, run_act, run_look
 
-router = APIRouter(tags=["seats"])
+router = APIRouter(tags=["seats"], route_class=Route)
 
 
 class HoldIn(Body):
@@ -85,13 +85,13 @@ class KeptBackDone(KeptBack):
     change: str
 
 
-class OfferIn(BaseModel):
+class OfferIn(In):
     """Out of turn, the reason."""
 
     why: str = ""
 
 
-class TimeIn(BaseModel):
+class TimeIn(In):
     hours: int
 
 
@@ -122,7 +122,7 @@ class ReplyPage(BaseModel):
     quote: QuoteOut | None
 
 
-class ReplyIn(BaseModel):
+class ReplyIn(In):
     """`answer` is take (with the total that was shown) or decline; time for an offer, wait for an invitation to a full run."""
 
     answer: str
@@ -189,13 +189,13 @@ def kind_of(token: str) -> ModuleType:
 
 
 @router.get("/replies/{token}")
-def reply_page(token: str, request: Request) -> ReplyPage:
+def reply_page(token: Token, request: Request) -> ReplyPage:
     """What is behind a signed link."""
     return look(request.app.state.sessions, lambda deed: kind_of(token).reply_page(deed, token))  # type: ignore[arg-type,return-value]
 
 
 @router.post("/replies/{token}")
-def reply(token: str, body: ReplyIn, request: Request) -> ReplyPage:
+def reply(token: Token, body: ReplyIn, request: Request) -> ReplyPage:
     """Answer an offer or an invitation."""
     sessions, kind = request.app.state.sessions, kind_of(token)
     keeper = look(sessions, lambda deed: kind.keeper_of(deed, token))

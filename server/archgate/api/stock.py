@@ -10,9 +10,9 @@ from pydantic import BaseModel
 from archgate.actions import stock, terms
 from archgate.actions.access import User
 from archgate.actions.transaction import Once
-from archgate.api.web import Body, Patch, given, may, once, run_act, run_look
+from archgate.api.web import Body, Patch, Route, given, may, once, run_act, run_look
 
-router = APIRouter(tags=["fees"])
+router = APIRouter(tags=["fees"], route_class=Route)
 
 
 class RunCode(BaseModel):

@@ -3,20 +3,24 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable
+import json
+from collections.abc import Callable, Coroutine
 from datetime import timedelta
-from typing import Any
+from typing import Annotated, Any
 
-from fastapi import Depends, Header, Request, Response
+import orjson
+from fastapi import Depends, Header, Path, Request, Response
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
+from fastapi.routing import APIRoute
 from pydantic import BaseModel, ConfigDict
 from starlette.exceptions import HTTPException
 
 from archgate.actions import access
 from archgate.actions.problems import Problem
 from archgate.actions.transaction import Once, act, look
-from archgate.core.faults import Refused
+from archgate.core.faults import Fault, Refused
+from archgate.core.names import text_fault, visible
 
 COOKIE = "archgate_session"
 TYPE = "urn:archgate:problem:"
@@ -34,6 +38,85 @@ class Patch(Body):
 
     seen: dict[str, Any] | None = None
     set: dict[str, Any]
+
+
+class In(BaseModel):
+    """A request body of plain facts: what it does not know it refuses."""
+
+    model_config = ConfigDict(extra="forbid")
+
+
+LINES = frozenset(
+    """note notes summary body text remarks facts address notice receipt_note answer answers cells details why
+    exception reason questions password""".split()
+)
+MOST_DEPTH = 40
+
+
+def text_faults(held: Any, at: str = "", key: str = "", depth: int = 0) -> list[Fault]:
+    """What no text of a body may hold, each with its place (`core.names.text_fault`)."""
+    if isinstance(held, str):
+        said = text_fault(held, lines=key in LINES)
+        return [Fault(at, said)] if said else []
+    if depth > MOST_DEPTH:
+        return [Fault(at, "This is nested too deeply.")]
+    found: list[Fault] = []
+    if isinstance(held, dict):
+        for name, value in held.items():
+            found += text_faults(value, f"{at}/{name}", key if key in LINES else str(name), depth + 1)
+    elif isinstance(held, list):
+        for n, value in enumerate(held):
+            found += text_faults(value, f"{at}/{n}", key, depth + 1)
+    return found
+
+
+def plain_texts(held: Any, key: str = "") -> Any:
+    """A body in whose one-line texts nothing is hidden (`core.names.visible`)."""
+    if isinstance(held, str):
+        return held if key in LINES else visible(held)
+    if isinstance(held, dict):
+        return {name: plain_texts(value, key if key in LINES else str(name)) for name, value in held.items()}
+    return [plain_texts(value, key) for value in held] if isinstance(held, list) else held
+
+
+class BadText(HTTPException):
+    """A body with texts that cannot be, every one named."""
+
+    def __init__(self, faults: list[Fault]) -> None:
+        super().__init__(422)
+        self.faults = faults
+
+
+class Asked(Request):
+    """A request whose JSON is read strictly: no lone surrogate, no NaN, no control character; nothing hidden in a name."""
+
+    async def json(self) -> Any:
+        if not hasattr(self, "_read"):
+            body = await self.body()
+            try:
+                held = orjson.loads(body)
+            except orjson.JSONDecodeError as error:
+                raise json.JSONDecodeError(str(error).split(":")[0], "", 0) from None
+            faults = text_faults(held)
+            if faults:
+                raise BadText(faults[:50])
+            self._read = plain_texts(held)
+        return self._read
+
+
+class Route(APIRoute):
+    """A route of ours: its requests are `Asked`."""
+
+    def get_route_handler(self) -> Callable[[Request], Coroutine[Any, Any, Response]]:
+        handler = super().get_route_handler()
+
+        async def asked(request: Request) -> Response:
+            return await handler(Asked(request.scope, request.receive))
+
+        return asked
+
+
+Token = Annotated[str, Path(pattern=r"^[!-~]{1,200}$")]  # of a link, a change or a calendar: plain characters
 
 
 def given(body: BaseModel) -> dict[str, Any]:
@@ -56,18 +139,24 @@ class ProblemOut(BaseModel):
     errors: list[FaultOut] = []
 
 
+NOT_ANSWERING = "The database does not answer just now; wait a moment and try again. What you typed is kept."
+TOO_LARGE = "A file has at most 10 MB, a request 12."
+TOO_SLOW = "The request did not arrive whole in time; please send it again."
 TITLES = {
     400: "This could not be read",
     401: "Please sign in",
     403: "This is not yours to do",
     404: "Not found",
     405: "Not possible here",
+    408: "Too slow",
     409: "Something changed meanwhile",
     413: "Too large",
+    421: "Not this server",
     415: "Not this kind of content",
     422: "Some of this needs mending",
     429: "Too many attempts",
     500: "Something went wrong on our side",
+    503: "Not just now",
 }
 
 
@@ -105,8 +194,12 @@ async def on_problem(request: Request, error: Exception) -> JSONResponse:
 
 async def on_http(request: Request, error: Exception) -> JSONResponse:
     assert isinstance(error, HTTPException)
+    if isinstance(error, BadText):
+        return JSONResponse(refusal(Refused(error.faults)), 422, media_type=MEDIA)
     said = {404: "There is nothing at this address.", 405: "This address does not take this kind of request."}
-    return answer(error.status_code, "http", said.get(error.status_code, str(error.detail)))
+    response = answer(error.status_code, "http", said.get(error.status_code, str(error.detail)))
+    response.headers.update(error.headers or {})
+    return response
 
 
 async def on_validation(request: Request, error: Exception) -> JSONResponse:
@@ -114,12 +207,13 @@ async def on_validation(request: Request, error: Exception) -> JSONResponse:
     errors = []
     for fault in error.errors():
         place = [str(p) for p in fault["loc"] if p not in ("body", "query", "path", "header")]
-        errors.append({"at": "".join(f"/{p}" for p in place), "message": f"{fault['msg'].rstrip('.')}."})
+        said = f"{fault['msg'].rstrip('.')}."
+        if fault["type"] == "extra_forbidden":
+            said = f'"{place[-1] if place else ""}" is not a known key here.'
+        elif fault["type"] == "string_pattern_mismatch":
+            said = "This is not in the shape expected."
+        errors.append({"at": "".join(f"/{p}" for p in place), "message": said})
     return answer(422, "refused", "Some of this is not in the shape expected.", errors=errors)
-
-
-async def on_crash(request: Request, error: Exception) -> JSONResponse:
-    return answer(500, "crash", "Something went wrong on our side; nothing was saved. Please try again.")
 
 
 def current_user(request: Request) -> access.User:
@@ -155,8 +249,13 @@ async def once(
 
 
 def address_of(request: Request) -> str:
-    """From where somebody tries to sign in."""
-    return request.client.host if request.client else "unknown"
+    """From where somebody asks: what the nearest proxy of ours says, read from the right; anybody else is not believed."""
+    settings = request.app.state.settings
+    asks = request.client.host if request.client else "unknown"
+    said = [a.strip() for a in ",".join(request.headers.getlist("x-forwarded-for")).split(",") if a.strip()]
+    while said and settings.trusts(asks):
+        asks = said.pop()
+    return asks[:60] if asks.isascii() else "unknown"
 
 
 def keep_cookie(request: Request, response: Response, name: str, token: str, life: timedelta) -> None:

@@ -86,13 +86,16 @@ class Clash:
     end: datetime
 
 
-def clashes_of(meetings: tuple[Meeting, ...], busy: tuple[Busy, ...] = ()) -> tuple[Clash, ...]:
+def clashes_of(
+    meetings: tuple[Meeting, ...], busy: tuple[Busy, ...] = (), most: int | None = None
+) -> tuple[Clash, ...]:
     """The clashes of meetings among themselves and with busy times, by instructor and by room.
 
     A busy time holds for the instructor or room of its name, whichever a meeting has. Order: by the start of the
-    overlap, then `a`, then `b` (busy times last), then instructor before room.
+    overlap, then `a`, then `b` (busy times last), then instructor before room. With `most` no more than one clash beyond
+    it is looked for.
     """
-    found = []
+    found: list[Clash] = []
     for kind, name in ((Kind.INSTRUCTOR, "instructor"), (Kind.ROOM, "room")):
         spans = [
             Span(who, m.start.astimezone(UTC), m.end.astimezone(UTC), m.n)
@@ -106,6 +109,8 @@ def clashes_of(meetings: tuple[Meeting, ...], busy: tuple[Busy, ...] = ()) -> tu
             if b.who in known
         ]
         for over in overlaps(spans):
+            if most is not None and len(found) > most:
+                break
             free = over.a.fixed or over.b.fixed
             pair = sorted(s.mark for s in (over.a, over.b) if not s.fixed)
             found.append(Clash(over.who, kind, pair[0], None if free else pair[1], over.start, over.end))

@@ -26,6 +26,7 @@ from archgate.core.schedule import (
     Meeting,
     Pattern,
     Schedule,
+    TooMany,
     meetings_of,
 )
 from archgate.core.waitlist import Party, Rule, chances_of, in_order, next_offers
@@ -35,6 +36,8 @@ def _finish(faults: list[Fault]) -> None:
     if faults:
         raise Refused(faults)
 
+
+MOST_CLASHES = 5_000
 
 # --- schedule ---------------------------------------------------------------------------------------------
 
@@ -91,7 +94,8 @@ def read_extra(row: Reader) -> Extra | None:
 
 
 def schedule_of(document: Any) -> Document:
-    """`calc schedule`: the meetings of patterns, closures and one-off meetings, and their clashes."""
+    """`calc schedule`: the meetings of patterns, closures and one-off meetings, and their clashes. At most 5,000 meetings of
+    all patterns and one-offs together, and 5,000 clashes; more is refused."""
     faults: list[Fault] = []
     top = Reader(document, "", faults, "time_zone patterns closures extra busy")
     zone = top.zone()
@@ -112,9 +116,13 @@ def schedule_of(document: Any) -> Document:
         schedule = meetings_of(
             tuple(p for p in patterns if p), zone, frozenset(closures), tuple(e for e in extra if e)
         )
+    except TooMany as many:
+        raise Refused([Fault("/patterns", str(many))]) from None
     except OverflowError:
         raise Refused([Fault("/patterns", "The dates go beyond the calendar.")]) from None
-    found = clashes_of(schedule.meetings, tuple(b for b in busy if b))
+    found = clashes_of(schedule.meetings, tuple(b for b in busy if b), MOST_CLASHES)
+    if len(found) > MOST_CLASHES:
+        raise Refused([Fault("/patterns", f"These meetings clash more than {MOST_CLASHES:,} times.")])
     return {**schedule_document(schedule), "clashes": [clash_document(c, zone) for c in found]}
 
 

@@ -17,6 +17,30 @@ def folded(text: str) -> str:
     return " ".join(re.findall(r"[^\W_]+", plain.casefold().translate(STROKES)))
 
 
+# Signs that show nothing and turn or hide what stands beside them: zero-width ones, marks and overrides of direction,
+# invisible operators and tags (Unicode 15, general category Cf; the joiners U+200C and U+200D are letters' own business).
+HIDDEN = re.compile(
+    "[\u00ad\u034f\u061c\u115f\u1160\u17b4\u17b5\u180e\u200b\u200e\u200f\u202a-\u202e\u2060-\u206f\u3164\ufeff\uffa0\U000e0000-\U000e007f]"
+)
+
+
+def text_fault(text: str, lines: bool = False) -> str | None:
+    """What a text of a form cannot hold: control characters (Unicode category Cc, and line or paragraph separators); with
+    `lines` line ends and tabs may stand. None when it is fine."""
+    allowed = "\n\r\t" if lines else ""
+    for c in text:
+        if (unicodedata.category(c) in ("Cc", "Zl", "Zp") and c not in allowed) or "\ud800" <= c <= "\udfff":
+            what = "line end" if c in "\n\r\u2028\u2029" else f"control character (U+{ord(c):04X})"
+            return f"This holds a {what}; take it out."
+    return None
+
+
+def visible(text: str) -> str:
+    """A name or another text of one line with the signs that show nothing written out, so that nobody is misled by them:
+    "Ann<U+202E>Berg" in angle brackets."""
+    return HIDDEN.sub(lambda m: f"\u2039U+{ord(m[0]):04X}\u203a", text)
+
+
 def split_name(text: str) -> tuple[str, str]:
     """Given and family name of "Last, First", or of "First Last" with the last word as family name."""
     family, comma, given = text.partition(",")

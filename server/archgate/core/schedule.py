@@ -17,6 +17,7 @@ WEEKDAYS = ("MO", "TU", "WE", "TH", "FR", "SA", "SU")  # RFC 5545 section 3.3.10
 WEEKDAY_NAMES = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday")
 MONTH_NAMES = ("Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec")
 MOST_MEETINGS = 2000  # of one pattern; a slip of the finger must not make ten thousand rows
+MOST_TOGETHER = 5_000  # meetings of all patterns and one-offs of a run, or of one question
 
 
 @dataclass(frozen=True)
@@ -199,6 +200,10 @@ def dates_of(pattern: Pattern, closures: frozenset[date]) -> tuple[list[date], l
     return held, dropped
 
 
+class TooMany(OverflowError):
+    """More meetings together than are planned at once."""
+
+
 def meetings_of(
     patterns: tuple[Pattern, ...],
     zone: ZoneInfo,
@@ -207,7 +212,8 @@ def meetings_of(
 ) -> Schedule:
     """All meetings of a run, by start and then by order of mention, with what was dropped and what to heed.
 
-    One-off meetings on a closure stand, with a warning. No meeting at all is a warning, not an error.
+    One-off meetings on a closure stand, with a warning. No meeting at all is a warning, not an error. Raises TooMany for
+    more than `MOST_TOGETHER` meetings of all patterns and one-offs.
     """
     planned: list[tuple[Extra, tuple[str, ...]]] = []
     dropped: list[Dropped] = []
@@ -215,6 +221,8 @@ def meetings_of(
     for n, pattern in enumerate(patterns, 1):
         days, lost = dates_of(pattern, closures)
         dropped += lost
+        if len(planned) + len(days) + len(extra) > MOST_TOGETHER:
+            raise TooMany(f"All patterns together give more than {MOST_TOGETHER:,} meetings.")
         if pattern.first.weekday() not in pattern.days:
             name = WEEKDAY_NAMES[pattern.first.weekday()]
             warnings.append(f"{day_text(pattern.first)} is no meeting: {name} is not one of the weekdays.")

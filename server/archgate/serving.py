@@ -1,0 +1,106 @@
+"""How the application is served: by several processes, with patience for slow clients that has an end."""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import socket
+import threading
+from collections.abc import Callable
+from http.client import HTTPConnection
+from typing import Any
+
+import uvicorn
+from fastapi import FastAPI
+from sqlalchemy.orm import Session, sessionmaker
+from uvicorn.protocols.http.h11_impl import H11Protocol
+from uvicorn.supervisors import Multiprocess
+
+from archgate.app import create_app
+from archgate.own_server import end_with_parent
+from archgate.settings import settings_from
+from archgate.tables.engine import engine_for, sessions_of
+
+HEAD_WAIT = 10.0  # seconds for the head of a request to arrive whole
+
+
+class Patient(H11Protocol):
+    """HTTP as the server speaks it, but a connection whose request does not get to its body in time is ended."""
+
+    _waiting: asyncio.TimerHandle | None = None
+
+    def connection_made(self, transport: asyncio.Transport) -> None:  # type: ignore[override]
+        super().connection_made(transport)
+        self._wait()
+
+    def data_received(self, data: bytes) -> None:
+        super().data_received(data)
+        if self.cycle is not None and not self.cycle.response_complete:
+            self._stop()
+        elif self._waiting is None:  # the beginning of a further request on the same connection
+            self._wait()
+
+    def connection_lost(self, exc: Exception | None) -> None:
+        self._stop()
+        super().connection_lost(exc)
+
+    def _wait(self) -> None:
+        self._waiting = self.loop.call_later(HEAD_WAIT, self._end)
+
+    def _stop(self) -> None:
+        if self._waiting is not None:
+            self._waiting.cancel()
+            self._waiting = None
+
+    def _end(self) -> None:
+        self._waiting = None
+        if (self.cycle is None or self.cycle.response_complete) and not self.transport.is_closing():
+            self.transport.close()
+
+
+BACKLOG = 512
+OPTIONS: dict[str, Any] = {
+    "http": Patient, "ws": "none", "log_level": "warning", "access_log": False, "server_header": False,
+    "proxy_headers": False, "timeout_graceful_shutdown": 3, "backlog": BACKLOG,
+}  # fmt: skip
+
+
+def application() -> FastAPI:
+    """The application of one process of `serve`, made from the settings."""
+    end_with_parent()
+    settings = settings_from()
+    engine = engine_for(settings.database_url, wait=settings.wait)
+    return create_app(settings, sessions_of(engine))
+
+
+def serve_here(sessions: sessionmaker[Session], host: str, port: int, ready: Callable[[], None]) -> None:
+    """Serve in this process, until it is told to stop."""
+
+    class Server(uvicorn.Server):
+        async def startup(self, sockets: list[socket.socket] | None = None) -> None:
+            await super().startup(sockets)
+            if self.started:
+                ready()
+
+    Server(uvicorn.Config(create_app(settings_from(), sessions), host=host, port=port, **OPTIONS)).run()
+
+
+def when_answered(port: int, host: str, ready: Callable[[], None]) -> None:
+    """Say that we are ready once a page was answered."""
+    asked = "127.0.0.1" if host in ("0.0.0.0", "::", "") else host
+    with contextlib.suppress(OSError):
+        connection = HTTPConnection(asked, port, timeout=120)
+        connection.request("GET", "/", headers={"Host": "localhost"})
+        connection.getresponse()
+        ready()
+
+
+def serve_many(host: str, port: int, processes: int, ready: Callable[[], None]) -> None:
+    """Serve in several processes; one that ends is begun anew. Requests wait from the moment the port is ours."""
+    config = uvicorn.Config(
+        "archgate.serving:application", factory=True, host=host, port=port, workers=processes, **OPTIONS
+    )
+    ours = config.bind_socket()
+    ours.listen(BACKLOG)
+    threading.Thread(target=when_answered, args=(ours.getsockname()[1], host, ready), daemon=True).start()
+    Multiprocess(config, [ours]).run()
