@@ -9,12 +9,11 @@ from archgate.actions import access
 from archgate.app import create_app, routes_of
 from archgate.settings import ROOT, Settings
 from archgate.tables.access import UserSession
-from made import PASSWORD, number
+from made import PASSWORD, at_once, number
 
 OPEN_TO_ALL = {
     ("POST", "/api/v1/session"),
     ("DELETE", "/api/v1/session"),
-    ("POST", "/api/v1/calc/{name}"),
     ("GET", "/api/v1/replies/{token}"),  # a signed link is the secret
     ("POST", "/api/v1/replies/{token}"),
     ("GET", "/api/v1/own/links/{token}"),
@@ -52,9 +51,51 @@ def test_a_wrong_email_or_password_is_refused_the_same_way(stranger, email, pass
     assert answer.json()["detail"] == "Email and password do not fit together."
 
 
-def test_attempts_are_limited_by_email(app):
+def test_attempts_are_limited_for_each_client(app):
     client, email = TestClient(app), f"guess{next(number)}@example.org"
     assert [sign_in(client, email, "wrong").status_code for _ in range(7)] == [401] * 5 + [429] * 2
+
+
+def from_address(app, sessions, address):
+    """A client at an address of its own, behind a proxy that the settings trust."""
+    settings = Settings("", True, False, ROOT / "web" / "dist", ("testserver",), ("127.0.0.1", "10.0.0.0/8"))
+    made = create_app(settings, sessions)
+    return TestClient(made, client=("10.1.2.3", 5), headers={"X-Forwarded-For": f"6.6.6.6, {address}"})
+
+
+def test_anonymous_attempts_shut_nobody_else_out(app, sessions, users):
+    """Five and more wrong passwords for a staff email from one client: the right one works from another, and behind a
+    trusted proxy clients are told apart."""
+    attacker = from_address(app, sessions, "203.0.113.7")
+    assert [sign_in(attacker, EMAIL, "wrong").status_code for _ in range(6)][-1] == 429
+    assert sign_in(attacker).status_code == 429, "not by the right password either, from there"
+    assert sign_in(from_address(app, sessions, "203.0.113.8")).status_code == 200
+
+
+def test_a_device_that_signed_in_before_is_not_shut_out_by_others_at_its_address(app, sessions, users):
+    known, attacker = (from_address(app, sessions, "203.0.113.9") for _ in range(2))
+    assert sign_in(known).status_code == 200
+    assert [sign_in(attacker, EMAIL, "wrong").status_code for _ in range(6)][-1] == 429
+    assert sign_in(known).status_code == 200
+    assert [sign_in(known, EMAIL, "wrong").status_code for _ in range(6)][-1] == 429, "its own guesses count"
+
+
+def test_a_header_is_believed_from_a_trusted_proxy_only(app):
+    client, email = (
+        TestClient(app, headers={"X-Forwarded-For": "1.2.3.4"}),
+        f"spoof{next(number)}@example.org",
+    )
+    told = []
+    for n in range(7):
+        client.headers["X-Forwarded-For"] = f"198.51.100.{n}"
+        told.append(sign_in(client, email, "wrong").status_code)
+    assert told == [401] * 5 + [429] * 2
+
+
+def test_sixty_guesses_at_once_are_no_more_than_one_after_the_other(app):
+    email = f"many{next(number)}@example.org"
+    codes = [o.status_code for o in at_once([lambda: sign_in(TestClient(app), email, "wrong")] * 60)]
+    assert sorted(codes) == [401] * 5 + [429] * 55
 
 
 def test_signing_out_ends_the_session_for_good(app):

@@ -186,12 +186,9 @@ def test_every_body_refuses_what_it_does_not_know(chief):
     """Of all endpoints with a body: a key that nobody named is refused, never passed on."""
     asked = 0
     for path, route in routes_of():
-        if route.body_field is None or "File" in str(route.body_field.field_info.annotation.model_fields):
-            continue
-        if any(
-            "UploadFile" in str(f.annotation)
-            for f in route.body_field.field_info.annotation.model_fields.values()
-        ):
+        model = route.body_field.field_info.annotation if route.body_field else None
+        fields = getattr(model, "model_fields", None)
+        if model is None or (fields and any("UploadFile" in str(f.annotation) for f in fields.values())):
             continue
         for method in route.methods:
             address = path

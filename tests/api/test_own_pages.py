@@ -7,13 +7,13 @@ from datetime import timedelta
 from functools import partial
 
 import pytest
-from sqlalchemy import select
+from sqlalchemy import func, select
 
 from archgate.actions import access, leaving, merging, own_pages, waitlist
 from archgate.actions.problems import Problem
 from archgate.actions.undo import undo
 from archgate.core.faults import Refused
-from archgate.tables.access import SignInAttempt
+from archgate.tables.access import SignInLimit
 from archgate.tables.log import Change
 from archgate.tables.messages import Message
 from archgate.tables.own_pages import OwnPage, OwnPageSession
@@ -25,7 +25,7 @@ WORD = "a word of their own"
 @pytest.fixture(autouse=True)
 def no_attempts_before(sessions):
     with sessions.begin() as session:
-        session.query(SignInAttempt).delete()
+        session.query(SignInLimit).delete()
 
 
 def invited(office, person):
@@ -129,21 +129,74 @@ def test_of_two_browsers_at_once_one_uses_the_link(office):
     assert all(isinstance(d, str) or d.kind == "link-over" for d in done)
 
 
-def test_a_new_link_voids_the_earlier_one_and_runs_out(office, stranger):
+def test_invitations_sent_again_keep_one_link_which_runs_out(office, stranger):
     person = a_person(office)
     invited(office, person)
     first = link_in(office, person)
+    again = office.later(days=10)
+    invited(again, person)
+    assert link_in(office, person) == first
+    assert office.later(days=20).look(lambda deed: own_pages.link_state(deed, first))["stands"]
+    end = again.later(days=14, seconds=1)
+    assert "run out" in end.look(lambda deed: own_pages.link_state(deed, first))["said"]
+    assert stranger.get(f"/api/v1/own/links/{first[:-2]}xx").status_code == 404, "a signature not ours"
+
+
+def test_asking_for_links_voids_none_that_waits(office, stranger):
+    """Anybody may ask, for anybody's email: the link on its way goes on working."""
+    person = a_person(office)
     invited(office, person)
-    second = link_in(office, person)
-    assert first != second
-    assert not office.look(lambda deed: own_pages.link_state(deed, first))["stands"]
-    assert office.look(lambda deed: own_pages.link_state(deed, second))["stands"]
-    end = office.later(days=14, seconds=1)
-    assert "run out" in end.look(lambda deed: own_pages.link_state(deed, second))["said"]
-    assert office.later(days=14).look(lambda deed: own_pages.link_state(deed, second))["stands"]
-    assert stranger.get(f"/api/v1/own/links/{second[:-2]}xx").status_code == 404, (
-        "a signature that is not ours"
+    token = link_in(office, person)
+    for _ in range(access.MOST_BY_CLIENT + 3):
+        stranger.post("/api/v1/own/new-link", json={"email": person["email"]})
+    assert stranger.post(f"/api/v1/own/links/{token}", json={"password": WORD}).status_code == 204
+    query = select(func.count()).select_from(Message).where(Message.person_id == person["id"])
+    assert office.look(lambda deed: deed.session.scalar(query)) <= 1 + own_pages.MOST_LINKS
+
+
+def test_the_page_follows_the_email_and_an_unused_invitation_ends(office, clerk, stranger):
+    person, guest, other = a_person(office), a_person(office), a_person(office)
+    for who in (person, other):
+        invited(office, who)
+        stranger.post(f"/api/v1/own/links/{link_in(office, who)}", json={"password": WORD})
+    invited(office, guest)
+    unused = link_in(office, guest)
+
+    def change(who, email):
+        body = {"set": {"email": email}, "seen": {"email": who["email"]}}
+        return clerk.patch(f"/api/v1/people/{who['id']}", json=body)
+
+    assert change(person, f"new.{person['email']}").status_code == 200
+    body = {"email": f"new.{person['email']}", "password": WORD}
+    assert stranger.post("/api/v1/own/session", json=body).status_code == 204
+    assert stranger.post("/api/v1/own/session", json={**body, "email": person["email"]}).status_code == 401
+    lost = change({**person, "email": f"new.{person['email']}"}, "")
+    assert lost.status_code == 422 and "close the page first" in lost.json()["errors"][0]["message"]
+    taken = change({**person, "email": f"new.{person['email']}"}, other["email"])
+    assert taken.status_code == 422 and "signs in by" in taken.json()["errors"][0]["message"]
+    assert change(guest, f"new.{guest['email']}").status_code == 200
+    assert stranger.get(f"/api/v1/own/links/{unused}").status_code == 404
+    assert office.look(lambda deed: own_pages.state_of(deed, guest["id"])) is None
+
+
+def test_staff_see_no_personal_link(office, clerk):
+    person = a_person(office)
+    invited(office, person)
+    letters = clerk.get(f"/api/v1/people/{person['id']}/messages").json()
+    assert letters and "(their personal link)" in letters[0]["body"] and "/own/" not in letters[0]["body"]
+    assert not any(
+        "/own/" in m["body"] or "/reply/" in m["body"] for m in clerk.get("/api/v1/messages").json()["items"]
     )
+
+
+@pytest.mark.parametrize("word", [" " * 10, "aaaaaaaaaaaa", " short     ", "x" * 201])
+def test_what_is_no_password(office, word):
+    person = a_person(office)
+    invited(office, person)
+    with pytest.raises(Refused, match="password"):
+        office.act(lambda deed: own_pages.set_password(deed, link_in(office, person), word, True))
+    with pytest.raises(Refused, match="password"):
+        office.act(lambda deed: access.create_user(deed, "w@example.org", "W", "coordinator", word, True))
 
 
 def test_who_cannot_be_invited(office):
@@ -206,10 +259,13 @@ def test_a_forgotten_password_is_set_anew_and_nobody_learns_who_has_a_page(offic
 def test_guessing_is_stopped(stranger):
     body = {"email": "guess@example.org", "password": "not this one"}
     told = [
-        stranger.post("/api/v1/own/session", json=body).status_code for _ in range(access.MOST_BY_EMAIL + 1)
+        stranger.post("/api/v1/own/session", json=body).status_code for _ in range(access.MOST_BY_CLIENT + 1)
     ]
-    assert told == [401] * access.MOST_BY_EMAIL + [429]
-    assert stranger.post("/api/v1/own/new-link", json={"email": body["email"]}).status_code == 429
+    assert told == [401] * access.MOST_BY_CLIENT + [429]
+    asked = [
+        stranger.post("/api/v1/own/new-link", json={"email": body["email"]}).status_code for _ in range(6)
+    ]
+    assert asked == [202] * 5 + [429]
 
 
 def test_a_new_person_can_be_invited_at_once_or_not_at_all(office, clerk):
@@ -223,18 +279,22 @@ def test_a_new_person_can_be_invited_at_once_or_not_at_all(office, clerk):
     assert odd.status_code == 422 and odd.json()["errors"][0]["at"] == "/invite"
 
 
-def test_merging_takes_the_page_along_and_keeps_one(office):
-    kept, gone = a_person(office), a_person(office)
+def test_merging_takes_a_page_along_under_the_kept_email_and_ends_an_unused_invitation(office):
+    kept, gone, third = a_person(office), a_person(office), a_person(office)
     invited(office, gone)
+    office.act(lambda deed: own_pages.set_password(deed, link_in(office, gone), WORD, True))
     office.act(lambda deed: merging.merge(deed, kept["id"], gone["id"]))
-    assert office.look(lambda deed: own_pages.state_of(deed, kept["id"]))["email"] == gone["email"]
-    third = a_person(office)
+    assert office.look(lambda deed: own_pages.state_of(deed, kept["id"]))["email"] == kept["email"]
     invited(office, third)
     office.act(lambda deed: merging.merge(deed, kept["id"], third["id"]))
     query = select(OwnPage.email).where(OwnPage.person_id.in_([kept["id"], gone["id"], third["id"]]))
-    assert office.look(lambda deed: deed.session.scalars(query).all()) == [gone["email"]]
+    assert office.look(lambda deed: deed.session.scalars(query).all()) == [kept["email"]]
     with pytest.raises(Problem, match="merged into another"):
         invited(office, third)
+    fourth, fifth = a_person(office), a_person(office)
+    invited(office, fifth)
+    office.act(lambda deed: merging.merge(deed, fourth["id"], fifth["id"]))
+    assert office.look(lambda deed: own_pages.state_of(deed, fourth["id"])) is None
 
 
 def test_no_hash_gets_into_the_log_and_sessions_end(office, sessions):

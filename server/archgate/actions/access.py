@@ -9,19 +9,20 @@ from functools import lru_cache
 
 from pwdlib import PasswordHash
 from pwdlib.hashers.argon2 import Argon2Hasher
-from sqlalchemy import delete, func, select
-from sqlalchemy.orm import Session
+from sqlalchemy import case, delete, insert, select, update
 
+from archgate.actions import signing
 from archgate.actions.problems import Problem
 from archgate.actions.transaction import Deed
 from archgate.clock import system_now
 from archgate.core.faults import Fault, Refused
-from archgate.tables.access import SignInAttempt, User, UserSession
+from archgate.tables.access import SignInLimit, User, UserSession
 
 ROLES = ("administrator", "coordinator")
 SESSION_LIFE = timedelta(hours=12)
+DEVICE_LIFE = timedelta(days=400)
 ATTEMPT_WINDOW = timedelta(minutes=15)
-MOST_BY_EMAIL = 5
+MOST_BY_CLIENT = 5
 MOST_BY_ADDRESS = 50
 
 # Who may do what: every endpoint names one of these acts.
@@ -51,11 +52,29 @@ def token_hash(token: str) -> str:
     return hashlib.sha256(token.encode()).hexdigest()
 
 
+SHORTEST, LONGEST = 10, 200  # characters of a password
+
+
+def password_fault(password: str) -> str | None:
+    """Why a password is none: too short or long, blank at its ends counted as nothing, or one sign over and over."""
+    if len(password.strip()) < SHORTEST:
+        return f"The password needs at least {SHORTEST} characters; spaces at its ends do not count."
+    if len(password) > LONGEST:
+        return f"The password has at most {LONGEST} characters."
+    return "The password is one character over and over." if len(set(password.strip())) < 2 else None
+
+
+def account_of(deed: Deed, email: str) -> int | None:
+    """The number of the account of an email, for its devices."""
+    return deed.session.scalar(select(User.id).where(User.email == email.strip(), User.active))
+
+
 def create_user(deed: Deed, email: str, name: str, role: str, password: str, quick: bool) -> User:
     """Add a user who can sign in. Raises Refused for a weak password, an unknown role or a taken email."""
     faults = []
-    if len(password) < 10:
-        faults.append(Fault("/password", "The password needs at least 10 characters."))
+    weak = password_fault(password)
+    if weak:
+        faults.append(Fault("/password", weak))
     if role not in ROLES:
         faults.append(Fault("/role", f"The role is one of {', '.join(ROLES)}."))
     if deed.session.scalar(select(User).where(User.email == email)):
@@ -75,23 +94,59 @@ def create_user(deed: Deed, email: str, name: str, role: str, password: str, qui
     return user
 
 
-def attempts(session: Session, email: str, address: str) -> tuple[int, int]:
-    """Failed attempts of the last quarter of an hour, by email and by address."""
-    since = system_now() - ATTEMPT_WINDOW
-    count = select(func.count()).select_from(SignInAttempt).where(SignInAttempt.at > since)
-    by_email = session.scalar(count.where(SignInAttempt.email == email)) or 0
-    return by_email, session.scalar(count.where(SignInAttempt.address == address)) or 0
+def count_key(what: str, *parts: str) -> str:
+    return hashlib.sha256("\n".join((what, *(p.strip().casefold() for p in parts))).encode()).hexdigest()
 
 
-def refuse_attempts(deed: Deed, email: str, address: str) -> None:
-    by_email, by_address = attempts(deed.session, email, address)
-    if by_email >= MOST_BY_EMAIL or by_address >= MOST_BY_ADDRESS:
-        raise Problem(429, "too-many-attempts", "Too many attempts; try again in a quarter of an hour.")
+def device_of(kind: str, token: str | None, account: int | None) -> str | None:
+    """The device behind a cookie, if it signed in to this account before. `kind` is d for staff, b for own pages."""
+    read = signing.token_read(token) if token else None
+    return f"{read[0]}{read[2]}" if read and read[:2] == (kind, account) else None
 
 
-def note_attempt(deed: Deed, email: str, address: str) -> None:
-    deed.session.add(SignInAttempt(email=email[:254], address=address[:60], at=system_now()))
-    deed.session.execute(delete(SignInAttempt).where(SignInAttempt.at < system_now() - timedelta(days=1)))
+def device_token(kind: str, account: int) -> str:
+    """A cookie by which a device that signed in is known again."""
+    return signing.token_for(kind, account, secrets.randbits(60))
+
+
+def limits_of(email: str, address: str, device: str | None) -> list[tuple[str, int]]:
+    """What an attempt counts against. An account shuts only to the client that fails: by its address, or, where it signed
+    in before, by itself alone, so that nobody else's attempts shut it out."""
+    if device is not None:
+        return [(count_key("device", device), MOST_BY_CLIENT)]
+    return [
+        (count_key("client", email, address), MOST_BY_CLIENT),
+        (count_key("address", address), MOST_BY_ADDRESS),
+    ]
+
+
+def take_attempt(deed: Deed, limits: list[tuple[str, int]]) -> None:
+    """Count an attempt before it is looked at, each limit by one statement, so that many at once pass no more than one
+    after the other. Raises Problem 429 when there were too many in the last quarter of an hour."""
+    now = system_now()
+    for key, most in limits:
+        begun = SignInLimit.since < now - ATTEMPT_WINDOW
+        counted = deed.session.execute(
+            update(SignInLimit).where(SignInLimit.key == key)
+            .values(tries=case((begun, 1), else_=SignInLimit.tries + 1), since=case((begun, now), else_=SignInLimit.since))
+            .execution_options(synchronize_session=False)
+        )  # fmt: skip
+        if not counted.rowcount:  # type: ignore[attr-defined]
+            # Of two first ones at once the key lets one in; the other runs again and counts on.
+            deed.session.execute(insert(SignInLimit).values(key=key, tries=1, since=now))
+        tries = deed.session.scalar(select(SignInLimit.tries).where(SignInLimit.key == key)) or 0
+        if tries > most:
+            raise Problem(429, "too-many-attempts", "Too many attempts; try again in a quarter of an hour.")
+
+
+def give_back_attempt(deed: Deed, limits: list[tuple[str, int]]) -> None:
+    """What succeeded was no attempt to guess."""
+    keys = [key for key, _ in limits]
+    deed.session.execute(
+        update(SignInLimit).where(SignInLimit.key.in_(keys), SignInLimit.tries > 0)
+        .values(tries=SignInLimit.tries - 1).execution_options(synchronize_session=False)
+    )  # fmt: skip
+    deed.session.execute(delete(SignInLimit).where(SignInLimit.since < system_now() - timedelta(days=1)))
 
 
 def sign_in(deed: Deed, email: str, password: str, quick: bool) -> tuple[User, str] | None:
@@ -104,7 +159,6 @@ def sign_in(deed: Deed, email: str, password: str, quick: bool) -> tuple[User, s
     fits = hasher(quick).verify(password, stored)
     if user is None or not fits:
         return None
-    deed.session.execute(delete(SignInAttempt).where(SignInAttempt.email == user.email))
     return user, open_session(deed, user)
 
 

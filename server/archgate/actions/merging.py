@@ -12,6 +12,7 @@ from sqlalchemy import select, union
 from archgate.actions import money, own_pages, people, seats
 from archgate.actions.problems import Problem, conflict
 from archgate.actions.transaction import Deed
+from archgate.core.faults import Refused
 from archgate.core.money import format_amount
 from archgate.tables.courses import Run
 from archgate.tables.fees import CodeUse, KeptQuote
@@ -58,6 +59,7 @@ def merge(deed: Deed, kept_id: int, gone_id: int) -> dict[str, Any]:
             row.person_id = kept.id
         if rows:
             moved[label] = len(rows)
+    deed.session.flush()
     accounts = move_accounts(deed, kept, gone)
     if accounts:
         moved["accounts"] = accounts
@@ -67,6 +69,7 @@ def merge(deed: Deed, kept_id: int, gone_id: int) -> dict[str, Any]:
             taken[fact] = getattr(gone, fact)
             setattr(kept, fact, getattr(gone, fact))
     kept.digits = kept.digits or gone.digits
+    follow_email(deed, kept)
     if gone.note and gone.note not in kept.note:
         kept.note = f"{kept.note}\n{gone.note}".strip()
     gone.merged_into_id = kept.id
@@ -99,6 +102,14 @@ def runs_of(deed: Deed, person_ids: tuple[int, ...]) -> list[int]:
     )  # fmt: skip
     every = union(*parts, named.where(PartyPlace.person_id.in_(person_ids)), listed, marked).subquery()
     return list(deed.session.scalars(select(every.c.run_id).order_by(every.c.run_id)))
+
+
+def follow_email(deed: Deed, kept: Person) -> None:
+    """The page that is kept is signed in to by the kept email, unless somebody else does so by it."""
+    try:
+        own_pages.follow_email(deed, kept)
+    except Refused as refused:
+        raise conflict("own-page", refused.faults[0].message) from None
 
 
 def refuse_both(deed: Deed, kept: Person, gone: Person) -> None:

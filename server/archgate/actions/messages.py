@@ -10,7 +10,7 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import func, insert, select
 from sqlalchemy.orm import Session, joinedload
 
-from archgate.actions import jobs, seats
+from archgate.actions import jobs, seats, signing
 from archgate.actions.problems import conflict, not_found
 from archgate.actions.transaction import Deed
 from archgate.core.faults import refuse
@@ -164,7 +164,7 @@ def send(session: Session, key: str) -> tuple[str, str, str, tuple[str, bytes] |
 def message_view(deed: Deed, m: Message) -> dict[str, Any]:
     status = {"queued": "waits", "running": "being sent", "done": "sent"}.get(m.job.status, m.job.status)
     return {
-        "id": m.id, "to": m.to_name, "email": m.to_email, "subject": m.subject, "body": m.body, "run_id": m.run_id,
+        "id": m.id, "to": m.to_name, "email": m.to_email, "subject": m.subject, "body": signing.without_links(m.body), "run_id": m.run_id,
         "person_id": m.person_id, "at": deed.local(m.made_at), "status": status, "trouble": m.job.trouble,
         "sent_at": deed.local(m.job.done_at) if m.job.status == "done" else None, "job_id": m.job_id, "invoice_id": m.invoice_id,
     }  # fmt: skip

@@ -12,7 +12,7 @@ from typing import Any
 from sqlalchemy import delete, select
 
 from archgate.actions import access, messages, people, signing
-from archgate.actions.problems import conflict, not_found
+from archgate.actions.problems import Problem, conflict, not_found
 from archgate.actions.schedule import ordered, zone_of
 from archgate.actions.transaction import Deed
 from archgate.clock import system_now
@@ -25,7 +25,7 @@ from archgate.tables.people import Person
 
 LINK_LIFE = timedelta(days=14)
 SESSION_LIFE = timedelta(days=30)
-SHORTEST, LONGEST = 10, 200  # characters of a password
+MOST_LINKS = 5  # mails with a link to one address in a quarter of an hour, whoever asks
 
 
 def page_of(deed: Deed, person_id: int) -> OwnPage | None:
@@ -60,7 +60,7 @@ def new_person(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
 
 
 def invite(deed: Deed, person_id: int) -> dict[str, Any]:
-    """Write to somebody with a link to set a password for their own page; once more makes the earlier link void.
+    """Write to somebody with a link to set a password for their own page; once more sends the same link anew.
 
     They sign in by their email, so two people with the same one cannot both have a page. Refused without an email.
     """
@@ -80,9 +80,13 @@ def invite(deed: Deed, person_id: int) -> dict[str, Any]:
             f"{whose.name} signs in by {person.email}; give {person.name} another email first.",
         )
     if row is None:
-        row = OwnPage(person_id=person.id, turn=0)
+        row = OwnPage(person_id=person.id, turn=1)
         deed.session.add(row)
-    row.email, row.status, row.turn, row.sent_at = person.email, "invited", row.turn + 1, deed.now
+    row.email, row.status, row.sent_at = (
+        person.email,
+        "invited",
+        deed.now,
+    )  # once more: the same link, valid anew
     deed.session.flush()
     change = deed.log("invite", "person", person.id, f"Invited {person.name} to an own page")
     body = (
@@ -94,6 +98,39 @@ def invite(deed: Deed, person_id: int) -> dict[str, Any]:
         deed, change, person.email, person.name, f"Your own page at {deed.center.name}", body, person.id
     )
     return {"change": change.key, "own_page": state_of(deed, person.id)}
+
+
+def change_person(deed: Deed, person_id: int, body: dict[str, Any]) -> dict[str, Any]:
+    """Change what is known of a person; their own page follows their email."""
+    done = people.change_person(deed, person_id, body)
+    follow_email(deed, people.get_person(deed, person_id))
+    return done
+
+
+def follow_email(deed: Deed, person: Person) -> None:
+    """Have somebody's page signed in to by the email they have now. An invitation that was not used ends when the email
+    changes: it went to another address. A page in use cannot lose its email, nor take one that another signs in by."""
+    row = page_of(deed, person.id)
+    if row is None or (person.email or "").casefold() == row.email.casefold():
+        return
+    if row.status == "invited":
+        deed.session.delete(row)
+        deed.session.flush()
+        return
+    if not person.email:
+        raise refuse(
+            "/set/email", f"{person.name} signs in to their own page by this email; close the page first."
+        )
+    other = deed.session.scalar(select(OwnPage).where(OwnPage.email == person.email))
+    if other is not None:
+        whose = people.get_person(deed, other.person_id)
+        raise refuse("/set/email", f"{whose.name} signs in by {person.email} already.")
+    row.email = person.email
+    deed.session.flush()
+
+
+def account_of(deed: Deed, email: str) -> int | None:
+    return deed.session.scalar(select(OwnPage.id).where(OwnPage.email == email, OwnPage.status == "open"))
 
 
 def close(deed: Deed, person_id: int) -> dict[str, Any]:
@@ -142,8 +179,9 @@ def set_password(deed: Deed, token: str, password: str, quick: bool) -> str:
     state = link_state(deed, token)
     if not state["stands"]:
         raise conflict("link-over", state["said"])
-    if not SHORTEST <= len(password) <= LONGEST:
-        raise refuse("/password", f"The password needs {SHORTEST} to {LONGEST} characters.")
+    weak = access.password_fault(password)
+    if weak:
+        raise refuse("/password", weak)
     if password.casefold() == row.email.casefold():
         raise refuse("/password", "The email is not a password.")
     row.status, row.password, row.turn = "open", access.hasher(quick).hash(password), row.turn + 1
@@ -176,11 +214,16 @@ def sign_out(deed: Deed, token: str) -> None:
 
 
 def new_link(deed: Deed, email: str) -> None:
-    """Send a link to set a password anew, to whoever has a page by this email. Nobody is told whether there is one."""
+    """Send a link to set a password, to whoever has a page by this email. Nobody is told whether there is one. A link that
+    was sent and not used stays the one that works, so that asking voids nothing; too many mails are not sent."""
     row = deed.session.scalar(select(OwnPage).where(OwnPage.email == email))
     if row is None:
         return
-    row.turn, row.sent_at = row.turn + 1, deed.now
+    try:
+        access.take_attempt(deed, [(access.count_key("mail", email), MOST_LINKS)])
+    except Problem:
+        return
+    row.sent_at = deed.now
     person = people.get_person(deed, row.person_id)
     change = deed.log("new link", "person", person.id, f"{person.name} asked for a link to set a password")
     change.user_id = None

@@ -38,6 +38,8 @@ def plan_season(deed: Deed, body: dict[str, Any], save: bool) -> dict[str, Any]:
     faults: list[Fault] = []
     top = Reader(body, "", faults, "rows")
     rows = top.rows("rows", "The rows", ROW_KEYS, most=MOST_ROWS)
+    if faults:
+        raise Refused(faults)
     by_name = {}
     for c in deed.session.scalars(select(Course)):
         by_name[c.code.casefold()] = by_name[c.title.casefold()] = c

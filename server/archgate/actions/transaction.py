@@ -27,7 +27,7 @@ from sqlalchemy.orm import Session, object_session, sessionmaker
 from archgate.actions.problems import Problem
 from archgate.clock import business_now, system_now
 from archgate.tables import Base
-from archgate.tables.access import SignInAttempt, User, UserSession
+from archgate.tables.access import SignInLimit, User, UserSession
 from archgate.tables.bulk import BatchRow
 from archgate.tables.courses import Attachment, Center, Run
 from archgate.tables.fees import Extra as SoldExtra
@@ -47,7 +47,7 @@ RETRIED = {1205, 1213, 1020}
 TRIES = 6
 KEY_LIFE = timedelta(days=7)
 UNLOGGED = (
-    Change, IdempotencyKey, UserSession, SignInAttempt, BatchRow, Job, TimedWork, Message, OnlineLink, Feed, Attachment,
+    Change, IdempotencyKey, UserSession, SignInLimit, BatchRow, Job, TimedWork, Message, OnlineLink, Feed, Attachment,
     OwnPageSession,
 )  # fmt: skip
 

@@ -17,7 +17,7 @@ from archgate.actions.transaction import Deed
 from archgate.clock import system_now
 from archgate.core.faults import Fault, Refused
 from archgate.core.reader import Reader
-from archgate.outside.webhooks import PREFIX, signature_of
+from archgate.outside.webhooks import PREFIX, allowed, signature_of
 from archgate.tables.outside import Webhook
 
 
@@ -27,9 +27,14 @@ def add(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
     top = Reader(body, "", faults, "name address")
     name = (top.text("name", "The name", need=True) or "").strip()
     address = (top.text("address", "The address", need=True) or "").strip()
-    parts = urlsplit(address)
+    try:
+        parts = urlsplit(address)
+    except ValueError:
+        parts = urlsplit("")
     if address and (parts.scheme not in ("http", "https") or not parts.hostname or len(address) > 500):
         top.fault("address", "The address begins with https:// and names a host.")
+    elif address and not allowed(parts.hostname or ""):
+        top.fault("address", "The address is within the own network; lists are sent on to the outside only.")
     if len(name) > 200:
         top.fault("name", "The name is longer than 200 characters.")
     if faults:

@@ -10,6 +10,7 @@ from archgate.actions.problems import Problem
 from archgate.actions.transaction import act, look
 from archgate.api.web import COOKIE, In, Route, address_of, current_user, keep_cookie
 
+DEVICE = "archgate_device"
 router = APIRouter(tags=["access"], route_class=Route)
 
 
@@ -51,16 +52,20 @@ def me_view(request: Request, user: access.User) -> Me:
 
 @router.post("/session")
 def sign_in(body: SignIn, request: Request, response: Response) -> Me:
-    """Sign in; the session is a cookie that scripts cannot read."""
+    """Sign in; the session is a cookie that scripts cannot read. Another cookie lets the device be known again."""
     settings, sessions = request.app.state.settings, request.app.state.sessions
-    email, address = body.email.strip(), address_of(request)
-    act(sessions, lambda deed: access.refuse_attempts(deed, email, address))
+    email = body.email.strip()[:254]
+    account = look(sessions, lambda deed: access.account_of(deed, email))
+    device = access.device_of("d", request.cookies.get(DEVICE), account)
+    limits = access.limits_of(email, address_of(request), device)
+    act(sessions, lambda deed: access.take_attempt(deed, limits))
     found = act(sessions, lambda deed: access.sign_in(deed, email, body.password[:1000], settings.quick_hash))
     if found is None:
-        act(sessions, lambda deed: access.note_attempt(deed, email, address))
         raise Problem(401, "wrong-sign-in", "Email and password do not fit together.")
+    act(sessions, lambda deed: access.give_back_attempt(deed, limits))
     user, token = found
     keep_cookie(request, response, COOKIE, token, access.SESSION_LIFE)
+    keep_cookie(request, response, DEVICE, access.device_token("d", user.id), access.DEVICE_LIFE)
     return me_view(request, user)
 
 

@@ -12,6 +12,7 @@ import time
 from collections.abc import Awaitable, Callable, MutableMapping
 from typing import Any
 from urllib.parse import urlsplit
+from weakref import WeakKeyDictionary
 
 import structlog
 from sqlalchemy.exc import DBAPIError, OperationalError
@@ -64,7 +65,7 @@ def is_database_trouble(error: BaseException) -> bool:
 class Guard:
     def __init__(self, app: App, settings: Settings) -> None:
         self.app, self.settings = app, settings
-        self.slots: asyncio.Semaphore | None = None
+        self.slots: WeakKeyDictionary[asyncio.AbstractEventLoop, asyncio.Semaphore] = WeakKeyDictionary()
         self.silent_until = 0.0
 
     async def __call__(self, scope: MutableMapping[str, Any], receive: Receive, send: Send) -> None:
@@ -103,9 +104,9 @@ class Guard:
 
     async def in_turn(self, scope: MutableMapping[str, Any], receive: Receive, sending: Send) -> None:
         """A request for data takes a turn of this process; while the database is silent none is given out."""
-        self.slots = self.slots or asyncio.Semaphore(SLOTS)
+        slots = self.slots.setdefault(asyncio.get_running_loop(), asyncio.Semaphore(SLOTS))
         try:
-            await asyncio.wait_for(self.slots.acquire(), SLOT_WAIT)
+            await asyncio.wait_for(slots.acquire(), SLOT_WAIT)
         except TimeoutError:
             raise Busy from None
         try:
@@ -113,7 +114,7 @@ class Guard:
                 raise Busy
             await self.app(scope, receive, sending)
         finally:
-            self.slots.release()
+            slots.release()
 
     def trouble(self, error: Exception, path: str) -> Response:
         if isinstance(error, Busy):

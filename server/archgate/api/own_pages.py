@@ -15,7 +15,7 @@ from archgate.api.people import NextDue, OwnPageState
 from archgate.api.web import In, Route, Token, address_of, keep_cookie, may, once, run_act
 
 router = APIRouter(tags=["own pages"], route_class=Route)
-COOKIE = "archgate_own"
+COOKIE, DEVICE = "archgate_own", "archgate_own_device"
 
 
 class OwnPageDone(BaseModel):
@@ -128,13 +128,17 @@ def set_password(token: Token, body: NewPassword, request: Request, response: Re
 def own_sign_in(body: OwnSignIn, request: Request, response: Response) -> None:
     """Sign in to one's own page."""
     sessions, quick = request.app.state.sessions, request.app.state.settings.quick_hash
-    email, address = body.email.strip(), address_of(request)
-    act(sessions, lambda deed: access.refuse_attempts(deed, email, address))
+    email = body.email.strip()[:254]
+    account = look(sessions, lambda deed: own_pages.account_of(deed, email))
+    device = access.device_of("b", request.cookies.get(DEVICE), account)
+    limits = access.limits_of(f"own {email}", address_of(request), device)
+    act(sessions, lambda deed: access.take_attempt(deed, limits))
     made = act(sessions, lambda deed: own_pages.sign_in(deed, email, body.password[:1000], quick))
-    if made is None:
-        act(sessions, lambda deed: access.note_attempt(deed, email, address))
+    if made is None or account is None:
         raise Problem(401, "wrong-sign-in", "Email and password do not fit together.")
+    act(sessions, lambda deed: access.give_back_attempt(deed, limits))
     keep_cookie(request, response, COOKIE, made, own_pages.SESSION_LIFE)
+    keep_cookie(request, response, DEVICE, access.device_token("b", account), access.DEVICE_LIFE)
 
 
 @router.delete("/own/session", status_code=204)
@@ -150,8 +154,8 @@ def own_sign_out(request: Request, response: Response) -> None:
 def new_link(body: OwnEmail, request: Request) -> Said:
     """Ask for a link to set a password anew. The answer is the same whether the email is known or not."""
     sessions, email, address = request.app.state.sessions, body.email.strip(), address_of(request)
-    act(sessions, lambda deed: access.refuse_attempts(deed, email, address))
-    act(sessions, lambda deed: access.note_attempt(deed, email, address))
+    limits = access.limits_of(f"link {email}", address, None)
+    act(sessions, lambda deed: access.take_attempt(deed, limits))
     act(sessions, lambda deed: own_pages.new_link(deed, email))
     return Said(said="If there is a page by this email, a link is on its way to it.")
 

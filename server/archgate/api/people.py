@@ -180,7 +180,7 @@ def person_page(person_id: int, request: Request, user: User = Depends(may("read
 def change_person(
     person_id: int, body: Patch, request: Request, user: User = Depends(may("keep people"))
 ) -> PersonChanged:
-    return run_act(request, user, lambda deed: people.change_person(deed, person_id, given_of(body)))
+    return run_act(request, user, lambda deed: own_pages.change_person(deed, person_id, given_of(body)))
 
 
 @router.post("/people/{person_id}/notes", status_code=201)

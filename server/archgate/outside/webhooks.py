@@ -10,6 +10,8 @@ from __future__ import annotations
 import base64
 import hashlib
 import hmac
+import socket
+from ipaddress import ip_address
 from typing import Protocol
 from urllib.parse import urlsplit
 
@@ -19,6 +21,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from archgate.clock import system_now
 from archgate.outside.mail import Trouble
+from archgate.settings import settings_from
 from archgate.tables.outside import Webhook, WebhookStandIn
 
 PREFIX = "whsec_"
@@ -31,6 +34,36 @@ def signature_of(secret: str, key: str, timestamp: int, body: str) -> str:
     return f"v1,{base64.b64encode(digest).decode()}"
 
 
+LOCAL_NAMES = (".local", ".localhost", ".internal", ".lan", ".home.arpa")
+
+
+def is_private(host: str) -> bool:
+    """Whether a host is this machine, or within a private, link-local or otherwise special network (RFC 1918, RFC 4193,
+    RFC 6890, by Python's ipaddress), in whichever way its numbers are written: 127.1 and 2130706433 are loopback too."""
+    name = host.strip("[]").rstrip(".").lower()
+    if (
+        name == "localhost"
+        or name.endswith(LOCAL_NAMES)
+        or ("." not in name and ":" not in name and not name.isdigit())
+    ):
+        return True
+    try:
+        held = ip_address(name)
+    except ValueError:
+        try:
+            held = ip_address(socket.inet_aton(name))
+        except (OSError, UnicodeEncodeError):
+            return False
+    mapped = getattr(held, "ipv4_mapped", None) or held
+    return not mapped.is_global or mapped.is_multicast
+
+
+def allowed(host: str) -> bool:
+    """Whether lists may be sent on to a host; ARCHGATE_PRIVATE_WEBHOOKS=1 allows the own network too. Whoever really sends
+    asks again for each address that the name stands for at that moment."""
+    return settings_from().private_webhooks or not is_private(host)
+
+
 class Webhooks(Protocol):
     def send(self, key: str, address: str, timestamp: int, signature: str, body: str) -> None: ...
 
@@ -40,7 +73,10 @@ class StandInWebhooks:
         self.sessions = sessions
 
     def send(self, key: str, address: str, timestamp: int, signature: str, body: str) -> None:
-        if (urlsplit(address).hostname or "") == "refused.example.org":
+        host = urlsplit(address).hostname or ""
+        if not allowed(host):
+            raise Trouble("The address is within the own network.", for_good=True)
+        if host == "refused.example.org":
             raise Trouble("The other side refuses this address.", for_good=True)
         with self.sessions.begin() as session:
             known = session.scalars(select(Webhook.secret).where(Webhook.address == address)).all()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from sqlalchemy import ForeignKey, Index, String
+from sqlalchemy import ForeignKey, String
 from sqlalchemy.orm import Mapped, mapped_column
 
 from archgate.tables.base import Base, Key, Name, Word, ascii_key
@@ -32,15 +32,11 @@ class UserSession(Base):
     revoked_at: Mapped[datetime | None]
 
 
-class SignInAttempt(Base):
-    """A failed attempt, by email typed and by address. System clock."""
+class SignInLimit(Base):
+    """How often something was tried since a moment: by one client at one account, by one address, by one known device. The
+    key is the hash of what is counted. System clock."""
 
-    __tablename__ = "sign_in_attempts"
-    __table_args__ = (
-        Index("ix_sign_in_attempts_email", "email", "at"),
-        Index("ix_sign_in_attempts_from", "address", "at"),
-    )
-    id: Mapped[Key]
-    email: Mapped[str] = mapped_column(String(254))
-    address: Mapped[str] = mapped_column(ascii_key(60))
-    at: Mapped[datetime]
+    __tablename__ = "sign_in_limits"
+    key: Mapped[str] = mapped_column(ascii_key(64), primary_key=True)
+    tries: Mapped[int]
+    since: Mapped[datetime] = mapped_column(index=True)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sqlalchemy as sa
 from alembic import op
+from sqlalchemy.dialects import mysql
 
 revision = "0007"
 down_revision = "0006"
@@ -11,6 +12,15 @@ down_revision = "0006"
 
 def upgrade() -> None:
     gates_once()
+    op.drop_table("sign_in_attempts")
+    op.create_table(
+        "sign_in_limits",
+        sa.Column("key", mysql.VARCHAR(charset="ascii", collation="ascii_bin", length=64), nullable=False),
+        sa.Column("tries", sa.BigInteger(), nullable=False),
+        sa.Column("since", mysql.DATETIME(fsp=6), nullable=False),
+        sa.PrimaryKeyConstraint("key", name=op.f("pk_sign_in_limits")),
+    )
+    op.create_index(op.f("ix_sign_in_limits_since"), "sign_in_limits", ["since"], unique=False)
     op.add_column("batch_rows", sa.Column("odd", sa.Text(), nullable=False, server_default=sa.text("('')")))
     op.alter_column(
         "batch_rows", "odd", existing_type=sa.Text(), existing_nullable=False, server_default=None
