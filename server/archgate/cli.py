@@ -9,6 +9,7 @@ import os
 import socket
 import subprocess
 import sys
+import threading
 from datetime import date
 from pathlib import Path
 from typing import Annotated, Any
@@ -115,24 +116,25 @@ def demo(
     day = parse_day(today)
     os.environ.setdefault("ARCHGATE_ADDRESS", f"http://127.0.0.1:{port}")
     home = Path(os.environ.get("ARCHGATE_DEMO_HOME", ROOT / "var" / "demo"))
+    os.environ.setdefault("ARCHGATE_BACKUPS", str(home / "backups"))
     server = OwnServer(home)
-    helper = None
+    watch = None
     try:
         server.lock()
         check_port("127.0.0.1", port)
         if fresh:
             server.wipe()
         sessions = prepare_demo(server, day)
-        helper = start_worker(server.url("archgate"))
+        watch = Watch(server)
+        watch.start()
         serve_here(sessions, "127.0.0.1", port, lambda: announce(server, port))
     except ServerTrouble as trouble:
         raise fail(str(trouble)) from None
     except KeyboardInterrupt:
         say("stopped.")
     finally:
-        if helper is not None:
-            helper.terminate()
-            helper.wait(10)
+        if watch is not None:
+            watch.end()
         server.stop()
 
 
@@ -224,6 +226,36 @@ def worker() -> None:
     say("the worker is at work.")
     with contextlib.suppress(KeyboardInterrupt):
         Worker.with_stand_ins(sessions_of(engine_from_settings()), lease).work(lambda: False)
+
+
+class Watch(threading.Thread):
+    """Keeps the demo's database and worker running: one that ends by itself is begun anew."""
+
+    def __init__(self, server: Any) -> None:
+        super().__init__(daemon=True)
+        self.server, self.done = server, threading.Event()
+        self.helper: subprocess.Popen[bytes] | None = None
+
+    def run(self) -> None:
+        self.helper = start_worker(self.server.url("archgate"))
+        while not self.done.wait(1):
+            try:
+                if self.server.has_ended():
+                    say("the database ended; it is started again.")
+                    self.server.start()
+                if self.helper.poll() is not None:
+                    say("the worker ended; it is started again.")
+                    self.helper = start_worker(self.server.url("archgate"))
+            except Exception as error:
+                say(f"it did not start: {error} Trying again.")
+
+    def end(self) -> None:
+        self.done.set()
+        self.join(40)
+        if self.helper is not None:
+            self.helper.terminate()
+            with contextlib.suppress(subprocess.TimeoutExpired):
+                self.helper.wait(10)
 
 
 def start_worker(url: str) -> subprocess.Popen[bytes]:
@@ -328,6 +360,68 @@ def check() -> None:
     from archgate.tables.engine import sessions_of
 
     found = look(sessions_of(engine_from_settings()), everything)
+    say(found)
+    if found != "Everything agrees.":
+        raise typer.Exit(1)
+
+
+@app.command()
+def backup(
+    file: Annotated[Path | None, typer.Argument(help="Where to; a directory, or a file.")] = None,
+    keep: Annotated[int | None, typer.Option(help="Keep so many of the directory, the newest.")] = None,
+) -> None:
+    """The whole center in one file, while people work: the database and the secret that signs its links.
+
+    With ARCHGATE_BACKUP_PASSPHRASE the file is encrypted (OpenPGP). Without a file it goes to ARCHGATE_BACKUPS.
+    """
+    from archgate.actions import backups
+    from archgate.backup import BackupTrouble, make, sweep
+    from archgate.clock import system_now
+    from archgate.tables.engine import sessions_of
+
+    settings = settings_or_fail()
+    where = file or settings.backups
+    if where is None:
+        raise fail("say where the backup goes: ./archgate backup FILE, or set ARCHGATE_BACKUPS.")
+    if file is None or str(file).endswith("/"):
+        where.mkdir(parents=True, exist_ok=True)
+    sessions = sessions_of(engine_from_settings())
+    begun = system_now()
+    try:
+        made = make(settings.database_url, where, settings.backup_passphrase)
+    except BackupTrouble as trouble:
+        with sessions.begin() as session:
+            backups.note(session, None, str(trouble))
+        raise fail(str(trouble)) from None
+    with sessions.begin() as session:
+        backups.note(session, begun, f"{made.name}, {made.stat().st_size // 1024:,} KB.")
+    say(
+        f"the backup is {made}{'' if settings.backup_passphrase else ', not encrypted: keep it where nobody else reads it'}."
+    )
+    if keep is not None and where.is_dir():
+        sweep(where, keep)
+
+
+@app.command()
+def restore(file: Path) -> None:
+    """Bring a backup into an empty database and to this release; checked at the end, status 1 when something disagrees."""
+    from archgate.actions.checks import everything, heal_gates
+    from archgate.actions.transaction import look
+    from archgate.backup import BackupTrouble, keep_secret
+    from archgate.backup import restore as bring
+    from archgate.tables.engine import sessions_of
+
+    settings = settings_or_fail()
+    engine = engine_from_settings()
+    try:
+        about = bring(settings.database_url, file, settings.backup_passphrase)
+    except BackupTrouble as trouble:
+        raise fail(str(trouble)) from None
+    sessions = sessions_of(engine)
+    heal_gates(sessions)
+    said = keep_secret(about)
+    say(f"the center is as it was at {about.made_at[:16].replace('T', ' ')} UTC.{' ' + said if said else ''}")
+    found = look(sessions, everything)
     say(found)
     if found != "Everything agrees.":
         raise typer.Exit(1)

@@ -21,7 +21,8 @@ class Settings:
 
     `hosts` are the names under which the server is asked for, beside loopback; `proxies` the addresses (or networks) of
     proxies that are believed when they say who asks. `wait` is for how many seconds a statement may go unanswered,
-    `processes` how many `serve` starts. `private_webhooks` lets lists be sent on within the own network.
+    `processes` how many `serve` starts. `private_webhooks` lets lists be sent on within the own network. The worker makes a
+    backup in `backups` every `backup_hours` hours and keeps the newest.
     """
 
     database_url: str
@@ -33,6 +34,10 @@ class Settings:
     wait: int = 7
     processes: int = 2
     private_webhooks: bool = False
+    backups: Path | None = None
+    backup_hours: int = 24
+    backups_kept: int = 14
+    backup_passphrase: str = ""
 
     def serves(self, host: str) -> bool:
         """Whether a Host header names this server; the port is not looked at."""
@@ -78,6 +83,10 @@ def settings_from(environment: dict[str, str] | None = None) -> Settings:
         proxies=proxies,
         wait=number(env, "ARCHGATE_WAIT", 7, 1, 600),
         processes=number(env, "ARCHGATE_PROCESSES", max(2, os.cpu_count() or 2), 1, 64),
+        backups=Path(env["ARCHGATE_BACKUPS"]) if env.get("ARCHGATE_BACKUPS") else None,
+        backup_hours=number(env, "ARCHGATE_BACKUP_HOURS", 24, 1, 24 * 31),
+        backups_kept=number(env, "ARCHGATE_BACKUPS_KEPT", 14, 1, 10_000),
+        backup_passphrase=env.get("ARCHGATE_BACKUP_PASSPHRASE", ""),
         private_webhooks=env.get("ARCHGATE_PRIVATE_WEBHOOKS") == "1",
     )
 

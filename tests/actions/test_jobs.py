@@ -9,6 +9,7 @@ from datetime import timedelta
 
 import pytest
 from sqlalchemy import func, select
+from sqlalchemy.exc import OperationalError
 
 from archgate.actions import checks, jobs, making
 from archgate.actions.problems import Problem
@@ -249,3 +250,25 @@ def test_the_nightly_check_finds_seats_that_do_not_add_up(line):
 
     line.act(spoil)
     assert line.look(checks.everything) == f"{run['code']} counts 3 seats and has 0."
+
+
+def test_a_worker_outlives_its_database_and_says_that_it_is_at_work(line, monkeypatch):
+    """Whatever goes wrong between jobs, a lost database above all: after a pause it goes on."""
+    worker, pauses, tries = Worker.with_stand_ins(line.sessions), [], []
+    assert "No worker is at work" in line.look(lambda d: jobs.nobody_works(d.session))
+    queued(line, 1)
+    assert "1 letter or job waits" in line.look(lambda d: jobs.nobody_works(d.session))
+    run_one = worker.run_one
+
+    def sometimes():
+        tries.append(1)
+        if len(tries) <= 3:
+            raise OperationalError("SELECT 1", {}, Exception(2013, "Lost connection"))
+        return run_one(system_now() + timedelta(minutes=2))
+
+    monkeypatch.setattr(worker, "run_one", sometimes)
+    monkeypatch.setattr("archgate.jobs.worker.time.sleep", pauses.append)
+    worker.work(lambda: len(tries) >= 6)
+    assert pauses[:3] == [1.0, 2.0, 4.0]
+    assert line.look(lambda d: d.session.scalar(select(func.count()).where(Job.status == "done"))) == 1
+    assert line.look(lambda d: jobs.nobody_works(d.session)) == ""

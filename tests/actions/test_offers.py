@@ -245,7 +245,7 @@ def test_a_run_in_trouble_keeps_no_other_from_moving_and_a_round_no_other_round(
         (f"a {full['id']}", timedelta(hours=1), broken),
         (f"b {full['id']}", timedelta(hours=1), lambda s: done.append(1) or "Done."),
     )
-    monkeypatch.setattr(worker, "TIMED", rounds)
+    monkeypatch.setattr(worker, "rounds", lambda: rounds)
     for _ in range(2):  # the first time, a round is only put down
         Worker.with_stand_ins(sessions).timed()
     assert done == [1]

@@ -171,7 +171,8 @@ def test_papers_of_a_roster_are_files_of_their_kind(clerk, run):
     assert clerk.get(f"{at}/poster.pdf").status_code == 422
     assert clerk.get(f"{at}/sign-in.pdf?meeting_id=999999999").status_code == 404
     lines = clerk.get(f"{at}/roster.csv").text
-    assert "'=Dora" in lines and "Nut allergy" in lines
+    assert "'=Dora" in lines and "Nut allergy" not in lines
+    assert "Nut allergy" in clerk.get(f"{at}/roster.csv?remarks=true").text
     sheet = clerk.post(
         f"/api/v1/runs/{run['id']}/roster-file", json={"kind": "xlsx", "enrollment_ids": [held]}
     )

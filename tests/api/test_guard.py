@@ -16,6 +16,7 @@ import pytest
 import uvicorn
 from sqlalchemy.exc import OperationalError
 
+from archgate.actions import transaction
 from archgate.actions.center import make_center
 from archgate.api import guard
 from archgate.app import create_app, routes_of
@@ -243,8 +244,10 @@ def test_a_calculator_bounds_all_meetings_together_and_says_so(clerk):
 
 def test_the_words_for_a_lost_database_are_told_from_a_fault_of_ours():
     lost = OperationalError("SELECT 1", {}, Exception(2013, "Lost connection"))
-    assert guard.is_database_trouble(lost)
-    assert not guard.is_database_trouble(OperationalError("SELECT 1", {}, Exception(1054, "Unknown column")))
+    assert transaction.is_database_trouble(lost)
+    assert not transaction.is_database_trouble(
+        OperationalError("SELECT 1", {}, Exception(1054, "Unknown column"))
+    )
 
 
 def test_while_the_database_is_silent_pages_go_on_and_the_rest_is_told_so(tmp_path):

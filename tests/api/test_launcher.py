@@ -1,5 +1,6 @@
 """The launcher: every trouble ends in one clear sentence, and nothing is left behind."""
 
+import contextlib
 import json
 import os
 import shutil
@@ -7,7 +8,9 @@ import signal
 import socket
 import subprocess
 import time
-from urllib.request import urlopen
+from pathlib import Path
+from urllib.error import HTTPError
+from urllib.request import Request, urlopen
 
 import pytest
 from sqlalchemy import text
@@ -178,6 +181,57 @@ def start(home, *words):
 def end(process):
     os.killpg(process.pid, signal.SIGINT)
     assert process.wait(30) == 0
+
+
+def children(pid):
+    """The processes that a process started, by their command."""
+    found = {}
+    for place in Path("/proc").iterdir():
+        if place.name.isdigit():
+            with contextlib.suppress(OSError):
+                if int((place / "stat").read_text().rpartition(")")[2].split()[1]) == pid:
+                    found[int(place.name)] = (place / "cmdline").read_bytes().replace(b"\0", b" ").decode()
+    return found
+
+
+def test_the_demo_starts_its_database_and_worker_again_when_they_end(tmp_path):
+    home = tmp_path / "demo"
+    process, port = start(home)
+
+    def pid_of(word):
+        return next((p for p, command in children(process.pid).items() if word in command), None)
+
+    def answers():
+        with contextlib.suppress(OSError):
+            body = json.dumps({"email": "x@example.org", "password": "x"}).encode()
+            asked = Request(
+                f"http://127.0.0.1:{port}/api/v1/session", body, {"Content-Type": "application/json"}
+            )
+            try:
+                urlopen(asked, timeout=10)
+            except HTTPError as error:
+                return error.code
+        return None
+
+    def until(what, seconds=40):
+        end_at = time.monotonic() + seconds
+        while not what() and time.monotonic() < end_at:
+            time.sleep(0.3)
+        return what()
+
+    try:
+        assert until(lambda: pid_of("cli worker"))
+        database, worker = pid_of("mariadbd"), pid_of("cli worker")
+        os.kill(worker, signal.SIGKILL)
+        assert until(lambda: pid_of("cli worker") not in (None, worker))
+        survivor = pid_of("cli worker")
+        os.kill(database, signal.SIGKILL)
+        assert until(lambda: pid_of("mariadbd") not in (None, database))
+        assert until(lambda: answers() == 401), "signing in is judged again"
+        time.sleep(2)
+        assert pid_of("cli worker") == survivor, "the worker outlives its database"
+    finally:
+        end(process)
 
 
 def runs(home):

@@ -141,6 +141,34 @@ def due_round(session: Session, name: str, every: timedelta, now: datetime) -> T
     return row
 
 
+ALIVE = "a worker is at work"
+MISSED = timedelta(seconds=90)  # without a word from any worker, nobody is at work
+
+
+def note_alive(session: Session, name: str) -> None:
+    """Leave word that a worker is at work."""
+    now = system_now()
+    row = session.get(TimedWork, ALIVE)
+    if row is None:
+        row = TimedWork(name=ALIVE, due_at=now, found="")
+        session.add(row)
+    row.last_at, row.found = now, name
+
+
+def nobody_works(session: Session) -> str:
+    """Why queued work stands still, in a sentence; empty while a worker is at work."""
+    row = session.get(TimedWork, ALIVE)
+    if row is not None and row.last_at is not None and system_now() - row.last_at <= MISSED:
+        return ""
+    waits = session.scalar(select(func.count()).select_from(Job).where(Job.status == "queued")) or 0
+    what = (
+        f"{waits} {'letter or job waits' if waits == 1 else 'letters and jobs wait'}"
+        if waits
+        else "Nothing waits yet"
+    )
+    return f"No worker is at work: letters, offers and links are not sent. {what}. Start ./archgate worker."
+
+
 # --- what people see --------------------------------------------------------------------------------------
 
 WORDS = {
@@ -166,7 +194,9 @@ def list_jobs(deed: Deed) -> dict[str, Any]:
     counted = {row[0]: int(row[1]) for row in totals}
     rounds = [
         {"name": t.name, "last_at": t.last_at.isoformat() if t.last_at else None, "found": t.found}
-        for t in deed.session.scalars(select(TimedWork).order_by(TimedWork.name))
+        for t in deed.session.scalars(
+            select(TimedWork).where(TimedWork.name != ALIVE).order_by(TimedWork.name)
+        )
     ]
     return {"jobs": [job_view(j) for j in rows], "counts": counted, "rounds": rounds}
 

@@ -194,7 +194,8 @@ def entry_lines(deed: Deed, account_id: int) -> list[list[str]]:
 
 
 def ledger_file(deed: Deed) -> str:
-    """Every posting of the center as plain text, with the balance of every account as the tables have it."""
+    """Every posting of the center as plain text, with the balance of every account as the tables have it. Causes name people,
+    so a posting is named by its number, under which its cause stands here."""
     owners = dict(deed.session.execute(select(Account.id, Account.owner)).all())
     found: dict[int, papers.Block] = {}
     rows = deed.session.execute(
@@ -203,7 +204,7 @@ def ledger_file(deed: Deed) -> str:
     )  # fmt: skip
     for posting, account, amount in rows:
         block = found.get(posting.id) or papers.Block(
-            posting.effective, posting.kind, posting.cause, posting.currency, ()
+            posting.effective, posting.kind, f"posting {posting.id}", posting.currency, ()
         )
         found[posting.id] = replace(block, entries=(*block.entries, (owners[account], account, amount)))
     balances: dict[tuple[str, str], int] = {}

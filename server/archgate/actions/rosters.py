@@ -12,7 +12,7 @@ from archgate.actions import live, messages, money, offers, roles, seats
 from archgate.actions.problems import conflict, not_found
 from archgate.actions.schedule import get_run, ordered
 from archgate.actions.transaction import Deed
-from archgate.core.faults import Fault, Refused
+from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.money import format_amount
 from archgate.core.schedule import day_text
 from archgate.tables.access import User
@@ -184,19 +184,35 @@ def tell(
 
 
 LINES = (
-    ("Seat", "seat"), ("Name", "name"), ("Email", "email"), ("Phone", "phone"), ("Role", "role"), ("Group", "group"),
-    ("Came in", "way_in"), ("Signed up", "signed_up"), ("Rate", "rate"), ("Payer", "payer"), ("Fee", "total"),
-    ("Still owed", "owed"), ("Next due", "next_due"), ("Note", "note"),
-)  # fmt: skip
+    ("Seat", "seat"),
+    ("Name", "name"),
+    ("Email", "email"),
+    ("Phone", "phone"),
+    ("Role", "role"),
+    ("Group", "group"),
+    ("Came in", "way_in"),
+    ("Signed up", "signed_up"),
+    ("Rate", "rate"),
+    ("Payer", "payer"),
+    ("Fee", "total"),
+    ("Still owed", "owed"),
+    ("Next due", "next_due"),
+    ("Party of", "party_of"),
+)
+MOST_SHEETS, MOST_LINES = 60, 6_000  # of one paper: dates, and names on all of them together  # fmt: skip
 
 
-def lines_of(deed: Deed, run_id: int, ids: list[int] | None = None) -> tuple[str, list[list[str]]]:
-    """The roster, or those chosen of it, as the lines of a file; named heads of parties have lines of their own."""
+def lines_of(
+    deed: Deed, run_id: int, ids: list[int] | None = None, remarks: bool = False
+) -> tuple[str, list[list[str]]]:
+    """The roster, or those chosen of it, as the lines of a file; named heads of parties have lines of their own. Remarks
+    leave the house only where asked for."""
     found = roster(deed, run_id)
     run = get_run(deed, run_id)
     groups = {g["id"]: g["name"] for g in found["groups"]}
     questions = list(run.questions)
-    lines = [[label for label, _ in LINES] + questions]
+    columns = [*LINES, *([("Remarks", "note")] if remarks else [])]
+    lines = [[label for label, _ in columns] + questions]
     chosen = None if ids is None else set(ids)
     seat = 1
     for values in found["rows"]:
@@ -210,7 +226,7 @@ def lines_of(deed: Deed, run_id: int, ids: list[int] | None = None) -> tuple[str
             "group": groups.get(row["group"], ""),
         }
         lines.append(
-            [str(row[key] or "") for _, key in LINES] + [row["answers"].get(q, "") for q in questions]
+            [str(row.get(key) or "") for _, key in columns] + [row["answers"].get(q, "") for q in questions]
         )
         for place in row["places"]:
             if place["name"]:
@@ -218,20 +234,22 @@ def lines_of(deed: Deed, run_id: int, ids: list[int] | None = None) -> tuple[str
                     "seat": str(first + place["n"] - 1),
                     "name": place["name"],
                     "role": "learner",
-                    "note": f"with {row['name']}",
+                    "party_of": row["name"],
                 }
-                lines.append([head.get(key, "") for _, key in LINES] + ["" for _ in questions])
+                lines.append([head.get(key, "") for _, key in columns] + ["" for _ in questions])
     return run.code, lines
 
 
 def paper_of(
     deed: Deed,
     run_id: int,
+    kind: str,
     meeting_id: int | None = None,
     remarks: bool = False,
     ids: list[int] | None = None,
 ) -> dict[str, Any]:
-    """What sign-in sheets, badges and contact lists show. Remarks are left out unless asked for."""
+    """What sign-in sheets, badges and contact lists show. Remarks are left out unless asked for. Refused where it would
+    take minutes to set."""
     run = get_run(deed, run_id)
     groups = {g["id"]: g["name"] for g in roles.groups_of(deed, run.id)}
     others = deed.session.execute(
@@ -244,9 +262,19 @@ def paper_of(
         for e, p in [*roles.people_of(deed, run), *others]
         if ids is None or e.id in ids
     ]  # fmt: skip
-    meetings = [m for m in ordered(run) if meeting_id is None or m.id == meeting_id]
-    if meeting_id is not None and not meetings:
+    sheets = ordered(run) if kind == "sign-in" else []
+    meetings = [m for m in sheets if meeting_id is None or m.id == meeting_id]
+    if kind == "sign-in" and meeting_id is not None and not meetings:
         raise not_found("This meeting")
+    if (
+        len(meetings) > MOST_SHEETS
+        or len(people) * max(1, len(meetings) if kind == "sign-in" else 1) > MOST_LINES
+    ):
+        raise refuse(
+            "/meeting_id",
+            f"A paper has up to {MOST_SHEETS} dates and {MOST_LINES:,} names; this one would have {len(meetings)} and"
+            f" {len(people) * max(1, len(meetings)):,}. Take one date, or choose some people.",
+        )
     return {
         "center": deed.center.name, "title": run.title or run.course.title, "code": run.code, "remarks": remarks, "people": people,
         "sheets": [

@@ -7,7 +7,7 @@ from typing import Any
 
 from sqlalchemy import func, or_, select
 
-from archgate.actions import clashes, lifecycle, places, planner
+from archgate.actions import backups, clashes, jobs, lifecycle, places, planner
 from archgate.actions.problems import conflict, not_found
 from archgate.actions.readiness import readiness
 from archgate.actions.schedule import shown
@@ -35,9 +35,15 @@ def today(deed: Deed) -> dict[str, Any]:
         "decisions": decisions(deed),
         "clashes": [c for c in clashes.of_center(deed) if c["accepted"] is None],
         "offers": open_offers(deed), "holds": ending_holds(deed),
-        "failed": failed(deed), "drafts": drafts(deed), "reminders": reminders(deed),
+        "troubles": troubles(deed), "failed": failed(deed), "drafts": drafts(deed), "reminders": reminders(deed),
         "meetings": planner.listed(deed, deed.today, deed.today),
     }  # fmt: skip
+
+
+def troubles(deed: Deed) -> list[str]:
+    """What is wrong with the machinery itself, in sentences: nobody works the queue, the last backup is old."""
+    said = (jobs.nobody_works(deed.session), backups.said_of_last(deed.session))
+    return [s for s in said if s]
 
 
 def decisions(deed: Deed) -> list[dict[str, Any]]:

@@ -22,6 +22,7 @@ from zoneinfo import ZoneInfo
 import orjson
 from sqlalchemy import delete, event, inspect
 from sqlalchemy.exc import DBAPIError, IntegrityError, OperationalError
+from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session, object_session, sessionmaker
 
 from archgate.actions.problems import Problem
@@ -65,6 +66,28 @@ UNDER_THE_RUN = (
     Waiting,
     RunGroup,
 )
+
+
+LOST = {
+    2002,
+    2003,
+    2006,
+    2013,
+    2014,
+    1040,
+    1053,
+    1927,
+}  # the driver's and the server's words for "gone" and "too many"
+
+
+def is_database_trouble(error: BaseException) -> bool:
+    """Whether the database was not there, did not answer in time, or had no connection to give."""
+    if isinstance(error, PoolTimeout):
+        return True
+    if isinstance(error, DBAPIError):
+        lost = isinstance(error, OperationalError) and _code(error) in LOST
+        return error.connection_invalidated or lost
+    return False
 
 
 @dataclass(frozen=True)

@@ -15,12 +15,11 @@ from urllib.parse import urlsplit
 from weakref import WeakKeyDictionary
 
 import structlog
-from sqlalchemy.exc import DBAPIError, OperationalError
-from sqlalchemy.exc import TimeoutError as PoolTimeout
 from starlette.datastructures import Headers
 from starlette.exceptions import HTTPException
 from starlette.responses import Response
 
+from archgate.actions.transaction import is_database_trouble
 from archgate.api import web
 from archgate.settings import Settings
 
@@ -37,29 +36,7 @@ SLOTS = (
 )
 SLOT_WAIT = 7.0  # seconds that a request waits for its turn
 SILENT = 3.0  # seconds for which a database that did not answer is not asked again
-LOST = {
-    2002,
-    2003,
-    2006,
-    2013,
-    2014,
-    1040,
-    1053,
-    1927,
-}  # the driver's and the server's words for "gone" and "too many"
 log = structlog.get_logger()
-
-
-def is_database_trouble(error: BaseException) -> bool:
-    """Whether the database was not there, did not answer in time, or had no connection to give."""
-    if isinstance(error, PoolTimeout):
-        return True
-    if isinstance(error, DBAPIError):
-        args = getattr(error.orig, "args", ())
-        return error.connection_invalidated or (
-            isinstance(error, OperationalError) and bool(args) and args[0] in LOST
-        )
-    return False
 
 
 class Guard:

@@ -222,6 +222,7 @@ class EndingHold(BaseModel):
 class TodayOut(BaseModel):
     date: str
     closed: str | None
+    troubles: list[str]
     offers: list[OpenOffer]
     holds: list[EndingHold]
     decisions: list[Figures]

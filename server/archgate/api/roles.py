@@ -337,14 +337,16 @@ MEDIA = {
 def file_of(request: Request, user: User, run_id: int, body: FileIn) -> Response:
     ids = body.enrollment_ids
     if body.kind in MEDIA:
-        code, lines = run_look(request, user, lambda deed: rosters.lines_of(deed, run_id, ids))
+        code, lines = run_look(request, user, lambda deed: rosters.lines_of(deed, run_id, ids, body.remarks))
         data: str | bytes = csv_file(lines) if body.kind == "csv" else papers.xlsx_of(code, lines)
         headers = {"Content-Disposition": f'attachment; filename="roster.{body.kind}"'}
         return Response(data, media_type=MEDIA[body.kind], headers=headers)
     if body.kind not in papers.PAPERS:
         raise Problem(422, "no-paper", f"There is no paper named {body.kind[:40]}.")
     held = run_look(
-        request, user, lambda deed: rosters.paper_of(deed, run_id, body.meeting_id, body.remarks, ids)
+        request,
+        user,
+        lambda deed: rosters.paper_of(deed, run_id, body.kind, body.meeting_id, body.remarks, ids),
     )
     headers = {"Content-Disposition": f'inline; filename="{body.kind}.pdf"'}
     return Response(papers.pdf_of(body.kind, held), media_type="application/pdf", headers=headers)

@@ -5,6 +5,8 @@ from __future__ import annotations
 import os
 import secrets
 import socket
+import subprocess
+import sys
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -21,10 +23,13 @@ from archgate.clock import system_now
 from archgate.outside.mail import Mail, StandInMail, Trouble
 from archgate.outside.meetings import Meetings, StandInMeetings
 from archgate.outside.webhooks import StandInWebhooks, Webhooks
+from archgate.settings import settings_from
 
 T = TypeVar("T")
 log = structlog.get_logger()
-IDLE = 1.0
+IDLE = 1.0  # seconds between two looks at an empty line
+ROUNDS = 10.0  # seconds between two looks at what comes round by the clock
+LONGEST_PAUSE = 15.0
 
 
 def name() -> str:
@@ -93,7 +98,7 @@ class Worker:
     def timed(self, now: datetime | None = None) -> None:
         """Whatever comes round by the clock; each round is done by one worker."""
         now = now or system_now()
-        for what, every, do in TIMED:
+        for what, every, do in rounds():
             try:
                 with self.sessions.begin() as session:
                     row = jobs.due_round(session, what, every, now)
@@ -111,14 +116,28 @@ class Worker:
         return done
 
     def work(self, stop: Callable[[], bool]) -> None:
-        """Work until told to stop."""
-        round_at = 0.0
+        """Work until told to stop. What goes wrong between jobs (a database that is restarted, above all) is written down,
+        and after a pause it goes on: a worker outlives its database."""
+        round_at, pause = 0.0, IDLE
         while not stop():
-            if time.monotonic() >= round_at:
-                self.timed()
-                round_at = time.monotonic() + 30
-            if not self.run_one():
-                time.sleep(IDLE)
+            try:
+                if time.monotonic() >= round_at:
+                    say_alive(self.sessions, self.name)
+                    self.timed()
+                    round_at = time.monotonic() + ROUNDS
+                if not self.run_one():
+                    time.sleep(IDLE)
+                pause = IDLE
+            except Exception as error:
+                log.warning("worker", said=f"{type(error).__name__}: {error}"[:300], pause=pause)
+                time.sleep(pause)
+                pause = min(2 * pause, LONGEST_PAUSE)
+
+
+def say_alive(sessions: sessionmaker[Session], name: str) -> None:
+    """Leave word that a worker is at work; Today says when none has for a while."""
+    with sessions.begin() as session:
+        jobs.note_alive(session, name)
 
 
 def each_run(
@@ -158,9 +177,24 @@ def down_the_lines(sessions: sessionmaker[Session]) -> str:
     return f"{made} offers made, {ended} passed on, {sum(gone)} holds let go.{first}{then}"
 
 
-TIMED: tuple[tuple[str, timedelta, Callable[[sessionmaker[Session]], str]], ...] = (
-    ("check the books and the seats", timedelta(hours=24), nightly),
-    ("go down the lines", timedelta(seconds=20), down_the_lines),
-    ("tell who is interested", timedelta(seconds=60), tell_interested),
-    ("forget what is old", timedelta(hours=1), sweep),
-)
+def back_up(sessions: sessionmaker[Session]) -> str:
+    """Begin the scheduled backup in a process of its own, which leaves word of it when it is done: letters do not wait."""
+    settings = settings_from()
+    if settings.backups is None:
+        return "No directory is set for backups."
+    subprocess.Popen(
+        [sys.executable, "-m", "archgate.cli", "backup", "--keep", str(settings.backups_kept)],
+        stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+    )  # fmt: skip
+    return "A backup was begun."
+
+
+def rounds() -> tuple[tuple[str, timedelta, Callable[[sessionmaker[Session]], str]], ...]:
+    """What comes round by the clock, and how often."""
+    return (
+        ("check the books and the seats", timedelta(hours=24), nightly),
+        ("go down the lines", timedelta(seconds=20), down_the_lines),
+        ("tell who is interested", timedelta(seconds=60), tell_interested),
+        ("forget what is old", timedelta(hours=1), sweep),
+        ("back up", timedelta(hours=settings_from().backup_hours), back_up),
+    )

@@ -1,6 +1,6 @@
 """The ledger as plain text of double entries, which open bookkeeping tools read: one block a posting, balances asserted at the end.
 
-Accounts of payers are named by their number, so that no name of a person leaves the center with it.
+Accounts of payers and postings are named by their numbers, so that no name of a person leaves the center with it.
 """
 
 from __future__ import annotations

@@ -260,13 +260,20 @@ def shown_cell(value: Any) -> str:
 FORMULA = set("=+-@\t\r\n\uff1d\uff0b\uff0d\uff20")
 
 
+INNER = re.compile(r"([;,\t|\r\n][ \xa0\"]*)(?=[=+\-@\uff1d\uff0b\uff0d\uff20])")
+
+
 def plain_cell(text: str) -> str:
-    """A cell as a spreadsheet will take it: what begins like a formula gets an apostrophe before it, a number does not.
+    """A cell as a spreadsheet will take it: what begins like a formula gets an apostrophe before it, a number does not. A
+    program that cuts at semicolons or tabs makes cells of its own out of this one: what would begin such a cell, or a
+    line, gets one too.
 
     What counts as its beginning is OWASP's list (CSV Injection; from memory), with the wide forms of the four signs.
     """
+    skipped = text[:1] if text[:1] in FORMULA else ""  # it gets its own
+    inner = skipped + INNER.sub(r"\1'", text[len(skipped) :])
     formula = text[:1] in FORMULA and not re.fullmatch(r"-\d+(\.\d+)?", text)
-    return f"'{text}" if formula else text
+    return f"'{inner}" if formula else inner
 
 
 def csv_file(lines: Iterable[Iterable[str]]) -> str:

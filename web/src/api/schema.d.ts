@@ -19,7 +19,7 @@ export interface paths {
         put?: never;
         /**
          * Sign In
-         * @description Sign in; the session is a cookie that scripts cannot read.
+         * @description Sign in; the session is a cookie that scripts cannot read. Another cookie lets the device be known again.
          */
         post: operations["sign_in"];
         /**
@@ -8114,6 +8114,8 @@ export interface components {
             date: string;
             /** Closed */
             closed: string | null;
+            /** Troubles */
+            troubles: string[];
             /** Offers */
             offers: components["schemas"]["OpenOffer"][];
             /** Holds */

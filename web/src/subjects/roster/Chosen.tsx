@@ -43,6 +43,7 @@ export function Chosen({
   onClear: () => void;
 }) {
   const [act, setAct] = useState<Act | null>(null);
+  const [remarks, setRemarks] = useState(false);
   const close = () => setAct(null);
   const done = () => {
     setAct(null);
@@ -50,7 +51,7 @@ export function Chosen({
   };
   const file = async (kind: string, name: string) => {
     try {
-      await saveFile(run.id, { kind, enrollment_ids: ids, remarks: false }, name);
+      await saveFile(run.id, { kind, enrollment_ids: ids, remarks }, name);
     } catch (error) {
       acts.fail(messageOf(error));
     }
@@ -93,6 +94,12 @@ export function Chosen({
             <button className="plainly" onClick={() => void file("badges", `${run.code} badges.pdf`)}>
               name badges
             </button>
+          </li>
+          <li>
+            <label className="tick">
+              <input type="checkbox" checked={remarks} onChange={(e) => setRemarks(e.target.checked)} />
+              files with remarks
+            </label>
           </li>
         </ul>
       )}

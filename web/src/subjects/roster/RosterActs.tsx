@@ -19,7 +19,8 @@ type Open = "tell" | "role" | "compare" | null;
 export function RosterActs({ run, acts }: { run: Schemas["RunOut"]; acts: Acts }) {
   const [open, setOpen] = useState<Open>(null);
   const close = () => setOpen(null);
-  const paper = (kind: string) => `/api/v1/runs/${run.id}/papers/${kind}`;
+  const [remarks, setRemarks] = useState(false);
+  const paper = (kind: string) => `/api/v1/runs/${run.id}/papers/${kind}?remarks=${remarks}`;
   return (
     <section aria-label="The whole roster">
       <h2>The whole roster</h2>
@@ -56,6 +57,12 @@ export function RosterActs({ run, acts }: { run: Schemas["RunOut"]; acts: Acts }
             <a href={paper("sign-in.pdf")} target="_blank" rel="noreferrer">
               sign-in sheets
             </a>
+          </li>
+          <li>
+            <label className="tick">
+              <input type="checkbox" checked={remarks} onChange={(e) => setRemarks(e.target.checked)} />
+              with remarks
+            </label>
           </li>
           <li className="links">
             <Link to={`/interest?run=${run.id}`}>interest list</Link>

@@ -66,6 +66,11 @@ export default function TodayPage() {
           : "Nothing waits for a decision."}
         {t.closed && <strong className="ochre"> The center is closed: {t.closed}.</strong>}
       </p>
+      {t.troubles.map((said) => (
+        <div key={said} className="note wrong" role="status">
+          {said}
+        </div>
+      ))}
       {t.failed.map((f) => (
         <div key={f.kind} className="note wrong">
           {count(f.number, "piece", "pieces")} of work failed for good ({f.kind}).{" "}
