@@ -4,7 +4,7 @@ from datetime import date
 
 import pytest
 
-from archgate.actions import copying, courses, making, moving, places
+from archgate.actions import copying, courses, holding, interest, making, moving, notices, places
 from archgate.actions import season as seasons
 from archgate.actions.problems import Problem
 from archgate.actions.undo import undo
@@ -204,3 +204,35 @@ def test_times_are_read_as_people_type_them(text, read):
 )  # fmt: skip
 def test_lengths_are_read_as_people_type_them(text, read):
     assert seasons.read_minutes(text) == read
+
+
+def test_a_copy_takes_along_how_the_line_goes_who_is_told_and_the_seats_set_aside(office):
+    run = a_run(office)
+    facts = {
+        "overbook": 2,
+        "line_rule": "strict",
+        "auto_offer": False,
+        "offer_hours": 12,
+        "hold_hours": 48,
+        "told": ["office"],
+    }
+    office.act(lambda d: making.change_run(d, run["id"], {"set": facts}))
+    office.act(lambda d: notices.set_notice(d, run["id"], "Bring shoes."))
+    office.act(
+        lambda d: interest.set_questions(
+            d, run["id"], None, {"questions": ["Which level?"], "head_start_hours": 24}
+        )
+    )
+    aside = {"name": "Guild", "seats": 2, "last": "2027-09-01", "tag": "guild"}
+    office.act(lambda d: holding.set_aside(d, run["id"], aside))
+    office.act(lambda d: holding.hold(d, run["id"], {"seats": 1, "for_whom": "Ada", "last": "2027-09-01"}))
+    done = copied(office, run)["runs"][0]
+    new = office.look(lambda d: making.run_view(d, done["run_id"]))
+    assert {k: new[k] for k in facts} == facts
+    assert new["questions"] == ["Which level?"] and new["notice"]["text"] == "Bring shoes."
+    kept = office.look(lambda d: holding.kept_back(d, new["id"]))
+    assert [(a["name"], a["seats"], a["last"], a["tag"]) for a in kept["set_asides"]] == [
+        ("Guild", 2, "2027-12-29", "guild")
+    ]
+    assert any(g["label"].startswith("2 seats of Guild") for g in new["gates"])
+    assert done["left_behind"] == ["1 held place"]

@@ -2,7 +2,18 @@
 
 import pytest
 
-from archgate.actions import finding, lifecycle, making, messages, money, people, quotes, roster, waitlist
+from archgate.actions import (
+    finding,
+    lifecycle,
+    making,
+    messages,
+    money,
+    moving,
+    people,
+    quotes,
+    roster,
+    waitlist,
+)
 from archgate.actions.problems import Problem
 from archgate.actions.undo import undo
 from archgate.core.faults import Refused
@@ -34,14 +45,37 @@ def test_a_cohort_has_its_days_its_named_weeks_and_an_end_of_access(office):
         ("Walls", "2027-09-14", "2027-09-20", 1), ("Roofs", "2027-09-21", "2027-09-27", 1), ("Week 3", "2027-09-28", "2027-10-04", 1),
     ]  # fmt: skip
     assert {g["label"]: g["day"] for g in run["gates"]}["Access ends"] == "2027-12-02"
-    assert "outside the cohort" in " ".join(
-        f["message"] for f in a_draft(office, **{**COHORT, "ends_on": "2027-10-01"})["readiness"]
-    )
+    with pytest.raises(Refused, match="ends on Fri 1 Oct 2027, before its meeting on Tue 2 Nov 2027"):
+        a_draft(office, **{**COHORT, "ends_on": "2027-10-01"})
+    last = run["dates"][-1]["id"]
+    with pytest.raises(Refused, match="before its meeting on Wed 3 Nov 2027"):
+        office.act(lambda d: moving.change_meetings(d, last, {"set": {"date": "2027-11-03"}}))
+    with pytest.raises(Refused, match="The cohort ends on Mon 1 Nov 2027"):
+        office.act(lambda d: moving.extend_run(d, run["id"], {"ends_on": "2027-11-01"}))
+
+
+def test_access_to_a_cohort_may_end_with_its_last_day(office):
+    run = a_draft(office, **{**COHORT, "ends_on": "2027-11-02", "access_days": 0})
+    assert {g["label"]: g["day"] for g in run["gates"]}["Access ends"] == "2027-11-02"
+    with pytest.raises(Refused, match="number of days of access"):
+        a_draft(office, **{**OPEN, "access_days": 0})
+
+
+def test_gates_after_the_end_decide_nothing_and_are_refused(office):
+    late = [{"opens": None, "closes": {"on": "2027-11-03"}}]
+    with pytest.raises(Refused, match="after the run ends on Tue 2 Nov 2027"):
+        a_draft(office, windows=late)
+    with pytest.raises(Refused, match="The decision day, Wed 3 Nov 2027, is after"):
+        a_draft(office, decision_rule={"on": "2027-11-03"})
+    run = a_run(office)
+    for change in ({"windows": late}, {"decision_rule": {"on": "2027-11-03"}}):
+        with pytest.raises(Refused, match="after the run ends"):
+            office.act(lambda d, c=change: making.change_run(d, run["id"], {"set": c}))
+    with pytest.raises(Refused, match="after the run ends"):
+        office.act(lambda d: lifecycle.decide(d, run["id"], {"decision": "waits", "until": "2027-12-01"}))
 
 
 def test_a_cohort_may_have_no_meeting_and_is_extended_by_its_last_day(office):
-    from archgate.actions import moving
-
     run = a_run(office, **{**COHORT, "pattern": None})
     assert (run["meetings"], run["first"], run["last"]) == (0, "2027-09-14", "2027-10-25")
     office.act(lambda d: moving.extend_run(d, run["id"], {"ends_on": "2027-11-01"}))
@@ -215,8 +249,6 @@ def test_a_contract_run_is_billed_to_its_client_and_keeps_its_contract(office):
 
 
 def test_the_call_list_keeps_what_came_of_each_call(office):
-    from archgate.actions import moving
-
     run = a_run(office, instructor="C. Caller")
     people_on = [a_person(office, phone="555-0101"), a_person(office, email=None, phone="555-0102")]
     for person in people_on:

@@ -5,7 +5,7 @@ from datetime import date
 import pytest
 from sqlalchemy import select
 
-from archgate.actions import making, moving, places
+from archgate.actions import lifecycle, making, moving, places
 from archgate.actions.problems import Problem
 from archgate.actions.undo import undo
 from archgate.core.faults import Refused
@@ -214,3 +214,83 @@ def test_only_a_field_that_somebody_else_changed_conflicts(office):
     with pytest.raises(Problem) as problem:
         change(office, run, 1, {"seen": seen, "set": {"start": "19:00"}})
     assert problem.value.extra["fields"]["start"] == {"seen": "17:30", "now": "18:00", "yours": "19:00"}
+
+
+# --- what was held stands, and who is told what -----------------------------------------------------------
+
+
+def letters(office, done):
+    """The letters that a change wrote: who, about what, and what it says."""
+    query = select(Message).join(Job).where(Job.change_key == done["change"]).order_by(Message.id)
+    return office.look(lambda d: [(m.to_name, m.subject, m.body) for m in d.session.scalars(query)])
+
+
+def test_meetings_that_were_held_stand_when_all_or_the_whole_run_move(office):
+    run = a_run(office)
+    enrolled(office, run)
+    begun = office.later(days=40)  # 29 September: three of eight evenings were held
+    done = change(begun, run, 2, {"set": {"start": "18:30"}, "scope": "all"})
+    assert {t["label"]: t["after"] for t in done["touches"]}["Meetings held already"] == "3 stay as they are"
+    assert [m["start"][11:16] for m in view(begun, run)["dates"]] == ["17:30"] * 3 + ["18:30"] * 5
+    moved = begun.act(lambda d: moving.move_run(d, run["id"], {"weeks": 1}))
+    assert days(begun, run)[:4] == ["2027-09-14", "2027-09-21", "2027-09-28", "2027-10-12"]
+    assert {t["label"]: t["after"] for t in moved["touches"]}["Meetings held already"] == "3 stay as they are"
+    begun.act(lambda d: moving.move_run(d, run["id"], {"first": "2027-10-05"}))
+    assert days(begun, run)[2:5] == ["2027-09-28", "2027-10-05", "2027-10-12"]
+    over = office.later(days=200)
+    with pytest.raises(Refused, match="held already"):
+        over.act(lambda d: moving.move_run(d, run["id"], {"weeks": 1}))
+    with pytest.raises(Refused, match="held already"):
+        change(over, run, 2, {"set": {"start": "19:00"}, "scope": "later"})
+    change(over, run, 2, {"set": {"minutes": 90}})  # what is changed by itself is a correction
+
+
+def test_people_on_a_run_off_sale_are_told_like_any_others(office):
+    run = a_run(office, place="Online test")
+    person = a_person(office)
+    enrolled(office, run, person)
+    office.act(lambda d: lifecycle.set_sale(d, run["id"], False))
+    done = office.act(lambda d: moving.move_run(d, run["id"], {"weeks": 1}))
+    assert done["told"] == 1 and [name for name, _, _ in letters(office, done)] == [person["name"]]
+    on_the_day = office.later(days=32)  # 21 September, now the first evening
+    first = view(on_the_day, run)["dates"][0]["id"]
+    fallen = on_the_day.act(lambda d: moving.cancel_meeting(d, first, {"why": "ill"}))
+    assert fallen["call_list"] == first
+
+
+def test_a_letter_says_what_changed_to_whom_it_concerns_and_none_goes_for_nothing(office):
+    n = next(number)
+    old, new = (
+        office.act(lambda d, w=w: places.save_instructor(d, None, {"name": f"{w} Teacher{n}", "email": f"{w}{n}@example.org"}))["name"]
+        for w in ("Old", "New")
+    )  # fmt: skip
+    run = a_run(office, instructor=old)
+    person = a_person(office)
+    enrolled(office, run, person)
+    done = change(office, run, 2, {"set": {"instructor": new}})
+    told = {name: body for name, _, body in letters(office, done)}
+    assert done["told"] == 0 and set(told) == {old, new}
+    assert "is no longer yours" in told[old] and "is yours" in told[new]
+    undone = office.act(lambda d: undo(d, done["change"]))
+    assert undone["summary"].endswith("2 letters were dropped before going out.")
+    place = f"Hall {next(number)}"
+    done = change(office, run, 2, {"set": {"room": place}})
+    told = {name: (subject, body) for name, subject, body in letters(office, done)}
+    assert (
+        told[person["name"]][0].endswith(": another place") and f"17:30, {place}" in told[person["name"]][1]
+    )
+    assert told[old][0].endswith(": your dates")
+    longer = change(office, run, 2, {"set": {"minutes": 120}})
+    assert "now 120 minutes long" in next(
+        b for name, _, b in letters(office, longer) if name == person["name"]
+    )
+
+
+def test_a_time_that_the_clocks_skip_is_kept_as_it_was_meant(office):
+    """14 March 2027, 2:30 does not exist in New York (tz database): held at 3:30, and 2:30 again on any other day."""
+    early = office.later(days=-200)
+    pattern = {"first": "2027-03-14", "start": "02:30", "minutes": 60, "count": 2}
+    run = a_draft(early, pattern=pattern)
+    assert [m["start"][11:16] for m in run["dates"]] == ["03:30", "02:30"]
+    change(early, run, 1, {"set": {"date": "2027-03-15"}})
+    assert view(early, run)["dates"][0]["start"][11:16] == "02:30"

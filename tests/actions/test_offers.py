@@ -1,6 +1,7 @@
 """Seats that come free: offered, answered by a link, passed on; held, set aside, held for a payment; the interest list."""
 
 import json
+import re
 from datetime import timedelta
 
 import pytest
@@ -15,11 +16,15 @@ from archgate.actions import (
     invites,
     leaving,
     making,
+    messages,
+    moving,
     offers,
     people,
     quotes,
     roster,
     rosters,
+    schedule,
+    sign_ups,
     signing,
     undo,
     waitlist,
@@ -27,6 +32,7 @@ from archgate.actions import (
 from archgate.actions import webhooks as hooks
 from archgate.actions.problems import Problem
 from archgate.core.faults import Refused
+from archgate.core.waitlist import wilson
 from archgate.jobs import worker
 from archgate.jobs.worker import Worker, down_the_lines, tell_interested
 from archgate.tables.log import Change
@@ -673,3 +679,104 @@ def test_a_roster_is_written_to_and_those_without_email_are_named(office):
         "/subject",
         "/body",
     }
+
+
+def test_the_day_a_form_came_in_decides_who_may_have_a_rate(office):
+    rates = [
+        {"label": "Summer", "amount": "200.00", "offered_to": "2027-08-10"},
+        {"label": "Standard", "amount": "240.00"},
+    ]
+    run = a_run(office, rates=rates)
+    summer, person = run["rates"][0]["id"], a_person(office)
+    ask = {"rate_id": summer, "received_on": "2027-08-09", "exception": "came by post"}
+    quote = office.look(lambda d: quotes.quote_run(d, run["id"], ask))
+    assert quote["total"] == "200.00"
+    held = office.act(lambda d: roster.enroll(d, run["id"], person["id"], "200.00", **ask))
+    assert held["quote"]["total"] == "200.00"
+    with pytest.raises(Refused, match="10 Aug 2027"):
+        office.look(lambda d: quotes.quote_run(d, run["id"], {**ask, "received_on": "2027-08-11"}))
+
+
+def test_seats_kept_back_are_never_cut_in_silence_by_fewer_seats(office):
+    run = a_run(office, capacity=10, smallest=0)
+    enrolled(office, run)
+    hold(office, run, seats=4, for_whom="Ada", last="2027-09-01")
+    with pytest.raises(Refused, match="keep 5 seats"):
+        office.act(lambda d: making.change_run(d, run["id"], {"set": {"capacity": 4}}))
+    office.act(lambda d: making.change_run(d, run["id"], {"set": {"capacity": 5}}))
+
+
+def test_a_cancelled_meeting_is_given_back_to_those_it_was_meant_for_only(office):
+    run = a_run(office)
+    before, after = a_person(office), a_person(office)
+    enrolled(office, run, before)
+    meeting = run["dates"][2]["id"]
+    office.act(lambda d: moving.cancel_meeting(d, meeting, {"why": "ill"}))
+    later = office.later(days=1)
+    enrolled(later, run, after)
+    called = later.look(lambda d: messages.call_list(d, meeting))
+    assert [p["name"] for p in called["people"]] == [before["name"]]
+    done = later.act(lambda d: sign_ups.credit_meeting(d, meeting, {}))
+    assert [p["name"] for p in done["people"]] == [before["name"]]
+
+
+def test_the_place_said_is_the_place_given_also_behind_an_open_offer(office, full):
+    join(office, full)
+    leave(office, full)
+    assert go(office, full)["offered"]
+    somebody = a_person(office)
+    said = office.look(lambda d: quotes.quote_run(d, full["id"], {"person_id": somebody["id"]}))
+    joined = office.act(lambda d: waitlist.join(d, full["id"], somebody["id"]))
+    assert said["place"] == joined["place"] == 2
+
+
+def test_chances_come_from_runs_that_are_over_with_how_sure_they_are(office):
+    """The interval for 95 in 100 by Wilson (1927), as scipy works it out."""
+    from scipy.stats import binomtest
+
+    for hits, tries in ((0, 10), (3, 40), (50, 50), (17, 312)):
+        low, high = wilson(hits, tries)
+        other = binomtest(hits, tries).proportion_ci(0.95, "wilson")
+        assert float(low) == pytest.approx(other.low, abs=1e-6) and float(high) == pytest.approx(
+            other.high, abs=1e-6
+        )
+    before = office.look(lambda d: offers.leave_rate(d)[0])
+    run = a_run(office)
+    for _ in range(3):
+        enrolled(office, run)
+    assert office.look(lambda d: offers.leave_rate(d)[0]) == before, "seats sold today say nothing yet"
+    rate, (low, high), said = office.later(days=200).look(offers.leave_rate)
+    assert low <= rate <= high and "on runs that are over" in said
+
+
+def test_a_course_counts_as_open_only_where_somebody_new_gets_a_seat(office):
+    run = a_run(office, capacity=3, smallest=0)
+    course = office.look(lambda d: schedule.get_run(d, run["id"]).course_id)
+    office.act(
+        lambda d: interest.show_interest(d, {"course_id": course, "person_id": a_person(office)["id"]})
+    )
+
+    def open_runs():
+        return next(c["open"] for c in office.look(interest.demand) if c["course_id"] == course)
+
+    assert open_runs() == [run["code"]]
+    hold(office, run, seats=3, for_whom="Ada", last="2027-09-01")
+    assert open_runs() == []
+
+
+def test_those_listed_for_a_course_are_told_by_its_next_run_with_a_seat(office):
+    first = a_run(office, capacity=1, smallest=0)
+    enrolled(office, first)
+    course = office.look(lambda d: schedule.get_run(d, first["id"]).course_id)
+    person = a_person(office)
+    office.act(lambda d: interest.show_interest(d, {"course_id": course, "person_id": person["id"]}))
+    assert first["id"] not in office.look(interest.due_runs), "it has no seat to give"
+    second = a_run(office, course=None, course_id=course)
+    assert second["id"] in office.look(interest.due_runs)
+    assert office.act(lambda d: interest.tell(d, second["id"])) == 1
+    assert second["id"] not in office.look(interest.due_runs)
+    assert office.act(lambda d: interest.tell(d, second["id"])) == 0
+    query = select(Message.body).where(Message.person_id == person["id"])
+    body = office.look(lambda d: d.session.scalars(query).one())
+    token = re.search(r"/reply/(\S+)", body)[1]
+    assert office.look(lambda d: invites.reply_page(d, token))["stands"]

@@ -97,7 +97,12 @@ def test_attendance_is_marked_by_meeting_and_the_share_leaves_excused_ones_out(o
     meetings = [m["id"] for m in run["dates"]]
 
     def mark(n, status):
-        return office.act(lambda d: roles.mark(d, meetings[n], {somebody["id"]: status}))
+        return office.act(lambda d: roles.mark(d, meetings[n], {somebody["id"]: status}, anyway=True))
+
+    with pytest.raises(Problem, match="Mark it all the same"):
+        office.act(lambda d: roles.mark(d, meetings[0], {somebody["id"]: "present"}))
+    on_the_day = office.later(days=25)  # 14 September, before the evening
+    assert on_the_day.act(lambda d: roles.mark(d, meetings[0], {somebody["id"]: "present"}))["change"]
 
     assert mark(0, "present")["people"][0]["share"] == "100"
     mark(1, "excused")
@@ -112,7 +117,7 @@ def test_attendance_is_marked_by_meeting_and_the_share_leaves_excused_ones_out(o
     assert mark(0, None)["people"][0]["share"] == "100"
     for marks in ({somebody["id"]: "asleep"}, {10**9: "present"}):
         with pytest.raises(Refused):
-            office.act(lambda d, m=marks: roles.mark(d, meetings[0], m))
+            office.act(lambda d, m=marks: roles.mark(d, meetings[0], m, anyway=True))
 
 
 @pytest.mark.parametrize(

@@ -6,9 +6,9 @@ from datetime import date, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import or_, select
+from sqlalchemy import func, or_, select
 
-from archgate.actions import clashes, fees, making, places, plans, schedule
+from archgate.actions import clashes, fees, making, places, plans, schedule, seats
 from archgate.actions.schedule import shown
 from archgate.actions.transaction import Deed
 from archgate.core.documents import meeting_document
@@ -31,7 +31,7 @@ from archgate.tables.courses import Run
 from archgate.tables.fees import Extra as SoldExtra
 from archgate.tables.fees import Rate
 from archgate.tables.schedule import Meeting
-from archgate.tables.seats import RunSeats
+from archgate.tables.seats import HeldPlace, RunSeats, SetAside
 
 MOST_RUNS = 120
 
@@ -120,6 +120,9 @@ def copy_run(deed: Deed, run: Run, first: date | None, weeks: int | None) -> dic
         decision_rule=later(run.decision_rule, shift),
         starts_on=run.starts_on + timedelta(days=shift) if run.starts_on else None,
         ends_on=run.ends_on + timedelta(days=shift) if run.ends_on else None,
+        overbook=run.overbook, line_rule=run.line_rule, auto_offer=run.auto_offer, offer_hours=run.offer_hours,
+        hold_hours=run.hold_hours, told=None if run.told is None else list(run.told), questions=list(run.questions),
+        head_start_hours=run.head_start_hours, desk_notice=run.desk_notice, notice_version=1 if run.desk_notice else 0,
         week_names=list(run.week_names), access_days=run.access_days, group_steps=list(run.group_steps), taxes=list(run.taxes), created_at=deed.now,
         rates=[copy_rate(r, shift) for r in fees.rates_of(run)],
         extras=[copy_extra(x) for x in run.extras if x.active],
@@ -141,6 +144,15 @@ def copy_run(deed: Deed, run: Run, first: date | None, weeks: int | None) -> dic
     deed.session.flush()
     deed.session.add(RunSeats(run_id=new.id, taken=0, version=0))
     deed.session.refresh(new, ["all_meetings", "gates", "rates", "extras", "plans"])
+    asides = select(SetAside).where(SetAside.run_id == run.id, SetAside.active).order_by(SetAside.id)
+    for row in deed.session.scalars(asides).all():
+        deed.session.add(
+            SetAside(
+                run_id=new.id, name=row.name, seats=row.seats, last=row.last + timedelta(days=shift), tag=row.tag,
+                organization_id=row.organization_id, active=True,
+            )
+        )  # fmt: skip
+    deed.session.flush()
     schedule.settle_gates(deed, new)
     old_dates = [meeting_document(m) for m in schedule.schedule_of(run).meetings]
     return {
@@ -243,6 +255,16 @@ def left_behind(deed: Deed, run: Run) -> list[str]:
     found = []
     if taken:
         found.append(f"the roster, {taken} seats")
+    held = deed.session.scalar(
+        select(func.coalesce(func.sum(HeldPlace.seats), 0)).where(
+            HeldPlace.run_id == run.id, HeldPlace.status == "held"
+        )
+    )
+    if held:
+        found.append(f"{held} held {'place' if held == 1 else 'places'}")
+    waiting = len(seats.line_of(deed, run.id, offered=True))
+    if waiting:
+        found.append(f"the line, {waiting} {'party' if waiting == 1 else 'parties'}")
     fallen = sum(m.cancelled_at is not None for m in run.all_meetings)
     if fallen:
         found.append(f"{fallen} cancelled meeting{'' if fallen == 1 else 's'}")

@@ -9,7 +9,7 @@ from __future__ import annotations
 from datetime import timedelta
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import func, or_, select
 from sqlalchemy.orm import selectinload
 
 from archgate.actions import invites, messages, people, schedule, seats, waitlist, webhooks
@@ -17,12 +17,12 @@ from archgate.actions.problems import conflict
 from archgate.actions.schedule import get_course, get_run, shown
 from archgate.actions.transaction import Deed, lock_row
 from archgate.core import gates
+from archgate.core import seats as core_seats
 from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.reader import Reader
 from archgate.core.schedule import day_text
 from archgate.tables.courses import Course, Run
 from archgate.tables.people import PersonTag
-from archgate.tables.roster import Enrollment
 from archgate.tables.waitlist import Interest, Waiting
 
 NOT_ENROLLED = "This is not an enrollment: no seat is kept, and nothing is owed."
@@ -273,27 +273,71 @@ def send_on(
 
 
 def due_runs(deed: Deed) -> list[int]:
-    """Published runs with people to tell that sign-up opens."""
+    """Published runs with people to tell that sign-up opens: those on their own list, once, and those on the list of their
+    course as long as there is a seat for somebody new."""
     listed = select(Interest.run_id).where(Interest.status == "listed", Interest.run_id.is_not(None))
+    courses = select(Interest.course_id).where(Interest.status == "listed", Interest.run_id.is_(None))
     runs = deed.session.scalars(
         select(Run)
-        .where(Run.id.in_(listed), Run.status == "published", Run.interest_told_at.is_(None))
+        .where(
+            Run.status == "published",
+            or_(Run.id.in_(listed) & Run.interest_told_at.is_(None), Run.course_id.in_(courses)),
+        )
         .order_by(Run.id)
     )
-    found = []
-    for run in runs:
-        opens = opening_of(deed, run)
-        if opens is None or opens - timedelta(hours=run.head_start_hours) <= deed.now:
-            found.append(run.id)
-    return found
+    return [run.id for run in runs if own_due(deed, run) or of_course_due(deed, run)]
+
+
+def own_due(deed: Deed, run: Run) -> bool:
+    """Whether the time has come for a run's own list: sign-up opens, or will after the head start."""
+    opens = opening_of(deed, run)
+    reached = opens is None or opens - timedelta(hours=run.head_start_hours) <= deed.now
+    return (
+        run.status == "published"
+        and run.interest_told_at is None
+        and reached
+        and bool(listed_on(deed, run, False))
+    )
+
+
+def of_course_due(deed: Deed, run: Run) -> bool:
+    """Whether those on the list of the course can sign up for this run now."""
+    if not listed_on(deed, run, True):
+        return False
+    state = gates.sign_up_at(
+        deed.now, gates.Status(run.status), schedule.sign_up_windows(run), False, schedule.is_open(run)
+    )[0]
+    return state is gates.SignUp.OPEN and has_room(deed, run)
+
+
+def listed_on(deed: Deed, run: Run, of_course: bool) -> list[Interest]:
+    """Who is listed and was not told yet, on a run's own list or on that of its course."""
+    return [r for r in rows_of(deed, None if of_course else run, run.course) if r.status == "listed"]
+
+
+def from_course(deed: Deed, run: Run) -> list[Interest]:
+    """Those on the list of the course, put onto the run's; who is on both stays there once."""
+    known = {r.person_id for r in rows_of(deed, run, run.course)}
+    moved = []
+    for row in listed_on(deed, run, True):
+        if row.person_id in known:
+            row.status, row.ended_at = "carried", deed.now
+            continue
+        row.list_key, row.run_id = list_key(run, run.course), run.id
+        moved.append(row)
+    return moved
 
 
 def tell(deed: Deed, run_id: int) -> int:
     """Tell everybody on a run's list that sign-up opens, once, all at the same moment; the list is closed by that."""
-    run, _ = seats.lock_run(deed, run_id)  # two workers never tell twice
-    if run.interest_told_at is not None:
+    run = seats.run_to_change(deed, run_id)  # two workers never tell twice
+    own = listed_on(deed, run, False) if own_due(deed, run) else []
+    if of_course_due(deed, run):
+        lock_row(deed, Course, run.course_id)
+        own += from_course(deed, run)
+    rows = sorted(own, key=lambda r: (r.joined_at, r.id))
+    if not rows:
         return 0
-    rows = [r for r in rows_of(deed, run, run.course) if r.status == "listed"]
     run.interest_told_at = deed.now
     title, opens = run.title or run.course.title, opening_of(deed, run)
     early = opens is not None and opens > deed.now
@@ -360,9 +404,5 @@ def demand(deed: Deed) -> list[dict[str, Any]]:
 
 
 def has_room(deed: Deed, run: Run) -> bool:
-    taken = deed.session.scalar(
-        select(func.coalesce(func.sum(Enrollment.heads), 0)).where(
-            Enrollment.run_id == run.id, Enrollment.live == 1, Enrollment.role == "learner"
-        )
-    )
-    return int(taken or 0) < run.capacity + run.overbook
+    """Whether somebody new would get a seat now: one that is neither kept back nor wanted by those in line."""
+    return isinstance(core_seats.seats_for(seats.seats_of(deed, run), 1), core_seats.Seated)

@@ -75,6 +75,9 @@ def decide(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
         top.fault("until", "Say until when it waits.")
     if until and until <= deed.today:
         top.fault("until", f"{day_text(until)} is not ahead of today.")
+    end = schedule.end_day(deed, run)
+    if until and end and until > end:
+        top.fault("until", f"{day_text(until)} is after the run ends on {day_text(end)}.")
     if run.status == "draft":
         top.fault("decision", "A draft is not decided; publish it first.")
     if faults or said is None:

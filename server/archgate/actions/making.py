@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import timedelta
+from datetime import date, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -29,6 +29,7 @@ from archgate.core import gates as core_gates
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import digits_of
 from archgate.core.reader import ZONES, Reader
+from archgate.core.schedule import day_text
 from archgate.core.waitlist import Rule
 from archgate.tables.courses import Course, Run
 from archgate.tables.people import Organization
@@ -84,7 +85,14 @@ def make_run(deed: Deed, body: dict[str, Any]) -> Run:
     terms = fees.read_all(deed, top, currency, left_out)
     kind_faults(top, kind, facts, [r for r, _ in terms.rates], [lines for _, _, lines in terms.plans])
     first = facts["starts_on"] or (dates.first if dates else None)
-    window_faults(top, facts["windows"], first, kind)
+    last = facts["ends_on"] or (dates.last if dates else None)
+    window_faults(top, facts["windows"], first, kind, last)
+    decision_fault(top, facts["decision_rule"], first, last)
+    outside = schedule.outside_fault(
+        facts["starts_on"], facts["ends_on"], (m.date for m in dates.meetings) if dates else ()
+    )
+    if outside and kind == "cohort":
+        top.fault(*outside)
     if faults or course is None or dates is None:
         raise Refused(faults)
     if course.id is None:
@@ -149,7 +157,7 @@ def kind_faults(
         )
     if kind != "open":
         return
-    if facts["access_days"] is None:
+    if not facts["access_days"]:
         top.fault("access_days", "An open run needs the number of days of access from enrollment.")
     if top.has("pattern") or top.value.get("patterns") or top.value.get("extra"):
         top.fault("kind", "An open run has no dates.")
@@ -164,12 +172,24 @@ def kind_faults(
         top.fault("plans", "An open run has no start by which a line could fall due.")
 
 
-def window_faults(top: Reader, windows: list[dict[str, Any]], start: Any, kind: str) -> None:
+def decision_fault(top: Reader, rule: dict[str, Any] | None, start: date | None, end: date | None) -> None:
+    """A decision that comes when all is over decides nothing."""
+    held = schedule.rule_of(rule)
+    day = held.day(start) if held else None
+    if day and end and day > end:
+        top.fault(
+            "decision_rule", f"The decision day, {day_text(day)}, is after the run ends on {day_text(end)}."
+        )
+
+
+def window_faults(
+    top: Reader, windows: list[dict[str, Any]], start: Any, kind: str, end: date | None = None
+) -> None:
     held = tuple(
         core_gates.Window(schedule.rule_of(w.get("opens")), schedule.rule_of(w.get("closes")))
         for w in windows
     )
-    for n, what, said in core_gates.window_faults(held, start, kind == "open"):
+    for n, what, said in core_gates.window_faults(held, start, kind == "open", end):
         if top.has("windows"):
             top.faults.append(Fault(f"{top.at}/windows/{n}/{what}", said))
         else:
@@ -194,7 +214,7 @@ def read_facts(deed: Deed, top: Reader, run: Run | None) -> dict[str, Any]:
         "starts_on": top.day("starts_on", "The first day"),
         "ends_on": top.day("ends_on", "The last day"),
         "week_names": read_week_names(top),
-        "access_days": top.whole("access_days", "The days of access", 1, 36_600),
+        "access_days": top.whole("access_days", "The days of access", 0, 36_600),
         "client_id": top.whole("client_id", "The client", 1, 2**62),
         "overbook": top.whole("overbook", "The seats beyond the capacity", 0, 100_000) or 0,
         "line_rule": top.text("line_rule", "The rule of the line") or "fit",
@@ -401,15 +421,26 @@ def change_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
         raise Refused(faults)
     names = [n for n in EDITABLE.split() if n in row.value]
     if "capacity" in names:
-        if isinstance(row.value["capacity"], int) and row.value["capacity"] < held.taken - run.overbook:
+        kept = seats.seats_of(deed, run, held).kept
+        fewer = isinstance(row.value["capacity"], int) and row.value["capacity"] + run.overbook
+        if fewer is not False and fewer < held.taken:
             row.fault("capacity", f"{held.taken} seats are taken; the run cannot have fewer.")
+        elif fewer is not False and fewer < held.taken + kept:
+            row.fault(
+                "capacity",
+                f"{held.taken} seats are taken and {kept} are held, on offer or set aside; let go of some first, or keep"
+                f" {held.taken + kept - run.overbook} seats.",
+            )
         if row.value["capacity"] is None:
             row.fault("capacity", "The number of seats is missing.")
     facts = read_facts(deed, row, run)
     start = schedule.start_day(deed, run)
+    end = schedule.end_day(deed, run)
     if {"windows", "sign_up_opens"} & set(names):
-        window_faults(row, facts["windows"], start, run.kind)
-    if run.kind == "open" and "access_days" in names and facts["access_days"] is None:
+        window_faults(row, facts["windows"], start, run.kind, end)
+    if "decision_rule" in names:
+        decision_fault(row, facts["decision_rule"], start, end)
+    if run.kind == "open" and "access_days" in names and not facts["access_days"]:
         row.fault("access_days", "An open run needs the number of days of access from enrollment.")
     if run.kind == "open" and "days_before" in (facts["decision_rule"] or {}):
         row.fault("decision_rule", "An open run has no start to count days from; give a date.")

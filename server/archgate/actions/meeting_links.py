@@ -13,8 +13,8 @@ from archgate.tables.schedule import Meeting, OnlineLink
 
 
 def ask_for_links(deed: Deed, run: Run, change_key: str = "") -> int:
-    """Put in line a link for every coming online meeting of a published run that has none."""
-    if run.status != "published":
+    """Put in line a link for every coming online meeting of a run that people know of and that has none."""
+    if not run.known:
         return 0
     has = set(
         deed.session.scalars(

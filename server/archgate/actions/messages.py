@@ -99,9 +99,28 @@ def when_of(meeting: Meeting) -> str:
         " ".join(meeting.place.address.split()) if meeting.place and meeting.place.address_public else ""
     )
     place = ", ".join(x for x in (where, address) if x)
-    ends = meeting.ends_at.astimezone(ZoneInfo(meeting.place.time_zone)) if meeting.place else None
-    until = f" to {ends:%H:%M}" if ends else ""
-    return f"{day_text(meeting.date)}, {meeting.start:%H:%M}{until}{', ' + place if place else ''}"
+    if meeting.place is None:
+        return f"{day_text(meeting.date)}, {meeting.start:%H:%M}"
+    zone = ZoneInfo(meeting.place.time_zone)
+    starts, ends = meeting.starts_at.astimezone(zone), meeting.ends_at.astimezone(zone)
+    return f"{day_text(meeting.date)}, {starts:%H:%M} to {ends:%H:%M}, {place}"
+
+
+def in_when_cancelled(meeting: Meeting) -> tuple[Any, ...]:
+    """Which sign-ups a cancelled meeting was meant for: those that live and were there before it fell out."""
+    before = () if meeting.cancelled_at is None else (Enrollment.enrolled_at <= meeting.cancelled_at,)
+    return (Enrollment.live == 1, *before)
+
+
+def people_of_meeting(deed: Deed, meeting: Meeting) -> list[Person]:
+    """Everybody whom a meeting was meant for, by name; of one that is held, everybody on the run."""
+    signed = select(Enrollment.id).where(Enrollment.run_id == meeting.run_id, *in_when_cancelled(meeting))
+    own = select(Enrollment.person_id).where(Enrollment.id.in_(signed))
+    named = select(PartyPlace.person_id).where(
+        PartyPlace.enrollment_id.in_(signed), PartyPlace.person_id.is_not(None)
+    )
+    query = select(Person).where(Person.id.in_(own.union(named)))
+    return list(deed.session.scalars(query.order_by(Person.family, Person.given)))
 
 
 def people_on(deed: Deed, run_id: int) -> list[Person]:
@@ -114,24 +133,36 @@ def number_on(deed: Deed, run_id: int) -> int:
 
 
 def tell_run(
-    deed: Deed, run: Run, change: Change, subject: str, body: str, meeting_id: int | None = None
+    deed: Deed,
+    run: Run,
+    change: Change,
+    subject: str,
+    body: str,
+    meeting_id: int | None = None,
+    instructor: bool = True,
 ) -> int:
-    """Write to everybody on a run and to its instructor; how many people are told, by message or by phone."""
+    """Write to everybody on a run and, with `instructor`, to its usual one; how many people are told, by message or by
+    phone."""
     people = people_on(deed, run.id)
     letters = [
         Letter(p.email, p.name, subject, f"Dear {p.name},\n\n{body}\n\n{deed.center.name}", p.id)
         for p in people
     ]
     write_all(deed, change, letters, run.id, meeting_id)
-    if run.instructor and run.instructor.email:
+    if instructor and run.instructor and run.instructor.email:
         write(
             deed, change, run.instructor.email, run.instructor.name, subject, body, None, run.id, meeting_id
         )
     return len(people)
 
 
-def correct(deed: Deed, undone: Change, correction: Change) -> None:
-    """After an undo: what is still in line is dropped; who was told already gets a correction."""
+def correct(deed: Deed, undone: Change, correction: Change) -> str:
+    """After an undo: what is still in line is dropped; who was told already gets a correction. What became of the letters,
+    in a sentence, empty where there were none."""
+    waiting = deed.session.scalar(
+        select(func.count()).select_from(Message).join(Job)
+        .where(Job.change_key == undone.key, Job.status == "queued", Job.tries == 0)
+    ) or 0  # fmt: skip
     jobs.drop(deed, undone.key)
     sent = deed.session.scalars(
         select(Message).join(Job).where(Job.change_key == undone.key, Job.status.in_(("done", "running")))
@@ -149,6 +180,17 @@ def correct(deed: Deed, undone: Change, correction: Change) -> None:
             m.run_id,
             m.meeting_id,
         )
+    dropped = (
+        f"{waiting} {'letter was' if waiting == 1 else 'letters were'} dropped before going out."
+        if waiting
+        else ""
+    )
+    righted = (
+        f"{len(sent)} {'letter' if len(sent) == 1 else 'letters'} had gone out; a correction follows."
+        if sent
+        else ""
+    )
+    return f"{dropped} {righted}".strip()
 
 
 def send(session: Session, key: str) -> tuple[str, str, str, tuple[str, bytes] | None]:
@@ -213,7 +255,7 @@ def call_list(deed: Deed, meeting_id: int) -> dict[str, Any]:
     sent = {m.person_id: m for m in deed.session.scalars(query.order_by(Message.id))}
     zone = ZoneInfo(meeting.place.time_zone if meeting.place else run.time_zone)
     rows = []
-    for person in people_on(deed, run.id):
+    for person in people_of_meeting(deed, meeting):
         call, message = calls.get(person.id), sent.get(person.id)
         rows.append({
             "person_id": person.id, "name": person.name, "phone": person.phone, "email": person.email,

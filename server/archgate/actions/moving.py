@@ -28,7 +28,7 @@ from archgate.tables.log import Change
 from archgate.tables.plans import Plan
 from archgate.tables.roster import Enrollment
 from archgate.tables.schedule import Meeting
-from archgate.tables.teaching import BusyTime
+from archgate.tables.teaching import BusyTime, Instructor
 
 SCOPES = ("this", "later", "all")
 FARTHEST = 3660  # days by which a run moves at most
@@ -44,6 +44,7 @@ def change_dates(
     do()
     deed.session.flush()
     deed.session.refresh(run, ["all_meetings"])
+    schedule.refuse_outside(run)
     schedule.settle_gates(deed, run)
     change = deed.log(action, "run", run.id, say())
     moved = move_installments(deed, run, before["start"])
@@ -56,27 +57,75 @@ def change_dates(
         "made": clashes.only_in(clashing, clashed),
         "healed": clashes.only_in(clashed, clashing),
         "installments": moved,
-        "told": tell_of_dates(deed, run, dates, change) if run.status == "published" else 0,
+        "told": tell_of_dates(deed, run, dates, change) if run.known else 0,
     }
 
 
 def tell_of_dates(deed: Deed, run: Run, dates: list[dict[str, Any]], change: Change) -> int:
-    """Write to everybody on the run which dates are other ones now."""
+    """Write to everybody on the run which dates are other ones for them, and to each instructor what is new of theirs; to
+    nobody for whom nothing is. How many on the run are told, by message or by phone."""
     coming = [
         d
         for d in dates
         if max((d["before"] or d["after"])["date"], (d["after"] or d["before"])["date"]) >= shown(deed.today)
     ]
-    if not coming:
+    tell_instructors(deed, run, coming, change)
+    seen = [d for d in coming if seen_of(d["before"]) != seen_of(d["after"])]
+    if not seen:
         return 0
-    lines = [date_line(d) for d in coming]
     title = run.title or run.course.title
-    alone = coming[0]["meeting_id"] if len(coming) == 1 else None
-    fallen = [d["meeting_id"] for d in coming if d["after"] is None]
-    body = f"The dates of {title} ({run.code}) have changed:\n\n" + "\n".join(lines)
+    alone = seen[0]["meeting_id"] if len(seen) == 1 else None
+    fallen = [d["meeting_id"] for d in seen if d["after"] is None]
+    what = subject_of(seen)
+    body = f"{what[0].upper()}{what[1:]} of {title} ({run.code}):\n\n" + "\n".join(map(date_line, seen))
     return messages.tell_run(
-        deed, run, change, f"{title}: new dates", body, fallen[0] if len(fallen) == 1 else alone
+        deed,
+        run,
+        change,
+        f"{title}: {what}",
+        body,
+        fallen[0] if len(fallen) == 1 else alone,
+        instructor=False,
     )
+
+
+SEEN = ("date", "start", "minutes", "place")  # what learners see of a meeting
+
+
+def seen_of(held: dict[str, Any] | None) -> dict[str, Any] | None:
+    return held and {k: held[k] for k in SEEN}
+
+
+def subject_of(moved: list[dict[str, Any]]) -> str:
+    """What a letter is about: new dates, new times, or only another place or length."""
+    kinds = set()
+    for d in moved:
+        before, after = d["before"], d["after"]
+        if before is None or after is None or before["date"] != after["date"]:
+            return "new dates"
+        kinds |= {k for k in SEEN if before[k] != after[k]}
+    return "new times" if "start" in kinds else "another place" if kinds == {"place"} else "changed dates"
+
+
+def tell_instructors(deed: Deed, run: Run, moved: list[dict[str, Any]], change: Change) -> None:
+    """Write to each instructor who has, or had, one of these meetings what became of it."""
+    lines: dict[str, list[str]] = {}
+    for d in moved:
+        before, after = d["before"], d["after"]
+        had, has = (before or {}).get("instructor"), (after or {}).get("instructor")
+        if had == has and had and seen_of(before) != seen_of(after):
+            lines.setdefault(had, []).append(date_line(d))
+        elif had != has:
+            if had and before:
+                lines.setdefault(had, []).append(f"- {when_text(before)}: is no longer yours")
+            if has and after:
+                lines.setdefault(has, []).append(f"- {when_text(after)}: is yours")
+    title = run.title or run.course.title
+    for teacher in deed.session.scalars(
+        select(Instructor).where(Instructor.name.in_(lines)).order_by(Instructor.id)
+    ):
+        body = f"What is new of {title} ({run.code}):\n\n" + "\n".join(lines[teacher.name])
+        messages.write(deed, change, teacher.email, teacher.name, f"{title}: your dates", body, run_id=run.id)
 
 
 def when_text(held: dict[str, Any]) -> str:
@@ -85,11 +134,14 @@ def when_text(held: dict[str, Any]) -> str:
 
 
 def date_line(moved: dict[str, Any]) -> str:
-    if moved["after"] is None:
-        return f"- {when_text(moved['before'])}: is not held"
-    if moved["before"] is None:
-        return f"- {when_text(moved['after'])}: is new"
-    return f"- {when_text(moved['before'])}: now {when_text(moved['after'])}"
+    before, after = moved["before"], moved["after"]
+    if after is None:
+        return f"- {when_text(before)}: is not held"
+    if before is None:
+        return f"- {when_text(after)}: is new"
+    if when_text(before) == when_text(after):
+        return f"- {when_text(before)}: now {after['minutes']} minutes long"
+    return f"- {when_text(before)}: now {when_text(after)}"
 
 
 def move_installments(deed: Deed, run: Run, old_start: date | None) -> dict[str, Any]:
@@ -160,7 +212,8 @@ def set_meeting(deed: Deed, run: Run, row: Meeting, **new: Any) -> None:
 
 
 def change_meetings(deed: Deed, meeting_id: int, body: dict[str, Any]) -> dict[str, Any]:
-    """Change one meeting, it and all later ones, or all: date, time, length, place, instructor.
+    """Change one meeting, it and all later ones, or all that are ahead: date, time, length, place, instructor. What was held
+    already stands, unless it is changed by itself.
 
     A new date moves the others by as many days. Later ones are those of the same pattern, one-offs left alone; of
     a one-off, only itself. `seen` guards against overwriting a colleague.
@@ -191,7 +244,14 @@ def change_meetings(deed: Deed, meeting_id: int, body: dict[str, Any]) -> dict[s
     refuse_lost_update(
         {k: v for k, v in new.items() if v is not None}, seen, {k: shown(v) for k, v in now.items()}
     )
-    touched = [m for m in schedule.ordered(run) if in_scope(m, meeting, scope)]
+    touched = [
+        m
+        for m in schedule.ordered(run)
+        if in_scope(m, meeting, scope) and (scope == "this" or m.starts_at > deed.now)
+    ]
+    if not touched:
+        raise refuse("/scope", "All of these were held already; they stay as they are.")
+    stay = sum(in_scope(m, meeting, scope) and m not in touched for m in run.meetings)
     days = ((day or meeting.date) - meeting.date).days
 
     def do() -> None:
@@ -216,7 +276,15 @@ def change_meetings(deed: Deed, meeting_id: int, body: dict[str, Any]) -> dict[s
             else f"Changed the meeting of {run.code} on {day_text(meeting.date)}"
         )
 
-    return change_dates(deed, run, "change dates", say, do)
+    return with_held(change_dates(deed, run, "change dates", say, do), stay)
+
+
+def with_held(told: dict[str, Any], stay: int) -> dict[str, Any]:
+    """What a change touches, with how many meetings it leaves alone because they were held already."""
+    if stay:
+        word = "1 stays as it is" if stay == 1 else f"{stay} stay as they are"
+        told["touches"].append({"label": "Meetings held already", "before": None, "after": word})
+    return told
 
 
 def in_scope(m: Meeting, chosen: Meeting, scope: str) -> bool:
@@ -284,7 +352,7 @@ def cancel_meeting(deed: Deed, meeting_id: int, body: dict[str, Any]) -> dict[st
     if len(run.meetings) == 1 and plan is None and run.kind == "dated":
         raise Problem(422, "last-meeting", "A run keeps at least one meeting; move this one instead.")
     day = meeting.date
-    same_day = run.status == "published" and meeting.starts_at.astimezone(deed.zone).date() == deed.today
+    same_day = run.known and meeting.starts_at.astimezone(deed.zone).date() == deed.today
 
     def do() -> None:
         drop_meeting(deed, run, meeting, why)
@@ -347,7 +415,8 @@ def suggest(deed: Deed, meeting_id: int) -> list[dict[str, Any]]:
 
 
 def move_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
-    """Move a whole run by days, by weeks, or to a new first date; its patterns and a cohort's days move along.
+    """Move a whole run by days, by weeks, or to a new first date; its patterns and a cohort's days move along. Meetings that
+    were held stand: of a run that has begun, what is ahead moves, and `first` is its next date.
 
     Gates that count from the start move with it; those on a date stay where they are.
     """
@@ -358,12 +427,17 @@ def move_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
     days = top.whole("days", "The days", -FARTHEST, FARTHEST)
     weeks = top.whole("weeks", "The weeks", -520, 520)
     first = top.day("first", "The new first date")
+    ahead = [m for m in run.meetings if m.starts_at > deed.now]
+    stay = len(run.meetings) - len(ahead)
+    begun = bool(stay) or (run.starts_on is not None and run.starts_on <= deed.today)
     start = (
-        schedule.start_day(deed, run)
-        if run.kind == "cohort"
-        else min((m.date for m in run.meetings), default=None)
+        run.starts_on
+        if run.kind == "cohort" and not begun
+        else min((m.date for m in ahead), default=run.ends_on if begun else None)
     )
-    if not faults and start is None:
+    if stay and not ahead and run.kind != "cohort":
+        top.fault("", "All meetings of this run were held already; there is nothing left to move.")
+    elif not faults and start is None:
         top.fault("", "This run has no dates to move.")
     if faults or start is None:
         raise Refused(faults)
@@ -375,17 +449,17 @@ def move_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
 
     def do() -> None:
         try:
-            for m in run.meetings:
-                set_meeting(deed, run, m, date=m.date + timedelta(days=shift))
+            for m in ahead:
+                facts = {"by_hand": True} if stay else {}  # a copy takes such a run meeting by meeting
+                set_meeting(deed, run, m, date=m.date + timedelta(days=shift), **facts)
             for row in run.patterns:
                 new = shifted(schedule.core_pattern(row), shift)
                 row.first, row.until = new.first, new.until
                 row.weekdays = ",".join(schedule.WEEKDAYS[d] for d in new.days)
             if run.starts_on and run.ends_on:
-                run.starts_on, run.ends_on = (
-                    run.starts_on + timedelta(days=shift),
-                    run.ends_on + timedelta(days=shift),
-                )
+                run.ends_on += timedelta(days=shift)
+                if not begun:
+                    run.starts_on += timedelta(days=shift)
         except OverflowError:
             raise refuse("/first", "The dates go beyond the calendar.") from None
 
@@ -397,7 +471,7 @@ def move_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
         )
         return f"Moved {run.code} {how} {'later' if shift > 0 else 'earlier'}"
 
-    return change_dates(deed, run, "move a run", say, do)
+    return with_held(change_dates(deed, run, "move a run", say, do), stay)
 
 
 def extend_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:

@@ -17,12 +17,13 @@ from archgate.actions.schedule import get_run
 from archgate.actions.transaction import Deed
 from archgate.core.faults import Refused, refuse
 from archgate.core.schedule import moment_text
-from archgate.core.waitlist import Rule, chances_of, next_offers, next_that_fits
+from archgate.core.waitlist import Rule, chances_of, next_offers, next_that_fits, wilson
 from archgate.tables.access import User
 from archgate.tables.courses import Run
 from archgate.tables.money import Account
 from archgate.tables.people import Organization, Person
 from archgate.tables.roster import Enrollment
+from archgate.tables.schedule import Gate
 from archgate.tables.seats import RunSeats
 from archgate.tables.waitlist import Waiting
 
@@ -230,16 +231,20 @@ def keeper_of(deed: Deed, token: str) -> User:
 # --- chances ----------------------------------------------------------------------------------------------
 
 
-def leave_rate(deed: Deed) -> tuple[Decimal, str]:
-    """The share of seats that were given up again, over all runs of the center, and the sentence that says so.
+def leave_rate(deed: Deed) -> tuple[Decimal, tuple[Decimal, Decimal], str]:
+    """The share of seats that were given up again on the center's runs that are over, how sure that is, and the sentence.
 
-    One seat given up of two is added, so that a young center is neither certain nor hopeless.
+    Only runs that are over count: a seat sold today has not been kept for months. The range is Wilson's interval for 95 in
+    100 (E. B. Wilson, 1927). One seat given up of two is added to the estimate, so that a young center is neither certain
+    nor hopeless.
     """
+    over = select(Gate.run_id).where(Gate.kind == "ends", Gate.at <= deed.now)
     rows = dict(
         deed.session.execute(
             select(Enrollment.status, func.sum(Enrollment.heads))
             .where(
                 Enrollment.role == "learner",
+                Enrollment.run_id.in_(over),
                 Enrollment.status.in_(("seated", "withdrawn", "no-show", "moved", "lapsed")),
             )
             .group_by(Enrollment.status)
@@ -248,16 +253,24 @@ def leave_rate(deed: Deed) -> tuple[Decimal, str]:
     gone = sum(int(n) for status, n in rows.items() if status != "seated")
     every = sum(int(n) for n in rows.values())
     rate = (Decimal(gone + 1) / Decimal(every + 2)).quantize(Decimal("0.000001"))
-    percent = (rate * 100).quantize(Decimal("0.1"))
-    return rate, f"{gone} of {every} seats here were given up again so far, about {percent} in 100."
+    low, high = wilson(gone, every)
+    if not every:
+        return rate, (low, high), "No run of this center is over yet, so this is a guess."
+    said = (
+        f"of {every} seats on runs that are over, {gone} {'was' if gone == 1 else 'were'} given up again: about"
+        f" {round(rate * 100)} in 100, by so few cases {round(low * 100)} to {round(high * 100)}."
+    )
+    return rate, (low, high), f"O{said[1:]}"
 
 
-def chances(deed: Deed, run: Run, line: list[Waiting]) -> list[str]:
-    """The chance of each party in line, as a decimal text."""
+def chances(deed: Deed, run: Run, line: list[Waiting]) -> list[tuple[str, str, str]]:
+    """The chance of each party in line, as decimal texts: the estimate, and between what it lies."""
     state = seats.seats_of(deed, run)
     out = state.whole - state.free  # whatever is not free counts as taken
-    found = chances_of([seats.party(w) for w in line], state.whole, out, leave_rate(deed)[0])
-    return [str(c) for c in found]
+    rate, (low, high), _ = leave_rate(deed)
+    parties = [seats.party(w) for w in line]
+    found = [chances_of(parties, state.whole, out, r) for r in (rate, low, high)]
+    return [(str(a), str(b), str(c)) for a, b, c in zip(*found, strict=True)]
 
 
 def line_view(deed: Deed, run: Run) -> list[dict[str, Any]]:
@@ -287,7 +300,8 @@ def line_view(deed: Deed, run: Run) -> list[dict[str, Any]]:
             "rate": labels.get(w.rate_id, ""), "payer": owners.get(w.payer_id), "way_in": w.way_in, "note": w.note,
             "next": following is not None and following.id == w.id, "fits": w.heads <= state.free,
             "status": w.status, "until": deed.local(w.offer_until),
-            "asked_time": w.asked_time, "offers": w.offers, "chance": chance.get(w.id), "answers": w.answers,
+            "asked_time": w.asked_time, "offers": w.offers, "chance": chance.get(w.id, (None,))[0],
+            "chance_range": chance[w.id][1:] if w.id in chance else None, "answers": w.answers,
             "head_start": w.head_start,
         }
         for n, w in enumerate(line, 1)

@@ -200,14 +200,17 @@ def facts_of(
     return eligibility.Person(frozenset(tags), frozenset(belongs), frozenset(took))
 
 
-def refuse_rates(deed: Deed, wish: Wish, person: Person | None, organization_id: int | None) -> None:
-    """Refuse rates that cannot be had: not by this person, not today, not by so many more heads."""
+def refuse_rates(
+    deed: Deed, wish: Wish, person: Person | None, organization_id: int | None, received: date | None = None
+) -> None:
+    """Refuse rates that cannot be had: not by this person, not today (or on the day the form was received), not by so many
+    more heads."""
     facts, taken = facts_of(deed, wish.run, person, organization_id), fees.heads_at(deed, wish.run)
     faults = []
     for i, (rate, count, _) in enumerate(wish.rates):
         same = sum(n for r, n, _ in wish.rates[:i] if r.id == rate.id)
         terms = fees.who_terms(deed, rate)
-        said = eligibility.why_not(terms, facts, deed.today, taken.get(rate.id, 0) + same, count)
+        said = eligibility.why_not(terms, facts, received or deed.today, taken.get(rate.id, 0) + same, count)
         if said:
             faults.append(Fault(f"/people/{i}/rate_id", said))
     if faults:
@@ -336,7 +339,7 @@ def sign_up_quote(
 ) -> dict[str, Any]:
     """The quote of a sign-up, with its seat or its place in line, and what else it could have."""
     run = wish.run
-    refuse_rates(deed, wish, person, organization_id)
+    refuse_rates(deed, wish, person, organization_id, special.received_on)
     if person is not None:
         codes.refuse_person(deed, wish.code, person.id)
     at = moment_of(day, time(12), deed.zone) if day and day != deed.today else None

@@ -210,14 +210,19 @@ def share_of(marks: dict[int, str]) -> str | None:
     return str((200 * there + len(counted)) // (2 * len(counted)))
 
 
-def mark(deed: Deed, meeting_id: int, marks: dict[int, str | None]) -> dict[str, Any]:
-    """Say who was at a meeting; None takes a mark back. Every mark is of somebody on the roster."""
+def mark(deed: Deed, meeting_id: int, marks: dict[int, str | None], anyway: bool = False) -> dict[str, Any]:
+    """Say who was at a meeting; None takes a mark back. Every mark is of somebody on the roster. A meeting that is on a later
+    day is asked about first (409), unless `anyway`."""
     meeting = deed.session.get(Meeting, meeting_id)
     if meeting is None:
         raise not_found("This meeting")
     run = seats.run_to_change(deed, meeting.run_id)
     if meeting.cancelled_at is not None:
         raise conflict("not-held", "This meeting was cancelled.")
+    if not anyway and meeting.starts_at.astimezone(deed.zone).date() > deed.today:
+        raise conflict(
+            "ahead", f"This meeting is on {day_text(meeting.date)}, still ahead. Mark it all the same?"
+        )
     known = {p.id for _, p in people_of(deed, run)}
     for person_id, status in marks.items():
         if person_id not in known:

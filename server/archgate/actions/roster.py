@@ -122,7 +122,7 @@ def enroll(
         quotes.refuse_full(deed, wish)
         priced = kept_quotes.quote_now(deed, kept, wish)
     else:
-        quotes.refuse_rates(deed, wish, person, organization_id)
+        quotes.refuse_rates(deed, wish, person, organization_id, special.received_on)
         priced = price_of(deed, wish, special.received_on)
     paying = people.get_person(deed, payer_person_id) if payer_person_id else person
     quotes.refuse_missing_details(deed, wish, priced[1]["total"], paying, organization_id)
@@ -319,7 +319,7 @@ def refuse_sign_up(deed: Deed, run: Run, full: core_seats.Seats | None, exceptio
     if full is not None and state is gates.SignUp.FULL:
         seat = core_seats.seats_for(full, 1)
         said = seat.why if isinstance(seat, core_seats.Waits) else f"All {full.whole} seats are taken."
-        raise conflict("full", said, place=len(full.waiting) + 1)
+        raise conflict("full", said, place=len(full.waiting) + full.offers + 1)
     if state is not gates.SignUp.OPEN:
         raise conflict("sign-up-shut", why)
 

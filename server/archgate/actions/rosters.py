@@ -94,7 +94,7 @@ def roster(deed: Deed, run_id: int) -> dict[str, Any]:
         "fees": format_amount(fees, run.currency), "owed": format_amount(owed_in_all, run.currency),
         "columns": ROSTER_COLUMNS, "rows": rows, "waiting": offers.line_view(deed, run), "withdrawn": gone_from(deed, run.id),
         "groups": roles.groups_of(deed, run.id), "free": state.free, "held": state.held, "offered": state.offered,
-        "set_aside": sum(s.left(deed.today) for s in state.set_asides), "chance_why": offers.leave_rate(deed)[1],
+        "set_aside": sum(s.left(deed.today) for s in state.set_asides), "chance_why": offers.leave_rate(deed)[2],
         "revision": live.revision(deed),
     }  # fmt: skip
 

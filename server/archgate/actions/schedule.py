@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from datetime import UTC, date, datetime, time, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -13,7 +14,7 @@ from archgate.actions.problems import Problem, not_found
 from archgate.actions.transaction import Deed, lock_row
 from archgate.core import gates as core_gates
 from archgate.core.documents import PATTERN_KEYS, meeting_document, read_extra, read_pattern
-from archgate.core.faults import Fault
+from archgate.core.faults import Fault, Refused
 from archgate.core.gates import Rule, Window
 from archgate.core.reader import Reader
 from archgate.core.schedule import (
@@ -179,7 +180,7 @@ def pattern_view(deed: Deed, p: MeetingPattern) -> dict[str, Any]:
 def meeting_row(meeting: CoreMeeting, by_hand: bool = False) -> Meeting:
     return Meeting(
         date=meeting.date,
-        start=meeting.start.time().replace(tzinfo=None, fold=0),
+        start=meeting.clock or meeting.start.time().replace(tzinfo=None, fold=0),
         minutes=meeting.minutes,
         starts_at=meeting.start.astimezone(UTC),
         ends_at=meeting.end.astimezone(UTC),
@@ -364,6 +365,30 @@ def refuse_closed(run: Run) -> None:
         raise Problem(409, "run-closed", f"The run is {run.status}; its dates no longer change.")
 
 
+def outside_fault(
+    starts_on: date | None, ends_on: date | None, days: Iterable[date]
+) -> tuple[str, str] | None:
+    """What contradicts itself in the days of a cohort, which its meetings lie between: the key and the sentence."""
+    held = sorted(days)
+    if held and ends_on and held[-1] > ends_on:
+        return (
+            "ends_on",
+            f"The cohort ends on {day_text(ends_on)}, before its meeting on {day_text(held[-1])}.",
+        )
+    if held and starts_on and held[0] < starts_on:
+        return (
+            "starts_on",
+            f"The cohort starts on {day_text(starts_on)}, after its meeting on {day_text(held[0])}.",
+        )
+    return None
+
+
+def refuse_outside(run: Run) -> None:
+    said = outside_fault(run.starts_on, run.ends_on, (m.date for m in run.meetings))
+    if said:
+        raise Refused([Fault(f"/{said[0]}", said[1])])
+
+
 def shown(value: Any) -> Any:
     """A value as screens show and send it back: dates and times as text, to the minute."""
     if isinstance(value, time):
@@ -402,6 +427,13 @@ def start_day(deed: Deed, run: Run) -> date | None:
     if run.starts_on:
         return run.starts_on
     return core_gates.local_day(min(m.starts_at for m in run.meetings), deed.zone) if run.meetings else None
+
+
+def end_day(deed: Deed, run: Run) -> date | None:
+    """The center's day on which a run ends: a cohort's last day, else the day of the last meeting."""
+    if run.ends_on:
+        return run.ends_on
+    return core_gates.local_day(max(m.ends_at for m in run.meetings), deed.zone) if run.meetings else None
 
 
 def decision_text(run: Run) -> str:

@@ -92,6 +92,7 @@ def seats_of(deed: Deed, run: Run, row: RunSeats | None = None) -> seats.Seats:
         run.capacity, taken, tuple(p.heads for p in line), run.overbook,
         int(session.scalar(held) or 0), sum(row.heads for row in rows if row.status == "offered"),
         tuple(set_asides_of(deed, run.id)), deed.today, Rule(run.line_rule),
+        sum(row.status == "offered" for row in rows),
     )  # fmt: skip
 
 

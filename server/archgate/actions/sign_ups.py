@@ -12,7 +12,7 @@ from typing import Any
 
 from sqlalchemy import select
 
-from archgate.actions import accounts, codes, fees, money, quotes, roster, schedule, seats, stock
+from archgate.actions import accounts, codes, fees, messages, money, quotes, roster, schedule, seats, stock
 from archgate.actions.problems import conflict, not_found
 from archgate.actions.schedule import shown
 from archgate.actions.transaction import Deed
@@ -397,7 +397,8 @@ def credit_line(deed: Deed, enrollment: Enrollment, run: Run, meeting: Meeting) 
 def credit_meeting(deed: Deed, meeting_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Give everybody on a run what a cancelled meeting was worth: off what is still owed, else as credit.
 
-    `total` is the sum of all that the screen showed. Whoever has it already, or pays nothing, is left as they are.
+    `total` is the sum of all that the screen showed. Whoever has it already, pays nothing, or signed up when the meeting was
+    cancelled already, is left as they are.
     """
     meeting = deed.session.get(Meeting, meeting_id)
     if meeting is None:
@@ -411,7 +412,9 @@ def credit_meeting(deed: Deed, meeting_id: int, body: dict[str, Any]) -> dict[st
     if meeting.cancelled_at is None:
         raise conflict("not-cancelled", "This meeting is held; only a cancelled one is given back.")
     live = deed.session.scalars(
-        select(Enrollment).where(Enrollment.run_id == run.id, Enrollment.live == 1).order_by(Enrollment.id)
+        select(Enrollment)
+        .where(Enrollment.run_id == run.id, *messages.in_when_cancelled(meeting))
+        .order_by(Enrollment.id)
     ).all()
     rows, total = [], 0
     for enrollment in live:

@@ -91,10 +91,10 @@ def undo(deed: Deed, key: str) -> dict[str, Any]:
     done = deed.log(
         "undo", change.subject, change.subject_id, summary, undoes=change.id, run_id=change.run_id
     )
-    messages.correct(deed, change, done)
+    letters = messages.correct(deed, change, done)
     return {
         "change": done.key,
-        "summary": done.summary,
+        "summary": f"{done.summary}.{' ' + letters}" if letters else done.summary,
         "subject": change.subject,
         "subject_id": change.subject_id,
     }

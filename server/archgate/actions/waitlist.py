@@ -42,7 +42,7 @@ def join(
         raise refuse("/head_start", "A head start is a rank up to 100, with a reason.")
     wish = quotes.wish_of(deed, run, ask, person)
     roster.refuse_twice(deed, run, person)
-    quotes.refuse_rates(deed, wish, person, organization_id)
+    quotes.refuse_rates(deed, wish, person, organization_id, special.received_on)
     quotes.terms_for(deed, wish)
     state = seats.seats_of(deed, run)
     roster.refuse_sign_up(deed, run, None, special.exception)

@@ -87,6 +87,7 @@ class MarksIn(In):
     """By person: present, late, left early, excused, absent, or null to take a mark back."""
 
     marks: dict[int, str | None]
+    anyway: bool = False
 
 
 class CompareIn(In):
@@ -193,7 +194,7 @@ def mark(
     meeting_id: int, body: MarksIn, request: Request, user: User = Depends(may("enroll"))
 ) -> AttendanceDone:
     """Say who was at a meeting."""
-    return run_act(request, user, lambda deed: roles.mark(deed, meeting_id, body.marks))
+    return run_act(request, user, lambda deed: roles.mark(deed, meeting_id, body.marks, body.anyway))
 
 
 @router.post("/runs/{run_id}/compare")

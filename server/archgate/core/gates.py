@@ -185,11 +185,12 @@ def gates_of(
 
 
 def window_faults(
-    windows: tuple[Window, ...], start: date | None, open_run: bool
+    windows: tuple[Window, ...], start: date | None, open_run: bool, end: date | None = None
 ) -> list[tuple[int, str, str]]:
     """What contradicts itself in sign-up windows: (number from 0, "opens" or "closes", sentence).
 
-    Days are compared once the start is known; a window must not close before it opens, and windows follow each other.
+    Days are compared once the start is known; a window must not close before it opens, nor after the run's `end`, and
+    windows follow each other.
     """
     found: list[tuple[int, str, str]] = []
     before: date | None = None
@@ -200,6 +201,14 @@ def window_faults(
         if opens and closes and opens > closes:
             how = "" if window.closes else ", the day before the start"
             found.append((n, "opens", f"Sign-up would open on {day_text(opens)}, after it closes{how}."))
+        if closes and end and closes > end:
+            found.append(
+                (
+                    n,
+                    "closes",
+                    f"Sign-up would close on {day_text(closes)}, after the run ends on {day_text(end)}.",
+                )
+            )
         if n and opens is None and window.opens is None:
             found.append((n, "opens", "A further window needs the day on which it opens."))
         if n and before is None:

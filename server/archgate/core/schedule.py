@@ -71,6 +71,7 @@ class Meeting:
     room: str | None = None
     warnings: tuple[str, ...] = ()
     pattern: int | None = None
+    clock: time | None = None  # the time that was meant, also where the change of clocks skips it
 
 
 @dataclass(frozen=True)
@@ -247,7 +248,9 @@ def built(plan: Extra, zone: ZoneInfo, warnings: tuple[str, ...] = ()) -> Meetin
     end = (start.astimezone(UTC) + timedelta(minutes=plan.minutes)).astimezone(zone)
     clock = clock_warning(plan.date, plan.start, zone)
     said = warnings + ((clock,) if clock else ())
-    return Meeting(0, 0, plan.date, start, end, plan.minutes, plan.instructor, plan.room, said, plan.pattern)
+    return Meeting(
+        0, 0, plan.date, start, end, plan.minutes, plan.instructor, plan.room, said, plan.pattern, plan.start
+    )
 
 
 def numbered(meetings: list[Meeting]) -> tuple[Meeting, ...]:
@@ -267,7 +270,7 @@ def changed(schedule: Schedule, changes: tuple[Change, ...], zone: ZoneInfo) -> 
         elif not change.dropped:
             plan = Extra(
                 change.date or meeting.date,
-                change.start if change.start is not None else meeting.start.time().replace(tzinfo=None),
+                change.start if change.start is not None else meeting.clock or meeting.start.time(),
                 change.minutes or meeting.minutes,
                 change.instructor or meeting.instructor,
                 change.room or meeting.room,

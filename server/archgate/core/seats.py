@@ -34,7 +34,8 @@ class Seats:
     """What is known of a run's seats under the lock, on a day of the center.
 
     `overbook` seats more than the capacity may be given. `held` are places without names, `offered` the heads of open
-    offers. `waiting` holds the heads of every party in line without an offer, in order.
+    offers, `offers` how many parties have one: they are in line too. `waiting` holds the heads of every party in line without
+    an offer, in order.
     """
 
     capacity: int
@@ -46,6 +47,7 @@ class Seats:
     set_asides: tuple[SetAside, ...] = ()
     day: date = date.min
     rule: Rule = Rule.FIT
+    offers: int = 0
 
     @property
     def whole(self) -> int:
@@ -107,7 +109,7 @@ def seats_for(seats: Seats, heads: int, group: int | None = None) -> Seated | Wa
     own, free = seats.left_of(group), seats.free_for(group)
     if own and heads <= min(own, free):
         return Seated(seats.taken + 1, heads, group)
-    place = len(seats.waiting) + 1
+    place = len(seats.waiting) + seats.offers + 1
     if free == 0:
         return Waits(place, _all_gone(seats))
     if goes_first(seats.waiting, seats.free, seats.rule):

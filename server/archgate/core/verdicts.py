@@ -330,7 +330,7 @@ def judge(
             verdict, why = WILL_ENROLL, f"{who}; gets {taken}{of}."
         else:
             state = replace(state, waiting=(*state.waiting, heads))
-            why = f"{who}; {heads} needed, {state.free_for(group)} free: waits as number {len(state.waiting)} in line."
+            why = f"{who}; {heads} needed, {state.free_for(group)} free: waits as number {len(state.waiting) + state.offers} in line."
             verdict = WILL_WAIT
         verdicts.append(Verdict(row, verdict, why, person, rate, seat))
     return verdicts

@@ -145,6 +145,11 @@ class Run(Base):
         return [m for m in self.all_meetings if m.cancelled_at is None]
 
     @property
+    def known(self) -> bool:
+        """Whether people know of it: on sale, or off sale with those who are in already."""
+        return self.status in ("published", "off sale")
+
+    @property
     def sign_up_opens(self) -> date | None:
         """The date on which the first sign-up window opens, where its rule is a date."""
         rule = (self.windows[0].get("opens") if self.windows else None) or {}

@@ -5391,6 +5391,11 @@ export interface components {
             marks: {
                 [key: string]: string | null;
             };
+            /**
+             * Anyway
+             * @default false
+             */
+            anyway: boolean;
         };
         /** Me */
         Me: {
@@ -8302,6 +8307,11 @@ export interface components {
             offers: number;
             /** Chance */
             chance: string | null;
+            /** Chance Range */
+            chance_range: [
+                string,
+                string
+            ] | null;
             /** Answers */
             answers: {
                 [key: string]: string;
