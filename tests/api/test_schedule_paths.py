@@ -4,6 +4,7 @@ from datetime import date, timedelta
 
 import pytest
 
+from conftest import signed_in
 from made import DATA, a_person, a_run, enrolled, number, run_form
 
 
@@ -203,3 +204,50 @@ def test_the_outbox_pages_and_filters(clerk, office):
 def test_checks_by_hand_are_for_administrators(clerk, chief):
     assert clerk.post("/api/v1/checks").status_code == 403
     assert chief.post("/api/v1/checks").json()["found"]
+
+
+def test_a_name_nobody_has_used_is_asked_about_before_it_is_kept(app, clerk):
+    """The browser asks; without a yes nothing is made, and two known names in one field are told as two."""
+    n, careful = next(number), signed_in(app, "coordinator@example.org")
+    careful.says_yes = False
+    one, two = (clerk.post("/api/v1/instructors", json={"name": f"{x}. Named{n}"}).json() for x in "IP")
+    form = {**run_form(instructor=f"{one['name']}, {two['name']}"), "place": f"New Hall {n}"}
+    form["pattern"] = {**form["pattern"], "first": "2099-09-15"}
+    answer = careful.post("/api/v1/runs", json=form)
+    problem = answer.json()
+    assert answer.status_code == 409 and [x["kind"] for x in problem["names"]] == ["place", "instructor"]
+    assert "are several here, and a meeting takes one" in problem["names"][1]["hint"]
+    held = {i["name"] for i in clerk.get("/api/v1/instructors").json()}
+    assert form["instructor"] not in held, "nothing was kept"
+    made = careful.post("/api/v1/runs", json={**form, "instructor": one["name"]},
+                        headers={"Archgate-New-Names": f"New%20Hall%20{n}"})  # fmt: skip
+    assert made.status_code == 201 and made.json()["place"] == f"New Hall {n}"
+
+
+def test_a_place_or_an_instructor_is_taken_out_while_unused_and_undone(clerk):
+    n = next(number)
+    teacher = clerk.post("/api/v1/instructors", json={"name": f"U. Unused{n}"}).json()
+    busy = {"from": "2099-01-01", "label": "away"}
+    assert clerk.post(f"/api/v1/busy/instructor/{teacher['id']}", json=busy).status_code == 201
+    gone = clerk.delete(f"/api/v1/instructors/{teacher['id']}")
+    assert gone.status_code == 200 and teacher["id"] not in {
+        i["id"] for i in clerk.get("/api/v1/instructors").json()
+    }
+    assert clerk.post(f"/api/v1/changes/{gone.json()['change']}/undo").status_code == 200
+    assert teacher["id"] in {i["id"] for i in clerk.get("/api/v1/instructors").json()}
+    form = run_form(instructor=teacher["name"])
+    form["pattern"] = {**form["pattern"], "first": "2099-09-15"}
+    clerk.post("/api/v1/runs", json=form)
+    used = clerk.delete(f"/api/v1/instructors/{teacher['id']}")
+    assert used.status_code == 409 and "is used by 8 meetings, 1 runs" in used.json()["detail"]
+
+
+def test_any_of_many_organizations_is_found_and_the_chosen_one_stands_first(clerk):
+    n = next(number)
+    made = [
+        clerk.post("/api/v1/organizations", json={"name": f"Zz Firm{n} {k:02d}"}).json() for k in range(25)
+    ]
+    found = clerk.get("/api/v1/organizations", params={"q": f"firm{n} 24"}).json()
+    assert [o["id"] for o in found] == [made[24]["id"]]
+    chosen = clerk.get("/api/v1/organizations", params={"include": made[24]["id"]}).json()
+    assert chosen[0]["id"] == made[24]["id"] and len(chosen) <= 21

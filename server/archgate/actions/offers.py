@@ -301,7 +301,7 @@ def line_view(deed: Deed, run: Run) -> list[dict[str, Any]]:
             "next": following is not None and following.id == w.id, "fits": w.heads <= state.free,
             "status": w.status, "until": deed.local(w.offer_until),
             "asked_time": w.asked_time, "offers": w.offers, "chance": chance.get(w.id, (None,))[0],
-            "chance_range": chance[w.id][1:] if w.id in chance else None, "answers": w.answers,
+            "chance_range": list(chance[w.id][1:]) if w.id in chance else None, "answers": w.answers,
             "head_start": w.head_start,
         }
         for n, w in enumerate(line, 1)

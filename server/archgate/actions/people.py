@@ -286,11 +286,18 @@ def owed_by(deed: Deed, person_ids: list[int]) -> dict[int, dict[str, Any]]:
     }
 
 
-def find_organizations(deed: Deed, q: str) -> list[dict[str, Any]]:
-    query = select(Organization).order_by(Organization.name).limit(20)
-    if q.strip():
-        query = query.where(Organization.name.like(like(q.strip())))
-    return [{"id": o.id, "name": o.name} for o in deed.session.scalars(query)]
+def find_organizations(
+    deed: Deed, q: str, include: int | None = None, limit: int = 20
+) -> list[dict[str, Any]]:
+    """Organizations by a part of the name; `include` is one that stands first in any case, as it is chosen already."""
+    query = select(Organization).order_by(Organization.name).limit(limit)
+    for word in q.split()[:6]:
+        query = query.where(Organization.name.like(like(word)))
+    found = list(deed.session.scalars(query))
+    chosen = deed.session.get(Organization, include) if include else None
+    if chosen is not None:
+        found = [chosen, *(o for o in found if o.id != chosen.id)]
+    return [{"id": o.id, "name": o.name} for o in found]
 
 
 def create_organization(deed: Deed, name: str) -> dict[str, Any]:

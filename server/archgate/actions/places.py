@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from datetime import UTC, date, datetime, time, timedelta
 from functools import lru_cache
 from typing import Any
@@ -17,8 +18,8 @@ from archgate.core.clashes import read_hours
 from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.reader import ZONES, Reader
 from archgate.core.schedule import day_text, moment_of
-from archgate.tables.courses import Run
-from archgate.tables.schedule import Closure, Meeting, Place
+from archgate.tables.courses import Course, Run
+from archgate.tables.schedule import Closure, Meeting, MeetingPattern, Place
 from archgate.tables.teaching import BusyTime, Instructor
 
 PLACE_KINDS = ("room", "outdoors", "online")
@@ -30,12 +31,13 @@ YEARS_AHEAD = 4  # how far closures are looked up from the first date of a patte
 
 
 def place_named(deed: Deed, name: str | None) -> Place | None:
-    """The place of this name, added on the spot when nobody used it yet."""
+    """The place of this name; a new one is added, once whoever named it was asked (`Deed.new_names`)."""
     name = " ".join((name or "").split())
     if not name:
         return None
     found = deed.session.scalar(select(Place).where(Place.name == name))
     if found is None:
+        ask_first(deed, "place", name)
         online = name.casefold().startswith("online")
         found = Place(name=name, kind="online" if online else "room", time_zone=deed.center.time_zone)
         deed.session.add(found)
@@ -44,16 +46,69 @@ def place_named(deed: Deed, name: str | None) -> Place | None:
 
 
 def instructor_named(deed: Deed, name: str | None) -> Instructor | None:
-    """The instructor of this name, added on the spot when new."""
+    """The instructor of this name; a new one is added, once whoever named them was asked (`Deed.new_names`)."""
     name = " ".join((name or "").split())
     if not name:
         return None
     found = deed.session.scalar(select(Instructor).where(Instructor.name == name))
     if found is None:
+        ask_first(deed, "instructor", name)
         found = Instructor(name=name, hours=[])
         deed.session.add(found)
         deed.session.flush()
     return found
+
+
+def ask_first(deed: Deed, kind: str, name: str) -> None:
+    """Have a name that is not known asked about before it is kept. A name that is several known ones is told as such."""
+    if deed.new_names is None or name.casefold() in deed.new_names:
+        return
+    table = Place if kind == "place" else Instructor
+    parts = [p.strip() for p in re.split(r"[,;/&]| and ", name) if p.strip()]
+    known = (
+        deed.session.scalars(select(table.name).where(table.name.in_(parts))).all() if len(parts) > 1 else []
+    )
+    hint = (
+        f"; {' and '.join(known)} {'is one' if len(known) == 1 else 'are several'} here, and a meeting takes one"
+        if known
+        else ""
+    )
+    deed.unknown.append({"kind": kind, "name": name, "hint": hint})
+
+
+def remove(deed: Deed, kind: str, owner_id: int) -> dict[str, Any]:
+    """Take a place or an instructor out that nothing needs: no meeting, run, pattern, nor course that starts with it."""
+    owner = owner_of(deed, kind, owner_id)
+    column = f"{kind}_id"
+    uses = {
+        "meetings": Meeting, "runs": Run, "patterns": MeetingPattern,
+    }  # fmt: skip
+    found = [
+        f"{many} {word}"
+        for word, table in uses.items()
+        if (
+            many := deed.session.scalar(
+                select(func.count()).select_from(table).where(getattr(table, column) == owner_id)
+            )
+        )
+    ]
+    for course in deed.session.scalars(select(Course)):
+        if str(course.defaults.get(kind, "")).casefold() == owner.name.casefold():
+            found.append(f"the course {course.code}")
+    if found:
+        raise conflict("in-use", f"{owner.name} is used by {', '.join(found[:4])}; make it inactive instead.")
+    for row in deed.session.scalars(select(BusyTime).where(getattr(BusyTime, column) == owner_id)).all():
+        deed.session.delete(row)
+    deed.session.flush()
+    deed.session.delete(owner)
+    deed.session.flush()
+    change = deed.log(
+        f"remove {'a place' if kind == 'place' else 'an instructor'}",
+        kind,
+        owner_id,
+        f"Took out {owner.name}",
+    )
+    return {"change": change.key}
 
 
 def put(row: Any, name: str, held: Place | Instructor | None) -> None:

@@ -107,6 +107,12 @@ class Deed:
     center: Center
     user: User | None
     now: datetime
+    new_names: frozenset[str] | None = (
+        None  # of places and instructors that may be added; None: whoever acts knows
+    )
+    unknown: list[dict[str, str]] = field(
+        default_factory=list
+    )  # what was named and is not there, to be asked about
     entries: list[Change] = field(default_factory=list)
     rows: list[dict[str, Any]] = field(default_factory=list)
 
@@ -278,6 +284,7 @@ def act(
     once: Once | None = None,
     preview: bool = False,
     at: datetime | None = None,
+    new_names: frozenset[str] | None = None,
 ) -> T:
     """Run an action as one transaction and return its answer.
 
@@ -302,10 +309,12 @@ def act(
                         )
                     )
                     session.flush()
-                work = Deed(session, center, user, at or business_now(center.clock_offset))
+                work = Deed(session, center, user, at or business_now(center.clock_offset), new_names)
                 _record(work)
                 result = deed(work)
                 session.flush()
+                if work.unknown:
+                    raise unknown_names(work.unknown)
                 if preview:
                     session.rollback()
                     return result
@@ -328,6 +337,12 @@ def act(
                     raise
                 time.sleep(random.uniform(0.01, 0.05) * attempt)
     raise AssertionError("unreachable")
+
+
+def unknown_names(names: list[dict[str, str]]) -> Problem:
+    """The question before a place or an instructor is added whom nobody has named so far."""
+    said = " ".join(f"There is no {n['kind']} \u201c{n['name']}\u201d{n['hint']}." for n in names[:5])
+    return Problem(409, "unknown-name", f"{said} Add {'it' if len(names) == 1 else 'them'}?", names=names)
 
 
 def look(

@@ -62,6 +62,7 @@ FIELD_ACTIONS = {
 WITH_FIELDS = {"change a person", "add a busy time", "take out a busy time", "import busy times", "close days",
                "open a day", "accept a clash", "tag a person", "make codes", "change codes", "make a plan", "change a plan",
                "keep a quote", "drop a quote", "change defaults", "swap a person", "add to a roster", "take off a roster", "change a role", "group people", "change a notice", "mark attendance",
+               "remove a place", "remove an instructor",
                "show interest", "clear interest", "carry interest over", "change questions", "invite", "change a course"}  # fmt: skip
 ADDED_ON_THE_SPOT = {"places", "instructors"}  # somebody else may use them by now
 RISING = {"sequence"}  # of meetings: a calendar must see it rise, also on an undo

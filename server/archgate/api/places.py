@@ -114,6 +114,18 @@ def change_instructor(
     return run_act(request, user, lambda deed: places.save_instructor(deed, instructor_id, given(body)))
 
 
+@router.delete("/places/{place_id}")
+def remove_place(place_id: int, request: Request, user: User = Depends(keep)) -> Done:
+    """Take a place out that nothing uses."""
+    return run_act(request, user, lambda deed: places.remove(deed, "place", place_id))
+
+
+@router.delete("/instructors/{instructor_id}")
+def remove_instructor(instructor_id: int, request: Request, user: User = Depends(keep)) -> Done:
+    """Take an instructor out whom nothing needs."""
+    return run_act(request, user, lambda deed: places.remove(deed, "instructor", instructor_id))
+
+
 @router.get("/busy/{kind}/{owner_id}")
 def list_busy(kind: str, owner_id: int, request: Request, user: User = Depends(read)) -> list[BusyOut]:
     """Absences of an instructor, or closed times of a place; `kind` is instructor or place."""

@@ -112,7 +112,7 @@ class WaitingOut(BaseModel):
     asked_time: bool
     offers: int
     chance: str | None
-    chance_range: tuple[str, str] | None
+    chance_range: list[str] | None
     answers: dict[str, str]
     head_start: int
 

@@ -7,6 +7,7 @@ import json
 from collections.abc import Callable, Coroutine
 from datetime import timedelta
 from typing import Annotated, Any
+from urllib.parse import unquote
 
 import orjson
 from fastapi import Depends, Header, Path, Request, Response
@@ -266,8 +267,18 @@ def keep_cookie(request: Request, response: Response, name: str, token: str, lif
     )  # fmt: skip
 
 
+NEW_NAMES = "Archgate-New-Names"
+
+
+def new_names_of(request: Request) -> frozenset[str]:
+    """The places and instructors that whoever asks wants added: names, percent-encoded, with commas between them. What is
+    named elsewhere and not known is answered by the question (409, unknown-name)."""
+    said = request.headers.get(NEW_NAMES, "")[:4000]
+    return frozenset(" ".join(unquote(word).split()).casefold() for word in said.split(",") if word.strip())
+
+
 def run_act(request: Request, user: access.User, deed: Callable[..., Any], **kw: Any) -> Any:
-    return act(request.app.state.sessions, deed, user, **kw)
+    return act(request.app.state.sessions, deed, user, new_names=new_names_of(request), **kw)
 
 
 def run_look(request: Request, user: access.User, reading: Callable[..., Any]) -> Any:

@@ -1573,7 +1573,11 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        delete?: never;
+        /**
+         * Remove Place
+         * @description Take a place out that nothing uses.
+         */
+        delete: operations["remove_place"];
         options?: never;
         head?: never;
         /** Change Place */
@@ -1608,7 +1612,11 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        delete?: never;
+        /**
+         * Remove Instructor
+         * @description Take an instructor out whom nothing needs.
+         */
+        delete: operations["remove_instructor"];
         options?: never;
         head?: never;
         /** Change Instructor */
@@ -1837,7 +1845,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Find Organizations */
+        /**
+         * Find Organizations
+         * @description Up to 20 by a part of the name, by name; `include` stands first in any case.
+         */
         get: operations["find_organizations"];
         put?: never;
         /** Create Organization */
@@ -8308,10 +8319,7 @@ export interface components {
             /** Chance */
             chance: string | null;
             /** Chance Range */
-            chance_range: [
-                string,
-                string
-            ] | null;
+            chance_range: string[] | null;
             /** Answers */
             answers: {
                 [key: string]: string;
@@ -15372,6 +15380,78 @@ export interface operations {
             };
         };
     };
+    remove_place: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                place_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
     change_place: {
         parameters: {
             query?: never;
@@ -15538,6 +15618,78 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["InstructorOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    remove_instructor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                instructor_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Done"];
                 };
             };
             /** @description Please sign in */
@@ -16791,6 +16943,7 @@ export interface operations {
         parameters: {
             query?: {
                 q?: string;
+                include?: number | null;
             };
             header?: never;
             path?: never;

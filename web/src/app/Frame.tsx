@@ -10,6 +10,7 @@ import { SignIn } from "../subjects/access/SignIn";
 import { useParkedCount } from "../subjects/roster/DeskCalls";
 import { Find } from "./Find";
 import { Keys } from "./Keys";
+import { NewNames } from "./NewNames";
 import { api, ask } from "./server";
 import { MeContext, useKept, useSession, type Me } from "./session";
 import { useNight } from "./theme";
@@ -53,6 +54,7 @@ export function Frame() {
   if (me === null) return <SignIn onDone={refresh} />;
   return (
     <MeContext value={me}>
+      <NewNames />
       <Shell me={me} />
     </MeContext>
   );

@@ -18,7 +18,41 @@ export class ServerProblem extends Error {
   }
 }
 
-const client = createClient<paths>({ baseUrl: "/" });
+export type UnknownName = { kind: string; name: string; hint: string };
+type AskNames = (names: UnknownName[]) => Promise<boolean>;
+let askNames: AskNames = () => Promise.resolve(false);
+const NEW_NAMES = "Archgate-New-Names";
+/** Names that somebody wants added, as far as this window knows: asked about once. */
+const wanted = new Set<string>();
+
+/** Who asks before a new place or instructor is added. */
+export function onUnknownNames(ask: AskNames): () => void {
+  askNames = ask;
+  return () => {
+    askNames = () => Promise.resolve(false);
+  };
+}
+
+/** Sends a request; where it names a place or an instructor that is not known, asks, and sends it again with the answer. */
+async function fetchAsking(request: Request): Promise<Response> {
+  const again = request.clone();
+  const send = (held: Request) => {
+    if (wanted.size) held.headers.set(NEW_NAMES, [...wanted].map(encodeURIComponent).join(","));
+    return fetch(held);
+  };
+  const answer = await send(request);
+  if (answer.status !== 409) return answer;
+  const problem = (await answer
+    .clone()
+    .json()
+    .catch(() => ({}))) as { type?: string; names?: UnknownName[] };
+  if (!problem.type?.endsWith(":unknown-name") || !problem.names) return answer;
+  if (!(await askNames(problem.names))) return answer;
+  for (const { name } of problem.names) wanted.add(name);
+  return send(again);
+}
+
+const client = createClient<paths>({ baseUrl: "/", fetch: fetchAsking });
 export const api = client;
 
 type Answer<T> = { data?: T; error?: unknown; response: Response };

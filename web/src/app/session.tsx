@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { createContext, useContext, useEffect, useRef, useState } from "react";
 
-import { api, ask, ServerProblem, type Schemas } from "./server";
+import { api, ask, newKey, ServerProblem, type Schemas } from "./server";
 
 export type Me = Schemas["Me"];
 export const MeContext = createContext<Me | null>(null);
@@ -36,27 +36,49 @@ export function useSession(): { me: Me | null | undefined; error: unknown; refre
   return { me: data, error, refresh: () => void queries.invalidateQueries() };
 }
 
-/** State that survives a reload, a slip of navigation and an expired session, in this browser tab. */
+function readKept<T>(key: string, first: T): T {
+  try {
+    const held = sessionStorage.getItem(key);
+    return held === null ? first : (JSON.parse(held) as T);
+  } catch {
+    return first;
+  }
+}
+
+/**
+ * State that survives a reload, a slip of navigation and an expired session, in this browser tab. It is written as it is
+ * set, not after drawing, so that a form that is closed by its last change leaves nothing behind for the next one; and only
+ * what was set is kept, so that a form nobody touched starts from what holds now.
+ */
 export function useKept<T>(key: string, first: T): [T, (next: T | ((old: T) => T)) => void, () => void] {
-  const [value, setValue] = useState<T>(() => {
-    try {
-      const held = sessionStorage.getItem(key);
-      return held === null ? first : (JSON.parse(held) as T);
-    } catch {
-      return first;
-    }
+  const [held, setHeld] = useState<{ key: string; value: T }>(() => ({ key, value: readKept(key, first) }));
+  const value = held.key === key ? held.value : readKept(key, first);
+  if (held.key !== key) setHeld({ key, value });
+  const set = (next: T | ((old: T) => T)) => {
+    const now = typeof next === "function" ? (next as (old: T) => T)(readKept(key, value)) : next;
+    sessionStorage.setItem(key, JSON.stringify(now));
+    setHeld({ key, value: now });
+  };
+  const forget = () => {
+    sessionStorage.removeItem(key);
+    setHeld({ key, value: first });
+  };
+  return [value, set, forget];
+}
+
+/** The idempotency key of a form, made when it opens and kept with its draft; forgotten, the next form has another. */
+export function useKeptKey(name: string): [string, () => void] {
+  const [key, setKey] = useState(() => {
+    const held = readKept(name, "") || newKey();
+    sessionStorage.setItem(name, JSON.stringify(held));
+    return held;
   });
-  useEffect(() => {
-    sessionStorage.setItem(key, JSON.stringify(value));
-  }, [key, value]);
-  return [
-    value,
-    setValue,
-    () => {
-      sessionStorage.removeItem(key);
-      setValue(first);
-    },
-  ];
+  const forget = () => {
+    const next = newKey();
+    sessionStorage.setItem(name, JSON.stringify(next));
+    setKey(next);
+  };
+  return [key, forget];
 }
 
 /** A value that follows another after a pause in typing. */

@@ -32,7 +32,7 @@ export function Named({
   const fresh = typed !== "" && !names.some((n) => n.toLowerCase() === typed.toLowerCase());
   return (
     <>
-      <Field {...field} input={{ list: id }} help={fresh ? "new: added when saved" : undefined} />
+      <Field {...field} input={{ list: id }} help={fresh ? "new: asked about when saved" : undefined} />
       <datalist id={id}>
         {names.map((n) => (
           <option key={n} value={n} />

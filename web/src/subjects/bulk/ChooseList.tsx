@@ -84,10 +84,10 @@ export function ChooseList({ runId }: { runId: number }) {
       <Crumbs runId={runId} code={run.data?.code} />
       <h1 style={{ marginBottom: 4 }}>Put a list on {run.data?.title ?? "this run"}</h1>
       <p className="slate">
-        {run.data && `${run.data.taken} of ${run.data.capacity} seats are taken.`} A CSV or XLSX file with
-        one sign-up a line; the columns are found by their headings, or picked where there are none. Up to
-        10 MB, 20,000 lines, 200 cells a line and 10,000 characters a cell; reading may take 9 seconds and
-        300 MB of memory.
+        {run.data && `${run.data.taken} of ${run.data.capacity} seats are taken.`} A CSV or XLSX file with one
+        sign-up a line; the columns are found by their headings, or picked where there are none. Up to 10 MB,
+        20,000 lines, 200 cells a line and 10,000 characters a cell; reading may take 9 seconds and 300 MB of
+        memory.
       </p>
       <div
         className={over ? "drop over" : "drop"}

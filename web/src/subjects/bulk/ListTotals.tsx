@@ -1,12 +1,13 @@
 import Button from "@mui/material/Button";
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { News, type usePulse } from "../../app/pulse";
 import { api, ask, messageOf, type Schemas } from "../../app/server";
 import { useKept } from "../../app/session";
 import { Arch } from "../../parts/Arch";
-import { Choice, Field } from "../../parts/Field";
+import { Field } from "../../parts/Field";
+import { OrganizationPick } from "../../parts/OrganizationPick";
 import { ActNotes } from "../../parts/Page";
 import { count, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
@@ -30,10 +31,6 @@ export function ListTotals({
   onEnroll: () => void;
 }) {
   const queries = useQueryClient();
-  const organizations = useQuery({
-    queryKey: ["organizations"],
-    queryFn: () => ask(api.GET("/api/v1/organizations")),
-  });
   const [adding, setAdding] = useState(false);
   const [name, setName] = useKept(`list-payer-${batch.id}`, "");
   const [fault, setFault] = useState("");
@@ -75,14 +72,11 @@ export function ListTotals({
           </form>
         ) : (
           <>
-            <Choice
+            <OrganizationPick
               label="For everybody on this list"
               value={batch.organization ? String(batch.organization.id) : ""}
               onChange={(v) => onPayer(v ? Number(v) : null)}
-              options={[
-                { value: "", text: "each learner" },
-                ...(organizations.data ?? []).map((o) => ({ value: String(o.id), text: o.name })),
-              ]}
+              fixed={[{ value: "", text: "each learner" }]}
             />
             <button className="plainly" onClick={() => setAdding(true)} style={{ marginTop: 6 }}>
               Another organization

@@ -1,12 +1,25 @@
 import Button from "@mui/material/Button";
 
-import { faultsOf, messageOf, type Schemas } from "../../app/server";
+import { useQuery } from "@tanstack/react-query";
+
+import { api, ask, faultsOf, messageOf, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
 import { ClashList } from "../../parts/ClashList";
 import { count, day, hours, length, money } from "../../parts/text";
 import { dayBefore, digitsOf, planLines, ratesOf, type RunForm } from "./form";
 import type { ShownDate } from "./PlannedDates";
 import { useCalculator, type PlannedInstallments, type Quoted } from "./usePreview";
+
+type Usual = {
+  extras?: { code?: string; label: string; amount: string; required?: boolean; most?: number }[];
+  group?: { from: number; percent: string }[];
+  taxes?: { name: string; percent: string; included?: boolean; on: string[] | null }[];
+};
+
+/** The short code that the server makes of a name. */
+function codeOf(label: string): string {
+  return label.toLowerCase().replace(/,/g, " ").trim().split(/\s+/).join("-").slice(0, 40);
+}
 
 /** What the form makes, in the margin while it is typed: dates, price, what is due when, and what to mend. */
 export function Consequences({
@@ -34,11 +47,29 @@ export function Consequences({
 }) {
   const me = useMe();
   const digits = digitsOf(me.currency);
-  const rates = ratesOf(form.rates, digits).map((r, i) => ({
-    ...r,
-    code: `rate${i}`,
+  const courses = useQuery({ queryKey: ["courses"], queryFn: () => ask(api.GET("/api/v1/courses")) });
+  const center = useQuery({ queryKey: ["defaults"], queryFn: () => ask(api.GET("/api/v1/defaults")) });
+  const course = courses.data?.find((c) => String(c.id) === form.courseId);
+  // What the run starts with beside what stands in the form: required extras, group prices and taxes.
+  const usual = { ...center.data?.values, ...course?.defaults } as Usual;
+  const rates = ratesOf(form.rates, digits).map((r) => ({
+    code: r.code ?? codeOf(r.label ?? "Standard"),
     label: r.label ?? "Standard",
+    amount: r.amount,
+    early: r.early,
+    ...(r.sale ? { sale: r.sale } : {}),
   }));
+  const extras = (usual.extras ?? []).map(({ label, amount, required, most, code }) => ({
+    code: code ?? codeOf(label),
+    label,
+    amount,
+    ...(required ? { required } : {}),
+    ...(most ? { most } : {}),
+  }));
+  const sold = new Set([...rates, ...extras].map((x) => x.code));
+  const taxes = (usual.taxes ?? [])
+    .map((t) => ({ ...t, on: t.on?.filter((c) => sold.has(c)) ?? null }))
+    .filter((t) => t.on === null || t.on.length > 0);
   const priced =
     rates.every((r) => r.amount !== null && /^\d+(\.\d+)?$/.test(r.amount)) &&
     (firstDay !== null || form.kind === "open");
@@ -50,7 +81,10 @@ export function Consequences({
           time_zone: me.time_zone,
           start: firstDay,
           rates,
-          ask: { people: [{ rate: "rate0", count: 1 }], at: me.now },
+          extras,
+          group: usual.group ?? [],
+          taxes,
+          ask: { people: [{ rate: rates[0]?.code, count: 1 }], at: me.now },
         }
       : null,
   );
@@ -67,6 +101,8 @@ export function Consequences({
         }
       : null,
   );
+  const whole = (quote.data?.lines.length ?? 0) < 2;
+  const lengths = [...new Set(dates.map((d) => d.minutes))].sort((a, b) => a - b);
   const minutes = dates.reduce((sum, d) => sum + d.minutes, 0);
   const last = dates
     .map((d) => d.date)
@@ -99,8 +135,8 @@ export function Consequences({
             <dd>{day(firstDay)}</dd>
             <dt>Last</dt>
             <dd>{day(last)}</dd>
-            <dt>Each</dt>
-            <dd>{length(dates[0]!.minutes)}</dd>
+            <dt>{lengths.length > 1 ? "Of different lengths" : "Each"}</dt>
+            <dd>{lengths.map(length).join(", ")}</dd>
             <dt>Sign-up closes</dt>
             <dd>{firstDay && day(dayBefore(firstDay, 1))}</dd>
             <dd className="why">at the end of the day before the first meeting</dd>
@@ -137,7 +173,22 @@ export function Consequences({
             <dl className="facts">
               <dt className="strong">Total</dt>
               <dd className="copper">{money(total, me.currency)}</dd>
-              <dd className="why">{quote.data?.lines[0]?.why}</dd>
+              {whole && <dd className="why">{quote.data?.lines[0]?.why}</dd>}
+              {!whole &&
+                quote.data?.lines.map((l) => [
+                  <dt key={`l${l.label}`}>{l.label}</dt>,
+                  <dd key={`a${l.label}`}>{money(l.amount, me.currency)}</dd>,
+                  <dd key={`y${l.label}`} className="why">
+                    {l.why}
+                  </dd>,
+                ])}
+              {quote.data?.taxes.map((t) => [
+                <dt key={`t${t.name}`}>
+                  {t.name}
+                  {t.included && ", in the price"}
+                </dt>,
+                <dd key={`x${t.name}`}>{money(t.amount, me.currency)}</dd>,
+              ])}
               {plan.data &&
                 !plan.error &&
                 plan.data.installments.map((i) => [

@@ -3,8 +3,8 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState, type FormEvent } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 
-import { api, ask, faultsOf, keyHeader, messageOf, newKey } from "../../app/server";
-import { useKept, useMe, useSettled } from "../../app/session";
+import { api, ask, faultsOf, keyHeader, messageOf } from "../../app/server";
+import { useKept, useKeptKey, useMe, useSettled } from "../../app/session";
 import { Choice, Field } from "../../parts/Field";
 import { Page } from "../../parts/Page";
 import { Named, useNames } from "../../parts/Named";
@@ -48,7 +48,7 @@ export default function NewRun() {
     setParams({}, { replace: true });
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, []);
-  const [key, , forgetKey] = useKept("new-run-key", newKey());
+  const [key, forgetKey] = useKeptKey("new-run-key");
   const [error, setError] = useState<unknown>(null);
   const [busy, setBusy] = useState(false);
   const sheet = useRef<HTMLFormElement>(null);

@@ -3,6 +3,7 @@ import { useId } from "react";
 
 import { api, ask } from "../../app/server";
 import { Choice, Field } from "../../parts/Field";
+import { OrganizationPick } from "../../parts/OrganizationPick";
 import { day } from "../../parts/text";
 import { ANYBODY, dayBefore, type RateForm, type SaleForm, type StepForm, type WhoForm } from "./form";
 
@@ -211,10 +212,6 @@ function Who({
 }) {
   const list = useId();
   const tags = useQuery({ queryKey: ["tags"], queryFn: () => ask(api.GET("/api/v1/tags")) });
-  const organizations = useQuery({
-    queryKey: ["organizations"],
-    queryFn: () => ask(api.GET("/api/v1/organizations")),
-  });
   const courses = useQuery({ queryKey: ["courses"], queryFn: () => ask(api.GET("/api/v1/courses")) });
   const set = (change: Partial<WhoForm>) => onChange({ ...who, ...change });
   return (
@@ -235,17 +232,14 @@ function Who({
             <option key={t} value={t} />
           ))}
         </datalist>
-        <Choice
+        <OrganizationPick
           label="Of the organization"
           tail={tail}
           value={who.organization}
           width={190}
           onChange={(organization) => set({ organization })}
           fault={faults[`${at}/organization_id`]}
-          options={[
-            { value: "", text: "any" },
-            ...(organizations.data ?? []).map((o) => ({ value: String(o.id), text: o.name })),
-          ]}
+          fixed={[{ value: "", text: "any" }]}
         />
         <Choice
           label="Who took the course"

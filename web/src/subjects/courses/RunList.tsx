@@ -69,7 +69,7 @@ export default function RunList() {
       margin={
         <>
           <News pulse={pulse} />
-          <Season items={items} />
+          {runs.data && <Season items={items} />}
         </>
       }
     >

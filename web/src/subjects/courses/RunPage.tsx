@@ -159,16 +159,16 @@ export default function RunPage() {
           <h1>{run.title}</h1>
           <div>
             {spanText(run)}
-            {run.dates[0] && `, ${clock(run.dates[0].start)} to ${clock(run.dates[0].end)}`}{" "}
+            {timesText(run.dates)}{" "}
             {run.meetings > 0 && (
               <span className="slate">
                 ({count(run.meetings, "meeting")}, {hours(run.hours)})
               </span>
             )}
-            {run.instructor && (
+            {teachers(run).length > 0 && (
               <>
                 {" "}
-                with <strong className="nowrap">{run.instructor}</strong>
+                with <strong>{teachers(run).join(" and ")}</strong>
               </>
             )}
           </div>
@@ -210,6 +210,21 @@ export default function RunPage() {
       {at === "terms" && <RunTerms run={run} propose={propose} acts={acts} />}
     </Page>
   );
+}
+
+/** The times at which a run meets: one, two, or how many there are. */
+function timesText(dates: Run["dates"]): string {
+  const times = [...new Set(dates.map((d) => `${clock(d.start)} to ${clock(d.end)}`))];
+  if (times.length === 0) return "";
+  return times.length < 3 ? `, ${times.join(" or ")}` : `, at ${times.length} different times`;
+}
+
+/** Who teaches a run: those of its meetings, the usual one first. */
+function teachers(run: Run): string[] {
+  const every = new Set(run.dates.map((d) => d.instructor).filter((n) => n !== null));
+  if (every.size === 0 && run.instructor) return [run.instructor];
+  const names = [...every].sort((a, b) => Number(b === run.instructor) - Number(a === run.instructor));
+  return names.length < 4 ? names : [...names.slice(0, 3), `${names.length - 3} more`];
 }
 
 /** Those chosen who are still on the roster. */
@@ -449,8 +464,10 @@ function PriceNow({ run }: { run: Run }) {
 function Sums({ run }: { run: Run }) {
   const me = useMe();
   const roster = useRoster(run.id);
-  if (!roster.data || roster.data.people.length === 0) return null;
-  const { people, fees, owed, currency } = roster.data;
+  if (!roster.data) return null;
+  const { fees, owed, currency } = roster.data;
+  const people = roster.data.people.filter((p) => p.role === "learner");
+  if (people.length === 0) return null;
   const due = people.filter((p) => p.next_due && p.next_due <= me.today).length;
   return (
     <section>

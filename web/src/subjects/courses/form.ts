@@ -219,7 +219,7 @@ export function patternOf(form: PatternForm) {
     every_weeks: whole(form.every),
     count: form.ends === "count" ? whole(form.count) : null,
     until: form.ends === "until" ? form.until || null : null,
-    on_closure: form.closure,
+    on_closure: form.ends === "until" ? "skip" : form.closure,
     instructor: form.instructor.trim() || null,
     room: form.room.trim() || null,
   };

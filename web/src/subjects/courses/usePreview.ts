@@ -25,6 +25,7 @@ export type Planned = {
 };
 export type Quoted = {
   lines: { label: string; amount: string; why: string; quantity: number }[];
+  taxes: { name: string; amount: string; included: boolean }[];
   total: string;
   next_change: { at: string; total: string } | null;
 };

@@ -6,6 +6,7 @@ import { useLocation } from "react-router";
 import { api, ask } from "../../app/server";
 import { useKept } from "../../app/session";
 import type { Propose, Run } from "../courses/RunPage";
+import { NotSaved } from "../../parts/NotSaved";
 
 type Props = { run: Run; propose: Propose };
 export type TermName = "rates" | "extras" | "group" | "taxes" | "plans";
@@ -154,6 +155,9 @@ export function Terms<Form>({
       noValidate
     >
       {edit(kept.form, (form) => setKept({ ...kept, form }), faults)}
+      {JSON.stringify(sent(kept.form)) !== JSON.stringify(sent(start())) && (
+        <NotSaved what={`the ${SAID[name] ?? name}`} then="Until then sign-ups go by what held before." />
+      )}
       <div className="row" style={{ marginTop: 14 }}>
         <Button type="submit" variant="contained">
           {run.status === "draft" ? "Save" : "See what it touches"}

@@ -8,25 +8,37 @@ import { Field } from "../../parts/Field";
 
 type Person = Schemas["PersonOut"];
 
-/** Adds a person on the spot. What was typed while searching is taken over as the name. */
-export function NewPerson({
-  typed,
-  onAdded,
-  onCancel,
-}: {
-  typed: string;
-  onAdded: (person: Person) => void;
-  onCancel: () => void;
-}) {
+/** The form as it starts from what was just typed. */
+function startOf(typed: string) {
   const words = typed.trim().split(/\s+/);
   const isEmail = typed.includes("@");
-  const [form, setForm, forget] = useKept("new-person", {
+  return {
+    typed,
     given: isEmail ? "" : words.length > 1 ? words.slice(0, -1).join(" ") : (words[0] ?? ""),
     family: !isEmail && words.length > 1 ? words[words.length - 1]! : "",
     email: isEmail ? typed.trim() : "",
     phone: "",
     invite: false,
-  });
+  };
+}
+
+/**
+ * Adds a person on the spot. It starts from what was typed while searching; what is typed into it since is kept through a
+ * reload, with the place it belongs to (`where`), and never shown for another name.
+ */
+export function NewPerson({
+  typed,
+  where,
+  onAdded,
+  onCancel,
+}: {
+  typed: string;
+  where: string;
+  onAdded: (person: Person) => void;
+  onCancel: () => void;
+}) {
+  const [kept, setForm, forget] = useKept(`new-person-${where}`, startOf(typed));
+  const form = kept.typed === typed ? kept : startOf(typed);
   const [key, setKey] = useState(newKey);
   const [error, setError] = useState<unknown>(null);
   const [twin, setTwin] = useState<Person | null>(null);
@@ -51,7 +63,7 @@ export function NewPerson({
         await ask(
           api.POST("/api/v1/people", {
             params: { header: { "Idempotency-Key": key } },
-            body: { ...form, anyway },
+            body: { given, family, email, phone, invite: form.invite, anyway },
           }),
         ),
       );

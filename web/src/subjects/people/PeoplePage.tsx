@@ -3,7 +3,7 @@ import { useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 
 import { api, ask } from "../../app/server";
-import { useMe, useSettled } from "../../app/session";
+import { useMe, useTyped } from "../../app/session";
 import { Field } from "../../parts/Field";
 import { Page, Trouble } from "../../parts/Page";
 import { count, day, money } from "../../parts/text";
@@ -14,8 +14,10 @@ export default function PeoplePage() {
   const me = useMe();
   const go = useNavigate();
   const [params, setParams] = useSearchParams();
-  const typed = params.get("q") ?? "";
-  const q = useSettled(typed.trim(), 150);
+  const q = (params.get("q") ?? "").trim();
+  const [typed, setTyped] = useTyped(params.get("q") ?? "", (text) =>
+    setParams(text ? { q: text } : {}, { replace: true }),
+  );
   const [adding, setAdding] = useState(false);
   const found = useQuery({
     queryKey: ["people", q, 50],
@@ -37,12 +39,7 @@ export default function PeoplePage() {
     >
       <h1 style={{ marginBottom: 14 }}>People</h1>
       <div className="row mid" style={{ marginBottom: 12, alignItems: "flex-end" }}>
-        <Field
-          label="Name, email or phone"
-          value={typed}
-          autoFocus
-          onChange={(v) => setParams(v ? { q: v } : {}, { replace: true })}
-        />
+        <Field label="Name, email or phone" value={typed} autoFocus onChange={setTyped} />
         <button className="plainly nowrap" onClick={() => setAdding(!adding)}>
           {adding ? "close the form" : "Add a person"}
         </button>
@@ -51,6 +48,7 @@ export default function PeoplePage() {
         <div className="part" style={{ display: "block", maxWidth: 560 }}>
           <NewPerson
             typed={typed}
+            where="people"
             onCancel={() => setAdding(false)}
             onAdded={(p) => void go(`/people/${p.id}`)}
           />

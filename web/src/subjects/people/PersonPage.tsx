@@ -4,8 +4,8 @@ import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 
 import { News, usePulse } from "../../app/pulse";
-import { api, ask, faultsOf, messageOf, newKey, ServerProblem, type Schemas } from "../../app/server";
-import { useKept, useMe } from "../../app/session";
+import { api, ask, faultsOf, messageOf, ServerProblem, type Schemas } from "../../app/server";
+import { useKept, useKeptKey, useMe } from "../../app/session";
 import { Field } from "../../parts/Field";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { clock, count, day, isZero, money } from "../../parts/text";
@@ -329,7 +329,7 @@ function Contact({ person, acts }: { person: Person; acts: ReturnType<typeof use
 
 function Notes({ person, acts }: { person: Person; acts: ReturnType<typeof useDone> }) {
   const [text, setText, forget] = useKept(`note-${person.id}`, "");
-  const [key, setKey] = useKept(`note-key-${person.id}`, newKey());
+  const [key, nextKey] = useKeptKey(`note-key-${person.id}`);
   const [fault, setFault] = useState("");
   const write = async () => {
     try {
@@ -346,7 +346,7 @@ function Notes({ person, acts }: { person: Person; acts: ReturnType<typeof useDo
     } catch (error) {
       setFault(Object.values(faultsOf(error))[0] ?? messageOf(error));
     } finally {
-      setKey(newKey());
+      nextKey();
     }
   };
   return (

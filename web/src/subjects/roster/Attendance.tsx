@@ -18,6 +18,7 @@ export function AttendancePage({ run, acts }: { run: Schemas["RunOut"]; acts: Re
   const queries = useQueryClient();
   const [params, setParams] = useSearchParams();
   const [remarks, setRemarks] = useState(false);
+  const [agreed, setAgreed] = useState<number | null>(null);
   const rows = useRef<(HTMLLIElement | null)[]>([]);
   const line = useRef<Promise<unknown>>(Promise.resolve());
   const pending = useRef(0);
@@ -34,9 +35,14 @@ export function AttendancePage({ run, acts }: { run: Schemas["RunOut"]; acts: Re
   const last = [...found.meetings].reverse().find((m) => m.past);
   const usual = todays ?? last ?? found.meetings[0]!;
   const chosen = found.meetings.find((m) => String(m.id) === params.get("meeting")) ?? usual;
+  const ahead = chosen.date > me.today;
   const put = async (n: number, status: string | null) => {
     const person = found.people[n];
     if (!person) return;
+    if (ahead && agreed !== chosen.id) {
+      if (!window.confirm(`${day(chosen.date)} is still ahead. Mark who is there all the same?`)) return;
+      setAgreed(chosen.id);
+    }
     const key = ["attendance", run.id];
     queries.setQueryData(key, (old: typeof found) => ({
       ...old,
@@ -54,7 +60,7 @@ export function AttendancePage({ run, acts }: { run: Schemas["RunOut"]; acts: Re
       ask(
         api.PUT("/api/v1/meetings/{meeting_id}/attendance", {
           params: { path: { meeting_id: chosen.id } },
-          body: { marks: { [person.person_id]: status } },
+          body: { marks: { [person.person_id]: status }, anyway: ahead },
         }),
       ),
     );

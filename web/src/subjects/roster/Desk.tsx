@@ -6,7 +6,7 @@ import { usePulse, News } from "../../app/pulse";
 import { api, ask, messageOf, newKey, ServerProblem } from "../../app/server";
 import { useKept, useMe, useSettled } from "../../app/session";
 import { Gatelet } from "../../parts/Arch";
-import { Choice } from "../../parts/Field";
+import { OrganizationPick } from "../../parts/OrganizationPick";
 import { Page } from "../../parts/Page";
 import { PickList } from "../../parts/PickList";
 import { day, money } from "../../parts/text";
@@ -56,6 +56,8 @@ const blank = (): Call => ({
   payer: "",
   ...FRESH,
   note: "",
+  goesOn: false,
+  id: newKey(),
   key: newKey(),
 });
 
@@ -187,11 +189,6 @@ export default function Desk() {
     placeholderData: (old) => (old?.run_id === call.runId ? old : undefined),
     retry: false,
   });
-  const organizations = useQuery({
-    queryKey: ["organizations"],
-    queryFn: () => ask(api.GET("/api/v1/organizations")),
-  });
-
   const settled = typed === wished && quote.data !== undefined && !quote.isPlaceholderData && !quote.error;
   const ready =
     call.person !== null &&
@@ -205,8 +202,13 @@ export default function Desk() {
     ...[...new Map(soFar.filter((l) => l.payer.startsWith("p")).map((l) => [l.payer, l.payerName]))]
       .filter(([value]) => value !== `p${call.person?.id}`)
       .map(([value, name]) => ({ value, text: `${name}, of this call` })),
-    ...(organizations.data ?? []).map((o) => ({ value: String(o.id), text: o.name })),
   ];
+  const payer = useQuery({
+    queryKey: ["organizations", "", Number(call.payer)],
+    queryFn: () =>
+      ask(api.GET("/api/v1/organizations", { params: { query: { include: Number(call.payer) } } })),
+    enabled: /^\d+$/.test(call.payer),
+  });
   const park = () => {
     if (!call.person && call.runId === null && !call.who.trim() && soFar.length === 0) return;
     const about = [call.person?.name ?? call.who.trim(), run.data?.title].filter(Boolean).join(", ");
@@ -225,17 +227,20 @@ export default function Desk() {
     setSoFar(held.soFar);
     setChanged(null);
   };
-  const done = (text: string, change: string, runId: number, due: string) => {
+  const done = (text: string, change: string, runId: number, enrollmentId: number | null) => {
     const line = {
       text,
       change,
       runId,
-      due,
+      enrollmentId,
       person: call.person!,
       run: run.data!.title,
       payer: call.payer || `p${call.person!.id}`,
       payerName: call.payer
-        ? (payers.find((p) => p.value === call.payer)?.text ?? "").replace(", of this call", "")
+        ? (payers.find((p) => p.value === call.payer)?.text ?? payer.data?.[0]?.name ?? "").replace(
+            ", of this call",
+            "",
+          )
         : call.person!.name,
     };
     setSoFar((old) => [...old, line]);
@@ -266,7 +271,7 @@ export default function Desk() {
           api.POST("/api/v1/waiting", { params, body: { ...asked, head_start: 0, answers: call.answers } }),
         );
         const said = `${lined.name} waits for ${run.data.title} as number ${lined.place} in line.`;
-        done(said, lined.change, lined.run_id, "0");
+        done(said, lined.change, lined.run_id, null);
         return;
       }
       const total = changed?.now ?? quote.data.total;
@@ -293,7 +298,7 @@ export default function Desk() {
         `${held.name} has ${seats} on ${run.data.title}; ${now} is due now${until}.`,
         held.change,
         held.run_id,
-        held.quote.due_now,
+        held.enrollment_id,
       );
     } catch (error) {
       if (error instanceof ServerProblem && error.kind === "total-changed") {
@@ -328,10 +333,15 @@ export default function Desk() {
     return () => window.removeEventListener("keydown", keys);
   }, []);
 
+  /** Whoever is picked without saying that the call goes on is somebody else's call. */
+  const begin = () => {
+    if (!call.goesOn) setSoFar([]);
+  };
   const people = call.who.trim() && !call.person ? (found.data ?? []) : [];
   const pickPerson = (key: string) => {
     if (key === "new") return set({ adding: true });
     const person = people.find((p) => String(p.id) === key) ?? null;
+    begin();
     set({ person, adding: false });
     focus(call.runId === null ? whatRef : termsRef);
   };
@@ -362,11 +372,12 @@ export default function Desk() {
                 ...blank(),
                 person: line.person,
                 payer: line.payer === `p${line.person.id}` ? "" : line.payer,
+                goesOn: true,
               });
               focus(whatRef);
             }}
             onOther={(line) => {
-              setCall({ ...blank(), runId: line.runId, payer: line.payer });
+              setCall({ ...blank(), runId: line.runId, payer: line.payer, goesOn: true });
               focus(whoRef);
             }}
             onEnd={() => setSoFar([])}
@@ -415,8 +426,10 @@ export default function Desk() {
           ) : call.adding ? (
             <NewPerson
               typed={call.who}
+              where={`desk-${call.id}`}
               onCancel={() => (set({ adding: false }), focus(whoRef))}
               onAdded={(person) => {
+                begin();
                 set({
                   person: { runs: 0, owed: null, credit: null, next_due: null, ...person },
                   adding: false,
@@ -464,7 +477,12 @@ export default function Desk() {
           )}
           {call.person && (
             <div style={{ marginTop: 14 }}>
-              <Choice label="Pays" value={call.payer} onChange={(payer) => set({ payer })} options={payers} />
+              <OrganizationPick
+                label="Pays"
+                value={call.payer}
+                onChange={(payer) => set({ payer })}
+                fixed={payers}
+              />
             </div>
           )}
           {call.person?.owed && (

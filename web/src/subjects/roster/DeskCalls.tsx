@@ -1,5 +1,5 @@
 import Button from "@mui/material/Button";
-import { useQueryClient } from "@tanstack/react-query";
+import { useQueries, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link } from "react-router";
 
@@ -14,7 +14,7 @@ export type SoFar = {
   text: string;
   change: string;
   runId: number;
-  due: string;
+  enrollmentId: number | null;
   person: Schemas["PersonFound"];
   run: string;
   payer: string;
@@ -114,10 +114,26 @@ export function CallSoFar({
   onOther: (line: SoFar) => void;
   onEnd: () => void;
 }) {
+  const me = useMe();
   const last = lines[lines.length - 1];
+  const held = useQueries({
+    queries: lines.map((l) => ({
+      queryKey: ["sign-up", l.enrollmentId],
+      queryFn: () =>
+        ask(
+          api.GET("/api/v1/enrollments/{enrollment_id}", {
+            params: { path: { enrollment_id: l.enrollmentId! } },
+          }),
+        ),
+      enabled: l.enrollmentId !== null,
+    })),
+  });
   if (!last) return null;
-  const due = lines.reduce((sum, l) => sum + Number(l.due), 0);
-  const digits = last.due.split(".")[1]?.length ?? 2;
+  // What is due as it stands now: a payment taken since is counted.
+  const known = held.every((h, n) => lines[n]!.enrollmentId === null || h.data !== undefined);
+  const open = held.flatMap((h) => h.data?.plan ?? []).filter((p) => p.due <= me.today);
+  const due = open.reduce((sum, p) => sum + Number(p.left), 0);
+  const digits = open[0]?.left.split(".")[1]?.length ?? 2;
   return (
     <section aria-label="This call so far">
       <h2>This call so far</h2>
@@ -130,7 +146,13 @@ export function CallSoFar({
         ))}
       </ul>
       <p>
-        <strong className="copper">{money(due.toFixed(digits), currency)}</strong> due now.
+        {known ? (
+          <>
+            <strong className="copper">{money(due.toFixed(digits), currency)}</strong> due now.
+          </>
+        ) : (
+          "Working out what is due …"
+        )}
       </p>
       <ul className="actlist">
         <li>

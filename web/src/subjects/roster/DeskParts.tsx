@@ -39,6 +39,10 @@ export type Call = {
   answers: Record<string, string>;
   /** The places held without names that are taken up. */
   heldId: number | null;
+  /** Another sign-up of the same call, as somebody said; a person picked otherwise begins a new call. */
+  goesOn: boolean;
+  /** What this sign-up is called, from its beginning to its end. */
+  id: string;
   key: string;
 };
 

@@ -191,7 +191,12 @@ function Add({ list, which, acts }: { list: List; which: Which; acts: Acts }) {
         <Field label="Note" width={240} value={note} onChange={(text) => setForm({ ...form, note: text })} />
       </div>
       {adding ? (
-        <NewPerson typed={typed} onCancel={() => setAdding(false)} onAdded={(p) => void add(p.id)} />
+        <NewPerson
+          typed={typed}
+          where={`interest-${nameOf(which)}`}
+          onCancel={() => setAdding(false)}
+          onAdded={(p) => void add(p.id)}
+        />
       ) : (
         <div style={{ maxWidth: 420, marginTop: 8 }}>
           <div className="label">Who wants to hear of it</div>

@@ -5,7 +5,8 @@ import { Link } from "react-router";
 
 import { api, ask, messageOf, newKey, type Schemas } from "../../app/server";
 import { useKept } from "../../app/session";
-import { Choice, Field } from "../../parts/Field";
+import { Field } from "../../parts/Field";
+import { OrganizationPick } from "../../parts/OrganizationPick";
 import { count, day } from "../../parts/text";
 import { useTried, type useDone } from "../../parts/useUndo";
 import { whole } from "../courses/form";
@@ -190,10 +191,6 @@ function AsideForm({
     organization: held?.organization_id ? String(held.organization_id) : "",
   });
   const { faults, tried } = useTried(acts);
-  const organizations = useQuery({
-    queryKey: ["organizations"],
-    queryFn: () => ask(api.GET("/api/v1/organizations")),
-  });
   const set = (change: Partial<typeof form>) => setForm({ ...form, ...change });
   const close = () => {
     forget();
@@ -255,16 +252,13 @@ function AsideForm({
           fault={faults["/last"]}
         />
         <Field label="People tagged" width={130} value={form.tag} onChange={(tag) => set({ tag })} />
-        <Choice
+        <OrganizationPick
           label="Or paid for by"
-          width={180}
+          width={200}
           value={form.organization}
           onChange={(organization) => set({ organization })}
           fault={faults["/organization_id"]}
-          options={[
-            { value: "", text: "nobody in particular" },
-            ...(organizations.data ?? []).map((o) => ({ value: String(o.id), text: o.name })),
-          ]}
+          fixed={[{ value: "", text: "nobody in particular" }]}
         />
       </div>
       <div className="row" style={{ marginTop: 8 }}>

@@ -15,11 +15,14 @@ export function Leaving({
   noShow = false,
   acts,
   onClose,
+  onDone,
 }: {
   enrollmentId: number;
   noShow?: boolean;
   acts: ReturnType<typeof useDone>;
   onClose: () => void;
+  /** They are gone; without it the form is closed. */
+  onDone?: () => void;
 }) {
   const [own, setOwn, forget] = useKept<{ keep: string; why: string } | null>(
     `leaving-${enrollmentId}`,
@@ -69,7 +72,7 @@ export function Leaving({
         text: `${done.name} ${noShow ? "did not come" : "withdrew"}.${kept}${back}`,
         change: done.change,
       });
-      onClose();
+      (onDone ?? onClose)();
     } catch (problem) {
       if (Object.keys(faultsOf(problem)).length === 0) {
         acts.fail(messageOf(problem));

@@ -47,7 +47,9 @@ export function Line({
                   {w.asked_time && "; asks for more time"}
                 </div>
               )}
-              {w.chance && <div className="slate">chance of a seat {chanceText(w.chance)}</div>}
+              {w.chance && (
+                <div className="slate">chance of a seat {chanceText(w.chance, w.chance_range)}</div>
+              )}
             </span>
             {open?.row.id === w.id ? (
               <OpenAct key={open.act} row={w} act={open.act} acts={acts} onClose={() => setOpen(null)} />
@@ -97,11 +99,14 @@ export function Line({
   );
 }
 
-/** "about 12 in 100", as it is said on the phone. */
-function chanceText(chance: string): string {
+/** "about 12 in 100, between 5 and 30", as it is said on the phone. */
+function chanceText(chance: string, range: readonly string[] | null): string {
   const percent = Number(chance) * 100;
-  if (percent < 1) return "less than 1 in 100";
-  return percent > 99 ? "almost certain" : `about ${Math.round(percent)} in 100`;
+  const [low, high] = (range ?? []).map((r) => Math.round(Number(r) * 100));
+  const between =
+    low !== undefined && high !== undefined && high - low > 4 ? `, between ${low} and ${high}` : "";
+  if (percent < 1) return `less than 1 in 100${between}`;
+  return percent > 99 ? `almost certain${between}` : `about ${Math.round(percent)} in 100${between}`;
 }
 
 /** One act on somebody in line, asked where it is done. */

@@ -4,6 +4,7 @@ import { useState } from "react";
 import { api, ask, faultsOf, messageOf } from "../../app/server";
 import { useKept } from "../../app/session";
 import { Choice, Field } from "../../parts/Field";
+import { NotSaved } from "../../parts/NotSaved";
 import { type useDone } from "../../parts/useUndo";
 import { whole } from "../courses/form";
 import type { Propose, Run } from "../courses/RunPage";
@@ -13,6 +14,24 @@ type Faults = Record<string, string>;
 
 const RULES = ["overbook", "line_rule", "auto_offer", "offer_hours", "hold_hours"] as const;
 type Rule = (typeof RULES)[number];
+
+const SAID: Record<Rule, string> = {
+  overbook: "the seats beyond the capacity",
+  line_rule: "the rule of the line",
+  auto_offer: "how seats are offered",
+  offer_hours: "how long an offer stands",
+  hold_hours: "how long a seat is held",
+};
+
+/** What still holds while another choice waits to be saved. */
+function goesOn(rule: Rule, value: string): string {
+  if (rule === "auto_offer")
+    return value === "yes" ? "seats are offered by themselves" : "seats are offered by hand";
+  if (rule === "line_rule")
+    return value === "fit" ? "the next that fits is offered" : "nobody passes the first";
+  if (rule === "hold_hours") return value ? `held ${value} hours` : "not held for payment";
+  return rule === "offer_hours" ? `offers stand ${value} hours` : `${value} beyond the capacity`;
+}
 
 /** How the line moves: by itself or by hand, whom it passes over, how long an offer stands; and seats beyond the capacity. */
 export function LineRules({ run, propose }: { run: Run; propose: Propose }) {
@@ -107,6 +126,12 @@ export function LineRules({ run, propose }: { run: Run; propose: Propose }) {
         />
       </div>
       {changed.length > 0 && (
+        <NotSaved
+          what={changed.map((r) => SAID[r]).join(", ")}
+          then={`It goes on as before: ${changed.map((r) => goesOn(r, stored[r])).join("; ")}.`}
+        />
+      )}
+      {changed.length > 0 && (
         <div className="row" style={{ marginTop: 8 }}>
           <Button type="submit" variant="contained">
             {run.status === "draft" ? "Save" : "See what it touches"}
@@ -155,6 +180,12 @@ export function NoticeEdit({ run, acts }: { run: Run; acts: Acts }) {
         fault={fault}
         multiline
       />
+      {text !== null && text !== run.notice.text && (
+        <NotSaved
+          what="the notice"
+          then={run.notice.text ? "The desk still sees the old one." : "The desk sees none."}
+        />
+      )}
       {text !== null && text !== run.notice.text && (
         <div className="row" style={{ marginTop: 8 }}>
           <Button type="submit" variant="contained">

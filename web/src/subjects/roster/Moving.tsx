@@ -18,10 +18,12 @@ export function Moving({
   held,
   acts,
   onClose,
+  onDone,
 }: {
   held: Schemas["SignUpOut"];
   acts: ReturnType<typeof useDone>;
   onClose: () => void;
+  onDone: () => void;
 }) {
   const [typed, setTyped] = useState("");
   const [run, setRun] = useState<Run | null>(null);
@@ -77,7 +79,7 @@ export function Moving({
         change: done.change,
         link: <Link to={`/runs/${done.run_id}/roster`}>See the roster</Link>,
       });
-      onClose();
+      onDone();
     } catch (problem) {
       setError(problem);
       setKey(newKey());

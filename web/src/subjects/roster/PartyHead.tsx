@@ -64,7 +64,14 @@ export function PartyHead({
       </div>
     );
   if (adding)
-    return <NewPerson typed={typed} onCancel={() => setAdding(false)} onAdded={(p) => void name(p.id)} />;
+    return (
+      <NewPerson
+        typed={typed}
+        where={`head-${row.id}-${place.n}`}
+        onCancel={() => setAdding(false)}
+        onAdded={(p) => void name(p.id)}
+      />
+    );
   return (
     <div style={{ maxWidth: 300, margin: "6px 0" }}>
       <PickList

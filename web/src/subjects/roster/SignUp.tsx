@@ -50,7 +50,17 @@ export function SignUp({
     if (held?.id === id) heading.current?.focus({ preventScroll: true });
   }, [held?.id, id]);
   if (query.error) return <p className="fault">{messageOf(query.error)}</p>;
-  if (!held || !["seated", "held"].includes(held.status)) return null;
+  if (!held) return null;
+  if (!["seated", "held"].includes(held.status))
+    return (
+      <section aria-label={`Sign-up of ${held.name}`}>
+        <h2>{held.name}</h2>
+        <p>No longer on this roster: {held.status}.</p>
+        <button className="plainly" onClick={onClose}>
+          back to the run
+        </button>
+      </section>
+    );
   const currency = held.quote.currency;
   const done = { ...acts, say: (what: Parameters<typeof acts.say>[0]) => acts.say(what) };
   const close = () => setAct(null);
@@ -122,9 +132,9 @@ export function SignUp({
           ))}
         </ul>
       )}
-      {act === "withdraw" && <Leaving enrollmentId={id} acts={done} onClose={close} />}
-      {act === "absent" && <Leaving enrollmentId={id} noShow acts={done} onClose={close} />}
-      {act === "move" && <Moving held={held} acts={done} onClose={close} />}
+      {act === "withdraw" && <Leaving enrollmentId={id} acts={done} onClose={close} onDone={away} />}
+      {act === "absent" && <Leaving enrollmentId={id} noShow acts={done} onClose={close} onDone={away} />}
+      {act === "move" && <Moving held={held} acts={done} onClose={close} onDone={away} />}
       {act === "change" && <ChangeTerms held={held} run={run} acts={done} onClose={close} />}
       {act === "swap" && <Swap held={held} acts={done} onClose={close} onDone={away} />}
     </section>
@@ -227,7 +237,14 @@ function Swap({
     }
   };
   if (adding)
-    return <NewPerson typed={typed} onCancel={() => setAdding(false)} onAdded={(p) => void swap(p.id)} />;
+    return (
+      <NewPerson
+        typed={typed}
+        where={`swap-${held.id}`}
+        onCancel={() => setAdding(false)}
+        onAdded={(p) => void swap(p.id)}
+      />
+    );
   return (
     <div className="note due">
       <p>

@@ -4,6 +4,7 @@ import { useState } from "react";
 import { api, ask, type Schemas } from "../../app/server";
 import { useKept } from "../../app/session";
 import { Choice, Field } from "../../parts/Field";
+import { NotSaved } from "../../parts/NotSaved";
 import { count, day } from "../../parts/text";
 import { whole } from "../courses/form";
 import type { Propose, Run } from "../courses/RunPage";
@@ -50,7 +51,11 @@ export function Gates({ run, propose }: { run: Run; propose: Propose }) {
         <div>Decision day: {said(run.decision_rule, "none")}.</div>
         {run.kind !== "dated" && (
           <div>
-            Access: {count(run.access_days ?? 0, "day")} {open ? "from enrollment" : "after the end"}.
+            Access:{" "}
+            {run.access_days === null
+              ? "without an end"
+              : `${count(run.access_days, "day")} ${open ? "from enrollment" : "after the end"}`}
+            .
           </div>
         )}
         <p style={{ marginTop: 8 }}>
@@ -86,11 +91,7 @@ export function Gates({ run, propose }: { run: Run; propose: Propose }) {
             params: { path: { run_id: run.id }, query: { preview } },
             body: {
               seen: { ...(kept.seen as Record<string, unknown>), ...over },
-              set: {
-                windows: form.windows.map((w) => ({ opens: ruleOf(w.opens), closes: ruleOf(w.closes) })),
-                decision_rule: ruleOf(form.decision),
-                access_days: whole(form.access),
-              },
+              set: sent,
             },
           }),
         ),
@@ -132,6 +133,18 @@ export function Gates({ run, propose }: { run: Run; propose: Propose }) {
       )}
     </>
   );
+  const sent = {
+    windows: form.windows.map((w) => ({ opens: ruleOf(w.opens), closes: ruleOf(w.closes) })),
+    decision_rule: ruleOf(form.decision),
+    access_days: whole(form.access),
+  };
+  const changed =
+    JSON.stringify(sent) !==
+    JSON.stringify({
+      windows: windows.map((w) => ({ opens: ruleOf(formOf(w.opens)), closes: ruleOf(formOf(w.closes)) })),
+      decision_rule: ruleOf(formOf(run.decision_rule)),
+      access_days: run.access_days,
+    });
   const near = (start: string) => Object.entries(faults).find(([at]) => at.startsWith(start))?.[1];
   return (
     <form
@@ -210,6 +223,12 @@ export function Gates({ run, propose }: { run: Run; propose: Propose }) {
           />
         )}
       </div>
+      {changed && (
+        <NotSaved
+          what="the gates"
+          then={`Until then sign-up ${windows.map((w) => `opens ${said(w.opens, "when the run is published")}, closes ${said(w.closes, usualClose)}`).join("; ")}.`}
+        />
+      )}
       <div className="row" style={{ marginTop: 14 }}>
         <Button type="submit" variant="contained">
           {run.status === "draft" ? "Save" : "See what it touches"}

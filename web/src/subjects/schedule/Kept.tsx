@@ -1,7 +1,8 @@
 import Button from "@mui/material/Button";
+import { useQueryClient } from "@tanstack/react-query";
 import { useState, type ReactNode } from "react";
 
-import { faultsOf, messageOf } from "../../app/server";
+import { api, ask, faultsOf, messageOf } from "../../app/server";
 import type { useDone } from "../../parts/useUndo";
 import { Busy } from "./Busy";
 import { FeedAddress } from "./FeedAddress";
@@ -23,11 +24,27 @@ export function KeptList<T extends Held>({
   line: (held: T) => ReactNode;
   acts: Acts;
 }) {
+  const queries = useQueryClient();
   const [open, setOpen] = useState<number | "new" | null>(null);
   const close = () => setOpen(null);
   const saved = (name: string) => {
     acts.say({ text: `${name} is saved.` });
     close();
+  };
+  const remove = async (held: T) => {
+    try {
+      const done = await ask(
+        kind === "place"
+          ? api.DELETE("/api/v1/places/{place_id}", { params: { path: { place_id: held.id } } })
+          : api.DELETE("/api/v1/instructors/{instructor_id}", {
+              params: { path: { instructor_id: held.id } },
+            }),
+      );
+      acts.say({ text: `${held.name} is taken out.`, change: done.change });
+    } catch (error) {
+      acts.fail(messageOf(error));
+    }
+    void queries.invalidateQueries();
   };
   return (
     <>
@@ -56,6 +73,13 @@ export function KeptList<T extends Held>({
                   onClick={() => setOpen(held.id)}
                 >
                   change
+                </button>
+                <button
+                  className="plainly quiet"
+                  aria-label={`Take out ${held.name}`}
+                  onClick={() => void remove(held)}
+                >
+                  take out
                 </button>
               </div>
             )}

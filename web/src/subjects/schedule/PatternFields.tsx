@@ -71,11 +71,12 @@ export function PatternFields({
         <Choice
           label="On a closed day"
           tail={tail}
-          value={pattern.closure}
+          value={pattern.ends === "until" ? "skip" : pattern.closure}
           width={190}
           onChange={(v) => onChange({ closure: v as PatternForm["closure"] })}
           options={[
-            { value: "extend", text: "add one at the end" },
+            // With a last day there is no end to add one at.
+            ...(pattern.ends === "until" ? [] : [{ value: "extend", text: "add one at the end" }]),
             { value: "skip", text: "leave it out" },
           ]}
         />

@@ -3,7 +3,8 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, ask, messageOf } from "../../app/server";
-import { Choice, Field } from "../../parts/Field";
+import { Field } from "../../parts/Field";
+import { OrganizationPick } from "../../parts/OrganizationPick";
 import { day, hours, money } from "../../parts/text";
 import type { Propose, Run } from "../courses/RunPage";
 import { Reminders } from "../today/Reminders";
@@ -186,11 +187,6 @@ function Contract({ run }: { run: Run }) {
   const queries = useQueryClient();
   const [open, setOpen] = useState(false);
   const [fault, setFault] = useState("");
-  const organizations = useQuery({
-    queryKey: ["organizations", ""],
-    queryFn: () => ask(api.GET("/api/v1/organizations", { params: { query: { q: "" } } })),
-    enabled: open,
-  });
   const set = async (client: number | null) => {
     try {
       await ask(
@@ -227,14 +223,11 @@ function Contract({ run }: { run: Run }) {
       <h2>{run.client ? `For ${run.client} alone` : "A contract run"}</h2>
       <p className="slate">Closed roster: only staff put people on it, and the client pays for all.</p>
       {open && (
-        <Choice
+        <OrganizationPick
           label="Client"
           value={String(run.client_id ?? "")}
           onChange={(v) => void set(v ? Number(v) : null)}
-          options={[
-            { value: "", text: "nobody: open to all" },
-            ...(organizations.data ?? []).map((o) => ({ value: String(o.id), text: o.name })),
-          ]}
+          fixed={[{ value: "", text: "nobody: open to all" }]}
         />
       )}
       {run.files.map((f) => (

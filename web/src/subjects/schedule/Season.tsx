@@ -3,8 +3,8 @@ import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-quer
 import { useState, type ClipboardEvent } from "react";
 import { Link } from "react-router";
 
-import { api, ask, keyHeader, messageOf, newKey, ServerProblem } from "../../app/server";
-import { useKept, useSettled } from "../../app/session";
+import { api, ask, keyHeader, messageOf, ServerProblem } from "../../app/server";
+import { useKept, useKeptKey, useSettled } from "../../app/session";
 import { ClashList } from "../../parts/ClashList";
 import { useNames } from "../../parts/Named";
 import { ActNotes, Page } from "../../parts/Page";
@@ -48,7 +48,7 @@ export default function Season() {
     "season-rows",
     Array.from({ length: LEAST }, () => ({})),
   );
-  const [key, , forgetKey] = useKept("season-key", newKey());
+  const [key, forgetKey] = useKeptKey("season-key");
   const [at, setAt] = useState(0);
   const [busy, setBusy] = useState(false);
   const [made, setMade] = useState<{ id: number; code: string }[]>([]);
@@ -167,7 +167,7 @@ export default function Season() {
               ))}
               {line.new.map((n) => (
                 <p key={n} className="ochre">
-                  “{n}” is new and is added when saved.
+                  “{n}” is new; you are asked before it is added.
                 </p>
               ))}
               <ClashList
