@@ -505,3 +505,28 @@ def test_a_faulty_policy_is_refused(office, held, at):
     assert at in refusal(
         lambda: office.act(lambda d: terms.change_center_defaults(d, {"seen": {}, "set": {"refunds": held}}))
     )
+
+
+def test_the_same_check_number_twice_is_asked_about(office):
+    run, person = a_run(office), a_person(office)
+    held = enrolled(office, run, person)
+    account = office.look(lambda d: d.session.get_one(Enrollment, held["enrollment_id"]).payer_id)
+    body = {"amount": "50.00", "method": "check", "reference": " 1042 "}
+    first = office.act(lambda d: accounts.take_payment(d, account, body))
+    with pytest.raises(Problem, match="Check 1042 was taken already: 50.00 on Fri 20 Aug 2027") as problem:
+        office.act(lambda d: accounts.take_payment(d, account, {**body, "reference": "1042", "amount": "60.00"}))
+    assert problem.value.kind == "same-check"
+    office.act(lambda d: accounts.take_payment(d, account, {**body, "anyway": True}))
+    office.act(lambda d: accounts.reverse_payment(d, first["payment_id"], "typed twice"))
+    other = enrolled(office, run)
+    others = office.look(lambda d: d.session.get_one(Enrollment, other["enrollment_id"]).payer_id)
+    assert office.act(lambda d: accounts.take_payment(d, others, body))["payment_id"], "another payer's checks are their own"
+
+
+def test_outstanding_gives_the_first_payers_and_the_sums_of_all(office):
+    for _ in range(3):
+        enrolled(office, a_run(office))
+    whole = office.look(outstanding.payers)
+    some = office.look(lambda d: outstanding.payers(d, limit=2))
+    assert len(some["payers"]) == 2 and some["payers_total"] == len(whole["payers"]) >= 3
+    assert some["open"] == whole["open"] and some["payers"] == whole["payers"][:2]

@@ -107,10 +107,11 @@ def core_open(rows: list[tuple[Installment, int]]) -> list[accounts.Open]:
 
 
 def take_payment(deed: Deed, account_id: int, body: dict[str, Any]) -> dict[str, Any]:
-    """Money that came in by hand: settles what is oldest due, or what is chosen; the rest stays as credit."""
+    """Money that came in by hand: settles what is oldest due, or what is chosen; the rest stays as credit. A check that this
+    payer gave before, by its number, is asked about first (409), unless `anyway`."""
     account = get_account(deed, account_id, lock=True)
     faults: list[Fault] = []
-    top = Reader(body, "", faults, "amount method reference received_on installments fee")
+    top = Reader(body, "", faults, "amount method reference received_on installments fee anyway")
     amount = top.amount("amount", "The amount", account.currency, need=True)
     method = top.text("method", "The method", need=True)
     reference = top.value.get("reference") or ""
@@ -136,8 +137,11 @@ def take_payment(deed: Deed, account_id: int, body: dict[str, Any]) -> dict[str,
             part = row.amount("amount", "The part", account.currency, need=True)
             if number is not None and part is not None:
                 chosen[number] = part
+    anyway = top.flag("anyway", "Anyway")
     if faults or amount is None or method is None:
         raise Refused(faults)
+    if method == "check" and not anyway:
+        refuse_known_check(deed, account, reference.strip())
     held = open_of(deed, [account.id]).get(account.id, [])
     settled, credit = accounts.allocate(amount, core_open(held), account.currency, chosen)
     drawer = money.center_account(deed, f"method:{method}", account.currency)
@@ -169,6 +173,22 @@ def take_payment(deed: Deed, account_id: int, body: dict[str, Any]) -> dict[str,
         "change": change.key, "payment_id": payment.id, "credit": format_amount(credit, account.currency),
         **account_view(deed, account),
     }  # fmt: skip
+
+
+def refuse_known_check(deed: Deed, account: Account, number: str) -> None:
+    """Whoever types a check again is told of the first."""
+    taken_back = select(Posting.reverses_id).where(Posting.reverses_id.is_not(None))
+    query = select(Payment).where(
+        Payment.account_id == account.id, Payment.method == "check", Payment.reference == number,
+        Payment.posting_id.not_in(taken_back),
+    )  # fmt: skip
+    before = deed.session.scalars(query.order_by(Payment.id)).first()
+    if before is not None:
+        said = (
+            f"Check {number} was taken already: {format_amount(before.amount, account.currency)} on"
+            f" {day_text(before.received_on)}. Take it once more?"
+        )
+        raise conflict("same-check", said)
 
 
 def settle(deed: Deed, posting_id: int, parts: dict[int, int]) -> None:

@@ -24,8 +24,9 @@ from archgate.tables.roster import Enrollment
 from archgate.tables.schedule import Gate
 
 
-def payers(deed: Deed, run_id: int | None = None) -> dict[str, Any]:
-    """Every payer with something open or a credit, what is longest overdue first; all of the center, or of one run."""
+def payers(deed: Deed, run_id: int | None = None, limit: int | None = None) -> dict[str, Any]:
+    """The payers with something open or a credit, what is longest overdue first, up to `limit`; and the sums of all of them.
+    Of the whole center, or of one run."""
     currency = deed.center.currency
     held = {
         a.id: (a, person or organization)
@@ -79,8 +80,9 @@ def payers(deed: Deed, run_id: int | None = None) -> dict[str, Any]:
         ],
         "payers": [
             {**r, "open": format_amount(r["open"], currency), "credit": format_amount(r["credit"], currency), "ages": texts(r["ages"])}
-            for r in rows
+            for r in rows[:limit]
         ],
+        "payers_total": len(rows),
     }  # fmt: skip
 
 

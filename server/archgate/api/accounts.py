@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date
 from typing import Any
 
-from fastapi import APIRouter, Depends, Request, Response
+from fastapi import APIRouter, Depends, Query, Request, Response
 from pydantic import BaseModel
 
 from archgate.actions import accounts, invoices, outstanding
@@ -86,6 +86,7 @@ class PaymentIn(Body):
     reference: Any = None
     received_on: Any = None
     installments: Any = None
+    anyway: bool | None = None
 
 
 class PaymentDone(AccountDone):
@@ -166,6 +167,7 @@ class Outstanding(BaseModel):
     expected: list[WeekSum]
     deferred: list[MonthSum]
     payers: list[PayerLine]
+    payers_total: int
 
 
 @router.post("/accounts")
@@ -250,10 +252,13 @@ def till(request: Request, day: date | None = None, user: User = Depends(may("re
 
 @router.get("/outstanding")
 def get_outstanding(
-    request: Request, run_id: int | None = None, user: User = Depends(may("read"))
+    request: Request,
+    run_id: int | None = None,
+    limit: int = Query(default=200, ge=1, le=100_000),
+    user: User = Depends(may("read")),
 ) -> Outstanding:
-    """What is owed, of the whole center or of one run."""
-    return run_look(request, user, lambda deed: outstanding.payers(deed, run_id))
+    """What is owed, of the whole center or of one run; of the payers, the first so many, longest overdue first."""
+    return run_look(request, user, lambda deed: outstanding.payers(deed, run_id, limit))
 
 
 @router.get("/outstanding.csv", response_class=Response)

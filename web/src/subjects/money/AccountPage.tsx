@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useParams } from "react-router";
 
-import { api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
+import { api, ask, faultsOf, messageOf, newKey, ServerProblem, type Schemas } from "../../app/server";
 import { useKept, useMe } from "../../app/session";
 import { Choice, Field } from "../../parts/Field";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
@@ -103,7 +103,7 @@ function Take({ account, acts }: { account: Account; acts: Acts }) {
     setForm({ ...form, ...change });
     setKey(newKey());
   };
-  const take = async () => {
+  const take = async (anyway = false) => {
     setBusy(true);
     try {
       const done = await ask(
@@ -115,6 +115,7 @@ function Take({ account, acts }: { account: Account; acts: Acts }) {
             reference: form.reference,
             received_on: form.received || null,
             fee: amount(form.fee, digits) || null,
+            ...(anyway ? { anyway } : {}),
             ...(form.chosen
               ? {
                   installments: Object.entries(form.chosen)
@@ -221,7 +222,19 @@ function Take({ account, acts }: { account: Account; acts: Acts }) {
           </button>
         </fieldset>
       )}
-      {error !== null && Object.keys(faults).length === 0 && <p className="fault">{messageOf(error)}</p>}
+      {error instanceof ServerProblem && error.kind === "same-check" ? (
+        <div className="note due" role="alert" style={{ marginTop: 10 }}>
+          <p>{error.message}</p>
+          <div className="row">
+            <Button onClick={() => void take(true)} disabled={busy}>
+              Take it once more
+            </Button>
+            <Button onClick={() => setError(null)}>Leave it</Button>
+          </div>
+        </div>
+      ) : (
+        error !== null && Object.keys(faults).length === 0 && <p className="fault">{messageOf(error)}</p>
+      )}
       <Button type="submit" variant="contained" disabled={busy} style={{ marginTop: 10 }}>
         Take it
       </Button>

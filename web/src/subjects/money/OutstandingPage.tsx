@@ -1,4 +1,5 @@
-import { useQuery } from "@tanstack/react-query";
+import Button from "@mui/material/Button";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 
@@ -23,9 +24,11 @@ export default function OutstandingPage() {
   const [params] = useSearchParams();
   const runId = Number(params.get("run")) || null;
   const [age, setAge] = useState<string | null>(null);
+  const [limit, setLimit] = useState(200);
   const query = useQuery({
-    queryKey: ["outstanding", runId],
-    queryFn: () => ask(api.GET("/api/v1/outstanding", { params: { query: { run_id: runId } } })),
+    queryKey: ["outstanding", runId, limit],
+    queryFn: () => ask(api.GET("/api/v1/outstanding", { params: { query: { run_id: runId, limit } } })),
+    placeholderData: keepPreviousData,
   });
   const run = useQuery({
     queryKey: ["run", runId],
@@ -144,6 +147,17 @@ export default function OutstandingPage() {
               ))}
             </tbody>
           </table>
+          {found.payers.length < found.payers_total && (
+            <p className="row mid" style={{ marginTop: 12 }}>
+              <Button onClick={() => setLimit(limit + 400)} disabled={query.isFetching}>
+                Show more
+              </Button>
+              <span className="slate">
+                {found.payers.length} of {count(found.payers_total, "payer")}, longest overdue first; the sums above are
+                of all of them.
+              </span>
+            </p>
+          )}
         </div>
       )}
     </Page>
