@@ -513,14 +513,18 @@ def test_the_same_check_number_twice_is_asked_about(office):
     account = office.look(lambda d: d.session.get_one(Enrollment, held["enrollment_id"]).payer_id)
     body = {"amount": "50.00", "method": "check", "reference": " 1042 "}
     first = office.act(lambda d: accounts.take_payment(d, account, body))
-    with pytest.raises(Problem, match="Check 1042 was taken already: 50.00 on Fri 20 Aug 2027") as problem:
-        office.act(lambda d: accounts.take_payment(d, account, {**body, "reference": "1042", "amount": "60.00"}))
+    with pytest.raises(Problem, match="Check 1042 was taken already") as problem:
+        office.act(
+            lambda d: accounts.take_payment(d, account, {**body, "reference": "1042", "amount": "60.00"})
+        )
     assert problem.value.kind == "same-check"
     office.act(lambda d: accounts.take_payment(d, account, {**body, "anyway": True}))
     office.act(lambda d: accounts.reverse_payment(d, first["payment_id"], "typed twice"))
     other = enrolled(office, run)
     others = office.look(lambda d: d.session.get_one(Enrollment, other["enrollment_id"]).payer_id)
-    assert office.act(lambda d: accounts.take_payment(d, others, body))["payment_id"], "another payer's checks are their own"
+    assert office.act(lambda d: accounts.take_payment(d, others, body))["payment_id"], (
+        "another payer's checks are their own"
+    )
 
 
 def test_outstanding_gives_the_first_payers_and_the_sums_of_all(office):

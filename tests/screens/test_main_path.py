@@ -66,7 +66,7 @@ def test_from_a_flyer_to_an_enrolled_person_with_the_mouse(browser, password, no
     browser.sees("The early step holds through")
     browser.sees("50 percent of the total, 30 days after sign-up.")
     assert browser.axe() == []
-    browser.click("Enroll, seat 1 of 14")
+    browser.click(f"Enroll {name}, seat 1 of 14")
     browser.sees(f"{name} has seat 1 of 14 on {title}; $105.00 is due now.")
 
     # The roster, a withdrawal and its undo.
@@ -216,7 +216,7 @@ def test_a_full_run_its_line_and_a_party(at_work, now_office):
     at_work.sees("All 2 seats are taken.")
     at_work.fill("Name, email or phone", person["family"])
     at_work.find(f"//*[@role='option'][contains(., '{person['name']}')]").click()
-    at_work.click("Put in line, number 1")
+    at_work.click(f"Put {person['name']} in line, number 1")
     at_work.sees(f"{person['name']} waits for {run['title']} as number 1 in line.")
     at_work.click("See the roster")
     at_work.sees("Here the 2 seats end.")
@@ -238,7 +238,7 @@ def test_a_full_run_its_line_and_a_party(at_work, now_office):
     at_work.find(f"//*[@role='option'][contains(., '{person['name']}')]").click()
     at_work.fill("Heads", "2")
     at_work.sees("$420.00")
-    at_work.click("Enroll, seats 1 to 2 of 14")
+    at_work.click(f"Enroll {person['name']}, seats 1 to 2 of 14")
     at_work.click("See the roster")
     at_work.click(f"Name head 2 of {person['name']}")
     at_work.fill("Name of head 2", f"Greta Guest{next(number)}")
@@ -260,18 +260,19 @@ def test_a_second_window_sees_the_first_ones_enrollment_by_itself(at_work, now_o
 
 
 def test_two_people_who_edit_one_run_see_both_versions(at_work, now_office):
-    run = run_ahead(now_office)
+    run, yard = run_ahead(now_office), f"North yard {next(number)}"
     at_work.open(f"/runs/{run['id']}/terms")
-    at_work.fill("Place", "North yard")
+    at_work.fill("Place", yard)
     change = {"seen": {"place": run["place"]}, "set": {"place": "South yard"}}
     now_office.act(lambda d: making.change_run(d, run["id"], change))
     at_work.click("See what it touches")
     at_work.sees("Somebody else changed this meanwhile.")
     at_work.sees("South yard")
     at_work.click("Use mine")
+    at_work.click("Add it")  # nobody has used this place so far
     at_work.click("Save it")
     at_work.sees("Change the place: done.")
-    assert now_office.look(lambda d: making.run_view(d, run["id"]))["place"] == "North yard"
+    assert now_office.look(lambda d: making.run_view(d, run["id"]))["place"] == yard
 
 
 def test_anything_is_found_and_done_from_the_keyboard(at_work, now_office):
@@ -324,6 +325,7 @@ def test_a_form_survives_a_server_that_does_not_answer(at_work, now_office):
     assert at_work.field("Place").get_attribute("value") == "Typed while the server was away"
     at_work.field("Place").click()
     at_work.field("Instructor").click()
+    at_work.click("Add it")
     at_work.sees("Change the place: done.")
 
 
@@ -336,7 +338,7 @@ def test_a_full_run_by_keyboard_alone(at_work, now_office):
     at_work.press(person["family"], Keys.ENTER)
     at_work.until(lambda: at_work.focused() == "Course, run or place")
     at_work.press(run["title"], Keys.ENTER)
-    at_work.sees("Put in line, number 1")
+    at_work.sees(f"Put {person['name']} in line, number 1")
     at_work.press(Keys.CONTROL, Keys.ENTER)
     at_work.sees(f"{person['name']} waits for {run['title']} as number 1 in line.")
     at_work.tab_to("See the roster")
@@ -359,9 +361,9 @@ def test_a_full_run_by_keyboard_alone(at_work, now_office):
 
 
 def test_an_edit_that_is_not_saved_waits_and_the_rest_follows_what_others_do(at_work, now_office):
-    run = run_ahead(now_office)
+    run, yard = run_ahead(now_office), f"North yard {next(number)}"
     at_work.open(f"/runs/{run['id']}/terms")
-    at_work.fill("Place", "North yard")
+    at_work.fill("Place", yard)
     at_work.sees("Not saved yet: place.")
     at_work.open("/people")
     at_work.sees("Finding somebody")
@@ -369,10 +371,11 @@ def test_an_edit_that_is_not_saved_waits_and_the_rest_follows_what_others_do(at_
     now_office.act(lambda d: making.change_run(d, run["id"], change))
     at_work.open(f"/runs/{run['id']}/terms")
     at_work.sees("Not saved yet: place.")
-    assert at_work.field("Place").get_attribute("value") == "North yard"
+    assert at_work.field("Place").get_attribute("value") == yard
     assert at_work.field("Instructor").get_attribute("value") == "A. Colleague"
     assert at_work.field("Seats").get_attribute("value") == "20"
     at_work.click("See what it touches")
+    at_work.click("Add it")
     at_work.click("Save it")
     at_work.sees("Change the place: done.")
     at_work.click("Undo")

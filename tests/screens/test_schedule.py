@@ -46,6 +46,9 @@ def test_a_season_is_pasted_mended_and_saved_in_one_go(at_work, now_office):
     at_work.sees(day_text(first))
     assert at_work.axe() == []
     at_work.click("Save all as drafts")
+    at_work.sees(f"the place “{room}”")
+    assert at_work.axe() == []
+    at_work.click("Add it")
     at_work.sees("2 runs saved as drafts")
     at_work.click("Undo")
     at_work.sees("Undid: Planned 2 runs as drafts")

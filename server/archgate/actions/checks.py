@@ -5,14 +5,15 @@ from __future__ import annotations
 from datetime import timedelta
 from functools import partial
 
-from sqlalchemy import delete, func, select
-from sqlalchemy.orm import Session, sessionmaker
+from sqlalchemy import Select, delete, func, select
+from sqlalchemy.orm import Session, selectinload, sessionmaker
 
 from archgate.actions import accounts, codes, invoices, money, schedule, seats, stock
 from archgate.actions.transaction import Deed, act, look, sweep_keys
 from archgate.clock import system_now
 from archgate.core.schedule import Extra, built
 from archgate.tables.courses import Run
+from archgate.tables.fees import Rate
 from archgate.tables.jobs import Job
 from archgate.tables.roster import Enrollment
 from archgate.tables.schedule import Meeting
@@ -51,9 +52,17 @@ def moment_faults(deed: Deed) -> list[str]:
     return found
 
 
+def whole_runs() -> Select[Run]:
+    """Runs by id, with all that their gates follow from."""
+    return (
+        select(Run).order_by(Run.id)
+        .options(selectinload(Run.gates), selectinload(Run.all_meetings), selectinload(Run.rates).selectinload(Rate.early))
+    )  # fmt: skip
+
+
 def gate_faults(deed: Deed) -> list[str]:
     """Runs whose stored gates are not those that their dates, fees and rules give, each once."""
-    query = select(Run).where(Run.status != "archived").order_by(Run.id)
+    query = whole_runs().where(Run.status != "archived")
     return [
         f"The gates of {run.code} are not those its dates and fees give."
         for run in deed.session.scalars(query)
@@ -66,11 +75,7 @@ def heal_gates(sessions: sessionmaker[Session]) -> int:
     in a transaction of its own. How many were."""
 
     def wrong(deed: Deed) -> list[int]:
-        return [
-            run.id
-            for run in deed.session.scalars(select(Run).order_by(Run.id))
-            if not schedule.gates_agree(deed, run)
-        ]
+        return [run.id for run in deed.session.scalars(whole_runs()) if not schedule.gates_agree(deed, run)]
 
     def settle(deed: Deed, run_id: int) -> None:
         schedule.settle_gates(deed, seats.run_to_change(deed, run_id))

@@ -758,7 +758,7 @@ export interface paths {
         };
         /**
          * Get Outstanding
-         * @description What is owed, of the whole center or of one run.
+         * @description What is owed, of the whole center or of one run; of the payers, the first so many, longest overdue first.
          */
         get: operations["get_outstanding"];
         put?: never;
@@ -6212,6 +6212,8 @@ export interface components {
             deferred: components["schemas"]["MonthSum"][];
             /** Payers */
             payers: components["schemas"]["PayerLine"][];
+            /** Payers Total */
+            payers_total: number;
         };
         /**
          * OwnCourse
@@ -6440,6 +6442,8 @@ export interface components {
             received_on?: unknown;
             /** Installments */
             installments?: unknown;
+            /** Anyway */
+            anyway?: boolean | null;
         } & {
             [key: string]: unknown;
         };
@@ -12058,6 +12062,7 @@ export interface operations {
         parameters: {
             query?: {
                 run_id?: number | null;
+                limit?: number;
             };
             header?: never;
             path?: never;

@@ -15,12 +15,7 @@ export function NewNames() {
     setQuestion(null);
   };
   return (
-    <Dialog
-      open={question !== null}
-      onClose={() => say(false)}
-      aria-labelledby="new-names"
-      slotProps={{ paper: { className: "question" } }}
-    >
+    <Dialog open={question !== null} onClose={() => say(false)} aria-labelledby="new-names">
       <h2 id="new-names">
         Nobody has used {question?.names.length === 1 ? "this name" : "these names"} so far
       </h2>

@@ -1,5 +1,5 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { createContext, useContext, useEffect, useRef, useState } from "react";
+import { createContext, useCallback, useContext, useEffect, useRef, useState } from "react";
 
 import { api, ask, newKey, ServerProblem, type Schemas } from "./server";
 
@@ -54,15 +54,23 @@ export function useKept<T>(key: string, first: T): [T, (next: T | ((old: T) => T
   const [held, setHeld] = useState<{ key: string; value: T }>(() => ({ key, value: readKept(key, first) }));
   const value = held.key === key ? held.value : readKept(key, first);
   if (held.key !== key) setHeld({ key, value });
-  const set = (next: T | ((old: T) => T)) => {
-    const now = typeof next === "function" ? (next as (old: T) => T)(readKept(key, value)) : next;
-    sessionStorage.setItem(key, JSON.stringify(now));
-    setHeld({ key, value: now });
-  };
-  const forget = () => {
+  const latest = useRef({ value, first });
+  useEffect(() => {
+    latest.current = { value, first };
+  });
+  const set = useCallback(
+    (next: T | ((old: T) => T)) => {
+      const old = readKept(key, latest.current.value);
+      const now = typeof next === "function" ? (next as (old: T) => T)(old) : next;
+      sessionStorage.setItem(key, JSON.stringify(now));
+      setHeld({ key, value: now });
+    },
+    [key],
+  );
+  const forget = useCallback(() => {
     sessionStorage.removeItem(key);
-    setHeld({ key, value: first });
-  };
+    setHeld({ key, value: latest.current.first });
+  }, [key]);
   return [value, set, forget];
 }
 

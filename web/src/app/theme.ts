@@ -93,6 +93,33 @@ export function themeFor(night: boolean): Theme {
           input: { padding: "7px 10px", height: 22, fontVariantNumeric: "tabular-nums" },
         },
       },
+      MuiAutocomplete: {
+        styleOverrides: {
+          root: {
+            "& .MuiOutlinedInput-root": { padding: 0 },
+            "& .MuiOutlinedInput-root .MuiAutocomplete-input": { padding: "7px 10px" },
+          },
+          paper: { border: `1px solid ${ink.edge}`, boxShadow: "none", marginTop: 2 },
+          listbox: { padding: 0 },
+          option: {
+            fontSize: 14,
+            minHeight: 34,
+            padding: "5px 10px",
+            "&.Mui-focused, &[aria-selected=true]": { backgroundColor: `${ink.paper} !important` },
+          },
+          noOptions: { fontSize: 14, padding: "8px 10px" },
+        },
+      },
+      MuiDialog: {
+        styleOverrides: {
+          paper: {
+            padding: "18px 24px 20px",
+            border: `1px solid ${ink.edge}`,
+            boxShadow: "none",
+            minWidth: 420,
+          },
+        },
+      },
       MuiTab: {
         styleOverrides: {
           root: {

@@ -1,7 +1,7 @@
 /** Says that what stands in a form is not what holds, until it is confirmed or dropped; also after a reload. */
 export function NotSaved({ what, then }: { what: string; then: string }) {
   return (
-    <p className="ochre strong" role="status">
+    <p className="ochre strong" role="status" style={{ margin: "8px 0" }}>
       Not saved yet: {what}. {then}
     </p>
   );

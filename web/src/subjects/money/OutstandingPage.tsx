@@ -153,8 +153,8 @@ export default function OutstandingPage() {
                 Show more
               </Button>
               <span className="slate">
-                {found.payers.length} of {count(found.payers_total, "payer")}, longest overdue first; the sums above are
-                of all of them.
+                {found.payers.length} of {count(found.payers_total, "payer")}, longest overdue first; the sums
+                above are of all of them.
               </span>
             </p>
           )}

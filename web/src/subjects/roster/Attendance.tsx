@@ -1,3 +1,4 @@
+import Button from "@mui/material/Button";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { Link, useSearchParams } from "react-router";
@@ -18,7 +19,9 @@ export function AttendancePage({ run, acts }: { run: Schemas["RunOut"]; acts: Re
   const queries = useQueryClient();
   const [params, setParams] = useSearchParams();
   const [remarks, setRemarks] = useState(false);
+  // A meeting that is still ahead is asked about once, before the first mark.
   const [agreed, setAgreed] = useState<number | null>(null);
+  const [asking, setAsking] = useState<{ n: number; status: string | null } | null>(null);
   const rows = useRef<(HTMLLIElement | null)[]>([]);
   const line = useRef<Promise<unknown>>(Promise.resolve());
   const pending = useRef(0);
@@ -39,10 +42,12 @@ export function AttendancePage({ run, acts }: { run: Schemas["RunOut"]; acts: Re
   const put = async (n: number, status: string | null) => {
     const person = found.people[n];
     if (!person) return;
-    if (ahead && agreed !== chosen.id) {
-      if (!window.confirm(`${day(chosen.date)} is still ahead. Mark who is there all the same?`)) return;
-      setAgreed(chosen.id);
-    }
+    if (ahead && agreed !== chosen.id) return setAsking({ n, status });
+    await mark(n, status);
+  };
+  const mark = async (n: number, status: string | null) => {
+    const person = found.people[n];
+    if (!person) return;
     const key = ["attendance", run.id];
     queries.setQueryData(key, (old: typeof found) => ({
       ...old,
@@ -110,6 +115,24 @@ export function AttendancePage({ run, acts }: { run: Schemas["RunOut"]; acts: Re
               </span>
             ))}
           </p>
+          {asking && (
+            <div className="note due row mid" role="alertdialog" aria-label="Still ahead">
+              <span className="grow">{day(chosen.date)} is still ahead.</span>
+              <Button
+                variant="contained"
+                autoFocus
+                onClick={() => {
+                  setAgreed(chosen.id);
+                  setAsking(null);
+                  void mark(asking.n, asking.status);
+                  go(asking.n + 1);
+                }}
+              >
+                Mark it all the same
+              </Button>
+              <Button onClick={() => (setAsking(null), go(asking.n))}>Leave it</Button>
+            </div>
+          )}
           <ul className="ruled marks" aria-label={`Attendance on ${day(chosen.date)}`}>
             {found.people.map((p, n) => {
               const mark = p.marks[String(chosen.id)];
@@ -129,7 +152,7 @@ export function AttendancePage({ run, acts }: { run: Schemas["RunOut"]; acts: Re
                     const status = KEYS[e.key.toLowerCase()];
                     if (status) {
                       void put(n, status);
-                      go(n + 1);
+                      if (!ahead || agreed === chosen.id) go(n + 1);
                     } else if (e.key === "Backspace") void put(n, null);
                     else if (e.key === "ArrowDown") go(n + 1);
                     else if (e.key === "ArrowUp") go(n - 1);

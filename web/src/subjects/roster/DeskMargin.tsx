@@ -30,7 +30,7 @@ export function DeskMargin({
   busy: boolean;
   onEnroll: () => void;
 }) {
-  const name = call.person?.name ?? "nobody yet";
+  const name = call.person ? ` ${call.person.name}` : "";
   return (
     <>
       <ActNotes acts={acts} />
@@ -63,11 +63,11 @@ export function DeskMargin({
             style={{ marginTop: 8 }}
           >
             {changed
-              ? `Enroll ${name} at ${money(changed.now, quote.currency)}`
+              ? `Enroll${name} at ${money(changed.now, quote.currency)}`
               : quote.can_wait
-                ? `Put ${name} in line, number ${quote.place}`
+                ? `Put${name} in line, number ${quote.place}`
                 : quote.seat
-                  ? `Enroll ${name}, ${seatsOf(quote.seat, quote.heads)} of ${quote.capacity}`
+                  ? `Enroll${name}, ${seatsOf(quote.seat, quote.heads)} of ${quote.capacity}`
                   : "Sign-up is shut"}
           </Button>
           {call.person && run && call.keptId === null && !busy && !quoteError && (
