@@ -257,10 +257,10 @@ def leave_rate(deed: Deed) -> tuple[Decimal, tuple[Decimal, Decimal], str]:
     if not every:
         return rate, (low, high), "No run of this center is over yet, so this is a guess."
     said = (
-        f"of {every} seats on runs that are over, {gone} {'was' if gone == 1 else 'were'} given up again: about"
+        f"Of {every} seats on runs that are over, {gone} {'was' if gone == 1 else 'were'} given up again: about"
         f" {round(rate * 100)} in 100, by so few cases {round(low * 100)} to {round(high * 100)}."
     )
-    return rate, (low, high), f"O{said[1:]}"
+    return rate, (low, high), said
 
 
 def chances(deed: Deed, run: Run, line: list[Waiting]) -> list[tuple[str, str, str]]:

@@ -94,7 +94,7 @@ export function Line({
           </li>
         ))}
       </ol>
-      <p className="slate">The chance is worked out from what happened before: {why}</p>
+      <p className="slate">The chance is worked out from what happened before. {why}</p>
     </>
   );
 }
