@@ -45,6 +45,16 @@ export function GateLine({ run }: { run: Run }) {
       role="group"
       aria-label="The gates of this run in time"
     >
+      {/* Below the prices, whose figures stand clear of it. */}
+      {inside && (
+        <g>
+          <line x1={x(now)} x2={x(now)} y1={8} y2={GROUND} className="today" />
+          <path d={`M${x(now) - 4} ${GROUND - 7} h8 l-4 7z`} className="todayhead" />
+          <text x={x(now) + (left ? -6 : 6)} y={4} textAnchor={left ? "end" : "start"} className="todaytext">
+            today, {day(run.now, false)}
+          </text>
+        </g>
+      )}
       <Prices run={run} x={x} />
       <line x1={LEFT - 20} x2={WIDTH - RIGHT + 20} y1={GROUND} y2={GROUND} className="ground" />
       {run.dates.slice(1, -1).map((m) => (
@@ -73,15 +83,6 @@ export function GateLine({ run }: { run: Run }) {
       {marks.map((mark) => (
         <Mark key={`${mark.gate.kind}${mark.gate.label}`} {...mark} past={Date.parse(mark.gate.at) <= now} />
       ))}
-      {inside && (
-        <g>
-          <line x1={x(now)} x2={x(now)} y1={18} y2={GROUND} className="today" />
-          <path d={`M${x(now) - 4} ${GROUND - 7} h8 l-4 7z`} className="todayhead" />
-          <text x={x(now) + (left ? -6 : 6)} y={14} textAnchor={left ? "end" : "start"} className="todaytext">
-            today, {day(run.now, false)}
-          </text>
-        </g>
-      )}
     </svg>
   );
 }
