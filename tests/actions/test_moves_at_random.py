@@ -1,6 +1,7 @@
 """Random changes of a run's dates, each undone or kept: what is derived always follows from the meetings."""
 
-from datetime import timedelta
+from collections import Counter
+from datetime import UTC, datetime, timedelta
 from zoneinfo import ZoneInfo
 
 from hypothesis import given, settings
@@ -13,7 +14,7 @@ from archgate.core.faults import Refused
 from archgate.core.schedule import Extra, built
 from archgate.tables.courses import Run
 from conftest import LONG
-from made import a_run, enrolled
+from made import Office, a_run, enrolled
 
 acts = st.lists(
     st.one_of(
@@ -60,30 +61,35 @@ def check(deed, run_id):
     assert run.meetings
 
 
-@given(acts)
-@settings(max_examples=200 if LONG else 8)
-def test_gates_and_moments_follow_the_meetings_whatever_is_done_and_undone(sessions, users, plan):
-    from datetime import UTC, datetime
-
-    from made import Office
-
+def test_gates_and_moments_follow_the_meetings_whatever_is_done_and_undone(sessions, users):
     office = Office(sessions, users["coordinator"], datetime(2027, 8, 20, 14, tzinfo=UTC))
-    run = a_run(office)
-    enrolled(office, run)
-    undoable = []
-    for act in plan:
-        before = office.look(lambda d: dates(d, run["id"]))
-        try:
-            if act[0] == "undo":
-                if not undoable:
-                    continue
-                key, was = undoable.pop()
-                office.act(lambda d, k=key: undo(d, k))
-                assert office.look(lambda d: dates(d, run["id"])) == was
-            else:
-                done = office.act(lambda d, a=act: do(d, run["id"], a))
-                undoable.append((done["change"], before))
-        except (Problem, Refused):
-            assert office.look(lambda d: dates(d, run["id"])) == before
-        office.look(lambda d: check(d, run["id"]))
-    assert office.look(lambda d: making.run_view(d, run["id"]))["taken"] == 1
+    succeeded = Counter()
+
+    @given(acts)
+    @settings(max_examples=200 if LONG else 8)
+    def walk(plan):
+        run = a_run(office)
+        enrolled(office, run)
+        undoable = []
+        for act in plan:
+            before = office.look(lambda d: dates(d, run["id"]))
+            try:
+                if act[0] == "undo":
+                    if not undoable:
+                        continue
+                    key, was = undoable.pop()
+                    office.act(lambda d, k=key: undo(d, k))
+                    assert office.look(lambda d: dates(d, run["id"])) == was
+                else:
+                    done = office.act(lambda d, a=act: do(d, run["id"], a))
+                    undoable.append((done["change"], before))
+                succeeded[act[0]] += 1
+            except (Problem, Refused):
+                assert office.look(lambda d: dates(d, run["id"])) == before
+            office.look(lambda d: check(d, run["id"]))
+        assert office.look(lambda d: making.run_view(d, run["id"]))["taken"] == 1
+
+    walk()
+    assert set(succeeded) == {"move", "shift", "extend", "cancel", "undo"}, (
+        "a walk that does nothing says nothing"
+    )

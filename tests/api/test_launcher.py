@@ -194,9 +194,8 @@ def children(pid):
     return found
 
 
-def test_the_demo_starts_its_database_and_worker_again_when_they_end(tmp_path):
-    home = tmp_path / "demo"
-    process, port = start(home)
+def brings_back_what_ended(process, port):
+    """A demo whose worker and whose database are killed starts both again, and works on."""
 
     def pid_of(word):
         return next((p for p, command in children(process.pid).items() if word in command), None)
@@ -219,19 +218,16 @@ def test_the_demo_starts_its_database_and_worker_again_when_they_end(tmp_path):
             time.sleep(0.3)
         return what()
 
-    try:
-        assert until(lambda: pid_of("cli worker"))
-        database, worker = pid_of("mariadbd"), pid_of("cli worker")
-        os.kill(worker, signal.SIGKILL)
-        assert until(lambda: pid_of("cli worker") not in (None, worker))
-        survivor = pid_of("cli worker")
-        os.kill(database, signal.SIGKILL)
-        assert until(lambda: pid_of("mariadbd") not in (None, database))
-        assert until(lambda: answers() == 401), "signing in is judged again"
-        time.sleep(2)
-        assert pid_of("cli worker") == survivor, "the worker outlives its database"
-    finally:
-        end(process)
+    assert until(lambda: pid_of("cli worker"))
+    database, worker = pid_of("mariadbd"), pid_of("cli worker")
+    os.kill(worker, signal.SIGKILL)
+    assert until(lambda: pid_of("cli worker") not in (None, worker))
+    survivor = pid_of("cli worker")
+    os.kill(database, signal.SIGKILL)
+    assert until(lambda: pid_of("mariadbd") not in (None, database))
+    assert until(lambda: answers() == 401), "signing in is judged again"
+    time.sleep(2)
+    assert pid_of("cli worker") == survivor, "the worker outlives its database"
 
 
 def runs(home):
@@ -251,7 +247,7 @@ def runs(home):
         server.stop()
 
 
-def test_the_demo_starts_keeps_its_data_refuses_a_second_start_and_ends_clean(tmp_path):
+def test_the_demo_keeps_its_data_refuses_a_second_start_survives_its_parts_and_ends_clean(tmp_path):
     home = tmp_path / "demo"
     (home / "db.new").mkdir(parents=True)  # left by a start that was cut off
     process, port = start(home)
@@ -276,8 +272,11 @@ def test_the_demo_starts_keeps_its_data_refuses_a_second_start_and_ends_clean(tm
     assert runs(home) == (17, 156)
     kept = list((home / "kept").iterdir())
     assert len(kept) == 1 and not (home / "db.new").exists()
-    process, _ = start(home, "--fresh")  # begins anew from the kept copy
-    end(process)
+    process, port = start(home, "--fresh")  # begins anew from the kept copy
+    try:
+        brings_back_what_ended(process, port)
+    finally:
+        end(process)
     assert runs(home) == (17, 156) and list((home / "kept").iterdir()) == kept
 
 

@@ -161,6 +161,35 @@ def test_what_was_typed_survives_a_reload_and_an_ended_session(at_work, app, pas
     assert at_work.field("Seats").get_attribute("value") == "11"
 
 
+def test_a_form_shows_only_what_was_typed_into_it(at_work):
+    def value(label):
+        return at_work.field(label).get_attribute("value")
+
+    one, two = f"Rowan Firstcall{next(number)}", f"Ilse Secondcall{next(number)}"
+    at_work.open("/desk")
+    at_work.fill("Name, email or phone", one)
+    at_work.find("//*[@role='option'][contains(., 'New person')]").click()
+    at_work.fill("Phone, if any", "555-0142")
+    at_work.driver.refresh()
+    at_work.until(lambda: value("Phone, if any") == "555-0142")
+    at_work.click("new call")
+    at_work.fill("Name, email or phone", two)
+    at_work.find("//*[@role='option'][contains(., 'New person')]").click()
+    shown = [value(label) for label in ("Given name", "Family name", "Email, if any", "Phone, if any")]
+    assert shown == [*two.split(), "", ""]
+
+    # A code that was made leaves nothing behind in the form for the next.
+    code = f"ROWAN{next(number)}"
+    at_work.open("/money/codes")
+    at_work.click("Make a code, or a set")
+    at_work.fill("Code", code)
+    at_work.fill("Percent", "30")
+    at_work.press(Keys.ENTER)
+    at_work.sees(f"{code} is saved")
+    at_work.click("Make a code, or a set")
+    assert (value("Code"), value("Percent")) == ("", "")
+
+
 def test_lists_of_runs_remember_their_filter_in_the_address(at_work, now_office):
     run = run_ahead(now_office, title=f"Timber framing {next(number)}")
     at_work.open(f"/planner?view=open&q={run['title'].replace(' ', '+')}")

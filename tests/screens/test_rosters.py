@@ -5,7 +5,17 @@ from datetime import timedelta
 import pytest
 from selenium.webdriver.common.keys import Keys
 
-from archgate.actions import interest, leaving, notices, offers, own_pages, signing, waitlist
+from archgate.actions import (
+    accounts,
+    interest,
+    leaving,
+    making,
+    notices,
+    offers,
+    own_pages,
+    signing,
+    waitlist,
+)
 from made import a_person, enrolled, number, roster_of
 from screens.ahead import run_ahead
 
@@ -51,6 +61,12 @@ def test_a_call_with_a_notice_is_parked_taken_up_and_goes_on_for_a_second_person
     at_work.press(Keys.CONTROL, Keys.ENTER)
     at_work.sees("$210.00 due now")
     assert [r["name"] for r in roster_of(now_office, run)] == [parent["name"], child["name"]]
+    own = now_office.act(lambda d: accounts.account_for(d, parent["id"], None))["id"]
+    now_office.act(lambda d: accounts.take_payment(d, own, {"amount": "60.00", "method": "cash"}))
+    at_work.open("/desk")
+    at_work.sees("$150.00 due now")  # what was paid meanwhile is counted
+    at_work.click("new call")
+    at_work.until(lambda: "This call so far" not in at_work.text())
     assert at_work.axe() == [] and at_work.console() == []
 
 
@@ -266,3 +282,36 @@ def test_somebody_invited_sets_a_password_on_a_phone_and_sees_their_courses(at_w
     at_work.driver.execute_cdp_cmd(
         "Emulation.setDeviceMetricsOverride", {**size, "width": 1280, "height": 800}
     )
+
+
+def test_what_is_not_saved_says_so_after_a_reload_and_what_holds_meanwhile(at_work, now_office):
+    run, somebody = run_ahead(now_office), a_person(now_office, family=f"Waiting{next(number)}")
+    enrolled(now_office, run, somebody)
+    at_work.open(f"/runs/{run['id']}/terms")
+    at_work.fill("An offer stands, in hours", "37")
+    at_work.sees("Not saved yet:")
+    at_work.driver.refresh()
+    at_work.sees("Not saved yet:")
+    at_work.sees("It goes on as before: ")
+    assert at_work.field("An offer stands, in hours").get_attribute("value") == "37"
+    assert now_office.look(lambda d: making.run_view(d, run["id"]))["offer_hours"] == run["offer_hours"]
+    at_work.click("Leave as it was")
+    at_work.until(lambda: "Not saved yet" not in at_work.text())
+
+    # A withdrawal from the margin gives the margin back to the run.
+    at_work.open(f"/runs/{run['id']}/roster")
+    at_work.click(f"Open the sign-up of {somebody['name']}")
+    at_work.click("withdraw")
+    at_work.click("Withdraw")
+    at_work.sees("Nobody is on this roster yet.")
+    at_work.sees("Put a list on it")
+    assert "?at=" not in at_work.driver.current_url
+
+    # Letters typed fast, while answers come in, are all there.
+    at_work.open("/people")
+    at_work.sees("Finding somebody")
+    for letter in somebody["family"]:
+        at_work.press(letter)
+    assert at_work.field("Name, email or phone").get_attribute("value") == somebody["family"]
+    at_work.sees(somebody["email"])
+    assert at_work.field("Name, email or phone").get_attribute("value") == somebody["family"]
