@@ -21,6 +21,7 @@ READY = "archgate-ready"
 CONFIG = """[mariadbd]
 datadir={data}
 socket={socket}
+tmpdir={scratch}
 port={port}
 bind-address=127.0.0.1
 skip-name-resolve
@@ -152,12 +153,16 @@ class OwnServer:
         self.run_dir = Path(tempfile.mkdtemp(prefix="ag-"))
         self.port = self.port or free_port()
         sock = self.run_dir / "s"
+        # A scratch room of its own: a server that starts clears away what it takes for its own remains there.
+        scratch = self.run_dir / "scratch"
+        scratch.mkdir()
         log = self.home / "mariadb.log"
         config = self.run_dir / "my.cnf"
         config.write_text(
             CONFIG.format(
                 data=self.data,
                 socket=sock,
+                scratch=scratch,
                 port=self.port,
                 log=log,
                 memory=256,
