@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import timedelta
 from functools import partial
 
-from sqlalchemy import Select, delete, func, select
+from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session, selectinload, sessionmaker
 
 from archgate.actions import accounts, codes, invoices, money, schedule, seats, stock
@@ -52,21 +52,21 @@ def moment_faults(deed: Deed) -> list[str]:
     return found
 
 
-def whole_runs() -> Select[Run]:
-    """Runs by id, with all that their gates follow from."""
-    return (
+def wrong_runs(deed: Deed) -> list[Run]:
+    """Runs, by id, whose stored gates are not those that their dates, fees and rules give, each once."""
+    whole = (
         select(Run).order_by(Run.id)
         .options(selectinload(Run.gates), selectinload(Run.all_meetings), selectinload(Run.rates).selectinload(Rate.early))
     )  # fmt: skip
+    return [run for run in deed.session.scalars(whole) if not schedule.gates_agree(deed, run)]
 
 
 def gate_faults(deed: Deed) -> list[str]:
-    """Runs whose stored gates are not those that their dates, fees and rules give, each once."""
-    query = whole_runs().where(Run.status != "archived")
+    """Runs with wrong gates, said; of those in the archive nothing depends on them."""
     return [
         f"The gates of {run.code} are not those its dates and fees give."
-        for run in deed.session.scalars(query)
-        if not schedule.gates_agree(deed, run)
+        for run in wrong_runs(deed)
+        if run.status != "archived"
     ]
 
 
@@ -74,13 +74,10 @@ def heal_gates(sessions: sessionmaker[Session]) -> int:
     """Settle the gates of runs anew where a migration, or a double of old, left them other than they should be; each run
     in a transaction of its own. How many were."""
 
-    def wrong(deed: Deed) -> list[int]:
-        return [run.id for run in deed.session.scalars(whole_runs()) if not schedule.gates_agree(deed, run)]
-
     def settle(deed: Deed, run_id: int) -> None:
         schedule.settle_gates(deed, seats.run_to_change(deed, run_id))
 
-    found = look(sessions, wrong)
+    found = look(sessions, lambda deed: [run.id for run in wrong_runs(deed)])
     for run_id in found:
         act(sessions, partial(settle, run_id=run_id))
     return len(found)

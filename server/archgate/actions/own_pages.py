@@ -82,11 +82,8 @@ def invite(deed: Deed, person_id: int) -> dict[str, Any]:
     if row is None:
         row = OwnPage(person_id=person.id, turn=1)
         deed.session.add(row)
-    row.email, row.status, row.sent_at = (
-        person.email,
-        "invited",
-        deed.now,
-    )  # once more: the same link, valid anew
+    # Once more: the same link, valid anew.
+    row.email, row.status, row.sent_at = person.email, "invited", deed.now
     deed.session.flush()
     change = deed.log("invite", "person", person.id, f"Invited {person.name} to an own page")
     body = (

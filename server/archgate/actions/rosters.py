@@ -266,14 +266,12 @@ def paper_of(
     meetings = [m for m in sheets if meeting_id is None or m.id == meeting_id]
     if kind == "sign-in" and meeting_id is not None and not meetings:
         raise not_found("This meeting")
-    if (
-        len(meetings) > MOST_SHEETS
-        or len(people) * max(1, len(meetings) if kind == "sign-in" else 1) > MOST_LINES
-    ):
+    names = len(people) * max(1, len(meetings))
+    if len(meetings) > MOST_SHEETS or names > MOST_LINES:
         raise refuse(
             "/meeting_id",
             f"A paper has up to {MOST_SHEETS} dates and {MOST_LINES:,} names; this one would have {len(meetings)} and"
-            f" {len(people) * max(1, len(meetings)):,}. Take one date, or choose some people.",
+            f" {names:,}. Take one date, or choose some people.",
         )
     return {
         "center": deed.center.name, "title": run.title or run.course.title, "code": run.code, "remarks": remarks, "people": people,

@@ -68,16 +68,8 @@ UNDER_THE_RUN = (
 )
 
 
-LOST = {
-    2002,
-    2003,
-    2006,
-    2013,
-    2014,
-    1040,
-    1053,
-    1927,
-}  # the driver's and the server's words for "gone" and "too many"
+# The driver's and the server's words for "gone" and "too many".
+LOST = {2002, 2003, 2006, 2013, 2014, 1040, 1053, 1927}
 
 
 def is_database_trouble(error: BaseException) -> bool:
