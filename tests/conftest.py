@@ -55,8 +55,8 @@ def pytest_unconfigure(config: pytest.Config) -> None:
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
-    """Browser walks first: they are the longest, and the other worker does the rest meanwhile."""
-    items.sort(key=lambda item: "screens" not in item.nodeid)
+    """The longest first, so that none is left alone at the end: demos that are started, then browser walks."""
+    items.sort(key=lambda item: ("test_launcher" not in item.nodeid, "screens" not in item.nodeid))
 
 
 def new_database(name: str) -> str:

@@ -17,7 +17,7 @@ from archgate.actions.transaction import Deed, Once, act, look
 
 PASSWORD = "a long enough word"
 DATA = Path(__file__).parent / "data"
-number = itertools.count(1)
+number = itertools.count(1001)  # of one width, so that names sort as they were made
 
 
 @dataclass(frozen=True)

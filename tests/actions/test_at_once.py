@@ -40,7 +40,7 @@ def gates_of(office, run):
 
 
 def agree(office, run):
-    return office.look(lambda d: schedule.gates_agree(d, schedule.get_run(d, run["id"])))
+    return office.look(lambda d: not any(schedule.wrong_gates(d, schedule.get_run(d, run["id"]))))
 
 
 def done(outcomes):

@@ -3,6 +3,7 @@
 import pytest
 
 from archgate.actions import (
+    checks,
     finding,
     lifecycle,
     making,
@@ -206,7 +207,13 @@ def test_a_cancelled_run_gives_back_seats_and_charges_dissolves_its_line_and_is_
         return sum(money.balances(d, accounts).values())
 
     assert office.look(owed) == 0
+    assert office.look(checks.everything) == "Everything agrees."
+    assert checks.heal_gates(office.sessions) == 0
+    assert [g["at"] for g in view(office, run)["gates"]] == [
+        g["at"] for g in run["gates"]
+    ]  # when it would have been
     office.act(lambda d: undo(d, done["change"]))
+    assert office.look(checks.everything) == "Everything agrees."
     back = view(office, run)
     assert (back["status"], back["taken"], back["waiting"], len(back["dates"]), back["decision"]) == (
         "published",

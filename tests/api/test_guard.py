@@ -10,7 +10,6 @@ import sys
 import threading
 import time
 from http.client import HTTPConnection
-from pathlib import Path
 
 import pytest
 import uvicorn
@@ -252,8 +251,7 @@ def test_the_words_for_a_lost_database_are_told_from_a_fault_of_ours():
 
 def test_while_the_database_is_silent_pages_go_on_and_the_rest_is_told_so(tmp_path):
     """A server that is stopped, not ended: connections stay, nothing answers."""
-    memory = Path("/dev/shm") if Path("/dev/shm").is_dir() else tmp_path
-    own = OwnServer(memory / f"ag-silent-{os.getpid()}", quick=True)
+    own = OwnServer(tmp_path, quick=True)
     own.start()
     try:
         own.create_database("silent")
@@ -297,7 +295,6 @@ def test_while_the_database_is_silent_pages_go_on_and_the_rest_is_told_so(tmp_pa
     finally:
         own.process.send_signal(signal.SIGCONT)
         own.stop()
-        own.wipe()
 
 
 def ask(port, path):

@@ -105,6 +105,19 @@ def test_the_whole_quote_of_the_contract():
     assert out["next_change"] == {"at": "2027-08-28T00:00:00-04:00", "total": "468.41"}
 
 
+def test_a_document_holds_a_tax_in_the_price_and_one_on_top_of_different_lines():
+    """Worked by hand: the seats 378.00 with 20 percent in it (63.00), the handbook 31.50 and 6 percent on it (1.89)."""
+    taxes = [
+        {"name": "In", "percent": "20", "included": True, "on": ["standard"]},
+        {"name": "Top", "percent": "6", "on": ["handbook"]},
+    ]
+    out = CALCULATORS["quote"]({**WHOLE, "taxes": taxes})
+    assert out["taxes"] == [
+        {"name": "In", "amount": "63.00", "included": True}, {"name": "Top", "amount": "1.89", "included": False},
+    ]  # fmt: skip
+    assert (out["subtotal"], out["total"], out["next_change"]["total"]) == ("409.50", "411.39", "443.79")
+
+
 def test_the_price_line_of_the_contract_covers_every_day_through_the_start():
     document = {**WHOLE, "ask": {**WHOLE["ask"], "at": None, "from": "2027-06-25"}}
     out = CALCULATORS["quote"](document)
@@ -126,6 +139,8 @@ def test_the_price_line_of_the_contract_covers_every_day_through_the_start():
         ({"codes": [{"code": "X", "percent": "5", "on": ["nobody"]}]}, "/codes/0/on/0"),
         ({"codes": [{"code": "X", "percent": "5", "from": "2027-02-02", "to": "2027-02-01"}]}, "/codes/0/to"),
         ({"taxes": [{"name": "A", "percent": "6"}, {"name": "B", "percent": "1", "included": True}]}, "/taxes/1/included"),
+        ({"taxes": [{"name": "A", "percent": "6", "on": ["handbook"]}, {"name": "B", "percent": "1", "included": True}]},
+         "/taxes/1/included"),
         ({"taxes": [{"name": "A", "percent": "six", "on": ["hat"]}]}, "/taxes/0/on/0"),
         ({"rates": [{"code": "s", "amount": "9.00", "sale": {"from": "2027-02-02", "to": "2027-02-01", "amount": "1.00"}}]},
          "/rates/0/sale/to"),

@@ -318,6 +318,11 @@ def everything(draw):
         Tax(f"t{n}", draw(percents), included, draw(st.one_of(st.none(), st.just(frozenset({"a", "x"})))))
         for n in range(draw(st.integers(0, 2)))
     )
+    if draw(st.booleans()):  # both kinds, each on what is its own
+        taxes = (
+            Tax("in", draw(percents), True, frozenset({"a", "x"})),
+            Tax("top", draw(percents), False, frozenset({"b", "y"})),
+        )
     people = (
         Heads("a", draw(st.integers(1, 5))),
         *((Heads("b", draw(st.integers(1, 5))),) if draw(st.booleans()) else ()),
@@ -339,10 +344,9 @@ def test_no_total_is_negative_and_lines_and_taxes_make_it(held, day):
     assert all(s >= 0 for s in sums.values())
     total = total_on(fees, asked, day, START)
     taxes = taxes_on(fees.taxes, sums)
-    included = any(t.included for t in fees.taxes)
-    assert total == sum(sums.values()) + (0 if included else sum(taxes)) >= 0
-    if included:
-        assert 0 <= sum(taxes) <= total
+    on_top = sum(a for a, t in zip(taxes, fees.taxes, strict=True) if not t.included)
+    assert total == sum(sums.values()) + on_top >= 0
+    assert all(a >= 0 for a in taxes) and sum(taxes) - on_top <= sum(sums.values())
 
 
 @given(everything(), st.permutations(["x", "y"]))

@@ -39,11 +39,19 @@ def address(app) -> Iterator[str]:
         yield where
 
 
-@pytest.fixture
-def browser(address: str) -> Iterator[Browser]:
+@pytest.fixture(scope="session")
+def window(address: str) -> Iterator[Browser]:
+    """One browser for all walks of a process: a start takes longer than many a walk."""
     made = Browser(address)
     yield made
     made.close()
+
+
+@pytest.fixture
+def browser(window: Browser) -> Browser:
+    """A browser that knows nothing of what was done before."""
+    window.forget()
+    return window
 
 
 @pytest.fixture

@@ -409,4 +409,4 @@ def test_an_edit_that_is_not_saved_waits_and_the_rest_follows_what_others_do(at_
     at_work.sees("Change the place: done.")
     at_work.click("Undo")
     at_work.sees("Undid: Changed place")
-    assert at_work.field("Place").get_attribute("value") == run["place"]
+    at_work.until(lambda: at_work.field("Place").get_attribute("value") == run["place"])

@@ -79,8 +79,7 @@ def test_an_offer_is_taken_on_a_phone_and_the_roster_shows_it(at_work, now_offic
     at_work.open(f"/runs/{run['id']}/roster")
     at_work.sees("has an offer until")
     assert at_work.axe() == []
-    size = {"width": 390, "height": 844, "deviceScaleFactor": 1, "mobile": False}
-    at_work.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+    at_work.resize(390, 844)
     at_work.open(f"/reply/{signing.token_for('o', row['waiting_id'], 1)}")
     at_work.sees("is yours until")
     wide = at_work.driver.execute_script("return document.documentElement.scrollWidth")
@@ -102,9 +101,6 @@ def test_an_offer_is_taken_on_a_phone_and_the_roster_shows_it(at_work, now_offic
     at_work.sees("You have signed up.")
     at_work.open("/reply/o1.1.forged")
     at_work.sees("This link leads nowhere")
-    at_work.driver.execute_cdp_cmd(
-        "Emulation.setDeviceMetricsOverride", {**size, "width": 1280, "height": 800}
-    )
     assert [r["name"] for r in roster_of(now_office, run)] == [waits["name"]]
 
 
@@ -255,8 +251,7 @@ def test_somebody_invited_sets_a_password_on_a_phone_and_sees_their_courses(at_w
     at_work.sees(f"Wrote to {person['name']} with a link")
     at_work.sees("the link works through")
     assert at_work.axe() == []
-    size = {"width": 390, "height": 844, "deviceScaleFactor": 1, "mobile": False}
-    at_work.driver.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+    at_work.resize(390, 844)
     at_work.open("/own")
     at_work.sees("Send me a link for a new password")
     assert at_work.axe() == []
@@ -279,9 +274,6 @@ def test_somebody_invited_sets_a_password_on_a_phone_and_sees_their_courses(at_w
     at_work.sees("Paula, your courses")
     at_work.open("/own/p1.1.forged")
     at_work.sees("This link leads nowhere")
-    at_work.driver.execute_cdp_cmd(
-        "Emulation.setDeviceMetricsOverride", {**size, "width": 1280, "height": 800}
-    )
 
 
 def test_what_is_not_saved_says_so_after_a_reload_and_what_holds_meanwhile(at_work, now_office):

@@ -52,21 +52,23 @@ def moment_faults(deed: Deed) -> list[str]:
     return found
 
 
-def wrong_runs(deed: Deed) -> list[Run]:
-    """Runs, by id, whose stored gates are not those that their dates, fees and rules give, each once."""
+def wrong_runs(deed: Deed) -> dict[Run, tuple[list[str], list[str]]]:
+    """Runs, by id, whose stored gates are not those that their dates, fees and rules give, each once: with the gates too
+    many and those that lack. Those of cancelled and archived runs stand as they were."""
     whole = (
-        select(Run).order_by(Run.id)
+        select(Run).where(Run.status.not_in(schedule.CLOSED)).order_by(Run.id)
         .options(selectinload(Run.gates), selectinload(Run.all_meetings), selectinload(Run.rates).selectinload(Rate.early))
     )  # fmt: skip
-    return [run for run in deed.session.scalars(whole) if not schedule.gates_agree(deed, run)]
+    found = {run: schedule.wrong_gates(deed, run) for run in deed.session.scalars(whole)}
+    return {run: wrong for run, wrong in found.items() if any(wrong)}
 
 
 def gate_faults(deed: Deed) -> list[str]:
-    """Runs with wrong gates, said; of those in the archive nothing depends on them."""
+    """Runs with wrong gates, and which."""
     return [
-        f"The gates of {run.code} are not those its dates and fees give."
-        for run in wrong_runs(deed)
-        if run.status != "archived"
+        f"The gates of {run.code} are not those its dates and fees give:"
+        f" too many {', '.join(many) or 'none'}; missing {', '.join(lack) or 'none'}."
+        for run, (many, lack) in wrong_runs(deed).items()
     ]
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable
 from datetime import UTC, date, datetime, time, timedelta
 from typing import Any
@@ -37,6 +38,7 @@ from archgate.tables.schedule import Gate, Meeting, MeetingPattern, OnlineLink, 
 from archgate.tables.seats import SetAside
 
 MOST_PATTERNS = 20
+CLOSED = ("cancelled", "archived")  # dates and gates of such a run no longer change
 
 
 def get_course(deed: Deed, course_id: int, to_change: bool = False) -> Course:
@@ -276,8 +278,11 @@ def core_gates_of(run: Run, zone: ZoneInfo) -> tuple[core_gates.Gate, ...]:
 def settle_gates(deed: Deed, run: Run) -> None:
     """Bring the stored gates in step with dates, fees and rules, under the run's lock; rows that did not change stay.
 
-    What no longer holds goes before what is new comes: a run has each gate once.
+    What no longer holds goes before what is new comes: a run has each gate once. The gates of a run that was cancelled or
+    put away stand as they were: they say when it would have been, though none of its meetings is held.
     """
+    if run.status in CLOSED:
+        return
     wanted = wanted_gates(deed, run)
     run.gates = [row for row in run.gates if _gate_facts(row) in wanted]
     deed.session.flush()
@@ -296,10 +301,18 @@ def wanted_gates(deed: Deed, run: Run) -> dict[tuple[Any, ...], core_gates.Gate]
     return {_gate_facts(g): g for g in (*core_gates_of(run, deed.zone), *set_aside_gates(deed, run))}
 
 
-def gates_agree(deed: Deed, run: Run) -> bool:
-    """Whether the stored gates of a run are those that its dates, fees and rules give, each once."""
-    held = [_gate_facts(row) for row in run.gates]
-    return len(held) == len(set(held)) and set(held) == set(wanted_gates(deed, run))
+def wrong_gates(deed: Deed, run: Run) -> tuple[list[str], list[str]]:
+    """Gates that stand without a reason (or twice), and those that dates, fees and rules give and that do not stand."""
+    held = Counter(_gate_facts(row) for row in run.gates)
+    wanted = Counter(wanted_gates(deed, run).keys())
+    return _gates_said(held - wanted), _gates_said(wanted - held)
+
+
+def _gates_said(facts: Counter[tuple[Any, ...]]) -> list[str]:
+    return [
+        f'{kind} {n} "{label}" ({rule}, {at:%Y-%m-%d %H:%M} UTC)'
+        for kind, rule, _, at, label, n in facts.elements()
+    ]
 
 
 def set_aside_gates(deed: Deed, run: Run) -> list[core_gates.Gate]:
@@ -361,7 +374,7 @@ def ordered(run: Run) -> list[Meeting]:
 
 
 def refuse_closed(run: Run) -> None:
-    if run.status in ("cancelled", "archived"):
+    if run.status in CLOSED:
         raise Problem(409, "run-closed", f"The run is {run.status}; its dates no longer change.")
 
 

@@ -27,13 +27,14 @@ from archgate.core.fees import (
 )
 from archgate.core.money import format_amount
 from archgate.core.reader import Document, Reader
-from archgate.core.taxes import Tax
+from archgate.core.taxes import Tax, both_kinds
 
 RATE_KEYS = "code label amount early sale"
 EXTRA_KEYS = "code label amount required stock most"
 CODE_KEYS = "code percent off from to on"
 TAX_KEYS = "name percent included on"
 MOST_TAXES = 2
+UNNAMED = ""  # stands for every rate and extra that no tax names
 
 
 def read_step(row: Reader, currency: str | None) -> EarlyStep | None:
@@ -121,18 +122,28 @@ def read_code(row: Reader, currency: str | None, known: Iterable[str] | None) ->
 
 
 def read_taxes(top: Reader, known: Iterable[str] | None, most: int = 1000) -> tuple[Tax, ...]:
-    """The taxes of a document; a mixture of included and added ones is refused."""
+    """The taxes of a document; a rate or extra that would bear taxes in the price and on top is refused by name.
+
+    `known` are the rates and extras there are. None: any name will do, as in defaults; then those that are named count.
+    """
     found: list[Tax] = []
-    for row in top.rows("taxes", "The taxes", TAX_KEYS, most=most):
+    rows = top.rows("taxes", "The taxes", TAX_KEYS, most=most)
+    for row in rows:
         name = row.text("name", "The name of the tax", need=True)
         percent = row.percent("percent", "The percent", need=True)
         included = row.flag("included", "Whether it is in the price")
         on = read_on(row, known, "rate or extra")
         if name is not None and percent is not None:
-            if found and found[0].included != included:
-                row.fault("included", "All taxes are in the price, or none is.")
             found.append(Tax(name, percent, included, on))
-    return tuple(found)
+    taxes = tuple(found)
+    if len(taxes) == len(rows):
+        named = sorted({code for tax in taxes for code in tax.on or ()})
+        for i, code in both_kinds(taxes, sorted(known) if known is not None else [*named, UNNAMED]):
+            what = f'"{code}"' if code else "Whatever is not named"
+            rows[i].fault(
+                "included", f"{what} would bear a tax in its price and one on top; it takes one kind."
+            )
+    return taxes
 
 
 def note_twice(rows: list[Reader], read: Iterable[Any], seen: set[str]) -> None:

@@ -441,9 +441,8 @@ def total_on(fees: Fees, ask: Ask, day: date, start: date | None) -> int:
     """The total of an ask on a day, taxes on top included."""
     parts = parts_on(fees, ask, day, start)
     total = sum(p.amount for p in parts)
-    if fees.taxes and not any(t.included for t in fees.taxes):
-        total += sum(taxes_on(fees.taxes, sums_of(parts)))
-    return total
+    amounts = taxes_on(fees.taxes, sums_of(parts))
+    return total + sum(a for a, tax in zip(amounts, fees.taxes, strict=True) if not tax.included)
 
 
 def quote_for(

@@ -1,13 +1,14 @@
 """Taxes on a document: one or two, in the price or on top, each on the lines it names.
 
-Amounts are smallest units of one currency, percents Decimal. All taxes of one document are included in the prices,
-or none is. Taxes are worked out on sums, never line by line, and rounded half up once: the total of a document decides
-(so it is with the Excise Tax Act of Canada, s. 165.2, and the GST Act of Australia, s. 9-90).
+Amounts are smallest units of one currency, percents Decimal. What is charged bears taxes that are in its price, or taxes
+on top, never both; a document may hold both kinds. Taxes are worked out on sums, never line by line, and rounded half up
+once: the total of a document decides (so it is with the Excise Tax Act of Canada, s. 165.2, and the GST Act of
+Australia, s. 9-90).
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from decimal import ROUND_HALF_UP, Decimal
 
@@ -30,31 +31,47 @@ class Tax:
 def taxes_on(taxes: tuple[Tax, ...], sums: Mapping[str, int]) -> tuple[int, ...]:
     """The sum of each tax, in order, on what is charged by code (of a rate or an extra) after all reductions.
 
-    On top: per tax percent of everything it applies to. Included: what is charged is put together by the set of taxes
-    that applies to it; of each set net = gross x 100 / (100 + the percents together), rounded half up, and what is left
-    is shared among its taxes by largest remainder in proportion to their percents, so that net and taxes always make
-    the price.
+    On top: per tax percent of everything it applies to. Included: what is charged is put together by the set of included
+    taxes that applies to it; the tax in each set's price (`tax_in`) is shared among its taxes by largest remainder in
+    proportion to their percents, and net is what is left, so that net and taxes always make the price.
     """
-    if not any(tax.included for tax in taxes):
-        return tuple(
-            percent_of(sum(s for code, s in sums.items() if tax.applies_to(code)), tax.percent)
-            for tax in taxes
-        )
-    found = [0] * len(taxes)
-    gross: dict[tuple[int, ...], int] = {}
-    for code, held in sums.items():
-        which = tuple(i for i, tax in enumerate(taxes) if tax.applies_to(code))
-        gross[which] = gross.get(which, 0) + held
-    for which, price in gross.items():
+    amounts = [
+        0
+        if tax.included
+        else percent_of(sum(s for code, s in sums.items() if tax.applies_to(code)), tax.percent)
+        for tax in taxes
+    ]
+    prices: dict[tuple[int, ...], int] = {}
+    for code, price in sums.items():
+        which = tuple(i for i, tax in enumerate(taxes) if tax.included and tax.applies_to(code))
+        prices[which] = prices.get(which, 0) + price
+    for which, price in prices.items():
         percents = [taxes[i].percent for i in which]
         if any(percents):
-            for i, share in zip(
-                which, shares_of(price - net_of(price, sum(percents)), percents), strict=True
-            ):
-                found[i] += share
-    return tuple(found)
+            shares = shares_of(tax_in(price, sum(percents, Decimal(0))), percents)
+            for i, share in zip(which, shares, strict=True):
+                amounts[i] += share
+    return tuple(amounts)
 
 
-def net_of(gross: int, percent: Decimal | int) -> int:
-    """The price without the taxes that are in it: gross x 100 / (100 + percent), rounded half up."""
-    return int((Decimal(gross) * 100 / (100 + percent)).quantize(Decimal(1), rounding=ROUND_HALF_UP))
+def tax_in(price: int, percent: Decimal) -> int:
+    """The tax in a price: price x percent / (100 + percent), rounded half up.
+
+    >>> tax_in(9045, Decimal("11"))  # 896.35
+    896
+    >>> tax_in(105, Decimal("20"))  # 17.5: half a cent goes up in the tax, not in the net
+    18
+    """
+    return int((price * percent / (100 + percent)).quantize(Decimal(1), rounding=ROUND_HALF_UP))
+
+
+def both_kinds(taxes: tuple[Tax, ...], codes: Iterable[str]) -> list[tuple[int, str]]:
+    """Which rates and extras would bear taxes in the price and on top: the first tax (its index) of the other kind, and
+    the code; each code once, in order."""
+    found = []
+    for code in codes:
+        borne = [i for i, tax in enumerate(taxes) if tax.applies_to(code)]
+        other = next((i for i in borne if taxes[i].included != taxes[borne[0]].included), None)
+        if other is not None:
+            found.append((other, code))
+    return found

@@ -177,7 +177,7 @@ export function Ribbon({ open, onToggle }: { open: boolean; onToggle: () => void
               </button>
             </>
           ) : (
-            `the season, ${count(season.data?.bars.length ?? 0, "run")}`
+            `the season${season.data ? `, ${count(season.data.bars.length, "run")}` : ""}`
           )}
         </span>
         <button className="plainly quiet" aria-expanded={open} onClick={onToggle}>
