@@ -29,6 +29,17 @@ def test_a_payment_settles_what_is_oldest_due_and_the_rest_is_credit():
     assert allocate(100, [], "USD") == ({}, 100)
 
 
+def test_the_due_date_decides_and_not_the_order_in_which_installments_were_made():
+    """Where a plan was changed, an installment made later may be due earlier."""
+    rows = [
+        Open(1, date(2027, 11, 1), 5000),
+        Open(2, date(2027, 10, 1), 4000),
+        Open(3, date(2027, 9, 1), 3000),
+    ]
+    assert allocate(6000, rows, "USD") == ({3: 3000, 2: 3000}, 0)
+    assert allocate(7001, rows, "USD") == ({3: 3000, 2: 4000, 1: 1}, 0)
+
+
 def test_chosen_parts_are_taken_as_chosen_and_never_more_than_is_left():
     assert allocate(6000, ROWS, "USD", {3: 5000}) == ({3: 5000}, 1000)
     with pytest.raises(Refused) as refused:
@@ -125,6 +136,15 @@ def test_what_is_kept_of_a_price_by_the_days_before_the_start(day, kept, words):
     assert found.amount == kept and words in found.why
 
 
+@pytest.mark.parametrize(
+    ("before", "kept"), [(90, 12000), (60, 12000), (59, 0), (30, 0), (29, 4800), (7, 4800), (6, 24000)]
+)
+def test_a_policy_that_does_not_fall_goes_by_the_step_reached_not_by_the_best_or_the_last(before, kept):
+    """Worked by hand: half back from 60 days (the place is kept open), all from 30, four fifths from 7."""
+    steps = (RefundStep(30, Decimal(100)), RefundStep(7, Decimal(80)), RefundStep(60, Decimal(50)))
+    assert kept_of(Policy(steps), 24000, START, START - timedelta(days=before), "USD").amount == kept
+
+
 def test_without_a_policy_a_start_or_a_price_everything_goes_back():
     assert kept_of(None, 24000, START, DAY, "USD").amount == 0
     assert kept_of(POLICY, 24000, None, DAY, "USD").amount == 0
@@ -155,6 +175,27 @@ def test_a_cheaper_price_comes_off_what_is_not_due_yet_and_the_rest_is_credit():
     assert (found.amounts, found.credit) == ((4000, 0, 0), 3000)
     part = (PLAN[0], Standing(2, date(2027, 9, 14), 10000, 9000), PLAN[2])
     assert replanned(part, 14000, DAY).amounts == (4000, 9000, 1000)
+
+
+UNEQUAL = (
+    Standing(1, date(2027, 8, 1), 4000, 4000),
+    Standing(2, date(2027, 9, 14), 12000),
+    Standing(3, date(2027, 10, 14), 4000),
+)
+
+
+@pytest.mark.parametrize(
+    ("total", "amounts"),
+    [
+        (24000, (4000, 15000, 5000)),  # 40.00 more, three to one
+        (24001, (4000, 15001, 5000)),  # 3000.75 and 1000.25: the unit left over goes to the larger fraction
+        (16000, (4000, 9000, 3000)),  # 40.00 less, three to one
+        (15999, (4000, 8999, 3000)),
+    ],
+)
+def test_a_difference_is_shared_in_proportion_to_unequal_later_lines(total, amounts):
+    """Worked by hand from the rule of the plan: proportional to their amounts, not in equal parts."""
+    assert replanned(UNEQUAL, total, DAY).amounts == amounts
 
 
 standings = st.lists(

@@ -37,6 +37,16 @@ def test_eight_tuesdays_are_numbered_and_counted():
     )
 
 
+@pytest.mark.parametrize(
+    ("minutes", "count", "hours"),
+    [(20, 1, "0.33"), (20, 2, "0.67"), (100, 1, "1.67"), (50, 8, "6.67"), (50, 10, "8.33"), (3, 1, "0.05")],
+)
+def test_contact_hours_are_rounded_once_on_the_sum(minutes, count, hours):
+    """Thirds of an hour: eight times 50 minutes are 6.67 hours, not eight times 0.83 (6.64), nor cut to 6.66."""
+    made = meetings_of((Pattern(date(2027, 9, 14), time(9), minutes, (1,), count=count),), NEW_YORK)
+    assert made.hours == hours
+
+
 def test_a_first_date_on_another_weekday_is_no_meeting_and_is_said():
     made = meetings_of((Pattern(date(2027, 9, 15), time(9), 60, (1,), count=2),), NEW_YORK)
     assert days(made) == ["09-21", "09-28"]

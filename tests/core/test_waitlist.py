@@ -1,11 +1,14 @@
 from datetime import UTC, datetime, timedelta
+from zoneinfo import ZoneInfo
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from archgate.core.seats import Seated, Seats, seats_for
 from archgate.core.waitlist import Party, Rule, goes_first, in_order, next_offers, next_that_fits
 
+NEW_YORK = ZoneInfo("America/New_York")
 NOON = datetime(2027, 8, 20, 12, tzinfo=UTC)
 parties = st.lists(
     st.builds(
@@ -66,6 +69,20 @@ def test_offers_are_in_order_fit_the_seats_and_end_before_sign_up_closes(waiting
         assert [o.party for o in offers] == list(line[: len(offers)])
     if rule is Rule.FIT:
         assert all(p.heads > left for p in passed)  # whoever was passed over does not fit what is left
+
+
+@pytest.mark.parametrize(
+    ("at", "hours", "until"),
+    [
+        # the hour from 1 to 2 comes twice on 7 November 2027, that from 2 to 3 is left out on 14 March (IANA, America/New_York)
+        (datetime(2027, 11, 6, 20, tzinfo=NEW_YORK), 36, "2027-11-08T07:00:00-05:00"),
+        (datetime(2027, 3, 13, 20, tzinfo=NEW_YORK), 36, "2027-03-15T09:00:00-04:00"),
+        (datetime(2027, 11, 7, 0, 30, tzinfo=NEW_YORK), 2, "2027-11-07T01:30:00-05:00"),
+    ],
+)
+def test_the_hours_of_an_offer_are_hours_that_pass_also_when_the_clocks_change(at, hours, until):
+    ((offer,), _) = next_offers(in_order([Party(1, 1, at)]), 1, Rule.FIT, at, hours, None)
+    assert offer.until.isoformat() == until
 
 
 def test_under_the_strict_rule_nobody_behind_a_party_too_large_is_offered():
