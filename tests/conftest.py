@@ -17,9 +17,9 @@ from sqlalchemy import Engine
 from sqlalchemy.engine import make_url
 from sqlalchemy.orm import Session, sessionmaker
 
-from archgate.actions.access import create_user
-from archgate.actions.center import make_center
-from archgate.actions.transaction import act
+from archgate.actions.access.staff import create_user
+from archgate.actions.center.center import make_center
+from archgate.actions.kernel.unit_of_work import act
 from archgate.app import create_app
 from archgate.own_server import OwnServer
 from archgate.settings import ROOT, Settings

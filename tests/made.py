@@ -12,8 +12,11 @@ from typing import Any
 
 from sqlalchemy.orm import Session, sessionmaker
 
-from archgate.actions import making, people, quotes, roster, rosters
-from archgate.actions.transaction import Deed, Once, act, look
+from archgate.actions.enrolling import enrollments, roster
+from archgate.actions.fees import quotes
+from archgate.actions.kernel.unit_of_work import Deed, Once, act, look
+from archgate.actions.people import people
+from archgate.actions.runs import making
 
 PASSWORD = "a long enough word"
 DATA = Path(__file__).parent / "data"
@@ -82,11 +85,11 @@ def enrolled(office: Office, run: dict[str, Any], person: dict[str, Any] | None 
     """Enrolls somebody at the price shown at that moment."""
     somebody = person or a_person(office)
     quote = office.look(lambda deed: quotes.quote_run(deed, run["id"], {}))
-    return office.act(lambda deed: roster.enroll(deed, run["id"], somebody["id"], quote["total"], **how))
+    return office.act(lambda deed: enrollments.enroll(deed, run["id"], somebody["id"], quote["total"], **how))
 
 
 def roster_of(office: Office, run: dict[str, Any]) -> list[dict[str, Any]]:
-    found = office.look(lambda deed: rosters.roster(deed, run["id"]))
+    found = office.look(lambda deed: roster.roster(deed, run["id"]))
     return [dict(zip(found["columns"], row, strict=True)) for row in found["rows"]]
 
 

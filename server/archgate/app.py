@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from starlette.exceptions import HTTPException
 
 from archgate import logs
-from archgate.actions.problems import Problem
+from archgate.actions.kernel.problems import Problem
 from archgate.api import (
     access,
     accounts,

@@ -27,7 +27,7 @@ import orjson
 from alembic.migration import MigrationContext
 from sqlalchemy import Engine, inspect, make_url, text
 
-from archgate.actions import signing
+from archgate.actions.kernel import signing
 from archgate.clock import system_now
 from archgate.tables.engine import engine_for
 from archgate.tables.migrate import UNFINISHED, knows, migrate

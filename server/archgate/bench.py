@@ -11,6 +11,16 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 from typing import Any
 
+from archgate.actions.access import staff
+from archgate.actions.across import planner as plan
+from archgate.actions.center.center import make_center
+from archgate.actions.enrolling import enrollments
+from archgate.actions.fees import prices, quotes
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.kernel.unit_of_work import act, look
+from archgate.actions.runs import making
+from archgate.actions.schedule import clashes as found
+from archgate.actions.seats import seats
 from archgate.core.clashes import Span, overlaps
 
 START = datetime(2027, 1, 4, tzinfo=UTC)
@@ -58,7 +68,6 @@ def line(name: str, value: float, unit: str, floor: float, detail: dict[str, Any
 @contextmanager
 def own_database() -> Iterator[Any]:
     """A database of its own on memory, made and thrown away."""
-    from archgate.actions.center import make_center
     from archgate.own_server import OwnServer
     from archgate.tables.engine import engine_for, sessions_of
     from archgate.tables.migrate import migrate
@@ -129,8 +138,6 @@ def fill(sessions: Any, number: int) -> None:
 
 def clashes() -> Iterator[dict[str, Any]]:
     """A sweep over all meetings against a bare sort of the same intervals; one typed date against a primary-key read."""
-    from archgate.actions import clashes as found
-    from archgate.actions.transaction import look
     from archgate.tables.schedule import Meeting
 
     sizes = {}
@@ -162,9 +169,7 @@ def planner() -> Iterator[dict[str, Any]]:
     """What the planner asks for, with 500 runs and 6,000 meetings, against reading the rows."""
     import orjson
 
-    from archgate.actions import clashes as found
-    from archgate.actions import planner as plan
-    from archgate.actions.transaction import look
+    from archgate.actions.kernel.unit_of_work import look
 
     with own_database() as sessions:
         fill(sessions, 6_000)
@@ -208,8 +213,6 @@ def price_line() -> Iterator[dict[str, Any]]:
     from sqlalchemy import insert, select
     from sqlalchemy.orm import selectinload
 
-    from archgate.actions import prices
-    from archgate.actions.transaction import look
     from archgate.core.fees import Ask, Heads, price_line_of, total_on
     from archgate.tables.courses import Run
     from archgate.tables.fees import EarlyStep, Extra, Rate
@@ -273,13 +276,11 @@ def seat_run(sessions: Any, capacity: int, people: int) -> tuple[int, Any]:
     """A published run with one rate, and so many people; the run's id and the user who acts."""
     from sqlalchemy import insert
 
-    from archgate.actions import access, making
-    from archgate.actions.transaction import act
     from archgate.tables.people import Person
 
     user = act(
         sessions,
-        lambda d: access.create_user(
+        lambda d: staff.create_user(
             d, "bench@example.org", "Bench", "administrator", "a long enough word", True
         ),
     )
@@ -307,9 +308,7 @@ def contention() -> Iterator[dict[str, Any]]:
 
     from sqlalchemy import text
 
-    from archgate.actions import roster, seats
-    from archgate.actions.problems import Problem
-    from archgate.actions.transaction import act, look
+    from archgate.actions.kernel.unit_of_work import act, look
 
     clients, places, before = 64, 100, 40
     with own_database() as sessions:
@@ -318,7 +317,7 @@ def contention() -> Iterator[dict[str, Any]]:
 
         def sign_up() -> None:
             person = next(numbers)
-            act(sessions, lambda d: roster.enroll(d, run_id, person, "240.00"), user)
+            act(sessions, lambda d: enrollments.enroll(d, run_id, person, "240.00"), user)
             got.append(person)
 
         def client() -> None:
@@ -378,8 +377,6 @@ def fill_roster(sessions: Any, number: int) -> int:
     """A run on which so many people sit, each with an account and two installments, written in bulk; its id."""
     from sqlalchemy import insert, update
 
-    from archgate.actions import quotes
-    from archgate.actions.transaction import look
     from archgate.tables.money import Account
     from archgate.tables.plans import Installment
     from archgate.tables.roster import Enrollment

@@ -17,6 +17,12 @@ from zoneinfo import ZoneInfo
 
 import typer
 
+from archgate.actions.access.staff import create_user
+from archgate.actions.across.checks import everything, heal_gates
+from archgate.actions.center import backups
+from archgate.actions.center.center import center_of, demo_done, make_center, set_clock
+from archgate.actions.kernel.queue import LEASE
+from archgate.actions.kernel.unit_of_work import act, look
 from archgate.clock import business_now
 from archgate.settings import ROOT, Settings, settings_from
 
@@ -144,8 +150,8 @@ def prepare_demo(server: Any, day: date | None) -> Any:
     A finished center is kept beside the data, under a hash of everything it was made from, so that beginning anew
     takes a copy instead of living through the days again.
     """
-    from archgate.actions.center import center_of, demo_done, make_center, set_clock
-    from archgate.actions.checks import heal_gates
+    from archgate.actions.across.checks import heal_gates
+    from archgate.actions.center.center import make_center
     from archgate.demo import script
     from archgate.demo.cache import key_of
     from archgate.tables.engine import engine_for, sessions_of
@@ -216,7 +222,6 @@ def worker() -> None:
     from datetime import timedelta
 
     from archgate import logs
-    from archgate.actions.jobs import LEASE
     from archgate.jobs.worker import Worker
     from archgate.tables.engine import sessions_of
 
@@ -284,7 +289,6 @@ def announce(server: Any, port: int) -> None:
 @app.command()
 def serve(host: str = "127.0.0.1", port: int = 8474) -> None:
     """Real use: the database and other settings come from the environment; several processes answer."""
-    from archgate.actions.center import center_of
     from archgate.serving import serve_many
     from archgate.tables.engine import sessions_of
     from archgate.tables.migrate import is_current
@@ -332,8 +336,7 @@ def engine_from_settings() -> Any:
 @app.command()
 def migrate(center: str = "", time_zone: str = "America/New_York", currency: str = "USD") -> None:
     """Bring the database to this version; with --center, make the center if there is none."""
-    from archgate.actions.center import center_of, make_center
-    from archgate.actions.checks import heal_gates
+    from archgate.actions.across.checks import heal_gates
     from archgate.core.money import DIGITS
     from archgate.core.reader import ZONES
     from archgate.tables.engine import sessions_of
@@ -355,8 +358,6 @@ def migrate(center: str = "", time_zone: str = "America/New_York", currency: str
 @app.command()
 def check() -> None:
     """Ask whether everything agrees: ledger, accounts, seats, stock, codes, number series. Status 1 when it does not."""
-    from archgate.actions.checks import everything
-    from archgate.actions.transaction import look
     from archgate.tables.engine import sessions_of
 
     found = look(sessions_of(engine_from_settings()), everything)
@@ -374,7 +375,6 @@ def backup(
 
     With ARCHGATE_BACKUP_PASSPHRASE the file is encrypted (OpenPGP). Without a file it goes to ARCHGATE_BACKUPS.
     """
-    from archgate.actions import backups
     from archgate.backup import BackupTrouble, make, sweep
     from archgate.clock import system_now
     from archgate.tables.engine import sessions_of
@@ -405,8 +405,7 @@ def backup(
 @app.command()
 def restore(file: Path) -> None:
     """Bring a backup into an empty database and to this release; checked at the end, status 1 when something disagrees."""
-    from archgate.actions.checks import everything, heal_gates
-    from archgate.actions.transaction import look
+    from archgate.actions.kernel.unit_of_work import look
     from archgate.backup import BackupTrouble, keep_secret
     from archgate.backup import restore as bring
     from archgate.tables.engine import sessions_of
@@ -430,8 +429,6 @@ def restore(file: Path) -> None:
 @admin.command("create")
 def admin_create(email: str, name: str) -> None:
     """A first administrator; the password is asked for, or read from ARCHGATE_ADMIN_PASSWORD."""
-    from archgate.actions.access import create_user
-    from archgate.actions.transaction import act
     from archgate.core.faults import Refused
     from archgate.tables.engine import sessions_of
 

@@ -9,23 +9,13 @@ from beancount import loader
 from beancount.core import data
 from sqlalchemy import select
 
-from archgate.actions import (
-    accounts,
-    checks,
-    invoices,
-    leaving,
-    lifecycle,
-    money,
-    moving,
-    outstanding,
-    people,
-    sign_ups,
-    terms,
-    transfers,
-    undo,
-    waitlist,
-)
-from archgate.actions.problems import Problem
+from archgate.actions.across import checks, undo
+from archgate.actions.enrolling import changing, leaving, transfers, waitlist
+from archgate.actions.fees import terms
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.money import accounts, invoices, money, outstanding
+from archgate.actions.people import organizations
+from archgate.actions.runs import lifecycle, moving
 from archgate.core.faults import Refused
 from archgate.core.money import parse_amount
 from archgate.tables.courses import Run
@@ -224,7 +214,7 @@ def test_what_is_outstanding_by_age_week_and_month(office):
 
 
 def test_a_client_pays_for_many_from_one_account(office):
-    client = office.act(lambda d: people.create_organization(d, f"Payers {next(number)}"))["id"]
+    client = office.act(lambda d: organizations.create_organization(d, f"Payers {next(number)}"))["id"]
     run = a_run(office)
     for _ in range(3):
         enrolled(office, run, organization_id=client)
@@ -353,12 +343,12 @@ def test_every_account_is_the_sum_of_its_causes_whatever_is_done(office, seed):
                 undoable.append(done["change"])
             elif act in ("change", "price") and who in seated:
                 body = a_change(office, seated[who], act, chance)
-                done = at.act(lambda d, n=seated[who], b=body: sign_ups.change(d, n, b))
+                done = at.act(lambda d, n=seated[who], b=body: changing.change(d, n, b))
                 undoable.append(done["change"])
             elif act == "meeting":
                 fallen = chance.choice(run["dates"])["id"]
                 at.act(lambda d, m=fallen: moving.cancel_meeting(d, m, {"why": "storm"}))
-                done = at.act(lambda d, m=fallen: sign_ups.credit_meeting(d, m, {}))
+                done = at.act(lambda d, m=fallen: changing.credit_meeting(d, m, {}))
                 undoable.append(done["change"])
             elif act == "cancel" and chance.random() < 0.1:
                 undoable.append(at.act(lambda d, r=run: lifecycle.cancel_run(d, r["id"], ""))["change"])

@@ -5,25 +5,16 @@ from functools import partial
 import pytest
 from sqlalchemy import func, select, text
 
-from archgate.actions import (
-    checks,
-    copying,
-    courses,
-    finding,
-    making,
-    merging,
-    moving,
-    notices,
-    people,
-    places,
-    plans,
-    schedule,
-    season,
-    seats,
-    terms,
-)
-from archgate.actions.problems import Problem
-from archgate.actions.transaction import Unlocked
+from archgate.actions.across import checks, finding, merging, person_pages
+from archgate.actions.courses import courses
+from archgate.actions.fees import plans, terms
+from archgate.actions.kernel import lookups
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.kernel.unit_of_work import Unlocked
+from archgate.actions.people import people
+from archgate.actions.runs import copying, making, moving, notices, season
+from archgate.actions.schedule import places, schedule
+from archgate.actions.seats import seats
 from archgate.tables.courses import Run
 from archgate.tables.people import Person
 from archgate.tables.roster import NoticeSeen
@@ -40,7 +31,7 @@ def gates_of(office, run):
 
 
 def agree(office, run):
-    return office.look(lambda d: not any(schedule.wrong_gates(d, schedule.get_run(d, run["id"]))))
+    return office.look(lambda d: not any(schedule.wrong_gates(d, lookups.get_run(d, run["id"]))))
 
 
 def done(outcomes):
@@ -86,7 +77,7 @@ def test_the_same_holds_of_a_meeting_a_person_a_course_a_room_and_a_plan(office)
     place = office.look(lambda d: next(p["id"] for p in places.list_places(d) if p["name"] == room))
     plan = office.act(lambda d: plans.make_plan(d, {
         "name": f"Plan {next(number)}", "lines": [{"percent": "100", "due": {"after_sign_up": 0}}]}))["plan"]  # fmt: skip
-    course = office.look(lambda d: schedule.get_run(d, run["id"]).course_id)
+    course = office.look(lambda d: lookups.get_run(d, run["id"]).course_id)
     title = run["course"]["title"]
     tries = {
         "meeting": lambda d, n: moving.change_meetings(
@@ -163,7 +154,7 @@ def test_a_merge_and_a_sign_up_at_once_end_on_one_record(office, turn):
         partial(enrolled, office, run, gone),
     ])  # fmt: skip
     assert not isinstance(outcomes[0], Exception) or not isinstance(outcomes[1], Exception)
-    page = office.look(lambda d: people.person_page(d, gone["id"]))
+    page = office.look(lambda d: person_pages.person_page(d, gone["id"]))
     assert page["enrollments"] == [] and page["merged_into_id"] == kept["id"]
 
 
@@ -184,7 +175,7 @@ def test_rows_of_a_run_are_never_written_without_its_lock(office):
 
     with pytest.raises(Unlocked):
         office.act(careless)
-    assert office.look(lambda d: schedule.get_run(d, run["id"]).note) == ""
+    assert office.look(lambda d: lookups.get_run(d, run["id"]).note) == ""
 
 
 def test_the_check_sees_a_gate_that_is_wrong_and_healing_mends_it(office, sessions):
@@ -202,4 +193,4 @@ def test_a_draft_made_twice_at_once_by_a_double_click_is_two_of_which_each_is_wh
     form = {**run_form(), "course": None, "course_id": course}
     made = at_once([partial(office.act, lambda d: making.create_run(d, form))] * 3)
     assert done(made) == 3 and all(agree(office, m) for m in made)
-    assert office.look(lambda d: seats.seats_of(d, schedule.get_run(d, made[0]["id"])).taken) == 0
+    assert office.look(lambda d: seats.seats_of(d, lookups.get_run(d, made[0]["id"])).taken) == 0

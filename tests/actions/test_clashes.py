@@ -4,8 +4,9 @@ from datetime import date, timedelta
 
 import pytest
 
-from archgate.actions import clashes, making, moving, places, season
-from archgate.actions.problems import Problem
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.runs import making, moving, season
+from archgate.actions.schedule import clashes, places
 from archgate.core.faults import Refused
 from made import a_draft, a_person, a_run, enrolled, number
 

@@ -4,10 +4,13 @@ from datetime import date
 
 import pytest
 
-from archgate.actions import copying, courses, holding, interest, making, moving, notices, places
-from archgate.actions import season as seasons
-from archgate.actions.problems import Problem
-from archgate.actions.undo import undo
+from archgate.actions.across.undo import undo
+from archgate.actions.enrolling import held_places, interest
+from archgate.actions.fees import course_defaults
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.runs import copying, making, moving, notices
+from archgate.actions.runs import season as seasons
+from archgate.actions.schedule import places
 from archgate.core.faults import Refused
 from made import a_draft, a_run, enrolled, number
 
@@ -99,7 +102,7 @@ def test_a_copy_of_nothing_is_refused(office, body):
 @pytest.fixture
 def course(office):
     run = a_draft(office)
-    office.act(lambda d: courses.keep_defaults(d, run["id"], ["capacity", "rates", "plans", "place"]))
+    office.act(lambda d: course_defaults.keep_defaults(d, run["id"], ["capacity", "rates", "plans", "place"]))
     return office.look(lambda d: making.run_view(d, run["id"]))["course"]
 
 
@@ -224,13 +227,15 @@ def test_a_copy_takes_along_how_the_line_goes_who_is_told_and_the_seats_set_asid
         )
     )
     aside = {"name": "Guild", "seats": 2, "last": "2027-09-01", "tag": "guild"}
-    office.act(lambda d: holding.set_aside(d, run["id"], aside))
-    office.act(lambda d: holding.hold(d, run["id"], {"seats": 1, "for_whom": "Ada", "last": "2027-09-01"}))
+    office.act(lambda d: held_places.set_aside(d, run["id"], aside))
+    office.act(
+        lambda d: held_places.hold(d, run["id"], {"seats": 1, "for_whom": "Ada", "last": "2027-09-01"})
+    )
     done = copied(office, run)["runs"][0]
     new = office.look(lambda d: making.run_view(d, done["run_id"]))
     assert {k: new[k] for k in facts} == facts
     assert new["questions"] == ["Which level?"] and new["notice"]["text"] == "Bring shoes."
-    kept = office.look(lambda d: holding.kept_back(d, new["id"]))
+    kept = office.look(lambda d: held_places.kept_back(d, new["id"]))
     assert [(a["name"], a["seats"], a["last"], a["tag"]) for a in kept["set_asides"]] == [
         ("Guild", 2, "2027-12-29", "guild")
     ]

@@ -6,20 +6,16 @@ import pytest
 from beancount import loader
 from sqlalchemy import select
 
-from archgate.actions import (
-    checks,
-    clashes,
-    finding,
-    messages,
-    outstanding,
-    own_pages,
-    people,
-    rosters,
-    seats,
-    today,
-)  # fmt: skip
-from archgate.actions.center import make_center, set_clock
-from archgate.actions.transaction import look
+from archgate.actions.access import own_pages
+from archgate.actions.across import checks, finding, person_pages, today
+from archgate.actions.center.center import make_center, set_clock
+from archgate.actions.enrolling import roster
+from archgate.actions.kernel.unit_of_work import look
+from archgate.actions.messages import messages
+from archgate.actions.money import outstanding
+from archgate.actions.people import people
+from archgate.actions.schedule import clashes
+from archgate.actions.seats import seats
 from archgate.core.seats import check_seats
 from archgate.demo import script
 from archgate.demo.rosters import LEARNER
@@ -55,9 +51,9 @@ def test_the_demo_center_has_every_state_and_nothing_wrong(day, worker_id):
             for r in runs
         )
         assert any(
-            row[rosters.ROSTER_COLUMNS.index("heads")] > 1
+            row[roster.ROSTER_COLUMNS.index("heads")] > 1
             for r in runs
-            for row in rosters.roster(d, r["id"])["rows"]
+            for row in roster.roster(d, r["id"])["rows"]
         )
         for run in runs:
             capacity = d.session.get_one(Run, run["id"]).capacity
@@ -75,7 +71,7 @@ def test_the_demo_center_has_every_state_and_nothing_wrong(day, worker_id):
         assert {m["status"] for m in messages.outbox(d)["items"]} == {"sent", "failed"}
         email = script.somebody(LEARNER)[2]
         assert own_pages.sign_in(d, email, script.PASSWORD, True)
-        shown = own_pages.own_page(d, people.get_person(d, people.find_people(d, email)[0]["id"]))
+        shown = own_pages.own_page(d, people.get_person(d, person_pages.find_people(d, email)[0]["id"]))
         assert shown["courses"][0]["total"] and shown["owed"]
 
     chief = sessions().scalar(select(User).where(User.role == "administrator"))

@@ -6,19 +6,14 @@ from functools import partial
 import pytest
 from sqlalchemy import select
 
-from archgate.actions import (
-    leaving,
-    money,
-    people,
-    quotes,
-    roster,
-    schedule,
-    seats,
-    sign_ups,
-    transaction,
-    undo,
-)
-from archgate.actions.problems import Problem
+from archgate.actions.across import person_pages, undo
+from archgate.actions.enrolling import changing, enrollments, leaving
+from archgate.actions.fees import quotes
+from archgate.actions.kernel import lookups, unit_of_work
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.money import money
+from archgate.actions.people import organizations
+from archgate.actions.seats import seats
 from archgate.core.seats import check_seats
 from archgate.tables.roster import Enrollment
 from archgate.tables.seats import RunSeats
@@ -26,13 +21,13 @@ from made import a_draft, a_person, a_run, at_once, enrolled, number, roster_of,
 
 
 def owed(office, person):
-    found = office.look(lambda d: people.find_people(d, person["name"]))
+    found = office.look(lambda d: person_pages.find_people(d, person["name"]))
     return next(p for p in found if p["id"] == person["id"])["owed"]
 
 
 def refused(office, run, person, total, **how):
     with pytest.raises(Problem) as problem:
-        office.act(lambda d: roster.enroll(d, run["id"], person["id"], total, **how))
+        office.act(lambda d: enrollments.enroll(d, run["id"], person["id"], total, **how))
     return problem.value
 
 
@@ -41,7 +36,7 @@ def check_all(office, run):
 
     def reading(d):
         row = d.session.get_one(RunSeats, run["id"])
-        capacity = schedule.get_run(d, run["id"]).capacity
+        capacity = lookups.get_run(d, run["id"]).capacity
         assert check_seats(capacity, row.taken, seats.live_heads(d, run["id"])) == []
         assert money.ledger_faults(d) == []
 
@@ -67,7 +62,7 @@ def test_the_first_person_has_a_seat_an_account_and_installments(office):
 def test_the_quote_is_kept_as_agreed(office):
     run = a_run(office)
     held = enrolled(office, run)
-    kept = office.later(days=20).look(lambda d: sign_ups.view(d, held["enrollment_id"]))
+    kept = office.later(days=20).look(lambda d: changing.view(d, held["enrollment_id"]))
     assert kept["quote"] == held["quote"]
 
 
@@ -120,7 +115,7 @@ def test_what_does_not_exist_is_said(office):
 
 def test_an_organization_pays_on_its_own_account(office):
     run, person = a_run(office), a_person(office)
-    client = office.act(lambda d: people.create_organization(d, f"Client {next(number)}"))
+    client = office.act(lambda d: organizations.create_organization(d, f"Client {next(number)}"))
     enrolled(office, run, person, organization_id=client["id"])
     assert roster_of(office, run)[0]["payer"] == client["name"]
     assert owed(office, person) is None
@@ -157,7 +152,7 @@ def test_an_enrollment_is_taken_back_and_the_person_can_enroll_anew(office):
 
 def test_undo_of_an_enrollment_is_refused_after_half_an_hour(office, monkeypatch):
     held = enrolled(office, a_run(office))
-    real = transaction.system_now
+    real = unit_of_work.system_now
     monkeypatch.setattr(undo, "system_now", lambda: real() + timedelta(minutes=31))
     with pytest.raises(Problem, match="for 30 minutes"):
         office.act(lambda d: undo.undo(d, held["change"]))
@@ -181,7 +176,7 @@ def test_a_free_run_posts_nothing_and_enrolls_at_once(office):
 def sit_down(office, run, person):
     """The seat a person gets, or the kind of the refusal."""
     try:
-        return office.act(lambda d: roster.enroll(d, run["id"], person["id"], "210.00"))["seat"]
+        return office.act(lambda d: enrollments.enroll(d, run["id"], person["id"], "210.00"))["seat"]
     except Problem as problem:
         return problem.kind
 

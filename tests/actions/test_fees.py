@@ -7,30 +7,16 @@ import pytest
 from sqlalchemy import text
 from sqlalchemy.exc import DBAPIError
 
-from archgate.actions import (
-    bulk,
-    checks,
-    codes,
-    copying,
-    courses,
-    kept_quotes,
-    leaving,
-    making,
-    payments,
-    people,
-    plans,
-    prices,
-    quotes,
-    roster,
-    schedule,
-    sign_ups,
-    stock,
-    terms,
-    undo,
-    waitlist,
-)
-from archgate.actions import today as today_list
-from archgate.actions.problems import Problem
+from archgate.actions.across import checks, undo
+from archgate.actions.across import today as today_list
+from archgate.actions.bulk import bulk
+from archgate.actions.enrolling import changing, enrollments, leaving, waitlist
+from archgate.actions.fees import codes, course_defaults, kept_quotes, plans, prices, quotes, stock, terms
+from archgate.actions.kernel import lookups
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.money import payments
+from archgate.actions.people import organizations, people
+from archgate.actions.runs import copying, making
 from archgate.core.faults import Refused
 from archgate.papers.lists import read_table
 from conftest import LONG
@@ -70,7 +56,9 @@ def sign_up(office, run, person=None, **body):
     shown = quote(office, run, person_id=somebody["id"], **body)
     extra = {k: v for k, v in body.items() if k in ("organization_id", "names")}
     ask = {k: v for k, v in body.items() if k not in extra}
-    return office.act(lambda d: roster.enroll(d, run["id"], somebody["id"], shown["total"], **extra, **ask))
+    return office.act(
+        lambda d: enrollments.enroll(d, run["id"], somebody["id"], shown["total"], **extra, **ask)
+    )
 
 
 def on_hand(office, name):
@@ -115,7 +103,7 @@ def test_more_than_is_in_stock_is_refused_also_when_it_went_meanwhile(office, ru
     total = quote(office, run, **ask)["total"]
     crowd = [a_person(office) for _ in range(4)]
     outcomes = at_once([
-        lambda p=p: office.act(lambda d: roster.enroll(d, run["id"], p["id"], total, **ask)) for p in crowd
+        lambda p=p: office.act(lambda d: enrollments.enroll(d, run["id"], p["id"], total, **ask)) for p in crowd
     ])  # fmt: skip
     assert sum(isinstance(o, dict) for o in outcomes) == 1 and on_hand(office, shelf) == 1
     assert taken(office, run) == 1
@@ -168,7 +156,7 @@ def test_who_took_a_course_and_who_is_of_an_organization_may_have_their_rates(of
     before = a_run(office, pattern={"first": "2027-08-23", "start": "10:00", "minutes": 60, "count": 1})
     somebody = a_person(office)
     enrolled(office, before, somebody)
-    client = office.act(lambda d: people.create_organization(d, f"Client {next(number)}"))["id"]
+    client = office.act(lambda d: organizations.create_organization(d, f"Client {next(number)}"))["id"]
     rates = [
         {"label": "Returning", "amount": "100.00", "past_course_id": before["course"]["id"]},
         {"label": "Client", "amount": "90.00", "organization_id": client},
@@ -207,7 +195,7 @@ def test_the_number_of_a_rate_holds_for_a_seat_from_the_line_and_for_a_kept_quot
     office.act(lambda d: waitlist.seat(d, lined["waiting_id"], "100.00"))
     said = refusal(
         lambda: office.act(
-            lambda d: roster.enroll(d, run["id"], promised["id"], "100.00", kept_quote_id=kept["id"])
+            lambda d: enrollments.enroll(d, run["id"], promised["id"], "100.00", kept_quote_id=kept["id"])
         )
     )
     assert said == {"/people/0/rate_id": "Few: All 1 seats at this rate are taken."}
@@ -320,7 +308,7 @@ def test_a_code_with_few_uses_is_never_used_once_too_often(office, run):
     total = quote(office, run, code=code["code"])["total"]
     crowd = [a_person(office) for _ in range(8)]
     outcomes = at_once([
-        lambda p=p: office.act(lambda d: roster.enroll(d, run["id"], p["id"], total, code=code["code"])) for p in crowd
+        lambda p=p: office.act(lambda d: enrollments.enroll(d, run["id"], p["id"], total, code=code["code"])) for p in crowd
     ])  # fmt: skip
     assert sum(isinstance(o, dict) for o in outcomes) == 3
     assert all("used 3 of 3" in str(o) for o in outcomes if not isinstance(o, dict))
@@ -415,12 +403,14 @@ def test_a_kept_quote_stands_whatever_becomes_of_the_fees_and_is_taken_once(offi
     assert (shown["total"], shown["due_now"], shown["can_enroll"]) == ("210.00", "105.00", True)
     assert shown["installments"][0]["due"] == "2027-09-04"
     held = later.act(
-        lambda d: roster.enroll(d, run["id"], somebody["id"], "210.00", kept_quote_id=kept["id"])
+        lambda d: enrollments.enroll(d, run["id"], somebody["id"], "210.00", kept_quote_id=kept["id"])
     )
     assert held["quote"]["total"] == "210.00"
     assert later.look(lambda d: kept_quotes.list_kept(d, run_id=run["id"])) == []
     with pytest.raises(Problem, match="taken"):
-        later.act(lambda d: roster.enroll(d, run["id"], somebody["id"], "210.00", kept_quote_id=kept["id"]))
+        later.act(
+            lambda d: enrollments.enroll(d, run["id"], somebody["id"], "210.00", kept_quote_id=kept["id"])
+        )
     later.act(lambda d: undo.undo(d, held["change"]))
     assert [q["status"] for q in later.look(lambda d: kept_quotes.list_kept(d, run_id=run["id"]))] == ["open"]
 
@@ -434,7 +424,7 @@ def test_a_kept_quote_is_followed_up_lapses_and_is_dropped(office):
     assert [r["day"] for r in due] == ["2027-08-27"] and "$210.00" in due[0]["text"]
     with pytest.raises(Problem, match="stood through Mon 30 Aug 2027"):
         office.later(days=11).act(
-            lambda d: roster.enroll(d, run["id"], somebody["id"], "210.00", kept_quote_id=kept["id"])
+            lambda d: enrollments.enroll(d, run["id"], somebody["id"], "210.00", kept_quote_id=kept["id"])
         )
     dropped = office.act(lambda d: kept_quotes.drop(d, kept["id"]))
     assert dropped["status"] == "dropped"
@@ -444,7 +434,9 @@ def test_a_kept_quote_is_followed_up_lapses_and_is_dropped(office):
     office.act(lambda d: undo.undo(d, dropped["change"]))
     with pytest.raises(Problem, match="another run or person"):
         office.act(
-            lambda d: roster.enroll(d, run["id"], a_person(office)["id"], "210.00", kept_quote_id=kept["id"])
+            lambda d: enrollments.enroll(
+                d, run["id"], a_person(office)["id"], "210.00", kept_quote_id=kept["id"]
+            )
         )
 
 
@@ -471,7 +463,7 @@ def test_the_letter_of_a_quote_names_every_line_and_its_end(office, run):
     text_ = office.look(
         lambda d: kept_quotes.letter(
             d,
-            schedule.get_run(d, run["id"]),
+            lookups.get_run(d, run["id"]),
             people.get_person(d, somebody["id"]),
             kept_quotes.get_kept(d, kept["id"]),
         )
@@ -532,7 +524,7 @@ def test_a_runs_plan_in_use_is_replaced_not_changed(office):
         {"parts": 1, "due": {"months_after_sign_up": k}} for k in range(3)]}]  # fmt: skip
     done = office.act(lambda d: terms.change_terms(d, run["id"], {"seen": {}, "set": {"plans": thirds}}))
     assert len(quote(office, run)["installments"]) == 3
-    enrollment = office.look(lambda d: sign_ups.view(d, held["enrollment_id"]))
+    enrollment = office.look(lambda d: changing.view(d, held["enrollment_id"]))
     assert enrollment["quote"]["installments"] == before
     enrolled(office, run)
     with pytest.raises(Problem, match="depends on it"):
@@ -596,7 +588,7 @@ def test_a_value_comes_from_the_center_then_the_course_then_the_run(office):
         assert plain["origins"]["group"] == {"from": "center", "default_of": "center", "default": group}
         sells = a_draft(office, extras=[{"label": "Pack", "amount": "5.00"}], group=[])
         assert sells["taxes"] == tax and sells["origins"]["group"]["from"] == "own"
-        office.act(lambda d: courses.keep_defaults(d, sells["id"], ["group"]))
+        office.act(lambda d: course_defaults.keep_defaults(d, sells["id"], ["group"]))
         again = a_draft(office, course=None, course_id=sells["course"]["id"])
         assert again["group"] == [] and again["origins"]["group"]["from"] == "course"
         back = office.act(
@@ -741,7 +733,7 @@ def test_what_was_agreed_holds_also_with_an_extra_that_is_no_longer_offered(offi
     change = {"seen": {}, "set": {"extras": gloves, "taxes": []}}
     office.act(lambda d: terms.change_terms(d, run["id"], change))
     held = office.act(
-        lambda d: roster.enroll(d, run["id"], somebody["id"], kept["total"], kept_quote_id=kept["id"])
+        lambda d: enrollments.enroll(d, run["id"], somebody["id"], kept["total"], kept_quote_id=kept["id"])
     )
     assert held["quote"]["total"] == kept["total"] and on_hand(office, shelf) == 1
     agrees(office)

@@ -4,8 +4,11 @@ import io
 
 import pytest
 
-from archgate.actions import accounts, checks, invoices, people, roster
-from archgate.actions.problems import Problem
+from archgate.actions.across import checks
+from archgate.actions.enrolling import enrollments
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.money import accounts, invoices
+from archgate.actions.people import organizations
 from archgate.core.faults import Refused
 from archgate.papers.invoices import html_of, pdf_of
 from made import a_person, a_run, at_once, enrolled, number
@@ -50,13 +53,15 @@ def test_an_invoice_takes_what_is_not_invoiced_and_a_credit_note_takes_it_back_w
 
 
 def test_an_organizations_invoice_names_every_learner_and_the_taxes(office):
-    client = office.act(lambda d: people.create_organization(d, f"Client {next(number)}"))["id"]
+    client = office.act(lambda d: organizations.create_organization(d, f"Client {next(number)}"))["id"]
     run = a_run(office, taxes=[{"name": "Sales tax", "percent": "6", "included": False}])
     crowd = [a_person(office) for _ in range(3)]
     for somebody in crowd:
         total = "222.60"
         office.act(
-            lambda d, p=somebody, t=total: roster.enroll(d, run["id"], p["id"], t, organization_id=client)
+            lambda d, p=somebody, t=total: enrollments.enroll(
+                d, run["id"], p["id"], t, organization_id=client
+            )
         )
     account = office.act(lambda d: accounts.account_for(d, None, client))["id"]
     draft = html_of(office.look(lambda d: invoices.pro_forma(d, account)))

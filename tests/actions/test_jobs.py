@@ -11,9 +11,14 @@ import pytest
 from sqlalchemy import func, select
 from sqlalchemy.exc import OperationalError
 
-from archgate.actions import checks, jobs, making
-from archgate.actions.problems import Problem
-from archgate.actions.undo import undo
+from archgate.actions.access.staff import create_user
+from archgate.actions.across import checks
+from archgate.actions.across.undo import undo
+from archgate.actions.center.center import make_center
+from archgate.actions.kernel import queue
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.kernel.unit_of_work import act
+from archgate.actions.runs import making
 from archgate.clock import system_now
 from archgate.jobs.worker import Worker
 from archgate.outside.mail import Trouble
@@ -29,9 +34,6 @@ from made import Office, a_draft, a_run, at_once, number
 @pytest.fixture
 def line(worker_id, users, sessions):
     """A line of its own: an empty database in which nobody else's work waits."""
-    from archgate.actions.access import create_user
-    from archgate.actions.center import make_center
-    from archgate.actions.transaction import act
     from archgate.tables.engine import engine_for, sessions_of
     from archgate.tables.migrate import migrate
 
@@ -55,7 +57,7 @@ office_url = {}
 def queued(office, count, to="somebody{}@example.org"):
     def write(deed):
         for n in range(count):
-            job = jobs.queue(deed, "send message", f"m{next(number)}", {"about": f"letter {n}"})
+            job = queue.queue(deed, "send message", f"m{next(number)}", {"about": f"letter {n}"})
             deed.session.add(Message(
                 job_id=job.id, to_name="Somebody", to_email=to.format(n), subject=f"Letter {n}", body="Hello", made_at=deed.now,
             ))  # fmt: skip
@@ -69,31 +71,31 @@ def counted(office, table, **facts):
 
 
 def test_the_same_key_is_the_same_job(line):
-    both = [line.act(lambda d: jobs.queue(d, "make link", "one", {"meeting_id": 1}).id) for _ in range(2)]
+    both = [line.act(lambda d: queue.queue(d, "make link", "one", {"meeting_id": 1}).id) for _ in range(2)]
     assert both[0] == both[1]
 
 
 def test_several_workers_never_hold_the_same_job(line):
     queued(line, 60)
-    taken = at_once([lambda n=n: [jobs.claim(line.sessions, f"w{n}") for _ in range(10)] for n in range(6)])
+    taken = at_once([lambda n=n: [queue.claim(line.sessions, f"w{n}") for _ in range(10)] for n in range(6)])
     keys = [job.key for held in taken for job in held if job]
     assert len(keys) == len(set(keys)) == 60
 
 
 def test_a_job_whose_worker_is_gone_is_taken_again_when_its_lease_ends(line):
     queued(line, 1)
-    lost = jobs.claim(line.sessions, "lost", lease=timedelta(seconds=30))
-    assert jobs.claim(line.sessions, "other") is None
+    lost = queue.claim(line.sessions, "lost", lease=timedelta(seconds=30))
+    assert queue.claim(line.sessions, "other") is None
     later = system_now() + timedelta(seconds=31)
-    again = jobs.claim(line.sessions, "other", later)
+    again = queue.claim(line.sessions, "other", later)
     assert again.key == lost.key and again.tries == 2
     with line.sessions.begin() as session:
-        assert not jobs.finish(session, lost, "lost")  # too late: it is the other's now
-        assert jobs.finish(session, again, "other")
+        assert not queue.finish(session, lost, "lost")  # too late: it is the other's now
+        assert queue.finish(session, again, "other")
 
 
 def test_pauses_grow_and_at_last_people_are_asked(line):
-    assert [jobs.pause_after(n).total_seconds() for n in (1, 2, 3, 9)] == [10, 40, 160, 14400]
+    assert [queue.pause_after(n).total_seconds() for n in (1, 2, 3, 9)] == [10, 40, 160, 14400]
     queued(line, 1, "later{}@later.example.org")
     worker = Worker.with_stand_ins(line.sessions)
     now = system_now() + timedelta(seconds=1)
@@ -107,11 +109,11 @@ def test_what_is_refused_for_good_is_seen_and_retried_by_a_person(line):
     queued(line, 1, "gone{}@refused.example.org")
     worker = Worker.with_stand_ins(line.sessions)
     worker.drain(system_now() + timedelta(seconds=1))
-    held = line.look(jobs.list_jobs)
+    held = line.look(queue.list_jobs)
     assert held["jobs"][0]["trouble"] == "The address is refused." and held["counts"] == {"failed": 1}
-    line.act(lambda d: jobs.retry(d, held["jobs"][0]["id"]))
+    line.act(lambda d: queue.retry(d, held["jobs"][0]["id"]))
     with pytest.raises(Problem, match="only what failed"):
-        line.act(lambda d: jobs.retry(d, held["jobs"][0]["id"]))
+        line.act(lambda d: queue.retry(d, held["jobs"][0]["id"]))
     assert counted(line, Job, status="queued") == 1
 
 
@@ -126,7 +128,7 @@ def test_a_crash_in_one_job_does_not_stop_the_others(line):
     worker = Worker(line.sessions, Broken(), None)
     worker.drain(system_now() + timedelta(seconds=1))
     assert counted(line, Job, status="done") == 1
-    assert "ZeroDivisionError" in line.look(jobs.list_jobs)["jobs"][0]["trouble"]
+    assert "ZeroDivisionError" in line.look(queue.list_jobs)["jobs"][0]["trouble"]
 
 
 @pytest.mark.parametrize("point", ["before", "after"])
@@ -255,9 +257,9 @@ def test_the_nightly_check_finds_seats_that_do_not_add_up(line):
 def test_a_worker_outlives_its_database_and_says_that_it_is_at_work(line, monkeypatch):
     """Whatever goes wrong between jobs, a lost database above all: after a pause it goes on."""
     worker, pauses, tries = Worker.with_stand_ins(line.sessions), [], []
-    assert "No worker is at work" in line.look(lambda d: jobs.nobody_works(d.session))
+    assert "No worker is at work" in line.look(lambda d: queue.nobody_works(d.session))
     queued(line, 1)
-    assert "1 letter or job waits" in line.look(lambda d: jobs.nobody_works(d.session))
+    assert "1 letter or job waits" in line.look(lambda d: queue.nobody_works(d.session))
     run_one = worker.run_one
 
     def sometimes():
@@ -271,4 +273,4 @@ def test_a_worker_outlives_its_database_and_says_that_it_is_at_work(line, monkey
     worker.work(lambda: len(tries) >= 6)
     assert pauses[:3] == [1.0, 2.0, 4.0]
     assert line.look(lambda d: d.session.scalar(select(func.count()).where(Job.status == "done"))) == 1
-    assert line.look(lambda d: jobs.nobody_works(d.session)) == ""
+    assert line.look(lambda d: queue.nobody_works(d.session)) == ""

@@ -2,21 +2,14 @@
 
 import pytest
 
-from archgate.actions import (
-    checks,
-    finding,
-    lifecycle,
-    making,
-    messages,
-    money,
-    moving,
-    people,
-    quotes,
-    roster,
-    waitlist,
-)
-from archgate.actions.problems import Problem
-from archgate.actions.undo import undo
+from archgate.actions.across import checks, finding
+from archgate.actions.across.undo import undo
+from archgate.actions.enrolling import calls, enrollments, waitlist
+from archgate.actions.fees import quotes
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.money import money
+from archgate.actions.people import organizations
+from archgate.actions.runs import lifecycle, making, moving
 from archgate.core.faults import Refused
 from made import a_draft, a_person, a_run, enrolled, number, taken
 
@@ -164,7 +157,7 @@ def test_the_figures_of_a_decision_count_firm_unpaid_and_unnamed_apart(office):
     )
     someone = a_person(office)
     office.act(
-        lambda d: roster.enroll(
+        lambda d: enrollments.enroll(
             d, run["id"], someone["id"], quote["total"], rate_id=run["rates"][1]["id"], heads=3
         )
     )
@@ -239,7 +232,7 @@ def test_a_run_is_archived_only_when_it_is_over_and_leaves_the_lists(office):
 
 
 def test_a_contract_run_is_billed_to_its_client_and_keeps_its_contract(office):
-    client = office.act(lambda d: people.create_organization(d, f"Client {next(number)}"))
+    client = office.act(lambda d: organizations.create_organization(d, f"Client {next(number)}"))
     run = a_run(office, client_id=client["id"])
     held = enrolled(office, run)
 
@@ -262,19 +255,17 @@ def test_the_call_list_keeps_what_came_of_each_call(office):
         enrolled(office, run, person)
     meeting = run["dates"][0]["id"]
     office.act(lambda d: moving.cancel_meeting(d, meeting, {"why": "ill"}))
-    rows = {p["name"]: p for p in office.look(lambda d: messages.call_list(d, meeting))["people"]}
+    rows = {p["name"]: p for p in office.look(lambda d: calls.call_list(d, meeting))["people"]}
     assert rows[people_on[0]["name"]]["message"] == "waits" and rows[people_on[1]["name"]]["message"] is None
-    told = office.act(
-        lambda d: messages.note_call(d, meeting, people_on[1]["id"], "reached", "comes next week")
-    )
+    told = office.act(lambda d: calls.note_call(d, meeting, people_on[1]["id"], "reached", "comes next week"))
     assert (
         next(p for p in told["people"] if p["person_id"] == people_on[1]["id"])["note"] == "comes next week"
     )
-    assert office.act(lambda d: messages.set_paid(d, meeting, False))["instructor_paid"] is False
+    assert office.act(lambda d: calls.set_paid(d, meeting, False))["instructor_paid"] is False
     with pytest.raises(Refused):
-        office.act(lambda d: messages.note_call(d, meeting, people_on[1]["id"], "sang", ""))
+        office.act(lambda d: calls.note_call(d, meeting, people_on[1]["id"], "sang", ""))
     with pytest.raises(Problem):
-        office.act(lambda d: messages.set_paid(d, run["dates"][1]["id"], True))
+        office.act(lambda d: calls.set_paid(d, run["dates"][1]["id"], True))
 
 
 def test_a_length_in_words_that_the_dates_do_not_bear_out_is_shown(office):

@@ -3,8 +3,12 @@
 import pytest
 from sqlalchemy import select
 
-from archgate.actions import bulk, checks, holding, making, people, rosters, undo
-from archgate.actions.problems import Problem
+from archgate.actions.across import checks, undo
+from archgate.actions.bulk import bulk
+from archgate.actions.enrolling import held_places, roster
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.people import organizations, people
+from archgate.actions.runs import making
 from archgate.core.faults import Refused
 from archgate.papers.lists import read_table
 from archgate.tables.jobs import Job
@@ -16,7 +20,7 @@ CLIENT = (DATA / "client-list.csv").read_bytes()
 
 @pytest.fixture
 def client(office):
-    return office.act(lambda d: people.create_organization(d, f"Client {next(number)}"))
+    return office.act(lambda d: organizations.create_organization(d, f"Client {next(number)}"))
 
 
 def batch_for(office, run, client, data=CLIENT):
@@ -77,10 +81,10 @@ def test_of_a_list_larger_than_the_free_seats_the_rest_waits_in_order(office, cl
     assert (batch["counts"]["will enroll"], batch["counts"]["will wait"]) == (10, 14)
     done = confirm(office, batch)
     assert taken(office, run) == 10 and done["counts"]["waiting"] == 14
-    found = office.look(lambda d: rosters.roster(d, run["id"]))["waiting"]
+    found = office.look(lambda d: roster.roster(d, run["id"]))["waiting"]
     assert [w["place"] for w in found] == list(range(1, 15)) and found[0]["name"] == "Leonhard Löchel"
     office.act(lambda d: undo.undo(d, done["change"]))
-    assert office.look(lambda d: rosters.roster(d, run["id"]))["waiting"] == []
+    assert office.look(lambda d: roster.roster(d, run["id"]))["waiting"] == []
 
 
 def test_what_was_confirmed_must_still_be_so(office, client):
@@ -268,7 +272,7 @@ def test_a_list_gives_set_aside_seats_to_those_they_are_for_and_says_so(office, 
     run = a_run(office, capacity=3, smallest=0)
     tag = f"guild{run['id']}"
     aside = {"name": "the Guild", "seats": 2, "last": "2027-09-01", "tag": tag}
-    office.act(lambda d: holding.set_aside(d, run["id"], aside))
+    office.act(lambda d: held_places.set_aside(d, run["id"], aside))
     member = a_person(office)
     office.act(lambda d: people.tag_person(d, member["id"], [tag]))
     text = "First name,Last name,Email\nA,One,a.one@example.org\nB,Two,b.two@example.org\n"
@@ -277,11 +281,11 @@ def test_a_list_gives_set_aside_seats_to_those_they_are_for_and_says_so(office, 
     assert [i["verdict"] for i in batch["items"]] == ["will enroll", "will wait", "will enroll"]
     assert batch["items"][2]["why"] == "Known; gets a seat, set aside for the Guild."
     confirm(office, batch)
-    back = office.look(lambda d: holding.kept_back(d, run["id"]))
+    back = office.look(lambda d: held_places.kept_back(d, run["id"]))
     assert (back["free"], [s["taken"] for s in back["set_asides"]]) == (0, [1])
     paid = {"name": "the client", "seats": 1, "last": "2027-09-01", "organization_id": client["id"]}
     more = a_run(office, capacity=1, smallest=0)
-    office.act(lambda d: holding.set_aside(d, more["id"], paid))
+    office.act(lambda d: held_places.set_aside(d, more["id"], paid))
     batch = read(office, more, text.encode(), "guild.csv")
     assert [i["verdict"] for i in batch["items"]] == ["will wait"] * 3
     body = {"organization_id": client["id"]}

@@ -8,27 +8,24 @@ from collections import Counter
 import pytest
 from sqlalchemy import select
 
-from archgate.actions import (
-    accounts,
-    checks,
-    clashes,
-    holding,
+from archgate.actions.across import checks, person_pages, undo
+from archgate.actions.enrolling import (
+    enrollments,
+    groups,
+    held_places,
     leaving,
-    lifecycle,
-    making,
-    many,
-    messages,
-    money,
-    people,
-    quotes,
+    on_many,
     roles,
     roster,
-    rosters,
-    terms,
-    undo,
     waitlist,
 )
-from archgate.actions.problems import Problem
+from archgate.actions.fees import quotes, terms
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.messages import messages
+from archgate.actions.money import accounts, money
+from archgate.actions.people import organizations, people
+from archgate.actions.runs import lifecycle, making
+from archgate.actions.schedule import clashes
 from archgate.core.faults import Refused
 from archgate.core.money import format_amount
 from archgate.tables.jobs import Job
@@ -80,14 +77,14 @@ def test_many_are_withdrawn_as_each_would_be_and_all_come_back(office, policy, t
     """115.00 of 210.00 is kept of each (half of it goes back, less 10.00): shown, done and undone as one by one."""
     run, persons, ids = three
     alone = [office.look(lambda d, i=i: leaving.withdrawal(d, i)) for i in ids]
-    shown = office.act(lambda d: many.withdraw(d, run["id"], ids), preview=True)
+    shown = office.act(lambda d: on_many.withdraw(d, run["id"], ids), preview=True)
     facts = ("enrollment_id", "name", "kept", "credit", "owed", "why")
     assert shown["people"] == [{k: a[k] for k in facts} for a in alone]
     assert (shown["kept"], shown["credit"], shown["owed"]) == ("345.00", "95.00", "125.00")
     assert taken(office, run) == 3 and [balance(office, p) for p in persons] == ["210.00", "105.00", "0.00"]
-    done = office.act(lambda d: many.withdraw(d, run["id"], ids, "The client called it off"))
+    done = office.act(lambda d: on_many.withdraw(d, run["id"], ids, "The client called it off"))
     assert taken(office, run) == 0 and [balance(office, p) for p in persons] == ["115.00", "10.00", "-95.00"]
-    log = office.look(lambda d: people.log_of(d, people.get_person(d, persons[0]["id"])))
+    log = office.look(lambda d: person_pages.log_of(d, people.get_person(d, persons[0]["id"])))
     assert log[0]["summary"] == f"Withdrew {persons[0]['name']} from {run['code']}"
     said = office.look(lambda d: d.session.scalar(select(Change.summary).where(Change.key == done["change"])))
     assert said == f"Withdrew 3 from {run['code']}: The client called it off"
@@ -102,18 +99,18 @@ def test_many_are_withdrawn_all_or_nobody(office, three):
     other = enrolled(office, a_run(office))["enrollment_id"]
     for wrong, words in (([*ids, other], "no longer holds a seat here"), ([*ids, 10**9], "no longer holds")):
         with pytest.raises(Problem, match=words):
-            office.act(lambda d, w=wrong: many.withdraw(d, run["id"], w))
+            office.act(lambda d, w=wrong: on_many.withdraw(d, run["id"], w))
     for wrong in ([], list(range(1, 2003))):
         with pytest.raises(Refused, match="from 1 to 2000"):
-            office.act(lambda d, w=wrong: many.withdraw(d, run["id"], w))
+            office.act(lambda d, w=wrong: on_many.withdraw(d, run["id"], w))
     with pytest.raises(Refused, match="longer than 200"):
-        office.act(lambda d: many.withdraw(d, run["id"], ids, "x" * 201))
+        office.act(lambda d: on_many.withdraw(d, run["id"], ids, "x" * 201))
     assert taken(office, run) == 3
 
 
 def test_a_withdrawal_of_many_is_not_undone_in_part(office, three):
     run, _, ids = three
-    done = office.act(lambda d: many.withdraw(d, run["id"], ids))
+    done = office.act(lambda d: on_many.withdraw(d, run["id"], ids))
     office.act(lambda d: making.change_run(d, run["id"], {"seen": {}, "set": {"capacity": 2, "smallest": 0}}))
     with pytest.raises(Problem, match="seat is gone"):
         office.act(lambda d: undo.undo(d, done["change"]))
@@ -124,9 +121,9 @@ def test_a_withdrawal_of_many_is_not_undone_in_part(office, three):
 def test_many_move_with_their_money_and_all_come_back(office, policy, three):
     run, persons, ids = three
     there = a_run(office)
-    shown = office.act(lambda d: many.move(d, run["id"], ids, there["id"]), preview=True)
+    shown = office.act(lambda d: on_many.move(d, run["id"], ids, there["id"]), preview=True)
     assert taken(office, there) == 0 and shown["kept"] == "15.00"
-    done = office.act(lambda d: many.move(d, run["id"], ids, there["id"]))
+    done = office.act(lambda d: on_many.move(d, run["id"], ids, there["id"]))
     assert (done["to"], [p["name"] for p in done["people"]]) == (there["code"], [p["name"] for p in persons])
     assert (taken(office, run), taken(office, there)) == (0, 3)
     # Each owes 210.00 there and the 5.00 of the transfer, less what was paid.
@@ -142,11 +139,11 @@ def test_whoever_cannot_move_is_named_and_nobody_moves(office, three):
     run, persons, ids = three
     small = a_run(office, capacity=2, smallest=0)
     with pytest.raises(Problem, match=f"^{persons[2]['name']}: All 2 seats are taken"):
-        office.act(lambda d: many.move(d, run["id"], ids, small["id"]))
+        office.act(lambda d: on_many.move(d, run["id"], ids, small["id"]))
     there = a_run(office)
     enrolled(office, there, persons[1])
     with pytest.raises(Problem, match=f"^{persons[1]['name']}: .* is already on the roster"):
-        office.act(lambda d: many.move(d, run["id"], ids, there["id"]))
+        office.act(lambda d: on_many.move(d, run["id"], ids, there["id"]))
     assert (taken(office, run), taken(office, small), taken(office, there)) == (3, 0, 1)
 
 
@@ -167,19 +164,19 @@ def test_a_message_goes_once_to_everybody_whose_name_is_known(office):
     line = f"{both['given']} {both['family']}, {both['email']}"
     head = a_person(office)
     party = office.act(
-        lambda d: roster.enroll(d, run["id"], head["id"], quote["total"], heads=3, names=[line])
+        lambda d: enrollments.enroll(d, run["id"], head["id"], quote["total"], heads=3, names=[line])
     )
-    done = office.act(lambda d: rosters.tell(d, run["id"], " Boots ", "Bring some.\n"))
+    done = office.act(lambda d: roster.tell(d, run["id"], " Boots ", "Bring some.\n"))
     assert (done["told"], done["without"]) == (3, [mute["name"]])
     sent = letters(office, done["change"])
     assert Counter(email for email, _, _ in sent) == Counter([first["email"], both["email"], head["email"]])
     assert {(body, status) for _, body, status in sent} == {("Bring some.", "queued")}
-    some = office.act(lambda d: rosters.tell(d, run["id"], "Hats", "Too.", [party["enrollment_id"]]))
+    some = office.act(lambda d: roster.tell(d, run["id"], "Hats", "Too.", [party["enrollment_id"]]))
     assert some["told"] == 2
     office.act(lambda d: messages.correct(d, last_change(d, some["change"]), last_change(d, some["change"])))
     assert {status for _, _, status in letters(office, some["change"])} == {"dropped"}
     with pytest.raises(Problem, match="Nobody is chosen"):
-        office.act(lambda d: rosters.tell(d, run["id"], "Hats", "Too.", [10**9]))
+        office.act(lambda d: roster.tell(d, run["id"], "Hats", "Too.", [10**9]))
 
 
 def last_change(deed, key):
@@ -206,10 +203,10 @@ def test_people_are_put_in_groups_and_go_back_to_those_they_were_in(office):
     ids = [enrolled(office, run)["enrollment_id"] for _ in range(4)]
 
     def put(name, *which):
-        return office.act(lambda d: roles.put_in_group(d, run["id"], name, list(which)))
+        return office.act(lambda d: groups.put_in_group(d, run["id"], name, list(which)))
 
     def where():
-        names = {g["id"]: g["name"] for g in office.look(lambda d: roles.groups_of(d, run["id"]))}
+        names = {g["id"]: g["name"] for g in office.look(lambda d: groups.groups_of(d, run["id"]))}
         return [names.get(r["group"]) for r in roster_of(office, run)]
 
     put("East", ids[0], ids[1])
@@ -248,7 +245,7 @@ def busy_run(office, seed):
                 lambda d, b=how: quotes.quote_run(d, run["id"], {k: b[k] for k in ("people", "waive")})
             )
         held = office.act(
-            lambda d, p=person, t=quote["total"], h=how: roster.enroll(d, run["id"], p["id"], t, **h)
+            lambda d, p=person, t=quote["total"], h=how: enrollments.enroll(d, run["id"], p["id"], t, **h)
         )
         what = chance.random()
         if what < 0.4 and any(c in "123456789" for c in quote["total"]):
@@ -286,7 +283,7 @@ def test_figures_and_roster_are_what_one_by_one_says(office, seed):
         )
         everybody = {e.person_id for e in rows} | {p.person_id for e in rows for p in e.places if p.person_id}
         assert figures["people"] == len(everybody) == len(messages.people_on(d, run["id"]))
-        shown = rosters.roster(d, run["id"])
+        shown = roster.roster(d, run["id"])
         assert (shown["fees"], shown["owed"]) == (format_amount(total, "USD"), format_amount(owed, "USD"))
         for row, e in zip(shown["rows"], rows, strict=True):
             said = dict(zip(shown["columns"], row, strict=True))
@@ -306,7 +303,7 @@ def test_figures_and_roster_are_what_one_by_one_says(office, seed):
                 if following
                 else (None, None)
             )
-            assert said["rate"] == rosters.rate_label(e.quote) and said["answers"] == e.answers
+            assert said["rate"] == roster.rate_label(e.quote) and said["answers"] == e.answers
             assert (
                 said["held_until"] == d.local(e.hold_until) and said["signed_up"] == e.signed_up.isoformat()
             )
@@ -338,7 +335,7 @@ def test_any_name_and_note_comes_through_the_roster_whole(office, name):
 
 def test_a_held_seat_a_client_and_who_left_stand_on_the_roster(office):
     run = a_run(office)
-    client = office.act(lambda d: people.create_organization(d, f"Client {next(number)}"))
+    client = office.act(lambda d: organizations.create_organization(d, f"Client {next(number)}"))
     held = enrolled(office, run, hold=True)
     enrolled(office, run, organization_id=client["id"])
     gone = a_person(office)
@@ -348,7 +345,7 @@ def test_a_held_seat_a_client_and_who_left_stand_on_the_roster(office):
     # 48 hours from 20 August 2027, 10:00 in New York.
     assert (rows[0]["held_until"], rows[0]["id"]) == ("2027-08-22T10:00:00-04:00", held["enrollment_id"])
     assert [r["payer"] for r in rows] == [None, client["name"]]
-    shown = office.look(lambda d: rosters.roster(d, run["id"]))
+    shown = office.look(lambda d: roster.roster(d, run["id"]))
     assert [g["name"] for g in shown["withdrawn"]] == [gone["name"]]
 
 
@@ -371,7 +368,9 @@ def test_learners_in_two_places_are_found_however_many_are_in_one(office):
     quote = office.look(lambda d: quotes.quote_run(d, two["id"], {"heads": 2}))
     line = f"{headed['given']} {headed['family']}, {headed['email']}"
     office.act(
-        lambda d: roster.enroll(d, two["id"], a_person(office)["id"], quote["total"], heads=2, names=[line])
+        lambda d: enrollments.enroll(
+            d, two["id"], a_person(office)["id"], quote["total"], heads=2, names=[line]
+        )
     )
 
     def of(run):
@@ -398,16 +397,18 @@ def test_who_is_refused_is_told_the_first_thing_that_stands_in_the_way(office):
 
     def tried(person, **how):
         with pytest.raises((Problem, Refused)) as refused:
-            office.act(lambda d: roster.enroll(d, run["id"], person["id"], "210.00", **how))
+            office.act(lambda d: enrollments.enroll(d, run["id"], person["id"], "210.00", **how))
         return refused.value
 
     assert tried(seated).kind == "already-in" and tried(waits).kind == "already-waiting"
     full = tried(new, heads=99)
     assert (full.kind, full.extra["place"]) == ("full", 2)
     office.act(lambda d: making.change_run(d, run["id"], {"seen": {}, "set": {"capacity": 9}}))
-    office.act(lambda d: holding.hold(d, run["id"], {"seats": 2, "for_whom": "Them", "last": "2027-08-25"}))
+    office.act(
+        lambda d: held_places.hold(d, run["id"], {"seats": 2, "for_whom": "Them", "last": "2027-08-25"})
+    )
     assert {f.at for f in tried(new, heads=99).faults} == {"/heads"}
     assert tried(new, plan_id=10**9).kind == "no-plan"
     with pytest.raises(Problem, match="does not exist"):
-        office.act(lambda d: roster.enroll(d, 10**9, new["id"], "210.00"))
+        office.act(lambda d: enrollments.enroll(d, 10**9, new["id"], "210.00"))
     assert taken(office, run) == 1

@@ -7,9 +7,10 @@ from zoneinfo import ZoneInfo
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from archgate.actions import making, moving, schedule
-from archgate.actions.problems import Problem
-from archgate.actions.undo import undo
+from archgate.actions.across.undo import undo
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.runs import making, moving
+from archgate.actions.schedule import schedule
 from archgate.core.faults import Refused
 from archgate.core.schedule import Extra, built
 from archgate.tables.courses import Run

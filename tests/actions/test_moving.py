@@ -5,9 +5,10 @@ from datetime import date
 import pytest
 from sqlalchemy import select
 
-from archgate.actions import lifecycle, making, moving, places
-from archgate.actions.problems import Problem
-from archgate.actions.undo import undo
+from archgate.actions.across.undo import undo
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.runs import lifecycle, making, moving
+from archgate.actions.schedule import places
 from archgate.core.faults import Refused
 from archgate.tables.jobs import Job
 from archgate.tables.messages import Message

@@ -8,29 +8,26 @@ import pytest
 from sqlalchemy import select
 
 from actions.test_waitlist import join, line, seat
-from archgate.actions import (
-    accounts,
-    checks,
-    holding,
+from archgate.actions.across import checks, undo
+from archgate.actions.enrolling import (
+    calls,
+    changing,
+    enrollments,
+    held_places,
     interest,
     invites,
     leaving,
-    making,
-    messages,
-    moving,
     offers,
-    people,
-    quotes,
     roster,
-    rosters,
-    schedule,
-    sign_ups,
-    signing,
-    undo,
     waitlist,
 )
-from archgate.actions import webhooks as hooks
-from archgate.actions.problems import Problem
+from archgate.actions.fees import quotes
+from archgate.actions.kernel import lookups, signing
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.messages import webhooks as hooks
+from archgate.actions.money import accounts
+from archgate.actions.people import organizations, people
+from archgate.actions.runs import making, moving
 from archgate.core.faults import Refused
 from archgate.core.waitlist import wilson
 from archgate.jobs import worker
@@ -285,7 +282,7 @@ def test_an_earlier_day_of_receipt_and_a_head_start_come_first_with_a_reason(off
 
 def hold(office, run, **body):
     held = {"seats": 2, "for_whom": "The Guild", "last": "2027-08-25", **body}
-    return office.act(lambda d: holding.hold(d, run["id"], held))
+    return office.act(lambda d: held_places.hold(d, run["id"], held))
 
 
 def test_places_held_without_names_are_nobody_elses_until_they_lapse(office):
@@ -295,15 +292,17 @@ def test_places_held_without_names_are_nobody_elses_until_they_lapse(office):
     with pytest.raises(Problem, match="1 of 3 are taken, 2 held"):
         enrolled(office, run)
     somebody = a_person(office)
-    office.act(lambda d: roster.enroll(d, run["id"], somebody["id"], "210.00", held_place_id=held["id"]))
-    assert [h["seats"] for h in office.look(lambda d: holding.kept_back(d, run["id"]))["holds"]] == [1]
+    office.act(lambda d: enrollments.enroll(d, run["id"], somebody["id"], "210.00", held_place_id=held["id"]))
+    assert [h["seats"] for h in office.look(lambda d: held_places.kept_back(d, run["id"]))["holds"]] == [1]
     after = office.later(days=6)
-    assert after.look(lambda d: holding.kept_back(d, run["id"]))["free"] == 1
-    assert after.act(lambda d: holding.let_go(d, run["id"])) == 1
-    assert after.look(lambda d: holding.kept_back(d, run["id"]))["holds"] == []
+    assert after.look(lambda d: held_places.kept_back(d, run["id"]))["free"] == 1
+    assert after.act(lambda d: held_places.let_go(d, run["id"])) == 1
+    assert after.look(lambda d: held_places.kept_back(d, run["id"]))["holds"] == []
     with pytest.raises(Problem, match="not held any more"):
         after.act(
-            lambda d: roster.enroll(d, run["id"], a_person(office)["id"], "210.00", held_place_id=held["id"])
+            lambda d: enrollments.enroll(
+                d, run["id"], a_person(office)["id"], "210.00", held_place_id=held["id"]
+            )
         )
     agrees(office)
 
@@ -317,26 +316,26 @@ def test_held_places_are_changed_let_go_and_undone(office):
         "/for_whom",
         "/last",
     }
-    more = office.act(lambda d: holding.change_hold(d, held["id"], {"seats": 5, "last": "2027-09-01"}))
+    more = office.act(lambda d: held_places.change_hold(d, held["id"], {"seats": 5, "last": "2027-09-01"}))
     assert (more["seats"], more["last"]) == (5, "2027-09-01")
-    gone = office.act(lambda d: holding.change_hold(d, held["id"], {"seats": 0}))
+    gone = office.act(lambda d: held_places.change_hold(d, held["id"], {"seats": 0}))
     assert gone["status"] == "released"
     office.act(lambda d: undo.undo(d, gone["change"]))
-    back = office.look(lambda d: holding.kept_back(d, run["id"]))
+    back = office.look(lambda d: held_places.kept_back(d, run["id"]))
     assert ([h["seats"] for h in back["holds"]], back["free"]) == ([5], 0)
     office.act(lambda d: undo.undo(d, more["change"]))
     assert [
-        (h["seats"], h["last"]) for h in office.look(lambda d: holding.kept_back(d, run["id"]))["holds"]
+        (h["seats"], h["last"]) for h in office.look(lambda d: held_places.kept_back(d, run["id"]))["holds"]
     ] == [(held["seats"], held["last"])]
-    gone = office.act(lambda d: holding.change_hold(d, held["id"], {"seats": 0}))
+    gone = office.act(lambda d: held_places.change_hold(d, held["id"], {"seats": 0}))
     again = hold(office, run)
     office.act(lambda d: undo.undo(d, again["change"]))
-    assert office.look(lambda d: holding.kept_back(d, run["id"]))["free"] == 5
+    assert office.look(lambda d: held_places.kept_back(d, run["id"]))["free"] == 5
     for _ in range(4):
         enrolled(office, run)
     with pytest.raises(Problem, match="of these seats are taken by now"):
         office.act(lambda d: undo.undo(d, gone["change"]))
-    assert office.look(lambda d: holding.kept_back(d, run["id"]))["free"] == 1
+    assert office.look(lambda d: held_places.kept_back(d, run["id"]))["free"] == 1
     agrees(office)
 
 
@@ -345,10 +344,10 @@ def test_seats_set_aside_are_taken_back_changed_and_ended_with_their_gate(office
 
     def aside(**changes):
         ask = {"name": "Night shift", "seats": 3, "last": "2027-08-25", "tag": f"night{run['id']}", **changes}
-        return office.act(lambda d: holding.set_aside(d, run["id"], ask))
+        return office.act(lambda d: held_places.set_aside(d, run["id"], ask))
 
     def now():
-        back = office.look(lambda d: holding.kept_back(d, run["id"]))
+        back = office.look(lambda d: held_places.kept_back(d, run["id"]))
         gates = office.look(lambda d: making.run_view(d, run["id"]))["gates"]
         days = [g["day"] for g in gates if g["kind"] == "set-aside seats released"]
         return [(s["seats"], s["last"]) for s in back["set_asides"]], back["free"], days
@@ -381,7 +380,7 @@ def test_seats_set_aside_are_for_the_group_by_tag_or_payer_until_the_day(office)
     run = a_run(office, capacity=3, smallest=0)
     tag = f"guild{next(number)}"
     ask = {"name": "The Guild", "seats": 2, "last": "2027-08-25", "tag": tag}
-    done = office.act(lambda d: holding.set_aside(d, run["id"], ask))
+    done = office.act(lambda d: held_places.set_aside(d, run["id"], ask))
     assert done["free"] == 1
     view = office.look(lambda d: making.run_view(d, run["id"]))
     assert [g["day"] for g in view["gates"] if g["kind"] == "set-aside seats released"] == ["2027-08-25"]
@@ -393,14 +392,16 @@ def test_seats_set_aside_are_for_the_group_by_tag_or_payer_until_the_day(office)
     quote = office.look(lambda d: quotes.quote_run(d, run["id"], {"person_id": member["id"]}))
     assert (quote["set_aside"], quote["can_enroll"]) == ("The Guild", True)
     held = enrolled(office, run, member)
-    assert [s["taken"] for s in office.look(lambda d: holding.kept_back(d, run["id"]))["set_asides"]] == [1]
+    assert [s["taken"] for s in office.look(lambda d: held_places.kept_back(d, run["id"]))["set_asides"]] == [
+        1
+    ]
     later = office.later(days=6)
-    assert later.look(lambda d: holding.kept_back(d, run["id"]))["free"] == 1
+    assert later.look(lambda d: held_places.kept_back(d, run["id"]))["free"] == 1
     enrolled(later, run)
     office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
     assert "/seats" in refusal(
         lambda: office.act(
-            lambda d: holding.set_aside(d, run["id"], {**ask, "name": "Others", "tag": None, "seats": 3})
+            lambda d: held_places.set_aside(d, run["id"], {**ask, "name": "Others", "tag": None, "seats": 3})
         )
     )
     agrees(office)
@@ -423,7 +424,7 @@ def test_a_seat_on_payment_is_held_and_lapses_or_is_taken_for_good(office):
         quick["name"]: False,
     }
     later = office.later(hours=25)
-    assert later.act(lambda d: holding.let_go(d, run["id"])) == 1
+    assert later.act(lambda d: held_places.let_go(d, run["id"])) == 1
     assert [r["name"] for r in roster_of(later, run)] == [quick["name"]]
     assert second["held_until"] and taken(later, run) == 1
     agrees(later)
@@ -463,11 +464,11 @@ def test_after_the_close_somebody_comes_in_with_a_reason_and_never_on_a_cancelle
     somebody = a_person(office)
     quote = late.look(lambda d: quotes.quote_run(d, run["id"], {"exception": "Walked in"}))
     assert quote["can_enroll"] is True and quote["late"] is True
-    late.act(lambda d: roster.enroll(d, run["id"], somebody["id"], "240.00", exception="Walked in"))
+    late.act(lambda d: enrollments.enroll(d, run["id"], somebody["id"], "240.00", exception="Walked in"))
     assert roster_of(late, run)[0]["exception"] == "Walked in"
     with pytest.raises(Problem, match="seats are needed"):
         late.act(
-            lambda d: roster.enroll(
+            lambda d: enrollments.enroll(
                 d,
                 a_run(office, capacity=1, smallest=0)["id"],
                 a_person(office)["id"],
@@ -490,7 +491,7 @@ def test_the_day_a_form_came_in_decides_the_early_price_and_the_refund(office):
         refusal(lambda: late.look(lambda d: quotes.quote_run(d, run["id"], {"received_on": "2027-09-27"})))
     ) == {"/received_on"}
     somebody = a_person(office)
-    held = late.act(lambda d: roster.enroll(d, run["id"], somebody["id"], "210.00", **ask))
+    held = late.act(lambda d: enrollments.enroll(d, run["id"], somebody["id"], "210.00", **ask))
     assert held["quote"]["installments"][0]["due"] == "2027-08-29"  # due as of today all the same
     row = roster_of(late, run)[0]
     assert (row["received_on"], row["signed_up"]) == ("2027-08-27", "2027-08-29")
@@ -501,7 +502,7 @@ def test_a_seat_is_waived_with_a_reason_and_extras_are_not(office):
     ask = {"waive": "Helps in the kitchen", "extras": [{"extra_id": run["extras"][0]["id"], "count": 1}]}
     quote = office.look(lambda d: quotes.quote_run(d, run["id"], ask))
     assert quote["total"] == "30.00" and "Helps in the kitchen" in quote["lines"][0]["why"]
-    office.act(lambda d: roster.enroll(d, run["id"], a_person(office)["id"], "30.00", **ask))
+    office.act(lambda d: enrollments.enroll(d, run["id"], a_person(office)["id"], "30.00", **ask))
     assert set(refusal(lambda: office.look(lambda d: quotes.quote_run(d, run["id"], {"waive": " "})))) == {
         "/waive"
     }
@@ -509,7 +510,7 @@ def test_a_seat_is_waived_with_a_reason_and_extras_are_not(office):
 
 
 def test_those_told_of_an_enrollment_are_told_and_no_others(office):
-    client = office.act(lambda d: people.create_organization(d, f"Told {next(number)}"))["id"]
+    client = office.act(lambda d: organizations.create_organization(d, f"Told {next(number)}"))["id"]
     run = a_run(office)
     enrolled(office, run)
     assert letters(office, run) == []
@@ -673,9 +674,9 @@ def test_a_roster_is_written_to_and_those_without_email_are_named(office):
     run, mute = a_run(office), a_person(office, email=None)
     enrolled(office, run)
     enrolled(office, run, mute)
-    done = office.act(lambda d: rosters.tell(d, run["id"], "Bring boots", "It will rain."))
+    done = office.act(lambda d: roster.tell(d, run["id"], "Bring boots", "It will rain."))
     assert (done["told"], done["without"]) == (1, [mute["name"]])
-    assert set(refusal(lambda: office.act(lambda d: rosters.tell(d, run["id"], " ", "")))) == {
+    assert set(refusal(lambda: office.act(lambda d: roster.tell(d, run["id"], " ", "")))) == {
         "/subject",
         "/body",
     }
@@ -691,7 +692,7 @@ def test_the_day_a_form_came_in_decides_who_may_have_a_rate(office):
     ask = {"rate_id": summer, "received_on": "2027-08-09", "exception": "came by post"}
     quote = office.look(lambda d: quotes.quote_run(d, run["id"], ask))
     assert quote["total"] == "200.00"
-    held = office.act(lambda d: roster.enroll(d, run["id"], person["id"], "200.00", **ask))
+    held = office.act(lambda d: enrollments.enroll(d, run["id"], person["id"], "200.00", **ask))
     assert held["quote"]["total"] == "200.00"
     with pytest.raises(Refused, match="10 Aug 2027"):
         office.look(lambda d: quotes.quote_run(d, run["id"], {**ask, "received_on": "2027-08-11"}))
@@ -714,9 +715,9 @@ def test_a_cancelled_meeting_is_given_back_to_those_it_was_meant_for_only(office
     office.act(lambda d: moving.cancel_meeting(d, meeting, {"why": "ill"}))
     later = office.later(days=1)
     enrolled(later, run, after)
-    called = later.look(lambda d: messages.call_list(d, meeting))
+    called = later.look(lambda d: calls.call_list(d, meeting))
     assert [p["name"] for p in called["people"]] == [before["name"]]
-    done = later.act(lambda d: sign_ups.credit_meeting(d, meeting, {}))
+    done = later.act(lambda d: changing.credit_meeting(d, meeting, {}))
     assert [p["name"] for p in done["people"]] == [before["name"]]
 
 
@@ -751,7 +752,7 @@ def test_chances_come_from_runs_that_are_over_with_how_sure_they_are(office):
 
 def test_a_course_counts_as_open_only_where_somebody_new_gets_a_seat(office):
     run = a_run(office, capacity=3, smallest=0)
-    course = office.look(lambda d: schedule.get_run(d, run["id"]).course_id)
+    course = office.look(lambda d: lookups.get_run(d, run["id"]).course_id)
     office.act(
         lambda d: interest.show_interest(d, {"course_id": course, "person_id": a_person(office)["id"]})
     )
@@ -767,7 +768,7 @@ def test_a_course_counts_as_open_only_where_somebody_new_gets_a_seat(office):
 def test_those_listed_for_a_course_are_told_by_its_next_run_with_a_seat(office):
     first = a_run(office, capacity=1, smallest=0)
     enrolled(office, first)
-    course = office.look(lambda d: schedule.get_run(d, first["id"]).course_id)
+    course = office.look(lambda d: lookups.get_run(d, first["id"]).course_id)
     person = a_person(office)
     office.act(lambda d: interest.show_interest(d, {"course_id": course, "person_id": person["id"]}))
     assert first["id"] not in office.look(interest.due_runs), "it has no seat to give"

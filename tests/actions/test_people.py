@@ -3,14 +3,16 @@ from datetime import date
 
 import pytest
 
-from archgate.actions import finding, live, people, undo, waitlist
-from archgate.actions.problems import Problem
+from archgate.actions.across import finding, live, person_pages, undo
+from archgate.actions.enrolling import waitlist
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.people import organizations, people
 from archgate.core.faults import Refused
 from made import a_person, a_run, enrolled, number
 
 
 def found(office, q):
-    return [p["id"] for p in office.look(lambda d: people.find_people(d, q, 50))]
+    return [p["id"] for p in office.look(lambda d: person_pages.find_people(d, q, 50))]
 
 
 def test_people_are_found_by_parts_of_name_without_case_and_accents(office):
@@ -75,12 +77,12 @@ def test_people_may_share_an_email_or_have_none(office):
 
 def test_organizations_have_one_name_each(office):
     name = f"Client {next(number)}"
-    office.act(lambda d: people.create_organization(d, f"  {name} "))
+    office.act(lambda d: organizations.create_organization(d, f"  {name} "))
     with pytest.raises(Problem, match="already an organization"):
-        office.act(lambda d: people.create_organization(d, name.upper()))
+        office.act(lambda d: organizations.create_organization(d, name.upper()))
     with pytest.raises(Refused):
-        office.act(lambda d: people.create_organization(d, "  "))
-    assert office.look(lambda d: people.find_organizations(d, name))[0]["name"] == name
+        office.act(lambda d: organizations.create_organization(d, "  "))
+    assert office.look(lambda d: organizations.find_organizations(d, name))[0]["name"] == name
 
 
 def near(office, **typed):
@@ -121,7 +123,7 @@ def test_a_person_is_changed_with_what_was_seen(office):
         lambda d: people.change_person(d, person["id"], {"seen": {}, "set": {"phone": "555-0124"}})
     )
     office.act(lambda d: undo.undo(d, moved["change"]))
-    assert office.look(lambda d: people.person_page(d, person["id"]))["phone"] == "555-0123"
+    assert office.look(lambda d: person_pages.person_page(d, person["id"]))["phone"] == "555-0123"
     with pytest.raises(Problem, match="Somebody else changed this meanwhile: given"):
         office.act(lambda d: people.change_person(d, person["id"], {**body, "set": {"given": "Other"}}))
     with pytest.raises(Refused, match="A name is needed"):
@@ -129,7 +131,7 @@ def test_a_person_is_changed_with_what_was_seen(office):
             lambda d: people.change_person(d, person["id"], {"seen": {}, "set": {"given": "", "family": " "}})
         )
     with pytest.raises(Problem, match="does not exist"):
-        office.look(lambda d: people.person_page(d, 10**9))
+        office.look(lambda d: person_pages.person_page(d, 10**9))
 
 
 def test_a_persons_page_holds_runs_line_money_notes_and_log(office):
@@ -139,7 +141,7 @@ def test_a_persons_page_holds_runs_line_money_notes_and_log(office):
     enrolled(office, other)
     office.act(lambda d: waitlist.join(d, other["id"], person["id"]))
     office.act(lambda d: people.add_note(d, person["id"], " Calls back at noon. "))
-    page = office.look(lambda d: people.person_page(d, person["id"]))
+    page = office.look(lambda d: person_pages.person_page(d, person["id"]))
     assert (page["owed"], page["next_due"]["due"]) == ("210.00", "2027-08-20")
     assert [(e["code"], e["owed"]) for e in page["enrollments"]] == [(run["code"], "210.00")]
     assert [(w["code"], w["place"]) for w in page["waiting"]] == [(other["code"], 1)]

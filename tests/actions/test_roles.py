@@ -2,20 +2,13 @@
 
 import pytest
 
-from archgate.actions import (
-    accounts,
-    checks,
-    leaving,
-    merging,
-    notices,
-    people,
-    roles,
-    schedule,
-    sign_ups,
-    transfers,
-    undo,
-)
-from archgate.actions.problems import Problem
+from archgate.actions.across import checks, merging, person_pages, undo
+from archgate.actions.enrolling import attendance, changing, groups, leaving, roles, roster, transfers
+from archgate.actions.kernel import lookups
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.money import accounts
+from archgate.actions.people import people
+from archgate.actions.runs import notices
 from archgate.core.faults import Refused
 from made import Office, a_person, a_run, enrolled, roster_of, taken
 
@@ -62,7 +55,7 @@ def test_only_learners_take_seats_and_only_administrators_add_instructors(office
     for act in (
         lambda d: leaving.withdraw(d, observer["enrollment_id"]),
         lambda d: transfers.transfer(d, observer["enrollment_id"], {"run_id": there["id"]}),
-        lambda d: sign_ups.change(d, observer["enrollment_id"], {"fresh": True}),
+        lambda d: changing.change(d, observer["enrollment_id"], {"fresh": True}),
         lambda d: transfers.swap(d, observer["enrollment_id"], a_person(office)["id"]),
     ):
         with pytest.raises(Problem, match="is observer here and holds no seat"):
@@ -76,19 +69,19 @@ def test_only_learners_take_seats_and_only_administrators_add_instructors(office
 
 def test_groups_are_made_on_the_way_and_go_when_nobody_is_in_them(office, run):
     held = [enrolled(office, run)["enrollment_id"] for _ in range(2)]
-    first = office.act(lambda d: roles.put_in_group(d, run["id"], "Tuesday table", held))
+    first = office.act(lambda d: groups.put_in_group(d, run["id"], "Tuesday table", held))
     assert [(g["name"], g["people"]) for g in first["groups"]] == [("Tuesday table", 2)]
-    second = office.act(lambda d: roles.put_in_group(d, run["id"], "Window", held[:1]))
+    second = office.act(lambda d: groups.put_in_group(d, run["id"], "Window", held[:1]))
     assert [(g["name"], g["people"]) for g in second["groups"]] == [("Tuesday table", 1), ("Window", 1)]
-    last = office.act(lambda d: roles.put_in_group(d, run["id"], None, held))
+    last = office.act(lambda d: groups.put_in_group(d, run["id"], None, held))
     assert last["groups"] == []
     office.act(lambda d: undo.undo(d, last["change"]))
     assert [r["group"] is not None for r in roster_of(office, run)] == [True, True]
     with pytest.raises(Problem, match="no longer on this roster"):
-        office.act(lambda d: roles.put_in_group(d, run["id"], "X", [10**9]))
+        office.act(lambda d: groups.put_in_group(d, run["id"], "X", [10**9]))
     for wrong in ([], [held[0]] * 20_001):
         with pytest.raises(Refused):
-            office.act(lambda d, w=wrong: roles.put_in_group(d, run["id"], "X", w))
+            office.act(lambda d, w=wrong: groups.put_in_group(d, run["id"], "X", w))
 
 
 def test_attendance_is_marked_by_meeting_and_the_share_leaves_excused_ones_out(office, run):
@@ -97,12 +90,12 @@ def test_attendance_is_marked_by_meeting_and_the_share_leaves_excused_ones_out(o
     meetings = [m["id"] for m in run["dates"]]
 
     def mark(n, status):
-        return office.act(lambda d: roles.mark(d, meetings[n], {somebody["id"]: status}, anyway=True))
+        return office.act(lambda d: attendance.mark(d, meetings[n], {somebody["id"]: status}, anyway=True))
 
     with pytest.raises(Problem, match="Mark it all the same"):
-        office.act(lambda d: roles.mark(d, meetings[0], {somebody["id"]: "present"}))
+        office.act(lambda d: attendance.mark(d, meetings[0], {somebody["id"]: "present"}))
     on_the_day = office.later(days=25)  # 14 September, before the evening
-    assert on_the_day.act(lambda d: roles.mark(d, meetings[0], {somebody["id"]: "present"}))["change"]
+    assert on_the_day.act(lambda d: attendance.mark(d, meetings[0], {somebody["id"]: "present"}))["change"]
 
     assert mark(0, "present")["people"][0]["share"] == "100"
     mark(1, "excused")
@@ -113,11 +106,11 @@ def test_attendance_is_marked_by_meeting_and_the_share_leaves_excused_ones_out(o
         str(meetings[0]): "present", str(meetings[1]): "excused", str(meetings[2]): "left early", str(meetings[3]): "absent",
     }  # fmt: skip
     office.act(lambda d: undo.undo(d, done["change"]))
-    assert office.look(lambda d: roles.attendance(d, run["id"]))["people"][0]["share"] == "100"
+    assert office.look(lambda d: attendance.attendance(d, run["id"]))["people"][0]["share"] == "100"
     assert mark(0, None)["people"][0]["share"] == "100"
     for marks in ({somebody["id"]: "asleep"}, {10**9: "present"}):
         with pytest.raises(Refused):
-            office.act(lambda d, m=marks: roles.mark(d, meetings[0], m, anyway=True))
+            office.act(lambda d, m=marks: attendance.mark(d, meetings[0], m, anyway=True))
 
 
 @pytest.mark.parametrize(
@@ -126,11 +119,11 @@ def test_attendance_is_marked_by_meeting_and_the_share_leaves_excused_ones_out(o
      (["present", "present", "absent"], "67"), (["late"] + ["absent"] * 7, "13")],
 )  # fmt: skip
 def test_shares_round_half_up(marks, share):
-    assert roles.share_of(dict(enumerate(marks))) == share
+    assert attendance.share_of(dict(enumerate(marks))) == share
 
 
 def test_a_desk_notice_is_read_once_a_version(office, run):
-    assert office.look(lambda d: notices.notice_of(d, schedule.get_run(d, run["id"])))["text"] == ""
+    assert office.look(lambda d: notices.notice_of(d, lookups.get_run(d, run["id"])))["text"] == ""
     first = office.act(lambda d: notices.set_notice(d, run["id"], "The flyer says 18:00; it is 17:30."))
     assert (first["version"], first["seen"]) == (1, False)
     assert office.act(lambda d: notices.acknowledge(d, run["id"], 1))["seen"] is True
@@ -148,9 +141,9 @@ def test_the_roster_beside_a_list_tells_who_is_on_one_only(office, run):
     enrolled(office, run, first)
     enrolled(office, run, second)
     text = f"{first['name'].upper()}\nNobody Known\n\nsomebody, {second['email']}"
-    found = office.look(lambda d: roles.compare(d, run["id"], text))
+    found = office.look(lambda d: roster.compare(d, run["id"], text))
     assert (found["without"], found["missing"], found["both"]) == ([], ["Nobody Known"], 2)
-    found = office.look(lambda d: roles.compare(d, run["id"], f"{second['family']}, {second['given']}"))
+    found = office.look(lambda d: roster.compare(d, run["id"], f"{second['family']}, {second['given']}"))
     assert [p["name"] for p in found["without"]] == [first["name"]] and found["missing"] == []
 
 
@@ -172,14 +165,16 @@ def test_two_records_become_one_with_everything_and_are_taken_apart_again(office
     assert {m["what"] for m in shown["moved"]} == {"sign-ups", "tags", "notes", "accounts"}
     assert (shown["taken_over"], shown["balance"]) == ([{"what": "phone", "value": "555-0142"}], "160.00")
     done = merge(office, kept, gone)
-    page = office.look(lambda d: people.person_page(d, kept["id"]))
+    page = office.look(lambda d: person_pages.person_page(d, kept["id"]))
     assert (page["phone"], page["tags"], page["owed"]) == ("555-0142", ["member"], "160.00")
     assert roster_of(office, run)[0]["person_id"] == kept["id"]
-    assert not any(p["id"] == gone["id"] for p in office.look(lambda d: people.find_people(d, gone["name"])))
+    assert not any(
+        p["id"] == gone["id"] for p in office.look(lambda d: person_pages.find_people(d, gone["name"]))
+    )
     agrees(office)
     office.act(lambda d: undo.undo(d, done["change"]))
     assert roster_of(office, run)[0]["person_id"] == gone["id"]
-    assert office.look(lambda d: people.person_page(d, kept["id"]))["phone"] is None
+    assert office.look(lambda d: person_pages.person_page(d, kept["id"]))["phone"] is None
     assert office.act(lambda d: accounts.account_for(d, gone["id"], None))["id"] == own
     assert held["enrollment_id"] == roster_of(office, run)[0]["id"]
     agrees(office)

@@ -6,8 +6,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from archgate.actions import finding, making, moving, schedule, terms, undo
-from archgate.actions.problems import Problem
+from archgate.actions.across import finding, undo
+from archgate.actions.fees import terms
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.runs import making, moving
+from archgate.actions.schedule import schedule
 from archgate.core.faults import Refused
 from archgate.tables.courses import Run
 from made import a_draft, a_run, enrolled, number, run_form, taken

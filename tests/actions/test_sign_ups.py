@@ -3,20 +3,12 @@
 import pytest
 from sqlalchemy import select
 
-from archgate.actions import (
-    accounts,
-    checks,
-    invoices,
-    leaving,
-    making,
-    moving,
-    sign_ups,
-    stock,
-    terms,
-    transfers,
-    undo,
-)
-from archgate.actions.problems import Problem
+from archgate.actions.across import checks, undo
+from archgate.actions.enrolling import changing, leaving, transfers
+from archgate.actions.fees import stock, terms
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.money import accounts, invoices
+from archgate.actions.runs import making, moving
 from archgate.core.faults import Refused
 from archgate.tables.fees import StockItem
 from archgate.tables.roster import Enrollment
@@ -43,7 +35,7 @@ def pay(office, account_id, amount):
 
 
 def change(office, held, preview=False, **body):
-    return office.act(lambda d: sign_ups.change(d, held["enrollment"], body), preview=preview)
+    return office.act(lambda d: changing.change(d, held["enrollment"], body), preview=preview)
 
 
 def agrees(office):
@@ -147,7 +139,7 @@ def test_extras_have_their_limits_and_go_back_with_the_seat(office, with_books):
 def test_another_rate_is_priced_as_of_sign_up_and_what_was_agreed_keeps_its_price(office, with_books):
     late = office.later(days=20)  # the early price is over by then
     change(late, with_books, extras=books(with_books, 1))
-    view = late.look(lambda d: sign_ups.view(d, with_books["enrollment"]))["quote"]
+    view = late.look(lambda d: changing.view(d, with_books["enrollment"]))["quote"]
     assert [(x["label"], x["amount"]) for x in view["lines"]] == [("Standard", "210.00"), ("Book", "30.00")]
     less = [{"rate_id": with_books["rates"][1], "count": 1}]
     done = change(late, with_books, people=less)
@@ -167,7 +159,7 @@ def test_a_price_is_agreed_anew_with_a_reason(office, with_books):
         office, with_books, people=[{"rate_id": with_books["rates"][1], "count": 1, "agreed": agreed}]
     )
     assert (done["total"], [r["amount"] for r in done["after"]]) == ("100.00", ["100.00"])
-    said = office.look(lambda d: sign_ups.view(d, with_books["enrollment"]))["quote"]["lines"][0]["why"]
+    said = office.look(lambda d: changing.view(d, with_books["enrollment"]))["quote"]["lines"][0]["why"]
     assert "Helps to set up" in said
     two = [{"rate_id": with_books["rates"][1], "count": 2}]
     assert "/people" in refusal(lambda: change(office, with_books, people=two))
@@ -293,19 +285,19 @@ def test_a_cancelled_meeting_is_given_back_by_its_length_to_everybody_once(offic
     enrolled(office, run, other)
     pay(office, account(office, other), "210.00")
     with pytest.raises(Problem, match="is held"):
-        office.act(lambda d: sign_ups.credit_meeting(d, meeting, {}))
+        office.act(lambda d: changing.credit_meeting(d, meeting, {}))
     office.act(lambda d: moving.cancel_meeting(d, meeting, {"why": "Storm"}))
-    shown = office.act(lambda d: sign_ups.credit_meeting(d, meeting, {}), preview=True)
+    shown = office.act(lambda d: changing.credit_meeting(d, meeting, {}), preview=True)
     # 210.00 among eight meetings is 26.25 each; the book is no part of it
     assert (shown["total"], [(p["amount"], p["credit"]) for p in shown["people"]]) == (
         "52.50", [("26.25", "0.00"), ("26.25", "26.25")],
     )  # fmt: skip
-    done = office.act(lambda d: sign_ups.credit_meeting(d, meeting, {"total": "52.50"}))
+    done = office.act(lambda d: changing.credit_meeting(d, meeting, {"total": "52.50"}))
     held = page(office, with_books["account"])
     assert (held["balance"], held["entries"][-1]["kind"]) == ("215.55", "credit")
     assert page(office, account(office, other))["credit"] == "26.25"
     with pytest.raises(Problem, match="Nobody"):
-        office.act(lambda d: sign_ups.credit_meeting(d, meeting, {}))
+        office.act(lambda d: changing.credit_meeting(d, meeting, {}))
     agrees(office)
     office.act(lambda d: undo.undo(d, done["change"]))
     assert page(office, with_books["account"])["balance"] == "241.80"
@@ -325,10 +317,10 @@ def test_all_meetings_that_fall_out_are_worth_the_price_and_a_replaced_one_nothi
     instead = {"date": "2027-12-07", "start": "17:30", "minutes": 105}
     office.act(lambda d: moving.cancel_meeting(d, ids[0], {"why": "", "replacement": instead}))
     with pytest.raises(Problem, match="Nobody"):
-        office.act(lambda d: sign_ups.credit_meeting(d, ids[0], {}))
+        office.act(lambda d: changing.credit_meeting(d, ids[0], {}))
     for meeting in ids[1:]:
         office.act(lambda d, n=meeting: moving.cancel_meeting(d, n, {"why": ""}))
-        office.act(lambda d, n=meeting: sign_ups.credit_meeting(d, n, {}))
+        office.act(lambda d, n=meeting: changing.credit_meeting(d, n, {}))
     total = office.look(lambda d: d.session.get_one(Enrollment, held["enrollment_id"]).total)
     assert 1330 <= total <= 1340  # an eighth of 107.00, the meeting that is still held
     assert page(office, own)["credit"] == f"{(10700 - total) / 100:.2f}"

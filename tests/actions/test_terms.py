@@ -2,7 +2,11 @@
 
 import pytest
 
-from archgate.actions import courses, leaving, making, quotes, terms, undo
+from archgate.actions.across import undo
+from archgate.actions.courses import courses
+from archgate.actions.enrolling import leaving
+from archgate.actions.fees import course_defaults, quotes, terms
+from archgate.actions.runs import making
 from archgate.core.faults import Refused
 from made import a_draft, a_run, enrolled, roster_of
 
@@ -96,7 +100,7 @@ def of_the_course(run):
 def test_a_courses_next_run_starts_from_its_defaults_and_says_so(office):
     first = a_draft(office, rates=RATES, plans=PLANS, place="Quarry yard", capacity=9)
     told = office.act(
-        lambda d: courses.keep_defaults(d, first["id"], ["rates", "plans", "place", "capacity"])
+        lambda d: course_defaults.keep_defaults(d, first["id"], ["rates", "plans", "place", "capacity"])
     )
     assert of_the_course(view(office, first)) == {"rates", "plans", "place", "capacity"}
     bare = {
@@ -118,7 +122,7 @@ def test_a_courses_next_run_starts_from_its_defaults_and_says_so(office):
     office.act(lambda d: undo.undo(d, told["change"]))
     assert view(office, second)["course"]["defaults"] == {}
     with pytest.raises(Refused, match="keeps only these"):
-        office.act(lambda d: courses.keep_defaults(d, first["id"], ["code"]))
+        office.act(lambda d: course_defaults.keep_defaults(d, first["id"], ["code"]))
 
 
 def test_a_course_is_changed_and_lost_updates_are_refused(office):

@@ -1,7 +1,9 @@
 import pytest
 
-from archgate.actions import lifecycle, places, today
-from archgate.actions.problems import Problem
+from archgate.actions.across import today
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.runs import lifecycle
+from archgate.actions.schedule import places
 from archgate.core.faults import Refused
 from made import a_draft, a_run, enrolled, number
 

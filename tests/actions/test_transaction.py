@@ -7,9 +7,11 @@ import pytest
 from sqlalchemy import select, text
 from sqlalchemy.exc import DBAPIError, OperationalError
 
-from archgate.actions import making, people, undo
-from archgate.actions.problems import Problem
-from archgate.actions.transaction import Once, act, sweep_keys
+from archgate.actions.across import undo
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.kernel.unit_of_work import Once, act, sweep_keys
+from archgate.actions.people import people
+from archgate.actions.runs import making
 from archgate.tables.log import Change
 from archgate.tables.people import Person
 from archgate.tables.seats import RunSeats
@@ -25,7 +27,7 @@ def test_a_lock_wait_that_runs_out_runs_the_whole_action_again(office, monkeypat
             raise OperationalError("SELECT", {}, Exception(1205, "Lock wait timeout exceeded"))
         return people.create_person(d, {"given": "Again", "family": f"N{next(number)}"})
 
-    monkeypatch.setattr("archgate.actions.transaction.time.sleep", lambda _: None)
+    monkeypatch.setattr("archgate.actions.kernel.unit_of_work.time.sleep", lambda _: None)
     assert office.act(deed)["given"] == "Again"
     assert len(tries) == 3
 

@@ -10,24 +10,14 @@ from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, precondition, rule
 from sqlalchemy import select
 
-from archgate.actions import (
-    holding,
-    leaving,
-    making,
-    money,
-    offers,
-    people,
-    quotes,
-    roster,
-    rosters,
-    seats,
-    signing,
-    terms,
-    transfers,
-    undo,
-    waitlist,
-)
-from archgate.actions.problems import Problem
+from archgate.actions.across import person_pages, undo
+from archgate.actions.enrolling import enrollments, held_places, leaving, offers, roster, transfers, waitlist
+from archgate.actions.fees import quotes, terms
+from archgate.actions.kernel import signing
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.money import money
+from archgate.actions.runs import making
+from archgate.actions.seats import seats
 from archgate.core.faults import Refused
 from archgate.core.seats import check_seats
 from archgate.tables.courses import Run
@@ -45,7 +35,7 @@ def join(office, run, heads=1, person=None):
 
 
 def line(office, run):
-    return office.look(lambda d: rosters.roster(d, run["id"]))["waiting"]
+    return office.look(lambda d: roster.roster(d, run["id"]))["waiting"]
 
 
 def seat(office, waiting_id, total=None):
@@ -151,23 +141,23 @@ def test_a_party_takes_a_seat_a_head_pays_for_all_and_is_named_later(office):
     payer, guest = a_person(office), a_person(office)
     quote = office.look(lambda d: quotes.quote_run(d, run["id"], {"heads": 3}))
     held = office.act(
-        lambda d: roster.enroll(d, run["id"], payer["id"], quote["total"], heads=3, note="Side door")
+        lambda d: enrollments.enroll(d, run["id"], payer["id"], quote["total"], heads=3, note="Side door")
     )
     assert (held["seat"], held["heads"], held["quote"]["total"], taken(office, run)) == (1, 3, "630.00", 3)
     row = roster_of(office, run)[0]
     assert [p["name"] for p in row["places"]] == [None, None] and row["note"] == "Side door"
-    named = office.act(lambda d: roster.name_place(d, held["enrollment_id"], 2, guest["id"]))
+    named = office.act(lambda d: enrollments.name_place(d, held["enrollment_id"], 2, guest["id"]))
     assert roster_of(office, run)[0]["places"][0]["name"] == guest["name"]
     with pytest.raises(Problem, match="already on the roster"):
         enrolled(office, run, guest)
     with pytest.raises(Problem, match="already on the roster"):
-        office.act(lambda d: roster.name_place(d, held["enrollment_id"], 3, payer["id"]))
-    page = office.look(lambda d: people.person_page(d, guest["id"]))
+        office.act(lambda d: enrollments.name_place(d, held["enrollment_id"], 3, payer["id"]))
+    page = office.look(lambda d: person_pages.person_page(d, guest["id"]))
     assert page["enrollments"][0]["guest"] is True
     office.act(lambda d: undo.undo(d, named["change"]))
     assert roster_of(office, run)[0]["places"][0]["name"] is None
     with pytest.raises(Problem, match="2 seats are needed; 1 of 4 is free"):
-        office.act(lambda d: roster.enroll(d, run["id"], guest["id"], "420.00", heads=2))
+        office.act(lambda d: enrollments.enroll(d, run["id"], guest["id"], "420.00", heads=2))
     office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
     assert taken(office, run) == 0
 
@@ -178,7 +168,7 @@ def test_a_party_has_at_least_one_head_and_not_too_many(office, heads):
     with pytest.raises(Refused, match="1 to 50 heads"):
         office.look(lambda d: quotes.quote_run(d, run["id"], {"heads": heads}))
     with pytest.raises(Refused, match="1 to 50 heads"):
-        office.act(lambda d: roster.enroll(d, run["id"], a_person(office)["id"], "0.00", heads=heads))
+        office.act(lambda d: enrollments.enroll(d, run["id"], a_person(office)["id"], "0.00", heads=heads))
 
 
 def test_parties_after_the_last_seats_at_once_never_oversell(office):
@@ -190,7 +180,7 @@ def test_parties_after_the_last_seats_at_once_never_oversell(office):
     def sit(person, heads):
         try:
             total = f"{210 * heads}.00"
-            return office.act(lambda d: roster.enroll(d, run["id"], person["id"], total, heads=heads))[
+            return office.act(lambda d: enrollments.enroll(d, run["id"], person["id"], total, heads=heads))[
                 "heads"
             ]
         except Problem:
@@ -247,7 +237,7 @@ class SeatsUnderRandomActs(RuleBasedStateMachine):
     @rule(heads=st.integers(1, 2), crash=st.booleans())
     def enroll(self, heads, crash):
         person, total = a_person(self.moment), self.total(heads)
-        self.attempt(lambda d: roster.enroll(d, self.run["id"], person["id"], total, heads=heads), crash)
+        self.attempt(lambda d: enrollments.enroll(d, self.run["id"], person["id"], total, heads=heads), crash)
 
     @rule(heads=st.integers(1, 2))
     def wait(self, heads):
@@ -296,7 +286,7 @@ class SeatsUnderRandomActs(RuleBasedStateMachine):
     def time_goes_by(self, hours):
         if self.moment.at < self.office.at + timedelta(days=18):
             self.moment = self.moment.later(hours=hours)
-        self.attempt(lambda d: {"let": holding.let_go(d, self.run["id"])})
+        self.attempt(lambda d: {"let": held_places.let_go(d, self.run["id"])})
 
     @rule(capacity=st.integers(1, 5), over=st.integers(0, 1))
     def change_capacity(self, capacity, over):
@@ -310,7 +300,7 @@ class SeatsUnderRandomActs(RuleBasedStateMachine):
     def hold(self, many, days):
         last = (self.moment.at + timedelta(days=days)).date().isoformat()
         self.attempt(
-            lambda d: holding.hold(d, self.run["id"], {"seats": many, "for_whom": "X", "last": last})
+            lambda d: held_places.hold(d, self.run["id"], {"seats": many, "for_whom": "X", "last": last})
         )
 
     @precondition(lambda self: self.undoable)

@@ -5,7 +5,7 @@ import re
 import pytest
 from fastapi.testclient import TestClient
 
-from archgate.actions import access
+from archgate.actions.access import staff
 from archgate.app import create_app, routes_of
 from archgate.settings import ROOT, Settings
 from archgate.tables.access import UserSession
@@ -113,7 +113,7 @@ def test_the_token_is_kept_only_as_a_hash_and_passwords_as_argon2id(app, session
     token = client.cookies["archgate_session"]
     with sessions() as session:
         assert session.get(UserSession, token) is None
-        assert session.get(UserSession, access.token_hash(token)) is not None
+        assert session.get(UserSession, staff.token_hash(token)) is not None
         assert session.get_one(type(users["coordinator"]), users["coordinator"].id).password.startswith(
             "$argon2id$"
         )
@@ -123,7 +123,7 @@ def test_an_ended_session_is_no_session(app, sessions):
     client = TestClient(app)
     sign_in(client)
     with sessions.begin() as session:
-        row = session.get_one(UserSession, access.token_hash(client.cookies["archgate_session"]))
+        row = session.get_one(UserSession, staff.token_hash(client.cookies["archgate_session"]))
         row.expires_at = row.created_at
     answer = client.get("/api/v1/runs")
     assert (answer.status_code, answer.json()["type"]) == (401, "urn:archgate:problem:signed-out")
@@ -141,7 +141,7 @@ def test_every_endpoint_is_closed_to_strangers_and_names_the_act_it_needs(strang
             assert stranger.request(method, path).status_code == 401, (method, full)
             # With a session it is anything but 401; 403 only where the role lacks the act.
             answer = clerk.request(method, path)
-            allowed = all("coordinator" in access.MAY[act] for act in named)
+            allowed = all("coordinator" in staff.MAY[act] for act in named)
             assert (answer.status_code == 403) is (not allowed), (method, full)
             assert answer.status_code != 401
             acts += 1
@@ -155,7 +155,7 @@ def test_a_role_without_the_act_is_refused(app, monkeypatch, sessions):
     client = TestClient(fresh)
     sign_in(client)
     assert client.get("/api/v1/runs").status_code == 200
-    monkeypatch.setitem(access.MAY, "read", frozenset({"administrator"}))
+    monkeypatch.setitem(staff.MAY, "read", frozenset({"administrator"}))
     answer = client.get("/api/v1/runs")
     assert answer.status_code == 403 and answer.json()["detail"] == "A coordinator may not read."
 

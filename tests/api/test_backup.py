@@ -17,10 +17,13 @@ import pytest
 from sqlalchemy import func, inspect, select, text
 
 from archgate import backup
-from archgate.actions import accounts, backups, checks, signing
-from archgate.actions.access import create_user
-from archgate.actions.center import make_center
-from archgate.actions.transaction import act, look
+from archgate.actions.access.staff import create_user
+from archgate.actions.across import checks
+from archgate.actions.center import backups
+from archgate.actions.center.center import make_center
+from archgate.actions.kernel import signing
+from archgate.actions.kernel.unit_of_work import act, look
+from archgate.actions.money import accounts
 from archgate.backup import BackupTrouble
 from archgate.own_server import OwnServer, free_port
 from archgate.settings import ROOT

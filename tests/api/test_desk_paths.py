@@ -3,7 +3,7 @@
 import pytest
 
 from api.test_http import far_form
-from archgate.actions import signing
+from archgate.actions.kernel import signing
 from archgate.api.roster import Roster
 from archgate.papers.lists import read_table
 from archgate.papers.rosters import html_of

@@ -15,8 +15,8 @@ import pytest
 import uvicorn
 from sqlalchemy.exc import OperationalError
 
-from archgate.actions import transaction
-from archgate.actions.center import make_center
+from archgate.actions.center.center import make_center
+from archgate.actions.kernel import unit_of_work
 from archgate.api import guard
 from archgate.app import create_app, routes_of
 from archgate.own_server import OwnServer, free_port
@@ -211,7 +211,7 @@ def test_an_enrollment_takes_no_word_that_is_not_its_own(clerk):
 
 
 def test_a_crash_carries_the_security_headers_and_ends_the_connection(clerk, monkeypatch):
-    monkeypatch.setattr("archgate.actions.people.find_people", lambda *_: 1 / 0)
+    monkeypatch.setattr("archgate.actions.across.person_pages.find_people", lambda *_: 1 / 0)
     answer = clerk.get("/api/v1/people")
     assert answer.status_code == 500 and answer.headers["connection"] == "close"
     assert answer.headers["x-frame-options"] == "DENY" and "content-security-policy" in answer.headers
@@ -243,8 +243,8 @@ def test_a_calculator_bounds_all_meetings_together_and_says_so(clerk):
 
 def test_the_words_for_a_lost_database_are_told_from_a_fault_of_ours():
     lost = OperationalError("SELECT 1", {}, Exception(2013, "Lost connection"))
-    assert transaction.is_database_trouble(lost)
-    assert not transaction.is_database_trouble(
+    assert unit_of_work.is_database_trouble(lost)
+    assert not unit_of_work.is_database_trouble(
         OperationalError("SELECT 1", {}, Exception(1054, "Unknown column"))
     )
 

@@ -93,7 +93,7 @@ def test_a_crash_says_that_nothing_was_saved(clerk, monkeypatch):
     def crash(*_):
         raise RuntimeError("secret detail")
 
-    monkeypatch.setattr("archgate.actions.people.find_people", crash)
+    monkeypatch.setattr("archgate.actions.across.person_pages.find_people", crash)
     answer = clerk.get("/api/v1/people")
     assert (answer.status_code, answer.headers["content-type"]) == (500, PROBLEM)
     assert "secret" not in answer.text and "nothing was saved" in answer.text

@@ -15,7 +15,7 @@ from urllib.request import Request, urlopen
 import pytest
 from sqlalchemy import text
 
-from archgate.actions.center import make_center
+from archgate.actions.center.center import make_center
 from archgate.own_server import OwnServer, ServerTrouble
 from archgate.settings import ROOT
 from archgate.tables.engine import engine_for, sessions_of

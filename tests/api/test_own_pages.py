@@ -9,9 +9,11 @@ from functools import partial
 import pytest
 from sqlalchemy import func, select
 
-from archgate.actions import access, leaving, merging, own_pages, waitlist
-from archgate.actions.problems import Problem
-from archgate.actions.undo import undo
+from archgate.actions.access import own_pages, staff
+from archgate.actions.across import merging
+from archgate.actions.across.undo import undo
+from archgate.actions.enrolling import leaving, waitlist
+from archgate.actions.kernel.problems import Problem
 from archgate.core.faults import Refused
 from archgate.tables.access import SignInLimit
 from archgate.tables.log import Change
@@ -147,7 +149,7 @@ def test_asking_for_links_voids_none_that_waits(office, stranger):
     person = a_person(office)
     invited(office, person)
     token = link_in(office, person)
-    for _ in range(access.MOST_BY_CLIENT + 3):
+    for _ in range(staff.MOST_BY_CLIENT + 3):
         stranger.post("/api/v1/own/new-link", json={"email": person["email"]})
     assert stranger.post(f"/api/v1/own/links/{token}", json={"password": WORD}).status_code == 204
     query = select(func.count()).select_from(Message).where(Message.person_id == person["id"])
@@ -196,7 +198,7 @@ def test_what_is_no_password(office, word):
     with pytest.raises(Refused, match="password"):
         office.act(lambda deed: own_pages.set_password(deed, link_in(office, person), word, True))
     with pytest.raises(Refused, match="password"):
-        office.act(lambda deed: access.create_user(deed, "w@example.org", "W", "coordinator", word, True))
+        office.act(lambda deed: staff.create_user(deed, "w@example.org", "W", "coordinator", word, True))
 
 
 def test_who_cannot_be_invited(office):
@@ -259,9 +261,9 @@ def test_a_forgotten_password_is_set_anew_and_nobody_learns_who_has_a_page(offic
 def test_guessing_is_stopped(stranger):
     body = {"email": "guess@example.org", "password": "not this one"}
     told = [
-        stranger.post("/api/v1/own/session", json=body).status_code for _ in range(access.MOST_BY_CLIENT + 1)
+        stranger.post("/api/v1/own/session", json=body).status_code for _ in range(staff.MOST_BY_CLIENT + 1)
     ]
-    assert told == [401] * access.MOST_BY_CLIENT + [429]
+    assert told == [401] * staff.MOST_BY_CLIENT + [429]
     asked = [
         stranger.post("/api/v1/own/new-link", json={"email": body["email"]}).status_code for _ in range(6)
     ]
@@ -306,7 +308,7 @@ def test_no_hash_gets_into_the_log_and_sessions_end(office, sessions):
     said = [{**(r["before"] or {}), **(r["after"] or {})} for r in rows]
     assert any("turn" in s for s in said) and not any("password" in s for s in said)
     with sessions.begin() as session:
-        row = session.get_one(OwnPageSession, access.token_hash(token))
+        row = session.get_one(OwnPageSession, staff.token_hash(token))
         row.expires_at -= own_pages.SESSION_LIFE + timedelta(seconds=1)
     assert office.look(lambda deed: own_pages.person_behind(deed, token)) is None
 

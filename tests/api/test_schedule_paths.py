@@ -4,6 +4,7 @@ from datetime import date, timedelta
 
 import pytest
 
+from archgate.actions.runs import moving
 from conftest import signed_in
 from made import DATA, a_person, a_run, enrolled, number, run_form
 
@@ -187,7 +188,6 @@ def test_a_contract_run_lets_only_its_client_pay(office, clerk):
 
 
 def test_the_outbox_pages_and_filters(clerk, office):
-    from archgate.actions import moving
 
     run = a_run(office)
     for _ in range(3):

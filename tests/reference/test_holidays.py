@@ -12,7 +12,7 @@ from zoneinfo import ZoneInfo
 import pytest
 from dateutil.easter import easter
 
-from archgate.actions.places import check_region, holidays_of
+from archgate.actions.schedule.places import check_region, holidays_of
 from archgate.core.faults import Refused
 from archgate.core.schedule import Pattern, meetings_of
 from made import DATA

@@ -15,8 +15,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 from icalendar import Calendar, Event
 
-from archgate.actions import calendars, making, moving, places
-from archgate.actions.problems import Problem
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.runs import making, moving
+from archgate.actions.schedule import calendars, places
 from archgate.core.faults import Refused
 from archgate.papers.calendars import read_calendar
 from archgate.settings import ROOT

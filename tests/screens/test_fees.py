@@ -6,7 +6,9 @@ import pytest
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from archgate.actions import codes, making, people, quotes, stock, terms
+from archgate.actions.fees import codes, quotes, stock, terms
+from archgate.actions.people import people
+from archgate.actions.runs import making
 from made import a_person, enrolled, number, roster_of
 from screens.ahead import run_ahead, shown_day
 

@@ -7,7 +7,7 @@ from datetime import timedelta
 import pytest
 from selenium.webdriver.common.keys import Keys
 
-from archgate.actions import making
+from archgate.actions.runs import making
 from made import DATA, a_draft, a_person, enrolled, number
 from screens.ahead import next_tuesday, run_ahead, shown_day
 

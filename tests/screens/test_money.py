@@ -3,7 +3,10 @@
 import pytest
 from selenium.webdriver.common.keys import Keys
 
-from archgate.actions import accounts, moving, terms, undo
+from archgate.actions.across import undo
+from archgate.actions.fees import terms
+from archgate.actions.money import accounts
+from archgate.actions.runs import moving
 from made import a_person, enrolled, number
 from screens.ahead import run_ahead
 

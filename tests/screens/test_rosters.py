@@ -5,17 +5,11 @@ from datetime import timedelta
 import pytest
 from selenium.webdriver.common.keys import Keys
 
-from archgate.actions import (
-    accounts,
-    interest,
-    leaving,
-    making,
-    notices,
-    offers,
-    own_pages,
-    signing,
-    waitlist,
-)
+from archgate.actions.access import own_pages
+from archgate.actions.enrolling import interest, leaving, offers, waitlist
+from archgate.actions.kernel import signing
+from archgate.actions.money import accounts
+from archgate.actions.runs import making, notices
 from made import a_person, enrolled, number, roster_of
 from screens.ahead import run_ahead
 

@@ -9,7 +9,9 @@ from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
-from archgate.actions import courses, making, places
+from archgate.actions.fees import course_defaults
+from archgate.actions.runs import making
+from archgate.actions.schedule import places
 from archgate.core.schedule import day_text
 from made import a_draft, a_person, a_run, enrolled, number
 from screens.ahead import next_tuesday, run_ahead
@@ -28,7 +30,7 @@ def view(office, run):
 
 def test_a_season_is_pasted_mended_and_saved_in_one_go(at_work, now_office):
     run = a_draft(now_office)
-    now_office.act(lambda d: courses.keep_defaults(d, run["id"], ["capacity", "rates", "plans"]))
+    now_office.act(lambda d: course_defaults.keep_defaults(d, run["id"], ["capacity", "rates", "plans"]))
     code, room, first = run["course"]["code"], f"Season room {next(number)}", next_tuesday()
     at_work.open("/season")
     at_work.field("Course, row 1")

@@ -5,9 +5,9 @@ from __future__ import annotations
 from fastapi import APIRouter, Depends, Request, Response
 from pydantic import BaseModel
 
-from archgate.actions import access
-from archgate.actions.problems import Problem
-from archgate.actions.transaction import act, look
+from archgate.actions.access import staff
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.kernel.unit_of_work import act, look
 from archgate.api.web import COOKIE, In, Route, address_of, current_user, keep_cookie
 
 DEVICE = "archgate_device"
@@ -32,7 +32,7 @@ class Me(BaseModel):
     told: list[str]
 
 
-def me_view(request: Request, user: access.User) -> Me:
+def me_view(request: Request, user: staff.User) -> Me:
     def reading(deed):  # type: ignore[no-untyped-def]
         return Me(
             id=user.id,
@@ -55,22 +55,22 @@ def sign_in(body: SignIn, request: Request, response: Response) -> Me:
     """Sign in; the session is a cookie that scripts cannot read. Another cookie lets the device be known again."""
     settings, sessions = request.app.state.settings, request.app.state.sessions
     email = body.email.strip()[:254]
-    account = look(sessions, lambda deed: access.account_of(deed, email))
-    device = access.device_of("d", request.cookies.get(DEVICE), account)
-    limits = access.limits_of(email, address_of(request), device)
-    act(sessions, lambda deed: access.take_attempt(deed, limits))
-    found = act(sessions, lambda deed: access.sign_in(deed, email, body.password[:1000], settings.quick_hash))
+    account = look(sessions, lambda deed: staff.account_of(deed, email))
+    device = staff.device_of("d", request.cookies.get(DEVICE), account)
+    limits = staff.limits_of(email, address_of(request), device)
+    act(sessions, lambda deed: staff.take_attempt(deed, limits))
+    found = act(sessions, lambda deed: staff.sign_in(deed, email, body.password[:1000], settings.quick_hash))
     if found is None:
         raise Problem(401, "wrong-sign-in", "Email and password do not fit together.")
-    act(sessions, lambda deed: access.give_back_attempt(deed, limits))
+    act(sessions, lambda deed: staff.give_back_attempt(deed, limits))
     user, token = found
-    keep_cookie(request, response, COOKIE, token, access.SESSION_LIFE)
-    keep_cookie(request, response, DEVICE, access.device_token("d", user.id), access.DEVICE_LIFE)
+    keep_cookie(request, response, COOKIE, token, staff.SESSION_LIFE)
+    keep_cookie(request, response, DEVICE, staff.device_token("d", user.id), staff.DEVICE_LIFE)
     return me_view(request, user)
 
 
 @router.get("/session")
-def me(request: Request, user: access.User = Depends(current_user)) -> Me:
+def me(request: Request, user: staff.User = Depends(current_user)) -> Me:
     """Who is signed in, and what day it is in the center."""
     return me_view(request, user)
 
@@ -80,5 +80,5 @@ def sign_out(request: Request, response: Response) -> None:
     """Sign out; the session cannot be used again."""
     token = request.cookies.get(COOKIE)
     if token:
-        act(request.app.state.sessions, lambda deed: access.sign_out(deed, token))
+        act(request.app.state.sessions, lambda deed: staff.sign_out(deed, token))
     response.delete_cookie(COOKIE, path="/")

@@ -8,9 +8,9 @@ from typing import Any
 from fastapi import APIRouter, Depends, Query, Request, Response
 from pydantic import BaseModel
 
-from archgate.actions import accounts, invoices, outstanding
-from archgate.actions.access import User
-from archgate.actions.transaction import Once
+from archgate.actions.access.staff import User
+from archgate.actions.kernel.unit_of_work import Once
+from archgate.actions.money import accounts, invoices, outstanding
 from archgate.api.web import Body, In, Route, given, may, once, run_act, run_look
 from archgate.papers.invoices import pdf_of
 from archgate.papers.lists import csv_file

@@ -5,9 +5,9 @@ from __future__ import annotations
 from fastapi import APIRouter, Depends, Request, UploadFile
 from pydantic import BaseModel
 
-from archgate.actions import bulk
-from archgate.actions.access import User
-from archgate.actions.transaction import Once
+from archgate.actions.access.staff import User
+from archgate.actions.bulk import bulk
+from archgate.actions.kernel.unit_of_work import Once
 from archgate.api.courses import given
 from archgate.api.people import OrganizationOut
 from archgate.api.web import In, Route, may, once, run_act, run_look

@@ -7,8 +7,8 @@ from typing import Any
 import orjson
 from fastapi import APIRouter, Depends, Request
 
-from archgate.actions.access import User
-from archgate.actions.problems import Problem, not_found
+from archgate.actions.access.staff import User
+from archgate.actions.kernel.problems import Problem, not_found
 from archgate.api.web import Route, may
 from archgate.core.documents import CALCULATORS
 

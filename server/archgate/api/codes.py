@@ -7,9 +7,9 @@ from typing import Any
 from fastapi import APIRouter, Depends, Request, Response
 from pydantic import BaseModel, Field
 
-from archgate.actions import codes
-from archgate.actions.access import User
-from archgate.actions.transaction import Once
+from archgate.actions.access.staff import User
+from archgate.actions.fees import codes
+from archgate.actions.kernel.unit_of_work import Once
 from archgate.api.web import Body, Route, given, may, once, run_act, run_look
 from archgate.papers.lists import csv_file
 

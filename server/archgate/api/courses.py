@@ -8,9 +8,12 @@ from typing import Any
 from fastapi import APIRouter, Depends, Request
 from pydantic import BaseModel, Field
 
-from archgate.actions import courses, finding, making, prices, terms
-from archgate.actions.access import User
-from archgate.actions.transaction import Once
+from archgate.actions.access.staff import User
+from archgate.actions.across import finding
+from archgate.actions.courses import courses
+from archgate.actions.fees import course_defaults, prices, terms
+from archgate.actions.kernel.unit_of_work import Once
+from archgate.actions.runs import making
 from archgate.api.fees import EarlyIn, ExtraOut, GroupStepIO, Origin, PlanOut, PriceLine, RateOut, TaxIO
 from archgate.api.roles import NoticeOut
 from archgate.api.web import Body, FaultOut, In, Patch, Route, given, may, once, run_act, run_look
@@ -407,7 +410,7 @@ def keep_defaults(
     run_id: int, body: KeepDefaults, request: Request, user: User = Depends(may("keep courses"))
 ) -> Outcome:
     """Make values of this run what the course's next runs start from."""
-    return run_act(request, user, lambda deed: courses.keep_defaults(deed, run_id, body.names))
+    return run_act(request, user, lambda deed: course_defaults.keep_defaults(deed, run_id, body.names))
 
 
 @router.patch("/courses/{course_id}")

@@ -8,10 +8,11 @@ from typing import Any
 from fastapi import APIRouter, Depends, Query, Request
 from pydantic import BaseModel, Field
 
-from archgate.actions import kept_quotes, payments, prices, quotes
-from archgate.actions.access import User
-from archgate.actions.problems import Problem
-from archgate.actions.transaction import Once
+from archgate.actions.access.staff import User
+from archgate.actions.fees import kept_quotes, prices, quotes
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.kernel.unit_of_work import Once
+from archgate.actions.money import payments
 from archgate.api.web import Body, In, Route, given, may, once, run_act, run_look
 from archgate.outside.payments import StandInPayments
 

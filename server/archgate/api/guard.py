@@ -19,7 +19,7 @@ from starlette.datastructures import Headers
 from starlette.exceptions import HTTPException
 from starlette.responses import Response
 
-from archgate.actions.transaction import is_database_trouble
+from archgate.actions.kernel.unit_of_work import is_database_trouble
 from archgate.api import web
 from archgate.settings import Settings
 

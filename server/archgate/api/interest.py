@@ -7,9 +7,10 @@ from typing import Any
 from fastapi import APIRouter, Depends, Request, Response
 from pydantic import BaseModel
 
-from archgate.actions import interest, webhooks
-from archgate.actions.access import User
-from archgate.actions.transaction import Once
+from archgate.actions.access.staff import User
+from archgate.actions.enrolling import interest
+from archgate.actions.kernel.unit_of_work import Once
+from archgate.actions.messages import webhooks
 from archgate.api.web import Body, In, Route, given, may, once, run_act, run_look
 from archgate.papers.lists import csv_file
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from fastapi import APIRouter, Depends, Request
 from pydantic import BaseModel, Field
 
-from archgate.actions import finding, live
-from archgate.actions.access import User
+from archgate.actions.access.staff import User
+from archgate.actions.across import finding, live
 from archgate.api.courses import CourseOut, RunLine
 from archgate.api.people import PersonFound
 from archgate.api.web import In, Route, may, run_look

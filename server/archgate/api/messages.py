@@ -7,8 +7,11 @@ from typing import Any
 from fastapi import APIRouter, Depends, Query, Request
 from pydantic import BaseModel
 
-from archgate.actions import checks, jobs, messages, today
-from archgate.actions.access import User
+from archgate.actions.access.staff import User
+from archgate.actions.across import checks, today
+from archgate.actions.enrolling import calls
+from archgate.actions.kernel import queue
+from archgate.actions.messages import messages
 from archgate.api.courses import ClashOut, given
 from archgate.api.schedule import Done, Figures, ListedMeeting
 from archgate.api.web import Body, In, Route, may, run_act, run_look
@@ -58,7 +61,7 @@ class Round(BaseModel):
 
 
 class Jobs(BaseModel):
-    jobs: list[JobOut]
+    queue: list[JobOut]
     counts: dict[str, int]
     rounds: list[Round]
 
@@ -77,13 +80,13 @@ def outbox(
 
 @router.get("/jobs")
 def list_jobs(request: Request, user: User = Depends(read)) -> Jobs:
-    return run_look(request, user, jobs.list_jobs)
+    return run_look(request, user, queue.list_jobs)
 
 
 @router.post("/jobs/{job_id}/retry")
 def retry_job(job_id: int, request: Request, user: User = Depends(may("plan runs"))) -> Done:
     """Put work that failed for good in line again."""
-    return run_act(request, user, lambda deed: jobs.retry(deed, job_id))
+    return run_act(request, user, lambda deed: queue.retry(deed, job_id))
 
 
 class Checked(BaseModel):
@@ -132,7 +135,7 @@ class Paid(In):
 
 @router.get("/meetings/{meeting_id}/calls")
 def call_list(meeting_id: int, request: Request, user: User = Depends(read)) -> CallList:
-    return run_look(request, user, lambda deed: messages.call_list(deed, meeting_id))
+    return run_look(request, user, lambda deed: calls.call_list(deed, meeting_id))
 
 
 @router.put("/meetings/{meeting_id}/calls/{person_id}")
@@ -140,7 +143,7 @@ def note_call(
     meeting_id: int, person_id: int, body: CallNote, request: Request, user: User = Depends(may("enroll"))
 ) -> CallList:
     return run_act(
-        request, user, lambda deed: messages.note_call(deed, meeting_id, person_id, body.outcome, body.note)
+        request, user, lambda deed: calls.note_call(deed, meeting_id, person_id, body.outcome, body.note)
     )
 
 
@@ -149,7 +152,7 @@ def set_paid(
     meeting_id: int, body: Paid, request: Request, user: User = Depends(may("plan runs"))
 ) -> CallList:
     """Whether the instructor is still paid for a cancelled meeting."""
-    return run_act(request, user, lambda deed: messages.set_paid(deed, meeting_id, body.paid))
+    return run_act(request, user, lambda deed: calls.set_paid(deed, meeting_id, body.paid))
 
 
 class ReminderIn(Body):

@@ -7,10 +7,10 @@ from typing import Any
 from fastapi import APIRouter, Depends, Request, Response
 from pydantic import BaseModel
 
-from archgate.actions import access, own_pages
-from archgate.actions.access import User
-from archgate.actions.problems import Problem
-from archgate.actions.transaction import Deed, Once, act, look
+from archgate.actions.access import own_pages, staff
+from archgate.actions.access.staff import User
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.kernel.unit_of_work import Deed, Once, act, look
 from archgate.api.people import NextDue, OwnPageState
 from archgate.api.web import In, Route, Token, address_of, keep_cookie, may, once, run_act
 
@@ -130,15 +130,15 @@ def own_sign_in(body: OwnSignIn, request: Request, response: Response) -> None:
     sessions, quick = request.app.state.sessions, request.app.state.settings.quick_hash
     email = body.email.strip()[:254]
     account = look(sessions, lambda deed: own_pages.account_of(deed, email))
-    device = access.device_of("b", request.cookies.get(DEVICE), account)
-    limits = access.limits_of(f"own {email}", address_of(request), device)
-    act(sessions, lambda deed: access.take_attempt(deed, limits))
+    device = staff.device_of("b", request.cookies.get(DEVICE), account)
+    limits = staff.limits_of(f"own {email}", address_of(request), device)
+    act(sessions, lambda deed: staff.take_attempt(deed, limits))
     made = act(sessions, lambda deed: own_pages.sign_in(deed, email, body.password[:1000], quick))
     if made is None or account is None:
         raise Problem(401, "wrong-sign-in", "Email and password do not fit together.")
-    act(sessions, lambda deed: access.give_back_attempt(deed, limits))
+    act(sessions, lambda deed: staff.give_back_attempt(deed, limits))
     keep_cookie(request, response, COOKIE, made, own_pages.SESSION_LIFE)
-    keep_cookie(request, response, DEVICE, access.device_token("b", account), access.DEVICE_LIFE)
+    keep_cookie(request, response, DEVICE, staff.device_token("b", account), staff.DEVICE_LIFE)
 
 
 @router.delete("/own/session", status_code=204)
@@ -154,8 +154,8 @@ def own_sign_out(request: Request, response: Response) -> None:
 def new_link(body: OwnEmail, request: Request) -> Said:
     """Ask for a link to set a password anew. The answer is the same whether the email is known or not."""
     sessions, email, address = request.app.state.sessions, body.email.strip(), address_of(request)
-    limits = access.limits_of(f"link {email}", address, None)
-    act(sessions, lambda deed: access.take_attempt(deed, limits))
+    limits = staff.limits_of(f"link {email}", address, None)
+    act(sessions, lambda deed: staff.take_attempt(deed, limits))
     act(sessions, lambda deed: own_pages.new_link(deed, email))
     return Said(said="If there is a page by this email, a link is on its way to it.")
 

@@ -7,9 +7,11 @@ from typing import Any
 from fastapi import APIRouter, Depends, Request
 from pydantic import BaseModel
 
-from archgate.actions import merging, own_pages, people
-from archgate.actions.access import User
-from archgate.actions.transaction import Deed, Once
+from archgate.actions.access import own_pages
+from archgate.actions.access.staff import User
+from archgate.actions.across import merging, person_pages
+from archgate.actions.kernel.unit_of_work import Deed, Once
+from archgate.actions.people import organizations, people
 from archgate.api.web import Body, In, Patch, Route, may, once, run_act, run_look
 from archgate.api.web import given as given_of
 
@@ -152,7 +154,7 @@ def find_people(
     request: Request, q: str = "", limit: int = 8, user: User = Depends(may("read"))
 ) -> list[PersonFound]:
     """People by parts of name, email or phone number."""
-    return run_look(request, user, lambda deed: people.find_people(deed, q, max(1, min(limit, 50))))
+    return run_look(request, user, lambda deed: person_pages.find_people(deed, q, max(1, min(limit, 50))))
 
 
 @router.get("/people/near")
@@ -171,7 +173,7 @@ def near(
 @router.get("/people/{person_id}")
 def person_page(person_id: int, request: Request, user: User = Depends(may("read"))) -> PersonPage:
     def reading(deed: Deed) -> dict[str, Any]:
-        return {**people.person_page(deed, person_id), "own_page": own_pages.state_of(deed, person_id)}
+        return {**person_pages.person_page(deed, person_id), "own_page": own_pages.state_of(deed, person_id)}
 
     return run_look(request, user, reading)  # type: ignore[no-any-return]
 
@@ -209,7 +211,7 @@ def find_organizations(
     request: Request, q: str = "", include: int | None = None, user: User = Depends(may("read"))
 ) -> list[OrganizationOut]:
     """Up to 20 by a part of the name, by name; `include` stands first in any case."""
-    return run_look(request, user, lambda deed: people.find_organizations(deed, q, include))
+    return run_look(request, user, lambda deed: organizations.find_organizations(deed, q, include))
 
 
 @router.post("/organizations", status_code=201)
@@ -219,7 +221,7 @@ def create_organization(
     user: User = Depends(may("keep people")),
     key: Once | None = Depends(once),
 ) -> OrganizationOut:
-    return run_act(request, user, lambda deed: people.create_organization(deed, body.name), once=key)
+    return run_act(request, user, lambda deed: organizations.create_organization(deed, body.name), once=key)
 
 
 class Tags(In):
@@ -290,7 +292,7 @@ def person_messages(
     person_id: int, request: Request, user: User = Depends(may("read"))
 ) -> list[PersonMessage]:
     """What was written to this person, newest first."""
-    return run_look(request, user, lambda deed: people.messages_of(deed, person_id))
+    return run_look(request, user, lambda deed: person_pages.messages_of(deed, person_id))
 
 
 @router.post("/people/{person_id}/merge")

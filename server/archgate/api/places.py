@@ -8,8 +8,8 @@ from typing import Any
 from fastapi import APIRouter, Depends, Request, UploadFile
 from pydantic import BaseModel
 
-from archgate.actions import calendars, places
-from archgate.actions.access import User
+from archgate.actions.access.staff import User
+from archgate.actions.schedule import calendars, places
 from archgate.api.courses import given
 from archgate.api.schedule import Done
 from archgate.api.web import Body, In, Route, may, run_act, run_look

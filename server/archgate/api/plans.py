@@ -7,9 +7,9 @@ from typing import Any
 from fastapi import APIRouter, Depends, Request
 from pydantic import BaseModel
 
-from archgate.actions import plans, quotes
-from archgate.actions.access import User
-from archgate.actions.transaction import Once
+from archgate.actions.access.staff import User
+from archgate.actions.fees import plans, quotes
+from archgate.actions.kernel.unit_of_work import Once
 from archgate.api.fees import Due, PlanOut
 from archgate.api.web import Body, Patch, Route, given, may, once, run_act, run_look
 

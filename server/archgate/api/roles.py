@@ -5,10 +5,12 @@ from __future__ import annotations
 from fastapi import APIRouter, Depends, Request, Response
 from pydantic import BaseModel
 
-from archgate.actions import many, notices, roles, rosters, schedule
-from archgate.actions.access import User
-from archgate.actions.problems import Problem
-from archgate.actions.transaction import Once
+from archgate.actions.access.staff import User
+from archgate.actions.enrolling import attendance, groups, on_many, roles, roster
+from archgate.actions.kernel import lookups
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.kernel.unit_of_work import Once
+from archgate.actions.runs import notices
 from archgate.api.web import In, Route, may, once, run_act, run_look
 from archgate.papers import rosters as papers
 from archgate.papers.lists import csv_file
@@ -180,13 +182,13 @@ def put_in_group(
 ) -> Grouped:
     """Put people of a roster into a group, made when first named."""
     return run_act(
-        request, user, lambda deed: roles.put_in_group(deed, run_id, body.name, body.enrollment_ids)
+        request, user, lambda deed: groups.put_in_group(deed, run_id, body.name, body.enrollment_ids)
     )
 
 
 @router.get("/runs/{run_id}/attendance")
 def get_attendance(run_id: int, request: Request, user: User = Depends(may("read"))) -> AttendanceOut:
-    return run_look(request, user, lambda deed: roles.attendance(deed, run_id))
+    return run_look(request, user, lambda deed: attendance.attendance(deed, run_id))
 
 
 @router.put("/meetings/{meeting_id}/attendance")
@@ -194,7 +196,7 @@ def mark(
     meeting_id: int, body: MarksIn, request: Request, user: User = Depends(may("enroll"))
 ) -> AttendanceDone:
     """Say who was at a meeting."""
-    return run_act(request, user, lambda deed: roles.mark(deed, meeting_id, body.marks, body.anyway))
+    return run_act(request, user, lambda deed: attendance.mark(deed, meeting_id, body.marks, body.anyway))
 
 
 @router.post("/runs/{run_id}/compare")
@@ -202,13 +204,13 @@ def compare_roster(
     run_id: int, body: CompareIn, request: Request, user: User = Depends(may("read"))
 ) -> RosterCompared:
     """The roster beside a pasted list. Nothing is written."""
-    return run_look(request, user, lambda deed: roles.compare(deed, run_id, body.text))
+    return run_look(request, user, lambda deed: roster.compare(deed, run_id, body.text))
 
 
 @router.get("/runs/{run_id}/notice")
 def get_notice(run_id: int, request: Request, user: User = Depends(may("read"))) -> NoticeOut:
     """The desk notice of a run."""
-    return run_look(request, user, lambda deed: notices.notice_of(deed, schedule.get_run(deed, run_id)))
+    return run_look(request, user, lambda deed: notices.notice_of(deed, lookups.get_run(deed, run_id)))
 
 
 @router.put("/runs/{run_id}/notice")
@@ -284,7 +286,7 @@ def withdraw_many(
     return run_act(
         request,
         user,
-        lambda deed: many.withdraw(deed, run_id, body.enrollment_ids, body.why),
+        lambda deed: on_many.withdraw(deed, run_id, body.enrollment_ids, body.why),
         once=key,
         preview=preview,
     )
@@ -303,7 +305,7 @@ def move_many(
     return run_act(
         request,
         user,
-        lambda deed: many.move(deed, run_id, body.enrollment_ids, body.to_run_id),
+        lambda deed: on_many.move(deed, run_id, body.enrollment_ids, body.to_run_id),
         once=key,
         preview=preview,
     )
@@ -338,7 +340,7 @@ MEDIA = {
 def file_of(request: Request, user: User, run_id: int, body: FileIn) -> Response:
     ids = body.enrollment_ids
     if body.kind in MEDIA:
-        code, lines = run_look(request, user, lambda deed: rosters.lines_of(deed, run_id, ids, body.remarks))
+        code, lines = run_look(request, user, lambda deed: roster.lines_of(deed, run_id, ids, body.remarks))
         data: str | bytes = csv_file(lines) if body.kind == "csv" else papers.xlsx_of(code, lines)
         headers = {"Content-Disposition": f'attachment; filename="roster.{body.kind}"'}
         return Response(data, media_type=MEDIA[body.kind], headers=headers)
@@ -347,7 +349,7 @@ def file_of(request: Request, user: User, run_id: int, body: FileIn) -> Response
     held = run_look(
         request,
         user,
-        lambda deed: rosters.paper_of(deed, run_id, body.kind, body.meeting_id, body.remarks, ids),
+        lambda deed: roster.paper_of(deed, run_id, body.kind, body.meeting_id, body.remarks, ids),
     )
     headers = {"Content-Disposition": f'inline; filename="{body.kind}.pdf"'}
     return Response(papers.pdf_of(body.kind, held), media_type="application/pdf", headers=headers)
@@ -365,6 +367,6 @@ def tell(
     return run_act(
         request,
         user,
-        lambda deed: rosters.tell(deed, run_id, body.subject, body.body, body.enrollment_ids),
+        lambda deed: roster.tell(deed, run_id, body.subject, body.body, body.enrollment_ids),
         once=key,
     )

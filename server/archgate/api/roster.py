@@ -8,9 +8,10 @@ import orjson
 from fastapi import APIRouter, Depends, Request, Response
 from pydantic import BaseModel
 
-from archgate.actions import leaving, roster, rosters, sign_ups, transfers, undo, waitlist
-from archgate.actions.access import User
-from archgate.actions.transaction import Once
+from archgate.actions.access.staff import User
+from archgate.actions.across import undo
+from archgate.actions.enrolling import changing, enrollments, leaving, roster, transfers, waitlist
+from archgate.actions.kernel.unit_of_work import Once
 from archgate.api.fees import AskIn, QuoteLine, QuoteOut, SeatQuote, TaxOut
 from archgate.api.roles import GroupOut
 from archgate.api.web import Body, In, Route, Token, given, may, once, run_act, run_look
@@ -205,7 +206,7 @@ class Undone(BaseModel):
 @router.get("/runs/{run_id}/roster", response_model=Roster)
 def get_roster(run_id: int, request: Request, user: User = Depends(may("read"))) -> Response:
     """The whole roster at once; thousands of rows go out as they were read, without being looked at one by one."""
-    found = run_look(request, user, lambda deed: rosters.roster(deed, run_id))
+    found = run_look(request, user, lambda deed: roster.roster(deed, run_id))
     return Response(orjson.dumps(found), media_type="application/json")
 
 
@@ -216,7 +217,7 @@ def enroll(
     user: User = Depends(may("enroll")),
     key: Once | None = Depends(once),
 ) -> Enrolled:
-    return run_act(request, user, lambda deed: roster.enroll(deed, **given(body)), once=key)
+    return run_act(request, user, lambda deed: enrollments.enroll(deed, **given(body)), once=key)
 
 
 class ChangeIn(Body):
@@ -273,7 +274,7 @@ class SignUpOut(BaseModel):
 
 @router.get("/enrollments/{enrollment_id}")
 def get_sign_up(enrollment_id: int, request: Request, user: User = Depends(may("read"))) -> SignUpOut:
-    return run_look(request, user, lambda deed: sign_ups.view(deed, enrollment_id))
+    return run_look(request, user, lambda deed: changing.view(deed, enrollment_id))
 
 
 class SignUpChanged(BaseModel):
@@ -340,7 +341,7 @@ def change_sign_up(
     """Change rates, prices, extras or the code of a sign-up; the plan is worked out again, what is paid stays paid."""
     asked = given(body)
     return run_act(
-        request, user, lambda deed: sign_ups.change(deed, enrollment_id, asked), once=key, preview=preview
+        request, user, lambda deed: changing.change(deed, enrollment_id, asked), once=key, preview=preview
     )
 
 
@@ -406,7 +407,7 @@ def give_back(
     return run_act(
         request,
         user,
-        lambda deed: sign_ups.credit_meeting(deed, meeting_id, asked),
+        lambda deed: changing.credit_meeting(deed, meeting_id, asked),
         once=key,
         preview=preview,
     )
@@ -442,7 +443,7 @@ def name_place(
     enrollment_id: int, n: int, body: NamePlace, request: Request, user: User = Depends(may("enroll"))
 ) -> Named:
     """Name a head of a party."""
-    return run_act(request, user, lambda deed: roster.name_place(deed, enrollment_id, n, body.person_id))
+    return run_act(request, user, lambda deed: enrollments.name_place(deed, enrollment_id, n, body.person_id))
 
 
 @router.post("/waiting", status_code=201)

@@ -9,9 +9,11 @@ from urllib.parse import quote
 from fastapi import APIRouter, Depends, Path, Request, Response, UploadFile
 from pydantic import BaseModel
 
-from archgate.actions import calendars, clashes, copying, lifecycle, moving, planner, season
-from archgate.actions.access import User
-from archgate.actions.transaction import Once, look
+from archgate.actions.access.staff import User
+from archgate.actions.across import planner
+from archgate.actions.kernel.unit_of_work import Once, look
+from archgate.actions.runs import copying, lifecycle, moving, season
+from archgate.actions.schedule import calendars, clashes
 from archgate.api.courses import ClashOut, FileOut, Outcome, given
 from archgate.api.web import Body, FaultOut, In, Route, Token, may, once, run_act, run_look
 

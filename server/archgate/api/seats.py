@@ -8,9 +8,9 @@ from typing import Any
 from fastapi import APIRouter, Depends, Request
 from pydantic import BaseModel
 
-from archgate.actions import holding, invites, offers
-from archgate.actions.access import User
-from archgate.actions.transaction import Once, act, look
+from archgate.actions.access.staff import User
+from archgate.actions.enrolling import held_places, invites, offers
+from archgate.actions.kernel.unit_of_work import Once, act, look
 from archgate.api.fees import QuoteOut
 from archgate.api.web import Body, In, Route, Token, given, may, once, run_act, run_look
 
@@ -132,7 +132,7 @@ class ReplyIn(In):
 @router.get("/runs/{run_id}/kept-back")
 def kept_back(run_id: int, request: Request, user: User = Depends(may("read"))) -> KeptBack:
     """Places held, seats set aside and seats on offer of a run."""
-    return run_look(request, user, lambda deed: holding.kept_back(deed, run_id))
+    return run_look(request, user, lambda deed: held_places.kept_back(deed, run_id))
 
 
 @router.post("/runs/{run_id}/held-places", status_code=201)
@@ -144,7 +144,7 @@ def hold_places(
     key: Once | None = Depends(once),
 ) -> HeldDone:
     """Hold places without names through a day."""
-    return run_act(request, user, lambda deed: holding.hold(deed, run_id, given(body)), once=key)
+    return run_act(request, user, lambda deed: held_places.hold(deed, run_id, given(body)), once=key)
 
 
 @router.patch("/held-places/{held_id}")
@@ -152,7 +152,7 @@ def change_held(
     held_id: int, body: HoldIn, request: Request, user: User = Depends(may("enroll"))
 ) -> HeldDone:
     """Hold more or fewer places, or longer; zero lets them go."""
-    return run_act(request, user, lambda deed: holding.change_hold(deed, held_id, given(body)))
+    return run_act(request, user, lambda deed: held_places.change_hold(deed, held_id, given(body)))
 
 
 @router.put("/runs/{run_id}/set-asides")
@@ -160,7 +160,7 @@ def set_aside(
     run_id: int, body: SetAsideIn, request: Request, user: User = Depends(may("plan runs"))
 ) -> KeptBackDone:
     """Set seats aside for a named group through a day."""
-    return run_act(request, user, lambda deed: holding.set_aside(deed, run_id, given(body)))
+    return run_act(request, user, lambda deed: held_places.set_aside(deed, run_id, given(body)))
 
 
 @router.post("/waiting/{waiting_id}/offer")

@@ -7,9 +7,9 @@ from typing import Any
 from fastapi import APIRouter, Depends, Request
 from pydantic import BaseModel
 
-from archgate.actions import stock, terms
-from archgate.actions.access import User
-from archgate.actions.transaction import Once
+from archgate.actions.access.staff import User
+from archgate.actions.fees import stock, terms
+from archgate.actions.kernel.unit_of_work import Once
 from archgate.api.web import Body, Patch, Route, given, may, once, run_act, run_look
 
 router = APIRouter(tags=["fees"], route_class=Route)

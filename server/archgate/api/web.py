@@ -17,9 +17,9 @@ from fastapi.routing import APIRoute
 from pydantic import BaseModel, ConfigDict
 from starlette.exceptions import HTTPException
 
-from archgate.actions import access
-from archgate.actions.problems import Problem
-from archgate.actions.transaction import Once, act, look
+from archgate.actions.access import staff
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.kernel.unit_of_work import Once, act, look
 from archgate.core.faults import Fault, Refused
 from archgate.core.names import text_fault, visible
 
@@ -217,19 +217,19 @@ async def on_validation(request: Request, error: Exception) -> JSONResponse:
     return answer(422, "refused", "Some of this is not in the shape expected.", errors=errors)
 
 
-def current_user(request: Request) -> access.User:
+def current_user(request: Request) -> staff.User:
     token = request.cookies.get(COOKIE)
-    user = look(request.app.state.sessions, lambda deed: access.user_of(deed, token)) if token else None
+    user = look(request.app.state.sessions, lambda deed: staff.user_of(deed, token)) if token else None
     if user is None:
         raise Problem(401, "signed-out", "You are signed out; sign in to go on. What you typed is kept.")
     return user
 
 
-def may(what: str) -> Callable[..., access.User]:
+def may(what: str) -> Callable[..., staff.User]:
     """A dependency: the signed-in user, if their role may do this act."""
 
-    def check(user: access.User = Depends(current_user)) -> access.User:
-        if user.role not in access.MAY[what]:
+    def check(user: staff.User = Depends(current_user)) -> staff.User:
+        if user.role not in staff.MAY[what]:
             raise Problem(403, "forbidden", f"A {user.role} may not {what}.")
         return user
 
@@ -277,9 +277,9 @@ def new_names_of(request: Request) -> frozenset[str]:
     return frozenset(" ".join(unquote(word).split()).casefold() for word in said.split(",") if word.strip())
 
 
-def run_act(request: Request, user: access.User, deed: Callable[..., Any], **kw: Any) -> Any:
+def run_act(request: Request, user: staff.User, deed: Callable[..., Any], **kw: Any) -> Any:
     return act(request.app.state.sessions, deed, user, new_names=new_names_of(request), **kw)
 
 
-def run_look(request: Request, user: access.User, reading: Callable[..., Any]) -> Any:
+def run_look(request: Request, user: staff.User, reading: Callable[..., Any]) -> Any:
     return look(request.app.state.sessions, reading, user)

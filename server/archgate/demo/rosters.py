@@ -6,21 +6,22 @@ from datetime import timedelta
 from functools import partial
 from typing import Any
 
-from archgate.actions import (
-    accounts,
-    holding,
+from archgate.actions.access import own_pages
+from archgate.actions.enrolling import (
+    attendance,
+    enrollments,
+    groups,
+    held_places,
     interest,
     leaving,
-    making,
-    notices,
-    own_pages,
-    quotes,
     roles,
     roster,
-    rosters,
-    signing,
-)  # fmt: skip
-from archgate.actions import offers as line
+)
+from archgate.actions.enrolling import offers as line
+from archgate.actions.fees import quotes
+from archgate.actions.kernel import signing
+from archgate.actions.money import accounts
+from archgate.actions.runs import making, notices
 
 LEARNER = 148  # of the crowd: who has set a password for a page of their own
 NOTICE = "Ask whether they can lift: the stones weigh up to 20 kg. Boots and a coat, whatever the weather."
@@ -49,21 +50,21 @@ def kept_back(center: Any, wall: int, iron: int) -> None:
         "last": day(center, 5),
         "note": "Ms. Dunmore calls on Friday",
     }
-    center.act(9.7, lambda d: holding.hold(d, wall, held))
+    center.act(9.7, lambda d: held_places.hold(d, wall, held))
     aside = {"name": "Guild members", "seats": 2, "last": day(center, 20), "tag": "member"}
-    center.act(9.7, lambda d: holding.set_aside(d, iron, aside))
+    center.act(9.7, lambda d: held_places.set_aside(d, iron, aside))
 
 
 def people(center: Any, wall: int, crowd: list[int]) -> None:
     """A desk notice, an assistant, and two tables."""
     center.act(9.7, lambda d: notices.set_notice(d, wall, NOTICE))
     center.act(9.8, lambda d: roles.add_with_role(d, wall, crowd[146], "assistant"))
-    found = center.look(9.8, lambda d: rosters.roster(d, wall))
+    found = center.look(9.8, lambda d: roster.roster(d, wall))
     rows = [dict(zip(found["columns"], r, strict=True)) for r in found["rows"]]
     learners = [r["id"] for r in rows if r["role"] == "learner"]
     half = len(learners) // 2
     for name, ids in (("East end", learners[:half]), ("West end", learners[half:])):
-        center.act(9.8, lambda d, n=name, i=ids: roles.put_in_group(d, wall, n, i))
+        center.act(9.8, lambda d, n=name, i=ids: groups.put_in_group(d, wall, n, i))
 
 
 def seat_on_payment(center: Any, run_id: int, crowd: list[int]) -> None:
@@ -73,7 +74,7 @@ def seat_on_payment(center: Any, run_id: int, crowd: list[int]) -> None:
     center.act(9.8, lambda d: making.change_run(d, run_id, rule))
     for n, person in enumerate(crowd[LEARNER - 1 : LEARNER + 1]):
         quote = center.look(9.9, lambda d: quotes.quote_run(d, run_id, {}))
-        center.act(9.9, lambda d, p=person, q=quote: roster.enroll(d, run_id, p, q["total"]))
+        center.act(9.9, lambda d, p=person, q=quote: enrollments.enroll(d, run_id, p, q["total"]))
         if n:
             own = center.act(9.9, lambda d, p=person: accounts.account_for(d, p, None))["id"]
             paid = {"amount": quote["due_now"], "method": "cash"}
@@ -99,20 +100,20 @@ def interested(center: Any, slate: int, crowd: list[int]) -> None:
 
 def attended(center: Any, run_id: int) -> None:
     """Attendance of the meetings that are over: most were there."""
-    found = center.look(9, lambda d: roles.attendance(d, run_id))
+    found = center.look(9, lambda d: attendance.attendance(d, run_id))
     for meeting in found["meetings"]:
         if meeting["past"] and meeting["date"] < center.today.isoformat():
             usual = ["present"] * 8 + ["late", "absent", "excused", "left early"]
             marks = {p["person_id"]: center.chance.choice(usual) for p in found["people"]}
-            center.act(9, lambda d, m=meeting["id"], k=marks: roles.mark(d, m, k))
+            center.act(9, lambda d, m=meeting["id"], k=marks: attendance.mark(d, m, k))
 
 
 def offered(center: Any, gate: int) -> None:
     """Somebody gives a seat on the full run back; the next in line has an offer and asks for more time."""
-    rows = center.look(9.9, lambda d: rosters.roster(d, gate))["rows"]
+    rows = center.look(9.9, lambda d: roster.roster(d, gate))["rows"]
     center.act(9.9, lambda d: leaving.withdraw(d, rows[-1][0]))
     center.act(9.95, partial(line.go_down, run_id=gate))
-    waiting = center.look(9.95, lambda d: rosters.roster(d, gate))["waiting"]
+    waiting = center.look(9.95, lambda d: roster.roster(d, gate))["waiting"]
     first = next((w for w in waiting if w["status"] == "offered"), None)
     if first:
         center.act(9.95, lambda d: ask_time(d, first["id"]))

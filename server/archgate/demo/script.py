@@ -15,34 +15,20 @@ from zoneinfo import ZoneInfo
 
 from sqlalchemy.orm import Session, sessionmaker
 
-from archgate.actions import (
-    access,
-    accounts,
-    bulk,
-    codes,
-    courses,
-    invoices,
-    kept_quotes,
-    leaving,
-    lifecycle,
-    making,
-    moving,
-    outstanding,
-    people,
-    places,
-    plans,
-    quotes,
-    roster,
-    rosters,
-    stock,
-    terms,
-    waitlist,
-)
-from archgate.actions import fees as run_fees
-from archgate.actions import today as today_list
-from archgate.actions.problems import Problem
-from archgate.actions.schedule import get_run
-from archgate.actions.transaction import Deed, act, look
+from archgate.actions.access import staff
+from archgate.actions.across import today as today_list
+from archgate.actions.bulk import bulk
+from archgate.actions.courses import courses
+from archgate.actions.enrolling import enrollments, leaving, roster, waitlist
+from archgate.actions.fees import codes, course_defaults, kept_quotes, plans, quotes, stock, terms
+from archgate.actions.fees import fees as run_fees
+from archgate.actions.kernel.lookups import get_run
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.kernel.unit_of_work import Deed, act, look
+from archgate.actions.money import accounts, invoices, outstanding
+from archgate.actions.people import organizations, people
+from archgate.actions.runs import lifecycle, making, moving
+from archgate.actions.schedule import places
 from archgate.clock import system_now
 from archgate.core.schedule import WEEKDAYS
 from archgate.demo.names import FAMILY, GIVEN
@@ -330,12 +316,12 @@ def load(sessions: sessionmaker[Session], today: date, quick: bool) -> None:
     for email, name, role in USERS:
 
         def add(deed: Deed, email: str = email, name: str = name, role: str = role) -> Any:
-            return access.create_user(deed, email, name, role, PASSWORD, quick)
+            return staff.create_user(deed, email, name, role, PASSWORD, quick)
 
         center.users.append(act(sessions, add, at=center.at(8)))
     crowd = everybody(center)
     for name in (CLIENT, OTHER_CLIENT):
-        center.act(8.5, lambda d, n=name: people.create_organization(d, n))
+        center.act(8.5, lambda d, n=name: organizations.create_organization(d, n))
     furnish(center)
     course_ids: dict[str, int] = {}
     signing_up: list[tuple[PlannedRun, int, list[int]]] = []
@@ -419,7 +405,7 @@ def desk_work(center: Center, runs: list[tuple[PlannedRun, int, list[int]]]) -> 
     center.act(9.3, lambda d: lifecycle.decide(d, by[("DSW", 23)], {"decision": "going ahead"}))
     later = (today + timedelta(days=2)).isoformat()
     center.act(9.3, lambda d: lifecycle.decide(d, by[("GLASS", 6)], {"decision": "waits", "until": later}))
-    client = center.look(9, lambda d: people.find_organizations(d, CLIENT))[0]["id"]
+    client = center.look(9, lambda d: organizations.find_organizations(d, CLIENT))[0]["id"]
     contract = by[("LIME", 34)]
     center.act(9.4, lambda d: making.change_run(d, contract, {"seen": {}, "set": {"client_id": client}}))
     for user, run, text in ((0, by[("GLASS", 6)], "Call the two who asked about Saturdays."),
@@ -472,7 +458,9 @@ def offers(center: Center, runs: dict[tuple[str, int], int], crowd: list[int]) -
         ask = {"code": "OPENDAY", "extras": [{"extra_id": book, "count": 1}] if n else []}
         quote = center.look(10, lambda d, a=ask: quotes.quote_run(d, wall, a))
         if quote["can_enroll"]:
-            center.act(10, lambda d, p=person, a=ask, q=quote: roster.enroll(d, wall, p, q["total"], **a))
+            center.act(
+                10, lambda d, p=person, a=ask, q=quote: enrollments.enroll(d, wall, p, q["total"], **a)
+            )
     for n, (course, ask) in enumerate(
         ((("GLASS", 6), {"heads": 2}), (("IRON", 40), {}), (("LIME", 60), {"heads": 5}))
     ):
@@ -553,7 +541,8 @@ def make_run(center: Center, plan: PlannedRun, course_ids: dict[str, int]) -> di
     run = center.act(9.5, lambda d: making.create_run(d, body))
     if plan.course not in course_ids:
         center.act(
-            9.6, lambda d: courses.keep_defaults(d, run["id"], ["place", "instructor", "rates", "plans"])
+            9.6,
+            lambda d: course_defaults.keep_defaults(d, run["id"], ["place", "instructor", "rates", "plans"]),
         )
     if plan.course not in course_ids:
         category = {"seen": {}, "set": {"category": CATEGORIES[plan.course]}}
@@ -580,7 +569,8 @@ def sign_up(center: Center, plan: PlannedRun, run_id: int, crowd: list[int], hou
     quote = center.look(hour, lambda d: quotes.quote_run(d, run_id, {"rate_id": rate, "plan_id": chosen}))
     try:
         center.act(
-            hour, lambda d: roster.enroll(d, run_id, person, quote["total"], rate_id=rate, plan_id=chosen)
+            hour,
+            lambda d: enrollments.enroll(d, run_id, person, quote["total"], rate_id=rate, plan_id=chosen),
         )
     except Problem as problem:
         if problem.kind not in ("already-in", "already-waiting"):
@@ -594,7 +584,7 @@ def events(center: Center, plan: PlannedRun, run_id: int, back: int, crowd: list
         if back == 8:
             party(center, run_id, crowd[120], 3, "Comes with two neighbors; names to follow.")
         if back == 3:
-            rows = center.look(14, lambda d: rosters.roster(d, run_id))["rows"]
+            rows = center.look(14, lambda d: roster.roster(d, run_id))["rows"]
             center.act(14, lambda d: leaving.withdraw(d, rows[0][0]))
     if plan.waits and back == 1:
         for n in range(plan.waits):
@@ -607,7 +597,7 @@ def events(center: Center, plan: PlannedRun, run_id: int, back: int, crowd: list
                 d, run_id, "northgate.csv", CLIENT_LIST.encode(), read_table(CLIENT_LIST.encode())
             ),
         )
-        client = center.look(15, lambda d: people.find_organizations(d, CLIENT))[0]["id"]
+        client = center.look(15, lambda d: organizations.find_organizations(d, CLIENT))[0]["id"]
         batch = center.act(15.1, lambda d: bulk.change_batch(d, made["id"], {"organization_id": client}))
         center.act(15.2, lambda d: bulk.enroll_batch(d, batch["id"], batch["people"], batch["total"]))
 
@@ -615,4 +605,6 @@ def events(center: Center, plan: PlannedRun, run_id: int, back: int, crowd: list
 def party(center: Center, run_id: int, person: int, heads: int, note: str) -> None:
     quote = center.look(13, lambda d: quotes.quote_run(d, run_id, {"heads": heads}))
     if quote["can_enroll"]:
-        center.act(13, lambda d: roster.enroll(d, run_id, person, quote["total"], heads=heads, note=note))
+        center.act(
+            13, lambda d: enrollments.enroll(d, run_id, person, quote["total"], heads=heads, note=note)
+        )

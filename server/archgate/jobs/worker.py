@@ -17,8 +17,12 @@ from typing import TypeVar
 import structlog
 from sqlalchemy.orm import Session, sessionmaker
 
-from archgate.actions import checks, holding, interest, jobs, meeting_links, messages, offers, webhooks
-from archgate.actions.transaction import Deed, act, look
+from archgate.actions.across import checks
+from archgate.actions.enrolling import held_places, interest, offers
+from archgate.actions.kernel import queue
+from archgate.actions.kernel.unit_of_work import Deed, act, look
+from archgate.actions.messages import messages, webhooks
+from archgate.actions.schedule import meeting_links
 from archgate.clock import system_now
 from archgate.outside.mail import Mail, StandInMail, Trouble
 from archgate.outside.meetings import Meetings, StandInMeetings
@@ -44,11 +48,11 @@ class Worker:
     mail: Mail
     meetings: Meetings
     name: str = field(default_factory=name)
-    lease: timedelta = jobs.LEASE
+    lease: timedelta = queue.LEASE
     webhooks: Webhooks | None = None
 
     @classmethod
-    def with_stand_ins(cls, sessions: sessionmaker[Session], lease: timedelta = jobs.LEASE) -> Worker:
+    def with_stand_ins(cls, sessions: sessionmaker[Session], lease: timedelta = queue.LEASE) -> Worker:
         return cls(
             sessions,
             StandInMail(sessions),
@@ -59,31 +63,31 @@ class Worker:
 
     def run_one(self, now: datetime | None = None) -> bool:
         """Do the next job; False when none is due."""
-        taken = jobs.claim(self.sessions, self.name, now, self.lease)
+        taken = queue.claim(self.sessions, self.name, now, self.lease)
         if taken is None:
             return False
         try:
             self.do(taken)
         except Trouble as trouble:
-            jobs.put_back(self.sessions, taken, self.name, trouble.said, trouble.for_good, now)
+            queue.put_back(self.sessions, taken, self.name, trouble.said, trouble.for_good, now)
         except Exception as error:
             # Whatever went wrong must not stop the others' work; it is tried again and shown to people in the end.
             log.exception("job", kind=taken.kind, key=taken.key)
-            jobs.put_back(self.sessions, taken, self.name, f"{type(error).__name__}: {error}", False, now)
+            queue.put_back(self.sessions, taken, self.name, f"{type(error).__name__}: {error}", False, now)
         return True
 
-    def do(self, taken: jobs.Taken) -> None:
+    def do(self, taken: queue.Taken) -> None:
         """The outside first, with the stable key; then the mark that it is done. Killed between, it is asked again."""
         if taken.kind == "send message":
             with self.sessions() as session:
                 to, subject, body, paper = messages.send(session, taken.key)
             self.mail.send(taken.key, to, subject, body, taken.tries, paper)
             with self.sessions.begin() as session:
-                jobs.finish(session, taken, self.name)
+                queue.finish(session, taken, self.name)
         elif taken.kind == "make link":
             link, host_key = self.meetings.make(taken.key)
             with self.sessions.begin() as session:
-                if jobs.finish(session, taken, self.name):
+                if queue.finish(session, taken, self.name):
                     meeting_links.keep(session, taken.what["meeting_id"], link, host_key)
         elif taken.kind == "send webhook":
             with self.sessions() as session:
@@ -91,7 +95,7 @@ class Worker:
             assert self.webhooks
             self.webhooks.send(taken.key, *delivery)
             with self.sessions.begin() as session:
-                jobs.finish(session, taken, self.name)
+                queue.finish(session, taken, self.name)
         else:
             raise Trouble(f'Nobody knows how to "{taken.kind}".', for_good=True)
 
@@ -101,7 +105,7 @@ class Worker:
         for what, every, do in rounds():
             try:
                 with self.sessions.begin() as session:
-                    row = jobs.due_round(session, what, every, now)
+                    row = queue.due_round(session, what, every, now)
                     if row is not None:
                         row.found = do(self.sessions)
             except Exception:
@@ -137,7 +141,7 @@ class Worker:
 def say_alive(sessions: sessionmaker[Session], name: str) -> None:
     """Leave word that a worker is at work; Today says when none has for a while."""
     with sessions.begin() as session:
-        jobs.note_alive(session, name)
+        queue.note_alive(session, name)
 
 
 def each_run(
@@ -171,7 +175,7 @@ def sweep(sessions: sessionmaker[Session]) -> str:
 
 def down_the_lines(sessions: sessionmaker[Session]) -> str:
     """Let go of what ran out, then offer what is free."""
-    gone, first = each_run(sessions, holding.due_runs, holding.let_go)
+    gone, first = each_run(sessions, held_places.due_runs, held_places.let_go)
     moved, then = each_run(sessions, offers.due_lines, offers.go_down)
     made, ended = (sum(len(m[k]) for m in moved) for k in ("offered", "ended"))
     return f"{made} offers made, {ended} passed on, {sum(gone)} holds let go.{first}{then}"

@@ -1,0 +1,1 @@
+"""Who gets in: staff, and learners on their own page."""

@@ -1,0 +1,202 @@
+"""Finding runs, people and courses: the list of runs, the ribbon, and one field that finds anything."""
+
+from __future__ import annotations
+
+from datetime import date, datetime, timedelta
+from typing import Any
+
+from sqlalchemy import Select, and_, exists, false, func, or_, select
+from sqlalchemy.orm import aliased, selectinload
+
+from archgate.actions.across import person_pages
+from archgate.actions.courses import courses
+from archgate.actions.fees import fees
+from archgate.actions.kernel import answers
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.people import people
+from archgate.actions.runs import making
+from archgate.actions.schedule import schedule
+from archgate.actions.seats import seats
+from archgate.core.gates import teaching_at
+from archgate.tables.courses import Course, Run
+from archgate.tables.fees import Extra, Rate
+from archgate.tables.schedule import Gate, Meeting, Place
+from archgate.tables.seats import RunSeats
+from archgate.tables.waitlist import Waiting
+
+PAGE = 50
+
+
+def list_runs(
+    deed: Deed,
+    q: str = "",
+    status: str = "",
+    sign_up: str = "",
+    teaching: str = "",
+    after: str = "",
+    limit: int = PAGE,
+    span: tuple[date, date] | None = None,
+) -> dict[str, Any]:
+    """Runs by first meeting, those without one last, a page at a time; `after` is the last row's cursor.
+
+    `span`: only runs that meet, or are between first and last meeting, on one of its days.
+    """
+    starts = select(Gate.run_id, Gate.at).where(Gate.kind == "starts").subquery()
+    query = select(Run, starts.c.at, RunSeats.taken, seats.kept_back_of(deed.today)).join(
+        RunSeats, RunSeats.run_id == Run.id
+    )
+    query = query.outerjoin(starts, starts.c.run_id == Run.id).join(Course)
+    query = query.outerjoin(Place, Place.id == Run.place_id)
+    for word in q.split()[:6]:
+        like = people.like(word)
+        query = query.where(
+            or_(Run.title.like(like), Run.code.like(like), Course.title.like(like), Place.name.like(like))
+        )
+    if status:
+        query = query.where(Run.status == status)
+    if span:
+        met = select(Meeting.run_id).where(Meeting.cancelled_at.is_(None)).group_by(Meeting.run_id)
+        met = met.having(func.max(Meeting.date) >= span[0], func.min(Meeting.date) <= span[1])
+        cohort = and_(Run.starts_on <= span[1], Run.ends_on >= span[0])
+        query = query.where(or_(Run.id.in_(met), cohort))
+    query = by_moment(
+        query, deed.now, deed.today, sign_up, "all" if status == "archived" and not teaching else teaching
+    )
+    total = deed.session.scalar(select(func.count()).select_from(query.order_by(None).subquery()))
+    moment = starts.c.at
+    if after:
+        text, _, number = after.partition("|")
+        try:
+            at, last = datetime.fromisoformat(text) if text else None, int(number)
+        except ValueError:
+            raise Problem(
+                422, "cursor", "This page of the list no longer exists; start at the first."
+            ) from None
+        later = moment.is_(None) if at else false()
+        query = query.where(
+            or_(moment > at if at else false(), and_(moment.is_not_distinct_from(at), Run.id > last), later)
+        )
+    limit = max(1, min(limit, 200))
+    loading = query.options(selectinload(Run.all_meetings), selectinload(Run.gates), selectinload(Run.course))
+    loading = loading.options(selectinload(Run.rates).selectinload(Rate.early))
+    loading = loading.options(selectinload(Run.extras).joinedload(Extra.item))
+    rows = deed.session.execute(loading.order_by(moment.is_(None), moment, Run.id).limit(limit + 1)).all()
+    cursor = None
+    if len(rows) > limit:
+        run, at, *_ = rows[limit - 1]
+        cursor = f"{at.isoformat() if at else ''}|{run.id}"
+    waiting = waiting_on(deed, [run.id for run, *_ in rows[:limit]])
+    items = [
+        making.run_line(deed, run, taken, waiting.get(run.id, 0), int(kept))
+        for run, _, taken, kept in rows[:limit]
+    ]
+    return {"items": items, "total": total, "next": cursor, "today": deed.today.isoformat()}
+
+
+SEASON = (timedelta(days=70), timedelta(days=160))  # what the ribbon shows before and after today
+
+
+def ribbon(deed: Deed) -> dict[str, Any]:
+    """The runs of the season around today, as the ribbon draws them, by first meeting."""
+    first, last = deed.today - SEASON[0], deed.today + SEASON[1]
+    dates = schedule.spans_of_runs()
+    begins_on = func.coalesce(Run.starts_on, dates.c.first)
+    ends_on = func.greatest(
+        func.coalesce(Run.ends_on, dates.c.last), func.coalesce(dates.c.last, Run.ends_on)
+    )
+    query = (
+        select(Run, Course.title, begins_on, ends_on, RunSeats.taken, seats.kept_back_of(deed.today))
+        .outerjoin(dates, dates.c.run_id == Run.id)
+        .join(Course, Course.id == Run.course_id)
+        .join(RunSeats, RunSeats.run_id == Run.id)
+        .where(ends_on >= first, begins_on <= last, Run.status != "archived")
+        .options(selectinload(Run.gates))
+        .order_by(begins_on, Run.id)
+        .limit(500)
+    )
+    bars = []
+    for run, title, begins, ends, taken, kept in deed.session.execute(query):
+        published = run.published_at.astimezone(deed.zone).date() if run.published_at else None
+        ruled = min((g.day for g in run.gates if g.kind == "sign-up opens"), default=None)
+        opens = max(filter(None, (ruled, published)), default=None) if published else None
+        sign_up, _ = fees.sign_up_of(deed, run, taken + int(kept) >= run.capacity + run.overbook)
+        starts, over = schedule.gate_at(run, "starts"), schedule.gate_at(run, "ends")
+        bars.append({
+            "id": run.id, "code": run.code, "title": run.title or title, "status": run.status, "decision": schedule.decision_text(run),
+            "sign_up": str(sign_up), "teaching": str(teaching_at(deed.now, starts, over)),
+            "first": begins.isoformat(), "last": ends.isoformat(), "opens": answers.shown(opens),
+            "taken": taken, "capacity": run.capacity,
+        })  # fmt: skip
+    return {"from": first.isoformat(), "to": last.isoformat(), "bars": bars}
+
+
+def waiting_on(deed: Deed, run_ids: list[int]) -> dict[int, int]:
+    """How many heads wait for each of these runs."""
+    query = select(Waiting.run_id, func.sum(Waiting.heads)).where(
+        Waiting.run_id.in_(run_ids), Waiting.live == 1
+    )
+    return {run: int(heads) for run, heads in deed.session.execute(query.group_by(Waiting.run_id))}
+
+
+def by_moment(query: Select[Any], now: datetime, today: date, sign_up: str, teaching: str) -> Select[Any]:
+    """Filter runs by their derived states; `core.gates` says the same of a single run, and a test compares."""
+
+    def at(kind: str) -> Any:
+        return select(func.min(Gate.at)).where(Gate.run_id == Run.id, Gate.kind == kind).scalar_subquery()
+
+    starts, ends = at("starts"), at("ends")
+    published, open_run = Run.status == "published", Run.kind == "open"
+    opening, closing = aliased(Gate), aliased(Gate)
+    shut_still = exists().where(
+        opening.run_id == closing.run_id,
+        opening.kind == "sign-up opens",
+        opening.n == closing.n,
+        opening.at > now,
+    )
+    window = exists().where(
+        closing.run_id == Run.id, closing.kind == "sign-up closes", closing.at > now, ~shut_still
+    )
+    closes = exists().where(Gate.run_id == Run.id, Gate.kind == "sign-up closes").correlate(Run)
+    coming = exists().where(Gate.run_id == Run.id, Gate.kind == "sign-up opens", Gate.at > now).correlate(Run)
+    kept = seats.kept_back_of(today)
+    begun = and_(published, or_(window, and_(open_run, ~closes, ~coming)))
+    no_start = and_(~open_run, ~closes)
+    states = {
+        "": None,
+        "open": and_(begun, RunSeats.taken + kept < Run.capacity + Run.overbook),
+        "full": and_(begun, RunSeats.taken + kept >= Run.capacity + Run.overbook),
+        "closed": or_(
+            Run.status.in_(("off sale", "cancelled", "archived")), and_(published, ~begun, ~coming, ~no_start)
+        ),
+        "not yet": or_(Run.status == "draft", and_(published, ~begun, or_(coming, no_start))),
+    }
+    phases = {
+        "": Run.status != "archived",
+        "before": or_(starts.is_(None), starts > now),
+        "running": and_(starts <= now, ends > now),
+        "ended": ends <= now,
+        "current": and_(or_(ends.is_(None), ends > now), Run.status != "archived"),
+        "all": None,
+    }
+    if sign_up not in states or teaching not in phases:
+        raise Problem(422, "filter", "There is no such filter.")
+    wanted = [c for c in (states[sign_up], phases[teaching]) if c is not None]
+    return query.where(*wanted) if wanted else query
+
+
+def find(deed: Deed, q: str) -> dict[str, Any]:
+    """Whatever fits the words typed: runs, people and courses, a few of each."""
+    words = q.split()
+    if not words:
+        return {"runs": [], "people": [], "courses": []}
+    courses_found = select(Course).order_by(Course.title).limit(4)
+    for word in words[:6]:
+        like = people.like(word)
+        courses_found = courses_found.where(or_(Course.title.like(like), Course.code.like(like)))
+    return {
+        "runs": list_runs(deed, q=q, teaching="current", limit=5)["items"]
+        or list_runs(deed, q=q, limit=5)["items"],
+        "people": person_pages.find_people(deed, q, 6),
+        "courses": [courses.course_view(c) for c in deed.session.scalars(courses_found)],
+    }

@@ -1,0 +1,45 @@
+"""Live screens: what moved since a screen last asked."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+from typing import Any
+
+from sqlalchemy import or_, select
+
+from archgate.actions.kernel import lookups
+from archgate.actions.kernel.unit_of_work import Deed
+from archgate.clock import system_now
+from archgate.tables.access import User
+from archgate.tables.log import Change
+
+OVERLAP = timedelta(seconds=15)  # a change may be committed after one with a higher number
+MOST = 50
+
+
+def pulse(deed: Deed, seen: int, run_id: int | None = None) -> dict[str, Any]:
+    """Changes newer than `seen`, of one run or of all, newest last.
+
+    Those of the last seconds come again, since transactions end out of order; the screen knows them by their key.
+    """
+    query = (
+        select(Change, User.name)
+        .outerjoin(User, User.id == Change.user_id)
+        .where(or_(Change.id > seen, Change.entered_at > system_now() - OVERLAP))
+        .order_by(Change.id.desc())
+        .limit(MOST)
+    )
+    if run_id is not None:
+        query = query.where(Change.run_id == run_id)
+    changes = [
+        {
+            "key": change.key,
+            "summary": change.summary,
+            "by": name,
+            "own": change.user_id == (deed.user.id if deed.user else None),
+            "at": change.entered_at.isoformat(),
+            "run_id": change.run_id,
+        }
+        for change, name in deed.session.execute(query)
+    ]
+    return {"revision": lookups.revision(deed), "today": deed.today.isoformat(), "changes": changes[::-1]}

@@ -1,0 +1,173 @@
+"""Two records of one person made one: shown first, and taken back as long as nothing was done with that person since.
+
+The kept record takes over everything of the other: sign-ups, places in line, money, messages, notes, tags, numbers.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import select, union
+
+from archgate.actions.access import own_pages
+from archgate.actions.kernel.problems import Problem, conflict
+from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.money import money
+from archgate.actions.people import people
+from archgate.actions.seats import seats
+from archgate.core.faults import Refused
+from archgate.core.money import format_amount
+from archgate.tables.courses import Run
+from archgate.tables.fees import CodeUse, KeptQuote
+from archgate.tables.log import Change
+from archgate.tables.messages import Call
+from archgate.tables.money import Account
+from archgate.tables.own_pages import OwnPage
+from archgate.tables.people import Note, Person, PersonNumber, PersonTag
+from archgate.tables.roster import Attendance, Enrollment, PartyPlace
+from archgate.tables.schedule import Meeting
+from archgate.tables.seats import HeldPlace
+from archgate.tables.today import Reminder
+from archgate.tables.waitlist import Interest, Waiting
+
+MOVED: tuple[tuple[str, Any], ...] = (
+    ("sign-ups", Enrollment), ("heads of parties", PartyPlace), ("places in line", Waiting), ("interest lists", Interest),
+    ("kept quotes", KeptQuote), ("uses of codes", CodeUse), ("notes", Note), ("numbers with clients", PersonNumber),
+    ("tags", PersonTag), ("reminders", Reminder), ("marks of attendance", Attendance), ("calls", Call), ("places held", HeldPlace), ("own pages", OwnPage),
+)  # fmt: skip
+
+
+def merge(deed: Deed, kept_id: int, gone_id: int) -> dict[str, Any]:
+    """Put everything of one record onto another. Both on one run, or in one line, has to be settled first."""
+    if kept_id == gone_id:
+        raise Problem(422, "same-record", "This is one record already.")
+    both = {n: people.get_person(deed, n, to_change=True) for n in sorted({kept_id, gone_id})}
+    kept, gone = both[kept_id], both[gone_id]
+    if kept.merged_into_id or gone.merged_into_id:
+        raise conflict("merged", "One of these records was merged already.")
+    for run_id in runs_of(deed, (kept.id, gone.id)):
+        seats.run_to_change(deed, run_id)
+    refuse_both(deed, kept, gone)
+    moved = {}
+    for label, table in MOVED:
+        rows = deed.session.scalars(select(table).where(table.person_id == gone.id)).all()
+        for row in rows:
+            if table is PersonTag and has_tag(deed, kept.id, row.tag):
+                continue
+            if table is OwnPage and own_pages.page_of(deed, kept.id):
+                deed.session.delete(row)
+                continue
+            if table in (Attendance, Call) and has_mark(deed, table, kept.id, row):
+                continue
+            row.person_id = kept.id
+        if rows:
+            moved[label] = len(rows)
+    deed.session.flush()
+    accounts = move_accounts(deed, kept, gone)
+    if accounts:
+        moved["accounts"] = accounts
+    taken = {}
+    for fact in ("email", "phone"):
+        if not getattr(kept, fact) and getattr(gone, fact):
+            taken[fact] = getattr(gone, fact)
+            setattr(kept, fact, getattr(gone, fact))
+    kept.digits = kept.digits or gone.digits
+    follow_email(deed, kept)
+    if gone.note and gone.note not in kept.note:
+        kept.note = f"{kept.note}\n{gone.note}".strip()
+    gone.merged_into_id = kept.id
+    deed.session.flush()
+    change = deed.log(
+        "merge people",
+        "person",
+        kept.id,
+        f"{gone.name} ({gone.email or gone.phone or 'no email'}) is {kept.name}",
+    )
+    return {
+        "change": change.key, "kept_id": kept.id, "gone_id": gone.id, "kept": kept.name, "gone": gone.name,
+        "moved": [{"what": what, "number": n} for what, n in moved.items()],
+        "taken_over": [{"what": what, "value": value} for what, value in taken.items()],
+        "balance": format_amount(balance_of(deed, kept), deed.center.currency), "currency": deed.center.currency,
+    }  # fmt: skip
+
+
+def runs_of(deed: Deed, person_ids: tuple[int, ...]) -> list[int]:
+    """The runs on which these people have, or had, anything, by id: the order in which runs are locked."""
+    named = select(Enrollment.run_id).join(PartyPlace, PartyPlace.enrollment_id == Enrollment.id)
+    parts = [
+        select(table.run_id).where(table.person_id.in_(person_ids))
+        for table in (Enrollment, Waiting, HeldPlace, KeptQuote)
+    ]
+    listed = select(Interest.run_id).where(Interest.person_id.in_(person_ids), Interest.run_id.is_not(None))
+    marked = (
+        select(Meeting.run_id).join(Attendance, Attendance.meeting_id == Meeting.id)
+        .where(Attendance.person_id.in_(person_ids))
+    )  # fmt: skip
+    every = union(*parts, named.where(PartyPlace.person_id.in_(person_ids)), listed, marked).subquery()
+    return list(deed.session.scalars(select(every.c.run_id).order_by(every.c.run_id)))
+
+
+def follow_email(deed: Deed, kept: Person) -> None:
+    """The page that is kept is signed in to by the kept email, unless somebody else does so by it."""
+    try:
+        own_pages.follow_email(deed, kept)
+    except Refused as refused:
+        raise conflict("own-page", refused.faults[0].message) from None
+
+
+def refuse_both(deed: Deed, kept: Person, gone: Person) -> None:
+    """Nobody sits on one run twice, nor waits in one line twice."""
+    for table, where in (
+        (Enrollment, "hold a seat on"),
+        (Waiting, "wait for"),
+        (Interest, "are on the list of"),
+    ):
+        column = Interest.list_key if table is Interest else table.run_id
+        mine = select(column).where(table.person_id == kept.id, table.live == 1)
+        both = deed.session.scalar(
+            select(column).where(table.person_id == gone.id, table.live == 1, column.in_(mine))
+        )
+        if both is not None:
+            code = both if isinstance(both, str) else deed.session.get_one(Run, both).code
+            raise conflict("both", f"Both records {where} {code}; end one of them first.")
+
+
+def has_tag(deed: Deed, person_id: int, tag: str) -> bool:
+    return (
+        deed.session.scalar(
+            select(PersonTag.id).where(PersonTag.person_id == person_id, PersonTag.tag == tag)
+        )
+        is not None
+    )
+
+
+def has_mark(deed: Deed, table: Any, person_id: int, row: Any) -> bool:
+    query = select(table.id).where(table.person_id == person_id, table.meeting_id == row.meeting_id)
+    return deed.session.scalar(query) is not None
+
+
+def move_accounts(deed: Deed, kept: Person, gone: Person) -> int:
+    """The other record's accounts belong to the kept person from now on; where both have one, they stand side by side."""
+    rows = deed.session.scalars(select(Account).where(Account.person_id == gone.id)).all()
+    own = set(deed.session.scalars(select(Account.currency).where(Account.owner == f"person:{kept.id}")))
+    for row in rows:
+        row.person_id = kept.id
+        if row.currency not in own:
+            row.owner = f"person:{kept.id}"
+    return len(rows)
+
+
+def balance_of(deed: Deed, person: Person) -> int:
+    ids = list(deed.session.scalars(select(Account.id).where(Account.person_id == person.id)))
+    return sum(money.balances(deed, ids).values())
+
+
+def refuse_moved_on(deed: Deed, change: Change) -> None:
+    """Refuse to take a merge back once anything was done with either record since."""
+    both = {change.subject_id, *(r["id"] for r in change.rows if r["table"] == "people")}
+    query = select(Change).where(Change.id > change.id).order_by(Change.id)
+    for later in deed.session.scalars(query):
+        for row in later.rows:
+            facts = {**(row["before"] or {}), **(row["after"] or {})}
+            if facts.get("person_id") in both or (row["table"] == "people" and row["id"] in both):
+                raise conflict("moved-on", f'Something was done with this person since: "{later.summary}".')

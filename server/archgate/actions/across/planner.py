@@ -1,0 +1,117 @@
+"""The planner: the season's runs and meetings in compact rows, the rooms of a day, the meetings of a month."""
+
+from __future__ import annotations
+
+from datetime import date, timedelta
+from typing import Any
+
+from sqlalchemy import func, select
+
+from archgate.actions.kernel.answers import shown
+from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.schedule import clashes, places, schedule
+from archgate.core.faults import refuse
+from archgate.core.gates import teaching_at
+from archgate.tables.courses import Course, Run
+from archgate.tables.schedule import Gate, Meeting, Place
+from archgate.tables.seats import RunSeats
+from archgate.tables.teaching import Instructor
+
+LONGEST = timedelta(days=800)
+RUN_COLUMNS = (
+    "id", "code", "title", "course", "category", "status", "decision", "first", "last", "taken", "capacity", "smallest",
+    "place", "instructor", "kind", "teaching",
+)  # fmt: skip
+MEETING_COLUMNS = ("id", "run_id", "date", "start", "end", "place_id", "instructor_id")
+
+
+def planner(deed: Deed, since: date, until: date) -> dict[str, Any]:
+    """Runs held between two days, their meetings, and which meetings clash; in compact rows that a browser draws."""
+    if not timedelta(0) <= until - since <= LONGEST:
+        raise refuse("/until", "The planner shows up to 800 days, the last not before the first.")
+    meetings = deed.session.execute(
+        select(
+            Meeting.id, Meeting.run_id, Meeting.date, Meeting.start, Meeting.minutes, Meeting.place_id,
+            Meeting.instructor_id,
+        )
+        .join(Run, Run.id == Meeting.run_id)
+        .where(Meeting.date.between(since, until), Meeting.cancelled_at.is_(None), Run.status.not_in(("cancelled", "archived")))
+        .order_by(Meeting.starts_at, Meeting.id)
+    ).all()  # fmt: skip
+    spans = schedule.spans_of_runs()
+    starts = select(Gate.run_id, Gate.at).where(Gate.kind == "starts").subquery()
+    ends = select(Gate.run_id, Gate.at).where(Gate.kind == "ends").subquery()
+    query = (
+        select(Run, Course.title, Course.category, spans.c.first, spans.c.last, RunSeats.taken, starts.c.at, ends.c.at)
+        .join(Course, Course.id == Run.course_id).join(RunSeats, RunSeats.run_id == Run.id)
+        .outerjoin(spans, spans.c.run_id == Run.id)
+        .outerjoin(starts, starts.c.run_id == Run.id).outerjoin(ends, ends.c.run_id == Run.id)
+        .where(Run.status.not_in(("cancelled", "archived")))
+        .where(func.coalesce(Run.starts_on, spans.c.first) <= until, func.greatest(func.coalesce(Run.ends_on, spans.c.last), func.coalesce(spans.c.last, Run.ends_on)) >= since)
+        .order_by(func.coalesce(Run.starts_on, spans.c.first), Run.id)
+    )  # fmt: skip
+    runs = []
+    for run, course, category, first, last, taken, begun, over in deed.session.execute(query):
+        runs.append([
+            run.id, run.code, run.title or course, course, category, run.status, run.decision,
+            shown(run.starts_on or first), shown(max(filter(None, (run.ends_on, last)))), taken, run.capacity, run.smallest,
+            run.place_id, run.instructor_id, run.kind, str(teaching_at(deed.now, begun, over)),
+        ])  # fmt: skip
+    return {
+        "since": shown(since), "until": shown(until), "today": shown(deed.today),
+        "run_columns": RUN_COLUMNS, "runs": runs, "meeting_columns": MEETING_COLUMNS,
+        "meetings": [
+            [i, run, shown(day), shown(start), end_text(start, minutes), place, teacher]
+            for i, run, day, start, minutes, place, teacher in meetings
+        ],
+        "places": [{"id": p.id, "name": p.name, "seats": p.seats} for p in deed.session.scalars(select(Place).order_by(Place.name))],
+        "instructors": [{"id": i.id, "name": i.name, "seats": None} for i in deed.session.scalars(select(Instructor).order_by(Instructor.name))],
+        "closed": {shown(d): label for d, label in sorted(places.closed_days(deed, since, until).items())},
+        "clashing": clashes.clashing_meetings(deed, (since, until)),
+    }  # fmt: skip
+
+
+def end_text(start: Any, minutes: int) -> str:
+    """The end by the wall clock, as long as no clock changes meanwhile; for drawing only."""
+    total = start.hour * 60 + start.minute + minutes
+    return f"{total // 60 % 24:02d}:{total % 60:02d}"
+
+
+def day_sheet(deed: Deed, day: date) -> dict[str, Any]:
+    """Everything held on a day by place and time, for the doors."""
+    return {
+        "date": shown(day),
+        "closed": places.closed_days(deed, day, day).get(day),
+        "meetings": listed(deed, day, day),
+    }
+
+
+def month_list(deed: Deed, month: str) -> dict[str, Any]:
+    """All meetings of a month such as 2027-09, by time."""
+    try:
+        first = date.fromisoformat(f"{month}-01")
+    except ValueError:
+        raise refuse("/month", f'"{month}" is not a month, like 2027-09.') from None
+    last = (first + timedelta(days=32)).replace(day=1) - timedelta(days=1)
+    closed = {shown(d): label for d, label in sorted(places.closed_days(deed, first, last).items())}
+    return {"month": month, "closed": closed, "meetings": listed(deed, first, last)}
+
+
+def listed(deed: Deed, first: date, last: date) -> list[dict[str, Any]]:
+    query = (
+        select(Meeting, Run, RunSeats.taken)
+        .join(Run, Run.id == Meeting.run_id).join(RunSeats, RunSeats.run_id == Run.id)
+        .where(Meeting.date.between(first, last), Run.status.not_in(("archived", "draft")))
+        .order_by(Meeting.starts_at, Meeting.id)
+    )  # fmt: skip
+    found = []
+    for m, run, taken in deed.session.execute(query):
+        zone = schedule.zone_of(run, m.place)
+        found.append({
+            "id": m.id, "run_id": run.id, "code": run.code, "title": run.title or run.course.title, "date": shown(m.date),
+            "start": m.starts_at.astimezone(zone).strftime("%H:%M"), "end": m.ends_at.astimezone(zone).strftime("%H:%M"),
+            "place": m.place.name if m.place else "", "instructor": m.instructor.name if m.instructor else "",
+            "taken": taken, "capacity": run.capacity, "cancelled": m.cancelled_at is not None or run.status == "cancelled",
+            "why": m.cancel_why, "decision": schedule.decision_text(run) if m.starts_at > deed.now else "",
+        })  # fmt: skip
+    return found

@@ -1,0 +1,1 @@
+"""Many at once from a list."""

@@ -1,0 +1,424 @@
+"""Batches: a list put onto a run in one step, judged before anything is written."""
+
+from __future__ import annotations
+
+import hashlib
+from collections import Counter
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+from sqlalchemy import select
+
+from archgate.actions.enrolling import enrollments, telling, waitlist
+from archgate.actions.fees import fees, quotes
+from archgate.actions.kernel.lookups import get_run
+from archgate.actions.kernel.problems import Problem, conflict, not_found
+from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.money import money
+from archgate.actions.people import people
+from archgate.actions.seats import parties, seats
+from archgate.core import eligibility, gates, verdicts
+from archgate.core.faults import Fault, Refused
+from archgate.core.money import format_amount, parse_amount
+from archgate.core.names import digits_of, folded
+from archgate.papers.lists import Table
+from archgate.tables.bulk import Batch, BatchRow
+from archgate.tables.courses import Run
+from archgate.tables.people import Organization, Person, PersonNumber
+from archgate.tables.roster import Enrollment
+
+FIXABLE = (
+    "given",
+    "family",
+    "email",
+    "phone",
+    "number",
+    "rate",
+    "party",
+    "remarks",
+    "no_email",
+    "somebody_new",
+)
+ENROLLED, WAITING = "enrolled", "waiting"
+
+
+@dataclass
+class Judging:
+    """A list under judgment: the run's terms as they stand, and what each line would cost."""
+
+    deed: Deed
+    batch: Batch
+    run: Run
+
+    def __post_init__(self) -> None:
+        self._quotes: dict[Any, tuple[Any, Any, Any]] = {}
+        self._terms: dict[int, eligibility.Terms] = {}
+        self._at: dict[int, int] | None = None
+
+    @cached_property
+    def lines(self) -> list[verdicts.Verdict]:
+        rows = [(r.line, r.cells, r.fixed, r.odd) for r in self.batch.rows]
+        width = len(self.batch.headings)
+        read = [verdicts.read_row(line, cells, self.columns, fixed) for line, cells, fixed, _ in rows]
+        known = known_people(self.deed, self.batch, read)
+        return verdicts.judge(
+            rows, self.columns, width, known, self.terms, people.email_fault, self.rate_fault
+        )
+
+    def rate_fault(self, code: str, person_id: int | None, heads: int) -> str | None:
+        """Why a line cannot have its rate; the heads of the lines before it count against the rate's number."""
+        rate = next(r for r in fees.rates_of(self.run) if r.code == code)
+        terms = self._terms.setdefault(rate.id, fees.who_terms(self.deed, rate))
+        if terms == eligibility.Terms():
+            return None
+        if self._at is None:
+            self._at = fees.heads_at(self.deed, self.run)
+        person = self.deed.session.get(Person, person_id) if person_id else None
+        facts = quotes.facts_of(
+            self.deed, self.run, person, self.batch.organization_id
+        ) or eligibility.Person(
+            organizations=frozenset([self.batch.organization_id] if self.batch.organization_id else [])
+        )
+        said = eligibility.why_not(terms, facts, self.deed.today, self._at.get(rate.id, 0), heads)
+        if said is None:
+            self._at[rate.id] = self._at.get(rate.id, 0) + heads
+        return said
+
+    @cached_property
+    def columns(self) -> dict[str, int]:
+        return {fact: int(i) for fact, i in self.batch.columns.items()}
+
+    @cached_property
+    def terms(self) -> verdicts.Terms:
+        state = seats.seats_of(self.deed, self.run)
+        rates = fees.rates_of(self.run)
+        words = {folded(r.code): r.code for r in rates} | {folded(r.label): r.code for r in rates}
+        groups = seats.Groups(self.deed, self.run)
+        return verdicts.Terms(
+            words,
+            fees.rate_of(self.run, None).code,
+            state,
+            lambda person: groups.of(person, self.batch.organization_id),
+        )
+
+    def terms_of(self, verdict: verdicts.Verdict) -> tuple[Any, Any, Any]:
+        """What a line asks for, its quote and installments; the same for all lines of one rate and party."""
+        key = (verdict.rate, verdict.row.party or 1)
+        if key not in self._quotes:
+            rate = next(r for r in fees.rates_of(self.run) if r.code == verdict.rate)
+            wish = quotes.wish_of(self.deed, self.run, {"people": [{"rate_id": rate.id, "count": key[1]}]})
+            self._quotes[key] = (wish, *quotes.terms_for(self.deed, wish))
+        return self._quotes[key]
+
+    def of(self, verdict: str) -> list[verdicts.Verdict]:
+        return [v for v in self.lines if v.verdict == verdict]
+
+    @property
+    def seats(self) -> int:
+        return sum(v.row.party or 1 for v in self.of(verdicts.WILL_ENROLL))
+
+    @property
+    def total(self) -> int:
+        return sum(self.terms_of(v)[1].total for v in self.of(verdicts.WILL_ENROLL))
+
+
+def create_batch(deed: Deed, run_id: int, file_name: str, data: bytes, table: Table) -> dict[str, Any]:
+    """Judge a list for a run, `table` as it was read from its file before; nobody is enrolled yet."""
+    run = get_run(deed, run_id)
+    columns: dict[str, Any] = dict(
+        verdicts.columns_of(table.headings)
+        if table.headed
+        else verdicts.guessed_columns([cells for _, cells in table.rows])
+    )
+    batch = Batch(
+        run_id=run.id,
+        user_id=deed.user_id,
+        status="judged",
+        file_name=file_name[:200] or "list.csv",
+        file_hash=hashlib.sha256(data).hexdigest(),
+        reading=table.reading,
+        headings=list(table.headings),
+        columns=columns,
+        created_at=deed.now,
+        rows=[
+            BatchRow(line=line, cells=list(cells), odd=table.odd.get(line, "")) for line, cells in table.rows
+        ],
+    )
+    earlier = select(Batch.organization_id).where(
+        Batch.file_hash == batch.file_hash, Batch.status == "enrolled"
+    )
+    batch.organization_id = deed.session.scalar(earlier.order_by(Batch.id.desc()).limit(1))
+    deed.session.add(batch)
+    deed.session.flush()
+    deed.log("read a list", "batch", batch.id, f"Read {batch.file_name} for {run.code}")
+    return batch_view(deed, batch.id)
+
+
+def get_batch(deed: Deed, batch_id: int) -> Batch:
+    batch = deed.session.get(Batch, batch_id)
+    if batch is None:
+        raise not_found("This list")
+    return batch
+
+
+def change_batch(deed: Deed, batch_id: int, body: dict[str, Any]) -> dict[str, Any]:
+    """Pick other columns or the organization that pays, while nothing is enrolled."""
+    batch = get_batch(deed, batch_id)
+    if batch.status != "judged":
+        raise conflict("batch-done", "This list has been enrolled already.")
+    columns = body.get("columns")
+    if columns is not None:
+        unknown = set(columns) - set(verdicts.FACTS)
+        if unknown:
+            raise Refused([Fault("/columns", f"There is no fact named {', '.join(sorted(unknown))}.")])
+        batch.columns = {fact: i for fact, i in columns.items() if i is not None}
+    if "organization_id" in body:
+        number = body["organization_id"]
+        if number is not None and deed.session.get(Organization, number) is None:
+            raise Refused([Fault("/organization_id", "There is no such organization.")])
+        batch.organization_id = number
+    deed.log("change a list", "batch", batch.id, f"Changed how {batch.file_name} is read")
+    deed.session.flush()
+    return batch_view(deed, batch.id)
+
+
+def fix_row(deed: Deed, batch_id: int, line: int, body: dict[str, Any]) -> dict[str, Any]:
+    """Correct a line in place; the file's own cells are kept beside. An empty body takes the corrections back."""
+    batch = get_batch(deed, batch_id)
+    if batch.status != "judged":
+        raise conflict("batch-done", "This list has been enrolled already.")
+    row = next((r for r in batch.rows if r.line == line), None)
+    if row is None:
+        raise not_found("This line")
+    faults = [Fault(f"/{k}", "This cannot be corrected here.") for k in body if k not in FIXABLE]
+    faults += [
+        Fault(f"/{k}", "This must be a text of up to 500 characters.")
+        for k, v in body.items()
+        if k in FIXABLE and v is not None and (not isinstance(v, str) or len(v) > 500)
+    ]
+    if faults:
+        raise Refused(faults)
+    given = {k: v for k, v in body.items() if v is not None}
+    row.fixed = {**(row.fixed or {}), **given} if given else None
+    deed.log("correct a line", "batch", batch.id, f"Corrected line {line} of {batch.file_name}")
+    deed.session.flush()
+    return batch_view(deed, batch.id)
+
+
+def known_people(deed: Deed, batch: Batch, rows: list[verdicts.Row]) -> verdicts.Known:
+    """Who of the list the center knows: by staff number of the paying organization, by name with email or phone."""
+    numbers = [r.number for r in rows if r.number]
+    by_number: dict[str, tuple[int, str]] = {}
+    if numbers:
+        # Whose number it is: that of the organization that pays, else the center's own, in which it is one person.
+        whose = (
+            PersonNumber.organization_id == batch.organization_id
+            if batch.organization_id
+            else PersonNumber.organization_id.is_(None)
+        )
+        found = deed.session.execute(
+            select(PersonNumber.number, Person.id, Person.name)
+            .join(Person, Person.id == PersonNumber.person_id)
+            .where(whose, PersonNumber.number.in_(numbers)).order_by(PersonNumber.id.desc())
+        )  # fmt: skip
+        by_number = {number: (person, name) for number, person, name in found}
+    whose_email: dict[str, list[str]] = {}
+    by_email: dict[tuple[str, str], int] = {}
+    emails = [r.email for r in rows if r.email]
+    if emails:
+        mailed = select(Person.id, Person.folded, Person.email, Person.name).where(
+            Person.email.in_(emails), Person.merged_into_id.is_(None)
+        )
+        for person, name, email, full in deed.session.execute(mailed.order_by(Person.id.desc())):
+            by_email[(name, str(email).lower())] = person
+            whose_email.setdefault(str(email).lower(), []).append(full)
+    by_phone: dict[tuple[str, str], int] = {}
+    phones = [digits_of(r.phone) for r in rows if r.phone and not r.email]
+    if phones:
+        query = select(Person.id, Person.folded, Person.digits).where(
+            Person.digits.in_(phones), Person.merged_into_id.is_(None)
+        )
+        for person, name, number in deed.session.execute(query.order_by(Person.id.desc())):
+            by_phone[(name, str(number))] = person
+    ids = [person for person, _ in by_number.values()] + list(by_email.values()) + list(by_phone.values())
+    waiting = {w.person_id for w in seats.line_of(deed, batch.run_id, offered=True)}
+    on_roster = frozenset(parties.live_on(deed, batch.run_id, ids))
+    held_by = {email: " and ".join(sorted(names)[:3]) for email, names in whose_email.items()}
+    return verdicts.Known(by_number, by_email, by_phone, held_by, on_roster, frozenset(waiting))
+
+
+def batch_view(deed: Deed, batch_id: int) -> dict[str, Any]:
+    """The list as judged now, or, once enrolled, the report of what became of every line."""
+    batch = get_batch(deed, batch_id)
+    run = get_run(deed, batch.run_id)
+    judging = Judging(deed, batch, run)
+    state = seats.seats_of(deed, run)
+    wrong = verdicts.column_faults(judging.columns, len(batch.headings)) if batch.report is None else []
+    done = batch.report is not None
+    items = batch.report or ([] if wrong else [verdict_view(judging, v) for v in judging.lines])
+    counts = Counter(i["verdict"] for i in items)
+    going = [i for i in items if i["verdict"] in (ENROLLED, verdicts.WILL_ENROLL)]
+    payer = deed.session.get(Organization, batch.organization_id) if batch.organization_id else None
+    sign_up, why = fees.sign_up_of(deed, run, False)
+    same = Batch.file_hash == batch.file_hash, Batch.run_id == run.id, Batch.id != batch.id
+    earlier = deed.session.scalar(select(Batch).where(*same, Batch.status == "enrolled"))
+    total = 0 if wrong else sum(parse_amount(i["total"], run.currency) for i in going)
+    waits = sum(1 for i in items if i["verdict"] == verdicts.WILL_WAIT)
+    return {
+        "id": batch.id,
+        "run_id": run.id,
+        "run_code": run.code,
+        "run_title": run.title or run.course.title,
+        "status": batch.status,
+        "file_name": batch.file_name,
+        "reading": batch.reading,
+        "headings": batch.headings,
+        "columns": batch.columns,
+        "column_faults": wrong,
+        "organization": payer and {"id": payer.id, "name": payer.name},
+        "counts": {name: counts[name] for name in (ENROLLED, WAITING, *verdicts.VERDICTS) if counts[name]},
+        "people": len(going),
+        "seats": sum(i["party"] for i in going),
+        "waits": waits,
+        "total": format_amount(total, run.currency),
+        "sums": sums_of(going, run.currency),
+        "rates": [{"code": r.code, "label": r.label} for r in fees.rates_of(run)],
+        "currency": run.currency,
+        "capacity": run.capacity,
+        "taken": state.taken,
+        "can_enroll": str(sign_up) == "open" and bool(going or waits) and not done,
+        "why": why,
+        "earlier": earlier and earlier.enrolled_at and deed.local(earlier.enrolled_at),
+        "items": items,
+    }
+
+
+def sums_of(items: list[dict[str, Any]], currency: str) -> list[dict[str, Any]]:
+    """Heads and money by rate, for the confirmation."""
+    heads: Counter[str] = Counter()
+    amounts: Counter[str] = Counter()
+    for item in items:
+        heads[item["rate"]] += item["party"]
+        amounts[item["rate"]] += parse_amount(item["total"], currency)
+    return [{"rate": r, "heads": n, "total": format_amount(amounts[r], currency)} for r, n in heads.items()]
+
+
+def verdict_view(
+    judging: Judging, found: verdicts.Verdict, verdict: str | None = None, why: str | None = None
+) -> dict[str, Any]:
+    row = found.row
+    priced = found.verdict in (verdicts.WILL_ENROLL, verdicts.WILL_WAIT)
+    wish, quote, _ = judging.terms_of(found) if priced else (None, None, None)
+    return {
+        "line": row.line,
+        "given": row.given,
+        "family": row.family,
+        "name": row.name,
+        "email": row.email,
+        "phone": row.phone,
+        "number": row.number,
+        "department": row.department,
+        "rate": wish.heads[0].label if wish else row.rate,
+        "party": row.party or 0,
+        "remarks": row.remarks,
+        "no_email": row.no_email,
+        "somebody_new": row.somebody_new,
+        "odd": list(row.odd),
+        "total": format_amount(quote.total if quote else 0, judging.run.currency),
+        "verdict": verdict or found.verdict,
+        "why": why or found.why,
+        "person_id": found.person,
+    }
+
+
+def enroll_batch(deed: Deed, batch_id: int, people_shown: int, total_shown: str) -> dict[str, Any]:
+    """Enroll everybody whose verdict is `will enroll`, and line up those who will wait, in one transaction.
+
+    `people_shown` and `total_shown` are what the person confirmed; when either differs by now, nothing is
+    written and both are answered (409).
+    """
+    batch = get_batch(deed, batch_id)
+    run = get_run(deed, batch.run_id)
+    row = seats.lock_seats(deed, run)
+    deed.session.refresh(batch)
+    if batch.status != "judged":
+        raise conflict("batch-done", "This list has been enrolled already.")
+    judging = Judging(deed, batch, run)
+    wrong = verdicts.column_faults(judging.columns, len(batch.headings))
+    if wrong:
+        raise Refused([Fault("/columns", w) for w in wrong])
+    going, waits = judging.of(verdicts.WILL_ENROLL), judging.of(verdicts.WILL_WAIT)
+    total = format_amount(judging.total, run.currency)
+    if (people_shown, total_shown) != (len(going), total):
+        said = f"It was {people_shown} sign-ups for {total_shown} when it was shown and is {len(going)} for {total} now."
+        raise conflict("batch-changed", said, shown={"people": people_shown, "total": total_shown},
+                       now={"people": len(going), "total": total})  # fmt: skip
+    if not going and not waits:
+        raise Problem(422, "nobody", "Nobody on this list would be enrolled.")
+    sign_up, why = fees.sign_up_of(deed, run, full=False)
+    if sign_up is not gates.SignUp.OPEN:
+        raise conflict("sign-up-shut", why)
+    row.taken += judging.seats
+    batch.status, batch.enrolled_at = "enrolled", deed.now
+    batch.report = [settle_line(judging, verdict) for verdict in judging.lines]
+    lined = f" and put {len(waits)} in line" if waits else ""
+    change = deed.log(
+        "enroll a list", "batch", batch.id, f"Enrolled {len(going)} people of {batch.file_name}{lined} on {run.code}",
+        run_id=run.id,
+    )  # fmt: skip
+    deed.session.flush()
+    seated = select(Enrollment).where(Enrollment.batch_id == batch.id).order_by(Enrollment.id)
+    telling.tell_of_many(deed, change, deed.session.scalars(seated).all(), run)
+    return {**batch_view(deed, batch.id), "change": change.key}
+
+
+def settle_line(judging: Judging, verdict: verdicts.Verdict) -> dict[str, Any]:
+    """Do what a line's verdict says, and report it."""
+    if verdict.verdict not in (verdicts.WILL_ENROLL, verdicts.WILL_WAIT):
+        return verdict_view(judging, verdict)
+    deed, batch, run, row = judging.deed, judging.batch, judging.run, verdict.row
+    person = person_for(deed, batch, verdict)
+    payer = money.account_of(
+        deed, enrollments.payer_owner(deed, run, person, batch.organization_id), run.currency
+    )
+    wish, quote, due = judging.terms_of(verdict)
+    heads = len(wish.heads)
+    who = "Known" if verdict.person else "Added"
+    if verdict.verdict == verdicts.WILL_WAIT:
+        waitlist.line_up(deed, wish, person, payer, row.remarks, "list", batch.id)
+        view = verdict_view(judging, verdict, WAITING, f"{who}; waits in line.")
+    else:
+        priced = (quote.total, quotes.quote_view(quote, due))
+        enrollments.seat_person(
+            deed, wish, person, payer, priced, "list", note=row.remarks, batch_id=batch.id, seat=verdict.seat
+        )
+        has = "a seat" if heads == 1 else f"{heads} seats"
+        view = verdict_view(judging, verdict, ENROLLED, f"{who}; has {has}.")
+    return {**view, "person_id": person.id}
+
+
+def person_for(deed: Deed, batch: Batch, verdict: verdicts.Verdict) -> Person:
+    """The known person of a line, or a new one; a staff number is remembered for the next list."""
+    row = verdict.row
+    person = deed.session.get(Person, verdict.person) if verdict.person else None
+    if person is None:
+        person = people.new_person(row.given, row.family, row.email, row.phone, "", deed)
+        deed.session.add(person)
+        deed.session.flush()
+    if row.number:
+        whose = PersonNumber.organization_id
+        key = (
+            whose == batch.organization_id if batch.organization_id else whose.is_(None),
+            PersonNumber.number == row.number,
+        )
+        if deed.session.scalar(select(PersonNumber.id).where(*key)) is None:
+            deed.session.add(
+                PersonNumber(
+                    organization_id=batch.organization_id,
+                    person_id=person.id,
+                    number=row.number,
+                    department=row.department[:200],
+                )
+            )
+    return person

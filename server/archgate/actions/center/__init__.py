@@ -1,0 +1,1 @@
+"""The center itself: made, its clock, its backups."""

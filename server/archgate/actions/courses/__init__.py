@@ -1,0 +1,1 @@
+"""Courses and what holds for all their runs."""

@@ -1,0 +1,108 @@
+"""Attendance: who was at which meeting."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import select
+
+from archgate.actions.enrolling import roles
+from archgate.actions.kernel.lookups import get_run
+from archgate.actions.kernel.problems import conflict, not_found
+from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.schedule import schedule
+from archgate.actions.seats import seats
+from archgate.core.faults import refuse
+from archgate.core.schedule import day_text
+from archgate.tables.roster import Attendance
+from archgate.tables.schedule import Meeting
+
+MARKS = ("present", "late", "left early", "excused", "absent")
+
+
+THERE = ("present", "late", "left early")
+
+
+def attendance(deed: Deed, run_id: int) -> dict[str, Any]:
+    """Who was at which meeting, and the share of the marked meetings each attended."""
+    run = get_run(deed, run_id)
+    meetings = schedule.ordered(run)
+    marks: dict[int, dict[int, str]] = {}
+    for row in deed.session.scalars(
+        select(Attendance).where(Attendance.meeting_id.in_([m.id for m in meetings] or [0]))
+    ):
+        marks.setdefault(row.person_id, {})[row.meeting_id] = row.status
+    return {
+        "run_id": run.id, "code": run.code, "marks": list(MARKS),
+        "meetings": [
+            {"id": m.id, "date": m.date.isoformat(), "start": f"{m.start:%H:%M}", "past": m.starts_at <= deed.now} for m in meetings
+        ],
+        "people": [
+            {"person_id": p.id, "enrollment_id": e.id, "name": p.name, "marks": {str(k): v for k, v in marks.get(p.id, {}).items()},
+             "share": share_of(marks.get(p.id, {}))}
+            for e, p in roles.people_of(deed, run)
+        ],
+    }  # fmt: skip
+
+
+def share_of(marks: dict[int, str]) -> str | None:
+    """The share of somebody's marked meetings that were attended, in whole percent half up; excused ones do not count."""
+    counted = [m for m in marks.values() if m != "excused"]
+    if not counted:
+        return None
+    there = sum(m in THERE for m in counted)
+    return str((200 * there + len(counted)) // (2 * len(counted)))
+
+
+def mark(deed: Deed, meeting_id: int, marks: dict[int, str | None], anyway: bool = False) -> dict[str, Any]:
+    """Say who was at a meeting; None takes a mark back. Every mark is of somebody on the roster. A meeting that is on a later
+    day is asked about first (409), unless `anyway`."""
+    meeting = deed.session.get(Meeting, meeting_id)
+    if meeting is None:
+        raise not_found("This meeting")
+    run = seats.run_to_change(deed, meeting.run_id)
+    if meeting.cancelled_at is not None:
+        raise conflict("not-held", "This meeting was cancelled.")
+    if not anyway and meeting.starts_at.astimezone(deed.zone).date() > deed.today:
+        raise conflict(
+            "ahead", f"This meeting is on {day_text(meeting.date)}, still ahead. Mark it all the same?"
+        )
+    known = {p.id for _, p in roles.people_of(deed, run)}
+    for person_id, status in marks.items():
+        if person_id not in known:
+            raise refuse(f"/marks/{person_id}", "This person is not on the roster.")
+        if status is not None and status not in MARKS:
+            raise refuse(f"/marks/{person_id}", f"The mark is one of {', '.join(MARKS)}.")
+    held = {
+        a.person_id: a
+        for a in deed.session.scalars(
+            select(Attendance).where(
+                Attendance.meeting_id == meeting.id, Attendance.person_id.in_(marks or [0])
+            )
+        )
+    }
+    for person_id, status in marks.items():
+        row = held.get(person_id)
+        if status is None:
+            if row:
+                deed.session.delete(row)
+        elif row is None:
+            deed.session.add(
+                Attendance(
+                    meeting_id=meeting.id,
+                    person_id=person_id,
+                    status=status,
+                    user_id=deed.user_id,
+                    at=deed.now,
+                )
+            )
+        else:
+            row.status, row.user_id, row.at = status, deed.user_id, deed.now
+    deed.session.flush()
+    change = deed.log(
+        "mark attendance",
+        "run",
+        run.id,
+        f"Attendance of {run.code} on {day_text(meeting.date)}: {len(marks)} marked",
+    )
+    return {"change": change.key, **attendance(deed, run.id)}

@@ -1,0 +1,496 @@
+"""Changing a sign-up that holds its seat: other rates, prices, extras or code, credit for a meeting that falls out.
+
+What changed is charged or credited, and the plan is worked out again (`core.plans.replanned`); what is paid stays paid.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import replace
+from functools import partial
+from typing import Any
+
+from sqlalchemy import select
+
+from archgate.actions.enrolling import enrollments
+from archgate.actions.fees import codes, fees, quotes, stock
+from archgate.actions.kernel import lookups
+from archgate.actions.kernel.answers import shown
+from archgate.actions.kernel.problems import conflict, not_found
+from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.messages import messages
+from archgate.actions.money import accounts, money
+from archgate.actions.seats import seats
+from archgate.core import eligibility, ledger, plans, refunds
+from archgate.core import fees as core_fees
+from archgate.core.faults import Fault, Refused
+from archgate.core.fee_documents import quote_document
+from archgate.core.money import format_amount, parse_amount, parse_signed
+from archgate.core.reader import Reader
+from archgate.core.schedule import day_text
+from archgate.core.taxes import taxes_on
+from archgate.tables.courses import Run
+from archgate.tables.fees import CodeUse, DiscountCode, EnrollmentExtra
+from archgate.tables.log import Change
+from archgate.tables.money import Posting
+from archgate.tables.plans import Installment
+from archgate.tables.roster import Enrollment
+from archgate.tables.schedule import Meeting
+
+ASK = ("people", "extras", "code")
+
+
+def change(deed: Deed, enrollment_id: int, body: dict[str, Any]) -> dict[str, Any]:
+    """Change what a sign-up asks for: `people` (rates, agreed prices), `extras`, `code`; what is not named stays.
+
+    Prices are those of the day of sign-up, and what was asked for before keeps the price it was agreed at; with `fresh`
+    all of it is priced as of now. `total` is what the screen showed; a differing one answers 409 with both.
+    """
+    enrollment, run, _ = enrollments.locked_enrollment(deed, enrollment_id)
+    enrollments.refuse_no_learner(enrollment)
+    faults: list[Fault] = []
+    top = Reader(body, "", faults, "people extras code fresh why total")
+    fresh, why = (
+        top.flag("fresh", "Whether all is priced anew"),
+        (top.text("why", "The reason") or "").strip(),
+    )
+    if len(why) > quotes.MOST_REASON:
+        top.fault("why", f"The reason is longer than {quotes.MOST_REASON} characters.")
+    if faults:
+        raise Refused(faults)
+    asked = {**ask_of(deed, enrollment, run), **{k: body[k] for k in ASK if k in body}}
+    wish = quotes.wish_of(deed, run, {**asked, "plan_id": enrollment.plan_id}, enrollment.person, held=True)
+    if len(wish.heads) != enrollment.heads:
+        raise Refused([Fault("/people", f"The party has {enrollment.heads} heads, not {len(wish.heads)}.")])
+    view = priced(deed, enrollment, wish, fresh)
+    if top.has("total") and top.value["total"] != view["total"]:
+        said = f"The total was {top.value['total']} when it was shown and is {view['total']} now."
+        raise conflict("total-changed", said, shown=top.value["total"], now=view["total"])
+    old, before = enrollment.quote, plan_view(deed, enrollment)
+    if (old["lines"], old["total"]) == (view["lines"], view["total"]):
+        raise conflict("nothing-to-do", "Nothing changes.")
+    was = {x.extra_id: x.quantity for x in enrollment.extras}
+    account = accounts.get_account(deed, enrollment.payer_id, lock=True)
+    name = enrollment.person.name
+    cause = f"{name}, {run.code}, changed{': ' + why if why else ''}"
+    apply(deed, enrollment, run, view, cause)
+    replan(deed, enrollment, "Changed after sign-up.", cause)
+    accounts.settle_with_credit(deed, account)
+    keep_dues(deed, enrollment)
+    done = deed.log(
+        "change a sign-up", "enrollment", enrollment.id,
+        f"Changed the sign-up of {name} on {run.code}{': ' + why if why else ''}", run_id=run.id,
+    )  # fmt: skip
+    now = {x.extra_id: x.quantity for x in enrollment.extras}
+    return {
+        "change": done.key, "enrollment_id": enrollment.id, "name": name, "currency": enrollment.currency,
+        "total_before": old["total"], "total": view["total"], "lines": view["lines"], "taxes": view["taxes"],
+        "before": before, "after": plan_view(deed, enrollment), "extras_changed": was != now,
+        "credit": format_amount(sum(f for _, f in accounts.free_payments(deed, account)), enrollment.currency),
+    }  # fmt: skip
+
+
+def view(deed: Deed, enrollment_id: int) -> dict[str, Any]:
+    """One sign-up: the quote as agreed, what it asks for, who pays, and its installments with what is left of each."""
+    enrollment = deed.session.get(Enrollment, enrollment_id)
+    if enrollment is None:
+        raise not_found("This enrollment")
+    run, account = lookups.get_run(deed, enrollment.run_id), accounts.get_account(deed, enrollment.payer_id)
+    came = deed.session.get(Enrollment, enrollment.came_from_id) if enrollment.came_from_id else None
+    return {
+        "id": enrollment.id, "run_id": enrollment.run_id, "person_id": enrollment.person_id,
+        "name": enrollment.person.name, "status": enrollment.status, "role": enrollment.role, "heads": enrollment.heads,
+        "held_until": deed.local(enrollment.hold_until),
+        "signed_up": shown(enrollment.signed_up), "way_in": enrollment.way_in, "note": enrollment.note,
+        "came_from": lookups.get_run(deed, came.run_id).code if came else None,
+        "account_id": account.id, "payer": accounts.payer_name(deed, account), "quote": enrollment.quote,
+        **ask_of(deed, enrollment, run), "plan": plan_view(deed, enrollment),
+    }  # fmt: skip
+
+
+# --- what was asked for, and what it costs now ------------------------------------------------------------
+
+
+def rate_lines(enrollment: Enrollment) -> list[dict[str, Any]]:
+    return [x for x in enrollment.quote["lines"] if x["kind"] == "rate"]
+
+
+def ask_of(deed: Deed, enrollment: Enrollment, run: Run) -> dict[str, Any]:
+    """What a sign-up asks for now, as a body says it."""
+    ids = {r.code: r.id for r in run.rates}
+    code = deed.session.scalar(
+        select(DiscountCode.code).join(CodeUse, CodeUse.code_id == DiscountCode.id)
+        .where(CodeUse.enrollment_id == enrollment.id, CodeUse.live)
+    )  # fmt: skip
+    return {
+        "people": [{"rate_id": ids[x["code"]], "count": x["quantity"]} for x in rate_lines(enrollment)],
+        "extras": [{"extra_id": x.extra_id, "count": x.quantity} for x in enrollment.extras],
+        "code": code,
+    }  # fmt: skip
+
+
+def priced(deed: Deed, enrollment: Enrollment, wish: quotes.Wish, fresh: bool) -> dict[str, Any]:
+    """The quote of a changed ask. Without `fresh` what was asked for before keeps the price it was agreed at."""
+    run, currency = wish.run, enrollment.currency
+    old = [] if fresh else [(x["code"], x) for x in rate_lines(enrollment)]
+    rows: list[tuple[core_fees.Heads, dict[str, Any] | None]] = []
+    for rate, count, agreed in wish.rates:
+        at = (
+            next((i for i, (code, _) in enumerate(old) if code == rate.code), None)
+            if agreed is None
+            else None
+        )
+        line = old.pop(at)[1] if at is not None else None
+        if line:
+            agreed = core_fees.Agreed(parse_amount(line["unit"], currency), line["why"])
+        rows.append((core_fees.Heads(rate.code, count, agreed), line))
+    refuse_new_rates(deed, enrollment, wish, [line is not None for _, line in rows])
+    held = {x.extra.code: x.quantity for x in enrollment.extras}
+    units = {} if fresh else {
+        x["code"]: parse_amount(x["unit"], currency) for x in enrollment.quote["lines"] if x["kind"] == "extra"
+    }  # fmt: skip
+    kept = wish.fees
+    loose = replace(
+        kept,
+        rates=tuple(
+            replace(r, by_agreement=r.by_agreement or any(line and line["code"] == r.code for _, line in rows))
+            for r in kept.rates
+        ),
+        extras=tuple(
+            replace(
+                x, amount=units.get(x.code, x.amount),
+                stock=None if x.stock is None else x.stock + held.get(x.code, 0),
+            )
+            for x in kept.extras
+        ),
+    )  # fmt: skip
+    ask = core_fees.Ask(tuple(h for h, _ in rows), wish.ask.extras, wish.ask.code)
+    moment = deed.now if fresh else enrollment.enrolled_at
+    try:
+        quote = core_fees.quote_for(loose, ask, moment, fees.start_of(deed, run), deed.zone, currency)
+    except Refused as refused:
+        raise Refused([quotes.ask_fault(wish, f) for f in refused.faults]) from None
+    document = quote_document(quote)
+    lines = [{**view, "early": line.early} for view, line in zip(document["lines"], quote.lines, strict=True)]
+    at_rate = iter(rows)
+    for view in lines:
+        if view["kind"] == "rate":
+            _, line = next(at_rate)
+            if line:
+                view.update({k: line[k] for k in ("label", "why", "early")})
+    found = {"currency": currency, **document, "lines": lines, "next_change": None}
+    credits = [x for x in enrollment.quote["lines"] if x["kind"] == "credit"]
+    for line in credits:
+        found = credited(found, line, currency)
+    return found
+
+
+def refuse_new_rates(deed: Deed, enrollment: Enrollment, wish: quotes.Wish, same: list[bool]) -> None:
+    """Refuse rates that the party did not have and cannot have; its own heads are not counted twice."""
+    own = Counter([enrollment.rate_id, *(p.rate_id for p in enrollment.places)])
+    taken = fees.heads_at(deed, wish.run)
+    account = accounts.get_account(deed, enrollment.payer_id)
+    facts = quotes.facts_of(deed, wish.run, enrollment.person, account.organization_id)
+    faults = []
+    for i, (rate, count, _) in enumerate(wish.rates):
+        if same[i]:
+            continue
+        sold = taken.get(rate.id, 0) - own.get(rate.id, 0)
+        said = eligibility.why_not(fees.who_terms(deed, rate), facts, deed.today, sold, count)
+        if said:
+            faults.append(Fault(f"/people/{i}/rate_id", said))
+    if faults:
+        raise Refused(faults)
+
+
+# --- writing it -------------------------------------------------------------------------------------------
+
+
+def apply(deed: Deed, enrollment: Enrollment, run: Run, view: dict[str, Any], cause: str) -> None:
+    """Make a sign-up what a quote says: rates of the heads, extras with their stock, the code's use, the charges."""
+    by_code = {r.code: r for r in run.rates}
+    heads = [by_code[x["code"]] for x in view["lines"] if x["kind"] == "rate" for _ in range(x["quantity"])]
+    enrollment.rate_id = heads[0].id
+    for place in enrollment.places:
+        place.rate_id = heads[place.n - 1].id
+    wanted = {extra.id: (extra, count) for extra, count in enrollments.taken_along(run, view)}
+    held = {x.extra_id: x for x in enrollment.extras}
+    for number in sorted({*wanted, *held}):
+        extra, count = wanted.get(number) or (held[number].extra, 0)
+        now = held[number].quantity if number in held else 0
+        if extra.item and count != now:
+            stock.move(deed, extra.item, now - count, cause, enrollment.id)
+        if not count:
+            enrollment.extras.remove(held[number])
+            deed.session.delete(held[number])
+        elif number in held:
+            held[number].quantity = count
+        else:
+            enrollment.extras.append(EnrollmentExtra(extra_id=extra.id, quantity=count, extra=extra))
+    off = [x for x in view["lines"] if x["kind"] == "code"]
+    code = codes.code_held(deed, off[0]["code"]) if off else None
+    codes.change_use(
+        deed, code, enrollment, -sum(parse_signed(x["amount"], enrollment.currency) for x in off)
+    )
+    dues = {k: enrollment.quote.get(k) for k in ("installments", "due_now", "due_later")}
+    enrollment.quote = {**view, **dues}
+    enrollment.total = parse_amount(view["total"], enrollment.currency)
+    deed.session.flush()
+    money.recharge(deed, enrollment, cause)
+
+
+def standing_of(deed: Deed, enrollment: Enrollment) -> tuple[list[Installment], tuple[plans.Standing, ...]]:
+    rows = sorted((i for i in enrollment.installments if i.kind == "plan"), key=lambda i: i.n)
+    left = {i.id: part for i, part in money.open_installments(deed, [enrollment.id]).get(enrollment.id, [])}
+    return rows, tuple(plans.Standing(i.n, i.due, i.amount, i.amount - left.get(i.id, 0)) for i in rows)
+
+
+def replan(deed: Deed, enrollment: Enrollment, why: str, cause: str) -> None:
+    """Work the plan of a sign-up out again for its total; what it comes to less is no longer owed, or credit."""
+    deed.session.flush()
+    rows, standing = standing_of(deed, enrollment)
+    found = plans.replanned(standing, enrollment.total, deed.today)
+    for row, amount in zip(rows, found.amounts, strict=True):
+        set_amount(row, amount)
+    if found.extra:
+        n = max((i.n for i in enrollment.installments), default=0) + 1
+        enrollment.installments.append(
+            Installment(n=n, due=deed.today, amount=found.extra, settle="any", why=why)
+        )
+    if found.credit:
+        moved = tuple(replace(s, amount=a) for s, a in zip(standing, found.amounts, strict=True))
+        for row, cut in zip(rows, plans.credited(moved, found.credit), strict=True):
+            if cut.paid:
+                money.free(deed, row, cut.paid, cause)
+            if cut.open or cut.paid:
+                set_amount(row, row.amount - cut.open - cut.paid)
+    deed.session.flush()
+
+
+def set_amount(row: Installment, amount: int) -> None:
+    """An installment that comes to nothing no longer counts; its row stays for what was settled of it."""
+    if amount:
+        row.amount = amount
+    else:
+        row.kind = "void"
+
+
+def keep_dues(deed: Deed, enrollment: Enrollment) -> None:
+    """The installments of a kept quote follow the plan as it is now."""
+    rows = sorted((i for i in enrollment.installments if i.kind == "plan"), key=lambda i: (i.due, i.n))
+    currency = enrollment.currency
+    now = sum(i.amount for i in rows if i.due <= deed.today)
+    enrollment.quote = {
+        **enrollment.quote,
+        "installments": [
+            {"n": i.n, "due": shown(i.due), "amount": format_amount(i.amount, currency), "settle": i.settle, "why": i.why}
+            for i in rows
+        ],
+        "due_now": format_amount(now, currency),
+        "due_later": format_amount(enrollment.total - now, currency),
+    }  # fmt: skip
+    deed.session.flush()
+
+
+def plan_view(deed: Deed, enrollment: Enrollment) -> list[dict[str, Any]]:
+    """The installments of a sign-up with what is left of each."""
+    deed.session.flush()
+    left = {i.id: part for i, part in money.open_installments(deed, [enrollment.id]).get(enrollment.id, [])}
+    rows = sorted((i for i in enrollment.installments if i.kind == "plan"), key=lambda i: (i.due, i.n))
+    currency = enrollment.currency
+    return [
+        {
+            "due": shown(i.due),
+            "amount": format_amount(i.amount, currency),
+            "left": format_amount(left.get(i.id, 0), currency),
+        }
+        for i in rows
+    ]
+
+
+def undo_change(deed: Deed, change: Change, enrollment_id: int, cause: str) -> None:
+    """Make a sign-up what it was before a change, its installments too as long as nothing was paid on them since."""
+    enrollment, run, _ = enrollments.locked_enrollment(deed, enrollment_id)
+    if not enrollment.holds_seat:
+        raise conflict("moved-on", f"{enrollment.person.name} no longer holds a seat on {run.code}.")
+    logged = [
+        r for r in change.rows
+        if r["table"] == "enrollments" and r["id"] == enrollment.id and "quote" in (r["before"] or {})
+    ]  # fmt: skip
+    last, old = logged[-1]["after"]["quote"], logged[0]["before"]["quote"]
+    if (enrollment.quote["lines"], enrollment.quote["total"]) != (last["lines"], last["total"]):
+        raise conflict("moved-on", "The sign-up has been changed again since.")
+    account = accounts.get_account(deed, enrollment.payer_id, lock=True)
+    apply(deed, enrollment, run, old, cause)
+    restore_plan(deed, change, enrollment)
+    replan(deed, enrollment, "Changed after sign-up.", cause)
+    accounts.settle_with_credit(deed, account)
+    keep_dues(deed, enrollment)
+
+
+def restore_plan(deed: Deed, change: Change, enrollment: Enrollment) -> None:
+    """The installments as they were, where what was paid of them since allows it; the caller works the rest out."""
+    first: dict[int, dict[str, Any]] = {}
+    for row in change.rows:
+        if row["table"] == "installments":
+            first.setdefault(row["id"], row)
+    paid = {row.id: s.paid for row, s in zip(*standing_of(deed, enrollment), strict=True)}
+    for row in enrollment.installments:
+        if row.id not in first:
+            continue
+        before = first[row.id]["before"]
+        if before is None and not paid.get(row.id):
+            row.kind = "void"
+        elif before is not None:
+            row.kind = before.get("kind", row.kind)
+            if before.get("amount", row.amount) >= paid.get(row.id, 0):
+                row.amount = before.get("amount", row.amount)
+    deed.session.flush()
+
+
+# --- a meeting that fell out ------------------------------------------------------------------------------
+
+
+def credited(view: dict[str, Any], line: dict[str, Any], currency: str, back: bool = False) -> dict[str, Any]:
+    """A quote with one more line that takes off what a meeting was worth, its taxes with it; `back` takes that line out."""
+    sign = 1 if back else -1
+    moved = {t["name"]: sign * parse_amount(t["amount"], currency) for t in line["taxes"]}
+    taxes = [
+        {
+            **t,
+            "amount": format_amount(parse_amount(t["amount"], currency) + moved.get(t["name"], 0), currency),
+        }
+        for t in view["taxes"]
+    ]
+    lines = [x for x in view["lines"] if x != line] if back else [*view["lines"], line]
+    subtotal = sum(parse_signed(x["amount"], currency) for x in lines)
+    top = sum(parse_amount(t["amount"], currency) for t in taxes if not t["included"])
+    return {
+        **view, "lines": lines, "taxes": taxes, "subtotal": format_amount(subtotal, currency),
+        "total": format_amount(subtotal + top, currency),
+    }  # fmt: skip
+
+
+def credit_line(deed: Deed, enrollment: Enrollment, run: Run, meeting: Meeting) -> dict[str, Any] | None:
+    """What a meeting is worth of a sign-up, as a line of its quote; nothing of what is no seat, or was free."""
+    currency, lines = enrollment.currency, enrollment.quote["lines"]
+    base = sum(parse_signed(x["amount"], currency) for x in lines if x["kind"] not in ("extra", "credit"))
+    replaced = {m.replaces_id for m in run.all_meetings}
+    planned = [m for m in run.all_meetings if m.id not in replaced]
+    if base <= 0 or meeting not in planned:
+        return None
+    share = refunds.share_of_meeting(base, [m.minutes for m in planned], planned.index(meeting))
+    left = sum(parse_signed(x["amount"], currency) for x in lines if x["kind"] != "extra")
+    share = min(share, left)
+    if share <= 0:
+        return None
+    rates = [x["code"] for x in lines if x["kind"] == "rate"]
+    taxes = fees.core_taxes(run.taxes)
+    held = {t["name"]: parse_amount(t["amount"], currency) for t in enrollment.quote["taxes"]}
+    parts = [
+        (t.name, min(part, held.get(t.name, 0)))
+        for t, part in zip(taxes, taxes_on(taxes, {rates[0]: share}), strict=True)
+    ]
+    return {
+        "kind": "credit", "code": "", "label": f"Meeting on {day_text(meeting.date)} not held", "quantity": 1,
+        "unit": format_amount(-share, currency), "amount": format_amount(-share, currency), "early": False,
+        "why": "The price shared among all planned meetings by their length.",
+        "taxes": [{"name": n, "amount": format_amount(a, currency)} for n, a in parts if a], "meeting_id": meeting.id,
+    }  # fmt: skip
+
+
+def credit_meeting(deed: Deed, meeting_id: int, body: dict[str, Any]) -> dict[str, Any]:
+    """Give everybody on a run what a cancelled meeting was worth: off what is still owed, else as credit.
+
+    `total` is the sum of all that the screen showed. Whoever has it already, pays nothing, or signed up when the meeting was
+    cancelled already, is left as they are.
+    """
+    meeting = deed.session.get(Meeting, meeting_id)
+    if meeting is None:
+        raise not_found("This meeting")
+    run = seats.run_to_change(deed, meeting.run_id)
+    faults: list[Fault] = []
+    top = Reader(body, "", faults, "total")
+    shown_total = top.text("total", "The total") if top.has("total") else None
+    if faults:
+        raise Refused(faults)
+    if meeting.cancelled_at is None:
+        raise conflict("not-cancelled", "This meeting is held; only a cancelled one is given back.")
+    live = deed.session.scalars(
+        select(Enrollment)
+        .where(Enrollment.run_id == run.id, *messages.in_when_cancelled(meeting))
+        .order_by(Enrollment.id)
+    ).all()
+    rows, total = [], 0
+    for enrollment in live:
+        has = any(x.get("meeting_id") == meeting.id for x in enrollment.quote["lines"])
+        line = None if has else credit_line(deed, enrollment, run, meeting)
+        if line is None:
+            continue
+        account = accounts.get_account(deed, enrollment.payer_id, lock=True)
+        was, free = enrollment.total, credit_of(deed, enrollment)
+        view = credited(enrollment.quote, line, enrollment.currency)
+        enrollment.quote, enrollment.total = view, parse_amount(view["total"], enrollment.currency)
+        less = was - enrollment.total
+        cause = f"{enrollment.person.name}, {run.code}, {line['label'][0].lower()}{line['label'][1:]}"
+        posting = ledger.credit_of(
+            account.id, partial(money.center_account, deed, currency=enrollment.currency), less,
+            [(t["name"], parse_amount(t["amount"], enrollment.currency)) for t in line["taxes"]], enrollment.currency,
+        )  # fmt: skip
+        money.post(deed, posting, deed.today, cause, enrollment_id=enrollment.id, meeting_id=meeting.id)
+        replan(deed, enrollment, line["label"], cause)
+        accounts.settle_with_credit(deed, account)
+        keep_dues(deed, enrollment)
+        total += less
+        rows.append({
+            "name": enrollment.person.name, "account_id": account.id, "amount": format_amount(less, run.currency),
+            "credit": format_amount(max(0, credit_of(deed, enrollment) - free), run.currency),
+        })  # fmt: skip
+    if not rows:
+        raise conflict("nothing-to-do", "Nobody on this run has anything to get back for this meeting.")
+    text = format_amount(total, run.currency)
+    if shown_total is not None and shown_total != text:
+        said = f"The sum was {shown_total} when it was shown and is {text} now."
+        raise conflict("total-changed", said, shown=shown_total, now=text)
+    day = day_text(meeting.date)
+    done = deed.log(
+        "give back a meeting", "meeting", meeting.id, f"Gave {text} back for the meeting of {run.code} on {day}",
+        run_id=run.id,
+    )  # fmt: skip
+    return {"change": done.key, "currency": run.currency, "total": text, "people": rows}
+
+
+def credit_of(deed: Deed, enrollment: Enrollment) -> int:
+    account = accounts.get_account(deed, enrollment.payer_id)
+    return sum(f for _, f in accounts.free_payments(deed, account))
+
+
+def undo_credit(deed: Deed, change: Change) -> None:
+    """Take back what was given for a meeting from everybody who still holds the seat."""
+    meeting = deed.session.get_one(Meeting, change.subject_id)
+    seats.run_to_change(deed, meeting.run_id)
+    reversed_ids = select(Posting.reverses_id).where(Posting.reverses_id.is_not(None))
+    postings = deed.session.scalars(
+        select(Posting).where(
+            Posting.meeting_id == meeting.id, Posting.kind == ledger.Kind.CREDIT, Posting.id.not_in(reversed_ids)
+        )
+    ).all()  # fmt: skip
+    for posting in postings:
+        enrollment = deed.session.get_one(Enrollment, posting.enrollment_id)
+        deed.session.refresh(enrollment)
+        line = next((x for x in enrollment.quote["lines"] if x.get("meeting_id") == meeting.id), None)
+        if not enrollment.holds_seat or line is None:
+            continue
+        account = accounts.get_account(deed, enrollment.payer_id, lock=True)
+        currency = enrollment.currency
+        enrollment.quote = credited(enrollment.quote, line, currency, back=True)
+        enrollment.total = parse_amount(enrollment.quote["total"], currency)
+        cause = f"Undid: {change.summary}"
+        money.post(
+            deed, ledger.reversal_of(money.core_posting(posting)), deed.today, cause,
+            enrollment_id=enrollment.id, meeting_id=meeting.id, reverses_id=posting.id,
+        )  # fmt: skip
+        restore_plan(deed, change, enrollment)
+        replan(deed, enrollment, "Changed after sign-up.", cause)
+        accounts.settle_with_credit(deed, account)
+        keep_dues(deed, enrollment)

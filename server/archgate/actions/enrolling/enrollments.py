@@ -1,0 +1,306 @@
+"""Enrolling, withdrawing and the roster of a run."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import date, timedelta
+from typing import Any
+
+from sqlalchemy import select
+
+from archgate.actions.enrolling import telling
+from archgate.actions.fees import codes, kept_quotes, quotes, stock
+from archgate.actions.fees import fees as run_fees
+from archgate.actions.kernel.lookups import get_run
+from archgate.actions.kernel.problems import Problem, conflict, not_found
+from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.money import money, payments
+from archgate.actions.people import people
+from archgate.actions.seats import parties, seats
+from archgate.core import gates
+from archgate.core import seats as core_seats
+from archgate.core.faults import Fault, Refused
+from archgate.core.money import parse_amount, parse_signed
+from archgate.core.reader import Reader, strict_date
+from archgate.tables.courses import Run
+from archgate.tables.fees import EnrollmentExtra, Extra
+from archgate.tables.money import Account
+from archgate.tables.people import Organization, Person
+from archgate.tables.plans import Installment
+from archgate.tables.roster import Enrollment, PartyPlace
+from archgate.tables.seats import RunSeats
+from archgate.tables.waitlist import Waiting
+
+EARLY = "Head start of the interest list"
+
+
+def payer_owner(
+    deed: Deed, run: Run, person: Person, organization_id: int | None, payer_person_id: int | None = None
+) -> str:
+    """The account of whoever pays (`payments.owner_of`), or of another person; refused when there is no such payer."""
+    if payer_person_id is not None:
+        if organization_id is not None or run.client_id is not None:
+            raise Problem(422, "two-payers", "One payer, please: a person or an organization.")
+        return f"person:{people.get_person(deed, payer_person_id).id}"
+    if organization_id is not None and deed.session.get(Organization, organization_id) is None:
+        raise Problem(422, "no-organization", "There is no such organization.")
+    return payments.owner_of(run, person.id, organization_id) or f"person:{person.id}"
+
+
+def refuse_twice(deed: Deed, run: Run, person: Person) -> None:
+    """Refuse somebody who is on the roster, or in line, already."""
+    if parties.live_on(deed, run.id, [person.id]):
+        raise conflict("already-in", f"{person.name} is already on the roster of {run.code}.")
+    waits = select(Waiting.id).where(
+        Waiting.run_id == run.id, Waiting.person_id == person.id, Waiting.live == 1
+    )
+    held = deed.session.scalar(waits)
+    if held:
+        raise conflict("already-waiting", f"{person.name} waits for {run.code} already.", waiting_id=held)
+
+
+def enroll(
+    deed: Deed,
+    run_id: int,
+    person_id: int,
+    total: str,
+    organization_id: int | None = None,
+    note: str = "",
+    names: list[str] | None = None,
+    kept_quote_id: int | None = None,
+    received_on: str | None = None,
+    exception: str = "",
+    set_aside_id: int | None = None,
+    hold: bool | None = None,
+    held_place_id: int | None = None,
+    told: list[str] | None = None,
+    payer_person_id: int | None = None,
+    way_in: str = "desk",
+    **ask: Any,
+) -> dict[str, Any]:
+    """Seat a party on a run, on the terms that were shown; heads without a name are named later.
+
+    `ask` is what `quotes.wish_of` reads. `total` is the total the screen showed; when it has changed since, nothing is
+    written and both are answered (409). The quote is kept word for word. With `kept_quote_id` the terms of that quote
+    hold, whatever became of the fees since. `received_on` and `exception` are as `quotes.read_special` says; `hold` keeps
+    the seat only until the first payment, not said as the run has it.
+    """
+    person = people.present(deed, person_id)
+    run, row = seats.lock_run(deed, run_id)
+    early = EARLY if parties.told_early(deed, run, person.id) else ""
+    special = special_of(deed, received_on, exception or early, set_aside_id)
+    kept = kept_quotes.standing(deed, kept_quote_id, run, person) if kept_quote_id else None
+    organization_id = kept.organization_id if kept else organization_id
+    refuse_twice(deed, run, person)
+    state = seats.seats_of(deed, run, row)
+    group = set_aside_id
+    if group is None and state.set_asides:
+        group = seats.group_for(deed, run, person.id, organization_id)
+    full = held_place_id is None and state.free_for(group) == 0
+    refuse_sign_up(deed, run, state if full else None, special.exception)
+    wish = quotes.wish_of(deed, run, kept.ask if kept else ask, person, held=kept is not None)
+    owner = payer_owner(deed, run, person, organization_id, payer_person_id)
+    payer = money.account_of(deed, owner, run.currency)
+    if held_place_id is not None:
+        seats.use_hold(deed, run, held_place_id, len(wish.heads))
+        state = seats.seats_of(deed, run, row)
+        state = replace(state, waiting=())  # these seats were kept for them, whoever waits
+    if kept:
+        quotes.refuse_full(deed, wish)
+        priced = kept_quotes.quote_now(deed, kept, wish)
+    else:
+        quotes.refuse_rates(deed, wish, person, organization_id, special.received_on)
+        priced = price_of(deed, wish, special.received_on)
+    paying = people.get_person(deed, payer_person_id) if payer_person_id else person
+    quotes.refuse_missing_details(deed, wish, priced[1]["total"], paying, organization_id)
+    others = parties.people_named(deed, run, names or [], len(wish.heads) - 1)
+    enrollment, held = seat_at_price(
+        deed, state, wish, person, payer, priced, total, note, way_in, others=others, group=group, special=special, hold=hold
+    )  # fmt: skip
+    if kept:
+        kept_quotes.taken(deed, kept, enrollment)
+    parties.leave_interest(deed, run, person.id)
+    change = deed.log(
+        "enroll", "enrollment", enrollment.id, f"Enrolled {person.name} on {run.code}", run_id=run.id
+    )
+    deed.session.flush()
+    telling.tell_of(deed, change, enrollment, run, told)
+    return {**held, "change": change.key}
+
+
+def special_of(
+    deed: Deed, received_on: str | None, exception: str, set_aside_id: int | None
+) -> quotes.Special:
+    faults: list[Fault] = []
+    body = {"received_on": received_on, "exception": exception, "set_aside_id": set_aside_id}
+    special = quotes.read_special(deed, Reader(body, "", faults, " ".join(body)))
+    if faults:
+        raise Refused(faults)
+    return special
+
+
+def price_of(deed: Deed, wish: quotes.Wish, received: date | None = None) -> tuple[int, dict[str, Any]]:
+    """The total of a wish now, or as its form came in, and the quote as it is shown and kept."""
+    quote, due = quotes.terms_for(deed, wish, received=received)
+    return quote.total, quotes.quote_view(quote, due)
+
+
+def seat_at_price(
+    deed: Deed, state: core_seats.Seats, wish: quotes.Wish, person: Person, payer: Account,
+    priced: tuple[int, dict[str, Any]], total: str, note: str, way_in: str, batch_id: int | None = None,
+    others: list[Person] | None = None, group: int | None = None, special: quotes.Special = quotes.NOTHING_SPECIAL,
+    hold: bool | None = None,
+) -> tuple[Enrollment, dict[str, Any]]:  # fmt: skip
+    """Take seats of `state` and write the enrollment, if the total shown still holds; under the seat lock. Returns the
+    enrollment and what the screen says of it."""
+    view, heads, run = priced[1], len(wish.heads), wish.run
+    if view["total"] != total:
+        said = f"The total was {total} when it was shown and is {view['total']} now."
+        raise conflict("total-changed", said, shown=total, now=view["total"], quote=view)
+    seat = core_seats.seats_for(state, heads, group)
+    if isinstance(seat, core_seats.Waits):
+        raise conflict("full", seat.why, place=seat.place)
+    if isinstance(seat, core_seats.NoSeat):
+        raise Problem(422, "too-large", seat.why)
+    deed.session.get_one(RunSeats, run.id).taken += heads
+    enrollment = seat_person(
+        deed, wish, person, payer, priced, way_in, note=note, batch_id=batch_id, others=others, seat=seat, special=special
+    )  # fmt: skip
+    hours = run.hold_hours if hold is None else (run.hold_hours or 48) if hold else None
+    if hours is not None and any(c in "123456789" for c in view["due_now"]):
+        enrollment.status, enrollment.hold_until = "held", deed.now + timedelta(hours=hours)
+        deed.session.flush()
+    return enrollment, {
+        "held_until": deed.local(enrollment.hold_until),
+        "enrollment_id": enrollment.id,
+        "run_id": run.id,
+        "person_id": person.id,
+        "name": person.name,
+        "seat": seat.first,
+        "heads": heads,
+        "capacity": run.capacity,
+        "quote": view,
+    }
+
+
+def refuse_sign_up(deed: Deed, run: Run, full: core_seats.Seats | None, exception: str = "") -> None:
+    """Refuse, with the reason, when the run takes no sign-up at this moment; staff may all the same, with a reason.
+    `full`: its seats, where none is free for whoever signs up."""
+    state, why = run_fees.sign_up_of(deed, run, full is not None)
+    if exception and run.status == "published" and state in (gates.SignUp.CLOSED, gates.SignUp.NOT_YET):
+        return
+    if full is not None and state is gates.SignUp.FULL:
+        seat = core_seats.seats_for(full, 1)
+        said = seat.why if isinstance(seat, core_seats.Waits) else f"All {full.whole} seats are taken."
+        raise conflict("full", said, place=len(full.waiting) + full.offers + 1)
+    if state is not gates.SignUp.OPEN:
+        raise conflict("sign-up-shut", why)
+
+
+def seat_person(
+    deed: Deed,
+    wish: quotes.Wish,
+    person: Person,
+    payer: Account,
+    priced: tuple[int, dict[str, Any]],
+    way_in: str,
+    note: str = "",
+    batch_id: int | None = None,
+    others: list[Person] | None = None,
+    seat: core_seats.Seated | None = None,
+    special: quotes.Special = quotes.NOTHING_SPECIAL,
+) -> Enrollment:
+    """Write one enrollment with its installments, its code, its stock and its charge; the caller holds the seat row and
+    counts. `others` are the heads after the first that are named already."""
+    run, heads, (total, view) = wish.run, wish.heads, priced
+    known = [p.id for p in others or ()]
+    enrollment = Enrollment(
+        run_id=run.id,
+        person_id=person.id,
+        payer_id=payer.id,
+        rate_id=heads[0].id,
+        plan_id=wish.plan.id,
+        batch_id=batch_id,
+        user_id=deed.user_id,
+        status="seated",
+        set_aside_id=seat.set_aside if seat else None,
+        received_on=special.received_on,
+        exception=special.exception,
+        way_in=way_in,
+        heads=len(heads),
+        note=note[:5000],
+        places=[
+            PartyPlace(n=n, rate_id=rate.id, person_id=known[n - 2] if n - 2 < len(known) else None)
+            for n, rate in enumerate(heads[1:], 2)
+        ],
+        extras=[
+            EnrollmentExtra(extra_id=extra.id, quantity=count, extra=extra)
+            for extra, count in taken_along(run, view)
+        ],
+        signed_up=deed.today,
+        enrolled_at=deed.now,
+        currency=run.currency,
+        total=total,
+        quote=view,
+        installments=[
+            Installment(
+                n=i["n"],
+                due=strict_date(i["due"]),
+                amount=parse_amount(i["amount"], run.currency),
+                settle=i["settle"],
+                why=i["why"],
+            )
+            for i in view["installments"]
+        ],
+    )
+    deed.session.add(enrollment)
+    deed.session.flush()
+    if wish.code:
+        off = -sum(parse_signed(x["amount"], run.currency) for x in view["lines"] if x["kind"] == "code")
+        codes.take(deed, wish.code, enrollment, off)
+    stock.take_for(deed, enrollment, back=False, cause=f"{person.name}, {run.code}")
+    money.charge(deed, enrollment, f"{person.name}, {run.code}, {heads[0].label}")
+    return enrollment
+
+
+def taken_along(run: Run, view: dict[str, Any]) -> list[tuple[Extra, int]]:
+    """The extras that a quote charges for, required ones included."""
+    rows = {x.code: x for x in run.extras}
+    return [(rows[line["code"]], line["quantity"]) for line in view["lines"] if line["kind"] == "extra"]
+
+
+def refuse_no_learner(enrollment: Enrollment) -> None:
+    """Refuse what only somebody with a seat can do: not seated any more, or on the roster in another role."""
+    if not enrollment.holds_seat:
+        raise conflict("not-seated", "This person no longer holds a seat here.")
+    if enrollment.role != "learner":
+        raise conflict("no-learner", f"{enrollment.person.name} is {enrollment.role} here and holds no seat.")
+
+
+def locked_enrollment(deed: Deed, enrollment_id: int) -> tuple[Enrollment, Run, Any]:
+    """An enrollment read under its run's seat lock."""
+    enrollment = deed.session.get(Enrollment, enrollment_id)
+    if enrollment is None:
+        raise not_found("This enrollment")
+    run = get_run(deed, enrollment.run_id)
+    row = seats.lock_seats(deed, run)
+    deed.session.refresh(enrollment)
+    return enrollment, run, row
+
+
+def name_place(deed: Deed, enrollment_id: int, n: int, person_id: int) -> dict[str, Any]:
+    """Name a head of a party; nobody sits twice on one run."""
+    person = people.present(deed, person_id)
+    enrollment, run, _ = locked_enrollment(deed, enrollment_id)
+    if not enrollment.holds_seat:
+        raise conflict("not-seated", "This party no longer holds its seats.")
+    place = next((p for p in enrollment.places if p.n == n), None)
+    if place is None:
+        raise not_found("This place of the party")
+    refuse_twice(deed, run, person)
+    place.person_id = person.id
+    change = deed.log(
+        "name a head", "enrollment", enrollment.id,
+        f"Named {person.name} as head {n} of the party of {enrollment.person.name} on {run.code}", run_id=run.id,
+    )  # fmt: skip
+    return {"change": change.key, "enrollment_id": enrollment.id, "n": n, "name": person.name}

@@ -1,0 +1,413 @@
+"""Interest lists, of a run before sign-up opens and of a course between runs. Being listed is no enrollment.
+
+All are told at once when sign-up opens, or a head start before; from then on no new names are taken. Whoever enrolls
+leaves the list by themselves.
+"""
+
+from __future__ import annotations
+
+from datetime import timedelta
+from typing import Any
+
+from sqlalchemy import func, or_, select
+from sqlalchemy.orm import selectinload
+
+from archgate.actions.enrolling import invites, waitlist
+from archgate.actions.kernel.answers import shown
+from archgate.actions.kernel.lookups import get_course, get_run
+from archgate.actions.kernel.problems import conflict
+from archgate.actions.kernel.unit_of_work import Deed, lock_row
+from archgate.actions.messages import messages, webhooks
+from archgate.actions.people import people
+from archgate.actions.schedule import schedule
+from archgate.actions.seats import seats
+from archgate.core import gates
+from archgate.core import seats as core_seats
+from archgate.core.faults import Fault, Refused, refuse
+from archgate.core.reader import Reader
+from archgate.core.schedule import day_text
+from archgate.tables.courses import Course, Run
+from archgate.tables.people import PersonTag
+from archgate.tables.waitlist import Interest, Waiting
+
+NOT_ENROLLED = "This is not an enrollment: no seat is kept, and nothing is owed."
+
+
+def opening_of(deed: Deed, run: Run) -> Any:
+    """When sign-up opens first; None when it is open from publication on."""
+    return min((opens for opens, _ in schedule.sign_up_windows(run) if opens is not None), default=None)
+
+
+def takes_names(deed: Deed, run: Run) -> str | None:
+    """Why a run's interest list takes no names any more; None while it does."""
+    if run.status in ("cancelled", "archived"):
+        return f"The run is {run.status}."
+    if run.interest_told_at is not None:
+        return "Everybody on the list was told that sign-up opens; it takes no new names."
+    opens = opening_of(deed, run)
+    if run.status == "published" and (opens is None or opens <= deed.now):
+        return "Sign-up has opened; enroll them instead."
+    return None
+
+
+def show_interest(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
+    """Put somebody on the interest list of a run or of a course."""
+    faults: list[Fault] = []
+    top = Reader(body, "", faults, "run_id course_id person_id note answers")
+    run_id = top.whole("run_id", "The run", 1, 2**62)
+    course_id = top.whole("course_id", "The course", 1, 2**62)
+    person_id = top.whole("person_id", "The person", 1, 2**62, need=True)
+    note = (top.text("note", "The note") or "") if top.value.get("note") else ""
+    if (run_id is None) == (course_id is None):
+        top.fault("run_id", "Name a run or a course.")
+    if len(note) > 1000:
+        top.fault("note", "The note is longer than 1000 characters.")
+    answers = top.value.get("answers")
+    if answers is not None and not isinstance(answers, dict):
+        top.fault("answers", "The answers are said by question.")
+    if faults or person_id is None:
+        raise Refused(faults)
+    person = people.present(deed, person_id)
+    run = seats.run_to_change(deed, run_id) if run_id else None
+    course = run.course if run else get_course(deed, course_id or 0)
+    shut = takes_names(deed, run) if run else None
+    if shut:
+        raise conflict("list-shut", shut)
+    held = waitlist.read_answers(run.questions if run else course.questions, answers)
+    key = list_key(run, course)
+    if deed.session.scalar(
+        select(Interest.id).where(
+            Interest.list_key == key, Interest.person_id == person.id, Interest.live == 1
+        )
+    ):
+        raise conflict("listed", f"{person.name} is on this list already.")
+    row = Interest(
+        list_key=key, course_id=course.id, run_id=run.id if run else None, person_id=person.id, status="listed",
+        joined_at=deed.now, note=note.strip(), answers=held, user_id=deed.user_id,
+    )  # fmt: skip
+    deed.session.add(row)
+    deed.session.flush()
+    what = run.code if run else course.title
+    change = deed.log(
+        "show interest", "interest", row.id, f"{person.name} wants to hear of {what}", run_id=row.run_id
+    )
+    return {"change": change.key, "id": row.id, "name": person.name, "what": what, "said": NOT_ENROLLED}
+
+
+def list_key(run: Run | None, course: Course) -> str:
+    return f"run:{run.id}" if run else f"course:{course.id}"
+
+
+def rows_of(deed: Deed, run: Run | None, course: Course) -> list[Interest]:
+    query = select(Interest).where(Interest.list_key == list_key(run, course), Interest.live == 1)
+    query = query.options(selectinload(Interest.person)).order_by(Interest.joined_at, Interest.id)
+    return list(deed.session.scalars(query))
+
+
+def the_list(
+    deed: Deed, run_id: int | None, course_id: int | None
+) -> tuple[Run | None, Course, list[Interest]]:
+    run = get_run(deed, run_id) if run_id else None
+    course = run.course if run else get_course(deed, course_id or 0)
+    return run, course, rows_of(deed, run, course)
+
+
+def list_to_change(
+    deed: Deed, run_id: int | None, course_id: int | None
+) -> tuple[Run | None, Course, list[Interest]]:
+    """A list under its lock: the run's, or that of the course's own row."""
+    if run_id:
+        seats.run_to_change(deed, run_id)
+    else:
+        lock_row(deed, Course, course_id or 0)
+    return the_list(deed, run_id, course_id)
+
+
+def list_view(deed: Deed, run_id: int | None, course_id: int | None) -> dict[str, Any]:
+    """An interest list, first come first, with when its people are told, and runs it can be carried over to."""
+    run, course, rows = the_list(deed, run_id, course_id)
+    opens = opening_of(deed, run) if run else None
+    tell = opens - timedelta(hours=run.head_start_hours) if run and opens else None
+    later = deed.session.scalars(
+        select(Run).where(Run.course_id == course.id, Run.status.in_(("draft", "published"))).order_by(Run.id)
+    ).all()
+    return {
+        "run_id": run.id if run else None, "course_id": course.id, "title": (run.title if run else "") or course.title,
+        "code": run.code if run else course.code, "questions": run.questions if run else course.questions,
+        "shut": takes_names(deed, run) if run else None, "said": NOT_ENROLLED,
+        "tells_at": deed.local(tell),
+        "head_start_hours": run.head_start_hours if run else 0,
+        "told_at": deed.local(run.interest_told_at) if run else None,
+        "people": [
+            {"id": r.id, "person_id": r.person_id, "name": r.person.name, "email": r.person.email, "phone": r.person.phone,
+             "joined": deed.local(r.joined_at), "note": r.note, "answers": r.answers,
+             "told": r.told_at is not None}
+            for r in rows
+        ],
+        "next_runs": [
+            {"id": n.id, "code": n.code, "title": n.title or course.title}
+            for n in later if (run is None or n.id != run.id) and takes_names(deed, n) is None
+        ],
+    }  # fmt: skip
+
+
+def set_questions(
+    deed: Deed, run_id: int | None, course_id: int | None, body: dict[str, Any]
+) -> dict[str, Any]:
+    """The own questions of a list, and the head start before sign-up opens to others."""
+    run, course, _ = list_to_change(deed, run_id, course_id)
+    faults: list[Fault] = []
+    top = Reader(body, "", faults, "questions head_start_hours")
+    held = top.value.get("questions")
+    hours = top.whole("head_start_hours", "The head start in hours", 0, 24 * 60)
+    if held is not None and (
+        not isinstance(held, list) or len(held) > 12
+        or any(not isinstance(q, str) or not q.strip() or len(q) > 200 for q in held) or len(set(held)) != len(held)
+    ):  # fmt: skip
+        top.fault("questions", "Up to 12 different questions of up to 200 characters.")
+    if hours is not None and run is None:
+        top.fault("head_start_hours", "Only the list of a run has a head start.")
+    if faults:
+        raise Refused(faults)
+    if held is not None:
+        (run or course).questions = [q.strip() for q in held]
+    if hours is not None and run:
+        run.head_start_hours = hours
+    deed.session.flush()
+    change = deed.log(
+        "change questions", "course", course.id, f"Changed the interest list of {run.code if run else course.code}",
+        run_id=run.id if run else None,
+    )  # fmt: skip
+    return {"change": change.key, **list_view(deed, run_id, course_id)}
+
+
+def clear(
+    deed: Deed, run_id: int | None, course_id: int | None, ids: list[int] | None = None
+) -> dict[str, Any]:
+    """Take everybody, or those named, off a list."""
+    run, course, rows = list_to_change(deed, run_id, course_id)
+    going = [r for r in rows if ids is None or r.id in ids]
+    if not going:
+        raise conflict("nothing-to-do", "Nobody is on this list.")
+    for row in going:
+        row.status, row.ended_at = "cleared", deed.now
+    deed.session.flush()
+    what = run.code if run else course.code
+    said = f"{len(going)} {'person' if len(going) == 1 else 'people'} off the interest list of {what}"
+    change = deed.log("clear interest", "course", course.id, f"Took {said}", run_id=run.id if run else None)
+    return {"change": change.key, "people": len(going)}
+
+
+def carry_over(deed: Deed, run_id: int | None, course_id: int | None, to_run_id: int) -> dict[str, Any]:
+    """Move a list to another run of the course, each with the moment of joining; who is there already stays once."""
+    if run_id == to_run_id:
+        raise refuse("/to_run_id", "Carry it over to another run of the same course.")
+    both = {n: seats.run_to_change(deed, n) for n in sorted({to_run_id, run_id or to_run_id})}
+    _, course, rows = list_to_change(deed, run_id, course_id)
+    there = both[to_run_id]
+    if there.course_id != course.id:
+        raise refuse("/to_run_id", "Carry it over to another run of the same course.")
+    shut = takes_names(deed, there)
+    if shut:
+        raise conflict("list-shut", f"{there.code}: {shut}")
+    if not rows:
+        raise conflict("nothing-to-do", "Nobody is on this list.")
+    known = {r.person_id for r in rows_of(deed, there, course)}
+    for row in rows:
+        row.status, row.ended_at = "carried", deed.now
+        if row.person_id not in known:
+            deed.session.add(
+                Interest(
+                    list_key=list_key(there, course), course_id=course.id, run_id=there.id, person_id=row.person_id,
+                    status="listed", joined_at=row.joined_at, note=row.note, answers=row.answers, user_id=row.user_id,
+                )
+            )  # fmt: skip
+    deed.session.flush()
+    said = f"Carried {len(rows)} people over to {there.code}"
+    change = deed.log("carry interest over", "run", there.id, said)
+    return {"change": change.key, "people": len(rows), "to": there.code}
+
+
+def lines_of(deed: Deed, run_id: int | None, course_id: int | None, tag: str = "") -> list[list[str]]:
+    """A list as the lines of a CSV file for mailing programs, each with the tag."""
+    run, course, rows = the_list(deed, run_id, course_id)
+    questions = run.questions if run else course.questions
+    head = ["Given name", "Family name", "Email", "Phone", "Joined", "Note", *questions, "Tag"]
+    return [head] + [
+        [r.person.given, r.person.family, r.person.email or "", r.person.phone or "", shown(r.joined_at.astimezone(deed.zone).date()) or "",
+         r.note, *(r.answers.get(q, "") for q in questions), tag]
+        for r in rows
+    ]  # fmt: skip
+
+
+def tag_people(deed: Deed, run_id: int | None, course_id: int | None, tag: str) -> None:
+    """Give everybody on a list a tag, so that they are found again."""
+    _, _, rows = the_list(deed, run_id, course_id)
+    has = set(deed.session.scalars(select(PersonTag.person_id).where(PersonTag.tag == tag)))
+    deed.session.add_all(PersonTag(person_id=r.person_id, tag=tag) for r in rows if r.person_id not in has)
+
+
+def send_on(
+    deed: Deed, run_id: int | None, course_id: int | None, webhook_id: int, tag: str = ""
+) -> dict[str, Any]:
+    """Send a list on to another system by signed webhook."""
+    run, course, rows = the_list(deed, run_id, course_id)
+    if not rows:
+        raise conflict("nothing-to-do", "Nobody is on this list.")
+    what = run.code if run else course.code
+    change = deed.log(
+        "send a list on",
+        "course",
+        course.id,
+        f"Sent the interest list of {what} on",
+        run_id=run.id if run else None,
+    )
+    data = {
+        "course": course.code, "run": run.code if run else None, "tag": tag,
+        "people": [
+            {"given": r.person.given, "family": r.person.family, "email": r.person.email, "phone": r.person.phone,
+             "joined": r.joined_at.isoformat(), "answers": r.answers}
+            for r in rows
+        ],
+    }  # fmt: skip
+    webhooks.send_on(deed, webhook_id, "interest.listed", data, change.key)
+    return {"change": change.key, "people": len(rows)}
+
+
+# --- by the clock -----------------------------------------------------------------------------------------
+
+
+def due_runs(deed: Deed) -> list[int]:
+    """Published runs with people to tell that sign-up opens: those on their own list, once, and those on the list of their
+    course as long as there is a seat for somebody new."""
+    listed = select(Interest.run_id).where(Interest.status == "listed", Interest.run_id.is_not(None))
+    courses = select(Interest.course_id).where(Interest.status == "listed", Interest.run_id.is_(None))
+    runs = deed.session.scalars(
+        select(Run)
+        .where(
+            Run.status == "published",
+            or_(Run.id.in_(listed) & Run.interest_told_at.is_(None), Run.course_id.in_(courses)),
+        )
+        .order_by(Run.id)
+    )
+    return [run.id for run in runs if own_due(deed, run) or of_course_due(deed, run)]
+
+
+def own_due(deed: Deed, run: Run) -> bool:
+    """Whether the time has come for a run's own list: sign-up opens, or will after the head start."""
+    opens = opening_of(deed, run)
+    reached = opens is None or opens - timedelta(hours=run.head_start_hours) <= deed.now
+    return (
+        run.status == "published"
+        and run.interest_told_at is None
+        and reached
+        and bool(listed_on(deed, run, False))
+    )
+
+
+def of_course_due(deed: Deed, run: Run) -> bool:
+    """Whether those on the list of the course can sign up for this run now."""
+    if not listed_on(deed, run, True):
+        return False
+    state = gates.sign_up_at(
+        deed.now, gates.Status(run.status), schedule.sign_up_windows(run), False, schedule.is_open(run)
+    )[0]
+    return state is gates.SignUp.OPEN and has_room(deed, run)
+
+
+def listed_on(deed: Deed, run: Run, of_course: bool) -> list[Interest]:
+    """Who is listed and was not told yet, on a run's own list or on that of its course."""
+    return [r for r in rows_of(deed, None if of_course else run, run.course) if r.status == "listed"]
+
+
+def from_course(deed: Deed, run: Run) -> list[Interest]:
+    """Those on the list of the course, put onto the run's; who is on both stays there once."""
+    known = {r.person_id for r in rows_of(deed, run, run.course)}
+    moved = []
+    for row in listed_on(deed, run, True):
+        if row.person_id in known:
+            row.status, row.ended_at = "carried", deed.now
+            continue
+        row.list_key, row.run_id = list_key(run, run.course), run.id
+        moved.append(row)
+    return moved
+
+
+def tell(deed: Deed, run_id: int) -> int:
+    """Tell everybody on a run's list that sign-up opens, once, all at the same moment; the list is closed by that."""
+    run = seats.run_to_change(deed, run_id)  # two workers never tell twice
+    own = listed_on(deed, run, False) if own_due(deed, run) else []
+    if of_course_due(deed, run):
+        lock_row(deed, Course, run.course_id)
+        own += from_course(deed, run)
+    rows = sorted(own, key=lambda r: (r.joined_at, r.id))
+    if not rows:
+        return 0
+    run.interest_told_at = deed.now
+    title, opens = run.title or run.course.title, opening_of(deed, run)
+    early = opens is not None and opens > deed.now
+    local = opens.astimezone(deed.zone) if opens else None
+    when = (
+        f"You can sign up now; for others it opens on {day_text(local.date())} at {local:%H:%M}."
+        if early and local
+        else "You can sign up now."
+    )
+    said = f"Told {len(rows)} people that sign-up for {run.code} opens"
+    change = deed.log("tell of opening", "run", run.id, said)
+    first = next((m for m in schedule.ordered(run) if m.starts_at > deed.now), None)
+    begins = f" It begins on {day_text(first.date)} at {first.start:%H:%M}." if first else ""
+    letters = []
+    for row in rows:
+        row.status, row.told_at, person = "told", deed.now, row.person
+        body = (
+            f"Dear {person.given or person.name},\n\nsign-up for {title} is open. {when}{begins}\n\nSign up here:\n"
+            f"{invites.link_of(row)}\n\nBeing on the list kept no seat.\n\n{deed.center.name}"
+        )
+        letters.append(
+            messages.Letter(person.email, person.name, f"Sign-up for {title} is open", body, person.id)
+        )
+    deed.session.flush()
+    messages.write_all(deed, change, letters, run.id)
+    return len(rows)
+
+
+# --- demand -----------------------------------------------------------------------------------------------
+
+
+def demand(deed: Deed) -> list[dict[str, Any]]:
+    """How many wait for or are interested in each course, those without a run open to them first."""
+    listed = dict(
+        deed.session.execute(
+            select(Interest.course_id, func.count()).where(Interest.live == 1).group_by(Interest.course_id)
+        ).all()
+    )
+    waits = dict(
+        deed.session.execute(
+            select(Run.course_id, func.coalesce(func.sum(Waiting.heads), 0)).join(Run, Run.id == Waiting.run_id)
+            .where(Waiting.live == 1).group_by(Run.course_id)
+        ).all()
+    )  # fmt: skip
+    courses = deed.session.scalars(select(Course).where(Course.id.in_({*listed, *waits} or {0})))
+    found = []
+    for course in courses:
+        runs = deed.session.scalars(
+            select(Run).where(Run.course_id == course.id, Run.status == "published")
+        ).all()
+        states = {
+            r.id: gates.sign_up_at(
+                deed.now, gates.Status(r.status), schedule.sign_up_windows(r), False, schedule.is_open(r)
+            )[0]
+            for r in runs
+        }
+        free = [r.code for r in runs if states[r.id] is gates.SignUp.OPEN and has_room(deed, r)]
+        coming = [r.code for r in runs if states[r.id] is gates.SignUp.NOT_YET]
+        found.append({
+            "course_id": course.id, "code": course.code, "title": course.title, "interested": int(listed.get(course.id, 0)),
+            "waiting": int(waits.get(course.id, 0)), "open": free, "coming": coming,
+        })  # fmt: skip
+    return sorted(found, key=lambda c: (bool(c["open"]), -(c["interested"] + c["waiting"]), c["title"]))
+
+
+def has_room(deed: Deed, run: Run) -> bool:
+    """Whether somebody new would get a seat now: one that is neither kept back nor wanted by those in line."""
+    return isinstance(core_seats.seats_for(seats.seats_of(deed, run), 1), core_seats.Seated)

@@ -1,0 +1,115 @@
+"""The link of somebody on an interest list, once sign-up has opened for them: take a seat, wait for one, or leave the list."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from archgate.actions.enrolling import enrollments, waitlist
+from archgate.actions.fees import fees, quotes
+from archgate.actions.kernel import signing
+from archgate.actions.kernel.lookups import get_run
+from archgate.actions.kernel.problems import Problem, conflict, not_found
+from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.schedule import schedule
+from archgate.actions.seats import parties, seats
+from archgate.core import gates
+from archgate.core import seats as core_seats
+from archgate.core.faults import Refused, refuse
+from archgate.core.schedule import moment_text
+from archgate.tables.access import User
+from archgate.tables.courses import Run
+from archgate.tables.waitlist import Interest
+
+WAY_IN = "interest list"
+
+
+def link_of(row: Interest) -> str:
+    return f"{signing.address()}/reply/{signing.token_for('i', row.id, 1)}"
+
+
+def row_behind(deed: Deed, token: str) -> tuple[Interest, Run]:
+    """The name on a list behind a link; a link that was not made here names nothing."""
+    read = signing.token_read(token)
+    row = deed.session.get(Interest, read[1]) if read and read[0] == "i" else None
+    if row is None or row.run_id is None:
+        raise not_found("This invitation")
+    return row, get_run(deed, row.run_id)
+
+
+def keeper_of(deed: Deed, token: str) -> User:
+    """Who put the name on the list: what is done by the link is written in their name where rows need one."""
+    return deed.session.get_one(User, row_behind(deed, token)[0].user_id)
+
+
+def reply_page(deed: Deed, token: str) -> dict[str, Any]:
+    """What an invitation shows: the run, one seat at today's price, or a place in line."""
+    row, run = row_behind(deed, token)
+    state = seats.seats_of(deed, run)
+    group = seats.group_for(deed, run, row.person_id, None)
+    seat = core_seats.seats_for(state, 1, group)
+    sign_up, why = fees.sign_up_of(deed, run, False)
+    early = parties.told_early(deed, run, row.person_id)
+    opened = sign_up is gates.SignUp.OPEN or (early and sign_up is gates.SignUp.NOT_YET)
+    states = {
+        "enrolled": "You have signed up.",
+        "cleared": "You are off the list.",
+        "listed": "Sign-up has not opened yet.",
+    }
+    stands = row.status == "told" and run.status == "published" and opened
+    said = "" if stands else states.get(row.status, why)
+    quote = None
+    if stands:
+        try:
+            quote = enrollments.price_of(deed, quotes.wish_of(deed, run, {}, row.person))[1]
+        except Refused as refused:
+            stands, said = False, refused.faults[0].message
+    first = next((m for m in schedule.ordered(run) if m.starts_at > deed.now), None)
+    return {
+        "kind": "invitation", "center": deed.center.name, "name": row.person.given or row.person.name,
+        "title": run.title or run.course.title, "heads": 1, "place": run.place.name if run.place else "",
+        "first": moment_text(first.starts_at, deed.zone) if first else None, "stands": stands, "said": said, "until": None,
+        "asked_time": False, "currency": run.currency, "quote": quote, "full": not isinstance(seat, core_seats.Seated),
+    }  # fmt: skip
+
+
+def reply(deed: Deed, token: str, answer: str, total: str = "") -> dict[str, Any]:
+    """Take a seat, join the line, or leave the list. Logged as the person's own."""
+    row, run = row_behind(deed, token)
+    seats.lock_seats(deed, run)
+    deed.session.refresh(row)
+    page = reply_page(deed, token)
+    if not page["stands"]:
+        raise conflict("offer-over", page["said"])
+    if answer == "take":
+        try:
+            enrollments.enroll(deed, run.id, row.person_id, total, way_in=WAY_IN)
+        except Problem as problem:
+            if problem.kind == "details-needed":
+                raise conflict(
+                    "by-phone", "This plan takes payment details; please call us to sign up."
+                ) from None
+            raise
+    elif answer == "wait":
+        waitlist.join(
+            deed,
+            run.id,
+            row.person_id,
+            exception=enrollments.EARLY if parties.told_early(deed, run, row.person_id) else "",
+        )
+    elif answer == "decline":
+        row.status, row.ended_at = "cleared", deed.now
+        deed.session.flush()
+        deed.log(
+            "clear interest",
+            "interest",
+            row.id,
+            f"{row.person.name} left the interest list of {run.code}",
+            run_id=run.id,
+        )
+    else:
+        raise refuse("/answer", "The answer is one of take, wait, decline.")
+    deed.session.flush()
+    for change in deed.entries:
+        change.user_id = None  # the person did it, nobody of the staff
+    done = reply_page(deed, token)
+    return {**done, "said": "You are in line; we tell you when a seat is free."} if answer == "wait" else done

@@ -1,0 +1,208 @@
+"""Leaving a run: withdrawn, not come, what is kept of it by the refund policy; a seat ended and taken again."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import date
+from typing import Any
+
+from archgate.actions.courses import refund_policies
+from archgate.actions.enrolling.enrollments import locked_enrollment, refuse_no_learner
+from archgate.actions.fees import codes, kept_quotes, stock
+from archgate.actions.fees import fees as run_fees
+from archgate.actions.kernel.lookups import get_run
+from archgate.actions.kernel.problems import conflict, not_found
+from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.money import accounts, money
+from archgate.actions.schedule.schedule import gate_at
+from archgate.actions.seats import parties, seats
+from archgate.core import refunds
+from archgate.core import seats as core_seats
+from archgate.core.faults import Fault, Refused
+from archgate.core.money import format_amount, parse_amount
+from archgate.core.reader import Reader
+from archgate.core.waitlist import Rule, next_that_fits
+from archgate.tables.courses import Run
+from archgate.tables.roster import Enrollment
+from archgate.tables.seats import RunSeats
+
+
+def withdraw(
+    deed: Deed,
+    enrollment_id: int,
+    keep: str | None = None,
+    why: str = "",
+    received_on: str | None = None,
+    no_show: bool = False,
+) -> dict[str, Any]:
+    """Give a seat back and take back its charge, less what the refund policy keeps; staff may differ with a reason.
+
+    `received_on`: the day on which word of it came, which the policy counts from. `no_show`: they did not come, and all
+    is kept. What was paid settles what is kept first; the rest is credit of the payer's account.
+    """
+    enrollment, run, _ = locked_enrollment(deed, enrollment_id)
+    return leave(deed, enrollment, run, keep, why, received_on, no_show)
+
+
+def leave(
+    deed: Deed,
+    enrollment: Enrollment,
+    run: Run,
+    keep: str | None = None,
+    why: str = "",
+    received_on: str | None = None,
+    no_show: bool = False,
+) -> dict[str, Any]:
+    """`withdraw`, under the run's lock."""
+    refuse_no_learner(enrollment)
+    name = enrollment.person.name
+    policy = leaving_keeps(deed, enrollment, run, received_on, no_show)
+    amount, said = policy.amount, policy.why
+    if keep is not None:
+        amount, said = kept_differently(enrollment, policy, keep, why)
+    left = f"{name} did not come to {run.code}" if no_show else f"{name} withdrew from {run.code}"
+    end(deed, enrollment, "no-show" if no_show else "withdrawn", left)
+    account = accounts.get_account(deed, enrollment.payer_id, lock=True)
+    if amount:
+        money.keep(deed, enrollment, amount, f"Kept of {run.code}: {said}")
+    deed.session.flush()
+    accounts.settle_with_credit(deed, account)
+    summary = left if no_show else f"Withdrew {name} from {run.code}"
+    change = deed.log("withdraw", "enrollment", enrollment.id, summary, run_id=run.id)
+    return {
+        "change": change.key,
+        "enrollment_id": enrollment.id,
+        "name": name,
+        "run_id": run.id,
+        "taken_back": format_amount(enrollment.total - amount, enrollment.currency),
+        "kept": format_amount(amount, enrollment.currency),
+        "why": said,
+    }
+
+
+def day_received(deed: Deed, text: str | None) -> date:
+    """The day on which word came: today, unless another one before it is said."""
+    top = Reader({"received_on": text}, "", [], "received_on")
+    day = top.day("received_on", "The day word came") or deed.today
+    if day > deed.today:
+        top.fault("received_on", "Word cannot have come after today.")
+    if top.faults:
+        raise Refused(top.faults)
+    return day
+
+
+def leaving_keeps(
+    deed: Deed, enrollment: Enrollment, run: Run, received_on: str | None, no_show: bool
+) -> refunds.Kept:
+    """What is kept of somebody who leaves: by the policy, or all of it when they did not come to what has begun."""
+    if not no_show:
+        return policy_keeps(deed, enrollment, run, day_received(deed, received_on))
+    starts = gate_at(run, "starts")
+    if starts is None or starts > deed.now:
+        raise conflict("not-begun", f"{run.code} has not begun; nobody can have missed it yet.")
+    return refunds.kept_of_no_show(enrollment.total)
+
+
+def line_after(deed: Deed, run: Run, heads: int) -> str:
+    """Who in line gets the seats that come free, in a sentence; empty when nobody waits."""
+    state = seats.seats_of(deed, run)
+    line = seats.line_of(deed, run.id)
+    if not line:
+        return ""
+    free = state.free + heads
+    following = next_that_fits([seats.party(w) for w in line], free, Rule(run.line_rule))
+    if following is None:
+        return f"Nobody in line fits {free} {'seat' if free == 1 else 'seats'}."
+    name = next(w.person.name for w in line if w.id == following.id)
+    how = "is offered it" if run.auto_offer else "can be given it by hand"
+    return f"{name} is next in line and {how}."
+
+
+def withdrawal(
+    deed: Deed, enrollment_id: int, received_on: str | None = None, no_show: bool = False
+) -> dict[str, Any]:
+    """What a withdrawal would do with the money (what is kept and why, what was paid, what becomes credit or stays
+    owed), and with the line."""
+    enrollment = deed.session.get(Enrollment, enrollment_id)
+    if enrollment is None:
+        raise not_found("This enrollment")
+    run = get_run(deed, enrollment.run_id)
+    policy = leaving_keeps(deed, enrollment, run, received_on, no_show)
+    paid, currency = money.paid_of(deed, [enrollment.id]).get(enrollment.id, 0), enrollment.currency
+    return {
+        "enrollment_id": enrollment.id, "name": enrollment.person.name, "currency": currency,
+        "account_id": enrollment.payer_id, "total": format_amount(enrollment.total, currency),
+        "paid": format_amount(paid, currency), "kept": format_amount(policy.amount, currency), "why": policy.why,
+        "credit": format_amount(max(0, paid - policy.amount), currency),
+        "owed": format_amount(max(0, policy.amount - paid), currency), "line": line_after(deed, run, enrollment.heads),
+    }  # fmt: skip
+
+
+def policy_of(deed: Deed, run: Run) -> refunds.Policy | None:
+    """The refund policy of the course, else of the center."""
+    held = run.course.defaults.get("refunds") or deed.center.defaults.get("refunds")
+    return refund_policies.policy_of(held, run.currency) if held else None
+
+
+def policy_keeps(deed: Deed, enrollment: Enrollment, run: Run, day: date) -> refunds.Kept:
+    """What the refund policy keeps of a sign-up that ends on a day."""
+    policy = policy_of(deed, run)
+    start = run_fees.start_of(deed, run)
+    return refunds.kept_of(policy, enrollment.total, start, day, enrollment.currency)
+
+
+def kept_differently(enrollment: Enrollment, policy: refunds.Kept, keep: str, why: str) -> tuple[int, str]:
+    """What staff keep instead of what the policy says; a reason is needed where it differs."""
+    faults = []
+    amount = 0
+    try:
+        amount = parse_amount(keep, enrollment.currency)
+        if amount > enrollment.total:
+            faults.append(
+                Fault(
+                    "/keep",
+                    f"At most the price, {format_amount(enrollment.total, enrollment.currency)}, can be kept.",
+                )
+            )
+    except ValueError as error:
+        faults.append(Fault("/keep", str(error)))
+    if not faults and amount != policy.amount and not why.strip():
+        faults.append(Fault("/why", "Say why it differs from the refund policy."))
+    if len(why) > 500:
+        faults.append(Fault("/why", "The reason is longer than 500 characters."))
+    if faults:
+        raise Refused(faults)
+    return amount, policy.why if amount == policy.amount else why.strip()
+
+
+def end(deed: Deed, enrollment: Enrollment, status: str, cause: str) -> int:
+    """End an enrollment under the seat lock: seat, code and stock back, charges reversed. Returns the sum taken back."""
+    deed.session.get_one(RunSeats, enrollment.run_id).taken -= enrollment.seats
+    enrollment.status, enrollment.ended_at = status, deed.now
+    deed.session.flush()
+    codes.give_back(deed, enrollment)
+    stock.take_for(deed, enrollment, back=True, cause=cause)
+    if status == "taken back":
+        kept_quotes.open_again(deed, enrollment)
+    return money.reverse_charges(deed, enrollment, cause)
+
+
+def seat_again(deed: Deed, enrollment: Enrollment, run: Run, row: Any, cause: str) -> None:
+    """Undo a withdrawal: the same seats on the same terms, if they are still free."""
+    state = replace(seats.seats_of(deed, run), waiting=(), taken=row.taken)
+    seat = (
+        core_seats.seats_for(state, enrollment.heads, enrollment.set_aside_id) if enrollment.seats else None
+    )
+    if isinstance(seat, core_seats.Waits | core_seats.NoSeat):
+        raise conflict("full", f"The seat is gone: {seat.why[0].lower()}{seat.why[1:]}")
+    if parties.live_on(deed, run.id, [enrollment.person_id]):
+        raise conflict("already-in", f"{enrollment.person.name} has been enrolled anew meanwhile.")
+    row.taken += enrollment.seats
+    enrollment.status, enrollment.ended_at = "seated", None
+    deed.session.flush()
+    money.no_longer_kept(deed, enrollment, cause)
+    codes.take_again(deed, enrollment)
+    stock.take_for(deed, enrollment, back=False, cause=cause)
+    money.charge(deed, enrollment, cause)
+    deed.session.flush()
+    accounts.settle_with_credit(deed, accounts.get_account(deed, enrollment.payer_id, lock=True))

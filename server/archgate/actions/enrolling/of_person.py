@@ -1,0 +1,76 @@
+"""What one person is enrolled on, and where they wait."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import func, or_, select
+from sqlalchemy.orm import aliased
+
+from archgate.actions.kernel.answers import shown
+from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.money import money
+from archgate.actions.schedule import schedule
+from archgate.actions.schedule.schedule import decision_text
+from archgate.actions.seats import seats
+from archgate.core.money import format_amount
+from archgate.tables.courses import Course, Run
+from archgate.tables.money import Account
+from archgate.tables.people import Organization, Person
+from archgate.tables.roster import Enrollment, PartyPlace
+from archgate.tables.waitlist import Waiting
+
+
+def enrollments_of(deed: Deed, person: Person) -> list[dict[str, Any]]:
+    """Runs a person signed up for or was named on, newest first, with what is still open of each; `payer` is whoever
+    pays instead of them."""
+    payer = aliased(Person)
+    query = (
+        select(Enrollment, Run, Course.title, func.coalesce(Organization.name, payer.name))
+        .join(Run, Run.id == Enrollment.run_id)
+        .join(Course, Course.id == Run.course_id)
+        .join(Account, Account.id == Enrollment.payer_id)
+        .outerjoin(Organization, Organization.id == Account.organization_id)
+        .outerjoin(payer, (payer.id == Account.person_id) & (payer.id != person.id))
+        .outerjoin(
+            PartyPlace, (PartyPlace.enrollment_id == Enrollment.id) & (PartyPlace.person_id == person.id)
+        )
+        .where(or_(Enrollment.person_id == person.id, PartyPlace.id.is_not(None)))
+        .order_by(Enrollment.enrolled_at.desc(), Enrollment.id.desc())
+    )
+    rows = deed.session.execute(query).all()
+    due = money.open_installments(deed, [e.id for e, *_ in rows if e.live])
+    return [
+        {
+            "enrollment_id": e.id,
+            "run_id": run.id,
+            "code": run.code,
+            "title": run.title or title,
+            "first": shown(run.meetings[0].date if run.meetings else run.starts_on),
+            "last": shown(run.meetings[-1].date if run.meetings else run.ends_on),
+            "status": e.status,
+            "decision": decision_text(run),
+            "access_until": shown(schedule.access_ends(run, e.signed_up)),
+            "heads": e.heads,
+            "guest": e.person_id != person.id,
+            "payer": payer_name,
+            "signed_up": e.signed_up.isoformat(),
+            "currency": e.currency,
+            "total": format_amount(e.total, e.currency),
+            "owed": format_amount(sum(left for _, left in due.get(e.id, [])), e.currency),
+            "next_due": money.next_due(due.get(e.id, []), e.currency),
+        }
+        for e, run, title, payer_name in rows
+    ]
+
+
+def waiting_of(deed: Deed, person: Person) -> list[dict[str, Any]]:
+    query = select(Waiting, Run).join(Run, Run.id == Waiting.run_id).where(Waiting.person_id == person.id)
+    found = []
+    for row, run in deed.session.execute(query.where(Waiting.live == 1).order_by(Waiting.joined_at)):
+        line = [w.id for w in seats.line_of(deed, run.id, offered=True)]
+        found.append({
+            "waiting_id": row.id, "run_id": run.id, "code": run.code, "title": run.title or run.course.title,
+            "heads": row.heads, "place": line.index(row.id) + 1, "joined": deed.local(row.joined_at),
+        })  # fmt: skip
+    return found

@@ -1,0 +1,133 @@
+"""One act for many people of a roster, in one transaction: all of it, or nothing and why."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import selectinload
+
+from archgate.actions.enrolling import leaving, transfers
+from archgate.actions.kernel.lookups import get_run
+from archgate.actions.kernel.problems import Problem, conflict
+from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.money import money
+from archgate.actions.seats import seats
+from archgate.core.faults import refuse
+from archgate.core.money import format_amount, parse_amount
+from archgate.tables.log import Change
+from archgate.tables.roster import Enrollment
+
+MOST = 2000
+MOST_WHY = 200
+
+
+def chosen_of(deed: Deed, run_id: int, ids: list[int]) -> list[Enrollment]:
+    """The learners' sign-ups of a run that were chosen; all of them still there."""
+    if not 1 <= len(ids) <= MOST:
+        raise refuse("/enrollment_ids", f"Choose from 1 to {MOST} people.")
+    query = select(Enrollment).where(
+        Enrollment.id.in_(ids),
+        Enrollment.run_id == run_id,
+        Enrollment.live == 1,
+        Enrollment.role == "learner",
+    )
+    read = (Enrollment.person, Enrollment.installments, Enrollment.extras, Enrollment.places)
+    query = query.options(*(selectinload(x) for x in read)).order_by(Enrollment.id)
+    rows = list(deed.session.scalars(query))
+    if len(rows) != len(set(ids)):
+        raise conflict("moved-on", "Somebody chosen no longer holds a seat here.")
+    return rows
+
+
+def summed(
+    deed: Deed, rows: list[dict[str, Any]], change: Change, currency: str, **more: Any
+) -> dict[str, Any]:
+    """What an act does to each and to all, by kept, credit and what stays owed."""
+    sums = {
+        fact: format_amount(sum(parse_amount(r[fact], currency) for r in rows), currency)
+        for fact in ("kept", "credit", "owed")
+    }
+    return {"change": change.key, "currency": currency, "people": rows, **sums, **more}
+
+
+def withdraw(deed: Deed, run_id: int, ids: list[int], why: str = "") -> dict[str, Any]:
+    """Withdraw everybody chosen, each by the refund policy; `why` goes to the log."""
+    why = why.strip()
+    if len(why) > MOST_WHY:
+        raise refuse("/why", f"The reason is longer than {MOST_WHY} characters.")
+    run = seats.run_to_change(deed, run_id)
+    rows = []
+    paid = money.paid_of(deed, ids)
+    for enrollment in chosen_of(deed, run.id, ids):
+        done, unit = leaving.leave(deed, enrollment, run), enrollment.currency
+        over = paid.get(enrollment.id, 0) - parse_amount(done["kept"], unit)
+        rows.append({
+            **{k: done[k] for k in ("enrollment_id", "name", "kept", "why")},
+            "credit": format_amount(max(0, over), unit), "owed": format_amount(max(0, -over), unit),
+        })  # fmt: skip
+    said = f": {why}" if why else ""
+    change = deed.log("withdraw many", "run", run.id, f"Withdrew {len(rows)} from {run.code}{said}")
+    return summed(deed, rows, change, run.currency)
+
+
+def move(deed: Deed, run_id: int, ids: list[int], to_run_id: int) -> dict[str, Any]:
+    """Move everybody chosen to another run, each at today's price there, the money with them."""
+    run, there = get_run(deed, run_id), get_run(deed, to_run_id)
+    seats.lock_both(deed, run, there)
+    rows = []
+    for enrollment in chosen_of(deed, run.id, ids):
+        name = enrollment.person.name
+        try:
+            done = transfers.move(deed, enrollment, run, there, {})
+        except Problem as problem:
+            raise conflict("one-cannot", f"{name}: {problem.detail}") from None
+        rows.append(
+            {
+                "enrollment_id": done["enrollment_id"],
+                **{k: done[k] for k in ("name", "kept", "credit", "owed", "why")},
+            }
+        )
+    change = deed.log(
+        "transfer many",
+        "run",
+        there.id,
+        f"Moved {len(rows)} from {run.code} to {there.code}",
+        run_id=there.id,
+    )
+    return summed(deed, rows, change, there.currency, to=there.code, to_run_id=there.id)
+
+
+def undo_withdraw(deed: Deed, change: Change) -> None:
+    """Seat everybody again who was withdrawn together; all of them, or nobody."""
+    run = get_run(deed, change.subject_id)
+    row = seats.lock_seats(deed, run)
+    for number in ended_in(change, "withdrawn"):
+        enrollment = deed.session.get_one(Enrollment, number)
+        deed.session.refresh(enrollment)
+        if enrollment.status != "withdrawn":
+            raise conflict("moved-on", f"{enrollment.person.name} is not withdrawn any more.")
+        leaving.seat_again(deed, enrollment, run, row, f"Undid: {change.summary}")
+
+
+def undo_move(deed: Deed, change: Change) -> None:
+    """Take back every transfer of those that were moved together."""
+    gone = ended_in(change, "moved")
+    query = select(Enrollment.id).where(
+        Enrollment.came_from_id.in_(gone), Enrollment.run_id == change.subject_id
+    )
+    for number in deed.session.scalars(query.order_by(Enrollment.id.desc())).all():
+        transfers.undo_transfer(deed, number)
+
+
+def ended_in(change: Change, status: str) -> list[int]:
+    """The sign-ups that a change ended with a status."""
+    return sorted(
+        {
+            r["id"]
+            for r in change.rows
+            if r["table"] == "enrollments"
+            and r["before"] is not None
+            and (r["after"] or {}).get("status") == status
+        }
+    )

@@ -1,0 +1,130 @@
+"""Who is on a roster beside its learners, groups inside a run, attendance, and the roster compared with another list."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import select
+
+from archgate.actions.enrolling import enrollments
+from archgate.actions.fees import fees, plans
+from archgate.actions.kernel.problems import Problem, conflict
+from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.money import money
+from archgate.actions.people import people
+from archgate.actions.seats import seats
+from archgate.core.faults import refuse
+from archgate.core.money import format_amount
+from archgate.tables.courses import Run
+from archgate.tables.log import Change
+from archgate.tables.people import Person
+from archgate.tables.roster import Enrollment, PartyPlace
+
+ROLES = ("learner", "assistant", "instructor", "observer")
+
+
+# --- roles ------------------------------------------------------------------------------------------------
+
+
+def refuse_role(deed: Deed, role: str) -> None:
+    """Anything but a learner is asked for by name; instructors are added only by those who may."""
+    if role not in ROLES:
+        raise refuse("/role", f"The role is one of {', '.join(ROLES)}.")
+    if role == "instructor" and (deed.user is None or deed.user.role != "administrator"):
+        raise Problem(403, "forbidden", "Only an administrator adds instructors to a roster.")
+
+
+def add_with_role(deed: Deed, run_id: int, person_id: int, role: str) -> dict[str, Any]:
+    """Put somebody on a roster who is no learner: without a seat and without a price."""
+    refuse_role(deed, role)
+    if role == "learner":
+        raise refuse("/role", "Learners are enrolled, with a seat and a price.")
+    person, run = people.present(deed, person_id), seats.run_to_change(deed, run_id)
+    if run.status in ("cancelled", "archived"):
+        raise conflict("status", f"The run is {run.status}.")
+    enrollments.refuse_twice(deed, run, person)
+    payer = money.account_of(deed, f"person:{person.id}", run.currency)
+    row = Enrollment(
+        run_id=run.id, person_id=person.id, payer_id=payer.id, rate_id=fees.rate_of(run, None).id,
+        plan_id=plans.plan_of(deed, run, None).id, user_id=deed.user_id, status="seated", role=role, way_in="staff", heads=1,
+        signed_up=deed.today, enrolled_at=deed.now, currency=run.currency, total=0, quote=nothing(run.currency), note="",
+    )  # fmt: skip
+    deed.session.add(row)
+    deed.session.flush()
+    change = deed.log(
+        "add to a roster", "enrollment", row.id, f"{person.name} is {role} on {run.code}", run_id=run.id
+    )
+    return on_roster(change, row)
+
+
+def on_roster(change: Change, row: Enrollment) -> dict[str, Any]:
+    return {
+        "change": change.key, "enrollment_id": row.id, "name": row.person.name, "role": row.role, "run_id": row.run_id,
+    }  # fmt: skip
+
+
+def nothing(currency: str) -> dict[str, Any]:
+    """The quote of somebody who pays nothing because nothing is sold to them."""
+    zero = format_amount(0, currency)
+    return {
+        "currency": currency, "lines": [], "subtotal": zero, "taxes": [], "total": zero, "next_change": None,
+        "installments": [], "due_now": zero, "due_later": zero,
+    }  # fmt: skip
+
+
+def set_role(deed: Deed, enrollment_id: int, role: str) -> dict[str, Any]:
+    """Change the role of somebody who is no learner; a learner's seat and money are settled by withdrawing first."""
+    refuse_role(deed, role)
+    enrollment, run, _ = enrollments.locked_enrollment(deed, enrollment_id)
+    if not enrollment.holds_seat:
+        raise conflict("not-seated", "This person is no longer on the roster.")
+    if "learner" in (role, enrollment.role) and role != enrollment.role:
+        said = "A learner holds a seat and pays: withdraw first, then add with the other role."
+        raise conflict(
+            "learner",
+            said if enrollment.role == "learner" else "Learners are enrolled at the desk, with a seat.",
+        )
+    before, enrollment.role = enrollment.role, role
+    deed.session.flush()
+    change = deed.log(
+        "change a role", "enrollment", enrollment.id, f"{enrollment.person.name} on {run.code}: {before}, now {role}",
+        run_id=run.id,
+    )  # fmt: skip
+    return on_roster(change, enrollment)
+
+
+def take_off(deed: Deed, enrollment_id: int) -> dict[str, Any]:
+    """Take somebody who is no learner off a roster."""
+    enrollment, run, _ = enrollments.locked_enrollment(deed, enrollment_id)
+    if enrollment.role == "learner" or not enrollment.holds_seat:
+        raise conflict("learner", "Learners withdraw.")
+    enrollment.status, enrollment.ended_at = "taken off", deed.now
+    deed.session.flush()
+    name = enrollment.person.name
+    change = deed.log(
+        "take off a roster", "enrollment", enrollment.id, f"{name} is no longer on {run.code}", run_id=run.id
+    )
+    return on_roster(change, enrollment)
+
+
+# --- groups -----------------------------------------------------------------------------------------------
+
+
+# --- attendance -------------------------------------------------------------------------------------------
+
+
+def people_of(deed: Deed, run: Run) -> list[tuple[Enrollment, Person]]:
+    """Every learner with a name on a roster, named heads included, in the order of their names."""
+    own = deed.session.execute(
+        select(Enrollment, Person).join(Person, Person.id == Enrollment.person_id)
+        .where(Enrollment.run_id == run.id, Enrollment.live == 1, Enrollment.role == "learner")
+    ).all()  # fmt: skip
+    others = deed.session.execute(
+        select(Enrollment, Person).join(PartyPlace, PartyPlace.enrollment_id == Enrollment.id)
+        .join(Person, Person.id == PartyPlace.person_id)
+        .where(Enrollment.run_id == run.id, Enrollment.live == 1)
+    ).all()  # fmt: skip
+    return sorted(((e, p) for e, p in [*own, *others]), key=lambda r: (r[1].family, r[1].given, r[1].id))
+
+
+# --- the roster beside another list -----------------------------------------------------------------------

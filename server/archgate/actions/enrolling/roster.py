@@ -1,0 +1,320 @@
+"""The roster of a run as screens and papers show it: who holds a seat, who waits, who left."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import Any
+
+import orjson
+from sqlalchemy import Text, func, select, type_coerce
+
+from archgate.actions.enrolling import groups, offers, roles
+from archgate.actions.kernel import lookups
+from archgate.actions.kernel.lookups import get_run
+from archgate.actions.kernel.problems import conflict, not_found
+from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.messages import messages
+from archgate.actions.money import money
+from archgate.actions.schedule.schedule import ordered
+from archgate.actions.seats import seats
+from archgate.core.faults import Fault, Refused, refuse
+from archgate.core.money import format_amount
+from archgate.core.names import folded
+from archgate.core.schedule import day_text
+from archgate.tables.access import User
+from archgate.tables.money import Account
+from archgate.tables.people import Organization, Person
+from archgate.tables.roster import Enrollment, PartyPlace
+
+ROSTER_COLUMNS = [
+    "id",
+    "person_id",
+    "name",
+    "email",
+    "phone",
+    "way_in",
+    "batch",
+    "rate",
+    "payer",
+    "total",
+    "owed",
+    "next_due",
+    "next_amount",
+    "signed_up",
+    "entered_by",
+    "heads",
+    "places",
+    "note",
+    "role",
+    "group",
+    "held_until",
+    "set_aside",
+    "received_on",
+    "exception",
+    "answers",
+]
+
+
+def roster(deed: Deed, run_id: int) -> dict[str, Any]:
+    """The whole roster in compact rows, in the order in which the seats were taken, the line, and who withdrew.
+
+    A roster of thousands is drawn whole, and the driver takes longer to read a row column by column than the server to
+    find it: so every row comes as one JSON array, made by the server, with the key of its quote in place of the quote.
+    """
+    run = get_run(deed, run_id)
+    owed = money.open_on(run.id)
+    row = func.json_array(
+        Enrollment.id, Enrollment.person_id, Person.name, Person.email, Person.phone, Enrollment.way_in, Enrollment.batch_id,
+        func.md5(type_coerce(Enrollment.quote, Text)), Organization.name, Enrollment.total, owed.c.left, owed.c.due,
+        owed.c.part, Enrollment.signed_up, User.name, Enrollment.heads, Enrollment.note, Enrollment.role, Enrollment.group_id,
+        Enrollment.hold_until, Enrollment.set_aside_id, Enrollment.received_on, Enrollment.exception,
+        type_coerce(Enrollment.answers, Text),
+    )  # fmt: skip
+    query = (
+        select(row)
+        .join(Person, Person.id == Enrollment.person_id)
+        .join(Account, Account.id == Enrollment.payer_id)
+        .join(User, User.id == Enrollment.user_id)
+        .outerjoin(Organization, Organization.id == Account.organization_id)
+        .outerjoin(owed, owed.c.enrollment_id == Enrollment.id)
+        .where(Enrollment.run_id == run.id, Enrollment.live == 1)
+        .order_by(Enrollment.enrolled_at, Enrollment.id)
+    )  # fmt: skip
+    labels, places = labels_of(deed, run.id), heads_of(deed, run.id)
+    rows, fees, owed_in_all = [], 0, 0
+    unit = run.currency
+    for text in deed.session.scalars(query):
+        (number, person, name, email, phone, way, batch, key, payer, total, left, due, part, signed, user, heads, note, role,
+         group, held, aside, received, why, answers) = orjson.loads(text)  # fmt: skip
+        left = int(left or 0)
+        fees, owed_in_all = fees + total, owed_in_all + left
+        until = deed.local(datetime.fromisoformat(held).replace(tzinfo=UTC)) if held else None
+        rows.append([
+            number, person, name, email, phone, way, batch, labels.get(key) or label_of(deed, number), payer, format_amount(total, unit),
+            format_amount(left, unit), due, format_amount(int(part), unit) if due else None, signed, user, heads,
+            places.get(number, []), note, role, group, until, aside, received, why, orjson.loads(answers),
+        ])  # fmt: skip
+    state = seats.seats_of(deed, run)
+    return {
+        "run_id": run.id, "capacity": run.capacity, "smallest": run.smallest, "taken": state.taken, "currency": run.currency,
+        "fees": format_amount(fees, run.currency), "owed": format_amount(owed_in_all, run.currency),
+        "columns": ROSTER_COLUMNS, "rows": rows, "waiting": offers.line_view(deed, run), "withdrawn": gone_from(deed, run.id),
+        "groups": groups.groups_of(deed, run.id), "free": state.free, "held": state.held, "offered": state.offered,
+        "set_aside": sum(s.left(deed.today) for s in state.set_asides), "chance_why": offers.leave_rate(deed)[2],
+        "revision": lookups.revision(deed),
+    }  # fmt: skip
+
+
+def labels_of(deed: Deed, run_id: int) -> dict[str, str]:
+    """What each quote of a run is called, by the key that `roster` has of it; most quotes of a run are the same."""
+    quote = type_coerce(Enrollment.quote, Text)
+    key = func.md5(quote)
+    found = deed.session.execute(
+        select(key, func.min(quote)).where(Enrollment.run_id == run_id, Enrollment.live == 1).group_by(key)
+    )
+    return {key: rate_label(orjson.loads(text)) for key, text in found}
+
+
+def label_of(deed: Deed, enrollment_id: int) -> str:
+    """The label of a quote that was changed or made between two readings."""
+    return rate_label(
+        deed.session.scalar(select(Enrollment.quote).where(Enrollment.id == enrollment_id)) or {}
+    )
+
+
+def gone_from(deed: Deed, run_id: int) -> list[dict[str, Any]]:
+    """Who withdrew from a run or did not come, and when."""
+    query = (
+        select(Person.name, Enrollment.ended_at).join(Person, Person.id == Enrollment.person_id)
+        .where(Enrollment.run_id == run_id, Enrollment.status.in_(("withdrawn", "no-show")), Enrollment.ended_at.is_not(None))
+        .order_by(Enrollment.enrolled_at, Enrollment.id)
+    )  # fmt: skip
+    return [{"name": name, "at": deed.local(at)} for name, at in deed.session.execute(query)]
+
+
+def heads_of(deed: Deed, run_id: int) -> dict[int, list[dict[str, Any]]]:
+    """The heads of parties beside who signed up, by enrollment, in their order."""
+    rows = deed.session.execute(
+        select(PartyPlace.enrollment_id, PartyPlace.n, PartyPlace.person_id, Person.name)
+        .join(Enrollment, Enrollment.id == PartyPlace.enrollment_id).outerjoin(Person, Person.id == PartyPlace.person_id)
+        .where(Enrollment.run_id == run_id, Enrollment.live == 1).order_by(PartyPlace.enrollment_id, PartyPlace.n)
+    )  # fmt: skip
+    found: dict[int, list[dict[str, Any]]] = {}
+    for enrollment, n, person, name in rows:
+        found.setdefault(enrollment, []).append({"n": n, "person_id": person, "name": name})
+    return found
+
+
+def rate_label(quote: dict[str, Any]) -> str:
+    """The rates and extras as agreed, from the quote: "2 Standard, early, 1 Member; Handbook"."""
+    kept = quote.get("lines", [])
+    rates, extras = ([x for x in kept if x["kind"] == kind] for kind in ("rate", "extra"))
+    many = len(rates) > 1
+    said = [f"{x['quantity']} {x['label']}" if many else x["label"] for x in rates]
+    said = [text + (", early" if x["early"] else "") for text, x in zip(said, rates, strict=True)]
+    along = [f"{x['quantity']} {x['label']}" if x["quantity"] > 1 else x["label"] for x in extras]
+    return ", ".join(said) + (f"; {', '.join(along)}" if along else "")
+
+
+def tell(
+    deed: Deed, run_id: int, subject: str, body: str, enrollment_ids: list[int] | None = None
+) -> dict[str, Any]:
+    """Write to everybody with a seat on a roster, or to those chosen; who has no email is named, to be called instead."""
+    run = get_run(deed, run_id)
+    faults = []
+    if not subject.strip() or len(subject) > 200:
+        faults.append(Fault("/subject", "The subject is a text of up to 200 characters."))
+    if not body.strip() or len(body) > 10_000:
+        faults.append(Fault("/body", "The message is a text of up to 10,000 characters."))
+    if faults:
+        raise Refused(faults)
+    chosen = [Enrollment.run_id == run.id, Enrollment.live == 1]
+    if enrollment_ids is not None:
+        chosen.append(Enrollment.id.in_(enrollment_ids))
+    named = select(PartyPlace.person_id).join(Enrollment, Enrollment.id == PartyPlace.enrollment_id)
+    ids = (
+        select(Enrollment.person_id)
+        .where(*chosen)
+        .union(named.where(*chosen, PartyPlace.person_id.is_not(None)))
+    )
+    whom = select(Person.id, Person.name, Person.email).where(Person.id.in_(ids))
+    people = deed.session.execute(whom.order_by(Person.family, Person.given, Person.id)).all()
+    if not people:
+        raise conflict("nobody", "Nobody is chosen.")
+    change = deed.log(
+        "write to a roster", "run", run.id, f'Wrote "{subject.strip()}" to {len(people)} people of {run.code}'
+    )
+    letters = [messages.Letter(p.email, p.name, subject.strip(), body.strip(), p.id) for p in people]
+    told = messages.write_all(deed, change, letters, run.id)
+    return {"change": change.key, "told": told, "without": [p.name for p in people if not p.email]}
+
+
+LINES = (
+    ("Seat", "seat"),
+    ("Name", "name"),
+    ("Email", "email"),
+    ("Phone", "phone"),
+    ("Role", "role"),
+    ("Group", "group"),
+    ("Came in", "way_in"),
+    ("Signed up", "signed_up"),
+    ("Rate", "rate"),
+    ("Payer", "payer"),
+    ("Fee", "total"),
+    ("Still owed", "owed"),
+    ("Next due", "next_due"),
+    ("Party of", "party_of"),
+)
+MOST_SHEETS, MOST_LINES = 60, 6_000  # of one paper: dates, and names on all of them together  # fmt: skip
+
+
+def lines_of(
+    deed: Deed, run_id: int, ids: list[int] | None = None, remarks: bool = False
+) -> tuple[str, list[list[str]]]:
+    """The roster, or those chosen of it, as the lines of a file; named heads of parties have lines of their own. Remarks
+    leave the house only where asked for."""
+    found = roster(deed, run_id)
+    run = get_run(deed, run_id)
+    labels = {g["id"]: g["name"] for g in found["groups"]}
+    questions = list(run.questions)
+    columns = [*LINES, *([("Remarks", "note")] if remarks else [])]
+    lines = [[label for label, _ in columns] + questions]
+    chosen = None if ids is None else set(ids)
+    seat = 1
+    for values in found["rows"]:
+        row = dict(zip(found["columns"], values, strict=True))
+        first, seat = seat, seat + (row["heads"] if row["role"] == "learner" else 0)
+        if chosen is not None and row["id"] not in chosen:
+            continue
+        row = {
+            **row,
+            "seat": str(first) if row["role"] == "learner" else "",
+            "group": labels.get(row["group"], ""),
+        }
+        lines.append(
+            [str(row.get(key) or "") for _, key in columns] + [row["answers"].get(q, "") for q in questions]
+        )
+        for place in row["places"]:
+            if place["name"]:
+                head = {
+                    "seat": str(first + place["n"] - 1),
+                    "name": place["name"],
+                    "role": "learner",
+                    "party_of": row["name"],
+                }
+                lines.append([head.get(key, "") for _, key in columns] + ["" for _ in questions])
+    return run.code, lines
+
+
+def paper_of(
+    deed: Deed,
+    run_id: int,
+    kind: str,
+    meeting_id: int | None = None,
+    remarks: bool = False,
+    ids: list[int] | None = None,
+) -> dict[str, Any]:
+    """What sign-in sheets, badges and contact lists show. Remarks are left out unless asked for. Refused where it would
+    take minutes to set."""
+    run = get_run(deed, run_id)
+    labels = {g["id"]: g["name"] for g in groups.groups_of(deed, run.id)}
+    others = deed.session.execute(
+        select(Enrollment, Person).join(Person, Person.id == Enrollment.person_id)
+        .where(Enrollment.run_id == run.id, Enrollment.live == 1, Enrollment.role != "learner").order_by(Person.family)
+    ).all()  # fmt: skip
+    people = [
+        {"name": p.name, "email": p.email or "", "phone": p.phone or "", "group": labels.get(e.group_id or 0, ""),
+         "note": e.note if remarks else "", "role": e.role if e.person_id == p.id else "learner"}
+        for e, p in [*roles.people_of(deed, run), *others]
+        if ids is None or e.id in ids
+    ]  # fmt: skip
+    sheets = ordered(run) if kind == "sign-in" else []
+    meetings = [m for m in sheets if meeting_id is None or m.id == meeting_id]
+    if kind == "sign-in" and meeting_id is not None and not meetings:
+        raise not_found("This meeting")
+    names = len(people) * max(1, len(meetings))
+    if len(meetings) > MOST_SHEETS or names > MOST_LINES:
+        raise refuse(
+            "/meeting_id",
+            f"A paper has up to {MOST_SHEETS} dates and {MOST_LINES:,} names; this one would have {len(meetings)} and"
+            f" {names:,}. Take one date, or choose some people.",
+        )
+    return {
+        "center": deed.center.name, "title": run.title or run.course.title, "code": run.code, "remarks": remarks, "people": people,
+        "sheets": [
+            {"when": f"{day_text(m.date)}, {m.start:%H:%M}", "place": m.place.name if m.place else "",
+             "instructor": m.instructor.name if m.instructor else ""}
+            for m in meetings
+        ] or [{"when": "", "place": "", "instructor": ""}],
+    }  # fmt: skip
+
+
+def compare(deed: Deed, run_id: int, text: str) -> dict[str, Any]:
+    """Who is on the roster and not on a pasted list of names or emails, one a line, and who the other way round."""
+    run = get_run(deed, run_id)
+    lines = [line.strip() for line in text.splitlines() if line.strip()][:20_000]
+    listed = {folded(x) for x in lines} | {
+        word.lower() for x in lines for word in x.replace(",", " ").replace(";", " ").split() if "@" in word
+    }
+    on, matched = [], set()
+    for enrollment, person in roles.people_of(deed, run):
+        keys = {
+            folded(person.name),
+            folded(f"{person.family}, {person.given}"),
+            folded(f"{person.family} {person.given}"),
+        }
+        email = (person.email or "").lower()
+        hit = (keys & listed) | ({email} & listed)
+        if not hit:
+            on.append({"person_id": person.id, "name": person.name, "way_in": enrollment.way_in})
+        matched |= keys | {email}
+    missing = [
+        x for x in lines
+        if folded(x) not in matched and not any("@" in w and w.lower() in matched for w in x.replace(",", " ").replace(";", " ").split())
+    ]  # fmt: skip
+    return {
+        "run_id": run.id,
+        "without": on,
+        "missing": missing,
+        "both": len(roles.people_of(deed, run)) - len(on),
+    }

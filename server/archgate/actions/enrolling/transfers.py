@@ -1,0 +1,169 @@
+"""Moving a sign-up: to another run, with its money; or to another person, on the same seat."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from archgate.actions.enrolling import enrollments, leaving
+from archgate.actions.fees import fees, quotes
+from archgate.actions.fees import plans as run_plans
+from archgate.actions.kernel.lookups import get_run
+from archgate.actions.kernel.problems import Problem, conflict, not_found
+from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.money import accounts, money
+from archgate.actions.people import people
+from archgate.actions.seats import parties, seats
+from archgate.core import refunds
+from archgate.core.faults import Fault, Refused
+from archgate.core.money import format_amount
+from archgate.core.reader import Reader
+from archgate.tables.courses import Run
+from archgate.tables.money import Account
+from archgate.tables.plans import Plan
+from archgate.tables.roster import Enrollment
+from archgate.tables.seats import RunSeats
+
+ASK = ("people", "extras", "code", "plan_id")
+
+
+def both_locked(deed: Deed, enrollment_id: int, run_id: int) -> tuple[Enrollment, Run, Run]:
+    """A sign-up, its run, and another one, with the seats of both locked in the order of their ids."""
+    enrollment = deed.session.get(Enrollment, enrollment_id)
+    if enrollment is None:
+        raise not_found("This enrollment")
+    here, there = get_run(deed, enrollment.run_id), get_run(deed, run_id)
+    seats.lock_both(deed, here, there)
+    deed.session.refresh(enrollment)
+    return enrollment, here, there
+
+
+def transfer(deed: Deed, enrollment_id: int, body: dict[str, Any]) -> dict[str, Any]:
+    """Move a sign-up to another run, at today's price there; what was paid moves along.
+
+    The ask is the same as far as the other run has it (rates and extras by their codes, the plan by its name), unless
+    the body says another. The policy's fee for a transfer is kept, or another sum with a reason (`keep`, `why`). What
+    was paid settles the kept fee first, then the new sign-up; more is credit. `total` is what the screen showed.
+    """
+    faults: list[Fault] = []
+    top = Reader(body, "", faults, "run_id people extras code plan_id keep why total")
+    run_id = top.whole("run_id", "The run to move to", 1, 2**62, need=True)
+    why = (top.text("why", "The reason") or "") if body.get("why") else ""
+    keep = top.text("keep", "What is kept") if top.has("keep") else None
+    if faults or run_id is None:
+        raise Refused(faults)
+    enrollment, here, there = both_locked(deed, enrollment_id, run_id)
+    return move(deed, enrollment, here, there, body, keep, why)
+
+
+def move(
+    deed: Deed, enrollment: Enrollment, here: Run, there: Run, body: dict[str, Any], keep: str | None = None, why: str = ""
+) -> dict[str, Any]:  # fmt: skip
+    """`transfer`, under the locks of both runs."""
+    person = enrollment.person
+    enrollments.refuse_no_learner(enrollment)
+    if here.id == there.id:
+        raise Refused([Fault("/run_id", f"{person.name} is on {there.code} already.")])
+    if here.currency != there.currency:
+        raise Refused([Fault("/run_id", f"{there.code} is in {there.currency}; money cannot move along.")])
+    named = [p.person for p in enrollment.places if p.person]
+    enrollments.refuse_twice(deed, there, person)
+    for other in named:
+        if parties.live_on(deed, there.id, [other.id]):
+            raise conflict("already-in", f"{other.name} is already on the roster of {there.code}.")
+    asked = ask_there(deed, enrollment, there)
+    account = accounts.get_account(deed, enrollment.payer_id, lock=True)
+    policy = refunds.kept_of_transfer(leaving.policy_of(deed, here), enrollment.total, enrollment.currency)
+    kept, said = policy.amount, policy.why
+    if keep is not None:
+        kept, said = leaving.kept_differently(enrollment, policy, keep, why)
+    paid = money.paid_of(deed, [enrollment.id]).get(enrollment.id, 0)
+    leaving.end(deed, enrollment, "moved", f"{person.name} moved from {here.code} to {there.code}")
+    if kept:
+        money.keep(deed, enrollment, kept, f"Kept of {here.code}: {said}")
+    wish = quotes.wish_of(deed, there, {**asked, **{k: body[k] for k in ASK if k in body}}, person)
+    if len(wish.heads) != enrollment.heads:
+        raise Refused([Fault("/people", f"The party has {enrollment.heads} heads, not {len(wish.heads)}.")])
+    enrollments.refuse_sign_up(deed, there, None)
+    quotes.refuse_rates(deed, wish, person, account.organization_id)
+    priced = enrollments.price_of(deed, wish)
+    quotes.refuse_missing_details(deed, wish, priced[1]["total"], person, account.organization_id)
+    total = body["total"] if isinstance(body.get("total"), str) else priced[1]["total"]
+    new, held = enrollments.seat_at_price(
+        deed, seats.seats_of(deed, there), wish, person, account, priced, total, enrollment.note, "transfer",
+        others=named,
+    )  # fmt: skip
+    new.came_from_id = enrollment.id
+    deed.session.flush()
+    accounts.settle_with_credit(deed, account, [enrollment.id, new.id])
+    open_now = sum(part for _, part in money.open_installments(deed, [new.id]).get(new.id, []))
+    change = deed.log(
+        "transfer",
+        "enrollment",
+        new.id,
+        f"Moved {person.name} from {here.code} to {there.code}",
+        run_id=there.id,
+    )
+    currency, carried = new.currency, new.total - open_now
+    return {
+        **held, "change": change.key, "to": there.code, "currency": currency,
+        "total_before": format_amount(enrollment.total, currency), "paid": format_amount(paid, currency),
+        "kept": format_amount(kept, currency), "why": said, "carried": format_amount(carried, currency),
+        "owed": format_amount(open_now, currency),
+        "credit": format_amount(max(0, paid - kept - carried), currency), "account_id": account.id,
+    }  # fmt: skip
+
+
+def ask_there(deed: Deed, enrollment: Enrollment, there: Run) -> dict[str, Any]:
+    """What a sign-up asks for, in the rates, extras and plans of another run; what that run has not is left out."""
+    usual = quotes.usual_rate(deed, there, enrollment.person)
+    rates = {r.code: r for r in fees.rates_of(there)}
+    extras = {x.code: x for x in there.extras if x.active}
+    plan = deed.session.get_one(Plan, enrollment.plan_id)
+    offered = run_plans.offered(deed, there)
+    same = next((p for p in offered if p.id == plan.id or p.name == plan.name), None)
+    lines = enrollment.quote["lines"]
+    return {
+        "people": [
+            {"rate_id": rates.get(x["code"], usual).id, "count": x["quantity"]} for x in lines if x["kind"] == "rate"
+        ],
+        "extras": [
+            {"extra_id": extras[x["code"]].id, "count": x["quantity"]}
+            for x in lines if x["kind"] == "extra" and x["code"] in extras
+        ],
+        "plan_id": same.id if same else None,
+    }  # fmt: skip
+
+
+def undo_transfer(deed: Deed, enrollment_id: int) -> None:
+    """Take a transfer back: the seat there is given back, the one here taken again if it is still free."""
+    new = deed.session.get_one(Enrollment, enrollment_id)
+    old = deed.session.get_one(Enrollment, new.came_from_id)
+    new, there, here = both_locked(deed, enrollment_id, old.run_id)
+    deed.session.refresh(old)
+    if not new.holds_seat or old.status != "moved":
+        raise conflict("moved-on", f"{new.person.name} no longer holds the seat on {there.code}.")
+    cause = f"Undid the transfer of {new.person.name}"
+    leaving.end(deed, new, "taken back", cause)
+    leaving.seat_again(deed, old, here, deed.session.get_one(RunSeats, here.id), cause)
+
+
+def swap(deed: Deed, enrollment_id: int, person_id: int) -> dict[str, Any]:
+    """Give a seat to another person on the same terms; whoever pays stays the same."""
+    enrollment, run, _ = enrollments.locked_enrollment(deed, enrollment_id)
+    enrollments.refuse_no_learner(enrollment)
+    before, person = enrollment.person, people.get_person(deed, person_id)
+    if before.id == person.id:
+        raise Problem(422, "same-person", f"{person.name} holds this seat already.")
+    enrollments.refuse_twice(deed, run, person)
+    enrollment.person_id = person.id
+    deed.session.flush()
+    deed.session.refresh(enrollment, ["person"])
+    payer = accounts.payer_name(deed, deed.session.get_one(Account, enrollment.payer_id))
+    change = deed.log(
+        "swap a person", "enrollment", enrollment.id, f"{person.name} takes the seat of {before.name} on {run.code}",
+        run_id=run.id,
+    )  # fmt: skip
+    return {
+        "change": change.key, "enrollment_id": enrollment.id, "name": person.name, "before": before.name,
+        "payer": payer, "run_id": run.id,
+    }  # fmt: skip

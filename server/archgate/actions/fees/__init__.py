@@ -1,0 +1,1 @@
+"""What a run asks for: rates, terms, plans, codes, stock, quotes, prices."""

@@ -1,0 +1,367 @@
+"""Payment plans: of a run, and of the center for any run or for some courses.
+
+A plan that somebody agreed to keeps its lines: a change makes a new row in its place, and the old one stays, inactive.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import object_session
+
+from archgate.actions.kernel.answers import refuse_lost_update, shown
+from archgate.actions.kernel.problems import Problem, not_found
+from archgate.actions.kernel.unit_of_work import Deed, lock_row
+from archgate.actions.schedule import schedule
+from archgate.core import plans
+from archgate.core.documents import PLAN_LINE_KEYS, read_plan_line
+from archgate.core.faults import Fault, Refused
+from archgate.core.money import format_amount, percent_text
+from archgate.core.reader import Reader
+from archgate.tables.access import User
+from archgate.tables.courses import Course, Run
+from archgate.tables.log import Change
+from archgate.tables.plans import Plan, PlanLine
+from archgate.tables.roster import Enrollment
+from archgate.tables.waitlist import Waiting
+
+MOST_PLANS = 12
+PLAN_KEYS = "id name note details lines"
+Read = tuple[int | None, dict[str, Any], tuple[plans.PlanLine, ...]]
+
+
+def core_line(line: PlanLine) -> plans.PlanLine:
+    due = plans.Due(plans.DueKind(line.due_kind), line.due_number, line.due_on)
+    return plans.PlanLine(due, line.percent, line.amount, line.parts, line.rest, plans.Settle(line.settle))
+
+
+def core_lines(plan: Plan) -> tuple[plans.PlanLine, ...]:
+    return tuple(core_line(x) for x in plan.lines)
+
+
+def offered(deed: Deed, run: Run) -> list[Plan]:
+    """The plans a sign-up can choose from: the run's own, then those of the center that its course may use."""
+    own = [p for p in run.plans if p.active]
+    query = select(Plan).where(Plan.run_id.is_(None), Plan.active).order_by(Plan.position, Plan.id)
+    free = [
+        p
+        for p in deed.session.scalars(query)
+        if (not p.course_ids or run.course_id in p.course_ids)
+        and not (schedule.is_open(run) and any(x.due.from_start for x in core_lines(p)))
+        and (run.currency == deed.center.currency or all(x.amount is None for x in p.lines))
+        and not any(p.name.casefold() == o.name.casefold() for o in own)
+    ]
+    return own + free
+
+
+def plan_of(deed: Deed, run: Run, plan_id: int | None) -> Plan:
+    """The payment plan asked for, or the run's first active one."""
+    found = next((p for p in offered(deed, run) if plan_id in (None, p.id)), None)
+    if found is None:
+        raise Problem(422, "no-plan", "The run has no such payment plan.")
+    return found
+
+
+# --- from forms -------------------------------------------------------------------------------------------
+
+
+def read_plan(
+    row: Reader, currency: str, totals: list[int]
+) -> tuple[dict[str, Any], tuple[plans.PlanLine, ...]]:
+    """One plan of a form; its lines must make the whole of every total."""
+    name = (row.text("name", "The name of the plan", need=True) or "").strip()
+    note = row.value.get("note") or ""
+    if len(name) > 200:
+        row.fault("name", "The name is longer than 200 characters.")
+    if not isinstance(note, str) or len(note) > 2000:
+        row.fault("note", "The note is a text of up to 2000 characters.")
+        note = ""
+    details = row.flag("details", "Whether payment details are taken at sign-up")
+    read = [read_plan_line(r, currency) for r in row.rows("lines", "The lines", PLAN_LINE_KEYS)]
+    lines = tuple(x for x in read if x)
+    if len(lines) == len(read):
+        wrong = plans.misfits_of(lines, totals or [0], currency)
+        row.faults += [Fault(f"{row.at}{f.at}", f.message) for f in wrong[:3]]
+    return {"name": name, "note": note, "details": details}, lines
+
+
+def read_plans(top: Reader, currency: str, totals: list[int]) -> list[Read]:
+    """The payment plans of a run's form as (id, facts, lines)."""
+    rows = top.rows("plans", "The payment plans", PLAN_KEYS, most=MOST_PLANS)
+    if not rows:
+        top.fault("plans", "At least one payment plan is needed.")
+    found: list[Read] = []
+    names: set[str] = set()
+    for row in rows:
+        number = row.whole("id", "The plan", 1, 2**62)
+        facts, lines = read_plan(row, currency, totals)
+        if facts["name"].casefold() in names:
+            row.fault("name", f'Two plans are named "{facts["name"]}".')
+        names.add(facts["name"].casefold())
+        found.append((number, facts, lines))
+    return found
+
+
+def misfits(run: Run, totals: list[int]) -> list[str]:
+    """What is wrong with the run's active plans for these totals, in words that name the plan."""
+    return [
+        f"{plan.name}: {fault.message}"
+        for plan in run.plans
+        if plan.active
+        for fault in plans.misfits_of(core_lines(plan), totals, run.currency)
+    ]
+
+
+def plan_rows(lines: tuple[plans.PlanLine, ...]) -> list[PlanLine]:
+    return [
+        PlanLine(
+            position=n,
+            percent=x.percent,
+            amount=x.amount,
+            parts=x.parts,
+            rest=x.rest,
+            due_kind=str(x.due.kind),
+            due_number=x.due.number,
+            due_on=x.due.on,
+            settle=str(x.settle),
+        )
+        for n, x in enumerate(lines, 1)
+    ]
+
+
+def plan_row(facts: dict[str, Any], lines: tuple[plans.PlanLine, ...], position: int) -> Plan:
+    return Plan(**facts, active=True, position=position, course_ids=[], lines=plan_rows(lines))
+
+
+def agreed_to(deed: Deed, plan: Plan) -> bool:
+    return any(
+        deed.session.scalar(select(table.id).where(table.plan_id == plan.id).limit(1))
+        for table in (Enrollment, Waiting)
+    )
+
+
+def settle_plans(deed: Deed, run: Run, read: list[Read]) -> None:
+    """Bring a run's plans in step with a form. A plan left out is kept, inactive; people may have agreed to it."""
+    kept = {p.id: p for p in run.plans}
+    seen = set()
+    for position, (number, facts, lines) in enumerate(read, 1):
+        row = kept.get(number) if number else None
+        if row is not None:
+            seen.add(row.id)
+            same = core_lines(row) == lines and row.details == facts["details"]
+            if same or not agreed_to(deed, row):
+                row.active, row.position = True, position
+                put_plan(row, facts, lines)
+                continue
+            row.active = False
+        run.plans.append(plan_row({**facts, "replaces_id": row.id if row else None}, lines, position))
+    for row in kept.values():
+        if row.id not in seen:
+            row.active = False
+
+
+def put_plan(row: Plan, facts: dict[str, Any], lines: tuple[plans.PlanLine, ...]) -> None:
+    for name, value in facts.items():
+        setattr(row, name, value)
+    if core_lines(row) != lines:
+        # The old lines go before the new ones come: both are numbered from 1.
+        row.lines = []
+        session = object_session(row)
+        if session is not None:
+            session.flush()
+        row.lines = plan_rows(lines)
+
+
+# --- shown ------------------------------------------------------------------------------------------------
+
+
+def plan_view(plan: Plan, currency: str) -> dict[str, Any]:
+    every = core_lines(plan)
+    lines = [
+        {
+            "percent": None if row.percent is None else percent_text(row.percent),
+            "amount": None if row.amount is None else format_amount(row.amount, currency),
+            "parts": row.parts,
+            "rest": row.rest,
+            "due": {row.due_kind: shown(row.due_on) if row.due_on else row.due_number},
+            "settle": row.settle,
+            "text": f"{plans.share_text(line, every, currency)}, {plans.due_text(line.due)}",
+        }
+        for row, line in zip(plan.lines, every, strict=True)
+    ]
+    return {
+        "id": plan.id, "name": plan.name, "note": plan.note, "details": plan.details, "lines": lines,
+        "of_center": plan.run_id is None,
+    }  # fmt: skip
+
+
+def plan_document(plan: Plan, currency: str) -> dict[str, Any]:
+    """A plan as a form sends it, without its id: what a course keeps as its default."""
+    view = plan_view(plan, currency)
+    lines = [
+        {k: v for k, v in line.items() if k != "text" and v not in (None, False)} for line in view["lines"]
+    ]
+    said = {k: v for k in ("note", "details") if (v := view[k])}
+    return {"name": plan.name, **said, "lines": lines}
+
+
+# --- plans of the center ----------------------------------------------------------------------------------
+
+
+def list_plans(deed: Deed) -> list[dict[str, Any]]:
+    """The center's plans, those in use first, each with how many sign-ups agreed to it or to what it replaced."""
+    rows = deed.session.scalars(select(Plan).where(Plan.run_id.is_(None))).all()
+    replaced = {p.replaces_id for p in rows}
+    last = [p for p in rows if p.id not in replaced]
+    return [center_view(deed, p) for p in sorted(last, key=lambda p: (not p.active, p.position, p.id))]
+
+
+def center_view(deed: Deed, plan: Plan) -> dict[str, Any]:
+    names = dict(
+        deed.session.execute(
+            select(Course.id, Course.title).where(Course.id.in_(plan.course_ids or [0]))
+        ).all()
+    )
+    ids = [p.id for p in line_of(deed, plan)]
+    agreed = deed.session.scalars(select(Enrollment.id).where(Enrollment.plan_id.in_(ids))).all()
+    return {
+        **plan_view(plan, deed.center.currency), "active": plan.active, "agreed": len(agreed),
+        "courses": [{"id": i, "title": names[i]} for i in plan.course_ids if i in names],
+    }  # fmt: skip
+
+
+def line_of(deed: Deed, plan: Plan) -> list[Plan]:
+    """A plan and everything it replaced, newest first."""
+    found = [plan]
+    while found[-1].replaces_id is not None:
+        found.append(deed.session.get_one(Plan, found[-1].replaces_id))
+    return found
+
+
+def get_plan(deed: Deed, plan_id: int, to_change: bool = False) -> Plan:
+    """A plan of the center; `to_change` locks its row."""
+    plan = lock_row(deed, Plan, plan_id) if to_change else deed.session.get(Plan, plan_id)
+    if plan is None or plan.run_id is not None:
+        raise not_found("This payment plan")
+    return plan
+
+
+def plan_log(deed: Deed, plan_id: int) -> list[dict[str, Any]]:
+    """Who changed a plan of the center and how, newest first, through everything it replaced."""
+    ids = [p.id for p in line_of(deed, get_plan(deed, plan_id))]
+    query = (
+        select(Change, User.name).outerjoin(User, User.id == Change.user_id)
+        .where(Change.subject == "plan", Change.subject_id.in_(ids)).order_by(Change.id.desc()).limit(100)
+    )  # fmt: skip
+    return [
+        {"key": c.key, "at": deed.local(c.at), "by": name or "", "text": c.summary}
+        for c, name in deed.session.execute(query)
+    ]
+
+
+def read_center_plan(
+    deed: Deed, top: Reader, held: Plan | None
+) -> tuple[dict[str, Any], tuple[plans.PlanLine, ...]]:
+    """A plan of the center. Amounts alone fit only some totals, so percents, parts or a rest are needed."""
+    faults_before = len(top.faults)
+    facts, lines = read_plan(top, deed.center.currency, [0])
+    if lines and all(x.amount is not None for x in lines):
+        top.fault("lines", "Amounts alone make one total only; make the last line the rest.")
+    named = select(Plan.id).where(Plan.run_id.is_(None), Plan.active, Plan.name == facts["name"])
+    if held is not None:
+        named = named.where(Plan.id != held.id)
+    if len(top.faults) == faults_before and deed.session.scalar(named):
+        top.fault("name", f'There is a plan "{facts["name"]}" already.')
+    ids = top.value.get("course_ids") or []
+    if not isinstance(ids, list) or any(isinstance(i, bool) or not isinstance(i, int) for i in ids):
+        top.fault("course_ids", "A list of numbers, please.")
+    elif ids and set(ids) - set(deed.session.scalars(select(Course.id).where(Course.id.in_(ids)))):
+        top.fault("course_ids", "There is no such course.")
+    else:
+        facts["course_ids"] = sorted(set(ids))
+    return facts, lines
+
+
+def make_plan(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
+    faults: list[Fault] = []
+    top = Reader(body, "", faults, "name note details lines course_ids")
+    facts, lines = read_center_plan(deed, top, None)
+    if faults:
+        raise Refused(faults)
+    last = max(
+        (p.position for p in deed.session.scalars(select(Plan).where(Plan.run_id.is_(None)))), default=0
+    )
+    row = Plan(**facts, active=True, position=last + 1, lines=plan_rows(lines))
+    deed.session.add(row)
+    deed.session.flush()
+    change = deed.log(
+        "make a plan", "plan", row.id, f"Made the plan {row.name}: {lines_text(row, deed.center.currency)}"
+    )
+    return {"change": change.key, "plan": center_view(deed, row)}
+
+
+def lines_text(plan: Plan, currency: str) -> str:
+    return "; ".join(x["text"] for x in plan_view(plan, currency)["lines"])
+
+
+def change_plan(deed: Deed, plan_id: int, body: dict[str, Any]) -> dict[str, Any]:
+    """Change a plan for sign-ups from now on, or with `active` take it out of use and back."""
+    plan = get_plan(deed, plan_id, to_change=True)
+    faults: list[Fault] = []
+    top = Reader(body, "", faults, "seen set")
+    row = top.inner("set", "What to change", "name note details lines course_ids active")
+    if row is None:
+        raise Refused(faults)
+    held = {**plan_document(plan, deed.center.currency), "course_ids": plan.course_ids}
+    form = Reader({**held, **{k: v for k, v in row.value.items() if k != "active"}}, "/set", faults,
+                  "name note details lines course_ids")  # fmt: skip
+    facts, lines = read_center_plan(deed, form, plan)
+    active = plan.active
+    if "active" in row.value:
+        active = row.flag("active", "Whether it is in use")
+    if faults:
+        raise Refused(faults)
+    now = {**plan_view(plan, deed.center.currency), "course_ids": plan.course_ids, "active": plan.active}
+    refuse_lost_update({k: v for k, v in row.value.items() if k != "lines"}, top.value.get("seen") or {}, now)
+    before = lines_text(plan, deed.center.currency)
+    changed = core_lines(plan) != lines or plan.details != facts["details"]
+    if changed and agreed_to(deed, plan):
+        plan.active = False
+        deed.session.flush()
+        new = Plan(
+            **facts, active=active, position=plan.position, replaces_id=plan.id, lines=plan_rows(lines)
+        )
+        deed.session.add(new)
+        deed.session.flush()
+    else:
+        new = plan
+        new.active = active
+        put_plan(new, facts, lines)
+        deed.session.flush()
+    after = lines_text(new, deed.center.currency)
+    told = f"from {before} to {after}" if before != after else "" if active else "no longer in use"
+    change = deed.log(
+        "change a plan", "plan", new.id, f"Changed the plan {new.name}{', ' if told else ''}{told}"
+    )
+    return {"change": change.key, "plan": center_view(deed, new)}
+
+
+def example(
+    lines: Iterable[plans.PlanLine], total: int, signed_up: Any, start: Any, currency: str
+) -> dict[str, Any]:
+    """The installments of a plan for a total, as screens show them."""
+    return due_view(plans.installments_of(tuple(lines), total, signed_up, start, currency), currency)
+
+
+def due_view(due: plans.Installments, currency: str) -> dict[str, Any]:
+    return {
+        "installments": [
+            {"n": i.n, "due": i.due.isoformat(), "amount": format_amount(i.amount, currency), "settle": str(i.settle),
+             "why": i.why}
+            for i in due.installments
+        ],
+        "due_now": format_amount(due.due_now, currency),
+        "due_later": format_amount(due.due_later, currency),
+    }  # fmt: skip

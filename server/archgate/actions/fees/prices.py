@@ -1,0 +1,212 @@
+"""Prices from day to day: the price line of a run, what a person pays on a day, runs compared, and the early-bird planner."""
+
+from __future__ import annotations
+
+from datetime import date
+from decimal import Decimal
+from typing import Any
+
+from sqlalchemy import select
+
+from archgate.actions.fees import fees, plans, quotes, terms
+from archgate.actions.kernel.answers import shown
+from archgate.actions.kernel.lookups import get_run
+from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.schedule import schedule
+from archgate.core import fees as core_fees
+from archgate.core import prices
+from archgate.core.faults import Fault, Refused, refuse
+from archgate.core.money import digits_of, format_amount, percent_text
+from archgate.core.reader import Reader
+from archgate.core.schedule import day_text
+from archgate.papers.words import money_text
+from archgate.tables.courses import Run
+from archgate.tables.roster import Enrollment
+from archgate.tables.schedule import Gate
+
+MOST_COMPARED = 6
+PAST_RUNS = 6
+
+
+def span_of(deed: Deed, run: Run) -> tuple[date, date] | None:
+    """From the day sign-up opens through the last day one can sign up."""
+    closes = schedule.last_closing(run)
+    if closes is None:
+        return None
+    begun = run.published_at.astimezone(deed.zone).date() if run.published_at else deed.today
+    opens = min((g.day for g in run.gates if g.kind == "sign-up opens"), default=begun)
+    return min(max(opens, begun), closes), closes
+
+
+def line_at(
+    deed: Deed, run: Run, held: core_fees.Fees, rate: str, span: tuple[date, date]
+) -> tuple[core_fees.Stretch, ...]:
+    """What one person pays at a rate on every day of a span, required extras and taxes on top included."""
+    return core_fees.price_line_of(
+        held, core_fees.Ask((core_fees.Heads(rate, 1),)), *span, fees.start_of(deed, run)
+    )
+
+
+def price_line(deed: Deed, run: Run) -> list[dict[str, Any]]:
+    """The price line of each rate."""
+    span, held = span_of(deed, run), fees.core_fees(run)
+    if span is None:
+        return []
+    return [
+        {
+            "rate_id": row.id,
+            "rate": row.label,
+            "steps": [
+                {"from": shown(s.first), "to": shown(s.last), "total": format_amount(s.total, run.currency)}
+                for s in line_at(deed, run, held, row.code, span)
+            ],
+        }
+        for row in fees.rates_of(run)
+    ]
+
+
+def warnings(deed: Deed, run: Run) -> list[str]:
+    """What a buyer would not expect of the run's prices."""
+    held, span, start = fees.core_fees(run), span_of(deed, run), fees.start_of(deed, run)
+    opens = min((g.day for g in run.gates if g.kind == "sign-up opens"), default=None)
+    found = []
+    for rate in held.rates:
+        if span:
+            found += prices.falls_later(rate.label, line_at(deed, run, held, rate.code, span), run.currency)
+        if opens:
+            found += prices.ends_too_early(rate, opens, start)
+    if held.rates:
+        others = deed.session.scalars(
+            select(Run).where(Run.course_id == run.course_id, Run.id != run.id, Run.currency == run.currency)
+        ).all()
+        amounts = [r.amount for other in others for r in fees.rates_of(other)[:1]]
+        found += prices.far_from_others(held.rates[0].label, held.rates[0].amount, amounts, run.currency)
+    return found
+
+
+def compare(deed: Deed, run_ids: list[int]) -> dict[str, Any]:
+    """The price lines of up to six runs side by side, each with its gates and what is odd about its prices."""
+    ids = list(dict.fromkeys(run_ids))
+    if not 1 <= len(ids) <= MOST_COMPARED:
+        raise refuse("/runs", f"Compare 1 to {MOST_COMPARED} runs.")
+    found = []
+    for run_id in ids:
+        run = get_run(deed, run_id)
+        found.append({
+            "id": run.id, "code": run.code, "title": run.title or run.course.title, "currency": run.currency,
+            "start": shown(fees.start_of(deed, run)), "lines": price_line(deed, run), "warnings": warnings(deed, run),
+            "gates": [{"label": g.label, "day": shown(g.day)} for g in sorted(run.gates, key=lambda g: g.at)],
+        })  # fmt: skip
+    return {"today": shown(deed.today), "runs": found}
+
+
+def reading(deed: Deed, run_id: int, day: date, rate_id: int | None, plan_id: int | None) -> dict[str, Any]:
+    """What one person pays on a day at a rate, now and later, as a sentence to read out."""
+    run = get_run(deed, run_id)
+    wish = quotes.wish_of(deed, run, {"rate_id": rate_id or fees.rate_of(run, None).id, "plan_id": plan_id})
+    currency = run.currency
+    total = core_fees.total_on(wish.fees, wish.ask, day, fees.start_of(deed, run))
+    due = quotes.due_of(deed, wish, total, day)
+    rate = wish.heads[0]
+    later = [i for i in due.installments if i.due != day]
+    parts = [f"{money_text(due.due_now, currency)} now"] if due.due_now else []
+    parts += [f"{money_text(i.amount, currency)} on {day_text(i.due)}" for i in later]
+    text = f"On {day_text(day)} one person at {rate.label} pays {money_text(total, currency)}"
+    return {
+        "day": shown(day), "rate_id": rate.id, "plan_id": wish.plan.id, "total": format_amount(total, currency),
+        "text": f"{text}: {', '.join(parts)}." if parts else f"{text}.",
+        **plans.due_view(due, currency),
+    }  # fmt: skip
+
+
+# --- the early-bird planner -------------------------------------------------------------------------------
+
+
+def early_start(deed: Deed, run_id: int) -> dict[str, Any]:
+    """Where the planner starts for a run: its fee today, and what the course's own past runs show.
+
+    Share: of the heads that signed up at the first rate's line, those whose quote had an early price. Target: what the
+    runs brought per head. Without past runs: a third early, and a target of a tenth more than today's fee.
+    """
+    run = get_run(deed, run_id)
+    rate = fees.rate_of(run, None)
+    begun = select(Gate.run_id, Gate.at).where(Gate.kind == "starts", Gate.at <= deed.now).subquery()
+    past = deed.session.scalars(
+        select(Run).join(begun, begun.c.run_id == Run.id)
+        .where(Run.course_id == run.course_id, Run.id != run.id, Run.currency == run.currency, Run.status != "cancelled")
+        .order_by(begun.c.at.desc()).limit(PAST_RUNS)
+    ).all()  # fmt: skip
+    rows = deed.session.execute(
+        select(Enrollment.heads, Enrollment.total, Enrollment.quote).where(
+            Enrollment.run_id.in_([r.id for r in past]), Enrollment.live == 1
+        )
+    ).all()
+    heads = sum(h for h, _, _ in rows)
+    early = sum(
+        line["quantity"]
+        for _, _, q in rows
+        for line in q["lines"]
+        if line["kind"] == "rate" and line.get("early")
+    )
+    share = Decimal(100 * early) / heads if heads else Decimal(100) / 3
+    brought = sum(t for _, t, _ in rows) // heads if heads else rate.amount * 11 // 10
+    step = next((s for s in rate.early if s.days_before is not None), None)
+    said = (
+        f"From {len(past)} past run{'' if len(past) == 1 else 's'} of the course with {heads} sign-ups, {early} of them early."
+        if heads
+        else "The course has no past sign-ups; these are a third early, and a tenth more than today's fee."
+    )
+    return {
+        "run_id": run.id, "rate": rate.label, "currency": run.currency, "fee": format_amount(rate.amount, run.currency),
+        "share": percent_text(share.quantize(Decimal(1))), "target": format_amount(max(brought, rate.amount), run.currency),
+        "days": step.days_before if step else 14, "rounding": format_amount(roundings(run.currency)[1], run.currency),
+        "roundings": [format_amount(r, run.currency) for r in roundings(run.currency)], "said": said,
+    }  # fmt: skip
+
+
+def roundings(currency: str) -> list[int]:
+    """Steps to which a price may be rounded: the smallest unit, then 1, 5 and 10 whole units."""
+    whole = 10 ** digits_of(currency)
+    return list(dict.fromkeys([1, whole, 5 * whole, 10 * whole]))
+
+
+def read_early(body: dict[str, Any], currency: str, more: str = "") -> tuple[prices.EarlyPlan, int, Reader]:
+    """The planner's inputs and what follows from them."""
+    faults: list[Fault] = []
+    top = Reader(body, "", faults, f"currency fee share target days rounding {more}")
+    fee = top.amount("fee", "Today's fee", currency, need=True)
+    share = top.percent("share", "The share that signs up early", need=True)
+    target = top.amount("target", "The target income per seat", currency, need=True)
+    rounding = top.amount("rounding", "The rounding", currency, need=True)
+    days = top.whole("days", "The days before the start", 0, 3660, need=True)
+    if faults or fee is None or share is None or target is None or rounding is None or days is None:
+        raise Refused(faults)
+    return prices.early_plan(fee, share, target, rounding, currency), days, top
+
+
+def early_plan(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
+    """What to charge early and late."""
+    currency = body.get("currency") or deed.center.currency
+    try:
+        digits_of(currency)
+    except (ValueError, TypeError):
+        raise refuse("/currency", "This is not a currency code of ISO 4217.") from None
+    plan, days, _ = read_early(body, currency)
+    return {
+        "currency": currency, "early": format_amount(plan.early, currency), "regular": format_amount(plan.regular, currency),
+        "exact": format_amount(int(plan.exact.to_integral_value()), currency), "income": format_amount(plan.income, currency),
+        "break_even": None if plan.break_even is None else percent_text(plan.break_even), "days": days,
+        "incomes": [{"share": s, "income": format_amount(i, currency)} for s, i in plan.incomes],
+    }  # fmt: skip
+
+
+def apply_early(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
+    """Put the planner's prices on the first rate of a run: the regular price, and today's fee as its only early step."""
+    run = get_run(deed, run_id)
+    plan, days, _ = read_early(body, run.currency)
+    if plan.regular <= plan.early:
+        raise refuse("/target", "The regular price is not above the early one, so there is nothing to apply.")
+    rates = fees.terms_document(run)["rates"]
+    step = {"days_before": days, "amount": format_amount(plan.early, run.currency)}
+    rates[0] = {**rates[0], "amount": format_amount(plan.regular, run.currency), "early": [step]}
+    return terms.change_terms(deed, run_id, {"set": {"rates": rates}})

@@ -1,0 +1,479 @@
+"""What a sign-up asks for and what it costs: the quote behind the desk, the roster, lists and kept quotes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from datetime import date, datetime, time
+from typing import Any
+
+from sqlalchemy import select
+
+from archgate.actions.fees import codes, fees, plans
+from archgate.actions.kernel.lookups import get_run
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.money import payments
+from archgate.actions.people import people
+from archgate.actions.seats import parties, seats
+from archgate.core import eligibility, gates
+from archgate.core import fees as core_fees
+from archgate.core import plans as core_plans
+from archgate.core import seats as core_seats
+from archgate.core.documents import PLAN_LINE_KEYS, read_plan_line
+from archgate.core.faults import Fault, Refused
+from archgate.core.fee_documents import quote_document
+from archgate.core.money import format_amount
+from archgate.core.reader import Reader
+from archgate.core.schedule import moment_of
+from archgate.tables.courses import Run
+from archgate.tables.fees import DiscountCode, Extra, Rate
+from archgate.tables.people import Person, PersonNumber, PersonTag
+from archgate.tables.plans import Plan
+from archgate.tables.roster import Enrollment
+from archgate.tables.schedule import Gate
+
+ASK_KEYS = "people extras code plan_id rate_id heads waive"
+MOST_REASON = 500
+MOST_ROWS = 50
+
+
+@dataclass(frozen=True)
+class Wish:
+    """What is asked of a run, with the rows it names. `heads` holds the rate of each head, the first of who signs up."""
+
+    run: Run
+    plan: Plan
+    rates: tuple[tuple[Rate, int, core_fees.Agreed | None], ...]
+    extras: tuple[tuple[Extra, int], ...]
+    code: DiscountCode | None
+    waived: str = ""  # why the seats cost nothing, if they do not
+
+    @property
+    def heads(self) -> list[Rate]:
+        return [rate for rate, count, _ in self.rates for _ in range(count)]
+
+    @property
+    def ask(self) -> core_fees.Ask:
+        free = core_fees.Agreed(0, self.waived) if self.waived else None
+        return core_fees.Ask(
+            tuple(core_fees.Heads(rate.code, count, free or agreed) for rate, count, agreed in self.rates),
+            tuple((extra.code, count) for extra, count in self.extras),
+            self.code.code if self.code else None,
+        )
+
+    @property
+    def fees(self) -> core_fees.Fees:
+        code = codes.core_code(self.code) if self.code else None
+        rates, extras = [rate for rate, _, _ in self.rates], [extra for extra, _ in self.extras]
+        found = fees.core_fees(self.run, rates, code, extras)
+        if not self.waived:
+            return found
+        return replace(found, rates=tuple(replace(r, by_agreement=True) for r in found.rates))
+
+    @property
+    def document(self) -> dict[str, Any]:
+        """The ask as a body sends it; what is kept of it with a place in line and a kept quote."""
+        return {
+            "people": [
+                {"rate_id": rate.id, "count": count,
+                 **({"agreed": {"amount": format_amount(agreed.amount, self.run.currency), "reason": agreed.reason}}
+                    if agreed else {})}
+                for rate, count, agreed in self.rates
+            ],
+            "extras": [{"extra_id": extra.id, "count": count} for extra, count in self.extras],
+            "code": self.code.code if self.code else None, "plan_id": self.plan.id,
+            **({"waive": self.waived} if self.waived else {}),
+        }  # fmt: skip
+
+
+def wish_of(
+    deed: Deed, run: Run, body: dict[str, Any], person: Person | None = None, held: bool = False
+) -> Wish:
+    """Read an ask. `rate_id` and `heads` are the short form of `people`. `held`: rates and plans that were agreed to
+    before are taken also when no longer offered. Without any rate, the first that the person may have."""
+    faults: list[Fault] = []
+    top = Reader({k: v for k, v in body.items() if k in ASK_KEYS.split()}, "", faults, ASK_KEYS)
+    offered = {r.id: r for r in (run.rates if held else fees.rates_of(run))}
+    rates: list[tuple[Rate, int, core_fees.Agreed | None]] = []
+    for row in top.rows("people", "The people", "rate_id count agreed", most=MOST_ROWS):
+        number = row.whole("rate_id", "The rate", 1, 2**62)
+        count = row.whole("count", "The number of people", 1, core_seats.LARGEST_PARTY, need=True)
+        rate = offered.get(number) if number else next(iter(offered.values()), None)
+        if rate is None:
+            row.fault("rate_id", "The run has no such rate.")
+        agreed = read_agreed(row, run.currency) if row.has("agreed") else None
+        if rate is not None and count is not None:
+            rates.append((rate, count, agreed))
+    number = top.whole("rate_id", "The rate", 1, 2**62)
+    heads = top.whole("heads", "The number of heads", -(10**6), 10**6)
+    if heads is not None and not 1 <= heads <= core_seats.LARGEST_PARTY:
+        top.fault("heads", f"A party has 1 to {core_seats.LARGEST_PARTY} heads.")
+    extras: list[tuple[Extra, int]] = []
+    known = {x.id: x for x in run.extras if held or x.active}
+    for row in top.rows("extras", "The extras", "extra_id count", most=MOST_ROWS):
+        extra = known.get(row.whole("extra_id", "The extra", 1, 2**62, need=True) or 0)
+        count = row.whole("count", "The number", 1, 10**6, need=True)
+        if extra is None:
+            row.fault("extra_id", "The run has no such extra.")
+        elif count is not None:
+            extras.append((extra, count))
+    plan_id = top.whole("plan_id", "The payment plan", 1, 2**62)
+    text = top.text("code", "The code") if top.value.get("code") else None
+    waived = (top.text("waive", "The reason") or "").strip() if top.has("waive") else ""
+    if len(waived) > MOST_REASON:
+        top.fault("waive", f"The reason is longer than {MOST_REASON} characters.")
+    if not faults and sum(count for _, count, _ in rates) > core_seats.LARGEST_PARTY:
+        top.fault("people", f"A party has 1 to {core_seats.LARGEST_PARTY} heads.")
+    if faults:
+        raise Refused(faults)
+    if not rates:
+        rates = [
+            (
+                usual_rate(deed, run, person) if number is None else rate_held(run, number, held),
+                heads or 1,
+                None,
+            )
+        ]
+    plan = plan_held(deed, run, plan_id, held)
+    return Wish(
+        run,
+        plan,
+        tuple(rates),
+        tuple(extras),
+        codes.code_held(deed, text) if held else codes.code_typed(deed, run, text),
+        waived,
+    )
+
+
+def read_agreed(row: Reader, currency: str) -> core_fees.Agreed | None:
+    held = row.inner("agreed", "What was agreed", "amount reason")
+    if held is None:
+        return None
+    amount = held.amount("amount", "The amount agreed", currency, need=True)
+    reason = held.text("reason", "The reason", need=True)
+    if reason and len(reason) > MOST_REASON:
+        held.fault("reason", f"The reason is longer than {MOST_REASON} characters.")
+    return None if amount is None or reason is None else core_fees.Agreed(amount, reason.strip())
+
+
+def rate_held(run: Run, rate_id: int, held: bool) -> Rate:
+    found = next((r for r in run.rates if r.id == rate_id), None) if held else None
+    return found or fees.rate_of(run, rate_id)
+
+
+def plan_held(deed: Deed, run: Run, plan_id: int | None, held: bool) -> Plan:
+    found = deed.session.get(Plan, plan_id) if held and plan_id else None
+    return found or plans.plan_of(deed, run, plan_id)
+
+
+def usual_rate(deed: Deed, run: Run, person: Person | None) -> Rate:
+    """The first rate that this person may have now, else the run's first."""
+    facts, taken = facts_of(deed, run, person), fees.heads_at(deed, run)
+    for rate in fees.rates_of(run):
+        if (
+            eligibility.why_not(fees.who_terms(deed, rate), facts, deed.today, taken.get(rate.id, 0), 1)
+            is None
+        ):
+            return rate
+    return fees.rate_of(run, None)
+
+
+def facts_of(
+    deed: Deed, run: Run, person: Person | None, organization_id: int | None = None
+) -> eligibility.Person | None:
+    """What decides who may have a rate: tags, organizations (also the one that pays), and courses that have ended; each
+    read only if a rate of the run asks for it."""
+    if person is None:
+        return None
+    tags: set[str] = set()
+    belongs = {organization_id} if organization_id else set()
+    took: set[int] = set()
+    if any(rate.tags for rate in run.rates):
+        tags.update(deed.session.scalars(select(PersonTag.tag).where(PersonTag.person_id == person.id)))
+    if any(rate.organization_id for rate in run.rates):
+        of = select(PersonNumber.organization_id).where(PersonNumber.person_id == person.id)
+        belongs.update(deed.session.scalars(of))
+    if any(rate.past_course_id for rate in run.rates):
+        ended = select(Gate.run_id).where(Gate.kind == "ends", Gate.at <= deed.now)
+        of = (
+            select(Run.course_id).join(Enrollment, Enrollment.run_id == Run.id)
+            .where(Enrollment.person_id == person.id, Enrollment.live == 1, Run.id.in_(ended))
+        )  # fmt: skip
+        took.update(deed.session.scalars(of))
+    return eligibility.Person(frozenset(tags), frozenset(belongs), frozenset(took))
+
+
+def refuse_rates(
+    deed: Deed, wish: Wish, person: Person | None, organization_id: int | None, received: date | None = None
+) -> None:
+    """Refuse rates that cannot be had: not by this person, not today (or on the day the form was received), not by so many
+    more heads."""
+    facts, taken = facts_of(deed, wish.run, person, organization_id), fees.heads_at(deed, wish.run)
+    faults = []
+    for i, (rate, count, _) in enumerate(wish.rates):
+        same = sum(n for r, n, _ in wish.rates[:i] if r.id == rate.id)
+        terms = fees.who_terms(deed, rate)
+        said = eligibility.why_not(terms, facts, received or deed.today, taken.get(rate.id, 0) + same, count)
+        if said:
+            faults.append(Fault(f"/people/{i}/rate_id", said))
+    if faults:
+        raise Refused(faults)
+
+
+def refuse_full(deed: Deed, wish: Wish) -> None:
+    """Refuse an ask that was agreed to before when its rates have no seats left; all else of it stands."""
+    taken = fees.heads_at(deed, wish.run)
+    for i, (rate, count, _) in enumerate(wish.rates):
+        said = eligibility.full_at(fees.who_terms(deed, rate), taken.get(rate.id, 0), count)
+        if said:
+            raise Refused([Fault(f"/people/{i}/rate_id", f"{rate.label}: {said}")])
+        taken[rate.id] = taken.get(rate.id, 0) + count
+
+
+# --- the quote --------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Special:
+    """What makes a sign-up an exception: the day its form came in, why it is made all the same, whose seats it takes."""
+
+    received_on: date | None = None
+    exception: str = ""
+    set_aside_id: int | None = None
+    held_place_id: int | None = None
+
+
+NOTHING_SPECIAL = Special()
+
+
+def read_special(deed: Deed, top: Reader) -> Special:
+    """An earlier day of receipt needs a reason, as a sign-up after the close does."""
+    day = top.day("received_on", "The day it was received")
+    why = (top.text("exception", "The reason") or "").strip() if top.value.get("exception") else ""
+    number = top.whole("set_aside_id", "The seats set aside", 1, 2**62)
+    held = top.whole("held_place_id", "The held places", 1, 2**62)
+    if len(why) > MOST_REASON:
+        top.fault("exception", f"The reason is longer than {MOST_REASON} characters.")
+    if day is not None and day > deed.today:
+        top.fault("received_on", "The form cannot have come in after today.")
+    if day is not None and day < deed.today and not why:
+        top.fault("exception", "Say why the earlier day counts.")
+    return Special(None if day == deed.today else day, why, number, held)
+
+
+def terms_for(
+    deed: Deed, wish: Wish, at: datetime | None = None, received: date | None = None
+) -> tuple[core_fees.Quote, core_plans.Installments]:
+    """Quote and installments of a sign-up now, or as it would be at another moment.
+
+    `received`: the form came in on that day and has its price; what is due falls due as of today all the same.
+    """
+    run, moment = wish.run, at or deed.now
+    if received is not None and received != deed.today:
+        moment = moment_of(received, time(12), deed.zone)
+    start = fees.start_of(deed, run)
+    try:
+        quote = core_fees.quote_for(wish.fees, wish.ask, moment, start, deed.zone, run.currency)
+    except Refused as refused:
+        raise Refused([ask_fault(wish, f) for f in refused.faults]) from None
+    day = deed.today if received is not None else gates.local_day(moment, deed.zone)
+    return quote, due_of(deed, wish, quote.total, day)
+
+
+def due_of(deed: Deed, wish: Wish, total: int, day: date) -> core_plans.Installments:
+    start = fees.start_of(deed, wish.run)
+    try:
+        return core_plans.installments_of(plans.core_lines(wish.plan), total, day, start, wish.run.currency)
+    except Refused as refused:
+        raise Refused([Fault("/plan_id", f"{wish.plan.name}: {f.message}") for f in refused.faults]) from None
+
+
+def ask_fault(wish: Wish, fault: Fault) -> Fault:
+    """A fault of the core's ask as one of the body's: extras are named there by their row."""
+    at = fault.at.removeprefix("/ask")
+    for i, (extra, _) in enumerate(wish.extras):
+        if at == f"/extras/{extra.code}":
+            return Fault(f"/extras/{i}/count", fault.message)
+    return Fault(at, fault.message)
+
+
+def quote_view(quote: core_fees.Quote, due: core_plans.Installments) -> dict[str, Any]:
+    """A quote with its installments, as screens show it and as an enrollment keeps it."""
+    held = quote_document(quote)
+    lines = [{**shown, "early": line.early} for shown, line in zip(held["lines"], quote.lines, strict=True)]
+    return {"currency": quote.currency, **held, "lines": lines, **plans.due_view(due, quote.currency)}
+
+
+def quote_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
+    """What a sign-up for this run costs, whether there is a seat or a place in line, and whether one can sign up.
+
+    Beside the ask, `person_id` and `organization_id` say who it is for, and `day` asks as if it were another day.
+    """
+    run = get_run(deed, run_id)
+    faults: list[Fault] = []
+    top = Reader(
+        body,
+        "",
+        faults,
+        f"{ASK_KEYS} person_id organization_id day names received_on exception set_aside_id held_place_id",
+    )
+    number = top.whole("person_id", "The person", 1, 2**62)
+    organization_id = top.whole("organization_id", "The organization", 1, 2**62)
+    day = top.day("day", "The day")
+    names = parties.read_names(top)
+    special = read_special(deed, top)
+    if faults:
+        raise Refused(faults)
+    person = people.get_person(deed, number) if number else None
+    if person is not None and not special.exception and parties.told_early(deed, run, person.id):
+        special = replace(special, exception="Head start of the interest list")
+    wish = wish_of(deed, run, body, person)
+    found = sign_up_quote(deed, wish, person, organization_id, day, special)
+    return {**found, "names": parties.names_view(deed, run, names, len(wish.heads) - 1)}
+
+
+def sign_up_quote(
+    deed: Deed,
+    wish: Wish,
+    person: Person | None = None,
+    organization_id: int | None = None,
+    day: date | None = None,
+    special: Special = NOTHING_SPECIAL,
+) -> dict[str, Any]:
+    """The quote of a sign-up, with its seat or its place in line, and what else it could have."""
+    run = wish.run
+    refuse_rates(deed, wish, person, organization_id, special.received_on)
+    if person is not None:
+        codes.refuse_person(deed, wish.code, person.id)
+    at = moment_of(day, time(12), deed.zone) if day and day != deed.today else None
+    quote, due = terms_for(deed, wish, at, special.received_on)
+    words = payments.words_of(deed, run, person, organization_id)
+    group = special.set_aside_id or seats.group_for(deed, run, person.id if person else None, organization_id)
+    return {
+        **quote_view(quote, due),
+        **seat_view(deed, wish, format_amount(quote.total, run.currency), words, group, special),
+    }
+
+
+def seat_view(
+    deed: Deed,
+    wish: Wish,
+    total: str,
+    words: str | None,
+    group: int | None = None,
+    special: Special = NOTHING_SPECIAL,
+) -> dict[str, Any]:
+    """The seat or the place in line of a sign-up, whether one can sign up, and whether payment details are missing."""
+    run, heads = wish.run, len(wish.heads)
+    state = seats.seats_of(deed, run)
+    if special.held_place_id is not None:
+        mine = seats.held_for(deed, run, special.held_place_id)
+        state = replace(state, held=state.held - min(mine, heads), waiting=())
+    seat = core_seats.seats_for(state, heads, group)
+    sign_up, why = fees.sign_up_of(deed, run, state.free_for(group) == 0)
+    late = run.status == "published" and sign_up in (gates.SignUp.CLOSED, gates.SignUp.NOT_YET)
+    aside = next(
+        (s.name for s in state.set_asides if isinstance(seat, core_seats.Seated) and s.id == seat.set_aside),
+        None,
+    )
+    seated = isinstance(seat, core_seats.Seated)
+    begun = sign_up in (gates.SignUp.OPEN, gates.SignUp.FULL) or (late and bool(special.exception))
+    never = isinstance(seat, core_seats.NoSeat)
+    return {
+        "run_id": run.id,
+        "rate_id": wish.rates[0][0].id,
+        "plan_id": wish.plan.id,
+        "heads": heads,
+        "seat": seat.first if isinstance(seat, core_seats.Seated) else None,
+        "place": seat.place if isinstance(seat, core_seats.Waits) else None,
+        "capacity": run.capacity,
+        "set_aside": aside,
+        "late": late,
+        "sign_up": str(sign_up),
+        "why": seat.why if begun and not isinstance(seat, core_seats.Seated) else why,
+        "can_enroll": begun and seated,
+        "can_wait": begun and not seated and not never,
+        "details_needed": needs_details(wish, total),
+        "details": words,
+    }
+
+
+def choices(deed: Deed, run_id: int, person_id: int | None, organization_id: int | None) -> dict[str, Any]:
+    """What a sign-up can choose from: rates with today's price and why one cannot be had, extras, plans, codes or not."""
+    run = get_run(deed, run_id)
+    person = people.get_person(deed, person_id) if person_id else None
+    facts, taken = facts_of(deed, run, person, organization_id), fees.heads_at(deed, run)
+    held, start = fees.core_fees(run), fees.start_of(deed, run)
+    currency = run.currency
+    rates = []
+    for rate in fees.rates_of(run):
+        terms, sold = fees.who_terms(deed, rate), taken.get(rate.id, 0)
+        core = fees.core_rate(rate)
+        rates.append({
+            "id": rate.id, "label": rate.label, "amount": format_amount(core_fees.lowest(core, deed.today, start), currency),
+            "by_agreement": rate.by_agreement, "why_not": eligibility.why_not(terms, facts, deed.today, sold, 1),
+            "left": None if rate.most is None else max(0, rate.most - sold),
+        })  # fmt: skip
+    extras = [
+        {
+            "id": row.id, "label": row.label, "amount": format_amount(row.amount, currency), "required": row.required,
+            "most": row.most, "stock": row.item.on_hand if row.item else None,
+        }
+        for row in run.extras
+        if row.active
+    ]  # fmt: skip
+    offered = [plans.plan_view(p, currency) for p in plans.offered(deed, run)]
+    group = [{"from": g.people, "percent": str(g.percent)} for g in held.group]
+    return {"run_id": run.id, "rates": rates, "extras": extras, "plans": offered, "group": group}
+
+
+def needs_details(wish: Wish, total: str) -> bool:
+    """Whether payment details must be on file: the plan takes them, and there is something to pay."""
+    return wish.plan.details and any(c in "123456789" for c in total)
+
+
+def refuse_missing_details(
+    deed: Deed, wish: Wish, total: str, person: Person, organization_id: int | None
+) -> None:
+    """Refuse a plan that takes payment details at sign-up while whoever pays has none on file."""
+    if needs_details(wish, total) and payments.words_of(deed, wish.run, person, organization_id) is None:
+        said = (
+            f"The plan {wish.plan.name} takes payment details at sign-up; none are on file for whoever pays."
+        )
+        raise Problem(422, "details-needed", said)
+
+
+def plan_example(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
+    """What a plan that is being typed asks of one person: on a run at its price of the sign-up date, or on a total.
+
+    What is wrong with the lines is said in `said`, by how much they miss the whole; nothing else is refused for it.
+    """
+    faults: list[Fault] = []
+    top = Reader(body, "", faults, "run_id rate_id total lines signed_up")
+    run = get_run(deed, n) if (n := top.whole("run_id", "The run", 1, 2**62)) else None
+    currency = run.currency if run else deed.center.currency
+    rate_id = top.whole("rate_id", "The rate", 1, 2**62)
+    total = top.amount("total", "The total", currency)
+    signed_up = top.day("signed_up", "The sign-up date") or deed.today
+    read = [read_plan_line(r, currency) for r in top.rows("lines", "The lines", PLAN_LINE_KEYS)]
+    start = fees.start_of(deed, run) if run else None
+    if run is not None and total is None:
+        held = fees.core_fees(run)
+        ask = core_fees.Ask((core_fees.Heads(fees.rate_of(run, rate_id).code, 1),))
+        total = core_fees.total_on(held, ask, signed_up, start)
+    total = total or 0
+    empty = {
+        "installments": [],
+        "due_now": format_amount(0, currency),
+        "due_later": format_amount(0, currency),
+    }
+    said, due = [f.message for f in faults], dict[str, Any](empty)
+    if not faults:
+        try:
+            due = plans.example((x for x in read if x), total, signed_up, start, currency)
+        except Refused as refused:
+            said = [f.message for f in refused.faults]
+    return {
+        **due, "signed_up": signed_up.isoformat(), "start": start.isoformat() if start else None,
+        "total": format_amount(total, currency), "currency": currency, "said": said,
+    }  # fmt: skip

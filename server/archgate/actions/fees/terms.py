@@ -1,0 +1,213 @@
+"""Changing what a sign-up costs: the terms of a run, and what the center's runs start from.
+
+Whole lists are changed; enrollments keep what they agreed. The functions of `actions.fees` read and keep them.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import select
+
+from archgate.actions.courses import refund_policies
+from archgate.actions.fees import fees, plans
+from archgate.actions.kernel.answers import outcome, refuse_lost_update
+from archgate.actions.kernel.unit_of_work import Deed, lock_row
+from archgate.actions.people import people
+from archgate.actions.schedule import schedule
+from archgate.actions.seats import seats
+from archgate.core import fees as core_fees
+from archgate.core.faults import Fault, Refused
+from archgate.core.fee_documents import MOST_TAXES, read_group, read_taxes
+from archgate.core.money import format_amount
+from archgate.core.reader import Reader
+from archgate.tables.courses import Center, Course, Run
+
+
+def change_terms(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
+    """Change a run's rates, extras, group steps, taxes or plans, as whole lists; enrollments keep what they agreed."""
+    run = seats.run_to_change(deed, run_id)
+    faults: list[Fault] = []
+    top = Reader(body, "", faults, "seen set")
+    row = top.inner("set", "What to change", " ".join(fees.TERMS))
+    if row is None:
+        raise Refused(faults)
+    names = [n for n in fees.TERMS if n in row.value]
+    if not names:
+        raise Refused([Fault("/set", f"Nothing to change; it takes {', '.join(fees.TERMS)}.")])
+    views = fees.terms_view(run)
+    before = fees.price_now(deed, run) or {}
+    read_terms(deed, run, row, names, faults)
+    if faults:
+        raise Refused(faults)
+    seen = top.value.get("seen") or {}
+    if isinstance(seen, dict):
+        known = {n: bare(v) for n, v in seen.items()}
+        refuse_lost_update({n: row.value[n] for n in names}, known, {n: bare(views[n]) for n in names})
+    deed.session.flush()
+    deed.session.refresh(run, ["rates", "extras", "plans"])
+    schedule.settle_gates(deed, run)
+    change = deed.log("change terms", "run", run.id, f"Changed the {' and the '.join(names)} of {run.code}")
+    return outcome(
+        deed,
+        run,
+        change.key,
+        term_touches(before, fees.price_now(deed, run) or {}, views, fees.terms_view(run)),
+    )
+
+
+def read_terms(deed: Deed, run: Run, row: Reader, names: list[str], faults: list[Fault]) -> None:
+    """Put what a form says on a run, unless something is wrong with it, also with what it leaves as it was."""
+    rates = fees.read_rates(deed, row, run.currency) if "rates" in names else None
+    codes = [r.code for r, _ in rates] if rates is not None else [r.code for r in fees.rates_of(run)]
+    extras = fees.read_extras(row, run.currency, codes) if "extras" in names else None
+    codes += [x.code for x, _ in extras] if extras is not None else [x.code for x in run.extras if x.active]
+    twice = sorted({c for c in codes if codes.count(c) > 1})
+    if twice and rates is not None and extras is None:
+        row.fault("rates", f'An extra has the name "{twice[0]}" already.')
+    group = read_group(row) if "group" in names else fees.core_group(run.group_steps)
+    taxes = read_taxes(row, codes, MOST_TAXES) if "taxes" in names else fees.core_taxes(run.taxes)
+    lost = sorted({c for t in taxes for c in t.on or ()} - set(codes))
+    if lost and "taxes" not in names:
+        row.fault(
+            "rates" if rates is not None else "extras", f'A tax is on "{lost[0]}"; change the taxes too.'
+        )
+    kept = fees.core_fees(run)
+    held = core_fees.Fees(
+        tuple(r for r, _ in rates) if rates is not None else kept.rates,
+        tuple(x for x, _ in extras) if extras is not None else kept.extras, group, (), taxes,
+    )  # fmt: skip
+    totals = fees.whole_totals(held)
+    if "plans" in names:
+        read = plans.read_plans(row, run.currency, totals)
+    else:
+        faults += [Fault(f"/set/{names[0]}", said) for said in plans.misfits(run, totals)]
+    if faults:
+        return
+    if rates is not None:
+        fees.settle_rates(deed, run, rates)
+    if extras is not None:
+        fees.settle_extras(deed, run, extras)
+    if "group" in names:
+        run.group_steps = fees.group_document(group)
+    if "taxes" in names:
+        run.taxes = fees.tax_document(taxes)
+    if "plans" in names:
+        plans.settle_plans(deed, run, read)
+
+
+def bare(value: Any) -> Any:
+    """A document without what says nothing, so that one with its gaps filled compares equal."""
+    if isinstance(value, dict):
+        return {k: bare(v) for k, v in value.items() if v not in (None, False, [], {}, "")}
+    return [bare(v) for v in value] if isinstance(value, list) else value
+
+
+def term_touches(
+    before: dict[str, Any], after: dict[str, Any], old: dict[str, Any], new: dict[str, Any]
+) -> list[dict[str, Any]]:
+    """What a change of terms moves, for the margin."""
+    touches = [
+        {"label": label, "before": str(before.get(k) or "none"), "after": str(after.get(k) or "none")}
+        for k, label in (("amount", "Price now"), ("until", "Price holds through"), ("then", "Price then"))
+        if before.get(k) != after.get(k)
+    ]
+
+    def said(view: dict[str, Any]) -> dict[str, str]:
+        return {
+            **{f"Rate {r['label']}": r["amount"] for r in view["rates"]},
+            **{f"Extra {x['label']}": x["amount"] for x in view["extras"]},
+            **{f"Group from {g['from']}": f"{g['percent']} percent off" for g in view["group"]},
+            **{
+                t["name"]: f"{t['percent']} percent{' in the price' if t['included'] else ''}"
+                for t in view["taxes"]
+            },
+            **{f"Plan {p['name']}": "; ".join(x["text"] for x in p["lines"]) for p in view["plans"]},
+        }
+
+    was, now = said(old), said(new)
+    touches += [
+        {"label": name, "before": was.get(name, "none"), "after": now.get(name, "none")}
+        for name in [*was, *(n for n in now if n not in was)]
+        if was.get(name) != now.get(name)
+    ]
+    return touches
+
+
+# --- what a center starts from ----------------------------------------------------------------------------
+
+CENTER_TERMS = ("extras", "group", "taxes", "plans", "refunds")
+CENTER_WORDS = ("told", "office_email")
+TOLD = ("learner", "payer", "instructors", "office")
+CENTER_DAYS = {
+    "quote_days": ("The days a quote is kept", 1, 365),
+    "access_days": ("The days of access", 1, 36_600),
+}
+
+
+def center_defaults(deed: Deed) -> dict[str, Any]:
+    """What runs start from where their course says nothing, and how many courses have an own value of each."""
+    courses = deed.session.scalars(select(Course.defaults)).all()
+    own = {name: sum(name in held for held in courses) for name in CENTER_TERMS}
+    return {"currency": deed.center.currency, "values": deed.center.defaults, "courses_differ": own}
+
+
+def change_center_defaults(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
+    """Set or, with null, forget defaults of the center. Runs that are there stay as they are."""
+    lock_row(deed, Center, deed.center.id)
+    faults: list[Fault] = []
+    top = Reader(body, "", faults, "seen set")
+    row = top.inner("set", "What to change", " ".join((*CENTER_TERMS, *CENTER_WORDS, *CENTER_DAYS)))
+    if row is None:
+        raise Refused(faults)
+    currency, names = (
+        deed.center.currency,
+        [n for n in (*CENTER_TERMS, *CENTER_WORDS, *CENTER_DAYS) if n in row.value],
+    )
+    new: dict[str, Any] = {}
+    for name in names:
+        if row.value[name] is None:
+            new[name] = None
+        elif name == "extras":
+            new[name] = [
+                {k: v for k, v in {"code": x.code, "label": x.label, "amount": format_amount(x.amount, currency),
+                                   "required": x.required, "most": x.most, "item": item}.items() if v}
+                for x, item in fees.read_extras(row, currency, ())
+            ]  # fmt: skip
+        elif name == "group":
+            new[name] = fees.group_document(read_group(row))
+        elif name == "taxes":
+            new[name] = fees.tax_document(read_taxes(row, None, MOST_TAXES))
+        elif name == "refunds":
+            new[name] = refund_policies.read_refunds(row, currency)
+        elif name == "told":
+            new[name] = read_told(row)
+        elif name == "office_email":
+            new[name] = (row.text(name, "The office's email") or "").strip()
+            if people.email_fault(new[name]):
+                row.fault(name, f'"{new[name]}" is not an email address.')
+        elif name == "plans":
+            read = plans.read_plans(row, currency, [0])
+            new[name] = [
+                plans.plan_document(plans.plan_row(f, x, n), currency) for n, (_, f, x) in enumerate(read, 1)
+            ]
+        else:
+            new[name] = row.whole(name, *CENTER_DAYS[name])
+    if faults:
+        raise Refused(faults)
+    now = deed.center.defaults
+    refuse_lost_update(new, top.value.get("seen") or {}, {n: now.get(n) for n in names})
+    deed.center.defaults = {n: v for n, v in {**now, **new}.items() if v is not None}
+    told = ", ".join(n.replace("_", " ") for n in names)
+    change = deed.log("change defaults", "center", deed.center.id, f"Changed what runs start from: {told}")
+    deed.session.flush()
+    return {"change": change.key, **center_defaults(deed)}
+
+
+def read_told(row: Reader) -> list[str]:
+    """Who hears of an enrollment, in the order in which they are always named."""
+    held = row.value.get("told") or []
+    if not isinstance(held, list) or any(who not in TOLD for who in held):
+        row.fault("told", f"Those told are among {', '.join(TOLD)}.")
+        return []
+    return [who for who in TOLD if who in held]

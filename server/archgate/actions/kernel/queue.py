@@ -1,0 +1,227 @@
+"""Queued work: put in line by the transaction that wants it, done by the worker, seen and retried by people.
+
+All times are the system clock's. A worker takes a job for a lease; one that dies lets the lease run out, and
+another takes the job again. So a job is done at least once, and its key makes the outside do it once.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+
+from sqlalchemy import func, insert, or_, select, update
+from sqlalchemy.orm import Session, sessionmaker
+
+from archgate.actions.kernel.problems import conflict, not_found
+from archgate.actions.kernel.unit_of_work import Deed
+from archgate.clock import system_now
+from archgate.tables.jobs import Job, TimedWork
+
+LEASE = timedelta(seconds=60)
+MOST_TRIES = 8
+FIRST_PAUSE = timedelta(seconds=10)
+LONGEST_PAUSE = timedelta(hours=4)
+
+
+@dataclass(frozen=True)
+class Taken:
+    """A job in a worker's hands."""
+
+    id: int
+    kind: str
+    key: str
+    what: dict[str, Any]
+    tries: int
+
+
+def queue(
+    deed: Deed, kind: str, key: str, what: dict[str, Any], wait: timedelta = timedelta(0), change: str = "",
+    run_id: int | None = None,
+) -> Job:  # fmt: skip
+    """Put work in line, in this transaction. The same key again is the same job; one that an undo dropped comes back."""
+    held = deed.session.scalar(select(Job).where(Job.key == key))
+    now = system_now()
+    if held is not None:
+        if held.status == "dropped":
+            held.status, held.due_at, held.change_key = "queued", now + wait, change
+        return held
+    job = Job(
+        kind=kind, key=key, what=what, status="queued", due_at=now + wait, made_at=now, change_key=change,
+        run_id=run_id, tries=0, trouble="", worker="",
+    )  # fmt: skip
+    deed.session.add(job)
+    deed.session.flush()
+    return job
+
+
+def queue_new(
+    deed: Deed,
+    kind: str,
+    jobs: list[tuple[str, dict[str, Any]]],
+    wait: timedelta,
+    change: str,
+    run_id: int | None,
+) -> dict[str, int]:
+    """Put much work of a new change in line at once, each with its own new key; the ids of the jobs by key."""
+    now = system_now()
+    same = {
+        "kind": kind, "status": "queued", "due_at": now + wait, "made_at": now, "change_key": change, "run_id": run_id,
+        "tries": 0, "trouble": "", "worker": "",
+    }  # fmt: skip
+    if jobs:
+        deed.session.execute(insert(Job), [{**same, "key": key, "what": what} for key, what in jobs])
+    rows = deed.session.execute(select(Job.key, Job.id).where(Job.change_key == change, Job.kind == kind))
+    return {key: number for key, number in rows}  # noqa: C416
+
+
+def pause_after(tries: int) -> timedelta:
+    """How long to wait after so many tries: 10 s, 40 s, 160 s ..., at most four hours."""
+    return min(FIRST_PAUSE * int(4 ** (tries - 1)), LONGEST_PAUSE)
+
+
+def claim(
+    sessions: sessionmaker[Session], worker: str, now: datetime | None = None, lease: timedelta = LEASE
+) -> Taken | None:
+    """Take the next job that is due, or one whose worker is gone; no two workers take the same."""
+    now = now or system_now()
+    with sessions.begin() as session:
+        due = select(Job).where(Job.status == "queued", Job.due_at <= now).order_by(Job.due_at, Job.id)
+        job = session.scalar(due.limit(1).with_for_update(skip_locked=True))
+        if job is None:
+            lost = select(Job).where(Job.status == "running", Job.lease_until <= now).order_by(Job.id)
+            job = session.scalar(lost.limit(1).with_for_update(skip_locked=True))
+        if job is None:
+            return None
+        job.status, job.worker, job.lease_until, job.tries = "running", worker, now + lease, job.tries + 1
+        return Taken(job.id, job.kind, job.key, job.what, job.tries)
+
+
+def finish(session: Session, taken: Taken, worker: str) -> bool:
+    """Mark a job done, if it is still this worker's."""
+    done = session.execute(
+        update(Job)
+        .where(Job.id == taken.id, Job.status == "running", Job.worker == worker)
+        .values(status="done", done_at=system_now(), trouble="", lease_until=None)
+    )
+    return bool(done.rowcount)  # type: ignore[attr-defined]
+
+
+def put_back(
+    sessions: sessionmaker[Session],
+    taken: Taken,
+    worker: str,
+    said: str,
+    for_good: bool,
+    now: datetime | None = None,
+) -> None:
+    """Try again after a growing pause; after the last try, or when it is of no use, leave it to people."""
+    now = now or system_now()
+    with sessions.begin() as session:
+        job = session.scalar(select(Job).where(Job.id == taken.id).with_for_update())
+        if job is None or job.worker != worker or job.status != "running":
+            return
+        job.trouble, job.lease_until = said[:2000], None
+        if for_good or taken.tries >= MOST_TRIES:
+            job.status = "failed"
+        else:
+            job.status, job.due_at = "queued", now + pause_after(taken.tries)
+
+
+def due_round(session: Session, name: str, every: timedelta, now: datetime) -> TimedWork | None:
+    """The row of timed work whose round has come, locked; its next round is set. None: not now, or somebody is at it."""
+    row = session.scalar(select(TimedWork).where(TimedWork.name == name).with_for_update(skip_locked=True))
+    if row is None:
+        if session.get(TimedWork, name) is None:
+            session.add(TimedWork(name=name, due_at=now, found=""))
+        return None
+    if row.due_at > now:
+        return None
+    row.last_at, row.due_at = now, now + every
+    return row
+
+
+ALIVE = "a worker is at work"
+MISSED = timedelta(seconds=90)  # without a word from any worker, nobody is at work
+
+
+def note_alive(session: Session, name: str) -> None:
+    """Leave word that a worker is at work."""
+    now = system_now()
+    row = session.get(TimedWork, ALIVE)
+    if row is None:
+        row = TimedWork(name=ALIVE, due_at=now, found="")
+        session.add(row)
+    row.last_at, row.found = now, name
+
+
+def nobody_works(session: Session) -> str:
+    """Why queued work stands still, in a sentence; empty while a worker is at work."""
+    row = session.get(TimedWork, ALIVE)
+    if row is not None and row.last_at is not None and system_now() - row.last_at <= MISSED:
+        return ""
+    waits = session.scalar(select(func.count()).select_from(Job).where(Job.status == "queued")) or 0
+    what = (
+        f"{waits} {'letter or job waits' if waits == 1 else 'letters and jobs wait'}"
+        if waits
+        else "Nothing waits yet"
+    )
+    return f"No worker is at work: letters, offers and links are not sent. {what}. Start ./archgate worker."
+
+
+# --- what people see --------------------------------------------------------------------------------------
+
+WORDS = {
+    "send message": "send a message",
+    "make link": "make an online meeting",
+    "send webhook": "send a list on",
+}
+
+
+def job_view(job: Job) -> dict[str, Any]:
+    return {
+        "id": job.id, "kind": WORDS.get(job.kind, job.kind), "status": job.status, "tries": job.tries, "trouble": job.trouble,
+        "about": str(job.what.get("about", "")), "run_id": job.run_id, "made_at": job.made_at.isoformat(),
+        "due_at": job.due_at.isoformat(),
+    }  # fmt: skip
+
+
+def list_jobs(deed: Deed) -> dict[str, Any]:
+    """Work that failed for good, work in line with trouble, and how much is in line."""
+    query = select(Job).where(or_(Job.status == "failed", (Job.status == "queued") & (Job.tries > 0)))
+    rows = deed.session.scalars(query.order_by(Job.status, Job.id.desc()).limit(200))
+    totals = deed.session.execute(select(Job.status, func.count()).group_by(Job.status))
+    counted = {row[0]: int(row[1]) for row in totals}
+    rounds = [
+        {"name": t.name, "last_at": t.last_at.isoformat() if t.last_at else None, "found": t.found}
+        for t in deed.session.scalars(
+            select(TimedWork).where(TimedWork.name != ALIVE).order_by(TimedWork.name)
+        )
+    ]
+    return {"jobs": [job_view(j) for j in rows], "counts": counted, "rounds": rounds}
+
+
+def retry(deed: Deed, job_id: int) -> dict[str, Any]:
+    """Put failed work in line again, with all its tries."""
+    job = deed.session.scalar(select(Job).where(Job.id == job_id).with_for_update())
+    if job is None:
+        raise not_found("This work")
+    if job.status != "failed":
+        raise conflict(
+            "not-failed", f"This work is {job.status}; only what failed for good is put in line again."
+        )
+    job.status, job.due_at, job.tries = "queued", system_now(), 0
+    change = deed.log(
+        "retry work", "job", job.id, f"Put in line again: {WORDS.get(job.kind, job.kind)}", run_id=job.run_id
+    )
+    return {"change": change.key}
+
+
+def drop(deed: Deed, change_key: str) -> int:
+    """Drop what a change put in line and nobody has begun; returns how many were."""
+    done = deed.session.execute(
+        update(Job)
+        .where(Job.change_key == change_key, Job.status == "queued", Job.tries == 0)
+        .values(status="dropped")
+    )
+    return int(done.rowcount)  # type: ignore[attr-defined]

@@ -1,0 +1,354 @@
+"""The one way a transaction is run: begun, retried, logged, made safe to repeat, committed.
+
+An action is a function of a Deed. It may be run more than once: when MariaDB gives up waiting for a lock (1205,
+which rolls back one statement only), finds a deadlock (1213) or a cluster refuses to certify (also 1213), all
+of it is rolled back and the whole action runs again. So it is when a unique key says that somebody else did the
+same at the same moment: the action then sees it and answers in words.
+"""
+
+from __future__ import annotations
+
+import random
+import secrets
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from datetime import UTC, date, datetime, timedelta
+from datetime import time as time_of_day
+from decimal import Decimal
+from typing import Any, TypeVar, overload
+from zoneinfo import ZoneInfo
+
+import orjson
+from sqlalchemy import delete, event, inspect
+from sqlalchemy.exc import DBAPIError, IntegrityError, OperationalError
+from sqlalchemy.exc import TimeoutError as PoolTimeout
+from sqlalchemy.orm import Session, object_session, sessionmaker
+
+from archgate.actions.kernel.problems import Problem
+from archgate.clock import business_now, system_now
+from archgate.tables import Base
+from archgate.tables.access import SignInLimit, User, UserSession
+from archgate.tables.bulk import BatchRow
+from archgate.tables.courses import Attachment, Center, Run
+from archgate.tables.fees import Extra as SoldExtra
+from archgate.tables.fees import Rate
+from archgate.tables.jobs import Job, TimedWork
+from archgate.tables.log import Change, IdempotencyKey
+from archgate.tables.messages import Message
+from archgate.tables.own_pages import OwnPageSession
+from archgate.tables.plans import Plan
+from archgate.tables.roster import Enrollment, RunGroup
+from archgate.tables.schedule import Feed, Gate, Meeting, MeetingPattern, OnlineLink
+from archgate.tables.seats import HeldPlace, SetAside
+from archgate.tables.waitlist import Waiting
+
+T = TypeVar("T")
+RETRIED = {1205, 1213, 1020}
+TRIES = 6
+KEY_LIFE = timedelta(days=7)
+UNLOGGED = (
+    Change, IdempotencyKey, UserSession, SignInLimit, BatchRow, Job, TimedWork, Message, OnlineLink, Feed, Attachment,
+    OwnPageSession,
+)  # fmt: skip
+
+
+UNDER_THE_RUN = (
+    Meeting,
+    MeetingPattern,
+    Gate,
+    Rate,
+    SoldExtra,
+    Plan,
+    SetAside,
+    HeldPlace,
+    Enrollment,
+    Waiting,
+    RunGroup,
+)
+
+
+# The driver's and the server's words for "gone" and "too many".
+LOST = {2002, 2003, 2006, 2013, 2014, 1040, 1053, 1927}
+
+
+def is_database_trouble(error: BaseException) -> bool:
+    """Whether the database was not there, did not answer in time, or had no connection to give."""
+    if isinstance(error, PoolTimeout):
+        return True
+    if isinstance(error, DBAPIError):
+        lost = isinstance(error, OperationalError) and _code(error) in LOST
+        return error.connection_invalidated or lost
+    return False
+
+
+@dataclass(frozen=True)
+class Once:
+    """What makes twice once: the key from the form, and the hash of what was sent where."""
+
+    key: str
+    body_hash: str
+    status: int = 200
+
+
+@dataclass
+class Deed:
+    """One action under way. `now` is the business moment; nothing in an action reads another clock."""
+
+    session: Session
+    center: Center
+    user: User | None
+    now: datetime
+    new_names: frozenset[str] | None = (
+        None  # of places and instructors that may be added; None: whoever acts knows
+    )
+    unknown: list[dict[str, str]] = field(
+        default_factory=list
+    )  # what was named and is not there, to be asked about
+    entries: list[Change] = field(default_factory=list)
+    rows: list[dict[str, Any]] = field(default_factory=list)
+
+    @property
+    def zone(self) -> ZoneInfo:
+        return ZoneInfo(self.center.time_zone)
+
+    @property
+    def today(self) -> date:
+        return self.now.astimezone(self.zone).date()
+
+    @overload
+    def local(self, moment: datetime) -> str: ...
+    @overload
+    def local(self, moment: None) -> None: ...
+    @overload
+    def local(self, moment: datetime | None) -> str | None: ...
+    def local(self, moment: datetime | None) -> str | None:
+        """A moment as screens read it: ISO 8601 with the center's offset; none stays none."""
+        return moment.astimezone(self.zone).isoformat() if moment else None
+
+    @property
+    def user_id(self) -> int:
+        assert self.user is not None
+        return self.user.id
+
+    def log(
+        self,
+        action: str,
+        subject: str,
+        subject_id: int,
+        summary: str,
+        undoes: int | None = None,
+        run_id: int | None = None,
+    ) -> Change:
+        """Write down what was done; the rows before and after are added by themselves. `run_id`: whose screens move."""
+        change = Change(
+            key=secrets.token_hex(12),
+            at=self.now,
+            entered_at=system_now(),
+            user_id=self.user.id if self.user else None,
+            action=action,
+            subject=subject,
+            subject_id=subject_id,
+            run_id=subject_id if subject == "run" else run_id,
+            summary=summary,
+            rows=[],
+            undoes_id=undoes,
+        )
+        self.entries.append(change)
+        return change
+
+
+def lock_row(deed: Deed, table: type[T], key: int) -> T | None:
+    """A row that stands by itself (a person, a course, a plan, the center), locked and read anew: whoever changes it
+    compares what was seen under this lock. Rows of a run are changed under the run's (`seats.run_to_change`)."""
+    return deed.session.get(table, key, with_for_update=True, populate_existing=True)
+
+
+def plain(value: Any) -> Any:
+    """A column's value as JSON can hold it."""
+    if isinstance(value, datetime):
+        return value.astimezone(UTC).isoformat()
+    if isinstance(value, date | time_of_day):
+        return value.isoformat()
+    return str(value) if isinstance(value, Decimal) else value
+
+
+HIDDEN = {"password"}  # hashes stay out of the log
+
+
+def _note_row(deed: Deed, obj: Any, before: dict[str, Any] | None, after: dict[str, Any] | None) -> None:
+    identity = [getattr(obj, c.key) for c in inspect(type(obj)).primary_key]
+    deed.rows.append({"table": obj.__tablename__, "id": identity[0], "before": before, "after": after})
+
+
+def _columns(obj: Any) -> dict[str, Any]:
+    loaded = inspect(obj).dict
+    return {
+        a.key: plain(loaded[a.key])
+        for a in inspect(type(obj)).column_attrs
+        if a.key in loaded and a.key not in HIDDEN
+    }
+
+
+@event.listens_for(Base, "before_delete", propagate=True)
+def _note_deleted(mapper: Any, connection: Any, obj: Any) -> None:
+    """Orphans are found only while flushing, so deleted rows are noted one by one as they go."""
+    session = object_session(obj)
+    deed = session.info.get("deed") if session else None
+    if deed is not None and not isinstance(obj, UNLOGGED):
+        _note_row(deed, obj, _columns(obj), None)
+
+
+class Unlocked(AssertionError):
+    """An act that writes rows of a run without the run's lock: a mistake of ours, found by any test that walks there."""
+
+
+def _of_run(obj: Any) -> int | None:
+    """The run whose lock a row needs before it is written; None for rows that no run's order depends on."""
+    if isinstance(obj, Run):
+        return obj.id
+    return obj.run_id if isinstance(obj, UNDER_THE_RUN) else None
+
+
+def _refuse_unlocked(session: Session) -> None:
+    """Rows of a run are written only under its lock (`seats.run_to_change`), or together with the run itself."""
+    locked = session.info.get("locked seats", {})
+    fresh = session.info.setdefault("made runs", set())
+    for obj in session.new:
+        if isinstance(obj, Run):
+            fresh.add(obj)
+    made = {run.id for run in fresh}
+    touched = [*session.new, *session.deleted, *(x for x in session.dirty if session.is_modified(x))]
+    for obj in touched:
+        run_id = _of_run(obj)
+        if run_id is not None and run_id not in locked and run_id not in made:
+            raise Unlocked(f"{type(obj).__name__} of run {run_id} is written without the run's lock.")
+
+
+def _record(deed: Deed) -> None:
+    """Collect every row the session touches, before and after, for the log."""
+    session = deed.session
+    session.info["deed"] = deed
+
+    @event.listens_for(session, "before_flush")
+    def _before(session: Session, context: Any, instances: Any) -> None:
+        _refuse_unlocked(session)
+        for obj in session.dirty:
+            if isinstance(obj, UNLOGGED) or not session.is_modified(obj):
+                continue
+            before, after = {}, {}
+            for attr in inspect(type(obj)).column_attrs:
+                history = inspect(obj).attrs[attr.key].history
+                if attr.key in HIDDEN:
+                    continue
+                if history.has_changes() and history.deleted:
+                    before[attr.key] = plain(history.deleted[0])
+                    after[attr.key] = plain(history.added[0] if history.added else None)
+            if before:
+                _note_row(deed, obj, before, after)
+
+    @event.listens_for(session, "after_flush")
+    def _after(session: Session, context: Any) -> None:
+        for obj in session.new:
+            if not isinstance(obj, UNLOGGED):
+                _note_row(deed, obj, None, _columns(obj))
+
+
+def _stored(session: Session, user_id: int, once: Once) -> Any | None:
+    """The answer already given for this key; a different body under the same key is refused."""
+    held = session.get(IdempotencyKey, (user_id, once.key))
+    if held is None:
+        return None
+    if held.body_hash != once.body_hash:
+        raise Problem(422, "key-reused", "This form was already sent with other content; open it anew.")
+    return held.answer
+
+
+def _code(error: DBAPIError) -> int | None:
+    args = getattr(error.orig, "args", ())
+    return args[0] if args and isinstance(args[0], int) else None
+
+
+def act(
+    sessions: sessionmaker[Session],
+    deed: Callable[[Deed], T],
+    user: User | None = None,
+    once: Once | None = None,
+    preview: bool = False,
+    at: datetime | None = None,
+    new_names: frozenset[str] | None = None,
+) -> T:
+    """Run an action as one transaction and return its answer.
+
+    With `once`, the answer is stored in the same transaction and given again when the key comes again. With
+    `preview`, everything is worked out and then rolled back. `at` sets the business moment (demo, tests).
+    """
+    for attempt in range(1, TRIES + 1):
+        with sessions() as session:
+            try:
+                center = session.get_one(Center, 1)
+                if once and user:
+                    answer = _stored(session, user.id, once)
+                    if answer is not None:
+                        return answer["answer"]  # type: ignore[no-any-return]
+                    session.add(
+                        IdempotencyKey(
+                            user_id=user.id,
+                            key=once.key,
+                            body_hash=once.body_hash,
+                            status=once.status,
+                            at=system_now(),
+                        )
+                    )
+                    session.flush()
+                work = Deed(session, center, user, at or business_now(center.clock_offset), new_names)
+                _record(work)
+                result = deed(work)
+                session.flush()
+                if work.unknown:
+                    raise unknown_names(work.unknown)
+                if preview:
+                    session.rollback()
+                    return result
+                for change in work.entries:
+                    change.rows = work.rows if change is work.entries[-1] else []
+                    session.add(change)
+                if once and user:
+                    held = session.get_one(IdempotencyKey, (user.id, once.key))
+                    held.answer = {"answer": orjson.loads(orjson.dumps(result))}
+                session.commit()
+                return result
+            except IntegrityError:
+                # Somebody did the same at the same moment: run again, the action now sees it and says so.
+                session.rollback()
+                if attempt == TRIES:
+                    raise
+            except OperationalError as error:
+                session.rollback()
+                if _code(error) not in RETRIED or attempt == TRIES:
+                    raise
+                time.sleep(random.uniform(0.01, 0.05) * attempt)
+    raise AssertionError("unreachable")
+
+
+def unknown_names(names: list[dict[str, str]]) -> Problem:
+    """The question before a place or an instructor is added whom nobody has named so far."""
+    said = " ".join(f"There is no {n['kind']} \u201c{n['name']}\u201d{n['hint']}." for n in names[:5])
+    return Problem(409, "unknown-name", f"{said} Add {'it' if len(names) == 1 else 'them'}?", names=names)
+
+
+def look(
+    sessions: sessionmaker[Session],
+    reading: Callable[[Deed], T],
+    user: User | None = None,
+    at: datetime | None = None,
+) -> T:
+    """Read, in one transaction that writes nothing."""
+    with sessions() as session:
+        center = session.get_one(Center, 1)
+        return reading(Deed(session, center, user, at or business_now(center.clock_offset)))
+
+
+def sweep_keys(deed: Deed) -> None:
+    """Forget keys older than seven days."""
+    deed.session.execute(delete(IdempotencyKey).where(IdempotencyKey.at < system_now() - KEY_LIFE))

@@ -1,0 +1,1 @@
+"""What is written to people and sent on to other programs."""

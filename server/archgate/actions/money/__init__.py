@@ -1,0 +1,1 @@
+"""The ledger, accounts, payments, papers and what is outstanding."""

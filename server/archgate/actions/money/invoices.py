@@ -1,0 +1,408 @@
+"""Invoices, credit notes and receipts: numbered without gaps, kept as issued, never changed.
+
+An invoice takes every sign-up of an account that comes to more than was invoiced of it; a credit note those that come to
+less (a price went down, a seat was given back), or takes one invoice back whole. The number is taken last, under the lock of its series, in the same transaction: a
+transaction that is rolled back gives its number back with it.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.dialects.mysql import insert
+from sqlalchemy.orm import selectinload
+
+from archgate.actions.kernel.answers import shown
+from archgate.actions.kernel.problems import Problem, conflict, not_found
+from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.messages import messages
+from archgate.actions.money import accounts, money
+from archgate.actions.people import people
+from archgate.core.faults import refuse
+from archgate.core.money import format_amount, parse_amount
+from archgate.core.schedule import day_text
+from archgate.papers.words import amount_text, money_text
+from archgate.tables.courses import Run
+from archgate.tables.log import Change
+from archgate.tables.money import (
+    Account,
+    Allocation,
+    Invoice,
+    InvoicedEnrollment,
+    NumberSeries,
+    Payment,
+    Posting,
+)
+from archgate.tables.people import Organization, Person
+from archgate.tables.plans import Installment
+from archgate.tables.roster import Enrollment
+
+PREFIX = {"invoice": "INV", "credit note": "CN", "receipt": "R"}
+
+
+def next_number(deed: Deed, kind: str) -> str:
+    """The next number of a series, its row locked until the transaction ends."""
+    name = PREFIX[kind]
+    made = insert(NumberSeries).values(name=name, next=1)
+    deed.session.execute(made.on_duplicate_key_update(name=name))
+    query = select(NumberSeries).where(NumberSeries.name == name).with_for_update()
+    row = deed.session.scalars(query.execution_options(populate_existing=True)).one()
+    number = row.next
+    row.next += 1
+    deed.session.flush()
+    return f"{name}-{number:06d}"
+
+
+def worth(enrollment: Enrollment) -> tuple[int, dict[str, int]]:
+    """What a sign-up comes to now, and the taxes in it: its quote while it holds its seat, what is kept of it after."""
+    if enrollment.live is None:
+        return sum(i.amount for i in enrollment.installments if i.kind == "kept"), {}
+    currency = enrollment.currency
+    taxes = {t["name"]: parse_amount(t["amount"], currency) for t in enrollment.quote.get("taxes", [])}
+    return enrollment.total, {name: amount for name, amount in taxes.items() if amount}
+
+
+def invoiced(deed: Deed, account: Account) -> dict[int, tuple[int, dict[str, int]]]:
+    """What papers have said so far of each sign-up of an account: the sum, and the taxes by name."""
+    rows = deed.session.scalars(
+        select(InvoicedEnrollment).join(Invoice, Invoice.id == InvoicedEnrollment.invoice_id)
+        .where(Invoice.account_id == account.id)
+    )  # fmt: skip
+    found: dict[int, tuple[int, dict[str, int]]] = {}
+    for row in rows:
+        amount, taxes = found.get(row.enrollment_id, (0, {}))
+        names = {*taxes, *row.taxes}
+        found[row.enrollment_id] = (
+            amount + row.amount, {n: taxes.get(n, 0) + row.taxes.get(n, 0) for n in names}
+        )  # fmt: skip
+    return found
+
+
+@dataclass(frozen=True)
+class Difference:
+    """What a sign-up comes to beside what was invoiced of it; `first`: nothing was."""
+
+    enrollment: Enrollment
+    amount: int
+    taxes: dict[str, int]
+    first: bool
+
+
+def differences(deed: Deed, account: Account) -> list[Difference]:
+    """Every sign-up of an account whose papers do not say what it comes to, in the order of sign-up."""
+    said = invoiced(deed, account)
+    query = (
+        select(Enrollment)
+        .where(Enrollment.payer_id == account.id)
+        .options(selectinload(Enrollment.installments))
+    )
+    found = []
+    for e in deed.session.scalars(query.order_by(Enrollment.enrolled_at, Enrollment.id)):
+        amount, taxes = worth(e)
+        was, of_it = said.get(e.id, (0, {}))
+        if amount != was:
+            names = {*taxes, *of_it}
+            parts = {n: taxes.get(n, 0) - of_it.get(n, 0) for n in sorted(names)}
+            found.append(Difference(e, amount - was, {n: p for n, p in parts.items() if p}, was == 0))
+    return found
+
+
+def pending(deed: Deed, account: Account) -> list[Difference]:
+    """What the next invoice takes: sign-ups that come to more than was invoiced. A zero total is never invoiced."""
+    return [d for d in differences(deed, account) if d.amount > 0]
+
+
+def to_credit(deed: Deed, account: Account) -> list[Difference]:
+    """What the next credit note takes: sign-ups that come to less than was invoiced."""
+    return [d for d in differences(deed, account) if d.amount < 0]
+
+
+def document_of(deed: Deed, account: Account, rows: list[Difference], title: str) -> dict[str, Any]:
+    """What an invoice says: each learner with run and lines, taxes by name, what is still due when, the runs' notes.
+
+    A sign-up that was invoiced before is one line with the difference.
+    """
+    currency = account.currency
+    ids = {d.enrollment.run_id for d in rows}
+    runs = {r.id: r for r in deed.session.scalars(select(Run).where(Run.id.in_(ids or {0})))}
+    included = {t["name"]: t["included"] for d in rows for t in d.enrollment.quote.get("taxes", [])}
+    taxes: dict[str, int] = {}
+    lines = []
+    for d in rows:
+        e, run = d.enrollment, runs[d.enrollment.run_id]
+        first = f", from {day_text(run.meetings[0].date)}" if run.meetings else ""
+        about = f"{e.person.name}, {run.title or run.course.title} ({run.code}{first})"
+        if d.first and e.live:
+            shown_lines = [(many_of(x), x["amount"]) for x in e.quote["lines"]]
+        else:
+            on_top = sum(a for n, a in d.taxes.items() if not included.get(n))
+            label = (
+                "Change of the sign-up"
+                if e.live
+                else "Kept of a seat given back"
+                if d.amount > 0
+                else "Seat given back"
+            )
+            shown_lines = [(label, format_amount(d.amount - on_top, currency))]
+        for n, (what, amount) in enumerate(shown_lines):
+            lines.append(
+                {"what": what, "more": about if n == 0 else "", "amount": amount_text(amount, currency)}
+            )
+        for name, amount in d.taxes.items():
+            taxes[name] = taxes.get(name, 0) + amount
+    left = money.open_installments(deed, [d.enrollment.id for d in rows if d.enrollment.live])
+    dues = sorted((i.due, amount) for held in left.values() for i, amount in held)
+    return {
+        "title": title, "number": None, "center": deed.center.name, "date": day_text(deed.today),
+        "payer": accounts.payer_name(deed, account), "notes": sorted({r.receipt_note for r in runs.values() if r.receipt_note}),
+        "lines": lines,
+        "taxes": [
+            {"what": f"{name}, in the prices above" if included.get(name) else name, "amount": money_text(amount, currency)}
+            for name, amount in taxes.items() if amount
+        ],
+        "total": money_text(sum(d.amount for d in rows), currency),
+        "dues": [{"what": day_text(due), "amount": money_text(amount, currency)} for due, amount in dues],
+    }  # fmt: skip
+
+
+def many_of(line: dict[str, Any]) -> str:
+    many = f" x {line['quantity']}" if line["quantity"] > 1 else ""
+    return f"{line['label']}{many}"
+
+
+def issue(deed: Deed, account_id: int, send: bool = False) -> dict[str, Any]:
+    """One invoice for everything of an account that is not invoiced yet; with `send` the payer gets it by email."""
+    account = accounts.get_account(deed, account_id, lock=True)
+    rows = pending(deed, account)
+    if not rows:
+        raise conflict("nothing-to-do", "Everything on this account is invoiced, or comes to nothing.")
+    email = email_of(deed, account) if send else None
+    invoice = keep(
+        deed, account, "invoice", sum(d.amount for d in rows), document_of(deed, account, rows, "Invoice")
+    )
+    say(deed, invoice, rows)
+    change = deed.log(
+        "issue an invoice", "invoice", invoice.id, f"Issued {invoice.number} to {invoice.document['payer']}"
+    )
+    if email:
+        mail(deed, change, invoice, email)
+    return {"change": change.key, **invoice_view(invoice)}
+
+
+def say(deed: Deed, invoice: Invoice, rows: list[Difference]) -> None:
+    """Write down what a paper says of each sign-up."""
+    deed.session.add_all(
+        InvoicedEnrollment(
+            invoice_id=invoice.id, enrollment_id=d.enrollment.id, amount=d.amount, taxes=d.taxes
+        )
+        for d in rows
+    )
+    deed.session.flush()
+
+
+def email_of(deed: Deed, account: Account, typed: str | None = None) -> str:
+    """Where papers of an account go; a typed one is kept for an organization that has none. Refused when there is none."""
+    if typed is not None and people.email_fault(typed):
+        raise refuse("/email", f'"{typed}" is not an email address.')
+    if account.organization_id:
+        organization = deed.session.get_one(Organization, account.organization_id)
+        organization.email = typed or organization.email
+        email = organization.email
+    else:
+        email = typed or deed.session.get_one(Person, account.person_id).email
+    if not email:
+        raise refuse("/email", "This payer has no email here; give one, or print the paper instead.")
+    return email
+
+
+def mail(deed: Deed, change: Change, invoice: Invoice, email: str) -> None:
+    """Send a paper to its payer, as a PDF that goes with a few words."""
+    payer, document = invoice.document["payer"], invoice.document
+    what = {"invoice": "your invoice", "credit note": "a credit note", "receipt": "the receipt"}[invoice.kind]
+    for_what = f" of {document['total']}" if invoice.kind == "invoice" else f" for {document['total']}"
+    dues = "".join(f"\n{d['amount']} on {d['what']}" for d in document["dues"])
+    body = f"Dear {payer},\n\nhere is {what} {invoice.number}{for_what}.{dues and chr(10) + 'Due:' + dues}\n\n{deed.center.name}"
+    person_id = deed.session.get_one(Account, invoice.account_id).person_id
+    subject = f"{invoice.kind.capitalize()} {invoice.number}"
+    messages.write(deed, change, email, payer, subject, body, person_id, invoice_id=invoice.id)
+
+
+def send(deed: Deed, invoice_id: int, typed: str | None = None) -> dict[str, Any]:
+    """Send a paper that was issued before, once more or for the first time, to the payer or to a typed address."""
+    invoice = get_invoice(deed, invoice_id)
+    email = email_of(deed, accounts.get_account(deed, invoice.account_id), typed)
+    change = deed.log("send a paper", "invoice", invoice.id, f"Sent {invoice.number} to {email}")
+    mail(deed, change, invoice, email)
+    return {"change": change.key, "email": email, **invoice_view(invoice)}
+
+
+def keep(
+    deed: Deed, account: Account, kind: str, total: int, document: dict[str, Any], **ties: int | None
+) -> Invoice:
+    """Number a document and keep it as it is; nothing is locked after the series."""
+    number = next_number(deed, kind)
+    row = Invoice(
+        kind=kind, number=number, account_id=account.id, currency=account.currency, issued_on=deed.today, total=total,
+        document={**document, "number": number}, user_id=deed.user_id, at=deed.now, **ties,
+    )  # fmt: skip
+    deed.session.add(row)
+    deed.session.flush()
+    return row
+
+
+def get_invoice(deed: Deed, invoice_id: int) -> Invoice:
+    row = deed.session.get(Invoice, invoice_id)
+    if row is None:
+        raise not_found("This invoice")
+    return row
+
+
+def credit_note(deed: Deed, invoice_id: int, why: str) -> dict[str, Any]:
+    """Take an invoice back whole, with the reason; what still holds can be invoiced anew."""
+    invoice = get_invoice(deed, invoice_id)
+    if not why.strip() or len(why) > 500:
+        raise refuse("/why", "Say why in up to 500 characters.")
+    account = accounts.get_account(deed, invoice.account_id, lock=True)
+    if invoice.kind != "invoice":
+        raise Problem(422, "not-an-invoice", "Only an invoice can be taken back.")
+    if deed.session.scalar(select(Invoice.id).where(Invoice.reverses_id == invoice.id)):
+        raise conflict("credited", f"{invoice.number} was taken back already.")
+    document = {**invoice.document, "title": "Credit note", "date": day_text(deed.today), "dues": [],
+                "notes": [f"Takes back invoice {invoice.number} of {invoice.document['date']}. {why.strip()}"],
+                "total": money_text(-invoice.total, invoice.currency)}  # fmt: skip
+    note = keep(deed, account, "credit note", -invoice.total, document, reverses_id=invoice.id)
+    for row in deed.session.scalars(
+        select(InvoicedEnrollment).where(InvoicedEnrollment.invoice_id == invoice.id)
+    ).all():
+        less = {name: -amount for name, amount in row.taxes.items()}
+        deed.session.add(
+            InvoicedEnrollment(
+                invoice_id=note.id, enrollment_id=row.enrollment_id, amount=-row.amount, taxes=less
+            )
+        )
+    deed.session.flush()
+    change = deed.log(
+        "issue a credit note", "invoice", note.id, f"{note.number} takes back {invoice.number}: {why.strip()}"
+    )
+    return {"change": change.key, **invoice_view(note)}
+
+
+def credit_differences(deed: Deed, account_id: int, send: bool = False) -> dict[str, Any]:
+    """One credit note for every sign-up that comes to less than was invoiced of it."""
+    account = accounts.get_account(deed, account_id, lock=True)
+    rows = to_credit(deed, account)
+    if not rows:
+        raise conflict("nothing-to-do", "Nothing on this account comes to less than was invoiced.")
+    email = email_of(deed, account) if send else None
+    document = {**document_of(deed, account, rows, "Credit note"), "dues": []}
+    note = keep(deed, account, "credit note", sum(d.amount for d in rows), document)
+    say(deed, note, rows)
+    change = deed.log(
+        "issue a credit note", "invoice", note.id, f"Issued {note.number} to {document['payer']}"
+    )
+    if email:
+        mail(deed, change, note, email)
+    return {"change": change.key, **invoice_view(note)}
+
+
+def receipt(deed: Deed, payment_id: int) -> dict[str, Any]:
+    """The receipt of a payment, numbered once; asked for again it is the same."""
+    payment = deed.session.get(Payment, payment_id)
+    if payment is None:
+        raise not_found("This payment")
+    account = accounts.get_account(deed, payment.account_id, lock=True)
+    held = deed.session.scalar(select(Invoice).where(Invoice.payment_id == payment.id))
+    if held is None:
+        if deed.session.scalar(select(Posting.id).where(Posting.reverses_id == payment.posting_id)):
+            raise conflict("reversed", "This payment was taken back; there is no receipt for it.")
+        by = payment.method + (f", {payment.reference}" if payment.reference else "")
+        document = {
+            "title": "Receipt", "number": None, "center": deed.center.name, "date": day_text(payment.received_on),
+            "payer": accounts.payer_name(deed, account), "notes": notes_of(deed, payment), "taxes": [], "dues": [],
+            "lines": [{"what": f"Received by {by}", "more": "", "amount": money_text(payment.amount, account.currency)}],
+            "total": money_text(payment.amount, account.currency),
+        }  # fmt: skip
+        held = keep(deed, account, "receipt", payment.amount, document, payment_id=payment.id)
+        deed.log("issue a receipt", "invoice", held.id, f"Issued {held.number} to {document['payer']}")
+    return invoice_view(held)
+
+
+def notes_of(deed: Deed, payment: Payment) -> list[str]:
+    """The receipt notes of the runs that a payment settles something of."""
+    query = (
+        select(Run.receipt_note).join(Enrollment, Enrollment.run_id == Run.id)
+        .join(Installment, Installment.enrollment_id == Enrollment.id)
+        .join(Allocation, Allocation.installment_id == Installment.id)
+        .where(Allocation.posting_id == payment.posting_id, Run.receipt_note != "").distinct()
+    )  # fmt: skip
+    return sorted(deed.session.scalars(query))
+
+
+def invoice_view(row: Invoice) -> dict[str, Any]:
+    return {
+        "id": row.id, "kind": row.kind, "number": row.number, "issued_on": shown(row.issued_on),
+        "total": format_amount(row.total, row.currency), "currency": row.currency, "reverses_id": row.reverses_id,
+    }  # fmt: skip
+
+
+def of_account(deed: Deed, account_id: int) -> dict[str, Any]:
+    """The invoices of an account, newest first, and what is not invoiced yet."""
+    account = accounts.get_account(deed, account_id)
+    rows = deed.session.scalars(
+        select(Invoice).where(Invoice.account_id == account.id).order_by(Invoice.id.desc())
+    ).all()
+    found = differences(deed, account)
+    more, less = [d for d in found if d.amount > 0], [d for d in found if d.amount < 0]
+    back = {r.reverses_id for r in rows if r.reverses_id}
+    return {
+        "items": [{**invoice_view(r), "taken_back": r.id in back} for r in rows], "pending": len(more),
+        "pending_total": format_amount(sum(d.amount for d in more), account.currency), "currency": account.currency,
+        "to_credit": len(less), "to_credit_total": format_amount(-sum(d.amount for d in less), account.currency),
+    }  # fmt: skip
+
+
+def document(deed: Deed, invoice_id: int) -> tuple[str, dict[str, Any]]:
+    row = get_invoice(deed, invoice_id)
+    return row.number, row.document
+
+
+def pro_forma(deed: Deed, account_id: int) -> dict[str, Any]:
+    """What an invoice would say now; it has no number and is not kept."""
+    account = accounts.get_account(deed, account_id)
+    rows = pending(deed, account)
+    if not rows:
+        raise conflict("nothing-to-do", "Everything on this account is invoiced, or comes to nothing.")
+    return {**document_of(deed, account, rows, "Pro-forma invoice"), "notes": ["This is not an invoice."]}
+
+
+def statement(deed: Deed, account_id: int) -> dict[str, Any]:
+    """The statement of an account as of today: every entry with its cause, the balance, and what is still due when."""
+    page = accounts.account_page(deed, account_id)
+    currency = page["currency"]
+
+    return {
+        "title": "Statement of account", "number": None, "center": deed.center.name, "date": day_text(deed.today),
+        "payer": page["name"], "notes": [], "taxes": [],
+        "lines": [
+            {"what": f"{day_text(date.fromisoformat(e['day']))}, {e['kind']}", "more": e["cause"], "amount": amount_text(e["amount"], currency)}
+            for e in page["entries"]
+        ],
+        "total": amount_text(page["balance"], currency),
+        "dues": [
+            {"what": f"{day_text(date.fromisoformat(o['due']))}, {o['run']}", "amount": amount_text(o["left"], currency)} for o in page["open"]
+        ],
+    }  # fmt: skip
+
+
+def series_faults(deed: Deed) -> list[str]:
+    """Gaps in a number series, or a next number that does not follow the last; part of the nightly check."""
+    found = []
+    for name, following in deed.session.execute(select(NumberSeries.name, NumberSeries.next)):
+        numbers = deed.session.scalars(select(Invoice.number).where(Invoice.number.like(f"{name}-%"))).all()
+        held = sorted(int(n.rpartition("-")[2]) for n in numbers)
+        if held != list(range(1, following)):
+            found.append(f"The series {name} has a gap.")
+    return found

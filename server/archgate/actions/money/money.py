@@ -1,0 +1,290 @@
+"""Postings to the ledger, and what a payer owes."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import date
+from typing import Any
+
+from sqlalchemy import case, func, or_, select
+from sqlalchemy.dialects.mysql import insert
+
+from archgate.actions.kernel.unit_of_work import Deed, system_now
+from archgate.core import ledger
+from archgate.core.money import format_amount, parse_signed
+from archgate.tables.money import Account, Allocation, Entry, Posting
+from archgate.tables.plans import Installment
+from archgate.tables.roster import Enrollment
+
+
+def account_of(deed: Deed, owner: str, currency: str) -> Account:
+    """The account of a payer or of the center, made when first needed."""
+    query = select(Account).where(Account.owner == owner, Account.currency == currency)
+    found = deed.session.scalar(query)
+    if found is None:
+        kind, _, number = owner.partition(":")
+        values = {
+            "owner": owner,
+            "currency": currency,
+            "person_id": int(number) if kind == "person" else None,
+            "organization_id": int(number) if kind == "organization" else None,
+        }
+        statement = insert(Account).values(values)
+        deed.session.execute(statement.on_duplicate_key_update(id=Account.id))
+        found = deed.session.scalars(query).one()
+    return found
+
+
+def post(deed: Deed, posting: ledger.Posting, effective: date, cause: str, **ties: int | None) -> Posting:
+    """Write a posting; one that does not balance is a fault of ours and refused."""
+    wrong = ledger.check_ledger_balances([(0, posting)])
+    if wrong:
+        raise AssertionError(wrong[0])
+    row = Posting(
+        kind=posting.kind,
+        currency=posting.currency,
+        effective=effective,
+        entered_at=system_now(),
+        user_id=deed.user.id if deed.user else None,
+        cause=cause,
+        entries=[Entry(account_id=e.account, amount=e.amount) for e in posting.entries],
+        **ties,
+    )
+    deed.session.add(row)
+    return row
+
+
+def center_account(deed: Deed, name: str, currency: str) -> int:
+    """The id of an account of the center: income, discounts, tax:NAME, method:NAME, write-offs."""
+    known: dict[tuple[str, str], int] = deed.session.info.setdefault("center accounts", {})
+    if not known:
+        held = select(Account.owner, Account.currency, Account.id).where(Account.owner.startswith("center:"))
+        for owner, unit, number in deed.session.execute(held):
+            known[owner.removeprefix("center:"), unit] = number
+    if (name, currency) not in known:
+        known[name, currency] = account_of(deed, f"center:{name}"[:60], currency).id
+    return known[name, currency]
+
+
+def charge(deed: Deed, enrollment: Enrollment, cause: str, credits: bool = True) -> None:
+    """Post what an enrollment costs, by charge, discount and tax as its quote says; a total of zero posts nothing.
+
+    Without `credits` the lines of meetings that fell out, which have postings of their own, are left out.
+    """
+    currency, quote = enrollment.currency, enrollment.quote
+    lines = [x for x in quote["lines"] if credits or x["kind"] != "credit"]
+    apart = [] if credits else [t for x in quote["lines"] for t in x.get("taxes", ())]
+    taxes = [
+        (t["name"], parse_signed(t["amount"], currency)
+         + sum(parse_signed(a["amount"], currency) for a in apart if a["name"] == t["name"]), t["included"])
+        for t in quote.get("taxes", [])
+    ]  # fmt: skip
+    postings = ledger.sign_up_postings(
+        enrollment.payer_id, lambda name: center_account(deed, name, currency),
+        [parse_signed(x["amount"], currency) for x in lines], taxes, currency,
+    )  # fmt: skip
+    for posting in postings:
+        post(deed, posting, deed.today, cause, enrollment_id=enrollment.id)
+
+
+def recharge(deed: Deed, enrollment: Enrollment, cause: str) -> None:
+    """Charge a changed sign-up anew: its charges are reversed and those of its quote posted; credits stand as they are."""
+    take_charges_back(deed, enrollment, cause, [k for k in ledger.CHARGING if k != ledger.Kind.CREDIT])
+    charge(deed, enrollment, cause, credits=False)
+
+
+def keep(deed: Deed, enrollment: Enrollment, amount: int, why: str) -> None:
+    """Charge what is kept of a sign-up that has ended, due at once."""
+    income = center_account(deed, "income", enrollment.currency)
+    posting = ledger.charge_of(enrollment.payer_id, income, amount, enrollment.currency)
+    post(deed, posting, deed.today, why, enrollment_id=enrollment.id)
+    n = max((i.n for i in enrollment.installments), default=0) + 1
+    enrollment.installments.append(
+        Installment(n=n, due=deed.today, amount=amount, settle="any", why=why, kind="kept")
+    )
+
+
+def no_longer_kept(deed: Deed, enrollment: Enrollment, cause: str) -> None:
+    """Take back what was kept of a sign-up that holds its seat again; what was paid of it is credit."""
+    kept = [i for i in enrollment.installments if i.kind == "kept"]
+    if kept:
+        reverse_charges(deed, enrollment, cause)
+        for installment in kept:
+            installment.kind = "void"
+        deed.session.flush()
+
+
+def core_posting(row: Posting) -> ledger.Posting:
+    return ledger.Posting(
+        row.kind, row.currency, tuple(ledger.Entry(e.account_id, e.amount) for e in row.entries)
+    )
+
+
+def reverse_charges(deed: Deed, enrollment: Enrollment, cause: str) -> int:
+    """Take back every charge of an enrollment that was not taken back yet; returns the sum taken back."""
+    back = take_charges_back(deed, enrollment, cause, ledger.CHARGING)
+    release(deed, enrollment, cause)
+    return back
+
+
+def take_charges_back(deed: Deed, enrollment: Enrollment, cause: str, kinds: Sequence[str]) -> int:
+    """Reverse the standing postings of some kinds of an enrollment; returns the sum taken back."""
+    reversed_ids = select(Posting.reverses_id).where(Posting.reverses_id.is_not(None))
+    standing = deed.session.scalars(
+        select(Posting).where(
+            Posting.enrollment_id == enrollment.id, Posting.kind.in_(kinds), Posting.id.not_in(reversed_ids)
+        )
+    ).all()
+    for row in standing:
+        post(
+            deed, ledger.reversal_of(core_posting(row)), deed.today, cause,
+            enrollment_id=enrollment.id, reverses_id=row.id,
+        )  # fmt: skip
+    return sum(e.amount for row in standing for e in row.entries if e.account_id == enrollment.payer_id)
+
+
+def release(deed: Deed, enrollment: Enrollment, cause: str) -> None:
+    """Free what was settled of an enrollment: payments become credit of the account, write-offs are taken back."""
+    deed.session.execute(select(Account.id).where(Account.id == enrollment.payer_id).with_for_update())
+    deed.session.flush()
+    for installment in enrollment.installments:
+        settled = sum(part for _, part in settled_by(deed, installment))
+        if settled:
+            free(deed, installment, settled, cause)
+
+
+def settled_by(deed: Deed, installment: Installment) -> list[tuple[Posting, int]]:
+    """What settled an installment, and how much of it each: write-offs first, then payments, the latest first."""
+    rows = deed.session.execute(
+        select(Posting, func.sum(Allocation.amount)).join(Allocation, Allocation.posting_id == Posting.id)
+        .where(Allocation.installment_id == installment.id).group_by(Posting.id)
+    )  # fmt: skip
+    found = [(posting, int(part)) for posting, part in rows if part]
+    return sorted(found, key=lambda r: (r[0].kind != ledger.Kind.WRITE_OFF, -r[0].id))
+
+
+def free(deed: Deed, installment: Installment, amount: int, cause: str) -> None:
+    """Free so much of what settled an installment: what was written off is owed no longer, what was paid is credit."""
+    for posting, part in settled_by(deed, installment):
+        cut = min(part, amount)
+        if not cut:
+            break
+        amount -= cut
+        deed.session.add(Allocation(posting_id=posting.id, installment_id=installment.id, amount=-cut))
+        if posting.kind == ledger.Kind.WRITE_OFF:
+            lost, payer = (
+                next(e.account_id for e in posting.entries if (e.amount > 0) is up) for up in (True, False)
+            )
+            back = ledger.reversal_of(ledger.write_off_of(payer, lost, cut, posting.currency))
+            post(deed, back, deed.today, cause, enrollment_id=installment.enrollment_id)
+    deed.session.flush()
+
+
+def balances(deed: Deed, account_ids: list[int]) -> dict[int, int]:
+    """What each account owes now, in smallest units."""
+    if not account_ids:
+        return {}
+    rows = deed.session.execute(
+        select(Entry.account_id, func.sum(Entry.amount))
+        .where(Entry.account_id.in_(account_ids))
+        .group_by(Entry.account_id)
+    )
+    return {account: int(amount) for account, amount in rows}
+
+
+def open_installments(
+    deed: Deed, enrollment_ids: list[int], kind: str = "plan"
+) -> dict[int, list[tuple[Installment, int]]]:
+    """Installments of a kind not settled yet, with what is still open of each, by enrollment."""
+    found: dict[int, list[tuple[Installment, int]]] = {}
+    if not enrollment_ids:
+        return found
+    paid = (
+        select(Allocation.installment_id, func.sum(Allocation.amount).label("paid"))
+        .group_by(Allocation.installment_id)
+        .subquery()
+    )
+    rows = deed.session.execute(
+        select(Installment, func.coalesce(paid.c.paid, 0))
+        .outerjoin(paid, paid.c.installment_id == Installment.id)
+        .where(Installment.enrollment_id.in_(enrollment_ids), Installment.kind == kind)
+        .order_by(Installment.enrollment_id, Installment.n)
+    )
+    for installment, settled in rows:
+        left = installment.amount - int(settled)
+        if left > 0:
+            found.setdefault(installment.enrollment_id, []).append((installment, left))
+    return found
+
+
+def settled_on(run_id: int) -> Any:
+    """What has been settled of every installment of a run, as a subquery with `installment_id` and `paid`."""
+    return (
+        select(Allocation.installment_id, func.sum(Allocation.amount).label("paid"))
+        .join(Installment, Installment.id == Allocation.installment_id)
+        .join(Enrollment, Enrollment.id == Installment.enrollment_id)
+        .where(Enrollment.run_id == run_id).group_by(Allocation.installment_id).subquery()
+    )  # fmt: skip
+
+
+def open_on(run_id: int) -> Any:
+    """What is open of every sign-up of a run, as a subquery by `enrollment_id`: `left` in all, and the `due` day and the
+    `part` of its next installment."""
+    settled = settled_on(run_id)
+    left = Installment.amount - func.coalesce(settled.c.paid, 0)
+    rows = (
+        select(Installment.enrollment_id, Installment.due, left.label("part"),
+               func.sum(left).over(partition_by=Installment.enrollment_id).label("left"),
+               func.row_number().over(partition_by=Installment.enrollment_id,
+                                      order_by=(Installment.due, Installment.n)).label("place"))
+        .join(Enrollment, Enrollment.id == Installment.enrollment_id)
+        .outerjoin(settled, settled.c.installment_id == Installment.id)
+        .where(Enrollment.run_id == run_id, Enrollment.live == 1, Installment.kind == "plan", left > 0).subquery()
+    )  # fmt: skip
+    return select(rows).where(rows.c.place == 1).subquery()
+
+
+def sums_of_run(deed: Deed, run_id: int) -> dict[str, int]:
+    """The learners' sign-ups of a run in sums: how many, their heads, what they cost, what of it is open, and the heads
+    of those that are firm: something was paid, or there was nothing to pay."""
+    settled = settled_on(run_id)
+    part = func.greatest(0, Installment.amount - func.coalesce(settled.c.paid, 0))
+    left = (
+        select(Installment.enrollment_id, func.sum(part).label("left"))
+        .join(Enrollment, Enrollment.id == Installment.enrollment_id)
+        .outerjoin(settled, settled.c.installment_id == Installment.id)
+        .where(Enrollment.run_id == run_id, Installment.kind == "plan").group_by(Installment.enrollment_id).subquery()
+    )  # fmt: skip
+    owed = func.coalesce(left.c.left, 0)
+    firm = case((or_(Enrollment.total == 0, owed < Enrollment.total), Enrollment.heads), else_=0)
+    row = deed.session.execute(
+        select(func.count(), *(func.coalesce(func.sum(x), 0) for x in (Enrollment.heads, Enrollment.total, owed, firm)))
+        .outerjoin(left, left.c.enrollment_id == Enrollment.id)
+        .where(Enrollment.run_id == run_id, Enrollment.live == 1, Enrollment.role == "learner")
+    ).one()  # fmt: skip
+    return dict(zip(("number", "heads", "total", "open", "firm"), map(int, row), strict=True))
+
+
+def paid_of(deed: Deed, enrollment_ids: list[int]) -> dict[int, int]:
+    """What payments have settled of enrollments so far; what was written off is not paid."""
+    rows = deed.session.execute(
+        select(Installment.enrollment_id, func.sum(Allocation.amount))
+        .join(Allocation, Allocation.installment_id == Installment.id)
+        .join(Posting, Posting.id == Allocation.posting_id)
+        .where(Installment.enrollment_id.in_(enrollment_ids or [0]), Posting.kind == ledger.Kind.PAYMENT)
+        .group_by(Installment.enrollment_id)
+    )
+    return {number: int(amount) for number, amount in rows if amount}
+
+
+def next_due(open_rows: list[tuple[Installment, int]], currency: str) -> dict[str, Any] | None:
+    if not open_rows:
+        return None
+    first, left = min(open_rows, key=lambda r: (r[0].due, r[0].n))
+    return {"due": first.due.isoformat(), "amount": format_amount(left, currency)}
+
+
+def ledger_faults(deed: Deed) -> list[str]:
+    """`check_ledger_balances` over everything, for the nightly check and the tests."""
+    rows = deed.session.scalars(select(Posting)).all()
+    return ledger.check_ledger_balances((row.id, core_posting(row)) for row in rows)

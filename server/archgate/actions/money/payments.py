@@ -1,0 +1,61 @@
+"""Payment details on file: a token from the payment service on the payer's account, never a number."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from sqlalchemy import select
+
+from archgate.actions.kernel.problems import not_found
+from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.money import money
+from archgate.actions.people import people
+from archgate.tables.courses import Run
+from archgate.tables.money import Account, PaymentDetails
+from archgate.tables.people import Organization, Person
+
+
+def owner_of(run: Run | None, person_id: int | None, organization_id: int | None) -> str | None:
+    """Who pays: of a contract run always its client, else the organization given, else the person."""
+    organization_id = (run.client_id if run else None) or organization_id
+    if organization_id:
+        return f"organization:{organization_id}"
+    return f"person:{person_id}" if person_id else None
+
+
+def words_of(deed: Deed, run: Run, person: Person | None, organization_id: int | None) -> str | None:
+    """The newest details on file of whoever would pay."""
+    owner = owner_of(run, person.id if person else None, organization_id)
+    query = (
+        select(PaymentDetails.words).join(Account, Account.id == PaymentDetails.account_id)
+        .where(Account.owner == owner).order_by(PaymentDetails.id.desc()).limit(1)
+    )  # fmt: skip
+    return deed.session.scalar(query) if owner else None
+
+
+def holder_of(deed: Deed, person_id: int | None, organization_id: int | None) -> str:
+    """The name that the payment service is told."""
+    if organization_id:
+        organization = deed.session.get(Organization, organization_id)
+        if organization is None:
+            raise not_found("This organization")
+        return organization.name
+    return people.get_person(deed, person_id or 0).name
+
+
+def keep_details(
+    deed: Deed, person_id: int | None, organization_id: int | None, token: str, words: str
+) -> dict[str, Any]:
+    """Keep what the payment service answered; the same token is kept once."""
+    held = deed.session.scalar(select(PaymentDetails).where(PaymentDetails.token == token))
+    if held is None:
+        owner = owner_of(None, person_id, organization_id)
+        assert owner is not None
+        account = money.account_of(deed, owner, deed.center.currency)
+        held = PaymentDetails(
+            account_id=account.id, token=token, words=words, user_id=deed.user_id, at=deed.now
+        )
+        deed.session.add(held)
+        deed.session.flush()
+        deed.log("keep payment details", "account", account.id, f"Payment details on file: {words}")
+    return {"words": held.words}

@@ -1,0 +1,1 @@
+"""Records of people and organizations."""

@@ -1,0 +1,242 @@
+"""People and organizations: finding, adding, and what they owe."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from email_validator import EmailNotValidError, validate_email
+from rapidfuzz import fuzz
+from sqlalchemy import func, or_, select
+
+from archgate.actions.kernel.answers import refuse_lost_update
+from archgate.actions.kernel.problems import conflict, not_found
+from archgate.actions.kernel.unit_of_work import Deed, lock_row
+from archgate.core.faults import Fault, Refused
+from archgate.core.names import digits_of, folded
+from archgate.core.reader import Reader
+from archgate.tables.access import User
+from archgate.tables.people import Note, Person, PersonTag
+
+
+def email_fault(text: str) -> str | None:
+    """What is wrong with an email address as written; nothing is looked up."""
+    try:
+        validate_email(text, check_deliverability=False)
+    except EmailNotValidError:
+        return f'"{text}" is not an email address.'
+    return None
+
+
+def get_person(deed: Deed, person_id: int, to_change: bool = False) -> Person:
+    """A person; `to_change` locks their row."""
+    person = lock_row(deed, Person, person_id) if to_change else deed.session.get(Person, person_id)
+    if person is None:
+        raise not_found("This person")
+    return person
+
+
+def present(deed: Deed, person_id: int) -> Person:
+    """A person to seat or to put in line, kept from being merged away meanwhile; people are locked before runs."""
+    person = deed.session.get(Person, person_id, with_for_update={"read": True}, populate_existing=True)
+    if person is None:
+        raise not_found("This person")
+    if person.merged_into_id is not None:
+        into = deed.session.get_one(Person, person.merged_into_id)
+        raise conflict(
+            "merged", f"This record was merged into {into.name}; use that one.", person=person_view(into)
+        )
+    return person
+
+
+def new_person(
+    given: str, family: str, email: str | None, phone: str | None, note: str, deed: Deed
+) -> Person:
+    return Person(
+        given=given,
+        family=family,
+        name=f"{given} {family}".strip(),
+        folded=folded(f"{given} {family}"),
+        email=email,
+        phone=phone,
+        digits=digits_of(phone) or None,
+        note=note,
+        created_at=deed.now,
+    )
+
+
+def read_person(top: Reader, row: Reader) -> dict[str, str | None]:
+    """What a form says of a person, with every fault; a name is needed, all else may be missing."""
+    facts: dict[str, str | None] = {}
+    for key, name, most in (
+        ("given", "given name", 200),
+        ("family", "family name", 200),
+        ("email", "email", 254),
+        ("phone", "phone number", 40),
+        ("note", "note", 5000),
+    ):
+        held = row.value.get(key)
+        if held is not None and not isinstance(held, str):
+            row.fault(key, f"The {name} must be a text.")
+            held = None
+        if held and len(held) > most:
+            row.fault(key, f"The {name} is longer than {most} characters.")
+        facts[key] = (held or "").strip()
+    if not facts["given"] and not facts["family"]:
+        row.fault("given", "A name is needed.")
+    wrong = email_fault(facts["email"]) if facts["email"] else None
+    if wrong:
+        row.fault("email", wrong)
+    if facts["phone"] and not digits_of(facts["phone"]):
+        row.fault("phone", f'"{facts["phone"]}" is not a phone number.')
+    if top.faults:
+        raise Refused(top.faults)
+    return {**facts, "email": facts["email"] or None, "phone": facts["phone"] or None}
+
+
+def create_person(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
+    """Add a person. Somebody with the same name and email is pointed out (409) unless `anyway`."""
+    top = Reader(body, "", [], "given family email phone note anyway")
+    facts = read_person(top, top)
+    email = facts["email"]
+    person = new_person(
+        str(facts["given"]), str(facts["family"]), email, facts["phone"], str(facts["note"]), deed
+    )
+    if not top.flag("anyway", "Anyway"):
+        twin = deed.session.scalar(
+            select(Person).where(
+                Person.folded == person.folded, Person.email == email if email else Person.email.is_(None)
+            )
+        )
+        if twin:
+            raise conflict("same-person", f"{twin.name} is already known.", person=person_view(twin))
+    deed.session.add(person)
+    deed.session.flush()
+    deed.log("add a person", "person", person.id, f"Added {person.name}")
+    return person_view(person)
+
+
+def change_person(deed: Deed, person_id: int, body: dict[str, Any]) -> dict[str, Any]:
+    """Change what is known of a person; `seen` holds the values the clerk saw."""
+    person = get_person(deed, person_id, to_change=True)
+    top = Reader(body, "", [], "seen set")
+    row = top.inner("set", "What to change", "given family email phone note")
+    if row is None:
+        raise Refused(top.faults)
+    now = {n: getattr(person, n) for n in ("given", "family", "email", "phone", "note")}
+    names = [n for n in now if n in row.value]
+    facts = read_person(
+        top, Reader({**now, **row.value}, "/set", top.faults, "given family email phone note")
+    )
+    refuse_lost_update({n: facts[n] for n in names}, top.value.get("seen") or {}, now)
+    for name in names:
+        setattr(person, name, facts[name])
+    person.name = f"{person.given} {person.family}".strip()
+    person.folded, person.digits = folded(person.name), digits_of(person.phone) or None
+    change = deed.log("change a person", "person", person.id, f"Changed {', '.join(names)} of {person.name}")
+    return {**person_view(person), "change": change.key}
+
+
+def tags_of(deed: Deed, person_ids: list[int]) -> dict[int, list[str]]:
+    """What kind of person each of these is to the center, in order of the alphabet."""
+    found: dict[int, list[str]] = {}
+    query = select(PersonTag.person_id, PersonTag.tag).where(PersonTag.person_id.in_(person_ids or [0]))
+    for person_id, tag in deed.session.execute(query.order_by(PersonTag.tag)):
+        found.setdefault(person_id, []).append(tag)
+    return found
+
+
+def known_tags(deed: Deed) -> list[str]:
+    return list(deed.session.scalars(select(PersonTag.tag).distinct().order_by(PersonTag.tag)))
+
+
+def tag_person(deed: Deed, person_id: int, tags: list[str]) -> dict[str, Any]:
+    """Say what kind of person somebody is: member, concession, staff. It decides which rates they may have."""
+    person = get_person(deed, person_id, to_change=True)
+    wanted = {t.strip().casefold() for t in tags if t.strip()}
+    if len(wanted) > 20 or any(len(t) > 40 for t in wanted):
+        raise Refused([Fault("/tags", "A person has up to 20 tags of up to 40 characters.")])
+    held = {t.tag: t for t in deed.session.scalars(select(PersonTag).where(PersonTag.person_id == person.id))}
+    for tag in wanted - set(held):
+        deed.session.add(PersonTag(person_id=person.id, tag=tag))
+    for tag in set(held) - wanted:
+        deed.session.delete(held[tag])
+    said = ", ".join(sorted(wanted)) or "no tag"
+    change = deed.log("tag a person", "person", person.id, f"{person.name}: {said}")
+    return {"change": change.key, "tags": sorted(wanted)}
+
+
+def near(deed: Deed, given: str, family: str, email: str, phone: str) -> list[dict[str, Any]]:
+    """People who may be the one being typed: the same email, the same phone, or nearly the same name.
+
+    Names are compared without case and accents; 86 of 100 by edit distance is near (chosen by trying). A phone or
+    email alone identifies nobody, since households share them: it is said, not decided.
+    """
+    name, digits = folded(f"{given} {family}"), digits_of(phone)
+    wanted = [Person.email == email.strip()] if email.strip() else []
+    wanted += [Person.digits == digits] if len(digits) >= 6 else []
+    if len(name) >= 4:
+        wanted += [
+            func.soundex(Person.family) == func.soundex(family),
+            Person.folded.like(like(name.split()[0])[1:]),
+        ]
+        wanted += [Person.folded.like(like(name.split()[-1]))] if len(name.split()) > 1 else []
+    if not wanted:
+        return []
+    found = []
+    for person in deed.session.scalars(
+        select(Person).where(or_(*wanted), Person.merged_into_id.is_(None)).limit(2000)
+    ):
+        score = (
+            max(fuzz.ratio(name, person.folded), fuzz.token_sort_ratio(name, person.folded)) if name else 0
+        )
+        why = ["the same name" if score == 100 else "nearly the same name"] if score >= NEAR else []
+        why += (
+            ["the same email"]
+            if email.strip() and (person.email or "").lower() == email.strip().lower()
+            else []
+        )
+        why += ["the same phone"] if len(digits) >= 6 and person.digits == digits else []
+        if why:
+            found.append((score + 50 * (len(why) - 1), {**person_view(person), "why": ", ".join(why)}))
+    return [view for _, view in sorted(found, key=lambda f: -f[0])[:4]]
+
+
+NEAR = 86
+
+
+def like(word: str) -> str:
+    """A LIKE pattern that holds a word anywhere; what is typed is never a wildcard."""
+    return "%" + word.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
+
+
+def person_view(person: Person) -> dict[str, Any]:
+    return {
+        "id": person.id,
+        "given": person.given,
+        "family": person.family,
+        "name": person.name,
+        "email": person.email,
+        "phone": person.phone,
+        "note": person.note,
+        "merged_into_id": person.merged_into_id,
+    }
+
+
+# --- a person's page --------------------------------------------------------------------------------------
+
+
+def notes_of(deed: Deed, person: Person) -> list[dict[str, Any]]:
+    query = select(Note, User.name).join(User, User.id == Note.user_id).where(Note.person_id == person.id)
+    rows = deed.session.execute(query.order_by(Note.id.desc()))
+    return [{"at": deed.local(n.at), "by": name, "text": n.text} for n, name in rows]
+
+
+def add_note(deed: Deed, person_id: int, text: str) -> dict[str, Any]:
+    """Write a note on a person; it is signed and dated, and never edited."""
+    person = get_person(deed, person_id)
+    if not text.strip() or len(text) > 5000:
+        raise Refused([Fault("/text", "A note has 1 to 5000 characters.")])
+    deed.session.add(Note(person_id=person.id, user_id=deed.user_id, at=deed.now, text=text.strip()))
+    deed.log("note", "person", person.id, f"Wrote a note on {person.name}")
+    deed.session.flush()
+    return {"notes": notes_of(deed, person)}

@@ -1,0 +1,1 @@
+"""Runs: making, moving, copying, deciding, calling off."""

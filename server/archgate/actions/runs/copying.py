@@ -1,0 +1,281 @@
+"""Copies of runs to new dates: one run, the runs of a course, or a season."""
+
+from __future__ import annotations
+
+from datetime import date, timedelta
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import func, or_, select
+
+from archgate.actions.fees import fees, plans
+from archgate.actions.kernel.answers import shown
+from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.runs import making
+from archgate.actions.schedule import clashes, places, schedule
+from archgate.actions.seats import seats
+from archgate.core.documents import meeting_document
+from archgate.core.faults import Fault, Refused, refuse
+from archgate.core.reader import Reader
+from archgate.core.schedule import (
+    WEEKDAYS,
+    Extra,
+    Pattern,
+    aligned_shift,
+    built,
+    day_text,
+    meetings_of,
+    next_days,
+    numbered,
+    shifted,
+)
+from archgate.core.schedule import Meeting as CoreMeeting
+from archgate.tables.courses import Run
+from archgate.tables.fees import Extra as SoldExtra
+from archgate.tables.fees import Rate
+from archgate.tables.schedule import Meeting
+from archgate.tables.seats import HeldPlace, RunSeats, SetAside
+
+MOST_RUNS = 120
+
+
+# --- copies -----------------------------------------------------------------------------------------------
+
+
+def runs_to_copy(deed: Deed, body: dict[str, Any]) -> tuple[list[Run], dict[int, date], int | None]:
+    """Which runs, and where each goes: named runs, a course's, or a season's between two dates."""
+    faults: list[Fault] = []
+    top = Reader(body, "", faults, "runs course_id since until weeks")
+    weeks = top.whole("weeks", "The weeks", -520, 520)
+    first_days: dict[int, date] = {}
+    query = select(Run).where(Run.status != "archived").order_by(Run.id)
+    ids = []
+    for row in top.rows("runs", "The runs", "id first", most=MOST_RUNS):
+        number, first = (
+            row.whole("id", "The run", 1, 2**62, need=True),
+            row.day("first", "The new first date"),
+        )
+        if number is not None:
+            ids.append(number)
+            if first:
+                first_days[number] = first
+            elif weeks is None:
+                row.fault("first", "Give a new first date, or weeks for all.")
+    course_id = top.whole("course_id", "The course", 1, 2**62)
+    since, until = (
+        top.day("since", "The first day of the season"),
+        top.day("until", "The last day of the season"),
+    )
+    if not ids and weeks is None:
+        top.fault("weeks", "Say by how many weeks the runs move.")
+    if not ids and course_id is None and (since is None or until is None):
+        top.fault("runs", "Name runs, a course, or the first and last day of a season.")
+    if faults:
+        raise Refused(faults)
+    if ids:
+        query = query.where(Run.id.in_(ids))
+    if course_id:
+        query = query.where(Run.course_id == course_id)
+    if since and until:
+        starts = schedule.spans_of_runs()
+        query = query.outerjoin(starts, starts.c.run_id == Run.id)
+        query = query.where(or_(starts.c.first.between(since, until), Run.starts_on.between(since, until)))
+    found = list(deed.session.scalars(query.limit(MOST_RUNS + 1)))
+    if len(found) > MOST_RUNS:
+        raise refuse("/runs", f"At most {MOST_RUNS} runs are copied at once; take a shorter season.")
+    if not found:
+        raise refuse("/runs", "No run fits; nothing is copied.")
+    return found, first_days, weeks
+
+
+def copy_runs(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
+    """Copy runs as drafts to new dates: meetings, gates, prices and plan dates move by the same shift.
+
+    A new first date is taken in the run's own weekday, on it or after it. Meetings that fall on a closed day are
+    skipped or added at the end as their pattern says. What stays behind is listed.
+    """
+    runs, first_days, weeks = runs_to_copy(deed, body)
+    made = [copy_run(deed, run, first_days.get(run.id), weeks) for run in runs]
+    what = made[0]["code"] if len(made) == 1 else f"{len(made)} runs"
+    change = deed.log(
+        "copy runs",
+        "season",
+        made[0]["run_id"],
+        f"Copied {what} to {(len(made) == 1 and made[0]['new_code']) or 'new dates'}",
+    )
+    return {"change": change.key, "runs": made}
+
+
+def copy_run(deed: Deed, run: Run, first: date | None, weeks: int | None) -> dict[str, Any]:
+    begin = run.starts_on if run.kind == "cohort" else min((m.date for m in run.meetings), default=None)
+    shift = (weeks or 0) * 7 if begin is None else aligned_shift(begin, first) if first else (weeks or 0) * 7
+    try:
+        begin_new = begin + timedelta(days=shift) if begin else None
+    except OverflowError:
+        raise refuse("/weeks", "The dates go beyond the calendar.") from None
+    new = Run(
+        course=run.course, kind=run.kind, status="draft", decision="undecided", title=run.title, note=run.note,
+        receipt_note=run.receipt_note,
+        code=making.free_run_code(deed, run.course, (begin_new or deed.today).year),
+        place=run.place, instructor=run.instructor, client_id=run.client_id, time_zone=run.time_zone,
+        currency=run.currency, capacity=run.capacity, smallest=run.smallest,
+        windows=[{k: later(w.get(k), shift) for k in ("opens", "closes")} for w in run.windows],
+        decision_rule=later(run.decision_rule, shift),
+        starts_on=run.starts_on + timedelta(days=shift) if run.starts_on else None,
+        ends_on=run.ends_on + timedelta(days=shift) if run.ends_on else None,
+        overbook=run.overbook, line_rule=run.line_rule, auto_offer=run.auto_offer, offer_hours=run.offer_hours,
+        hold_hours=run.hold_hours, told=None if run.told is None else list(run.told), questions=list(run.questions),
+        head_start_hours=run.head_start_hours, desk_notice=run.desk_notice, notice_version=1 if run.desk_notice else 0,
+        week_names=list(run.week_names), access_days=run.access_days, group_steps=list(run.group_steps), taxes=list(run.taxes), created_at=deed.now,
+        rates=[copy_rate(r, shift) for r in fees.rates_of(run)],
+        extras=[copy_extra(x) for x in run.extras if x.active],
+        plans=[copy_plan(p, shift) for p in run.plans if p.active],
+    )  # fmt: skip
+    patterns = [(row, shifted(schedule.core_pattern(row), shift)) for row in run.patterns]
+    new.patterns = [
+        schedule.MeetingPattern(
+            n=row.n, first=p.first, start=p.start, minutes=p.minutes, weekdays=",".join(WEEKDAYS[d] for d in p.days),
+            every_weeks=p.every_weeks, count=p.count, until=p.until, extend=p.extend, place_id=row.place_id,
+            instructor_id=row.instructor_id,
+        )
+        for row, p in patterns
+    ]  # fmt: skip
+    closed = places.closures_from(deed, min(begin_new, deed.today)) if begin_new else frozenset()
+    planned, dropped = shifted_meetings(run, patterns, shift, closed)
+    new.all_meetings = [schedule.placed_row(deed, new, m) for m in planned]
+    deed.session.add(new)
+    deed.session.flush()
+    deed.session.add(RunSeats(run_id=new.id, taken=0, version=0))
+    deed.session.refresh(new, ["all_meetings", "gates", "rates", "extras", "plans"])
+    asides = select(SetAside).where(SetAside.run_id == run.id, SetAside.active).order_by(SetAside.id)
+    for row in deed.session.scalars(asides).all():
+        deed.session.add(
+            SetAside(
+                run_id=new.id, name=row.name, seats=row.seats, last=row.last + timedelta(days=shift), tag=row.tag,
+                organization_id=row.organization_id, active=True,
+            )
+        )  # fmt: skip
+    deed.session.flush()
+    schedule.settle_gates(deed, new)
+    old_dates = [meeting_document(m) for m in schedule.schedule_of(run).meetings]
+    return {
+        "run_id": new.id, "from_id": run.id, "code": run.code, "new_code": new.code, "title": run.title or run.course.title,
+        "shift": shift, "before": [d["start"] for d in old_dates],
+        "after": [m.start.isoformat() for m in schedule.schedule_of(new).meetings],
+        "dropped": dropped, "clashes": clashes.of_run(deed, new), "left_behind": left_behind(deed, run),
+        "gates": [{"label": g.label, "day": shown(g.day)} for g in sorted(new.gates, key=lambda g: g.at)],
+    }  # fmt: skip
+
+
+def later(rule: dict[str, Any] | None, days: int) -> dict[str, Any] | None:
+    """A gate rule so many days later; one that counts from the start moves by itself."""
+    if not rule or "on" not in rule:
+        return rule
+    return {"on": shown(date.fromisoformat(rule["on"]) + timedelta(days=days))}
+
+
+def moved(day: date | None, days: int) -> date | None:
+    return day + timedelta(days=days) if day else None
+
+
+def copy_rate(rate: Rate, days: int) -> Rate:
+    """A rate with its dates so many days later; what counts from the start moves by itself."""
+    who = {name: getattr(rate, name) for name in fees.WHO_KEYS.split()}
+    for name in ("offered_from", "offered_to"):
+        who[name] = moved(who[name], days)
+    new = fees.rate_row(fees.core_rate(rate), who, rate.position)
+    new.sale_from, new.sale_to = moved(rate.sale_from, days), moved(rate.sale_to, days)
+    for step in new.early:
+        step.until = moved(step.until, days)
+    return new
+
+
+def copy_extra(extra: SoldExtra) -> SoldExtra:
+    return SoldExtra(
+        code=extra.code, label=extra.label, amount=extra.amount, required=extra.required, most=extra.most,
+        item_id=extra.item_id, position=extra.position, active=True,
+    )  # fmt: skip
+
+
+def copy_plan(plan: plans.Plan, days: int) -> plans.Plan:
+    facts = {"name": plan.name, "note": plan.note, "details": plan.details}
+    new = plans.plan_row(facts, plans.core_lines(plan), plan.position)
+    for row in new.lines:
+        row.due_on = moved(row.due_on, days)
+    return new
+
+
+def shifted_meetings(
+    run: Run, patterns: list[tuple[Any, Pattern]], shift: int, closed: frozenset[date]
+) -> tuple[list[CoreMeeting], list[str]]:
+    """The meetings of a copy. Untouched patterns are planned anew; a run changed by hand moves meeting by meeting."""
+    zone = ZoneInfo(run.time_zone)
+    held = schedule.ordered(run)
+    if (
+        patterns
+        and not any(m.by_hand or m.pattern_n is None for m in held)
+        and len(held) == len(run.all_meetings)
+    ):
+        own = {row.n: next((m for m in held if m.pattern_n == row.n), None) for row, _ in patterns}
+        plan = tuple(
+            Pattern(
+                p.first, p.start, p.minutes, p.days, p.every_weeks, p.count, p.until, p.extend,
+                name_of(own[row.n], "instructor"), name_of(own[row.n], "place"),
+            )
+            for row, p in patterns
+        )  # fmt: skip
+        done = meetings_of(plan, zone, closed)
+        return list(done.meetings), [d.why for d in done.dropped]
+    moved, dropped, owed = [], [], 0
+    for m in held:
+        day = m.date + timedelta(days=shift)
+        if day in closed:
+            pattern = next((p for row, p in patterns if row.n == m.pattern_n), None)
+            owed += bool(pattern and pattern.extend)
+            dropped.append(
+                f"{day_text(day)} is a closure; {'a meeting is added at the end' if pattern and pattern.extend else 'the meeting is left out'}."
+            )
+            continue
+        moved.append(
+            Extra(day, m.start, m.minutes, name_of(m, "instructor"), name_of(m, "place"), m.pattern_n)
+        )
+    if owed and patterns and moved:
+        row, p = patterns[-1]
+        model = moved[-1]
+        for day in next_days(p, max(x.date for x in moved), owed, closed):
+            moved.append(Extra(day, p.start, p.minutes, model.instructor, model.room, row.n))
+    return list(numbered([built(x, zone) for x in moved])), dropped
+
+
+def name_of(m: Meeting | None, what: str) -> str | None:
+    held = getattr(m, what) if m else None
+    return held.name if held else None
+
+
+def left_behind(deed: Deed, run: Run) -> list[str]:
+    """What a copy does not take along."""
+    taken = deed.session.scalar(select(RunSeats.taken).where(RunSeats.run_id == run.id)) or 0
+    found = []
+    if taken:
+        found.append(f"the roster, {taken} seats")
+    held = deed.session.scalar(
+        select(func.coalesce(func.sum(HeldPlace.seats), 0)).where(
+            HeldPlace.run_id == run.id, HeldPlace.status == "held"
+        )
+    )
+    if held:
+        found.append(f"{held} held {'place' if held == 1 else 'places'}")
+    waiting = len(seats.line_of(deed, run.id, offered=True))
+    if waiting:
+        found.append(f"the line, {waiting} {'party' if waiting == 1 else 'parties'}")
+    fallen = sum(m.cancelled_at is not None for m in run.all_meetings)
+    if fallen:
+        found.append(f"{fallen} cancelled meeting{'' if fallen == 1 else 's'}")
+    inactive = [r.label for r in run.rates if not r.active]
+    if inactive:
+        found.append(f"rates no longer offered: {', '.join(inactive)}")
+    if run.decision != "undecided":
+        found.append(f"the decision: {run.decision}")
+    if run.client_id:
+        found.append("the client's contract file")
+    return found

@@ -1,0 +1,508 @@
+"""Making, showing, changing and publishing runs."""
+
+from __future__ import annotations
+
+from datetime import date, timedelta
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import select
+
+from archgate.actions.courses import courses
+from archgate.actions.fees import course_defaults, fees, prices, terms
+from archgate.actions.kernel.answers import outcome, refuse_lost_update, shown
+from archgate.actions.kernel.lookups import get_run
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.runs import lifecycle, notices
+from archgate.actions.runs.readiness import readiness
+from archgate.actions.schedule import clashes, meeting_links, places, schedule
+from archgate.actions.seats import seats
+from archgate.core import gates as core_gates
+from archgate.core.faults import Fault, Refused
+from archgate.core.money import digits_of
+from archgate.core.reader import ZONES, Reader
+from archgate.core.schedule import day_text
+from archgate.core.waitlist import Rule
+from archgate.tables.courses import Course, Run
+from archgate.tables.people import Organization
+from archgate.tables.schedule import Place
+from archgate.tables.seats import RunSeats
+
+RUN_KEYS = (
+    "course_id course code title note place instructor capacity smallest sign_up_opens windows decision_rule kind"
+    " starts_on ends_on week_names access_days client_id time_zone currency pattern patterns extra changes rates extras group taxes plans"
+)
+EDITABLE = "code title note receipt_note place instructor capacity smallest sign_up_opens windows decision_rule week_names access_days client_id overbook line_rule auto_offer offer_hours hold_hours told"
+NAMED = {"place": places.place_named, "instructor": places.instructor_named}
+
+
+def free_run_code(deed: Deed, course: Course, year: int) -> str:
+    """The course's code, the year's last two digits and a letter: DSW-27A, then DSW-27B."""
+    stem = f"{course.code[:30]}-{year % 100:02d}"
+    taken = {c.upper() for c in deed.session.scalars(select(Run.code).where(Run.code.like(f"{stem}%")))}
+    letters = [chr(65 + n) for n in range(26)] + [
+        f"{chr(65 + n)}{chr(65 + m)}" for n in range(26) for m in range(26)
+    ]
+    return next(f"{stem}{letter}" for letter in letters if f"{stem}{letter}".upper() not in taken)
+
+
+def create_run(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
+    """Make a draft run from one form: course, dates, seats, rates and plans; every fault comes back at once."""
+    run = make_run(deed, body)
+    deed.log("make a run", "run", run.id, f"Made {run.code}, {run.title or run.course.title}")
+    return run_view(deed, run.id)
+
+
+def make_run(deed: Deed, body: dict[str, Any]) -> Run:
+    """A draft from a form. What is left out of place, instructor, seats, rates and plans is taken from the course."""
+    faults: list[Fault] = []
+    top = Reader(body, "", faults, RUN_KEYS)
+    course = courses.given_course(deed, top)
+    usual = {k: v for k, v in deed.center.defaults.items() if k in RUN_KEYS.split()}
+    left_out = {k: v for k, v in {**usual, **(course.defaults if course else {})}.items() if not top.has(k)}
+    top.value = {**top.value, **left_out}
+    zone_name = top.text("time_zone", "The time zone") or zone_of_place(deed, top) or deed.center.time_zone
+    if zone_name not in ZONES:
+        top.fault("time_zone", f'"{zone_name}" is not a time zone, like America/New_York.')
+        zone_name = deed.center.time_zone
+    currency = top.text("currency", "The currency") or deed.center.currency
+    try:
+        digits_of(currency)
+    except ValueError as error:
+        top.fault("currency", str(error))
+        currency = deed.center.currency
+    kind = read_kind(top)
+    facts = read_facts(deed, top, None)
+    patterns, dates = schedule.planned(deed, top, ZoneInfo(zone_name), need=kind == "dated")
+    terms = fees.read_all(deed, top, currency, left_out)
+    kind_faults(top, kind, facts, [r for r, _ in terms.rates], [lines for _, _, lines in terms.plans])
+    first = facts["starts_on"] or (dates.first if dates else None)
+    last = facts["ends_on"] or (dates.last if dates else None)
+    window_faults(top, facts["windows"], first, kind, last)
+    decision_fault(top, facts["decision_rule"], first, last)
+    outside = schedule.outside_fault(
+        facts["starts_on"], facts["ends_on"], (m.date for m in dates.meetings) if dates else ()
+    )
+    if outside and kind == "cohort":
+        top.fault(*outside)
+    if faults or course is None or dates is None:
+        raise Refused(faults)
+    if course.id is None:
+        deed.session.add(course)
+        deed.session.flush()
+    taught_in, taught_by = (
+        places.place_named(deed, facts.pop("place")),
+        places.instructor_named(deed, facts.pop("instructor")),
+    )
+    run = Run(
+        **{**facts, "code": facts["code"] or free_run_code(deed, course, (first or deed.today).year)},
+        course=course,
+        kind=kind,
+        status="draft",
+        decision="undecided",
+        place=taught_in,
+        instructor=taught_by,
+        time_zone=zone_name,
+        currency=currency,
+        created_at=deed.now,
+        patterns=[schedule.pattern_row(deed, p, n) for n, p in enumerate(patterns, 1)],
+        **fees.rows_of(deed, terms),
+    )
+    run.all_meetings = [schedule.placed_row(deed, run, m) for m in dates.meetings]
+    deed.session.add(run)
+    deed.session.flush()
+    deed.session.add(RunSeats(run_id=run.id, taken=0, version=0))
+    deed.session.refresh(run, ["all_meetings", "gates", "rates", "extras", "plans"])
+    schedule.settle_gates(deed, run)
+    return run
+
+
+def zone_of_place(deed: Deed, top: Reader) -> str | None:
+    """The zone of the place a form names, where it is known."""
+    name = top.value.get("place")
+    known = select(Place.time_zone).where(Place.name == name) if isinstance(name, str) and name else None
+    return deed.session.scalar(known) if known is not None else None
+
+
+def read_kind(top: Reader) -> str:
+    kind = top.text("kind", "The kind of run") or "dated"
+    if kind not in tuple(core_gates.RunKind):
+        top.fault("kind", f"A run is one of {', '.join(core_gates.RunKind)}.")
+        return "dated"
+    return kind
+
+
+def kind_faults(
+    top: Reader, kind: str, facts: dict[str, Any], rates: list[Any], every_plan: list[Any]
+) -> None:
+    """What a kind of run needs, and what it cannot have: an open run has no start to count from."""
+    if kind == "cohort":
+        for key, what in (("starts_on", "first"), ("ends_on", "last")):
+            if facts[key] is None and not any(f.at == f"/{key}" for f in top.faults):
+                top.fault(key, f"A cohort needs its {what} day.")
+        if facts["starts_on"] and facts["ends_on"] and facts["ends_on"] < facts["starts_on"]:
+            top.fault("ends_on", "The last day is before the first.")
+    elif facts["starts_on"] or facts["ends_on"]:
+        top.fault(
+            "starts_on",
+            "Only a cohort has a first and a last day of its own; other runs take them from their dates.",
+        )
+    if kind != "open":
+        return
+    if not facts["access_days"]:
+        top.fault("access_days", "An open run needs the number of days of access from enrollment.")
+    if top.has("pattern") or top.value.get("patterns") or top.value.get("extra"):
+        top.fault("kind", "An open run has no dates.")
+    rules = [w.get(k) or {} for w in facts["windows"] for k in ("opens", "closes")] + [
+        facts["decision_rule"] or {}
+    ]
+    if any("days_before" in r for r in rules) or any(
+        s.days_before is not None for r in rates for s in r.early
+    ):
+        top.fault("kind", "An open run has no start; give dates instead of days before the start.")
+    if any(line.due.from_start for lines in every_plan for line in lines):
+        top.fault("plans", "An open run has no start by which a line could fall due.")
+
+
+def decision_fault(top: Reader, rule: dict[str, Any] | None, start: date | None, end: date | None) -> None:
+    """A decision that comes when all is over decides nothing."""
+    held = schedule.rule_of(rule)
+    day = held.day(start) if held else None
+    if day and end and day > end:
+        top.fault(
+            "decision_rule", f"The decision day, {day_text(day)}, is after the run ends on {day_text(end)}."
+        )
+
+
+def window_faults(
+    top: Reader, windows: list[dict[str, Any]], start: Any, kind: str, end: date | None = None
+) -> None:
+    held = tuple(
+        core_gates.Window(schedule.rule_of(w.get("opens")), schedule.rule_of(w.get("closes")))
+        for w in windows
+    )
+    for n, what, said in core_gates.window_faults(held, start, kind == "open", end):
+        if top.has("windows"):
+            top.faults.append(Fault(f"{top.at}/windows/{n}/{what}", said))
+        else:
+            top.fault("sign_up_opens", said)
+
+
+def read_facts(deed: Deed, top: Reader, run: Run | None) -> dict[str, Any]:
+    """What a person types about a run itself; with `run`, only what was given and may change."""
+    need = run is None
+    code = (top.text("code", "The run code") or "").strip() or None
+    facts: dict[str, Any] = {
+        "code": code,
+        "title": (top.value.get("title") or ""),
+        "note": (top.value.get("note") or ""),
+        "receipt_note": (top.value.get("receipt_note") or ""),
+        "place": (top.value.get("place") or ""),
+        "instructor": (top.value.get("instructor") or ""),
+        "capacity": top.whole("capacity", "The number of seats", 1, 100_000, need=need),
+        "smallest": top.whole("smallest", "The smallest number", 0, 100_000) or 0,
+        "windows": read_windows(top, run),
+        "decision_rule": schedule.read_rule(top, "decision_rule", "The decision day"),
+        "starts_on": top.day("starts_on", "The first day"),
+        "ends_on": top.day("ends_on", "The last day"),
+        "week_names": read_week_names(top),
+        "access_days": top.whole("access_days", "The days of access", 0, 36_600),
+        "client_id": top.whole("client_id", "The client", 1, 2**62),
+        "overbook": top.whole("overbook", "The seats beyond the capacity", 0, 100_000) or 0,
+        "line_rule": top.text("line_rule", "The rule of the line") or "fit",
+        "auto_offer": top.flag("auto_offer", "Whether seats are offered by themselves")
+        if top.has("auto_offer")
+        else True,
+        "offer_hours": top.whole("offer_hours", "The hours of an offer", 1, 24 * 60) or 36,
+        "hold_hours": top.whole("hold_hours", "The hours a seat is held", 1, 24 * 60),
+        "told": terms.read_told(top) if top.has("told") else None,
+    }
+    if facts["line_rule"] not in list(Rule):
+        top.fault("line_rule", "The rule of the line is fit or strict.")
+    if facts["client_id"] and deed.session.get(Organization, facts["client_id"]) is None:
+        top.fault("client_id", "There is no such organization.")
+    for key, most in (
+        ("code", 40),
+        ("title", 200),
+        ("place", 200),
+        ("instructor", 200),
+        ("note", 5000),
+        ("receipt_note", 1000),
+    ):
+        if not isinstance(facts[key] or "", str):
+            top.fault(key, f"The {key.replace('_', ' ')} must be a text.")
+            facts[key] = ""
+        elif len(facts[key] or "") > most:
+            top.fault(key, f"The {key.replace('_', ' ')} is longer than {most} characters.")
+    capacity = facts["capacity"] if facts["capacity"] is not None else (run.capacity if run else None)
+    smallest = facts["smallest"] if run is None or top.has("smallest") else run.smallest
+    if capacity is not None and smallest > capacity:
+        top.fault("smallest", f"The smallest number, {smallest}, is more than the {capacity} seats.")
+    twin = deed.session.scalar(select(Run).where(Run.code == code)) if code else None
+    if twin and (run is None or twin.id != run.id):
+        top.fault("code", f'The run code "{code}" is taken.')
+    return facts
+
+
+def read_windows(top: Reader, run: Run | None) -> list[dict[str, Any]]:
+    """Sign-up windows of a form; `sign_up_opens` alone is the opening date of the first."""
+    if top.has("windows"):
+        return [
+            {
+                "opens": schedule.read_rule(w, "opens", "The opening of sign-up"),
+                "closes": schedule.read_rule(w, "closes", "The close of sign-up"),
+            }
+            for w in top.rows("windows", "The sign-up windows", "opens closes", most=12)
+        ]
+    opens = top.day("sign_up_opens", "The day sign-up opens")
+    kept = [dict(w) for w in run.windows] if run else []
+    if opens is None and not kept:
+        return []
+    first = kept[0] if kept else {"opens": None, "closes": None}
+    return [{**first, "opens": {"on": shown(opens)} if opens else None}, *kept[1:]]
+
+
+def read_week_names(top: Reader) -> list[str]:
+    held = top.value.get("week_names") or []
+    if (
+        not isinstance(held, list)
+        or len(held) > 520
+        or any(not isinstance(x, str) or len(x) > 200 for x in held)
+    ):
+        top.fault(
+            "week_names", "The names of the weeks are a list of up to 520 texts of up to 200 characters."
+        )
+        return []
+    return [x.strip() for x in held]
+
+
+def run_view(deed: Deed, run_id: int) -> dict[str, Any]:
+    """Everything a screen shows of one run; facts are worked out, never typed."""
+    run = get_run(deed, run_id)
+    dates = schedule.schedule_of(run)
+    state = seats.seats_of(deed, run)
+    clashing = clashes.of_run(deed, run)
+    return {
+        **run_line(deed, run, state.taken, sum(state.waiting) + state.offered, state.kept),
+        "course": courses.course_view(run.course),
+        "own_title": run.title,
+        "note": run.note,
+        "receipt_note": run.receipt_note,
+        "overbook": run.overbook,
+        "line_rule": run.line_rule,
+        "auto_offer": run.auto_offer,
+        "offer_hours": run.offer_hours,
+        "hold_hours": run.hold_hours,
+        "told": run.told,
+        "questions": run.questions,
+        "notice": notices.notice_of(deed, run),
+        "sign_up_opens": shown(run.sign_up_opens),
+        "weeks": dates.weeks,
+        "windows": run.windows,
+        "decision_rule": run.decision_rule,
+        "week_names": run.week_names,
+        "named_weeks": named_weeks(run),
+        "client_id": run.client_id,
+        "files": lifecycle.files_of(deed, run.id),
+        "patterns": [schedule.pattern_view(deed, p) for p in run.patterns],
+        "dates": schedule.meetings_view(deed, run),
+        "cancelled": cancelled_view(run),
+        "clashes": clashing,
+        "gates": [
+            {"kind": g.kind, "rule": g.rule, "day": shown(g.day), "at": shown(g.at), "label": g.label}
+            for g in sorted(run.gates, key=lambda g: g.at)
+        ],
+        "price_line": prices.price_line(deed, run),
+        **fees.terms_view(run),
+        "origins": fees.origins(deed, run.course, course_defaults.default_values(run)),
+        "readiness": [
+            {"at": f.at, "message": f.message, "error": f.error} for f in readiness(deed, run, clashing)
+        ],
+        "now": deed.local(deed.now),
+    }
+
+
+def cancelled_view(run: Run) -> list[dict[str, Any]]:
+    """Meetings that were to be and are not held."""
+    return [
+        {"id": m.id, "date": shown(m.date), "start": shown(m.start), "why": m.cancel_why}
+        for m in sorted(run.all_meetings, key=lambda m: m.starts_at)
+        if m.cancelled_at is not None
+    ]
+
+
+def named_weeks(run: Run) -> list[dict[str, Any]]:
+    """The weeks of a cohort from its first day, named or numbered; the last may be shorter."""
+    if not run.starts_on or not run.ends_on:
+        return []
+    found: list[dict[str, Any]] = []
+    day = run.starts_on
+    while day <= run.ends_on and len(found) < 520:
+        n = len(found)
+        name = run.week_names[n] if n < len(run.week_names) and run.week_names[n] else f"Week {n + 1}"
+        last = min(day + timedelta(days=6), run.ends_on)
+        found.append({"name": name, "from": shown(day), "to": shown(last),
+                      "meetings": sum(day <= m.date <= last for m in run.meetings)})  # fmt: skip
+        day += timedelta(days=7)
+    return found
+
+
+def run_line(deed: Deed, run: Run, taken: int, waiting: int, kept: int = 0) -> dict[str, Any]:
+    """What stands on every line that shows a run; `kept` of its seats are held, on offer or set aside."""
+    meetings = schedule.ordered(run)
+    sign_up, why = fees.sign_up_of(deed, run, taken + kept >= run.capacity + run.overbook)
+    if sign_up is core_gates.SignUp.FULL and kept:
+        why = f"No seat is free: {taken} of {run.capacity + run.overbook} are taken, {kept} kept back."
+    starts, ends = schedule.gate_at(run, "starts"), schedule.gate_at(run, "ends")
+    teaching = core_gates.teaching_at(deed.now, starts, ends)
+    coming = next((m for m in meetings if m.ends_at > deed.now), None)
+    zone = schedule.zone_of(run, coming.place if coming else run.place)
+    first, last = (run.starts_on, run.ends_on) if run.kind == "cohort" else (None, None)
+    return {
+        "id": run.id,
+        "code": run.code,
+        "title": run.title or run.course.title,
+        "course_title": run.course.title,
+        "course_code": run.course.code,
+        "kind": run.kind,
+        "status": run.status,
+        "decision": run.decision,
+        "decision_until": shown(run.decision_until),
+        "decision_day": next((shown(g.day) for g in run.gates if g.kind == "decision day"), None),
+        "starts_on": shown(run.starts_on),
+        "ends_on": shown(run.ends_on),
+        "access_days": run.access_days,
+        "client": run.client.name if run.client else None,
+        "sign_up": str(sign_up),
+        "sign_up_why": why,
+        "teaching": str(teaching),
+        "place": run.place.name if run.place else "",
+        "instructor": run.instructor.name if run.instructor else "",
+        "time_zone": run.time_zone,
+        "currency": run.currency,
+        "first": shown(first or (meetings[0].date if meetings else None)),
+        "last": shown(last or (meetings[-1].date if meetings else None)),
+        "meetings": len(meetings),
+        "hours": schedule.schedule_of(run).hours,
+        "next_meeting": coming
+        and {
+            "date": shown(coming.date),
+            "start": coming.starts_at.astimezone(zone).strftime("%H:%M"),
+            "end": coming.ends_at.astimezone(zone).strftime("%H:%M"),
+            "place": coming.place.name if coming.place else "",
+        },
+        "capacity": run.capacity,
+        "smallest": run.smallest,
+        "taken": taken,
+        "kept": kept,
+        "waiting": waiting,
+        "price": fees.price_now(deed, run),
+    }
+
+
+def change_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
+    """Change single facts of a run; `seen` holds the values the person saw.
+
+    Another usual place or instructor takes over the coming meetings that had the old one.
+    """
+    run, held = seats.lock_run(deed, run_id)
+    faults: list[Fault] = []
+    top = Reader(body, "", faults, "seen set")
+    row = top.inner("set", "What to change", EDITABLE)
+    if row is None:
+        raise Refused(faults)
+    names = [n for n in EDITABLE.split() if n in row.value]
+    if "capacity" in names:
+        kept = seats.seats_of(deed, run, held).kept
+        fewer = isinstance(row.value["capacity"], int) and row.value["capacity"] + run.overbook
+        if fewer is not False and fewer < held.taken:
+            row.fault("capacity", f"{held.taken} seats are taken; the run cannot have fewer.")
+        elif fewer is not False and fewer < held.taken + kept:
+            row.fault(
+                "capacity",
+                f"{held.taken} seats are taken and {kept} are held, on offer or set aside; let go of some first, or keep"
+                f" {held.taken + kept - run.overbook} seats.",
+            )
+        if row.value["capacity"] is None:
+            row.fault("capacity", "The number of seats is missing.")
+    facts = read_facts(deed, row, run)
+    start = schedule.start_day(deed, run)
+    end = schedule.end_day(deed, run)
+    if {"windows", "sign_up_opens"} & set(names):
+        window_faults(row, facts["windows"], start, run.kind, end)
+    if "decision_rule" in names:
+        decision_fault(row, facts["decision_rule"], start, end)
+    if run.kind == "open" and "access_days" in names and not facts["access_days"]:
+        row.fault("access_days", "An open run needs the number of days of access from enrollment.")
+    if run.kind == "open" and "days_before" in (facts["decision_rule"] or {}):
+        row.fault("decision_rule", "An open run has no start to count days from; give a date.")
+    if "code" in names and not facts["code"]:
+        row.fault("code", "The run code is missing.")
+    if faults:
+        raise Refused(faults)
+    facts["sign_up_opens"] = row.day("sign_up_opens", "The day sign-up opens")
+    now = {n: shown(course_defaults.fact_of(run, n)) for n in names}
+    refuse_lost_update({n: facts[n] for n in names}, top.value.get("seen") or {}, now)
+    clashed, gates_before = clashes.of_run(deed, run), schedule.situation(deed, run)
+    for name in names:
+        if name in NAMED:
+            replace_usual(deed, run, name, facts[name])
+        elif name != "sign_up_opens":
+            setattr(run, name, facts[name])
+    if "sign_up_opens" in names:
+        run.windows = facts["windows"]
+    schedule.settle_gates(deed, run)
+    told = ", ".join(n.replace("_", " ") for n in names)
+    change = deed.log("change a run", "run", run.id, f"Changed {told} of {run.code}")
+    touches = [
+        {
+            "label": n.replace("_", " ").capitalize(),
+            "before": said(now[n]),
+            "after": said(shown(facts[n])),
+        }
+        for n in names
+        if now[n] != shown(facts[n]) and n not in ("windows", "decision_rule")
+    ]
+    touches += [
+        t
+        for t in schedule.touches_of(gates_before, schedule.situation(deed, run))
+        if t["before"] != t["after"]
+    ]
+    clashing = clashes.of_run(deed, run)
+    meeting_links.ask_for_links(deed, run, change.key)
+    return {
+        **outcome(deed, run, change.key, touches),
+        "made": clashes.only_in(clashing, clashed), "healed": clashes.only_in(clashed, clashing),
+    }  # fmt: skip
+
+
+def said(value: Any) -> str:
+    return ", ".join(value) if isinstance(value, list) else str(value or "none")
+
+
+def replace_usual(deed: Deed, run: Run, name: str, wanted: str) -> None:
+    """Set a run's usual place or instructor; its coming meetings that had the old one follow."""
+    old, new = getattr(run, name), NAMED[name](deed, wanted)
+    if old is new:
+        return
+    places.put(run, name, new)
+    for m in run.meetings:
+        if m.ends_at > deed.now and getattr(m, name) is old:
+            places.put(m, name, new)
+            schedule.settle_times(run, m)
+            m.sequence += 1
+
+
+def publish_run(deed: Deed, run_id: int) -> dict[str, Any]:
+    """Make a draft public, if nothing would stop a learner from signing up."""
+    run = seats.run_to_change(deed, run_id)
+    if run.status != "draft":
+        raise Problem(409, "not-a-draft", f"The run is {run.status} already.")
+    errors = [f for f in readiness(deed, run) if f.error]
+    if errors:
+        raise Refused([Fault(f.at, f.message) for f in errors])
+    run.status, run.published_at = "published", deed.now
+    change = deed.log("publish", "run", run.id, f"Published {run.code}")
+    meeting_links.ask_for_links(deed, run, change.key)
+    return outcome(deed, run, change.key, [{"label": "Status", "before": "draft", "after": "published"}])

@@ -1,0 +1,529 @@
+"""Changing the dates of a saved run: single meetings, this and all later, the whole run, its end.
+
+Every change is worked out whole before it is saved: the dates before and after, the clashes made and healed, the
+gates and installments that move along, and how many people are told. With a preview, all of it is rolled back.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import UTC, date, datetime, timedelta
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import selectinload
+
+from archgate.actions.fees import plans
+from archgate.actions.kernel.answers import outcome, refuse_lost_update, shown
+from archgate.actions.kernel.lookups import get_run
+from archgate.actions.kernel.problems import Problem, conflict, not_found
+from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.messages import messages
+from archgate.actions.money import money
+from archgate.actions.schedule import clashes, meeting_links, places, schedule
+from archgate.actions.seats import seats
+from archgate.core import plans as core_plans
+from archgate.core.clashes import Span, first_free, read_hours
+from archgate.core.faults import Fault, Refused, refuse
+from archgate.core.money import format_amount
+from archgate.core.reader import Reader
+from archgate.core.schedule import Extra, built, day_text, moment_of, next_days, shifted
+from archgate.tables.courses import Run
+from archgate.tables.log import Change
+from archgate.tables.plans import Plan
+from archgate.tables.roster import Enrollment
+from archgate.tables.schedule import Meeting
+from archgate.tables.teaching import BusyTime, Instructor
+
+SCOPES = ("this", "later", "all")
+FARTHEST = 3660  # days by which a run moves at most
+LOOK_AHEAD = 120  # days in which a free slot is looked for
+
+
+def change_dates(
+    deed: Deed, run: Run, action: str, say: Callable[[], str], do: Callable[[], None]
+) -> dict[str, Any]:
+    """Change the dates of a run by `do`, keep everything derived in step, and say what it touches."""
+    schedule.refuse_closed(run)
+    before, clashed = schedule.situation(deed, run), clashes.of_run(deed, run)
+    do()
+    deed.session.flush()
+    deed.session.refresh(run, ["all_meetings"])
+    schedule.refuse_outside(run)
+    schedule.settle_gates(deed, run)
+    change = deed.log(action, "run", run.id, say())
+    moved = move_installments(deed, run, before["start"])
+    after, clashing = schedule.situation(deed, run), clashes.of_run(deed, run)
+    dates = schedule.moved_dates(before["rows"], after["rows"])
+    meeting_links.ask_for_links(deed, run, change.key)
+    return {
+        **outcome(deed, run, change.key, schedule.touches_of(before, after)),
+        "dates": dates,
+        "made": clashes.only_in(clashing, clashed),
+        "healed": clashes.only_in(clashed, clashing),
+        "installments": moved,
+        "told": tell_of_dates(deed, run, dates, change) if run.known else 0,
+    }
+
+
+def tell_of_dates(deed: Deed, run: Run, dates: list[dict[str, Any]], change: Change) -> int:
+    """Write to everybody on the run which dates are other ones for them, and to each instructor what is new of theirs; to
+    nobody for whom nothing is. How many on the run are told, by message or by phone."""
+    coming = [
+        d
+        for d in dates
+        if max((d["before"] or d["after"])["date"], (d["after"] or d["before"])["date"]) >= shown(deed.today)
+    ]
+    tell_instructors(deed, run, coming, change)
+    seen = [d for d in coming if seen_of(d["before"]) != seen_of(d["after"])]
+    if not seen:
+        return 0
+    title = run.title or run.course.title
+    alone = seen[0]["meeting_id"] if len(seen) == 1 else None
+    fallen = [d["meeting_id"] for d in seen if d["after"] is None]
+    what = subject_of(seen)
+    body = f"{what[0].upper()}{what[1:]} of {title} ({run.code}):\n\n" + "\n".join(map(date_line, seen))
+    return messages.tell_run(
+        deed,
+        run,
+        change,
+        f"{title}: {what}",
+        body,
+        fallen[0] if len(fallen) == 1 else alone,
+        instructor=False,
+    )
+
+
+SEEN = ("date", "start", "minutes", "place")  # what learners see of a meeting
+
+
+def seen_of(held: dict[str, Any] | None) -> dict[str, Any] | None:
+    return held and {k: held[k] for k in SEEN}
+
+
+def subject_of(moved: list[dict[str, Any]]) -> str:
+    """What a letter is about: new dates, new times, or only another place or length."""
+    kinds = set()
+    for d in moved:
+        before, after = d["before"], d["after"]
+        if before is None or after is None or before["date"] != after["date"]:
+            return "new dates"
+        kinds |= {k for k in SEEN if before[k] != after[k]}
+    return "new times" if "start" in kinds else "another place" if kinds == {"place"} else "changed dates"
+
+
+def tell_instructors(deed: Deed, run: Run, moved: list[dict[str, Any]], change: Change) -> None:
+    """Write to each instructor who has, or had, one of these meetings what became of it."""
+    lines: dict[str, list[str]] = {}
+    for d in moved:
+        before, after = d["before"], d["after"]
+        had, has = (before or {}).get("instructor"), (after or {}).get("instructor")
+        if had == has and had and seen_of(before) != seen_of(after):
+            lines.setdefault(had, []).append(date_line(d))
+        elif had != has:
+            if had and before:
+                lines.setdefault(had, []).append(f"- {when_text(before)}: is no longer yours")
+            if has and after:
+                lines.setdefault(has, []).append(f"- {when_text(after)}: is yours")
+    title = run.title or run.course.title
+    for teacher in deed.session.scalars(
+        select(Instructor).where(Instructor.name.in_(lines)).order_by(Instructor.id)
+    ):
+        body = f"What is new of {title} ({run.code}):\n\n" + "\n".join(lines[teacher.name])
+        messages.write(deed, change, teacher.email, teacher.name, f"{title}: your dates", body, run_id=run.id)
+
+
+def when_text(held: dict[str, Any]) -> str:
+    where = f", {held['place']}" if held["place"] else ""
+    return f"{day_text(date.fromisoformat(held['date']))}, {held['start']}{where}"
+
+
+def date_line(moved: dict[str, Any]) -> str:
+    before, after = moved["before"], moved["after"]
+    if after is None:
+        return f"- {when_text(before)}: is not held"
+    if before is None:
+        return f"- {when_text(after)}: is new"
+    if when_text(before) == when_text(after):
+        return f"- {when_text(before)}: now {after['minutes']} minutes long"
+    return f"- {when_text(before)}: now {when_text(after)}"
+
+
+def move_installments(deed: Deed, run: Run, old_start: date | None) -> dict[str, Any]:
+    """Move the due dates that count from the start along with it; what is paid or due already stands."""
+    start = schedule.start_day(deed, run)
+    moved: dict[str, Any] = {"number": 0, "examples": []}
+    if start is None or old_start is None or start == old_start:
+        return moved
+    query = select(Enrollment).where(Enrollment.run_id == run.id, Enrollment.live == 1)
+    enrolled = deed.session.scalars(query.options(selectinload(Enrollment.installments))).all()
+    unpaid = money.open_installments(deed, [e.id for e in enrolled])
+    agreed_plans = select(Plan).where(Plan.id.in_({e.plan_id for e in enrolled}))
+    kept = {p.id: p for p in deed.session.scalars(agreed_plans)}
+    for enrollment in enrolled:
+        lines = plans.core_lines(kept[enrollment.plan_id])
+        if not any(line.due.from_start for line in lines) or enrollment.total == 0:
+            continue
+        agreed = (enrollment.total, enrollment.signed_up)
+        old = core_plans.installments_of(lines, *agreed, old_start, enrollment.currency).installments
+        new = {
+            i.line: i
+            for i in core_plans.installments_of(lines, *agreed, start, enrollment.currency).installments
+        }
+        for row, left in unpaid.get(enrollment.id, ()):
+            was = next((i for i in old if i.n == row.n), None)
+            now = new.get(was.line) if was else None
+            if was is None or now is None or was.due != row.due or row.due <= deed.today or left < row.amount:
+                continue
+            if now.due == row.due:
+                continue
+            moved["number"] += 1
+            if len(moved["examples"]) < 4:
+                moved["examples"].append({
+                    "name": enrollment.person.name, "amount": format_amount(row.amount, enrollment.currency),
+                    "before": shown(row.due), "after": shown(now.due),
+                })  # fmt: skip
+            row.due, row.why = now.due, now.why
+    return moved
+
+
+# --- single meetings --------------------------------------------------------------------------------------
+
+
+def run_of_meeting(deed: Deed, meeting_id: int, to_change: bool = True) -> tuple[Run, Meeting]:
+    """A meeting that is held, and its run, read under the run's lock when it is to change."""
+    meeting = deed.session.get(Meeting, meeting_id)
+    if meeting is None:
+        raise not_found("This meeting")
+    if not to_change:
+        return get_run(deed, meeting.run_id), meeting
+    run = seats.run_to_change(deed, meeting.run_id)
+    deed.session.refresh(meeting)
+    schedule.refuse_closed(run)
+    if meeting.cancelled_at is not None:
+        raise conflict("cancelled", "This meeting was cancelled.")
+    return run, meeting
+
+
+def set_meeting(deed: Deed, run: Run, row: Meeting, **new: Any) -> None:
+    """Change facts of a meeting, its moments with them; a calendar sees a higher sequence."""
+    for key, value in new.items():
+        if key in ("place", "instructor"):
+            places.put(row, key, value)
+        else:
+            setattr(row, key, value)
+    schedule.settle_times(run, row)
+    row.sequence += 1
+
+
+def change_meetings(deed: Deed, meeting_id: int, body: dict[str, Any]) -> dict[str, Any]:
+    """Change one meeting, it and all later ones, or all that are ahead: date, time, length, place, instructor. What was held
+    already stands, unless it is changed by itself.
+
+    A new date moves the others by as many days. Later ones are those of the same pattern, one-offs left alone; of
+    a one-off, only itself. `seen` guards against overwriting a colleague.
+    """
+    run, meeting = run_of_meeting(deed, meeting_id)
+    faults: list[Fault] = []
+    top = Reader(body, "", faults, "seen set scope")
+    given = top.inner("set", "What to change", "date start minutes instructor room")
+    scope = top.text("scope", "Which meetings") or "this"
+    if scope not in SCOPES:
+        top.fault("scope", f"Which meetings is one of {', '.join(SCOPES)}.")
+    seen = top.value.get("seen") or {}
+    day = given.day("date", "The date") if given else None
+    start = given.clock("start", "The start time") if given else None
+    minutes = given.whole("minutes", "The length in minutes", 1, 7 * 24 * 60) if given else None
+    new: dict[str, Any] = {"date": day, "start": start, "minutes": minutes}
+    if given and "instructor" in given.value:
+        new["instructor"] = places.read_text(given, "instructor", 200)
+    if given and "room" in given.value:
+        new["room"] = places.read_text(given, "room", 200)
+    if faults:
+        raise Refused(faults)
+    now = {
+        "date": meeting.date, "start": meeting.start, "minutes": meeting.minutes,
+        "instructor": meeting.instructor.name if meeting.instructor else "",
+        "room": meeting.place.name if meeting.place else "",
+    }  # fmt: skip
+    refuse_lost_update(
+        {k: v for k, v in new.items() if v is not None}, seen, {k: shown(v) for k, v in now.items()}
+    )
+    touched = [
+        m
+        for m in schedule.ordered(run)
+        if in_scope(m, meeting, scope) and (scope == "this" or m.starts_at > deed.now)
+    ]
+    if not touched:
+        raise refuse("/scope", "All of these were held already; they stay as they are.")
+    stay = sum(in_scope(m, meeting, scope) and m not in touched for m in run.meetings)
+    days = ((day or meeting.date) - meeting.date).days
+
+    def do() -> None:
+        for m in touched:
+            facts: dict[str, Any] = {"by_hand": True, "date": m.date + timedelta(days=days)}
+            if start is not None:
+                facts["start"] = start
+            if minutes is not None:
+                facts["minutes"] = minutes
+            if "instructor" in new:
+                facts["instructor"] = places.instructor_named(deed, new["instructor"])
+            if "room" in new:
+                facts["place"] = places.place_named(deed, new["room"])
+            set_meeting(deed, run, m, **facts)
+
+    def say() -> str:
+        if len(touched) > 1:
+            return f"Changed {len(touched)} meetings of {run.code} from {day_text(touched[0].date)} on"
+        return (
+            f"Moved a meeting of {run.code} to {day_text(meeting.date)}"
+            if days or start
+            else f"Changed the meeting of {run.code} on {day_text(meeting.date)}"
+        )
+
+    return with_held(change_dates(deed, run, "change dates", say, do), stay)
+
+
+def with_held(told: dict[str, Any], stay: int) -> dict[str, Any]:
+    """What a change touches, with how many meetings it leaves alone because they were held already."""
+    if stay:
+        word = "1 stays as it is" if stay == 1 else f"{stay} stay as they are"
+        told["touches"].append({"label": "Meetings held already", "before": None, "after": word})
+    return told
+
+
+def in_scope(m: Meeting, chosen: Meeting, scope: str) -> bool:
+    if m is chosen:
+        return True
+    if scope == "this" or m.pattern_n is None or m.pattern_n != chosen.pattern_n:
+        return False
+    return scope == "all" or m.starts_at > chosen.starts_at
+
+
+def read_meeting(top: Reader) -> Extra:
+    day = top.day("date", "The date", need=True)
+    start = top.clock("start", "The start time", need=True)
+    minutes = top.whole("minutes", "The length in minutes", 1, 7 * 24 * 60, need=True)
+    instructor, room = places.read_text(top, "instructor", 200), places.read_text(top, "room", 200)
+    if top.faults or day is None or start is None or minutes is None:
+        raise Refused(top.faults)
+    return Extra(day, start, minutes, instructor or None, room or None)
+
+
+def add_meeting(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
+    """Add a one-off meeting to a run."""
+    run = seats.run_to_change(deed, run_id)
+    plan = read_meeting(Reader(body, "", [], "date start minutes instructor room"))
+
+    def do() -> None:
+        run.all_meetings.append(
+            schedule.placed_row(deed, run, built(plan, schedule.zone_of(run, run.place)), by_hand=True)
+        )
+
+    return change_dates(
+        deed, run, "add a meeting", lambda: f"Added a meeting of {run.code} on {day_text(plan.date)}", do
+    )
+
+
+def drop_meeting(deed: Deed, run: Run, meeting: Meeting, why: str) -> None:
+    """On a draft a meeting just goes; on a published run it is kept as cancelled, for the calendars that hold it."""
+    if run.status == "draft":
+        run.all_meetings.remove(meeting)
+    else:
+        meeting.cancelled_at, meeting.cancel_why = deed.now, why
+        meeting.sequence += 1
+
+
+def cancel_meeting(deed: Deed, meeting_id: int, body: dict[str, Any]) -> dict[str, Any]:
+    """Cancel one meeting, with a replacement on another date or without. A dated run keeps at least one.
+
+    Cancelled on its own day, it leads to a call list: messages may come too late.
+    """
+    run, meeting = run_of_meeting(deed, meeting_id)
+    faults: list[Fault] = []
+    top = Reader(body, "", faults, "why replacement")
+    why = places.read_text(top, "why", 500)
+    plan = None
+    if top.has("replacement"):
+        row = top.inner("replacement", "The replacement", "date start minutes instructor room")
+        assert row
+        held = {**row.value, "minutes": row.value.get("minutes") or meeting.minutes}
+        held.setdefault("start", shown(meeting.start))
+        for key, now in (("instructor", meeting.instructor), ("room", meeting.place)):
+            held[key] = held.get(key) or (now.name if now else None)
+        plan = read_meeting(Reader(held, "/replacement", faults, "date start minutes instructor room"))
+    if faults:
+        raise Refused(faults)
+    if len(run.meetings) == 1 and plan is None and run.kind == "dated":
+        raise Problem(422, "last-meeting", "A run keeps at least one meeting; move this one instead.")
+    day = meeting.date
+    same_day = run.known and meeting.starts_at.astimezone(deed.zone).date() == deed.today
+
+    def do() -> None:
+        drop_meeting(deed, run, meeting, why)
+        if plan:
+            held = built(plan, schedule.zone_of(run, meeting.place))
+            row = schedule.placed_row(deed, run, held, by_hand=True)
+            row.replaces_id = meeting.id if run.status != "draft" else None
+            run.all_meetings.append(row)
+
+    def say() -> str:
+        instead = f"; held on {day_text(plan.date)} instead" if plan else ""
+        word = "Took out" if run.status == "draft" else "Cancelled"
+        return f"{word} the meeting of {run.code} on {day_text(day)}{instead}"
+
+    done = change_dates(deed, run, "take out a meeting", say, do)
+    return {**done, "call_list": meeting_id if same_day else None}
+
+
+def suggest(deed: Deed, meeting_id: int) -> list[dict[str, Any]]:
+    """Up to three free times for a meeting: after the run's end on its weekday, then the next days at its hour.
+
+    Free: not a closed day, not a day of the run, its instructor and place neither taken nor away.
+    """
+    run, meeting = run_of_meeting(deed, meeting_id, to_change=False)
+    zone = schedule.zone_of(run, meeting.place)
+    last = max(m.date for m in run.meetings)
+    begin = max(deed.today, meeting.date) + timedelta(days=1)
+    until = max(last, begin) + timedelta(days=LOOK_AHEAD)
+    closed = places.closed_days(deed, begin, until)
+    taken = {m.date for m in run.meetings}
+    window = clashes.Row(
+        -1, 0, moment_of(begin, meeting.start, zone).astimezone(UTC), moment_of(until, meeting.start, zone).astimezone(UTC),
+        begin, meeting.place_id if meeting.place and meeting.place.kind != "online" else None, meeting.instructor_id,
+    )  # fmt: skip
+    spans = [
+        Span("", r.starts_at, r.ends_at, r.id) for r in clashes.near(deed, [window]) if r.id != meeting.id
+    ]
+    busy = select(BusyTime).where(
+        BusyTime.ends_at > window.starts_at,
+        (BusyTime.instructor_id == meeting.instructor_id) | (BusyTime.place_id == meeting.place_id),
+    )
+    spans += [Span("", b.starts_at, b.ends_at, 0) for b in deed.session.scalars(busy)]
+    hours = read_hours(meeting.instructor.hours) if meeting.instructor else ()
+
+    def starts(days: list[date]) -> list[datetime]:
+        return [moment_of(d, meeting.start, zone) for d in days if d not in closed and d not in taken]
+
+    every = [begin + timedelta(days=n) for n in range((until - begin).days)]
+    after = [d for d in every if d > last and d.weekday() == meeting.date.weekday()]
+    found: dict[date, str] = {}
+    for days, why in ((after, "the next same weekday after the last meeting"), (every, "the next free day at this hour"),
+                      ([d for d in every if d.weekday() >= 5], "the next free day of a weekend")):  # fmt: skip
+        slot = first_free(starts(days), meeting.minutes, spans, deed.zone, hours)
+        if slot is not None:
+            found.setdefault(slot.date(), why)
+    return [{"date": shown(d), "start": shown(meeting.start), "why": why} for d, why in found.items()]
+
+
+# --- the whole run ----------------------------------------------------------------------------------------
+
+
+def move_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
+    """Move a whole run by days, by weeks, or to a new first date; its patterns and a cohort's days move along. Meetings that
+    were held stand: of a run that has begun, what is ahead moves, and `first` is its next date.
+
+    Gates that count from the start move with it; those on a date stay where they are.
+    """
+    run = seats.run_to_change(deed, run_id)
+    faults: list[Fault] = []
+    top = Reader(body, "", faults, "days weeks first")
+    top.one_of(("days", "weeks", "first"), True, "A move")
+    days = top.whole("days", "The days", -FARTHEST, FARTHEST)
+    weeks = top.whole("weeks", "The weeks", -520, 520)
+    first = top.day("first", "The new first date")
+    ahead = [m for m in run.meetings if m.starts_at > deed.now]
+    stay = len(run.meetings) - len(ahead)
+    begun = bool(stay) or (run.starts_on is not None and run.starts_on <= deed.today)
+    start = (
+        run.starts_on
+        if run.kind == "cohort" and not begun
+        else min((m.date for m in ahead), default=run.ends_on if begun else None)
+    )
+    if stay and not ahead and run.kind != "cohort":
+        top.fault("", "All meetings of this run were held already; there is nothing left to move.")
+    elif not faults and start is None:
+        top.fault("", "This run has no dates to move.")
+    if faults or start is None:
+        raise Refused(faults)
+    shift = days if days is not None else weeks * 7 if weeks is not None else ((first or start) - start).days
+    if not shift:
+        raise refuse("/first" if first else "/days", "The run stands there already.")
+    if abs(shift) > FARTHEST:
+        raise refuse("/first", f"A run moves by at most {FARTHEST} days.")
+
+    def do() -> None:
+        try:
+            for m in ahead:
+                facts = {"by_hand": True} if stay else {}  # a copy takes such a run meeting by meeting
+                set_meeting(deed, run, m, date=m.date + timedelta(days=shift), **facts)
+            for row in run.patterns:
+                new = shifted(schedule.core_pattern(row), shift)
+                row.first, row.until = new.first, new.until
+                row.weekdays = ",".join(schedule.WEEKDAYS[d] for d in new.days)
+            if run.starts_on and run.ends_on:
+                run.ends_on += timedelta(days=shift)
+                if not begun:
+                    run.starts_on += timedelta(days=shift)
+        except OverflowError:
+            raise refuse("/first", "The dates go beyond the calendar.") from None
+
+    def say() -> str:
+        how = (
+            f"{abs(shift) // 7} weeks"
+            if shift % 7 == 0 and abs(shift) > 7
+            else f"{abs(shift)} day{'' if abs(shift) == 1 else 's'}"
+        )
+        return f"Moved {run.code} {how} {'later' if shift > 0 else 'earlier'}"
+
+    return with_held(change_dates(deed, run, "move a run", say, do), stay)
+
+
+def extend_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
+    """Make a run longer at its end: so many further meetings by its last pattern, or a cohort's later last day."""
+    run = seats.run_to_change(deed, run_id)
+    faults: list[Fault] = []
+    top = Reader(body, "", faults, "meetings ends_on")
+    kind = top.one_of(("meetings", "ends_on"), True, "A longer run")
+    number = top.whole("meetings", "The number of meetings", 1, 200)
+    ends = top.day("ends_on", "The new last day")
+    if kind == "ends_on" and run.kind != "cohort":
+        top.fault("ends_on", "Only a cohort has a last day of its own; add meetings instead.")
+    if kind == "meetings" and not run.patterns:
+        top.fault("meetings", "This run has no pattern to go on with; add single meetings instead.")
+    if ends and run.starts_on and ends < run.starts_on:
+        top.fault("ends_on", f"The cohort starts on {day_text(run.starts_on)}.")
+    if faults:
+        raise Refused(faults)
+
+    def do() -> None:
+        if ends:
+            run.ends_on = ends
+            return
+        row = run.patterns[-1]
+        pattern = schedule.core_pattern(row)
+        own = [m for m in schedule.ordered(run) if m.pattern_n == row.n] or schedule.ordered(run)
+        model = own[-1] if own else None
+        after = max((m.date for m in run.meetings), default=row.first)
+        for day in next_days(pattern, after, number or 0, places.closures_from(deed, after)):
+            plan = Extra(
+                day, model.start if model else row.start, model.minutes if model else row.minutes,
+                model.instructor.name if model and model.instructor else None,
+                model.place.name if model and model.place else None, row.n,
+            )  # fmt: skip
+            run.all_meetings.append(
+                schedule.placed_row(
+                    deed, run, built(plan, schedule.zone_of(run, model.place if model else run.place))
+                )
+            )
+        if row.count is not None:
+            row.count += number or 0
+
+    def say() -> str:
+        return (
+            f"Extended {run.code} to {day_text(ends)}"
+            if ends
+            else f"Extended {run.code} by {number} meeting{'' if number == 1 else 's'}"
+        )
+
+    return change_dates(deed, run, "extend a run", say, do)

@@ -1,0 +1,110 @@
+"""What would stop a learner, or should be looked at, before a run is published; each leads to its field."""
+
+from __future__ import annotations
+
+from collections import Counter
+from dataclasses import dataclass
+from typing import Any
+
+from archgate.actions.fees import fees, plans, prices
+from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.schedule import clashes, schedule
+from archgate.core.facts import mismatches
+from archgate.core.gates import last_early_day, window_faults
+from archgate.core.schedule import day_text
+from archgate.tables.courses import Run
+
+
+@dataclass(frozen=True)
+class Finding:
+    """`at` is the place on the run's pages that mends it; an error keeps the run from being published."""
+
+    at: str
+    message: str
+    error: bool = True
+
+
+def readiness(deed: Deed, run: Run, clashing: list[dict[str, Any]] | None = None) -> list[Finding]:
+    """Errors first, then warnings, each in the order of the pages. `clashing`: the run's clashes, where they are known."""
+    found = [*date_findings(deed, run), *fee_findings(deed, run), *fact_findings(run)]
+    found += clash_findings(clashes.of_run(deed, run) if clashing is None else clashing)
+    return sorted(found, key=lambda f: not f.error)
+
+
+def date_findings(deed: Deed, run: Run) -> list[Finding]:
+    opens = schedule.gate_at(run, "sign-up opens")
+    closing = [at for _, at in schedule.sign_up_windows(run) if at]
+    found = []
+    if not run.meetings and run.kind == "dated":
+        found.append(Finding("/dates", "The run has no meeting."))
+    if closing and max(closing) <= deed.now and run.status == "draft":
+        usual = "" if any(w.get("closes") for w in run.windows) else ": it ends the day before the start"
+        found.append(Finding("/dates", f"Sign-up would already be closed{usual}."))
+    start = schedule.start_day(deed, run)
+    for _, _, said in window_faults(schedule.windows_of(run), start, schedule.is_open(run)):
+        found.append(Finding("/sign_up_opens", said))
+    if run.starts_on and run.ends_on:
+        for m in run.meetings:
+            if not run.starts_on <= m.date <= run.ends_on:
+                found.append(
+                    Finding("/dates", f"The meeting on {day_text(m.date)} is outside the cohort's days.")
+                )
+    if opens and opens > deed.now and run.status == "draft":
+        found.append(
+            Finding("/sign_up_opens", "Sign-up is not open yet on the day it is published.", error=False)
+        )
+    for meeting in schedule.schedule_of(run).meetings:
+        found += [Finding("/dates", w, error=False) for w in meeting.warnings]
+    days = [m.date for m in run.meetings]
+    twice = sorted({d for d in days if days.count(d) > 1})
+    if twice:
+        found.append(Finding("/dates", f"There are two meetings on {day_text(twice[0])}.", error=False))
+    return found
+
+
+def fee_findings(deed: Deed, run: Run) -> list[Finding]:
+    found = []
+    rates = fees.rates_of(run)
+    if not rates:
+        found.append(Finding("/rates", "The run has no rate."))
+    if not any(p.active for p in run.plans):
+        found.append(Finding("/plans", "The run has no payment plan."))
+    found += [Finding("/plans", said) for said in plans.misfits(run, fees.whole_totals(fees.core_fees(run)))]
+    start = fees.start_of(deed, run)
+    for rate in rates:
+        for step in rate.early:
+            last = last_early_day(step.until, step.days_before, start)
+            if last and last < deed.today and run.status == "draft":
+                why = f"The early price of {rate.label} ended on {day_text(last)}."
+                found.append(Finding("/rates", why, error=False))
+    found += [Finding("/rates", said, error=False) for said in prices.warnings(deed, run)]
+    for extra in run.extras:
+        if extra.active and extra.required and extra.item and extra.item.on_hand < run.capacity:
+            why = f"{extra.item.on_hand} of {extra.item.name} are in stock for {run.capacity} seats, and each takes one."
+            found.append(Finding("/extras", why, error=False))
+    return found
+
+
+def fact_findings(run: Run) -> list[Finding]:
+    found = []
+    if run.instructor is None and not any(m.instructor for m in run.meetings):
+        found.append(Finding("/instructor", "The run has no instructor.", error=False))
+    if run.place is None and run.kind != "open" and not any(m.place for m in run.meetings):
+        found.append(Finding("/place", "The run has no place.", error=False))
+    dates = schedule.schedule_of(run)
+    for at, text in (
+        ("/title", run.title or run.course.title),
+        ("/course", run.course.summary),
+        ("/note", run.note),
+    ):
+        found += [Finding(at, said, error=False) for said in mismatches(text, dates)]
+    return found
+
+
+def clash_findings(clashing: list[dict[str, Any]]) -> list[Finding]:
+    """Clashes that nobody accepted; they do not keep a run from being published."""
+    counted = Counter(c["text"] for c in clashing if c["accepted"] is None)
+    return [
+        Finding("/clashes", said + (f" ({n} times)" if n > 1 else ""), error=False)
+        for said, n in counted.items()
+    ]

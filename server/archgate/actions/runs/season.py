@@ -1,0 +1,378 @@
+"""The season table: one row a run, typed or pasted, judged as it is typed and saved as drafts in one go."""
+
+from __future__ import annotations
+
+import re
+from datetime import UTC, date
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import select
+
+from archgate.actions.kernel.answers import shown
+from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.runs import making
+from archgate.actions.schedule import clashes, schedule
+from archgate.core.documents import schedule_document
+from archgate.core.faults import Fault, Refused, refuse
+from archgate.core.money import digits_of
+from archgate.core.plans import NEEDS_START, DueKind
+from archgate.core.reader import ZONES, Reader
+from archgate.core.schedule import MONTH_NAMES, WEEKDAY_NAMES, WEEKDAYS
+from archgate.tables.courses import Course
+from archgate.tables.schedule import Place
+from archgate.tables.teaching import Instructor
+
+MOST_ROWS = 120
+ROW_KEYS = "course kind first weekdays number start minutes room instructor seats rate ends"
+LEAST = 30  # minutes; "2" in the column of lengths is two hours, "90" is minutes
+DAY_WORDS = {
+    **{name.casefold(): n for n, name in enumerate(WEEKDAY_NAMES)},
+    **{name[:3].casefold(): n for n, name in enumerate(WEEKDAY_NAMES)},
+    **{code.casefold(): n for n, code in enumerate(WEEKDAYS)},
+    "tues": 1, "weds": 2, "thur": 3, "thurs": 3,
+}  # fmt: skip
+
+
+def plan_season(deed: Deed, body: dict[str, Any], save: bool) -> dict[str, Any]:
+    """Judge the rows of a season table, one run each; with `save` make all of them drafts, or none."""
+    faults: list[Fault] = []
+    top = Reader(body, "", faults, "rows")
+    rows = top.rows("rows", "The rows", ROW_KEYS, most=MOST_ROWS)
+    if faults:
+        raise Refused(faults)
+    by_name = {}
+    for c in deed.session.scalars(select(Course)):
+        by_name[c.code.casefold()] = by_name[c.title.casefold()] = c
+    judged: list[dict[str, Any]] = []
+    planned: list[tuple[int, dict[str, Any]]] = []
+    for n, row in enumerate(rows):
+        if not any(str(v or "").strip() for v in row.value.values()):
+            judged.append(
+                {
+                    "n": n,
+                    "empty": True,
+                    "faults": [],
+                    "dates": [],
+                    "dropped": [],
+                    "clashes": [],
+                    "course": None,
+                    "new": [],
+                }
+            )
+            continue
+        read = read_row(deed, row, by_name)
+        judged.append({"n": n, "empty": False, **read["view"]})
+        if read["form"] is not None:
+            planned.append((n, read))
+    mark_clashes(deed, judged, planned)
+    wrong = [Fault(f["at"], f["message"]) for j in judged for f in j["faults"]]
+    answer: dict[str, Any] = {
+        "rows": judged,
+        "runs": len(planned),
+        "faults": len(wrong),
+        "change": None,
+        "made": [],
+    }
+    if not save:
+        return answer
+    if wrong:
+        raise Refused(wrong)
+    if not planned:
+        raise refuse("/rows", "There is no run in the table yet.")
+    made: list[dict[str, Any]] = []
+    for n, read in planned:
+        try:
+            run = making.make_run(deed, read["form"])
+        except Refused as refused:
+            raise Refused(
+                [Fault(f"/rows/{n}/{column_of(f.at)}", f.message) for f in refused.faults]
+            ) from None
+        made.append({"id": run.id, "code": run.code})
+    change = deed.log(
+        "plan a season",
+        "season",
+        made[0]["id"],
+        f"Planned {len(made)} run{'' if len(made) == 1 else 's'} as drafts",
+    )
+    return {**answer, "change": change.key, "made": made}
+
+
+def column_of(at: str) -> str:
+    """The column of the table that a fault of the form belongs to."""
+    for start, column in (("/pattern/first", "first"), ("/pattern/start", "start"), ("/pattern/minutes", "minutes"),
+                          ("/pattern/count", "number"), ("/pattern", "weekdays"), ("/capacity", "seats"),
+                          ("/smallest", "seats"), ("/rates", "rate"), ("/plans", "rate"), ("/access_days", "number"),
+                          ("/starts_on", "first"), ("/ends_on", "ends")):  # fmt: skip
+        if at.startswith(start):
+            return column
+    return "course"
+
+
+def cell(row: Reader, key: str) -> str:
+    held = row.value.get(key)
+    return " ".join(str(held).split()) if held is not None else ""
+
+
+def read_row(deed: Deed, row: Reader, by_name: dict[str, Course]) -> dict[str, Any]:
+    """One row of the table as the form of a run, with everything that is wrong or new about it."""
+    found: list[Fault] = []
+
+    def wrong(key: str, said: str) -> None:
+        found.append(Fault(f"{row.at}/{key}", said))
+
+    name = cell(row, "course")
+    course = by_name.get(name.casefold())
+    if not name:
+        wrong("course", "Which course?")
+    elif course is None:
+        wrong("course", f'There is no course "{name}".')
+    kind = cell(row, "kind").casefold() or "dated"
+    if kind not in ("dated", "cohort", "open"):
+        wrong("kind", "The kind is dated, cohort or open.")
+    first = read_day(cell(row, "first"), deed.today)
+    if first is None and kind != "open":
+        wrong(
+            "first",
+            f'"{cell(row, "first")}" is not a date, like 14 Sep 2027.'
+            if cell(row, "first")
+            else "The first date is missing.",
+        )
+    weekdays = read_weekdays(cell(row, "weekdays"))
+    if weekdays is None:
+        wrong("weekdays", f'"{cell(row, "weekdays")}" are not weekdays, like Tue, Thu.')
+    number = read_whole(cell(row, "number"))
+    start = read_clock(cell(row, "start"))
+    minutes = read_minutes(cell(row, "minutes"))
+    if kind == "dated":
+        for key, held, what in (
+            ("number", number, "number of meetings"),
+            ("start", start, "start time"),
+            ("minutes", minutes, "length"),
+        ):
+            if held is None:
+                wrong(
+                    key, f'"{cell(row, key)}" is no {what}.' if cell(row, key) else f"The {what} is missing."
+                )
+    ends = read_day(cell(row, "ends"), deed.today) if cell(row, "ends") else None
+    if kind == "cohort" and ends is None:
+        wrong("ends", "A cohort needs its last day.")
+    if kind == "open" and number is None:
+        wrong("number", "Of an open run, this is the number of days of access.")
+    form: dict[str, Any] = {"course_id": course.id if course else None, "kind": kind}
+    if kind == "open":
+        form["access_days"] = number
+    elif first:
+        if kind == "cohort":
+            form |= {"starts_on": shown(first), "ends_on": shown(ends)}
+        if start and minutes and (kind == "dated" or number):
+            form["pattern"] = {
+                "first": shown(first), "start": start, "minutes": minutes, "count": number, "on_closure": "extend",
+                "weekdays": [WEEKDAYS[d] for d in weekdays] if weekdays else None,
+            }  # fmt: skip
+    defaults = course.defaults if course else {}
+    if cell(row, "seats"):
+        form["capacity"] = read_whole(cell(row, "seats"))
+        if form["capacity"] is None:
+            wrong("seats", f'"{cell(row, "seats")}" is no number of seats.')
+    elif course and not defaults.get("capacity"):
+        wrong("seats", "The seats are missing; this course has no usual number.")
+    for column, key in (("room", "place"), ("instructor", "instructor")):
+        if cell(row, column):
+            form[key] = cell(row, column)
+    if cell(row, "rate"):
+        amount = cell(row, "rate").lstrip("$ ").replace(",", "")
+        digits = digits_of(deed.center.currency)
+        if re.fullmatch(r"\d+", amount) and digits:
+            amount += "." + "0" * digits
+        usual = (defaults.get("rates") or [{}])[0]
+        form["rates"] = [
+            {"label": usual.get("label", "Standard"), "amount": amount},
+            *(defaults.get("rates") or [])[1:],
+        ]
+    elif course and not defaults.get("rates"):
+        wrong("rate", "The fee is missing; this course has no usual one.")
+    plans_of_course = defaults.get("plans") or []
+    if kind == "open":
+        # It has no start: steps and plan lines that count from one do not come along.
+        usual_rates: list[dict[str, Any]] = form.get("rates") or defaults.get("rates") or []
+        form["rates"] = [
+            {**r, "early": [s for s in r.get("early") or [] if s.get("days_before") is None]}
+            for r in usual_rates
+        ]
+        plans_of_course = [p for p in plans_of_course if not any(needs_start(x) for x in p["lines"])]
+        form["plans"] = plans_of_course
+    if course and not plans_of_course:
+        form["plans"] = [{"name": "All now", "lines": [{"percent": "100", "due": {"after_sign_up": 0}}]}]
+    dates, dropped = [], []
+    if form.get("pattern") and not found:
+        probe = Reader({"pattern": form["pattern"]}, "", [], "pattern")
+        _, plan = schedule.planned(deed, probe, deed.zone, need=True)
+        if plan is None or probe.faults:
+            for f in probe.faults:
+                wrong(column_of(f.at), f.message)
+        else:
+            dates, dropped = list(plan.meetings), [d.why for d in plan.dropped]
+    new = [
+        cell(row, column)
+        for column, table in (("room", Place), ("instructor", Instructor))
+        if cell(row, column)
+        and not deed.session.scalar(select(table.id).where(table.name == cell(row, column)))
+    ]
+    view = {
+        "faults": [{"at": f.at, "message": f.message} for f in found],
+        "dates": [m.start.isoformat() for m in dates], "dropped": dropped, "clashes": [],
+        "course": course.title if course else None, "new": new,
+    }  # fmt: skip
+    return {"view": view, "form": form if not found else None, "dates": dates, "course": course}
+
+
+def needs_start(line: dict[str, Any]) -> bool:
+    return any(DueKind(kind) in NEEDS_START for kind in line["due"])
+
+
+def mark_clashes(deed: Deed, judged: list[dict[str, Any]], planned: list[tuple[int, dict[str, Any]]]) -> None:
+    """What the rows would clash with: each other, and everything planned already."""
+    where = {p.name.casefold(): p for p in deed.session.scalars(select(Place))}
+    teachers = {i.name.casefold(): i.id for i in deed.session.scalars(select(Instructor))}
+    invented: dict[str, int] = {}
+    new: dict[int, str] = {}
+    rows: list[clashes.Row] = []
+    owner: dict[int, int] = {}
+    small: list[dict[str, Any]] = []
+    for n, read in planned:
+        form, defaults = read["form"], read["course"].defaults
+        named = str(form.get("place") or defaults.get("place") or "")
+        taught = str(form.get("instructor") or defaults.get("instructor") or "")
+        room, teacher = named.casefold(), taught.casefold()
+        place = where.get(room)
+        place_id = place.id if place else new_id(invented, new, "p", named) if room else None
+        teacher_id = teachers.get(teacher) or (new_id(invented, new, "i", taught) if teacher else None)
+        seats = form.get("capacity") or defaults.get("capacity") or 0
+        for m in read["dates"]:
+            mark = -(len(rows) + 1)
+            row = clashes.Row(
+                mark, -1 - n, m.start.astimezone(UTC), m.end.astimezone(UTC), m.date, place_id, teacher_id
+            )
+            rows.append(row)
+            owner[-mark] = n
+        if place and place.seats and seats > place.seats and read["dates"]:
+            small.append(clashes.small(rows[-1], seats, place.seats))
+    by_row = {j["n"]: j for j in judged}
+    for clash in clashes.of_planned(deed, rows, small, new):
+        for mark in (clash["n"], clash["other_n"]):
+            line = owner.get(mark or 0)
+            if line is not None:
+                by_row[line]["clashes"].append(clash["text"])
+    for j in judged:
+        j["clashes"] = sorted(set(j["clashes"]))
+
+
+def new_id(known: dict[str, int], names: dict[int, str], kind: str, name: str) -> int:
+    """A made-up id for a place or instructor that the table names first, so that its rows clash with each other."""
+    number = known.setdefault(kind + name.casefold(), -len(known) - 1)
+    names.setdefault(number, name)
+    return number
+
+
+def read_day(text: str, today: date) -> date | None:
+    """A date as people type it: 2027-09-14, 14 Sep 2027, Sep 14 2027, 9/14/2027, or without a year the next such day."""
+    text = text.strip().rstrip(".").replace(",", " ")
+    text = re.sub(rf"^({'|'.join(n[:3] for n in WEEKDAY_NAMES)})[a-z]*\.? +", "", text, flags=re.IGNORECASE)
+    try:
+        if re.fullmatch(r"\d{4}-\d{2}-\d{2}", text):
+            return date.fromisoformat(text)
+        if found := re.fullmatch(r"(\d{1,2})/(\d{1,2})/(\d{4}|\d{2})", text):
+            month, day, year = (int(x) for x in found.groups())
+            return date(year + 2000 if year < 100 else year, month, day)
+        words = text.split()
+        month_word = next((w for w in words if re.fullmatch(r"[A-Za-z]{3,9}\.?", w)), "")
+        months = [m.casefold() for m in MONTH_NAMES]
+        month = months.index(month_word[:3].casefold()) + 1 if month_word else 0
+        numbers = [int(w) for w in words if w.isdigit()]
+        if not month or not 1 <= len(numbers) <= 2 or len(words) != len(numbers) + 1:
+            return None
+        if len(numbers) == 2:
+            return date(numbers[1], month, numbers[0])
+        held = date(today.year, month, numbers[0])
+        return held if held >= today else date(today.year + 1, month, numbers[0])
+    except ValueError:
+        return None
+
+
+def read_weekdays(text: str) -> list[int] | None:
+    """Weekdays as people type them: "Tue, Thu", "TU TH", "Mon-Fri"; empty: those of the first date. None: not readable."""
+    found: set[int] = set()
+    text = text.casefold().replace("&", " ").replace(" and ", " ")
+    for part in re.split(r"[\s,;/+]+", text):
+        if not part:
+            continue
+        first, dash, last = part.partition("-")
+        known = [DAY_WORDS.get(w.rstrip("."), DAY_WORDS.get(w.rstrip(".s"))) for w in (first, last) if w]
+        if None in known or (dash and len(known) < 2):
+            return None
+        a, b = known[0], known[-1]
+        assert a is not None and b is not None
+        found |= {d % 7 for d in range(a, (b if b >= a else b + 7) + 1)}
+    return sorted(found)
+
+
+def read_whole(text: str) -> int | None:
+    return int(text) if re.fullmatch(r"\d{1,5}", text) and int(text) else None
+
+
+def read_clock(text: str) -> str | None:
+    """17:30, 1730, 5:30 pm, 9am as 17:30, 17:30, 17:30, 09:00."""
+    found = re.fullmatch(
+        r"(\d{1,2})(?:[:.]?(\d{2}))? ?(am|pm|a|p)?(?:\.?m\.?)?", text.casefold().replace(".m.", "m")
+    )
+    if not found:
+        return None
+    hour, minute, half = int(found.group(1)), int(found.group(2) or 0), (found.group(3) or "")[:1]
+    if half and not 1 <= hour <= 12:
+        return None
+    if half:
+        hour = hour % 12 + (12 if half == "p" else 0)
+    return f"{hour:02d}:{minute:02d}" if hour < 24 and minute < 60 else None
+
+
+def read_minutes(text: str) -> int | None:
+    """A length: 2:30, 2 h 30, 2.5 h, 150 min; a bare number under 30 is hours, else minutes."""
+    text = text.casefold().replace(",", ".")
+    if found := re.fullmatch(r"(\d{1,2}):(\d{2})", text):
+        return int(found.group(1)) * 60 + int(found.group(2)) or None
+    if found := re.fullmatch(r"(\d+(?:\.\d+)?) ?(?:h|hr|hrs|hours?)(?: ?(\d{1,2}) ?(?:m|min)?)?", text):
+        return round(float(found.group(1)) * 60) + int(found.group(2) or 0) or None
+    if found := re.fullmatch(r"(\d+(?:\.\d+)?) ?(m|min|minutes?)?", text):
+        held = float(found.group(1))
+        return round(held if found.group(2) or held >= LEAST else held * 60) or None
+    return None
+
+
+def plan_dates(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
+    """The dates that a run's form gives as far as it is filled, closed days regarded, with their clashes."""
+    faults: list[Fault] = []
+    top = Reader(body, "", faults, "pattern patterns extra changes place instructor capacity time_zone")
+    name = top.text("time_zone", "The time zone") or deed.center.time_zone
+    if name not in ZONES:
+        raise refuse("/time_zone", f'"{name}" is not a time zone, like America/New_York.')
+    _, dates = schedule.planned(deed, top, ZoneInfo(name), need=False)
+    capacity = top.whole("capacity", "The number of seats", 1, 100_000)
+    if faults or dates is None:
+        raise Refused(faults)
+    where, teacher = body.get("place"), body.get("instructor")
+    known = {p.name.casefold(): p for p in deed.session.scalars(select(Place))}
+    teachers = {i.name.casefold(): i.id for i in deed.session.scalars(select(Instructor))}
+    rows: list[clashes.Row] = []
+    small: dict[int, dict[str, Any]] = {}
+    for m in dates.meetings:
+        place = known.get(str(m.room or where or "").casefold())
+        person_id = teachers.get(str(m.instructor or teacher or "").casefold())
+        row = clashes.Row(
+            -m.n, 0, m.start.astimezone(UTC), m.end.astimezone(UTC), m.date, place.id if place else None,
+            person_id,
+        )  # fmt: skip
+        rows.append(row)
+        if place and place.seats and capacity and capacity > place.seats:
+            small.setdefault(place.id, clashes.small(row, capacity, place.seats))
+    return {**schedule_document(dates), "clashes": clashes.of_planned(deed, rows, list(small.values()))}

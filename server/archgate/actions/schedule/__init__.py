@@ -1,0 +1,1 @@
+"""Dates, places, closed days, clashes and calendars."""

@@ -1,0 +1,421 @@
+"""Clashes of stored and of planned meetings: found, worded, accepted with a reason.
+
+Six kinds (see `core.clashes.Kind`). Only meetings that are not over are looked at, of runs that are not cancelled or
+archived. What is online has room for any number of meetings at once.
+"""
+
+from __future__ import annotations
+
+from datetime import date, datetime, timedelta
+from typing import Any, NamedTuple
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import delete, func, or_, select
+
+from archgate.actions.kernel.problems import not_found
+from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.schedule import places
+from archgate.core.clashes import Kind, Span, overlaps, read_hours, within_hours
+from archgate.core.faults import refuse
+from archgate.core.schedule import day_text
+from archgate.tables.courses import Course, Run
+from archgate.tables.people import Person
+from archgate.tables.roster import Enrollment, PartyPlace
+from archgate.tables.schedule import AcceptedClash, Meeting, Place
+from archgate.tables.teaching import BusyTime, Instructor
+
+GONE = ("cancelled", "archived")
+LONGEST = timedelta(days=7)  # of a meeting: what overlaps a moment began at most so long before it
+SHOWN = 300
+
+
+class Row(NamedTuple):
+    """A meeting as clashes see it. One that is only planned has a negative id."""
+
+    id: int
+    run_id: int
+    starts_at: datetime
+    ends_at: datetime
+    date: date
+    place_id: int | None
+    instructor_id: int | None
+
+
+COLUMNS = (
+    Meeting.id, Meeting.run_id, Meeting.starts_at, Meeting.ends_at, Meeting.date, Meeting.place_id, Meeting.instructor_id,
+)  # fmt: skip
+
+
+def held() -> Any:
+    """The meetings that clashes look at."""
+    live = select(*COLUMNS).join(Run, Run.id == Meeting.run_id)
+    return live.where(Run.status.not_in(GONE), Meeting.cancelled_at.is_(None))
+
+
+def rows_of(deed: Deed, query: Any) -> list[Row]:
+    return [Row(*r) for r in deed.session.execute(query)]
+
+
+def of_run(deed: Deed, run: Run) -> list[dict[str, Any]]:
+    """The clashes of a run's coming meetings."""
+    deed.session.flush()
+    if run.status in GONE:
+        return []
+    own = rows_of(deed, held().where(Meeting.run_id == run.id, Meeting.ends_at > deed.now))
+    found = found_for(deed, own) + too_small(deed, run.id) + learner_clashes(deed, own, run.id)
+    return worded(deed, sorted(found, key=lambda c: c["start"])[:SHOWN])
+
+
+def of_center(deed: Deed, most: int | None = SHOWN) -> list[dict[str, Any]]:
+    """Every clash from now on, by time, so many at most."""
+    found = everywhere(deed)
+    return worded(deed, sorted(found, key=lambda c: c["start"])[:most])
+
+
+def everywhere(deed: Deed, span: tuple[date, date] | None = None) -> list[dict[str, Any]]:
+    """What clashes from now on, in words still to be found; with `span`, among the meetings of its days."""
+    query = held().where(Meeting.ends_at > deed.now)
+    every = rows_of(deed, query.where(Meeting.date.between(*span)) if span else query)
+    return found_among(deed, every) + too_small(deed, None) + learner_clashes(deed, every, None)
+
+
+def clashing_meetings(deed: Deed, span: tuple[date, date]) -> list[int]:
+    """The meetings of these days that take part in a clash which nobody accepted."""
+    found = everywhere(deed, span)
+    accepted = set(deed.session.scalars(select(AcceptedClash.key))) if found else set()
+    rows = (r for c in found if not accepted or key_of(c) not in accepted for r in (c["a"], c["b"]))
+    return sorted({r.id for r in rows if r is not None})
+
+
+def of_planned(
+    deed: Deed, own: list[Row], seats: list[dict[str, Any]] | None = None, new: dict[int, str] | None = None
+) -> list[dict[str, Any]]:
+    """The clashes that meetings not saved yet would make, among themselves and with all others.
+
+    `new` names the places and instructors that are only planned, by their negative ids.
+    """
+    return worded(deed, found_for(deed, own) + (seats or []), new or {})
+
+
+def near(deed: Deed, own: list[Row]) -> list[Row]:
+    """Other meetings with an instructor or a place of these, at their times; by the two indexes."""
+    if not own:
+        return []
+    first, last = min(r.starts_at for r in own), max(r.ends_at for r in own)
+    mine = {r.id for r in own if r.id > 0}
+    online = set(deed.session.scalars(select(Place.id).where(Place.kind == "online")))
+    found: dict[int, Row] = {}
+    for column, wanted in (
+        (Meeting.instructor_id, {r.instructor_id for r in own}),
+        (Meeting.place_id, {r.place_id for r in own} - online),
+    ):
+        wanted.discard(None)
+        if wanted:
+            query = held().where(
+                column.in_(wanted),
+                Meeting.starts_at > first - LONGEST,
+                Meeting.starts_at < last,
+                Meeting.ends_at > first,
+            )
+            found.update({r.id: r for r in rows_of(deed, query) if r.id not in mine})
+    return list(found.values())
+
+
+def found_for(deed: Deed, own: list[Row]) -> list[dict[str, Any]]:
+    """Clashes in which one of these meetings takes part; those of the others among themselves are not looked for."""
+    return double_booked(deed, own, near(deed, own)) + away(deed, own) + on_closures(deed, own)
+
+
+def found_among(deed: Deed, every: list[Row]) -> list[dict[str, Any]]:
+    return double_booked(deed, every) + away(deed, every) + on_closures(deed, every)
+
+
+def double_booked(deed: Deed, own: list[Row], others: list[Row] | None = None) -> list[dict[str, Any]]:
+    """Instructors and places taken twice, by one sweep; `others` clash with `own` only."""
+    online = set(deed.session.scalars(select(Place.id).where(Place.kind == "online")))
+    rows = own + (others or [])
+    spans = []
+    for n, r in enumerate(rows):
+        fixed = n >= len(own)
+        if r.instructor_id is not None:
+            spans.append(Span(f"i{r.instructor_id}", r.starts_at, r.ends_at, n, fixed))
+        if r.place_id is not None and r.place_id not in online:
+            spans.append(Span(f"p{r.place_id}", r.starts_at, r.ends_at, n, fixed))
+    return [
+        {
+            "kind": Kind.INSTRUCTOR if over.who[0] == "i" else Kind.ROOM, "who": int(over.who[1:]),
+            "a": rows[over.a.mark], "b": rows[over.b.mark], "start": over.start, "end": over.end,
+        }
+        for over in overlaps(spans)
+    ]  # fmt: skip
+
+
+def away(deed: Deed, rows: list[Row]) -> list[dict[str, Any]]:
+    """Meetings at a time when the instructor is away or outside their hours, or the place is closed."""
+    if not rows:
+        return []
+    first, last = min(r.starts_at for r in rows), max(r.ends_at for r in rows)
+    teachers = {r.instructor_id for r in rows if r.instructor_id is not None}
+    where = {r.place_id for r in rows if r.place_id is not None}
+    query = select(BusyTime).where(
+        BusyTime.starts_at < last, BusyTime.ends_at > first,
+        or_(BusyTime.instructor_id.in_(teachers), BusyTime.place_id.in_(where)),
+    )  # fmt: skip
+    busy = deed.session.scalars(query).all()
+    spans = [
+        Span(
+            f"i{b.instructor_id}" if b.instructor_id else f"p{b.place_id}",
+            b.starts_at,
+            b.ends_at,
+            -n - 1,
+            True,
+        )
+        for n, b in enumerate(busy)
+    ]
+    known = {s.who for s in spans}
+    for n, r in enumerate(rows):
+        spans += [
+            Span(who, r.starts_at, r.ends_at, n)
+            for who in (f"i{r.instructor_id}", f"p{r.place_id}")
+            if who in known
+        ]
+    found = []
+    for over in overlaps(spans):
+        if over.a.fixed or over.b.fixed:
+            mark = (over.b if over.a.fixed else over.a).mark
+            why = busy[-(over.a if over.a.fixed else over.b).mark - 1]
+            found.append({
+                "kind": Kind.AWAY, "who": why.instructor_id or why.place_id, "place": why.place_id is not None,
+                "a": rows[mark], "b": None, "start": over.start, "end": over.end, "label": why.label, "busy": why.id,
+            })  # fmt: skip
+    limited = {
+        i.id: read_hours(i.hours)
+        for i in deed.session.scalars(select(Instructor).where(Instructor.id.in_(teachers)))
+        if i.hours
+    }
+    for r in rows:
+        hours = limited.get(r.instructor_id or 0)
+        if hours and not within_hours(r.starts_at, r.ends_at, deed.zone, hours):
+            found.append({
+                "kind": Kind.AWAY, "who": r.instructor_id, "place": False, "a": r, "b": None, "start": r.starts_at,
+                "end": r.ends_at, "label": "outside the weekly hours", "busy": 0,
+            })  # fmt: skip
+    return found
+
+
+def on_closures(deed: Deed, rows: list[Row]) -> list[dict[str, Any]]:
+    if not rows:
+        return []
+    closed = places.closed_days(deed, min(r.date for r in rows), max(r.date for r in rows))
+    return [
+        {
+            "kind": Kind.CLOSURE,
+            "who": 0,
+            "a": r,
+            "b": None,
+            "start": r.starts_at,
+            "end": r.ends_at,
+            "label": closed[r.date],
+        }
+        for r in rows
+        if r.date in closed
+    ]
+
+
+def too_small(deed: Deed, run_id: int | None) -> list[dict[str, Any]]:
+    """Runs with more seats than one of their places, once for each such place; of one run, or of all."""
+    query = (
+        held().add_columns(Run.capacity, Place.seats).join(Place, Place.id == Meeting.place_id)
+        .where(Place.seats < Run.capacity, Meeting.ends_at > deed.now).order_by(Meeting.starts_at)
+    )  # fmt: skip
+    if run_id is not None:
+        query = query.where(Meeting.run_id == run_id)
+    found: dict[tuple[int, int | None], dict[str, Any]] = {}
+    for *columns, capacity, seats in deed.session.execute(query):
+        r = Row(*columns)
+        if (r.run_id, r.place_id) not in found:
+            found[r.run_id, r.place_id] = small(r, capacity, seats)
+    return list(found.values())
+
+
+def small(r: Row, capacity: int, seats: int) -> dict[str, Any]:
+    return {
+        "kind": Kind.SEATS, "who": r.place_id, "a": r, "b": None, "start": r.starts_at, "end": r.ends_at,
+        "label": f"{capacity} seats in a room for {seats}", "size": f"{capacity}>{seats}",
+    }  # fmt: skip
+
+
+def learner_clashes(deed: Deed, rows: list[Row], run_id: int | None) -> list[dict[str, Any]]:
+    """Learners with two meetings at one time, grouped by the pair of meetings; of one run, or of all."""
+    live = select(Enrollment.person_id, Enrollment.run_id).where(Enrollment.live == 1)
+    named = (
+        select(PartyPlace.person_id, Enrollment.run_id)
+        .join(Enrollment, Enrollment.id == PartyPlace.enrollment_id)
+        .where(Enrollment.live == 1, PartyPlace.person_id.is_not(None))
+    )
+    # Whoever is on one run alone is left out by the database: rosters of thousands have few who are on two.
+    if run_id is None:
+        on = live.union(named).subquery()
+        coming = {r.run_id for r in rows}
+        busy = (
+            select(on.c.person_id).where(on.c.run_id.in_(coming)).group_by(on.c.person_id).having(func.count() > 1)
+        )  # fmt: skip
+        found: Any = select(on.c.person_id, on.c.run_id).where(
+            on.c.person_id.in_(busy), on.c.run_id.in_(coming)
+        )
+    else:
+        here = (
+            live.where(Enrollment.run_id == run_id).union(named.where(Enrollment.run_id == run_id)).subquery()
+        )
+        heads = select(here.c.person_id)
+        elsewhere = Enrollment.run_id != run_id
+        found = live.where(elsewhere, Enrollment.person_id.in_(heads)).union(
+            named.where(elsewhere, PartyPlace.person_id.in_(heads))
+        )
+    several: dict[int, set[int]] = {}
+    for person, where in deed.session.execute(found):
+        several.setdefault(person, {run_id} if run_id is not None else set()).add(where)
+    if not several:
+        return []
+    wanted = {run for runs in several.values() for run in runs}
+    if run_id is not None:
+        rows = rows_of(deed, held().where(Meeting.run_id.in_(wanted), Meeting.ends_at > deed.now))
+    by_run: dict[int, list[int]] = {}
+    for n, r in enumerate(rows):
+        by_run.setdefault(r.run_id, []).append(n)
+    spans = [
+        Span(str(person), rows[n].starts_at, rows[n].ends_at, n)
+        for person, runs in several.items()
+        for run in runs
+        for n in by_run.get(run, ())
+    ]
+    pairs: dict[tuple[int, int], dict[str, Any]] = {}
+    for over in overlaps(spans):
+        a, b = rows[over.a.mark], rows[over.b.mark]
+        if a.run_id == b.run_id or run_id not in (None, a.run_id, b.run_id):
+            continue
+        pair = pairs.setdefault((a.id, b.id), {
+            "kind": Kind.LEARNER, "who": 0, "a": a, "b": b, "start": over.start, "end": over.end, "people": [],
+        })  # fmt: skip
+        pair["people"].append(int(over.who))
+    return list(pairs.values())
+
+
+# --- words ------------------------------------------------------------------------------------------------
+
+
+def key_of(clash: dict[str, Any]) -> str:
+    """What a clash is known by while its times stand."""
+    a, b = clash["a"], clash["b"]
+    ids = ":".join(str(i) for i in sorted(r.id for r in (a, b) if r is not None))
+    more = clash.get("size") or clash.get("busy") or ""
+    stamps = ":".join(str(int(r.starts_at.timestamp())) for r in (a, b) if r is not None)
+    return f"{clash['kind'].replace(' ', '-')}:{ids}:{clash['who']}:{more}:{stamps}"[:120]
+
+
+def worded(
+    deed: Deed, found: list[dict[str, Any]], new: dict[int, str] | None = None
+) -> list[dict[str, Any]]:
+    """Clashes as screens show them, by time, each with the sentence and whether somebody accepted it."""
+    if not found:
+        return []
+    run_ids = {r.run_id for c in found for r in (c["a"], c["b"]) if r is not None and r.run_id > 0}
+    query = select(Run.id, Run.code, Run.title, Course.title).join(Course).where(Run.id.in_(run_ids))
+    runs = {
+        i: {"id": i, "code": code, "title": title or course}
+        for i, code, title, course in deed.session.execute(query)
+    }
+    where = {p.id: p for p in deed.session.scalars(select(Place))}
+    teachers = {row[0]: str(row[1]) for row in deed.session.execute(select(Instructor.id, Instructor.name))}
+    people = {p for c in found for p in c.get("people", ())}
+    named = deed.session.execute(select(Person.id, Person.name).where(Person.id.in_(people)))
+    names = {row[0]: str(row[1]) for row in named}
+    keys = {key_of(c) for c in found}
+    accepted = {
+        a.key: a.reason
+        for a in deed.session.scalars(select(AcceptedClash).where(AcceptedClash.key.in_(keys)))
+    }
+    shown = []
+    for c in sorted(found, key=lambda c: (c["start"], c["kind"], c["a"].id)):
+        a, b = c["a"], c["b"]
+        place = where.get(a.place_id or 0)
+        zone = ZoneInfo(place.time_zone) if place else deed.zone
+        key = key_of(c)
+        if c["kind"] is Kind.INSTRUCTOR or (c["kind"] is Kind.AWAY and not c["place"]):
+            who = teachers.get(c["who"]) or (new or {}).get(c["who"], "")
+        elif c["kind"] in (Kind.ROOM, Kind.SEATS, Kind.AWAY):
+            who = where[c["who"]].name if c["who"] in where else (new or {}).get(c["who"], "")
+        else:
+            who = ", ".join(sorted(names.get(p, "") for p in c.get("people", ()))[:4])
+        shown.append({
+            "key": key, "kind": str(c["kind"]), "who": who, "text": sentence(c, who, runs),
+            "run": runs.get(a.run_id), "meeting_id": a.id if a.id > 0 else None, "n": -a.id if a.id < 0 else -b.id if b and b.id < 0 else None,
+            "other": runs.get(b.run_id) if b else None, "other_meeting_id": b.id if b and b.id > 0 else None,
+            "other_n": -b.id if b and a.id < 0 and b.id < 0 else None,
+            "date": a.date.isoformat(), "start": c["start"].astimezone(zone).isoformat(),
+            "end": c["end"].astimezone(zone).isoformat(), "accepted": accepted.get(key),
+        })  # fmt: skip
+    return shown
+
+
+def sentence(c: dict[str, Any], who: str, runs: dict[int, dict[str, Any]]) -> str:
+    a, b = c["a"], c["b"]
+    codes = [name_of(r, runs) for r in (a, b) if r is not None]
+    both = " and ".join(codes) if len(set(codes)) > 1 else f"two meetings of {codes[0]}"
+    match c["kind"]:
+        case Kind.INSTRUCTOR:
+            return f"{who} would teach {both} at once."
+        case Kind.ROOM:
+            return f"{who} would hold {both} at once."
+        case Kind.SEATS:
+            return f"{who} is too small for {codes[0]}: {c['label']}."
+        case Kind.CLOSURE:
+            return f"{codes[0]} meets on a closed day: {c['label']}."
+        case Kind.AWAY:
+            return f"{who} is not available for {codes[0]}: {c['label']}."
+        case _:
+            number = len(c["people"])
+            return f"{number} learner{'' if number == 1 else 's'} would be at {both} at once: {who}."
+
+
+def name_of(r: Row, runs: dict[int, dict[str, Any]]) -> str:
+    """A run by its code; one being planned as this run, or by its row of the season table."""
+    if r.run_id in runs:
+        return str(runs[r.run_id]["code"])
+    return f"row {-r.run_id}" if r.run_id < 0 else "this run"
+
+
+def only_in(these: list[dict[str, Any]], those: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Clashes that are in one list and not in the other."""
+    known = {c["key"] for c in those}
+    return [c for c in these if c["key"] not in known]
+
+
+# --- accepting --------------------------------------------------------------------------------------------
+
+
+def accept(deed: Deed, key: str, reason: str) -> dict[str, Any]:
+    """Let a clash stand, with a reason. It comes up again when a time of it changes."""
+    reason = reason.strip()
+    if not 1 <= len(reason) <= 500:
+        raise refuse("/reason", "Give the reason why this clash may stand, in up to 500 characters.")
+    clash = next((c for c in of_center(deed, None) if c["key"] == key), None)
+    if clash is None:
+        raise not_found("This clash")
+    row = deed.session.scalar(select(AcceptedClash).where(AcceptedClash.key == key)) or AcceptedClash(key=key)
+    row.reason, row.user_id, row.at = reason, deed.user_id, deed.now
+    deed.session.add(row)
+    change = deed.log(
+        "accept a clash", "run", clash["run"]["id"],
+        f"Accepted on {day_text(date.fromisoformat(clash['date']))}: {clash['text'].rstrip('.')} ({reason})",
+    )  # fmt: skip
+    return {"change": change.key}
+
+
+def reopen(deed: Deed, key: str) -> dict[str, Any]:
+    """Take an acceptance back."""
+    gone = deed.session.execute(delete(AcceptedClash).where(AcceptedClash.key == key))
+    if not gone.rowcount:  # type: ignore[attr-defined]
+        raise not_found("This accepted clash")
+    change = deed.log("reopen a clash", "center", 1, "Took back the acceptance of a clash")
+    return {"change": change.key}

@@ -1,0 +1,1 @@
+"""Who sits where: the count of seats under its lock, and parties."""
