@@ -8,8 +8,8 @@ from pydantic import BaseModel
 from archgate.actions.access.staff import User
 from archgate.actions.bulk import bulk
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.api.courses import given
 from archgate.api.people import OrganizationOut
+from archgate.api.runs import given
 from archgate.api.web import In, Route, may, once, run_act, run_look
 from archgate.papers import apart
 from archgate.papers.lists import LARGEST_FILE

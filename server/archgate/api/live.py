@@ -7,8 +7,9 @@ from pydantic import BaseModel, Field
 
 from archgate.actions.access.staff import User
 from archgate.actions.across import finding, live
-from archgate.api.courses import CourseOut, RunLine
+from archgate.api.courses import CourseOut
 from archgate.api.people import PersonFound
+from archgate.api.runs import RunLine
 from archgate.api.web import In, Route, may, run_look
 
 router = APIRouter(tags=["live"], route_class=Route)

@@ -10,7 +10,7 @@ from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.schedule import calendars, places
-from archgate.api.courses import given
+from archgate.api.runs import given
 from archgate.api.schedule import Done
 from archgate.api.web import Body, In, Route, may, run_act, run_look
 from archgate.papers import apart

@@ -14,7 +14,7 @@ from archgate.actions.across import planner
 from archgate.actions.kernel.unit_of_work import Once, look
 from archgate.actions.runs import copying, lifecycle, moving, season
 from archgate.actions.schedule import calendars, clashes
-from archgate.api.courses import ClashOut, FileOut, Outcome, given
+from archgate.api.runs import ClashOut, FileOut, Outcome, given
 from archgate.api.web import Body, FaultOut, In, Route, Token, may, once, run_act, run_look
 
 router = APIRouter(tags=["schedule"], route_class=Route)

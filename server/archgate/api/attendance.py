@@ -1,0 +1,61 @@
+"""Attendance: who was at which meeting."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Depends, Request
+from pydantic import BaseModel
+
+from archgate.actions.access.staff import User
+from archgate.actions.enrolling import attendance
+from archgate.api.web import In, Route, may, run_act, run_look
+
+router = APIRouter(tags=["attendance"], route_class=Route)
+
+
+class Held(BaseModel):
+    id: int
+    date: str
+    start: str
+    past: bool
+
+
+class Attending(BaseModel):
+    """`marks` by meeting; `share` is the percent of the marked meetings that were attended, excused ones left out."""
+
+    person_id: int
+    enrollment_id: int
+    name: str
+    marks: dict[str, str]
+    share: str | None
+
+
+class AttendanceOut(BaseModel):
+    run_id: int
+    code: str
+    marks: list[str]
+    meetings: list[Held]
+    people: list[Attending]
+
+
+class AttendanceDone(AttendanceOut):
+    change: str
+
+
+class MarksIn(In):
+    """By person: present, late, left early, excused, absent, or null to take a mark back."""
+
+    marks: dict[int, str | None]
+    anyway: bool = False
+
+
+@router.get("/runs/{run_id}/attendance")
+def get_attendance(run_id: int, request: Request, user: User = Depends(may("read"))) -> AttendanceOut:
+    return run_look(request, user, lambda deed: attendance.attendance(deed, run_id))
+
+
+@router.put("/meetings/{meeting_id}/attendance")
+def mark(
+    meeting_id: int, body: MarksIn, request: Request, user: User = Depends(may("enroll"))
+) -> AttendanceDone:
+    """Say who was at a meeting."""
+    return run_act(request, user, lambda deed: attendance.mark(deed, meeting_id, body.marks, body.anyway))

@@ -1,0 +1,68 @@
+"""The call list of a cancelled meeting."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Depends, Request
+from pydantic import BaseModel
+
+from archgate.actions.access.staff import User
+from archgate.actions.enrolling import calls
+from archgate.api.web import In, Route, may, run_act, run_look
+
+router = APIRouter(tags=["messages"], route_class=Route)
+
+
+class CallRow(BaseModel):
+    person_id: int
+    name: str
+    phone: str | None
+    email: str | None
+    message: str | None
+    outcome: str | None
+    note: str
+
+
+class CallList(BaseModel):
+    meeting_id: int
+    run_id: int
+    run_code: str
+    title: str
+    date: str
+    start: str
+    cancelled: bool
+    why: str
+    instructor: str | None
+    instructor_phone: str | None
+    instructor_paid: bool | None
+    people: list[CallRow]
+
+
+class CallNote(In):
+    outcome: str
+    note: str = ""
+
+
+class Paid(In):
+    paid: bool
+
+
+@router.get("/meetings/{meeting_id}/calls")
+def call_list(meeting_id: int, request: Request, user: User = Depends(may("read"))) -> CallList:
+    return run_look(request, user, lambda deed: calls.call_list(deed, meeting_id))
+
+
+@router.put("/meetings/{meeting_id}/calls/{person_id}")
+def note_call(
+    meeting_id: int, person_id: int, body: CallNote, request: Request, user: User = Depends(may("enroll"))
+) -> CallList:
+    return run_act(
+        request, user, lambda deed: calls.note_call(deed, meeting_id, person_id, body.outcome, body.note)
+    )
+
+
+@router.put("/meetings/{meeting_id}/paid")
+def set_paid(
+    meeting_id: int, body: Paid, request: Request, user: User = Depends(may("plan runs"))
+) -> CallList:
+    """Whether the instructor is still paid for a cancelled meeting."""
+    return run_act(request, user, lambda deed: calls.set_paid(deed, meeting_id, body.paid))

@@ -1,0 +1,25 @@
+"""What was done is taken back."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Depends, Request
+from pydantic import BaseModel
+
+from archgate.actions.access.staff import User
+from archgate.actions.across import undo
+from archgate.api.web import Route, Token, may, run_act
+
+router = APIRouter(tags=["changes"], route_class=Route)
+
+
+class Undone(BaseModel):
+    change: str
+    summary: str
+    subject: str
+    subject_id: int
+
+
+@router.post("/changes/{change}/undo")
+def take_back(change: Token, request: Request, user: User = Depends(may("enroll"))) -> Undone:
+    """Undo a change by its key; refused with the reason when something has moved on."""
+    return run_act(request, user, lambda deed: undo.undo(deed, change))

@@ -1,0 +1,335 @@
+"""Enrollments, rosters, and undo."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from fastapi import APIRouter, Depends, Request
+from pydantic import BaseModel
+
+from archgate.actions.access.staff import User
+from archgate.actions.enrolling import changing, enrollments, leaving, transfers
+from archgate.actions.kernel.unit_of_work import Once
+from archgate.api.fees import AskIn, QuoteLine, QuoteOut, TaxOut
+from archgate.api.web import Body, In, Route, given, may, once, run_act, run_look
+
+router = APIRouter(tags=["roster"], route_class=Route)
+
+
+class NewEnrollment(AskIn):
+    """`total` is the total the screen showed; `organization_id` or `payer_person_id` is the payer, when not the learner. `names` are those of
+    the other heads, as far as they are known; with `kept_quote_id` the terms of that quote hold. `received_on`, with its
+    reason as `exception`, is the day the form came in; `exception` alone lets somebody in after the close. `hold` keeps the
+    seat until the first payment only, `held_place_id` takes it from places held, `told` says who hears of it."""
+
+    run_id: int
+    person_id: int
+    total: str
+    organization_id: int | None = None
+    payer_person_id: int | None = None
+    note: str = ""
+    names: list[str] = []
+    kept_quote_id: int | None = None
+    received_on: str | None = None
+    exception: str = ""
+    set_aside_id: int | None = None
+    hold: bool | None = None
+    held_place_id: int | None = None
+    told: list[str] | None = None
+
+
+class NamePlace(In):
+    person_id: int
+
+
+class Named(BaseModel):
+    change: str
+    enrollment_id: int
+    n: int
+    name: str
+
+
+class Enrolled(BaseModel):
+    enrollment_id: int
+    run_id: int
+    person_id: int
+    name: str
+    seat: int
+    heads: int
+    capacity: int
+    held_until: str | None
+    change: str
+    quote: QuoteOut
+
+
+class WithdrawIn(In):
+    """`keep`: what is kept instead of what the refund policy says, with `why` where it differs. `no_show`: they did not come,
+    and all is kept; `received_on` is the day word came."""
+
+    keep: str | None = None
+    why: str = ""
+    received_on: str | None = None
+    no_show: bool = False
+
+
+class Withdrawal(BaseModel):
+    """What a withdrawal does with the money; `credit` goes to the payer's account, `owed` stays to be paid. `line` says who
+    gets the seat next."""
+
+    enrollment_id: int
+    name: str
+    currency: str
+    account_id: int
+    total: str
+    paid: str
+    kept: str
+    why: str
+    credit: str
+    owed: str
+    line: str
+
+
+class Withdrawn(BaseModel):
+    change: str
+    enrollment_id: int
+    name: str
+    run_id: int
+    taken_back: str
+    kept: str
+    why: str
+
+
+@router.post("/enrollments", status_code=201)
+def enroll(
+    body: NewEnrollment,
+    request: Request,
+    user: User = Depends(may("enroll")),
+    key: Once | None = Depends(once),
+) -> Enrolled:
+    return run_act(request, user, lambda deed: enrollments.enroll(deed, **given(body)), once=key)
+
+
+class ChangeIn(Body):
+    """`people`, `extras` and `code` as in a sign-up; what is not named stays. `fresh`: all is priced as of now.
+    `total` is the new total that was shown."""
+
+    people: Any = None
+    extras: Any = None
+    code: Any = None
+    fresh: Any = None
+    why: Any = None
+    total: Any = None
+
+
+class PlanRow(BaseModel):
+    due: str
+    amount: str
+    left: str
+
+
+class HeadsAt(BaseModel):
+    rate_id: int
+    count: int
+
+
+class ExtraTaken(BaseModel):
+    extra_id: int
+    count: int
+
+
+class SignUpOut(BaseModel):
+    """One sign-up as agreed; `people`, `extras` and `code` are what it asks for, `plan` its installments as they stand."""
+
+    id: int
+    run_id: int
+    person_id: int
+    name: str
+    status: str
+    role: str
+    held_until: str | None
+    heads: int
+    signed_up: str
+    way_in: str
+    note: str
+    came_from: str | None
+    account_id: int
+    payer: str
+    quote: QuoteOut
+    people: list[HeadsAt]
+    extras: list[ExtraTaken]
+    code: str | None
+    plan: list[PlanRow]
+
+
+@router.get("/enrollments/{enrollment_id}")
+def get_sign_up(enrollment_id: int, request: Request, user: User = Depends(may("read"))) -> SignUpOut:
+    return run_look(request, user, lambda deed: changing.view(deed, enrollment_id))
+
+
+class SignUpChanged(BaseModel):
+    """The total and the installments before and after; with `preview` nothing is saved. `credit` is that of the account."""
+
+    change: str
+    enrollment_id: int
+    name: str
+    currency: str
+    total_before: str
+    total: str
+    lines: list[QuoteLine]
+    taxes: list[TaxOut]
+    before: list[PlanRow]
+    after: list[PlanRow]
+    credit: str
+
+
+class TransferIn(ChangeIn):
+    """`keep`: what is kept instead of the fee for a transfer, with `why` where it differs."""
+
+    run_id: Any = None
+    plan_id: Any = None
+    keep: Any = None
+
+
+class Transferred(Enrolled):
+    """`carried` is what settles the new sign-up, `credit` what is left of what was paid, `owed` what is open there."""
+
+    account_id: int
+    to: str
+    currency: str
+    total_before: str
+    paid: str
+    kept: str
+    why: str
+    carried: str
+    owed: str
+    credit: str
+
+
+class SwapIn(In):
+    person_id: int
+
+
+class Swapped(BaseModel):
+    change: str
+    enrollment_id: int
+    run_id: int
+    name: str
+    before: str
+    payer: str
+
+
+@router.post("/enrollments/{enrollment_id}/change")
+def change_sign_up(
+    enrollment_id: int,
+    body: ChangeIn,
+    request: Request,
+    preview: bool = False,
+    user: User = Depends(may("enroll")),
+    key: Once | None = Depends(once),
+) -> SignUpChanged:
+    """Change rates, prices, extras or the code of a sign-up; the plan is worked out again, what is paid stays paid."""
+    asked = given(body)
+    return run_act(
+        request, user, lambda deed: changing.change(deed, enrollment_id, asked), once=key, preview=preview
+    )
+
+
+@router.post("/enrollments/{enrollment_id}/transfer")
+def transfer(
+    enrollment_id: int,
+    body: TransferIn,
+    request: Request,
+    preview: bool = False,
+    user: User = Depends(may("enroll")),
+    key: Once | None = Depends(once),
+) -> Transferred:
+    """Move a sign-up to another run; what was paid moves along."""
+    asked = given(body)
+    return run_act(
+        request, user, lambda deed: transfers.transfer(deed, enrollment_id, asked), once=key, preview=preview
+    )
+
+
+@router.post("/enrollments/{enrollment_id}/swap")
+def swap(
+    enrollment_id: int,
+    body: SwapIn,
+    request: Request,
+    user: User = Depends(may("enroll")),
+    key: Once | None = Depends(once),
+) -> Swapped:
+    """Give a seat to another person; whoever pays stays the same."""
+    return run_act(request, user, lambda deed: transfers.swap(deed, enrollment_id, body.person_id), once=key)
+
+
+class MeetingCredit(BaseModel):
+    """`amount` is taken off the sign-up; `credit` is what of it is free on the account, the rest was still owed."""
+
+    name: str
+    account_id: int
+    amount: str
+    credit: str
+
+
+class GivenBack(BaseModel):
+    change: str
+    currency: str
+    total: str
+    people: list[MeetingCredit]
+
+
+class GiveBackIn(Body):
+    total: Any = None
+
+
+@router.post("/meetings/{meeting_id}/give-back")
+def give_back(
+    meeting_id: int,
+    body: GiveBackIn,
+    request: Request,
+    preview: bool = False,
+    user: User = Depends(may("take money")),
+    key: Once | None = Depends(once),
+) -> GivenBack:
+    """Give everybody on a run what a cancelled meeting was worth."""
+    asked = given(body)
+    return run_act(
+        request,
+        user,
+        lambda deed: changing.credit_meeting(deed, meeting_id, asked),
+        once=key,
+        preview=preview,
+    )
+
+
+@router.get("/enrollments/{enrollment_id}/withdrawal")
+def get_withdrawal(
+    enrollment_id: int,
+    request: Request,
+    received_on: str | None = None,
+    no_show: bool = False,
+    user: User = Depends(may("read")),
+) -> Withdrawal:
+    """What a withdrawal would keep, give back as credit, or leave owed, and why. Nothing is written."""
+    return run_look(request, user, lambda deed: leaving.withdrawal(deed, enrollment_id, received_on, no_show))
+
+
+@router.post("/enrollments/{enrollment_id}/withdraw")
+def withdraw(
+    enrollment_id: int,
+    request: Request,
+    body: WithdrawIn | None = None,
+    user: User = Depends(may("enroll")),
+    key: Once | None = Depends(once),
+) -> Withdrawn:
+    """Give a seat back; what the refund policy keeps stays owed or paid, the rest is credit."""
+    how = body.model_dump() if body else {}
+    return run_act(request, user, lambda deed: leaving.withdraw(deed, enrollment_id, **how), once=key)
+
+
+@router.put("/enrollments/{enrollment_id}/places/{n}")
+def name_place(
+    enrollment_id: int, n: int, body: NamePlace, request: Request, user: User = Depends(may("enroll"))
+) -> Named:
+    """Name a head of a party."""
+    return run_act(request, user, lambda deed: enrollments.name_place(deed, enrollment_id, n, body.person_id))

@@ -1,0 +1,86 @@
+"""Withdrawing and moving many of a roster at once."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Depends, Request
+from pydantic import BaseModel
+
+from archgate.actions.access.staff import User
+from archgate.actions.enrolling import on_many
+from archgate.actions.kernel.unit_of_work import Once
+from archgate.api.web import In, Route, may, once, run_act
+
+router = APIRouter(tags=["roster"], route_class=Route)
+
+
+class ManyIn(In):
+    enrollment_ids: list[int]
+    why: str = ""
+
+
+class MoveManyIn(In):
+    enrollment_ids: list[int]
+    to_run_id: int
+
+
+class OneOfMany(BaseModel):
+    enrollment_id: int
+    name: str
+    kept: str
+    credit: str
+    owed: str
+    why: str
+
+
+class ManyDone(BaseModel):
+    """What it does to each, and to all together."""
+
+    change: str
+    currency: str
+    people: list[OneOfMany]
+    kept: str
+    credit: str
+    owed: str
+
+
+class ManyMoved(ManyDone):
+    to: str
+    to_run_id: int
+
+
+@router.post("/runs/{run_id}/withdraw-many")
+def withdraw_many(
+    run_id: int,
+    body: ManyIn,
+    request: Request,
+    preview: bool = False,
+    user: User = Depends(may("enroll")),
+    key: Once | None = Depends(once),
+) -> ManyDone:
+    """Withdraw everybody chosen, each by the refund policy; with `preview` nothing is saved."""
+    return run_act(
+        request,
+        user,
+        lambda deed: on_many.withdraw(deed, run_id, body.enrollment_ids, body.why),
+        once=key,
+        preview=preview,
+    )
+
+
+@router.post("/runs/{run_id}/move-many")
+def move_many(
+    run_id: int,
+    body: MoveManyIn,
+    request: Request,
+    preview: bool = False,
+    user: User = Depends(may("enroll")),
+    key: Once | None = Depends(once),
+) -> ManyMoved:
+    """Move everybody chosen to another run, the money with them; with `preview` nothing is saved."""
+    return run_act(
+        request,
+        user,
+        lambda deed: on_many.move(deed, run_id, body.enrollment_ids, body.to_run_id),
+        once=key,
+        preview=preview,
+    )

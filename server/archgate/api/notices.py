@@ -1,0 +1,55 @@
+"""The desk notice of a run."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Depends, Request
+from pydantic import BaseModel
+
+from archgate.actions.access.staff import User
+from archgate.actions.kernel import lookups
+from archgate.actions.runs import notices
+from archgate.api.web import In, Route, may, run_act, run_look
+
+router = APIRouter(tags=["notices"], route_class=Route)
+
+
+class NoticeIn(In):
+    text: str
+
+
+class NoticeRead(In):
+    version: int
+
+
+class NoticeOut(BaseModel):
+    """`seen`: whoever looks has acknowledged this version."""
+
+    text: str
+    version: int
+    seen: bool
+
+
+class NoticeDone(NoticeOut):
+    change: str | None
+
+
+@router.get("/runs/{run_id}/notice")
+def get_notice(run_id: int, request: Request, user: User = Depends(may("read"))) -> NoticeOut:
+    """The desk notice of a run."""
+    return run_look(request, user, lambda deed: notices.notice_of(deed, lookups.get_run(deed, run_id)))
+
+
+@router.put("/runs/{run_id}/notice")
+def set_notice(
+    run_id: int, body: NoticeIn, request: Request, user: User = Depends(may("plan runs"))
+) -> NoticeDone:
+    """Put up another desk notice, or none; it has to be read anew."""
+    return run_act(request, user, lambda deed: notices.set_notice(deed, run_id, body.text))
+
+
+@router.post("/runs/{run_id}/notice/read")
+def acknowledge(
+    run_id: int, body: NoticeRead, request: Request, user: User = Depends(may("enroll"))
+) -> NoticeOut:
+    """Say that this version was read."""
+    return run_act(request, user, lambda deed: notices.acknowledge(deed, run_id, body.version))

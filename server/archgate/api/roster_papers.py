@@ -1,0 +1,129 @@
+"""What leaves a roster: files, papers, letters, and its comparison with another list."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Depends, Request, Response
+from pydantic import BaseModel
+
+from archgate.actions.access.staff import User
+from archgate.actions.enrolling import roster
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.kernel.unit_of_work import Once
+from archgate.api.web import In, Route, may, once, run_act, run_look
+from archgate.papers import rosters as papers
+from archgate.papers.lists import csv_file
+
+router = APIRouter(tags=["roster"], route_class=Route)
+MEDIA = {
+    "csv": "text/csv; charset=utf-8",
+    "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+}
+
+
+class CompareIn(In):
+    """Names or emails, one a line."""
+
+    text: str
+
+
+class Unlisted(BaseModel):
+    person_id: int
+    name: str
+    way_in: str
+
+
+class RosterCompared(BaseModel):
+    """`without` are on the roster and not on the list, `missing` the other way round."""
+
+    run_id: int
+    without: list[Unlisted]
+    missing: list[str]
+    both: int
+
+
+class TellIn(In):
+    """Those chosen, or everybody on the roster when none is named."""
+
+    subject: str
+    body: str
+    enrollment_ids: list[int] | None = None
+
+
+class TellDone(BaseModel):
+    """`without` have no email and are called instead."""
+
+    change: str
+    told: int
+    without: list[str]
+
+
+@router.post("/runs/{run_id}/compare")
+def compare_roster(
+    run_id: int, body: CompareIn, request: Request, user: User = Depends(may("read"))
+) -> RosterCompared:
+    """The roster beside a pasted list. Nothing is written."""
+    return run_look(request, user, lambda deed: roster.compare(deed, run_id, body.text))
+
+
+class FileIn(In):
+    """`kind` is csv, xlsx, sign-in, badges or contacts; of those chosen, or all. Remarks only where ticked."""
+
+    kind: str
+    enrollment_ids: list[int] | None = None
+    meeting_id: int | None = None
+    remarks: bool = False
+
+
+@router.post("/runs/{run_id}/roster-file", response_class=Response)
+def roster_file(run_id: int, body: FileIn, request: Request, user: User = Depends(may("read"))) -> Response:
+    """The roster, or those chosen of it, as a file or a paper."""
+    return file_of(request, user, run_id, body)
+
+
+@router.get("/runs/{run_id}/papers/{kind}", response_class=Response)
+def roster_paper(
+    run_id: int,
+    kind: str,
+    request: Request,
+    meeting_id: int | None = None,
+    remarks: bool = False,
+    user: User = Depends(may("read")),
+) -> Response:
+    """The whole roster: roster.csv, roster.xlsx, sign-in.pdf, badges.pdf or contacts.pdf."""
+    name = kind.removesuffix(".pdf").removeprefix("roster.")
+    return file_of(request, user, run_id, FileIn(kind=name, meeting_id=meeting_id, remarks=remarks))
+
+
+def file_of(request: Request, user: User, run_id: int, body: FileIn) -> Response:
+    ids = body.enrollment_ids
+    if body.kind in MEDIA:
+        code, lines = run_look(request, user, lambda deed: roster.lines_of(deed, run_id, ids, body.remarks))
+        data: str | bytes = csv_file(lines) if body.kind == "csv" else papers.xlsx_of(code, lines)
+        headers = {"Content-Disposition": f'attachment; filename="roster.{body.kind}"'}
+        return Response(data, media_type=MEDIA[body.kind], headers=headers)
+    if body.kind not in papers.PAPERS:
+        raise Problem(422, "no-paper", f"There is no paper named {body.kind[:40]}.")
+    held = run_look(
+        request,
+        user,
+        lambda deed: roster.paper_of(deed, run_id, body.kind, body.meeting_id, body.remarks, ids),
+    )
+    headers = {"Content-Disposition": f'inline; filename="{body.kind}.pdf"'}
+    return Response(papers.pdf_of(body.kind, held), media_type="application/pdf", headers=headers)
+
+
+@router.post("/runs/{run_id}/tell")
+def tell(
+    run_id: int,
+    body: TellIn,
+    request: Request,
+    user: User = Depends(may("enroll")),
+    key: Once | None = Depends(once),
+) -> TellDone:
+    """Write to everybody on a roster, or to those chosen."""
+    return run_act(
+        request,
+        user,
+        lambda deed: roster.tell(deed, run_id, body.subject, body.body, body.enrollment_ids),
+        once=key,
+    )

@@ -1,0 +1,22 @@
+"""Who works here."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Depends, Request
+from pydantic import BaseModel
+
+from archgate.actions.access.staff import User
+from archgate.actions.across import today
+from archgate.api.web import Route, may, run_look
+
+router = APIRouter(tags=["users"], route_class=Route)
+
+
+class UserName(BaseModel):
+    id: int
+    name: str
+
+
+@router.get("/users")
+def list_users(request: Request, user: User = Depends(may("read"))) -> list[UserName]:
+    return run_look(request, user, today.users)

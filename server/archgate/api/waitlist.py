@@ -1,0 +1,116 @@
+"""The waitlist: joining, leaving, being seated."""
+
+from __future__ import annotations
+
+from fastapi import APIRouter, Depends, Request
+from pydantic import BaseModel
+
+from archgate.actions.access.staff import User
+from archgate.actions.enrolling import waitlist
+from archgate.actions.kernel.unit_of_work import Once
+from archgate.api.enrollments import Enrolled
+from archgate.api.fees import AskIn, SeatQuote
+from archgate.api.web import In, Route, given, may, once, run_act, run_look
+
+router = APIRouter(tags=["waitlist"], route_class=Route)
+
+
+class NewWaiting(AskIn):
+    """`head_start` is a rank before others, with its reason as `exception`; `answers` are to the run's own questions."""
+
+    run_id: int
+    person_id: int
+    organization_id: int | None = None
+    payer_person_id: int | None = None
+    note: str = ""
+    received_on: str | None = None
+    exception: str = ""
+    head_start: int = 0
+    answers: dict[str, str] = {}
+
+
+class Lined(BaseModel):
+    waiting_id: int
+    run_id: int
+    person_id: int
+    name: str
+    place: int
+    heads: int
+    change: str
+
+
+class Left(BaseModel):
+    change: str
+    waiting_id: int
+    name: str
+    run_id: int
+
+
+class SeatConfirm(In):
+    """The total that was shown; out of turn, the reason."""
+
+    total: str
+    why: str = ""
+
+
+class WaitingOut(BaseModel):
+    """`next`: the free seats fit this party, and nobody before it. `status` is waiting or offered, `until` the end of the
+    offer; `chance` is from 0 to 1, of those who have no offer."""
+
+    id: int
+    person_id: int
+    name: str
+    email: str | None
+    phone: str | None
+    heads: int
+    place: int
+    joined: str
+    rate: str
+    payer: str | None
+    way_in: str
+    note: str
+    next: bool
+    fits: bool
+    status: str
+    until: str | None
+    asked_time: bool
+    offers: int
+    chance: str | None
+    chance_range: list[str] | None
+    answers: dict[str, str]
+    head_start: int
+
+
+@router.post("/waiting", status_code=201)
+def join(
+    body: NewWaiting, request: Request, user: User = Depends(may("enroll")), key: Once | None = Depends(once)
+) -> Lined:
+    """Put a party at the end of a full run's line."""
+    return run_act(request, user, lambda deed: waitlist.join(deed, **given(body)), once=key)
+
+
+@router.get("/waiting/{waiting_id}/quote")
+def seat_quote(waiting_id: int, request: Request, user: User = Depends(may("read"))) -> SeatQuote:
+    """What seating this party now would cost."""
+    return run_look(request, user, lambda deed: waitlist.seat_quote(deed, waiting_id))
+
+
+@router.post("/waiting/{waiting_id}/seat")
+def seat(
+    waiting_id: int,
+    body: SeatConfirm,
+    request: Request,
+    user: User = Depends(may("enroll")),
+    key: Once | None = Depends(once),
+) -> Enrolled:
+    """Seat the next party in line that fits."""
+    return run_act(
+        request, user, lambda deed: waitlist.seat(deed, waiting_id, body.total, body.why), once=key
+    )
+
+
+@router.post("/waiting/{waiting_id}/leave")
+def leave(
+    waiting_id: int, request: Request, user: User = Depends(may("enroll")), key: Once | None = Depends(once)
+) -> Left:
+    return run_act(request, user, lambda deed: waitlist.leave(deed, waiting_id), once=key)
