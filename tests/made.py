@@ -13,7 +13,10 @@ from typing import Any
 from sqlalchemy.orm import Session, sessionmaker
 
 from archgate.actions.enrolling import enrollments, roster
+from archgate.actions.enrolling.commands import EnrollCommand
 from archgate.actions.fees import quotes
+from archgate.actions.fees.commands import QuoteCommand
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.unit_of_work import Deed, Once, act, look
 from archgate.actions.people import people
 from archgate.actions.runs import making
@@ -84,8 +87,16 @@ def a_person(office: Office, **facts: Any) -> dict[str, Any]:
 def enrolled(office: Office, run: dict[str, Any], person: dict[str, Any] | None = None, **how: Any) -> Any:
     """Enrolls somebody at the price shown at that moment."""
     somebody = person or a_person(office)
-    quote = office.look(lambda deed: quotes.quote_run(deed, run["id"], {}))
-    return office.act(lambda deed: enrollments.enroll(deed, run["id"], somebody["id"], quote["total"], **how))
+    quote = office.look(lambda deed: quotes.quote_run(deed, run["id"], QuoteCommand()))
+    return office.act(
+        lambda deed: enrollments.enroll(
+            deed,
+            command_of(
+                EnrollCommand,
+                {"run_id": run["id"], "person_id": somebody["id"], "total": quote["total"], **how},
+            ),
+        )
+    )
 
 
 def roster_of(office: Office, run: dict[str, Any]) -> list[dict[str, Any]]:

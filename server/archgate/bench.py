@@ -6,6 +6,7 @@ import random
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from tempfile import TemporaryDirectory
@@ -15,13 +16,16 @@ from archgate.actions.access import staff
 from archgate.actions.across import planner as plan
 from archgate.actions.center.center import make_center
 from archgate.actions.enrolling import enrollments
+from archgate.actions.enrolling.commands import EnrollCommand
 from archgate.actions.fees import prices, quotes
+from archgate.actions.fees.commands import QuoteCommand
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import act, look
 from archgate.actions.runs import making
 from archgate.actions.schedule import clashes as found
 from archgate.actions.seats import seats
 from archgate.core.clashes import Span, overlaps
+from archgate.core.quotes import quote_read
 
 START = datetime(2027, 1, 4, tzinfo=UTC)
 MEETINGS = 50_000
@@ -317,7 +321,13 @@ def contention() -> Iterator[dict[str, Any]]:
 
         def sign_up() -> None:
             person = next(numbers)
-            act(sessions, lambda d: enrollments.enroll(d, run_id, person, "240.00"), user)
+            act(
+                sessions,
+                lambda d: enrollments.enroll(
+                    d, EnrollCommand(run_id=run_id, person_id=person, total="240.00")
+                ),
+                user,
+            )
             got.append(person)
 
         def client() -> None:
@@ -383,8 +393,8 @@ def fill_roster(sessions: Any, number: int) -> int:
     from archgate.tables.seats import RunSeats
 
     run_id, user = seat_run(sessions, number + 5_000, number)
-    quote = look(sessions, lambda d: quotes.quote_run(d, run_id, {}))
-    kept = {k: quote[k] for k in "currency lines subtotal taxes total installments due_now due_later".split()}
+    quote = look(sessions, lambda d: quotes.quote_run(d, run_id, QuoteCommand()))
+    kept = replace(quote_read(quote), next_change=None)
     people = range(1, number + 1)
     with sessions.begin() as s:
         s.execute(insert(Account), [

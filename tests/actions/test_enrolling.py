@@ -8,8 +8,11 @@ from sqlalchemy import select
 
 from archgate.actions.across import person_pages, undo
 from archgate.actions.enrolling import changing, enrollments, leaving
+from archgate.actions.enrolling.commands import EnrollCommand
 from archgate.actions.fees import quotes
+from archgate.actions.fees.commands import QuoteCommand
 from archgate.actions.kernel import lookups, unit_of_work
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.money import money
 from archgate.actions.people import organizations
@@ -27,7 +30,14 @@ def owed(office, person):
 
 def refused(office, run, person, total, **how):
     with pytest.raises(Problem) as problem:
-        office.act(lambda d: enrollments.enroll(d, run["id"], person["id"], total, **how))
+        office.act(
+            lambda d: enrollments.enroll(
+                d,
+                command_of(
+                    EnrollCommand, {"run_id": run["id"], "person_id": person["id"], "total": total, **how}
+                ),
+            )
+        )
     return problem.value
 
 
@@ -94,7 +104,7 @@ def test_a_full_run_refuses_with_its_reason(office):
 def test_sign_up_outside_its_gates_is_refused_with_the_reason(office, days, words):
     run = a_run(office, sign_up_opens="2027-08-01")
     moment = office.later(days=days)
-    total = moment.look(lambda d: quotes.quote_run(d, run["id"], {}))
+    total = moment.look(lambda d: quotes.quote_run(d, run["id"], QuoteCommand()))
     assert total["can_enroll"] is False and words in total["why"]
     problem = refused(moment, run, a_person(office), total["total"])
     assert problem.kind == "sign-up-shut" and words in problem.detail
@@ -176,7 +186,14 @@ def test_a_free_run_posts_nothing_and_enrolls_at_once(office):
 def sit_down(office, run, person):
     """The seat a person gets, or the kind of the refusal."""
     try:
-        return office.act(lambda d: enrollments.enroll(d, run["id"], person["id"], "210.00"))["seat"]
+        return office.act(
+            lambda d: enrollments.enroll(
+                d,
+                command_of(
+                    EnrollCommand, {"run_id": run["id"], "person_id": person["id"], "total": "210.00"}
+                ),
+            )
+        )["seat"]
     except Problem as problem:
         return problem.kind
 

@@ -11,8 +11,11 @@ from archgate.actions.across import checks, undo
 from archgate.actions.across import today as today_list
 from archgate.actions.bulk import bulk
 from archgate.actions.enrolling import changing, enrollments, leaving, waitlist
+from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand
 from archgate.actions.fees import codes, course_defaults, kept_quotes, plans, prices, quotes, stock, terms
+from archgate.actions.fees.commands import KeepCommand, QuoteCommand
 from archgate.actions.kernel import lookups
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.money import payments
 from archgate.actions.people import organizations, people
@@ -48,7 +51,7 @@ def run(office, shelf):
 
 
 def quote(office, run, **body):
-    return office.look(lambda d: quotes.quote_run(d, run["id"], body))
+    return office.look(lambda d: quotes.quote_run(d, run["id"], command_of(QuoteCommand, body)))
 
 
 def sign_up(office, run, person=None, **body):
@@ -57,7 +60,13 @@ def sign_up(office, run, person=None, **body):
     extra = {k: v for k, v in body.items() if k in ("organization_id", "names")}
     ask = {k: v for k, v in body.items() if k not in extra}
     return office.act(
-        lambda d: enrollments.enroll(d, run["id"], somebody["id"], shown["total"], **extra, **ask)
+        lambda d: enrollments.enroll(
+            d,
+            command_of(
+                EnrollCommand,
+                {"run_id": run["id"], "person_id": somebody["id"], "total": shown["total"], **extra, **ask},
+            ),
+        )
     )
 
 
@@ -103,7 +112,7 @@ def test_more_than_is_in_stock_is_refused_also_when_it_went_meanwhile(office, ru
     total = quote(office, run, **ask)["total"]
     crowd = [a_person(office) for _ in range(4)]
     outcomes = at_once([
-        lambda p=p: office.act(lambda d: enrollments.enroll(d, run["id"], p["id"], total, **ask)) for p in crowd
+        lambda p=p: office.act(lambda d: enrollments.enroll(d, command_of(EnrollCommand, {"run_id": run["id"], "person_id": p["id"], "total": total, **ask}))) for p in crowd
     ])  # fmt: skip
     assert sum(isinstance(o, dict) for o in outcomes) == 1 and on_hand(office, shelf) == 1
     assert taken(office, run) == 1
@@ -189,13 +198,28 @@ def test_the_number_of_a_rate_holds_for_a_seat_from_the_line_and_for_a_kept_quot
     kept = keep(office, run, promised)
     first = sign_up(office, run, rate_id=standard)
     sign_up(office, run, rate_id=standard)
-    lined = office.act(lambda d: waitlist.join(d, run["id"], waits["id"], rate_id=few))
+    lined = office.act(
+        lambda d: waitlist.join(
+            d, command_of(JoinCommand, {"run_id": run["id"], "person_id": waits["id"], "rate_id": few})
+        )
+    )
     office.act(lambda d: leaving.withdraw(d, first["enrollment_id"]))
     office.act(lambda d: making.change_run(d, run["id"], {"seen": {}, "set": {"capacity": 3}}))
     office.act(lambda d: waitlist.seat(d, lined["waiting_id"], "100.00"))
     said = refusal(
         lambda: office.act(
-            lambda d: enrollments.enroll(d, run["id"], promised["id"], "100.00", kept_quote_id=kept["id"])
+            lambda d: enrollments.enroll(
+                d,
+                command_of(
+                    EnrollCommand,
+                    {
+                        "run_id": run["id"],
+                        "person_id": promised["id"],
+                        "total": "100.00",
+                        "kept_quote_id": kept["id"],
+                    },
+                ),
+            )
         )
     )
     assert said == {"/people/0/rate_id": "Few: All 1 seats at this rate are taken."}
@@ -263,7 +287,15 @@ def test_a_place_in_line_keeps_its_whole_ask(office, run, shelf):
     book = small["extras"][0]["id"]
     lined = office.act(
         lambda d: waitlist.join(
-            d, small["id"], a_person(office)["id"], extras=[{"extra_id": book, "count": 1}]
+            d,
+            command_of(
+                JoinCommand,
+                {
+                    "run_id": small["id"],
+                    "person_id": a_person(office)["id"],
+                    "extras": [{"extra_id": book, "count": 1}],
+                },
+            ),
         )
     )
     office.act(lambda d: leaving.withdraw(d, first["enrollment_id"]))
@@ -308,7 +340,7 @@ def test_a_code_with_few_uses_is_never_used_once_too_often(office, run):
     total = quote(office, run, code=code["code"])["total"]
     crowd = [a_person(office) for _ in range(8)]
     outcomes = at_once([
-        lambda p=p: office.act(lambda d: enrollments.enroll(d, run["id"], p["id"], total, code=code["code"])) for p in crowd
+        lambda p=p: office.act(lambda d: enrollments.enroll(d, command_of(EnrollCommand, {"run_id": run["id"], "person_id": p["id"], "total": total, "code": code["code"]}))) for p in crowd
     ])  # fmt: skip
     assert sum(isinstance(o, dict) for o in outcomes) == 3
     assert all("used 3 of 3" in str(o) for o in outcomes if not isinstance(o, dict))
@@ -388,7 +420,7 @@ def keep(office, run, person, **body):
         **{k: v for k, v in body.items() if k in ("heads", "code", "extras")},
     )
     held = {"run_id": run["id"], "person_id": person["id"], "total": shown["total"], **body}
-    return office.act(lambda d: kept_quotes.keep(d, held))
+    return office.act(lambda d: kept_quotes.keep(d, command_of(KeepCommand, held)))
 
 
 def test_a_kept_quote_stands_whatever_becomes_of_the_fees_and_is_taken_once(office):
@@ -403,13 +435,35 @@ def test_a_kept_quote_stands_whatever_becomes_of_the_fees_and_is_taken_once(offi
     assert (shown["total"], shown["due_now"], shown["can_enroll"]) == ("210.00", "105.00", True)
     assert shown["installments"][0]["due"] == "2027-09-04"
     held = later.act(
-        lambda d: enrollments.enroll(d, run["id"], somebody["id"], "210.00", kept_quote_id=kept["id"])
+        lambda d: enrollments.enroll(
+            d,
+            command_of(
+                EnrollCommand,
+                {
+                    "run_id": run["id"],
+                    "person_id": somebody["id"],
+                    "total": "210.00",
+                    "kept_quote_id": kept["id"],
+                },
+            ),
+        )
     )
     assert held["quote"]["total"] == "210.00"
     assert later.look(lambda d: kept_quotes.list_kept(d, run_id=run["id"])) == []
     with pytest.raises(Problem, match="taken"):
         later.act(
-            lambda d: enrollments.enroll(d, run["id"], somebody["id"], "210.00", kept_quote_id=kept["id"])
+            lambda d: enrollments.enroll(
+                d,
+                command_of(
+                    EnrollCommand,
+                    {
+                        "run_id": run["id"],
+                        "person_id": somebody["id"],
+                        "total": "210.00",
+                        "kept_quote_id": kept["id"],
+                    },
+                ),
+            )
         )
     later.act(lambda d: undo.undo(d, held["change"]))
     assert [q["status"] for q in later.look(lambda d: kept_quotes.list_kept(d, run_id=run["id"]))] == ["open"]
@@ -424,7 +478,18 @@ def test_a_kept_quote_is_followed_up_lapses_and_is_dropped(office):
     assert [r["day"] for r in due] == ["2027-08-27"] and "$210.00" in due[0]["text"]
     with pytest.raises(Problem, match="stood through Mon 30 Aug 2027"):
         office.later(days=11).act(
-            lambda d: enrollments.enroll(d, run["id"], somebody["id"], "210.00", kept_quote_id=kept["id"])
+            lambda d: enrollments.enroll(
+                d,
+                command_of(
+                    EnrollCommand,
+                    {
+                        "run_id": run["id"],
+                        "person_id": somebody["id"],
+                        "total": "210.00",
+                        "kept_quote_id": kept["id"],
+                    },
+                ),
+            )
         )
     dropped = office.act(lambda d: kept_quotes.drop(d, kept["id"]))
     assert dropped["status"] == "dropped"
@@ -435,7 +500,16 @@ def test_a_kept_quote_is_followed_up_lapses_and_is_dropped(office):
     with pytest.raises(Problem, match="another run or person"):
         office.act(
             lambda d: enrollments.enroll(
-                d, run["id"], a_person(office)["id"], "210.00", kept_quote_id=kept["id"]
+                d,
+                command_of(
+                    EnrollCommand,
+                    {
+                        "run_id": run["id"],
+                        "person_id": a_person(office)["id"],
+                        "total": "210.00",
+                        "kept_quote_id": kept["id"],
+                    },
+                ),
             )
         )
 
@@ -444,7 +518,7 @@ def test_a_quote_is_kept_only_as_it_was_shown_and_with_sense(office):
     run, silent = a_run(office), a_person(office, email=None)
     body = {"run_id": run["id"], "person_id": silent["id"], "total": "210.00", "last": "2027-08-01", "send": True,
             "follow_up": "2027-08-02"}  # fmt: skip
-    assert set(refusal(lambda: office.act(lambda d: kept_quotes.keep(d, body)))) == {
+    assert set(refusal(lambda: office.act(lambda d: kept_quotes.keep(d, command_of(KeepCommand, body))))) == {
         "/last",
         "/follow_up",
         "/send",
@@ -452,7 +526,10 @@ def test_a_quote_is_kept_only_as_it_was_shown_and_with_sense(office):
     with pytest.raises(Problem, match=r"total was 1\.00"):
         office.act(
             lambda d: kept_quotes.keep(
-                d, {**body, "total": "1.00", "last": None, "send": False, "follow_up": None}
+                d,
+                command_of(
+                    KeepCommand, {**body, "total": "1.00", "last": None, "send": False, "follow_up": None}
+                ),
             )
         )
 
@@ -733,7 +810,18 @@ def test_what_was_agreed_holds_also_with_an_extra_that_is_no_longer_offered(offi
     change = {"seen": {}, "set": {"extras": gloves, "taxes": []}}
     office.act(lambda d: terms.change_terms(d, run["id"], change))
     held = office.act(
-        lambda d: enrollments.enroll(d, run["id"], somebody["id"], kept["total"], kept_quote_id=kept["id"])
+        lambda d: enrollments.enroll(
+            d,
+            command_of(
+                EnrollCommand,
+                {
+                    "run_id": run["id"],
+                    "person_id": somebody["id"],
+                    "total": kept["total"],
+                    "kept_quote_id": kept["id"],
+                },
+            ),
+        )
     )
     assert held["quote"]["total"] == kept["total"] and on_hand(office, shelf) == 1
     agrees(office)

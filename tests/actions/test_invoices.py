@@ -6,6 +6,8 @@ import pytest
 
 from archgate.actions.across import checks
 from archgate.actions.enrolling import enrollments
+from archgate.actions.enrolling.commands import EnrollCommand
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.money import accounts, invoices
 from archgate.actions.people import organizations
@@ -60,7 +62,11 @@ def test_an_organizations_invoice_names_every_learner_and_the_taxes(office):
         total = "222.60"
         office.act(
             lambda d, p=somebody, t=total: enrollments.enroll(
-                d, run["id"], p["id"], t, organization_id=client
+                d,
+                command_of(
+                    EnrollCommand,
+                    {"run_id": run["id"], "person_id": p["id"], "total": t, "organization_id": client},
+                ),
             )
         )
     account = office.act(lambda d: accounts.account_for(d, None, client))["id"]

@@ -5,7 +5,10 @@ import pytest
 from archgate.actions.across import checks, finding
 from archgate.actions.across.undo import undo
 from archgate.actions.enrolling import calls, enrollments, waitlist
+from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand
 from archgate.actions.fees import quotes
+from archgate.actions.fees.commands import QuoteCommand
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.money import money
 from archgate.actions.people import organizations
@@ -153,12 +156,24 @@ def test_the_figures_of_a_decision_count_firm_unpaid_and_unnamed_apart(office):
     run = a_run(office, rates=[{"amount": "240.00"}, {"label": "Staff", "amount": "0.00"}])
     enrolled(office, run, heads=1)
     quote = office.look(
-        lambda d: quotes.quote_run(d, run["id"], {"rate_id": run["rates"][1]["id"], "heads": 3})
+        lambda d: quotes.quote_run(
+            d, run["id"], command_of(QuoteCommand, {"rate_id": run["rates"][1]["id"], "heads": 3})
+        )
     )
     someone = a_person(office)
     office.act(
         lambda d: enrollments.enroll(
-            d, run["id"], someone["id"], quote["total"], rate_id=run["rates"][1]["id"], heads=3
+            d,
+            command_of(
+                EnrollCommand,
+                {
+                    "run_id": run["id"],
+                    "person_id": someone["id"],
+                    "total": quote["total"],
+                    "rate_id": run["rates"][1]["id"],
+                    "heads": 3,
+                },
+            ),
         )
     )
     told = office.look(lambda d: lifecycle.figures(d, lifecycle.get_run(d, run["id"])))
@@ -181,7 +196,9 @@ def test_a_cancelled_run_gives_back_seats_and_charges_dissolves_its_line_and_is_
     run = a_run(office, capacity=2, smallest=0)
     held = [enrolled(office, run) for _ in range(2)]
     waits = a_person(office)
-    office.act(lambda d: waitlist.join(d, run["id"], waits["id"]))
+    office.act(
+        lambda d: waitlist.join(d, command_of(JoinCommand, {"run_id": run["id"], "person_id": waits["id"]}))
+    )
     seen = office.act(lambda d: lifecycle.cancel_run(d, run["id"], "Too few."), preview=True)
     assert (seen["told"], seen["enrolled"]) == (3, 2)
     assert {t["label"]: t["after"] for t in seen["touches"]}["Charges taken back"] == "420.00"

@@ -19,7 +19,10 @@ from archgate.actions.enrolling import (
     roster,
     waitlist,
 )
+from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand
 from archgate.actions.fees import quotes, terms
+from archgate.actions.fees.commands import QuoteCommand
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.messages import messages
 from archgate.actions.money import accounts, money
@@ -160,11 +163,23 @@ def test_a_message_goes_once_to_everybody_whose_name_is_known(office):
     first, mute, both = a_person(office), a_person(office, email=""), a_person(office)
     for person in (first, mute):
         enrolled(office, run, person)
-    quote = office.look(lambda d: quotes.quote_run(d, run["id"], {"heads": 3}))
+    quote = office.look(lambda d: quotes.quote_run(d, run["id"], command_of(QuoteCommand, {"heads": 3})))
     line = f"{both['given']} {both['family']}, {both['email']}"
     head = a_person(office)
     party = office.act(
-        lambda d: enrollments.enroll(d, run["id"], head["id"], quote["total"], heads=3, names=[line])
+        lambda d: enrollments.enroll(
+            d,
+            command_of(
+                EnrollCommand,
+                {
+                    "run_id": run["id"],
+                    "person_id": head["id"],
+                    "total": quote["total"],
+                    "heads": 3,
+                    "names": [line],
+                },
+            ),
+        )
     )
     done = office.act(lambda d: roster.tell(d, run["id"], " Boots ", "Bring some.\n"))
     assert (done["told"], done["without"]) == (3, [mute["name"]])
@@ -234,7 +249,9 @@ def busy_run(office, seed):
     run = a_run(office, capacity=60, smallest=0)
     for _ in range(14):
         person, heads = a_person(office), chance.choice((1, 1, 1, 2, 4))
-        quote = office.look(lambda d, h=heads: quotes.quote_run(d, run["id"], {"heads": h}))
+        quote = office.look(
+            lambda d, h=heads: quotes.quote_run(d, run["id"], command_of(QuoteCommand, {"heads": h}))
+        )
         named = [
             f"Head{next(number)} Of, h{next(number)}@example.org" for _ in range(chance.randrange(heads))
         ]
@@ -242,10 +259,14 @@ def busy_run(office, seed):
         if chance.random() < 0.2:
             how = {"people": [{"count": heads}], "waive": "Helps out", "names": named}
             quote = office.look(
-                lambda d, b=how: quotes.quote_run(d, run["id"], {k: b[k] for k in ("people", "waive")})
+                lambda d, b=how: quotes.quote_run(
+                    d, run["id"], command_of(QuoteCommand, {k: b[k] for k in ("people", "waive")})
+                )
             )
         held = office.act(
-            lambda d, p=person, t=quote["total"], h=how: enrollments.enroll(d, run["id"], p["id"], t, **h)
+            lambda d, p=person, t=quote["total"], h=how: enrollments.enroll(
+                d, command_of(EnrollCommand, {"run_id": run["id"], "person_id": p["id"], "total": t, **h})
+            )
         )
         what = chance.random()
         if what < 0.4 and any(c in "123456789" for c in quote["total"]):
@@ -365,11 +386,21 @@ def test_learners_in_two_places_are_found_however_many_are_in_one(office):
         (alone, apart),
     ):
         enrolled(office, run, person)
-    quote = office.look(lambda d: quotes.quote_run(d, two["id"], {"heads": 2}))
+    quote = office.look(lambda d: quotes.quote_run(d, two["id"], command_of(QuoteCommand, {"heads": 2})))
     line = f"{headed['given']} {headed['family']}, {headed['email']}"
     office.act(
         lambda d: enrollments.enroll(
-            d, two["id"], a_person(office)["id"], quote["total"], heads=2, names=[line]
+            d,
+            command_of(
+                EnrollCommand,
+                {
+                    "run_id": two["id"],
+                    "person_id": a_person(office)["id"],
+                    "total": quote["total"],
+                    "heads": 2,
+                    "names": [line],
+                },
+            ),
         )
     )
 
@@ -393,11 +424,21 @@ def test_who_is_refused_is_told_the_first_thing_that_stands_in_the_way(office):
     run = a_run(office, capacity=1, smallest=0)
     seated, waits, new = a_person(office), a_person(office), a_person(office)
     enrolled(office, run, seated)
-    office.act(lambda d: waitlist.join(d, run["id"], waits["id"]))
+    office.act(
+        lambda d: waitlist.join(d, command_of(JoinCommand, {"run_id": run["id"], "person_id": waits["id"]}))
+    )
 
     def tried(person, **how):
         with pytest.raises((Problem, Refused)) as refused:
-            office.act(lambda d: enrollments.enroll(d, run["id"], person["id"], "210.00", **how))
+            office.act(
+                lambda d: enrollments.enroll(
+                    d,
+                    command_of(
+                        EnrollCommand,
+                        {"run_id": run["id"], "person_id": person["id"], "total": "210.00", **how},
+                    ),
+                )
+            )
         return refused.value
 
     assert tried(seated).kind == "already-in" and tried(waits).kind == "already-waiting"
@@ -410,5 +451,9 @@ def test_who_is_refused_is_told_the_first_thing_that_stands_in_the_way(office):
     assert {f.at for f in tried(new, heads=99).faults} == {"/heads"}
     assert tried(new, plan_id=10**9).kind == "no-plan"
     with pytest.raises(Problem, match="does not exist"):
-        office.act(lambda d: enrollments.enroll(d, 10**9, new["id"], "210.00"))
+        office.act(
+            lambda d: enrollments.enroll(
+                d, command_of(EnrollCommand, {"run_id": 10**9, "person_id": new["id"], "total": "210.00"})
+            )
+        )
     assert taken(office, run) == 1

@@ -21,8 +21,11 @@ from archgate.actions.enrolling import (
     roster,
     waitlist,
 )
+from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand
 from archgate.actions.fees import quotes
+from archgate.actions.fees.commands import QuoteCommand
 from archgate.actions.kernel import lookups, signing
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.messages import webhooks as hooks
 from archgate.actions.money import accounts
@@ -260,17 +263,49 @@ def test_an_earlier_day_of_receipt_and_a_head_start_come_first_with_a_reason(off
     join(office, full)
     somebody, other = a_person(office), a_person(office)
     with pytest.raises(Refused):
-        office.act(lambda d: waitlist.join(d, full["id"], somebody["id"], received_on="2027-08-18"))
+        office.act(
+            lambda d: waitlist.join(
+                d,
+                command_of(
+                    JoinCommand,
+                    {"run_id": full["id"], "person_id": somebody["id"], "received_on": "2027-08-18"},
+                ),
+            )
+        )
     early = office.act(
         lambda d: waitlist.join(
-            d, full["id"], somebody["id"], received_on="2027-08-18", exception="Came by post"
+            d,
+            command_of(
+                JoinCommand,
+                {
+                    "run_id": full["id"],
+                    "person_id": somebody["id"],
+                    "received_on": "2027-08-18",
+                    "exception": "Came by post",
+                },
+            ),
         )
     )
     assert early["place"] == 1
     with pytest.raises(Refused):
-        office.act(lambda d: waitlist.join(d, full["id"], other["id"], head_start=1))
+        office.act(
+            lambda d: waitlist.join(
+                d, command_of(JoinCommand, {"run_id": full["id"], "person_id": other["id"], "head_start": 1})
+            )
+        )
     first = office.act(
-        lambda d: waitlist.join(d, full["id"], other["id"], head_start=1, exception="Missed the last run")
+        lambda d: waitlist.join(
+            d,
+            command_of(
+                JoinCommand,
+                {
+                    "run_id": full["id"],
+                    "person_id": other["id"],
+                    "head_start": 1,
+                    "exception": "Missed the last run",
+                },
+            ),
+        )
     )
     assert first["place"] == 1
     chances = [float(w["chance"]) for w in line(office, full)]
@@ -292,7 +327,20 @@ def test_places_held_without_names_are_nobody_elses_until_they_lapse(office):
     with pytest.raises(Problem, match="1 of 3 are taken, 2 held"):
         enrolled(office, run)
     somebody = a_person(office)
-    office.act(lambda d: enrollments.enroll(d, run["id"], somebody["id"], "210.00", held_place_id=held["id"]))
+    office.act(
+        lambda d: enrollments.enroll(
+            d,
+            command_of(
+                EnrollCommand,
+                {
+                    "run_id": run["id"],
+                    "person_id": somebody["id"],
+                    "total": "210.00",
+                    "held_place_id": held["id"],
+                },
+            ),
+        )
+    )
     assert [h["seats"] for h in office.look(lambda d: held_places.kept_back(d, run["id"]))["holds"]] == [1]
     after = office.later(days=6)
     assert after.look(lambda d: held_places.kept_back(d, run["id"]))["free"] == 1
@@ -301,7 +349,16 @@ def test_places_held_without_names_are_nobody_elses_until_they_lapse(office):
     with pytest.raises(Problem, match="not held any more"):
         after.act(
             lambda d: enrollments.enroll(
-                d, run["id"], a_person(office)["id"], "210.00", held_place_id=held["id"]
+                d,
+                command_of(
+                    EnrollCommand,
+                    {
+                        "run_id": run["id"],
+                        "person_id": a_person(office)["id"],
+                        "total": "210.00",
+                        "held_place_id": held["id"],
+                    },
+                ),
             )
         )
     agrees(office)
@@ -389,7 +446,9 @@ def test_seats_set_aside_are_for_the_group_by_tag_or_payer_until_the_day(office)
         enrolled(office, run)
     member = a_person(office)
     office.act(lambda d: people.tag_person(d, member["id"], [tag]))
-    quote = office.look(lambda d: quotes.quote_run(d, run["id"], {"person_id": member["id"]}))
+    quote = office.look(
+        lambda d: quotes.quote_run(d, run["id"], command_of(QuoteCommand, {"person_id": member["id"]}))
+    )
     assert (quote["set_aside"], quote["can_enroll"]) == ("The Guild", True)
     held = enrolled(office, run, member)
     assert [s["taken"] for s in office.look(lambda d: held_places.kept_back(d, run["id"]))["set_asides"]] == [
@@ -462,36 +521,78 @@ def test_after_the_close_somebody_comes_in_with_a_reason_and_never_on_a_cancelle
     with pytest.raises(Problem, match="Sign-up has closed"):
         enrolled(late, run)
     somebody = a_person(office)
-    quote = late.look(lambda d: quotes.quote_run(d, run["id"], {"exception": "Walked in"}))
+    quote = late.look(
+        lambda d: quotes.quote_run(d, run["id"], command_of(QuoteCommand, {"exception": "Walked in"}))
+    )
     assert quote["can_enroll"] is True and quote["late"] is True
-    late.act(lambda d: enrollments.enroll(d, run["id"], somebody["id"], "240.00", exception="Walked in"))
+    late.act(
+        lambda d: enrollments.enroll(
+            d,
+            command_of(
+                EnrollCommand,
+                {
+                    "run_id": run["id"],
+                    "person_id": somebody["id"],
+                    "total": "240.00",
+                    "exception": "Walked in",
+                },
+            ),
+        )
+    )
     assert roster_of(late, run)[0]["exception"] == "Walked in"
     with pytest.raises(Problem, match="seats are needed"):
         late.act(
             lambda d: enrollments.enroll(
                 d,
-                a_run(office, capacity=1, smallest=0)["id"],
-                a_person(office)["id"],
-                "480.00",
-                exception="x",
-                heads=2,
+                command_of(
+                    EnrollCommand,
+                    {
+                        "run_id": a_run(office, capacity=1, smallest=0)["id"],
+                        "person_id": a_person(office)["id"],
+                        "total": "480.00",
+                        "exception": "x",
+                        "heads": 2,
+                    },
+                ),
             )
         )
 
 
 def test_the_day_a_form_came_in_decides_the_early_price_and_the_refund(office):
     run, late = a_run(office), office.later(days=9)
-    assert late.look(lambda d: quotes.quote_run(d, run["id"], {}))["total"] == "240.00"
+    assert late.look(lambda d: quotes.quote_run(d, run["id"], QuoteCommand()))["total"] == "240.00"
     ask = {"received_on": "2027-08-27", "exception": "Came on Friday by post"}
-    assert late.look(lambda d: quotes.quote_run(d, run["id"], ask))["total"] == "210.00"
+    assert (
+        late.look(lambda d: quotes.quote_run(d, run["id"], command_of(QuoteCommand, ask)))["total"]
+        == "210.00"
+    )
     assert set(
-        refusal(lambda: late.look(lambda d: quotes.quote_run(d, run["id"], {"received_on": "2027-08-27"})))
+        refusal(
+            lambda: late.look(
+                lambda d: quotes.quote_run(
+                    d, run["id"], command_of(QuoteCommand, {"received_on": "2027-08-27"})
+                )
+            )
+        )
     ) == {"/exception"}
     assert set(
-        refusal(lambda: late.look(lambda d: quotes.quote_run(d, run["id"], {"received_on": "2027-09-27"})))
+        refusal(
+            lambda: late.look(
+                lambda d: quotes.quote_run(
+                    d, run["id"], command_of(QuoteCommand, {"received_on": "2027-09-27"})
+                )
+            )
+        )
     ) == {"/received_on"}
     somebody = a_person(office)
-    held = late.act(lambda d: enrollments.enroll(d, run["id"], somebody["id"], "210.00", **ask))
+    held = late.act(
+        lambda d: enrollments.enroll(
+            d,
+            command_of(
+                EnrollCommand, {"run_id": run["id"], "person_id": somebody["id"], "total": "210.00", **ask}
+            ),
+        )
+    )
     assert held["quote"]["installments"][0]["due"] == "2027-08-29"  # due as of today all the same
     row = roster_of(late, run)[0]
     assert (row["received_on"], row["signed_up"]) == ("2027-08-27", "2027-08-29")
@@ -500,12 +601,24 @@ def test_the_day_a_form_came_in_decides_the_early_price_and_the_refund(office):
 def test_a_seat_is_waived_with_a_reason_and_extras_are_not(office):
     run = a_run(office, extras=[{"label": "Book", "amount": "30.00"}])
     ask = {"waive": "Helps in the kitchen", "extras": [{"extra_id": run["extras"][0]["id"], "count": 1}]}
-    quote = office.look(lambda d: quotes.quote_run(d, run["id"], ask))
+    quote = office.look(lambda d: quotes.quote_run(d, run["id"], command_of(QuoteCommand, ask)))
     assert quote["total"] == "30.00" and "Helps in the kitchen" in quote["lines"][0]["why"]
-    office.act(lambda d: enrollments.enroll(d, run["id"], a_person(office)["id"], "30.00", **ask))
-    assert set(refusal(lambda: office.look(lambda d: quotes.quote_run(d, run["id"], {"waive": " "})))) == {
-        "/waive"
-    }
+    office.act(
+        lambda d: enrollments.enroll(
+            d,
+            command_of(
+                EnrollCommand,
+                {"run_id": run["id"], "person_id": a_person(office)["id"], "total": "30.00", **ask},
+            ),
+        )
+    )
+    assert set(
+        refusal(
+            lambda: office.look(
+                lambda d: quotes.quote_run(d, run["id"], command_of(QuoteCommand, {"waive": " "}))
+            )
+        )
+    ) == {"/waive"}
     agrees(office)
 
 
@@ -595,7 +708,9 @@ def test_a_head_start_lets_the_list_in_before_the_others(office):
     assert "for others it opens on Mon 30 Aug 2027" in letters(office, run)[0][1]
     with pytest.raises(Problem, match="not open yet"):
         enrolled(early, run)
-    quote = early.look(lambda d: quotes.quote_run(d, run["id"], {"person_id": somebody["id"]}))
+    quote = early.look(
+        lambda d: quotes.quote_run(d, run["id"], command_of(QuoteCommand, {"person_id": somebody["id"]}))
+    )
     assert quote["can_enroll"] is True
     enrolled(early, run, somebody)
     assert taken(early, run) == 1
@@ -690,12 +805,23 @@ def test_the_day_a_form_came_in_decides_who_may_have_a_rate(office):
     run = a_run(office, rates=rates)
     summer, person = run["rates"][0]["id"], a_person(office)
     ask = {"rate_id": summer, "received_on": "2027-08-09", "exception": "came by post"}
-    quote = office.look(lambda d: quotes.quote_run(d, run["id"], ask))
+    quote = office.look(lambda d: quotes.quote_run(d, run["id"], command_of(QuoteCommand, ask)))
     assert quote["total"] == "200.00"
-    held = office.act(lambda d: enrollments.enroll(d, run["id"], person["id"], "200.00", **ask))
+    held = office.act(
+        lambda d: enrollments.enroll(
+            d,
+            command_of(
+                EnrollCommand, {"run_id": run["id"], "person_id": person["id"], "total": "200.00", **ask}
+            ),
+        )
+    )
     assert held["quote"]["total"] == "200.00"
     with pytest.raises(Refused, match="10 Aug 2027"):
-        office.look(lambda d: quotes.quote_run(d, run["id"], {**ask, "received_on": "2027-08-11"}))
+        office.look(
+            lambda d: quotes.quote_run(
+                d, run["id"], command_of(QuoteCommand, {**ask, "received_on": "2027-08-11"})
+            )
+        )
 
 
 def test_seats_kept_back_are_never_cut_in_silence_by_fewer_seats(office):
@@ -726,8 +852,14 @@ def test_the_place_said_is_the_place_given_also_behind_an_open_offer(office, ful
     leave(office, full)
     assert go(office, full)["offered"]
     somebody = a_person(office)
-    said = office.look(lambda d: quotes.quote_run(d, full["id"], {"person_id": somebody["id"]}))
-    joined = office.act(lambda d: waitlist.join(d, full["id"], somebody["id"]))
+    said = office.look(
+        lambda d: quotes.quote_run(d, full["id"], command_of(QuoteCommand, {"person_id": somebody["id"]}))
+    )
+    joined = office.act(
+        lambda d: waitlist.join(
+            d, command_of(JoinCommand, {"run_id": full["id"], "person_id": somebody["id"]})
+        )
+    )
     assert said["place"] == joined["place"] == 2
 
 

@@ -5,6 +5,8 @@ import pytest
 
 from archgate.actions.across import finding, live, person_pages, undo
 from archgate.actions.enrolling import waitlist
+from archgate.actions.enrolling.commands import JoinCommand
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.people import organizations, people
 from archgate.core.faults import Refused
@@ -139,7 +141,11 @@ def test_a_persons_page_holds_runs_line_money_notes_and_log(office):
     enrolled(office, run, person)
     other = a_run(office, capacity=1, smallest=0)
     enrolled(office, other)
-    office.act(lambda d: waitlist.join(d, other["id"], person["id"]))
+    office.act(
+        lambda d: waitlist.join(
+            d, command_of(JoinCommand, {"run_id": other["id"], "person_id": person["id"]})
+        )
+    )
     office.act(lambda d: people.add_note(d, person["id"], " Calls back at noon. "))
     page = office.look(lambda d: person_pages.person_page(d, person["id"]))
     assert (page["owed"], page["next_due"]["due"]) == ("210.00", "2027-08-20")

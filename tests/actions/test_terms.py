@@ -6,6 +6,8 @@ from archgate.actions.across import undo
 from archgate.actions.courses import courses
 from archgate.actions.enrolling import leaving
 from archgate.actions.fees import course_defaults, quotes, terms
+from archgate.actions.fees.commands import QuoteCommand
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.runs import making
 from archgate.core.faults import Refused
 from made import a_draft, a_run, enrolled, roster_of
@@ -35,7 +37,11 @@ def test_a_run_has_several_rates_steps_and_plans_and_a_sign_up_picks_one_of_each
         ("member-local", "Member, local"),
     ]
     member, thirds = run["rates"][1]["id"], run["plans"][1]["id"]
-    quote = office.look(lambda d: quotes.quote_run(d, run["id"], {"rate_id": member, "plan_id": thirds}))
+    quote = office.look(
+        lambda d: quotes.quote_run(
+            d, run["id"], command_of(QuoteCommand, {"rate_id": member, "plan_id": thirds})
+        )
+    )
     assert quote["total"] == "180.00"
     assert [i["due"] for i in quote["installments"]] == ["2027-09-14", "2027-10-14", "2027-11-14"]
     labels = [g["label"] for g in run["gates"] if g["kind"] == "early step ends"]

@@ -12,8 +12,11 @@ from sqlalchemy import select
 
 from archgate.actions.across import person_pages, undo
 from archgate.actions.enrolling import enrollments, held_places, leaving, offers, roster, transfers, waitlist
+from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand
 from archgate.actions.fees import quotes, terms
+from archgate.actions.fees.commands import QuoteCommand
 from archgate.actions.kernel import signing
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.money import money
 from archgate.actions.runs import making
@@ -31,7 +34,11 @@ from made import Office, a_person, a_run, at_once, enrolled, roster_of, taken
 
 def join(office, run, heads=1, person=None):
     somebody = person or a_person(office)
-    return office.act(lambda d: waitlist.join(d, run["id"], somebody["id"], heads=heads))
+    return office.act(
+        lambda d: waitlist.join(
+            d, command_of(JoinCommand, {"run_id": run["id"], "person_id": somebody["id"], "heads": heads})
+        )
+    )
 
 
 def line(office, run):
@@ -55,7 +62,7 @@ def test_a_full_run_takes_people_in_line_in_order_of_joining(office, full):
     second = join(office.later(hours=1), full, heads=2)
     assert (first["place"], second["place"]) == (1, 2)
     assert [(w["place"], w["heads"], w["next"]) for w in line(office, full)] == [(1, 1, False), (2, 2, False)]
-    quote = office.look(lambda d: quotes.quote_run(d, full["id"], {}))
+    quote = office.look(lambda d: quotes.quote_run(d, full["id"], QuoteCommand()))
     assert (quote["can_enroll"], quote["can_wait"], quote["place"], quote["why"]) == (
         False,
         True,
@@ -139,9 +146,21 @@ def test_joining_leaving_and_seating_are_undone_and_the_place_in_line_is_kept(of
 def test_a_party_takes_a_seat_a_head_pays_for_all_and_is_named_later(office):
     run = a_run(office, capacity=4, smallest=0)
     payer, guest = a_person(office), a_person(office)
-    quote = office.look(lambda d: quotes.quote_run(d, run["id"], {"heads": 3}))
+    quote = office.look(lambda d: quotes.quote_run(d, run["id"], command_of(QuoteCommand, {"heads": 3})))
     held = office.act(
-        lambda d: enrollments.enroll(d, run["id"], payer["id"], quote["total"], heads=3, note="Side door")
+        lambda d: enrollments.enroll(
+            d,
+            command_of(
+                EnrollCommand,
+                {
+                    "run_id": run["id"],
+                    "person_id": payer["id"],
+                    "total": quote["total"],
+                    "heads": 3,
+                    "note": "Side door",
+                },
+            ),
+        )
     )
     assert (held["seat"], held["heads"], held["quote"]["total"], taken(office, run)) == (1, 3, "630.00", 3)
     row = roster_of(office, run)[0]
@@ -157,7 +176,15 @@ def test_a_party_takes_a_seat_a_head_pays_for_all_and_is_named_later(office):
     office.act(lambda d: undo.undo(d, named["change"]))
     assert roster_of(office, run)[0]["places"][0]["name"] is None
     with pytest.raises(Problem, match="2 seats are needed; 1 of 4 is free"):
-        office.act(lambda d: enrollments.enroll(d, run["id"], guest["id"], "420.00", heads=2))
+        office.act(
+            lambda d: enrollments.enroll(
+                d,
+                command_of(
+                    EnrollCommand,
+                    {"run_id": run["id"], "person_id": guest["id"], "total": "420.00", "heads": 2},
+                ),
+            )
+        )
     office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
     assert taken(office, run) == 0
 
@@ -166,9 +193,22 @@ def test_a_party_takes_a_seat_a_head_pays_for_all_and_is_named_later(office):
 def test_a_party_has_at_least_one_head_and_not_too_many(office, heads):
     run = a_run(office)
     with pytest.raises(Refused, match="1 to 50 heads"):
-        office.look(lambda d: quotes.quote_run(d, run["id"], {"heads": heads}))
+        office.look(lambda d: quotes.quote_run(d, run["id"], command_of(QuoteCommand, {"heads": heads})))
     with pytest.raises(Refused, match="1 to 50 heads"):
-        office.act(lambda d: enrollments.enroll(d, run["id"], a_person(office)["id"], "0.00", heads=heads))
+        office.act(
+            lambda d: enrollments.enroll(
+                d,
+                command_of(
+                    EnrollCommand,
+                    {
+                        "run_id": run["id"],
+                        "person_id": a_person(office)["id"],
+                        "total": "0.00",
+                        "heads": heads,
+                    },
+                ),
+            )
+        )
 
 
 def test_parties_after_the_last_seats_at_once_never_oversell(office):
@@ -180,9 +220,15 @@ def test_parties_after_the_last_seats_at_once_never_oversell(office):
     def sit(person, heads):
         try:
             total = f"{210 * heads}.00"
-            return office.act(lambda d: enrollments.enroll(d, run["id"], person["id"], total, heads=heads))[
-                "heads"
-            ]
+            return office.act(
+                lambda d: enrollments.enroll(
+                    d,
+                    command_of(
+                        EnrollCommand,
+                        {"run_id": run["id"], "person_id": person["id"], "total": total, "heads": heads},
+                    ),
+                )
+            )["heads"]
         except Problem:
             return 0
 
@@ -228,7 +274,7 @@ class SeatsUnderRandomActs(RuleBasedStateMachine):
 
     def total(self, heads):
         return self.moment.later(minutes=1).look(
-            lambda d: quotes.quote_run(d, self.run["id"], {"heads": heads})
+            lambda d: quotes.quote_run(d, self.run["id"], command_of(QuoteCommand, {"heads": heads}))
         )["total"]
 
     def pick(self, rows, n):
@@ -237,12 +283,28 @@ class SeatsUnderRandomActs(RuleBasedStateMachine):
     @rule(heads=st.integers(1, 2), crash=st.booleans())
     def enroll(self, heads, crash):
         person, total = a_person(self.moment), self.total(heads)
-        self.attempt(lambda d: enrollments.enroll(d, self.run["id"], person["id"], total, heads=heads), crash)
+        self.attempt(
+            lambda d: enrollments.enroll(
+                d,
+                command_of(
+                    EnrollCommand,
+                    {"run_id": self.run["id"], "person_id": person["id"], "total": total, "heads": heads},
+                ),
+            ),
+            crash,
+        )
 
     @rule(heads=st.integers(1, 2))
     def wait(self, heads):
         person = a_person(self.moment)
-        self.attempt(lambda d: waitlist.join(d, self.run["id"], person["id"], heads=heads))
+        self.attempt(
+            lambda d: waitlist.join(
+                d,
+                command_of(
+                    JoinCommand, {"run_id": self.run["id"], "person_id": person["id"], "heads": heads}
+                ),
+            )
+        )
 
     @rule(n=st.integers(0, 20), crash=st.booleans())
     def withdraw(self, n, crash):

@@ -2,11 +2,12 @@
 
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
-from sqlalchemy import text
+from sqlalchemy import select, text
 
 from archgate.tables import Base
 from archgate.tables.engine import engine_for
 from archgate.tables.migrate import is_current, migrate
+from archgate.tables.roster import Enrollment
 from conftest import new_database
 
 
@@ -157,4 +158,6 @@ def test_a_center_of_the_release_before_keeps_its_invoices_seats_and_line(worker
         connection.execute(text("UPDATE waiting SET status = 'offered'"))
         assert connection.execute(live).all()[2][0] == 1
         assert connection.execute(text("SELECT live, answers FROM waiting")).one() == (1, "{}")
+        for quote in connection.scalars(select(Enrollment.quote)):  # they did not name their currency then
+            assert (quote.currency, quote.total) == ("USD", 600)
     engine.dispose()

@@ -13,6 +13,8 @@ from archgate.actions.access import own_pages, staff
 from archgate.actions.across import merging
 from archgate.actions.across.undo import undo
 from archgate.actions.enrolling import leaving, waitlist
+from archgate.actions.enrolling.commands import JoinCommand
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.core.faults import Refused
 from archgate.tables.access import SignInLimit
@@ -80,7 +82,11 @@ def test_the_page_shows_courses_dates_and_what_is_due(office, stranger):
     enrolled(office, full)
     person = a_person(office)
     enrolled(office, run, person)
-    office.act(lambda deed: waitlist.join(deed, full["id"], person["id"]))
+    office.act(
+        lambda deed: waitlist.join(
+            deed, command_of(JoinCommand, {"run_id": full["id"], "person_id": person["id"]})
+        )
+    )
     invited(office, person)
     stranger.post(f"/api/v1/own/links/{link_in(office, person)}", json={"password": WORD})
     held = office.look(

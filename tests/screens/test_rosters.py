@@ -7,7 +7,9 @@ from selenium.webdriver.common.keys import Keys
 
 from archgate.actions.access import own_pages
 from archgate.actions.enrolling import interest, leaving, offers, waitlist
+from archgate.actions.enrolling.commands import JoinCommand
 from archgate.actions.kernel import signing
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.money import accounts
 from archgate.actions.runs import making, notices
 from made import a_person, enrolled, number, roster_of
@@ -67,7 +69,9 @@ def test_a_call_with_a_notice_is_parked_taken_up_and_goes_on_for_a_second_person
 def test_an_offer_is_taken_on_a_phone_and_the_roster_shows_it(at_work, now_office):
     run = run_ahead(now_office, capacity=1, smallest=0)
     held, waits = enrolled(now_office, run), a_person(now_office, family=f"Hopes{next(number)}")
-    row = now_office.act(lambda d: waitlist.join(d, run["id"], waits["id"]))
+    row = now_office.act(
+        lambda d: waitlist.join(d, command_of(JoinCommand, {"run_id": run["id"], "person_id": waits["id"]}))
+    )
     now_office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
     now_office.act(lambda d: offers.go_down(d, run["id"]))
     at_work.open(f"/runs/{run['id']}/roster")

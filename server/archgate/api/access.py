@@ -9,6 +9,7 @@ from archgate.actions.access import staff
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import act, look
 from archgate.api.web import COOKIE, In, Route, address_of, current_user, keep_cookie
+from archgate.core.states import Told
 
 DEVICE = "archgate_device"
 router = APIRouter(tags=["access"], route_class=Route)
@@ -29,7 +30,7 @@ class Me(BaseModel):
     currency: str
     today: str
     now: str
-    told: list[str]
+    told: list[Told]
 
 
 def me_view(request: Request, user: staff.User) -> Me:

@@ -9,33 +9,12 @@ from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import changing, enrollments, leaving, transfers
+from archgate.actions.enrolling.commands import EnrollCommand
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.api.fees import AskIn, QuoteLine, QuoteOut, TaxOut
+from archgate.api.fees import QuoteLine, QuoteOut, TaxOut
 from archgate.api.web import Body, In, Route, given, may, once, run_act, run_look
 
 router = APIRouter(tags=["roster"], route_class=Route)
-
-
-class NewEnrollment(AskIn):
-    """`total` is the total the screen showed; `organization_id` or `payer_person_id` is the payer, when not the learner. `names` are those of
-    the other heads, as far as they are known; with `kept_quote_id` the terms of that quote hold. `received_on`, with its
-    reason as `exception`, is the day the form came in; `exception` alone lets somebody in after the close. `hold` keeps the
-    seat until the first payment only, `held_place_id` takes it from places held, `told` says who hears of it."""
-
-    run_id: int
-    person_id: int
-    total: str
-    organization_id: int | None = None
-    payer_person_id: int | None = None
-    note: str = ""
-    names: list[str] = []
-    kept_quote_id: int | None = None
-    received_on: str | None = None
-    exception: str = ""
-    set_aside_id: int | None = None
-    hold: bool | None = None
-    held_place_id: int | None = None
-    told: list[str] | None = None
 
 
 class NamePlace(In):
@@ -101,12 +80,12 @@ class Withdrawn(BaseModel):
 
 @router.post("/enrollments", status_code=201)
 def enroll(
-    body: NewEnrollment,
+    body: EnrollCommand,
     request: Request,
     user: User = Depends(may("enroll")),
     key: Once | None = Depends(once),
 ) -> Enrolled:
-    return run_act(request, user, lambda deed: enrollments.enroll(deed, **given(body)), once=key)
+    return run_act(request, user, lambda deed: enrollments.enroll(deed, body), once=key)
 
 
 class ChangeIn(Body):

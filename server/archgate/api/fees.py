@@ -10,6 +10,7 @@ from pydantic import BaseModel, Field
 
 from archgate.actions.access.staff import User
 from archgate.actions.fees import kept_quotes, prices, quotes
+from archgate.actions.fees.commands import Ask, KeepCommand, QuoteCommand
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.actions.money import payments
@@ -127,32 +128,6 @@ class PriceLine(BaseModel):
 # --- quotes -----------------------------------------------------------------------------------------------
 
 
-class AskIn(In):
-    """What is asked of a run. `rate_id` and `heads` are the short form of `people`; `waive` is why the seats cost nothing.
-    Values are judged by the rules."""
-
-    people: Any = None
-    extras: Any = None
-    code: Any = None
-    plan_id: Any = None
-    rate_id: Any = None
-    heads: Any = None
-    waive: Any = None
-
-
-class QuoteAsk(AskIn):
-    """Beside the ask: who it is for, whose money it is, the names of the other heads, and the day it is asked for."""
-
-    received_on: Any = None
-    exception: Any = None
-    set_aside_id: Any = None
-    held_place_id: Any = None
-    person_id: Any = None
-    organization_id: Any = None
-    names: Any = None
-    day: Any = None
-
-
 class QuoteLine(BaseModel):
     kind: str
     code: str
@@ -258,9 +233,11 @@ class Choices(BaseModel):
 
 
 @router.post("/runs/{run_id}/quote")
-def quote_run(run_id: int, body: QuoteAsk, request: Request, user: User = Depends(may("read"))) -> RunQuote:
+def quote_run(
+    run_id: int, body: QuoteCommand, request: Request, user: User = Depends(may("read"))
+) -> RunQuote:
     """What a sign-up costs, when it is due, and whether there is a seat or a place in line. Nothing is written."""
-    return run_look(request, user, lambda deed: quotes.quote_run(deed, run_id, given(body)))
+    return run_look(request, user, lambda deed: quotes.quote_run(deed, run_id, body))
 
 
 @router.get("/runs/{run_id}/choices")
@@ -275,19 +252,6 @@ def choices(
     return run_look(request, user, lambda deed: quotes.choices(deed, run_id, person_id, organization_id))
 
 
-class NewKept(AskIn):
-    """`last`: through which day the quote stands; `follow_up`: when whoever kept it is reminded."""
-
-    run_id: Any = None
-    person_id: Any = None
-    organization_id: Any = None
-    total: Any = None
-    last: Any = None
-    note: Any = None
-    send: Any = None
-    follow_up: Any = None
-
-
 class KeptOut(BaseModel):
     id: int
     run_id: int
@@ -299,7 +263,7 @@ class KeptOut(BaseModel):
     note: str
     last: str
     status: str
-    ask: dict[str, Any]
+    ask: Ask
     quote: QuoteOut
     total: str
     currency: str
@@ -317,10 +281,10 @@ class KeptSent(KeptDone):
 
 @router.post("/quotes", status_code=201)
 def keep_quote(
-    body: NewKept, request: Request, user: User = Depends(may("enroll")), key: Once | None = Depends(once)
+    body: KeepCommand, request: Request, user: User = Depends(may("enroll")), key: Once | None = Depends(once)
 ) -> KeptSent:
     """Keep a quote for a person through a day, and send it if asked."""
-    return run_act(request, user, lambda deed: kept_quotes.keep(deed, given(body)), once=key)
+    return run_act(request, user, lambda deed: kept_quotes.keep(deed, body), once=key)
 
 
 @router.get("/quotes")

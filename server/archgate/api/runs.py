@@ -17,6 +17,7 @@ from archgate.api.courses import CourseOut
 from archgate.api.fees import EarlyIn, ExtraOut, GroupStepIO, Origin, PlanOut, PriceLine, RateOut, TaxIO
 from archgate.api.notices import NoticeOut
 from archgate.api.web import Body, FaultOut, In, Patch, Route, given, may, once, run_act, run_look
+from archgate.core.states import Told
 
 router = APIRouter(tags=["courses"], route_class=Route)
 
@@ -196,7 +197,7 @@ class RunOut(RunLine):
     auto_offer: bool
     offer_hours: int
     hold_hours: int | None
-    told: list[str] | None
+    told: list[Told] | None
     questions: list[str]
     notice: NoticeOut
     sign_up_opens: str | None

@@ -7,26 +7,13 @@ from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import waitlist
+from archgate.actions.enrolling.commands import JoinCommand
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.api.enrollments import Enrolled
-from archgate.api.fees import AskIn, SeatQuote
-from archgate.api.web import In, Route, given, may, once, run_act, run_look
+from archgate.api.fees import SeatQuote
+from archgate.api.web import In, Route, may, once, run_act, run_look
 
 router = APIRouter(tags=["waitlist"], route_class=Route)
-
-
-class NewWaiting(AskIn):
-    """`head_start` is a rank before others, with its reason as `exception`; `answers` are to the run's own questions."""
-
-    run_id: int
-    person_id: int
-    organization_id: int | None = None
-    payer_person_id: int | None = None
-    note: str = ""
-    received_on: str | None = None
-    exception: str = ""
-    head_start: int = 0
-    answers: dict[str, str] = {}
 
 
 class Lined(BaseModel):
@@ -83,10 +70,10 @@ class WaitingOut(BaseModel):
 
 @router.post("/waiting", status_code=201)
 def join(
-    body: NewWaiting, request: Request, user: User = Depends(may("enroll")), key: Once | None = Depends(once)
+    body: JoinCommand, request: Request, user: User = Depends(may("enroll")), key: Once | None = Depends(once)
 ) -> Lined:
     """Put a party at the end of a full run's line."""
-    return run_act(request, user, lambda deed: waitlist.join(deed, **given(body)), once=key)
+    return run_act(request, user, lambda deed: waitlist.join(deed, body), once=key)
 
 
 @router.get("/waiting/{waiting_id}/quote")

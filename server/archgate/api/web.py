@@ -18,6 +18,7 @@ from pydantic import BaseModel, ConfigDict
 from starlette.exceptions import HTTPException
 
 from archgate.actions.access import staff
+from archgate.actions.kernel.commands import Command, faults_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import Once, act, look
 from archgate.core.faults import Fault, Refused
@@ -203,10 +204,22 @@ async def on_http(request: Request, error: Exception) -> JSONResponse:
     return response
 
 
+def command_behind(request: Request) -> type[Command] | None:
+    """The command that a request's body is read into."""
+    route = request.scope.get("route")
+    held = route.dependant.body_params if isinstance(route, APIRoute) else []
+    kind = held[0].field_info.annotation if held else None
+    return kind if isinstance(kind, type) and issubclass(kind, Command) else None
+
+
 async def on_validation(request: Request, error: Exception) -> JSONResponse:
     assert isinstance(error, RequestValidationError)
+    command, found = command_behind(request), error.errors()
+    if command and all(e["loc"][:1] == ("body",) for e in found):
+        faults = faults_of(command, [{**e, "loc": e["loc"][1:]} for e in found])
+        return JSONResponse(refusal(Refused(faults[:50])), 422, media_type=MEDIA)
     errors = []
-    for fault in error.errors():
+    for fault in found:
         place = [str(p) for p in fault["loc"] if p not in ("body", "query", "path", "header")]
         said = f"{fault['msg'].rstrip('.')}."
         if fault["type"] == "extra_forbidden":

@@ -18,7 +18,9 @@ from archgate.actions.enrolling import (
     roster,
 )
 from archgate.actions.enrolling import offers as line
+from archgate.actions.enrolling.commands import EnrollCommand
 from archgate.actions.fees import quotes
+from archgate.actions.fees.commands import QuoteCommand
 from archgate.actions.kernel import signing
 from archgate.actions.money import accounts
 from archgate.actions.runs import making, notices
@@ -73,8 +75,13 @@ def seat_on_payment(center: Any, run_id: int, crowd: list[int]) -> None:
     rule = {"seen": {"hold_hours": None}, "set": {"hold_hours": 48}}
     center.act(9.8, lambda d: making.change_run(d, run_id, rule))
     for n, person in enumerate(crowd[LEARNER - 1 : LEARNER + 1]):
-        quote = center.look(9.9, lambda d: quotes.quote_run(d, run_id, {}))
-        center.act(9.9, lambda d, p=person, q=quote: enrollments.enroll(d, run_id, p, q["total"]))
+        quote = center.look(9.9, lambda d: quotes.quote_run(d, run_id, QuoteCommand()))
+        center.act(
+            9.9,
+            lambda d, p=person, q=quote: enrollments.enroll(
+                d, EnrollCommand(run_id=run_id, person_id=p, total=q["total"])
+            ),
+        )
         if n:
             own = center.act(9.9, lambda d, p=person: accounts.account_for(d, p, None))["id"]
             paid = {"amount": quote["due_now"], "method": "cash"}

@@ -20,8 +20,11 @@ from archgate.actions.across import today as today_list
 from archgate.actions.bulk import bulk
 from archgate.actions.courses import courses
 from archgate.actions.enrolling import enrollments, leaving, roster, waitlist
+from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand
 from archgate.actions.fees import codes, course_defaults, kept_quotes, plans, quotes, stock, terms
 from archgate.actions.fees import fees as run_fees
+from archgate.actions.fees.commands import KeepCommand, QuoteCommand
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import Deed, act, look
@@ -456,19 +459,24 @@ def offers(center: Center, runs: dict[tuple[str, int], int], crowd: list[int]) -
     book = center.look(9, lambda d: making.run_view(d, wall))["extras"][0]["id"]
     for n, person in enumerate(crowd[140:142]):
         ask = {"code": "OPENDAY", "extras": [{"extra_id": book, "count": 1}] if n else []}
-        quote = center.look(10, lambda d, a=ask: quotes.quote_run(d, wall, a))
+        quote = center.look(10, lambda d, a=ask: quotes.quote_run(d, wall, command_of(QuoteCommand, a)))
         if quote["can_enroll"]:
             center.act(
-                10, lambda d, p=person, a=ask, q=quote: enrollments.enroll(d, wall, p, q["total"], **a)
+                10,
+                lambda d, p=person, a=ask, q=quote: enrollments.enroll(
+                    d, EnrollCommand(run_id=wall, person_id=p, total=q["total"], **a)
+                ),
             )
     for n, (course, ask) in enumerate(
         ((("GLASS", 6), {"heads": 2}), (("IRON", 40), {}), (("LIME", 60), {"heads": 5}))
     ):
-        quote = center.look(10.5, lambda d, c=course, a=ask: quotes.quote_run(d, runs[c], a))
+        quote = center.look(
+            10.5, lambda d, c=course, a=ask: quotes.quote_run(d, runs[c], command_of(QuoteCommand, a))
+        )
         body = {**ask, "run_id": runs[course], "person_id": crowd[142 + n], "total": quote["total"], "send": False,
                 "last": (today + timedelta(days=(4, 14, 10)[n])).isoformat(),
                 "note": ("", "Waits for a word from work.", "For the house team.")[n]}  # fmt: skip
-        center.act(10.5, lambda d, b=body: kept_quotes.keep(d, b))
+        center.act(10.5, lambda d, b=body: kept_quotes.keep(d, command_of(KeepCommand, b)))
 
 
 def somebody(n: int) -> tuple[str, str, str | None]:
@@ -566,11 +574,18 @@ def sign_up(center: Center, plan: PlannedRun, run_id: int, crowd: list[int], hou
     offered = [r for r in known if r["why_not"] is None]
     rate = center.chance.choice([offered[0], *offered])["id"]
     chosen = center.chance.choice([terms["plans"][0], *terms["plans"]])["id"]
-    quote = center.look(hour, lambda d: quotes.quote_run(d, run_id, {"rate_id": rate, "plan_id": chosen}))
+    quote = center.look(
+        hour, lambda d: quotes.quote_run(d, run_id, QuoteCommand(rate_id=rate, plan_id=chosen))
+    )
     try:
         center.act(
             hour,
-            lambda d: enrollments.enroll(d, run_id, person, quote["total"], rate_id=rate, plan_id=chosen),
+            lambda d: enrollments.enroll(
+                d,
+                EnrollCommand(
+                    run_id=run_id, person_id=person, total=quote["total"], rate_id=rate, plan_id=chosen
+                ),
+            ),
         )
     except Problem as problem:
         if problem.kind not in ("already-in", "already-waiting"):
@@ -589,7 +604,12 @@ def events(center: Center, plan: PlannedRun, run_id: int, back: int, crowd: list
     if plan.waits and back == 1:
         for n in range(plan.waits):
             heads = 3 if n == 1 else 1
-            center.act(11 + n / 2, lambda d, p=crowd[130 + n], h=heads: waitlist.join(d, run_id, p, heads=h))
+            center.act(
+                11 + n / 2,
+                lambda d, p=crowd[130 + n], h=heads: waitlist.join(
+                    d, JoinCommand(run_id=run_id, person_id=p, heads=h)
+                ),
+            )
     if plan.capacity == 200 and back == 2:
         made = center.act(
             15,
@@ -603,8 +623,12 @@ def events(center: Center, plan: PlannedRun, run_id: int, back: int, crowd: list
 
 
 def party(center: Center, run_id: int, person: int, heads: int, note: str) -> None:
-    quote = center.look(13, lambda d: quotes.quote_run(d, run_id, {"heads": heads}))
+    quote = center.look(13, lambda d: quotes.quote_run(d, run_id, QuoteCommand(heads=heads)))
     if quote["can_enroll"]:
         center.act(
-            13, lambda d: enrollments.enroll(d, run_id, person, quote["total"], heads=heads, note=note)
+            13,
+            lambda d: enrollments.enroll(
+                d,
+                EnrollCommand(run_id=run_id, person_id=person, total=quote["total"], heads=heads, note=note),
+            ),
         )

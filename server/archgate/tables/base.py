@@ -12,6 +12,8 @@ from sqlalchemy.dialects.mysql import DATETIME, LONGTEXT, VARCHAR
 from sqlalchemy.ext.compiler import compiles
 from sqlalchemy.orm import DeclarativeBase, mapped_column
 
+from archgate.core.quotes import AgreedQuote, document_of, quote_read
+
 NAMES = {
     "ix": "ix_%(table_name)s_%(column_0_N_name)s",
     "uq": "uq_%(table_name)s_%(column_0_N_name)s",
@@ -51,6 +53,19 @@ class Document(TypeDecorator[Any]):
         return None if value is None else orjson.loads(value)
 
 
+class QuoteDocument(TypeDecorator[AgreedQuote]):
+    """A quote as agreed, kept as its document (`core.quotes`)."""
+
+    impl = LONGTEXT
+    cache_ok = True
+
+    def process_bind_param(self, value: AgreedQuote | None, dialect: Dialect) -> str | None:
+        return None if value is None else orjson.dumps(document_of(value)).decode()
+
+    def process_result_value(self, value: str | None, dialect: Dialect) -> AgreedQuote | None:
+        return None if value is None else quote_read(orjson.loads(value))
+
+
 def ascii_key(length: int) -> VARCHAR:
     """A column for keys that machines make: compared byte by byte."""
     return VARCHAR(length, charset="ascii", collation="ascii_bin")
@@ -66,7 +81,13 @@ Prose = Annotated[str, mapped_column(Text)]
 
 class Base(DeclarativeBase):
     metadata = MetaData(naming_convention=NAMES)
-    type_annotation_map = {datetime: Moment, int: BigInteger, dict[str, Any]: Document, list[Any]: Document}
+    type_annotation_map = {
+        datetime: Moment,
+        int: BigInteger,
+        dict[str, Any]: Document,
+        list[Any]: Document,
+        AgreedQuote: QuoteDocument,
+    }
     __table_args__: Any = {}
 
 

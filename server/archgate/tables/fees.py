@@ -8,6 +8,7 @@ from typing import Any
 from sqlalchemy import Boolean, CheckConstraint, ForeignKey, Index, String, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
+from archgate.core.quotes import AgreedQuote
 from archgate.tables.base import Base, Key, Name, Percent, Prose, Units, Word, ascii_key
 
 
@@ -171,7 +172,7 @@ class KeptQuote(Base):
     reminder_id: Mapped[int | None] = mapped_column(ForeignKey("reminders.id"))
     enrollment_id: Mapped[int | None] = mapped_column(ForeignKey("enrollments.id"))
     ask: Mapped[dict[str, Any]]
-    quote: Mapped[dict[str, Any]]
+    quote: Mapped[AgreedQuote]
     note: Mapped[Prose]
     last: Mapped[date]
     status: Mapped[Word]  # "open", "taken", "dropped"; past its last day an open one has lapsed

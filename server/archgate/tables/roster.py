@@ -8,6 +8,7 @@ from typing import Any
 from sqlalchemy import CheckConstraint, Computed, ForeignKey, Index, SmallInteger, String, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
+from archgate.core.quotes import AgreedQuote
 from archgate.tables.base import Base, Key, Prose, Units, Word
 from archgate.tables.fees import EnrollmentExtra
 from archgate.tables.people import Person
@@ -106,7 +107,7 @@ class Enrollment(Base):
     ended_at: Mapped[datetime | None]
     currency: Mapped[Word]
     total: Mapped[Units]
-    quote: Mapped[dict[str, Any]]
+    quote: Mapped[AgreedQuote]
     note: Mapped[Prose]
 
     @property

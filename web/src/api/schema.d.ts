@@ -3397,6 +3397,39 @@ export interface components {
             /** Balance At */
             balance_at: string;
         };
+        /**
+         * AgreedPrice
+         * @description A price per head that staff agreed, and why.
+         */
+        AgreedPrice: {
+            /**
+             * The amount agreed
+             * Format: amount
+             */
+            amount: string;
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * Ask
+         * @description What is asked of a run. `rate_id` and `heads` are the short form of `people`; `waive` is why the seats cost nothing.
+         */
+        Ask: {
+            /** People */
+            people?: components["schemas"]["HeadsAsked"][];
+            /** Extras */
+            extras?: components["schemas"]["ExtraAsked"][];
+            /** Code */
+            code?: string | null;
+            /** The payment plan */
+            plan_id?: number | null;
+            /** Rate Id */
+            rate_id?: number | null;
+            /** The number of heads */
+            heads?: number | null;
+            /** The reason */
+            waive?: string | null;
+        };
         /** AttendanceDone */
         AttendanceDone: {
             /** Run Id */
@@ -4403,6 +4436,64 @@ export interface components {
             /** Last */
             last: string;
         };
+        /**
+         * EnrollCommand
+         * @description `total` is the total the screen showed; `organization_id` or `payer_person_id` is the payer, when not the learner.
+         *     `names` are those of the other heads, as far as they are known; with `kept_quote_id` the terms of that quote hold.
+         *     `received_on`, with its reason as `exception`, is the day the form came in; `exception` alone lets somebody in after the
+         *     close. `hold` keeps the seat until the first payment only, `held_place_id` takes it from places held, `told` says who
+         *     hears of it.
+         */
+        EnrollCommand: {
+            /** People */
+            people?: components["schemas"]["HeadsAsked"][];
+            /** Extras */
+            extras?: components["schemas"]["ExtraAsked"][];
+            /** Code */
+            code?: string | null;
+            /** The payment plan */
+            plan_id?: number | null;
+            /** Rate Id */
+            rate_id?: number | null;
+            /** The number of heads */
+            heads?: number | null;
+            /** The reason */
+            waive?: string | null;
+            /** Run Id */
+            run_id: number;
+            /** Person Id */
+            person_id: number;
+            /**
+             * Total
+             * Format: amount
+             */
+            total: string;
+            /** Organization Id */
+            organization_id?: number | null;
+            /** Payer Person Id */
+            payer_person_id?: number | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Names */
+            names?: string[];
+            /** The kept quote */
+            kept_quote_id?: number | null;
+            /** The day it was received */
+            received_on?: string | null;
+            /** The reason */
+            exception?: string | null;
+            /** The seats set aside */
+            set_aside_id?: number | null;
+            /** Hold */
+            hold?: boolean | null;
+            /** The held places */
+            held_place_id?: number | null;
+            /** Who is told */
+            told?: components["schemas"]["Told"][] | null;
+        };
         /** Enrolled */
         Enrolled: {
             /** Enrollment Id */
@@ -4455,6 +4546,13 @@ export interface components {
             ends_on?: unknown;
         } & {
             [key: string]: unknown;
+        };
+        /** ExtraAsked */
+        ExtraAsked: {
+            /** Extra Id */
+            extra_id: number;
+            /** The number */
+            count: number;
         };
         /** ExtraChoice */
         ExtraChoice: {
@@ -4704,6 +4802,18 @@ export interface components {
             people: number;
             /** Groups */
             groups: components["schemas"]["GroupOut"][];
+        };
+        /**
+         * HeadsAsked
+         * @description Heads at one rate; without a rate the first that is offered.
+         */
+        HeadsAsked: {
+            /** Rate Id */
+            rate_id?: number | null;
+            /** The number of people */
+            count: number;
+            /** What was agreed */
+            agreed?: components["schemas"]["AgreedPrice"] | null;
         };
         /** HeadsAt */
         HeadsAt: {
@@ -5100,6 +5210,97 @@ export interface components {
             /** Rounds */
             rounds: components["schemas"]["Round"][];
         };
+        /**
+         * JoinCommand
+         * @description `head_start` is a rank before others, with its reason as `exception`; `answers` are to the run's own questions.
+         */
+        JoinCommand: {
+            /** People */
+            people?: components["schemas"]["HeadsAsked"][];
+            /** Extras */
+            extras?: components["schemas"]["ExtraAsked"][];
+            /** Code */
+            code?: string | null;
+            /** The payment plan */
+            plan_id?: number | null;
+            /** Rate Id */
+            rate_id?: number | null;
+            /** The number of heads */
+            heads?: number | null;
+            /** The reason */
+            waive?: string | null;
+            /** Run Id */
+            run_id: number;
+            /** Person Id */
+            person_id: number;
+            /** Organization Id */
+            organization_id?: number | null;
+            /** Payer Person Id */
+            payer_person_id?: number | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** The day it was received */
+            received_on?: string | null;
+            /** The reason */
+            exception?: string | null;
+            /**
+             * Head Start
+             * @default 0
+             */
+            head_start: number;
+            /** Answers */
+            answers?: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * KeepCommand
+         * @description `total` is what the screen showed, `last` the day through which the quote stands, `follow_up` the day to ask again.
+         */
+        KeepCommand: {
+            /** People */
+            people?: components["schemas"]["HeadsAsked"][];
+            /** Extras */
+            extras?: components["schemas"]["ExtraAsked"][];
+            /** Code */
+            code?: string | null;
+            /** The payment plan */
+            plan_id?: number | null;
+            /** Rate Id */
+            rate_id?: number | null;
+            /** The number of heads */
+            heads?: number | null;
+            /** The reason */
+            waive?: string | null;
+            /** Run Id */
+            run_id: number;
+            /** Person Id */
+            person_id: number;
+            /** Organization Id */
+            organization_id?: number | null;
+            /**
+             * The total that was shown
+             * Format: amount
+             */
+            total: string;
+            /** The last day */
+            last?: string | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Whether to send it
+             * @default false
+             */
+            send: boolean;
+            /** The day to follow up */
+            follow_up?: string | null;
+        };
         /** KeepDefaults */
         KeepDefaults: {
             /** Names */
@@ -5170,10 +5371,7 @@ export interface components {
             last: string;
             /** Status */
             status: string;
-            /** Ask */
-            ask: {
-                [key: string]: unknown;
-            };
+            ask: components["schemas"]["Ask"];
             quote: components["schemas"]["QuoteOut"];
             /** Total */
             total: string;
@@ -5208,10 +5406,7 @@ export interface components {
             last: string;
             /** Status */
             status: string;
-            /** Ask */
-            ask: {
-                [key: string]: unknown;
-            };
+            ask: components["schemas"]["Ask"];
             quote: components["schemas"]["QuoteOut"];
             /** Total */
             total: string;
@@ -5244,10 +5439,7 @@ export interface components {
             last: string;
             /** Status */
             status: string;
-            /** Ask */
-            ask: {
-                [key: string]: unknown;
-            };
+            ask: components["schemas"]["Ask"];
             quote: components["schemas"]["QuoteOut"];
             /** Total */
             total: string;
@@ -5429,7 +5621,7 @@ export interface components {
             /** Now */
             now: string;
             /** Told */
-            told: string[];
+            told: components["schemas"]["Told"][];
         };
         /**
          * MeetingCredit
@@ -5668,102 +5860,6 @@ export interface components {
             /** Meetings */
             meetings: number;
         };
-        /**
-         * NewEnrollment
-         * @description `total` is the total the screen showed; `organization_id` or `payer_person_id` is the payer, when not the learner. `names` are those of
-         *     the other heads, as far as they are known; with `kept_quote_id` the terms of that quote hold. `received_on`, with its
-         *     reason as `exception`, is the day the form came in; `exception` alone lets somebody in after the close. `hold` keeps the
-         *     seat until the first payment only, `held_place_id` takes it from places held, `told` says who hears of it.
-         */
-        NewEnrollment: {
-            /** People */
-            people?: unknown;
-            /** Extras */
-            extras?: unknown;
-            /** Code */
-            code?: unknown;
-            /** Plan Id */
-            plan_id?: unknown;
-            /** Rate Id */
-            rate_id?: unknown;
-            /** Heads */
-            heads?: unknown;
-            /** Waive */
-            waive?: unknown;
-            /** Run Id */
-            run_id: number;
-            /** Person Id */
-            person_id: number;
-            /** Total */
-            total: string;
-            /** Organization Id */
-            organization_id?: number | null;
-            /** Payer Person Id */
-            payer_person_id?: number | null;
-            /**
-             * Note
-             * @default
-             */
-            note: string;
-            /**
-             * Names
-             * @default []
-             */
-            names: string[];
-            /** Kept Quote Id */
-            kept_quote_id?: number | null;
-            /** Received On */
-            received_on?: string | null;
-            /**
-             * Exception
-             * @default
-             */
-            exception: string;
-            /** Set Aside Id */
-            set_aside_id?: number | null;
-            /** Hold */
-            hold?: boolean | null;
-            /** Held Place Id */
-            held_place_id?: number | null;
-            /** Told */
-            told?: string[] | null;
-        };
-        /**
-         * NewKept
-         * @description `last`: through which day the quote stands; `follow_up`: when whoever kept it is reminded.
-         */
-        NewKept: {
-            /** People */
-            people?: unknown;
-            /** Extras */
-            extras?: unknown;
-            /** Code */
-            code?: unknown;
-            /** Plan Id */
-            plan_id?: unknown;
-            /** Rate Id */
-            rate_id?: unknown;
-            /** Heads */
-            heads?: unknown;
-            /** Waive */
-            waive?: unknown;
-            /** Run Id */
-            run_id?: unknown;
-            /** Person Id */
-            person_id?: unknown;
-            /** Organization Id */
-            organization_id?: unknown;
-            /** Total */
-            total?: unknown;
-            /** Last */
-            last?: unknown;
-            /** Note */
-            note?: unknown;
-            /** Send */
-            send?: unknown;
-            /** Follow Up */
-            follow_up?: unknown;
-        };
         /** NewMeeting */
         NewMeeting: {
             /** Date */
@@ -5878,58 +5974,6 @@ export interface components {
             plans?: unknown;
         } & {
             [key: string]: unknown;
-        };
-        /**
-         * NewWaiting
-         * @description `head_start` is a rank before others, with its reason as `exception`; `answers` are to the run's own questions.
-         */
-        NewWaiting: {
-            /** People */
-            people?: unknown;
-            /** Extras */
-            extras?: unknown;
-            /** Code */
-            code?: unknown;
-            /** Plan Id */
-            plan_id?: unknown;
-            /** Rate Id */
-            rate_id?: unknown;
-            /** Heads */
-            heads?: unknown;
-            /** Waive */
-            waive?: unknown;
-            /** Run Id */
-            run_id: number;
-            /** Person Id */
-            person_id: number;
-            /** Organization Id */
-            organization_id?: number | null;
-            /** Payer Person Id */
-            payer_person_id?: number | null;
-            /**
-             * Note
-             * @default
-             */
-            note: string;
-            /** Received On */
-            received_on?: string | null;
-            /**
-             * Exception
-             * @default
-             */
-            exception: string;
-            /**
-             * Head Start
-             * @default 0
-             */
-            head_start: number;
-            /**
-             * Answers
-             * @default {}
-             */
-            answers: {
-                [key: string]: string;
-            };
         };
         /** NextChange */
         NextChange: {
@@ -6973,40 +7017,40 @@ export interface components {
             [key: string]: unknown;
         };
         /**
-         * QuoteAsk
+         * QuoteCommand
          * @description Beside the ask: who it is for, whose money it is, the names of the other heads, and the day it is asked for.
          */
-        QuoteAsk: {
+        QuoteCommand: {
             /** People */
-            people?: unknown;
+            people?: components["schemas"]["HeadsAsked"][];
             /** Extras */
-            extras?: unknown;
+            extras?: components["schemas"]["ExtraAsked"][];
             /** Code */
-            code?: unknown;
-            /** Plan Id */
-            plan_id?: unknown;
+            code?: string | null;
+            /** The payment plan */
+            plan_id?: number | null;
             /** Rate Id */
-            rate_id?: unknown;
-            /** Heads */
-            heads?: unknown;
-            /** Waive */
-            waive?: unknown;
-            /** Received On */
-            received_on?: unknown;
-            /** Exception */
-            exception?: unknown;
-            /** Set Aside Id */
-            set_aside_id?: unknown;
-            /** Held Place Id */
-            held_place_id?: unknown;
+            rate_id?: number | null;
+            /** The number of heads */
+            heads?: number | null;
+            /** The reason */
+            waive?: string | null;
             /** Person Id */
-            person_id?: unknown;
+            person_id?: number | null;
             /** Organization Id */
-            organization_id?: unknown;
+            organization_id?: number | null;
             /** Names */
-            names?: unknown;
+            names?: string[];
             /** Day */
-            day?: unknown;
+            day?: string | null;
+            /** The day it was received */
+            received_on?: string | null;
+            /** The reason */
+            exception?: string | null;
+            /** The seats set aside */
+            set_aside_id?: number | null;
+            /** The held places */
+            held_place_id?: number | null;
         };
         /** QuoteLine */
         QuoteLine: {
@@ -7558,7 +7602,7 @@ export interface components {
             /** Hold Hours */
             hold_hours: number | null;
             /** Told */
-            told: string[] | null;
+            told: components["schemas"]["Told"][] | null;
             /** Questions */
             questions: string[];
             notice: components["schemas"]["NoticeOut"];
@@ -8153,6 +8197,12 @@ export interface components {
             /** Meetings */
             meetings: components["schemas"]["ListedMeeting"][];
         };
+        /**
+         * Told
+         * @description Who hears of an enrollment.
+         * @enum {string}
+         */
+        Told: "learner" | "payer" | "instructors" | "office";
         /**
          * Touch
          * @description One fact that a change touches.
@@ -13127,7 +13177,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["QuoteAsk"];
+                "application/json": components["schemas"]["QuoteCommand"];
             };
         };
         responses: {
@@ -13352,7 +13402,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewKept"];
+                "application/json": components["schemas"]["KeepCommand"];
             };
         };
         responses: {
@@ -14964,7 +15014,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewEnrollment"];
+                "application/json": components["schemas"]["EnrollCommand"];
             };
         };
         responses: {
@@ -16644,7 +16694,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewWaiting"];
+                "application/json": components["schemas"]["JoinCommand"];
             };
         };
         responses: {

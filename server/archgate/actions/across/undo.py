@@ -33,8 +33,9 @@ from archgate.actions.runs import lifecycle
 from archgate.actions.schedule import schedule
 from archgate.actions.seats import seats
 from archgate.clock import system_now
+from archgate.core.quotes import quote_read
 from archgate.tables import Base
-from archgate.tables.base import Document, Moment
+from archgate.tables.base import Document, Moment, QuoteDocument
 from archgate.tables.bulk import Batch
 from archgate.tables.courses import Run
 from archgate.tables.log import Change
@@ -192,6 +193,8 @@ def typed(column: Any, value: Any) -> Any:
         return datetime.fromisoformat(value)
     if isinstance(column.type, Document):
         return value
+    if isinstance(column.type, QuoteDocument):
+        return quote_read(value)
     wanted = column.type.python_type
     if wanted in (date, time):
         return wanted.fromisoformat(value)

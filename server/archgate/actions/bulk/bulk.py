@@ -12,6 +12,7 @@ from sqlalchemy import select
 
 from archgate.actions.enrolling import enrollments, telling, waitlist
 from archgate.actions.fees import fees, quotes
+from archgate.actions.fees.commands import Ask, HeadsAsked
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.unit_of_work import Deed
@@ -22,6 +23,7 @@ from archgate.core import eligibility, gates, verdicts
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount, parse_amount
 from archgate.core.names import digits_of, folded
+from archgate.core.quotes import agreed_of
 from archgate.papers.lists import Table
 from archgate.tables.bulk import Batch, BatchRow
 from archgate.tables.courses import Run
@@ -107,7 +109,9 @@ class Judging:
         key = (verdict.rate, verdict.row.party or 1)
         if key not in self._quotes:
             rate = next(r for r in fees.rates_of(self.run) if r.code == verdict.rate)
-            wish = quotes.wish_of(self.deed, self.run, {"people": [{"rate_id": rate.id, "count": key[1]}]})
+            wish = quotes.wish_of(
+                self.deed, self.run, Ask(people=[HeadsAsked(rate_id=rate.id, count=key[1])])
+            )
             self._quotes[key] = (wish, *quotes.terms_for(self.deed, wish))
         return self._quotes[key]
 
@@ -389,7 +393,7 @@ def settle_line(judging: Judging, verdict: verdicts.Verdict) -> dict[str, Any]:
         waitlist.line_up(deed, wish, person, payer, row.remarks, "list", batch.id)
         view = verdict_view(judging, verdict, WAITING, f"{who}; waits in line.")
     else:
-        priced = (quote.total, quotes.quote_view(quote, due))
+        priced = agreed_of(quote, due)
         enrollments.seat_person(
             deed, wish, person, payer, priced, "list", note=row.remarks, batch_id=batch.id, seat=verdict.seat
         )

@@ -14,8 +14,10 @@ from sqlalchemy import select
 
 from archgate.actions.enrolling import enrollments
 from archgate.actions.fees import codes, fees, quotes, stock
+from archgate.actions.fees.commands import Ask
 from archgate.actions.kernel import lookups
 from archgate.actions.kernel.answers import shown
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import Deed
 from archgate.actions.messages import messages
@@ -24,8 +26,8 @@ from archgate.actions.seats import seats
 from archgate.core import eligibility, ledger, plans, refunds
 from archgate.core import fees as core_fees
 from archgate.core.faults import Fault, Refused
-from archgate.core.fee_documents import quote_document
-from archgate.core.money import format_amount, parse_amount, parse_signed
+from archgate.core.money import format_amount
+from archgate.core.quotes import AgreedQuote, Due, Line, agreed_of, document_of, quote_read
 from archgate.core.reader import Reader
 from archgate.core.schedule import day_text
 from archgate.core.taxes import taxes_on
@@ -59,21 +61,22 @@ def change(deed: Deed, enrollment_id: int, body: dict[str, Any]) -> dict[str, An
     if faults:
         raise Refused(faults)
     asked = {**ask_of(deed, enrollment, run), **{k: body[k] for k in ASK if k in body}}
-    wish = quotes.wish_of(deed, run, {**asked, "plan_id": enrollment.plan_id}, enrollment.person, held=True)
+    wish = quotes.wish_of(
+        deed, run, command_of(Ask, {**asked, "plan_id": enrollment.plan_id}), enrollment.person, held=True
+    )
     if len(wish.heads) != enrollment.heads:
         raise Refused([Fault("/people", f"The party has {enrollment.heads} heads, not {len(wish.heads)}.")])
-    view = priced(deed, enrollment, wish, fresh)
-    if top.has("total") and top.value["total"] != view["total"]:
-        said = f"The total was {top.value['total']} when it was shown and is {view['total']} now."
-        raise conflict("total-changed", said, shown=top.value["total"], now=view["total"])
+    quote = priced(deed, enrollment, wish, fresh)
+    if top.has("total"):
+        quotes.refuse_other_total(quote, top.value["total"])
     old, before = enrollment.quote, plan_view(deed, enrollment)
-    if (old["lines"], old["total"]) == (view["lines"], view["total"]):
+    if same(old, quote):
         raise conflict("nothing-to-do", "Nothing changes.")
     was = {x.extra_id: x.quantity for x in enrollment.extras}
     account = accounts.get_account(deed, enrollment.payer_id, lock=True)
     name = enrollment.person.name
     cause = f"{name}, {run.code}, changed{': ' + why if why else ''}"
-    apply(deed, enrollment, run, view, cause)
+    apply(deed, enrollment, run, quote, cause)
     replan(deed, enrollment, "Changed after sign-up.", cause)
     accounts.settle_with_credit(deed, account)
     keep_dues(deed, enrollment)
@@ -81,10 +84,11 @@ def change(deed: Deed, enrollment_id: int, body: dict[str, Any]) -> dict[str, An
         "change a sign-up", "enrollment", enrollment.id,
         f"Changed the sign-up of {name} on {run.code}{': ' + why if why else ''}", run_id=run.id,
     )  # fmt: skip
-    now = {x.extra_id: x.quantity for x in enrollment.extras}
+    now, shown_now = {x.extra_id: x.quantity for x in enrollment.extras}, document_of(quote)
     return {
         "change": done.key, "enrollment_id": enrollment.id, "name": name, "currency": enrollment.currency,
-        "total_before": old["total"], "total": view["total"], "lines": view["lines"], "taxes": view["taxes"],
+        "total_before": format_amount(old.total, old.currency), "total": shown_now["total"],
+        "lines": shown_now["lines"], "taxes": shown_now["taxes"],
         "before": before, "after": plan_view(deed, enrollment), "extras_changed": was != now,
         "credit": format_amount(sum(f for _, f in accounts.free_payments(deed, account)), enrollment.currency),
     }  # fmt: skip
@@ -103,7 +107,7 @@ def view(deed: Deed, enrollment_id: int) -> dict[str, Any]:
         "held_until": deed.local(enrollment.hold_until),
         "signed_up": shown(enrollment.signed_up), "way_in": enrollment.way_in, "note": enrollment.note,
         "came_from": lookups.get_run(deed, came.run_id).code if came else None,
-        "account_id": account.id, "payer": accounts.payer_name(deed, account), "quote": enrollment.quote,
+        "account_id": account.id, "payer": accounts.payer_name(deed, account), "quote": document_of(enrollment.quote),
         **ask_of(deed, enrollment, run), "plan": plan_view(deed, enrollment),
     }  # fmt: skip
 
@@ -111,8 +115,9 @@ def view(deed: Deed, enrollment_id: int) -> dict[str, Any]:
 # --- what was asked for, and what it costs now ------------------------------------------------------------
 
 
-def rate_lines(enrollment: Enrollment) -> list[dict[str, Any]]:
-    return [x for x in enrollment.quote["lines"] if x["kind"] == "rate"]
+def same(one: AgreedQuote, other: AgreedQuote) -> bool:
+    """Whether two quotes come to the same, line by line; when it is due does not count."""
+    return (one.lines, one.total) == (other.lines, other.total)
 
 
 def ask_of(deed: Deed, enrollment: Enrollment, run: Run) -> dict[str, Any]:
@@ -123,69 +128,61 @@ def ask_of(deed: Deed, enrollment: Enrollment, run: Run) -> dict[str, Any]:
         .where(CodeUse.enrollment_id == enrollment.id, CodeUse.live)
     )  # fmt: skip
     return {
-        "people": [{"rate_id": ids[x["code"]], "count": x["quantity"]} for x in rate_lines(enrollment)],
+        "people": [{"rate_id": ids[x.code], "count": x.quantity} for x in enrollment.quote.of_kind("rate")],
         "extras": [{"extra_id": x.extra_id, "count": x.quantity} for x in enrollment.extras],
         "code": code,
     }  # fmt: skip
 
 
-def priced(deed: Deed, enrollment: Enrollment, wish: quotes.Wish, fresh: bool) -> dict[str, Any]:
+def priced(deed: Deed, enrollment: Enrollment, wish: quotes.Wish, fresh: bool) -> AgreedQuote:
     """The quote of a changed ask. Without `fresh` what was asked for before keeps the price it was agreed at."""
-    run, currency = wish.run, enrollment.currency
-    old = [] if fresh else [(x["code"], x) for x in rate_lines(enrollment)]
-    rows: list[tuple[core_fees.Heads, dict[str, Any] | None]] = []
+    run, was = wish.run, enrollment.quote
+    left = [] if fresh else list(was.of_kind("rate"))
+    rows: list[tuple[core_fees.Heads, Line | None]] = []
     for rate, count, agreed in wish.rates:
-        at = (
-            next((i for i, (code, _) in enumerate(old) if code == rate.code), None)
-            if agreed is None
-            else None
-        )
-        line = old.pop(at)[1] if at is not None else None
+        line = next((x for x in left if x.code == rate.code), None) if agreed is None else None
         if line:
-            agreed = core_fees.Agreed(parse_amount(line["unit"], currency), line["why"])
+            left.remove(line)
+            agreed = core_fees.Agreed(line.unit, line.why)
         rows.append((core_fees.Heads(rate.code, count, agreed), line))
     refuse_new_rates(deed, enrollment, wish, [line is not None for _, line in rows])
-    held = {x.extra.code: x.quantity for x in enrollment.extras}
-    units = {} if fresh else {
-        x["code"]: parse_amount(x["unit"], currency) for x in enrollment.quote["lines"] if x["kind"] == "extra"
-    }  # fmt: skip
-    kept = wish.fees
-    loose = replace(
-        kept,
-        rates=tuple(
-            replace(r, by_agreement=r.by_agreement or any(line and line["code"] == r.code for _, line in rows))
-            for r in kept.rates
-        ),
-        extras=tuple(
-            replace(
-                x, amount=units.get(x.code, x.amount),
-                stock=None if x.stock is None else x.stock + held.get(x.code, 0),
-            )
-            for x in kept.extras
-        ),
-    )  # fmt: skip
-    ask = core_fees.Ask(tuple(h for h, _ in rows), wish.ask.extras, wish.ask.code)
+    ask = core_fees.Ask(tuple(heads for heads, _ in rows), wish.ask.extras, wish.ask.code)
     moment = deed.now if fresh else enrollment.enrolled_at
+    kept = kept_fees(enrollment, wish, {line.code for _, line in rows if line}, fresh)
     try:
-        quote = core_fees.quote_for(loose, ask, moment, fees.start_of(deed, run), deed.zone, currency)
+        quote = core_fees.quote_for(kept, ask, moment, fees.start_of(deed, run), deed.zone, was.currency)
     except Refused as refused:
         raise Refused([quotes.ask_fault(wish, f) for f in refused.faults]) from None
-    document = quote_document(quote)
-    lines = [{**view, "early": line.early} for view, line in zip(document["lines"], quote.lines, strict=True)]
+    found = replace(agreed_of(quote), next_change=None)
     at_rate = iter(rows)
-    for view in lines:
-        if view["kind"] == "rate":
-            _, line = next(at_rate)
-            if line:
-                view.update({k: line[k] for k in ("label", "why", "early")})
-    found = {"currency": currency, **document, "lines": lines, "next_change": None}
-    credits = [x for x in enrollment.quote["lines"] if x["kind"] == "credit"]
-    for line in credits:
-        found = credited(found, line, currency)
+    as_agreed = [(x, next(at_rate)[1] if x.kind == "rate" else None) for x in found.lines]
+    lines = tuple(
+        replace(x, label=line.label, why=line.why, early=line.early) if line else x for x, line in as_agreed
+    )
+    found = replace(found, lines=lines)
+    for credit in was.of_kind("credit"):
+        found = found.credited(credit)
     return found
 
 
-def refuse_new_rates(deed: Deed, enrollment: Enrollment, wish: quotes.Wish, same: list[bool]) -> None:
+def kept_fees(enrollment: Enrollment, wish: quotes.Wish, agreed: set[str], fresh: bool) -> core_fees.Fees:
+    """The fees of a wish as they hold for somebody who is in: rates that were agreed may be named with their price, extras
+    keep theirs unless all is `fresh`, and what they have of the stock is theirs."""
+    held = {x.extra.code: x.quantity for x in enrollment.extras}
+    units = {} if fresh else {x.code: x.unit for x in enrollment.quote.of_kind("extra")}
+    now = wish.fees
+    rates = tuple(replace(r, by_agreement=r.by_agreement or r.code in agreed) for r in now.rates)
+    extras = tuple(
+        replace(
+            x, amount=units.get(x.code, x.amount),
+            stock=None if x.stock is None else x.stock + held.get(x.code, 0),
+        )
+        for x in now.extras
+    )  # fmt: skip
+    return replace(now, rates=rates, extras=extras)
+
+
+def refuse_new_rates(deed: Deed, enrollment: Enrollment, wish: quotes.Wish, had: list[bool]) -> None:
     """Refuse rates that the party did not have and cannot have; its own heads are not counted twice."""
     own = Counter([enrollment.rate_id, *(p.rate_id for p in enrollment.places)])
     taken = fees.heads_at(deed, wish.run)
@@ -193,7 +190,7 @@ def refuse_new_rates(deed: Deed, enrollment: Enrollment, wish: quotes.Wish, same
     facts = quotes.facts_of(deed, wish.run, enrollment.person, account.organization_id)
     faults = []
     for i, (rate, count, _) in enumerate(wish.rates):
-        if same[i]:
+        if had[i]:
             continue
         sold = taken.get(rate.id, 0) - own.get(rate.id, 0)
         said = eligibility.why_not(fees.who_terms(deed, rate), facts, deed.today, sold, count)
@@ -206,14 +203,14 @@ def refuse_new_rates(deed: Deed, enrollment: Enrollment, wish: quotes.Wish, same
 # --- writing it -------------------------------------------------------------------------------------------
 
 
-def apply(deed: Deed, enrollment: Enrollment, run: Run, view: dict[str, Any], cause: str) -> None:
+def apply(deed: Deed, enrollment: Enrollment, run: Run, quote: AgreedQuote, cause: str) -> None:
     """Make a sign-up what a quote says: rates of the heads, extras with their stock, the code's use, the charges."""
     by_code = {r.code: r for r in run.rates}
-    heads = [by_code[x["code"]] for x in view["lines"] if x["kind"] == "rate" for _ in range(x["quantity"])]
+    heads = [by_code[x.code] for x in quote.of_kind("rate") for _ in range(x.quantity)]
     enrollment.rate_id = heads[0].id
     for place in enrollment.places:
         place.rate_id = heads[place.n - 1].id
-    wanted = {extra.id: (extra, count) for extra, count in enrollments.taken_along(run, view)}
+    wanted = {extra.id: (extra, count) for extra, count in enrollments.taken_along(run, quote)}
     held = {x.extra_id: x for x in enrollment.extras}
     for number in sorted({*wanted, *held}):
         extra, count = wanted.get(number) or (held[number].extra, 0)
@@ -227,14 +224,12 @@ def apply(deed: Deed, enrollment: Enrollment, run: Run, view: dict[str, Any], ca
             held[number].quantity = count
         else:
             enrollment.extras.append(EnrollmentExtra(extra_id=extra.id, quantity=count, extra=extra))
-    off = [x for x in view["lines"] if x["kind"] == "code"]
-    code = codes.code_held(deed, off[0]["code"]) if off else None
-    codes.change_use(
-        deed, code, enrollment, -sum(parse_signed(x["amount"], enrollment.currency) for x in off)
-    )
-    dues = {k: enrollment.quote.get(k) for k in ("installments", "due_now", "due_later")}
-    enrollment.quote = {**view, **dues}
-    enrollment.total = parse_amount(view["total"], enrollment.currency)
+    off = quote.of_kind("code")
+    code = codes.code_held(deed, off[0].code) if off else None
+    codes.change_use(deed, code, enrollment, -sum(x.amount for x in off))
+    was = enrollment.quote
+    enrollment.quote = replace(quote, installments=was.installments, due_now=was.due_now)
+    enrollment.total = quote.total
     deed.session.flush()
     money.recharge(deed, enrollment, cause)
 
@@ -278,17 +273,9 @@ def set_amount(row: Installment, amount: int) -> None:
 def keep_dues(deed: Deed, enrollment: Enrollment) -> None:
     """The installments of a kept quote follow the plan as it is now."""
     rows = sorted((i for i in enrollment.installments if i.kind == "plan"), key=lambda i: (i.due, i.n))
-    currency = enrollment.currency
-    now = sum(i.amount for i in rows if i.due <= deed.today)
-    enrollment.quote = {
-        **enrollment.quote,
-        "installments": [
-            {"n": i.n, "due": shown(i.due), "amount": format_amount(i.amount, currency), "settle": i.settle, "why": i.why}
-            for i in rows
-        ],
-        "due_now": format_amount(now, currency),
-        "due_later": format_amount(enrollment.total - now, currency),
-    }  # fmt: skip
+    dues = tuple(Due(i.n, i.due, i.amount, i.settle, i.why) for i in rows)
+    now = sum(i.amount for i in dues if i.due <= deed.today)
+    enrollment.quote = replace(enrollment.quote, installments=dues, due_now=now)
     deed.session.flush()
 
 
@@ -317,8 +304,8 @@ def undo_change(deed: Deed, change: Change, enrollment_id: int, cause: str) -> N
         r for r in change.rows
         if r["table"] == "enrollments" and r["id"] == enrollment.id and "quote" in (r["before"] or {})
     ]  # fmt: skip
-    last, old = logged[-1]["after"]["quote"], logged[0]["before"]["quote"]
-    if (enrollment.quote["lines"], enrollment.quote["total"]) != (last["lines"], last["total"]):
+    last, old = quote_read(logged[-1]["after"]["quote"]), quote_read(logged[0]["before"]["quote"])
+    if not same(enrollment.quote, last):
         raise conflict("moved-on", "The sign-up has been changed again since.")
     account = accounts.get_account(deed, enrollment.payer_id, lock=True)
     apply(deed, enrollment, run, old, cause)
@@ -351,52 +338,28 @@ def restore_plan(deed: Deed, change: Change, enrollment: Enrollment) -> None:
 # --- a meeting that fell out ------------------------------------------------------------------------------
 
 
-def credited(view: dict[str, Any], line: dict[str, Any], currency: str, back: bool = False) -> dict[str, Any]:
-    """A quote with one more line that takes off what a meeting was worth, its taxes with it; `back` takes that line out."""
-    sign = 1 if back else -1
-    moved = {t["name"]: sign * parse_amount(t["amount"], currency) for t in line["taxes"]}
-    taxes = [
-        {
-            **t,
-            "amount": format_amount(parse_amount(t["amount"], currency) + moved.get(t["name"], 0), currency),
-        }
-        for t in view["taxes"]
-    ]
-    lines = [x for x in view["lines"] if x != line] if back else [*view["lines"], line]
-    subtotal = sum(parse_signed(x["amount"], currency) for x in lines)
-    top = sum(parse_amount(t["amount"], currency) for t in taxes if not t["included"])
-    return {
-        **view, "lines": lines, "taxes": taxes, "subtotal": format_amount(subtotal, currency),
-        "total": format_amount(subtotal + top, currency),
-    }  # fmt: skip
-
-
-def credit_line(deed: Deed, enrollment: Enrollment, run: Run, meeting: Meeting) -> dict[str, Any] | None:
+def credit_line(deed: Deed, enrollment: Enrollment, run: Run, meeting: Meeting) -> Line | None:
     """What a meeting is worth of a sign-up, as a line of its quote; nothing of what is no seat, or was free."""
-    currency, lines = enrollment.currency, enrollment.quote["lines"]
-    base = sum(parse_signed(x["amount"], currency) for x in lines if x["kind"] not in ("extra", "credit"))
+    quote = enrollment.quote
+    base = sum(x.amount for x in quote.lines if x.kind not in ("extra", "credit"))
     replaced = {m.replaces_id for m in run.all_meetings}
     planned = [m for m in run.all_meetings if m.id not in replaced]
     if base <= 0 or meeting not in planned:
         return None
     share = refunds.share_of_meeting(base, [m.minutes for m in planned], planned.index(meeting))
-    left = sum(parse_signed(x["amount"], currency) for x in lines if x["kind"] != "extra")
-    share = min(share, left)
+    share = min(share, sum(x.amount for x in quote.lines if x.kind != "extra"))
     if share <= 0:
         return None
-    rates = [x["code"] for x in lines if x["kind"] == "rate"]
-    taxes = fees.core_taxes(run.taxes)
-    held = {t["name"]: parse_amount(t["amount"], currency) for t in enrollment.quote["taxes"]}
+    taxes, held = fees.core_taxes(run.taxes), {t.name: t.amount for t in quote.taxes}
     parts = [
         (t.name, min(part, held.get(t.name, 0)))
-        for t, part in zip(taxes, taxes_on(taxes, {rates[0]: share}), strict=True)
+        for t, part in zip(taxes, taxes_on(taxes, {quote.of_kind("rate")[0].code: share}), strict=True)
     ]
-    return {
-        "kind": "credit", "code": "", "label": f"Meeting on {day_text(meeting.date)} not held", "quantity": 1,
-        "unit": format_amount(-share, currency), "amount": format_amount(-share, currency), "early": False,
-        "why": "The price shared among all planned meetings by their length.",
-        "taxes": [{"name": n, "amount": format_amount(a, currency)} for n, a in parts if a], "meeting_id": meeting.id,
-    }  # fmt: skip
+    return Line(
+        "credit", "", f"Meeting on {day_text(meeting.date)} not held", 1, -share, -share,
+        "The price shared among all planned meetings by their length.",
+        taxes=tuple((name, amount) for name, amount in parts if amount), meeting_id=meeting.id,
+    )  # fmt: skip
 
 
 def credit_meeting(deed: Deed, meeting_id: int, body: dict[str, Any]) -> dict[str, Any]:
@@ -423,22 +386,22 @@ def credit_meeting(deed: Deed, meeting_id: int, body: dict[str, Any]) -> dict[st
     ).all()
     rows, total = [], 0
     for enrollment in live:
-        has = any(x.get("meeting_id") == meeting.id for x in enrollment.quote["lines"])
+        has = any(x.meeting_id == meeting.id for x in enrollment.quote.lines)
         line = None if has else credit_line(deed, enrollment, run, meeting)
         if line is None:
             continue
         account = accounts.get_account(deed, enrollment.payer_id, lock=True)
         was, free = enrollment.total, credit_of(deed, enrollment)
-        view = credited(enrollment.quote, line, enrollment.currency)
-        enrollment.quote, enrollment.total = view, parse_amount(view["total"], enrollment.currency)
+        enrollment.quote = enrollment.quote.credited(line)
+        enrollment.total = enrollment.quote.total
         less = was - enrollment.total
-        cause = f"{enrollment.person.name}, {run.code}, {line['label'][0].lower()}{line['label'][1:]}"
+        cause = f"{enrollment.person.name}, {run.code}, {line.label[0].lower()}{line.label[1:]}"
         posting = ledger.credit_of(
             account.id, partial(money.center_account, deed, currency=enrollment.currency), less,
-            [(t["name"], parse_amount(t["amount"], enrollment.currency)) for t in line["taxes"]], enrollment.currency,
+            line.taxes, enrollment.currency,
         )  # fmt: skip
         money.post(deed, posting, deed.today, cause, enrollment_id=enrollment.id, meeting_id=meeting.id)
-        replan(deed, enrollment, line["label"], cause)
+        replan(deed, enrollment, line.label, cause)
         accounts.settle_with_credit(deed, account)
         keep_dues(deed, enrollment)
         total += less
@@ -478,13 +441,12 @@ def undo_credit(deed: Deed, change: Change) -> None:
     for posting in postings:
         enrollment = deed.session.get_one(Enrollment, posting.enrollment_id)
         deed.session.refresh(enrollment)
-        line = next((x for x in enrollment.quote["lines"] if x.get("meeting_id") == meeting.id), None)
+        line = next((x for x in enrollment.quote.lines if x.meeting_id == meeting.id), None)
         if not enrollment.holds_seat or line is None:
             continue
         account = accounts.get_account(deed, enrollment.payer_id, lock=True)
-        currency = enrollment.currency
-        enrollment.quote = credited(enrollment.quote, line, currency, back=True)
-        enrollment.total = parse_amount(enrollment.quote["total"], currency)
+        enrollment.quote = enrollment.quote.without_credit(line)
+        enrollment.total = enrollment.quote.total
         cause = f"Undid: {change.summary}"
         money.post(
             deed, ledger.reversal_of(money.core_posting(posting)), deed.today, cause,

@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from datetime import date, timedelta
+from datetime import timedelta
 from typing import Any
 
 from sqlalchemy import select
 
 from archgate.actions.enrolling import telling
+from archgate.actions.enrolling.commands import EnrollCommand
 from archgate.actions.fees import codes, kept_quotes, quotes, stock
 from archgate.actions.fees import fees as run_fees
+from archgate.actions.fees.commands import Ask
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.unit_of_work import Deed
@@ -19,9 +22,7 @@ from archgate.actions.people import people
 from archgate.actions.seats import parties, seats
 from archgate.core import gates
 from archgate.core import seats as core_seats
-from archgate.core.faults import Fault, Refused
-from archgate.core.money import parse_amount, parse_signed
-from archgate.core.reader import Reader, strict_date
+from archgate.core.quotes import AgreedQuote, document_of
 from archgate.tables.courses import Run
 from archgate.tables.fees import EnrollmentExtra, Extra
 from archgate.tables.money import Account
@@ -59,50 +60,34 @@ def refuse_twice(deed: Deed, run: Run, person: Person) -> None:
         raise conflict("already-waiting", f"{person.name} waits for {run.code} already.", waiting_id=held)
 
 
-def enroll(
-    deed: Deed,
-    run_id: int,
-    person_id: int,
-    total: str,
-    organization_id: int | None = None,
-    note: str = "",
-    names: list[str] | None = None,
-    kept_quote_id: int | None = None,
-    received_on: str | None = None,
-    exception: str = "",
-    set_aside_id: int | None = None,
-    hold: bool | None = None,
-    held_place_id: int | None = None,
-    told: list[str] | None = None,
-    payer_person_id: int | None = None,
-    way_in: str = "desk",
-    **ask: Any,
-) -> dict[str, Any]:
+def enroll(deed: Deed, command: EnrollCommand, way_in: str = "desk") -> dict[str, Any]:
     """Seat a party on a run, on the terms that were shown; heads without a name are named later.
 
-    `ask` is what `quotes.wish_of` reads. `total` is the total the screen showed; when it has changed since, nothing is
-    written and both are answered (409). The quote is kept word for word. With `kept_quote_id` the terms of that quote
-    hold, whatever became of the fees since. `received_on` and `exception` are as `quotes.read_special` says; `hold` keeps
-    the seat only until the first payment, not said as the run has it.
+    When the total has changed since it was shown, nothing is written and both are answered (409). The quote is kept word
+    for word. With a kept quote its terms hold, whatever became of the fees since. `hold` keeps the seat only until the
+    first payment; not said, as the run has it.
     """
-    person = people.present(deed, person_id)
-    run, row = seats.lock_run(deed, run_id)
+    person = people.present(deed, command.person_id)
+    run, row = seats.lock_run(deed, command.run_id)
     early = EARLY if parties.told_early(deed, run, person.id) else ""
-    special = special_of(deed, received_on, exception or early, set_aside_id)
-    kept = kept_quotes.standing(deed, kept_quote_id, run, person) if kept_quote_id else None
-    organization_id = kept.organization_id if kept else organization_id
+    special = quotes.special_of(deed, command.received_on, command.exception or early, command.set_aside_id)
+    number = command.kept_quote_id
+    kept = kept_quotes.standing(deed, number, run, person) if number else None
+    organization_id = kept.organization_id if kept else command.organization_id
     refuse_twice(deed, run, person)
     state = seats.seats_of(deed, run, row)
-    group = set_aside_id
+    group = command.set_aside_id
     if group is None and state.set_asides:
         group = seats.group_for(deed, run, person.id, organization_id)
-    full = held_place_id is None and state.free_for(group) == 0
+    full = command.held_place_id is None and state.free_for(group) == 0
     refuse_sign_up(deed, run, state if full else None, special.exception)
-    wish = quotes.wish_of(deed, run, kept.ask if kept else ask, person, held=kept is not None)
-    owner = payer_owner(deed, run, person, organization_id, payer_person_id)
+    wish = quotes.wish_of(
+        deed, run, command_of(Ask, kept.ask) if kept else command, person, held=kept is not None
+    )
+    owner = payer_owner(deed, run, person, organization_id, command.payer_person_id)
     payer = money.account_of(deed, owner, run.currency)
-    if held_place_id is not None:
-        seats.use_hold(deed, run, held_place_id, len(wish.heads))
+    if command.held_place_id is not None:
+        seats.use_hold(deed, run, command.held_place_id, len(wish.heads))
         state = seats.seats_of(deed, run, row)
         state = replace(state, waiting=())  # these seats were kept for them, whoever waits
     if kept:
@@ -110,12 +95,13 @@ def enroll(
         priced = kept_quotes.quote_now(deed, kept, wish)
     else:
         quotes.refuse_rates(deed, wish, person, organization_id, special.received_on)
-        priced = price_of(deed, wish, special.received_on)
-    paying = people.get_person(deed, payer_person_id) if payer_person_id else person
-    quotes.refuse_missing_details(deed, wish, priced[1]["total"], paying, organization_id)
-    others = parties.people_named(deed, run, names or [], len(wish.heads) - 1)
+        priced = quotes.priced(deed, wish, special.received_on)
+    paying = people.get_person(deed, command.payer_person_id) if command.payer_person_id else person
+    quotes.refuse_missing_details(deed, wish, priced.total, paying, organization_id)
+    others = parties.people_named(deed, run, parties.names_typed(command.names), len(wish.heads) - 1)
     enrollment, held = seat_at_price(
-        deed, state, wish, person, payer, priced, total, note, way_in, others=others, group=group, special=special, hold=hold
+        deed, state, wish, person, payer, priced, command.total, command.note, way_in, others=others, group=group,
+        special=special, hold=command.hold,
     )  # fmt: skip
     if kept:
         kept_quotes.taken(deed, kept, enrollment)
@@ -124,39 +110,20 @@ def enroll(
         "enroll", "enrollment", enrollment.id, f"Enrolled {person.name} on {run.code}", run_id=run.id
     )
     deed.session.flush()
-    telling.tell_of(deed, change, enrollment, run, told)
+    telling.tell_of(deed, change, enrollment, run, command.told)
     return {**held, "change": change.key}
-
-
-def special_of(
-    deed: Deed, received_on: str | None, exception: str, set_aside_id: int | None
-) -> quotes.Special:
-    faults: list[Fault] = []
-    body = {"received_on": received_on, "exception": exception, "set_aside_id": set_aside_id}
-    special = quotes.read_special(deed, Reader(body, "", faults, " ".join(body)))
-    if faults:
-        raise Refused(faults)
-    return special
-
-
-def price_of(deed: Deed, wish: quotes.Wish, received: date | None = None) -> tuple[int, dict[str, Any]]:
-    """The total of a wish now, or as its form came in, and the quote as it is shown and kept."""
-    quote, due = quotes.terms_for(deed, wish, received=received)
-    return quote.total, quotes.quote_view(quote, due)
 
 
 def seat_at_price(
     deed: Deed, state: core_seats.Seats, wish: quotes.Wish, person: Person, payer: Account,
-    priced: tuple[int, dict[str, Any]], total: str, note: str, way_in: str, batch_id: int | None = None,
+    priced: AgreedQuote, total: str, note: str, way_in: str, batch_id: int | None = None,
     others: list[Person] | None = None, group: int | None = None, special: quotes.Special = quotes.NOTHING_SPECIAL,
     hold: bool | None = None,
 ) -> tuple[Enrollment, dict[str, Any]]:  # fmt: skip
     """Take seats of `state` and write the enrollment, if the total shown still holds; under the seat lock. Returns the
     enrollment and what the screen says of it."""
-    view, heads, run = priced[1], len(wish.heads), wish.run
-    if view["total"] != total:
-        said = f"The total was {total} when it was shown and is {view['total']} now."
-        raise conflict("total-changed", said, shown=total, now=view["total"], quote=view)
+    heads, run = len(wish.heads), wish.run
+    quotes.refuse_other_total(priced, total)
     seat = core_seats.seats_for(state, heads, group)
     if isinstance(seat, core_seats.Waits):
         raise conflict("full", seat.why, place=seat.place)
@@ -167,7 +134,7 @@ def seat_at_price(
         deed, wish, person, payer, priced, way_in, note=note, batch_id=batch_id, others=others, seat=seat, special=special
     )  # fmt: skip
     hours = run.hold_hours if hold is None else (run.hold_hours or 48) if hold else None
-    if hours is not None and any(c in "123456789" for c in view["due_now"]):
+    if hours is not None and priced.due_now > 0:
         enrollment.status, enrollment.hold_until = "held", deed.now + timedelta(hours=hours)
         deed.session.flush()
     return enrollment, {
@@ -179,7 +146,7 @@ def seat_at_price(
         "seat": seat.first,
         "heads": heads,
         "capacity": run.capacity,
-        "quote": view,
+        "quote": document_of(priced),
     }
 
 
@@ -202,7 +169,7 @@ def seat_person(
     wish: quotes.Wish,
     person: Person,
     payer: Account,
-    priced: tuple[int, dict[str, Any]],
+    priced: AgreedQuote,
     way_in: str,
     note: str = "",
     batch_id: int | None = None,
@@ -212,7 +179,7 @@ def seat_person(
 ) -> Enrollment:
     """Write one enrollment with its installments, its code, its stock and its charge; the caller holds the seat row and
     counts. `others` are the heads after the first that are named already."""
-    run, heads, (total, view) = wish.run, wish.heads, priced
+    run, heads = wish.run, wish.heads
     known = [p.id for p in others or ()]
     enrollment = Enrollment(
         run_id=run.id,
@@ -235,38 +202,31 @@ def seat_person(
         ],
         extras=[
             EnrollmentExtra(extra_id=extra.id, quantity=count, extra=extra)
-            for extra, count in taken_along(run, view)
+            for extra, count in taken_along(run, priced)
         ],
         signed_up=deed.today,
         enrolled_at=deed.now,
         currency=run.currency,
-        total=total,
-        quote=view,
+        total=priced.total,
+        quote=priced,
         installments=[
-            Installment(
-                n=i["n"],
-                due=strict_date(i["due"]),
-                amount=parse_amount(i["amount"], run.currency),
-                settle=i["settle"],
-                why=i["why"],
-            )
-            for i in view["installments"]
+            Installment(n=i.n, due=i.due, amount=i.amount, settle=i.settle, why=i.why)
+            for i in priced.installments
         ],
     )
     deed.session.add(enrollment)
     deed.session.flush()
     if wish.code:
-        off = -sum(parse_signed(x["amount"], run.currency) for x in view["lines"] if x["kind"] == "code")
-        codes.take(deed, wish.code, enrollment, off)
+        codes.take(deed, wish.code, enrollment, -sum(x.amount for x in priced.of_kind("code")))
     stock.take_for(deed, enrollment, back=False, cause=f"{person.name}, {run.code}")
     money.charge(deed, enrollment, f"{person.name}, {run.code}, {heads[0].label}")
     return enrollment
 
 
-def taken_along(run: Run, view: dict[str, Any]) -> list[tuple[Extra, int]]:
+def taken_along(run: Run, quote: AgreedQuote) -> list[tuple[Extra, int]]:
     """The extras that a quote charges for, required ones included."""
     rows = {x.code: x for x in run.extras}
-    return [(rows[line["code"]], line["quantity"]) for line in view["lines"] if line["kind"] == "extra"]
+    return [(rows[line.code], line.quantity) for line in quote.of_kind("extra")]
 
 
 def refuse_no_learner(enrollment: Enrollment) -> None:

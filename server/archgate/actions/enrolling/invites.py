@@ -5,7 +5,9 @@ from __future__ import annotations
 from typing import Any
 
 from archgate.actions.enrolling import enrollments, waitlist
+from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand
 from archgate.actions.fees import fees, quotes
+from archgate.actions.fees.commands import Ask
 from archgate.actions.kernel import signing
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict, not_found
@@ -15,6 +17,7 @@ from archgate.actions.seats import parties, seats
 from archgate.core import gates
 from archgate.core import seats as core_seats
 from archgate.core.faults import Refused, refuse
+from archgate.core.quotes import document_of
 from archgate.core.schedule import moment_text
 from archgate.tables.access import User
 from archgate.tables.courses import Run
@@ -60,7 +63,7 @@ def reply_page(deed: Deed, token: str) -> dict[str, Any]:
     quote = None
     if stands:
         try:
-            quote = enrollments.price_of(deed, quotes.wish_of(deed, run, {}, row.person))[1]
+            quote = document_of(quotes.priced(deed, quotes.wish_of(deed, run, Ask(), row.person)))
         except Refused as refused:
             stands, said = False, refused.faults[0].message
     first = next((m for m in schedule.ordered(run) if m.starts_at > deed.now), None)
@@ -82,7 +85,9 @@ def reply(deed: Deed, token: str, answer: str, total: str = "") -> dict[str, Any
         raise conflict("offer-over", page["said"])
     if answer == "take":
         try:
-            enrollments.enroll(deed, run.id, row.person_id, total, way_in=WAY_IN)
+            enrollments.enroll(
+                deed, EnrollCommand(run_id=run.id, person_id=row.person_id, total=total), WAY_IN
+            )
         except Problem as problem:
             if problem.kind == "details-needed":
                 raise conflict(
@@ -90,12 +95,8 @@ def reply(deed: Deed, token: str, answer: str, total: str = "") -> dict[str, Any
                 ) from None
             raise
     elif answer == "wait":
-        waitlist.join(
-            deed,
-            run.id,
-            row.person_id,
-            exception=enrollments.EARLY if parties.told_early(deed, run, row.person_id) else "",
-        )
+        early = enrollments.EARLY if parties.told_early(deed, run, row.person_id) else None
+        waitlist.join(deed, JoinCommand(run_id=run.id, person_id=row.person_id, exception=early))
     elif answer == "decline":
         row.status, row.ended_at = "cleared", deed.now
         deed.session.flush()

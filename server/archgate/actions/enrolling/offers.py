@@ -11,7 +11,8 @@ from typing import Any
 
 from sqlalchemy import and_, func, or_, select
 
-from archgate.actions.enrolling import enrollments, waitlist
+from archgate.actions.enrolling import waitlist
+from archgate.actions.fees import quotes
 from archgate.actions.kernel import signing
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import conflict, not_found
@@ -20,6 +21,7 @@ from archgate.actions.messages import messages
 from archgate.actions.schedule import schedule
 from archgate.actions.seats import seats
 from archgate.core.faults import Refused, refuse
+from archgate.core.quotes import document_of
 from archgate.core.schedule import moment_text
 from archgate.core.waitlist import Rule, chances_of, next_offers, next_that_fits, wilson
 from archgate.tables.access import User
@@ -183,7 +185,7 @@ def reply_page(deed: Deed, token: str) -> dict[str, Any]:
     quote = None
     if stands:
         try:
-            quote = enrollments.price_of(deed, waitlist.wish_of(deed, run, row))[1]
+            quote = document_of(quotes.priced(deed, waitlist.wish_of(deed, run, row)))
         except Refused as refused:
             stands, said = False, refused.faults[0].message
     return {

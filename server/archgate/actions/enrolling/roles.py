@@ -14,7 +14,7 @@ from archgate.actions.money import money
 from archgate.actions.people import people
 from archgate.actions.seats import seats
 from archgate.core.faults import refuse
-from archgate.core.money import format_amount
+from archgate.core.quotes import AgreedQuote
 from archgate.tables.courses import Run
 from archgate.tables.log import Change
 from archgate.tables.people import Person
@@ -47,7 +47,7 @@ def add_with_role(deed: Deed, run_id: int, person_id: int, role: str) -> dict[st
     row = Enrollment(
         run_id=run.id, person_id=person.id, payer_id=payer.id, rate_id=fees.rate_of(run, None).id,
         plan_id=plans.plan_of(deed, run, None).id, user_id=deed.user_id, status="seated", role=role, way_in="staff", heads=1,
-        signed_up=deed.today, enrolled_at=deed.now, currency=run.currency, total=0, quote=nothing(run.currency), note="",
+        signed_up=deed.today, enrolled_at=deed.now, currency=run.currency, total=0, quote=AgreedQuote(run.currency, ()), note="",
     )  # fmt: skip
     deed.session.add(row)
     deed.session.flush()
@@ -60,15 +60,6 @@ def add_with_role(deed: Deed, run_id: int, person_id: int, role: str) -> dict[st
 def on_roster(change: Change, row: Enrollment) -> dict[str, Any]:
     return {
         "change": change.key, "enrollment_id": row.id, "name": row.person.name, "role": row.role, "run_id": row.run_id,
-    }  # fmt: skip
-
-
-def nothing(currency: str) -> dict[str, Any]:
-    """The quote of somebody who pays nothing because nothing is sold to them."""
-    zero = format_amount(0, currency)
-    return {
-        "currency": currency, "lines": [], "subtotal": zero, "taxes": [], "total": zero, "next_change": None,
-        "installments": [], "due_now": zero, "due_later": zero,
     }  # fmt: skip
 
 

@@ -20,6 +20,7 @@ from archgate.actions.seats import seats
 from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.money import format_amount
 from archgate.core.names import folded
+from archgate.core.quotes import AgreedQuote, quote_read
 from archgate.core.schedule import day_text
 from archgate.tables.access import User
 from archgate.tables.money import Account
@@ -112,14 +113,13 @@ def labels_of(deed: Deed, run_id: int) -> dict[str, str]:
     found = deed.session.execute(
         select(key, func.min(quote)).where(Enrollment.run_id == run_id, Enrollment.live == 1).group_by(key)
     )
-    return {key: rate_label(orjson.loads(text)) for key, text in found}
+    return {key: rate_label(quote_read(orjson.loads(text))) for key, text in found}
 
 
 def label_of(deed: Deed, enrollment_id: int) -> str:
     """The label of a quote that was changed or made between two readings."""
-    return rate_label(
-        deed.session.scalar(select(Enrollment.quote).where(Enrollment.id == enrollment_id)) or {}
-    )
+    quote = deed.session.scalar(select(Enrollment.quote).where(Enrollment.id == enrollment_id))
+    return rate_label(quote) if quote else ""
 
 
 def gone_from(deed: Deed, run_id: int) -> list[dict[str, Any]]:
@@ -145,14 +145,14 @@ def heads_of(deed: Deed, run_id: int) -> dict[int, list[dict[str, Any]]]:
     return found
 
 
-def rate_label(quote: dict[str, Any]) -> str:
+def rate_label(quote: AgreedQuote) -> str:
     """The rates and extras as agreed, from the quote: "2 Standard, early, 1 Member; Handbook"."""
-    kept = quote.get("lines", [])
-    rates, extras = ([x for x in kept if x["kind"] == kind] for kind in ("rate", "extra"))
-    many = len(rates) > 1
-    said = [f"{x['quantity']} {x['label']}" if many else x["label"] for x in rates]
-    said = [text + (", early" if x["early"] else "") for text, x in zip(said, rates, strict=True)]
-    along = [f"{x['quantity']} {x['label']}" if x["quantity"] > 1 else x["label"] for x in extras]
+    rates = quote.of_kind("rate")
+    said = [
+        (f"{x.quantity} {x.label}" if len(rates) > 1 else x.label) + (", early" if x.early else "")
+        for x in rates
+    ]
+    along = [f"{x.quantity} {x.label}" if x.quantity > 1 else x.label for x in quote.of_kind("extra")]
     return ", ".join(said) + (f"; {', '.join(along)}" if along else "")
 
 

@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import date
 
-from archgate.actions.fees import terms
 from archgate.actions.kernel.unit_of_work import Deed
 from archgate.actions.messages import messages
 from archgate.actions.money import accounts
 from archgate.actions.schedule import schedule
-from archgate.core.faults import refuse
+from archgate.core.money import format_amount
 from archgate.core.schedule import day_text
+from archgate.core.states import Told
 from archgate.tables.courses import Run
 from archgate.tables.log import Change
 from archgate.tables.money import Account
@@ -19,18 +18,17 @@ from archgate.tables.people import Organization
 from archgate.tables.roster import Enrollment
 
 
-def told_of(deed: Deed, run: Run, told: list[str] | None = None) -> list[str]:
+def told_of(deed: Deed, run: Run, told: Sequence[Told] | None = None) -> list[str]:
     """Who hears of an enrollment: as said for this one, else as the run, else as the center has it."""
     for held in (told, run.told, deed.center.defaults.get("told")):
         if held is not None:
-            wrong = [who for who in held if who not in terms.TOLD]
-            if wrong:
-                raise refuse("/told", f"Those told are among {', '.join(terms.TOLD)}.")
             return list(held)
     return []
 
 
-def tell_of(deed: Deed, change: Change, enrollment: Enrollment, run: Run, told: list[str] | None) -> None:
+def tell_of(
+    deed: Deed, change: Change, enrollment: Enrollment, run: Run, told: Sequence[Told] | None
+) -> None:
     """Write to those who hear of an enrollment."""
     hear = told_of(deed, run, told)
     if not hear:
@@ -80,8 +78,8 @@ def begins(deed: Deed, run: Run) -> str:
 
 def owed_text(enrollment: Enrollment) -> str:
     due = "".join(
-        f"\n{i['amount']} on {day_text(date.fromisoformat(i['due']))}"
-        for i in enrollment.quote["installments"]
+        f"\n{format_amount(i.amount, enrollment.currency)} on {day_text(i.due)}"
+        for i in enrollment.quote.installments
     )
     return f"\n\nWhat is due, in {enrollment.currency}:{due}" if due else ""
 

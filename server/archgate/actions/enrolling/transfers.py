@@ -7,6 +7,8 @@ from typing import Any
 from archgate.actions.enrolling import enrollments, leaving
 from archgate.actions.fees import fees, quotes
 from archgate.actions.fees import plans as run_plans
+from archgate.actions.fees.commands import Ask
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.unit_of_work import Deed
@@ -80,14 +82,18 @@ def move(
     leaving.end(deed, enrollment, "moved", f"{person.name} moved from {here.code} to {there.code}")
     if kept:
         money.keep(deed, enrollment, kept, f"Kept of {here.code}: {said}")
-    wish = quotes.wish_of(deed, there, {**asked, **{k: body[k] for k in ASK if k in body}}, person)
+    wish = quotes.wish_of(
+        deed, there, command_of(Ask, {**asked, **{k: body[k] for k in ASK if k in body}}), person
+    )
     if len(wish.heads) != enrollment.heads:
         raise Refused([Fault("/people", f"The party has {enrollment.heads} heads, not {len(wish.heads)}.")])
     enrollments.refuse_sign_up(deed, there, None)
     quotes.refuse_rates(deed, wish, person, account.organization_id)
-    priced = enrollments.price_of(deed, wish)
-    quotes.refuse_missing_details(deed, wish, priced[1]["total"], person, account.organization_id)
-    total = body["total"] if isinstance(body.get("total"), str) else priced[1]["total"]
+    priced = quotes.priced(deed, wish)
+    quotes.refuse_missing_details(deed, wish, priced.total, person, account.organization_id)
+    total = (
+        body["total"] if isinstance(body.get("total"), str) else format_amount(priced.total, priced.currency)
+    )
     new, held = enrollments.seat_at_price(
         deed, seats.seats_of(deed, there), wish, person, account, priced, total, enrollment.note, "transfer",
         others=named,
@@ -121,14 +127,11 @@ def ask_there(deed: Deed, enrollment: Enrollment, there: Run) -> dict[str, Any]:
     plan = deed.session.get_one(Plan, enrollment.plan_id)
     offered = run_plans.offered(deed, there)
     same = next((p for p in offered if p.id == plan.id or p.name == plan.name), None)
-    lines = enrollment.quote["lines"]
+    quote = enrollment.quote
     return {
-        "people": [
-            {"rate_id": rates.get(x["code"], usual).id, "count": x["quantity"]} for x in lines if x["kind"] == "rate"
-        ],
+        "people": [{"rate_id": rates.get(x.code, usual).id, "count": x.quantity} for x in quote.of_kind("rate")],
         "extras": [
-            {"extra_id": extras[x["code"]].id, "count": x["quantity"]}
-            for x in lines if x["kind"] == "extra" and x["code"] in extras
+            {"extra_id": extras[x.code].id, "count": x.quantity} for x in quote.of_kind("extra") if x.code in extras
         ],
         "plan_id": same.id if same else None,
     }  # fmt: skip

@@ -7,7 +7,10 @@ from datetime import time
 from typing import Any
 
 from archgate.actions.enrolling import enrollments, leaving
+from archgate.actions.enrolling.commands import JoinCommand
 from archgate.actions.fees import quotes
+from archgate.actions.fees.commands import Ask, HeadsAsked
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.unit_of_work import Deed
@@ -25,26 +28,15 @@ from archgate.tables.roster import Enrollment
 from archgate.tables.waitlist import Waiting
 
 
-def join(
-    deed: Deed,
-    run_id: int,
-    person_id: int,
-    organization_id: int | None = None,
-    note: str = "",
-    received_on: str | None = None,
-    exception: str = "",
-    head_start: int = 0,
-    answers: dict[str, Any] | None = None,
-    payer_person_id: int | None = None,
-    **ask: Any,
-) -> dict[str, Any]:
+def join(deed: Deed, command: JoinCommand) -> dict[str, Any]:
     """Put a party in line with what it asks for: at the end, or where the day its form came in puts it. Refused while
-    there is a seat for it. A `head_start` is a rank before others and needs a reason (`exception`)."""
-    person, run = people.present(deed, person_id), seats.run_to_change(deed, run_id)
-    special = enrollments.special_of(deed, received_on, exception, None)
-    if not -100 <= head_start <= 100 or (head_start and not special.exception):
+    there is a seat for it. A head start is a rank before others and needs a reason."""
+    person, run = people.present(deed, command.person_id), seats.run_to_change(deed, command.run_id)
+    organization_id, head_start = command.organization_id, command.head_start
+    special = quotes.special_of(deed, command.received_on, command.exception)
+    if head_start and not special.exception:
         raise refuse("/head_start", "A head start is a rank up to 100, with a reason.")
-    wish = quotes.wish_of(deed, run, ask, person)
+    wish = quotes.wish_of(deed, run, command, person)
     enrollments.refuse_twice(deed, run, person)
     quotes.refuse_rates(deed, wish, person, organization_id, special.received_on)
     quotes.terms_for(deed, wish)
@@ -57,13 +49,15 @@ def join(
     if isinstance(seat, core_seats.Seated):
         raise conflict("seat-free", f"There is a seat; {person.name} can be enrolled at once.")
     payer = money.account_of(
-        deed, enrollments.payer_owner(deed, run, person, organization_id, payer_person_id), run.currency
+        deed,
+        enrollments.payer_owner(deed, run, person, organization_id, command.payer_person_id),
+        run.currency,
     )
-    row = line_up(deed, wish, person, payer, note, "desk")
+    row = line_up(deed, wish, person, payer, command.note, "desk")
     parties.leave_interest(deed, run, person.id)
     if special.received_on:
         row.joined_at = moment_of(special.received_on, time(12), deed.zone)
-    row.head_start, row.answers = head_start, read_answers(run.questions, answers)
+    row.head_start, row.answers = head_start, read_answers(run.questions, command.answers)
     deed.session.flush()
     change = deed.log("wait", "waiting", row.id, f"{person.name} waits for {run.code}", run_id=run.id)
     return {
@@ -136,8 +130,8 @@ def seat_quote(deed: Deed, waiting_id: int) -> dict[str, Any]:
 
 def wish_of(deed: Deed, run: Run, row: Waiting) -> quotes.Wish:
     """What a party asked for when it joined the line; rates and plan hold for it also when taken off the run since."""
-    usual = {"people": [{"rate_id": row.rate_id, "count": row.heads}], "plan_id": row.plan_id}
-    return quotes.wish_of(deed, run, row.ask or usual, row.person, held=True)
+    usual = Ask(people=[HeadsAsked(rate_id=row.rate_id, count=row.heads)], plan_id=row.plan_id)
+    return quotes.wish_of(deed, run, command_of(Ask, row.ask) if row.ask else usual, row.person, held=True)
 
 
 def refuse_out_of_turn(deed: Deed, run: Run, row: Waiting, state: core_seats.Seats, why: str) -> None:
@@ -192,7 +186,7 @@ def seat_row(deed: Deed, row: Waiting, run: Run, total: str) -> dict[str, Any]:
     wish = wish_of(deed, run, row)
     quotes.refuse_full(deed, wish)
     payer = deed.session.get_one(Account, row.payer_id)
-    priced = enrollments.price_of(deed, wish)
+    priced = quotes.priced(deed, wish)
     enrollment, enrolled = enrollments.seat_at_price(
         deed, replace(state, waiting=()), wish, row.person, payer, priced, total, row.note, "waitlist", row.batch_id,
         group=group_of(deed, run, row),

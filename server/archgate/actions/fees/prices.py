@@ -9,6 +9,7 @@ from typing import Any
 from sqlalchemy import select
 
 from archgate.actions.fees import fees, plans, quotes, terms
+from archgate.actions.fees.commands import Ask
 from archgate.actions.kernel.answers import shown
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.unit_of_work import Deed
@@ -103,7 +104,7 @@ def compare(deed: Deed, run_ids: list[int]) -> dict[str, Any]:
 def reading(deed: Deed, run_id: int, day: date, rate_id: int | None, plan_id: int | None) -> dict[str, Any]:
     """What one person pays on a day at a rate, now and later, as a sentence to read out."""
     run = get_run(deed, run_id)
-    wish = quotes.wish_of(deed, run, {"rate_id": rate_id or fees.rate_of(run, None).id, "plan_id": plan_id})
+    wish = quotes.wish_of(deed, run, Ask(rate_id=rate_id or fees.rate_of(run, None).id, plan_id=plan_id))
     currency = run.currency
     total = core_fees.total_on(wish.fees, wish.ask, day, fees.start_of(deed, run))
     due = quotes.due_of(deed, wish, total, day)
@@ -142,12 +143,7 @@ def early_start(deed: Deed, run_id: int) -> dict[str, Any]:
         )
     ).all()
     heads = sum(h for h, _, _ in rows)
-    early = sum(
-        line["quantity"]
-        for _, _, q in rows
-        for line in q["lines"]
-        if line["kind"] == "rate" and line.get("early")
-    )
+    early = sum(line.quantity for _, _, quote in rows for line in quote.of_kind("rate") if line.early)
     share = Decimal(100 * early) / heads if heads else Decimal(100) / 3
     brought = sum(t for _, t, _ in rows) // heads if heads else rate.amount * 11 // 10
     step = next((s for s in rate.early if s.days_before is not None), None)

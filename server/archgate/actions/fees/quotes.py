@@ -9,8 +9,9 @@ from typing import Any
 from sqlalchemy import select
 
 from archgate.actions.fees import codes, fees, plans
+from archgate.actions.fees.commands import AgreedPrice, Ask, ExtraAsked, HeadsAsked, QuoteCommand
 from archgate.actions.kernel.lookups import get_run
-from archgate.actions.kernel.problems import Problem
+from archgate.actions.kernel.problems import Problem, conflict
 from archgate.actions.kernel.unit_of_work import Deed
 from archgate.actions.money import payments
 from archgate.actions.people import people
@@ -21,8 +22,8 @@ from archgate.core import plans as core_plans
 from archgate.core import seats as core_seats
 from archgate.core.documents import PLAN_LINE_KEYS, read_plan_line
 from archgate.core.faults import Fault, Refused
-from archgate.core.fee_documents import quote_document
-from archgate.core.money import format_amount
+from archgate.core.money import format_amount, parse_amount
+from archgate.core.quotes import AgreedQuote, agreed_of, document_of
 from archgate.core.reader import Reader
 from archgate.core.schedule import moment_of
 from archgate.tables.courses import Run
@@ -32,9 +33,7 @@ from archgate.tables.plans import Plan
 from archgate.tables.roster import Enrollment
 from archgate.tables.schedule import Gate
 
-ASK_KEYS = "people extras code plan_id rate_id heads waive"
 MOST_REASON = 500
-MOST_ROWS = 50
 
 
 @dataclass(frozen=True)
@@ -73,87 +72,65 @@ class Wish:
     @property
     def document(self) -> dict[str, Any]:
         """The ask as a body sends it; what is kept of it with a place in line and a kept quote."""
-        return {
-            "people": [
-                {"rate_id": rate.id, "count": count,
-                 **({"agreed": {"amount": format_amount(agreed.amount, self.run.currency), "reason": agreed.reason}}
-                    if agreed else {})}
-                for rate, count, agreed in self.rates
-            ],
-            "extras": [{"extra_id": extra.id, "count": count} for extra, count in self.extras],
-            "code": self.code.code if self.code else None, "plan_id": self.plan.id,
-            **({"waive": self.waived} if self.waived else {}),
-        }  # fmt: skip
+        people = [
+            HeadsAsked(rate_id=rate.id, count=count, agreed=None if agreed is None else AgreedPrice(
+                amount=format_amount(agreed.amount, self.run.currency), reason=agreed.reason))
+            for rate, count, agreed in self.rates
+        ]  # fmt: skip
+        ask = Ask(
+            people=people,
+            extras=[ExtraAsked(extra_id=extra.id, count=count) for extra, count in self.extras],
+            code=self.code.code if self.code else None, plan_id=self.plan.id, waive=self.waived or None,
+        )  # fmt: skip
+        return ask.model_dump(mode="json", exclude={"rate_id", "heads"})
 
 
-def wish_of(
-    deed: Deed, run: Run, body: dict[str, Any], person: Person | None = None, held: bool = False
-) -> Wish:
-    """Read an ask. `rate_id` and `heads` are the short form of `people`. `held`: rates and plans that were agreed to
-    before are taken also when no longer offered. Without any rate, the first that the person may have."""
+def wish_of(deed: Deed, run: Run, ask: Ask, person: Person | None = None, held: bool = False) -> Wish:
+    """What an ask names, found on the run. `rate_id` and `heads` are the short form of `people`. `held`: rates and plans
+    that were agreed to before are taken also when no longer offered. Without any rate, the first that the person may have.
+    Refused with every name that the run does not have."""
     faults: list[Fault] = []
-    top = Reader({k: v for k, v in body.items() if k in ASK_KEYS.split()}, "", faults, ASK_KEYS)
-    offered = {r.id: r for r in (run.rates if held else fees.rates_of(run))}
-    rates: list[tuple[Rate, int, core_fees.Agreed | None]] = []
-    for row in top.rows("people", "The people", "rate_id count agreed", most=MOST_ROWS):
-        number = row.whole("rate_id", "The rate", 1, 2**62)
-        count = row.whole("count", "The number of people", 1, core_seats.LARGEST_PARTY, need=True)
-        rate = offered.get(number) if number else next(iter(offered.values()), None)
-        if rate is None:
-            row.fault("rate_id", "The run has no such rate.")
-        agreed = read_agreed(row, run.currency) if row.has("agreed") else None
-        if rate is not None and count is not None:
-            rates.append((rate, count, agreed))
-    number = top.whole("rate_id", "The rate", 1, 2**62)
-    heads = top.whole("heads", "The number of heads", -(10**6), 10**6)
-    if heads is not None and not 1 <= heads <= core_seats.LARGEST_PARTY:
-        top.fault("heads", f"A party has 1 to {core_seats.LARGEST_PARTY} heads.")
+    rates = rates_asked(run, ask, held, faults)
+    heads = ask.heads if ask.heads is not None else 1
+    if not 1 <= (sum(count for _, count, _ in rates) or heads) <= core_seats.LARGEST_PARTY:
+        at = "/people" if rates else "/heads"
+        faults.append(Fault(at, f"A party has 1 to {core_seats.LARGEST_PARTY} heads."))
     extras: list[tuple[Extra, int]] = []
     known = {x.id: x for x in run.extras if held or x.active}
-    for row in top.rows("extras", "The extras", "extra_id count", most=MOST_ROWS):
-        extra = known.get(row.whole("extra_id", "The extra", 1, 2**62, need=True) or 0)
-        count = row.whole("count", "The number", 1, 10**6, need=True)
-        if extra is None:
-            row.fault("extra_id", "The run has no such extra.")
-        elif count is not None:
-            extras.append((extra, count))
-    plan_id = top.whole("plan_id", "The payment plan", 1, 2**62)
-    text = top.text("code", "The code") if top.value.get("code") else None
-    waived = (top.text("waive", "The reason") or "").strip() if top.has("waive") else ""
-    if len(waived) > MOST_REASON:
-        top.fault("waive", f"The reason is longer than {MOST_REASON} characters.")
-    if not faults and sum(count for _, count, _ in rates) > core_seats.LARGEST_PARTY:
-        top.fault("people", f"A party has 1 to {core_seats.LARGEST_PARTY} heads.")
+    for i, row in enumerate(ask.extras):
+        if row.extra_id in known:
+            extras.append((known[row.extra_id], row.count))
+        else:
+            faults.append(Fault(f"/extras/{i}/extra_id", "The run has no such extra."))
     if faults:
         raise Refused(faults)
     if not rates:
-        rates = [
-            (
-                usual_rate(deed, run, person) if number is None else rate_held(run, number, held),
-                heads or 1,
-                None,
-            )
-        ]
-    plan = plan_held(deed, run, plan_id, held)
-    return Wish(
-        run,
-        plan,
-        tuple(rates),
-        tuple(extras),
-        codes.code_held(deed, text) if held else codes.code_typed(deed, run, text),
-        waived,
-    )
+        rate = usual_rate(deed, run, person) if ask.rate_id is None else rate_held(run, ask.rate_id, held)
+        rates = [(rate, heads, None)]
+    plan = plan_held(deed, run, ask.plan_id, held)
+    code = codes.code_held(deed, ask.code) if held else codes.code_typed(deed, run, ask.code)
+    return Wish(run, plan, tuple(rates), tuple(extras), code, ask.waive or "")
 
 
-def read_agreed(row: Reader, currency: str) -> core_fees.Agreed | None:
-    held = row.inner("agreed", "What was agreed", "amount reason")
-    if held is None:
-        return None
-    amount = held.amount("amount", "The amount agreed", currency, need=True)
-    reason = held.text("reason", "The reason", need=True)
-    if reason and len(reason) > MOST_REASON:
-        held.fault("reason", f"The reason is longer than {MOST_REASON} characters.")
-    return None if amount is None or reason is None else core_fees.Agreed(amount, reason.strip())
+def rates_asked(
+    run: Run, ask: Ask, held: bool, faults: list[Fault]
+) -> list[tuple[Rate, int, core_fees.Agreed | None]]:
+    """The rates of the heads asked for, with what was agreed; whatever the run has not is a fault."""
+    offered = {r.id: r for r in (run.rates if held else fees.rates_of(run))}
+    found = []
+    for i, row in enumerate(ask.people):
+        rate = offered.get(row.rate_id) if row.rate_id else next(iter(offered.values()), None)
+        agreed = None
+        if row.agreed:
+            try:
+                agreed = core_fees.Agreed(parse_amount(row.agreed.amount, run.currency), row.agreed.reason)
+            except ValueError as error:
+                faults.append(Fault(f"/people/{i}/agreed/amount", str(error)))
+        if rate is None:
+            faults.append(Fault(f"/people/{i}/rate_id", "The run has no such rate."))
+        else:
+            found.append((rate, row.count, agreed))
+    return found
 
 
 def rate_held(run: Run, rate_id: int, held: bool) -> Rate:
@@ -246,19 +223,22 @@ class Special:
 NOTHING_SPECIAL = Special()
 
 
-def read_special(deed: Deed, top: Reader) -> Special:
+def special_of(
+    deed: Deed,
+    received_on: date | None,
+    exception: str | None,
+    set_aside_id: int | None = None,
+    held_place_id: int | None = None,
+) -> Special:
     """An earlier day of receipt needs a reason, as a sign-up after the close does."""
-    day = top.day("received_on", "The day it was received")
-    why = (top.text("exception", "The reason") or "").strip() if top.value.get("exception") else ""
-    number = top.whole("set_aside_id", "The seats set aside", 1, 2**62)
-    held = top.whole("held_place_id", "The held places", 1, 2**62)
-    if len(why) > MOST_REASON:
-        top.fault("exception", f"The reason is longer than {MOST_REASON} characters.")
-    if day is not None and day > deed.today:
-        top.fault("received_on", "The form cannot have come in after today.")
-    if day is not None and day < deed.today and not why:
-        top.fault("exception", "Say why the earlier day counts.")
-    return Special(None if day == deed.today else day, why, number, held)
+    why, faults = (exception or "").strip(), []
+    if received_on is not None and received_on > deed.today:
+        faults.append(Fault("/received_on", "The form cannot have come in after today."))
+    if received_on is not None and received_on < deed.today and not why:
+        faults.append(Fault("/exception", "Say why the earlier day counts."))
+    if faults:
+        raise Refused(faults)
+    return Special(None if received_on == deed.today else received_on, why, set_aside_id, held_place_id)
 
 
 def terms_for(
@@ -297,38 +277,32 @@ def ask_fault(wish: Wish, fault: Fault) -> Fault:
     return Fault(at, fault.message)
 
 
-def quote_view(quote: core_fees.Quote, due: core_plans.Installments) -> dict[str, Any]:
-    """A quote with its installments, as screens show it and as an enrollment keeps it."""
-    held = quote_document(quote)
-    lines = [{**shown, "early": line.early} for shown, line in zip(held["lines"], quote.lines, strict=True)]
-    return {"currency": quote.currency, **held, "lines": lines, **plans.due_view(due, quote.currency)}
+def priced(deed: Deed, wish: Wish, received: date | None = None) -> AgreedQuote:
+    """What a sign-up costs now, or as its form came in, and when it is due: as it is shown, and kept if it comes to it."""
+    return agreed_of(*terms_for(deed, wish, received=received))
 
 
-def quote_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def refuse_other_total(agreed: AgreedQuote, shown: str) -> None:
+    """Refuse when the total is no longer what the screen showed; both are answered, and the quote as it is now."""
+    now = format_amount(agreed.total, agreed.currency)
+    if now != shown:
+        said = f"The total was {shown} when it was shown and is {now} now."
+        raise conflict("total-changed", said, shown=shown, now=now, quote=document_of(agreed))
+
+
+def quote_run(deed: Deed, run_id: int, asked: QuoteCommand) -> dict[str, Any]:
     """What a sign-up for this run costs, whether there is a seat or a place in line, and whether one can sign up.
 
     Beside the ask, `person_id` and `organization_id` say who it is for, and `day` asks as if it were another day.
     """
     run = get_run(deed, run_id)
-    faults: list[Fault] = []
-    top = Reader(
-        body,
-        "",
-        faults,
-        f"{ASK_KEYS} person_id organization_id day names received_on exception set_aside_id held_place_id",
-    )
-    number = top.whole("person_id", "The person", 1, 2**62)
-    organization_id = top.whole("organization_id", "The organization", 1, 2**62)
-    day = top.day("day", "The day")
-    names = parties.read_names(top)
-    special = read_special(deed, top)
-    if faults:
-        raise Refused(faults)
-    person = people.get_person(deed, number) if number else None
+    special = special_of(deed, asked.received_on, asked.exception, asked.set_aside_id, asked.held_place_id)
+    person = people.get_person(deed, asked.person_id) if asked.person_id else None
     if person is not None and not special.exception and parties.told_early(deed, run, person.id):
         special = replace(special, exception="Head start of the interest list")
-    wish = wish_of(deed, run, body, person)
-    found = sign_up_quote(deed, wish, person, organization_id, day, special)
+    wish = wish_of(deed, run, asked, person)
+    found = sign_up_quote(deed, wish, person, asked.organization_id, asked.day, special)
+    names = parties.names_typed(asked.names)
     return {**found, "names": parties.names_view(deed, run, names, len(wish.heads) - 1)}
 
 
@@ -350,15 +324,15 @@ def sign_up_quote(
     words = payments.words_of(deed, run, person, organization_id)
     group = special.set_aside_id or seats.group_for(deed, run, person.id if person else None, organization_id)
     return {
-        **quote_view(quote, due),
-        **seat_view(deed, wish, format_amount(quote.total, run.currency), words, group, special),
+        **document_of(agreed_of(quote, due)),
+        **seat_view(deed, wish, quote.total, words, group, special),
     }
 
 
 def seat_view(
     deed: Deed,
     wish: Wish,
-    total: str,
+    total: int,
     words: str | None,
     group: int | None = None,
     special: Special = NOTHING_SPECIAL,
@@ -427,13 +401,13 @@ def choices(deed: Deed, run_id: int, person_id: int | None, organization_id: int
     return {"run_id": run.id, "rates": rates, "extras": extras, "plans": offered, "group": group}
 
 
-def needs_details(wish: Wish, total: str) -> bool:
+def needs_details(wish: Wish, total: int) -> bool:
     """Whether payment details must be on file: the plan takes them, and there is something to pay."""
-    return wish.plan.details and any(c in "123456789" for c in total)
+    return wish.plan.details and total > 0
 
 
 def refuse_missing_details(
-    deed: Deed, wish: Wish, total: str, person: Person, organization_id: int | None
+    deed: Deed, wish: Wish, total: int, person: Person, organization_id: int | None
 ) -> None:
     """Refuse a plan that takes payment details at sign-up while whoever pays has none on file."""
     if needs_details(wish, total) and payments.words_of(deed, wish.run, person, organization_id) is None:

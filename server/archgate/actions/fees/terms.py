@@ -21,6 +21,7 @@ from archgate.core.faults import Fault, Refused
 from archgate.core.fee_documents import MOST_TAXES, read_group, read_taxes
 from archgate.core.money import format_amount
 from archgate.core.reader import Reader
+from archgate.core.states import Told
 from archgate.tables.courses import Center, Course, Run
 
 
@@ -138,7 +139,7 @@ def term_touches(
 
 CENTER_TERMS = ("extras", "group", "taxes", "plans", "refunds")
 CENTER_WORDS = ("told", "office_email")
-TOLD = ("learner", "payer", "instructors", "office")
+TOLD = tuple(str(who) for who in Told)
 CENTER_DAYS = {
     "quote_days": ("The days a quote is kept", 1, 365),
     "access_days": ("The days of access", 1, 36_600),

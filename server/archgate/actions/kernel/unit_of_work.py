@@ -27,6 +27,7 @@ from sqlalchemy.orm import Session, object_session, sessionmaker
 
 from archgate.actions.kernel.problems import Problem
 from archgate.clock import business_now, system_now
+from archgate.core.quotes import AgreedQuote, document_of
 from archgate.tables import Base
 from archgate.tables.access import SignInLimit, User, UserSession
 from archgate.tables.bulk import BatchRow
@@ -170,6 +171,8 @@ def plain(value: Any) -> Any:
         return value.astimezone(UTC).isoformat()
     if isinstance(value, date | time_of_day):
         return value.isoformat()
+    if isinstance(value, AgreedQuote):
+        return document_of(value)
     return str(value) if isinstance(value, Decimal) else value
 
 

@@ -22,7 +22,8 @@ from archgate.actions.messages import messages
 from archgate.actions.money import accounts, money
 from archgate.actions.people import people
 from archgate.core.faults import refuse
-from archgate.core.money import format_amount, parse_amount
+from archgate.core.money import format_amount
+from archgate.core.quotes import Line
 from archgate.core.schedule import day_text
 from archgate.papers.words import amount_text, money_text
 from archgate.tables.courses import Run
@@ -60,9 +61,7 @@ def worth(enrollment: Enrollment) -> tuple[int, dict[str, int]]:
     """What a sign-up comes to now, and the taxes in it: its quote while it holds its seat, what is kept of it after."""
     if enrollment.live is None:
         return sum(i.amount for i in enrollment.installments if i.kind == "kept"), {}
-    currency = enrollment.currency
-    taxes = {t["name"]: parse_amount(t["amount"], currency) for t in enrollment.quote.get("taxes", [])}
-    return enrollment.total, {name: amount for name, amount in taxes.items() if amount}
+    return enrollment.total, {t.name: t.amount for t in enrollment.quote.taxes if t.amount}
 
 
 def invoiced(deed: Deed, account: Account) -> dict[int, tuple[int, dict[str, int]]]:
@@ -128,7 +127,7 @@ def document_of(deed: Deed, account: Account, rows: list[Difference], title: str
     currency = account.currency
     ids = {d.enrollment.run_id for d in rows}
     runs = {r.id: r for r in deed.session.scalars(select(Run).where(Run.id.in_(ids or {0})))}
-    included = {t["name"]: t["included"] for d in rows for t in d.enrollment.quote.get("taxes", [])}
+    included = {t.name: t.included for d in rows for t in d.enrollment.quote.taxes}
     taxes: dict[str, int] = {}
     lines = []
     for d in rows:
@@ -136,7 +135,7 @@ def document_of(deed: Deed, account: Account, rows: list[Difference], title: str
         first = f", from {day_text(run.meetings[0].date)}" if run.meetings else ""
         about = f"{e.person.name}, {run.title or run.course.title} ({run.code}{first})"
         if d.first and e.live:
-            shown_lines = [(many_of(x), x["amount"]) for x in e.quote["lines"]]
+            shown_lines = [(many_of(x), x.amount) for x in e.quote.lines]
         else:
             on_top = sum(a for n, a in d.taxes.items() if not included.get(n))
             label = (
@@ -146,10 +145,10 @@ def document_of(deed: Deed, account: Account, rows: list[Difference], title: str
                 if d.amount > 0
                 else "Seat given back"
             )
-            shown_lines = [(label, format_amount(d.amount - on_top, currency))]
+            shown_lines = [(label, d.amount - on_top)]
         for n, (what, amount) in enumerate(shown_lines):
             lines.append(
-                {"what": what, "more": about if n == 0 else "", "amount": amount_text(amount, currency)}
+                {"what": what, "more": about if n == 0 else "", "amount": money_text(amount, currency)}
             )
         for name, amount in d.taxes.items():
             taxes[name] = taxes.get(name, 0) + amount
@@ -168,9 +167,8 @@ def document_of(deed: Deed, account: Account, rows: list[Difference], title: str
     }  # fmt: skip
 
 
-def many_of(line: dict[str, Any]) -> str:
-    many = f" x {line['quantity']}" if line["quantity"] > 1 else ""
-    return f"{line['label']}{many}"
+def many_of(line: Line) -> str:
+    return line.label + (f" x {line.quantity}" if line.quantity > 1 else "")
 
 
 def issue(deed: Deed, account_id: int, send: bool = False) -> dict[str, Any]:

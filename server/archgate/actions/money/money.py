@@ -11,7 +11,7 @@ from sqlalchemy.dialects.mysql import insert
 
 from archgate.actions.kernel.unit_of_work import Deed, system_now
 from archgate.core import ledger
-from archgate.core.money import format_amount, parse_signed
+from archgate.core.money import format_amount
 from archgate.tables.money import Account, Allocation, Entry, Posting
 from archgate.tables.plans import Installment
 from archgate.tables.roster import Enrollment
@@ -72,16 +72,12 @@ def charge(deed: Deed, enrollment: Enrollment, cause: str, credits: bool = True)
     Without `credits` the lines of meetings that fell out, which have postings of their own, are left out.
     """
     currency, quote = enrollment.currency, enrollment.quote
-    lines = [x for x in quote["lines"] if credits or x["kind"] != "credit"]
-    apart = [] if credits else [t for x in quote["lines"] for t in x.get("taxes", ())]
-    taxes = [
-        (t["name"], parse_signed(t["amount"], currency)
-         + sum(parse_signed(a["amount"], currency) for a in apart if a["name"] == t["name"]), t["included"])
-        for t in quote.get("taxes", [])
-    ]  # fmt: skip
+    if not credits:
+        for line in quote.of_kind("credit"):
+            quote = quote.without_credit(line)
     postings = ledger.sign_up_postings(
         enrollment.payer_id, lambda name: center_account(deed, name, currency),
-        [parse_signed(x["amount"], currency) for x in lines], taxes, currency,
+        [line.amount for line in quote.lines], [(t.name, t.amount, t.included) for t in quote.taxes], currency,
     )  # fmt: skip
     for posting in postings:
         post(deed, posting, deed.today, cause, enrollment_id=enrollment.id)

@@ -10,7 +10,6 @@ from archgate.actions.kernel.unit_of_work import Deed
 from archgate.actions.people import people
 from archgate.core.faults import Fault, Refused
 from archgate.core.names import folded
-from archgate.core.reader import Reader
 from archgate.tables.courses import Run
 from archgate.tables.people import Person
 from archgate.tables.roster import Enrollment, PartyPlace
@@ -28,12 +27,9 @@ def live_on(deed: Deed, run_id: int, person_ids: list[int]) -> set[int]:
     return set(deed.session.scalars(both))
 
 
-def read_names(top: Reader) -> list[str]:
-    held = top.value.get("names") or []
-    if not isinstance(held, list) or any(not isinstance(n, str) or len(n) > 300 for n in held):
-        top.fault("names", "The names are a list of texts, one a head.")
-        return []
-    return [n.strip() for n in held if n.strip()]
+def names_typed(names: list[str]) -> list[str]:
+    """Names as typed, one a head, without blank lines."""
+    return [n.strip() for n in names if n.strip()]
 
 
 def name_parts(text: str) -> tuple[str, str, str | None]:

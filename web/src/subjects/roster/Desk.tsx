@@ -3,7 +3,7 @@ import { useEffect, useRef, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 
 import { usePulse, News } from "../../app/pulse";
-import { api, ask, messageOf, newKey, ServerProblem } from "../../app/server";
+import { api, ask, messageOf, newKey, ServerProblem, type Schemas } from "../../app/server";
 import { useKept, useMe, useSettled } from "../../app/session";
 import { Gatelet } from "../../parts/Arch";
 import { OrganizationPick } from "../../parts/OrganizationPick";
@@ -182,7 +182,7 @@ export default function Desk() {
         : ask(
             api.POST("/api/v1/runs/{run_id}/quote", {
               params: { path: { run_id: call.runId! } },
-              body: JSON.parse(wished) as Record<string, unknown>,
+              body: JSON.parse(wished) as Schemas["QuoteCommand"],
             }),
           ),
     enabled: call.runId !== null,

@@ -175,7 +175,7 @@ export function CallSoFar({
   );
 }
 
-const TOLD: [string, string][] = [
+const TOLD: [Schemas["Told"], string][] = [
   ["learner", "the learner"],
   ["payer", "the organization that pays"],
   ["instructors", "the instructors"],

@@ -5,7 +5,7 @@ import { useMe } from "../../app/session";
 import { Arch } from "../../parts/Arch";
 import { decisionText, Price, seatsText, smallestText, spanText, stateText } from "../../parts/RunFacts";
 import { count, money } from "../../parts/text";
-import { amount, whole } from "../courses/form";
+import { amount } from "../courses/form";
 
 export type Person = Schemas["PersonFound"];
 export type Run = Schemas["RunLine"];
@@ -35,7 +35,7 @@ export type Call = {
   waive: string | null;
   /** Whether the seat is held until the first payment, and who is told; null as the run has it. */
   hold: boolean | null;
-  told: string[] | null;
+  told: Schemas["Told"][] | null;
   answers: Record<string, string>;
   /** The places held without names that are taken up. */
   heldId: number | null;
@@ -73,9 +73,9 @@ export function namesOf(call: Call): string[] {
 }
 
 /** What a call asks of a run, as the server reads it. */
-export function askOf(call: Call, digits: number) {
+export function askOf(call: Call, digits: number): Schemas["Ask"] {
   const agreed = call.agreed
-    ? { amount: amount(call.agreed.amount, digits), reason: call.agreed.reason.trim() || null }
+    ? { amount: amount(call.agreed.amount, digits) ?? "", reason: call.agreed.reason.trim() }
     : undefined;
   const people = call.mixed
     ? Object.entries(call.mixed)
@@ -88,7 +88,7 @@ export function askOf(call: Call, digits: number) {
     ...(people ? { people } : { rate_id: call.rateId, heads: counted(call.heads) }),
     extras: Object.entries(call.extras)
       .filter(([, text]) => text.trim() !== "" && text.trim() !== "0")
-      .map(([id, text]) => ({ extra_id: Number(id), count: whole(text) })),
+      .map(([id, text]) => ({ extra_id: Number(id), count: counted(text) })),
     code: call.code.trim() || null,
     plan_id: call.planId,
     ...(call.waive === null ? {} : { waive: call.waive }),

@@ -1,0 +1,161 @@
+"""Commands and views: what an act takes and what it answers, typed, frozen, and the API's schema as they stand.
+
+A command knows its keys and refuses others. What is wrong with one is said in sentences for people, every fault at once,
+each with its JSON pointer (`faults_of`); a field is called by its title, or else by its name.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from datetime import date
+from typing import Annotated, TypeVar, get_args
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError
+from pydantic.fields import FieldInfo
+from pydantic_core import ErrorDetails, PydanticCustomError
+
+from archgate.core.faults import Fault, Refused
+from archgate.core.reader import strict_date
+
+
+class Command(BaseModel):
+    """What an act takes."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class View(BaseModel):
+    """What an act or a reading answers."""
+
+    model_config = ConfigDict(frozen=True)
+
+
+C = TypeVar("C", bound=Command)
+
+
+def _day(value: object) -> object:
+    """Dates are read strictly: no number of seconds, no moment."""
+    if isinstance(value, str):
+        try:
+            return strict_date(value)
+        except ValueError:
+            raise PydanticCustomError("day_shape", "") from None
+    if isinstance(value, date) or value is None:
+        return value
+    raise PydanticCustomError("day_shape", "")
+
+
+def _nothing(value: object) -> object:
+    return None if value == "" else value
+
+
+def _no_rows(value: object) -> object:
+    return [] if value is None else value
+
+
+Id = Annotated[int, Field(strict=True, ge=1, le=2**62)]
+Whole = Annotated[int, Field(strict=True, ge=-(10**6), le=10**6)]
+Flag = Annotated[bool, Field(strict=True)]
+Day = Annotated[date, BeforeValidator(_day)]
+AmountText = Annotated[
+    str, Field(pattern=r"^\d{1,15}(\.\d{1,4})?$", json_schema_extra={"format": "amount"})
+]  # its decimals are the currency's
+Reason = Annotated[str, Field(max_length=500)]
+Optional = BeforeValidator(_nothing)  # an empty text is none
+Rows = BeforeValidator(_no_rows)  # null is an empty list
+
+
+def command_of(kind: type[C], body: Mapping[str, object]) -> C:
+    """A command read from a body. Raises Refused with every fault."""
+    try:
+        return kind.model_validate(body)
+    except ValidationError as error:
+        raise Refused(faults_of(kind, error.errors(include_url=False))) from None
+
+
+def faults_of(kind: type[BaseModel], errors: Iterable[ErrorDetails]) -> list[Fault]:
+    """What pydantic found, as our faults."""
+    return [Fault(pointer_of(e["loc"]), sentence_of(kind, e)) for e in errors]
+
+
+def pointer_of(place: Iterable[int | str]) -> str:
+    """The JSON pointer (RFC 6901) of a place."""
+    return "".join("/" + str(part).replace("~", "~0").replace("/", "~1") for part in place)
+
+
+KINDS = {
+    "int_type": "a whole number",
+    "int_from_float": "a whole number",
+    "string_type": "a text",
+    "bool_type": "true or false",
+    "list_type": "a list",
+    "dict_type": "an object",
+    "model_type": "an object",
+    "model_attributes_type": "an object",
+}
+
+
+def sentence_of(kind: type[BaseModel], error: ErrorDetails) -> str:
+    """One finding of pydantic in the words of the house."""
+    field, last = field_of(kind, error["loc"])
+    name = (
+        field.title if field and field.title else None
+    ) or f"The {last.replace('_', ' ').removesuffix(' id')}"
+    what, limits = error["type"], error.get("ctx", {})
+    if what == "missing":
+        return f"{name} is missing."
+    if what == "extra_forbidden":
+        return f'"{last}" is not a known key here.'
+    if what in KINDS:
+        return f"{name} must be {KINDS[what]}."
+    if what in ("greater_than_equal", "less_than_equal"):
+        low, high = bounds_of(field)
+        return f"{name} must be from {low} to {high}."
+    if what == "day_shape":
+        return f'{name} must be a date like 2027-09-14, not "{error["input"]}".'
+    if what == "string_pattern_mismatch":
+        return f'{name} must be an amount like 240.00, not "{str(error["input"])[:40]}".'
+    if what == "string_too_short":
+        return f"{name} is empty."
+    if what == "string_too_long":
+        return f"{name} is longer than {limits['max_length']} characters."
+    if what == "too_long":
+        return f"{name} has more than {limits['max_length']} entries."
+    if what in ("enum", "literal_error"):
+        return f"{name} is one of {str(limits['expected']).replace(chr(39), '').replace(' or ', ', ')}."
+    return f"{error['msg'].rstrip('.')}."
+
+
+def field_of(kind: type[BaseModel], place: tuple[int | str, ...]) -> tuple[FieldInfo | None, str]:
+    """The field that a place names, and the last name in it."""
+    field: FieldInfo | None = None
+    model: type[BaseModel] | None = kind
+    last = "body"
+    for part in place:
+        if isinstance(part, int):
+            continue
+        last = part
+        fields = model.model_fields if model else {}
+        field = fields.get(part) or next((f for f in fields.values() if f.alias == part), None)
+        model = model_in(field.annotation) if field else None
+    return field, last
+
+
+def model_in(annotation: object) -> type[BaseModel] | None:
+    """The model that an annotation holds, also in a list or beside None."""
+    if isinstance(annotation, type) and issubclass(annotation, BaseModel):
+        return annotation
+    return next((found for part in get_args(annotation) if (found := model_in(part))), None)
+
+
+def bounds_of(field: FieldInfo | None) -> tuple[int, int]:
+    """The smallest and the largest whole number that a field takes."""
+
+    def of(metadata: Iterable[object], name: str) -> int | None:
+        return next((n for m in metadata if (n := getattr(m, name, None)) is not None), None)
+
+    metadata = list(field.metadata) if field else []
+    for part in get_args(field.annotation) if field else ():
+        metadata += getattr(part, "__metadata__", ())
+    inner = [m for outer in metadata for m in (outer, *getattr(outer, "metadata", ()))]
+    return of(inner, "ge") or 0, of(inner, "le") or 0

@@ -1,0 +1,14 @@
+"""Enumerations of what is stored: states of records, and closed sets of words."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+
+
+class Told(StrEnum):
+    """Who hears of an enrollment."""
+
+    LEARNER = "learner"
+    PAYER = "payer"
+    INSTRUCTORS = "instructors"
+    OFFICE = "office"
