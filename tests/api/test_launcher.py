@@ -194,6 +194,13 @@ def children(pid):
     return found
 
 
+def is_connected(pid):
+    """Whether a process holds a connection."""
+    with contextlib.suppress(OSError):
+        return any(os.readlink(fd).startswith("socket:") for fd in Path(f"/proc/{pid}/fd").iterdir())
+    return False
+
+
 def brings_back_what_ended(process, port):
     """A demo whose worker and whose database are killed starts both again, and works on."""
 
@@ -223,6 +230,9 @@ def brings_back_what_ended(process, port):
     os.kill(worker, signal.SIGKILL)
     assert until(lambda: pid_of("cli worker") not in (None, worker))
     survivor = pid_of("cli worker")
+    assert until(
+        lambda: is_connected(survivor)
+    )  # at work: one that only begins says that there is no database
     os.kill(database, signal.SIGKILL)
     assert until(lambda: pid_of("mariadbd") not in (None, database))
     assert until(lambda: answers() == 401), "signing in is judged again"
