@@ -197,7 +197,7 @@ def children(pid):
 def is_connected(pid):
     """Whether a process holds a connection."""
     with contextlib.suppress(OSError):
-        return any(os.readlink(fd).startswith("socket:") for fd in Path(f"/proc/{pid}/fd").iterdir())
+        return any(str(fd.readlink()).startswith("socket:") for fd in Path(f"/proc/{pid}/fd").iterdir())
     return False
 
 
