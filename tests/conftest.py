@@ -97,7 +97,7 @@ def users(sessions: sessionmaker[Session]) -> dict[str, object]:
     for role in ("administrator", "coordinator"):
         found[role] = act(
             sessions,
-            lambda deed, r=role: create_user(deed, f"{r}@example.org", f"Test {r}", r, PASSWORD, True),
+            lambda uow, r=role: create_user(uow, f"{r}@example.org", f"Test {r}", r, PASSWORD, True),
         )
     return found
 

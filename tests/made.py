@@ -17,7 +17,7 @@ from archgate.actions.enrolling.commands import EnrollCommand
 from archgate.actions.fees import quotes
 from archgate.actions.fees.commands import QuoteCommand
 from archgate.actions.kernel.commands import command_of
-from archgate.actions.kernel.unit_of_work import Deed, Once, act, look
+from archgate.actions.kernel.unit_of_work import Once, UnitOfWork, act, read_only
 from archgate.actions.people import people
 from archgate.actions.runs import making
 
@@ -34,11 +34,11 @@ class Office:
     user: Any
     at: datetime
 
-    def act(self, deed: Callable[[Deed], Any], once: Once | None = None, preview: bool = False) -> Any:
-        return act(self.sessions, deed, self.user, once=once, preview=preview, at=self.at)
+    def act(self, uow: Callable[[UnitOfWork], Any], once: Once | None = None, preview: bool = False) -> Any:
+        return act(self.sessions, uow, self.user, once=once, preview=preview, at=self.at)
 
-    def look(self, reading: Callable[[Deed], Any]) -> Any:
-        return look(self.sessions, reading, self.user, at=self.at)
+    def look(self, reading: Callable[[UnitOfWork], Any]) -> Any:
+        return read_only(self.sessions, reading, self.user, at=self.at)
 
     def later(self, **time: float) -> Office:
         return replace(self, at=self.at + timedelta(**time))
@@ -68,29 +68,29 @@ def run_form(**changes: Any) -> dict[str, Any]:
 
 
 def a_draft(office: Office, **changes: Any) -> dict[str, Any]:
-    return office.act(lambda deed: making.create_run(deed, run_form(**changes)))
+    return office.act(lambda uow: making.create_run(uow, run_form(**changes)))
 
 
 def a_run(office: Office, **changes: Any) -> dict[str, Any]:
     """A published run."""
     run = a_draft(office, **changes)
-    office.act(lambda deed: making.publish_run(deed, run["id"]))
-    return office.look(lambda deed: making.run_view(deed, run["id"]))
+    office.act(lambda uow: making.publish_run(uow, run["id"]))
+    return office.look(lambda uow: making.run_view(uow, run["id"]))
 
 
 def a_person(office: Office, **facts: Any) -> dict[str, Any]:
     n = next(number)
     body = {"given": f"Given{n}", "family": f"Family{n}", "email": f"p{n}@example.org", **facts}
-    return office.act(lambda deed: people.create_person(deed, {**body, "anyway": True}))
+    return office.act(lambda uow: people.create_person(uow, {**body, "anyway": True}))
 
 
 def enrolled(office: Office, run: dict[str, Any], person: dict[str, Any] | None = None, **how: Any) -> Any:
     """Enrolls somebody at the price shown at that moment."""
     somebody = person or a_person(office)
-    quote = office.look(lambda deed: quotes.quote_run(deed, run["id"], QuoteCommand()))
+    quote = office.look(lambda uow: quotes.quote_run(uow, run["id"], QuoteCommand()))
     return office.act(
-        lambda deed: enrollments.enroll(
-            deed,
+        lambda uow: enrollments.enroll(
+            uow,
             command_of(
                 EnrollCommand,
                 {"run_id": run["id"], "person_id": somebody["id"], "total": quote["total"], **how},
@@ -100,12 +100,12 @@ def enrolled(office: Office, run: dict[str, Any], person: dict[str, Any] | None 
 
 
 def roster_of(office: Office, run: dict[str, Any]) -> list[dict[str, Any]]:
-    found = office.look(lambda deed: roster.roster(deed, run["id"]))
+    found = office.look(lambda uow: roster.roster(uow, run["id"]))
     return [dict(zip(found["columns"], row, strict=True)) for row in found["rows"]]
 
 
 def taken(office: Office, run: dict[str, Any]) -> int:
-    return office.look(lambda deed: making.run_view(deed, run["id"]))["taken"]
+    return office.look(lambda uow: making.run_view(uow, run["id"]))["taken"]
 
 
 def at_once(acts: list[Callable[[], Any]]) -> list[Any]:

@@ -20,7 +20,7 @@ from archgate.actions.enrolling.commands import EnrollCommand
 from archgate.actions.fees import prices, quotes
 from archgate.actions.fees.commands import QuoteCommand
 from archgate.actions.kernel.problems import Problem
-from archgate.actions.kernel.unit_of_work import act, look
+from archgate.actions.kernel.unit_of_work import act, read_only
 from archgate.actions.runs import making
 from archgate.actions.schedule import clashes as found
 from archgate.actions.seats import seats
@@ -159,11 +159,11 @@ def clashes() -> Iterator[dict[str, Any]]:
         fill(sessions, MEETINGS)
         at = START + timedelta(days=500, hours=18)
         typed = found.Row(-1, 0, at, at + timedelta(hours=2), at.date(), 1, 1)
-        value = best(lambda: look(sessions, lambda d: found.of_planned(d, [typed]), at=START), 20)
-        floor = best(lambda: look(sessions, lambda d: d.session.get(Meeting, 1), at=START), 20)
+        value = best(lambda: read_only(sessions, lambda d: found.of_planned(d, [typed]), at=START), 20)
+        floor = best(lambda: read_only(sessions, lambda d: d.session.get(Meeting, 1), at=START), 20)
         yield line("clashes one date", value * 1000, "ms", floor * 1000, {"meetings": MEETINGS})
-        value = best(lambda: look(sessions, found.of_center, at=START), 3)
-        bare = best(lambda: look(sessions, lambda d: found.rows_of(d, found.held()), at=START), 3)
+        value = best(lambda: read_only(sessions, found.of_center, at=START), 3)
+        bare = best(lambda: read_only(sessions, lambda d: found.rows_of(d, found.held()), at=START), 3)
         yield line(
             "clashes whole center", value, "s", bare, {"meetings": MEETINGS, "floor": "reading the rows"}
         )
@@ -173,16 +173,16 @@ def planner() -> Iterator[dict[str, Any]]:
     """What the planner asks for, with 500 runs and 6,000 meetings, against reading the rows."""
     import orjson
 
-    from archgate.actions.kernel.unit_of_work import look
+    from archgate.actions.kernel.unit_of_work import read_only
 
     with own_database() as sessions:
         fill(sessions, 6_000)
         since, until = START.date(), (START + timedelta(days=790)).date()
-        answer = look(sessions, lambda d: plan.planner(d, since, until), at=START)
+        answer = read_only(sessions, lambda d: plan.planner(d, since, until), at=START)
         value = best(
-            lambda: orjson.dumps(look(sessions, lambda d: plan.planner(d, since, until), at=START)), 5
+            lambda: orjson.dumps(read_only(sessions, lambda d: plan.planner(d, since, until), at=START)), 5
         )
-        floor = best(lambda: look(sessions, lambda d: found.rows_of(d, found.held()), at=START), 5)
+        floor = best(lambda: read_only(sessions, lambda d: found.rows_of(d, found.held()), at=START), 5)
         detail = {
             "runs": len(answer["runs"]),
             "meetings": len(answer["meetings"]),
@@ -265,12 +265,12 @@ def price_line() -> Iterator[dict[str, Any]]:
             selectinload(Run.all_meetings), selectinload(Run.course),
         )  # fmt: skip
         value = best(
-            lambda: look(
+            lambda: read_only(
                 sessions, lambda d: [prices.price_line(d, r) for r in d.session.scalars(query)], at=START
             ),
             3,
         )
-        bare = best(lambda: look(sessions, lambda d: list(d.session.scalars(query)), at=START), 3)
+        bare = best(lambda: read_only(sessions, lambda d: list(d.session.scalars(query)), at=START), 3)
         yield line(
             "price-line from the tables", value, "s", bare, {"runs": len(ids), "floor": "reading the rows"}
         )
@@ -312,7 +312,7 @@ def contention() -> Iterator[dict[str, Any]]:
 
     from sqlalchemy import text
 
-    from archgate.actions.kernel.unit_of_work import act, look
+    from archgate.actions.kernel.unit_of_work import act, read_only
 
     clients, places, before = 64, 100, 40
     with own_database() as sessions:
@@ -340,7 +340,7 @@ def contention() -> Iterator[dict[str, Any]]:
         sign_up()
         alone = timed_by(1, lambda: [sign_up() for _ in range(before - 1)]) / (before - 1)
         taken = timed_by(clients, client)
-        counted = look(sessions, lambda d: seats.live_heads(d, run_id))
+        counted = read_only(sessions, lambda d: seats.live_heads(d, run_id))
         with sessions.begin() as s:
             s.execute(text("CREATE TABLE bare (id BIGINT PRIMARY KEY AUTO_INCREMENT, n INT) ENGINE=InnoDB"))
             s.execute(text("UPDATE run_seats SET taken = 0"))
@@ -393,7 +393,7 @@ def fill_roster(sessions: Any, number: int) -> int:
     from archgate.tables.seats import RunSeats
 
     run_id, user = seat_run(sessions, number + 5_000, number)
-    quote = look(sessions, lambda d: quotes.quote_run(d, run_id, QuoteCommand()))
+    quote = read_only(sessions, lambda d: quotes.quote_run(d, run_id, QuoteCommand()))
     kept = replace(quote_read(quote), next_change=None)
     people = range(1, number + 1)
     with sessions.begin() as s:

@@ -22,7 +22,7 @@ from archgate.actions.across.checks import everything, heal_gates
 from archgate.actions.center import backups
 from archgate.actions.center.center import center_of, demo_done, make_center, set_clock
 from archgate.actions.kernel.queue import LEASE
-from archgate.actions.kernel.unit_of_work import act, look
+from archgate.actions.kernel.unit_of_work import act, read_only
 from archgate.clock import business_now
 from archgate.settings import ROOT, Settings, settings_from
 
@@ -360,7 +360,7 @@ def check() -> None:
     """Ask whether everything agrees: ledger, accounts, seats, stock, codes, number series. Status 1 when it does not."""
     from archgate.tables.engine import sessions_of
 
-    found = look(sessions_of(engine_from_settings()), everything)
+    found = read_only(sessions_of(engine_from_settings()), everything)
     say(found)
     if found != "Everything agrees.":
         raise typer.Exit(1)
@@ -405,7 +405,7 @@ def backup(
 @app.command()
 def restore(file: Path) -> None:
     """Bring a backup into an empty database and to this release; checked at the end, status 1 when something disagrees."""
-    from archgate.actions.kernel.unit_of_work import look
+    from archgate.actions.kernel.unit_of_work import read_only
     from archgate.backup import BackupTrouble, keep_secret
     from archgate.backup import restore as bring
     from archgate.tables.engine import sessions_of
@@ -420,7 +420,7 @@ def restore(file: Path) -> None:
     heal_gates(sessions)
     said = keep_secret(about)
     say(f"the center is as it was at {about.made_at[:16].replace('T', ' ')} UTC.{' ' + said if said else ''}")
-    found = look(sessions, everything)
+    found = read_only(sessions, everything)
     say(found)
     if found != "Everything agrees.":
         raise typer.Exit(1)
@@ -436,7 +436,7 @@ def admin_create(email: str, name: str) -> None:
     password = os.environ.get("ARCHGATE_ADMIN_PASSWORD") or getpass.getpass("Password: ")
     quick = settings_from().quick_hash
     try:
-        act(sessions, lambda deed: create_user(deed, email, name, "administrator", password, quick))
+        act(sessions, lambda uow: create_user(uow, email, name, "administrator", password, quick))
     except Refused as error:
         raise fail(" ".join(f.message for f in error.faults)) from None
     say(f"{name} can sign in as {email}.")

@@ -246,9 +246,9 @@ class Crash(Exception):
 
 @dataclass(frozen=True)
 class CrashingOffice(Office):
-    def act(self, deed, once=None, preview=False):
+    def act(self, uow, once=None, preview=False):
         def crash(d):
-            deed(d)
+            uow(d)
             d.session.flush()
             raise Crash
 
@@ -271,9 +271,9 @@ def with_a_tax(n):
 def a_change(office, enrollment, act, chance):
     """Another number of books, or another rate or agreed price, for a sign-up as it is."""
 
-    def asked(deed):
-        row = deed.session.get_one(Enrollment, enrollment)
-        run = deed.session.get_one(Run, row.run_id)
+    def asked(uow):
+        row = uow.session.get_one(Enrollment, enrollment)
+        run = uow.session.get_one(Run, row.run_id)
         return [x.id for x in run.extras], [r.id for r in run.rates]
 
     extras, rates = office.look(asked)
@@ -286,9 +286,9 @@ def a_change(office, enrollment, act, chance):
     return {"people": [{"rate_id": rates[chance.randrange(2)], "count": 1}], "fresh": chance.random() < 0.5}
 
 
-def every_plan_is_what_is_owed(deed):
+def every_plan_is_what_is_owed(uow):
     """The installments of every sign-up that holds its seat come to its total, and its quote says the same."""
-    for row in deed.session.scalars(select(Enrollment).where(Enrollment.live == 1)):
+    for row in uow.session.scalars(select(Enrollment).where(Enrollment.live == 1)):
         plan = sum(i.amount for i in row.installments if i.kind == "plan")
         assert plan == row.total == row.quote.total, row.id
 

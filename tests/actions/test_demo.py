@@ -10,7 +10,7 @@ from archgate.actions.access import own_pages
 from archgate.actions.across import checks, finding, person_pages, today
 from archgate.actions.center.center import make_center, set_clock
 from archgate.actions.enrolling import roster
-from archgate.actions.kernel.unit_of_work import look
+from archgate.actions.kernel.unit_of_work import read_only
 from archgate.actions.messages import messages
 from archgate.actions.money import outstanding
 from archgate.actions.people import people
@@ -75,5 +75,5 @@ def test_the_demo_center_has_every_state_and_nothing_wrong(day, worker_id):
         assert shown["courses"][0]["total"] and shown["owed"]
 
     chief = sessions().scalar(select(User).where(User.role == "administrator"))
-    look(sessions, reading, chief, at=noon)
+    read_only(sessions, reading, chief, at=noon)
     engine.dispose()

@@ -99,11 +99,11 @@ def test_numbers_have_no_gap_whatever_happens_at_once_or_is_rolled_back(office):
         own.append(office.act(lambda d, p=somebody: accounts.account_for(d, p["id"], None))["id"])
 
     def fails(account):
-        def deed(d):
+        def uow(d):
             invoices.issue(d, account)
             raise Problem(500, "broken", "After the number was taken")
 
-        office.act(deed)
+        office.act(uow)
 
     outcomes = at_once(
         [*[lambda a=a: issue(office, a) for a in own], *[lambda a=a: fails(a) for a in own[:4]]]

@@ -55,11 +55,11 @@ office_url = {}
 
 
 def queued(office, count, to="somebody{}@example.org"):
-    def write(deed):
+    def write(uow):
         for n in range(count):
-            job = queue.queue(deed, "send message", f"m{next(number)}", {"about": f"letter {n}"})
-            deed.session.add(Message(
-                job_id=job.id, to_name="Somebody", to_email=to.format(n), subject=f"Letter {n}", body="Hello", made_at=deed.now,
+            job = queue.queue(uow, "send message", f"m{next(number)}", {"about": f"letter {n}"})
+            uow.session.add(Message(
+                job_id=job.id, to_name="Somebody", to_email=to.format(n), subject=f"Letter {n}", body="Hello", made_at=uow.now,
             ))  # fmt: skip
 
     office.act(write)

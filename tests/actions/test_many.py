@@ -194,8 +194,8 @@ def test_a_message_goes_once_to_everybody_whose_name_is_known(office):
         office.act(lambda d: roster.tell(d, run["id"], "Hats", "Too.", [10**9]))
 
 
-def last_change(deed, key):
-    return deed.session.scalar(select(Change).where(Change.key == key))
+def last_change(uow, key):
+    return uow.session.scalar(select(Change).where(Change.key == key))
 
 
 def test_everybody_hears_that_a_run_goes_ahead(office):

@@ -31,33 +31,33 @@ acts = st.lists(
 )
 
 
-def do(deed, run_id, act):
-    run = deed.session.get_one(Run, run_id)
+def do(uow, run_id, act):
+    run = uow.session.get_one(Run, run_id)
     held = schedule.ordered(run)
     if act[0] == "move":
-        return moving.move_run(deed, run_id, {"days": act[1]})
+        return moving.move_run(uow, run_id, {"days": act[1]})
     if act[0] == "extend":
-        return moving.extend_run(deed, run_id, {"meetings": act[1]})
+        return moving.extend_run(uow, run_id, {"meetings": act[1]})
     meeting = held[act[1] % len(held)]
     if act[0] == "shift":
         day = meeting.date + timedelta(days=act[3])
-        return moving.change_meetings(deed, meeting.id, {"set": {"date": day.isoformat()}, "scope": act[2]})
+        return moving.change_meetings(uow, meeting.id, {"set": {"date": day.isoformat()}, "scope": act[2]})
     instead = {"date": (held[-1].date + timedelta(days=1)).isoformat()} if act[2] else None
-    return moving.cancel_meeting(deed, meeting.id, {"why": "x", "replacement": instead})
+    return moving.cancel_meeting(uow, meeting.id, {"why": "x", "replacement": instead})
 
 
-def dates(deed, run_id):
-    run = deed.session.get_one(Run, run_id)
+def dates(uow, run_id):
+    run = uow.session.get_one(Run, run_id)
     return sorted((str(m.date), m.id) for m in run.meetings)
 
 
-def check(deed, run_id):
-    run = deed.session.get_one(Run, run_id)
+def check(uow, run_id):
+    run = uow.session.get_one(Run, run_id)
     zone = ZoneInfo(run.time_zone)
     for m in run.all_meetings:
         planned = built(Extra(m.date, m.start, m.minutes), zone)
         assert (m.starts_at, m.ends_at) == (planned.start, planned.end)
-    wanted = sorted((g.kind, g.day, g.at, g.n) for g in schedule.core_gates_of(run, deed.zone))
+    wanted = sorted((g.kind, g.day, g.at, g.n) for g in schedule.core_gates_of(run, uow.zone))
     assert sorted((g.kind, g.day, g.at, g.n) for g in run.gates) == wanted
     assert run.meetings
 

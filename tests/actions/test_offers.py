@@ -233,10 +233,10 @@ def test_a_run_in_trouble_keeps_no_other_from_moving_and_a_round_no_other_round(
     office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
     real = offers.go_down
 
-    def fails(deed, run_id):
+    def fails(uow, run_id):
         if run_id == full["id"]:
             raise ZeroDivisionError("made up")
-        return real(deed, run_id)
+        return real(uow, run_id)
 
     monkeypatch.setattr(offers, "go_down", fails)
     assert down_the_lines(sessions).endswith(" 1 run in trouble.")

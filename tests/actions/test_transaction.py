@@ -21,26 +21,26 @@ from made import a_draft, a_person, a_run, at_once, enrolled, number
 def test_a_lock_wait_that_runs_out_runs_the_whole_action_again(office, monkeypatch):
     tries = []
 
-    def deed(d):
+    def uow(d):
         tries.append(1)
         if len(tries) < 3:
             raise OperationalError("SELECT", {}, Exception(1205, "Lock wait timeout exceeded"))
         return people.create_person(d, {"given": "Again", "family": f"N{next(number)}"})
 
     monkeypatch.setattr("archgate.actions.kernel.unit_of_work.time.sleep", lambda _: None)
-    assert office.act(deed)["given"] == "Again"
+    assert office.act(uow)["given"] == "Again"
     assert len(tries) == 3
 
 
 def test_another_error_is_not_tried_again_and_leaves_nothing(office):
     name = f"Nobody{next(number)}"
 
-    def deed(d):
+    def uow(d):
         people.create_person(d, {"given": name, "family": "X"})
         raise OperationalError("SELECT", {}, Exception(1040, "Too many connections"))
 
     with pytest.raises(OperationalError):
-        office.act(deed)
+        office.act(uow)
     assert office.look(lambda d: d.session.scalar(select(Person).where(Person.given == name))) is None
 
 
@@ -52,7 +52,7 @@ def test_two_actions_that_lock_crosswise_both_end_well(office):
     def crosswise(first, second):
         held = []
 
-        def deed(d):
+        def uow(d):
             d.session.scalars(select(RunSeats).where(RunSeats.run_id == first).with_for_update()).one()
             if not held:
                 held.append(1)
@@ -61,7 +61,7 @@ def test_two_actions_that_lock_crosswise_both_end_well(office):
             row.version += 1
             return True
 
-        return office.act(deed)
+        return office.act(uow)
 
     done = at_once([partial(crosswise, a["id"], b["id"]), partial(crosswise, b["id"], a["id"])])
     assert done == [True, True]

@@ -255,11 +255,11 @@ class SeatsUnderRandomActs(RuleBasedStateMachine):
         seen = {"line_rule": "fit", "hold_hours": None}
         self.office.act(lambda d: making.change_run(d, self.run["id"], {"seen": seen, "set": ask}))
 
-    def attempt(self, deed, crash=False):
+    def attempt(self, uow, crash=False):
         self.moment = self.moment.later(minutes=1)
 
         def act(d):
-            done = deed(d)
+            done = uow(d)
             d.session.flush()
             if crash:
                 raise Crash

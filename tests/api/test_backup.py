@@ -22,7 +22,7 @@ from archgate.actions.across import checks
 from archgate.actions.center import backups
 from archgate.actions.center.center import make_center
 from archgate.actions.kernel import signing
-from archgate.actions.kernel.unit_of_work import act, look
+from archgate.actions.kernel.unit_of_work import act, read_only
 from archgate.actions.money import accounts
 from archgate.backup import BackupTrouble
 from archgate.own_server import OwnServer, free_port
@@ -86,7 +86,7 @@ def test_a_restored_backup_equals_its_moment(center, empty, tmp_path):
     about = backup.restore(empty, made)
     assert rows_of(empty) == before and about.secret == signing.secret().decode()
     engine = engine_for(empty, pool=2)
-    assert is_current(engine) and look(sessions_of(engine), checks.everything) == "Everything agrees."
+    assert is_current(engine) and read_only(sessions_of(engine), checks.everything) == "Everything agrees."
     with pytest.raises(Exception, match="never changed or deleted"), engine.begin() as connection:
         connection.execute(text("UPDATE entries SET amount = 1"))  # triggers came along
     engine.dispose()
@@ -111,10 +111,10 @@ def test_it_is_one_moment_while_people_work(center, empty, tmp_path):
         w.join(20)
     backup.restore(empty, made)
     engine = engine_for(empty, pool=2)
-    assert look(sessions_of(engine), checks.everything) == "Everything agrees."
+    assert read_only(sessions_of(engine), checks.everything) == "Everything agrees."
     with engine.connect() as connection:
         held = set(connection.execute(text("SELECT id FROM enrollments")).scalars())
-    assert done and held & set(done) and look(sessions, checks.everything) == "Everything agrees."
+    assert done and held & set(done) and read_only(sessions, checks.everything) == "Everything agrees."
     engine.dispose()
 
 
@@ -299,7 +299,7 @@ def test_after_all_is_killed_whatever_was_acknowledged_is_there(tmp_path, turn):
         with sessions() as session:
             there = set(session.scalars(select(Person.id)))
         assert len(acknowledged) > 10 and set(acknowledged) <= there
-        assert look(sessions, checks.everything) == "Everything agrees."
+        assert read_only(sessions, checks.everything) == "Everything agrees."
     finally:
         if server.poll() is None:
             os.killpg(server.pid, signal.SIGKILL)

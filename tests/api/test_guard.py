@@ -194,7 +194,7 @@ def test_every_body_refuses_what_it_does_not_know(chief):
             address = path
             for name in route.param_convertors:
                 address = address.replace("{" + name + "}", "999999999" if name.endswith("id") else "x")
-            answer = chief.request(method, address, json={"deed": 1, "way_in": "list", "self": 2})
+            answer = chief.request(method, address, json={"uow": 1, "way_in": "list", "self": 2})
             said = (
                 answer.status_code == 200 and "is not a known key" in answer.text
             )  # a preview says it beside
@@ -204,9 +204,9 @@ def test_every_body_refuses_what_it_does_not_know(chief):
 
 
 def test_an_enrollment_takes_no_word_that_is_not_its_own(clerk):
-    body = {"run_id": 1, "person_id": 1, "total": "0.00", "way_in": "public", "deed": 1}
+    body = {"run_id": 1, "person_id": 1, "total": "0.00", "way_in": "public", "uow": 1}
     problem = clerk.post("/api/v1/enrollments", json=body).json()
-    assert {e["at"] for e in problem["errors"]} == {"/way_in", "/deed"}
+    assert {e["at"] for e in problem["errors"]} == {"/way_in", "/uow"}
     assert problem["errors"][0]["message"].endswith("is not a known key here.")
 
 

@@ -7,7 +7,7 @@ from pydantic import BaseModel
 
 from archgate.actions.access import staff
 from archgate.actions.kernel.problems import Problem
-from archgate.actions.kernel.unit_of_work import act, look
+from archgate.actions.kernel.unit_of_work import act, read_only
 from archgate.api.web import COOKIE, In, Route, address_of, current_user, keep_cookie
 from archgate.core.states import Told
 
@@ -34,21 +34,21 @@ class Me(BaseModel):
 
 
 def me_view(request: Request, user: staff.User) -> Me:
-    def reading(deed):  # type: ignore[no-untyped-def]
+    def reading(uow):  # type: ignore[no-untyped-def]
         return Me(
             id=user.id,
             name=user.name,
             email=user.email,
             role=user.role,
-            center=deed.center.name,
-            time_zone=deed.center.time_zone,
-            currency=deed.center.currency,
-            today=deed.today.isoformat(),
-            told=deed.center.defaults.get("told") or [],
-            now=deed.local(deed.now),
+            center=uow.center.name,
+            time_zone=uow.center.time_zone,
+            currency=uow.center.currency,
+            today=uow.today.isoformat(),
+            told=uow.center.defaults.get("told") or [],
+            now=uow.local(uow.now),
         )
 
-    return look(request.app.state.sessions, reading, user)
+    return read_only(request.app.state.sessions, reading, user)
 
 
 @router.post("/session")
@@ -56,14 +56,14 @@ def sign_in(body: SignIn, request: Request, response: Response) -> Me:
     """Sign in; the session is a cookie that scripts cannot read. Another cookie lets the device be known again."""
     settings, sessions = request.app.state.settings, request.app.state.sessions
     email = body.email.strip()[:254]
-    account = look(sessions, lambda deed: staff.account_of(deed, email))
+    account = read_only(sessions, lambda uow: staff.account_of(uow, email))
     device = staff.device_of("d", request.cookies.get(DEVICE), account)
     limits = staff.limits_of(email, address_of(request), device)
-    act(sessions, lambda deed: staff.take_attempt(deed, limits))
-    found = act(sessions, lambda deed: staff.sign_in(deed, email, body.password[:1000], settings.quick_hash))
+    act(sessions, lambda uow: staff.take_attempt(uow, limits))
+    found = act(sessions, lambda uow: staff.sign_in(uow, email, body.password[:1000], settings.quick_hash))
     if found is None:
         raise Problem(401, "wrong-sign-in", "Email and password do not fit together.")
-    act(sessions, lambda deed: staff.give_back_attempt(deed, limits))
+    act(sessions, lambda uow: staff.give_back_attempt(uow, limits))
     user, token = found
     keep_cookie(request, response, COOKIE, token, staff.SESSION_LIFE)
     keep_cookie(request, response, DEVICE, staff.device_token("d", user.id), staff.DEVICE_LIFE)
@@ -81,5 +81,5 @@ def sign_out(request: Request, response: Response) -> None:
     """Sign out; the session cannot be used again."""
     token = request.cookies.get(COOKIE)
     if token:
-        act(request.app.state.sessions, lambda deed: staff.sign_out(deed, token))
+        act(request.app.state.sessions, lambda uow: staff.sign_out(uow, token))
     response.delete_cookie(COOKIE, path="/")

@@ -11,7 +11,7 @@ from pydantic import BaseModel
 from archgate.actions.access.staff import User
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.actions.money import accounts, invoices, outstanding
-from archgate.api.web import Body, In, Route, given, may, once, run_act, run_look
+from archgate.api.web import Body, In, Route, given, may, once, run_act, run_read
 from archgate.papers.invoices import pdf_of
 from archgate.papers.lists import csv_file
 
@@ -173,9 +173,7 @@ class Outstanding(BaseModel):
 @router.post("/accounts")
 def account_for(body: Payer, request: Request, user: User = Depends(may("read"))) -> AccountId:
     """The account of a payer in the center's currency; made when first asked for."""
-    return run_act(
-        request, user, lambda deed: accounts.account_for(deed, body.person_id, body.organization_id)
-    )
+    return run_act(request, user, lambda uow: accounts.account_for(uow, body.person_id, body.organization_id))
 
 
 @router.get("/accounts/{account_id}")
@@ -183,12 +181,12 @@ def get_account(
     account_id: int, request: Request, at: date | None = None, user: User = Depends(may("read"))
 ) -> AccountPage:
     """One account with every entry, its cause and the balance after it; `at` shows it as of a day."""
-    return run_look(request, user, lambda deed: accounts.account_page(deed, account_id, at))
+    return run_read(request, user, lambda uow: accounts.account_page(uow, account_id, at))
 
 
 @router.get("/accounts/{account_id}/entries.csv", response_class=Response)
 def entries_file(account_id: int, request: Request, user: User = Depends(may("read"))) -> Response:
-    lines = run_look(request, user, lambda deed: outstanding.entry_lines(deed, account_id))
+    lines = run_read(request, user, lambda uow: outstanding.entry_lines(uow, account_id))
     return Response(
         csv_file(lines), media_type="text/csv; charset=utf-8", headers=named(f"account-{account_id}")
     )
@@ -203,7 +201,7 @@ def take_payment(
     key: Once | None = Depends(once),
 ) -> PaymentDone:
     """Money that came in by hand: cash, check, transfer or purchase order."""
-    return run_act(request, user, lambda deed: accounts.take_payment(deed, account_id, given(body)), once=key)
+    return run_act(request, user, lambda uow: accounts.take_payment(uow, account_id, given(body)), once=key)
 
 
 @router.post("/payments/{payment_id}/reverse")
@@ -211,13 +209,13 @@ def reverse_payment(
     payment_id: int, body: Why, request: Request, user: User = Depends(may("take money"))
 ) -> AccountDone:
     """Take a payment back, with the reason; what it settled is open again."""
-    return run_act(request, user, lambda deed: accounts.reverse_payment(deed, payment_id, body.why))
+    return run_act(request, user, lambda uow: accounts.reverse_payment(uow, payment_id, body.why))
 
 
 @router.post("/accounts/{account_id}/use-credit")
 def use_credit(account_id: int, request: Request, user: User = Depends(may("take money"))) -> AccountDone:
     """Let credit settle what is oldest due."""
-    return run_act(request, user, lambda deed: accounts.use_credit(deed, account_id))
+    return run_act(request, user, lambda uow: accounts.use_credit(uow, account_id))
 
 
 @router.post("/accounts/{account_id}/refunds", status_code=201)
@@ -229,7 +227,7 @@ def refund(
     key: Once | None = Depends(once),
 ) -> AccountDone:
     """Pay credit back, never more than there is."""
-    return run_act(request, user, lambda deed: accounts.refund(deed, account_id, given(body)), once=key)
+    return run_act(request, user, lambda uow: accounts.refund(uow, account_id, given(body)), once=key)
 
 
 @router.post("/accounts/{account_id}/write-offs", status_code=201)
@@ -241,13 +239,13 @@ def write_off(
     key: Once | None = Depends(once),
 ) -> AccountDone:
     """Stop expecting what is left of an installment, with a reason."""
-    return run_act(request, user, lambda deed: accounts.write_off(deed, account_id, given(body)), once=key)
+    return run_act(request, user, lambda uow: accounts.write_off(uow, account_id, given(body)), once=key)
 
 
 @router.get("/till")
 def till(request: Request, day: date | None = None, user: User = Depends(may("read"))) -> Till:
     """What came in on a day, by method."""
-    return run_look(request, user, lambda deed: accounts.till(deed, day))
+    return run_read(request, user, lambda uow: accounts.till(uow, day))
 
 
 @router.get("/outstanding")
@@ -258,12 +256,12 @@ def get_outstanding(
     user: User = Depends(may("read")),
 ) -> Outstanding:
     """What is owed, of the whole center or of one run; of the payers, the first so many, longest overdue first."""
-    return run_look(request, user, lambda deed: outstanding.payers(deed, run_id, limit))
+    return run_read(request, user, lambda uow: outstanding.payers(uow, run_id, limit))
 
 
 @router.get("/outstanding.csv", response_class=Response)
 def outstanding_file(request: Request, user: User = Depends(may("read"))) -> Response:
-    lines = run_look(request, user, outstanding.payer_lines)
+    lines = run_read(request, user, outstanding.payer_lines)
     return Response(csv_file(lines), media_type="text/csv; charset=utf-8", headers=named("outstanding"))
 
 
@@ -298,7 +296,7 @@ def open_rows(
     user: User = Depends(may("read")),
 ) -> list[OpenRow]:
     """The open installments behind a figure: of the week that begins on a Monday, of an age, of a run."""
-    return run_look(request, user, lambda deed: outstanding.open_rows(deed, run_id, week, age))
+    return run_read(request, user, lambda uow: outstanding.open_rows(uow, run_id, week, age))
 
 
 @router.get("/outstanding/open.csv", response_class=Response)
@@ -309,8 +307,8 @@ def open_file(
     age: str | None = None,
     user: User = Depends(may("read")),
 ) -> Response:
-    lines = run_look(
-        request, user, lambda deed: outstanding.open_lines(deed, run_id=run_id, week=week, age=age)
+    lines = run_read(
+        request, user, lambda uow: outstanding.open_lines(uow, run_id=run_id, week=week, age=age)
     )
     return Response(csv_file(lines), media_type="text/csv; charset=utf-8", headers=named("open"))
 
@@ -320,14 +318,14 @@ def unearned_rows(
     request: Request, run_id: int | None = None, month: date | None = None, user: User = Depends(may("read"))
 ) -> list[UnearnedRow]:
     """The runs behind what is not earned yet, by the first of the month in which they end."""
-    return run_look(request, user, lambda deed: outstanding.unearned_rows(deed, run_id, month))
+    return run_read(request, user, lambda uow: outstanding.unearned_rows(uow, run_id, month))
 
 
 @router.get("/outstanding/unearned.csv", response_class=Response)
 def unearned_file(
     request: Request, run_id: int | None = None, month: date | None = None, user: User = Depends(may("read"))
 ) -> Response:
-    lines = run_look(request, user, lambda deed: outstanding.unearned_lines(deed, run_id=run_id, month=month))
+    lines = run_read(request, user, lambda uow: outstanding.unearned_lines(uow, run_id=run_id, month=month))
     return Response(csv_file(lines), media_type="text/csv; charset=utf-8", headers=named("not-earned-yet"))
 
 
@@ -378,7 +376,7 @@ class IssueIn(In):
 
 @router.get("/accounts/{account_id}/invoices")
 def list_invoices(account_id: int, request: Request, user: User = Depends(may("read"))) -> Invoices:
-    return run_look(request, user, lambda deed: invoices.of_account(deed, account_id))
+    return run_read(request, user, lambda uow: invoices.of_account(uow, account_id))
 
 
 @router.post("/accounts/{account_id}/invoices", status_code=201)
@@ -390,24 +388,24 @@ def issue_invoice(
     key: Once | None = Depends(once),
 ) -> InvoiceDone:
     """One invoice for everything of an account that is not invoiced yet."""
-    return run_act(request, user, lambda deed: invoices.issue(deed, account_id, body.send), once=key)
+    return run_act(request, user, lambda uow: invoices.issue(uow, account_id, body.send), once=key)
 
 
 @router.get("/accounts/{account_id}/pro-forma.pdf", response_class=Response)
 def pro_forma(account_id: int, request: Request, user: User = Depends(may("read"))) -> Response:
     """What an invoice would say now, without a number."""
-    return pdf("pro-forma", run_look(request, user, lambda deed: invoices.pro_forma(deed, account_id)))
+    return pdf("pro-forma", run_read(request, user, lambda uow: invoices.pro_forma(uow, account_id)))
 
 
 @router.get("/accounts/{account_id}/statement.pdf", response_class=Response)
 def statement(account_id: int, request: Request, user: User = Depends(may("read"))) -> Response:
     """Every entry of an account with its cause, the balance, and what is still due."""
-    return pdf("statement", run_look(request, user, lambda deed: invoices.statement(deed, account_id)))
+    return pdf("statement", run_read(request, user, lambda uow: invoices.statement(uow, account_id)))
 
 
 @router.get("/invoices/{invoice_id}/paper.pdf", response_class=Response)
 def invoice_paper(invoice_id: int, request: Request, user: User = Depends(may("read"))) -> Response:
-    number, held = run_look(request, user, lambda deed: invoices.document(deed, invoice_id))
+    number, held = run_read(request, user, lambda uow: invoices.document(uow, invoice_id))
     return pdf(number, held)
 
 
@@ -416,7 +414,7 @@ def credit_note(
     invoice_id: int, body: Why, request: Request, user: User = Depends(may("take money"))
 ) -> InvoiceDone:
     """Take an invoice back whole, with the reason."""
-    return run_act(request, user, lambda deed: invoices.credit_note(deed, invoice_id, body.why))
+    return run_act(request, user, lambda uow: invoices.credit_note(uow, invoice_id, body.why))
 
 
 @router.post("/accounts/{account_id}/credit-notes", status_code=201)
@@ -429,7 +427,7 @@ def credit_differences(
 ) -> InvoiceDone:
     """One credit note for every sign-up that comes to less than was invoiced of it."""
     return run_act(
-        request, user, lambda deed: invoices.credit_differences(deed, account_id, body.send), once=key
+        request, user, lambda uow: invoices.credit_differences(uow, account_id, body.send), once=key
     )
 
 
@@ -442,13 +440,13 @@ def send_paper(
     key: Once | None = Depends(once),
 ) -> InvoiceSent:
     """Send an invoice, a credit note or a receipt to its payer as a PDF."""
-    return run_act(request, user, lambda deed: invoices.send(deed, invoice_id, body.email), once=key)
+    return run_act(request, user, lambda uow: invoices.send(uow, invoice_id, body.email), once=key)
 
 
 @router.post("/payments/{payment_id}/receipt", status_code=201)
 def receipt(payment_id: int, request: Request, user: User = Depends(may("take money"))) -> InvoiceOut:
     """The receipt of a payment; asked for again it is the same."""
-    return run_act(request, user, lambda deed: invoices.receipt(deed, payment_id))
+    return run_act(request, user, lambda uow: invoices.receipt(uow, payment_id))
 
 
 def pdf(name: str, held: dict[str, Any]) -> Response:
@@ -459,7 +457,7 @@ def pdf(name: str, held: dict[str, Any]) -> Response:
 @router.get("/ledger.txt", response_class=Response)
 def ledger_file(request: Request, user: User = Depends(may("read"))) -> Response:
     """The whole ledger as plain text of double entries, for any bookkeeping tool that reads such."""
-    text = run_look(request, user, outstanding.ledger_file)
+    text = run_read(request, user, outstanding.ledger_file)
     headers = {"Content-Disposition": 'attachment; filename="ledger.txt"'}
     return Response(text, media_type="text/plain; charset=utf-8", headers=headers)
 

@@ -7,7 +7,7 @@ from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import attendance
-from archgate.api.web import In, Route, may, run_act, run_look
+from archgate.api.web import In, Route, may, run_act, run_read
 
 router = APIRouter(tags=["attendance"], route_class=Route)
 
@@ -50,7 +50,7 @@ class MarksIn(In):
 
 @router.get("/runs/{run_id}/attendance")
 def get_attendance(run_id: int, request: Request, user: User = Depends(may("read"))) -> AttendanceOut:
-    return run_look(request, user, lambda deed: attendance.attendance(deed, run_id))
+    return run_read(request, user, lambda uow: attendance.attendance(uow, run_id))
 
 
 @router.put("/meetings/{meeting_id}/attendance")
@@ -58,4 +58,4 @@ def mark(
     meeting_id: int, body: MarksIn, request: Request, user: User = Depends(may("enroll"))
 ) -> AttendanceDone:
     """Say who was at a meeting."""
-    return run_act(request, user, lambda deed: attendance.mark(deed, meeting_id, body.marks, body.anyway))
+    return run_act(request, user, lambda uow: attendance.mark(uow, meeting_id, body.marks, body.anyway))

@@ -10,7 +10,7 @@ from archgate.actions.bulk import bulk
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.api.people import OrganizationOut
 from archgate.api.runs import given
-from archgate.api.web import In, Route, may, once, run_act, run_look
+from archgate.api.web import In, Route, may, once, run_act, run_read
 from archgate.papers import apart
 from archgate.papers.lists import LARGEST_FILE
 
@@ -113,19 +113,19 @@ def create_batch(
     cell, read within 9 seconds and 300 MB of memory."""
     data = file.file.read(LARGEST_FILE + 1)
     table, name = apart.list_of(data), file.filename or "list.csv"
-    return run_act(request, user, lambda deed: bulk.create_batch(deed, run_id, name, data, table))
+    return run_act(request, user, lambda uow: bulk.create_batch(uow, run_id, name, data, table))
 
 
 @router.get("/batches/{batch_id}")
 def get_batch(batch_id: int, request: Request, user: User = Depends(may("read"))) -> BatchOut:
-    return run_look(request, user, lambda deed: bulk.batch_view(deed, batch_id))
+    return run_read(request, user, lambda uow: bulk.batch_view(uow, batch_id))
 
 
 @router.patch("/batches/{batch_id}")
 def change_batch(
     batch_id: int, body: BatchChange, request: Request, user: User = Depends(may("enroll"))
 ) -> BatchOut:
-    return run_act(request, user, lambda deed: bulk.change_batch(deed, batch_id, given(body)))
+    return run_act(request, user, lambda uow: bulk.change_batch(uow, batch_id, given(body)))
 
 
 @router.patch("/batches/{batch_id}/rows/{line}")
@@ -133,7 +133,7 @@ def fix_row(
     batch_id: int, line: int, body: RowFix, request: Request, user: User = Depends(may("enroll"))
 ) -> BatchOut:
     """Correct a line in place."""
-    return run_act(request, user, lambda deed: bulk.fix_row(deed, batch_id, line, given(body)))
+    return run_act(request, user, lambda uow: bulk.fix_row(uow, batch_id, line, given(body)))
 
 
 @router.post("/batches/{batch_id}/enroll")
@@ -145,5 +145,5 @@ def enroll_batch(
     key: Once | None = Depends(once),
 ) -> BatchOut:
     return run_act(
-        request, user, lambda deed: bulk.enroll_batch(deed, batch_id, body.people, body.total), once=key
+        request, user, lambda uow: bulk.enroll_batch(uow, batch_id, body.people, body.total), once=key
     )

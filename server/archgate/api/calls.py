@@ -7,7 +7,7 @@ from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import calls
-from archgate.api.web import In, Route, may, run_act, run_look
+from archgate.api.web import In, Route, may, run_act, run_read
 
 router = APIRouter(tags=["messages"], route_class=Route)
 
@@ -48,7 +48,7 @@ class Paid(In):
 
 @router.get("/meetings/{meeting_id}/calls")
 def call_list(meeting_id: int, request: Request, user: User = Depends(may("read"))) -> CallList:
-    return run_look(request, user, lambda deed: calls.call_list(deed, meeting_id))
+    return run_read(request, user, lambda uow: calls.call_list(uow, meeting_id))
 
 
 @router.put("/meetings/{meeting_id}/calls/{person_id}")
@@ -56,7 +56,7 @@ def note_call(
     meeting_id: int, person_id: int, body: CallNote, request: Request, user: User = Depends(may("enroll"))
 ) -> CallList:
     return run_act(
-        request, user, lambda deed: calls.note_call(deed, meeting_id, person_id, body.outcome, body.note)
+        request, user, lambda uow: calls.note_call(uow, meeting_id, person_id, body.outcome, body.note)
     )
 
 
@@ -65,4 +65,4 @@ def set_paid(
     meeting_id: int, body: Paid, request: Request, user: User = Depends(may("plan runs"))
 ) -> CallList:
     """Whether the instructor is still paid for a cancelled meeting."""
-    return run_act(request, user, lambda deed: calls.set_paid(deed, meeting_id, body.paid))
+    return run_act(request, user, lambda uow: calls.set_paid(uow, meeting_id, body.paid))

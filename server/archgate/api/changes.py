@@ -22,4 +22,4 @@ class Undone(BaseModel):
 @router.post("/changes/{change}/undo")
 def take_back(change: Token, request: Request, user: User = Depends(may("enroll"))) -> Undone:
     """Undo a change by its key; refused with the reason when something has moved on."""
-    return run_act(request, user, lambda deed: undo.undo(deed, change))
+    return run_act(request, user, lambda uow: undo.undo(uow, change))

@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 from archgate.actions.access.staff import User
 from archgate.actions.fees import codes
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.api.web import Body, Route, given, may, once, run_act, run_look
+from archgate.api.web import Body, Route, given, may, once, run_act, run_read
 from archgate.papers.lists import csv_file
 
 router = APIRouter(tags=["fees"], route_class=Route)
@@ -78,7 +78,7 @@ class CodeUses(CodeOut):
 
 @router.get("/codes")
 def list_codes(request: Request, user: User = Depends(may("read"))) -> list[CodeOut]:
-    return run_look(request, user, codes.list_codes)
+    return run_read(request, user, codes.list_codes)
 
 
 @router.post("/codes", status_code=201)
@@ -86,12 +86,12 @@ def make_code(
     body: CodeIn, request: Request, user: User = Depends(may("keep fees")), key: Once | None = Depends(once)
 ) -> CodeDone:
     """Make one code, or a numbered set of single-use ones."""
-    return run_act(request, user, lambda deed: codes.make_code(deed, given(body)), once=key)
+    return run_act(request, user, lambda uow: codes.make_code(uow, given(body)), once=key)
 
 
 @router.get("/codes/{code_id}")
 def get_code(code_id: int, request: Request, user: User = Depends(may("read"))) -> CodeUses:
-    return run_look(request, user, lambda deed: codes.code_uses(deed, code_id))
+    return run_read(request, user, lambda uow: codes.code_uses(uow, code_id))
 
 
 @router.put("/codes/{code_id}")
@@ -99,12 +99,12 @@ def change_code(
     code_id: int, body: CodeIn, request: Request, user: User = Depends(may("keep fees"))
 ) -> CodeDone:
     """Change a code, or with it its whole set, for sign-ups from now on."""
-    return run_act(request, user, lambda deed: codes.change_code(deed, code_id, given(body)))
+    return run_act(request, user, lambda uow: codes.change_code(uow, code_id, given(body)))
 
 
 @router.get("/codes/{code_id}/list.csv", response_class=Response)
 def code_list(code_id: int, request: Request, user: User = Depends(may("read"))) -> Response:
     """A set of codes as a CSV file, with who used which."""
-    name, lines = run_look(request, user, lambda deed: codes.code_lines(deed, code_id))
+    name, lines = run_read(request, user, lambda uow: codes.code_lines(uow, code_id))
     headers = {"Content-Disposition": f'attachment; filename="{name}.csv"'}
     return Response(csv_file(lines), media_type="text/csv; charset=utf-8", headers=headers)

@@ -9,7 +9,7 @@ from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.courses import courses
-from archgate.api.web import Patch, Route, given, may, run_act, run_look
+from archgate.api.web import Patch, Route, given, may, run_act, run_read
 
 router = APIRouter(tags=["courses"], route_class=Route)
 
@@ -29,7 +29,7 @@ class CourseChanged(CourseOut):
 
 @router.get("/courses")
 def list_courses(request: Request, user: User = Depends(may("read"))) -> list[CourseOut]:
-    return run_look(request, user, courses.list_courses)
+    return run_read(request, user, courses.list_courses)
 
 
 @router.patch("/courses/{course_id}")
@@ -37,4 +37,4 @@ def change_course(
     course_id: int, body: Patch, request: Request, user: User = Depends(may("keep courses"))
 ) -> CourseChanged:
     """Change a course; what `set` does not name stays. `refunds` null takes the center's policy again."""
-    return run_act(request, user, lambda deed: courses.change_course(deed, course_id, given(body)))
+    return run_act(request, user, lambda uow: courses.change_course(uow, course_id, given(body)))

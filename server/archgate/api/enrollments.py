@@ -12,7 +12,7 @@ from archgate.actions.enrolling import changing, enrollments, leaving, transfers
 from archgate.actions.enrolling.commands import EnrollCommand
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.api.fees import QuoteLine, QuoteOut, TaxOut
-from archgate.api.web import Body, In, Route, given, may, once, run_act, run_look
+from archgate.api.web import Body, In, Route, given, may, once, run_act, run_read
 
 router = APIRouter(tags=["roster"], route_class=Route)
 
@@ -85,7 +85,7 @@ def enroll(
     user: User = Depends(may("enroll")),
     key: Once | None = Depends(once),
 ) -> Enrolled:
-    return run_act(request, user, lambda deed: enrollments.enroll(deed, body), once=key)
+    return run_act(request, user, lambda uow: enrollments.enroll(uow, body), once=key)
 
 
 class ChangeIn(Body):
@@ -142,7 +142,7 @@ class SignUpOut(BaseModel):
 
 @router.get("/enrollments/{enrollment_id}")
 def get_sign_up(enrollment_id: int, request: Request, user: User = Depends(may("read"))) -> SignUpOut:
-    return run_look(request, user, lambda deed: changing.view(deed, enrollment_id))
+    return run_read(request, user, lambda uow: changing.view(uow, enrollment_id))
 
 
 class SignUpChanged(BaseModel):
@@ -209,7 +209,7 @@ def change_sign_up(
     """Change rates, prices, extras or the code of a sign-up; the plan is worked out again, what is paid stays paid."""
     asked = given(body)
     return run_act(
-        request, user, lambda deed: changing.change(deed, enrollment_id, asked), once=key, preview=preview
+        request, user, lambda uow: changing.change(uow, enrollment_id, asked), once=key, preview=preview
     )
 
 
@@ -225,7 +225,7 @@ def transfer(
     """Move a sign-up to another run; what was paid moves along."""
     asked = given(body)
     return run_act(
-        request, user, lambda deed: transfers.transfer(deed, enrollment_id, asked), once=key, preview=preview
+        request, user, lambda uow: transfers.transfer(uow, enrollment_id, asked), once=key, preview=preview
     )
 
 
@@ -238,7 +238,7 @@ def swap(
     key: Once | None = Depends(once),
 ) -> Swapped:
     """Give a seat to another person; whoever pays stays the same."""
-    return run_act(request, user, lambda deed: transfers.swap(deed, enrollment_id, body.person_id), once=key)
+    return run_act(request, user, lambda uow: transfers.swap(uow, enrollment_id, body.person_id), once=key)
 
 
 class MeetingCredit(BaseModel):
@@ -275,7 +275,7 @@ def give_back(
     return run_act(
         request,
         user,
-        lambda deed: changing.credit_meeting(deed, meeting_id, asked),
+        lambda uow: changing.credit_meeting(uow, meeting_id, asked),
         once=key,
         preview=preview,
     )
@@ -290,7 +290,7 @@ def get_withdrawal(
     user: User = Depends(may("read")),
 ) -> Withdrawal:
     """What a withdrawal would keep, give back as credit, or leave owed, and why. Nothing is written."""
-    return run_look(request, user, lambda deed: leaving.withdrawal(deed, enrollment_id, received_on, no_show))
+    return run_read(request, user, lambda uow: leaving.withdrawal(uow, enrollment_id, received_on, no_show))
 
 
 @router.post("/enrollments/{enrollment_id}/withdraw")
@@ -303,7 +303,7 @@ def withdraw(
 ) -> Withdrawn:
     """Give a seat back; what the refund policy keeps stays owed or paid, the rest is credit."""
     how = body.model_dump() if body else {}
-    return run_act(request, user, lambda deed: leaving.withdraw(deed, enrollment_id, **how), once=key)
+    return run_act(request, user, lambda uow: leaving.withdraw(uow, enrollment_id, **how), once=key)
 
 
 @router.put("/enrollments/{enrollment_id}/places/{n}")
@@ -311,4 +311,4 @@ def name_place(
     enrollment_id: int, n: int, body: NamePlace, request: Request, user: User = Depends(may("enroll"))
 ) -> Named:
     """Name a head of a party."""
-    return run_act(request, user, lambda deed: enrollments.name_place(deed, enrollment_id, n, body.person_id))
+    return run_act(request, user, lambda uow: enrollments.name_place(uow, enrollment_id, n, body.person_id))

@@ -14,7 +14,7 @@ from archgate.actions.fees.commands import Ask, KeepCommand, QuoteCommand
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.actions.money import payments
-from archgate.api.web import Body, In, Route, given, may, once, run_act, run_look
+from archgate.api.web import Body, In, Route, given, may, once, run_act, run_read
 from archgate.outside.payments import StandInPayments
 
 router = APIRouter(tags=["fees"], route_class=Route)
@@ -237,7 +237,7 @@ def quote_run(
     run_id: int, body: QuoteCommand, request: Request, user: User = Depends(may("read"))
 ) -> RunQuote:
     """What a sign-up costs, when it is due, and whether there is a seat or a place in line. Nothing is written."""
-    return run_look(request, user, lambda deed: quotes.quote_run(deed, run_id, body))
+    return run_read(request, user, lambda uow: quotes.quote_run(uow, run_id, body))
 
 
 @router.get("/runs/{run_id}/choices")
@@ -249,7 +249,7 @@ def choices(
     user: User = Depends(may("read")),
 ) -> Choices:
     """The rates, extras and plans a sign-up can choose from, at today's prices and for this person."""
-    return run_look(request, user, lambda deed: quotes.choices(deed, run_id, person_id, organization_id))
+    return run_read(request, user, lambda uow: quotes.choices(uow, run_id, person_id, organization_id))
 
 
 class KeptOut(BaseModel):
@@ -284,7 +284,7 @@ def keep_quote(
     body: KeepCommand, request: Request, user: User = Depends(may("enroll")), key: Once | None = Depends(once)
 ) -> KeptSent:
     """Keep a quote for a person through a day, and send it if asked."""
-    return run_act(request, user, lambda deed: kept_quotes.keep(deed, body), once=key)
+    return run_act(request, user, lambda uow: kept_quotes.keep(uow, body), once=key)
 
 
 @router.get("/quotes")
@@ -296,18 +296,18 @@ def list_quotes(
     user: User = Depends(may("read")),
 ) -> list[KeptOut]:
     """Kept quotes by their last day: those that stand, or `every` one."""
-    return run_look(request, user, lambda deed: kept_quotes.list_kept(deed, person_id, run_id, every))
+    return run_read(request, user, lambda uow: kept_quotes.list_kept(uow, person_id, run_id, every))
 
 
 @router.get("/quotes/{quote_id}")
 def get_quote(quote_id: int, request: Request, user: User = Depends(may("read"))) -> RunQuote:
     """A kept quote as it would be signed up on today."""
-    return run_look(request, user, lambda deed: kept_quotes.kept_quote(deed, quote_id))
+    return run_read(request, user, lambda uow: kept_quotes.kept_quote(uow, quote_id))
 
 
 @router.post("/quotes/{quote_id}/drop")
 def drop_quote(quote_id: int, request: Request, user: User = Depends(may("enroll"))) -> KeptDone:
-    return run_act(request, user, lambda deed: kept_quotes.drop(deed, quote_id))
+    return run_act(request, user, lambda uow: kept_quotes.drop(uow, quote_id))
 
 
 class Details(BaseModel):
@@ -328,8 +328,8 @@ def take_details(
         raise Problem(422, "no-payer", "Say whose details they are: a person or an organization.")
     if key is None:
         raise Problem(422, "bad-key", "Taking details needs an idempotency key.")
-    holder = run_look(
-        request, user, lambda deed: payments.holder_of(deed, body.person_id, body.organization_id)
+    holder = run_read(
+        request, user, lambda uow: payments.holder_of(uow, body.person_id, body.organization_id)
     )
     token, words = StandInPayments(request.app.state.sessions).take_details(
         f"{user.id}:{key.key}"[:80], holder
@@ -337,7 +337,7 @@ def take_details(
     return run_act(
         request,
         user,
-        lambda deed: payments.keep_details(deed, body.person_id, body.organization_id, token, words),
+        lambda uow: payments.keep_details(uow, body.person_id, body.organization_id, token, words),
     )
 
 
@@ -380,7 +380,7 @@ def compare(
     request: Request, runs: list[int] = Query(default=[]), user: User = Depends(may("read"))
 ) -> Compared:
     """The price lines of up to six runs side by side."""
-    return run_look(request, user, lambda deed: prices.compare(deed, runs))
+    return run_read(request, user, lambda uow: prices.compare(uow, runs))
 
 
 @router.get("/runs/{run_id}/price-on/{day}")
@@ -393,7 +393,7 @@ def price_on(
     user: User = Depends(may("read")),
 ) -> Reading:
     """What one person pays on a day, now and later."""
-    return run_look(request, user, lambda deed: prices.reading(deed, run_id, day, rate_id, plan_id))
+    return run_read(request, user, lambda uow: prices.reading(uow, run_id, day, rate_id, plan_id))
 
 
 class EarlyIn(Body):
@@ -439,10 +439,10 @@ class EarlyOut(BaseModel):
 @router.get("/runs/{run_id}/early-bird")
 def early_start(run_id: int, request: Request, user: User = Depends(may("read"))) -> EarlyStart:
     """Where the early-bird planner starts for a run, from the course's own past runs."""
-    return run_look(request, user, lambda deed: prices.early_start(deed, run_id))
+    return run_read(request, user, lambda uow: prices.early_start(uow, run_id))
 
 
 @router.post("/early-bird")
 def early_plan(body: EarlyIn, request: Request, user: User = Depends(may("read"))) -> EarlyOut:
     """The regular price that keeps today's fee as the early one. Nothing is written."""
-    return run_look(request, user, lambda deed: prices.early_plan(deed, given(body)))
+    return run_read(request, user, lambda uow: prices.early_plan(uow, given(body)))

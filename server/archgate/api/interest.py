@@ -11,7 +11,7 @@ from archgate.actions.access.staff import User
 from archgate.actions.enrolling import interest
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.actions.messages import webhooks
-from archgate.api.web import Body, In, Route, given, may, once, run_act, run_look
+from archgate.api.web import Body, In, Route, given, may, once, run_act, run_read
 from archgate.papers.lists import csv_file
 
 router = APIRouter(tags=["waitlist"], route_class=Route)
@@ -139,7 +139,7 @@ class Demand(BaseModel):
 @router.get("/demand")
 def demand(request: Request, user: User = Depends(may("read"))) -> list[Demand]:
     """How many wait for each course, those without an open run first."""
-    return run_look(request, user, interest.demand)
+    return run_read(request, user, interest.demand)
 
 
 @router.post("/interest", status_code=201)
@@ -147,7 +147,7 @@ def show_interest(
     body: InterestIn, request: Request, user: User = Depends(may("enroll")), key: Once | None = Depends(once)
 ) -> InterestDone:
     """Put somebody on an interest list; it is no enrollment."""
-    return run_act(request, user, lambda deed: interest.show_interest(deed, given(body)), once=key)
+    return run_act(request, user, lambda uow: interest.show_interest(uow, given(body)), once=key)
 
 
 @router.get("/interest")
@@ -157,7 +157,7 @@ def get_list(
     course_id: int | None = None,
     user: User = Depends(may("read")),
 ) -> InterestList:
-    return run_look(request, user, lambda deed: interest.list_view(deed, run_id, course_id))
+    return run_read(request, user, lambda uow: interest.list_view(uow, run_id, course_id))
 
 
 @router.get("/interest.csv", response_class=Response)
@@ -169,7 +169,7 @@ def list_file(
     user: User = Depends(may("read")),
 ) -> Response:
     """A list as CSV for mailing programs, with a tag."""
-    lines = run_look(request, user, lambda deed: interest.lines_of(deed, run_id, course_id, tag))
+    lines = run_read(request, user, lambda uow: interest.lines_of(uow, run_id, course_id, tag))
     headers = {"Content-Disposition": 'attachment; filename="interest.csv"'}
     return Response(csv_file(lines), media_type="text/csv; charset=utf-8", headers=headers)
 
@@ -183,7 +183,7 @@ def set_questions(
     user: User = Depends(may("plan runs")),
 ) -> InterestListDone:
     """The own questions of a list, and its head start."""
-    return run_act(request, user, lambda deed: interest.set_questions(deed, run_id, course_id, given(body)))
+    return run_act(request, user, lambda uow: interest.set_questions(uow, run_id, course_id, given(body)))
 
 
 @router.post("/interest/clear")
@@ -195,7 +195,7 @@ def clear(
     user: User = Depends(may("enroll")),
 ) -> Cleared:
     """Take everybody, or those named, off a list."""
-    return run_act(request, user, lambda deed: interest.clear(deed, run_id, course_id, body.ids))
+    return run_act(request, user, lambda uow: interest.clear(uow, run_id, course_id, body.ids))
 
 
 @router.post("/interest/carry-over")
@@ -207,7 +207,7 @@ def carry_over(
     user: User = Depends(may("enroll")),
 ) -> CarriedOver:
     """Move a list to another run of the course."""
-    return run_act(request, user, lambda deed: interest.carry_over(deed, run_id, course_id, body.to_run_id))
+    return run_act(request, user, lambda uow: interest.carry_over(uow, run_id, course_id, body.to_run_id))
 
 
 @router.post("/interest/send-on")
@@ -223,24 +223,24 @@ def send_on(
     return run_act(
         request,
         user,
-        lambda deed: interest.send_on(deed, run_id, course_id, body.webhook_id, body.tag),
+        lambda uow: interest.send_on(uow, run_id, course_id, body.webhook_id, body.tag),
         once=key,
     )
 
 
 @router.get("/webhooks")
 def list_webhooks(request: Request, user: User = Depends(may("read"))) -> list[WebhookOut]:
-    return run_look(request, user, webhooks.listed)
+    return run_read(request, user, webhooks.listed)
 
 
 @router.post("/webhooks", status_code=201)
 def add_webhook(body: WebhookIn, request: Request, user: User = Depends(may("keep settings"))) -> WebhookMade:
     """Add an address that lists can be sent on to."""
-    return run_act(request, user, lambda deed: webhooks.add(deed, given(body)))
+    return run_act(request, user, lambda uow: webhooks.add(uow, given(body)))
 
 
 @router.delete("/webhooks/{webhook_id}")
 def remove_webhook(
     webhook_id: int, request: Request, user: User = Depends(may("keep settings"))
 ) -> WebhookDone:
-    return run_act(request, user, lambda deed: webhooks.remove(deed, webhook_id))
+    return run_act(request, user, lambda uow: webhooks.remove(uow, webhook_id))

@@ -9,7 +9,7 @@ from archgate.actions.access.staff import User
 from archgate.actions.across import checks
 from archgate.actions.kernel import queue
 from archgate.api.schedule import Done
-from archgate.api.web import Route, may, run_act, run_look
+from archgate.api.web import Route, may, run_act, run_read
 
 router = APIRouter(tags=["jobs"], route_class=Route)
 
@@ -40,13 +40,13 @@ class Jobs(BaseModel):
 
 @router.get("/jobs")
 def list_jobs(request: Request, user: User = Depends(may("read"))) -> Jobs:
-    return run_look(request, user, queue.list_jobs)
+    return run_read(request, user, queue.list_jobs)
 
 
 @router.post("/jobs/{job_id}/retry")
 def retry_job(job_id: int, request: Request, user: User = Depends(may("plan runs"))) -> Done:
     """Put work that failed for good in line again."""
-    return run_act(request, user, lambda deed: queue.retry(deed, job_id))
+    return run_act(request, user, lambda uow: queue.retry(uow, job_id))
 
 
 class Checked(BaseModel):
@@ -56,4 +56,4 @@ class Checked(BaseModel):
 @router.post("/checks")
 def check_everything(request: Request, user: User = Depends(may("keep settings"))) -> Checked:
     """Check by hand what is checked every night: the books, the seats, the moments."""
-    return run_look(request, user, lambda deed: {"found": checks.everything(deed)})
+    return run_read(request, user, lambda uow: {"found": checks.everything(uow)})

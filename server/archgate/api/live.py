@@ -10,7 +10,7 @@ from archgate.actions.across import finding, live
 from archgate.api.courses import CourseOut
 from archgate.api.people import PersonFound
 from archgate.api.runs import RunLine
-from archgate.api.web import In, Route, may, run_look
+from archgate.api.web import In, Route, may, run_read
 
 router = APIRouter(tags=["live"], route_class=Route)
 
@@ -68,16 +68,16 @@ class Ribbon(BaseModel):
 
 @router.get("/ribbon")
 def ribbon(request: Request, user: User = Depends(may("read"))) -> Ribbon:
-    return run_look(request, user, finding.ribbon)
+    return run_read(request, user, finding.ribbon)
 
 
 @router.post("/pulse")
 def pulse(body: Pulse, request: Request, user: User = Depends(may("read"))) -> PulseOut:
     """Changes newer than the one the screen knows. The last seconds' come again; a change is known by its key."""
-    return run_look(request, user, lambda deed: live.pulse(deed, body.seen, body.run_id))
+    return run_read(request, user, lambda uow: live.pulse(uow, body.seen, body.run_id))
 
 
 @router.get("/find")
 def find(request: Request, q: str = "", user: User = Depends(may("read"))) -> Found:
     """Runs, people and courses that fit the words typed."""
-    return run_look(request, user, lambda deed: finding.find(deed, q))
+    return run_read(request, user, lambda uow: finding.find(uow, q))

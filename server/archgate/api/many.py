@@ -61,7 +61,7 @@ def withdraw_many(
     return run_act(
         request,
         user,
-        lambda deed: on_many.withdraw(deed, run_id, body.enrollment_ids, body.why),
+        lambda uow: on_many.withdraw(uow, run_id, body.enrollment_ids, body.why),
         once=key,
         preview=preview,
     )
@@ -80,7 +80,7 @@ def move_many(
     return run_act(
         request,
         user,
-        lambda deed: on_many.move(deed, run_id, body.enrollment_ids, body.to_run_id),
+        lambda uow: on_many.move(uow, run_id, body.enrollment_ids, body.to_run_id),
         once=key,
         preview=preview,
     )

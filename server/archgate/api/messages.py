@@ -7,7 +7,7 @@ from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.messages import messages
-from archgate.api.web import Route, may, run_look
+from archgate.api.web import Route, may, run_read
 
 router = APIRouter(tags=["messages"], route_class=Route)
 
@@ -43,4 +43,4 @@ def outbox(
     user: User = Depends(may("read")),
 ) -> Outbox:
     """Messages, newest first; `status` is waits, sent, failed or dropped."""
-    return run_look(request, user, lambda deed: messages.outbox(deed, status, before, limit))
+    return run_read(request, user, lambda uow: messages.outbox(uow, status, before, limit))

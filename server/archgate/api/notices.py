@@ -8,7 +8,7 @@ from pydantic import BaseModel
 from archgate.actions.access.staff import User
 from archgate.actions.kernel import lookups
 from archgate.actions.runs import notices
-from archgate.api.web import In, Route, may, run_act, run_look
+from archgate.api.web import In, Route, may, run_act, run_read
 
 router = APIRouter(tags=["notices"], route_class=Route)
 
@@ -36,7 +36,7 @@ class NoticeDone(NoticeOut):
 @router.get("/runs/{run_id}/notice")
 def get_notice(run_id: int, request: Request, user: User = Depends(may("read"))) -> NoticeOut:
     """The desk notice of a run."""
-    return run_look(request, user, lambda deed: notices.notice_of(deed, lookups.get_run(deed, run_id)))
+    return run_read(request, user, lambda uow: notices.notice_of(uow, lookups.get_run(uow, run_id)))
 
 
 @router.put("/runs/{run_id}/notice")
@@ -44,7 +44,7 @@ def set_notice(
     run_id: int, body: NoticeIn, request: Request, user: User = Depends(may("plan runs"))
 ) -> NoticeDone:
     """Put up another desk notice, or none; it has to be read anew."""
-    return run_act(request, user, lambda deed: notices.set_notice(deed, run_id, body.text))
+    return run_act(request, user, lambda uow: notices.set_notice(uow, run_id, body.text))
 
 
 @router.post("/runs/{run_id}/notice/read")
@@ -52,4 +52,4 @@ def acknowledge(
     run_id: int, body: NoticeRead, request: Request, user: User = Depends(may("enroll"))
 ) -> NoticeOut:
     """Say that this version was read."""
-    return run_act(request, user, lambda deed: notices.acknowledge(deed, run_id, body.version))
+    return run_act(request, user, lambda uow: notices.acknowledge(uow, run_id, body.version))

@@ -9,7 +9,7 @@ from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import invites, offers
-from archgate.actions.kernel.unit_of_work import Once, act, look
+from archgate.actions.kernel.unit_of_work import Once, act, read_only
 from archgate.api.fees import QuoteOut
 from archgate.api.web import In, Route, Token, may, once, run_act
 
@@ -69,7 +69,7 @@ def offer(
     key: Once | None = Depends(once),
 ) -> OfferDone:
     """Offer a free seat to somebody in line; out of turn only with a reason."""
-    return run_act(request, user, lambda deed: offers.offer(deed, waiting_id, body.why), once=key)
+    return run_act(request, user, lambda uow: offers.offer(uow, waiting_id, body.why), once=key)
 
 
 @router.post("/waiting/{waiting_id}/more-time")
@@ -77,7 +77,7 @@ def more_time(
     waiting_id: int, body: TimeIn, request: Request, user: User = Depends(may("enroll"))
 ) -> OfferDone:
     """Give somebody longer to answer an offer."""
-    return run_act(request, user, lambda deed: offers.more_time(deed, waiting_id, body.hours))
+    return run_act(request, user, lambda uow: offers.more_time(uow, waiting_id, body.hours))
 
 
 def kind_of(token: str) -> ModuleType:
@@ -88,12 +88,12 @@ def kind_of(token: str) -> ModuleType:
 @router.get("/replies/{token}")
 def reply_page(token: Token, request: Request) -> ReplyPage:
     """What is behind a signed link."""
-    return look(request.app.state.sessions, lambda deed: kind_of(token).reply_page(deed, token))  # type: ignore[arg-type,return-value]
+    return read_only(request.app.state.sessions, lambda uow: kind_of(token).reply_page(uow, token))  # type: ignore[arg-type,return-value]
 
 
 @router.post("/replies/{token}")
 def reply(token: Token, body: ReplyIn, request: Request) -> ReplyPage:
     """Answer an offer or an invitation."""
     sessions, kind = request.app.state.sessions, kind_of(token)
-    keeper = look(sessions, lambda deed: kind.keeper_of(deed, token))
-    return act(sessions, lambda deed: kind.reply(deed, token, body.answer, body.total), keeper)  # type: ignore[arg-type,return-value]
+    keeper = read_only(sessions, lambda uow: kind.keeper_of(uow, token))
+    return act(sessions, lambda uow: kind.reply(uow, token, body.answer, body.total), keeper)  # type: ignore[arg-type,return-value]

@@ -10,7 +10,7 @@ from pydantic import BaseModel
 from archgate.actions.access import own_pages, staff
 from archgate.actions.access.staff import User
 from archgate.actions.kernel.problems import Problem
-from archgate.actions.kernel.unit_of_work import Deed, Once, act, look
+from archgate.actions.kernel.unit_of_work import Once, UnitOfWork, act, read_only
 from archgate.api.people import NextDue, OwnPageState
 from archgate.api.web import In, Route, Token, address_of, keep_cookie, may, once, run_act
 
@@ -99,19 +99,19 @@ def invite(
     key: Once | None = Depends(once),
 ) -> OwnPageDone:
     """Invite somebody by message to set a password for their own page; once more sends a new link."""
-    return run_act(request, user, lambda deed: own_pages.invite(deed, person_id), once=key)
+    return run_act(request, user, lambda uow: own_pages.invite(uow, person_id), once=key)
 
 
 @router.delete("/people/{person_id}/own-page")
 def close_own_page(person_id: int, request: Request, user: User = Depends(may("keep people"))) -> OwnPageDone:
     """Take an invitation back, or close an own page."""
-    return run_act(request, user, lambda deed: own_pages.close(deed, person_id))
+    return run_act(request, user, lambda uow: own_pages.close(uow, person_id))
 
 
 @router.get("/own/links/{token}")
 def own_link(token: Token, request: Request) -> OwnLink:
     """What is behind the link of an invitation."""
-    return look(request.app.state.sessions, lambda deed: own_pages.link_state(deed, token))  # type: ignore[arg-type,return-value]
+    return read_only(request.app.state.sessions, lambda uow: own_pages.link_state(uow, token))  # type: ignore[arg-type,return-value]
 
 
 @router.post("/own/links/{token}", status_code=204)
@@ -119,7 +119,7 @@ def set_password(token: Token, body: NewPassword, request: Request, response: Re
     """Set the password by the link, and be signed in."""
     quick = request.app.state.settings.quick_hash
     made = act(
-        request.app.state.sessions, lambda deed: own_pages.set_password(deed, token, body.password, quick)
+        request.app.state.sessions, lambda uow: own_pages.set_password(uow, token, body.password, quick)
     )
     keep_cookie(request, response, COOKIE, made, own_pages.SESSION_LIFE)
 
@@ -129,14 +129,14 @@ def own_sign_in(body: OwnSignIn, request: Request, response: Response) -> None:
     """Sign in to one's own page."""
     sessions, quick = request.app.state.sessions, request.app.state.settings.quick_hash
     email = body.email.strip()[:254]
-    account = look(sessions, lambda deed: own_pages.account_of(deed, email))
+    account = read_only(sessions, lambda uow: own_pages.account_of(uow, email))
     device = staff.device_of("b", request.cookies.get(DEVICE), account)
     limits = staff.limits_of(f"own {email}", address_of(request), device)
-    act(sessions, lambda deed: staff.take_attempt(deed, limits))
-    made = act(sessions, lambda deed: own_pages.sign_in(deed, email, body.password[:1000], quick))
+    act(sessions, lambda uow: staff.take_attempt(uow, limits))
+    made = act(sessions, lambda uow: own_pages.sign_in(uow, email, body.password[:1000], quick))
     if made is None or account is None:
         raise Problem(401, "wrong-sign-in", "Email and password do not fit together.")
-    act(sessions, lambda deed: staff.give_back_attempt(deed, limits))
+    act(sessions, lambda uow: staff.give_back_attempt(uow, limits))
     keep_cookie(request, response, COOKIE, made, own_pages.SESSION_LIFE)
     keep_cookie(request, response, DEVICE, staff.device_token("b", account), staff.DEVICE_LIFE)
 
@@ -146,7 +146,7 @@ def own_sign_out(request: Request, response: Response) -> None:
     """Sign out of one's own page."""
     token = request.cookies.get(COOKIE)
     if token:
-        act(request.app.state.sessions, lambda deed: own_pages.sign_out(deed, token))
+        act(request.app.state.sessions, lambda uow: own_pages.sign_out(uow, token))
     response.delete_cookie(COOKIE, path="/")
 
 
@@ -155,8 +155,8 @@ def new_link(body: OwnEmail, request: Request) -> Said:
     """Ask for a link to set a password anew. The answer is the same whether the email is known or not."""
     sessions, email, address = request.app.state.sessions, body.email.strip(), address_of(request)
     limits = staff.limits_of(f"link {email}", address, None)
-    act(sessions, lambda deed: staff.take_attempt(deed, limits))
-    act(sessions, lambda deed: own_pages.new_link(deed, email))
+    act(sessions, lambda uow: staff.take_attempt(uow, limits))
+    act(sessions, lambda uow: own_pages.new_link(uow, email))
     return Said(said="If there is a page by this email, a link is on its way to it.")
 
 
@@ -165,10 +165,10 @@ def own_page(request: Request) -> OwnPageOut:
     """One's own courses, dates ahead and what is due."""
     token = request.cookies.get(COOKIE)
 
-    def reading(deed: Deed) -> Any:
-        person = own_pages.person_behind(deed, token) if token else None
+    def reading(uow: UnitOfWork) -> Any:
+        person = own_pages.person_behind(uow, token) if token else None
         if person is None:
             raise Problem(401, "signed-out", "Sign in to see your courses.")
-        return own_pages.own_page(deed, person)
+        return own_pages.own_page(uow, person)
 
-    return look(request.app.state.sessions, reading)  # type: ignore[no-any-return]
+    return read_only(request.app.state.sessions, reading)  # type: ignore[no-any-return]

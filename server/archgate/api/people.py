@@ -10,9 +10,9 @@ from pydantic import BaseModel
 from archgate.actions.access import own_pages
 from archgate.actions.access.staff import User
 from archgate.actions.across import merging, person_pages
-from archgate.actions.kernel.unit_of_work import Deed, Once
+from archgate.actions.kernel.unit_of_work import Once, UnitOfWork
 from archgate.actions.people import organizations, people
-from archgate.api.web import Body, In, Patch, Route, may, once, run_act, run_look
+from archgate.api.web import Body, In, Patch, Route, may, once, run_act, run_read
 from archgate.api.web import given as given_of
 
 router = APIRouter(tags=["people"], route_class=Route)
@@ -154,7 +154,7 @@ def find_people(
     request: Request, q: str = "", limit: int = 8, user: User = Depends(may("read"))
 ) -> list[PersonFound]:
     """People by parts of name, email or phone number."""
-    return run_look(request, user, lambda deed: person_pages.find_people(deed, q, max(1, min(limit, 50))))
+    return run_read(request, user, lambda uow: person_pages.find_people(uow, q, max(1, min(limit, 50))))
 
 
 @router.get("/people/near")
@@ -167,22 +167,22 @@ def near(
     user: User = Depends(may("read")),
 ) -> list[PersonNear]:
     """People who may be the one being typed."""
-    return run_look(request, user, lambda deed: people.near(deed, given, family, email, phone))
+    return run_read(request, user, lambda uow: people.near(uow, given, family, email, phone))
 
 
 @router.get("/people/{person_id}")
 def person_page(person_id: int, request: Request, user: User = Depends(may("read"))) -> PersonPage:
-    def reading(deed: Deed) -> dict[str, Any]:
-        return {**person_pages.person_page(deed, person_id), "own_page": own_pages.state_of(deed, person_id)}
+    def reading(uow: UnitOfWork) -> dict[str, Any]:
+        return {**person_pages.person_page(uow, person_id), "own_page": own_pages.state_of(uow, person_id)}
 
-    return run_look(request, user, reading)  # type: ignore[no-any-return]
+    return run_read(request, user, reading)  # type: ignore[no-any-return]
 
 
 @router.patch("/people/{person_id}")
 def change_person(
     person_id: int, body: Patch, request: Request, user: User = Depends(may("keep people"))
 ) -> PersonChanged:
-    return run_act(request, user, lambda deed: own_pages.change_person(deed, person_id, given_of(body)))
+    return run_act(request, user, lambda uow: own_pages.change_person(uow, person_id, given_of(body)))
 
 
 @router.post("/people/{person_id}/notes", status_code=201)
@@ -193,7 +193,7 @@ def add_note(
     user: User = Depends(may("keep people")),
     key: Once | None = Depends(once),
 ) -> Notes:
-    return run_act(request, user, lambda deed: people.add_note(deed, person_id, body.text), once=key)
+    return run_act(request, user, lambda uow: people.add_note(uow, person_id, body.text), once=key)
 
 
 @router.post("/people", status_code=201)
@@ -203,7 +203,7 @@ def create_person(
     user: User = Depends(may("keep people")),
     key: Once | None = Depends(once),
 ) -> PersonOut:
-    return run_act(request, user, lambda deed: own_pages.new_person(deed, given_of(body)), once=key)
+    return run_act(request, user, lambda uow: own_pages.new_person(uow, given_of(body)), once=key)
 
 
 @router.get("/organizations")
@@ -211,7 +211,7 @@ def find_organizations(
     request: Request, q: str = "", include: int | None = None, user: User = Depends(may("read"))
 ) -> list[OrganizationOut]:
     """Up to 20 by a part of the name, by name; `include` stands first in any case."""
-    return run_look(request, user, lambda deed: organizations.find_organizations(deed, q, include))
+    return run_read(request, user, lambda uow: organizations.find_organizations(uow, q, include))
 
 
 @router.post("/organizations", status_code=201)
@@ -221,7 +221,7 @@ def create_organization(
     user: User = Depends(may("keep people")),
     key: Once | None = Depends(once),
 ) -> OrganizationOut:
-    return run_act(request, user, lambda deed: organizations.create_organization(deed, body.name), once=key)
+    return run_act(request, user, lambda uow: organizations.create_organization(uow, body.name), once=key)
 
 
 class Tags(In):
@@ -236,7 +236,7 @@ class Tagged(BaseModel):
 @router.get("/tags")
 def list_tags(request: Request, user: User = Depends(may("read"))) -> list[str]:
     """Every tag that some person has."""
-    return run_look(request, user, people.known_tags)
+    return run_read(request, user, people.known_tags)
 
 
 @router.put("/people/{person_id}/tags")
@@ -244,7 +244,7 @@ def tag_person(
     person_id: int, body: Tags, request: Request, user: User = Depends(may("keep people"))
 ) -> Tagged:
     """What kind of person somebody is to the center; it decides which rates they may have."""
-    return run_act(request, user, lambda deed: people.tag_person(deed, person_id, body.tags))
+    return run_act(request, user, lambda uow: people.tag_person(uow, person_id, body.tags))
 
 
 class PersonMessage(BaseModel):
@@ -292,7 +292,7 @@ def person_messages(
     person_id: int, request: Request, user: User = Depends(may("read"))
 ) -> list[PersonMessage]:
     """What was written to this person, newest first."""
-    return run_look(request, user, lambda deed: person_pages.messages_of(deed, person_id))
+    return run_read(request, user, lambda uow: person_pages.messages_of(uow, person_id))
 
 
 @router.post("/people/{person_id}/merge")
@@ -306,5 +306,5 @@ def merge(
 ) -> Merged:
     """Make two records of one person one; with `preview` nothing is saved. It can be undone until the next act on the person."""
     return run_act(
-        request, user, lambda deed: merging.merge(deed, person_id, body.gone_id), once=key, preview=preview
+        request, user, lambda uow: merging.merge(uow, person_id, body.gone_id), once=key, preview=preview
     )

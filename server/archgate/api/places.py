@@ -12,7 +12,7 @@ from archgate.actions.access.staff import User
 from archgate.actions.schedule import calendars, places
 from archgate.api.runs import given
 from archgate.api.schedule import Done
-from archgate.api.web import Body, In, Route, may, run_act, run_look
+from archgate.api.web import Body, In, Route, may, run_act, run_read
 from archgate.papers import apart
 from archgate.papers.lists import LARGEST_FILE
 
@@ -84,63 +84,63 @@ class Imported(BaseModel):
 
 @router.get("/places")
 def list_places(request: Request, user: User = Depends(read)) -> list[PlaceOut]:
-    return run_look(request, user, places.list_places)
+    return run_read(request, user, places.list_places)
 
 
 @router.post("/places", status_code=201)
 def add_place(body: PlaceIn, request: Request, user: User = Depends(keep)) -> PlaceOut:
-    return run_act(request, user, lambda deed: places.save_place(deed, None, given(body)))
+    return run_act(request, user, lambda uow: places.save_place(uow, None, given(body)))
 
 
 @router.patch("/places/{place_id}")
 def change_place(place_id: int, body: PlaceIn, request: Request, user: User = Depends(keep)) -> PlaceOut:
-    return run_act(request, user, lambda deed: places.save_place(deed, place_id, given(body)))
+    return run_act(request, user, lambda uow: places.save_place(uow, place_id, given(body)))
 
 
 @router.get("/instructors")
 def list_instructors(request: Request, user: User = Depends(read)) -> list[InstructorOut]:
-    return run_look(request, user, places.list_instructors)
+    return run_read(request, user, places.list_instructors)
 
 
 @router.post("/instructors", status_code=201)
 def add_instructor(body: InstructorIn, request: Request, user: User = Depends(keep)) -> InstructorOut:
-    return run_act(request, user, lambda deed: places.save_instructor(deed, None, given(body)))
+    return run_act(request, user, lambda uow: places.save_instructor(uow, None, given(body)))
 
 
 @router.patch("/instructors/{instructor_id}")
 def change_instructor(
     instructor_id: int, body: InstructorIn, request: Request, user: User = Depends(keep)
 ) -> InstructorOut:
-    return run_act(request, user, lambda deed: places.save_instructor(deed, instructor_id, given(body)))
+    return run_act(request, user, lambda uow: places.save_instructor(uow, instructor_id, given(body)))
 
 
 @router.delete("/places/{place_id}")
 def remove_place(place_id: int, request: Request, user: User = Depends(keep)) -> Done:
     """Take a place out that nothing uses."""
-    return run_act(request, user, lambda deed: places.remove(deed, "place", place_id))
+    return run_act(request, user, lambda uow: places.remove(uow, "place", place_id))
 
 
 @router.delete("/instructors/{instructor_id}")
 def remove_instructor(instructor_id: int, request: Request, user: User = Depends(keep)) -> Done:
     """Take an instructor out whom nothing needs."""
-    return run_act(request, user, lambda deed: places.remove(deed, "instructor", instructor_id))
+    return run_act(request, user, lambda uow: places.remove(uow, "instructor", instructor_id))
 
 
 @router.get("/busy/{kind}/{owner_id}")
 def list_busy(kind: str, owner_id: int, request: Request, user: User = Depends(read)) -> list[BusyOut]:
     """Absences of an instructor, or closed times of a place; `kind` is instructor or place."""
-    return run_look(request, user, lambda deed: places.list_busy(deed, kind, owner_id))
+    return run_read(request, user, lambda uow: places.list_busy(uow, kind, owner_id))
 
 
 @router.post("/busy/{kind}/{owner_id}", status_code=201)
 def add_busy(kind: str, owner_id: int, body: BusyIn, request: Request, user: User = Depends(keep)) -> BusyOut:
     """From a day, through a day, with times on one day or without: {"from", "through", "start", "end", "label"}."""
-    return run_act(request, user, lambda deed: places.add_busy(deed, kind, owner_id, given(body)))
+    return run_act(request, user, lambda uow: places.add_busy(uow, kind, owner_id, given(body)))
 
 
 @router.delete("/busy/{busy_id}")
 def remove_busy(busy_id: int, request: Request, user: User = Depends(keep)) -> Done:
-    return run_act(request, user, lambda deed: places.remove_busy(deed, busy_id))
+    return run_act(request, user, lambda uow: places.remove_busy(uow, busy_id))
 
 
 @router.post("/busy/{kind}/{owner_id}/calendar")
@@ -149,9 +149,9 @@ def import_busy(
 ) -> Imported:
     """Take the busy times of an iCalendar file; those of an earlier import of the same file are replaced."""
     name = file.filename or "calendar"
-    zone, first, last = run_look(request, user, lambda deed: calendars.window_of(deed, kind, owner_id))
+    zone, first, last = run_read(request, user, lambda uow: calendars.window_of(uow, kind, owner_id))
     times = apart.times_of(file.file.read(LARGEST_FILE + 1), zone, first, last)
-    return run_act(request, user, lambda deed: calendars.import_busy(deed, kind, owner_id, name, times))
+    return run_act(request, user, lambda uow: calendars.import_busy(uow, kind, owner_id, name, times))
 
 
 class ClosureDay(BaseModel):
@@ -187,18 +187,18 @@ class DayState(In):
 
 @router.get("/closures")
 def list_closures(year: int, request: Request, user: User = Depends(read)) -> ClosureYear:
-    return run_look(request, user, lambda deed: places.list_closures(deed, year))
+    return run_read(request, user, lambda uow: places.list_closures(uow, year))
 
 
 @router.put("/closures/region")
 def set_region(body: Region, request: Request, user: User = Depends(may("keep settings"))) -> ClosureYear:
     """Whose public holidays are closed days: a country, or a part of one such as US-NY."""
-    return run_act(request, user, lambda deed: places.set_region(deed, body.region))
+    return run_act(request, user, lambda uow: places.set_region(uow, body.region))
 
 
 @router.post("/closures")
 def close_days(body: Closing, request: Request, user: User = Depends(keep)) -> ClosureChange:
-    return run_act(request, user, lambda deed: places.add_closure(deed, given(body)))
+    return run_act(request, user, lambda uow: places.add_closure(uow, given(body)))
 
 
 @router.put("/closures/{day}")
@@ -206,13 +206,13 @@ def set_closure(
     day: datetime.date, body: DayState, request: Request, user: User = Depends(keep)
 ) -> ClosureChange:
     """Teach on a public holiday all the same, close it again, or open a day of one's own."""
-    return run_act(request, user, lambda deed: places.set_closure(deed, day, body.closed))
+    return run_act(request, user, lambda uow: places.set_closure(uow, day, body.closed))
 
 
 @router.post("/closures/calendar")
 def import_closures(file: UploadFile, request: Request, user: User = Depends(keep)) -> Imported:
     """Close the whole days that an iCalendar file marks."""
     name = file.filename or "calendar"
-    zone, first, last = run_look(request, user, calendars.window)
+    zone, first, last = run_read(request, user, calendars.window)
     times = apart.times_of(file.file.read(LARGEST_FILE + 1), zone, first, last)
-    return run_act(request, user, lambda deed: calendars.import_closures(deed, name, times))
+    return run_act(request, user, lambda uow: calendars.import_closures(uow, name, times))

@@ -11,7 +11,7 @@ from archgate.actions.access.staff import User
 from archgate.actions.fees import plans, quotes
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.api.fees import Due, PlanOut
-from archgate.api.web import Body, Patch, Route, given, may, once, run_act, run_look
+from archgate.api.web import Body, Patch, Route, given, may, once, run_act, run_read
 
 router = APIRouter(tags=["plans"], route_class=Route)
 
@@ -71,14 +71,14 @@ class ExampleOut(Due):
 
 @router.get("/plans")
 def list_plans(request: Request, user: User = Depends(may("read"))) -> list[CenterPlan]:
-    return run_look(request, user, plans.list_plans)
+    return run_read(request, user, plans.list_plans)
 
 
 @router.post("/plans", status_code=201)
 def make_plan(
     body: PlanIn, request: Request, user: User = Depends(may("keep fees")), key: Once | None = Depends(once)
 ) -> PlanDone:
-    return run_act(request, user, lambda deed: plans.make_plan(deed, given(body)), once=key)
+    return run_act(request, user, lambda uow: plans.make_plan(uow, given(body)), once=key)
 
 
 @router.patch("/plans/{plan_id}")
@@ -86,15 +86,15 @@ def change_plan(
     plan_id: int, body: Patch, request: Request, user: User = Depends(may("keep fees"))
 ) -> PlanDone:
     """Change a plan for sign-ups from now on; who agreed to it keeps what was agreed."""
-    return run_act(request, user, lambda deed: plans.change_plan(deed, plan_id, given(body)))
+    return run_act(request, user, lambda uow: plans.change_plan(uow, plan_id, given(body)))
 
 
 @router.get("/plans/{plan_id}/log")
 def plan_log(plan_id: int, request: Request, user: User = Depends(may("read"))) -> list[PlanChange]:
-    return run_look(request, user, lambda deed: plans.plan_log(deed, plan_id))
+    return run_read(request, user, lambda uow: plans.plan_log(uow, plan_id))
 
 
 @router.post("/plan-example")
 def plan_example(body: PlanExample, request: Request, user: User = Depends(may("read"))) -> ExampleOut:
     """What a plan that is being typed would ask of somebody. Nothing is written."""
-    return run_look(request, user, lambda deed: quotes.plan_example(deed, given(body)))
+    return run_read(request, user, lambda uow: quotes.plan_example(uow, given(body)))

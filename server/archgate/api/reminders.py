@@ -10,7 +10,7 @@ from pydantic import BaseModel
 from archgate.actions.access.staff import User
 from archgate.actions.across import today
 from archgate.api.runs import given
-from archgate.api.web import Body, Route, may, run_act, run_look
+from archgate.api.web import Body, Route, may, run_act, run_read
 
 router = APIRouter(tags=["reminders"], route_class=Route)
 
@@ -48,12 +48,12 @@ def list_reminders(
     user: User = Depends(may("read")),
 ) -> list[ReminderOut]:
     """One's own that are due; or all open ones about a run or a person."""
-    return run_look(request, user, lambda deed: today.reminders(deed, run_id, person_id))
+    return run_read(request, user, lambda uow: today.reminders(uow, run_id, person_id))
 
 
 @router.post("/reminders", status_code=201)
 def remind(body: ReminderIn, request: Request, user: User = Depends(may("read"))) -> ReminderOut:
-    return run_act(request, user, lambda deed: today.remind(deed, given(body)))
+    return run_act(request, user, lambda uow: today.remind(uow, given(body)))
 
 
 @router.patch("/reminders/{reminder_id}")
@@ -61,4 +61,4 @@ def settle_reminder(
     reminder_id: int, body: ReminderPatch, request: Request, user: User = Depends(may("read"))
 ) -> ReminderOut:
     """Tick it off, take that back, or put it off to another day."""
-    return run_act(request, user, lambda deed: today.settle_reminder(deed, reminder_id, given(body)))
+    return run_act(request, user, lambda uow: today.settle_reminder(uow, reminder_id, given(body)))

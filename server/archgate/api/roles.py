@@ -61,7 +61,7 @@ def add_with_role(
 ) -> WithRole:
     """Put somebody on a roster who is no learner: without seat and price."""
     return run_act(
-        request, user, lambda deed: roles.add_with_role(deed, run_id, body.person_id, body.role), once=key
+        request, user, lambda uow: roles.add_with_role(uow, run_id, body.person_id, body.role), once=key
     )
 
 
@@ -69,13 +69,13 @@ def add_with_role(
 def set_role(
     enrollment_id: int, body: RoleChange, request: Request, user: User = Depends(may("enroll"))
 ) -> WithRole:
-    return run_act(request, user, lambda deed: roles.set_role(deed, enrollment_id, body.role))
+    return run_act(request, user, lambda uow: roles.set_role(uow, enrollment_id, body.role))
 
 
 @router.post("/enrollments/{enrollment_id}/take-off")
 def take_off(enrollment_id: int, request: Request, user: User = Depends(may("enroll"))) -> WithRole:
     """Take somebody who is no learner off a roster."""
-    return run_act(request, user, lambda deed: roles.take_off(deed, enrollment_id))
+    return run_act(request, user, lambda uow: roles.take_off(uow, enrollment_id))
 
 
 @router.post("/runs/{run_id}/groups")
@@ -84,5 +84,5 @@ def put_in_group(
 ) -> Grouped:
     """Put people of a roster into a group, made when first named."""
     return run_act(
-        request, user, lambda deed: groups.put_in_group(deed, run_id, body.name, body.enrollment_ids)
+        request, user, lambda uow: groups.put_in_group(uow, run_id, body.name, body.enrollment_ids)
     )

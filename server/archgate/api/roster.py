@@ -12,7 +12,7 @@ from archgate.actions.access.staff import User
 from archgate.actions.enrolling import roster
 from archgate.api.roles import GroupOut
 from archgate.api.waitlist import WaitingOut
-from archgate.api.web import Route, may, run_look
+from archgate.api.web import Route, may, run_read
 
 router = APIRouter(tags=["roster"], route_class=Route)
 
@@ -48,5 +48,5 @@ class Roster(BaseModel):
 @router.get("/runs/{run_id}/roster", response_model=Roster)
 def get_roster(run_id: int, request: Request, user: User = Depends(may("read"))) -> Response:
     """The whole roster at once; thousands of rows go out as they were read, without being looked at one by one."""
-    found = run_look(request, user, lambda deed: roster.roster(deed, run_id))
+    found = run_read(request, user, lambda uow: roster.roster(uow, run_id))
     return Response(orjson.dumps(found), media_type="application/json")

@@ -9,7 +9,7 @@ from archgate.actions.access.staff import User
 from archgate.actions.enrolling import roster
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.api.web import In, Route, may, once, run_act, run_look
+from archgate.api.web import In, Route, may, once, run_act, run_read
 from archgate.papers import rosters as papers
 from archgate.papers.lists import csv_file
 
@@ -62,7 +62,7 @@ def compare_roster(
     run_id: int, body: CompareIn, request: Request, user: User = Depends(may("read"))
 ) -> RosterCompared:
     """The roster beside a pasted list. Nothing is written."""
-    return run_look(request, user, lambda deed: roster.compare(deed, run_id, body.text))
+    return run_read(request, user, lambda uow: roster.compare(uow, run_id, body.text))
 
 
 class FileIn(In):
@@ -97,16 +97,16 @@ def roster_paper(
 def file_of(request: Request, user: User, run_id: int, body: FileIn) -> Response:
     ids = body.enrollment_ids
     if body.kind in MEDIA:
-        code, lines = run_look(request, user, lambda deed: roster.lines_of(deed, run_id, ids, body.remarks))
+        code, lines = run_read(request, user, lambda uow: roster.lines_of(uow, run_id, ids, body.remarks))
         data: str | bytes = csv_file(lines) if body.kind == "csv" else papers.xlsx_of(code, lines)
         headers = {"Content-Disposition": f'attachment; filename="roster.{body.kind}"'}
         return Response(data, media_type=MEDIA[body.kind], headers=headers)
     if body.kind not in papers.PAPERS:
         raise Problem(422, "no-paper", f"There is no paper named {body.kind[:40]}.")
-    held = run_look(
+    held = run_read(
         request,
         user,
-        lambda deed: roster.paper_of(deed, run_id, body.kind, body.meeting_id, body.remarks, ids),
+        lambda uow: roster.paper_of(uow, run_id, body.kind, body.meeting_id, body.remarks, ids),
     )
     headers = {"Content-Disposition": f'inline; filename="{body.kind}.pdf"'}
     return Response(papers.pdf_of(body.kind, held), media_type="application/pdf", headers=headers)
@@ -124,6 +124,6 @@ def tell(
     return run_act(
         request,
         user,
-        lambda deed: roster.tell(deed, run_id, body.subject, body.body, body.enrollment_ids),
+        lambda uow: roster.tell(uow, run_id, body.subject, body.body, body.enrollment_ids),
         once=key,
     )

@@ -16,7 +16,7 @@ from archgate.actions.runs import making
 from archgate.api.courses import CourseOut
 from archgate.api.fees import EarlyIn, ExtraOut, GroupStepIO, Origin, PlanOut, PriceLine, RateOut, TaxIO
 from archgate.api.notices import NoticeOut
-from archgate.api.web import Body, FaultOut, In, Patch, Route, given, may, once, run_act, run_look
+from archgate.api.web import Body, FaultOut, In, Patch, Route, given, may, once, run_act, run_read
 from archgate.core.states import Told
 
 router = APIRouter(tags=["courses"], route_class=Route)
@@ -333,8 +333,8 @@ def list_runs(
 ) -> RunList:
     """Runs by first meeting, a page at a time; with `since` and `until`, those that are held on days between."""
     span = (since or date.min, until or date.max) if since or until else None
-    return run_look(
-        request, user, lambda deed: finding.list_runs(deed, q, status, sign_up, teaching, after, limit, span)
+    return run_read(
+        request, user, lambda uow: finding.list_runs(uow, q, status, sign_up, teaching, after, limit, span)
     )
 
 
@@ -343,12 +343,12 @@ def create_run(
     body: NewRun, request: Request, user: User = Depends(may("plan runs")), key: Once | None = Depends(once)
 ) -> RunOut:
     """Make a draft from one form."""
-    return run_act(request, user, lambda deed: making.create_run(deed, given(body)), once=key)
+    return run_act(request, user, lambda uow: making.create_run(uow, given(body)), once=key)
 
 
 @router.get("/runs/{run_id}")
 def get_run(run_id: int, request: Request, user: User = Depends(may("read"))) -> RunOut:
-    return run_look(request, user, lambda deed: making.run_view(deed, run_id))
+    return run_read(request, user, lambda uow: making.run_view(uow, run_id))
 
 
 @router.patch("/runs/{run_id}")
@@ -356,7 +356,7 @@ def change_run(
     run_id: int, body: Patch, request: Request, preview: bool = False, user: User = Depends(may("plan runs"))
 ) -> Outcome:
     """Change single facts of a run; with `preview` nothing is saved."""
-    return run_act(request, user, lambda deed: making.change_run(deed, run_id, given(body)), preview=preview)
+    return run_act(request, user, lambda uow: making.change_run(uow, run_id, given(body)), preview=preview)
 
 
 @router.patch("/runs/{run_id}/terms")
@@ -364,12 +364,12 @@ def change_terms(
     run_id: int, body: Patch, request: Request, preview: bool = False, user: User = Depends(may("plan runs"))
 ) -> Outcome:
     """Change rates, extras, group steps, taxes or payment plans for everybody who signs up from now on."""
-    return run_act(request, user, lambda deed: terms.change_terms(deed, run_id, given(body)), preview=preview)
+    return run_act(request, user, lambda uow: terms.change_terms(uow, run_id, given(body)), preview=preview)
 
 
 @router.post("/runs/{run_id}/publish")
 def publish_run(run_id: int, request: Request, user: User = Depends(may("publish"))) -> Outcome:
-    return run_act(request, user, lambda deed: making.publish_run(deed, run_id))
+    return run_act(request, user, lambda uow: making.publish_run(uow, run_id))
 
 
 @router.post("/runs/{run_id}/early-bird")
@@ -381,7 +381,7 @@ def apply_early(
     user: User = Depends(may("plan runs")),
 ) -> Outcome:
     """Put the early-bird planner's prices on a run."""
-    return run_act(request, user, lambda deed: prices.apply_early(deed, run_id, given(body)), preview=preview)
+    return run_act(request, user, lambda uow: prices.apply_early(uow, run_id, given(body)), preview=preview)
 
 
 class KeepDefaults(In):
@@ -393,4 +393,4 @@ def keep_defaults(
     run_id: int, body: KeepDefaults, request: Request, user: User = Depends(may("keep courses"))
 ) -> Outcome:
     """Make values of this run what the course's next runs start from."""
-    return run_act(request, user, lambda deed: course_defaults.keep_defaults(deed, run_id, body.names))
+    return run_act(request, user, lambda uow: course_defaults.keep_defaults(uow, run_id, body.names))

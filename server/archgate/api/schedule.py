@@ -11,11 +11,11 @@ from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.across import planner
-from archgate.actions.kernel.unit_of_work import Once, look
+from archgate.actions.kernel.unit_of_work import Once, read_only
 from archgate.actions.runs import copying, lifecycle, moving, season
 from archgate.actions.schedule import calendars, clashes
 from archgate.api.runs import ClashOut, FileOut, Outcome, given
-from archgate.api.web import Body, FaultOut, In, Route, Token, may, once, run_act, run_look
+from archgate.api.web import Body, FaultOut, In, Route, Token, may, once, run_act, run_read
 
 router = APIRouter(tags=["schedule"], route_class=Route)
 read, plan = may("read"), may("plan runs")
@@ -73,7 +73,7 @@ def add_meeting(
 ) -> Outcome:  # fmt: skip
     """Add a one-off meeting; with `preview` nothing is saved."""
     return run_act(
-        request, user, lambda deed: moving.add_meeting(deed, run_id, given(body)),
+        request, user, lambda uow: moving.add_meeting(uow, run_id, given(body)),
         preview=preview, once=None if preview else key,
     )  # fmt: skip
 
@@ -84,7 +84,7 @@ def change_meetings(
 ) -> Outcome:
     """Change one meeting, it and all later ones, or all; with `preview` nothing is saved."""
     return run_act(
-        request, user, lambda deed: moving.change_meetings(deed, meeting_id, given(body)), preview=preview
+        request, user, lambda uow: moving.change_meetings(uow, meeting_id, given(body)), preview=preview
     )
 
 
@@ -94,14 +94,14 @@ def cancel_meeting(
 ) -> Outcome:
     """Cancel one meeting, held on another date instead or not at all."""
     return run_act(
-        request, user, lambda deed: moving.cancel_meeting(deed, meeting_id, given(body)), preview=preview
+        request, user, lambda uow: moving.cancel_meeting(uow, meeting_id, given(body)), preview=preview
     )
 
 
 @router.get("/meetings/{meeting_id}/free")
 def free_slots(meeting_id: int, request: Request, user: User = Depends(read)) -> list[Slot]:
     """The next free times for a meeting's instructor and place."""
-    return run_look(request, user, lambda deed: moving.suggest(deed, meeting_id))
+    return run_read(request, user, lambda uow: moving.suggest(uow, meeting_id))
 
 
 @router.post("/runs/{run_id}/move")
@@ -111,7 +111,7 @@ def move_run(
 ) -> Outcome:  # fmt: skip
     """Move a whole run; with `preview` nothing is saved."""
     return run_act(
-        request, user, lambda deed: moving.move_run(deed, run_id, given(body)),
+        request, user, lambda uow: moving.move_run(uow, run_id, given(body)),
         preview=preview, once=None if preview else key,
     )  # fmt: skip
 
@@ -123,7 +123,7 @@ def extend_run(
 ) -> Outcome:  # fmt: skip
     """Make a run longer at its end; with `preview` nothing is saved."""
     return run_act(
-        request, user, lambda deed: moving.extend_run(deed, run_id, given(body)),
+        request, user, lambda uow: moving.extend_run(uow, run_id, given(body)),
         preview=preview, once=None if preview else key,
     )  # fmt: skip
 
@@ -178,7 +178,7 @@ def copy_runs(
     return run_act(
         request,
         user,
-        lambda deed: copying.copy_runs(deed, given(body)),
+        lambda uow: copying.copy_runs(uow, given(body)),
         preview=preview,
         once=None if preview else key,
     )
@@ -215,7 +215,7 @@ class Season(BaseModel):
 @router.post("/season/judge")
 def judge_season(body: SeasonRows, request: Request, user: User = Depends(plan)) -> Season:
     """Dates, faults and clashes of a season table; nothing is saved."""
-    return run_act(request, user, lambda deed: season.plan_season(deed, given(body), False), preview=True)
+    return run_act(request, user, lambda uow: season.plan_season(uow, given(body), False), preview=True)
 
 
 @router.post("/season")
@@ -223,7 +223,7 @@ def plan_season(
     body: SeasonRows, request: Request, user: User = Depends(plan), key: Once | None = Depends(once)
 ) -> Season:
     """Make every row of a season table a draft; all of them, or none."""
-    return run_act(request, user, lambda deed: season.plan_season(deed, given(body), True), once=key)
+    return run_act(request, user, lambda uow: season.plan_season(uow, given(body), True), once=key)
 
 
 # --- clashes ----------------------------------------------------------------------------------------------
@@ -241,18 +241,18 @@ class Done(BaseModel):
 @router.get("/clashes")
 def list_clashes(request: Request, user: User = Depends(read)) -> list[ClashOut]:
     """Every clash from now on, by time; accepted ones too."""
-    return run_look(request, user, clashes.of_center)
+    return run_read(request, user, clashes.of_center)
 
 
 @router.post("/clashes/accept")
 def accept_clash(body: Acceptance, request: Request, user: User = Depends(plan)) -> Done:
     """Let a clash stand, with the reason."""
-    return run_act(request, user, lambda deed: clashes.accept(deed, body.key, body.reason))
+    return run_act(request, user, lambda uow: clashes.accept(uow, body.key, body.reason))
 
 
 @router.post("/clashes/reopen")
 def reopen_clash(body: Acceptance, request: Request, user: User = Depends(plan)) -> Done:
-    return run_act(request, user, lambda deed: clashes.reopen(deed, body.key))
+    return run_act(request, user, lambda uow: clashes.reopen(uow, body.key))
 
 
 class PlannedForm(Body):
@@ -300,7 +300,7 @@ class PlannedDates(BaseModel):
 @router.post("/schedule/plan")
 def plan_dates(body: PlannedForm, request: Request, user: User = Depends(plan)) -> PlannedDates:
     """The dates that a form gives with the center's closed days, and their clashes; nothing is saved."""
-    return run_act(request, user, lambda deed: season.plan_dates(deed, given(body)), preview=True)
+    return run_act(request, user, lambda uow: season.plan_dates(uow, given(body)), preview=True)
 
 
 # --- the life of a run ------------------------------------------------------------------------------------
@@ -342,61 +342,61 @@ class Why(In):
 
 @router.get("/runs/{run_id}/figures")
 def decision_figures(run_id: int, request: Request, user: User = Depends(read)) -> Figures:
-    return run_look(request, user, lambda deed: lifecycle.figures(deed, lifecycle.get_run(deed, run_id)))
+    return run_read(request, user, lambda uow: lifecycle.figures(uow, lifecycle.get_run(uow, run_id)))
 
 
 @router.post("/runs/{run_id}/decision")
 def decide(
     run_id: int, body: DecisionIn, request: Request, preview: bool = False, user: User = Depends(plan)
 ) -> Outcome:
-    return run_act(request, user, lambda deed: lifecycle.decide(deed, run_id, given(body)), preview=preview)
+    return run_act(request, user, lambda uow: lifecycle.decide(uow, run_id, given(body)), preview=preview)
 
 
 @router.post("/runs/{run_id}/off-sale")
 def take_off_sale(
     run_id: int, request: Request, preview: bool = False, user: User = Depends(may("publish"))
 ) -> Outcome:
-    return run_act(request, user, lambda deed: lifecycle.set_sale(deed, run_id, False), preview=preview)
+    return run_act(request, user, lambda uow: lifecycle.set_sale(uow, run_id, False), preview=preview)
 
 
 @router.post("/runs/{run_id}/on-sale")
 def put_on_sale(
     run_id: int, request: Request, preview: bool = False, user: User = Depends(may("publish"))
 ) -> Outcome:
-    return run_act(request, user, lambda deed: lifecycle.set_sale(deed, run_id, True), preview=preview)
+    return run_act(request, user, lambda uow: lifecycle.set_sale(uow, run_id, True), preview=preview)
 
 
 @router.post("/runs/{run_id}/cancel")
 def cancel_run(
     run_id: int, body: Why, request: Request, preview: bool = False, user: User = Depends(may("publish"))
 ) -> Outcome:
-    return run_act(request, user, lambda deed: lifecycle.cancel_run(deed, run_id, body.why), preview=preview)
+    return run_act(request, user, lambda uow: lifecycle.cancel_run(uow, run_id, body.why), preview=preview)
 
 
 @router.post("/runs/{run_id}/archive")
 def archive_run(
     run_id: int, request: Request, preview: bool = False, user: User = Depends(may("publish"))
 ) -> Outcome:
-    return run_act(request, user, lambda deed: lifecycle.archive(deed, run_id), preview=preview)
+    return run_act(request, user, lambda uow: lifecycle.archive(uow, run_id), preview=preview)
 
 
 @router.post("/runs/{run_id}/bring-back")
 def bring_back_run(
     run_id: int, request: Request, preview: bool = False, user: User = Depends(may("publish"))
 ) -> Outcome:
-    return run_act(request, user, lambda deed: lifecycle.bring_back(deed, run_id), preview=preview)
+    return run_act(request, user, lambda uow: lifecycle.bring_back(uow, run_id), preview=preview)
 
 
 @router.post("/runs/{run_id}/files", status_code=201)
 def attach_file(run_id: int, file: UploadFile, request: Request, user: User = Depends(plan)) -> FileOut:
     """Keep the contract of a contract run: PDF, PNG or JPEG."""
     content = file.file.read()
-    return run_act(request, user, lambda deed: lifecycle.attach(deed, run_id, file.filename or "", content))
+    return run_act(request, user, lambda uow: lifecycle.attach(uow, run_id, file.filename or "", content))
 
 
 @router.get("/files/{file_id}", response_class=Response)
 def get_file(file_id: int, request: Request, user: User = Depends(read)) -> Response:
-    name, media, content = run_look(request, user, lambda deed: lifecycle.file_of(deed, file_id))
+    name, media, content = run_read(request, user, lambda uow: lifecycle.file_of(uow, file_id))
     disposition = f"attachment; filename*=UTF-8''{quote(name)}"
     return Response(content, media_type=media, headers={"Content-Disposition": disposition})
 
@@ -459,13 +459,13 @@ class MonthList(BaseModel):
 def get_planner(
     since: datetime.date, until: datetime.date, request: Request, user: User = Depends(read)
 ) -> PlannerOut:
-    return run_look(request, user, lambda deed: planner.planner(deed, since, until))
+    return run_read(request, user, lambda uow: planner.planner(uow, since, until))
 
 
 @router.get("/days/{day}")
 def get_day(day: datetime.date, request: Request, user: User = Depends(read)) -> DaySheet:
     """Everything held on a day, for the doors."""
-    return run_look(request, user, lambda deed: planner.day_sheet(deed, day))
+    return run_read(request, user, lambda uow: planner.day_sheet(uow, day))
 
 
 @router.get("/months/{month}")
@@ -474,7 +474,7 @@ def get_month(
     request: Request,
     user: User = Depends(read),
 ) -> MonthList:
-    return run_look(request, user, lambda deed: planner.month_list(deed, month))
+    return run_read(request, user, lambda uow: planner.month_list(uow, month))
 
 
 class FeedOut(BaseModel):
@@ -490,11 +490,11 @@ def get_feed(
     kind: str, subject_id: int, request: Request, renew: bool = False, user: User = Depends(plan)
 ) -> FeedOut:
     """The secret address of a calendar, made when first asked for; `renew` ends the old one."""
-    return run_act(request, user, lambda deed: calendars.feed_of(deed, kind, subject_id, renew))
+    return run_act(request, user, lambda uow: calendars.feed_of(uow, kind, subject_id, renew))
 
 
 @router.get("/calendars/{token}.ics", response_class=Response)
 def get_calendar(token: Token, request: Request) -> Response:
     """A calendar by its secret address: whoever knows it may read it, nothing else."""
-    content = look(request.app.state.sessions, lambda deed: calendars.feed_content(deed, token))
+    content = read_only(request.app.state.sessions, lambda uow: calendars.feed_content(uow, token))
     return Response(content, media_type="text/calendar; charset=utf-8")

@@ -10,7 +10,7 @@ from pydantic import BaseModel
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import held_places
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.api.web import Body, Route, given, may, once, run_act, run_look
+from archgate.api.web import Body, Route, given, may, once, run_act, run_read
 
 router = APIRouter(tags=["seats"], route_class=Route)
 
@@ -86,7 +86,7 @@ class KeptBackDone(KeptBack):
 @router.get("/runs/{run_id}/kept-back")
 def kept_back(run_id: int, request: Request, user: User = Depends(may("read"))) -> KeptBack:
     """Places held, seats set aside and seats on offer of a run."""
-    return run_look(request, user, lambda deed: held_places.kept_back(deed, run_id))
+    return run_read(request, user, lambda uow: held_places.kept_back(uow, run_id))
 
 
 @router.post("/runs/{run_id}/held-places", status_code=201)
@@ -98,7 +98,7 @@ def hold_places(
     key: Once | None = Depends(once),
 ) -> HeldDone:
     """Hold places without names through a day."""
-    return run_act(request, user, lambda deed: held_places.hold(deed, run_id, given(body)), once=key)
+    return run_act(request, user, lambda uow: held_places.hold(uow, run_id, given(body)), once=key)
 
 
 @router.patch("/held-places/{held_id}")
@@ -106,7 +106,7 @@ def change_held(
     held_id: int, body: HoldIn, request: Request, user: User = Depends(may("enroll"))
 ) -> HeldDone:
     """Hold more or fewer places, or longer; zero lets them go."""
-    return run_act(request, user, lambda deed: held_places.change_hold(deed, held_id, given(body)))
+    return run_act(request, user, lambda uow: held_places.change_hold(uow, held_id, given(body)))
 
 
 @router.put("/runs/{run_id}/set-asides")
@@ -114,4 +114,4 @@ def set_aside(
     run_id: int, body: SetAsideIn, request: Request, user: User = Depends(may("plan runs"))
 ) -> KeptBackDone:
     """Set seats aside for a named group through a day."""
-    return run_act(request, user, lambda deed: held_places.set_aside(deed, run_id, given(body)))
+    return run_act(request, user, lambda uow: held_places.set_aside(uow, run_id, given(body)))

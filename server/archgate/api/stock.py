@@ -10,7 +10,7 @@ from pydantic import BaseModel
 from archgate.actions.access.staff import User
 from archgate.actions.fees import stock, terms
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.api.web import Body, Patch, Route, given, may, once, run_act, run_look
+from archgate.api.web import Body, Patch, Route, given, may, once, run_act, run_read
 
 router = APIRouter(tags=["fees"], route_class=Route)
 
@@ -52,7 +52,7 @@ class StockIn(Body):
 
 @router.get("/stock")
 def list_stock(request: Request, user: User = Depends(may("read"))) -> list[StockOut]:
-    return run_look(request, user, stock.list_stock)
+    return run_read(request, user, stock.list_stock)
 
 
 @router.post("/stock")
@@ -60,12 +60,12 @@ def count_stock(
     body: StockIn, request: Request, user: User = Depends(may("keep fees")), key: Once | None = Depends(once)
 ) -> StockLedger:
     """Put into stock, take out, or say what was counted; a new name makes a new item."""
-    return run_act(request, user, lambda deed: stock.count_stock(deed, given(body)), once=key)
+    return run_act(request, user, lambda uow: stock.count_stock(uow, given(body)), once=key)
 
 
 @router.get("/stock/{item_id}")
 def stock_moves(item_id: int, request: Request, user: User = Depends(may("read"))) -> StockLedger:
-    return run_look(request, user, lambda deed: stock.stock_moves(deed, item_id))
+    return run_read(request, user, lambda uow: stock.stock_moves(uow, item_id))
 
 
 class Defaults(BaseModel):
@@ -82,10 +82,10 @@ class DefaultsChanged(Defaults):
 
 @router.get("/defaults")
 def get_defaults(request: Request, user: User = Depends(may("read"))) -> Defaults:
-    return run_look(request, user, terms.center_defaults)
+    return run_read(request, user, terms.center_defaults)
 
 
 @router.patch("/defaults")
 def change_defaults(body: Patch, request: Request, user: User = Depends(may("keep fees"))) -> DefaultsChanged:
     """Set what runs start from where their course says nothing; null forgets a default."""
-    return run_act(request, user, lambda deed: terms.change_center_defaults(deed, given(body)))
+    return run_act(request, user, lambda uow: terms.change_center_defaults(uow, given(body)))

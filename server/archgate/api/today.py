@@ -10,7 +10,7 @@ from archgate.actions.across import today
 from archgate.api.reminders import ReminderOut
 from archgate.api.runs import ClashOut
 from archgate.api.schedule import Figures, ListedMeeting
-from archgate.api.web import Route, may, run_look
+from archgate.api.web import Route, may, run_read
 
 router = APIRouter(tags=["today"], route_class=Route)
 
@@ -69,4 +69,4 @@ class TodayOut(BaseModel):
 @router.get("/today")
 def get_today(request: Request, user: User = Depends(may("read"))) -> TodayOut:
     """What needs a decision now."""
-    return run_look(request, user, today.today)
+    return run_read(request, user, today.today)

@@ -7,7 +7,7 @@ from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.across import today
-from archgate.api.web import Route, may, run_look
+from archgate.api.web import Route, may, run_read
 
 router = APIRouter(tags=["users"], route_class=Route)
 
@@ -19,4 +19,4 @@ class UserName(BaseModel):
 
 @router.get("/users")
 def list_users(request: Request, user: User = Depends(may("read"))) -> list[UserName]:
-    return run_look(request, user, today.users)
+    return run_read(request, user, today.users)

@@ -11,7 +11,7 @@ from archgate.actions.enrolling.commands import JoinCommand
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.api.enrollments import Enrolled
 from archgate.api.fees import SeatQuote
-from archgate.api.web import In, Route, may, once, run_act, run_look
+from archgate.api.web import In, Route, may, once, run_act, run_read
 
 router = APIRouter(tags=["waitlist"], route_class=Route)
 
@@ -73,13 +73,13 @@ def join(
     body: JoinCommand, request: Request, user: User = Depends(may("enroll")), key: Once | None = Depends(once)
 ) -> Lined:
     """Put a party at the end of a full run's line."""
-    return run_act(request, user, lambda deed: waitlist.join(deed, body), once=key)
+    return run_act(request, user, lambda uow: waitlist.join(uow, body), once=key)
 
 
 @router.get("/waiting/{waiting_id}/quote")
 def seat_quote(waiting_id: int, request: Request, user: User = Depends(may("read"))) -> SeatQuote:
     """What seating this party now would cost."""
-    return run_look(request, user, lambda deed: waitlist.seat_quote(deed, waiting_id))
+    return run_read(request, user, lambda uow: waitlist.seat_quote(uow, waiting_id))
 
 
 @router.post("/waiting/{waiting_id}/seat")
@@ -91,13 +91,11 @@ def seat(
     key: Once | None = Depends(once),
 ) -> Enrolled:
     """Seat the next party in line that fits."""
-    return run_act(
-        request, user, lambda deed: waitlist.seat(deed, waiting_id, body.total, body.why), once=key
-    )
+    return run_act(request, user, lambda uow: waitlist.seat(uow, waiting_id, body.total, body.why), once=key)
 
 
 @router.post("/waiting/{waiting_id}/leave")
 def leave(
     waiting_id: int, request: Request, user: User = Depends(may("enroll")), key: Once | None = Depends(once)
 ) -> Left:
-    return run_act(request, user, lambda deed: waitlist.leave(deed, waiting_id), once=key)
+    return run_act(request, user, lambda uow: waitlist.leave(uow, waiting_id), once=key)

@@ -20,7 +20,7 @@ from starlette.exceptions import HTTPException
 from archgate.actions.access import staff
 from archgate.actions.kernel.commands import Command, faults_of
 from archgate.actions.kernel.problems import Problem
-from archgate.actions.kernel.unit_of_work import Once, act, look
+from archgate.actions.kernel.unit_of_work import Once, act, read_only
 from archgate.core.faults import Fault, Refused
 from archgate.core.names import text_fault, visible
 
@@ -232,7 +232,7 @@ async def on_validation(request: Request, error: Exception) -> JSONResponse:
 
 def current_user(request: Request) -> staff.User:
     token = request.cookies.get(COOKIE)
-    user = look(request.app.state.sessions, lambda deed: staff.user_of(deed, token)) if token else None
+    user = read_only(request.app.state.sessions, lambda uow: staff.user_of(uow, token)) if token else None
     if user is None:
         raise Problem(401, "signed-out", "You are signed out; sign in to go on. What you typed is kept.")
     return user
@@ -290,9 +290,9 @@ def new_names_of(request: Request) -> frozenset[str]:
     return frozenset(" ".join(unquote(word).split()).casefold() for word in said.split(",") if word.strip())
 
 
-def run_act(request: Request, user: staff.User, deed: Callable[..., Any], **kw: Any) -> Any:
-    return act(request.app.state.sessions, deed, user, new_names=new_names_of(request), **kw)
+def run_act(request: Request, user: staff.User, uow: Callable[..., Any], **kw: Any) -> Any:
+    return act(request.app.state.sessions, uow, user, new_names=new_names_of(request), **kw)
 
 
-def run_look(request: Request, user: staff.User, reading: Callable[..., Any]) -> Any:
-    return look(request.app.state.sessions, reading, user)
+def run_read(request: Request, user: staff.User, reading: Callable[..., Any]) -> Any:
+    return read_only(request.app.state.sessions, reading, user)

@@ -126,6 +126,6 @@ def offered(center: Any, gate: int) -> None:
         center.act(9.95, lambda d: ask_time(d, first["id"]))
 
 
-def ask_time(deed: Any, waiting_id: int) -> None:
-    row, _ = line.waitlist.locked(deed, waiting_id)
-    line.reply(deed, line.signing.token_for("o", row.id, row.offers), "time")
+def ask_time(uow: Any, waiting_id: int) -> None:
+    row, _ = line.waitlist.locked(uow, waiting_id)
+    line.reply(uow, line.signing.token_for("o", row.id, row.offers), "time")

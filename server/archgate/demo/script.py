@@ -27,7 +27,7 @@ from archgate.actions.fees.commands import KeepCommand, QuoteCommand
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem
-from archgate.actions.kernel.unit_of_work import Deed, act, look
+from archgate.actions.kernel.unit_of_work import UnitOfWork, act, read_only
 from archgate.actions.money import accounts, invoices, outstanding
 from archgate.actions.people import organizations, people
 from archgate.actions.runs import lifecycle, making, moving
@@ -297,11 +297,11 @@ class Center:
         local = datetime.combine(self.day, time(minutes // 60, minutes % 60), ZoneInfo(ZONE))
         return local.astimezone(UTC)
 
-    def act(self, hour: float, deed: Callable[[Deed], T]) -> T:
-        return act(self.sessions, deed, self.users[self.chance.randrange(len(self.users))], at=self.at(hour))
+    def act(self, hour: float, uow: Callable[[UnitOfWork], T]) -> T:
+        return act(self.sessions, uow, self.users[self.chance.randrange(len(self.users))], at=self.at(hour))
 
-    def look(self, hour: float, reading: Callable[[Deed], T]) -> T:
-        return look(self.sessions, reading, self.users[0], at=self.at(hour))
+    def look(self, hour: float, reading: Callable[[UnitOfWork], T]) -> T:
+        return read_only(self.sessions, reading, self.users[0], at=self.at(hour))
 
 
 def next_weekday(day: date, weekday: str) -> date:
@@ -318,8 +318,8 @@ def load(sessions: sessionmaker[Session], today: date, quick: bool) -> None:
     center.day = today - timedelta(days=DAYS)
     for email, name, role in USERS:
 
-        def add(deed: Deed, email: str = email, name: str = name, role: str = role) -> Any:
-            return staff.create_user(deed, email, name, role, PASSWORD, quick)
+        def add(uow: UnitOfWork, email: str = email, name: str = name, role: str = role) -> Any:
+            return staff.create_user(uow, email, name, role, PASSWORD, quick)
 
         center.users.append(act(sessions, add, at=center.at(8)))
     crowd = everybody(center)

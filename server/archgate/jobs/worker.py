@@ -20,7 +20,7 @@ from sqlalchemy.orm import Session, sessionmaker
 from archgate.actions.across import checks
 from archgate.actions.enrolling import held_places, interest, offers
 from archgate.actions.kernel import queue
-from archgate.actions.kernel.unit_of_work import Deed, act, look
+from archgate.actions.kernel.unit_of_work import UnitOfWork, act, read_only
 from archgate.actions.messages import messages, webhooks
 from archgate.actions.schedule import meeting_links
 from archgate.clock import system_now
@@ -145,11 +145,11 @@ def say_alive(sessions: sessionmaker[Session], name: str) -> None:
 
 
 def each_run(
-    sessions: sessionmaker[Session], due: Callable[[Deed], list[int]], do: Callable[..., T]
+    sessions: sessionmaker[Session], due: Callable[[UnitOfWork], list[int]], do: Callable[..., T]
 ) -> tuple[list[T], str]:
     """Do the same for every run that is due, one transaction each: what came of it, and how many were in trouble."""
     done, trouble = [], 0
-    for run_id in look(sessions, due):
+    for run_id in read_only(sessions, due):
         try:
             done.append(act(sessions, partial(do, run_id=run_id)))
         except Exception:
@@ -166,7 +166,7 @@ def tell_interested(sessions: sessionmaker[Session]) -> str:
 
 
 def nightly(sessions: sessionmaker[Session]) -> str:
-    return look(sessions, checks.everything)
+    return read_only(sessions, checks.everything)
 
 
 def sweep(sessions: sessionmaker[Session]) -> str:

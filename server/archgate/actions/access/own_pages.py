@@ -15,7 +15,7 @@ from archgate.actions.access import staff
 from archgate.actions.enrolling import of_person
 from archgate.actions.kernel import signing
 from archgate.actions.kernel.problems import Problem, conflict, not_found
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
 from archgate.actions.money import accounts
 from archgate.actions.people import people
@@ -33,152 +33,152 @@ SESSION_LIFE = timedelta(days=30)
 MOST_LINKS = 5  # mails with a link to one address in a quarter of an hour, whoever asks
 
 
-def page_of(deed: Deed, person_id: int) -> OwnPage | None:
-    return deed.session.scalar(select(OwnPage).where(OwnPage.person_id == person_id))
+def page_of(uow: UnitOfWork, person_id: int) -> OwnPage | None:
+    return uow.session.scalar(select(OwnPage).where(OwnPage.person_id == person_id))
 
 
 def link_of(row: OwnPage) -> str:
     return f"{signing.address()}/own/{signing.token_for('p', row.id, row.turn)}"
 
 
-def state_of(deed: Deed, person_id: int) -> dict[str, Any] | None:
+def state_of(uow: UnitOfWork, person_id: int) -> dict[str, Any] | None:
     """How far somebody's own page is, for staff; None when they have none."""
-    row = page_of(deed, person_id)
+    row = page_of(uow, person_id)
     if row is None:
         return None
     return {
-        "email": row.email, "status": row.status, "sent": deed.local(row.sent_at),
-        "link_until": deed.local(row.sent_at + LINK_LIFE) if row.status == "invited" else None,
+        "email": row.email, "status": row.status, "sent": uow.local(row.sent_at),
+        "link_until": uow.local(row.sent_at + LINK_LIFE) if row.status == "invited" else None,
     }  # fmt: skip
 
 
-def new_person(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
+def new_person(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
     """Add a person, and with `invite` write them an invitation in the same transaction; none without it."""
     top = Reader({"invite": body.get("invite")}, "", [], "invite")
     asked = top.flag("invite", "Whether to invite them")
     if top.faults:
         raise Refused(top.faults)
-    person = people.create_person(deed, {k: v for k, v in body.items() if k != "invite"})
+    person = people.create_person(uow, {k: v for k, v in body.items() if k != "invite"})
     if asked:
-        invite(deed, person["id"])
+        invite(uow, person["id"])
     return person
 
 
-def invite(deed: Deed, person_id: int) -> dict[str, Any]:
+def invite(uow: UnitOfWork, person_id: int) -> dict[str, Any]:
     """Write to somebody with a link to set a password for their own page; once more sends the same link anew.
 
     They sign in by their email, so two people with the same one cannot both have a page. Refused without an email.
     """
-    person = people.get_person(deed, person_id)
+    person = people.get_person(uow, person_id)
     if person.merged_into_id:
         raise conflict("merged", f"{person.name} was merged into another record; invite from there.")
     if not person.email:
         raise refuse("/email", f"{person.name} has no email; add one, then invite.")
-    row = page_of(deed, person.id)
+    row = page_of(uow, person.id)
     if row is not None and row.status == "open":
         raise conflict("has-page", f"{person.name} has set a password already.")
-    other = deed.session.scalar(select(OwnPage).where(OwnPage.email == person.email))
+    other = uow.session.scalar(select(OwnPage).where(OwnPage.email == person.email))
     if other is not None and other.person_id != person.id:
-        whose = people.get_person(deed, other.person_id)
+        whose = people.get_person(uow, other.person_id)
         raise conflict(
             "email-in-use",
             f"{whose.name} signs in by {person.email}; give {person.name} another email first.",
         )
     if row is None:
         row = OwnPage(person_id=person.id, turn=1)
-        deed.session.add(row)
+        uow.session.add(row)
     # Once more: the same link, valid anew.
-    row.email, row.status, row.sent_at = person.email, "invited", deed.now
-    deed.session.flush()
-    change = deed.log("invite", "person", person.id, f"Invited {person.name} to an own page")
+    row.email, row.status, row.sent_at = person.email, "invited", uow.now
+    uow.session.flush()
+    change = uow.log("invite", "person", person.id, f"Invited {person.name} to an own page")
     body = (
         f"Dear {person.given or person.name},\n\nhere you can set a password and see your courses, dates and what is due:\n"
-        f"{link_of(row)}\n\nThe link works once, through {day_text((row.sent_at + LINK_LIFE).astimezone(deed.zone).date())}."
-        f" You need not do anything: your seats are yours without it.\n\n{deed.center.name}"
+        f"{link_of(row)}\n\nThe link works once, through {day_text((row.sent_at + LINK_LIFE).astimezone(uow.zone).date())}."
+        f" You need not do anything: your seats are yours without it.\n\n{uow.center.name}"
     )
     messages.write(
-        deed, change, person.email, person.name, f"Your own page at {deed.center.name}", body, person.id
+        uow, change, person.email, person.name, f"Your own page at {uow.center.name}", body, person.id
     )
-    return {"change": change.key, "own_page": state_of(deed, person.id)}
+    return {"change": change.key, "own_page": state_of(uow, person.id)}
 
 
-def change_person(deed: Deed, person_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def change_person(uow: UnitOfWork, person_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Change what is known of a person; their own page follows their email."""
-    done = people.change_person(deed, person_id, body)
-    follow_email(deed, people.get_person(deed, person_id))
+    done = people.change_person(uow, person_id, body)
+    follow_email(uow, people.get_person(uow, person_id))
     return done
 
 
-def follow_email(deed: Deed, person: Person) -> None:
+def follow_email(uow: UnitOfWork, person: Person) -> None:
     """Have somebody's page signed in to by the email they have now. An invitation that was not used ends when the email
     changes: it went to another address. A page in use cannot lose its email, nor take one that another signs in by."""
-    row = page_of(deed, person.id)
+    row = page_of(uow, person.id)
     if row is None or (person.email or "").casefold() == row.email.casefold():
         return
     if row.status == "invited":
-        deed.session.delete(row)
-        deed.session.flush()
+        uow.session.delete(row)
+        uow.session.flush()
         return
     if not person.email:
         raise refuse(
             "/set/email", f"{person.name} signs in to their own page by this email; close the page first."
         )
-    other = deed.session.scalar(select(OwnPage).where(OwnPage.email == person.email))
+    other = uow.session.scalar(select(OwnPage).where(OwnPage.email == person.email))
     if other is not None:
-        whose = people.get_person(deed, other.person_id)
+        whose = people.get_person(uow, other.person_id)
         raise refuse("/set/email", f"{whose.name} signs in by {person.email} already.")
     row.email = person.email
-    deed.session.flush()
+    uow.session.flush()
 
 
-def account_of(deed: Deed, email: str) -> int | None:
-    return deed.session.scalar(select(OwnPage.id).where(OwnPage.email == email, OwnPage.status == "open"))
+def account_of(uow: UnitOfWork, email: str) -> int | None:
+    return uow.session.scalar(select(OwnPage.id).where(OwnPage.email == email, OwnPage.status == "open"))
 
 
-def close(deed: Deed, person_id: int) -> dict[str, Any]:
+def close(uow: UnitOfWork, person_id: int) -> dict[str, Any]:
     """Take an invitation back, or close a page: its links, its password and its sessions end."""
-    person, row = people.get_person(deed, person_id), page_of(deed, person_id)
+    person, row = people.get_person(uow, person_id), page_of(uow, person_id)
     if row is None:
         raise conflict("no-page", f"{person.name} has no own page.")
-    deed.session.delete(row)
-    deed.session.flush()
-    change = deed.log("close an own page", "person", person.id, f"Closed the own page of {person.name}")
+    uow.session.delete(row)
+    uow.session.flush()
+    change = uow.log("close an own page", "person", person.id, f"Closed the own page of {person.name}")
     return {"change": change.key, "own_page": None}
 
 
 # --- by the learner ---------------------------------------------------------------------------------------
 
 
-def row_behind(deed: Deed, token: str) -> OwnPage:
+def row_behind(uow: UnitOfWork, token: str) -> OwnPage:
     read = signing.token_read(token)
-    row = deed.session.get(OwnPage, read[1]) if read and read[0] == "p" else None
+    row = uow.session.get(OwnPage, read[1]) if read and read[0] == "p" else None
     if row is None:
         raise not_found("This invitation")
     return row
 
 
-def link_state(deed: Deed, token: str) -> dict[str, Any]:
+def link_state(uow: UnitOfWork, token: str) -> dict[str, Any]:
     """What the link shows: whose page it is, and whether a password can be set by it; else why not."""
-    row = row_behind(deed, token)
+    row = row_behind(uow, token)
     turn = (signing.token_read(token) or ("", 0, 0))[2]
     said = ""
     if turn != row.turn:
         said = "This link was used, or a newer one was sent. Sign in, or ask for a new link."
-    elif deed.now > row.sent_at + LINK_LIFE:
+    elif uow.now > row.sent_at + LINK_LIFE:
         said = "This link has run out. Ask for a new one."
-    person = people.get_person(deed, row.person_id)
+    person = people.get_person(uow, row.person_id)
     return {
-        "center": deed.center.name, "name": person.given or person.name, "email": row.email,
+        "center": uow.center.name, "name": person.given or person.name, "email": row.email,
         "stands": not said, "said": said,
     }  # fmt: skip
 
 
-def set_password(deed: Deed, token: str, password: str, quick: bool) -> str:
+def set_password(uow: UnitOfWork, token: str, password: str, quick: bool) -> str:
     """Set the password by the link and sign in; the link is used up, and other browsers are signed out. Returns the
     token of the session."""
-    row = row_behind(deed, token)
-    deed.session.refresh(row, with_for_update=True)  # of two browsers at once, only one uses the link
-    state = link_state(deed, token)
+    row = row_behind(uow, token)
+    uow.session.refresh(row, with_for_update=True)  # of two browsers at once, only one uses the link
+    state = link_state(uow, token)
     if not state["stands"]:
         raise conflict("link-over", state["said"])
     weak = staff.password_fault(password)
@@ -187,56 +187,56 @@ def set_password(deed: Deed, token: str, password: str, quick: bool) -> str:
     if password.casefold() == row.email.casefold():
         raise refuse("/password", "The email is not a password.")
     row.status, row.password, row.turn = "open", staff.hasher(quick).hash(password), row.turn + 1
-    deed.session.execute(delete(OwnPageSession).where(OwnPageSession.own_page_id == row.id))
-    name = people.get_person(deed, row.person_id).name
-    change = deed.log("set a password", "person", row.person_id, f"{name} set a password for their own page")
+    uow.session.execute(delete(OwnPageSession).where(OwnPageSession.own_page_id == row.id))
+    name = people.get_person(uow, row.person_id).name
+    change = uow.log("set a password", "person", row.person_id, f"{name} set a password for their own page")
     change.user_id = None  # they did it, nobody of the staff
-    return open_session(deed, row)
+    return open_session(uow, row)
 
 
-def open_session(deed: Deed, row: OwnPage) -> str:
+def open_session(uow: UnitOfWork, row: OwnPage) -> str:
     token, now = secrets.token_urlsafe(32), system_now()
-    deed.session.execute(delete(OwnPageSession).where(OwnPageSession.expires_at <= now))
-    deed.session.add(
+    uow.session.execute(delete(OwnPageSession).where(OwnPageSession.expires_at <= now))
+    uow.session.add(
         OwnPageSession(token_hash=staff.token_hash(token), own_page_id=row.id, expires_at=now + SESSION_LIFE)
     )
     return token
 
 
-def sign_in(deed: Deed, email: str, password: str, quick: bool) -> str | None:
+def sign_in(uow: UnitOfWork, email: str, password: str, quick: bool) -> str | None:
     """A session's token, or None when email and password do not fit; an unknown email costs as much time."""
-    row = deed.session.scalar(select(OwnPage).where(OwnPage.email == email, OwnPage.status == "open"))
+    row = uow.session.scalar(select(OwnPage).where(OwnPage.email == email, OwnPage.status == "open"))
     stored = row.password if row and row.password else staff.decoy(quick)
     fits = staff.hasher(quick).verify(password, stored)
-    return open_session(deed, row) if row is not None and fits else None
+    return open_session(uow, row) if row is not None and fits else None
 
 
-def sign_out(deed: Deed, token: str) -> None:
-    deed.session.execute(delete(OwnPageSession).where(OwnPageSession.token_hash == staff.token_hash(token)))
+def sign_out(uow: UnitOfWork, token: str) -> None:
+    uow.session.execute(delete(OwnPageSession).where(OwnPageSession.token_hash == staff.token_hash(token)))
 
 
-def new_link(deed: Deed, email: str) -> None:
+def new_link(uow: UnitOfWork, email: str) -> None:
     """Send a link to set a password, to whoever has a page by this email. Nobody is told whether there is one. A link that
     was sent and not used stays the one that works, so that asking voids nothing; too many mails are not sent."""
-    row = deed.session.scalar(select(OwnPage).where(OwnPage.email == email))
+    row = uow.session.scalar(select(OwnPage).where(OwnPage.email == email))
     if row is None:
         return
     try:
-        staff.take_attempt(deed, [(staff.count_key("mail", email), MOST_LINKS)])
+        staff.take_attempt(uow, [(staff.count_key("mail", email), MOST_LINKS)])
     except Problem:
         return
-    row.sent_at = deed.now
-    person = people.get_person(deed, row.person_id)
-    change = deed.log("new link", "person", person.id, f"{person.name} asked for a link to set a password")
+    row.sent_at = uow.now
+    person = people.get_person(uow, row.person_id)
+    change = uow.log("new link", "person", person.id, f"{person.name} asked for a link to set a password")
     change.user_id = None
     body = (
         f"Dear {person.given or person.name},\n\nhere you can set a new password:\n{link_of(row)}\n\nIf you did not ask"
-        f" for it, leave it: your password stays as it is.\n\n{deed.center.name}"
+        f" for it, leave it: your password stays as it is.\n\n{uow.center.name}"
     )
-    messages.write(deed, change, row.email, person.name, "Set a new password", body, person.id)
+    messages.write(uow, change, row.email, person.name, "Set a new password", body, person.id)
 
 
-def person_behind(deed: Deed, token: str) -> Person | None:
+def person_behind(uow: UnitOfWork, token: str) -> Person | None:
     """Whose session a token is, if it still stands."""
     query = (
         select(Person).join(OwnPage, OwnPage.person_id == Person.id)
@@ -244,21 +244,21 @@ def person_behind(deed: Deed, token: str) -> Person | None:
         .where(OwnPageSession.token_hash == staff.token_hash(token), OwnPageSession.expires_at > system_now(),
                OwnPage.status == "open")
     )  # fmt: skip
-    return deed.session.scalar(query)
+    return uow.session.scalar(query)
 
 
-def own_page(deed: Deed, person: Person) -> dict[str, Any]:
+def own_page(uow: UnitOfWork, person: Person) -> dict[str, Any]:
     """What somebody sees of themselves: courses now and coming with the dates ahead, what is due when, places in line.
 
     Money stands only with what they pay themselves; notes and the log are the staff's.
     """
     courses = []
-    for held in of_person.enrollments_of(deed, person):
-        run = deed.session.get_one(Run, held["run_id"])
-        still_open = held["access_until"] is not None and held["access_until"] >= deed.today.isoformat()
-        if held["status"] not in ("seated", "held") or (is_over(run, deed.now) and not still_open):
+    for held in of_person.enrollments_of(uow, person):
+        run = uow.session.get_one(Run, held["run_id"])
+        still_open = held["access_until"] is not None and held["access_until"] >= uow.today.isoformat()
+        if held["status"] not in ("seated", "held") or (is_over(run, uow.now) and not still_open):
             continue
-        ahead = [m for m in ordered(run) if m.ends_at > deed.now]
+        ahead = [m for m in ordered(run) if m.ends_at > uow.now]
         theirs = held["payer"] is None and not held["guest"]
         courses.append({
             "title": held["title"], "code": held["code"], "heads": held["heads"], "held": held["status"] == "held",
@@ -270,12 +270,12 @@ def own_page(deed: Deed, person: Person) -> dict[str, Any]:
         })  # fmt: skip
     waiting = [
         {"title": w["title"], "code": w["code"], "place": w["place"], "heads": w["heads"]}
-        for w in of_person.waiting_of(deed, person)
+        for w in of_person.waiting_of(uow, person)
     ]
-    owes = accounts.owed_by(deed, [person.id]).get(person.id, accounts.NOTHING_OWED)
+    owes = accounts.owed_by(uow, [person.id]).get(person.id, accounts.NOTHING_OWED)
     return {
-        "center": deed.center.name, "name": person.given or person.name, "email": person.email, "today": deed.today.isoformat(),
-        "currency": deed.center.currency, "owed": owes["owed"], "credit": owes["credit"], "next_due": owes["next_due"],
+        "center": uow.center.name, "name": person.given or person.name, "email": person.email, "today": uow.today.isoformat(),
+        "currency": uow.center.currency, "owed": owes["owed"], "credit": owes["credit"], "next_due": owes["next_due"],
         "courses": courses, "waiting": waiting,
     }  # fmt: skip
 

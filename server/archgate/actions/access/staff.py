@@ -13,7 +13,7 @@ from sqlalchemy import case, delete, insert, select, update
 
 from archgate.actions.kernel import signing
 from archgate.actions.kernel.problems import Problem
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.clock import system_now
 from archgate.core.faults import Fault, Refused
 from archgate.tables.access import SignInLimit, User, UserSession
@@ -64,12 +64,12 @@ def password_fault(password: str) -> str | None:
     return "The password is one character over and over." if len(set(password.strip())) < 2 else None
 
 
-def account_of(deed: Deed, email: str) -> int | None:
+def account_of(uow: UnitOfWork, email: str) -> int | None:
     """The number of the account of an email, for its devices."""
-    return deed.session.scalar(select(User.id).where(User.email == email.strip(), User.active))
+    return uow.session.scalar(select(User.id).where(User.email == email.strip(), User.active))
 
 
-def create_user(deed: Deed, email: str, name: str, role: str, password: str, quick: bool) -> User:
+def create_user(uow: UnitOfWork, email: str, name: str, role: str, password: str, quick: bool) -> User:
     """Add a user who can sign in. Raises Refused for a weak password, an unknown role or a taken email."""
     faults = []
     weak = password_fault(password)
@@ -77,7 +77,7 @@ def create_user(deed: Deed, email: str, name: str, role: str, password: str, qui
         faults.append(Fault("/password", weak))
     if role not in ROLES:
         faults.append(Fault("/role", f"The role is one of {', '.join(ROLES)}."))
-    if deed.session.scalar(select(User).where(User.email == email)):
+    if uow.session.scalar(select(User).where(User.email == email)):
         faults.append(Fault("/email", f"{email} has an account already."))
     if faults:
         raise Refused(faults)
@@ -87,10 +87,10 @@ def create_user(deed: Deed, email: str, name: str, role: str, password: str, qui
         role=role,
         password=hasher(quick).hash(password),
         active=True,
-        created_at=deed.now,
+        created_at=uow.now,
     )
-    deed.session.add(user)
-    deed.session.flush()
+    uow.session.add(user)
+    uow.session.flush()
     return user
 
 
@@ -120,46 +120,46 @@ def limits_of(email: str, address: str, device: str | None) -> list[tuple[str, i
     ]
 
 
-def take_attempt(deed: Deed, limits: list[tuple[str, int]]) -> None:
+def take_attempt(uow: UnitOfWork, limits: list[tuple[str, int]]) -> None:
     """Count an attempt before it is looked at, each limit by one statement, so that many at once pass no more than one
     after the other. Raises Problem 429 when there were too many in the last quarter of an hour."""
     now = system_now()
     for key, most in limits:
         begun = SignInLimit.since < now - ATTEMPT_WINDOW
-        counted = deed.session.execute(
+        counted = uow.session.execute(
             update(SignInLimit).where(SignInLimit.key == key)
             .values(tries=case((begun, 1), else_=SignInLimit.tries + 1), since=case((begun, now), else_=SignInLimit.since))
             .execution_options(synchronize_session=False)
         )  # fmt: skip
         if not counted.rowcount:  # type: ignore[attr-defined]
             # Of two first ones at once the key lets one in; the other runs again and counts on.
-            deed.session.execute(insert(SignInLimit).values(key=key, tries=1, since=now))
-        tries = deed.session.scalar(select(SignInLimit.tries).where(SignInLimit.key == key)) or 0
+            uow.session.execute(insert(SignInLimit).values(key=key, tries=1, since=now))
+        tries = uow.session.scalar(select(SignInLimit.tries).where(SignInLimit.key == key)) or 0
         if tries > most:
             raise Problem(429, "too-many-attempts", "Too many attempts; try again in a quarter of an hour.")
 
 
-def give_back_attempt(deed: Deed, limits: list[tuple[str, int]]) -> None:
+def give_back_attempt(uow: UnitOfWork, limits: list[tuple[str, int]]) -> None:
     """What succeeded was no attempt to guess."""
     keys = [key for key, _ in limits]
-    deed.session.execute(
+    uow.session.execute(
         update(SignInLimit).where(SignInLimit.key.in_(keys), SignInLimit.tries > 0)
         .values(tries=SignInLimit.tries - 1).execution_options(synchronize_session=False)
     )  # fmt: skip
-    deed.session.execute(delete(SignInLimit).where(SignInLimit.since < system_now() - timedelta(days=1)))
+    uow.session.execute(delete(SignInLimit).where(SignInLimit.since < system_now() - timedelta(days=1)))
 
 
-def sign_in(deed: Deed, email: str, password: str, quick: bool) -> tuple[User, str] | None:
+def sign_in(uow: UnitOfWork, email: str, password: str, quick: bool) -> tuple[User, str] | None:
     """A new session's user and token, or None when email and password do not fit.
 
     An unknown email costs as much time as a wrong password.
     """
-    user = deed.session.scalar(select(User).where(User.email == email.strip(), User.active))
+    user = uow.session.scalar(select(User).where(User.email == email.strip(), User.active))
     stored = user.password if user else decoy(quick)
     fits = hasher(quick).verify(password, stored)
     if user is None or not fits:
         return None
-    return user, open_session(deed, user)
+    return user, open_session(uow, user)
 
 
 @lru_cache
@@ -167,11 +167,11 @@ def decoy(quick: bool) -> str:
     return hasher(quick).hash("no such person")
 
 
-def open_session(deed: Deed, user: User) -> str:
+def open_session(uow: UnitOfWork, user: User) -> str:
     """Store a session and return its token, which is kept nowhere else."""
     token = secrets.token_urlsafe(32)
     now = system_now()
-    deed.session.add(
+    uow.session.add(
         UserSession(
             token_hash=token_hash(token), user_id=user.id, created_at=now, expires_at=now + SESSION_LIFE
         )
@@ -179,7 +179,7 @@ def open_session(deed: Deed, user: User) -> str:
     return token
 
 
-def user_of(deed: Deed, token: str) -> User | None:
+def user_of(uow: UnitOfWork, token: str) -> User | None:
     """Whose session a token is, if it still stands."""
     query = (
         select(User)
@@ -191,10 +191,10 @@ def user_of(deed: Deed, token: str) -> User | None:
             User.active,
         )
     )
-    return deed.session.scalar(query)
+    return uow.session.scalar(query)
 
 
-def sign_out(deed: Deed, token: str) -> None:
-    held = deed.session.get(UserSession, token_hash(token))
+def sign_out(uow: UnitOfWork, token: str) -> None:
+    held = uow.session.get(UserSession, token_hash(token))
     if held:
         held.revoked_at = system_now()

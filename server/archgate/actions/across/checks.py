@@ -9,7 +9,7 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session, selectinload, sessionmaker
 
 from archgate.actions.fees import codes, stock
-from archgate.actions.kernel.unit_of_work import Deed, act, look, sweep_keys
+from archgate.actions.kernel.unit_of_work import UnitOfWork, act, read_only, sweep_keys
 from archgate.actions.money import accounts, invoices, money
 from archgate.actions.schedule import schedule
 from archgate.actions.seats import seats
@@ -25,7 +25,7 @@ from archgate.tables.seats import RunSeats
 KEPT = timedelta(days=90)  # done and dropped work without a message
 
 
-def seat_faults(deed: Deed) -> list[str]:
+def seat_faults(uow: UnitOfWork) -> list[str]:
     """Seat rows that differ from the heads of their live enrollments."""
     counted = (
         select(Enrollment.run_id, func.sum(Enrollment.heads).label("heads"))
@@ -38,15 +38,15 @@ def seat_faults(deed: Deed) -> list[str]:
     query = query.outerjoin(counted, counted.c.run_id == Run.id).where(RunSeats.taken != heads)
     return [
         f"{code} counts {taken} seats and has {int(real)}."
-        for code, taken, real in deed.session.execute(query)
+        for code, taken, real in uow.session.execute(query)
     ]
 
 
-def moment_faults(deed: Deed) -> list[str]:
+def moment_faults(uow: UnitOfWork) -> list[str]:
     """Coming meetings whose stored moment is no longer what the zone's rules give for their wall-clock time."""
     found = []
-    runs = {r.id: r for r in deed.session.scalars(select(Run))}
-    for m in deed.session.scalars(select(Meeting).where(Meeting.starts_at > deed.now)):
+    runs = {r.id: r for r in uow.session.scalars(select(Run))}
+    for m in uow.session.scalars(select(Meeting).where(Meeting.starts_at > uow.now)):
         run = runs[m.run_id]
         if built(Extra(m.date, m.start, m.minutes), schedule.zone_of(run, m.place)).start != m.starts_at:
             found.append(
@@ -55,23 +55,23 @@ def moment_faults(deed: Deed) -> list[str]:
     return found
 
 
-def wrong_runs(deed: Deed) -> dict[Run, tuple[list[str], list[str]]]:
+def wrong_runs(uow: UnitOfWork) -> dict[Run, tuple[list[str], list[str]]]:
     """Runs, by id, whose stored gates are not those that their dates, fees and rules give, each once: with the gates too
     many and those that lack. Those of cancelled and archived runs stand as they were."""
     whole = (
         select(Run).where(Run.status.not_in(schedule.CLOSED)).order_by(Run.id)
         .options(selectinload(Run.gates), selectinload(Run.all_meetings), selectinload(Run.rates).selectinload(Rate.early))
     )  # fmt: skip
-    found = {run: schedule.wrong_gates(deed, run) for run in deed.session.scalars(whole)}
+    found = {run: schedule.wrong_gates(uow, run) for run in uow.session.scalars(whole)}
     return {run: wrong for run, wrong in found.items() if any(wrong)}
 
 
-def gate_faults(deed: Deed) -> list[str]:
+def gate_faults(uow: UnitOfWork) -> list[str]:
     """Runs with wrong gates, and which."""
     return [
         f"The gates of {run.code} are not those its dates and fees give:"
         f" too many {', '.join(many) or 'none'}; missing {', '.join(lack) or 'none'}."
-        for run, (many, lack) in wrong_runs(deed).items()
+        for run, (many, lack) in wrong_runs(uow).items()
     ]
 
 
@@ -79,34 +79,34 @@ def heal_gates(sessions: sessionmaker[Session]) -> int:
     """Settle the gates of runs anew where a migration, or a double of old, left them other than they should be; each run
     in a transaction of its own. How many were."""
 
-    def settle(deed: Deed, run_id: int) -> None:
-        schedule.settle_gates(deed, seats.run_to_change(deed, run_id))
+    def settle(uow: UnitOfWork, run_id: int) -> None:
+        schedule.settle_gates(uow, seats.run_to_change(uow, run_id))
 
-    found = look(sessions, lambda deed: [run.id for run in wrong_runs(deed)])
+    found = read_only(sessions, lambda uow: [run.id for run in wrong_runs(uow)])
     for run_id in found:
         act(sessions, partial(settle, run_id=run_id))
     return len(found)
 
 
-def everything(deed: Deed) -> str:
+def everything(uow: UnitOfWork) -> str:
     """All checks, in one sentence or with everything that is wrong."""
     wrong = [
-        *money.ledger_faults(deed),
-        *accounts.account_faults(deed),
-        *invoices.series_faults(deed),
-        *seat_faults(deed),
-        *moment_faults(deed),
-        *gate_faults(deed),
-        *stock.stock_faults(deed),
-        *codes.uses_faults(deed),
+        *money.ledger_faults(uow),
+        *accounts.account_faults(uow),
+        *invoices.series_faults(uow),
+        *seat_faults(uow),
+        *moment_faults(uow),
+        *gate_faults(uow),
+        *stock.stock_faults(uow),
+        *codes.uses_faults(uow),
     ]
     return " ".join(wrong[:50]) if wrong else "Everything agrees."
 
 
-def sweep(deed: Deed) -> str:
+def sweep(uow: UnitOfWork) -> str:
     """Forget idempotency keys after a week, and work without a message that was done long ago."""
-    sweep_keys(deed)
-    old = deed.session.execute(
+    sweep_keys(uow)
+    old = uow.session.execute(
         delete(Job).where(Job.kind == "make link", Job.status == "done", Job.done_at < system_now() - KEPT)
     )
     return f"Forgot {old.rowcount} done jobs."  # type: ignore[attr-defined]

@@ -13,7 +13,7 @@ from archgate.actions.courses import courses
 from archgate.actions.fees import fees
 from archgate.actions.kernel import answers
 from archgate.actions.kernel.problems import Problem
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.people import people
 from archgate.actions.runs import making
 from archgate.actions.schedule import schedule
@@ -29,7 +29,7 @@ PAGE = 50
 
 
 def list_runs(
-    deed: Deed,
+    uow: UnitOfWork,
     q: str = "",
     status: str = "",
     sign_up: str = "",
@@ -43,7 +43,7 @@ def list_runs(
     `span`: only runs that meet, or are between first and last meeting, on one of its days.
     """
     starts = select(Gate.run_id, Gate.at).where(Gate.kind == "starts").subquery()
-    query = select(Run, starts.c.at, RunSeats.taken, seats.kept_back_of(deed.today)).join(
+    query = select(Run, starts.c.at, RunSeats.taken, seats.kept_back_of(uow.today)).join(
         RunSeats, RunSeats.run_id == Run.id
     )
     query = query.outerjoin(starts, starts.c.run_id == Run.id).join(Course)
@@ -61,9 +61,9 @@ def list_runs(
         cohort = and_(Run.starts_on <= span[1], Run.ends_on >= span[0])
         query = query.where(or_(Run.id.in_(met), cohort))
     query = by_moment(
-        query, deed.now, deed.today, sign_up, "all" if status == "archived" and not teaching else teaching
+        query, uow.now, uow.today, sign_up, "all" if status == "archived" and not teaching else teaching
     )
-    total = deed.session.scalar(select(func.count()).select_from(query.order_by(None).subquery()))
+    total = uow.session.scalar(select(func.count()).select_from(query.order_by(None).subquery()))
     moment = starts.c.at
     if after:
         text, _, number = after.partition("|")
@@ -81,32 +81,32 @@ def list_runs(
     loading = query.options(selectinload(Run.all_meetings), selectinload(Run.gates), selectinload(Run.course))
     loading = loading.options(selectinload(Run.rates).selectinload(Rate.early))
     loading = loading.options(selectinload(Run.extras).joinedload(Extra.item))
-    rows = deed.session.execute(loading.order_by(moment.is_(None), moment, Run.id).limit(limit + 1)).all()
+    rows = uow.session.execute(loading.order_by(moment.is_(None), moment, Run.id).limit(limit + 1)).all()
     cursor = None
     if len(rows) > limit:
         run, at, *_ = rows[limit - 1]
         cursor = f"{at.isoformat() if at else ''}|{run.id}"
-    waiting = waiting_on(deed, [run.id for run, *_ in rows[:limit]])
+    waiting = waiting_on(uow, [run.id for run, *_ in rows[:limit]])
     items = [
-        making.run_line(deed, run, taken, waiting.get(run.id, 0), int(kept))
+        making.run_line(uow, run, taken, waiting.get(run.id, 0), int(kept))
         for run, _, taken, kept in rows[:limit]
     ]
-    return {"items": items, "total": total, "next": cursor, "today": deed.today.isoformat()}
+    return {"items": items, "total": total, "next": cursor, "today": uow.today.isoformat()}
 
 
 SEASON = (timedelta(days=70), timedelta(days=160))  # what the ribbon shows before and after today
 
 
-def ribbon(deed: Deed) -> dict[str, Any]:
+def ribbon(uow: UnitOfWork) -> dict[str, Any]:
     """The runs of the season around today, as the ribbon draws them, by first meeting."""
-    first, last = deed.today - SEASON[0], deed.today + SEASON[1]
+    first, last = uow.today - SEASON[0], uow.today + SEASON[1]
     dates = schedule.spans_of_runs()
     begins_on = func.coalesce(Run.starts_on, dates.c.first)
     ends_on = func.greatest(
         func.coalesce(Run.ends_on, dates.c.last), func.coalesce(dates.c.last, Run.ends_on)
     )
     query = (
-        select(Run, Course.title, begins_on, ends_on, RunSeats.taken, seats.kept_back_of(deed.today))
+        select(Run, Course.title, begins_on, ends_on, RunSeats.taken, seats.kept_back_of(uow.today))
         .outerjoin(dates, dates.c.run_id == Run.id)
         .join(Course, Course.id == Run.course_id)
         .join(RunSeats, RunSeats.run_id == Run.id)
@@ -116,27 +116,27 @@ def ribbon(deed: Deed) -> dict[str, Any]:
         .limit(500)
     )
     bars = []
-    for run, title, begins, ends, taken, kept in deed.session.execute(query):
-        published = run.published_at.astimezone(deed.zone).date() if run.published_at else None
+    for run, title, begins, ends, taken, kept in uow.session.execute(query):
+        published = run.published_at.astimezone(uow.zone).date() if run.published_at else None
         ruled = min((g.day for g in run.gates if g.kind == "sign-up opens"), default=None)
         opens = max(filter(None, (ruled, published)), default=None) if published else None
-        sign_up, _ = fees.sign_up_of(deed, run, taken + int(kept) >= run.capacity + run.overbook)
+        sign_up, _ = fees.sign_up_of(uow, run, taken + int(kept) >= run.capacity + run.overbook)
         starts, over = schedule.gate_at(run, "starts"), schedule.gate_at(run, "ends")
         bars.append({
             "id": run.id, "code": run.code, "title": run.title or title, "status": run.status, "decision": schedule.decision_text(run),
-            "sign_up": str(sign_up), "teaching": str(teaching_at(deed.now, starts, over)),
+            "sign_up": str(sign_up), "teaching": str(teaching_at(uow.now, starts, over)),
             "first": begins.isoformat(), "last": ends.isoformat(), "opens": answers.shown(opens),
             "taken": taken, "capacity": run.capacity,
         })  # fmt: skip
     return {"from": first.isoformat(), "to": last.isoformat(), "bars": bars}
 
 
-def waiting_on(deed: Deed, run_ids: list[int]) -> dict[int, int]:
+def waiting_on(uow: UnitOfWork, run_ids: list[int]) -> dict[int, int]:
     """How many heads wait for each of these runs."""
     query = select(Waiting.run_id, func.sum(Waiting.heads)).where(
         Waiting.run_id.in_(run_ids), Waiting.live == 1
     )
-    return {run: int(heads) for run, heads in deed.session.execute(query.group_by(Waiting.run_id))}
+    return {run: int(heads) for run, heads in uow.session.execute(query.group_by(Waiting.run_id))}
 
 
 def by_moment(query: Select[Any], now: datetime, today: date, sign_up: str, teaching: str) -> Select[Any]:
@@ -185,7 +185,7 @@ def by_moment(query: Select[Any], now: datetime, today: date, sign_up: str, teac
     return query.where(*wanted) if wanted else query
 
 
-def find(deed: Deed, q: str) -> dict[str, Any]:
+def find(uow: UnitOfWork, q: str) -> dict[str, Any]:
     """Whatever fits the words typed: runs, people and courses, a few of each."""
     words = q.split()
     if not words:
@@ -195,8 +195,8 @@ def find(deed: Deed, q: str) -> dict[str, Any]:
         like = people.like(word)
         courses_found = courses_found.where(or_(Course.title.like(like), Course.code.like(like)))
     return {
-        "runs": list_runs(deed, q=q, teaching="current", limit=5)["items"]
-        or list_runs(deed, q=q, limit=5)["items"],
-        "people": person_pages.find_people(deed, q, 6),
-        "courses": [courses.course_view(c) for c in deed.session.scalars(courses_found)],
+        "runs": list_runs(uow, q=q, teaching="current", limit=5)["items"]
+        or list_runs(uow, q=q, limit=5)["items"],
+        "people": person_pages.find_people(uow, q, 6),
+        "courses": [courses.course_view(c) for c in uow.session.scalars(courses_found)],
     }

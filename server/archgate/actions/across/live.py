@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import or_, select
 
 from archgate.actions.kernel import lookups
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.clock import system_now
 from archgate.tables.access import User
 from archgate.tables.log import Change
@@ -17,7 +17,7 @@ OVERLAP = timedelta(seconds=15)  # a change may be committed after one with a hi
 MOST = 50
 
 
-def pulse(deed: Deed, seen: int, run_id: int | None = None) -> dict[str, Any]:
+def pulse(uow: UnitOfWork, seen: int, run_id: int | None = None) -> dict[str, Any]:
     """Changes newer than `seen`, of one run or of all, newest last.
 
     Those of the last seconds come again, since transactions end out of order; the screen knows them by their key.
@@ -36,10 +36,10 @@ def pulse(deed: Deed, seen: int, run_id: int | None = None) -> dict[str, Any]:
             "key": change.key,
             "summary": change.summary,
             "by": name,
-            "own": change.user_id == (deed.user.id if deed.user else None),
+            "own": change.user_id == (uow.user.id if uow.user else None),
             "at": change.entered_at.isoformat(),
             "run_id": change.run_id,
         }
-        for change, name in deed.session.execute(query)
+        for change, name in uow.session.execute(query)
     ]
-    return {"revision": lookups.revision(deed), "today": deed.today.isoformat(), "changes": changes[::-1]}
+    return {"revision": lookups.revision(uow), "today": uow.today.isoformat(), "changes": changes[::-1]}

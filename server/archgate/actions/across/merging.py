@@ -11,7 +11,7 @@ from sqlalchemy import select, union
 
 from archgate.actions.access import own_pages
 from archgate.actions.kernel.problems import Problem, conflict
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import money
 from archgate.actions.people import people
 from archgate.actions.seats import seats
@@ -37,33 +37,33 @@ MOVED: tuple[tuple[str, Any], ...] = (
 )  # fmt: skip
 
 
-def merge(deed: Deed, kept_id: int, gone_id: int) -> dict[str, Any]:
+def merge(uow: UnitOfWork, kept_id: int, gone_id: int) -> dict[str, Any]:
     """Put everything of one record onto another. Both on one run, or in one line, has to be settled first."""
     if kept_id == gone_id:
         raise Problem(422, "same-record", "This is one record already.")
-    both = {n: people.get_person(deed, n, to_change=True) for n in sorted({kept_id, gone_id})}
+    both = {n: people.get_person(uow, n, to_change=True) for n in sorted({kept_id, gone_id})}
     kept, gone = both[kept_id], both[gone_id]
     if kept.merged_into_id or gone.merged_into_id:
         raise conflict("merged", "One of these records was merged already.")
-    for run_id in runs_of(deed, (kept.id, gone.id)):
-        seats.run_to_change(deed, run_id)
-    refuse_both(deed, kept, gone)
+    for run_id in runs_of(uow, (kept.id, gone.id)):
+        seats.run_to_change(uow, run_id)
+    refuse_both(uow, kept, gone)
     moved = {}
     for label, table in MOVED:
-        rows = deed.session.scalars(select(table).where(table.person_id == gone.id)).all()
+        rows = uow.session.scalars(select(table).where(table.person_id == gone.id)).all()
         for row in rows:
-            if table is PersonTag and has_tag(deed, kept.id, row.tag):
+            if table is PersonTag and has_tag(uow, kept.id, row.tag):
                 continue
-            if table is OwnPage and own_pages.page_of(deed, kept.id):
-                deed.session.delete(row)
+            if table is OwnPage and own_pages.page_of(uow, kept.id):
+                uow.session.delete(row)
                 continue
-            if table in (Attendance, Call) and has_mark(deed, table, kept.id, row):
+            if table in (Attendance, Call) and has_mark(uow, table, kept.id, row):
                 continue
             row.person_id = kept.id
         if rows:
             moved[label] = len(rows)
-    deed.session.flush()
-    accounts = move_accounts(deed, kept, gone)
+    uow.session.flush()
+    accounts = move_accounts(uow, kept, gone)
     if accounts:
         moved["accounts"] = accounts
     taken = {}
@@ -72,12 +72,12 @@ def merge(deed: Deed, kept_id: int, gone_id: int) -> dict[str, Any]:
             taken[fact] = getattr(gone, fact)
             setattr(kept, fact, getattr(gone, fact))
     kept.digits = kept.digits or gone.digits
-    follow_email(deed, kept)
+    follow_email(uow, kept)
     if gone.note and gone.note not in kept.note:
         kept.note = f"{kept.note}\n{gone.note}".strip()
     gone.merged_into_id = kept.id
-    deed.session.flush()
-    change = deed.log(
+    uow.session.flush()
+    change = uow.log(
         "merge people",
         "person",
         kept.id,
@@ -87,11 +87,11 @@ def merge(deed: Deed, kept_id: int, gone_id: int) -> dict[str, Any]:
         "change": change.key, "kept_id": kept.id, "gone_id": gone.id, "kept": kept.name, "gone": gone.name,
         "moved": [{"what": what, "number": n} for what, n in moved.items()],
         "taken_over": [{"what": what, "value": value} for what, value in taken.items()],
-        "balance": format_amount(balance_of(deed, kept), deed.center.currency), "currency": deed.center.currency,
+        "balance": format_amount(balance_of(uow, kept), uow.center.currency), "currency": uow.center.currency,
     }  # fmt: skip
 
 
-def runs_of(deed: Deed, person_ids: tuple[int, ...]) -> list[int]:
+def runs_of(uow: UnitOfWork, person_ids: tuple[int, ...]) -> list[int]:
     """The runs on which these people have, or had, anything, by id: the order in which runs are locked."""
     named = select(Enrollment.run_id).join(PartyPlace, PartyPlace.enrollment_id == Enrollment.id)
     parts = [
@@ -104,18 +104,18 @@ def runs_of(deed: Deed, person_ids: tuple[int, ...]) -> list[int]:
         .where(Attendance.person_id.in_(person_ids))
     )  # fmt: skip
     every = union(*parts, named.where(PartyPlace.person_id.in_(person_ids)), listed, marked).subquery()
-    return list(deed.session.scalars(select(every.c.run_id).order_by(every.c.run_id)))
+    return list(uow.session.scalars(select(every.c.run_id).order_by(every.c.run_id)))
 
 
-def follow_email(deed: Deed, kept: Person) -> None:
+def follow_email(uow: UnitOfWork, kept: Person) -> None:
     """The page that is kept is signed in to by the kept email, unless somebody else does so by it."""
     try:
-        own_pages.follow_email(deed, kept)
+        own_pages.follow_email(uow, kept)
     except Refused as refused:
         raise conflict("own-page", refused.faults[0].message) from None
 
 
-def refuse_both(deed: Deed, kept: Person, gone: Person) -> None:
+def refuse_both(uow: UnitOfWork, kept: Person, gone: Person) -> None:
     """Nobody sits on one run twice, nor waits in one line twice."""
     for table, where in (
         (Enrollment, "hold a seat on"),
@@ -124,32 +124,30 @@ def refuse_both(deed: Deed, kept: Person, gone: Person) -> None:
     ):
         column = Interest.list_key if table is Interest else table.run_id
         mine = select(column).where(table.person_id == kept.id, table.live == 1)
-        both = deed.session.scalar(
+        both = uow.session.scalar(
             select(column).where(table.person_id == gone.id, table.live == 1, column.in_(mine))
         )
         if both is not None:
-            code = both if isinstance(both, str) else deed.session.get_one(Run, both).code
+            code = both if isinstance(both, str) else uow.session.get_one(Run, both).code
             raise conflict("both", f"Both records {where} {code}; end one of them first.")
 
 
-def has_tag(deed: Deed, person_id: int, tag: str) -> bool:
+def has_tag(uow: UnitOfWork, person_id: int, tag: str) -> bool:
     return (
-        deed.session.scalar(
-            select(PersonTag.id).where(PersonTag.person_id == person_id, PersonTag.tag == tag)
-        )
+        uow.session.scalar(select(PersonTag.id).where(PersonTag.person_id == person_id, PersonTag.tag == tag))
         is not None
     )
 
 
-def has_mark(deed: Deed, table: Any, person_id: int, row: Any) -> bool:
+def has_mark(uow: UnitOfWork, table: Any, person_id: int, row: Any) -> bool:
     query = select(table.id).where(table.person_id == person_id, table.meeting_id == row.meeting_id)
-    return deed.session.scalar(query) is not None
+    return uow.session.scalar(query) is not None
 
 
-def move_accounts(deed: Deed, kept: Person, gone: Person) -> int:
+def move_accounts(uow: UnitOfWork, kept: Person, gone: Person) -> int:
     """The other record's accounts belong to the kept person from now on; where both have one, they stand side by side."""
-    rows = deed.session.scalars(select(Account).where(Account.person_id == gone.id)).all()
-    own = set(deed.session.scalars(select(Account.currency).where(Account.owner == f"person:{kept.id}")))
+    rows = uow.session.scalars(select(Account).where(Account.person_id == gone.id)).all()
+    own = set(uow.session.scalars(select(Account.currency).where(Account.owner == f"person:{kept.id}")))
     for row in rows:
         row.person_id = kept.id
         if row.currency not in own:
@@ -157,16 +155,16 @@ def move_accounts(deed: Deed, kept: Person, gone: Person) -> int:
     return len(rows)
 
 
-def balance_of(deed: Deed, person: Person) -> int:
-    ids = list(deed.session.scalars(select(Account.id).where(Account.person_id == person.id)))
-    return sum(money.balances(deed, ids).values())
+def balance_of(uow: UnitOfWork, person: Person) -> int:
+    ids = list(uow.session.scalars(select(Account.id).where(Account.person_id == person.id)))
+    return sum(money.balances(uow, ids).values())
 
 
-def refuse_moved_on(deed: Deed, change: Change) -> None:
+def refuse_moved_on(uow: UnitOfWork, change: Change) -> None:
     """Refuse to take a merge back once anything was done with either record since."""
     both = {change.subject_id, *(r["id"] for r in change.rows if r["table"] == "people")}
     query = select(Change).where(Change.id > change.id).order_by(Change.id)
-    for later in deed.session.scalars(query):
+    for later in uow.session.scalars(query):
         for row in later.rows:
             facts = {**(row["before"] or {}), **(row["after"] or {})}
             if facts.get("person_id") in both or (row["table"] == "people" and row["id"] in both):

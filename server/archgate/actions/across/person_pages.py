@@ -9,7 +9,7 @@ from sqlalchemy import and_, func, or_, select
 from sqlalchemy.orm import joinedload
 
 from archgate.actions.enrolling import of_person
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
 from archgate.actions.money import accounts
 from archgate.actions.people import people
@@ -24,7 +24,7 @@ from archgate.tables.roster import Enrollment
 from archgate.tables.waitlist import Interest, Waiting
 
 
-def find_people(deed: Deed, q: str, limit: int = 8) -> list[dict[str, Any]]:
+def find_people(uow: UnitOfWork, q: str, limit: int = 8) -> list[dict[str, Any]]:
     """People whose name, email or phone digits hold every word typed; case and accents do not count."""
     query = select(Person).where(Person.merged_into_id.is_(None))
     for word in q.split()[:6]:
@@ -35,48 +35,48 @@ def find_people(deed: Deed, q: str, limit: int = 8) -> list[dict[str, Any]]:
         if len(digits) >= 3 and digits == re.sub(r"[-+().]", "", word):
             holds.append(Person.digits.like(f"%{digits}%"))
         query = query.where(or_(*holds))
-    rows = deed.session.scalars(query.order_by(Person.family, Person.given, Person.id).limit(limit)).all()
+    rows = uow.session.scalars(query.order_by(Person.family, Person.given, Person.id).limit(limit)).all()
     ids = [p.id for p in rows]
     runs: dict[int, int] = {}
     if ids:
         counted = select(Enrollment.person_id, func.count()).group_by(Enrollment.person_id)
         live = counted.where(Enrollment.person_id.in_(ids), Enrollment.live == 1)
-        runs = {person: number for person, number in deed.session.execute(live)}  # noqa: C416
-    owed = accounts.owed_by(deed, ids)
+        runs = {person: number for person, number in uow.session.execute(live)}  # noqa: C416
+    owed = accounts.owed_by(uow, ids)
     return [
         {**people.person_view(p), "runs": runs.get(p.id, 0), **owed.get(p.id, accounts.NOTHING_OWED)}
         for p in rows
     ]
 
 
-def person_page(deed: Deed, person_id: int) -> dict[str, Any]:
+def person_page(uow: UnitOfWork, person_id: int) -> dict[str, Any]:
     """Everything about one person: runs past and coming, places in line, what is owed, notes and the log."""
-    person = people.get_person(deed, person_id)
+    person = people.get_person(uow, person_id)
     return {
         **people.person_view(person),
-        **accounts.owed_by(deed, [person.id]).get(person.id, accounts.NOTHING_OWED),
-        "currency": deed.center.currency,
-        "numbers": person_numbers(deed, person),
-        "tags": people.tags_of(deed, [person.id]).get(person.id, []),
-        "enrollments": of_person.enrollments_of(deed, person),
-        "waiting": of_person.waiting_of(deed, person),
-        "notes": people.notes_of(deed, person),
-        "log": log_of(deed, person),
+        **accounts.owed_by(uow, [person.id]).get(person.id, accounts.NOTHING_OWED),
+        "currency": uow.center.currency,
+        "numbers": person_numbers(uow, person),
+        "tags": people.tags_of(uow, [person.id]).get(person.id, []),
+        "enrollments": of_person.enrollments_of(uow, person),
+        "waiting": of_person.waiting_of(uow, person),
+        "notes": people.notes_of(uow, person),
+        "log": log_of(uow, person),
     }
 
 
-def person_numbers(deed: Deed, person: Person) -> list[dict[str, Any]]:
+def person_numbers(uow: UnitOfWork, person: Person) -> list[dict[str, Any]]:
     query = select(PersonNumber, Organization.name).outerjoin(
         Organization, Organization.id == PersonNumber.organization_id
     )
-    rows = deed.session.execute(query.where(PersonNumber.person_id == person.id))
+    rows = uow.session.execute(query.where(PersonNumber.person_id == person.id))
     return [
-        {"organization": name or deed.center.name, "number": n.number, "department": n.department}
+        {"organization": name or uow.center.name, "number": n.number, "department": n.department}
         for n, name in rows
     ]
 
 
-def log_of(deed: Deed, person: Person, most: int = 60) -> list[dict[str, Any]]:
+def log_of(uow: UnitOfWork, person: Person, most: int = 60) -> list[dict[str, Any]]:
     """The changes that touched a person, newest first."""
     listed = select(Interest.id).where(Interest.person_id == person.id)
     own = select(Account.id).where(Account.person_id == person.id)
@@ -92,14 +92,14 @@ def log_of(deed: Deed, person: Person, most: int = 60) -> list[dict[str, Any]]:
         and_(Change.subject == "payment", Change.subject_id.in_(paid)),
     )
     query = select(Change, User.name).outerjoin(User, User.id == Change.user_id).where(touches)
-    rows = deed.session.execute(query.order_by(Change.id.desc()).limit(most))
-    return [{"at": deed.local(c.at), "by": name, "summary": c.summary} for c, name in rows]
+    rows = uow.session.execute(query.order_by(Change.id.desc()).limit(most))
+    return [{"at": uow.local(c.at), "by": name, "summary": c.summary} for c, name in rows]
 
 
-def messages_of(deed: Deed, person_id: int) -> list[dict[str, Any]]:
+def messages_of(uow: UnitOfWork, person_id: int) -> list[dict[str, Any]]:
     """What was written to somebody, newest first, also under a record that was merged into theirs."""
-    person = people.get_person(deed, person_id)
-    ids = [person.id, *deed.session.scalars(select(Person.id).where(Person.merged_into_id == person.id))]
+    person = people.get_person(uow, person_id)
+    ids = [person.id, *uow.session.scalars(select(Person.id).where(Person.merged_into_id == person.id))]
     query = select(Message).join(Job).options(joinedload(Message.job)).where(Message.person_id.in_(ids))
-    rows = deed.session.scalars(query.order_by(Message.id.desc()).limit(100))
-    return [messages.message_view(deed, m) for m in rows]
+    rows = uow.session.scalars(query.order_by(Message.id.desc()).limit(100))
+    return [messages.message_view(uow, m) for m in rows]

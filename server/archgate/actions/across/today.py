@@ -12,7 +12,7 @@ from archgate.actions.center import backups
 from archgate.actions.kernel import queue
 from archgate.actions.kernel.answers import shown
 from archgate.actions.kernel.problems import conflict, not_found
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.runs import lifecycle
 from archgate.actions.runs.readiness import readiness
 from archgate.actions.schedule import clashes, places
@@ -32,44 +32,44 @@ DECISIONS_AHEAD = timedelta(days=14)
 DRAFTS_AHEAD = timedelta(days=60)
 
 
-def today(deed: Deed) -> dict[str, Any]:
+def today(uow: UnitOfWork) -> dict[str, Any]:
     """Everything that waits for somebody: decisions, clashes, failed work, drafts that are not ready, reminders."""
     return {
-        "date": shown(deed.today), "closed": places.closed_days(deed, deed.today, deed.today).get(deed.today),
-        "decisions": decisions(deed),
-        "clashes": [c for c in clashes.of_center(deed) if c["accepted"] is None],
-        "offers": open_offers(deed), "holds": ending_holds(deed),
-        "troubles": troubles(deed), "failed": failed(deed), "drafts": drafts(deed), "reminders": reminders(deed),
-        "meetings": planner.listed(deed, deed.today, deed.today),
+        "date": shown(uow.today), "closed": places.closed_days(uow, uow.today, uow.today).get(uow.today),
+        "decisions": decisions(uow),
+        "clashes": [c for c in clashes.of_center(uow) if c["accepted"] is None],
+        "offers": open_offers(uow), "holds": ending_holds(uow),
+        "troubles": troubles(uow), "failed": failed(uow), "drafts": drafts(uow), "reminders": reminders(uow),
+        "meetings": planner.listed(uow, uow.today, uow.today),
     }  # fmt: skip
 
 
-def troubles(deed: Deed) -> list[str]:
+def troubles(uow: UnitOfWork) -> list[str]:
     """What is wrong with the machinery itself, in sentences: nobody works the queue, the last backup is old."""
-    said = (queue.nobody_works(deed.session), backups.said_of_last(deed.session))
+    said = (queue.nobody_works(uow.session), backups.said_of_last(uow.session))
     return [s for s in said if s]
 
 
-def decisions(deed: Deed) -> list[dict[str, Any]]:
+def decisions(uow: UnitOfWork) -> list[dict[str, Any]]:
     """Runs whose decision day has come or is near, and published runs under their smallest number about to begin."""
-    soon = deed.now + DECISIONS_AHEAD
+    soon = uow.now + DECISIONS_AHEAD
     due = select(Gate.run_id).where(Gate.kind == "decision day", Gate.at <= soon)
-    begin = select(Gate.run_id).where(Gate.kind == "starts", Gate.at > deed.now, Gate.at <= soon)
-    later = select(Gate.run_id).where(Gate.kind == "starts", Gate.at > deed.now)
+    begin = select(Gate.run_id).where(Gate.kind == "starts", Gate.at > uow.now, Gate.at <= soon)
+    later = select(Gate.run_id).where(Gate.kind == "starts", Gate.at > uow.now)
     query = select(Run).where(
         Run.status.in_(("published", "off sale")), Run.decision.in_(("undecided", "waits")), Run.id.in_(later),
         or_(Run.id.in_(due), Run.id.in_(begin) & (Run.smallest > 0)),
     )  # fmt: skip
-    found = [lifecycle.figures(deed, run) for run in deed.session.scalars(query)]
+    found = [lifecycle.figures(uow, run) for run in uow.session.scalars(query)]
     found = [
         f
         for f in found
-        if (f["day"] and f["day"] <= shown(deed.today)) or f["taken"] < f["smallest"] or f["day"]
+        if (f["day"] and f["day"] <= shown(uow.today)) or f["taken"] < f["smallest"] or f["day"]
     ]
     return sorted(found, key=lambda f: (f["day"] or f["start"] or "", f["run_id"]))
 
 
-def open_offers(deed: Deed) -> list[dict[str, Any]]:
+def open_offers(uow: UnitOfWork) -> list[dict[str, Any]]:
     """Offers to be answered, those who ask for time first, then by when they end."""
     query = (
         select(Waiting, Run).join(Run, Run.id == Waiting.run_id).where(Waiting.status == "offered", Waiting.live == 1)
@@ -78,47 +78,47 @@ def open_offers(deed: Deed) -> list[dict[str, Any]]:
     return [
         {"run_id": run.id, "code": run.code, "title": run.title or run.course.title, "person_id": w.person_id, "name": w.person.name,
          "phone": w.person.phone, "heads": w.heads, "asked_time": w.asked_time,
-         "until": deed.local(w.offer_until) or ""}
-        for w, run in deed.session.execute(query)
+         "until": uow.local(w.offer_until) or ""}
+        for w, run in uow.session.execute(query)
     ]  # fmt: skip
 
 
-def ending_holds(deed: Deed) -> list[dict[str, Any]]:
+def ending_holds(uow: UnitOfWork) -> list[dict[str, Any]]:
     """Places held without names that lapse within a week."""
     query = (
         select(HeldPlace, Run).join(Run, Run.id == HeldPlace.run_id)
-        .where(HeldPlace.status == "held", HeldPlace.last <= deed.today + timedelta(days=7)).order_by(HeldPlace.last).limit(50)
+        .where(HeldPlace.status == "held", HeldPlace.last <= uow.today + timedelta(days=7)).order_by(HeldPlace.last).limit(50)
     )  # fmt: skip
     return [
         {"run_id": run.id, "code": run.code, "title": run.title or run.course.title, "for_whom": h.for_whom, "seats": h.seats,
          "last": shown(h.last)}
-        for h, run in deed.session.execute(query)
+        for h, run in uow.session.execute(query)
     ]  # fmt: skip
 
 
-def failed(deed: Deed) -> list[dict[str, Any]]:
+def failed(uow: UnitOfWork) -> list[dict[str, Any]]:
     query = select(Job.kind, func.count(), func.max(Job.id)).where(Job.status == "failed").group_by(Job.kind)
-    return [{"kind": kind, "number": number} for kind, number, _ in deed.session.execute(query)]
+    return [{"kind": kind, "number": number} for kind, number, _ in uow.session.execute(query)]
 
 
-def drafts(deed: Deed) -> list[dict[str, Any]]:
+def drafts(uow: UnitOfWork) -> list[dict[str, Any]]:
     """Drafts that begin soon, or were to begin of late, and have something to mend."""
     starts = select(Gate.run_id, Gate.at).where(Gate.kind == "starts").subquery()
     query = (
         select(Run, starts.c.at).outerjoin(starts, starts.c.run_id == Run.id)
         .where(
             Run.status == "draft",
-            or_(starts.c.at.is_(None), starts.c.at.between(deed.now - DECISIONS_AHEAD, deed.now + DRAFTS_AHEAD)),
+            or_(starts.c.at.is_(None), starts.c.at.between(uow.now - DECISIONS_AHEAD, uow.now + DRAFTS_AHEAD)),
         )
         .order_by(starts.c.at.is_(None), starts.c.at, Run.id).limit(40)
     )  # fmt: skip
     found = []
-    for run, at in deed.session.execute(query):
-        wrong = [f.message for f in readiness(deed, run)]
+    for run, at in uow.session.execute(query):
+        wrong = [f.message for f in readiness(uow, run)]
         if wrong:
             found.append({
                 "run_id": run.id, "code": run.code, "title": run.title or run.course.title,
-                "start": shown(at.astimezone(deed.zone).date()) if at else None, "wrong": wrong[0], "more": len(wrong) - 1,
+                "start": shown(at.astimezone(uow.zone).date()) if at else None, "wrong": wrong[0], "more": len(wrong) - 1,
             })  # fmt: skip
     return found
 
@@ -126,17 +126,19 @@ def drafts(deed: Deed) -> list[dict[str, Any]]:
 # --- reminders --------------------------------------------------------------------------------------------
 
 
-def reminder_view(deed: Deed, row: Reminder) -> dict[str, Any]:
-    run = deed.session.get(Run, row.run_id) if row.run_id else None
-    person = deed.session.get(Person, row.person_id) if row.person_id else None
+def reminder_view(uow: UnitOfWork, row: Reminder) -> dict[str, Any]:
+    run = uow.session.get(Run, row.run_id) if row.run_id else None
+    person = uow.session.get(Person, row.person_id) if row.person_id else None
     return {
         "id": row.id, "day": shown(row.day), "text": row.text, "done": row.done_at is not None, "run_id": row.run_id,
         "person_id": row.person_id, "about": run.code if run else person.name if person else "",
-        "by": deed.session.get_one(User, row.made_by).name, "to": deed.session.get_one(User, row.user_id).name,
+        "by": uow.session.get_one(User, row.made_by).name, "to": uow.session.get_one(User, row.user_id).name,
     }  # fmt: skip
 
 
-def reminders(deed: Deed, run_id: int | None = None, person_id: int | None = None) -> list[dict[str, Any]]:
+def reminders(
+    uow: UnitOfWork, run_id: int | None = None, person_id: int | None = None
+) -> list[dict[str, Any]]:
     """One's own reminders of today and before; or all that are open about a run or a person."""
     query = select(Reminder).where(Reminder.done_at.is_(None)).order_by(Reminder.day, Reminder.id)
     if run_id is not None:
@@ -144,11 +146,11 @@ def reminders(deed: Deed, run_id: int | None = None, person_id: int | None = Non
     elif person_id is not None:
         query = query.where(Reminder.person_id == person_id)
     else:
-        query = query.where(Reminder.user_id == deed.user_id, Reminder.day <= deed.today)
-    return [reminder_view(deed, r) for r in deed.session.scalars(query.limit(200))]
+        query = query.where(Reminder.user_id == uow.user_id, Reminder.day <= uow.today)
+    return [reminder_view(uow, r) for r in uow.session.scalars(query.limit(200))]
 
 
-def remind(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
+def remind(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
     """Put a reminder in somebody's list, one's own unless said otherwise."""
     faults: list[Fault] = []
     top = Reader(body, "", faults, "day text run_id person_id user_id")
@@ -161,26 +163,26 @@ def remind(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
     for key, table in tables.items():
         ids[key] = top.whole(key, "The number", 1, 2**62)
         number = ids[key]
-        if number and deed.session.get(table, number) is None:
+        if number and uow.session.get(table, number) is None:
             top.fault(key, "There is no such run, person or user.")
     if faults or day is None or text is None:
         raise Refused(faults)
     row = Reminder(
-        user_id=ids["user_id"] or deed.user_id, made_by=deed.user_id, run_id=ids["run_id"], person_id=ids["person_id"],
-        day=day, text=text.strip(), made_at=deed.now, done_at=None,
+        user_id=ids["user_id"] or uow.user_id, made_by=uow.user_id, run_id=ids["run_id"], person_id=ids["person_id"],
+        day=day, text=text.strip(), made_at=uow.now, done_at=None,
     )  # fmt: skip
-    deed.session.add(row)
-    deed.session.flush()
-    deed.log(
+    uow.session.add(row)
+    uow.session.flush()
+    uow.log(
         "remind", "reminder", row.id, f"A reminder for {day_text(day)}: {row.text[:80]}", run_id=row.run_id
     )
-    return reminder_view(deed, row)
+    return reminder_view(uow, row)
 
 
-def settle_reminder(deed: Deed, reminder_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def settle_reminder(uow: UnitOfWork, reminder_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Tick a reminder off, take that back, or put it off to another day."""
-    row = deed.session.get(Reminder, reminder_id)
-    if row is None or deed.user_id not in (row.user_id, row.made_by):
+    row = uow.session.get(Reminder, reminder_id)
+    if row is None or uow.user_id not in (row.user_id, row.made_by):
         raise not_found("This reminder")
     faults: list[Fault] = []
     top = Reader(body, "", faults, "done day")
@@ -190,22 +192,22 @@ def settle_reminder(deed: Deed, reminder_id: int, body: dict[str, Any]) -> dict[
     if "done" in top.value:
         if row.done_at is not None and top.value["done"]:
             raise conflict("done", "This is done already.")
-        row.done_at = deed.now if top.value["done"] else None
+        row.done_at = uow.now if top.value["done"] else None
     if day:
         row.day = day
-    deed.log(
+    uow.log(
         "settle a reminder",
         "reminder",
         row.id,
         f"{'Done' if row.done_at else 'Open'}: {row.text[:80]}",
         run_id=row.run_id,
     )
-    return reminder_view(deed, row)
+    return reminder_view(uow, row)
 
 
-def users(deed: Deed) -> list[dict[str, Any]]:
+def users(uow: UnitOfWork) -> list[dict[str, Any]]:
     """Whose lists there are."""
     return [
         {"id": u.id, "name": u.name}
-        for u in deed.session.scalars(select(User).where(User.active).order_by(User.name))
+        for u in uow.session.scalars(select(User).where(User.active).order_by(User.name))
     ]

@@ -15,7 +15,7 @@ from archgate.actions.fees import fees, quotes
 from archgate.actions.fees.commands import Ask, HeadsAsked
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict, not_found
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import money
 from archgate.actions.people import people
 from archgate.actions.seats import parties, seats
@@ -49,7 +49,7 @@ ENROLLED, WAITING = "enrolled", "waiting"
 class Judging:
     """A list under judgment: the run's terms as they stand, and what each line would cost."""
 
-    deed: Deed
+    uow: UnitOfWork
     batch: Batch
     run: Run
 
@@ -63,7 +63,7 @@ class Judging:
         rows = [(r.line, r.cells, r.fixed, r.odd) for r in self.batch.rows]
         width = len(self.batch.headings)
         read = [verdicts.read_row(line, cells, self.columns, fixed) for line, cells, fixed, _ in rows]
-        known = known_people(self.deed, self.batch, read)
+        known = known_people(self.uow, self.batch, read)
         return verdicts.judge(
             rows, self.columns, width, known, self.terms, people.email_fault, self.rate_fault
         )
@@ -71,18 +71,16 @@ class Judging:
     def rate_fault(self, code: str, person_id: int | None, heads: int) -> str | None:
         """Why a line cannot have its rate; the heads of the lines before it count against the rate's number."""
         rate = next(r for r in fees.rates_of(self.run) if r.code == code)
-        terms = self._terms.setdefault(rate.id, fees.who_terms(self.deed, rate))
+        terms = self._terms.setdefault(rate.id, fees.who_terms(self.uow, rate))
         if terms == eligibility.Terms():
             return None
         if self._at is None:
-            self._at = fees.heads_at(self.deed, self.run)
-        person = self.deed.session.get(Person, person_id) if person_id else None
-        facts = quotes.facts_of(
-            self.deed, self.run, person, self.batch.organization_id
-        ) or eligibility.Person(
+            self._at = fees.heads_at(self.uow, self.run)
+        person = self.uow.session.get(Person, person_id) if person_id else None
+        facts = quotes.facts_of(self.uow, self.run, person, self.batch.organization_id) or eligibility.Person(
             organizations=frozenset([self.batch.organization_id] if self.batch.organization_id else [])
         )
-        said = eligibility.why_not(terms, facts, self.deed.today, self._at.get(rate.id, 0), heads)
+        said = eligibility.why_not(terms, facts, self.uow.today, self._at.get(rate.id, 0), heads)
         if said is None:
             self._at[rate.id] = self._at.get(rate.id, 0) + heads
         return said
@@ -93,10 +91,10 @@ class Judging:
 
     @cached_property
     def terms(self) -> verdicts.Terms:
-        state = seats.seats_of(self.deed, self.run)
+        state = seats.seats_of(self.uow, self.run)
         rates = fees.rates_of(self.run)
         words = {folded(r.code): r.code for r in rates} | {folded(r.label): r.code for r in rates}
-        groups = seats.Groups(self.deed, self.run)
+        groups = seats.Groups(self.uow, self.run)
         return verdicts.Terms(
             words,
             fees.rate_of(self.run, None).code,
@@ -109,10 +107,10 @@ class Judging:
         key = (verdict.rate, verdict.row.party or 1)
         if key not in self._quotes:
             rate = next(r for r in fees.rates_of(self.run) if r.code == verdict.rate)
-            wish = quotes.wish_of(
-                self.deed, self.run, Ask(people=[HeadsAsked(rate_id=rate.id, count=key[1])])
+            resolved = quotes.resolve_ask(
+                self.uow, self.run, Ask(people=[HeadsAsked(rate_id=rate.id, count=key[1])])
             )
-            self._quotes[key] = (wish, *quotes.terms_for(self.deed, wish))
+            self._quotes[key] = (resolved, *quotes.terms_for(self.uow, resolved))
         return self._quotes[key]
 
     def of(self, verdict: str) -> list[verdicts.Verdict]:
@@ -127,9 +125,9 @@ class Judging:
         return sum(self.terms_of(v)[1].total for v in self.of(verdicts.WILL_ENROLL))
 
 
-def create_batch(deed: Deed, run_id: int, file_name: str, data: bytes, table: Table) -> dict[str, Any]:
+def create_batch(uow: UnitOfWork, run_id: int, file_name: str, data: bytes, table: Table) -> dict[str, Any]:
     """Judge a list for a run, `table` as it was read from its file before; nobody is enrolled yet."""
-    run = get_run(deed, run_id)
+    run = get_run(uow, run_id)
     columns: dict[str, Any] = dict(
         verdicts.columns_of(table.headings)
         if table.headed
@@ -137,14 +135,14 @@ def create_batch(deed: Deed, run_id: int, file_name: str, data: bytes, table: Ta
     )
     batch = Batch(
         run_id=run.id,
-        user_id=deed.user_id,
+        user_id=uow.user_id,
         status="judged",
         file_name=file_name[:200] or "list.csv",
         file_hash=hashlib.sha256(data).hexdigest(),
         reading=table.reading,
         headings=list(table.headings),
         columns=columns,
-        created_at=deed.now,
+        created_at=uow.now,
         rows=[
             BatchRow(line=line, cells=list(cells), odd=table.odd.get(line, "")) for line, cells in table.rows
         ],
@@ -152,23 +150,23 @@ def create_batch(deed: Deed, run_id: int, file_name: str, data: bytes, table: Ta
     earlier = select(Batch.organization_id).where(
         Batch.file_hash == batch.file_hash, Batch.status == "enrolled"
     )
-    batch.organization_id = deed.session.scalar(earlier.order_by(Batch.id.desc()).limit(1))
-    deed.session.add(batch)
-    deed.session.flush()
-    deed.log("read a list", "batch", batch.id, f"Read {batch.file_name} for {run.code}")
-    return batch_view(deed, batch.id)
+    batch.organization_id = uow.session.scalar(earlier.order_by(Batch.id.desc()).limit(1))
+    uow.session.add(batch)
+    uow.session.flush()
+    uow.log("read a list", "batch", batch.id, f"Read {batch.file_name} for {run.code}")
+    return batch_view(uow, batch.id)
 
 
-def get_batch(deed: Deed, batch_id: int) -> Batch:
-    batch = deed.session.get(Batch, batch_id)
+def get_batch(uow: UnitOfWork, batch_id: int) -> Batch:
+    batch = uow.session.get(Batch, batch_id)
     if batch is None:
         raise not_found("This list")
     return batch
 
 
-def change_batch(deed: Deed, batch_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def change_batch(uow: UnitOfWork, batch_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Pick other columns or the organization that pays, while nothing is enrolled."""
-    batch = get_batch(deed, batch_id)
+    batch = get_batch(uow, batch_id)
     if batch.status != "judged":
         raise conflict("batch-done", "This list has been enrolled already.")
     columns = body.get("columns")
@@ -179,17 +177,17 @@ def change_batch(deed: Deed, batch_id: int, body: dict[str, Any]) -> dict[str, A
         batch.columns = {fact: i for fact, i in columns.items() if i is not None}
     if "organization_id" in body:
         number = body["organization_id"]
-        if number is not None and deed.session.get(Organization, number) is None:
+        if number is not None and uow.session.get(Organization, number) is None:
             raise Refused([Fault("/organization_id", "There is no such organization.")])
         batch.organization_id = number
-    deed.log("change a list", "batch", batch.id, f"Changed how {batch.file_name} is read")
-    deed.session.flush()
-    return batch_view(deed, batch.id)
+    uow.log("change a list", "batch", batch.id, f"Changed how {batch.file_name} is read")
+    uow.session.flush()
+    return batch_view(uow, batch.id)
 
 
-def fix_row(deed: Deed, batch_id: int, line: int, body: dict[str, Any]) -> dict[str, Any]:
+def fix_row(uow: UnitOfWork, batch_id: int, line: int, body: dict[str, Any]) -> dict[str, Any]:
     """Correct a line in place; the file's own cells are kept beside. An empty body takes the corrections back."""
-    batch = get_batch(deed, batch_id)
+    batch = get_batch(uow, batch_id)
     if batch.status != "judged":
         raise conflict("batch-done", "This list has been enrolled already.")
     row = next((r for r in batch.rows if r.line == line), None)
@@ -205,12 +203,12 @@ def fix_row(deed: Deed, batch_id: int, line: int, body: dict[str, Any]) -> dict[
         raise Refused(faults)
     given = {k: v for k, v in body.items() if v is not None}
     row.fixed = {**(row.fixed or {}), **given} if given else None
-    deed.log("correct a line", "batch", batch.id, f"Corrected line {line} of {batch.file_name}")
-    deed.session.flush()
-    return batch_view(deed, batch.id)
+    uow.log("correct a line", "batch", batch.id, f"Corrected line {line} of {batch.file_name}")
+    uow.session.flush()
+    return batch_view(uow, batch.id)
 
 
-def known_people(deed: Deed, batch: Batch, rows: list[verdicts.Row]) -> verdicts.Known:
+def known_people(uow: UnitOfWork, batch: Batch, rows: list[verdicts.Row]) -> verdicts.Known:
     """Who of the list the center knows: by staff number of the paying organization, by name with email or phone."""
     numbers = [r.number for r in rows if r.number]
     by_number: dict[str, tuple[int, str]] = {}
@@ -221,7 +219,7 @@ def known_people(deed: Deed, batch: Batch, rows: list[verdicts.Row]) -> verdicts
             if batch.organization_id
             else PersonNumber.organization_id.is_(None)
         )
-        found = deed.session.execute(
+        found = uow.session.execute(
             select(PersonNumber.number, Person.id, Person.name)
             .join(Person, Person.id == PersonNumber.person_id)
             .where(whose, PersonNumber.number.in_(numbers)).order_by(PersonNumber.id.desc())
@@ -234,7 +232,7 @@ def known_people(deed: Deed, batch: Batch, rows: list[verdicts.Row]) -> verdicts
         mailed = select(Person.id, Person.folded, Person.email, Person.name).where(
             Person.email.in_(emails), Person.merged_into_id.is_(None)
         )
-        for person, name, email, full in deed.session.execute(mailed.order_by(Person.id.desc())):
+        for person, name, email, full in uow.session.execute(mailed.order_by(Person.id.desc())):
             by_email[(name, str(email).lower())] = person
             whose_email.setdefault(str(email).lower(), []).append(full)
     by_phone: dict[tuple[str, str], int] = {}
@@ -243,30 +241,30 @@ def known_people(deed: Deed, batch: Batch, rows: list[verdicts.Row]) -> verdicts
         query = select(Person.id, Person.folded, Person.digits).where(
             Person.digits.in_(phones), Person.merged_into_id.is_(None)
         )
-        for person, name, number in deed.session.execute(query.order_by(Person.id.desc())):
+        for person, name, number in uow.session.execute(query.order_by(Person.id.desc())):
             by_phone[(name, str(number))] = person
     ids = [person for person, _ in by_number.values()] + list(by_email.values()) + list(by_phone.values())
-    waiting = {w.person_id for w in seats.line_of(deed, batch.run_id, offered=True)}
-    on_roster = frozenset(parties.live_on(deed, batch.run_id, ids))
+    waiting = {w.person_id for w in seats.line_of(uow, batch.run_id, offered=True)}
+    on_roster = frozenset(parties.live_on(uow, batch.run_id, ids))
     held_by = {email: " and ".join(sorted(names)[:3]) for email, names in whose_email.items()}
     return verdicts.Known(by_number, by_email, by_phone, held_by, on_roster, frozenset(waiting))
 
 
-def batch_view(deed: Deed, batch_id: int) -> dict[str, Any]:
+def batch_view(uow: UnitOfWork, batch_id: int) -> dict[str, Any]:
     """The list as judged now, or, once enrolled, the report of what became of every line."""
-    batch = get_batch(deed, batch_id)
-    run = get_run(deed, batch.run_id)
-    judging = Judging(deed, batch, run)
-    state = seats.seats_of(deed, run)
+    batch = get_batch(uow, batch_id)
+    run = get_run(uow, batch.run_id)
+    judging = Judging(uow, batch, run)
+    state = seats.seats_of(uow, run)
     wrong = verdicts.column_faults(judging.columns, len(batch.headings)) if batch.report is None else []
     done = batch.report is not None
     items = batch.report or ([] if wrong else [verdict_view(judging, v) for v in judging.lines])
     counts = Counter(i["verdict"] for i in items)
     going = [i for i in items if i["verdict"] in (ENROLLED, verdicts.WILL_ENROLL)]
-    payer = deed.session.get(Organization, batch.organization_id) if batch.organization_id else None
-    sign_up, why = fees.sign_up_of(deed, run, False)
+    payer = uow.session.get(Organization, batch.organization_id) if batch.organization_id else None
+    sign_up, why = fees.sign_up_of(uow, run, False)
     same = Batch.file_hash == batch.file_hash, Batch.run_id == run.id, Batch.id != batch.id
-    earlier = deed.session.scalar(select(Batch).where(*same, Batch.status == "enrolled"))
+    earlier = uow.session.scalar(select(Batch).where(*same, Batch.status == "enrolled"))
     total = 0 if wrong else sum(parse_amount(i["total"], run.currency) for i in going)
     waits = sum(1 for i in items if i["verdict"] == verdicts.WILL_WAIT)
     return {
@@ -293,7 +291,7 @@ def batch_view(deed: Deed, batch_id: int) -> dict[str, Any]:
         "taken": state.taken,
         "can_enroll": str(sign_up) == "open" and bool(going or waits) and not done,
         "why": why,
-        "earlier": earlier and earlier.enrolled_at and deed.local(earlier.enrolled_at),
+        "earlier": earlier and earlier.enrolled_at and uow.local(earlier.enrolled_at),
         "items": items,
     }
 
@@ -313,7 +311,7 @@ def verdict_view(
 ) -> dict[str, Any]:
     row = found.row
     priced = found.verdict in (verdicts.WILL_ENROLL, verdicts.WILL_WAIT)
-    wish, quote, _ = judging.terms_of(found) if priced else (None, None, None)
+    resolved, quote, _ = judging.terms_of(found) if priced else (None, None, None)
     return {
         "line": row.line,
         "given": row.given,
@@ -323,7 +321,7 @@ def verdict_view(
         "phone": row.phone,
         "number": row.number,
         "department": row.department,
-        "rate": wish.heads[0].label if wish else row.rate,
+        "rate": resolved.heads[0].label if resolved else row.rate,
         "party": row.party or 0,
         "remarks": row.remarks,
         "no_email": row.no_email,
@@ -336,19 +334,19 @@ def verdict_view(
     }
 
 
-def enroll_batch(deed: Deed, batch_id: int, people_shown: int, total_shown: str) -> dict[str, Any]:
+def enroll_batch(uow: UnitOfWork, batch_id: int, people_shown: int, total_shown: str) -> dict[str, Any]:
     """Enroll everybody whose verdict is `will enroll`, and line up those who will wait, in one transaction.
 
     `people_shown` and `total_shown` are what the person confirmed; when either differs by now, nothing is
     written and both are answered (409).
     """
-    batch = get_batch(deed, batch_id)
-    run = get_run(deed, batch.run_id)
-    row = seats.lock_seats(deed, run)
-    deed.session.refresh(batch)
+    batch = get_batch(uow, batch_id)
+    run = get_run(uow, batch.run_id)
+    row = seats.lock_seats(uow, run)
+    uow.session.refresh(batch)
     if batch.status != "judged":
         raise conflict("batch-done", "This list has been enrolled already.")
-    judging = Judging(deed, batch, run)
+    judging = Judging(uow, batch, run)
     wrong = verdicts.column_faults(judging.columns, len(batch.headings))
     if wrong:
         raise Refused([Fault("/columns", w) for w in wrong])
@@ -360,64 +358,72 @@ def enroll_batch(deed: Deed, batch_id: int, people_shown: int, total_shown: str)
                        now={"people": len(going), "total": total})  # fmt: skip
     if not going and not waits:
         raise Problem(422, "nobody", "Nobody on this list would be enrolled.")
-    sign_up, why = fees.sign_up_of(deed, run, full=False)
+    sign_up, why = fees.sign_up_of(uow, run, full=False)
     if sign_up is not gates.SignUp.OPEN:
         raise conflict("sign-up-shut", why)
     row.taken += judging.seats
-    batch.status, batch.enrolled_at = "enrolled", deed.now
+    batch.status, batch.enrolled_at = "enrolled", uow.now
     batch.report = [settle_line(judging, verdict) for verdict in judging.lines]
     lined = f" and put {len(waits)} in line" if waits else ""
-    change = deed.log(
+    change = uow.log(
         "enroll a list", "batch", batch.id, f"Enrolled {len(going)} people of {batch.file_name}{lined} on {run.code}",
         run_id=run.id,
     )  # fmt: skip
-    deed.session.flush()
+    uow.session.flush()
     seated = select(Enrollment).where(Enrollment.batch_id == batch.id).order_by(Enrollment.id)
-    telling.tell_of_many(deed, change, deed.session.scalars(seated).all(), run)
-    return {**batch_view(deed, batch.id), "change": change.key}
+    telling.tell_of_many(uow, change, uow.session.scalars(seated).all(), run)
+    return {**batch_view(uow, batch.id), "change": change.key}
 
 
 def settle_line(judging: Judging, verdict: verdicts.Verdict) -> dict[str, Any]:
     """Do what a line's verdict says, and report it."""
     if verdict.verdict not in (verdicts.WILL_ENROLL, verdicts.WILL_WAIT):
         return verdict_view(judging, verdict)
-    deed, batch, run, row = judging.deed, judging.batch, judging.run, verdict.row
-    person = person_for(deed, batch, verdict)
+    uow, batch, run, row = judging.uow, judging.batch, judging.run, verdict.row
+    person = person_for(uow, batch, verdict)
     payer = money.account_of(
-        deed, enrollments.payer_owner(deed, run, person, batch.organization_id), run.currency
+        uow, enrollments.payer_owner(uow, run, person, batch.organization_id), run.currency
     )
-    wish, quote, due = judging.terms_of(verdict)
-    heads = len(wish.heads)
+    resolved, quote, due = judging.terms_of(verdict)
+    heads = len(resolved.heads)
     who = "Known" if verdict.person else "Added"
     if verdict.verdict == verdicts.WILL_WAIT:
-        waitlist.line_up(deed, wish, person, payer, row.remarks, "list", batch.id)
+        waitlist.line_up(uow, resolved, person, payer, row.remarks, "list", batch.id)
         view = verdict_view(judging, verdict, WAITING, f"{who}; waits in line.")
     else:
         priced = agreed_of(quote, due)
         enrollments.seat_person(
-            deed, wish, person, payer, priced, "list", note=row.remarks, batch_id=batch.id, seat=verdict.seat
+            uow,
+            resolved,
+            person,
+            payer,
+            priced,
+            "list",
+            note=row.remarks,
+            batch_id=batch.id,
+            seat=verdict.seat,
         )
         has = "a seat" if heads == 1 else f"{heads} seats"
         view = verdict_view(judging, verdict, ENROLLED, f"{who}; has {has}.")
     return {**view, "person_id": person.id}
 
 
-def person_for(deed: Deed, batch: Batch, verdict: verdicts.Verdict) -> Person:
+def person_for(uow: UnitOfWork, batch: Batch, verdict: verdicts.Verdict) -> Person:
     """The known person of a line, or a new one; a staff number is remembered for the next list."""
     row = verdict.row
-    person = deed.session.get(Person, verdict.person) if verdict.person else None
+    person = uow.session.get(Person, verdict.person) if verdict.person else None
     if person is None:
-        person = people.new_person(row.given, row.family, row.email, row.phone, "", deed)
-        deed.session.add(person)
-        deed.session.flush()
+        person = people.new_person(row.given, row.family, row.email, row.phone, "", uow)
+        uow.session.add(person)
+        uow.session.flush()
     if row.number:
         whose = PersonNumber.organization_id
         key = (
             whose == batch.organization_id if batch.organization_id else whose.is_(None),
             PersonNumber.number == row.number,
         )
-        if deed.session.scalar(select(PersonNumber.id).where(*key)) is None:
-            deed.session.add(
+        if uow.session.scalar(select(PersonNumber.id).where(*key)) is None:
+            uow.session.add(
                 PersonNumber(
                     organization_id=batch.organization_id,
                     person_id=person.id,

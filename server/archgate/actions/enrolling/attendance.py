@@ -9,7 +9,7 @@ from sqlalchemy import select
 from archgate.actions.enrolling import roles
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import conflict, not_found
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.schedule import schedule
 from archgate.actions.seats import seats
 from archgate.core.faults import refuse
@@ -23,24 +23,24 @@ MARKS = ("present", "late", "left early", "excused", "absent")
 THERE = ("present", "late", "left early")
 
 
-def attendance(deed: Deed, run_id: int) -> dict[str, Any]:
+def attendance(uow: UnitOfWork, run_id: int) -> dict[str, Any]:
     """Who was at which meeting, and the share of the marked meetings each attended."""
-    run = get_run(deed, run_id)
+    run = get_run(uow, run_id)
     meetings = schedule.ordered(run)
     marks: dict[int, dict[int, str]] = {}
-    for row in deed.session.scalars(
+    for row in uow.session.scalars(
         select(Attendance).where(Attendance.meeting_id.in_([m.id for m in meetings] or [0]))
     ):
         marks.setdefault(row.person_id, {})[row.meeting_id] = row.status
     return {
         "run_id": run.id, "code": run.code, "marks": list(MARKS),
         "meetings": [
-            {"id": m.id, "date": m.date.isoformat(), "start": f"{m.start:%H:%M}", "past": m.starts_at <= deed.now} for m in meetings
+            {"id": m.id, "date": m.date.isoformat(), "start": f"{m.start:%H:%M}", "past": m.starts_at <= uow.now} for m in meetings
         ],
         "people": [
             {"person_id": p.id, "enrollment_id": e.id, "name": p.name, "marks": {str(k): v for k, v in marks.get(p.id, {}).items()},
              "share": share_of(marks.get(p.id, {}))}
-            for e, p in roles.people_of(deed, run)
+            for e, p in roles.people_of(uow, run)
         ],
     }  # fmt: skip
 
@@ -54,20 +54,22 @@ def share_of(marks: dict[int, str]) -> str | None:
     return str((200 * there + len(counted)) // (2 * len(counted)))
 
 
-def mark(deed: Deed, meeting_id: int, marks: dict[int, str | None], anyway: bool = False) -> dict[str, Any]:
+def mark(
+    uow: UnitOfWork, meeting_id: int, marks: dict[int, str | None], anyway: bool = False
+) -> dict[str, Any]:
     """Say who was at a meeting; None takes a mark back. Every mark is of somebody on the roster. A meeting that is on a later
     day is asked about first (409), unless `anyway`."""
-    meeting = deed.session.get(Meeting, meeting_id)
+    meeting = uow.session.get(Meeting, meeting_id)
     if meeting is None:
         raise not_found("This meeting")
-    run = seats.run_to_change(deed, meeting.run_id)
+    run = seats.run_to_change(uow, meeting.run_id)
     if meeting.cancelled_at is not None:
         raise conflict("not-held", "This meeting was cancelled.")
-    if not anyway and meeting.starts_at.astimezone(deed.zone).date() > deed.today:
+    if not anyway and meeting.starts_at.astimezone(uow.zone).date() > uow.today:
         raise conflict(
             "ahead", f"This meeting is on {day_text(meeting.date)}, still ahead. Mark it all the same?"
         )
-    known = {p.id for _, p in roles.people_of(deed, run)}
+    known = {p.id for _, p in roles.people_of(uow, run)}
     for person_id, status in marks.items():
         if person_id not in known:
             raise refuse(f"/marks/{person_id}", "This person is not on the roster.")
@@ -75,7 +77,7 @@ def mark(deed: Deed, meeting_id: int, marks: dict[int, str | None], anyway: bool
             raise refuse(f"/marks/{person_id}", f"The mark is one of {', '.join(MARKS)}.")
     held = {
         a.person_id: a
-        for a in deed.session.scalars(
+        for a in uow.session.scalars(
             select(Attendance).where(
                 Attendance.meeting_id == meeting.id, Attendance.person_id.in_(marks or [0])
             )
@@ -85,24 +87,24 @@ def mark(deed: Deed, meeting_id: int, marks: dict[int, str | None], anyway: bool
         row = held.get(person_id)
         if status is None:
             if row:
-                deed.session.delete(row)
+                uow.session.delete(row)
         elif row is None:
-            deed.session.add(
+            uow.session.add(
                 Attendance(
                     meeting_id=meeting.id,
                     person_id=person_id,
                     status=status,
-                    user_id=deed.user_id,
-                    at=deed.now,
+                    user_id=uow.user_id,
+                    at=uow.now,
                 )
             )
         else:
-            row.status, row.user_id, row.at = status, deed.user_id, deed.now
-    deed.session.flush()
-    change = deed.log(
+            row.status, row.user_id, row.at = status, uow.user_id, uow.now
+    uow.session.flush()
+    change = uow.log(
         "mark attendance",
         "run",
         run.id,
         f"Attendance of {run.code} on {day_text(meeting.date)}: {len(marks)} marked",
     )
-    return {"change": change.key, **attendance(deed, run.id)}
+    return {"change": change.key, **attendance(uow, run.id)}

@@ -9,7 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import joinedload
 
 from archgate.actions.kernel.problems import conflict, not_found
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
 from archgate.actions.seats import seats
 from archgate.core.faults import refuse
@@ -20,22 +20,22 @@ from archgate.tables.messages import Call, Message
 from archgate.tables.schedule import Meeting
 
 
-def call_list(deed: Deed, meeting_id: int) -> dict[str, Any]:
+def call_list(uow: UnitOfWork, meeting_id: int) -> dict[str, Any]:
     """Whom to call about a meeting that falls out: phone, what was sent, what came of calling."""
-    meeting = deed.session.get(Meeting, meeting_id)
+    meeting = uow.session.get(Meeting, meeting_id)
     if meeting is None:
         raise not_found("This meeting")
-    run = deed.session.get_one(Run, meeting.run_id)
-    calls = {c.person_id: c for c in deed.session.scalars(select(Call).where(Call.meeting_id == meeting_id))}
+    run = uow.session.get_one(Run, meeting.run_id)
+    calls = {c.person_id: c for c in uow.session.scalars(select(Call).where(Call.meeting_id == meeting_id))}
     query = select(Message).join(Job).options(joinedload(Message.job)).where(Message.meeting_id == meeting_id)
-    sent = {m.person_id: m for m in deed.session.scalars(query.order_by(Message.id))}
+    sent = {m.person_id: m for m in uow.session.scalars(query.order_by(Message.id))}
     zone = ZoneInfo(meeting.place.time_zone if meeting.place else run.time_zone)
     rows = []
-    for person in messages.people_of_meeting(deed, meeting):
+    for person in messages.people_of_meeting(uow, meeting):
         call, message = calls.get(person.id), sent.get(person.id)
         rows.append({
             "person_id": person.id, "name": person.name, "phone": person.phone, "email": person.email,
-            "message": messages.message_view(deed, message)["status"] if message else None,
+            "message": messages.message_view(uow, message)["status"] if message else None,
             "outcome": call.outcome if call else None, "note": call.note if call else "",
         })  # fmt: skip
     return {
@@ -48,9 +48,9 @@ def call_list(deed: Deed, meeting_id: int) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def note_call(deed: Deed, meeting_id: int, person_id: int, outcome: str, note: str) -> dict[str, Any]:
+def note_call(uow: UnitOfWork, meeting_id: int, person_id: int, outcome: str, note: str) -> dict[str, Any]:
     """Write down what came of a call; again for the same person replaces it."""
-    held = call_list(deed, meeting_id)
+    held = call_list(uow, meeting_id)
     name = next((p["name"] for p in held["people"] if p["person_id"] == person_id), None)
     if name is None:
         raise not_found("This person on the call list")
@@ -58,30 +58,30 @@ def note_call(deed: Deed, meeting_id: int, person_id: int, outcome: str, note: s
         raise refuse("/outcome", f"What came of the call is one of {', '.join(messages.OUTCOMES)}.")
     if len(note) > 500:
         raise refuse("/note", "The note is longer than 500 characters.")
-    row = deed.session.scalar(select(Call).where(Call.meeting_id == meeting_id, Call.person_id == person_id))
+    row = uow.session.scalar(select(Call).where(Call.meeting_id == meeting_id, Call.person_id == person_id))
     row = row or Call(meeting_id=meeting_id, person_id=person_id)
-    row.outcome, row.note, row.user_id, row.at = outcome, note.strip(), deed.user_id, deed.now
-    deed.session.add(row)
-    when = day_text(deed.session.get_one(Meeting, meeting_id).date)
-    deed.log(
+    row.outcome, row.note, row.user_id, row.at = outcome, note.strip(), uow.user_id, uow.now
+    uow.session.add(row)
+    when = day_text(uow.session.get_one(Meeting, meeting_id).date)
+    uow.log(
         "note a call", "run", held["run_id"], f"Called {name} about {held['run_code']} on {when}: {outcome}"
     )
-    return call_list(deed, meeting_id)
+    return call_list(uow, meeting_id)
 
 
-def set_paid(deed: Deed, meeting_id: int, paid: bool) -> dict[str, Any]:
+def set_paid(uow: UnitOfWork, meeting_id: int, paid: bool) -> dict[str, Any]:
     """Whether the instructor is still paid for a meeting that fell out."""
-    meeting = deed.session.get(Meeting, meeting_id)
+    meeting = uow.session.get(Meeting, meeting_id)
     if meeting is None:
         raise not_found("This meeting")
-    run = seats.run_to_change(deed, meeting.run_id)
+    run = seats.run_to_change(uow, meeting.run_id)
     if meeting.cancelled_at is None:
         raise conflict("not-cancelled", "This meeting is held; only for a cancelled one is it a question.")
     meeting.instructor_paid = paid
-    deed.log(
+    uow.log(
         "change a meeting",
         "run",
         run.id,
         f"The instructor is {'still' if paid else 'not'} paid for the meeting of {run.code} on {day_text(meeting.date)}",
     )
-    return call_list(deed, meeting_id)
+    return call_list(uow, meeting_id)

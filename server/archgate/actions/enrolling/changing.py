@@ -19,7 +19,7 @@ from archgate.actions.kernel import lookups
 from archgate.actions.kernel.answers import shown
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import conflict, not_found
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
 from archgate.actions.money import accounts, money
 from archgate.actions.seats import seats
@@ -42,13 +42,13 @@ from archgate.tables.schedule import Meeting
 ASK = ("people", "extras", "code")
 
 
-def change(deed: Deed, enrollment_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def change(uow: UnitOfWork, enrollment_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Change what a sign-up asks for: `people` (rates, agreed prices), `extras`, `code`; what is not named stays.
 
     Prices are those of the day of sign-up, and what was asked for before keeps the price it was agreed at; with `fresh`
     all of it is priced as of now. `total` is what the screen showed; a differing one answers 409 with both.
     """
-    enrollment, run, _ = enrollments.locked_enrollment(deed, enrollment_id)
+    enrollment, run, _ = enrollments.locked_enrollment(uow, enrollment_id)
     enrollments.refuse_no_learner(enrollment)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "people extras code fresh why total")
@@ -60,27 +60,29 @@ def change(deed: Deed, enrollment_id: int, body: dict[str, Any]) -> dict[str, An
         top.fault("why", f"The reason is longer than {quotes.MOST_REASON} characters.")
     if faults:
         raise Refused(faults)
-    asked = {**ask_of(deed, enrollment, run), **{k: body[k] for k in ASK if k in body}}
-    wish = quotes.wish_of(
-        deed, run, command_of(Ask, {**asked, "plan_id": enrollment.plan_id}), enrollment.person, held=True
+    asked = {**ask_of(uow, enrollment, run), **{k: body[k] for k in ASK if k in body}}
+    resolved = quotes.resolve_ask(
+        uow, run, command_of(Ask, {**asked, "plan_id": enrollment.plan_id}), enrollment.person, held=True
     )
-    if len(wish.heads) != enrollment.heads:
-        raise Refused([Fault("/people", f"The party has {enrollment.heads} heads, not {len(wish.heads)}.")])
-    quote = priced(deed, enrollment, wish, fresh)
+    if len(resolved.heads) != enrollment.heads:
+        raise Refused(
+            [Fault("/people", f"The party has {enrollment.heads} heads, not {len(resolved.heads)}.")]
+        )
+    quote = priced(uow, enrollment, resolved, fresh)
     if top.has("total"):
         quotes.refuse_other_total(quote, top.value["total"])
-    old, before = enrollment.quote, plan_view(deed, enrollment)
+    old, before = enrollment.quote, plan_view(uow, enrollment)
     if same(old, quote):
         raise conflict("nothing-to-do", "Nothing changes.")
     was = {x.extra_id: x.quantity for x in enrollment.extras}
-    account = accounts.get_account(deed, enrollment.payer_id, lock=True)
+    account = accounts.get_account(uow, enrollment.payer_id, lock=True)
     name = enrollment.person.name
     cause = f"{name}, {run.code}, changed{': ' + why if why else ''}"
-    apply(deed, enrollment, run, quote, cause)
-    replan(deed, enrollment, "Changed after sign-up.", cause)
-    accounts.settle_with_credit(deed, account)
-    keep_dues(deed, enrollment)
-    done = deed.log(
+    apply(uow, enrollment, run, quote, cause)
+    replan(uow, enrollment, "Changed after sign-up.", cause)
+    accounts.settle_with_credit(uow, account)
+    keep_dues(uow, enrollment)
+    done = uow.log(
         "change a sign-up", "enrollment", enrollment.id,
         f"Changed the sign-up of {name} on {run.code}{': ' + why if why else ''}", run_id=run.id,
     )  # fmt: skip
@@ -89,26 +91,26 @@ def change(deed: Deed, enrollment_id: int, body: dict[str, Any]) -> dict[str, An
         "change": done.key, "enrollment_id": enrollment.id, "name": name, "currency": enrollment.currency,
         "total_before": format_amount(old.total, old.currency), "total": shown_now["total"],
         "lines": shown_now["lines"], "taxes": shown_now["taxes"],
-        "before": before, "after": plan_view(deed, enrollment), "extras_changed": was != now,
-        "credit": format_amount(sum(f for _, f in accounts.free_payments(deed, account)), enrollment.currency),
+        "before": before, "after": plan_view(uow, enrollment), "extras_changed": was != now,
+        "credit": format_amount(sum(f for _, f in accounts.free_payments(uow, account)), enrollment.currency),
     }  # fmt: skip
 
 
-def view(deed: Deed, enrollment_id: int) -> dict[str, Any]:
+def view(uow: UnitOfWork, enrollment_id: int) -> dict[str, Any]:
     """One sign-up: the quote as agreed, what it asks for, who pays, and its installments with what is left of each."""
-    enrollment = deed.session.get(Enrollment, enrollment_id)
+    enrollment = uow.session.get(Enrollment, enrollment_id)
     if enrollment is None:
         raise not_found("This enrollment")
-    run, account = lookups.get_run(deed, enrollment.run_id), accounts.get_account(deed, enrollment.payer_id)
-    came = deed.session.get(Enrollment, enrollment.came_from_id) if enrollment.came_from_id else None
+    run, account = lookups.get_run(uow, enrollment.run_id), accounts.get_account(uow, enrollment.payer_id)
+    came = uow.session.get(Enrollment, enrollment.came_from_id) if enrollment.came_from_id else None
     return {
         "id": enrollment.id, "run_id": enrollment.run_id, "person_id": enrollment.person_id,
         "name": enrollment.person.name, "status": enrollment.status, "role": enrollment.role, "heads": enrollment.heads,
-        "held_until": deed.local(enrollment.hold_until),
+        "held_until": uow.local(enrollment.hold_until),
         "signed_up": shown(enrollment.signed_up), "way_in": enrollment.way_in, "note": enrollment.note,
-        "came_from": lookups.get_run(deed, came.run_id).code if came else None,
-        "account_id": account.id, "payer": accounts.payer_name(deed, account), "quote": document_of(enrollment.quote),
-        **ask_of(deed, enrollment, run), "plan": plan_view(deed, enrollment),
+        "came_from": lookups.get_run(uow, came.run_id).code if came else None,
+        "account_id": account.id, "payer": accounts.payer_name(uow, account), "quote": document_of(enrollment.quote),
+        **ask_of(uow, enrollment, run), "plan": plan_view(uow, enrollment),
     }  # fmt: skip
 
 
@@ -120,10 +122,10 @@ def same(one: AgreedQuote, other: AgreedQuote) -> bool:
     return (one.lines, one.total) == (other.lines, other.total)
 
 
-def ask_of(deed: Deed, enrollment: Enrollment, run: Run) -> dict[str, Any]:
+def ask_of(uow: UnitOfWork, enrollment: Enrollment, run: Run) -> dict[str, Any]:
     """What a sign-up asks for now, as a body says it."""
     ids = {r.code: r.id for r in run.rates}
-    code = deed.session.scalar(
+    code = uow.session.scalar(
         select(DiscountCode.code).join(CodeUse, CodeUse.code_id == DiscountCode.id)
         .where(CodeUse.enrollment_id == enrollment.id, CodeUse.live)
     )  # fmt: skip
@@ -134,25 +136,25 @@ def ask_of(deed: Deed, enrollment: Enrollment, run: Run) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def priced(deed: Deed, enrollment: Enrollment, wish: quotes.Wish, fresh: bool) -> AgreedQuote:
+def priced(uow: UnitOfWork, enrollment: Enrollment, resolved: quotes.ResolvedAsk, fresh: bool) -> AgreedQuote:
     """The quote of a changed ask. Without `fresh` what was asked for before keeps the price it was agreed at."""
-    run, was = wish.run, enrollment.quote
+    run, was = resolved.run, enrollment.quote
     left = [] if fresh else list(was.of_kind("rate"))
     rows: list[tuple[core_fees.Heads, Line | None]] = []
-    for rate, count, agreed in wish.rates:
+    for rate, count, agreed in resolved.rates:
         line = next((x for x in left if x.code == rate.code), None) if agreed is None else None
         if line:
             left.remove(line)
             agreed = core_fees.Agreed(line.unit, line.why)
         rows.append((core_fees.Heads(rate.code, count, agreed), line))
-    refuse_new_rates(deed, enrollment, wish, [line is not None for _, line in rows])
-    ask = core_fees.Ask(tuple(heads for heads, _ in rows), wish.ask.extras, wish.ask.code)
-    moment = deed.now if fresh else enrollment.enrolled_at
-    kept = kept_fees(enrollment, wish, {line.code for _, line in rows if line}, fresh)
+    refuse_new_rates(uow, enrollment, resolved, [line is not None for _, line in rows])
+    ask = core_fees.Ask(tuple(heads for heads, _ in rows), resolved.ask.extras, resolved.ask.code)
+    moment = uow.now if fresh else enrollment.enrolled_at
+    kept = kept_fees(enrollment, resolved, {line.code for _, line in rows if line}, fresh)
     try:
-        quote = core_fees.quote_for(kept, ask, moment, fees.start_of(deed, run), deed.zone, was.currency)
+        quote = core_fees.quote_for(kept, ask, moment, fees.start_of(uow, run), uow.zone, was.currency)
     except Refused as refused:
-        raise Refused([quotes.ask_fault(wish, f) for f in refused.faults]) from None
+        raise Refused([quotes.ask_fault(resolved, f) for f in refused.faults]) from None
     found = replace(agreed_of(quote), next_change=None)
     at_rate = iter(rows)
     as_agreed = [(x, next(at_rate)[1] if x.kind == "rate" else None) for x in found.lines]
@@ -165,12 +167,14 @@ def priced(deed: Deed, enrollment: Enrollment, wish: quotes.Wish, fresh: bool) -
     return found
 
 
-def kept_fees(enrollment: Enrollment, wish: quotes.Wish, agreed: set[str], fresh: bool) -> core_fees.Fees:
-    """The fees of a wish as they hold for somebody who is in: rates that were agreed may be named with their price, extras
+def kept_fees(
+    enrollment: Enrollment, resolved: quotes.ResolvedAsk, agreed: set[str], fresh: bool
+) -> core_fees.Fees:
+    """The fees of an ask as they hold for somebody who is in: rates that were agreed may be named with their price, extras
     keep theirs unless all is `fresh`, and what they have of the stock is theirs."""
     held = {x.extra.code: x.quantity for x in enrollment.extras}
     units = {} if fresh else {x.code: x.unit for x in enrollment.quote.of_kind("extra")}
-    now = wish.fees
+    now = resolved.fees
     rates = tuple(replace(r, by_agreement=r.by_agreement or r.code in agreed) for r in now.rates)
     extras = tuple(
         replace(
@@ -182,18 +186,20 @@ def kept_fees(enrollment: Enrollment, wish: quotes.Wish, agreed: set[str], fresh
     return replace(now, rates=rates, extras=extras)
 
 
-def refuse_new_rates(deed: Deed, enrollment: Enrollment, wish: quotes.Wish, had: list[bool]) -> None:
+def refuse_new_rates(
+    uow: UnitOfWork, enrollment: Enrollment, resolved: quotes.ResolvedAsk, had: list[bool]
+) -> None:
     """Refuse rates that the party did not have and cannot have; its own heads are not counted twice."""
     own = Counter([enrollment.rate_id, *(p.rate_id for p in enrollment.places)])
-    taken = fees.heads_at(deed, wish.run)
-    account = accounts.get_account(deed, enrollment.payer_id)
-    facts = quotes.facts_of(deed, wish.run, enrollment.person, account.organization_id)
+    taken = fees.heads_at(uow, resolved.run)
+    account = accounts.get_account(uow, enrollment.payer_id)
+    facts = quotes.facts_of(uow, resolved.run, enrollment.person, account.organization_id)
     faults = []
-    for i, (rate, count, _) in enumerate(wish.rates):
+    for i, (rate, count, _) in enumerate(resolved.rates):
         if had[i]:
             continue
         sold = taken.get(rate.id, 0) - own.get(rate.id, 0)
-        said = eligibility.why_not(fees.who_terms(deed, rate), facts, deed.today, sold, count)
+        said = eligibility.why_not(fees.who_terms(uow, rate), facts, uow.today, sold, count)
         if said:
             faults.append(Fault(f"/people/{i}/rate_id", said))
     if faults:
@@ -203,7 +209,7 @@ def refuse_new_rates(deed: Deed, enrollment: Enrollment, wish: quotes.Wish, had:
 # --- writing it -------------------------------------------------------------------------------------------
 
 
-def apply(deed: Deed, enrollment: Enrollment, run: Run, quote: AgreedQuote, cause: str) -> None:
+def apply(uow: UnitOfWork, enrollment: Enrollment, run: Run, quote: AgreedQuote, cause: str) -> None:
     """Make a sign-up what a quote says: rates of the heads, extras with their stock, the code's use, the charges."""
     by_code = {r.code: r for r in run.rates}
     heads = [by_code[x.code] for x in quote.of_kind("rate") for _ in range(x.quantity)]
@@ -216,50 +222,52 @@ def apply(deed: Deed, enrollment: Enrollment, run: Run, quote: AgreedQuote, caus
         extra, count = wanted.get(number) or (held[number].extra, 0)
         now = held[number].quantity if number in held else 0
         if extra.item and count != now:
-            stock.move(deed, extra.item, now - count, cause, enrollment.id)
+            stock.move(uow, extra.item, now - count, cause, enrollment.id)
         if not count:
             enrollment.extras.remove(held[number])
-            deed.session.delete(held[number])
+            uow.session.delete(held[number])
         elif number in held:
             held[number].quantity = count
         else:
             enrollment.extras.append(EnrollmentExtra(extra_id=extra.id, quantity=count, extra=extra))
     off = quote.of_kind("code")
-    code = codes.code_held(deed, off[0].code) if off else None
-    codes.change_use(deed, code, enrollment, -sum(x.amount for x in off))
+    code = codes.code_held(uow, off[0].code) if off else None
+    codes.change_use(uow, code, enrollment, -sum(x.amount for x in off))
     was = enrollment.quote
     enrollment.quote = replace(quote, installments=was.installments, due_now=was.due_now)
     enrollment.total = quote.total
-    deed.session.flush()
-    money.recharge(deed, enrollment, cause)
+    uow.session.flush()
+    money.recharge(uow, enrollment, cause)
 
 
-def standing_of(deed: Deed, enrollment: Enrollment) -> tuple[list[Installment], tuple[plans.Standing, ...]]:
+def standing_of(
+    uow: UnitOfWork, enrollment: Enrollment
+) -> tuple[list[Installment], tuple[plans.Standing, ...]]:
     rows = sorted((i for i in enrollment.installments if i.kind == "plan"), key=lambda i: i.n)
-    left = {i.id: part for i, part in money.open_installments(deed, [enrollment.id]).get(enrollment.id, [])}
+    left = {i.id: part for i, part in money.open_installments(uow, [enrollment.id]).get(enrollment.id, [])}
     return rows, tuple(plans.Standing(i.n, i.due, i.amount, i.amount - left.get(i.id, 0)) for i in rows)
 
 
-def replan(deed: Deed, enrollment: Enrollment, why: str, cause: str) -> None:
+def replan(uow: UnitOfWork, enrollment: Enrollment, why: str, cause: str) -> None:
     """Work the plan of a sign-up out again for its total; what it comes to less is no longer owed, or credit."""
-    deed.session.flush()
-    rows, standing = standing_of(deed, enrollment)
-    found = plans.replanned(standing, enrollment.total, deed.today)
+    uow.session.flush()
+    rows, standing = standing_of(uow, enrollment)
+    found = plans.replanned(standing, enrollment.total, uow.today)
     for row, amount in zip(rows, found.amounts, strict=True):
         set_amount(row, amount)
     if found.extra:
         n = max((i.n for i in enrollment.installments), default=0) + 1
         enrollment.installments.append(
-            Installment(n=n, due=deed.today, amount=found.extra, settle="any", why=why)
+            Installment(n=n, due=uow.today, amount=found.extra, settle="any", why=why)
         )
     if found.credit:
         moved = tuple(replace(s, amount=a) for s, a in zip(standing, found.amounts, strict=True))
         for row, cut in zip(rows, plans.credited(moved, found.credit), strict=True):
             if cut.paid:
-                money.free(deed, row, cut.paid, cause)
+                money.free(uow, row, cut.paid, cause)
             if cut.open or cut.paid:
                 set_amount(row, row.amount - cut.open - cut.paid)
-    deed.session.flush()
+    uow.session.flush()
 
 
 def set_amount(row: Installment, amount: int) -> None:
@@ -270,19 +278,19 @@ def set_amount(row: Installment, amount: int) -> None:
         row.kind = "void"
 
 
-def keep_dues(deed: Deed, enrollment: Enrollment) -> None:
+def keep_dues(uow: UnitOfWork, enrollment: Enrollment) -> None:
     """The installments of a kept quote follow the plan as it is now."""
     rows = sorted((i for i in enrollment.installments if i.kind == "plan"), key=lambda i: (i.due, i.n))
     dues = tuple(Due(i.n, i.due, i.amount, i.settle, i.why) for i in rows)
-    now = sum(i.amount for i in dues if i.due <= deed.today)
+    now = sum(i.amount for i in dues if i.due <= uow.today)
     enrollment.quote = replace(enrollment.quote, installments=dues, due_now=now)
-    deed.session.flush()
+    uow.session.flush()
 
 
-def plan_view(deed: Deed, enrollment: Enrollment) -> list[dict[str, Any]]:
+def plan_view(uow: UnitOfWork, enrollment: Enrollment) -> list[dict[str, Any]]:
     """The installments of a sign-up with what is left of each."""
-    deed.session.flush()
-    left = {i.id: part for i, part in money.open_installments(deed, [enrollment.id]).get(enrollment.id, [])}
+    uow.session.flush()
+    left = {i.id: part for i, part in money.open_installments(uow, [enrollment.id]).get(enrollment.id, [])}
     rows = sorted((i for i in enrollment.installments if i.kind == "plan"), key=lambda i: (i.due, i.n))
     currency = enrollment.currency
     return [
@@ -295,9 +303,9 @@ def plan_view(deed: Deed, enrollment: Enrollment) -> list[dict[str, Any]]:
     ]
 
 
-def undo_change(deed: Deed, change: Change, enrollment_id: int, cause: str) -> None:
+def undo_change(uow: UnitOfWork, change: Change, enrollment_id: int, cause: str) -> None:
     """Make a sign-up what it was before a change, its installments too as long as nothing was paid on them since."""
-    enrollment, run, _ = enrollments.locked_enrollment(deed, enrollment_id)
+    enrollment, run, _ = enrollments.locked_enrollment(uow, enrollment_id)
     if not enrollment.holds_seat:
         raise conflict("moved-on", f"{enrollment.person.name} no longer holds a seat on {run.code}.")
     logged = [
@@ -307,21 +315,21 @@ def undo_change(deed: Deed, change: Change, enrollment_id: int, cause: str) -> N
     last, old = quote_read(logged[-1]["after"]["quote"]), quote_read(logged[0]["before"]["quote"])
     if not same(enrollment.quote, last):
         raise conflict("moved-on", "The sign-up has been changed again since.")
-    account = accounts.get_account(deed, enrollment.payer_id, lock=True)
-    apply(deed, enrollment, run, old, cause)
-    restore_plan(deed, change, enrollment)
-    replan(deed, enrollment, "Changed after sign-up.", cause)
-    accounts.settle_with_credit(deed, account)
-    keep_dues(deed, enrollment)
+    account = accounts.get_account(uow, enrollment.payer_id, lock=True)
+    apply(uow, enrollment, run, old, cause)
+    restore_plan(uow, change, enrollment)
+    replan(uow, enrollment, "Changed after sign-up.", cause)
+    accounts.settle_with_credit(uow, account)
+    keep_dues(uow, enrollment)
 
 
-def restore_plan(deed: Deed, change: Change, enrollment: Enrollment) -> None:
+def restore_plan(uow: UnitOfWork, change: Change, enrollment: Enrollment) -> None:
     """The installments as they were, where what was paid of them since allows it; the caller works the rest out."""
     first: dict[int, dict[str, Any]] = {}
     for row in change.rows:
         if row["table"] == "installments":
             first.setdefault(row["id"], row)
-    paid = {row.id: s.paid for row, s in zip(*standing_of(deed, enrollment), strict=True)}
+    paid = {row.id: s.paid for row, s in zip(*standing_of(uow, enrollment), strict=True)}
     for row in enrollment.installments:
         if row.id not in first:
             continue
@@ -332,13 +340,13 @@ def restore_plan(deed: Deed, change: Change, enrollment: Enrollment) -> None:
             row.kind = before.get("kind", row.kind)
             if before.get("amount", row.amount) >= paid.get(row.id, 0):
                 row.amount = before.get("amount", row.amount)
-    deed.session.flush()
+    uow.session.flush()
 
 
 # --- a meeting that fell out ------------------------------------------------------------------------------
 
 
-def credit_line(deed: Deed, enrollment: Enrollment, run: Run, meeting: Meeting) -> Line | None:
+def credit_line(uow: UnitOfWork, enrollment: Enrollment, run: Run, meeting: Meeting) -> Line | None:
     """What a meeting is worth of a sign-up, as a line of its quote; nothing of what is no seat, or was free."""
     quote = enrollment.quote
     base = sum(x.amount for x in quote.lines if x.kind not in ("extra", "credit"))
@@ -362,16 +370,16 @@ def credit_line(deed: Deed, enrollment: Enrollment, run: Run, meeting: Meeting) 
     )  # fmt: skip
 
 
-def credit_meeting(deed: Deed, meeting_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def credit_meeting(uow: UnitOfWork, meeting_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Give everybody on a run what a cancelled meeting was worth: off what is still owed, else as credit.
 
     `total` is the sum of all that the screen showed. Whoever has it already, pays nothing, or signed up when the meeting was
     cancelled already, is left as they are.
     """
-    meeting = deed.session.get(Meeting, meeting_id)
+    meeting = uow.session.get(Meeting, meeting_id)
     if meeting is None:
         raise not_found("This meeting")
-    run = seats.run_to_change(deed, meeting.run_id)
+    run = seats.run_to_change(uow, meeting.run_id)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "total")
     shown_total = top.text("total", "The total") if top.has("total") else None
@@ -379,7 +387,7 @@ def credit_meeting(deed: Deed, meeting_id: int, body: dict[str, Any]) -> dict[st
         raise Refused(faults)
     if meeting.cancelled_at is None:
         raise conflict("not-cancelled", "This meeting is held; only a cancelled one is given back.")
-    live = deed.session.scalars(
+    live = uow.session.scalars(
         select(Enrollment)
         .where(Enrollment.run_id == run.id, *messages.in_when_cancelled(meeting))
         .order_by(Enrollment.id)
@@ -387,27 +395,27 @@ def credit_meeting(deed: Deed, meeting_id: int, body: dict[str, Any]) -> dict[st
     rows, total = [], 0
     for enrollment in live:
         has = any(x.meeting_id == meeting.id for x in enrollment.quote.lines)
-        line = None if has else credit_line(deed, enrollment, run, meeting)
+        line = None if has else credit_line(uow, enrollment, run, meeting)
         if line is None:
             continue
-        account = accounts.get_account(deed, enrollment.payer_id, lock=True)
-        was, free = enrollment.total, credit_of(deed, enrollment)
+        account = accounts.get_account(uow, enrollment.payer_id, lock=True)
+        was, free = enrollment.total, credit_of(uow, enrollment)
         enrollment.quote = enrollment.quote.credited(line)
         enrollment.total = enrollment.quote.total
         less = was - enrollment.total
         cause = f"{enrollment.person.name}, {run.code}, {line.label[0].lower()}{line.label[1:]}"
         posting = ledger.credit_of(
-            account.id, partial(money.center_account, deed, currency=enrollment.currency), less,
+            account.id, partial(money.center_account, uow, currency=enrollment.currency), less,
             line.taxes, enrollment.currency,
         )  # fmt: skip
-        money.post(deed, posting, deed.today, cause, enrollment_id=enrollment.id, meeting_id=meeting.id)
-        replan(deed, enrollment, line.label, cause)
-        accounts.settle_with_credit(deed, account)
-        keep_dues(deed, enrollment)
+        money.post(uow, posting, uow.today, cause, enrollment_id=enrollment.id, meeting_id=meeting.id)
+        replan(uow, enrollment, line.label, cause)
+        accounts.settle_with_credit(uow, account)
+        keep_dues(uow, enrollment)
         total += less
         rows.append({
             "name": enrollment.person.name, "account_id": account.id, "amount": format_amount(less, run.currency),
-            "credit": format_amount(max(0, credit_of(deed, enrollment) - free), run.currency),
+            "credit": format_amount(max(0, credit_of(uow, enrollment) - free), run.currency),
         })  # fmt: skip
     if not rows:
         raise conflict("nothing-to-do", "Nobody on this run has anything to get back for this meeting.")
@@ -416,43 +424,43 @@ def credit_meeting(deed: Deed, meeting_id: int, body: dict[str, Any]) -> dict[st
         said = f"The sum was {shown_total} when it was shown and is {text} now."
         raise conflict("total-changed", said, shown=shown_total, now=text)
     day = day_text(meeting.date)
-    done = deed.log(
+    done = uow.log(
         "give back a meeting", "meeting", meeting.id, f"Gave {text} back for the meeting of {run.code} on {day}",
         run_id=run.id,
     )  # fmt: skip
     return {"change": done.key, "currency": run.currency, "total": text, "people": rows}
 
 
-def credit_of(deed: Deed, enrollment: Enrollment) -> int:
-    account = accounts.get_account(deed, enrollment.payer_id)
-    return sum(f for _, f in accounts.free_payments(deed, account))
+def credit_of(uow: UnitOfWork, enrollment: Enrollment) -> int:
+    account = accounts.get_account(uow, enrollment.payer_id)
+    return sum(f for _, f in accounts.free_payments(uow, account))
 
 
-def undo_credit(deed: Deed, change: Change) -> None:
+def undo_credit(uow: UnitOfWork, change: Change) -> None:
     """Take back what was given for a meeting from everybody who still holds the seat."""
-    meeting = deed.session.get_one(Meeting, change.subject_id)
-    seats.run_to_change(deed, meeting.run_id)
+    meeting = uow.session.get_one(Meeting, change.subject_id)
+    seats.run_to_change(uow, meeting.run_id)
     reversed_ids = select(Posting.reverses_id).where(Posting.reverses_id.is_not(None))
-    postings = deed.session.scalars(
+    postings = uow.session.scalars(
         select(Posting).where(
             Posting.meeting_id == meeting.id, Posting.kind == ledger.Kind.CREDIT, Posting.id.not_in(reversed_ids)
         )
     ).all()  # fmt: skip
     for posting in postings:
-        enrollment = deed.session.get_one(Enrollment, posting.enrollment_id)
-        deed.session.refresh(enrollment)
+        enrollment = uow.session.get_one(Enrollment, posting.enrollment_id)
+        uow.session.refresh(enrollment)
         line = next((x for x in enrollment.quote.lines if x.meeting_id == meeting.id), None)
         if not enrollment.holds_seat or line is None:
             continue
-        account = accounts.get_account(deed, enrollment.payer_id, lock=True)
+        account = accounts.get_account(uow, enrollment.payer_id, lock=True)
         enrollment.quote = enrollment.quote.without_credit(line)
         enrollment.total = enrollment.quote.total
         cause = f"Undid: {change.summary}"
         money.post(
-            deed, ledger.reversal_of(money.core_posting(posting)), deed.today, cause,
+            uow, ledger.reversal_of(money.core_posting(posting)), uow.today, cause,
             enrollment_id=enrollment.id, meeting_id=meeting.id, reverses_id=posting.id,
         )  # fmt: skip
-        restore_plan(deed, change, enrollment)
-        replan(deed, enrollment, "Changed after sign-up.", cause)
-        accounts.settle_with_credit(deed, account)
-        keep_dues(deed, enrollment)
+        restore_plan(uow, change, enrollment)
+        replan(uow, enrollment, "Changed after sign-up.", cause)
+        accounts.settle_with_credit(uow, account)
+        keep_dues(uow, enrollment)

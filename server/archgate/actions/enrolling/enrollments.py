@@ -16,7 +16,7 @@ from archgate.actions.fees.commands import Ask
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict, not_found
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import money, payments
 from archgate.actions.people import people
 from archgate.actions.seats import parties, seats
@@ -36,109 +36,109 @@ EARLY = "Head start of the interest list"
 
 
 def payer_owner(
-    deed: Deed, run: Run, person: Person, organization_id: int | None, payer_person_id: int | None = None
+    uow: UnitOfWork, run: Run, person: Person, organization_id: int | None, payer_person_id: int | None = None
 ) -> str:
     """The account of whoever pays (`payments.owner_of`), or of another person; refused when there is no such payer."""
     if payer_person_id is not None:
         if organization_id is not None or run.client_id is not None:
             raise Problem(422, "two-payers", "One payer, please: a person or an organization.")
-        return f"person:{people.get_person(deed, payer_person_id).id}"
-    if organization_id is not None and deed.session.get(Organization, organization_id) is None:
+        return f"person:{people.get_person(uow, payer_person_id).id}"
+    if organization_id is not None and uow.session.get(Organization, organization_id) is None:
         raise Problem(422, "no-organization", "There is no such organization.")
     return payments.owner_of(run, person.id, organization_id) or f"person:{person.id}"
 
 
-def refuse_twice(deed: Deed, run: Run, person: Person) -> None:
+def refuse_twice(uow: UnitOfWork, run: Run, person: Person) -> None:
     """Refuse somebody who is on the roster, or in line, already."""
-    if parties.live_on(deed, run.id, [person.id]):
+    if parties.live_on(uow, run.id, [person.id]):
         raise conflict("already-in", f"{person.name} is already on the roster of {run.code}.")
     waits = select(Waiting.id).where(
         Waiting.run_id == run.id, Waiting.person_id == person.id, Waiting.live == 1
     )
-    held = deed.session.scalar(waits)
+    held = uow.session.scalar(waits)
     if held:
         raise conflict("already-waiting", f"{person.name} waits for {run.code} already.", waiting_id=held)
 
 
-def enroll(deed: Deed, command: EnrollCommand, way_in: str = "desk") -> dict[str, Any]:
+def enroll(uow: UnitOfWork, command: EnrollCommand, way_in: str = "desk") -> dict[str, Any]:
     """Seat a party on a run, on the terms that were shown; heads without a name are named later.
 
     When the total has changed since it was shown, nothing is written and both are answered (409). The quote is kept word
     for word. With a kept quote its terms hold, whatever became of the fees since. `hold` keeps the seat only until the
     first payment; not said, as the run has it.
     """
-    person = people.present(deed, command.person_id)
-    run, row = seats.lock_run(deed, command.run_id)
-    early = EARLY if parties.told_early(deed, run, person.id) else ""
-    special = quotes.special_of(deed, command.received_on, command.exception or early, command.set_aside_id)
+    person = people.present(uow, command.person_id)
+    run, row = seats.lock_run(uow, command.run_id)
+    early = EARLY if parties.told_early(uow, run, person.id) else ""
+    special = quotes.special_of(uow, command.received_on, command.exception or early, command.set_aside_id)
     number = command.kept_quote_id
-    kept = kept_quotes.standing(deed, number, run, person) if number else None
+    kept = kept_quotes.standing(uow, number, run, person) if number else None
     organization_id = kept.organization_id if kept else command.organization_id
-    refuse_twice(deed, run, person)
-    state = seats.seats_of(deed, run, row)
+    refuse_twice(uow, run, person)
+    state = seats.seats_of(uow, run, row)
     group = command.set_aside_id
     if group is None and state.set_asides:
-        group = seats.group_for(deed, run, person.id, organization_id)
+        group = seats.group_for(uow, run, person.id, organization_id)
     full = command.held_place_id is None and state.free_for(group) == 0
-    refuse_sign_up(deed, run, state if full else None, special.exception)
-    wish = quotes.wish_of(
-        deed, run, command_of(Ask, kept.ask) if kept else command, person, held=kept is not None
+    refuse_sign_up(uow, run, state if full else None, special.exception)
+    resolved = quotes.resolve_ask(
+        uow, run, command_of(Ask, kept.ask) if kept else command, person, held=kept is not None
     )
-    owner = payer_owner(deed, run, person, organization_id, command.payer_person_id)
-    payer = money.account_of(deed, owner, run.currency)
+    owner = payer_owner(uow, run, person, organization_id, command.payer_person_id)
+    payer = money.account_of(uow, owner, run.currency)
     if command.held_place_id is not None:
-        seats.use_hold(deed, run, command.held_place_id, len(wish.heads))
-        state = seats.seats_of(deed, run, row)
+        seats.use_hold(uow, run, command.held_place_id, len(resolved.heads))
+        state = seats.seats_of(uow, run, row)
         state = replace(state, waiting=())  # these seats were kept for them, whoever waits
     if kept:
-        quotes.refuse_full(deed, wish)
-        priced = kept_quotes.quote_now(deed, kept, wish)
+        quotes.refuse_full(uow, resolved)
+        priced = kept_quotes.quote_now(uow, kept, resolved)
     else:
-        quotes.refuse_rates(deed, wish, person, organization_id, special.received_on)
-        priced = quotes.priced(deed, wish, special.received_on)
-    paying = people.get_person(deed, command.payer_person_id) if command.payer_person_id else person
-    quotes.refuse_missing_details(deed, wish, priced.total, paying, organization_id)
-    others = parties.people_named(deed, run, parties.names_typed(command.names), len(wish.heads) - 1)
+        quotes.refuse_rates(uow, resolved, person, organization_id, special.received_on)
+        priced = quotes.priced(uow, resolved, special.received_on)
+    paying = people.get_person(uow, command.payer_person_id) if command.payer_person_id else person
+    quotes.refuse_missing_details(uow, resolved, priced.total, paying, organization_id)
+    others = parties.people_named(uow, run, parties.names_typed(command.names), len(resolved.heads) - 1)
     enrollment, held = seat_at_price(
-        deed, state, wish, person, payer, priced, command.total, command.note, way_in, others=others, group=group,
+        uow, state, resolved, person, payer, priced, command.total, command.note, way_in, others=others, group=group,
         special=special, hold=command.hold,
     )  # fmt: skip
     if kept:
-        kept_quotes.taken(deed, kept, enrollment)
-    parties.leave_interest(deed, run, person.id)
-    change = deed.log(
+        kept_quotes.taken(uow, kept, enrollment)
+    parties.leave_interest(uow, run, person.id)
+    change = uow.log(
         "enroll", "enrollment", enrollment.id, f"Enrolled {person.name} on {run.code}", run_id=run.id
     )
-    deed.session.flush()
-    telling.tell_of(deed, change, enrollment, run, command.told)
+    uow.session.flush()
+    telling.tell_of(uow, change, enrollment, run, command.told)
     return {**held, "change": change.key}
 
 
 def seat_at_price(
-    deed: Deed, state: core_seats.Seats, wish: quotes.Wish, person: Person, payer: Account,
+    uow: UnitOfWork, state: core_seats.Seats, resolved: quotes.ResolvedAsk, person: Person, payer: Account,
     priced: AgreedQuote, total: str, note: str, way_in: str, batch_id: int | None = None,
     others: list[Person] | None = None, group: int | None = None, special: quotes.Special = quotes.NOTHING_SPECIAL,
     hold: bool | None = None,
 ) -> tuple[Enrollment, dict[str, Any]]:  # fmt: skip
     """Take seats of `state` and write the enrollment, if the total shown still holds; under the seat lock. Returns the
     enrollment and what the screen says of it."""
-    heads, run = len(wish.heads), wish.run
+    heads, run = len(resolved.heads), resolved.run
     quotes.refuse_other_total(priced, total)
     seat = core_seats.seats_for(state, heads, group)
     if isinstance(seat, core_seats.Waits):
         raise conflict("full", seat.why, place=seat.place)
     if isinstance(seat, core_seats.NoSeat):
         raise Problem(422, "too-large", seat.why)
-    deed.session.get_one(RunSeats, run.id).taken += heads
+    uow.session.get_one(RunSeats, run.id).taken += heads
     enrollment = seat_person(
-        deed, wish, person, payer, priced, way_in, note=note, batch_id=batch_id, others=others, seat=seat, special=special
+        uow, resolved, person, payer, priced, way_in, note=note, batch_id=batch_id, others=others, seat=seat, special=special
     )  # fmt: skip
     hours = run.hold_hours if hold is None else (run.hold_hours or 48) if hold else None
     if hours is not None and priced.due_now > 0:
-        enrollment.status, enrollment.hold_until = "held", deed.now + timedelta(hours=hours)
-        deed.session.flush()
+        enrollment.status, enrollment.hold_until = "held", uow.now + timedelta(hours=hours)
+        uow.session.flush()
     return enrollment, {
-        "held_until": deed.local(enrollment.hold_until),
+        "held_until": uow.local(enrollment.hold_until),
         "enrollment_id": enrollment.id,
         "run_id": run.id,
         "person_id": person.id,
@@ -150,10 +150,10 @@ def seat_at_price(
     }
 
 
-def refuse_sign_up(deed: Deed, run: Run, full: core_seats.Seats | None, exception: str = "") -> None:
+def refuse_sign_up(uow: UnitOfWork, run: Run, full: core_seats.Seats | None, exception: str = "") -> None:
     """Refuse, with the reason, when the run takes no sign-up at this moment; staff may all the same, with a reason.
     `full`: its seats, where none is free for whoever signs up."""
-    state, why = run_fees.sign_up_of(deed, run, full is not None)
+    state, why = run_fees.sign_up_of(uow, run, full is not None)
     if exception and run.status == "published" and state in (gates.SignUp.CLOSED, gates.SignUp.NOT_YET):
         return
     if full is not None and state is gates.SignUp.FULL:
@@ -165,8 +165,8 @@ def refuse_sign_up(deed: Deed, run: Run, full: core_seats.Seats | None, exceptio
 
 
 def seat_person(
-    deed: Deed,
-    wish: quotes.Wish,
+    uow: UnitOfWork,
+    resolved: quotes.ResolvedAsk,
     person: Person,
     payer: Account,
     priced: AgreedQuote,
@@ -179,16 +179,16 @@ def seat_person(
 ) -> Enrollment:
     """Write one enrollment with its installments, its code, its stock and its charge; the caller holds the seat row and
     counts. `others` are the heads after the first that are named already."""
-    run, heads = wish.run, wish.heads
+    run, heads = resolved.run, resolved.heads
     known = [p.id for p in others or ()]
     enrollment = Enrollment(
         run_id=run.id,
         person_id=person.id,
         payer_id=payer.id,
         rate_id=heads[0].id,
-        plan_id=wish.plan.id,
+        plan_id=resolved.plan.id,
         batch_id=batch_id,
-        user_id=deed.user_id,
+        user_id=uow.user_id,
         status="seated",
         set_aside_id=seat.set_aside if seat else None,
         received_on=special.received_on,
@@ -204,8 +204,8 @@ def seat_person(
             EnrollmentExtra(extra_id=extra.id, quantity=count, extra=extra)
             for extra, count in taken_along(run, priced)
         ],
-        signed_up=deed.today,
-        enrolled_at=deed.now,
+        signed_up=uow.today,
+        enrolled_at=uow.now,
         currency=run.currency,
         total=priced.total,
         quote=priced,
@@ -214,12 +214,12 @@ def seat_person(
             for i in priced.installments
         ],
     )
-    deed.session.add(enrollment)
-    deed.session.flush()
-    if wish.code:
-        codes.take(deed, wish.code, enrollment, -sum(x.amount for x in priced.of_kind("code")))
-    stock.take_for(deed, enrollment, back=False, cause=f"{person.name}, {run.code}")
-    money.charge(deed, enrollment, f"{person.name}, {run.code}, {heads[0].label}")
+    uow.session.add(enrollment)
+    uow.session.flush()
+    if resolved.code:
+        codes.take(uow, resolved.code, enrollment, -sum(x.amount for x in priced.of_kind("code")))
+    stock.take_for(uow, enrollment, back=False, cause=f"{person.name}, {run.code}")
+    money.charge(uow, enrollment, f"{person.name}, {run.code}, {heads[0].label}")
     return enrollment
 
 
@@ -237,29 +237,29 @@ def refuse_no_learner(enrollment: Enrollment) -> None:
         raise conflict("no-learner", f"{enrollment.person.name} is {enrollment.role} here and holds no seat.")
 
 
-def locked_enrollment(deed: Deed, enrollment_id: int) -> tuple[Enrollment, Run, Any]:
+def locked_enrollment(uow: UnitOfWork, enrollment_id: int) -> tuple[Enrollment, Run, Any]:
     """An enrollment read under its run's seat lock."""
-    enrollment = deed.session.get(Enrollment, enrollment_id)
+    enrollment = uow.session.get(Enrollment, enrollment_id)
     if enrollment is None:
         raise not_found("This enrollment")
-    run = get_run(deed, enrollment.run_id)
-    row = seats.lock_seats(deed, run)
-    deed.session.refresh(enrollment)
+    run = get_run(uow, enrollment.run_id)
+    row = seats.lock_seats(uow, run)
+    uow.session.refresh(enrollment)
     return enrollment, run, row
 
 
-def name_place(deed: Deed, enrollment_id: int, n: int, person_id: int) -> dict[str, Any]:
+def name_place(uow: UnitOfWork, enrollment_id: int, n: int, person_id: int) -> dict[str, Any]:
     """Name a head of a party; nobody sits twice on one run."""
-    person = people.present(deed, person_id)
-    enrollment, run, _ = locked_enrollment(deed, enrollment_id)
+    person = people.present(uow, person_id)
+    enrollment, run, _ = locked_enrollment(uow, enrollment_id)
     if not enrollment.holds_seat:
         raise conflict("not-seated", "This party no longer holds its seats.")
     place = next((p for p in enrollment.places if p.n == n), None)
     if place is None:
         raise not_found("This place of the party")
-    refuse_twice(deed, run, person)
+    refuse_twice(uow, run, person)
     place.person_id = person.id
-    change = deed.log(
+    change = uow.log(
         "name a head", "enrollment", enrollment.id,
         f"Named {person.name} as head {n} of the party of {enrollment.person.name} on {run.code}", run_id=run.id,
     )  # fmt: skip

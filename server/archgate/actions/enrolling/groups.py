@@ -7,21 +7,21 @@ from typing import Any
 from sqlalchemy import func, select, update
 
 from archgate.actions.kernel.problems import conflict
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.seats import seats
 from archgate.core.faults import refuse
 from archgate.tables.roster import Enrollment, RunGroup
 
 
-def put_in_group(deed: Deed, run_id: int, name: str | None, enrollment_ids: list[int]) -> dict[str, Any]:
+def put_in_group(uow: UnitOfWork, run_id: int, name: str | None, enrollment_ids: list[int]) -> dict[str, Any]:
     """Put people of a roster into a group of the run, made when first named; without a name, out of theirs."""
-    run = seats.run_to_change(deed, run_id)
+    run = seats.run_to_change(uow, run_id)
     said = (name or "").strip()
     if len(said) > 100:
         raise refuse("/name", "The name of a group has up to 100 characters.")
     if not 1 <= len(enrollment_ids) <= 20_000:
         raise refuse("/enrollment_ids", "Choose somebody.")
-    rows = deed.session.execute(
+    rows = uow.session.execute(
         select(Enrollment.id, Enrollment.group_id).where(
             Enrollment.id.in_(enrollment_ids), Enrollment.run_id == run.id, Enrollment.live == 1
         )
@@ -30,32 +30,32 @@ def put_in_group(deed: Deed, run_id: int, name: str | None, enrollment_ids: list
         raise conflict("moved-on", "Somebody chosen is no longer on this roster.")
     group = None
     if said:
-        group = deed.session.scalar(select(RunGroup).where(RunGroup.run_id == run.id, RunGroup.name == said))
+        group = uow.session.scalar(select(RunGroup).where(RunGroup.run_id == run.id, RunGroup.name == said))
         if group is None:
             group = RunGroup(run_id=run.id, name=said)
-            deed.session.add(group)
-            deed.session.flush()
+            uow.session.add(group)
+            uow.session.flush()
     into = group.id if group else None
     moved = [number for number, was in rows if was != into]
-    deed.session.execute(update(Enrollment).where(Enrollment.id.in_(moved)).values(group_id=into))
-    deed.rows += [
+    uow.session.execute(update(Enrollment).where(Enrollment.id.in_(moved)).values(group_id=into))
+    uow.rows += [
         {"table": "enrollments", "id": number, "before": {"group_id": was}, "after": {"group_id": into}}
         for number, was in rows
         if was != into
     ]
-    for empty in deed.session.scalars(select(RunGroup).where(RunGroup.run_id == run.id)).all():
-        if deed.session.scalar(select(Enrollment.id).where(Enrollment.group_id == empty.id).limit(1)) is None:
-            deed.session.delete(empty)
-    deed.session.flush()
+    for empty in uow.session.scalars(select(RunGroup).where(RunGroup.run_id == run.id)).all():
+        if uow.session.scalar(select(Enrollment.id).where(Enrollment.group_id == empty.id).limit(1)) is None:
+            uow.session.delete(empty)
+    uow.session.flush()
     many = f"{len(rows)} {'person' if len(rows) == 1 else 'people'}"
-    change = deed.log(
+    change = uow.log(
         "group people", "run", run.id, f"{many} of {run.code}: {f'group {said}' if said else 'no group'}"
     )
-    return {"change": change.key, "people": len(rows), "groups": groups_of(deed, run.id)}
+    return {"change": change.key, "people": len(rows), "groups": groups_of(uow, run.id)}
 
 
-def groups_of(deed: Deed, run_id: int) -> list[dict[str, Any]]:
-    rows = deed.session.execute(
+def groups_of(uow: UnitOfWork, run_id: int) -> list[dict[str, Any]]:
+    rows = uow.session.execute(
         select(RunGroup.id, RunGroup.name, func.count(Enrollment.id))
         .outerjoin(Enrollment, (Enrollment.group_id == RunGroup.id) & (Enrollment.live == 1))
         .where(RunGroup.run_id == run_id).group_by(RunGroup.id, RunGroup.name).order_by(RunGroup.name)

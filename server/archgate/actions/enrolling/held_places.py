@@ -10,7 +10,7 @@ from archgate.actions.enrolling import leaving
 from archgate.actions.kernel.answers import shown
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import conflict, not_found
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
 from archgate.actions.people import people
 from archgate.actions.schedule import schedule
@@ -25,9 +25,9 @@ from archgate.tables.roster import Enrollment
 from archgate.tables.seats import HeldPlace, SetAside
 
 
-def hold(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def hold(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Hold so many places for somebody through a day, without names. They must be free now."""
-    run = seats.run_to_change(deed, run_id)
+    run = seats.run_to_change(uow, run_id)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "seats for_whom last note person_id organization_id")
     many = top.whole("seats", "The number of places", 1, 10_000, need=True)
@@ -36,8 +36,8 @@ def hold(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
     note = (top.text("note", "The note") or "") if top.value.get("note") else ""
     person_id = top.whole("person_id", "The person", 1, 2**62)
     organization_id = top.whole("organization_id", "The organization", 1, 2**62)
-    person = people.get_person(deed, person_id) if person_id else None
-    organization = deed.session.get(Organization, organization_id) if organization_id else None
+    person = people.get_person(uow, person_id) if person_id else None
+    organization = uow.session.get(Organization, organization_id) if organization_id else None
     if organization_id and organization is None:
         top.fault("organization_id", "There is no such organization.")
     whom = whom or (organization.name if organization else person.name if person else "")
@@ -45,62 +45,62 @@ def hold(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
         top.fault("for_whom", "Say who the places are for.")
     if len(whom) > 200 or len(note) > 1000:
         top.fault("for_whom" if len(whom) > 200 else "note", "This text is too long.")
-    if last and last < deed.today:
+    if last and last < uow.today:
         top.fault("last", f"{day_text(last)} is past.")
     if run.status not in ("published", "off sale", "draft"):
         top.fault("seats", f"The run is {run.status}.")
-    free = seats.seats_of(deed, run).free
+    free = seats.seats_of(uow, run).free
     if many and many > free:
         top.fault("seats", f"{free} seats are free.")
     if faults or many is None or last is None:
         raise Refused(faults)
     row = HeldPlace(
         run_id=run.id, for_whom=whom, person_id=person_id, organization_id=organization_id, seats=many, last=last,
-        note=note, status="held", user_id=deed.user_id, made_at=deed.now,
+        note=note, status="held", user_id=uow.user_id, made_at=uow.now,
     )  # fmt: skip
-    deed.session.add(row)
-    deed.session.flush()
+    uow.session.add(row)
+    uow.session.flush()
     said = f"Held {many} places on {run.code} for {whom} through {day_text(last)}"
-    change = deed.log("hold places", "held places", row.id, said, run_id=run.id)
+    change = uow.log("hold places", "held places", row.id, said, run_id=run.id)
     return {"change": change.key, **held_view(row)}
 
 
-def locked_hold(deed: Deed, held_id: int) -> tuple[HeldPlace, Run]:
-    row = deed.session.get(HeldPlace, held_id)
+def locked_hold(uow: UnitOfWork, held_id: int) -> tuple[HeldPlace, Run]:
+    row = uow.session.get(HeldPlace, held_id)
     if row is None:
         raise not_found("This hold")
-    run = seats.run_to_change(deed, row.run_id)
-    deed.session.refresh(row)
+    run = seats.run_to_change(uow, row.run_id)
+    uow.session.refresh(row)
     if row.status != "held":
         raise conflict("not-held", f"These places are {row.status} by now.")
     return row, run
 
 
-def change_hold(deed: Deed, held_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def change_hold(uow: UnitOfWork, held_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Hold more or fewer places, or longer; none is letting them go."""
-    row, run = locked_hold(deed, held_id)
+    row, run = locked_hold(uow, held_id)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "seats last")
     many = top.whole("seats", "The number of places", 0, 10_000)
     last = top.day("last", "The last day")
-    free = seats.seats_of(deed, run).free
+    free = seats.seats_of(uow, run).free
     if many is not None and many > row.seats + free:
         top.fault("seats", f"{free} more seats are free.")
-    if last and last < deed.today:
+    if last and last < uow.today:
         top.fault("last", f"{day_text(last)} is past.")
     if faults:
         raise Refused(faults)
     row.last = last or row.last
     row.seats = row.seats if many is None else many
     if row.seats == 0:
-        row.status, row.ended_at = "released", deed.now
-    deed.session.flush()
+        row.status, row.ended_at = "released", uow.now
+    uow.session.flush()
     what = (
         "Let go of the places"
         if row.status == "released"
         else f"Holds {row.seats} places through {day_text(row.last)}"
     )
-    change = deed.log(
+    change = uow.log(
         "change held places", "held places", row.id, f"{what} for {row.for_whom} on {run.code}", run_id=run.id
     )
     return {"change": change.key, **held_view(row)}
@@ -113,17 +113,17 @@ def held_view(row: HeldPlace) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def kept_back(deed: Deed, run_id: int) -> dict[str, Any]:
+def kept_back(uow: UnitOfWork, run_id: int) -> dict[str, Any]:
     """Everything that keeps seats of a run from being sold, and what is free for anybody."""
-    run = get_run(deed, run_id)
-    state = seats.seats_of(deed, run)
-    rows = deed.session.scalars(
+    run = get_run(uow, run_id)
+    state = seats.seats_of(uow, run)
+    rows = uow.session.scalars(
         select(HeldPlace)
         .where(HeldPlace.run_id == run.id, HeldPlace.status == "held")
         .order_by(HeldPlace.last)
     )
     used = {s.id: s.taken for s in state.set_asides}
-    asides = deed.session.scalars(
+    asides = uow.session.scalars(
         select(SetAside)
         .where(SetAside.run_id == run.id, SetAside.active)
         .order_by(SetAside.last, SetAside.id)
@@ -134,7 +134,7 @@ def kept_back(deed: Deed, run_id: int) -> dict[str, Any]:
         "holds": [held_view(r) for r in rows],
         "set_asides": [
             {"id": a.id, "name": a.name, "seats": a.seats, "last": shown(a.last), "tag": a.tag,
-             "organization_id": a.organization_id, "taken": used.get(a.id, 0), "over": a.last < deed.today}
+             "organization_id": a.organization_id, "taken": used.get(a.id, 0), "over": a.last < uow.today}
             for a in asides
         ],
     }  # fmt: skip
@@ -143,13 +143,13 @@ def kept_back(deed: Deed, run_id: int) -> dict[str, Any]:
 # --- seats set aside --------------------------------------------------------------------------------------
 
 
-def set_aside(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def set_aside(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Set seats aside for a named group through a day, or change that (`id`); zero seats ends it."""
-    run = seats.run_to_change(deed, run_id)
+    run = seats.run_to_change(uow, run_id)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "id name seats last tag organization_id")
     number = top.whole("id", "The seats set aside", 1, 2**62)
-    row = deed.session.get(SetAside, number) if number else None
+    row = uow.session.get(SetAside, number) if number else None
     if number and (row is None or row.run_id != run.id):
         raise not_found("This group of seats")
     name = (top.text("name", "The name of the group", need=True) or "").strip()
@@ -157,14 +157,14 @@ def set_aside(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
     last = top.day("last", "The last day", need=True)
     tag = (top.text("tag", "The tag") or "").strip().lower() or None if top.value.get("tag") else None
     organization_id = top.whole("organization_id", "The organization", 1, 2**62)
-    if organization_id and deed.session.get(Organization, organization_id) is None:
+    if organization_id and uow.session.get(Organization, organization_id) is None:
         top.fault("organization_id", "There is no such organization.")
     if len(name) > 200 or len(tag or "") > 40:
         top.fault("name", "The name has up to 200 characters, a tag up to 40.")
-    used = next((s.taken for s in seats.set_asides_of(deed, run.id) if row and s.id == row.id), 0)
-    if many is not None and last is not None and last >= deed.today and many:
-        state = seats.seats_of(deed, run)
-        own = max(0, row.seats - used) if row and row.last >= deed.today else 0
+    used = next((s.taken for s in seats.set_asides_of(uow, run.id) if row and s.id == row.id), 0)
+    if many is not None and last is not None and last >= uow.today and many:
+        state = seats.seats_of(uow, run)
+        own = max(0, row.seats - used) if row and row.last >= uow.today else 0
         if many - used > state.free + own:
             top.fault("seats", f"{state.free + own} seats are free to set aside.")
     if faults or many is None or last is None:
@@ -172,66 +172,66 @@ def set_aside(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
     before = f"{row.seats} through {day_text(row.last)}" if row else "none"
     if row is None:
         row = SetAside(run_id=run.id)
-        deed.session.add(row)
+        uow.session.add(row)
     row.name, row.seats, row.last = name, max(many, 1), last
     row.tag, row.organization_id, row.active = tag, organization_id, many > 0
-    deed.session.flush()
-    schedule.settle_gates(deed, run)
+    uow.session.flush()
+    schedule.settle_gates(uow, run)
     now = f"{many} through {day_text(last)}" if many else "none"
-    change = deed.log(
+    change = uow.log(
         "set seats aside",
         "set aside",
         row.id,
         f"Seats for {name} on {run.code}: {before}, now {now}",
         run_id=run.id,
     )
-    return {"change": change.key, **kept_back(deed, run.id)}
+    return {"change": change.key, **kept_back(uow, run.id)}
 
 
 # --- by the clock -----------------------------------------------------------------------------------------
 
 
-def due_runs(deed: Deed) -> list[int]:
+def due_runs(uow: UnitOfWork) -> list[int]:
     """The runs on which something that was kept back runs out."""
-    held = select(HeldPlace.run_id).where(HeldPlace.status == "held", HeldPlace.last < deed.today)
-    unpaid = select(Enrollment.run_id).where(Enrollment.status == "held", Enrollment.hold_until <= deed.now)
-    return list(deed.session.scalars(select(Run.id).where(Run.id.in_(held.union(unpaid))).order_by(Run.id)))
+    held = select(HeldPlace.run_id).where(HeldPlace.status == "held", HeldPlace.last < uow.today)
+    unpaid = select(Enrollment.run_id).where(Enrollment.status == "held", Enrollment.hold_until <= uow.now)
+    return list(uow.session.scalars(select(Run.id).where(Run.id.in_(held.union(unpaid))).order_by(Run.id)))
 
 
-def let_go(deed: Deed, run_id: int) -> int:
+def let_go(uow: UnitOfWork, run_id: int) -> int:
     """End what has run out on a run: held places, and seats whose first payment never came."""
-    run = seats.run_to_change(deed, run_id)
-    rows = deed.session.scalars(
+    run = seats.run_to_change(uow, run_id)
+    rows = uow.session.scalars(
         select(HeldPlace).where(
-            HeldPlace.run_id == run.id, HeldPlace.status == "held", HeldPlace.last < deed.today
+            HeldPlace.run_id == run.id, HeldPlace.status == "held", HeldPlace.last < uow.today
         )
     ).all()
     for row in rows:
-        row.status, row.ended_at = "lapsed", deed.now
-        deed.log(
+        row.status, row.ended_at = "lapsed", uow.now
+        uow.log(
             "held places lapse", "held places", row.id,
             f"{row.seats} places held for {row.for_whom} on {run.code} lapsed", run_id=run.id,
         )  # fmt: skip
-    unpaid = deed.session.scalars(
+    unpaid = uow.session.scalars(
         select(Enrollment).where(
-            Enrollment.run_id == run.id, Enrollment.status == "held", Enrollment.hold_until <= deed.now
+            Enrollment.run_id == run.id, Enrollment.status == "held", Enrollment.hold_until <= uow.now
         )
     ).all()
     for enrollment in unpaid:
         name, title = enrollment.person.name, run.title or run.course.title
-        leaving.end(deed, enrollment, "lapsed", f"{name} did not pay in time for {run.code}")
-        change = deed.log(
+        leaving.end(uow, enrollment, "lapsed", f"{name} did not pay in time for {run.code}")
+        change = uow.log(
             "a held seat lapses", "enrollment", enrollment.id, f"{name} did not pay in time; the seat on {run.code} is free",
             run_id=run.id,
         )  # fmt: skip
-        body = f"Your seat on {title} was held for the first payment, which has not come in; the seat is given on. Call us if you still want it.\n\n{deed.center.name}"
+        body = f"Your seat on {title} was held for the first payment, which has not come in; the seat is given on. Call us if you still want it.\n\n{uow.center.name}"
         messages.write(
-            deed, change, enrollment.person.email, name, f"Your seat on {title} is given on", body, enrollment.person_id, run.id
+            uow, change, enrollment.person.email, name, f"Your seat on {title} is given on", body, enrollment.person_id, run.id
         )  # fmt: skip
-    deed.session.flush()
+    uow.session.flush()
     return len(rows) + len(unpaid)
 
 
-def undo_hold(deed: Deed, change: Change) -> None:
-    row, _ = locked_hold(deed, change.subject_id)
-    row.status, row.ended_at = "released", deed.now
+def undo_hold(uow: UnitOfWork, change: Change) -> None:
+    row, _ = locked_hold(uow, change.subject_id)
+    row.status, row.ended_at = "released", uow.now

@@ -16,7 +16,7 @@ from archgate.actions.enrolling import invites, waitlist
 from archgate.actions.kernel.answers import shown
 from archgate.actions.kernel.lookups import get_course, get_run
 from archgate.actions.kernel.problems import conflict
-from archgate.actions.kernel.unit_of_work import Deed, lock_row
+from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
 from archgate.actions.messages import messages, webhooks
 from archgate.actions.people import people
 from archgate.actions.schedule import schedule
@@ -33,24 +33,24 @@ from archgate.tables.waitlist import Interest, Waiting
 NOT_ENROLLED = "This is not an enrollment: no seat is kept, and nothing is owed."
 
 
-def opening_of(deed: Deed, run: Run) -> Any:
+def opening_of(uow: UnitOfWork, run: Run) -> Any:
     """When sign-up opens first; None when it is open from publication on."""
     return min((opens for opens, _ in schedule.sign_up_windows(run) if opens is not None), default=None)
 
 
-def takes_names(deed: Deed, run: Run) -> str | None:
+def takes_names(uow: UnitOfWork, run: Run) -> str | None:
     """Why a run's interest list takes no names any more; None while it does."""
     if run.status in ("cancelled", "archived"):
         return f"The run is {run.status}."
     if run.interest_told_at is not None:
         return "Everybody on the list was told that sign-up opens; it takes no new names."
-    opens = opening_of(deed, run)
-    if run.status == "published" and (opens is None or opens <= deed.now):
+    opens = opening_of(uow, run)
+    if run.status == "published" and (opens is None or opens <= uow.now):
         return "Sign-up has opened; enroll them instead."
     return None
 
 
-def show_interest(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
+def show_interest(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
     """Put somebody on the interest list of a run or of a course."""
     faults: list[Fault] = []
     top = Reader(body, "", faults, "run_id course_id person_id note answers")
@@ -67,15 +67,15 @@ def show_interest(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
         top.fault("answers", "The answers are said by question.")
     if faults or person_id is None:
         raise Refused(faults)
-    person = people.present(deed, person_id)
-    run = seats.run_to_change(deed, run_id) if run_id else None
-    course = run.course if run else get_course(deed, course_id or 0)
-    shut = takes_names(deed, run) if run else None
+    person = people.present(uow, person_id)
+    run = seats.run_to_change(uow, run_id) if run_id else None
+    course = run.course if run else get_course(uow, course_id or 0)
+    shut = takes_names(uow, run) if run else None
     if shut:
         raise conflict("list-shut", shut)
     held = waitlist.read_answers(run.questions if run else course.questions, answers)
     key = list_key(run, course)
-    if deed.session.scalar(
+    if uow.session.scalar(
         select(Interest.id).where(
             Interest.list_key == key, Interest.person_id == person.id, Interest.live == 1
         )
@@ -83,12 +83,12 @@ def show_interest(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
         raise conflict("listed", f"{person.name} is on this list already.")
     row = Interest(
         list_key=key, course_id=course.id, run_id=run.id if run else None, person_id=person.id, status="listed",
-        joined_at=deed.now, note=note.strip(), answers=held, user_id=deed.user_id,
+        joined_at=uow.now, note=note.strip(), answers=held, user_id=uow.user_id,
     )  # fmt: skip
-    deed.session.add(row)
-    deed.session.flush()
+    uow.session.add(row)
+    uow.session.flush()
     what = run.code if run else course.title
-    change = deed.log(
+    change = uow.log(
         "show interest", "interest", row.id, f"{person.name} wants to hear of {what}", run_id=row.run_id
     )
     return {"change": change.key, "id": row.id, "name": person.name, "what": what, "said": NOT_ENROLLED}
@@ -98,64 +98,64 @@ def list_key(run: Run | None, course: Course) -> str:
     return f"run:{run.id}" if run else f"course:{course.id}"
 
 
-def rows_of(deed: Deed, run: Run | None, course: Course) -> list[Interest]:
+def rows_of(uow: UnitOfWork, run: Run | None, course: Course) -> list[Interest]:
     query = select(Interest).where(Interest.list_key == list_key(run, course), Interest.live == 1)
     query = query.options(selectinload(Interest.person)).order_by(Interest.joined_at, Interest.id)
-    return list(deed.session.scalars(query))
+    return list(uow.session.scalars(query))
 
 
 def the_list(
-    deed: Deed, run_id: int | None, course_id: int | None
+    uow: UnitOfWork, run_id: int | None, course_id: int | None
 ) -> tuple[Run | None, Course, list[Interest]]:
-    run = get_run(deed, run_id) if run_id else None
-    course = run.course if run else get_course(deed, course_id or 0)
-    return run, course, rows_of(deed, run, course)
+    run = get_run(uow, run_id) if run_id else None
+    course = run.course if run else get_course(uow, course_id or 0)
+    return run, course, rows_of(uow, run, course)
 
 
 def list_to_change(
-    deed: Deed, run_id: int | None, course_id: int | None
+    uow: UnitOfWork, run_id: int | None, course_id: int | None
 ) -> tuple[Run | None, Course, list[Interest]]:
     """A list under its lock: the run's, or that of the course's own row."""
     if run_id:
-        seats.run_to_change(deed, run_id)
+        seats.run_to_change(uow, run_id)
     else:
-        lock_row(deed, Course, course_id or 0)
-    return the_list(deed, run_id, course_id)
+        lock_row(uow, Course, course_id or 0)
+    return the_list(uow, run_id, course_id)
 
 
-def list_view(deed: Deed, run_id: int | None, course_id: int | None) -> dict[str, Any]:
+def list_view(uow: UnitOfWork, run_id: int | None, course_id: int | None) -> dict[str, Any]:
     """An interest list, first come first, with when its people are told, and runs it can be carried over to."""
-    run, course, rows = the_list(deed, run_id, course_id)
-    opens = opening_of(deed, run) if run else None
+    run, course, rows = the_list(uow, run_id, course_id)
+    opens = opening_of(uow, run) if run else None
     tell = opens - timedelta(hours=run.head_start_hours) if run and opens else None
-    later = deed.session.scalars(
+    later = uow.session.scalars(
         select(Run).where(Run.course_id == course.id, Run.status.in_(("draft", "published"))).order_by(Run.id)
     ).all()
     return {
         "run_id": run.id if run else None, "course_id": course.id, "title": (run.title if run else "") or course.title,
         "code": run.code if run else course.code, "questions": run.questions if run else course.questions,
-        "shut": takes_names(deed, run) if run else None, "said": NOT_ENROLLED,
-        "tells_at": deed.local(tell),
+        "shut": takes_names(uow, run) if run else None, "said": NOT_ENROLLED,
+        "tells_at": uow.local(tell),
         "head_start_hours": run.head_start_hours if run else 0,
-        "told_at": deed.local(run.interest_told_at) if run else None,
+        "told_at": uow.local(run.interest_told_at) if run else None,
         "people": [
             {"id": r.id, "person_id": r.person_id, "name": r.person.name, "email": r.person.email, "phone": r.person.phone,
-             "joined": deed.local(r.joined_at), "note": r.note, "answers": r.answers,
+             "joined": uow.local(r.joined_at), "note": r.note, "answers": r.answers,
              "told": r.told_at is not None}
             for r in rows
         ],
         "next_runs": [
             {"id": n.id, "code": n.code, "title": n.title or course.title}
-            for n in later if (run is None or n.id != run.id) and takes_names(deed, n) is None
+            for n in later if (run is None or n.id != run.id) and takes_names(uow, n) is None
         ],
     }  # fmt: skip
 
 
 def set_questions(
-    deed: Deed, run_id: int | None, course_id: int | None, body: dict[str, Any]
+    uow: UnitOfWork, run_id: int | None, course_id: int | None, body: dict[str, Any]
 ) -> dict[str, Any]:
     """The own questions of a list, and the head start before sign-up opens to others."""
-    run, course, _ = list_to_change(deed, run_id, course_id)
+    run, course, _ = list_to_change(uow, run_id, course_id)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "questions head_start_hours")
     held = top.value.get("questions")
@@ -173,89 +173,89 @@ def set_questions(
         (run or course).questions = [q.strip() for q in held]
     if hours is not None and run:
         run.head_start_hours = hours
-    deed.session.flush()
-    change = deed.log(
+    uow.session.flush()
+    change = uow.log(
         "change questions", "course", course.id, f"Changed the interest list of {run.code if run else course.code}",
         run_id=run.id if run else None,
     )  # fmt: skip
-    return {"change": change.key, **list_view(deed, run_id, course_id)}
+    return {"change": change.key, **list_view(uow, run_id, course_id)}
 
 
 def clear(
-    deed: Deed, run_id: int | None, course_id: int | None, ids: list[int] | None = None
+    uow: UnitOfWork, run_id: int | None, course_id: int | None, ids: list[int] | None = None
 ) -> dict[str, Any]:
     """Take everybody, or those named, off a list."""
-    run, course, rows = list_to_change(deed, run_id, course_id)
+    run, course, rows = list_to_change(uow, run_id, course_id)
     going = [r for r in rows if ids is None or r.id in ids]
     if not going:
         raise conflict("nothing-to-do", "Nobody is on this list.")
     for row in going:
-        row.status, row.ended_at = "cleared", deed.now
-    deed.session.flush()
+        row.status, row.ended_at = "cleared", uow.now
+    uow.session.flush()
     what = run.code if run else course.code
     said = f"{len(going)} {'person' if len(going) == 1 else 'people'} off the interest list of {what}"
-    change = deed.log("clear interest", "course", course.id, f"Took {said}", run_id=run.id if run else None)
+    change = uow.log("clear interest", "course", course.id, f"Took {said}", run_id=run.id if run else None)
     return {"change": change.key, "people": len(going)}
 
 
-def carry_over(deed: Deed, run_id: int | None, course_id: int | None, to_run_id: int) -> dict[str, Any]:
+def carry_over(uow: UnitOfWork, run_id: int | None, course_id: int | None, to_run_id: int) -> dict[str, Any]:
     """Move a list to another run of the course, each with the moment of joining; who is there already stays once."""
     if run_id == to_run_id:
         raise refuse("/to_run_id", "Carry it over to another run of the same course.")
-    both = {n: seats.run_to_change(deed, n) for n in sorted({to_run_id, run_id or to_run_id})}
-    _, course, rows = list_to_change(deed, run_id, course_id)
+    both = {n: seats.run_to_change(uow, n) for n in sorted({to_run_id, run_id or to_run_id})}
+    _, course, rows = list_to_change(uow, run_id, course_id)
     there = both[to_run_id]
     if there.course_id != course.id:
         raise refuse("/to_run_id", "Carry it over to another run of the same course.")
-    shut = takes_names(deed, there)
+    shut = takes_names(uow, there)
     if shut:
         raise conflict("list-shut", f"{there.code}: {shut}")
     if not rows:
         raise conflict("nothing-to-do", "Nobody is on this list.")
-    known = {r.person_id for r in rows_of(deed, there, course)}
+    known = {r.person_id for r in rows_of(uow, there, course)}
     for row in rows:
-        row.status, row.ended_at = "carried", deed.now
+        row.status, row.ended_at = "carried", uow.now
         if row.person_id not in known:
-            deed.session.add(
+            uow.session.add(
                 Interest(
                     list_key=list_key(there, course), course_id=course.id, run_id=there.id, person_id=row.person_id,
                     status="listed", joined_at=row.joined_at, note=row.note, answers=row.answers, user_id=row.user_id,
                 )
             )  # fmt: skip
-    deed.session.flush()
+    uow.session.flush()
     said = f"Carried {len(rows)} people over to {there.code}"
-    change = deed.log("carry interest over", "run", there.id, said)
+    change = uow.log("carry interest over", "run", there.id, said)
     return {"change": change.key, "people": len(rows), "to": there.code}
 
 
-def lines_of(deed: Deed, run_id: int | None, course_id: int | None, tag: str = "") -> list[list[str]]:
+def lines_of(uow: UnitOfWork, run_id: int | None, course_id: int | None, tag: str = "") -> list[list[str]]:
     """A list as the lines of a CSV file for mailing programs, each with the tag."""
-    run, course, rows = the_list(deed, run_id, course_id)
+    run, course, rows = the_list(uow, run_id, course_id)
     questions = run.questions if run else course.questions
     head = ["Given name", "Family name", "Email", "Phone", "Joined", "Note", *questions, "Tag"]
     return [head] + [
-        [r.person.given, r.person.family, r.person.email or "", r.person.phone or "", shown(r.joined_at.astimezone(deed.zone).date()) or "",
+        [r.person.given, r.person.family, r.person.email or "", r.person.phone or "", shown(r.joined_at.astimezone(uow.zone).date()) or "",
          r.note, *(r.answers.get(q, "") for q in questions), tag]
         for r in rows
     ]  # fmt: skip
 
 
-def tag_people(deed: Deed, run_id: int | None, course_id: int | None, tag: str) -> None:
+def tag_people(uow: UnitOfWork, run_id: int | None, course_id: int | None, tag: str) -> None:
     """Give everybody on a list a tag, so that they are found again."""
-    _, _, rows = the_list(deed, run_id, course_id)
-    has = set(deed.session.scalars(select(PersonTag.person_id).where(PersonTag.tag == tag)))
-    deed.session.add_all(PersonTag(person_id=r.person_id, tag=tag) for r in rows if r.person_id not in has)
+    _, _, rows = the_list(uow, run_id, course_id)
+    has = set(uow.session.scalars(select(PersonTag.person_id).where(PersonTag.tag == tag)))
+    uow.session.add_all(PersonTag(person_id=r.person_id, tag=tag) for r in rows if r.person_id not in has)
 
 
 def send_on(
-    deed: Deed, run_id: int | None, course_id: int | None, webhook_id: int, tag: str = ""
+    uow: UnitOfWork, run_id: int | None, course_id: int | None, webhook_id: int, tag: str = ""
 ) -> dict[str, Any]:
     """Send a list on to another system by signed webhook."""
-    run, course, rows = the_list(deed, run_id, course_id)
+    run, course, rows = the_list(uow, run_id, course_id)
     if not rows:
         raise conflict("nothing-to-do", "Nobody is on this list.")
     what = run.code if run else course.code
-    change = deed.log(
+    change = uow.log(
         "send a list on",
         "course",
         course.id,
@@ -270,19 +270,19 @@ def send_on(
             for r in rows
         ],
     }  # fmt: skip
-    webhooks.send_on(deed, webhook_id, "interest.listed", data, change.key)
+    webhooks.send_on(uow, webhook_id, "interest.listed", data, change.key)
     return {"change": change.key, "people": len(rows)}
 
 
 # --- by the clock -----------------------------------------------------------------------------------------
 
 
-def due_runs(deed: Deed) -> list[int]:
+def due_runs(uow: UnitOfWork) -> list[int]:
     """Published runs with people to tell that sign-up opens: those on their own list, once, and those on the list of their
     course as long as there is a seat for somebody new."""
     listed = select(Interest.run_id).where(Interest.status == "listed", Interest.run_id.is_not(None))
     courses = select(Interest.course_id).where(Interest.status == "listed", Interest.run_id.is_(None))
-    runs = deed.session.scalars(
+    runs = uow.session.scalars(
         select(Run)
         .where(
             Run.status == "published",
@@ -290,116 +290,116 @@ def due_runs(deed: Deed) -> list[int]:
         )
         .order_by(Run.id)
     )
-    return [run.id for run in runs if own_due(deed, run) or of_course_due(deed, run)]
+    return [run.id for run in runs if own_due(uow, run) or of_course_due(uow, run)]
 
 
-def own_due(deed: Deed, run: Run) -> bool:
+def own_due(uow: UnitOfWork, run: Run) -> bool:
     """Whether the time has come for a run's own list: sign-up opens, or will after the head start."""
-    opens = opening_of(deed, run)
-    reached = opens is None or opens - timedelta(hours=run.head_start_hours) <= deed.now
+    opens = opening_of(uow, run)
+    reached = opens is None or opens - timedelta(hours=run.head_start_hours) <= uow.now
     return (
         run.status == "published"
         and run.interest_told_at is None
         and reached
-        and bool(listed_on(deed, run, False))
+        and bool(listed_on(uow, run, False))
     )
 
 
-def of_course_due(deed: Deed, run: Run) -> bool:
+def of_course_due(uow: UnitOfWork, run: Run) -> bool:
     """Whether those on the list of the course can sign up for this run now."""
-    if not listed_on(deed, run, True):
+    if not listed_on(uow, run, True):
         return False
     state = gates.sign_up_at(
-        deed.now, gates.Status(run.status), schedule.sign_up_windows(run), False, schedule.is_open(run)
+        uow.now, gates.Status(run.status), schedule.sign_up_windows(run), False, schedule.is_open(run)
     )[0]
-    return state is gates.SignUp.OPEN and has_room(deed, run)
+    return state is gates.SignUp.OPEN and has_room(uow, run)
 
 
-def listed_on(deed: Deed, run: Run, of_course: bool) -> list[Interest]:
+def listed_on(uow: UnitOfWork, run: Run, of_course: bool) -> list[Interest]:
     """Who is listed and was not told yet, on a run's own list or on that of its course."""
-    return [r for r in rows_of(deed, None if of_course else run, run.course) if r.status == "listed"]
+    return [r for r in rows_of(uow, None if of_course else run, run.course) if r.status == "listed"]
 
 
-def from_course(deed: Deed, run: Run) -> list[Interest]:
+def from_course(uow: UnitOfWork, run: Run) -> list[Interest]:
     """Those on the list of the course, put onto the run's; who is on both stays there once."""
-    known = {r.person_id for r in rows_of(deed, run, run.course)}
+    known = {r.person_id for r in rows_of(uow, run, run.course)}
     moved = []
-    for row in listed_on(deed, run, True):
+    for row in listed_on(uow, run, True):
         if row.person_id in known:
-            row.status, row.ended_at = "carried", deed.now
+            row.status, row.ended_at = "carried", uow.now
             continue
         row.list_key, row.run_id = list_key(run, run.course), run.id
         moved.append(row)
     return moved
 
 
-def tell(deed: Deed, run_id: int) -> int:
+def tell(uow: UnitOfWork, run_id: int) -> int:
     """Tell everybody on a run's list that sign-up opens, once, all at the same moment; the list is closed by that."""
-    run = seats.run_to_change(deed, run_id)  # two workers never tell twice
-    own = listed_on(deed, run, False) if own_due(deed, run) else []
-    if of_course_due(deed, run):
-        lock_row(deed, Course, run.course_id)
-        own += from_course(deed, run)
+    run = seats.run_to_change(uow, run_id)  # two workers never tell twice
+    own = listed_on(uow, run, False) if own_due(uow, run) else []
+    if of_course_due(uow, run):
+        lock_row(uow, Course, run.course_id)
+        own += from_course(uow, run)
     rows = sorted(own, key=lambda r: (r.joined_at, r.id))
     if not rows:
         return 0
-    run.interest_told_at = deed.now
-    title, opens = run.title or run.course.title, opening_of(deed, run)
-    early = opens is not None and opens > deed.now
-    local = opens.astimezone(deed.zone) if opens else None
+    run.interest_told_at = uow.now
+    title, opens = run.title or run.course.title, opening_of(uow, run)
+    early = opens is not None and opens > uow.now
+    local = opens.astimezone(uow.zone) if opens else None
     when = (
         f"You can sign up now; for others it opens on {day_text(local.date())} at {local:%H:%M}."
         if early and local
         else "You can sign up now."
     )
     said = f"Told {len(rows)} people that sign-up for {run.code} opens"
-    change = deed.log("tell of opening", "run", run.id, said)
-    first = next((m for m in schedule.ordered(run) if m.starts_at > deed.now), None)
+    change = uow.log("tell of opening", "run", run.id, said)
+    first = next((m for m in schedule.ordered(run) if m.starts_at > uow.now), None)
     begins = f" It begins on {day_text(first.date)} at {first.start:%H:%M}." if first else ""
     letters = []
     for row in rows:
-        row.status, row.told_at, person = "told", deed.now, row.person
+        row.status, row.told_at, person = "told", uow.now, row.person
         body = (
             f"Dear {person.given or person.name},\n\nsign-up for {title} is open. {when}{begins}\n\nSign up here:\n"
-            f"{invites.link_of(row)}\n\nBeing on the list kept no seat.\n\n{deed.center.name}"
+            f"{invites.link_of(row)}\n\nBeing on the list kept no seat.\n\n{uow.center.name}"
         )
         letters.append(
             messages.Letter(person.email, person.name, f"Sign-up for {title} is open", body, person.id)
         )
-    deed.session.flush()
-    messages.write_all(deed, change, letters, run.id)
+    uow.session.flush()
+    messages.write_all(uow, change, letters, run.id)
     return len(rows)
 
 
 # --- demand -----------------------------------------------------------------------------------------------
 
 
-def demand(deed: Deed) -> list[dict[str, Any]]:
+def demand(uow: UnitOfWork) -> list[dict[str, Any]]:
     """How many wait for or are interested in each course, those without a run open to them first."""
     listed = dict(
-        deed.session.execute(
+        uow.session.execute(
             select(Interest.course_id, func.count()).where(Interest.live == 1).group_by(Interest.course_id)
         ).all()
     )
     waits = dict(
-        deed.session.execute(
+        uow.session.execute(
             select(Run.course_id, func.coalesce(func.sum(Waiting.heads), 0)).join(Run, Run.id == Waiting.run_id)
             .where(Waiting.live == 1).group_by(Run.course_id)
         ).all()
     )  # fmt: skip
-    courses = deed.session.scalars(select(Course).where(Course.id.in_({*listed, *waits} or {0})))
+    courses = uow.session.scalars(select(Course).where(Course.id.in_({*listed, *waits} or {0})))
     found = []
     for course in courses:
-        runs = deed.session.scalars(
+        runs = uow.session.scalars(
             select(Run).where(Run.course_id == course.id, Run.status == "published")
         ).all()
         states = {
             r.id: gates.sign_up_at(
-                deed.now, gates.Status(r.status), schedule.sign_up_windows(r), False, schedule.is_open(r)
+                uow.now, gates.Status(r.status), schedule.sign_up_windows(r), False, schedule.is_open(r)
             )[0]
             for r in runs
         }
-        free = [r.code for r in runs if states[r.id] is gates.SignUp.OPEN and has_room(deed, r)]
+        free = [r.code for r in runs if states[r.id] is gates.SignUp.OPEN and has_room(uow, r)]
         coming = [r.code for r in runs if states[r.id] is gates.SignUp.NOT_YET]
         found.append({
             "course_id": course.id, "code": course.code, "title": course.title, "interested": int(listed.get(course.id, 0)),
@@ -408,6 +408,6 @@ def demand(deed: Deed) -> list[dict[str, Any]]:
     return sorted(found, key=lambda c: (bool(c["open"]), -(c["interested"] + c["waiting"]), c["title"]))
 
 
-def has_room(deed: Deed, run: Run) -> bool:
+def has_room(uow: UnitOfWork, run: Run) -> bool:
     """Whether somebody new would get a seat now: one that is neither kept back nor wanted by those in line."""
-    return isinstance(core_seats.seats_for(seats.seats_of(deed, run), 1), core_seats.Seated)
+    return isinstance(core_seats.seats_for(seats.seats_of(uow, run), 1), core_seats.Seated)

@@ -11,7 +11,7 @@ from archgate.actions.fees.commands import Ask
 from archgate.actions.kernel import signing
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict, not_found
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.schedule import schedule
 from archgate.actions.seats import parties, seats
 from archgate.core import gates
@@ -30,28 +30,28 @@ def link_of(row: Interest) -> str:
     return f"{signing.address()}/reply/{signing.token_for('i', row.id, 1)}"
 
 
-def row_behind(deed: Deed, token: str) -> tuple[Interest, Run]:
+def row_behind(uow: UnitOfWork, token: str) -> tuple[Interest, Run]:
     """The name on a list behind a link; a link that was not made here names nothing."""
     read = signing.token_read(token)
-    row = deed.session.get(Interest, read[1]) if read and read[0] == "i" else None
+    row = uow.session.get(Interest, read[1]) if read and read[0] == "i" else None
     if row is None or row.run_id is None:
         raise not_found("This invitation")
-    return row, get_run(deed, row.run_id)
+    return row, get_run(uow, row.run_id)
 
 
-def keeper_of(deed: Deed, token: str) -> User:
+def keeper_of(uow: UnitOfWork, token: str) -> User:
     """Who put the name on the list: what is done by the link is written in their name where rows need one."""
-    return deed.session.get_one(User, row_behind(deed, token)[0].user_id)
+    return uow.session.get_one(User, row_behind(uow, token)[0].user_id)
 
 
-def reply_page(deed: Deed, token: str) -> dict[str, Any]:
+def reply_page(uow: UnitOfWork, token: str) -> dict[str, Any]:
     """What an invitation shows: the run, one seat at today's price, or a place in line."""
-    row, run = row_behind(deed, token)
-    state = seats.seats_of(deed, run)
-    group = seats.group_for(deed, run, row.person_id, None)
+    row, run = row_behind(uow, token)
+    state = seats.seats_of(uow, run)
+    group = seats.group_for(uow, run, row.person_id, None)
     seat = core_seats.seats_for(state, 1, group)
-    sign_up, why = fees.sign_up_of(deed, run, False)
-    early = parties.told_early(deed, run, row.person_id)
+    sign_up, why = fees.sign_up_of(uow, run, False)
+    early = parties.told_early(uow, run, row.person_id)
     opened = sign_up is gates.SignUp.OPEN or (early and sign_up is gates.SignUp.NOT_YET)
     states = {
         "enrolled": "You have signed up.",
@@ -63,30 +63,30 @@ def reply_page(deed: Deed, token: str) -> dict[str, Any]:
     quote = None
     if stands:
         try:
-            quote = document_of(quotes.priced(deed, quotes.wish_of(deed, run, Ask(), row.person)))
+            quote = document_of(quotes.priced(uow, quotes.resolve_ask(uow, run, Ask(), row.person)))
         except Refused as refused:
             stands, said = False, refused.faults[0].message
-    first = next((m for m in schedule.ordered(run) if m.starts_at > deed.now), None)
+    first = next((m for m in schedule.ordered(run) if m.starts_at > uow.now), None)
     return {
-        "kind": "invitation", "center": deed.center.name, "name": row.person.given or row.person.name,
+        "kind": "invitation", "center": uow.center.name, "name": row.person.given or row.person.name,
         "title": run.title or run.course.title, "heads": 1, "place": run.place.name if run.place else "",
-        "first": moment_text(first.starts_at, deed.zone) if first else None, "stands": stands, "said": said, "until": None,
+        "first": moment_text(first.starts_at, uow.zone) if first else None, "stands": stands, "said": said, "until": None,
         "asked_time": False, "currency": run.currency, "quote": quote, "full": not isinstance(seat, core_seats.Seated),
     }  # fmt: skip
 
 
-def reply(deed: Deed, token: str, answer: str, total: str = "") -> dict[str, Any]:
+def reply(uow: UnitOfWork, token: str, answer: str, total: str = "") -> dict[str, Any]:
     """Take a seat, join the line, or leave the list. Logged as the person's own."""
-    row, run = row_behind(deed, token)
-    seats.lock_seats(deed, run)
-    deed.session.refresh(row)
-    page = reply_page(deed, token)
+    row, run = row_behind(uow, token)
+    seats.lock_seats(uow, run)
+    uow.session.refresh(row)
+    page = reply_page(uow, token)
     if not page["stands"]:
         raise conflict("offer-over", page["said"])
     if answer == "take":
         try:
             enrollments.enroll(
-                deed, EnrollCommand(run_id=run.id, person_id=row.person_id, total=total), WAY_IN
+                uow, EnrollCommand(run_id=run.id, person_id=row.person_id, total=total), WAY_IN
             )
         except Problem as problem:
             if problem.kind == "details-needed":
@@ -95,12 +95,12 @@ def reply(deed: Deed, token: str, answer: str, total: str = "") -> dict[str, Any
                 ) from None
             raise
     elif answer == "wait":
-        early = enrollments.EARLY if parties.told_early(deed, run, row.person_id) else None
-        waitlist.join(deed, JoinCommand(run_id=run.id, person_id=row.person_id, exception=early))
+        early = enrollments.EARLY if parties.told_early(uow, run, row.person_id) else None
+        waitlist.join(uow, JoinCommand(run_id=run.id, person_id=row.person_id, exception=early))
     elif answer == "decline":
-        row.status, row.ended_at = "cleared", deed.now
-        deed.session.flush()
-        deed.log(
+        row.status, row.ended_at = "cleared", uow.now
+        uow.session.flush()
+        uow.log(
             "clear interest",
             "interest",
             row.id,
@@ -109,8 +109,8 @@ def reply(deed: Deed, token: str, answer: str, total: str = "") -> dict[str, Any
         )
     else:
         raise refuse("/answer", "The answer is one of take, wait, decline.")
-    deed.session.flush()
-    for change in deed.entries:
+    uow.session.flush()
+    for change in uow.entries:
         change.user_id = None  # the person did it, nobody of the staff
-    done = reply_page(deed, token)
+    done = reply_page(uow, token)
     return {**done, "said": "You are in line; we tell you when a seat is free."} if answer == "wait" else done

@@ -12,7 +12,7 @@ from archgate.actions.fees import codes, kept_quotes, stock
 from archgate.actions.fees import fees as run_fees
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import conflict, not_found
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import accounts, money
 from archgate.actions.schedule.schedule import gate_at
 from archgate.actions.seats import parties, seats
@@ -28,7 +28,7 @@ from archgate.tables.seats import RunSeats
 
 
 def withdraw(
-    deed: Deed,
+    uow: UnitOfWork,
     enrollment_id: int,
     keep: str | None = None,
     why: str = "",
@@ -40,12 +40,12 @@ def withdraw(
     `received_on`: the day on which word of it came, which the policy counts from. `no_show`: they did not come, and all
     is kept. What was paid settles what is kept first; the rest is credit of the payer's account.
     """
-    enrollment, run, _ = locked_enrollment(deed, enrollment_id)
-    return leave(deed, enrollment, run, keep, why, received_on, no_show)
+    enrollment, run, _ = locked_enrollment(uow, enrollment_id)
+    return leave(uow, enrollment, run, keep, why, received_on, no_show)
 
 
 def leave(
-    deed: Deed,
+    uow: UnitOfWork,
     enrollment: Enrollment,
     run: Run,
     keep: str | None = None,
@@ -56,19 +56,19 @@ def leave(
     """`withdraw`, under the run's lock."""
     refuse_no_learner(enrollment)
     name = enrollment.person.name
-    policy = leaving_keeps(deed, enrollment, run, received_on, no_show)
+    policy = leaving_keeps(uow, enrollment, run, received_on, no_show)
     amount, said = policy.amount, policy.why
     if keep is not None:
         amount, said = kept_differently(enrollment, policy, keep, why)
     left = f"{name} did not come to {run.code}" if no_show else f"{name} withdrew from {run.code}"
-    end(deed, enrollment, "no-show" if no_show else "withdrawn", left)
-    account = accounts.get_account(deed, enrollment.payer_id, lock=True)
+    end(uow, enrollment, "no-show" if no_show else "withdrawn", left)
+    account = accounts.get_account(uow, enrollment.payer_id, lock=True)
     if amount:
-        money.keep(deed, enrollment, amount, f"Kept of {run.code}: {said}")
-    deed.session.flush()
-    accounts.settle_with_credit(deed, account)
+        money.keep(uow, enrollment, amount, f"Kept of {run.code}: {said}")
+    uow.session.flush()
+    accounts.settle_with_credit(uow, account)
     summary = left if no_show else f"Withdrew {name} from {run.code}"
-    change = deed.log("withdraw", "enrollment", enrollment.id, summary, run_id=run.id)
+    change = uow.log("withdraw", "enrollment", enrollment.id, summary, run_id=run.id)
     return {
         "change": change.key,
         "enrollment_id": enrollment.id,
@@ -80,11 +80,11 @@ def leave(
     }
 
 
-def day_received(deed: Deed, text: str | None) -> date:
+def day_received(uow: UnitOfWork, text: str | None) -> date:
     """The day on which word came: today, unless another one before it is said."""
     top = Reader({"received_on": text}, "", [], "received_on")
-    day = top.day("received_on", "The day word came") or deed.today
-    if day > deed.today:
+    day = top.day("received_on", "The day word came") or uow.today
+    if day > uow.today:
         top.fault("received_on", "Word cannot have come after today.")
     if top.faults:
         raise Refused(top.faults)
@@ -92,21 +92,21 @@ def day_received(deed: Deed, text: str | None) -> date:
 
 
 def leaving_keeps(
-    deed: Deed, enrollment: Enrollment, run: Run, received_on: str | None, no_show: bool
+    uow: UnitOfWork, enrollment: Enrollment, run: Run, received_on: str | None, no_show: bool
 ) -> refunds.Kept:
     """What is kept of somebody who leaves: by the policy, or all of it when they did not come to what has begun."""
     if not no_show:
-        return policy_keeps(deed, enrollment, run, day_received(deed, received_on))
+        return policy_keeps(uow, enrollment, run, day_received(uow, received_on))
     starts = gate_at(run, "starts")
-    if starts is None or starts > deed.now:
+    if starts is None or starts > uow.now:
         raise conflict("not-begun", f"{run.code} has not begun; nobody can have missed it yet.")
     return refunds.kept_of_no_show(enrollment.total)
 
 
-def line_after(deed: Deed, run: Run, heads: int) -> str:
+def line_after(uow: UnitOfWork, run: Run, heads: int) -> str:
     """Who in line gets the seats that come free, in a sentence; empty when nobody waits."""
-    state = seats.seats_of(deed, run)
-    line = seats.line_of(deed, run.id)
+    state = seats.seats_of(uow, run)
+    line = seats.line_of(uow, run.id)
     if not line:
         return ""
     free = state.free + heads
@@ -119,35 +119,35 @@ def line_after(deed: Deed, run: Run, heads: int) -> str:
 
 
 def withdrawal(
-    deed: Deed, enrollment_id: int, received_on: str | None = None, no_show: bool = False
+    uow: UnitOfWork, enrollment_id: int, received_on: str | None = None, no_show: bool = False
 ) -> dict[str, Any]:
     """What a withdrawal would do with the money (what is kept and why, what was paid, what becomes credit or stays
     owed), and with the line."""
-    enrollment = deed.session.get(Enrollment, enrollment_id)
+    enrollment = uow.session.get(Enrollment, enrollment_id)
     if enrollment is None:
         raise not_found("This enrollment")
-    run = get_run(deed, enrollment.run_id)
-    policy = leaving_keeps(deed, enrollment, run, received_on, no_show)
-    paid, currency = money.paid_of(deed, [enrollment.id]).get(enrollment.id, 0), enrollment.currency
+    run = get_run(uow, enrollment.run_id)
+    policy = leaving_keeps(uow, enrollment, run, received_on, no_show)
+    paid, currency = money.paid_of(uow, [enrollment.id]).get(enrollment.id, 0), enrollment.currency
     return {
         "enrollment_id": enrollment.id, "name": enrollment.person.name, "currency": currency,
         "account_id": enrollment.payer_id, "total": format_amount(enrollment.total, currency),
         "paid": format_amount(paid, currency), "kept": format_amount(policy.amount, currency), "why": policy.why,
         "credit": format_amount(max(0, paid - policy.amount), currency),
-        "owed": format_amount(max(0, policy.amount - paid), currency), "line": line_after(deed, run, enrollment.heads),
+        "owed": format_amount(max(0, policy.amount - paid), currency), "line": line_after(uow, run, enrollment.heads),
     }  # fmt: skip
 
 
-def policy_of(deed: Deed, run: Run) -> refunds.Policy | None:
+def policy_of(uow: UnitOfWork, run: Run) -> refunds.Policy | None:
     """The refund policy of the course, else of the center."""
-    held = run.course.defaults.get("refunds") or deed.center.defaults.get("refunds")
+    held = run.course.defaults.get("refunds") or uow.center.defaults.get("refunds")
     return refund_policies.policy_of(held, run.currency) if held else None
 
 
-def policy_keeps(deed: Deed, enrollment: Enrollment, run: Run, day: date) -> refunds.Kept:
+def policy_keeps(uow: UnitOfWork, enrollment: Enrollment, run: Run, day: date) -> refunds.Kept:
     """What the refund policy keeps of a sign-up that ends on a day."""
-    policy = policy_of(deed, run)
-    start = run_fees.start_of(deed, run)
+    policy = policy_of(uow, run)
+    start = run_fees.start_of(uow, run)
     return refunds.kept_of(policy, enrollment.total, start, day, enrollment.currency)
 
 
@@ -175,34 +175,34 @@ def kept_differently(enrollment: Enrollment, policy: refunds.Kept, keep: str, wh
     return amount, policy.why if amount == policy.amount else why.strip()
 
 
-def end(deed: Deed, enrollment: Enrollment, status: str, cause: str) -> int:
+def end(uow: UnitOfWork, enrollment: Enrollment, status: str, cause: str) -> int:
     """End an enrollment under the seat lock: seat, code and stock back, charges reversed. Returns the sum taken back."""
-    deed.session.get_one(RunSeats, enrollment.run_id).taken -= enrollment.seats
-    enrollment.status, enrollment.ended_at = status, deed.now
-    deed.session.flush()
-    codes.give_back(deed, enrollment)
-    stock.take_for(deed, enrollment, back=True, cause=cause)
+    uow.session.get_one(RunSeats, enrollment.run_id).taken -= enrollment.seats
+    enrollment.status, enrollment.ended_at = status, uow.now
+    uow.session.flush()
+    codes.give_back(uow, enrollment)
+    stock.take_for(uow, enrollment, back=True, cause=cause)
     if status == "taken back":
-        kept_quotes.open_again(deed, enrollment)
-    return money.reverse_charges(deed, enrollment, cause)
+        kept_quotes.open_again(uow, enrollment)
+    return money.reverse_charges(uow, enrollment, cause)
 
 
-def seat_again(deed: Deed, enrollment: Enrollment, run: Run, row: Any, cause: str) -> None:
+def seat_again(uow: UnitOfWork, enrollment: Enrollment, run: Run, row: Any, cause: str) -> None:
     """Undo a withdrawal: the same seats on the same terms, if they are still free."""
-    state = replace(seats.seats_of(deed, run), waiting=(), taken=row.taken)
+    state = replace(seats.seats_of(uow, run), waiting=(), taken=row.taken)
     seat = (
         core_seats.seats_for(state, enrollment.heads, enrollment.set_aside_id) if enrollment.seats else None
     )
     if isinstance(seat, core_seats.Waits | core_seats.NoSeat):
         raise conflict("full", f"The seat is gone: {seat.why[0].lower()}{seat.why[1:]}")
-    if parties.live_on(deed, run.id, [enrollment.person_id]):
+    if parties.live_on(uow, run.id, [enrollment.person_id]):
         raise conflict("already-in", f"{enrollment.person.name} has been enrolled anew meanwhile.")
     row.taken += enrollment.seats
     enrollment.status, enrollment.ended_at = "seated", None
-    deed.session.flush()
-    money.no_longer_kept(deed, enrollment, cause)
-    codes.take_again(deed, enrollment)
-    stock.take_for(deed, enrollment, back=False, cause=cause)
-    money.charge(deed, enrollment, cause)
-    deed.session.flush()
-    accounts.settle_with_credit(deed, accounts.get_account(deed, enrollment.payer_id, lock=True))
+    uow.session.flush()
+    money.no_longer_kept(uow, enrollment, cause)
+    codes.take_again(uow, enrollment)
+    stock.take_for(uow, enrollment, back=False, cause=cause)
+    money.charge(uow, enrollment, cause)
+    uow.session.flush()
+    accounts.settle_with_credit(uow, accounts.get_account(uow, enrollment.payer_id, lock=True))

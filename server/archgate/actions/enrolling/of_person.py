@@ -8,7 +8,7 @@ from sqlalchemy import func, or_, select
 from sqlalchemy.orm import aliased
 
 from archgate.actions.kernel.answers import shown
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import money
 from archgate.actions.schedule import schedule
 from archgate.actions.schedule.schedule import decision_text
@@ -21,7 +21,7 @@ from archgate.tables.roster import Enrollment, PartyPlace
 from archgate.tables.waitlist import Waiting
 
 
-def enrollments_of(deed: Deed, person: Person) -> list[dict[str, Any]]:
+def enrollments_of(uow: UnitOfWork, person: Person) -> list[dict[str, Any]]:
     """Runs a person signed up for or was named on, newest first, with what is still open of each; `payer` is whoever
     pays instead of them."""
     payer = aliased(Person)
@@ -38,8 +38,8 @@ def enrollments_of(deed: Deed, person: Person) -> list[dict[str, Any]]:
         .where(or_(Enrollment.person_id == person.id, PartyPlace.id.is_not(None)))
         .order_by(Enrollment.enrolled_at.desc(), Enrollment.id.desc())
     )
-    rows = deed.session.execute(query).all()
-    due = money.open_installments(deed, [e.id for e, *_ in rows if e.live])
+    rows = uow.session.execute(query).all()
+    due = money.open_installments(uow, [e.id for e, *_ in rows if e.live])
     return [
         {
             "enrollment_id": e.id,
@@ -64,13 +64,13 @@ def enrollments_of(deed: Deed, person: Person) -> list[dict[str, Any]]:
     ]
 
 
-def waiting_of(deed: Deed, person: Person) -> list[dict[str, Any]]:
+def waiting_of(uow: UnitOfWork, person: Person) -> list[dict[str, Any]]:
     query = select(Waiting, Run).join(Run, Run.id == Waiting.run_id).where(Waiting.person_id == person.id)
     found = []
-    for row, run in deed.session.execute(query.where(Waiting.live == 1).order_by(Waiting.joined_at)):
-        line = [w.id for w in seats.line_of(deed, run.id, offered=True)]
+    for row, run in uow.session.execute(query.where(Waiting.live == 1).order_by(Waiting.joined_at)):
+        line = [w.id for w in seats.line_of(uow, run.id, offered=True)]
         found.append({
             "waiting_id": row.id, "run_id": run.id, "code": run.code, "title": run.title or run.course.title,
-            "heads": row.heads, "place": line.index(row.id) + 1, "joined": deed.local(row.joined_at),
+            "heads": row.heads, "place": line.index(row.id) + 1, "joined": uow.local(row.joined_at),
         })  # fmt: skip
     return found

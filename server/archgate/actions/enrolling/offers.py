@@ -16,7 +16,7 @@ from archgate.actions.fees import quotes
 from archgate.actions.kernel import signing
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import conflict, not_found
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
 from archgate.actions.schedule import schedule
 from archgate.actions.seats import seats
@@ -36,77 +36,77 @@ from archgate.tables.waitlist import Waiting
 PASSED = {"lapsed": "did not answer in time", "declined": "declined"}
 
 
-def closing_of(deed: Deed, run: Run) -> datetime | None:
+def closing_of(uow: UnitOfWork, run: Run) -> datetime | None:
     """When the sign-up window that is open now closes."""
     for opens, closes in schedule.sign_up_windows(run):
-        if (opens is None or opens <= deed.now) and (closes is None or deed.now < closes):
+        if (opens is None or opens <= uow.now) and (closes is None or uow.now < closes):
             return closes
-    return deed.now  # shut: nothing can be offered
+    return uow.now  # shut: nothing can be offered
 
 
-def due_lines(deed: Deed) -> list[int]:
+def due_lines(uow: UnitOfWork) -> list[int]:
     """The runs whose line may move: somebody waits while seats are free and offered by themselves, or an offer ran out."""
     waits = select(Waiting.run_id).where(Waiting.status == "waiting", Waiting.live == 1)
-    over = select(Waiting.run_id).where(Waiting.status == "offered", Waiting.offer_until <= deed.now)
-    room = RunSeats.taken + seats.kept_back_of(deed.today) < Run.capacity + Run.overbook
+    over = select(Waiting.run_id).where(Waiting.status == "offered", Waiting.offer_until <= uow.now)
+    room = RunSeats.taken + seats.kept_back_of(uow.today) < Run.capacity + Run.overbook
     moves = and_(Run.id.in_(waits), Run.status == "published", Run.auto_offer, room)
     query = select(Run.id).join(RunSeats, RunSeats.run_id == Run.id).where(or_(Run.id.in_(over), moves))
-    return list(deed.session.scalars(query.order_by(Run.id)))
+    return list(uow.session.scalars(query.order_by(Run.id)))
 
 
-def go_down(deed: Deed, run_id: int) -> dict[str, Any]:
+def go_down(uow: UnitOfWork, run_id: int) -> dict[str, Any]:
     """End the offers that ran out, and offer what is free to those next in line, where the run lets that go by itself."""
-    run = seats.run_to_change(deed, run_id)
+    run = seats.run_to_change(uow, run_id)
     ended = []
-    for row in seats.line_of(deed, run.id, offered=True):
-        if row.status == "offered" and row.offer_until and row.offer_until <= deed.now:
-            pass_on(deed, row, run, "lapsed")
+    for row in seats.line_of(uow, run.id, offered=True):
+        if row.status == "offered" and row.offer_until and row.offer_until <= uow.now:
+            pass_on(uow, row, run, "lapsed")
             ended.append(row.person.name)
     made: list[str] = []
     if run.status == "published" and run.auto_offer:
-        state = seats.seats_of(deed, run)
-        line = seats.line_of(deed, run.id)
+        state = seats.seats_of(uow, run)
+        line = seats.line_of(uow, run.id)
         offers, _ = next_offers(
-            [seats.party(w) for w in line], state.free, Rule(run.line_rule), deed.now, run.offer_hours,
-            closing_of(deed, run),
+            [seats.party(w) for w in line], state.free, Rule(run.line_rule), uow.now, run.offer_hours,
+            closing_of(uow, run),
         )  # fmt: skip
         by_id = {w.id: w for w in line}
         for offer in offers:
-            make_offer(deed, by_id[offer.party.id], run, offer.until)
+            make_offer(uow, by_id[offer.party.id], run, offer.until)
             made.append(by_id[offer.party.id].person.name)
     return {"run_id": run.id, "ended": ended, "offered": made}
 
 
-def make_offer(deed: Deed, row: Waiting, run: Run, until: datetime, why: str = "") -> None:
+def make_offer(uow: UnitOfWork, row: Waiting, run: Run, until: datetime, why: str = "") -> None:
     """Offer a party its seats until a moment, and tell it by a link of its own."""
-    row.status, row.offered_at, row.offer_until = "offered", deed.now, until
+    row.status, row.offered_at, row.offer_until = "offered", uow.now, until
     row.offers, row.asked_time = row.offers + 1, False
-    deed.session.flush()
+    uow.session.flush()
     name, title = row.person.name, run.title or run.course.title
     many = "a seat" if row.heads == 1 else f"{row.heads} seats"
-    said = f"Offered {many} on {run.code} to {name} until {moment_text(until, deed.zone)}{f': {why}' if why else ''}"
-    change = deed.log("offer a seat", "waiting", row.id, said, run_id=run.id)
+    said = f"Offered {many} on {run.code} to {name} until {moment_text(until, uow.zone)}{f': {why}' if why else ''}"
+    change = uow.log("offer a seat", "waiting", row.id, said, run_id=run.id)
     body = (
-        f"{many[0].upper()}{many[1:]} on {title} {'is' if row.heads == 1 else 'are'} yours until {moment_text(until, deed.zone)}.\n\n"
-        f"Take it, decline it or ask for more time here:\n{link_of(row)}\n\n{deed.center.name}"
+        f"{many[0].upper()}{many[1:]} on {title} {'is' if row.heads == 1 else 'are'} yours until {moment_text(until, uow.zone)}.\n\n"
+        f"Take it, decline it or ask for more time here:\n{link_of(row)}\n\n{uow.center.name}"
     )
-    messages.write(deed, change, row.person.email, name, f"A seat on {title}", body, row.person_id, run.id)
+    messages.write(uow, change, row.person.email, name, f"A seat on {title}", body, row.person_id, run.id)
 
 
 def link_of(row: Waiting) -> str:
     return f"{signing.address()}/reply/{signing.token_for('o', row.id, row.offers)}"
 
 
-def pass_on(deed: Deed, row: Waiting, run: Run, how: str) -> None:
+def pass_on(uow: UnitOfWork, row: Waiting, run: Run, how: str) -> None:
     """End a place in line whose offer was declined or not answered; the seat goes to the next."""
-    row.status, row.ended_at = how, deed.now
-    deed.session.flush()
+    row.status, row.ended_at = how, uow.now
+    uow.session.flush()
     name, title = row.person.name, run.title or run.course.title
-    change = deed.log(f"offer {how}", "waiting", row.id, f"{name} {PASSED[how]} on {run.code}", run_id=run.id)
+    change = uow.log(f"offer {how}", "waiting", row.id, f"{name} {PASSED[how]} on {run.code}", run_id=run.id)
     if how == "lapsed":
-        body = f"The offer of a seat on {title} ran out, and the seat goes to the next in line. Call us if you still want one.\n\n{deed.center.name}"
+        body = f"The offer of a seat on {title} ran out, and the seat goes to the next in line. Call us if you still want one.\n\n{uow.center.name}"
         messages.write(
-            deed,
+            uow,
             change,
             row.person.email,
             name,
@@ -120,57 +120,55 @@ def pass_on(deed: Deed, row: Waiting, run: Run, how: str) -> None:
 # --- by hand ----------------------------------------------------------------------------------------------
 
 
-def offer(deed: Deed, waiting_id: int, why: str = "") -> dict[str, Any]:
+def offer(uow: UnitOfWork, waiting_id: int, why: str = "") -> dict[str, Any]:
     """Offer a free seat to somebody in line by hand; out of turn only with a reason."""
-    row, run = waitlist.locked(deed, waiting_id)
+    row, run = waitlist.locked(uow, waiting_id)
     if row.status == "offered":
         raise conflict("offered", f"{row.person.name} has an offer already.")
-    state = seats.seats_of(deed, run)
-    waitlist.refuse_out_of_turn(deed, run, row, state, why)
-    closes = closing_of(deed, run)
-    if run.status != "published" or (closes is not None and closes <= deed.now):
+    state = seats.seats_of(uow, run)
+    waitlist.refuse_out_of_turn(uow, run, row, state, why)
+    closes = closing_of(uow, run)
+    if run.status != "published" or (closes is not None and closes <= uow.now):
         raise conflict("sign-up-shut", "Sign-up is shut; seat them by hand instead.")
-    until = deed.now + timedelta(hours=run.offer_hours)
-    make_offer(deed, row, run, min(until, closes) if closes else until, why.strip())
-    return {"change": deed.entries[-1].key, "waiting_id": row.id, "name": row.person.name, "run_id": run.id}
+    until = uow.now + timedelta(hours=run.offer_hours)
+    make_offer(uow, row, run, min(until, closes) if closes else until, why.strip())
+    return {"change": uow.entries[-1].key, "waiting_id": row.id, "name": row.person.name, "run_id": run.id}
 
 
-def more_time(deed: Deed, waiting_id: int, hours: int) -> dict[str, Any]:
+def more_time(uow: UnitOfWork, waiting_id: int, hours: int) -> dict[str, Any]:
     """Give somebody longer to answer, not beyond the close of sign-up."""
-    row, run = waitlist.locked(deed, waiting_id)
+    row, run = waitlist.locked(uow, waiting_id)
     if row.status != "offered" or row.offer_until is None:
         raise conflict("no-offer", f"{row.person.name} has no offer to answer.")
     if not 1 <= hours <= 24 * 60:
         raise refuse("/hours", "Give from 1 to 1440 hours more.")
-    closes = closing_of(deed, run)
-    until = max(row.offer_until, deed.now) + timedelta(hours=hours)
+    closes = closing_of(uow, run)
+    until = max(row.offer_until, uow.now) + timedelta(hours=hours)
     row.offer_until, row.asked_time = min(until, closes) if closes else until, False
-    deed.session.flush()
-    said = f"{row.person.name} may answer until {moment_text(row.offer_until, deed.zone)} on {run.code}"
-    change = deed.log("give more time", "waiting", row.id, said, run_id=run.id)
+    uow.session.flush()
+    said = f"{row.person.name} may answer until {moment_text(row.offer_until, uow.zone)} on {run.code}"
+    change = uow.log("give more time", "waiting", row.id, said, run_id=run.id)
     return {"change": change.key, "waiting_id": row.id, "name": row.person.name, "run_id": run.id}
 
 
 # --- the reply page ---------------------------------------------------------------------------------------
 
 
-def offer_behind(deed: Deed, token: str) -> tuple[Waiting, Run]:
+def offer_behind(uow: UnitOfWork, token: str) -> tuple[Waiting, Run]:
     """The offer behind a link, whoever holds it; a link that was not made here names nothing."""
     read = signing.token_read(token)
-    row = deed.session.get(Waiting, read[1]) if read and read[0] == "o" else None
+    row = uow.session.get(Waiting, read[1]) if read and read[0] == "o" else None
     if row is None or read is None or read[2] > row.offers:
         raise not_found("This offer")
-    return row, get_run(deed, row.run_id)
+    return row, get_run(uow, row.run_id)
 
 
-def reply_page(deed: Deed, token: str) -> dict[str, Any]:
+def reply_page(uow: UnitOfWork, token: str) -> dict[str, Any]:
     """What an offer's page shows: the run, the price now and what is due, until when, and whether it still stands."""
-    row, run = offer_behind(deed, token)
+    row, run = offer_behind(uow, token)
     read = signing.token_read(token)
     current = read is not None and read[2] == row.offers
-    stands = (
-        current and row.status == "offered" and row.offer_until is not None and row.offer_until > deed.now
-    )
+    stands = current and row.status == "offered" and row.offer_until is not None and row.offer_until > uow.now
     states = {
         "seated": "You have taken it.",
         "declined": "You have declined it.",
@@ -181,40 +179,40 @@ def reply_page(deed: Deed, token: str) -> dict[str, Any]:
         if stands
         else states.get(row.status, "This offer has run out; the seat has gone to the next in line.")
     )
-    first = next((m for m in schedule.ordered(run) if m.starts_at > deed.now), None)
+    first = next((m for m in schedule.ordered(run) if m.starts_at > uow.now), None)
     quote = None
     if stands:
         try:
-            quote = document_of(quotes.priced(deed, waitlist.wish_of(deed, run, row)))
+            quote = document_of(quotes.priced(uow, waitlist.resolve_ask(uow, run, row)))
         except Refused as refused:
             stands, said = False, refused.faults[0].message
     return {
-        "kind": "offer", "full": False, "center": deed.center.name, "name": row.person.given or row.person.name, "title": run.title or run.course.title,
+        "kind": "offer", "full": False, "center": uow.center.name, "name": row.person.given or row.person.name, "title": run.title or run.course.title,
         "heads": row.heads, "place": run.place.name if run.place else "",
-        "first": moment_text(first.starts_at, deed.zone) if first else None, "stands": stands, "said": said,
-        "until": moment_text(row.offer_until, deed.zone) if stands and row.offer_until else None, "asked_time": row.asked_time,
+        "first": moment_text(first.starts_at, uow.zone) if first else None, "stands": stands, "said": said,
+        "until": moment_text(row.offer_until, uow.zone) if stands and row.offer_until else None, "asked_time": row.asked_time,
         "currency": run.currency, "quote": quote,
     }  # fmt: skip
 
 
-def reply(deed: Deed, token: str, answer: str, total: str = "") -> dict[str, Any]:
+def reply(uow: UnitOfWork, token: str, answer: str, total: str = "") -> dict[str, Any]:
     """Take an offer, decline it, or ask for more time. Logged as theirs."""
-    row, run = offer_behind(deed, token)
-    seats.lock_seats(deed, run)
-    deed.session.refresh(row)
-    page = reply_page(deed, token)
+    row, run = offer_behind(uow, token)
+    seats.lock_seats(uow, run)
+    uow.session.refresh(row)
+    page = reply_page(uow, token)
     if not page["stands"]:
         raise conflict("offer-over", page["said"])
     name = row.person.name
     if answer == "decline":
-        pass_on(deed, row, run, "declined")
+        pass_on(uow, row, run, "declined")
     elif answer == "time":
         row.asked_time = True
-        deed.session.flush()
-        deed.log("ask for time", "waiting", row.id, f"{name} asks for more time on {run.code}", run_id=run.id)
+        uow.session.flush()
+        uow.log("ask for time", "waiting", row.id, f"{name} asks for more time on {run.code}", run_id=run.id)
     elif answer == "take":
-        waitlist.seat_row(deed, row, run, total)
-        deed.log(
+        waitlist.seat_row(uow, row, run, total)
+        uow.log(
             "take an offer",
             "waiting",
             row.id,
@@ -223,30 +221,30 @@ def reply(deed: Deed, token: str, answer: str, total: str = "") -> dict[str, Any
         )
     else:
         raise refuse("/answer", "The answer is one of take, decline, time.")
-    deed.session.flush()
-    for change in deed.entries:
+    uow.session.flush()
+    for change in uow.entries:
         change.user_id = None  # the person did it, nobody of the staff
-    return reply_page(deed, token)
+    return reply_page(uow, token)
 
 
-def keeper_of(deed: Deed, token: str) -> User:
+def keeper_of(uow: UnitOfWork, token: str) -> User:
     """Who put the party behind a link in line: what it does by the link is written in their name where rows need one."""
-    return deed.session.get_one(User, offer_behind(deed, token)[0].user_id)
+    return uow.session.get_one(User, offer_behind(uow, token)[0].user_id)
 
 
 # --- chances ----------------------------------------------------------------------------------------------
 
 
-def leave_rate(deed: Deed) -> tuple[Decimal, tuple[Decimal, Decimal], str]:
+def leave_rate(uow: UnitOfWork) -> tuple[Decimal, tuple[Decimal, Decimal], str]:
     """The share of seats that were given up again on the center's runs that are over, how sure that is, and the sentence.
 
     Only runs that are over count: a seat sold today has not been kept for months. The range is Wilson's interval for 95 in
     100 (E. B. Wilson, 1927). One seat given up of two is added to the estimate, so that a young center is neither certain
     nor hopeless.
     """
-    over = select(Gate.run_id).where(Gate.kind == "ends", Gate.at <= deed.now)
+    over = select(Gate.run_id).where(Gate.kind == "ends", Gate.at <= uow.now)
     rows = dict(
-        deed.session.execute(
+        uow.session.execute(
             select(Enrollment.status, func.sum(Enrollment.heads))
             .where(
                 Enrollment.role == "learner",
@@ -269,27 +267,27 @@ def leave_rate(deed: Deed) -> tuple[Decimal, tuple[Decimal, Decimal], str]:
     return rate, (low, high), said
 
 
-def chances(deed: Deed, run: Run, line: list[Waiting]) -> list[tuple[str, str, str]]:
+def chances(uow: UnitOfWork, run: Run, line: list[Waiting]) -> list[tuple[str, str, str]]:
     """The chance of each party in line, as decimal texts: the estimate, and between what it lies."""
-    state = seats.seats_of(deed, run)
+    state = seats.seats_of(uow, run)
     out = state.whole - state.free  # whatever is not free counts as taken
-    rate, (low, high), _ = leave_rate(deed)
+    rate, (low, high), _ = leave_rate(uow)
     parties = [seats.party(w) for w in line]
     found = [chances_of(parties, state.whole, out, r) for r in (rate, low, high)]
     return [(str(a), str(b), str(c)) for a, b, c in zip(*found, strict=True)]
 
 
-def line_view(deed: Deed, run: Run) -> list[dict[str, Any]]:
+def line_view(uow: UnitOfWork, run: Run) -> list[dict[str, Any]]:
     """Who waits, in order, with open offers, who of them the free seats fit next, and everybody's chance."""
-    line = seats.line_of(deed, run.id, offered=True)
+    line = seats.line_of(uow, run.id, offered=True)
     if not line:
         return []
-    state = seats.seats_of(deed, run)
+    state = seats.seats_of(uow, run)
     waiting = [w for w in line if w.status == "waiting"]
     following = next_that_fits([seats.party(w) for w in waiting], state.free, Rule(run.line_rule))
-    chance = dict(zip((w.id for w in waiting), chances(deed, run, waiting), strict=True))
+    chance = dict(zip((w.id for w in waiting), chances(uow, run, waiting), strict=True))
     owners = dict(
-        deed.session.execute(
+        uow.session.execute(
             select(Account.id, Organization.name)
             .join(Organization, Organization.id == Account.organization_id)
             .where(Account.id.in_([w.payer_id for w in line]))
@@ -297,15 +295,15 @@ def line_view(deed: Deed, run: Run) -> list[dict[str, Any]]:
     )
     labels = {r.id: r.label for r in run.rates}
     named = select(Person).where(Person.id.in_([w.person_id for w in line]))
-    people = {p.id: p for p in deed.session.scalars(named)}
+    people = {p.id: p for p in uow.session.scalars(named)}
     return [
         {
             "id": w.id, "person_id": w.person_id, "name": people[w.person_id].name, "email": people[w.person_id].email,
             "phone": people[w.person_id].phone,
-            "heads": w.heads, "place": n, "joined": deed.local(w.joined_at),
+            "heads": w.heads, "place": n, "joined": uow.local(w.joined_at),
             "rate": labels.get(w.rate_id, ""), "payer": owners.get(w.payer_id), "way_in": w.way_in, "note": w.note,
             "next": following is not None and following.id == w.id, "fits": w.heads <= state.free,
-            "status": w.status, "until": deed.local(w.offer_until),
+            "status": w.status, "until": uow.local(w.offer_until),
             "asked_time": w.asked_time, "offers": w.offers, "chance": chance.get(w.id, (None,))[0],
             "chance_range": list(chance[w.id][1:]) if w.id in chance else None, "answers": w.answers,
             "head_start": w.head_start,

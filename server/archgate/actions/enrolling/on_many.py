@@ -10,7 +10,7 @@ from sqlalchemy.orm import selectinload
 from archgate.actions.enrolling import leaving, transfers
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import money
 from archgate.actions.seats import seats
 from archgate.core.faults import refuse
@@ -22,7 +22,7 @@ MOST = 2000
 MOST_WHY = 200
 
 
-def chosen_of(deed: Deed, run_id: int, ids: list[int]) -> list[Enrollment]:
+def chosen_of(uow: UnitOfWork, run_id: int, ids: list[int]) -> list[Enrollment]:
     """The learners' sign-ups of a run that were chosen; all of them still there."""
     if not 1 <= len(ids) <= MOST:
         raise refuse("/enrollment_ids", f"Choose from 1 to {MOST} people.")
@@ -34,14 +34,14 @@ def chosen_of(deed: Deed, run_id: int, ids: list[int]) -> list[Enrollment]:
     )
     read = (Enrollment.person, Enrollment.installments, Enrollment.extras, Enrollment.places)
     query = query.options(*(selectinload(x) for x in read)).order_by(Enrollment.id)
-    rows = list(deed.session.scalars(query))
+    rows = list(uow.session.scalars(query))
     if len(rows) != len(set(ids)):
         raise conflict("moved-on", "Somebody chosen no longer holds a seat here.")
     return rows
 
 
 def summed(
-    deed: Deed, rows: list[dict[str, Any]], change: Change, currency: str, **more: Any
+    uow: UnitOfWork, rows: list[dict[str, Any]], change: Change, currency: str, **more: Any
 ) -> dict[str, Any]:
     """What an act does to each and to all, by kept, credit and what stays owed."""
     sums = {
@@ -51,35 +51,35 @@ def summed(
     return {"change": change.key, "currency": currency, "people": rows, **sums, **more}
 
 
-def withdraw(deed: Deed, run_id: int, ids: list[int], why: str = "") -> dict[str, Any]:
+def withdraw(uow: UnitOfWork, run_id: int, ids: list[int], why: str = "") -> dict[str, Any]:
     """Withdraw everybody chosen, each by the refund policy; `why` goes to the log."""
     why = why.strip()
     if len(why) > MOST_WHY:
         raise refuse("/why", f"The reason is longer than {MOST_WHY} characters.")
-    run = seats.run_to_change(deed, run_id)
+    run = seats.run_to_change(uow, run_id)
     rows = []
-    paid = money.paid_of(deed, ids)
-    for enrollment in chosen_of(deed, run.id, ids):
-        done, unit = leaving.leave(deed, enrollment, run), enrollment.currency
+    paid = money.paid_of(uow, ids)
+    for enrollment in chosen_of(uow, run.id, ids):
+        done, unit = leaving.leave(uow, enrollment, run), enrollment.currency
         over = paid.get(enrollment.id, 0) - parse_amount(done["kept"], unit)
         rows.append({
             **{k: done[k] for k in ("enrollment_id", "name", "kept", "why")},
             "credit": format_amount(max(0, over), unit), "owed": format_amount(max(0, -over), unit),
         })  # fmt: skip
     said = f": {why}" if why else ""
-    change = deed.log("withdraw many", "run", run.id, f"Withdrew {len(rows)} from {run.code}{said}")
-    return summed(deed, rows, change, run.currency)
+    change = uow.log("withdraw many", "run", run.id, f"Withdrew {len(rows)} from {run.code}{said}")
+    return summed(uow, rows, change, run.currency)
 
 
-def move(deed: Deed, run_id: int, ids: list[int], to_run_id: int) -> dict[str, Any]:
+def move(uow: UnitOfWork, run_id: int, ids: list[int], to_run_id: int) -> dict[str, Any]:
     """Move everybody chosen to another run, each at today's price there, the money with them."""
-    run, there = get_run(deed, run_id), get_run(deed, to_run_id)
-    seats.lock_both(deed, run, there)
+    run, there = get_run(uow, run_id), get_run(uow, to_run_id)
+    seats.lock_both(uow, run, there)
     rows = []
-    for enrollment in chosen_of(deed, run.id, ids):
+    for enrollment in chosen_of(uow, run.id, ids):
         name = enrollment.person.name
         try:
-            done = transfers.move(deed, enrollment, run, there, {})
+            done = transfers.move(uow, enrollment, run, there, {})
         except Problem as problem:
             raise conflict("one-cannot", f"{name}: {problem.detail}") from None
         rows.append(
@@ -88,36 +88,36 @@ def move(deed: Deed, run_id: int, ids: list[int], to_run_id: int) -> dict[str, A
                 **{k: done[k] for k in ("name", "kept", "credit", "owed", "why")},
             }
         )
-    change = deed.log(
+    change = uow.log(
         "transfer many",
         "run",
         there.id,
         f"Moved {len(rows)} from {run.code} to {there.code}",
         run_id=there.id,
     )
-    return summed(deed, rows, change, there.currency, to=there.code, to_run_id=there.id)
+    return summed(uow, rows, change, there.currency, to=there.code, to_run_id=there.id)
 
 
-def undo_withdraw(deed: Deed, change: Change) -> None:
+def undo_withdraw(uow: UnitOfWork, change: Change) -> None:
     """Seat everybody again who was withdrawn together; all of them, or nobody."""
-    run = get_run(deed, change.subject_id)
-    row = seats.lock_seats(deed, run)
+    run = get_run(uow, change.subject_id)
+    row = seats.lock_seats(uow, run)
     for number in ended_in(change, "withdrawn"):
-        enrollment = deed.session.get_one(Enrollment, number)
-        deed.session.refresh(enrollment)
+        enrollment = uow.session.get_one(Enrollment, number)
+        uow.session.refresh(enrollment)
         if enrollment.status != "withdrawn":
             raise conflict("moved-on", f"{enrollment.person.name} is not withdrawn any more.")
-        leaving.seat_again(deed, enrollment, run, row, f"Undid: {change.summary}")
+        leaving.seat_again(uow, enrollment, run, row, f"Undid: {change.summary}")
 
 
-def undo_move(deed: Deed, change: Change) -> None:
+def undo_move(uow: UnitOfWork, change: Change) -> None:
     """Take back every transfer of those that were moved together."""
     gone = ended_in(change, "moved")
     query = select(Enrollment.id).where(
         Enrollment.came_from_id.in_(gone), Enrollment.run_id == change.subject_id
     )
-    for number in deed.session.scalars(query.order_by(Enrollment.id.desc())).all():
-        transfers.undo_transfer(deed, number)
+    for number in uow.session.scalars(query.order_by(Enrollment.id.desc())).all():
+        transfers.undo_transfer(uow, number)
 
 
 def ended_in(change: Change, status: str) -> list[int]:

@@ -9,7 +9,7 @@ from sqlalchemy import select
 from archgate.actions.enrolling import enrollments
 from archgate.actions.fees import fees, plans
 from archgate.actions.kernel.problems import Problem, conflict
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import money
 from archgate.actions.people import people
 from archgate.actions.seats import seats
@@ -26,32 +26,32 @@ ROLES = ("learner", "assistant", "instructor", "observer")
 # --- roles ------------------------------------------------------------------------------------------------
 
 
-def refuse_role(deed: Deed, role: str) -> None:
+def refuse_role(uow: UnitOfWork, role: str) -> None:
     """Anything but a learner is asked for by name; instructors are added only by those who may."""
     if role not in ROLES:
         raise refuse("/role", f"The role is one of {', '.join(ROLES)}.")
-    if role == "instructor" and (deed.user is None or deed.user.role != "administrator"):
+    if role == "instructor" and (uow.user is None or uow.user.role != "administrator"):
         raise Problem(403, "forbidden", "Only an administrator adds instructors to a roster.")
 
 
-def add_with_role(deed: Deed, run_id: int, person_id: int, role: str) -> dict[str, Any]:
+def add_with_role(uow: UnitOfWork, run_id: int, person_id: int, role: str) -> dict[str, Any]:
     """Put somebody on a roster who is no learner: without a seat and without a price."""
-    refuse_role(deed, role)
+    refuse_role(uow, role)
     if role == "learner":
         raise refuse("/role", "Learners are enrolled, with a seat and a price.")
-    person, run = people.present(deed, person_id), seats.run_to_change(deed, run_id)
+    person, run = people.present(uow, person_id), seats.run_to_change(uow, run_id)
     if run.status in ("cancelled", "archived"):
         raise conflict("status", f"The run is {run.status}.")
-    enrollments.refuse_twice(deed, run, person)
-    payer = money.account_of(deed, f"person:{person.id}", run.currency)
+    enrollments.refuse_twice(uow, run, person)
+    payer = money.account_of(uow, f"person:{person.id}", run.currency)
     row = Enrollment(
         run_id=run.id, person_id=person.id, payer_id=payer.id, rate_id=fees.rate_of(run, None).id,
-        plan_id=plans.plan_of(deed, run, None).id, user_id=deed.user_id, status="seated", role=role, way_in="staff", heads=1,
-        signed_up=deed.today, enrolled_at=deed.now, currency=run.currency, total=0, quote=AgreedQuote(run.currency, ()), note="",
+        plan_id=plans.plan_of(uow, run, None).id, user_id=uow.user_id, status="seated", role=role, way_in="staff", heads=1,
+        signed_up=uow.today, enrolled_at=uow.now, currency=run.currency, total=0, quote=AgreedQuote(run.currency, ()), note="",
     )  # fmt: skip
-    deed.session.add(row)
-    deed.session.flush()
-    change = deed.log(
+    uow.session.add(row)
+    uow.session.flush()
+    change = uow.log(
         "add to a roster", "enrollment", row.id, f"{person.name} is {role} on {run.code}", run_id=run.id
     )
     return on_roster(change, row)
@@ -63,10 +63,10 @@ def on_roster(change: Change, row: Enrollment) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def set_role(deed: Deed, enrollment_id: int, role: str) -> dict[str, Any]:
+def set_role(uow: UnitOfWork, enrollment_id: int, role: str) -> dict[str, Any]:
     """Change the role of somebody who is no learner; a learner's seat and money are settled by withdrawing first."""
-    refuse_role(deed, role)
-    enrollment, run, _ = enrollments.locked_enrollment(deed, enrollment_id)
+    refuse_role(uow, role)
+    enrollment, run, _ = enrollments.locked_enrollment(uow, enrollment_id)
     if not enrollment.holds_seat:
         raise conflict("not-seated", "This person is no longer on the roster.")
     if "learner" in (role, enrollment.role) and role != enrollment.role:
@@ -76,23 +76,23 @@ def set_role(deed: Deed, enrollment_id: int, role: str) -> dict[str, Any]:
             said if enrollment.role == "learner" else "Learners are enrolled at the desk, with a seat.",
         )
     before, enrollment.role = enrollment.role, role
-    deed.session.flush()
-    change = deed.log(
+    uow.session.flush()
+    change = uow.log(
         "change a role", "enrollment", enrollment.id, f"{enrollment.person.name} on {run.code}: {before}, now {role}",
         run_id=run.id,
     )  # fmt: skip
     return on_roster(change, enrollment)
 
 
-def take_off(deed: Deed, enrollment_id: int) -> dict[str, Any]:
+def take_off(uow: UnitOfWork, enrollment_id: int) -> dict[str, Any]:
     """Take somebody who is no learner off a roster."""
-    enrollment, run, _ = enrollments.locked_enrollment(deed, enrollment_id)
+    enrollment, run, _ = enrollments.locked_enrollment(uow, enrollment_id)
     if enrollment.role == "learner" or not enrollment.holds_seat:
         raise conflict("learner", "Learners withdraw.")
-    enrollment.status, enrollment.ended_at = "taken off", deed.now
-    deed.session.flush()
+    enrollment.status, enrollment.ended_at = "taken off", uow.now
+    uow.session.flush()
     name = enrollment.person.name
-    change = deed.log(
+    change = uow.log(
         "take off a roster", "enrollment", enrollment.id, f"{name} is no longer on {run.code}", run_id=run.id
     )
     return on_roster(change, enrollment)
@@ -104,13 +104,13 @@ def take_off(deed: Deed, enrollment_id: int) -> dict[str, Any]:
 # --- attendance -------------------------------------------------------------------------------------------
 
 
-def people_of(deed: Deed, run: Run) -> list[tuple[Enrollment, Person]]:
+def people_of(uow: UnitOfWork, run: Run) -> list[tuple[Enrollment, Person]]:
     """Every learner with a name on a roster, named heads included, in the order of their names."""
-    own = deed.session.execute(
+    own = uow.session.execute(
         select(Enrollment, Person).join(Person, Person.id == Enrollment.person_id)
         .where(Enrollment.run_id == run.id, Enrollment.live == 1, Enrollment.role == "learner")
     ).all()  # fmt: skip
-    others = deed.session.execute(
+    others = uow.session.execute(
         select(Enrollment, Person).join(PartyPlace, PartyPlace.enrollment_id == Enrollment.id)
         .join(Person, Person.id == PartyPlace.person_id)
         .where(Enrollment.run_id == run.id, Enrollment.live == 1)

@@ -12,7 +12,7 @@ from archgate.actions.enrolling import groups, offers, roles
 from archgate.actions.kernel import lookups
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import conflict, not_found
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
 from archgate.actions.money import money
 from archgate.actions.schedule.schedule import ordered
@@ -56,13 +56,13 @@ ROSTER_COLUMNS = [
 ]
 
 
-def roster(deed: Deed, run_id: int) -> dict[str, Any]:
+def roster(uow: UnitOfWork, run_id: int) -> dict[str, Any]:
     """The whole roster in compact rows, in the order in which the seats were taken, the line, and who withdrew.
 
     A roster of thousands is drawn whole, and the driver takes longer to read a row column by column than the server to
     find it: so every row comes as one JSON array, made by the server, with the key of its quote in place of the quote.
     """
-    run = get_run(deed, run_id)
+    run = get_run(uow, run_id)
     owed = money.open_on(run.id)
     row = func.json_array(
         Enrollment.id, Enrollment.person_id, Person.name, Person.email, Person.phone, Enrollment.way_in, Enrollment.batch_id,
@@ -81,60 +81,60 @@ def roster(deed: Deed, run_id: int) -> dict[str, Any]:
         .where(Enrollment.run_id == run.id, Enrollment.live == 1)
         .order_by(Enrollment.enrolled_at, Enrollment.id)
     )  # fmt: skip
-    labels, places = labels_of(deed, run.id), heads_of(deed, run.id)
+    labels, places = labels_of(uow, run.id), heads_of(uow, run.id)
     rows, fees, owed_in_all = [], 0, 0
     unit = run.currency
-    for text in deed.session.scalars(query):
+    for text in uow.session.scalars(query):
         (number, person, name, email, phone, way, batch, key, payer, total, left, due, part, signed, user, heads, note, role,
          group, held, aside, received, why, answers) = orjson.loads(text)  # fmt: skip
         left = int(left or 0)
         fees, owed_in_all = fees + total, owed_in_all + left
-        until = deed.local(datetime.fromisoformat(held).replace(tzinfo=UTC)) if held else None
+        until = uow.local(datetime.fromisoformat(held).replace(tzinfo=UTC)) if held else None
         rows.append([
-            number, person, name, email, phone, way, batch, labels.get(key) or label_of(deed, number), payer, format_amount(total, unit),
+            number, person, name, email, phone, way, batch, labels.get(key) or label_of(uow, number), payer, format_amount(total, unit),
             format_amount(left, unit), due, format_amount(int(part), unit) if due else None, signed, user, heads,
             places.get(number, []), note, role, group, until, aside, received, why, orjson.loads(answers),
         ])  # fmt: skip
-    state = seats.seats_of(deed, run)
+    state = seats.seats_of(uow, run)
     return {
         "run_id": run.id, "capacity": run.capacity, "smallest": run.smallest, "taken": state.taken, "currency": run.currency,
         "fees": format_amount(fees, run.currency), "owed": format_amount(owed_in_all, run.currency),
-        "columns": ROSTER_COLUMNS, "rows": rows, "waiting": offers.line_view(deed, run), "withdrawn": gone_from(deed, run.id),
-        "groups": groups.groups_of(deed, run.id), "free": state.free, "held": state.held, "offered": state.offered,
-        "set_aside": sum(s.left(deed.today) for s in state.set_asides), "chance_why": offers.leave_rate(deed)[2],
-        "revision": lookups.revision(deed),
+        "columns": ROSTER_COLUMNS, "rows": rows, "waiting": offers.line_view(uow, run), "withdrawn": gone_from(uow, run.id),
+        "groups": groups.groups_of(uow, run.id), "free": state.free, "held": state.held, "offered": state.offered,
+        "set_aside": sum(s.left(uow.today) for s in state.set_asides), "chance_why": offers.leave_rate(uow)[2],
+        "revision": lookups.revision(uow),
     }  # fmt: skip
 
 
-def labels_of(deed: Deed, run_id: int) -> dict[str, str]:
+def labels_of(uow: UnitOfWork, run_id: int) -> dict[str, str]:
     """What each quote of a run is called, by the key that `roster` has of it; most quotes of a run are the same."""
     quote = type_coerce(Enrollment.quote, Text)
     key = func.md5(quote)
-    found = deed.session.execute(
+    found = uow.session.execute(
         select(key, func.min(quote)).where(Enrollment.run_id == run_id, Enrollment.live == 1).group_by(key)
     )
     return {key: rate_label(quote_read(orjson.loads(text))) for key, text in found}
 
 
-def label_of(deed: Deed, enrollment_id: int) -> str:
+def label_of(uow: UnitOfWork, enrollment_id: int) -> str:
     """The label of a quote that was changed or made between two readings."""
-    quote = deed.session.scalar(select(Enrollment.quote).where(Enrollment.id == enrollment_id))
+    quote = uow.session.scalar(select(Enrollment.quote).where(Enrollment.id == enrollment_id))
     return rate_label(quote) if quote else ""
 
 
-def gone_from(deed: Deed, run_id: int) -> list[dict[str, Any]]:
+def gone_from(uow: UnitOfWork, run_id: int) -> list[dict[str, Any]]:
     """Who withdrew from a run or did not come, and when."""
     query = (
         select(Person.name, Enrollment.ended_at).join(Person, Person.id == Enrollment.person_id)
         .where(Enrollment.run_id == run_id, Enrollment.status.in_(("withdrawn", "no-show")), Enrollment.ended_at.is_not(None))
         .order_by(Enrollment.enrolled_at, Enrollment.id)
     )  # fmt: skip
-    return [{"name": name, "at": deed.local(at)} for name, at in deed.session.execute(query)]
+    return [{"name": name, "at": uow.local(at)} for name, at in uow.session.execute(query)]
 
 
-def heads_of(deed: Deed, run_id: int) -> dict[int, list[dict[str, Any]]]:
+def heads_of(uow: UnitOfWork, run_id: int) -> dict[int, list[dict[str, Any]]]:
     """The heads of parties beside who signed up, by enrollment, in their order."""
-    rows = deed.session.execute(
+    rows = uow.session.execute(
         select(PartyPlace.enrollment_id, PartyPlace.n, PartyPlace.person_id, Person.name)
         .join(Enrollment, Enrollment.id == PartyPlace.enrollment_id).outerjoin(Person, Person.id == PartyPlace.person_id)
         .where(Enrollment.run_id == run_id, Enrollment.live == 1).order_by(PartyPlace.enrollment_id, PartyPlace.n)
@@ -157,10 +157,10 @@ def rate_label(quote: AgreedQuote) -> str:
 
 
 def tell(
-    deed: Deed, run_id: int, subject: str, body: str, enrollment_ids: list[int] | None = None
+    uow: UnitOfWork, run_id: int, subject: str, body: str, enrollment_ids: list[int] | None = None
 ) -> dict[str, Any]:
     """Write to everybody with a seat on a roster, or to those chosen; who has no email is named, to be called instead."""
-    run = get_run(deed, run_id)
+    run = get_run(uow, run_id)
     faults = []
     if not subject.strip() or len(subject) > 200:
         faults.append(Fault("/subject", "The subject is a text of up to 200 characters."))
@@ -178,14 +178,14 @@ def tell(
         .union(named.where(*chosen, PartyPlace.person_id.is_not(None)))
     )
     whom = select(Person.id, Person.name, Person.email).where(Person.id.in_(ids))
-    people = deed.session.execute(whom.order_by(Person.family, Person.given, Person.id)).all()
+    people = uow.session.execute(whom.order_by(Person.family, Person.given, Person.id)).all()
     if not people:
         raise conflict("nobody", "Nobody is chosen.")
-    change = deed.log(
+    change = uow.log(
         "write to a roster", "run", run.id, f'Wrote "{subject.strip()}" to {len(people)} people of {run.code}'
     )
     letters = [messages.Letter(p.email, p.name, subject.strip(), body.strip(), p.id) for p in people]
-    told = messages.write_all(deed, change, letters, run.id)
+    told = messages.write_all(uow, change, letters, run.id)
     return {"change": change.key, "told": told, "without": [p.name for p in people if not p.email]}
 
 
@@ -209,12 +209,12 @@ MOST_SHEETS, MOST_LINES = 60, 6_000  # of one paper: dates, and names on all of 
 
 
 def lines_of(
-    deed: Deed, run_id: int, ids: list[int] | None = None, remarks: bool = False
+    uow: UnitOfWork, run_id: int, ids: list[int] | None = None, remarks: bool = False
 ) -> tuple[str, list[list[str]]]:
     """The roster, or those chosen of it, as the lines of a file; named heads of parties have lines of their own. Remarks
     leave the house only where asked for."""
-    found = roster(deed, run_id)
-    run = get_run(deed, run_id)
+    found = roster(uow, run_id)
+    run = get_run(uow, run_id)
     labels = {g["id"]: g["name"] for g in found["groups"]}
     questions = list(run.questions)
     columns = [*LINES, *([("Remarks", "note")] if remarks else [])]
@@ -247,7 +247,7 @@ def lines_of(
 
 
 def paper_of(
-    deed: Deed,
+    uow: UnitOfWork,
     run_id: int,
     kind: str,
     meeting_id: int | None = None,
@@ -256,16 +256,16 @@ def paper_of(
 ) -> dict[str, Any]:
     """What sign-in sheets, badges and contact lists show. Remarks are left out unless asked for. Refused where it would
     take minutes to set."""
-    run = get_run(deed, run_id)
-    labels = {g["id"]: g["name"] for g in groups.groups_of(deed, run.id)}
-    others = deed.session.execute(
+    run = get_run(uow, run_id)
+    labels = {g["id"]: g["name"] for g in groups.groups_of(uow, run.id)}
+    others = uow.session.execute(
         select(Enrollment, Person).join(Person, Person.id == Enrollment.person_id)
         .where(Enrollment.run_id == run.id, Enrollment.live == 1, Enrollment.role != "learner").order_by(Person.family)
     ).all()  # fmt: skip
     people = [
         {"name": p.name, "email": p.email or "", "phone": p.phone or "", "group": labels.get(e.group_id or 0, ""),
          "note": e.note if remarks else "", "role": e.role if e.person_id == p.id else "learner"}
-        for e, p in [*roles.people_of(deed, run), *others]
+        for e, p in [*roles.people_of(uow, run), *others]
         if ids is None or e.id in ids
     ]  # fmt: skip
     sheets = ordered(run) if kind == "sign-in" else []
@@ -280,7 +280,7 @@ def paper_of(
             f" {names:,}. Take one date, or choose some people.",
         )
     return {
-        "center": deed.center.name, "title": run.title or run.course.title, "code": run.code, "remarks": remarks, "people": people,
+        "center": uow.center.name, "title": run.title or run.course.title, "code": run.code, "remarks": remarks, "people": people,
         "sheets": [
             {"when": f"{day_text(m.date)}, {m.start:%H:%M}", "place": m.place.name if m.place else "",
              "instructor": m.instructor.name if m.instructor else ""}
@@ -289,15 +289,15 @@ def paper_of(
     }  # fmt: skip
 
 
-def compare(deed: Deed, run_id: int, text: str) -> dict[str, Any]:
+def compare(uow: UnitOfWork, run_id: int, text: str) -> dict[str, Any]:
     """Who is on the roster and not on a pasted list of names or emails, one a line, and who the other way round."""
-    run = get_run(deed, run_id)
+    run = get_run(uow, run_id)
     lines = [line.strip() for line in text.splitlines() if line.strip()][:20_000]
     listed = {folded(x) for x in lines} | {
         word.lower() for x in lines for word in x.replace(",", " ").replace(";", " ").split() if "@" in word
     }
     on, matched = [], set()
-    for enrollment, person in roles.people_of(deed, run):
+    for enrollment, person in roles.people_of(uow, run):
         keys = {
             folded(person.name),
             folded(f"{person.family}, {person.given}"),
@@ -316,5 +316,5 @@ def compare(deed: Deed, run_id: int, text: str) -> dict[str, Any]:
         "run_id": run.id,
         "without": on,
         "missing": missing,
-        "both": len(roles.people_of(deed, run)) - len(on),
+        "both": len(roles.people_of(uow, run)) - len(on),
     }

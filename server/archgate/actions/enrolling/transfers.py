@@ -11,7 +11,7 @@ from archgate.actions.fees.commands import Ask
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict, not_found
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import accounts, money
 from archgate.actions.people import people
 from archgate.actions.seats import parties, seats
@@ -28,18 +28,18 @@ from archgate.tables.seats import RunSeats
 ASK = ("people", "extras", "code", "plan_id")
 
 
-def both_locked(deed: Deed, enrollment_id: int, run_id: int) -> tuple[Enrollment, Run, Run]:
+def both_locked(uow: UnitOfWork, enrollment_id: int, run_id: int) -> tuple[Enrollment, Run, Run]:
     """A sign-up, its run, and another one, with the seats of both locked in the order of their ids."""
-    enrollment = deed.session.get(Enrollment, enrollment_id)
+    enrollment = uow.session.get(Enrollment, enrollment_id)
     if enrollment is None:
         raise not_found("This enrollment")
-    here, there = get_run(deed, enrollment.run_id), get_run(deed, run_id)
-    seats.lock_both(deed, here, there)
-    deed.session.refresh(enrollment)
+    here, there = get_run(uow, enrollment.run_id), get_run(uow, run_id)
+    seats.lock_both(uow, here, there)
+    uow.session.refresh(enrollment)
     return enrollment, here, there
 
 
-def transfer(deed: Deed, enrollment_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def transfer(uow: UnitOfWork, enrollment_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Move a sign-up to another run, at today's price there; what was paid moves along.
 
     The ask is the same as far as the other run has it (rates and extras by their codes, the plan by its name), unless
@@ -53,12 +53,12 @@ def transfer(deed: Deed, enrollment_id: int, body: dict[str, Any]) -> dict[str, 
     keep = top.text("keep", "What is kept") if top.has("keep") else None
     if faults or run_id is None:
         raise Refused(faults)
-    enrollment, here, there = both_locked(deed, enrollment_id, run_id)
-    return move(deed, enrollment, here, there, body, keep, why)
+    enrollment, here, there = both_locked(uow, enrollment_id, run_id)
+    return move(uow, enrollment, here, there, body, keep, why)
 
 
 def move(
-    deed: Deed, enrollment: Enrollment, here: Run, there: Run, body: dict[str, Any], keep: str | None = None, why: str = ""
+    uow: UnitOfWork, enrollment: Enrollment, here: Run, there: Run, body: dict[str, Any], keep: str | None = None, why: str = ""
 ) -> dict[str, Any]:  # fmt: skip
     """`transfer`, under the locks of both runs."""
     person = enrollment.person
@@ -68,41 +68,43 @@ def move(
     if here.currency != there.currency:
         raise Refused([Fault("/run_id", f"{there.code} is in {there.currency}; money cannot move along.")])
     named = [p.person for p in enrollment.places if p.person]
-    enrollments.refuse_twice(deed, there, person)
+    enrollments.refuse_twice(uow, there, person)
     for other in named:
-        if parties.live_on(deed, there.id, [other.id]):
+        if parties.live_on(uow, there.id, [other.id]):
             raise conflict("already-in", f"{other.name} is already on the roster of {there.code}.")
-    asked = ask_there(deed, enrollment, there)
-    account = accounts.get_account(deed, enrollment.payer_id, lock=True)
-    policy = refunds.kept_of_transfer(leaving.policy_of(deed, here), enrollment.total, enrollment.currency)
+    asked = ask_there(uow, enrollment, there)
+    account = accounts.get_account(uow, enrollment.payer_id, lock=True)
+    policy = refunds.kept_of_transfer(leaving.policy_of(uow, here), enrollment.total, enrollment.currency)
     kept, said = policy.amount, policy.why
     if keep is not None:
         kept, said = leaving.kept_differently(enrollment, policy, keep, why)
-    paid = money.paid_of(deed, [enrollment.id]).get(enrollment.id, 0)
-    leaving.end(deed, enrollment, "moved", f"{person.name} moved from {here.code} to {there.code}")
+    paid = money.paid_of(uow, [enrollment.id]).get(enrollment.id, 0)
+    leaving.end(uow, enrollment, "moved", f"{person.name} moved from {here.code} to {there.code}")
     if kept:
-        money.keep(deed, enrollment, kept, f"Kept of {here.code}: {said}")
-    wish = quotes.wish_of(
-        deed, there, command_of(Ask, {**asked, **{k: body[k] for k in ASK if k in body}}), person
+        money.keep(uow, enrollment, kept, f"Kept of {here.code}: {said}")
+    resolved = quotes.resolve_ask(
+        uow, there, command_of(Ask, {**asked, **{k: body[k] for k in ASK if k in body}}), person
     )
-    if len(wish.heads) != enrollment.heads:
-        raise Refused([Fault("/people", f"The party has {enrollment.heads} heads, not {len(wish.heads)}.")])
-    enrollments.refuse_sign_up(deed, there, None)
-    quotes.refuse_rates(deed, wish, person, account.organization_id)
-    priced = quotes.priced(deed, wish)
-    quotes.refuse_missing_details(deed, wish, priced.total, person, account.organization_id)
+    if len(resolved.heads) != enrollment.heads:
+        raise Refused(
+            [Fault("/people", f"The party has {enrollment.heads} heads, not {len(resolved.heads)}.")]
+        )
+    enrollments.refuse_sign_up(uow, there, None)
+    quotes.refuse_rates(uow, resolved, person, account.organization_id)
+    priced = quotes.priced(uow, resolved)
+    quotes.refuse_missing_details(uow, resolved, priced.total, person, account.organization_id)
     total = (
         body["total"] if isinstance(body.get("total"), str) else format_amount(priced.total, priced.currency)
     )
     new, held = enrollments.seat_at_price(
-        deed, seats.seats_of(deed, there), wish, person, account, priced, total, enrollment.note, "transfer",
+        uow, seats.seats_of(uow, there), resolved, person, account, priced, total, enrollment.note, "transfer",
         others=named,
     )  # fmt: skip
     new.came_from_id = enrollment.id
-    deed.session.flush()
-    accounts.settle_with_credit(deed, account, [enrollment.id, new.id])
-    open_now = sum(part for _, part in money.open_installments(deed, [new.id]).get(new.id, []))
-    change = deed.log(
+    uow.session.flush()
+    accounts.settle_with_credit(uow, account, [enrollment.id, new.id])
+    open_now = sum(part for _, part in money.open_installments(uow, [new.id]).get(new.id, []))
+    change = uow.log(
         "transfer",
         "enrollment",
         new.id,
@@ -119,13 +121,13 @@ def move(
     }  # fmt: skip
 
 
-def ask_there(deed: Deed, enrollment: Enrollment, there: Run) -> dict[str, Any]:
+def ask_there(uow: UnitOfWork, enrollment: Enrollment, there: Run) -> dict[str, Any]:
     """What a sign-up asks for, in the rates, extras and plans of another run; what that run has not is left out."""
-    usual = quotes.usual_rate(deed, there, enrollment.person)
+    usual = quotes.usual_rate(uow, there, enrollment.person)
     rates = {r.code: r for r in fees.rates_of(there)}
     extras = {x.code: x for x in there.extras if x.active}
-    plan = deed.session.get_one(Plan, enrollment.plan_id)
-    offered = run_plans.offered(deed, there)
+    plan = uow.session.get_one(Plan, enrollment.plan_id)
+    offered = run_plans.offered(uow, there)
     same = next((p for p in offered if p.id == plan.id or p.name == plan.name), None)
     quote = enrollment.quote
     return {
@@ -137,32 +139,32 @@ def ask_there(deed: Deed, enrollment: Enrollment, there: Run) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def undo_transfer(deed: Deed, enrollment_id: int) -> None:
+def undo_transfer(uow: UnitOfWork, enrollment_id: int) -> None:
     """Take a transfer back: the seat there is given back, the one here taken again if it is still free."""
-    new = deed.session.get_one(Enrollment, enrollment_id)
-    old = deed.session.get_one(Enrollment, new.came_from_id)
-    new, there, here = both_locked(deed, enrollment_id, old.run_id)
-    deed.session.refresh(old)
+    new = uow.session.get_one(Enrollment, enrollment_id)
+    old = uow.session.get_one(Enrollment, new.came_from_id)
+    new, there, here = both_locked(uow, enrollment_id, old.run_id)
+    uow.session.refresh(old)
     if not new.holds_seat or old.status != "moved":
         raise conflict("moved-on", f"{new.person.name} no longer holds the seat on {there.code}.")
     cause = f"Undid the transfer of {new.person.name}"
-    leaving.end(deed, new, "taken back", cause)
-    leaving.seat_again(deed, old, here, deed.session.get_one(RunSeats, here.id), cause)
+    leaving.end(uow, new, "taken back", cause)
+    leaving.seat_again(uow, old, here, uow.session.get_one(RunSeats, here.id), cause)
 
 
-def swap(deed: Deed, enrollment_id: int, person_id: int) -> dict[str, Any]:
+def swap(uow: UnitOfWork, enrollment_id: int, person_id: int) -> dict[str, Any]:
     """Give a seat to another person on the same terms; whoever pays stays the same."""
-    enrollment, run, _ = enrollments.locked_enrollment(deed, enrollment_id)
+    enrollment, run, _ = enrollments.locked_enrollment(uow, enrollment_id)
     enrollments.refuse_no_learner(enrollment)
-    before, person = enrollment.person, people.get_person(deed, person_id)
+    before, person = enrollment.person, people.get_person(uow, person_id)
     if before.id == person.id:
         raise Problem(422, "same-person", f"{person.name} holds this seat already.")
-    enrollments.refuse_twice(deed, run, person)
+    enrollments.refuse_twice(uow, run, person)
     enrollment.person_id = person.id
-    deed.session.flush()
-    deed.session.refresh(enrollment, ["person"])
-    payer = accounts.payer_name(deed, deed.session.get_one(Account, enrollment.payer_id))
-    change = deed.log(
+    uow.session.flush()
+    uow.session.refresh(enrollment, ["person"])
+    payer = accounts.payer_name(uow, uow.session.get_one(Account, enrollment.payer_id))
+    change = uow.log(
         "swap a person", "enrollment", enrollment.id, f"{person.name} takes the seat of {before.name} on {run.code}",
         run_id=run.id,
     )  # fmt: skip

@@ -13,7 +13,7 @@ from typing import Any
 from sqlalchemy import func, or_, select, update
 
 from archgate.actions.kernel.problems import conflict, not_found
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.core import fees
 from archgate.core.faults import Fault, Refused
 from archgate.core.fee_documents import read_code
@@ -34,14 +34,14 @@ def core_code(row: DiscountCode) -> fees.Code:
     return fees.Code(row.code, row.percent, row.off, row.first, row.last, on)
 
 
-def code_typed(deed: Deed, run: Run, text: str | None) -> DiscountCode | None:
+def code_typed(uow: UnitOfWork, run: Run, text: str | None) -> DiscountCode | None:
     """The code somebody typed, in any case, if it can be used on this run now; refused with the reason if not.
 
     Its dates and what it applies to are judged with the quote.
     """
     if not text or not text.strip():
         return None
-    found = deed.session.scalar(select(DiscountCode).where(DiscountCode.code == folded(text)))
+    found = uow.session.scalar(select(DiscountCode).where(DiscountCode.code == folded(text)))
     said = None
     if found is None:
         said = f'There is no code "{text.strip()}".'
@@ -58,11 +58,9 @@ def code_typed(deed: Deed, run: Run, text: str | None) -> DiscountCode | None:
     return found
 
 
-def code_held(deed: Deed, text: str | None) -> DiscountCode | None:
+def code_held(uow: UnitOfWork, text: str | None) -> DiscountCode | None:
     """The code of an ask that was agreed to before; what became of it since does not matter, but its uses are counted."""
-    return (
-        deed.session.scalar(select(DiscountCode).where(DiscountCode.code == folded(text))) if text else None
-    )
+    return uow.session.scalar(select(DiscountCode).where(DiscountCode.code == folded(text))) if text else None
 
 
 def folded(text: str) -> str:
@@ -75,77 +73,77 @@ def holds_on(code: DiscountCode, run: Run) -> bool:
     return run.course_id in code.course_ids or run.id in code.run_ids
 
 
-def uses_by(deed: Deed, code: DiscountCode, person_id: int) -> int:
+def uses_by(uow: UnitOfWork, code: DiscountCode, person_id: int) -> int:
     query = select(func.count()).where(
         CodeUse.code_id == code.id, CodeUse.person_id == person_id, CodeUse.live
     )
-    return int(deed.session.scalar(query) or 0)
+    return int(uow.session.scalar(query) or 0)
 
 
-def refuse_person(deed: Deed, code: DiscountCode | None, person_id: int | None) -> None:
+def refuse_person(uow: UnitOfWork, code: DiscountCode | None, person_id: int | None) -> None:
     """Refuse a code that this person has used as often as one may."""
     if code is None or person_id is None or code.most_each is None:
         return
-    used = uses_by(deed, code, person_id)
+    used = uses_by(uow, code, person_id)
     if used >= code.most_each:
         times = "once" if used == 1 else f"{used} times"
         raise Refused([Fault("/code", f"This person has used the code {code.code} {times} already.")])
 
 
-def take(deed: Deed, code: DiscountCode, enrollment: Enrollment, amount: int) -> None:
+def take(uow: UnitOfWork, code: DiscountCode, enrollment: Enrollment, amount: int) -> None:
     """Count one use, if there is one left in total and for the person."""
-    count_up(deed, code)
-    refuse_person(deed, code, enrollment.person_id)
-    deed.session.add(
+    count_up(uow, code)
+    refuse_person(uow, code, enrollment.person_id)
+    uow.session.add(
         CodeUse(
             code_id=code.id, enrollment_id=enrollment.id, person_id=enrollment.person_id, amount=amount, live=True,
-            at=deed.now,
+            at=uow.now,
         )
     )  # fmt: skip
 
 
-def count_up(deed: Deed, code: DiscountCode) -> None:
+def count_up(uow: UnitOfWork, code: DiscountCode) -> None:
     query = update(DiscountCode).where(
         DiscountCode.id == code.id, or_(DiscountCode.most.is_(None), DiscountCode.uses < DiscountCode.most)
     )
-    done = deed.session.execute(query.values(uses=DiscountCode.uses + 1))
-    deed.session.refresh(code)
+    done = uow.session.execute(query.values(uses=DiscountCode.uses + 1))
+    uow.session.refresh(code)
     if done.rowcount != 1:  # type: ignore[attr-defined]
         raise conflict(
             "code-used-up", f"The code {code.code} has been used {code.uses} of {code.most} times."
         )
 
 
-def give_back(deed: Deed, enrollment: Enrollment) -> None:
-    use = deed.session.scalar(select(CodeUse).where(CodeUse.enrollment_id == enrollment.id, CodeUse.live))
+def give_back(uow: UnitOfWork, enrollment: Enrollment) -> None:
+    use = uow.session.scalar(select(CodeUse).where(CodeUse.enrollment_id == enrollment.id, CodeUse.live))
     if use:
         use.live = False
         query = update(DiscountCode).where(DiscountCode.id == use.code_id)
-        deed.session.execute(query.values(uses=DiscountCode.uses - 1))
+        uow.session.execute(query.values(uses=DiscountCode.uses - 1))
 
 
-def take_again(deed: Deed, enrollment: Enrollment) -> None:
+def take_again(uow: UnitOfWork, enrollment: Enrollment) -> None:
     """The use of an enrollment that comes back, if there is still one left."""
-    use = deed.session.scalar(select(CodeUse).where(CodeUse.enrollment_id == enrollment.id))
+    use = uow.session.scalar(select(CodeUse).where(CodeUse.enrollment_id == enrollment.id))
     if use and not use.live:
-        code = deed.session.get_one(DiscountCode, use.code_id)
-        count_up(deed, code)
-        refuse_person(deed, code, enrollment.person_id)
+        code = uow.session.get_one(DiscountCode, use.code_id)
+        count_up(uow, code)
+        refuse_person(uow, code, enrollment.person_id)
         use.live = True
 
 
-def change_use(deed: Deed, code: DiscountCode | None, enrollment: Enrollment, amount: int) -> None:
+def change_use(uow: UnitOfWork, code: DiscountCode | None, enrollment: Enrollment, amount: int) -> None:
     """The use of a sign-up that is changed: another code, none any more, or the same that takes off another sum."""
-    use = deed.session.scalar(select(CodeUse).where(CodeUse.enrollment_id == enrollment.id))
+    use = uow.session.scalar(select(CodeUse).where(CodeUse.enrollment_id == enrollment.id))
     if use and use.live and (code is None or use.code_id != code.id):
-        give_back(deed, enrollment)
+        give_back(uow, enrollment)
     if code is None:
         return
     if use is None:
-        take(deed, code, enrollment, amount)
+        take(uow, code, enrollment, amount)
     elif not use.live or use.code_id != code.id:
-        count_up(deed, code)
-        refuse_person(deed, code, enrollment.person_id)
+        count_up(uow, code)
+        refuse_person(uow, code, enrollment.person_id)
         use.code_id, use.live = code.id, True
     if use is not None:
         use.amount = amount
@@ -154,9 +152,11 @@ def change_use(deed: Deed, code: DiscountCode | None, enrollment: Enrollment, am
 # --- keeping codes ----------------------------------------------------------------------------------------
 
 
-def read_form(deed: Deed, top: Reader, held: DiscountCode | None) -> tuple[fees.Code | None, dict[str, Any]]:
+def read_form(
+    uow: UnitOfWork, top: Reader, held: DiscountCode | None
+) -> tuple[fees.Code | None, dict[str, Any]]:
     """A code from a form with its limits and scope."""
-    currency = held.currency if held else deed.center.currency
+    currency = held.currency if held else uow.center.currency
     core = read_code(
         Reader(
             {k: v for k, v in top.value.items() if k in ("code", "percent", "off", "from", "to", "on")},
@@ -181,65 +181,67 @@ def read_form(deed: Deed, top: Reader, held: DiscountCode | None) -> tuple[fees.
         if not isinstance(ids, list) or any(isinstance(i, bool) or not isinstance(i, int) for i in ids):
             top.fault(key, "A list of numbers, please.")
             ids = []
-        known = set(deed.session.scalars(select(table.id).where(table.id.in_(ids)))) if ids else set()
+        known = set(uow.session.scalars(select(table.id).where(table.id.in_(ids)))) if ids else set()
         if set(ids) - known:
             top.fault(key, f"There is no such {what}.")
         facts[key] = sorted(set(ids))
     return core, facts
 
 
-def code_row(deed: Deed, core: fees.Code, facts: dict[str, Any], text: str, series: str = "") -> DiscountCode:
+def code_row(
+    uow: UnitOfWork, core: fees.Code, facts: dict[str, Any], text: str, series: str = ""
+) -> DiscountCode:
     on = None if core.on is None else sorted(core.on)
     return DiscountCode(
-        code=text, percent=core.percent, off=core.off, currency=deed.center.currency, first=core.first, last=core.last,
-        uses=0, on_codes=on, series=series, made_at=deed.now, **facts,
+        code=text, percent=core.percent, off=core.off, currency=uow.center.currency, first=core.first, last=core.last,
+        uses=0, on_codes=on, series=series, made_at=uow.now, **facts,
     )  # fmt: skip
 
 
-def make_code(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
+def make_code(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
     """One code, or with `number` a set of single-use ones, named by the code and a random end."""
     faults: list[Fault] = []
     top = Reader(body, "", faults, KEYS + " number")
     number = top.whole("number", "The number of codes", 2, MOST_IN_A_SET)
-    core, facts = read_form(deed, top, None)
+    core, facts = read_form(uow, top, None)
     stem = folded(core.code) if core else ""
     if core and not re.fullmatch(r"[A-Z0-9][A-Z0-9-]{2,31}", stem):
         top.fault("code", "A code has 3 to 32 letters, digits and hyphens, without accents.")
-    elif number is None and deed.session.scalar(select(DiscountCode.id).where(DiscountCode.code == stem)):
+    elif number is None and uow.session.scalar(select(DiscountCode.id).where(DiscountCode.code == stem)):
         top.fault("code", f"The code {stem} is taken.")
-    elif number and deed.session.scalar(select(DiscountCode.id).where(DiscountCode.series == stem)):
+    elif number and uow.session.scalar(select(DiscountCode.id).where(DiscountCode.series == stem)):
         top.fault("code", f"There is a set {stem} already.")
     if number and facts["most"] not in (None, 1):
         top.fault("most", "The codes of a set are used once each.")
     if faults or core is None:
         raise Refused(faults)
     if number is None:
-        made = [code_row(deed, core, facts, stem)]
+        made = [code_row(uow, core, facts, stem)]
     else:
         ends: set[str] = set()
         while len(ends) < number:
             ends.add("".join(secrets.choice(LETTERS) for _ in range(6)))
         texts = [f"{stem}-{n:0{len(str(number))}d}-{end}" for n, end in enumerate(sorted(ends), 1)]
-        made = [code_row(deed, core, {**facts, "most": 1}, text, stem) for text in texts]
-    deed.session.add_all(made)
-    deed.session.flush()
+        made = [code_row(uow, core, {**facts, "most": 1}, text, stem) for text in texts]
+    uow.session.add_all(made)
+    uow.session.flush()
     what = f"the code {stem}" if number is None else f"{number} codes {stem}"
-    change = deed.log("make codes", "code", made[0].id, f"Made {what}")
-    return {"change": change.key, **group_view(deed, made, {})}
+    change = uow.log("make codes", "code", made[0].id, f"Made {what}")
+    return {"change": change.key, **group_view(uow, made, {})}
 
 
-def change_code(deed: Deed, code_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def change_code(uow: UnitOfWork, code_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Change a code, or with it its whole set, for sign-ups from now on; who is in already keeps their price."""
-    held = get_code(deed, code_id)
+    held = get_code(uow, code_id)
     faults: list[Fault] = []
     top = Reader(body, "", faults, KEYS)
     given = {**form_of(held), **top.value}
     if "percent" in top.value or "off" in top.value:
         given = {**given, "percent": top.value.get("percent"), "off": top.value.get("off")}
-    core, facts = read_form(deed, Reader(given, "", faults, KEYS), held)
+    core, facts = read_form(uow, Reader(given, "", faults, KEYS), held)
     if top.has("code") and folded(str(top.value["code"])) != (held.series or held.code):
         top.fault("code", "A code that is out keeps its name; make a new one.")
-    rows = series_of(deed, held)
+    rows = series_of(uow, held)
     if held.series:
         facts["most"] = 1
     elif facts["most"] is not None and facts["most"] < held.uses:
@@ -251,33 +253,33 @@ def change_code(deed: Deed, code_id: int, body: dict[str, Any]) -> dict[str, Any
         row.on_codes = None if core.on is None else sorted(core.on)
         for name, value in facts.items():
             setattr(row, name, value)
-    change = deed.log("change codes", "code", held.id, f"Changed the code {held.series or held.code}")
-    deed.session.flush()
-    return {"change": change.key, **group_view(deed, rows, costs(deed, [r.id for r in rows]))}
+    change = uow.log("change codes", "code", held.id, f"Changed the code {held.series or held.code}")
+    uow.session.flush()
+    return {"change": change.key, **group_view(uow, rows, costs(uow, [r.id for r in rows]))}
 
 
-def get_code(deed: Deed, code_id: int) -> DiscountCode:
-    found = deed.session.get(DiscountCode, code_id)
+def get_code(uow: UnitOfWork, code_id: int) -> DiscountCode:
+    found = uow.session.get(DiscountCode, code_id)
     if found is None:
         raise not_found("This code")
     return found
 
 
-def series_of(deed: Deed, code: DiscountCode) -> list[DiscountCode]:
+def series_of(uow: UnitOfWork, code: DiscountCode) -> list[DiscountCode]:
     if not code.series:
         return [code]
     query = select(DiscountCode).where(DiscountCode.series == code.series).order_by(DiscountCode.code)
-    return list(deed.session.scalars(query))
+    return list(uow.session.scalars(query))
 
 
-def costs(deed: Deed, ids: list[int]) -> dict[int, int]:
+def costs(uow: UnitOfWork, ids: list[int]) -> dict[int, int]:
     """What each code took off for those who hold their seat."""
     query = (
         select(CodeUse.code_id, func.sum(CodeUse.amount))
         .where(CodeUse.live, CodeUse.code_id.in_(ids))
         .group_by(CodeUse.code_id)
     )
-    return {code: int(amount) for code, amount in deed.session.execute(query)}
+    return {code: int(amount) for code, amount in uow.session.execute(query)}
 
 
 def form_of(code: DiscountCode) -> dict[str, Any]:
@@ -292,10 +294,10 @@ def form_of(code: DiscountCode) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def group_view(deed: Deed, rows: list[DiscountCode], cost: dict[int, int]) -> dict[str, Any]:
+def group_view(uow: UnitOfWork, rows: list[DiscountCode], cost: dict[int, int]) -> dict[str, Any]:
     """A code, or a set as one."""
     first = rows[0]
-    day = deed.today
+    day = uow.today
     uses, most = sum(r.uses for r in rows), None if first.most is None else sum(r.most or 0 for r in rows)
     if not first.active:
         state = "not in use"
@@ -312,19 +314,19 @@ def group_view(deed: Deed, rows: list[DiscountCode], cost: dict[int, int]) -> di
     }  # fmt: skip
 
 
-def list_codes(deed: Deed) -> list[dict[str, Any]]:
+def list_codes(uow: UnitOfWork) -> list[dict[str, Any]]:
     """Every code and every set, newest first, with uses and what they cost."""
-    rows = deed.session.scalars(select(DiscountCode).order_by(DiscountCode.id.desc())).all()
+    rows = uow.session.scalars(select(DiscountCode).order_by(DiscountCode.id.desc())).all()
     groups: dict[str, list[DiscountCode]] = {}
     for row in rows:
         groups.setdefault(row.series or f"{row.id} ", []).append(row)
-    cost = costs(deed, [r.id for r in rows])
-    return [group_view(deed, sorted(g, key=lambda r: r.code), cost) for g in groups.values()]
+    cost = costs(uow, [r.id for r in rows])
+    return [group_view(uow, sorted(g, key=lambda r: r.code), cost) for g in groups.values()]
 
 
-def code_uses(deed: Deed, code_id: int) -> dict[str, Any]:
+def code_uses(uow: UnitOfWork, code_id: int) -> dict[str, Any]:
     """A code or a set with everybody who signed up under it."""
-    rows = series_of(deed, get_code(deed, code_id))
+    rows = series_of(uow, get_code(uow, code_id))
     names = {r.id: r.code for r in rows}
     query = (
         select(CodeUse, Person.name, Run.id, Run.code)
@@ -338,30 +340,30 @@ def code_uses(deed: Deed, code_id: int) -> dict[str, Any]:
         {
             "code": names[use.code_id], "person_id": use.person_id, "name": name, "run_id": run_id, "run": run,
             "amount": format_amount(use.amount, rows[0].currency), "live": use.live,
-            "at": deed.local(use.at),
+            "at": uow.local(use.at),
         }
-        for use, name, run_id, run in deed.session.execute(query)
+        for use, name, run_id, run in uow.session.execute(query)
     ]  # fmt: skip
-    return {**group_view(deed, rows, costs(deed, list(names))), "people": uses}
+    return {**group_view(uow, rows, costs(uow, list(names))), "people": uses}
 
 
-def code_lines(deed: Deed, code_id: int) -> tuple[str, list[list[str]]]:
+def code_lines(uow: UnitOfWork, code_id: int) -> tuple[str, list[list[str]]]:
     """A set as the lines of a CSV file: its name and, by code, whether and by whom it was used."""
-    rows = series_of(deed, get_code(deed, code_id))
+    rows = series_of(uow, get_code(uow, code_id))
     used: dict[int, str] = {}
     query = (
         select(CodeUse.code_id, Person.name)
         .join(Person, Person.id == CodeUse.person_id)
         .where(CodeUse.live, CodeUse.code_id.in_([r.id for r in rows]))
     )
-    for code, name in deed.session.execute(query):
+    for code, name in uow.session.execute(query):
         used[code] = f"{used[code]}; {name}" if code in used else name
     lines = [["Code", "Uses", "Limit", "Used by"]]
     lines += [[r.code, str(r.uses), "" if r.most is None else str(r.most), used.get(r.id, "")] for r in rows]
     return rows[0].series or rows[0].code, lines
 
 
-def uses_faults(deed: Deed) -> list[str]:
+def uses_faults(uow: UnitOfWork) -> list[str]:
     """Codes whose count is not the number of their live uses; part of the nightly check."""
     live = (
         select(CodeUse.code_id, func.count().label("n"))
@@ -374,6 +376,6 @@ def uses_faults(deed: Deed) -> list[str]:
     )
     return [
         f"The code {code}: {uses} uses counted, {int(n)} held."
-        for code, uses, n in deed.session.execute(query)
+        for code, uses, n in uow.session.execute(query)
         if uses != int(n)
     ]

@@ -7,7 +7,7 @@ from typing import Any
 from archgate.actions.fees import fees
 from archgate.actions.kernel.answers import outcome
 from archgate.actions.kernel.lookups import get_course
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.seats import seats
 from archgate.core.faults import Fault, Refused
 from archgate.tables.courses import Run
@@ -27,18 +27,18 @@ def fact_of(run: Run, name: str) -> Any:
     return (held.name if held else "") if name in ("place", "instructor") else held
 
 
-def keep_defaults(deed: Deed, run_id: int, names: list[str]) -> dict[str, Any]:
+def keep_defaults(uow: UnitOfWork, run_id: int, names: list[str]) -> dict[str, Any]:
     """Make values of a run what the course's next runs start from. Other runs stay as they are."""
-    run = seats.run_to_change(deed, run_id)
+    run = seats.run_to_change(uow, run_id)
     unknown = [n for n in names if n not in DEFAULTED]
     if unknown or not names:
         raise Refused([Fault("/names", f"A course keeps only these: {', '.join(DEFAULTED)}.")])
     values = default_values(run)
-    get_course(deed, run.course_id, to_change=True)
+    get_course(uow, run.course_id, to_change=True)
     run.course.defaults = {**run.course.defaults, **{n: values[n] for n in names}}
     told = ", ".join(names)
-    change = deed.log(
+    change = uow.log(
         "keep defaults", "run", run.id, f"Made the {told} of {run.code} the defaults of {run.course.code}"
     )
     touches = [{"label": "New runs of the course start with", "before": None, "after": told}]
-    return outcome(deed, run, change.key, touches)
+    return outcome(uow, run, change.key, touches)

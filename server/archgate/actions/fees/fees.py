@@ -16,7 +16,7 @@ from sqlalchemy import func, select
 from archgate.actions.fees import plans, stock
 from archgate.actions.kernel.answers import shown
 from archgate.actions.kernel.problems import Problem
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.schedule import schedule
 from archgate.core import eligibility, fees, gates
 from archgate.core.faults import Fault
@@ -47,7 +47,7 @@ TERMS = ("rates", "extras", "group", "taxes", "plans")
 # --- from forms -------------------------------------------------------------------------------------------
 
 
-def read_rates(deed: Deed, top: Reader, currency: str) -> list[tuple[fees.Rate, dict[str, Any]]]:
+def read_rates(uow: UnitOfWork, top: Reader, currency: str) -> list[tuple[fees.Rate, dict[str, Any]]]:
     """The rates of a form with who may have them; a code is made from the label, and a step must be a reduction."""
     rows = top.rows("rates", "The rates", f"{RATE_KEYS} {WHO_KEYS}", most=MOST_RATES)
     if not rows:
@@ -59,7 +59,7 @@ def read_rates(deed: Deed, top: Reader, currency: str) -> list[tuple[fees.Rate, 
         held = {k: v for k, v in row.value.items() if v is not None and k in RATE_KEYS.split()}
         held = {"code": code_from(label), "label": label, **held}
         rate = read_rate(Reader(held, row.at, row.faults, RATE_KEYS), currency)
-        who = read_who(deed, row)
+        who = read_who(uow, row)
         if rate is None:
             continue
         named_once(row, rate.code, rate.label, codes)
@@ -73,7 +73,7 @@ def read_rates(deed: Deed, top: Reader, currency: str) -> list[tuple[fees.Rate, 
     return found
 
 
-def read_who(deed: Deed, row: Reader) -> dict[str, Any]:
+def read_who(uow: UnitOfWork, row: Reader) -> dict[str, Any]:
     """Who may have a rate, when, and for how many heads."""
     tags = row.value.get("tags") or []
     if (
@@ -94,9 +94,9 @@ def read_who(deed: Deed, row: Reader) -> dict[str, Any]:
     }
     if who["offered_from"] and who["offered_to"] and who["offered_to"] < who["offered_from"]:
         row.fault("offered_to", "The rate would end before it is offered.")
-    if who["organization_id"] and deed.session.get(Organization, who["organization_id"]) is None:
+    if who["organization_id"] and uow.session.get(Organization, who["organization_id"]) is None:
         row.fault("organization_id", "There is no such organization.")
-    if who["past_course_id"] and deed.session.get(Course, who["past_course_id"]) is None:
+    if who["past_course_id"] and uow.session.get(Course, who["past_course_id"]) is None:
         row.fault("past_course_id", "There is no such course.")
     return who
 
@@ -133,10 +133,10 @@ class Read:
     plans: list[plans.Read]
 
 
-def read_all(deed: Deed, top: Reader, currency: str, usual: Iterable[str]) -> Read:
+def read_all(uow: UnitOfWork, top: Reader, currency: str, usual: Iterable[str]) -> Read:
     """All terms of a new run; every plan must make the whole of every rate. `usual` names those that are defaults: a
     default tax is kept as far as the run sells what it is on."""
-    rates = read_rates(deed, top, currency)
+    rates = read_rates(uow, top, currency)
     codes = [r.code for r, _ in rates]
     extras = read_extras(top, currency, codes)
     group = read_group(top)
@@ -151,11 +151,11 @@ def read_all(deed: Deed, top: Reader, currency: str, usual: Iterable[str]) -> Re
     return Read(rates, extras, group, taxes, plans.read_plans(top, currency, whole_totals(held)))
 
 
-def rows_of(deed: Deed, read: Read) -> dict[str, Any]:
+def rows_of(uow: UnitOfWork, read: Read) -> dict[str, Any]:
     """The terms of a new run as its columns and rows."""
     return {
         "rates": [rate_row(rate, who, n) for n, (rate, who) in enumerate(read.rates, 1)],
-        "extras": [extra_row(deed, extra, item, n) for n, (extra, item) in enumerate(read.extras, 1)],
+        "extras": [extra_row(uow, extra, item, n) for n, (extra, item) in enumerate(read.extras, 1)],
         "group_steps": group_document(read.group),
         "taxes": tax_document(read.taxes),
         "plans": [plans.plan_row(facts, lines, n) for n, (_, facts, lines) in enumerate(read.plans, 1)],
@@ -200,20 +200,20 @@ def put_rate(row: Rate, rate: fees.Rate, who: dict[str, Any], position: int) -> 
         setattr(row, name, value)
 
 
-def extra_row(deed: Deed, extra: fees.Extra, item: str | None, position: int) -> Extra:
+def extra_row(uow: UnitOfWork, extra: fees.Extra, item: str | None, position: int) -> Extra:
     row = Extra(code=extra.code)
-    put_extra(deed, row, extra, item, position)
+    put_extra(uow, row, extra, item, position)
     return row
 
 
-def put_extra(deed: Deed, row: Extra, extra: fees.Extra, item: str | None, position: int) -> None:
+def put_extra(uow: UnitOfWork, row: Extra, extra: fees.Extra, item: str | None, position: int) -> None:
     row.label, row.amount, row.required, row.most = extra.label, extra.amount, extra.required, extra.most
     row.position, row.active = position, True
-    held = stock.item_named(deed, item)
+    held = stock.item_named(uow, item)
     row.item, row.item_id = held, held.id if held else None
 
 
-def settle_rates(deed: Deed, run: Run, read: list[tuple[fees.Rate, dict[str, Any]]]) -> None:
+def settle_rates(uow: UnitOfWork, run: Run, read: list[tuple[fees.Rate, dict[str, Any]]]) -> None:
     """Bring a run's rates in step with a form, by code. One that somebody holds is only made inactive."""
     kept = {r.code.casefold(): r for r in run.rates}
     for position, (rate, who) in enumerate(read, 1):
@@ -226,7 +226,7 @@ def settle_rates(deed: Deed, run: Run, read: list[tuple[fees.Rate, dict[str, Any
         put_rate(row, rate, who, position)
     for row in kept.values():
         if any(
-            deed.session.scalar(select(t.id).where(t.rate_id == row.id).limit(1))
+            uow.session.scalar(select(t.id).where(t.rate_id == row.id).limit(1))
             for t in (Enrollment, Waiting, PartyPlace)
         ):
             row.active = False
@@ -234,17 +234,17 @@ def settle_rates(deed: Deed, run: Run, read: list[tuple[fees.Rate, dict[str, Any
             run.rates.remove(row)
 
 
-def settle_extras(deed: Deed, run: Run, read: list[tuple[fees.Extra, str | None]]) -> None:
+def settle_extras(uow: UnitOfWork, run: Run, read: list[tuple[fees.Extra, str | None]]) -> None:
     """Bring a run's extras in step with a form, by code. One that somebody took is only made inactive."""
     kept = {x.code.casefold(): x for x in run.extras}
     for position, (extra, item) in enumerate(read, 1):
         row = kept.pop(extra.code.casefold(), None)
         if row is None:
-            run.extras.append(extra_row(deed, extra, item, position))
+            run.extras.append(extra_row(uow, extra, item, position))
         else:
-            put_extra(deed, row, extra, item, position)
+            put_extra(uow, row, extra, item, position)
     for row in kept.values():
-        if deed.session.scalar(select(EnrollmentExtra.id).where(EnrollmentExtra.extra_id == row.id).limit(1)):
+        if uow.session.scalar(select(EnrollmentExtra.id).where(EnrollmentExtra.extra_id == row.id).limit(1)):
             row.active = False
         else:
             run.extras.remove(row)
@@ -297,17 +297,17 @@ def rate_of(run: Run, rate_id: int | None) -> Rate:
     return found
 
 
-def who_terms(deed: Deed, rate: Rate) -> eligibility.Terms:
+def who_terms(uow: UnitOfWork, rate: Rate) -> eligibility.Terms:
     """Who may have a stored rate, with the names for the sentence."""
-    organization = deed.session.get(Organization, rate.organization_id) if rate.organization_id else None
-    course = deed.session.get(Course, rate.past_course_id) if rate.past_course_id else None
+    organization = uow.session.get(Organization, rate.organization_id) if rate.organization_id else None
+    course = uow.session.get(Course, rate.past_course_id) if rate.past_course_id else None
     return eligibility.Terms(
         frozenset(rate.tags), (organization.id, organization.name) if organization else None,
         (course.id, course.title) if course else None, rate.offered_from, rate.offered_to, rate.most,
     )  # fmt: skip
 
 
-def heads_at(deed: Deed, run: Run) -> dict[int, int]:
+def heads_at(uow: UnitOfWork, run: Run) -> dict[int, int]:
     """How many heads sit on a run at each rate: who signed up by the enrollment, the others by their place. Nobody
     asks unless a rate has a number of seats, so they are not counted otherwise."""
     if all(rate.most is None for rate in run.rates):
@@ -320,7 +320,7 @@ def heads_at(deed: Deed, run: Run) -> dict[int, int]:
     )  # fmt: skip
     found: dict[int, int] = {}
     for query in (own, others):
-        for rate_id, number in deed.session.execute(query):
+        for rate_id, number in uow.session.execute(query):
             found[rate_id] = found.get(rate_id, 0) + int(number)
     return found
 
@@ -331,14 +331,14 @@ def whole_totals(held: fees.Fees) -> list[int]:
     return [fees.total_on(bare, fees.Ask((fees.Heads(r.code, 1),)), date.min, None) for r in held.rates]
 
 
-def start_of(deed: Deed, run: Run) -> date | None:
+def start_of(uow: UnitOfWork, run: Run) -> date | None:
     """The center's day on which the run starts."""
-    return schedule.start_day(deed, run)
+    return schedule.start_day(uow, run)
 
 
-def sign_up_of(deed: Deed, run: Run, full: bool) -> tuple[gates.SignUp, str]:
+def sign_up_of(uow: UnitOfWork, run: Run, full: bool) -> tuple[gates.SignUp, str]:
     windows = schedule.sign_up_windows(run)
-    return gates.sign_up_at(deed.now, gates.Status(run.status), windows, full, schedule.is_open(run))
+    return gates.sign_up_at(uow.now, gates.Status(run.status), windows, full, schedule.is_open(run))
 
 
 # --- shown ------------------------------------------------------------------------------------------------
@@ -413,12 +413,12 @@ def terms_view(run: Run) -> dict[str, Any]:
     }
 
 
-def origins(deed: Deed, course: Course, values: dict[str, Any]) -> dict[str, dict[str, Any]]:
+def origins(uow: UnitOfWork, course: Course, values: dict[str, Any]) -> dict[str, dict[str, Any]]:
     """Where each value comes from: the course, the center, or the run itself; and what it would be by default."""
     found = {}
     for name, value in values.items():
-        level = "course" if name in course.defaults else "center" if name in deed.center.defaults else None
-        usual = (course.defaults if level == "course" else deed.center.defaults).get(name)
+        level = "course" if name in course.defaults else "center" if name in uow.center.defaults else None
+        usual = (course.defaults if level == "course" else uow.center.defaults).get(name)
         same = level is not None and value == usual
         found[name] = {"from": level if same else "own", "default_of": level, "default": usual}
     return found
@@ -427,16 +427,16 @@ def origins(deed: Deed, course: Course, values: dict[str, Any]) -> dict[str, dic
 # --- the price now -----------------------------------------------------------------------------------------
 
 
-def price_now(deed: Deed, run: Run) -> dict[str, Any] | None:
+def price_now(uow: UnitOfWork, run: Run) -> dict[str, Any] | None:
     """What one person pays at the first rate today, all in, and through which day it stands."""
     rates = rates_of(run)
     if not rates:
         return None
-    held, day, start = core_fees(run), deed.today, start_of(deed, run)
+    held, day, start = core_fees(run), uow.today, start_of(uow, run)
     ask = fees.Ask((fees.Heads(rates[0].code, 1),))
     total = fees.total_on(held, ask, day, start)
-    change = fees.next_change_of(held, ask, day, start, deed.zone, total)
-    until = None if change is None else schedule.day_before(gates.local_day(change.at, deed.zone))
+    change = fees.next_change_of(held, ask, day, start, uow.zone, total)
+    until = None if change is None else schedule.day_before(gates.local_day(change.at, uow.zone))
     return {
         "amount": format_amount(total, run.currency),
         "why": fees.unit_price(held.rates[0], day, start, run.currency).why,

@@ -17,7 +17,7 @@ from archgate.actions.kernel.answers import shown
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import conflict, not_found
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
 from archgate.actions.money import payments
 from archgate.actions.people import people
@@ -36,60 +36,60 @@ USUAL_DAYS = 14
 FOLLOW_UP = timedelta(days=3)  # before the last day
 
 
-def usual_last(deed: Deed) -> date:
+def usual_last(uow: UnitOfWork) -> date:
     """Through which day a quote is kept unless said otherwise."""
-    return deed.today + timedelta(days=deed.center.defaults.get("quote_days", USUAL_DAYS))
+    return uow.today + timedelta(days=uow.center.defaults.get("quote_days", USUAL_DAYS))
 
 
-def keep(deed: Deed, command: KeepCommand) -> dict[str, Any]:
+def keep(uow: UnitOfWork, command: KeepCommand) -> dict[str, Any]:
     """Keep a quote for a person."""
-    run, person = get_run(deed, command.run_id), people.get_person(deed, command.person_id)
+    run, person = get_run(uow, command.run_id), people.get_person(uow, command.person_id)
     organization_id, note, follow_up = command.organization_id, command.note, command.follow_up
-    last = command.last or usual_last(deed)
+    last = command.last or usual_last(uow)
     faults = []
-    if last < deed.today:
+    if last < uow.today:
         faults.append(Fault("/last", "A quote cannot end before today."))
-    if follow_up and not deed.today <= follow_up <= last:
+    if follow_up and not uow.today <= follow_up <= last:
         faults.append(Fault("/follow_up", f"Follow up from today through {day_text(last)}."))
     if command.send and not person.email:
         faults.append(Fault("/send", f"{person.name} has no email; read the quote out instead."))
-    if organization_id and deed.session.get(Organization, organization_id) is None:
+    if organization_id and uow.session.get(Organization, organization_id) is None:
         faults.append(Fault("/organization_id", "There is no such organization."))
     if faults:
         raise Refused(faults)
-    wish = quotes.wish_of(deed, run, command, person)
-    quotes.refuse_rates(deed, wish, person, organization_id)
-    quote = quotes.priced(deed, wish)
+    resolved = quotes.resolve_ask(uow, run, command, person)
+    quotes.refuse_rates(uow, resolved, person, organization_id)
+    quote = quotes.priced(uow, resolved)
     quotes.refuse_other_total(quote, command.total)
     row = KeptQuote(
-        run_id=run.id, person_id=person.id, organization_id=organization_id, user_id=deed.user_id, ask=wish.document,
-        quote=quote, note=note, last=last, status="open", kept_at=deed.now,
+        run_id=run.id, person_id=person.id, organization_id=organization_id, user_id=uow.user_id, ask=resolved.document,
+        quote=quote, note=note, last=last, status="open", kept_at=uow.now,
     )  # fmt: skip
-    if follow_up is None and last > deed.today:
-        follow_up = max(deed.today + timedelta(days=1), last - FOLLOW_UP)
+    if follow_up is None and last > uow.today:
+        follow_up = max(uow.today + timedelta(days=1), last - FOLLOW_UP)
     if follow_up:
         reminder = Reminder(
-            user_id=deed.user_id, made_by=deed.user_id, run_id=run.id, person_id=person.id, day=follow_up,
+            user_id=uow.user_id, made_by=uow.user_id, run_id=run.id, person_id=person.id, day=follow_up,
             text=f"Quote of {money_text(quote.total, quote.currency)} for {person.name} stands through {day_text(last)}.",
-            made_at=deed.now, done_at=None,
+            made_at=uow.now, done_at=None,
         )  # fmt: skip
-        deed.session.add(reminder)
-        deed.session.flush()
+        uow.session.add(reminder)
+        uow.session.flush()
         row.reminder_id = reminder.id
-    deed.session.add(row)
-    deed.session.flush()
-    change = deed.log(
+    uow.session.add(row)
+    uow.session.flush()
+    change = uow.log(
         "keep a quote", "quote", row.id,
         f"Kept a quote of {format_amount(quote.total, quote.currency)} on {run.code} for {person.name} through {day_text(last)}", run_id=run.id,
     )  # fmt: skip
     if command.send:
         title = run.title or run.course.title
-        messages.write(deed, change, person.email, person.name, f"Our quote for {title}",
-                       letter(deed, run, person, row), person.id, run.id)  # fmt: skip
-    return {"change": change.key, "sent": command.send, **kept_view(deed, row)}
+        messages.write(uow, change, person.email, person.name, f"Our quote for {title}",
+                       letter(uow, run, person, row), person.id, run.id)  # fmt: skip
+    return {"change": change.key, "sent": command.send, **kept_view(uow, row)}
 
 
-def letter(deed: Deed, run: Run, person: Person, row: KeptQuote) -> str:
+def letter(uow: UnitOfWork, run: Run, person: Person, row: KeptQuote) -> str:
     """A kept quote as a letter."""
     currency = row.quote.currency
     lines = [
@@ -101,7 +101,7 @@ def letter(deed: Deed, run: Run, person: Person, row: KeptQuote) -> str:
         for t in row.quote.taxes
     ]
     dues = [
-        f"- {'at sign-up' if i.due == deed.today else day_text(i.due)}: {money_text(i.amount, currency)}"
+        f"- {'at sign-up' if i.due == uow.today else day_text(i.due)}: {money_text(i.amount, currency)}"
         for i in row.quote.installments
     ]
     dates = f", from {day_text(run.meetings[0].date)}" if run.meetings else ""
@@ -109,97 +109,97 @@ def letter(deed: Deed, run: Run, person: Person, row: KeptQuote) -> str:
         f"Dear {person.name},", f"this is what {run.title or run.course.title} ({run.code}{dates}) costs:",
         "\n".join(lines), f"Total {money_text(row.quote.total, currency)}. If you signed up today you would pay:", "\n".join(dues),
         f"This quote stands through {day_text(row.last)}. It does not hold a seat.", *([row.note] if row.note else []),
-        deed.center.name,
+        uow.center.name,
     ]  # fmt: skip
     return "\n\n".join(parts)
 
 
-def get_kept(deed: Deed, quote_id: int) -> KeptQuote:
-    row = deed.session.get(KeptQuote, quote_id)
+def get_kept(uow: UnitOfWork, quote_id: int) -> KeptQuote:
+    row = uow.session.get(KeptQuote, quote_id)
     if row is None:
         raise not_found("This quote")
     return row
 
 
-def kept_view(deed: Deed, row: KeptQuote) -> dict[str, Any]:
-    run, person = deed.session.get_one(Run, row.run_id), deed.session.get_one(Person, row.person_id)
+def kept_view(uow: UnitOfWork, row: KeptQuote) -> dict[str, Any]:
+    run, person = uow.session.get_one(Run, row.run_id), uow.session.get_one(Person, row.person_id)
     return {
         "id": row.id, "run_id": run.id, "run": run.code, "title": run.title or run.course.title, "person_id": person.id,
         "name": person.name, "organization_id": row.organization_id, "note": row.note, "last": shown(row.last),
-        "status": "lapsed" if row.status == "open" and row.last < deed.today else row.status, "ask": row.ask,
+        "status": "lapsed" if row.status == "open" and row.last < uow.today else row.status, "ask": row.ask,
         "quote": document_of(row.quote), "total": format_amount(row.quote.total, row.quote.currency),
         "currency": row.quote.currency,
-        "kept_at": deed.local(row.kept_at), "enrollment_id": row.enrollment_id,
+        "kept_at": uow.local(row.kept_at), "enrollment_id": row.enrollment_id,
     }  # fmt: skip
 
 
 def list_kept(
-    deed: Deed, person_id: int | None = None, run_id: int | None = None, every: bool = False
+    uow: UnitOfWork, person_id: int | None = None, run_id: int | None = None, every: bool = False
 ) -> list[dict[str, Any]]:
     """Kept quotes by their last day: those that stand, or all."""
     query = select(KeptQuote).order_by(KeptQuote.last, KeptQuote.id)
     if not every:
-        query = query.where(KeptQuote.status == "open", KeptQuote.last >= deed.today)
+        query = query.where(KeptQuote.status == "open", KeptQuote.last >= uow.today)
     for column, value in ((KeptQuote.person_id, person_id), (KeptQuote.run_id, run_id)):
         if value is not None:
             query = query.where(column == value)
-    return [kept_view(deed, r) for r in deed.session.scalars(query.limit(300))]
+    return [kept_view(uow, r) for r in uow.session.scalars(query.limit(300))]
 
 
-def drop(deed: Deed, quote_id: int) -> dict[str, Any]:
+def drop(uow: UnitOfWork, quote_id: int) -> dict[str, Any]:
     """Drop a quote: it no longer stands, and nobody is reminded of it."""
-    row = get_kept(deed, quote_id)
+    row = get_kept(uow, quote_id)
     if row.status != "open":
         raise conflict("not-open", f"This quote is {row.status}.")
     row.status = "dropped"
-    settle_reminder(deed, row, done=True)
-    name = deed.session.get_one(Person, row.person_id).name
-    change = deed.log("drop a quote", "quote", row.id, f"Dropped the quote for {name}", run_id=row.run_id)
-    return {"change": change.key, **kept_view(deed, row)}
+    settle_reminder(uow, row, done=True)
+    name = uow.session.get_one(Person, row.person_id).name
+    change = uow.log("drop a quote", "quote", row.id, f"Dropped the quote for {name}", run_id=row.run_id)
+    return {"change": change.key, **kept_view(uow, row)}
 
 
-def settle_reminder(deed: Deed, row: KeptQuote, done: bool) -> None:
+def settle_reminder(uow: UnitOfWork, row: KeptQuote, done: bool) -> None:
     if row.reminder_id:
-        deed.session.get_one(Reminder, row.reminder_id).done_at = deed.now if done else None
+        uow.session.get_one(Reminder, row.reminder_id).done_at = uow.now if done else None
 
 
-def standing(deed: Deed, quote_id: int, run: Run, person: Person) -> KeptQuote:
+def standing(uow: UnitOfWork, quote_id: int, run: Run, person: Person) -> KeptQuote:
     """A quote that this person may sign up on now; refused with the reason."""
-    row = get_kept(deed, quote_id)
+    row = get_kept(uow, quote_id)
     if (row.run_id, row.person_id) != (run.id, person.id):
         raise conflict("other-quote", "This quote was kept for another run or person.")
     if row.status != "open":
         raise conflict("not-open", f"This quote is {row.status}.")
-    if row.last < deed.today:
+    if row.last < uow.today:
         raise conflict("lapsed", f"This quote stood through {day_text(row.last)}.")
     return row
 
 
-def quote_now(deed: Deed, row: KeptQuote, wish: quotes.Wish) -> AgreedQuote:
+def quote_now(uow: UnitOfWork, row: KeptQuote, resolved: quotes.ResolvedAsk) -> AgreedQuote:
     """The quote as kept, with what is due if the sign-up were today."""
-    due = quotes.due_of(deed, wish, row.quote.total, deed.today)
+    due = quotes.due_of(uow, resolved, row.quote.total, uow.today)
     return replace(row.quote, next_change=None).due_as(due)
 
 
-def kept_quote(deed: Deed, quote_id: int) -> dict[str, Any]:
+def kept_quote(uow: UnitOfWork, quote_id: int) -> dict[str, Any]:
     """A kept quote as the desk shows it: its terms, what is due when signing up today, and whether there is a seat."""
-    row = get_kept(deed, quote_id)
-    run, person = get_run(deed, row.run_id), people.get_person(deed, row.person_id)
-    standing(deed, quote_id, run, person)
-    wish = quotes.wish_of(deed, run, command_of(Ask, row.ask), person, held=True)
-    view = document_of(quote_now(deed, row, wish))
-    words = payments.words_of(deed, run, person, row.organization_id)
-    return {**view, **quotes.seat_view(deed, wish, row.quote.total, words), "names": []}
+    row = get_kept(uow, quote_id)
+    run, person = get_run(uow, row.run_id), people.get_person(uow, row.person_id)
+    standing(uow, quote_id, run, person)
+    resolved = quotes.resolve_ask(uow, run, command_of(Ask, row.ask), person, held=True)
+    view = document_of(quote_now(uow, row, resolved))
+    words = payments.words_of(uow, run, person, row.organization_id)
+    return {**view, **quotes.seat_view(uow, resolved, row.quote.total, words), "names": []}
 
 
-def taken(deed: Deed, row: KeptQuote, enrollment: Enrollment) -> None:
+def taken(uow: UnitOfWork, row: KeptQuote, enrollment: Enrollment) -> None:
     row.status, row.enrollment_id = "taken", enrollment.id
-    settle_reminder(deed, row, done=True)
+    settle_reminder(uow, row, done=True)
 
 
-def open_again(deed: Deed, enrollment: Enrollment) -> None:
+def open_again(uow: UnitOfWork, enrollment: Enrollment) -> None:
     """When a sign-up from a quote is taken back, the quote stands again."""
-    row = deed.session.scalar(select(KeptQuote).where(KeptQuote.enrollment_id == enrollment.id))
+    row = uow.session.scalar(select(KeptQuote).where(KeptQuote.enrollment_id == enrollment.id))
     if row:
         row.status, row.enrollment_id = "open", None
-        settle_reminder(deed, row, done=False)
+        settle_reminder(uow, row, done=False)

@@ -13,7 +13,7 @@ from sqlalchemy.orm import object_session
 
 from archgate.actions.kernel.answers import refuse_lost_update, shown
 from archgate.actions.kernel.problems import Problem, not_found
-from archgate.actions.kernel.unit_of_work import Deed, lock_row
+from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
 from archgate.actions.schedule import schedule
 from archgate.core import plans
 from archgate.core.documents import PLAN_LINE_KEYS, read_plan_line
@@ -41,24 +41,24 @@ def core_lines(plan: Plan) -> tuple[plans.PlanLine, ...]:
     return tuple(core_line(x) for x in plan.lines)
 
 
-def offered(deed: Deed, run: Run) -> list[Plan]:
+def offered(uow: UnitOfWork, run: Run) -> list[Plan]:
     """The plans a sign-up can choose from: the run's own, then those of the center that its course may use."""
     own = [p for p in run.plans if p.active]
     query = select(Plan).where(Plan.run_id.is_(None), Plan.active).order_by(Plan.position, Plan.id)
     free = [
         p
-        for p in deed.session.scalars(query)
+        for p in uow.session.scalars(query)
         if (not p.course_ids or run.course_id in p.course_ids)
         and not (schedule.is_open(run) and any(x.due.from_start for x in core_lines(p)))
-        and (run.currency == deed.center.currency or all(x.amount is None for x in p.lines))
+        and (run.currency == uow.center.currency or all(x.amount is None for x in p.lines))
         and not any(p.name.casefold() == o.name.casefold() for o in own)
     ]
     return own + free
 
 
-def plan_of(deed: Deed, run: Run, plan_id: int | None) -> Plan:
+def plan_of(uow: UnitOfWork, run: Run, plan_id: int | None) -> Plan:
     """The payment plan asked for, or the run's first active one."""
-    found = next((p for p in offered(deed, run) if plan_id in (None, p.id)), None)
+    found = next((p for p in offered(uow, run) if plan_id in (None, p.id)), None)
     if found is None:
         raise Problem(422, "no-plan", "The run has no such payment plan.")
     return found
@@ -135,14 +135,14 @@ def plan_row(facts: dict[str, Any], lines: tuple[plans.PlanLine, ...], position:
     return Plan(**facts, active=True, position=position, course_ids=[], lines=plan_rows(lines))
 
 
-def agreed_to(deed: Deed, plan: Plan) -> bool:
+def agreed_to(uow: UnitOfWork, plan: Plan) -> bool:
     return any(
-        deed.session.scalar(select(table.id).where(table.plan_id == plan.id).limit(1))
+        uow.session.scalar(select(table.id).where(table.plan_id == plan.id).limit(1))
         for table in (Enrollment, Waiting)
     )
 
 
-def settle_plans(deed: Deed, run: Run, read: list[Read]) -> None:
+def settle_plans(uow: UnitOfWork, run: Run, read: list[Read]) -> None:
     """Bring a run's plans in step with a form. A plan left out is kept, inactive; people may have agreed to it."""
     kept = {p.id: p for p in run.plans}
     seen = set()
@@ -151,7 +151,7 @@ def settle_plans(deed: Deed, run: Run, read: list[Read]) -> None:
         if row is not None:
             seen.add(row.id)
             same = core_lines(row) == lines and row.details == facts["details"]
-            if same or not agreed_to(deed, row):
+            if same or not agreed_to(uow, row):
                 row.active, row.position = True, position
                 put_plan(row, facts, lines)
                 continue
@@ -210,142 +210,142 @@ def plan_document(plan: Plan, currency: str) -> dict[str, Any]:
 # --- plans of the center ----------------------------------------------------------------------------------
 
 
-def list_plans(deed: Deed) -> list[dict[str, Any]]:
+def list_plans(uow: UnitOfWork) -> list[dict[str, Any]]:
     """The center's plans, those in use first, each with how many sign-ups agreed to it or to what it replaced."""
-    rows = deed.session.scalars(select(Plan).where(Plan.run_id.is_(None))).all()
+    rows = uow.session.scalars(select(Plan).where(Plan.run_id.is_(None))).all()
     replaced = {p.replaces_id for p in rows}
     last = [p for p in rows if p.id not in replaced]
-    return [center_view(deed, p) for p in sorted(last, key=lambda p: (not p.active, p.position, p.id))]
+    return [center_view(uow, p) for p in sorted(last, key=lambda p: (not p.active, p.position, p.id))]
 
 
-def center_view(deed: Deed, plan: Plan) -> dict[str, Any]:
+def center_view(uow: UnitOfWork, plan: Plan) -> dict[str, Any]:
     names = dict(
-        deed.session.execute(
+        uow.session.execute(
             select(Course.id, Course.title).where(Course.id.in_(plan.course_ids or [0]))
         ).all()
     )
-    ids = [p.id for p in line_of(deed, plan)]
-    agreed = deed.session.scalars(select(Enrollment.id).where(Enrollment.plan_id.in_(ids))).all()
+    ids = [p.id for p in line_of(uow, plan)]
+    agreed = uow.session.scalars(select(Enrollment.id).where(Enrollment.plan_id.in_(ids))).all()
     return {
-        **plan_view(plan, deed.center.currency), "active": plan.active, "agreed": len(agreed),
+        **plan_view(plan, uow.center.currency), "active": plan.active, "agreed": len(agreed),
         "courses": [{"id": i, "title": names[i]} for i in plan.course_ids if i in names],
     }  # fmt: skip
 
 
-def line_of(deed: Deed, plan: Plan) -> list[Plan]:
+def line_of(uow: UnitOfWork, plan: Plan) -> list[Plan]:
     """A plan and everything it replaced, newest first."""
     found = [plan]
     while found[-1].replaces_id is not None:
-        found.append(deed.session.get_one(Plan, found[-1].replaces_id))
+        found.append(uow.session.get_one(Plan, found[-1].replaces_id))
     return found
 
 
-def get_plan(deed: Deed, plan_id: int, to_change: bool = False) -> Plan:
+def get_plan(uow: UnitOfWork, plan_id: int, to_change: bool = False) -> Plan:
     """A plan of the center; `to_change` locks its row."""
-    plan = lock_row(deed, Plan, plan_id) if to_change else deed.session.get(Plan, plan_id)
+    plan = lock_row(uow, Plan, plan_id) if to_change else uow.session.get(Plan, plan_id)
     if plan is None or plan.run_id is not None:
         raise not_found("This payment plan")
     return plan
 
 
-def plan_log(deed: Deed, plan_id: int) -> list[dict[str, Any]]:
+def plan_log(uow: UnitOfWork, plan_id: int) -> list[dict[str, Any]]:
     """Who changed a plan of the center and how, newest first, through everything it replaced."""
-    ids = [p.id for p in line_of(deed, get_plan(deed, plan_id))]
+    ids = [p.id for p in line_of(uow, get_plan(uow, plan_id))]
     query = (
         select(Change, User.name).outerjoin(User, User.id == Change.user_id)
         .where(Change.subject == "plan", Change.subject_id.in_(ids)).order_by(Change.id.desc()).limit(100)
     )  # fmt: skip
     return [
-        {"key": c.key, "at": deed.local(c.at), "by": name or "", "text": c.summary}
-        for c, name in deed.session.execute(query)
+        {"key": c.key, "at": uow.local(c.at), "by": name or "", "text": c.summary}
+        for c, name in uow.session.execute(query)
     ]
 
 
 def read_center_plan(
-    deed: Deed, top: Reader, held: Plan | None
+    uow: UnitOfWork, top: Reader, held: Plan | None
 ) -> tuple[dict[str, Any], tuple[plans.PlanLine, ...]]:
     """A plan of the center. Amounts alone fit only some totals, so percents, parts or a rest are needed."""
     faults_before = len(top.faults)
-    facts, lines = read_plan(top, deed.center.currency, [0])
+    facts, lines = read_plan(top, uow.center.currency, [0])
     if lines and all(x.amount is not None for x in lines):
         top.fault("lines", "Amounts alone make one total only; make the last line the rest.")
     named = select(Plan.id).where(Plan.run_id.is_(None), Plan.active, Plan.name == facts["name"])
     if held is not None:
         named = named.where(Plan.id != held.id)
-    if len(top.faults) == faults_before and deed.session.scalar(named):
+    if len(top.faults) == faults_before and uow.session.scalar(named):
         top.fault("name", f'There is a plan "{facts["name"]}" already.')
     ids = top.value.get("course_ids") or []
     if not isinstance(ids, list) or any(isinstance(i, bool) or not isinstance(i, int) for i in ids):
         top.fault("course_ids", "A list of numbers, please.")
-    elif ids and set(ids) - set(deed.session.scalars(select(Course.id).where(Course.id.in_(ids)))):
+    elif ids and set(ids) - set(uow.session.scalars(select(Course.id).where(Course.id.in_(ids)))):
         top.fault("course_ids", "There is no such course.")
     else:
         facts["course_ids"] = sorted(set(ids))
     return facts, lines
 
 
-def make_plan(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
+def make_plan(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
     faults: list[Fault] = []
     top = Reader(body, "", faults, "name note details lines course_ids")
-    facts, lines = read_center_plan(deed, top, None)
+    facts, lines = read_center_plan(uow, top, None)
     if faults:
         raise Refused(faults)
     last = max(
-        (p.position for p in deed.session.scalars(select(Plan).where(Plan.run_id.is_(None)))), default=0
+        (p.position for p in uow.session.scalars(select(Plan).where(Plan.run_id.is_(None)))), default=0
     )
     row = Plan(**facts, active=True, position=last + 1, lines=plan_rows(lines))
-    deed.session.add(row)
-    deed.session.flush()
-    change = deed.log(
-        "make a plan", "plan", row.id, f"Made the plan {row.name}: {lines_text(row, deed.center.currency)}"
+    uow.session.add(row)
+    uow.session.flush()
+    change = uow.log(
+        "make a plan", "plan", row.id, f"Made the plan {row.name}: {lines_text(row, uow.center.currency)}"
     )
-    return {"change": change.key, "plan": center_view(deed, row)}
+    return {"change": change.key, "plan": center_view(uow, row)}
 
 
 def lines_text(plan: Plan, currency: str) -> str:
     return "; ".join(x["text"] for x in plan_view(plan, currency)["lines"])
 
 
-def change_plan(deed: Deed, plan_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def change_plan(uow: UnitOfWork, plan_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Change a plan for sign-ups from now on, or with `active` take it out of use and back."""
-    plan = get_plan(deed, plan_id, to_change=True)
+    plan = get_plan(uow, plan_id, to_change=True)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "seen set")
     row = top.inner("set", "What to change", "name note details lines course_ids active")
     if row is None:
         raise Refused(faults)
-    held = {**plan_document(plan, deed.center.currency), "course_ids": plan.course_ids}
+    held = {**plan_document(plan, uow.center.currency), "course_ids": plan.course_ids}
     form = Reader({**held, **{k: v for k, v in row.value.items() if k != "active"}}, "/set", faults,
                   "name note details lines course_ids")  # fmt: skip
-    facts, lines = read_center_plan(deed, form, plan)
+    facts, lines = read_center_plan(uow, form, plan)
     active = plan.active
     if "active" in row.value:
         active = row.flag("active", "Whether it is in use")
     if faults:
         raise Refused(faults)
-    now = {**plan_view(plan, deed.center.currency), "course_ids": plan.course_ids, "active": plan.active}
+    now = {**plan_view(plan, uow.center.currency), "course_ids": plan.course_ids, "active": plan.active}
     refuse_lost_update({k: v for k, v in row.value.items() if k != "lines"}, top.value.get("seen") or {}, now)
-    before = lines_text(plan, deed.center.currency)
+    before = lines_text(plan, uow.center.currency)
     changed = core_lines(plan) != lines or plan.details != facts["details"]
-    if changed and agreed_to(deed, plan):
+    if changed and agreed_to(uow, plan):
         plan.active = False
-        deed.session.flush()
+        uow.session.flush()
         new = Plan(
             **facts, active=active, position=plan.position, replaces_id=plan.id, lines=plan_rows(lines)
         )
-        deed.session.add(new)
-        deed.session.flush()
+        uow.session.add(new)
+        uow.session.flush()
     else:
         new = plan
         new.active = active
         put_plan(new, facts, lines)
-        deed.session.flush()
-    after = lines_text(new, deed.center.currency)
+        uow.session.flush()
+    after = lines_text(new, uow.center.currency)
     told = f"from {before} to {after}" if before != after else "" if active else "no longer in use"
-    change = deed.log(
+    change = uow.log(
         "change a plan", "plan", new.id, f"Changed the plan {new.name}{', ' if told else ''}{told}"
     )
-    return {"change": change.key, "plan": center_view(deed, new)}
+    return {"change": change.key, "plan": center_view(uow, new)}
 
 
 def example(

@@ -12,7 +12,7 @@ from archgate.actions.fees import fees, plans, quotes, terms
 from archgate.actions.fees.commands import Ask
 from archgate.actions.kernel.answers import shown
 from archgate.actions.kernel.lookups import get_run
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.schedule import schedule
 from archgate.core import fees as core_fees
 from archgate.core import prices
@@ -29,28 +29,28 @@ MOST_COMPARED = 6
 PAST_RUNS = 6
 
 
-def span_of(deed: Deed, run: Run) -> tuple[date, date] | None:
+def span_of(uow: UnitOfWork, run: Run) -> tuple[date, date] | None:
     """From the day sign-up opens through the last day one can sign up."""
     closes = schedule.last_closing(run)
     if closes is None:
         return None
-    begun = run.published_at.astimezone(deed.zone).date() if run.published_at else deed.today
+    begun = run.published_at.astimezone(uow.zone).date() if run.published_at else uow.today
     opens = min((g.day for g in run.gates if g.kind == "sign-up opens"), default=begun)
     return min(max(opens, begun), closes), closes
 
 
 def line_at(
-    deed: Deed, run: Run, held: core_fees.Fees, rate: str, span: tuple[date, date]
+    uow: UnitOfWork, run: Run, held: core_fees.Fees, rate: str, span: tuple[date, date]
 ) -> tuple[core_fees.Stretch, ...]:
     """What one person pays at a rate on every day of a span, required extras and taxes on top included."""
     return core_fees.price_line_of(
-        held, core_fees.Ask((core_fees.Heads(rate, 1),)), *span, fees.start_of(deed, run)
+        held, core_fees.Ask((core_fees.Heads(rate, 1),)), *span, fees.start_of(uow, run)
     )
 
 
-def price_line(deed: Deed, run: Run) -> list[dict[str, Any]]:
+def price_line(uow: UnitOfWork, run: Run) -> list[dict[str, Any]]:
     """The price line of each rate."""
-    span, held = span_of(deed, run), fees.core_fees(run)
+    span, held = span_of(uow, run), fees.core_fees(run)
     if span is None:
         return []
     return [
@@ -59,25 +59,25 @@ def price_line(deed: Deed, run: Run) -> list[dict[str, Any]]:
             "rate": row.label,
             "steps": [
                 {"from": shown(s.first), "to": shown(s.last), "total": format_amount(s.total, run.currency)}
-                for s in line_at(deed, run, held, row.code, span)
+                for s in line_at(uow, run, held, row.code, span)
             ],
         }
         for row in fees.rates_of(run)
     ]
 
 
-def warnings(deed: Deed, run: Run) -> list[str]:
+def warnings(uow: UnitOfWork, run: Run) -> list[str]:
     """What a buyer would not expect of the run's prices."""
-    held, span, start = fees.core_fees(run), span_of(deed, run), fees.start_of(deed, run)
+    held, span, start = fees.core_fees(run), span_of(uow, run), fees.start_of(uow, run)
     opens = min((g.day for g in run.gates if g.kind == "sign-up opens"), default=None)
     found = []
     for rate in held.rates:
         if span:
-            found += prices.falls_later(rate.label, line_at(deed, run, held, rate.code, span), run.currency)
+            found += prices.falls_later(rate.label, line_at(uow, run, held, rate.code, span), run.currency)
         if opens:
             found += prices.ends_too_early(rate, opens, start)
     if held.rates:
-        others = deed.session.scalars(
+        others = uow.session.scalars(
             select(Run).where(Run.course_id == run.course_id, Run.id != run.id, Run.currency == run.currency)
         ).all()
         amounts = [r.amount for other in others for r in fees.rates_of(other)[:1]]
@@ -85,36 +85,40 @@ def warnings(deed: Deed, run: Run) -> list[str]:
     return found
 
 
-def compare(deed: Deed, run_ids: list[int]) -> dict[str, Any]:
+def compare(uow: UnitOfWork, run_ids: list[int]) -> dict[str, Any]:
     """The price lines of up to six runs side by side, each with its gates and what is odd about its prices."""
     ids = list(dict.fromkeys(run_ids))
     if not 1 <= len(ids) <= MOST_COMPARED:
         raise refuse("/runs", f"Compare 1 to {MOST_COMPARED} runs.")
     found = []
     for run_id in ids:
-        run = get_run(deed, run_id)
+        run = get_run(uow, run_id)
         found.append({
             "id": run.id, "code": run.code, "title": run.title or run.course.title, "currency": run.currency,
-            "start": shown(fees.start_of(deed, run)), "lines": price_line(deed, run), "warnings": warnings(deed, run),
+            "start": shown(fees.start_of(uow, run)), "lines": price_line(uow, run), "warnings": warnings(uow, run),
             "gates": [{"label": g.label, "day": shown(g.day)} for g in sorted(run.gates, key=lambda g: g.at)],
         })  # fmt: skip
-    return {"today": shown(deed.today), "runs": found}
+    return {"today": shown(uow.today), "runs": found}
 
 
-def reading(deed: Deed, run_id: int, day: date, rate_id: int | None, plan_id: int | None) -> dict[str, Any]:
+def reading(
+    uow: UnitOfWork, run_id: int, day: date, rate_id: int | None, plan_id: int | None
+) -> dict[str, Any]:
     """What one person pays on a day at a rate, now and later, as a sentence to read out."""
-    run = get_run(deed, run_id)
-    wish = quotes.wish_of(deed, run, Ask(rate_id=rate_id or fees.rate_of(run, None).id, plan_id=plan_id))
+    run = get_run(uow, run_id)
+    resolved = quotes.resolve_ask(
+        uow, run, Ask(rate_id=rate_id or fees.rate_of(run, None).id, plan_id=plan_id)
+    )
     currency = run.currency
-    total = core_fees.total_on(wish.fees, wish.ask, day, fees.start_of(deed, run))
-    due = quotes.due_of(deed, wish, total, day)
-    rate = wish.heads[0]
+    total = core_fees.total_on(resolved.fees, resolved.ask, day, fees.start_of(uow, run))
+    due = quotes.due_of(uow, resolved, total, day)
+    rate = resolved.heads[0]
     later = [i for i in due.installments if i.due != day]
     parts = [f"{money_text(due.due_now, currency)} now"] if due.due_now else []
     parts += [f"{money_text(i.amount, currency)} on {day_text(i.due)}" for i in later]
     text = f"On {day_text(day)} one person at {rate.label} pays {money_text(total, currency)}"
     return {
-        "day": shown(day), "rate_id": rate.id, "plan_id": wish.plan.id, "total": format_amount(total, currency),
+        "day": shown(day), "rate_id": rate.id, "plan_id": resolved.plan.id, "total": format_amount(total, currency),
         "text": f"{text}: {', '.join(parts)}." if parts else f"{text}.",
         **plans.due_view(due, currency),
     }  # fmt: skip
@@ -123,21 +127,21 @@ def reading(deed: Deed, run_id: int, day: date, rate_id: int | None, plan_id: in
 # --- the early-bird planner -------------------------------------------------------------------------------
 
 
-def early_start(deed: Deed, run_id: int) -> dict[str, Any]:
+def early_start(uow: UnitOfWork, run_id: int) -> dict[str, Any]:
     """Where the planner starts for a run: its fee today, and what the course's own past runs show.
 
     Share: of the heads that signed up at the first rate's line, those whose quote had an early price. Target: what the
     runs brought per head. Without past runs: a third early, and a target of a tenth more than today's fee.
     """
-    run = get_run(deed, run_id)
+    run = get_run(uow, run_id)
     rate = fees.rate_of(run, None)
-    begun = select(Gate.run_id, Gate.at).where(Gate.kind == "starts", Gate.at <= deed.now).subquery()
-    past = deed.session.scalars(
+    begun = select(Gate.run_id, Gate.at).where(Gate.kind == "starts", Gate.at <= uow.now).subquery()
+    past = uow.session.scalars(
         select(Run).join(begun, begun.c.run_id == Run.id)
         .where(Run.course_id == run.course_id, Run.id != run.id, Run.currency == run.currency, Run.status != "cancelled")
         .order_by(begun.c.at.desc()).limit(PAST_RUNS)
     ).all()  # fmt: skip
-    rows = deed.session.execute(
+    rows = uow.session.execute(
         select(Enrollment.heads, Enrollment.total, Enrollment.quote).where(
             Enrollment.run_id.in_([r.id for r in past]), Enrollment.live == 1
         )
@@ -180,9 +184,9 @@ def read_early(body: dict[str, Any], currency: str, more: str = "") -> tuple[pri
     return prices.early_plan(fee, share, target, rounding, currency), days, top
 
 
-def early_plan(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
+def early_plan(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
     """What to charge early and late."""
-    currency = body.get("currency") or deed.center.currency
+    currency = body.get("currency") or uow.center.currency
     try:
         digits_of(currency)
     except (ValueError, TypeError):
@@ -196,13 +200,13 @@ def early_plan(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def apply_early(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def apply_early(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Put the planner's prices on the first rate of a run: the regular price, and today's fee as its only early step."""
-    run = get_run(deed, run_id)
+    run = get_run(uow, run_id)
     plan, days, _ = read_early(body, run.currency)
     if plan.regular <= plan.early:
         raise refuse("/target", "The regular price is not above the early one, so there is nothing to apply.")
     rates = fees.terms_document(run)["rates"]
     step = {"days_before": days, "amount": format_amount(plan.early, run.currency)}
     rates[0] = {**rates[0], "amount": format_amount(plan.regular, run.currency), "early": [step]}
-    return terms.change_terms(deed, run_id, {"set": {"rates": rates}})
+    return terms.change_terms(uow, run_id, {"set": {"rates": rates}})

@@ -12,7 +12,7 @@ from archgate.actions.fees import codes, fees, plans
 from archgate.actions.fees.commands import AgreedPrice, Ask, ExtraAsked, HeadsAsked, QuoteCommand
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import payments
 from archgate.actions.people import people
 from archgate.actions.seats import parties, seats
@@ -37,7 +37,7 @@ MOST_REASON = 500
 
 
 @dataclass(frozen=True)
-class Wish:
+class ResolvedAsk:
     """What is asked of a run, with the rows it names. `heads` holds the rate of each head, the first of who signs up."""
 
     run: Run
@@ -85,7 +85,9 @@ class Wish:
         return ask.model_dump(mode="json", exclude={"rate_id", "heads"})
 
 
-def wish_of(deed: Deed, run: Run, ask: Ask, person: Person | None = None, held: bool = False) -> Wish:
+def resolve_ask(
+    uow: UnitOfWork, run: Run, ask: Ask, person: Person | None = None, held: bool = False
+) -> ResolvedAsk:
     """What an ask names, found on the run. `rate_id` and `heads` are the short form of `people`. `held`: rates and plans
     that were agreed to before are taken also when no longer offered. Without any rate, the first that the person may have.
     Refused with every name that the run does not have."""
@@ -105,11 +107,11 @@ def wish_of(deed: Deed, run: Run, ask: Ask, person: Person | None = None, held: 
     if faults:
         raise Refused(faults)
     if not rates:
-        rate = usual_rate(deed, run, person) if ask.rate_id is None else rate_held(run, ask.rate_id, held)
+        rate = usual_rate(uow, run, person) if ask.rate_id is None else rate_held(run, ask.rate_id, held)
         rates = [(rate, heads, None)]
-    plan = plan_held(deed, run, ask.plan_id, held)
-    code = codes.code_held(deed, ask.code) if held else codes.code_typed(deed, run, ask.code)
-    return Wish(run, plan, tuple(rates), tuple(extras), code, ask.waive or "")
+    plan = plan_held(uow, run, ask.plan_id, held)
+    code = codes.code_held(uow, ask.code) if held else codes.code_typed(uow, run, ask.code)
+    return ResolvedAsk(run, plan, tuple(rates), tuple(extras), code, ask.waive or "")
 
 
 def rates_asked(
@@ -138,25 +140,22 @@ def rate_held(run: Run, rate_id: int, held: bool) -> Rate:
     return found or fees.rate_of(run, rate_id)
 
 
-def plan_held(deed: Deed, run: Run, plan_id: int | None, held: bool) -> Plan:
-    found = deed.session.get(Plan, plan_id) if held and plan_id else None
-    return found or plans.plan_of(deed, run, plan_id)
+def plan_held(uow: UnitOfWork, run: Run, plan_id: int | None, held: bool) -> Plan:
+    found = uow.session.get(Plan, plan_id) if held and plan_id else None
+    return found or plans.plan_of(uow, run, plan_id)
 
 
-def usual_rate(deed: Deed, run: Run, person: Person | None) -> Rate:
+def usual_rate(uow: UnitOfWork, run: Run, person: Person | None) -> Rate:
     """The first rate that this person may have now, else the run's first."""
-    facts, taken = facts_of(deed, run, person), fees.heads_at(deed, run)
+    facts, taken = facts_of(uow, run, person), fees.heads_at(uow, run)
     for rate in fees.rates_of(run):
-        if (
-            eligibility.why_not(fees.who_terms(deed, rate), facts, deed.today, taken.get(rate.id, 0), 1)
-            is None
-        ):
+        if eligibility.why_not(fees.who_terms(uow, rate), facts, uow.today, taken.get(rate.id, 0), 1) is None:
             return rate
     return fees.rate_of(run, None)
 
 
 def facts_of(
-    deed: Deed, run: Run, person: Person | None, organization_id: int | None = None
+    uow: UnitOfWork, run: Run, person: Person | None, organization_id: int | None = None
 ) -> eligibility.Person | None:
     """What decides who may have a rate: tags, organizations (also the one that pays), and courses that have ended; each
     read only if a rate of the run asks for it."""
@@ -166,42 +165,46 @@ def facts_of(
     belongs = {organization_id} if organization_id else set()
     took: set[int] = set()
     if any(rate.tags for rate in run.rates):
-        tags.update(deed.session.scalars(select(PersonTag.tag).where(PersonTag.person_id == person.id)))
+        tags.update(uow.session.scalars(select(PersonTag.tag).where(PersonTag.person_id == person.id)))
     if any(rate.organization_id for rate in run.rates):
         of = select(PersonNumber.organization_id).where(PersonNumber.person_id == person.id)
-        belongs.update(deed.session.scalars(of))
+        belongs.update(uow.session.scalars(of))
     if any(rate.past_course_id for rate in run.rates):
-        ended = select(Gate.run_id).where(Gate.kind == "ends", Gate.at <= deed.now)
+        ended = select(Gate.run_id).where(Gate.kind == "ends", Gate.at <= uow.now)
         of = (
             select(Run.course_id).join(Enrollment, Enrollment.run_id == Run.id)
             .where(Enrollment.person_id == person.id, Enrollment.live == 1, Run.id.in_(ended))
         )  # fmt: skip
-        took.update(deed.session.scalars(of))
+        took.update(uow.session.scalars(of))
     return eligibility.Person(frozenset(tags), frozenset(belongs), frozenset(took))
 
 
 def refuse_rates(
-    deed: Deed, wish: Wish, person: Person | None, organization_id: int | None, received: date | None = None
+    uow: UnitOfWork,
+    resolved: ResolvedAsk,
+    person: Person | None,
+    organization_id: int | None,
+    received: date | None = None,
 ) -> None:
     """Refuse rates that cannot be had: not by this person, not today (or on the day the form was received), not by so many
     more heads."""
-    facts, taken = facts_of(deed, wish.run, person, organization_id), fees.heads_at(deed, wish.run)
+    facts, taken = facts_of(uow, resolved.run, person, organization_id), fees.heads_at(uow, resolved.run)
     faults = []
-    for i, (rate, count, _) in enumerate(wish.rates):
-        same = sum(n for r, n, _ in wish.rates[:i] if r.id == rate.id)
-        terms = fees.who_terms(deed, rate)
-        said = eligibility.why_not(terms, facts, received or deed.today, taken.get(rate.id, 0) + same, count)
+    for i, (rate, count, _) in enumerate(resolved.rates):
+        same = sum(n for r, n, _ in resolved.rates[:i] if r.id == rate.id)
+        terms = fees.who_terms(uow, rate)
+        said = eligibility.why_not(terms, facts, received or uow.today, taken.get(rate.id, 0) + same, count)
         if said:
             faults.append(Fault(f"/people/{i}/rate_id", said))
     if faults:
         raise Refused(faults)
 
 
-def refuse_full(deed: Deed, wish: Wish) -> None:
+def refuse_full(uow: UnitOfWork, resolved: ResolvedAsk) -> None:
     """Refuse an ask that was agreed to before when its rates have no seats left; all else of it stands."""
-    taken = fees.heads_at(deed, wish.run)
-    for i, (rate, count, _) in enumerate(wish.rates):
-        said = eligibility.full_at(fees.who_terms(deed, rate), taken.get(rate.id, 0), count)
+    taken = fees.heads_at(uow, resolved.run)
+    for i, (rate, count, _) in enumerate(resolved.rates):
+        said = eligibility.full_at(fees.who_terms(uow, rate), taken.get(rate.id, 0), count)
         if said:
             raise Refused([Fault(f"/people/{i}/rate_id", f"{rate.label}: {said}")])
         taken[rate.id] = taken.get(rate.id, 0) + count
@@ -224,7 +227,7 @@ NOTHING_SPECIAL = Special()
 
 
 def special_of(
-    deed: Deed,
+    uow: UnitOfWork,
     received_on: date | None,
     exception: str | None,
     set_aside_id: int | None = None,
@@ -232,54 +235,58 @@ def special_of(
 ) -> Special:
     """An earlier day of receipt needs a reason, as a sign-up after the close does."""
     why, faults = (exception or "").strip(), []
-    if received_on is not None and received_on > deed.today:
+    if received_on is not None and received_on > uow.today:
         faults.append(Fault("/received_on", "The form cannot have come in after today."))
-    if received_on is not None and received_on < deed.today and not why:
+    if received_on is not None and received_on < uow.today and not why:
         faults.append(Fault("/exception", "Say why the earlier day counts."))
     if faults:
         raise Refused(faults)
-    return Special(None if received_on == deed.today else received_on, why, set_aside_id, held_place_id)
+    return Special(None if received_on == uow.today else received_on, why, set_aside_id, held_place_id)
 
 
 def terms_for(
-    deed: Deed, wish: Wish, at: datetime | None = None, received: date | None = None
+    uow: UnitOfWork, resolved: ResolvedAsk, at: datetime | None = None, received: date | None = None
 ) -> tuple[core_fees.Quote, core_plans.Installments]:
     """Quote and installments of a sign-up now, or as it would be at another moment.
 
     `received`: the form came in on that day and has its price; what is due falls due as of today all the same.
     """
-    run, moment = wish.run, at or deed.now
-    if received is not None and received != deed.today:
-        moment = moment_of(received, time(12), deed.zone)
-    start = fees.start_of(deed, run)
+    run, moment = resolved.run, at or uow.now
+    if received is not None and received != uow.today:
+        moment = moment_of(received, time(12), uow.zone)
+    start = fees.start_of(uow, run)
     try:
-        quote = core_fees.quote_for(wish.fees, wish.ask, moment, start, deed.zone, run.currency)
+        quote = core_fees.quote_for(resolved.fees, resolved.ask, moment, start, uow.zone, run.currency)
     except Refused as refused:
-        raise Refused([ask_fault(wish, f) for f in refused.faults]) from None
-    day = deed.today if received is not None else gates.local_day(moment, deed.zone)
-    return quote, due_of(deed, wish, quote.total, day)
+        raise Refused([ask_fault(resolved, f) for f in refused.faults]) from None
+    day = uow.today if received is not None else gates.local_day(moment, uow.zone)
+    return quote, due_of(uow, resolved, quote.total, day)
 
 
-def due_of(deed: Deed, wish: Wish, total: int, day: date) -> core_plans.Installments:
-    start = fees.start_of(deed, wish.run)
+def due_of(uow: UnitOfWork, resolved: ResolvedAsk, total: int, day: date) -> core_plans.Installments:
+    start = fees.start_of(uow, resolved.run)
     try:
-        return core_plans.installments_of(plans.core_lines(wish.plan), total, day, start, wish.run.currency)
+        return core_plans.installments_of(
+            plans.core_lines(resolved.plan), total, day, start, resolved.run.currency
+        )
     except Refused as refused:
-        raise Refused([Fault("/plan_id", f"{wish.plan.name}: {f.message}") for f in refused.faults]) from None
+        raise Refused(
+            [Fault("/plan_id", f"{resolved.plan.name}: {f.message}") for f in refused.faults]
+        ) from None
 
 
-def ask_fault(wish: Wish, fault: Fault) -> Fault:
+def ask_fault(resolved: ResolvedAsk, fault: Fault) -> Fault:
     """A fault of the core's ask as one of the body's: extras are named there by their row."""
     at = fault.at.removeprefix("/ask")
-    for i, (extra, _) in enumerate(wish.extras):
+    for i, (extra, _) in enumerate(resolved.extras):
         if at == f"/extras/{extra.code}":
             return Fault(f"/extras/{i}/count", fault.message)
     return Fault(at, fault.message)
 
 
-def priced(deed: Deed, wish: Wish, received: date | None = None) -> AgreedQuote:
+def priced(uow: UnitOfWork, resolved: ResolvedAsk, received: date | None = None) -> AgreedQuote:
     """What a sign-up costs now, or as its form came in, and when it is due: as it is shown, and kept if it comes to it."""
-    return agreed_of(*terms_for(deed, wish, received=received))
+    return agreed_of(*terms_for(uow, resolved, received=received))
 
 
 def refuse_other_total(agreed: AgreedQuote, shown: str) -> None:
@@ -290,61 +297,61 @@ def refuse_other_total(agreed: AgreedQuote, shown: str) -> None:
         raise conflict("total-changed", said, shown=shown, now=now, quote=document_of(agreed))
 
 
-def quote_run(deed: Deed, run_id: int, asked: QuoteCommand) -> dict[str, Any]:
+def quote_run(uow: UnitOfWork, run_id: int, asked: QuoteCommand) -> dict[str, Any]:
     """What a sign-up for this run costs, whether there is a seat or a place in line, and whether one can sign up.
 
     Beside the ask, `person_id` and `organization_id` say who it is for, and `day` asks as if it were another day.
     """
-    run = get_run(deed, run_id)
-    special = special_of(deed, asked.received_on, asked.exception, asked.set_aside_id, asked.held_place_id)
-    person = people.get_person(deed, asked.person_id) if asked.person_id else None
-    if person is not None and not special.exception and parties.told_early(deed, run, person.id):
+    run = get_run(uow, run_id)
+    special = special_of(uow, asked.received_on, asked.exception, asked.set_aside_id, asked.held_place_id)
+    person = people.get_person(uow, asked.person_id) if asked.person_id else None
+    if person is not None and not special.exception and parties.told_early(uow, run, person.id):
         special = replace(special, exception="Head start of the interest list")
-    wish = wish_of(deed, run, asked, person)
-    found = sign_up_quote(deed, wish, person, asked.organization_id, asked.day, special)
+    resolved = resolve_ask(uow, run, asked, person)
+    found = sign_up_quote(uow, resolved, person, asked.organization_id, asked.day, special)
     names = parties.names_typed(asked.names)
-    return {**found, "names": parties.names_view(deed, run, names, len(wish.heads) - 1)}
+    return {**found, "names": parties.names_view(uow, run, names, len(resolved.heads) - 1)}
 
 
 def sign_up_quote(
-    deed: Deed,
-    wish: Wish,
+    uow: UnitOfWork,
+    resolved: ResolvedAsk,
     person: Person | None = None,
     organization_id: int | None = None,
     day: date | None = None,
     special: Special = NOTHING_SPECIAL,
 ) -> dict[str, Any]:
     """The quote of a sign-up, with its seat or its place in line, and what else it could have."""
-    run = wish.run
-    refuse_rates(deed, wish, person, organization_id, special.received_on)
+    run = resolved.run
+    refuse_rates(uow, resolved, person, organization_id, special.received_on)
     if person is not None:
-        codes.refuse_person(deed, wish.code, person.id)
-    at = moment_of(day, time(12), deed.zone) if day and day != deed.today else None
-    quote, due = terms_for(deed, wish, at, special.received_on)
-    words = payments.words_of(deed, run, person, organization_id)
-    group = special.set_aside_id or seats.group_for(deed, run, person.id if person else None, organization_id)
+        codes.refuse_person(uow, resolved.code, person.id)
+    at = moment_of(day, time(12), uow.zone) if day and day != uow.today else None
+    quote, due = terms_for(uow, resolved, at, special.received_on)
+    words = payments.words_of(uow, run, person, organization_id)
+    group = special.set_aside_id or seats.group_for(uow, run, person.id if person else None, organization_id)
     return {
         **document_of(agreed_of(quote, due)),
-        **seat_view(deed, wish, quote.total, words, group, special),
+        **seat_view(uow, resolved, quote.total, words, group, special),
     }
 
 
 def seat_view(
-    deed: Deed,
-    wish: Wish,
+    uow: UnitOfWork,
+    resolved: ResolvedAsk,
     total: int,
     words: str | None,
     group: int | None = None,
     special: Special = NOTHING_SPECIAL,
 ) -> dict[str, Any]:
     """The seat or the place in line of a sign-up, whether one can sign up, and whether payment details are missing."""
-    run, heads = wish.run, len(wish.heads)
-    state = seats.seats_of(deed, run)
+    run, heads = resolved.run, len(resolved.heads)
+    state = seats.seats_of(uow, run)
     if special.held_place_id is not None:
-        mine = seats.held_for(deed, run, special.held_place_id)
+        mine = seats.held_for(uow, run, special.held_place_id)
         state = replace(state, held=state.held - min(mine, heads), waiting=())
     seat = core_seats.seats_for(state, heads, group)
-    sign_up, why = fees.sign_up_of(deed, run, state.free_for(group) == 0)
+    sign_up, why = fees.sign_up_of(uow, run, state.free_for(group) == 0)
     late = run.status == "published" and sign_up in (gates.SignUp.CLOSED, gates.SignUp.NOT_YET)
     aside = next(
         (s.name for s in state.set_asides if isinstance(seat, core_seats.Seated) and s.id == seat.set_aside),
@@ -355,8 +362,8 @@ def seat_view(
     never = isinstance(seat, core_seats.NoSeat)
     return {
         "run_id": run.id,
-        "rate_id": wish.rates[0][0].id,
-        "plan_id": wish.plan.id,
+        "rate_id": resolved.rates[0][0].id,
+        "plan_id": resolved.plan.id,
         "heads": heads,
         "seat": seat.first if isinstance(seat, core_seats.Seated) else None,
         "place": seat.place if isinstance(seat, core_seats.Waits) else None,
@@ -367,25 +374,27 @@ def seat_view(
         "why": seat.why if begun and not isinstance(seat, core_seats.Seated) else why,
         "can_enroll": begun and seated,
         "can_wait": begun and not seated and not never,
-        "details_needed": needs_details(wish, total),
+        "details_needed": needs_details(resolved, total),
         "details": words,
     }
 
 
-def choices(deed: Deed, run_id: int, person_id: int | None, organization_id: int | None) -> dict[str, Any]:
+def choices(
+    uow: UnitOfWork, run_id: int, person_id: int | None, organization_id: int | None
+) -> dict[str, Any]:
     """What a sign-up can choose from: rates with today's price and why one cannot be had, extras, plans, codes or not."""
-    run = get_run(deed, run_id)
-    person = people.get_person(deed, person_id) if person_id else None
-    facts, taken = facts_of(deed, run, person, organization_id), fees.heads_at(deed, run)
-    held, start = fees.core_fees(run), fees.start_of(deed, run)
+    run = get_run(uow, run_id)
+    person = people.get_person(uow, person_id) if person_id else None
+    facts, taken = facts_of(uow, run, person, organization_id), fees.heads_at(uow, run)
+    held, start = fees.core_fees(run), fees.start_of(uow, run)
     currency = run.currency
     rates = []
     for rate in fees.rates_of(run):
-        terms, sold = fees.who_terms(deed, rate), taken.get(rate.id, 0)
+        terms, sold = fees.who_terms(uow, rate), taken.get(rate.id, 0)
         core = fees.core_rate(rate)
         rates.append({
-            "id": rate.id, "label": rate.label, "amount": format_amount(core_fees.lowest(core, deed.today, start), currency),
-            "by_agreement": rate.by_agreement, "why_not": eligibility.why_not(terms, facts, deed.today, sold, 1),
+            "id": rate.id, "label": rate.label, "amount": format_amount(core_fees.lowest(core, uow.today, start), currency),
+            "by_agreement": rate.by_agreement, "why_not": eligibility.why_not(terms, facts, uow.today, sold, 1),
             "left": None if rate.most is None else max(0, rate.most - sold),
         })  # fmt: skip
     extras = [
@@ -396,41 +405,42 @@ def choices(deed: Deed, run_id: int, person_id: int | None, organization_id: int
         for row in run.extras
         if row.active
     ]  # fmt: skip
-    offered = [plans.plan_view(p, currency) for p in plans.offered(deed, run)]
+    offered = [plans.plan_view(p, currency) for p in plans.offered(uow, run)]
     group = [{"from": g.people, "percent": str(g.percent)} for g in held.group]
     return {"run_id": run.id, "rates": rates, "extras": extras, "plans": offered, "group": group}
 
 
-def needs_details(wish: Wish, total: int) -> bool:
+def needs_details(resolved: ResolvedAsk, total: int) -> bool:
     """Whether payment details must be on file: the plan takes them, and there is something to pay."""
-    return wish.plan.details and total > 0
+    return resolved.plan.details and total > 0
 
 
 def refuse_missing_details(
-    deed: Deed, wish: Wish, total: int, person: Person, organization_id: int | None
+    uow: UnitOfWork, resolved: ResolvedAsk, total: int, person: Person, organization_id: int | None
 ) -> None:
     """Refuse a plan that takes payment details at sign-up while whoever pays has none on file."""
-    if needs_details(wish, total) and payments.words_of(deed, wish.run, person, organization_id) is None:
-        said = (
-            f"The plan {wish.plan.name} takes payment details at sign-up; none are on file for whoever pays."
-        )
+    if (
+        needs_details(resolved, total)
+        and payments.words_of(uow, resolved.run, person, organization_id) is None
+    ):
+        said = f"The plan {resolved.plan.name} takes payment details at sign-up; none are on file for whoever pays."
         raise Problem(422, "details-needed", said)
 
 
-def plan_example(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
+def plan_example(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
     """What a plan that is being typed asks of one person: on a run at its price of the sign-up date, or on a total.
 
     What is wrong with the lines is said in `said`, by how much they miss the whole; nothing else is refused for it.
     """
     faults: list[Fault] = []
     top = Reader(body, "", faults, "run_id rate_id total lines signed_up")
-    run = get_run(deed, n) if (n := top.whole("run_id", "The run", 1, 2**62)) else None
-    currency = run.currency if run else deed.center.currency
+    run = get_run(uow, n) if (n := top.whole("run_id", "The run", 1, 2**62)) else None
+    currency = run.currency if run else uow.center.currency
     rate_id = top.whole("rate_id", "The rate", 1, 2**62)
     total = top.amount("total", "The total", currency)
-    signed_up = top.day("signed_up", "The sign-up date") or deed.today
+    signed_up = top.day("signed_up", "The sign-up date") or uow.today
     read = [read_plan_line(r, currency) for r in top.rows("lines", "The lines", PLAN_LINE_KEYS)]
-    start = fees.start_of(deed, run) if run else None
+    start = fees.start_of(uow, run) if run else None
     if run is not None and total is None:
         held = fees.core_fees(run)
         ask = core_fees.Ask((core_fees.Heads(fees.rate_of(run, rate_id).code, 1),))

@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy import func, select, update
 
 from archgate.actions.kernel.problems import conflict, not_found
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.reader import Reader
 from archgate.tables.courses import Run
@@ -20,68 +20,70 @@ from archgate.tables.roster import Enrollment
 SHOWN = 200
 
 
-def item_named(deed: Deed, name: str | None) -> StockItem | None:
+def item_named(uow: UnitOfWork, name: str | None) -> StockItem | None:
     """The stock item of a name; a new name begins with nothing on hand."""
     if not name:
         return None
-    found = deed.session.scalar(select(StockItem).where(StockItem.name == name))
+    found = uow.session.scalar(select(StockItem).where(StockItem.name == name))
     if found is None:
         found = StockItem(name=name, on_hand=0)
-        deed.session.add(found)
-        deed.session.flush()
+        uow.session.add(found)
+        uow.session.flush()
     return found
 
 
-def move(deed: Deed, item: StockItem, quantity: int, cause: str, enrollment_id: int | None = None) -> None:
+def move(
+    uow: UnitOfWork, item: StockItem, quantity: int, cause: str, enrollment_id: int | None = None
+) -> None:
     """Put into stock, or take out (negative). Refused when that many are not on hand."""
     query = update(StockItem).where(StockItem.id == item.id, StockItem.on_hand + quantity >= 0)
-    moved = deed.session.execute(query.values(on_hand=StockItem.on_hand + quantity))
-    deed.session.refresh(item)
+    moved = uow.session.execute(query.values(on_hand=StockItem.on_hand + quantity))
+    uow.session.refresh(item)
     if moved.rowcount != 1:  # type: ignore[attr-defined]
         raise conflict("out-of-stock", f"{item.on_hand} of {item.name} are in stock, not {-quantity}.")
-    deed.session.add(
+    uow.session.add(
         StockMove(
-            item_id=item.id, quantity=quantity, at=deed.now, enrollment_id=enrollment_id,
-            user_id=deed.user.id if deed.user else None,
+            item_id=item.id, quantity=quantity, at=uow.now, enrollment_id=enrollment_id,
+            user_id=uow.user.id if uow.user else None,
             cause=cause,
         )
     )  # fmt: skip
 
 
-def take_for(deed: Deed, enrollment: Enrollment, back: bool, cause: str) -> None:
+def take_for(uow: UnitOfWork, enrollment: Enrollment, back: bool, cause: str) -> None:
     """Take the stock of an enrollment's extras, or put it back; items in order of id, so that no two wait crosswise."""
     rows = [x for x in enrollment.extras if x.extra.item is not None]
     for row in sorted(rows, key=lambda x: x.extra.item_id or 0):
         assert row.extra.item is not None
-        move(deed, row.extra.item, row.quantity if back else -row.quantity, cause, enrollment.id)
+        move(uow, row.extra.item, row.quantity if back else -row.quantity, cause, enrollment.id)
 
 
-def list_stock(deed: Deed) -> list[dict[str, Any]]:
+def list_stock(uow: UnitOfWork) -> list[dict[str, Any]]:
     """What is kept in stock, how much of it, and the runs that sell it."""
-    rows = deed.session.scalars(select(StockItem).order_by(StockItem.name)).all()
+    rows = uow.session.scalars(select(StockItem).order_by(StockItem.name)).all()
     selling = (
         select(Extra.item_id, Run.id, Run.code).join(Run, Run.id == Extra.run_id)
         .where(Extra.active, Extra.item_id.is_not(None), Run.status.in_(("draft", "published"))).order_by(Run.code)
     )  # fmt: skip
     runs: dict[int, list[dict[str, Any]]] = {}
-    for item_id, run_id, code in deed.session.execute(selling):
+    for item_id, run_id, code in uow.session.execute(selling):
         runs.setdefault(item_id or 0, []).append({"id": run_id, "code": code})
     return [{"id": r.id, "name": r.name, "on_hand": r.on_hand, "runs": runs.get(r.id, [])} for r in rows]
 
 
-def stock_moves(deed: Deed, item_id: int) -> dict[str, Any]:
+def stock_moves(uow: UnitOfWork, item_id: int) -> dict[str, Any]:
     """The ledger of one item, newest first."""
-    item = deed.session.get(StockItem, item_id)
+    item = uow.session.get(StockItem, item_id)
     if item is None:
         raise not_found("This item")
-    rows = deed.session.scalars(
+    rows = uow.session.scalars(
         select(StockMove).where(StockMove.item_id == item_id).order_by(StockMove.id.desc()).limit(SHOWN)
     )
-    moves = [{"id": m.id, "quantity": m.quantity, "at": deed.local(m.at), "cause": m.cause} for m in rows]
+    moves = [{"id": m.id, "quantity": m.quantity, "at": uow.local(m.at), "cause": m.cause} for m in rows]
     return {"id": item.id, "name": item.name, "on_hand": item.on_hand, "moves": moves}
 
 
-def count_stock(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
+def count_stock(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
     """Put into stock, take out, or say what was counted: exactly one of `add` and `counted`, with a cause."""
     faults: list[Fault] = []
     top = Reader(body, "", faults, "name add counted cause")
@@ -96,9 +98,9 @@ def count_stock(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
         top.fault("cause", "The cause is longer than 500 characters.")
     if faults:
         raise Refused(faults)
-    item = item_named(deed, name)
+    item = item_named(uow, name)
     assert item is not None
-    held = deed.session.scalars(
+    held = uow.session.scalars(
         select(StockItem)
         .where(StockItem.id == item.id)
         .with_for_update()
@@ -109,12 +111,12 @@ def count_stock(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
         raise refuse("/add", f"{held.on_hand} are in stock; {-quantity} cannot go out.")
     if quantity:
         usual = "Counted" if counted is not None else "Came in" if quantity > 0 else "Went out"
-        move(deed, held, quantity, cause or usual)
-        deed.log("change stock", "stock", held.id, f"{held.name}: {quantity:+d}, {held.on_hand} on hand")
-    return stock_moves(deed, held.id)
+        move(uow, held, quantity, cause or usual)
+        uow.log("change stock", "stock", held.id, f"{held.name}: {quantity:+d}, {held.on_hand} on hand")
+    return stock_moves(uow, held.id)
 
 
-def stock_faults(deed: Deed) -> list[str]:
+def stock_faults(uow: UnitOfWork) -> list[str]:
     """Items whose count is not the sum of their moves; none, unless something is broken. Part of the nightly check."""
     sums = (
         select(StockMove.item_id, func.sum(StockMove.quantity).label("sum"))
@@ -126,6 +128,6 @@ def stock_faults(deed: Deed) -> list[str]:
     )
     return [
         f"{name}: {on_hand} on hand, its moves make {int(moved)}."
-        for name, on_hand, moved in deed.session.execute(query)
+        for name, on_hand, moved in uow.session.execute(query)
         if on_hand != int(moved)
     ]

@@ -12,7 +12,7 @@ from sqlalchemy import select
 from archgate.actions.courses import refund_policies
 from archgate.actions.fees import fees, plans
 from archgate.actions.kernel.answers import outcome, refuse_lost_update
-from archgate.actions.kernel.unit_of_work import Deed, lock_row
+from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
 from archgate.actions.people import people
 from archgate.actions.schedule import schedule
 from archgate.actions.seats import seats
@@ -25,9 +25,9 @@ from archgate.core.states import Told
 from archgate.tables.courses import Center, Course, Run
 
 
-def change_terms(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def change_terms(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Change a run's rates, extras, group steps, taxes or plans, as whole lists; enrollments keep what they agreed."""
-    run = seats.run_to_change(deed, run_id)
+    run = seats.run_to_change(uow, run_id)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "seen set")
     row = top.inner("set", "What to change", " ".join(fees.TERMS))
@@ -37,29 +37,29 @@ def change_terms(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any
     if not names:
         raise Refused([Fault("/set", f"Nothing to change; it takes {', '.join(fees.TERMS)}.")])
     views = fees.terms_view(run)
-    before = fees.price_now(deed, run) or {}
-    read_terms(deed, run, row, names, faults)
+    before = fees.price_now(uow, run) or {}
+    read_terms(uow, run, row, names, faults)
     if faults:
         raise Refused(faults)
     seen = top.value.get("seen") or {}
     if isinstance(seen, dict):
         known = {n: bare(v) for n, v in seen.items()}
         refuse_lost_update({n: row.value[n] for n in names}, known, {n: bare(views[n]) for n in names})
-    deed.session.flush()
-    deed.session.refresh(run, ["rates", "extras", "plans"])
-    schedule.settle_gates(deed, run)
-    change = deed.log("change terms", "run", run.id, f"Changed the {' and the '.join(names)} of {run.code}")
+    uow.session.flush()
+    uow.session.refresh(run, ["rates", "extras", "plans"])
+    schedule.settle_gates(uow, run)
+    change = uow.log("change terms", "run", run.id, f"Changed the {' and the '.join(names)} of {run.code}")
     return outcome(
-        deed,
+        uow,
         run,
         change.key,
-        term_touches(before, fees.price_now(deed, run) or {}, views, fees.terms_view(run)),
+        term_touches(before, fees.price_now(uow, run) or {}, views, fees.terms_view(run)),
     )
 
 
-def read_terms(deed: Deed, run: Run, row: Reader, names: list[str], faults: list[Fault]) -> None:
+def read_terms(uow: UnitOfWork, run: Run, row: Reader, names: list[str], faults: list[Fault]) -> None:
     """Put what a form says on a run, unless something is wrong with it, also with what it leaves as it was."""
-    rates = fees.read_rates(deed, row, run.currency) if "rates" in names else None
+    rates = fees.read_rates(uow, row, run.currency) if "rates" in names else None
     codes = [r.code for r, _ in rates] if rates is not None else [r.code for r in fees.rates_of(run)]
     extras = fees.read_extras(row, run.currency, codes) if "extras" in names else None
     codes += [x.code for x, _ in extras] if extras is not None else [x.code for x in run.extras if x.active]
@@ -86,15 +86,15 @@ def read_terms(deed: Deed, run: Run, row: Reader, names: list[str], faults: list
     if faults:
         return
     if rates is not None:
-        fees.settle_rates(deed, run, rates)
+        fees.settle_rates(uow, run, rates)
     if extras is not None:
-        fees.settle_extras(deed, run, extras)
+        fees.settle_extras(uow, run, extras)
     if "group" in names:
         run.group_steps = fees.group_document(group)
     if "taxes" in names:
         run.taxes = fees.tax_document(taxes)
     if "plans" in names:
-        plans.settle_plans(deed, run, read)
+        plans.settle_plans(uow, run, read)
 
 
 def bare(value: Any) -> Any:
@@ -146,23 +146,23 @@ CENTER_DAYS = {
 }
 
 
-def center_defaults(deed: Deed) -> dict[str, Any]:
+def center_defaults(uow: UnitOfWork) -> dict[str, Any]:
     """What runs start from where their course says nothing, and how many courses have an own value of each."""
-    courses = deed.session.scalars(select(Course.defaults)).all()
+    courses = uow.session.scalars(select(Course.defaults)).all()
     own = {name: sum(name in held for held in courses) for name in CENTER_TERMS}
-    return {"currency": deed.center.currency, "values": deed.center.defaults, "courses_differ": own}
+    return {"currency": uow.center.currency, "values": uow.center.defaults, "courses_differ": own}
 
 
-def change_center_defaults(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
+def change_center_defaults(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
     """Set or, with null, forget defaults of the center. Runs that are there stay as they are."""
-    lock_row(deed, Center, deed.center.id)
+    lock_row(uow, Center, uow.center.id)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "seen set")
     row = top.inner("set", "What to change", " ".join((*CENTER_TERMS, *CENTER_WORDS, *CENTER_DAYS)))
     if row is None:
         raise Refused(faults)
     currency, names = (
-        deed.center.currency,
+        uow.center.currency,
         [n for n in (*CENTER_TERMS, *CENTER_WORDS, *CENTER_DAYS) if n in row.value],
     )
     new: dict[str, Any] = {}
@@ -196,13 +196,13 @@ def change_center_defaults(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
             new[name] = row.whole(name, *CENTER_DAYS[name])
     if faults:
         raise Refused(faults)
-    now = deed.center.defaults
+    now = uow.center.defaults
     refuse_lost_update(new, top.value.get("seen") or {}, {n: now.get(n) for n in names})
-    deed.center.defaults = {n: v for n, v in {**now, **new}.items() if v is not None}
+    uow.center.defaults = {n: v for n, v in {**now, **new}.items() if v is not None}
     told = ", ".join(n.replace("_", " ") for n in names)
-    change = deed.log("change defaults", "center", deed.center.id, f"Changed what runs start from: {told}")
-    deed.session.flush()
-    return {"change": change.key, **center_defaults(deed)}
+    change = uow.log("change defaults", "center", uow.center.id, f"Changed what runs start from: {told}")
+    uow.session.flush()
+    return {"change": change.key, **center_defaults(uow)}
 
 
 def read_told(row: Reader) -> list[str]:

@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import func, select
 
 from archgate.actions.kernel.problems import Problem
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.tables.courses import Run
 from archgate.tables.roster import Enrollment
 
@@ -34,9 +34,11 @@ def refuse_lost_update(new: dict[str, Any], seen: dict[str, Any], now: dict[str,
         )
 
 
-def outcome(deed: Deed, run: Run, change_key: str | None, touches: list[dict[str, Any]]) -> dict[str, Any]:
+def outcome(
+    uow: UnitOfWork, run: Run, change_key: str | None, touches: list[dict[str, Any]]
+) -> dict[str, Any]:
     """What a change to a run touches, for the margin: facts before and after, and how many are enrolled."""
-    enrolled = deed.session.scalar(
+    enrolled = uow.session.scalar(
         select(func.count()).select_from(Enrollment).where(Enrollment.run_id == run.id, Enrollment.live == 1)
     )
     return {"change": change_key, "run_id": run.id, "touches": touches, "enrolled": enrolled or 0}

@@ -14,7 +14,7 @@ from sqlalchemy import func, insert, or_, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from archgate.actions.kernel.problems import conflict, not_found
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.clock import system_now
 from archgate.tables.jobs import Job, TimedWork
 
@@ -36,11 +36,11 @@ class Taken:
 
 
 def queue(
-    deed: Deed, kind: str, key: str, what: dict[str, Any], wait: timedelta = timedelta(0), change: str = "",
+    uow: UnitOfWork, kind: str, key: str, what: dict[str, Any], wait: timedelta = timedelta(0), change: str = "",
     run_id: int | None = None,
 ) -> Job:  # fmt: skip
     """Put work in line, in this transaction. The same key again is the same job; one that an undo dropped comes back."""
-    held = deed.session.scalar(select(Job).where(Job.key == key))
+    held = uow.session.scalar(select(Job).where(Job.key == key))
     now = system_now()
     if held is not None:
         if held.status == "dropped":
@@ -50,13 +50,13 @@ def queue(
         kind=kind, key=key, what=what, status="queued", due_at=now + wait, made_at=now, change_key=change,
         run_id=run_id, tries=0, trouble="", worker="",
     )  # fmt: skip
-    deed.session.add(job)
-    deed.session.flush()
+    uow.session.add(job)
+    uow.session.flush()
     return job
 
 
 def queue_new(
-    deed: Deed,
+    uow: UnitOfWork,
     kind: str,
     jobs: list[tuple[str, dict[str, Any]]],
     wait: timedelta,
@@ -70,8 +70,8 @@ def queue_new(
         "tries": 0, "trouble": "", "worker": "",
     }  # fmt: skip
     if jobs:
-        deed.session.execute(insert(Job), [{**same, "key": key, "what": what} for key, what in jobs])
-    rows = deed.session.execute(select(Job.key, Job.id).where(Job.change_key == change, Job.kind == kind))
+        uow.session.execute(insert(Job), [{**same, "key": key, "what": what} for key, what in jobs])
+    rows = uow.session.execute(select(Job.key, Job.id).where(Job.change_key == change, Job.kind == kind))
     return {key: number for key, number in rows}  # noqa: C416
 
 
@@ -186,24 +186,24 @@ def job_view(job: Job) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def list_jobs(deed: Deed) -> dict[str, Any]:
+def list_jobs(uow: UnitOfWork) -> dict[str, Any]:
     """Work that failed for good, work in line with trouble, and how much is in line."""
     query = select(Job).where(or_(Job.status == "failed", (Job.status == "queued") & (Job.tries > 0)))
-    rows = deed.session.scalars(query.order_by(Job.status, Job.id.desc()).limit(200))
-    totals = deed.session.execute(select(Job.status, func.count()).group_by(Job.status))
+    rows = uow.session.scalars(query.order_by(Job.status, Job.id.desc()).limit(200))
+    totals = uow.session.execute(select(Job.status, func.count()).group_by(Job.status))
     counted = {row[0]: int(row[1]) for row in totals}
     rounds = [
         {"name": t.name, "last_at": t.last_at.isoformat() if t.last_at else None, "found": t.found}
-        for t in deed.session.scalars(
+        for t in uow.session.scalars(
             select(TimedWork).where(TimedWork.name != ALIVE).order_by(TimedWork.name)
         )
     ]
     return {"jobs": [job_view(j) for j in rows], "counts": counted, "rounds": rounds}
 
 
-def retry(deed: Deed, job_id: int) -> dict[str, Any]:
+def retry(uow: UnitOfWork, job_id: int) -> dict[str, Any]:
     """Put failed work in line again, with all its tries."""
-    job = deed.session.scalar(select(Job).where(Job.id == job_id).with_for_update())
+    job = uow.session.scalar(select(Job).where(Job.id == job_id).with_for_update())
     if job is None:
         raise not_found("This work")
     if job.status != "failed":
@@ -211,15 +211,15 @@ def retry(deed: Deed, job_id: int) -> dict[str, Any]:
             "not-failed", f"This work is {job.status}; only what failed for good is put in line again."
         )
     job.status, job.due_at, job.tries = "queued", system_now(), 0
-    change = deed.log(
+    change = uow.log(
         "retry work", "job", job.id, f"Put in line again: {WORDS.get(job.kind, job.kind)}", run_id=job.run_id
     )
     return {"change": change.key}
 
 
-def drop(deed: Deed, change_key: str) -> int:
+def drop(uow: UnitOfWork, change_key: str) -> int:
     """Drop what a change put in line and nobody has begun; returns how many were."""
-    done = deed.session.execute(
+    done = uow.session.execute(
         update(Job)
         .where(Job.change_key == change_key, Job.status == "queued", Job.tries == 0)
         .values(status="dropped")

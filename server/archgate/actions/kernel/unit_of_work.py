@@ -1,6 +1,6 @@
 """The one way a transaction is run: begun, retried, logged, made safe to repeat, committed.
 
-An action is a function of a Deed. It may be run more than once: when MariaDB gives up waiting for a lock (1205,
+An action is a function of a UnitOfWork. It may be run more than once: when MariaDB gives up waiting for a lock (1205,
 which rolls back one statement only), finds a deadlock (1213) or a cluster refuses to certify (also 1213), all
 of it is rolled back and the whole action runs again. So it is when a unique key says that somebody else did the
 same at the same moment: the action then sees it and answers in words.
@@ -93,7 +93,7 @@ class Once:
 
 
 @dataclass
-class Deed:
+class UnitOfWork:
     """One action under way. `now` is the business moment; nothing in an action reads another clock."""
 
     session: Session
@@ -159,10 +159,10 @@ class Deed:
         return change
 
 
-def lock_row(deed: Deed, table: type[T], key: int) -> T | None:
+def lock_row(uow: UnitOfWork, table: type[T], key: int) -> T | None:
     """A row that stands by itself (a person, a course, a plan, the center), locked and read anew: whoever changes it
     compares what was seen under this lock. Rows of a run are changed under the run's (`seats.run_to_change`)."""
-    return deed.session.get(table, key, with_for_update=True, populate_existing=True)
+    return uow.session.get(table, key, with_for_update=True, populate_existing=True)
 
 
 def plain(value: Any) -> Any:
@@ -179,9 +179,9 @@ def plain(value: Any) -> Any:
 HIDDEN = {"password"}  # hashes stay out of the log
 
 
-def _note_row(deed: Deed, obj: Any, before: dict[str, Any] | None, after: dict[str, Any] | None) -> None:
+def _note_row(uow: UnitOfWork, obj: Any, before: dict[str, Any] | None, after: dict[str, Any] | None) -> None:
     identity = [getattr(obj, c.key) for c in inspect(type(obj)).primary_key]
-    deed.rows.append({"table": obj.__tablename__, "id": identity[0], "before": before, "after": after})
+    uow.rows.append({"table": obj.__tablename__, "id": identity[0], "before": before, "after": after})
 
 
 def _columns(obj: Any) -> dict[str, Any]:
@@ -197,9 +197,9 @@ def _columns(obj: Any) -> dict[str, Any]:
 def _note_deleted(mapper: Any, connection: Any, obj: Any) -> None:
     """Orphans are found only while flushing, so deleted rows are noted one by one as they go."""
     session = object_session(obj)
-    deed = session.info.get("deed") if session else None
-    if deed is not None and not isinstance(obj, UNLOGGED):
-        _note_row(deed, obj, _columns(obj), None)
+    uow = session.info.get("uow") if session else None
+    if uow is not None and not isinstance(obj, UNLOGGED):
+        _note_row(uow, obj, _columns(obj), None)
 
 
 class Unlocked(AssertionError):
@@ -228,10 +228,10 @@ def _refuse_unlocked(session: Session) -> None:
             raise Unlocked(f"{type(obj).__name__} of run {run_id} is written without the run's lock.")
 
 
-def _record(deed: Deed) -> None:
+def _record(uow: UnitOfWork) -> None:
     """Collect every row the session touches, before and after, for the log."""
-    session = deed.session
-    session.info["deed"] = deed
+    session = uow.session
+    session.info["uow"] = uow
 
     @event.listens_for(session, "before_flush")
     def _before(session: Session, context: Any, instances: Any) -> None:
@@ -248,13 +248,13 @@ def _record(deed: Deed) -> None:
                     before[attr.key] = plain(history.deleted[0])
                     after[attr.key] = plain(history.added[0] if history.added else None)
             if before:
-                _note_row(deed, obj, before, after)
+                _note_row(uow, obj, before, after)
 
     @event.listens_for(session, "after_flush")
     def _after(session: Session, context: Any) -> None:
         for obj in session.new:
             if not isinstance(obj, UNLOGGED):
-                _note_row(deed, obj, None, _columns(obj))
+                _note_row(uow, obj, None, _columns(obj))
 
 
 def _stored(session: Session, user_id: int, once: Once) -> Any | None:
@@ -274,7 +274,7 @@ def _code(error: DBAPIError) -> int | None:
 
 def act(
     sessions: sessionmaker[Session],
-    deed: Callable[[Deed], T],
+    uow: Callable[[UnitOfWork], T],
     user: User | None = None,
     once: Once | None = None,
     preview: bool = False,
@@ -304,9 +304,9 @@ def act(
                         )
                     )
                     session.flush()
-                work = Deed(session, center, user, at or business_now(center.clock_offset), new_names)
+                work = UnitOfWork(session, center, user, at or business_now(center.clock_offset), new_names)
                 _record(work)
-                result = deed(work)
+                result = uow(work)
                 session.flush()
                 if work.unknown:
                     raise unknown_names(work.unknown)
@@ -340,18 +340,18 @@ def unknown_names(names: list[dict[str, str]]) -> Problem:
     return Problem(409, "unknown-name", f"{said} Add {'it' if len(names) == 1 else 'them'}?", names=names)
 
 
-def look(
+def read_only(
     sessions: sessionmaker[Session],
-    reading: Callable[[Deed], T],
+    reading: Callable[[UnitOfWork], T],
     user: User | None = None,
     at: datetime | None = None,
 ) -> T:
     """Read, in one transaction that writes nothing."""
     with sessions() as session:
         center = session.get_one(Center, 1)
-        return reading(Deed(session, center, user, at or business_now(center.clock_offset)))
+        return reading(UnitOfWork(session, center, user, at or business_now(center.clock_offset)))
 
 
-def sweep_keys(deed: Deed) -> None:
+def sweep_keys(uow: UnitOfWork) -> None:
     """Forget keys older than seven days."""
-    deed.session.execute(delete(IdempotencyKey).where(IdempotencyKey.at < system_now() - KEY_LIFE))
+    uow.session.execute(delete(IdempotencyKey).where(IdempotencyKey.at < system_now() - KEY_LIFE))

@@ -11,7 +11,7 @@ from sqlalchemy import func, insert, select
 from sqlalchemy.orm import Session, joinedload
 
 from archgate.actions.kernel import queue, signing
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.core.faults import refuse
 from archgate.core.schedule import day_text
 from archgate.papers.invoices import pdf_of
@@ -40,21 +40,21 @@ class Letter:
 
 
 def write(
-    deed: Deed, change: Change, email: str | None, name: str, subject: str, body: str, person_id: int | None = None,
+    uow: UnitOfWork, change: Change, email: str | None, name: str, subject: str, body: str, person_id: int | None = None,
     run_id: int | None = None, meeting_id: int | None = None, invoice_id: int | None = None,
 ) -> bool:  # fmt: skip
     """Write one message of a change; nothing for somebody without an email, who is called instead."""
     if not email:
         return False
     job = queue.queue(
-        deed, "send message", key_of(change, person_id, name, meeting_id), {"about": f"{name}: {subject}"},
+        uow, "send message", key_of(change, person_id, name, meeting_id), {"about": f"{name}: {subject}"},
         WAIT, change.key, run_id,
     )  # fmt: skip
     message = Message(
         job_id=job.id, person_id=person_id, run_id=run_id, meeting_id=meeting_id, to_name=name[:200], to_email=email,
-        subject=subject[:200], body=body, made_at=deed.now, invoice_id=invoice_id,
+        subject=subject[:200], body=body, made_at=uow.now, invoice_id=invoice_id,
     )  # fmt: skip
-    deed.session.add(message)
+    uow.session.add(message)
     return True
 
 
@@ -64,19 +64,19 @@ def key_of(change: Change, person_id: int | None, name: str, meeting_id: int | N
 
 
 def write_all(
-    deed: Deed, change: Change, letters: list[Letter], run_id: int, meeting_id: int | None = None
+    uow: UnitOfWork, change: Change, letters: list[Letter], run_id: int, meeting_id: int | None = None
 ) -> int:
     """Write to many people at once, as a change nobody was told of yet; how many have an email and are written to."""
     keyed = {key_of(change, x.person_id, x.name, meeting_id): x for x in letters if x.email}
     about = [(key, {"about": f"{x.name}: {x.subject}"}) for key, x in keyed.items()]
-    ids = queue.queue_new(deed, "send message", about, WAIT, change.key, run_id)
+    ids = queue.queue_new(uow, "send message", about, WAIT, change.key, run_id)
     rows = [
         {"job_id": ids[key], "person_id": x.person_id, "run_id": run_id, "meeting_id": meeting_id, "to_name": x.name[:200],
-         "to_email": x.email, "subject": x.subject[:200], "body": x.body, "made_at": deed.now}
+         "to_email": x.email, "subject": x.subject[:200], "body": x.body, "made_at": uow.now}
         for key, x in keyed.items()
     ]  # fmt: skip
     if rows:
-        deed.session.execute(insert(Message), rows)
+        uow.session.execute(insert(Message), rows)
     return len(rows)
 
 
@@ -111,7 +111,7 @@ def in_when_cancelled(meeting: Meeting) -> tuple[Any, ...]:
     return (Enrollment.live == 1, *before)
 
 
-def people_of_meeting(deed: Deed, meeting: Meeting) -> list[Person]:
+def people_of_meeting(uow: UnitOfWork, meeting: Meeting) -> list[Person]:
     """Everybody whom a meeting was meant for, by name; of one that is held, everybody on the run."""
     signed = select(Enrollment.id).where(Enrollment.run_id == meeting.run_id, *in_when_cancelled(meeting))
     own = select(Enrollment.person_id).where(Enrollment.id.in_(signed))
@@ -119,20 +119,20 @@ def people_of_meeting(deed: Deed, meeting: Meeting) -> list[Person]:
         PartyPlace.enrollment_id.in_(signed), PartyPlace.person_id.is_not(None)
     )
     query = select(Person).where(Person.id.in_(own.union(named)))
-    return list(deed.session.scalars(query.order_by(Person.family, Person.given)))
+    return list(uow.session.scalars(query.order_by(Person.family, Person.given)))
 
 
-def people_on(deed: Deed, run_id: int) -> list[Person]:
+def people_on(uow: UnitOfWork, run_id: int) -> list[Person]:
     query = select(Person).where(Person.id.in_(ids_on(run_id))).order_by(Person.family, Person.given)
-    return list(deed.session.scalars(query))
+    return list(uow.session.scalars(query))
 
 
-def number_on(deed: Deed, run_id: int) -> int:
-    return deed.session.scalar(select(func.count()).select_from(ids_on(run_id).subquery())) or 0
+def number_on(uow: UnitOfWork, run_id: int) -> int:
+    return uow.session.scalar(select(func.count()).select_from(ids_on(run_id).subquery())) or 0
 
 
 def tell_run(
-    deed: Deed,
+    uow: UnitOfWork,
     run: Run,
     change: Change,
     subject: str,
@@ -142,34 +142,32 @@ def tell_run(
 ) -> int:
     """Write to everybody on a run and, with `instructor`, to its usual one; how many people are told, by message or by
     phone."""
-    people = people_on(deed, run.id)
+    people = people_on(uow, run.id)
     letters = [
-        Letter(p.email, p.name, subject, f"Dear {p.name},\n\n{body}\n\n{deed.center.name}", p.id)
+        Letter(p.email, p.name, subject, f"Dear {p.name},\n\n{body}\n\n{uow.center.name}", p.id)
         for p in people
     ]
-    write_all(deed, change, letters, run.id, meeting_id)
+    write_all(uow, change, letters, run.id, meeting_id)
     if instructor and run.instructor and run.instructor.email:
-        write(
-            deed, change, run.instructor.email, run.instructor.name, subject, body, None, run.id, meeting_id
-        )
+        write(uow, change, run.instructor.email, run.instructor.name, subject, body, None, run.id, meeting_id)
     return len(people)
 
 
-def correct(deed: Deed, undone: Change, correction: Change) -> str:
+def correct(uow: UnitOfWork, undone: Change, correction: Change) -> str:
     """After an undo: what is still in line is dropped; who was told already gets a correction. What became of the letters,
     in a sentence, empty where there were none."""
-    waiting = deed.session.scalar(
+    waiting = uow.session.scalar(
         select(func.count()).select_from(Message).join(Job)
         .where(Job.change_key == undone.key, Job.status == "queued", Job.tries == 0)
     ) or 0  # fmt: skip
-    queue.drop(deed, undone.key)
-    sent = deed.session.scalars(
+    queue.drop(uow, undone.key)
+    sent = uow.session.scalars(
         select(Message).join(Job).where(Job.change_key == undone.key, Job.status.in_(("done", "running")))
     ).all()
     for m in sent:
         body = f'Please set aside our message "{m.subject}": it was taken back, and what held before holds again.'
         write(
-            deed,
+            uow,
             correction,
             m.to_email,
             m.to_name,
@@ -202,16 +200,16 @@ def send(session: Session, key: str) -> tuple[str, str, str, tuple[str, bytes] |
     return message.to_email, message.subject, message.body, paper
 
 
-def message_view(deed: Deed, m: Message) -> dict[str, Any]:
+def message_view(uow: UnitOfWork, m: Message) -> dict[str, Any]:
     status = {"queued": "waits", "running": "being sent", "done": "sent"}.get(m.job.status, m.job.status)
     return {
         "id": m.id, "to": m.to_name, "email": m.to_email, "subject": m.subject, "body": signing.without_links(m.body), "run_id": m.run_id,
-        "person_id": m.person_id, "at": deed.local(m.made_at), "status": status, "trouble": m.job.trouble,
-        "sent_at": deed.local(m.job.done_at) if m.job.status == "done" else None, "job_id": m.job_id, "invoice_id": m.invoice_id,
+        "person_id": m.person_id, "at": uow.local(m.made_at), "status": status, "trouble": m.job.trouble,
+        "sent_at": uow.local(m.job.done_at) if m.job.status == "done" else None, "job_id": m.job_id, "invoice_id": m.invoice_id,
     }  # fmt: skip
 
 
-def outbox(deed: Deed, status: str = "", before: int | None = None, limit: int = 100) -> dict[str, Any]:
+def outbox(uow: UnitOfWork, status: str = "", before: int | None = None, limit: int = 100) -> dict[str, Any]:
     """Messages, newest first: what waits, what was sent, what failed."""
     states = {
         "": None,
@@ -227,14 +225,14 @@ def outbox(deed: Deed, status: str = "", before: int | None = None, limit: int =
     if wanted:
         query = query.where(Job.status.in_(wanted))
     total = (
-        deed.session.scalar(select(func.count()).select_from(query.order_by(None).options().subquery())) or 0
+        uow.session.scalar(select(func.count()).select_from(query.order_by(None).options().subquery())) or 0
     )
     if before is not None:
         query = query.where(Message.id < before)
-    rows = deed.session.scalars(query.limit(max(1, min(limit, 200)) + 1)).all()
+    rows = uow.session.scalars(query.limit(max(1, min(limit, 200)) + 1)).all()
     more = len(rows) > limit
     return {
-        "items": [message_view(deed, m) for m in rows[:limit]],
+        "items": [message_view(uow, m) for m in rows[:limit]],
         "total": total,
         "next": rows[limit - 1].id if more else None,
     }

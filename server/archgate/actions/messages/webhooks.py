@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 
 from archgate.actions.kernel import queue
 from archgate.actions.kernel.problems import conflict, not_found
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.clock import system_now
 from archgate.core.faults import Fault, Refused
 from archgate.core.reader import Reader
@@ -21,7 +21,7 @@ from archgate.outside.webhooks import PREFIX, allowed, signature_of
 from archgate.tables.outside import Webhook
 
 
-def add(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
+def add(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
     """Add an address; its secret is shown this once only."""
     faults: list[Fault] = []
     top = Reader(body, "", faults, "name address")
@@ -40,10 +40,10 @@ def add(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
     if faults:
         raise Refused(faults)
     secret = PREFIX + base64.b64encode(secrets.token_bytes(24)).decode()
-    row = Webhook(name=name, address=address, secret=secret, made_at=deed.now)
-    deed.session.add(row)
-    deed.session.flush()
-    change = deed.log("add a webhook", "webhook", row.id, f"Lists can be sent on to {name}")
+    row = Webhook(name=name, address=address, secret=secret, made_at=uow.now)
+    uow.session.add(row)
+    uow.session.flush()
+    change = uow.log("add a webhook", "webhook", row.id, f"Lists can be sent on to {name}")
     return {"change": change.key, **view(row), "secret": secret}
 
 
@@ -51,30 +51,30 @@ def view(row: Webhook) -> dict[str, Any]:
     return {"id": row.id, "name": row.name, "address": row.address}
 
 
-def listed(deed: Deed) -> list[dict[str, Any]]:
+def listed(uow: UnitOfWork) -> list[dict[str, Any]]:
     return [
-        view(r) for r in deed.session.scalars(select(Webhook).where(Webhook.active).order_by(Webhook.name))
+        view(r) for r in uow.session.scalars(select(Webhook).where(Webhook.active).order_by(Webhook.name))
     ]
 
 
-def remove(deed: Deed, webhook_id: int) -> dict[str, Any]:
-    row = deed.session.get(Webhook, webhook_id)
+def remove(uow: UnitOfWork, webhook_id: int) -> dict[str, Any]:
+    row = uow.session.get(Webhook, webhook_id)
     if row is None or not row.active:
         raise not_found("This address")
     row.active = False
-    deed.session.flush()
-    change = deed.log("remove a webhook", "webhook", row.id, f"Nothing is sent on to {row.name} any more")
+    uow.session.flush()
+    change = uow.log("remove a webhook", "webhook", row.id, f"Nothing is sent on to {row.name} any more")
     return {"change": change.key, **view(row)}
 
 
-def send_on(deed: Deed, webhook_id: int, kind: str, data: dict[str, Any], change_key: str) -> None:
+def send_on(uow: UnitOfWork, webhook_id: int, kind: str, data: dict[str, Any], change_key: str) -> None:
     """Queue one delivery of an event, {"type", "timestamp", "data"}, to be sent by the worker."""
-    row = deed.session.get(Webhook, webhook_id)
+    row = uow.session.get(Webhook, webhook_id)
     if row is None or not row.active:
         raise conflict("no-webhook", "There is no such address any more.")
-    body = orjson.dumps({"type": kind, "timestamp": deed.now.isoformat(), "data": data}).decode()
+    body = orjson.dumps({"type": kind, "timestamp": uow.now.isoformat(), "data": data}).decode()
     what = {"about": f"{row.name}: {kind}", "webhook_id": row.id, "body": body}
-    queue.queue(deed, "send webhook", f"webhook:{change_key}:{row.id}", what, change=change_key)
+    queue.queue(uow, "send webhook", f"webhook:{change_key}:{row.id}", what, change=change_key)
 
 
 def delivery(session: Session, key: str, what: dict[str, Any]) -> tuple[str, int, str, str]:

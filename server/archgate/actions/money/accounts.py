@@ -14,7 +14,7 @@ from sqlalchemy import func, select
 
 from archgate.actions.kernel.answers import shown
 from archgate.actions.kernel.problems import conflict, not_found
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import money
 from archgate.actions.seats import seats
 from archgate.core import accounts, ledger
@@ -31,60 +31,60 @@ from archgate.tables.roster import Enrollment
 METHODS = ("cash", "check", "transfer", "purchase order")
 
 
-def get_account(deed: Deed, account_id: int, lock: bool = False) -> Account:
+def get_account(uow: UnitOfWork, account_id: int, lock: bool = False) -> Account:
     """An account; locked to be written to, after the runs whose held seats a payment may confirm (runs come before)."""
     query = select(Account).where(Account.id == account_id)
     if lock:
-        for run_id in sorted({e.run_id for e in held_seats(deed, account_id)}):
-            if not seats.is_locked(deed, run_id):
-                seats.run_to_change(deed, run_id)
+        for run_id in sorted({e.run_id for e in held_seats(uow, account_id)}):
+            if not seats.is_locked(uow, run_id):
+                seats.run_to_change(uow, run_id)
         query = query.with_for_update().execution_options(populate_existing=True)
-    account = deed.session.scalar(query)
+    account = uow.session.scalar(query)
     if account is None or account.owner.startswith("center:"):
         raise not_found("This account")
     return account
 
 
-def account_for(deed: Deed, person_id: int | None, organization_id: int | None) -> dict[str, Any]:
+def account_for(uow: UnitOfWork, person_id: int | None, organization_id: int | None) -> dict[str, Any]:
     """The account of a payer in the center's currency, made when first asked for."""
     if (person_id is None) == (organization_id is None):
         raise refuse("", "Say whose account: a person or an organization.")
     table, number = (Person, person_id) if person_id is not None else (Organization, organization_id)
-    if deed.session.get(table, number) is None:
+    if uow.session.get(table, number) is None:
         raise not_found("This payer")
     kind = "person" if person_id is not None else "organization"
-    return {"id": money.account_of(deed, f"{kind}:{number}", deed.center.currency).id}
+    return {"id": money.account_of(uow, f"{kind}:{number}", uow.center.currency).id}
 
 
-def payer_name(deed: Deed, account: Account) -> str:
+def payer_name(uow: UnitOfWork, account: Account) -> str:
     if account.organization_id:
-        return deed.session.get_one(Organization, account.organization_id).name
-    return deed.session.get_one(Person, account.person_id).name
+        return uow.session.get_one(Organization, account.organization_id).name
+    return uow.session.get_one(Person, account.person_id).name
 
 
-def open_of(deed: Deed, account_ids: list[int]) -> dict[int, list[tuple[Installment, int]]]:
+def open_of(uow: UnitOfWork, account_ids: list[int]) -> dict[int, list[tuple[Installment, int]]]:
     """What is open on accounts, by account: of sign-ups that hold their seat, and what is kept of ended ones."""
-    held = deed.session.execute(
+    held = uow.session.execute(
         select(Enrollment.payer_id, Enrollment.id).where(
             Enrollment.payer_id.in_(account_ids or [0]), Enrollment.live == 1
         )
     ).all()
-    by_enrollment = money.open_installments(deed, [e for _, e in held])
+    by_enrollment = money.open_installments(uow, [e for _, e in held])
     found: dict[int, list[tuple[Installment, int]]] = {}
     for payer, enrollment in held:
         found.setdefault(payer, []).extend(by_enrollment.get(enrollment, []))
-    ended = deed.session.execute(
+    ended = uow.session.execute(
         select(Enrollment.payer_id, Enrollment.id)
         .join(Installment, Installment.enrollment_id == Enrollment.id)
         .where(Enrollment.payer_id.in_(account_ids or [0]), Installment.kind == "kept")
     ).all()
-    kept = money.open_installments(deed, [e for _, e in ended], "kept")
+    kept = money.open_installments(uow, [e for _, e in ended], "kept")
     for payer, enrollment in set(ended):
         found.setdefault(payer, []).extend(kept.get(enrollment, []))
     return found
 
 
-def free_payments(deed: Deed, account: Account) -> list[tuple[Payment, int]]:
+def free_payments(uow: UnitOfWork, account: Account) -> list[tuple[Payment, int]]:
     """Payments of an account that settle nothing in part or whole, oldest first, with how much of each is free."""
     used = (
         select(Allocation.posting_id, func.sum(Allocation.amount).label("used"))
@@ -96,7 +96,7 @@ def free_payments(deed: Deed, account: Account) -> list[tuple[Payment, int]]:
         .where(Payment.account_id == account.id, Payment.posting_id.not_in(reversed_ids))
         .order_by(Payment.received_on, Payment.id)
     )  # fmt: skip
-    found = [(p, p.amount - int(used)) for p, used in deed.session.execute(query)]
+    found = [(p, p.amount - int(used)) for p, used in uow.session.execute(query)]
     return [(p, free) for p, free in found if free > 0]
 
 
@@ -107,16 +107,16 @@ def core_open(rows: list[tuple[Installment, int]]) -> list[accounts.Open]:
 # --- what people do ---------------------------------------------------------------------------------------
 
 
-def take_payment(deed: Deed, account_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def take_payment(uow: UnitOfWork, account_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Money that came in by hand: settles what is oldest due, or what is chosen; the rest stays as credit. A check that this
     payer gave before, by its number, is asked about first (409), unless `anyway`."""
-    account = get_account(deed, account_id, lock=True)
+    account = get_account(uow, account_id, lock=True)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "amount method reference received_on installments fee anyway")
     amount = top.amount("amount", "The amount", account.currency, need=True)
     method = top.text("method", "The method", need=True)
     reference = top.value.get("reference") or ""
-    received = top.day("received_on", "The day it came in") or deed.today
+    received = top.day("received_on", "The day it came in") or uow.today
     fee = top.amount("fee", "What the bank kept", account.currency) or 0
     if amount is not None and fee > amount:
         top.fault("fee", "The bank cannot have kept more than was paid.")
@@ -128,7 +128,7 @@ def take_payment(deed: Deed, account_id: int, body: dict[str, Any]) -> dict[str,
         top.fault("reference", "The reference is a text of up to 200 characters.")
     elif method in ("check", "purchase order") and not reference.strip():
         top.fault("reference", f"Give the number of the {method}.")
-    if received > deed.today:
+    if received > uow.today:
         top.fault("received_on", "Money cannot have come in after today.")
     chosen: dict[int, int] | None = None
     if top.has("installments"):
@@ -142,29 +142,29 @@ def take_payment(deed: Deed, account_id: int, body: dict[str, Any]) -> dict[str,
     if faults or amount is None or method is None:
         raise Refused(faults)
     if method == "check" and not anyway:
-        refuse_known_check(deed, account, reference.strip())
-    held = open_of(deed, [account.id]).get(account.id, [])
+        refuse_known_check(uow, account, reference.strip())
+    held = open_of(uow, [account.id]).get(account.id, [])
     settled, credit = accounts.allocate(amount, core_open(held), account.currency, chosen)
-    drawer = money.center_account(deed, f"method:{method}", account.currency)
-    name = payer_name(deed, account)
+    drawer = money.center_account(uow, f"method:{method}", account.currency)
+    name = payer_name(uow, account)
     posting = money.post(
-        deed, ledger.payment_of(account.id, drawer, amount, account.currency), received,
+        uow, ledger.payment_of(account.id, drawer, amount, account.currency), received,
         f"{method.capitalize()} from {name}{', ' + reference.strip() if reference.strip() else ''}",
     )  # fmt: skip
-    deed.session.flush()
+    uow.session.flush()
     payment = Payment(
         posting_id=posting.id, account_id=account.id, amount=amount, fee=fee, method=method, reference=reference.strip(),
         received_on=received,
     )  # fmt: skip
-    deed.session.add(payment)
+    uow.session.add(payment)
     if fee:
-        borne = money.center_account(deed, "service fees", account.currency)
-        money.post(deed, ledger.service_fee_of(drawer, borne, fee, account.currency), received,
+        borne = money.center_account(uow, "service fees", account.currency)
+        money.post(uow, ledger.service_fee_of(drawer, borne, fee, account.currency), received,
                    f"Kept by the bank of {format_amount(amount, account.currency)} from {name}", caused_by_id=posting.id)  # fmt: skip
-    settle(deed, posting.id, settled)
-    deed.session.flush()
-    confirm_holds(deed, account)
-    change = deed.log(
+    settle(uow, posting.id, settled)
+    uow.session.flush()
+    confirm_holds(uow, account)
+    change = uow.log(
         "take a payment",
         "payment",
         payment.id,
@@ -172,18 +172,18 @@ def take_payment(deed: Deed, account_id: int, body: dict[str, Any]) -> dict[str,
     )
     return {
         "change": change.key, "payment_id": payment.id, "credit": format_amount(credit, account.currency),
-        **account_view(deed, account),
+        **account_view(uow, account),
     }  # fmt: skip
 
 
-def refuse_known_check(deed: Deed, account: Account, number: str) -> None:
+def refuse_known_check(uow: UnitOfWork, account: Account, number: str) -> None:
     """Whoever types a check again is told of the first."""
     taken_back = select(Posting.reverses_id).where(Posting.reverses_id.is_not(None))
     query = select(Payment).where(
         Payment.account_id == account.id, Payment.method == "check", Payment.reference == number,
         Payment.posting_id.not_in(taken_back),
     )  # fmt: skip
-    before = deed.session.scalars(query.order_by(Payment.id)).first()
+    before = uow.session.scalars(query.order_by(Payment.id)).first()
     if before is not None:
         said = (
             f"Check {number} was taken already: {format_amount(before.amount, account.currency)} on"
@@ -192,30 +192,30 @@ def refuse_known_check(deed: Deed, account: Account, number: str) -> None:
         raise conflict("same-check", said)
 
 
-def settle(deed: Deed, posting_id: int, parts: dict[int, int]) -> None:
+def settle(uow: UnitOfWork, posting_id: int, parts: dict[int, int]) -> None:
     for installment_id, part in parts.items():
-        deed.session.add(Allocation(posting_id=posting_id, installment_id=installment_id, amount=part))
+        uow.session.add(Allocation(posting_id=posting_id, installment_id=installment_id, amount=part))
 
 
-def reverse_payment(deed: Deed, payment_id: int, why: str) -> dict[str, Any]:
+def reverse_payment(uow: UnitOfWork, payment_id: int, why: str) -> dict[str, Any]:
     """Take a payment back: the check bounced, the sum was typed wrong. What it settled is open again."""
-    payment = deed.session.get(Payment, payment_id)
+    payment = uow.session.get(Payment, payment_id)
     if payment is None:
         raise not_found("This payment")
     if not why.strip() or len(why) > 500:
         raise refuse("/why", "Say why in up to 500 characters.")
-    account = get_account(deed, payment.account_id, lock=True)
-    take_back(deed, payment, why.strip())
-    change = deed.log("reverse a payment", "payment", payment.id,
+    account = get_account(uow, payment.account_id, lock=True)
+    take_back(uow, payment, why.strip())
+    change = uow.log("reverse a payment", "payment", payment.id,
                       f"Took back {format_amount(payment.amount, account.currency)} by {payment.method}: {why.strip()}")  # fmt: skip
-    return {"change": change.key, **account_view(deed, account)}
+    return {"change": change.key, **account_view(uow, account)}
 
 
-def take_back(deed: Deed, payment: Payment, cause: str) -> None:
+def take_back(uow: UnitOfWork, payment: Payment, cause: str) -> None:
     """Reverse a payment's posting and free what it settled; refused when it was taken back, or paid back, already."""
-    if deed.session.scalar(select(Posting.id).where(Posting.reverses_id == payment.posting_id)):
+    if uow.session.scalar(select(Posting.id).where(Posting.reverses_id == payment.posting_id)):
         raise conflict("reversed", "This payment was taken back already.")
-    parts = deed.session.execute(
+    parts = uow.session.execute(
         select(Allocation.installment_id, func.sum(Allocation.amount))
         .where(Allocation.posting_id == payment.posting_id).group_by(Allocation.installment_id)
     ).all()  # fmt: skip
@@ -223,77 +223,77 @@ def take_back(deed: Deed, payment: Payment, cause: str) -> None:
         raise conflict("paid-back", "Some of this payment was paid back already; it cannot be taken back.")
     for number, part in parts:
         if part:
-            deed.session.add(
+            uow.session.add(
                 Allocation(posting_id=payment.posting_id, installment_id=number, amount=-int(part))
             )
     # What a bank kept of it goes back with it.
-    kept = deed.session.scalars(select(Posting).where(Posting.caused_by_id == payment.posting_id)).all()
+    kept = uow.session.scalars(select(Posting).where(Posting.caused_by_id == payment.posting_id)).all()
     for row in [payment.posting, *kept]:
-        money.post(deed, ledger.reversal_of(money.core_posting(row)), deed.today, cause, reverses_id=row.id)
-    deed.session.flush()
+        money.post(uow, ledger.reversal_of(money.core_posting(row)), uow.today, cause, reverses_id=row.id)
+    uow.session.flush()
 
 
-def use_credit(deed: Deed, account_id: int) -> dict[str, Any]:
+def use_credit(uow: UnitOfWork, account_id: int) -> dict[str, Any]:
     """Let the credit of an account settle what is oldest due."""
-    account = get_account(deed, account_id, lock=True)
-    used = settle_with_credit(deed, account)
+    account = get_account(uow, account_id, lock=True)
+    used = settle_with_credit(uow, account)
     if not used:
         raise conflict("nothing-to-do", "There is no credit, or nothing open that it could settle.")
-    said = f"{format_amount(used, account.currency)} of credit settled what {payer_name(deed, account)} owed"
-    change = deed.log("use credit", "account", account.id, said)
-    return {"change": change.key, **account_view(deed, account)}
+    said = f"{format_amount(used, account.currency)} of credit settled what {payer_name(uow, account)} owed"
+    change = uow.log("use credit", "account", account.id, said)
+    return {"change": change.key, **account_view(uow, account)}
 
 
-def settle_with_credit(deed: Deed, account: Account, first: Sequence[int] = ()) -> int:
+def settle_with_credit(uow: UnitOfWork, account: Account, first: Sequence[int] = ()) -> int:
     """Settle what is oldest due from payments that are free, oldest first; how much that was.
 
     Sign-ups of `first` are settled before all others, in their order: what moves along stays with what it was paid for.
     """
-    held = open_of(deed, [account.id]).get(account.id, [])
+    held = open_of(uow, [account.id]).get(account.id, [])
     used = 0
     for group in (*([n] for n in first), None):
         rows = core_open([r for r in held if group is None or r[0].enrollment_id in group])
-        for payment, free in free_payments(deed, account):
+        for payment, free in free_payments(uow, account):
             settled, rest = accounts.allocate(free, rows, account.currency)
-            settle(deed, payment.posting_id, settled)
+            settle(uow, payment.posting_id, settled)
             rows = [accounts.Open(r.id, r.due, r.left - settled.get(r.id, 0)) for r in rows]
             rows = [r for r in rows if r.left > 0]
             used += free - rest
-        deed.session.flush()
+        uow.session.flush()
         if group is not None:
-            held = open_of(deed, [account.id]).get(account.id, [])
-    confirm_holds(deed, account)
+            held = open_of(uow, [account.id]).get(account.id, [])
+    confirm_holds(uow, account)
     return used
 
 
-def confirm_holds(deed: Deed, account: Account) -> None:
+def confirm_holds(uow: UnitOfWork, account: Account) -> None:
     """Seats held until the first payment are taken for good once nothing that is due by today is open of them."""
-    for enrollment in held_seats(deed, account.id):
-        if not seats.is_locked(deed, enrollment.run_id):
+    for enrollment in held_seats(uow, account.id):
+        if not seats.is_locked(uow, enrollment.run_id):
             # It came while the account was waited for; a deadlock, should there be one, runs all of it again.
-            seats.run_to_change(deed, enrollment.run_id)
-            deed.session.refresh(enrollment)
-        still = money.open_installments(deed, [enrollment.id]).get(enrollment.id, [])
-        if not any(i.due <= deed.today for i, _ in still):
+            seats.run_to_change(uow, enrollment.run_id)
+            uow.session.refresh(enrollment)
+        still = money.open_installments(uow, [enrollment.id]).get(enrollment.id, [])
+        if not any(i.due <= uow.today for i, _ in still):
             enrollment.status, enrollment.hold_until = "seated", None
-    deed.session.flush()
+    uow.session.flush()
 
 
-def held_seats(deed: Deed, account_id: int) -> list[Enrollment]:
+def held_seats(uow: UnitOfWork, account_id: int) -> list[Enrollment]:
     """The sign-ups of a payer whose seats are held until the first payment."""
     query = select(Enrollment).where(Enrollment.payer_id == account_id, Enrollment.status == "held")
-    return list(deed.session.scalars(query.order_by(Enrollment.run_id, Enrollment.id)))
+    return list(uow.session.scalars(query.order_by(Enrollment.run_id, Enrollment.id)))
 
 
-def refund(deed: Deed, account_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def refund(uow: UnitOfWork, account_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Pay credit back to a payer, never more than there is."""
-    account = get_account(deed, account_id, lock=True)
+    account = get_account(uow, account_id, lock=True)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "amount method why")
     amount = top.amount("amount", "The amount", account.currency, need=True)
     method = top.text("method", "The method", need=True)
     why = top.text("why", "The reason", need=True)
-    free = free_payments(deed, account)
+    free = free_payments(uow, account)
     credit = sum(f for _, f in free)
     if amount == 0:
         top.fault("amount", "A refund of nothing is none.")
@@ -305,28 +305,28 @@ def refund(deed: Deed, account_id: int, body: dict[str, Any]) -> dict[str, Any]:
         top.fault("why", "The reason is longer than 500 characters.")
     if faults or amount is None or method is None or why is None:
         raise Refused(faults)
-    drawer = money.center_account(deed, f"method:{method}", account.currency)
-    money.post(deed, ledger.refund_of(account.id, drawer, amount, account.currency), deed.today, why.strip())
+    drawer = money.center_account(uow, f"method:{method}", account.currency)
+    money.post(uow, ledger.refund_of(account.id, drawer, amount, account.currency), uow.today, why.strip())
     left = amount
     for payment, part in free:
         taken = min(left, part)
         if taken:
-            deed.session.add(Allocation(posting_id=payment.posting_id, installment_id=None, amount=taken))
+            uow.session.add(Allocation(posting_id=payment.posting_id, installment_id=None, amount=taken))
         left -= taken
-    deed.session.flush()
-    change = deed.log("refund", "account", account.id,
-                      f"Paid {format_amount(amount, account.currency)} back to {payer_name(deed, account)} by {method}: {why.strip()}")  # fmt: skip
-    return {"change": change.key, **account_view(deed, account)}
+    uow.session.flush()
+    change = uow.log("refund", "account", account.id,
+                      f"Paid {format_amount(amount, account.currency)} back to {payer_name(uow, account)} by {method}: {why.strip()}")  # fmt: skip
+    return {"change": change.key, **account_view(uow, account)}
 
 
-def write_off(deed: Deed, account_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def write_off(uow: UnitOfWork, account_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Stop expecting what is left of an installment, with a reason."""
-    account = get_account(deed, account_id, lock=True)
+    account = get_account(uow, account_id, lock=True)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "installment_id why")
     number = top.whole("installment_id", "The installment", 1, 2**62, need=True)
     why = top.text("why", "The reason", need=True)
-    row = next((r for r in open_of(deed, [account.id]).get(account.id, []) if r[0].id == number), None)
+    row = next((r for r in open_of(uow, [account.id]).get(account.id, []) if r[0].id == number), None)
     if number is not None and row is None:
         top.fault("installment_id", "This installment is not open on the account.")
     if why and len(why) > 500:
@@ -334,33 +334,33 @@ def write_off(deed: Deed, account_id: int, body: dict[str, Any]) -> dict[str, An
     if faults or row is None or why is None:
         raise Refused(faults)
     installment, left = row
-    lost = money.center_account(deed, "write-offs", account.currency)
-    posting = money.post(deed, ledger.write_off_of(account.id, lost, left, account.currency), deed.today, why.strip(),
+    lost = money.center_account(uow, "write-offs", account.currency)
+    posting = money.post(uow, ledger.write_off_of(account.id, lost, left, account.currency), uow.today, why.strip(),
                          enrollment_id=installment.enrollment_id)  # fmt: skip
-    deed.session.flush()
-    settle(deed, posting.id, {installment.id: left})
-    deed.session.flush()
-    change = deed.log("write off", "account", account.id,
-                      f"Wrote off {format_amount(left, account.currency)} of {payer_name(deed, account)}: {why.strip()}")  # fmt: skip
-    return {"change": change.key, **account_view(deed, account)}
+    uow.session.flush()
+    settle(uow, posting.id, {installment.id: left})
+    uow.session.flush()
+    change = uow.log("write off", "account", account.id,
+                      f"Wrote off {format_amount(left, account.currency)} of {payer_name(uow, account)}: {why.strip()}")  # fmt: skip
+    return {"change": change.key, **account_view(uow, account)}
 
 
 # --- what an account shows --------------------------------------------------------------------------------
 
 
-def balance_at(deed: Deed, account: Account, day: date) -> int:
+def balance_at(uow: UnitOfWork, account: Account, day: date) -> int:
     """What an account owes at the end of a day, by the days its postings count for."""
     query = (
         select(func.coalesce(func.sum(Entry.amount), 0)).join(Posting, Posting.id == Entry.posting_id)
         .where(Entry.account_id == account.id, Posting.effective <= day)
     )  # fmt: skip
-    return int(deed.session.scalar(query) or 0)
+    return int(uow.session.scalar(query) or 0)
 
 
-def account_page(deed: Deed, account_id: int, day: date | None = None) -> dict[str, Any]:
+def account_page(uow: UnitOfWork, account_id: int, day: date | None = None) -> dict[str, Any]:
     """One account: balance, what is open, credit, and every entry with its cause and the balance after it."""
-    account = get_account(deed, account_id)
-    rows = deed.session.execute(
+    account = get_account(uow, account_id)
+    rows = uow.session.execute(
         select(Entry.amount, Posting, Payment, Run.id, Run.code)
         .join(Posting, Posting.id == Entry.posting_id)
         .outerjoin(Payment, Payment.posting_id == Posting.id)
@@ -376,20 +376,20 @@ def account_page(deed: Deed, account_id: int, day: date | None = None) -> dict[s
             break
         balance += amount
         entries.append({
-            "id": posting.id, "day": shown(posting.effective), "entered": deed.local(posting.entered_at),
+            "id": posting.id, "day": shown(posting.effective), "entered": uow.local(posting.entered_at),
             "kind": posting.kind, "cause": posting.cause, "run_id": run_id, "run": code,
             "payment_id": payment.id if payment and posting.id not in reversed_ids else None,
             "amount": format_amount(amount, account.currency), "balance": format_amount(balance, account.currency),
         })  # fmt: skip
-    return {**account_view(deed, account), "entries": entries, "at": shown(day or deed.today),
+    return {**account_view(uow, account), "entries": entries, "at": shown(day or uow.today),
             "balance_at": format_amount(balance, account.currency)}  # fmt: skip
 
 
-def account_view(deed: Deed, account: Account) -> dict[str, Any]:
-    rows = open_of(deed, [account.id]).get(account.id, [])
+def account_view(uow: UnitOfWork, account: Account) -> dict[str, Any]:
+    rows = open_of(uow, [account.id]).get(account.id, [])
     about = {
         number: (code, name)
-        for number, code, name in deed.session.execute(
+        for number, code, name in uow.session.execute(
             select(Enrollment.id, Run.code, Person.name)
             .join(Run, Run.id == Enrollment.run_id)
             .join(Person, Person.id == Enrollment.person_id)
@@ -397,28 +397,28 @@ def account_view(deed: Deed, account: Account) -> dict[str, Any]:
         )
     }
     currency = account.currency
-    balance = money.balances(deed, [account.id]).get(account.id, 0)
+    balance = money.balances(uow, [account.id]).get(account.id, 0)
     return {
-        "id": account.id, "name": payer_name(deed, account), "person_id": account.person_id,
+        "id": account.id, "name": payer_name(uow, account), "person_id": account.person_id,
         "organization_id": account.organization_id, "currency": currency, "balance": format_amount(balance, currency),
-        "credit": format_amount(sum(f for _, f in free_payments(deed, account)), currency),
+        "credit": format_amount(sum(f for _, f in free_payments(uow, account)), currency),
         "open": [
             {"id": i.id, "due": shown(i.due), "left": format_amount(left, currency), "why": i.why,
-             "run": about[i.enrollment_id][0], "who": about[i.enrollment_id][1], "age": accounts.bucket_of(i.due, deed.today)}
+             "run": about[i.enrollment_id][0], "who": about[i.enrollment_id][1], "age": accounts.bucket_of(i.due, uow.today)}
             for i, left in sorted(rows, key=lambda r: (r[0].due, r[0].id))
         ],
     }  # fmt: skip
 
 
-def till(deed: Deed, day: date | None = None) -> dict[str, Any]:
+def till(uow: UnitOfWork, day: date | None = None) -> dict[str, Any]:
     """What came in on a day, by method, payment by payment; taken-back ones are said and not counted."""
-    at = day or deed.today
-    rows = deed.session.execute(
+    at = day or uow.today
+    rows = uow.session.execute(
         select(Payment, Account, Posting.cause).join(Account, Account.id == Payment.account_id)
         .join(Posting, Posting.id == Payment.posting_id).where(Payment.received_on == at).order_by(Payment.method, Payment.id)
     ).all()  # fmt: skip
     back = set(
-        deed.session.scalars(
+        uow.session.scalars(
             select(Posting.reverses_id).where(
                 Posting.reverses_id.in_([p.posting_id for p, *_ in rows] or [0])
             )
@@ -432,7 +432,7 @@ def till(deed: Deed, day: date | None = None) -> dict[str, Any]:
             key = (payment.method, account.currency)
             sums[key] = sums.get(key, 0) + payment.amount
         lines.append({
-            "id": payment.id, "account_id": account.id, "name": payer_name(deed, account), "method": payment.method,
+            "id": payment.id, "account_id": account.id, "name": payer_name(uow, account), "method": payment.method,
             "reference": payment.reference, "amount": format_amount(payment.amount, account.currency),
             "currency": account.currency, "cause": cause, "taken_back": gone,
         })  # fmt: skip
@@ -442,23 +442,23 @@ def till(deed: Deed, day: date | None = None) -> dict[str, Any]:
     return {"day": shown(at), "text": day_text(at), "methods": methods, "payments": lines}
 
 
-def account_faults(deed: Deed) -> list[str]:
+def account_faults(uow: UnitOfWork) -> list[str]:
     """Accounts whose balance is not what is open less their credit; part of the nightly check.
 
     Charges of ended sign-ups are reversed, so what is open are the installments of those that hold their seat.
     """
-    held = {a.id: a for a in deed.session.scalars(select(Account).where(Account.owner.not_like("center:%")))}
-    balances = money.balances(deed, list(held))
-    still = open_of(deed, list(held))
+    held = {a.id: a for a in uow.session.scalars(select(Account).where(Account.owner.not_like("center:%")))}
+    balances = money.balances(uow, list(held))
+    still = open_of(uow, list(held))
     found = []
     for number, account in held.items():
         left = sum(part for _, part in still.get(number, []))
         credit = (
-            sum(free for _, free in free_payments(deed, account)) if balances.get(number, 0) != left else 0
+            sum(free for _, free in free_payments(uow, account)) if balances.get(number, 0) != left else 0
         )
         if balances.get(number, 0) != left - credit:
             found.append(
-                f"The account of {payer_name(deed, account)} owes {balances.get(number, 0)}, open are {left}, credit {credit}."
+                f"The account of {payer_name(uow, account)} owes {balances.get(number, 0)}, open are {left}, credit {credit}."
             )
     return found
 
@@ -466,22 +466,22 @@ def account_faults(deed: Deed) -> list[str]:
 NOTHING_OWED: dict[str, Any] = {"owed": None, "credit": None, "next_due": None}
 
 
-def owed_by(deed: Deed, person_ids: list[int]) -> dict[int, dict[str, Any]]:
+def owed_by(uow: UnitOfWork, person_ids: list[int]) -> dict[int, dict[str, Any]]:
     """What people owe on their own accounts in the center's currency, or have as credit, and their next installment."""
-    accounts = deed.session.scalars(
-        select(Account).where(Account.person_id.in_(person_ids), Account.currency == deed.center.currency)
+    accounts = uow.session.scalars(
+        select(Account).where(Account.person_id.in_(person_ids), Account.currency == uow.center.currency)
     ).all()
-    sums = money.balances(deed, [a.id for a in accounts])
-    held = deed.session.execute(
+    sums = money.balances(uow, [a.id for a in accounts])
+    held = uow.session.execute(
         select(Enrollment.payer_id, Enrollment.id).where(
             Enrollment.payer_id.in_([a.id for a in accounts]), Enrollment.live == 1
         )
     ).all()
-    due = money.open_installments(deed, [enrollment for _, enrollment in held])
+    due = money.open_installments(uow, [enrollment for _, enrollment in held])
     by_payer: dict[int, list[Any]] = {}
     for payer, enrollment in held:
         by_payer.setdefault(payer, []).extend(due.get(enrollment, []))
-    currency = deed.center.currency
+    currency = uow.center.currency
     return {
         a.person_id: {
             "owed": format_amount(sums[a.id], currency) if sums[a.id] > 0 else None,

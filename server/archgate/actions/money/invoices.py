@@ -17,7 +17,7 @@ from sqlalchemy.orm import selectinload
 
 from archgate.actions.kernel.answers import shown
 from archgate.actions.kernel.problems import Problem, conflict, not_found
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
 from archgate.actions.money import accounts, money
 from archgate.actions.people import people
@@ -44,16 +44,16 @@ from archgate.tables.roster import Enrollment
 PREFIX = {"invoice": "INV", "credit note": "CN", "receipt": "R"}
 
 
-def next_number(deed: Deed, kind: str) -> str:
+def next_number(uow: UnitOfWork, kind: str) -> str:
     """The next number of a series, its row locked until the transaction ends."""
     name = PREFIX[kind]
     made = insert(NumberSeries).values(name=name, next=1)
-    deed.session.execute(made.on_duplicate_key_update(name=name))
+    uow.session.execute(made.on_duplicate_key_update(name=name))
     query = select(NumberSeries).where(NumberSeries.name == name).with_for_update()
-    row = deed.session.scalars(query.execution_options(populate_existing=True)).one()
+    row = uow.session.scalars(query.execution_options(populate_existing=True)).one()
     number = row.next
     row.next += 1
-    deed.session.flush()
+    uow.session.flush()
     return f"{name}-{number:06d}"
 
 
@@ -64,9 +64,9 @@ def worth(enrollment: Enrollment) -> tuple[int, dict[str, int]]:
     return enrollment.total, {t.name: t.amount for t in enrollment.quote.taxes if t.amount}
 
 
-def invoiced(deed: Deed, account: Account) -> dict[int, tuple[int, dict[str, int]]]:
+def invoiced(uow: UnitOfWork, account: Account) -> dict[int, tuple[int, dict[str, int]]]:
     """What papers have said so far of each sign-up of an account: the sum, and the taxes by name."""
-    rows = deed.session.scalars(
+    rows = uow.session.scalars(
         select(InvoicedEnrollment).join(Invoice, Invoice.id == InvoicedEnrollment.invoice_id)
         .where(Invoice.account_id == account.id)
     )  # fmt: skip
@@ -90,16 +90,16 @@ class Difference:
     first: bool
 
 
-def differences(deed: Deed, account: Account) -> list[Difference]:
+def differences(uow: UnitOfWork, account: Account) -> list[Difference]:
     """Every sign-up of an account whose papers do not say what it comes to, in the order of sign-up."""
-    said = invoiced(deed, account)
+    said = invoiced(uow, account)
     query = (
         select(Enrollment)
         .where(Enrollment.payer_id == account.id)
         .options(selectinload(Enrollment.installments))
     )
     found = []
-    for e in deed.session.scalars(query.order_by(Enrollment.enrolled_at, Enrollment.id)):
+    for e in uow.session.scalars(query.order_by(Enrollment.enrolled_at, Enrollment.id)):
         amount, taxes = worth(e)
         was, of_it = said.get(e.id, (0, {}))
         if amount != was:
@@ -109,24 +109,24 @@ def differences(deed: Deed, account: Account) -> list[Difference]:
     return found
 
 
-def pending(deed: Deed, account: Account) -> list[Difference]:
+def pending(uow: UnitOfWork, account: Account) -> list[Difference]:
     """What the next invoice takes: sign-ups that come to more than was invoiced. A zero total is never invoiced."""
-    return [d for d in differences(deed, account) if d.amount > 0]
+    return [d for d in differences(uow, account) if d.amount > 0]
 
 
-def to_credit(deed: Deed, account: Account) -> list[Difference]:
+def to_credit(uow: UnitOfWork, account: Account) -> list[Difference]:
     """What the next credit note takes: sign-ups that come to less than was invoiced."""
-    return [d for d in differences(deed, account) if d.amount < 0]
+    return [d for d in differences(uow, account) if d.amount < 0]
 
 
-def document_of(deed: Deed, account: Account, rows: list[Difference], title: str) -> dict[str, Any]:
+def document_of(uow: UnitOfWork, account: Account, rows: list[Difference], title: str) -> dict[str, Any]:
     """What an invoice says: each learner with run and lines, taxes by name, what is still due when, the runs' notes.
 
     A sign-up that was invoiced before is one line with the difference.
     """
     currency = account.currency
     ids = {d.enrollment.run_id for d in rows}
-    runs = {r.id: r for r in deed.session.scalars(select(Run).where(Run.id.in_(ids or {0})))}
+    runs = {r.id: r for r in uow.session.scalars(select(Run).where(Run.id.in_(ids or {0})))}
     included = {t.name: t.included for d in rows for t in d.enrollment.quote.taxes}
     taxes: dict[str, int] = {}
     lines = []
@@ -152,11 +152,11 @@ def document_of(deed: Deed, account: Account, rows: list[Difference], title: str
             )
         for name, amount in d.taxes.items():
             taxes[name] = taxes.get(name, 0) + amount
-    left = money.open_installments(deed, [d.enrollment.id for d in rows if d.enrollment.live])
+    left = money.open_installments(uow, [d.enrollment.id for d in rows if d.enrollment.live])
     dues = sorted((i.due, amount) for held in left.values() for i, amount in held)
     return {
-        "title": title, "number": None, "center": deed.center.name, "date": day_text(deed.today),
-        "payer": accounts.payer_name(deed, account), "notes": sorted({r.receipt_note for r in runs.values() if r.receipt_note}),
+        "title": title, "number": None, "center": uow.center.name, "date": day_text(uow.today),
+        "payer": accounts.payer_name(uow, account), "notes": sorted({r.receipt_note for r in runs.values() if r.receipt_note}),
         "lines": lines,
         "taxes": [
             {"what": f"{name}, in the prices above" if included.get(name) else name, "amount": money_text(amount, currency)}
@@ -171,164 +171,164 @@ def many_of(line: Line) -> str:
     return line.label + (f" x {line.quantity}" if line.quantity > 1 else "")
 
 
-def issue(deed: Deed, account_id: int, send: bool = False) -> dict[str, Any]:
+def issue(uow: UnitOfWork, account_id: int, send: bool = False) -> dict[str, Any]:
     """One invoice for everything of an account that is not invoiced yet; with `send` the payer gets it by email."""
-    account = accounts.get_account(deed, account_id, lock=True)
-    rows = pending(deed, account)
+    account = accounts.get_account(uow, account_id, lock=True)
+    rows = pending(uow, account)
     if not rows:
         raise conflict("nothing-to-do", "Everything on this account is invoiced, or comes to nothing.")
-    email = email_of(deed, account) if send else None
+    email = email_of(uow, account) if send else None
     invoice = keep(
-        deed, account, "invoice", sum(d.amount for d in rows), document_of(deed, account, rows, "Invoice")
+        uow, account, "invoice", sum(d.amount for d in rows), document_of(uow, account, rows, "Invoice")
     )
-    say(deed, invoice, rows)
-    change = deed.log(
+    say(uow, invoice, rows)
+    change = uow.log(
         "issue an invoice", "invoice", invoice.id, f"Issued {invoice.number} to {invoice.document['payer']}"
     )
     if email:
-        mail(deed, change, invoice, email)
+        mail(uow, change, invoice, email)
     return {"change": change.key, **invoice_view(invoice)}
 
 
-def say(deed: Deed, invoice: Invoice, rows: list[Difference]) -> None:
+def say(uow: UnitOfWork, invoice: Invoice, rows: list[Difference]) -> None:
     """Write down what a paper says of each sign-up."""
-    deed.session.add_all(
+    uow.session.add_all(
         InvoicedEnrollment(
             invoice_id=invoice.id, enrollment_id=d.enrollment.id, amount=d.amount, taxes=d.taxes
         )
         for d in rows
     )
-    deed.session.flush()
+    uow.session.flush()
 
 
-def email_of(deed: Deed, account: Account, typed: str | None = None) -> str:
+def email_of(uow: UnitOfWork, account: Account, typed: str | None = None) -> str:
     """Where papers of an account go; a typed one is kept for an organization that has none. Refused when there is none."""
     if typed is not None and people.email_fault(typed):
         raise refuse("/email", f'"{typed}" is not an email address.')
     if account.organization_id:
-        organization = deed.session.get_one(Organization, account.organization_id)
+        organization = uow.session.get_one(Organization, account.organization_id)
         organization.email = typed or organization.email
         email = organization.email
     else:
-        email = typed or deed.session.get_one(Person, account.person_id).email
+        email = typed or uow.session.get_one(Person, account.person_id).email
     if not email:
         raise refuse("/email", "This payer has no email here; give one, or print the paper instead.")
     return email
 
 
-def mail(deed: Deed, change: Change, invoice: Invoice, email: str) -> None:
+def mail(uow: UnitOfWork, change: Change, invoice: Invoice, email: str) -> None:
     """Send a paper to its payer, as a PDF that goes with a few words."""
     payer, document = invoice.document["payer"], invoice.document
     what = {"invoice": "your invoice", "credit note": "a credit note", "receipt": "the receipt"}[invoice.kind]
     for_what = f" of {document['total']}" if invoice.kind == "invoice" else f" for {document['total']}"
     dues = "".join(f"\n{d['amount']} on {d['what']}" for d in document["dues"])
-    body = f"Dear {payer},\n\nhere is {what} {invoice.number}{for_what}.{dues and chr(10) + 'Due:' + dues}\n\n{deed.center.name}"
-    person_id = deed.session.get_one(Account, invoice.account_id).person_id
+    body = f"Dear {payer},\n\nhere is {what} {invoice.number}{for_what}.{dues and chr(10) + 'Due:' + dues}\n\n{uow.center.name}"
+    person_id = uow.session.get_one(Account, invoice.account_id).person_id
     subject = f"{invoice.kind.capitalize()} {invoice.number}"
-    messages.write(deed, change, email, payer, subject, body, person_id, invoice_id=invoice.id)
+    messages.write(uow, change, email, payer, subject, body, person_id, invoice_id=invoice.id)
 
 
-def send(deed: Deed, invoice_id: int, typed: str | None = None) -> dict[str, Any]:
+def send(uow: UnitOfWork, invoice_id: int, typed: str | None = None) -> dict[str, Any]:
     """Send a paper that was issued before, once more or for the first time, to the payer or to a typed address."""
-    invoice = get_invoice(deed, invoice_id)
-    email = email_of(deed, accounts.get_account(deed, invoice.account_id), typed)
-    change = deed.log("send a paper", "invoice", invoice.id, f"Sent {invoice.number} to {email}")
-    mail(deed, change, invoice, email)
+    invoice = get_invoice(uow, invoice_id)
+    email = email_of(uow, accounts.get_account(uow, invoice.account_id), typed)
+    change = uow.log("send a paper", "invoice", invoice.id, f"Sent {invoice.number} to {email}")
+    mail(uow, change, invoice, email)
     return {"change": change.key, "email": email, **invoice_view(invoice)}
 
 
 def keep(
-    deed: Deed, account: Account, kind: str, total: int, document: dict[str, Any], **ties: int | None
+    uow: UnitOfWork, account: Account, kind: str, total: int, document: dict[str, Any], **ties: int | None
 ) -> Invoice:
     """Number a document and keep it as it is; nothing is locked after the series."""
-    number = next_number(deed, kind)
+    number = next_number(uow, kind)
     row = Invoice(
-        kind=kind, number=number, account_id=account.id, currency=account.currency, issued_on=deed.today, total=total,
-        document={**document, "number": number}, user_id=deed.user_id, at=deed.now, **ties,
+        kind=kind, number=number, account_id=account.id, currency=account.currency, issued_on=uow.today, total=total,
+        document={**document, "number": number}, user_id=uow.user_id, at=uow.now, **ties,
     )  # fmt: skip
-    deed.session.add(row)
-    deed.session.flush()
+    uow.session.add(row)
+    uow.session.flush()
     return row
 
 
-def get_invoice(deed: Deed, invoice_id: int) -> Invoice:
-    row = deed.session.get(Invoice, invoice_id)
+def get_invoice(uow: UnitOfWork, invoice_id: int) -> Invoice:
+    row = uow.session.get(Invoice, invoice_id)
     if row is None:
         raise not_found("This invoice")
     return row
 
 
-def credit_note(deed: Deed, invoice_id: int, why: str) -> dict[str, Any]:
+def credit_note(uow: UnitOfWork, invoice_id: int, why: str) -> dict[str, Any]:
     """Take an invoice back whole, with the reason; what still holds can be invoiced anew."""
-    invoice = get_invoice(deed, invoice_id)
+    invoice = get_invoice(uow, invoice_id)
     if not why.strip() or len(why) > 500:
         raise refuse("/why", "Say why in up to 500 characters.")
-    account = accounts.get_account(deed, invoice.account_id, lock=True)
+    account = accounts.get_account(uow, invoice.account_id, lock=True)
     if invoice.kind != "invoice":
         raise Problem(422, "not-an-invoice", "Only an invoice can be taken back.")
-    if deed.session.scalar(select(Invoice.id).where(Invoice.reverses_id == invoice.id)):
+    if uow.session.scalar(select(Invoice.id).where(Invoice.reverses_id == invoice.id)):
         raise conflict("credited", f"{invoice.number} was taken back already.")
-    document = {**invoice.document, "title": "Credit note", "date": day_text(deed.today), "dues": [],
+    document = {**invoice.document, "title": "Credit note", "date": day_text(uow.today), "dues": [],
                 "notes": [f"Takes back invoice {invoice.number} of {invoice.document['date']}. {why.strip()}"],
                 "total": money_text(-invoice.total, invoice.currency)}  # fmt: skip
-    note = keep(deed, account, "credit note", -invoice.total, document, reverses_id=invoice.id)
-    for row in deed.session.scalars(
+    note = keep(uow, account, "credit note", -invoice.total, document, reverses_id=invoice.id)
+    for row in uow.session.scalars(
         select(InvoicedEnrollment).where(InvoicedEnrollment.invoice_id == invoice.id)
     ).all():
         less = {name: -amount for name, amount in row.taxes.items()}
-        deed.session.add(
+        uow.session.add(
             InvoicedEnrollment(
                 invoice_id=note.id, enrollment_id=row.enrollment_id, amount=-row.amount, taxes=less
             )
         )
-    deed.session.flush()
-    change = deed.log(
+    uow.session.flush()
+    change = uow.log(
         "issue a credit note", "invoice", note.id, f"{note.number} takes back {invoice.number}: {why.strip()}"
     )
     return {"change": change.key, **invoice_view(note)}
 
 
-def credit_differences(deed: Deed, account_id: int, send: bool = False) -> dict[str, Any]:
+def credit_differences(uow: UnitOfWork, account_id: int, send: bool = False) -> dict[str, Any]:
     """One credit note for every sign-up that comes to less than was invoiced of it."""
-    account = accounts.get_account(deed, account_id, lock=True)
-    rows = to_credit(deed, account)
+    account = accounts.get_account(uow, account_id, lock=True)
+    rows = to_credit(uow, account)
     if not rows:
         raise conflict("nothing-to-do", "Nothing on this account comes to less than was invoiced.")
-    email = email_of(deed, account) if send else None
-    document = {**document_of(deed, account, rows, "Credit note"), "dues": []}
-    note = keep(deed, account, "credit note", sum(d.amount for d in rows), document)
-    say(deed, note, rows)
-    change = deed.log(
+    email = email_of(uow, account) if send else None
+    document = {**document_of(uow, account, rows, "Credit note"), "dues": []}
+    note = keep(uow, account, "credit note", sum(d.amount for d in rows), document)
+    say(uow, note, rows)
+    change = uow.log(
         "issue a credit note", "invoice", note.id, f"Issued {note.number} to {document['payer']}"
     )
     if email:
-        mail(deed, change, note, email)
+        mail(uow, change, note, email)
     return {"change": change.key, **invoice_view(note)}
 
 
-def receipt(deed: Deed, payment_id: int) -> dict[str, Any]:
+def receipt(uow: UnitOfWork, payment_id: int) -> dict[str, Any]:
     """The receipt of a payment, numbered once; asked for again it is the same."""
-    payment = deed.session.get(Payment, payment_id)
+    payment = uow.session.get(Payment, payment_id)
     if payment is None:
         raise not_found("This payment")
-    account = accounts.get_account(deed, payment.account_id, lock=True)
-    held = deed.session.scalar(select(Invoice).where(Invoice.payment_id == payment.id))
+    account = accounts.get_account(uow, payment.account_id, lock=True)
+    held = uow.session.scalar(select(Invoice).where(Invoice.payment_id == payment.id))
     if held is None:
-        if deed.session.scalar(select(Posting.id).where(Posting.reverses_id == payment.posting_id)):
+        if uow.session.scalar(select(Posting.id).where(Posting.reverses_id == payment.posting_id)):
             raise conflict("reversed", "This payment was taken back; there is no receipt for it.")
         by = payment.method + (f", {payment.reference}" if payment.reference else "")
         document = {
-            "title": "Receipt", "number": None, "center": deed.center.name, "date": day_text(payment.received_on),
-            "payer": accounts.payer_name(deed, account), "notes": notes_of(deed, payment), "taxes": [], "dues": [],
+            "title": "Receipt", "number": None, "center": uow.center.name, "date": day_text(payment.received_on),
+            "payer": accounts.payer_name(uow, account), "notes": notes_of(uow, payment), "taxes": [], "dues": [],
             "lines": [{"what": f"Received by {by}", "more": "", "amount": money_text(payment.amount, account.currency)}],
             "total": money_text(payment.amount, account.currency),
         }  # fmt: skip
-        held = keep(deed, account, "receipt", payment.amount, document, payment_id=payment.id)
-        deed.log("issue a receipt", "invoice", held.id, f"Issued {held.number} to {document['payer']}")
+        held = keep(uow, account, "receipt", payment.amount, document, payment_id=payment.id)
+        uow.log("issue a receipt", "invoice", held.id, f"Issued {held.number} to {document['payer']}")
     return invoice_view(held)
 
 
-def notes_of(deed: Deed, payment: Payment) -> list[str]:
+def notes_of(uow: UnitOfWork, payment: Payment) -> list[str]:
     """The receipt notes of the runs that a payment settles something of."""
     query = (
         select(Run.receipt_note).join(Enrollment, Enrollment.run_id == Run.id)
@@ -336,7 +336,7 @@ def notes_of(deed: Deed, payment: Payment) -> list[str]:
         .join(Allocation, Allocation.installment_id == Installment.id)
         .where(Allocation.posting_id == payment.posting_id, Run.receipt_note != "").distinct()
     )  # fmt: skip
-    return sorted(deed.session.scalars(query))
+    return sorted(uow.session.scalars(query))
 
 
 def invoice_view(row: Invoice) -> dict[str, Any]:
@@ -346,13 +346,13 @@ def invoice_view(row: Invoice) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def of_account(deed: Deed, account_id: int) -> dict[str, Any]:
+def of_account(uow: UnitOfWork, account_id: int) -> dict[str, Any]:
     """The invoices of an account, newest first, and what is not invoiced yet."""
-    account = accounts.get_account(deed, account_id)
-    rows = deed.session.scalars(
+    account = accounts.get_account(uow, account_id)
+    rows = uow.session.scalars(
         select(Invoice).where(Invoice.account_id == account.id).order_by(Invoice.id.desc())
     ).all()
-    found = differences(deed, account)
+    found = differences(uow, account)
     more, less = [d for d in found if d.amount > 0], [d for d in found if d.amount < 0]
     back = {r.reverses_id for r in rows if r.reverses_id}
     return {
@@ -362,27 +362,27 @@ def of_account(deed: Deed, account_id: int) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def document(deed: Deed, invoice_id: int) -> tuple[str, dict[str, Any]]:
-    row = get_invoice(deed, invoice_id)
+def document(uow: UnitOfWork, invoice_id: int) -> tuple[str, dict[str, Any]]:
+    row = get_invoice(uow, invoice_id)
     return row.number, row.document
 
 
-def pro_forma(deed: Deed, account_id: int) -> dict[str, Any]:
+def pro_forma(uow: UnitOfWork, account_id: int) -> dict[str, Any]:
     """What an invoice would say now; it has no number and is not kept."""
-    account = accounts.get_account(deed, account_id)
-    rows = pending(deed, account)
+    account = accounts.get_account(uow, account_id)
+    rows = pending(uow, account)
     if not rows:
         raise conflict("nothing-to-do", "Everything on this account is invoiced, or comes to nothing.")
-    return {**document_of(deed, account, rows, "Pro-forma invoice"), "notes": ["This is not an invoice."]}
+    return {**document_of(uow, account, rows, "Pro-forma invoice"), "notes": ["This is not an invoice."]}
 
 
-def statement(deed: Deed, account_id: int) -> dict[str, Any]:
+def statement(uow: UnitOfWork, account_id: int) -> dict[str, Any]:
     """The statement of an account as of today: every entry with its cause, the balance, and what is still due when."""
-    page = accounts.account_page(deed, account_id)
+    page = accounts.account_page(uow, account_id)
     currency = page["currency"]
 
     return {
-        "title": "Statement of account", "number": None, "center": deed.center.name, "date": day_text(deed.today),
+        "title": "Statement of account", "number": None, "center": uow.center.name, "date": day_text(uow.today),
         "payer": page["name"], "notes": [], "taxes": [],
         "lines": [
             {"what": f"{day_text(date.fromisoformat(e['day']))}, {e['kind']}", "more": e["cause"], "amount": amount_text(e["amount"], currency)}
@@ -395,11 +395,11 @@ def statement(deed: Deed, account_id: int) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def series_faults(deed: Deed) -> list[str]:
+def series_faults(uow: UnitOfWork) -> list[str]:
     """Gaps in a number series, or a next number that does not follow the last; part of the nightly check."""
     found = []
-    for name, following in deed.session.execute(select(NumberSeries.name, NumberSeries.next)):
-        numbers = deed.session.scalars(select(Invoice.number).where(Invoice.number.like(f"{name}-%"))).all()
+    for name, following in uow.session.execute(select(NumberSeries.name, NumberSeries.next)):
+        numbers = uow.session.scalars(select(Invoice.number).where(Invoice.number.like(f"{name}-%"))).all()
         held = sorted(int(n.rpartition("-")[2]) for n in numbers)
         if held != list(range(1, following)):
             found.append(f"The series {name} has a gap.")

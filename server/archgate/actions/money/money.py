@@ -9,7 +9,7 @@ from typing import Any
 from sqlalchemy import case, func, or_, select
 from sqlalchemy.dialects.mysql import insert
 
-from archgate.actions.kernel.unit_of_work import Deed, system_now
+from archgate.actions.kernel.unit_of_work import UnitOfWork, system_now
 from archgate.core import ledger
 from archgate.core.money import format_amount
 from archgate.tables.money import Account, Allocation, Entry, Posting
@@ -17,10 +17,10 @@ from archgate.tables.plans import Installment
 from archgate.tables.roster import Enrollment
 
 
-def account_of(deed: Deed, owner: str, currency: str) -> Account:
+def account_of(uow: UnitOfWork, owner: str, currency: str) -> Account:
     """The account of a payer or of the center, made when first needed."""
     query = select(Account).where(Account.owner == owner, Account.currency == currency)
-    found = deed.session.scalar(query)
+    found = uow.session.scalar(query)
     if found is None:
         kind, _, number = owner.partition(":")
         values = {
@@ -30,12 +30,14 @@ def account_of(deed: Deed, owner: str, currency: str) -> Account:
             "organization_id": int(number) if kind == "organization" else None,
         }
         statement = insert(Account).values(values)
-        deed.session.execute(statement.on_duplicate_key_update(id=Account.id))
-        found = deed.session.scalars(query).one()
+        uow.session.execute(statement.on_duplicate_key_update(id=Account.id))
+        found = uow.session.scalars(query).one()
     return found
 
 
-def post(deed: Deed, posting: ledger.Posting, effective: date, cause: str, **ties: int | None) -> Posting:
+def post(
+    uow: UnitOfWork, posting: ledger.Posting, effective: date, cause: str, **ties: int | None
+) -> Posting:
     """Write a posting; one that does not balance is a fault of ours and refused."""
     wrong = ledger.check_ledger_balances([(0, posting)])
     if wrong:
@@ -45,28 +47,28 @@ def post(deed: Deed, posting: ledger.Posting, effective: date, cause: str, **tie
         currency=posting.currency,
         effective=effective,
         entered_at=system_now(),
-        user_id=deed.user.id if deed.user else None,
+        user_id=uow.user.id if uow.user else None,
         cause=cause,
         entries=[Entry(account_id=e.account, amount=e.amount) for e in posting.entries],
         **ties,
     )
-    deed.session.add(row)
+    uow.session.add(row)
     return row
 
 
-def center_account(deed: Deed, name: str, currency: str) -> int:
+def center_account(uow: UnitOfWork, name: str, currency: str) -> int:
     """The id of an account of the center: income, discounts, tax:NAME, method:NAME, write-offs."""
-    known: dict[tuple[str, str], int] = deed.session.info.setdefault("center accounts", {})
+    known: dict[tuple[str, str], int] = uow.session.info.setdefault("center accounts", {})
     if not known:
         held = select(Account.owner, Account.currency, Account.id).where(Account.owner.startswith("center:"))
-        for owner, unit, number in deed.session.execute(held):
+        for owner, unit, number in uow.session.execute(held):
             known[owner.removeprefix("center:"), unit] = number
     if (name, currency) not in known:
-        known[name, currency] = account_of(deed, f"center:{name}"[:60], currency).id
+        known[name, currency] = account_of(uow, f"center:{name}"[:60], currency).id
     return known[name, currency]
 
 
-def charge(deed: Deed, enrollment: Enrollment, cause: str, credits: bool = True) -> None:
+def charge(uow: UnitOfWork, enrollment: Enrollment, cause: str, credits: bool = True) -> None:
     """Post what an enrollment costs, by charge, discount and tax as its quote says; a total of zero posts nothing.
 
     Without `credits` the lines of meetings that fell out, which have postings of their own, are left out.
@@ -76,38 +78,38 @@ def charge(deed: Deed, enrollment: Enrollment, cause: str, credits: bool = True)
         for line in quote.of_kind("credit"):
             quote = quote.without_credit(line)
     postings = ledger.sign_up_postings(
-        enrollment.payer_id, lambda name: center_account(deed, name, currency),
+        enrollment.payer_id, lambda name: center_account(uow, name, currency),
         [line.amount for line in quote.lines], [(t.name, t.amount, t.included) for t in quote.taxes], currency,
     )  # fmt: skip
     for posting in postings:
-        post(deed, posting, deed.today, cause, enrollment_id=enrollment.id)
+        post(uow, posting, uow.today, cause, enrollment_id=enrollment.id)
 
 
-def recharge(deed: Deed, enrollment: Enrollment, cause: str) -> None:
+def recharge(uow: UnitOfWork, enrollment: Enrollment, cause: str) -> None:
     """Charge a changed sign-up anew: its charges are reversed and those of its quote posted; credits stand as they are."""
-    take_charges_back(deed, enrollment, cause, [k for k in ledger.CHARGING if k != ledger.Kind.CREDIT])
-    charge(deed, enrollment, cause, credits=False)
+    take_charges_back(uow, enrollment, cause, [k for k in ledger.CHARGING if k != ledger.Kind.CREDIT])
+    charge(uow, enrollment, cause, credits=False)
 
 
-def keep(deed: Deed, enrollment: Enrollment, amount: int, why: str) -> None:
+def keep(uow: UnitOfWork, enrollment: Enrollment, amount: int, why: str) -> None:
     """Charge what is kept of a sign-up that has ended, due at once."""
-    income = center_account(deed, "income", enrollment.currency)
+    income = center_account(uow, "income", enrollment.currency)
     posting = ledger.charge_of(enrollment.payer_id, income, amount, enrollment.currency)
-    post(deed, posting, deed.today, why, enrollment_id=enrollment.id)
+    post(uow, posting, uow.today, why, enrollment_id=enrollment.id)
     n = max((i.n for i in enrollment.installments), default=0) + 1
     enrollment.installments.append(
-        Installment(n=n, due=deed.today, amount=amount, settle="any", why=why, kind="kept")
+        Installment(n=n, due=uow.today, amount=amount, settle="any", why=why, kind="kept")
     )
 
 
-def no_longer_kept(deed: Deed, enrollment: Enrollment, cause: str) -> None:
+def no_longer_kept(uow: UnitOfWork, enrollment: Enrollment, cause: str) -> None:
     """Take back what was kept of a sign-up that holds its seat again; what was paid of it is credit."""
     kept = [i for i in enrollment.installments if i.kind == "kept"]
     if kept:
-        reverse_charges(deed, enrollment, cause)
+        reverse_charges(uow, enrollment, cause)
         for installment in kept:
             installment.kind = "void"
-        deed.session.flush()
+        uow.session.flush()
 
 
 def core_posting(row: Posting) -> ledger.Posting:
@@ -116,42 +118,42 @@ def core_posting(row: Posting) -> ledger.Posting:
     )
 
 
-def reverse_charges(deed: Deed, enrollment: Enrollment, cause: str) -> int:
+def reverse_charges(uow: UnitOfWork, enrollment: Enrollment, cause: str) -> int:
     """Take back every charge of an enrollment that was not taken back yet; returns the sum taken back."""
-    back = take_charges_back(deed, enrollment, cause, ledger.CHARGING)
-    release(deed, enrollment, cause)
+    back = take_charges_back(uow, enrollment, cause, ledger.CHARGING)
+    release(uow, enrollment, cause)
     return back
 
 
-def take_charges_back(deed: Deed, enrollment: Enrollment, cause: str, kinds: Sequence[str]) -> int:
+def take_charges_back(uow: UnitOfWork, enrollment: Enrollment, cause: str, kinds: Sequence[str]) -> int:
     """Reverse the standing postings of some kinds of an enrollment; returns the sum taken back."""
     reversed_ids = select(Posting.reverses_id).where(Posting.reverses_id.is_not(None))
-    standing = deed.session.scalars(
+    standing = uow.session.scalars(
         select(Posting).where(
             Posting.enrollment_id == enrollment.id, Posting.kind.in_(kinds), Posting.id.not_in(reversed_ids)
         )
     ).all()
     for row in standing:
         post(
-            deed, ledger.reversal_of(core_posting(row)), deed.today, cause,
+            uow, ledger.reversal_of(core_posting(row)), uow.today, cause,
             enrollment_id=enrollment.id, reverses_id=row.id,
         )  # fmt: skip
     return sum(e.amount for row in standing for e in row.entries if e.account_id == enrollment.payer_id)
 
 
-def release(deed: Deed, enrollment: Enrollment, cause: str) -> None:
+def release(uow: UnitOfWork, enrollment: Enrollment, cause: str) -> None:
     """Free what was settled of an enrollment: payments become credit of the account, write-offs are taken back."""
-    deed.session.execute(select(Account.id).where(Account.id == enrollment.payer_id).with_for_update())
-    deed.session.flush()
+    uow.session.execute(select(Account.id).where(Account.id == enrollment.payer_id).with_for_update())
+    uow.session.flush()
     for installment in enrollment.installments:
-        settled = sum(part for _, part in settled_by(deed, installment))
+        settled = sum(part for _, part in settled_by(uow, installment))
         if settled:
-            free(deed, installment, settled, cause)
+            free(uow, installment, settled, cause)
 
 
-def settled_by(deed: Deed, installment: Installment) -> list[tuple[Posting, int]]:
+def settled_by(uow: UnitOfWork, installment: Installment) -> list[tuple[Posting, int]]:
     """What settled an installment, and how much of it each: write-offs first, then payments, the latest first."""
-    rows = deed.session.execute(
+    rows = uow.session.execute(
         select(Posting, func.sum(Allocation.amount)).join(Allocation, Allocation.posting_id == Posting.id)
         .where(Allocation.installment_id == installment.id).group_by(Posting.id)
     )  # fmt: skip
@@ -159,28 +161,28 @@ def settled_by(deed: Deed, installment: Installment) -> list[tuple[Posting, int]
     return sorted(found, key=lambda r: (r[0].kind != ledger.Kind.WRITE_OFF, -r[0].id))
 
 
-def free(deed: Deed, installment: Installment, amount: int, cause: str) -> None:
+def free(uow: UnitOfWork, installment: Installment, amount: int, cause: str) -> None:
     """Free so much of what settled an installment: what was written off is owed no longer, what was paid is credit."""
-    for posting, part in settled_by(deed, installment):
+    for posting, part in settled_by(uow, installment):
         cut = min(part, amount)
         if not cut:
             break
         amount -= cut
-        deed.session.add(Allocation(posting_id=posting.id, installment_id=installment.id, amount=-cut))
+        uow.session.add(Allocation(posting_id=posting.id, installment_id=installment.id, amount=-cut))
         if posting.kind == ledger.Kind.WRITE_OFF:
             lost, payer = (
                 next(e.account_id for e in posting.entries if (e.amount > 0) is up) for up in (True, False)
             )
             back = ledger.reversal_of(ledger.write_off_of(payer, lost, cut, posting.currency))
-            post(deed, back, deed.today, cause, enrollment_id=installment.enrollment_id)
-    deed.session.flush()
+            post(uow, back, uow.today, cause, enrollment_id=installment.enrollment_id)
+    uow.session.flush()
 
 
-def balances(deed: Deed, account_ids: list[int]) -> dict[int, int]:
+def balances(uow: UnitOfWork, account_ids: list[int]) -> dict[int, int]:
     """What each account owes now, in smallest units."""
     if not account_ids:
         return {}
-    rows = deed.session.execute(
+    rows = uow.session.execute(
         select(Entry.account_id, func.sum(Entry.amount))
         .where(Entry.account_id.in_(account_ids))
         .group_by(Entry.account_id)
@@ -189,7 +191,7 @@ def balances(deed: Deed, account_ids: list[int]) -> dict[int, int]:
 
 
 def open_installments(
-    deed: Deed, enrollment_ids: list[int], kind: str = "plan"
+    uow: UnitOfWork, enrollment_ids: list[int], kind: str = "plan"
 ) -> dict[int, list[tuple[Installment, int]]]:
     """Installments of a kind not settled yet, with what is still open of each, by enrollment."""
     found: dict[int, list[tuple[Installment, int]]] = {}
@@ -200,7 +202,7 @@ def open_installments(
         .group_by(Allocation.installment_id)
         .subquery()
     )
-    rows = deed.session.execute(
+    rows = uow.session.execute(
         select(Installment, func.coalesce(paid.c.paid, 0))
         .outerjoin(paid, paid.c.installment_id == Installment.id)
         .where(Installment.enrollment_id.in_(enrollment_ids), Installment.kind == kind)
@@ -240,7 +242,7 @@ def open_on(run_id: int) -> Any:
     return select(rows).where(rows.c.place == 1).subquery()
 
 
-def sums_of_run(deed: Deed, run_id: int) -> dict[str, int]:
+def sums_of_run(uow: UnitOfWork, run_id: int) -> dict[str, int]:
     """The learners' sign-ups of a run in sums: how many, their heads, what they cost, what of it is open, and the heads
     of those that are firm: something was paid, or there was nothing to pay."""
     settled = settled_on(run_id)
@@ -253,7 +255,7 @@ def sums_of_run(deed: Deed, run_id: int) -> dict[str, int]:
     )  # fmt: skip
     owed = func.coalesce(left.c.left, 0)
     firm = case((or_(Enrollment.total == 0, owed < Enrollment.total), Enrollment.heads), else_=0)
-    row = deed.session.execute(
+    row = uow.session.execute(
         select(func.count(), *(func.coalesce(func.sum(x), 0) for x in (Enrollment.heads, Enrollment.total, owed, firm)))
         .outerjoin(left, left.c.enrollment_id == Enrollment.id)
         .where(Enrollment.run_id == run_id, Enrollment.live == 1, Enrollment.role == "learner")
@@ -261,9 +263,9 @@ def sums_of_run(deed: Deed, run_id: int) -> dict[str, int]:
     return dict(zip(("number", "heads", "total", "open", "firm"), map(int, row), strict=True))
 
 
-def paid_of(deed: Deed, enrollment_ids: list[int]) -> dict[int, int]:
+def paid_of(uow: UnitOfWork, enrollment_ids: list[int]) -> dict[int, int]:
     """What payments have settled of enrollments so far; what was written off is not paid."""
-    rows = deed.session.execute(
+    rows = uow.session.execute(
         select(Installment.enrollment_id, func.sum(Allocation.amount))
         .join(Allocation, Allocation.installment_id == Installment.id)
         .join(Posting, Posting.id == Allocation.posting_id)
@@ -280,7 +282,7 @@ def next_due(open_rows: list[tuple[Installment, int]], currency: str) -> dict[st
     return {"due": first.due.isoformat(), "amount": format_amount(left, currency)}
 
 
-def ledger_faults(deed: Deed) -> list[str]:
+def ledger_faults(uow: UnitOfWork) -> list[str]:
     """`check_ledger_balances` over everything, for the nightly check and the tests."""
-    rows = deed.session.scalars(select(Posting)).all()
+    rows = uow.session.scalars(select(Posting)).all()
     return ledger.check_ledger_balances((row.id, core_posting(row)) for row in rows)

@@ -12,7 +12,7 @@ from typing import Any
 from sqlalchemy import func, select
 
 from archgate.actions.kernel.answers import shown
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import accounts, money
 from archgate.core import accounts as core
 from archgate.core.money import format_amount
@@ -24,24 +24,24 @@ from archgate.tables.roster import Enrollment
 from archgate.tables.schedule import Gate
 
 
-def payers(deed: Deed, run_id: int | None = None, limit: int | None = None) -> dict[str, Any]:
+def payers(uow: UnitOfWork, run_id: int | None = None, limit: int | None = None) -> dict[str, Any]:
     """The payers with something open or a credit, what is longest overdue first, up to `limit`; and the sums of all of them.
     Of the whole center, or of one run."""
-    currency = deed.center.currency
+    currency = uow.center.currency
     held = {
         a.id: (a, person or organization)
-        for a, person, organization in deed.session.execute(
+        for a, person, organization in uow.session.execute(
             select(Account, Person.name, Organization.name)
             .outerjoin(Person, Person.id == Account.person_id)
             .outerjoin(Organization, Organization.id == Account.organization_id)
             .where(Account.owner.not_like("center:%"), Account.currency == currency)
         )
     }
-    still = accounts.open_of(deed, list(held))
-    balances = money.balances(deed, list(held))
+    still = accounts.open_of(uow, list(held))
+    balances = money.balances(uow, list(held))
     of_run = None
     if run_id is not None:
-        of_run = set(deed.session.scalars(select(Enrollment.id).where(Enrollment.run_id == run_id)))
+        of_run = set(uow.session.scalars(select(Enrollment.id).where(Enrollment.run_id == run_id)))
     rows, every = [], []
     for number, (account, name) in held.items():
         open_rows = still.get(number, [])
@@ -52,7 +52,7 @@ def payers(deed: Deed, run_id: int | None = None, limit: int | None = None) -> d
         if not core_rows and (credit <= 0 or of_run is not None):
             continue
         every += core_rows
-        ages = core.ageing_of(core_rows, deed.today)
+        ages = core.ageing_of(core_rows, uow.today)
         first = min((r.due for r in core_rows), default=None)
         rows.append({
             "account_id": account.id, "name": name, "person_id": account.person_id,
@@ -60,23 +60,23 @@ def payers(deed: Deed, run_id: int | None = None, limit: int | None = None) -> d
             "first_due": shown(first), "ages": ages,
         })  # fmt: skip
     rows.sort(key=lambda r: (r["first_due"] or "9999", r["name"]))
-    totals = core.ageing_of(every, deed.today)
+    totals = core.ageing_of(every, uow.today)
 
     def texts(sums: dict[str, int]) -> dict[str, str]:
         return {bucket: format_amount(amount, currency) for bucket, amount in sums.items()}
 
     return {
-        "currency": currency, "day": shown(deed.today), "buckets": list(core.BUCKETS), "totals": texts(totals),
+        "currency": currency, "day": shown(uow.today), "buckets": list(core.BUCKETS), "totals": texts(totals),
         "open": format_amount(sum(totals.values()), currency),
         "overdue": format_amount(sum(totals.values()) - totals[core.BUCKETS[0]], currency),
         "credit": format_amount(sum(r["credit"] for r in rows), currency),
         "expected": [
             {"week": shown(monday), "amount": format_amount(amount, currency)}
-            for monday, amount in core.expected_by_week(every, deed.today)
+            for monday, amount in core.expected_by_week(every, uow.today)
         ],
         "deferred": [
             {"month": shown(month), "amount": format_amount(amount, currency)}
-            for month, amount in core.deferred_by_month(unearned(deed, run_id), deed.today)
+            for month, amount in core.deferred_by_month(unearned(uow, run_id), uow.today)
         ],
         "payers": [
             {**r, "open": format_amount(r["open"], currency), "credit": format_amount(r["credit"], currency), "ages": texts(r["ages"])}
@@ -86,97 +86,99 @@ def payers(deed: Deed, run_id: int | None = None, limit: int | None = None) -> d
     }  # fmt: skip
 
 
-def unearned(deed: Deed, run_id: int | None) -> list[tuple[Any, int]]:
+def unearned(uow: UnitOfWork, run_id: int | None) -> list[tuple[Any, int]]:
     """What the sign-ups of each run come to, with the day on which it ends; runs without an end are earned at once."""
     query = (
         select(Gate.day, func.sum(Enrollment.total)).join(Run, Run.id == Gate.run_id)
         .join(Enrollment, Enrollment.run_id == Run.id)
-        .where(Gate.kind == "ends", Enrollment.live == 1, Run.currency == deed.center.currency)
+        .where(Gate.kind == "ends", Enrollment.live == 1, Run.currency == uow.center.currency)
         .group_by(Gate.run_id, Gate.day)
     )  # fmt: skip
     if run_id is not None:
         query = query.where(Run.id == run_id)
-    return [(day, int(amount)) for day, amount in deed.session.execute(query)]
+    return [(day, int(amount)) for day, amount in uow.session.execute(query)]
 
 
 def open_rows(
-    deed: Deed, run_id: int | None = None, week: date | None = None, age: str | None = None
+    uow: UnitOfWork, run_id: int | None = None, week: date | None = None, age: str | None = None
 ) -> list[dict[str, Any]]:
     """The open installments behind a figure: of a week in which they are expected, of an age, of one run, or all."""
-    currency = deed.center.currency
-    held = deed.session.scalars(
+    currency = uow.center.currency
+    held = uow.session.scalars(
         select(Account.id).where(Account.owner.not_like("center:%"), Account.currency == currency)
     ).all()
     about = (
         select(Enrollment.id, Run.id, Run.code, Person.name).join(Run, Run.id == Enrollment.run_id)
         .join(Person, Person.id == Enrollment.person_id)
     )  # fmt: skip
-    facts = {number: rest for number, *rest in deed.session.execute(about).all()}
-    names = payer_names(deed)
+    facts = {number: rest for number, *rest in uow.session.execute(about).all()}
+    names = payer_names(uow)
     found = []
-    for account, rows in accounts.open_of(deed, list(held)).items():
+    for account, rows in accounts.open_of(uow, list(held)).items():
         for installment, left in rows:
             number, code, who = facts[installment.enrollment_id]
             row = core.Open(installment.id, installment.due, left)
             if run_id is not None and number != run_id:
                 continue
-            if week is not None and core.expected_by_week([row], deed.today)[0][0] != week:
+            if week is not None and core.expected_by_week([row], uow.today)[0][0] != week:
                 continue
-            if age is not None and core.bucket_of(row.due, deed.today) != age:
+            if age is not None and core.bucket_of(row.due, uow.today) != age:
                 continue
             found.append({
                 "account_id": account, "payer": names[account], "who": who, "run_id": number, "run": code,
-                "due": shown(row.due), "left": format_amount(left, currency), "age": core.bucket_of(row.due, deed.today),
+                "due": shown(row.due), "left": format_amount(left, currency), "age": core.bucket_of(row.due, uow.today),
             })  # fmt: skip
     return sorted(found, key=lambda r: (r["due"], r["payer"], r["run"]))
 
 
-def payer_names(deed: Deed) -> dict[int, str]:
+def payer_names(uow: UnitOfWork) -> dict[int, str]:
     query = (
         select(Account.id, func.coalesce(Organization.name, Person.name))
         .outerjoin(Person, Person.id == Account.person_id)
         .outerjoin(Organization, Organization.id == Account.organization_id)
         .where(Account.owner.not_like("center:%"))
     )
-    return dict(deed.session.execute(query).all())
+    return dict(uow.session.execute(query).all())
 
 
-def unearned_rows(deed: Deed, run_id: int | None = None, month: date | None = None) -> list[dict[str, Any]]:
+def unearned_rows(
+    uow: UnitOfWork, run_id: int | None = None, month: date | None = None
+) -> list[dict[str, Any]]:
     """The runs behind what is not earned yet: what their sign-ups come to, and the day on which each ends."""
     query = (
         select(Run.id, Run.code, Run.title, Course.title, Gate.day, func.count(), func.sum(Enrollment.total))
         .join(Gate, Gate.run_id == Run.id).join(Enrollment, Enrollment.run_id == Run.id)
         .join(Course, Course.id == Run.course_id)
-        .where(Gate.kind == "ends", Gate.day > deed.today, Enrollment.live == 1, Run.currency == deed.center.currency)
+        .where(Gate.kind == "ends", Gate.day > uow.today, Enrollment.live == 1, Run.currency == uow.center.currency)
         .group_by(Run.id, Run.code, Run.title, Course.title, Gate.day).order_by(Gate.day, Run.code)
     )  # fmt: skip
     if run_id is not None:
         query = query.where(Run.id == run_id)
     return [
         {"run_id": number, "run": code, "title": title or course, "ends": shown(day), "sign_ups": int(many),
-         "amount": format_amount(int(amount), deed.center.currency)}
-        for number, code, title, course, day, many, amount in deed.session.execute(query)
+         "amount": format_amount(int(amount), uow.center.currency)}
+        for number, code, title, course, day, many, amount in uow.session.execute(query)
         if amount and (month is None or day.replace(day=1) == month)
     ]  # fmt: skip
 
 
-def open_lines(deed: Deed, **which: Any) -> list[list[str]]:
+def open_lines(uow: UnitOfWork, **which: Any) -> list[list[str]]:
     """Open installments as the lines of a CSV file."""
-    rows = open_rows(deed, **which)
+    rows = open_rows(uow, **which)
     lines = [["Due", "Payer", "Learner", "Run", "Left", "Days late"]]
     return lines + [[r["due"], r["payer"], r["who"], r["run"], r["left"], r["age"]] for r in rows]
 
 
-def unearned_lines(deed: Deed, **which: Any) -> list[list[str]]:
+def unearned_lines(uow: UnitOfWork, **which: Any) -> list[list[str]]:
     """What is not earned yet as the lines of a CSV file."""
     lines = [["Run", "Title", "Ends", "Sign-ups", "Not earned yet"]]
-    rows = unearned_rows(deed, **which)
+    rows = unearned_rows(uow, **which)
     return lines + [[r["run"], r["title"], r["ends"], str(r["sign_ups"]), r["amount"]] for r in rows]
 
 
-def payer_lines(deed: Deed) -> list[list[str]]:
+def payer_lines(uow: UnitOfWork) -> list[list[str]]:
     """The list of payers as the lines of a CSV file."""
-    found = payers(deed)
+    found = payers(uow)
     lines = [["Payer", "Open", *found["buckets"], "Credit", "First due"]]
     lines += [
         [p["name"], p["open"], *(p["ages"][b] for b in found["buckets"]), p["credit"], p["first_due"] or ""]
@@ -185,9 +187,9 @@ def payer_lines(deed: Deed) -> list[list[str]]:
     return lines
 
 
-def entry_lines(deed: Deed, account_id: int) -> list[list[str]]:
+def entry_lines(uow: UnitOfWork, account_id: int) -> list[list[str]]:
     """The entries of an account as the lines of a CSV file."""
-    page = accounts.account_page(deed, account_id)
+    page = accounts.account_page(uow, account_id)
     lines = [["Day", "Kind", "Cause", "Run", "Amount", "Balance"]]
     lines += [
         [e["day"], e["kind"], e["cause"], e["run"] or "", e["amount"], e["balance"]] for e in page["entries"]
@@ -195,12 +197,12 @@ def entry_lines(deed: Deed, account_id: int) -> list[list[str]]:
     return lines
 
 
-def ledger_file(deed: Deed) -> str:
+def ledger_file(uow: UnitOfWork) -> str:
     """Every posting of the center as plain text, with the balance of every account as the tables have it. Causes name people,
     so a posting is named by its number, under which its cause stands here."""
-    owners = dict(deed.session.execute(select(Account.id, Account.owner)).all())
+    owners = dict(uow.session.execute(select(Account.id, Account.owner)).all())
     found: dict[int, papers.Block] = {}
-    rows = deed.session.execute(
+    rows = uow.session.execute(
         select(Posting, Entry.account_id, Entry.amount).join(Entry, Entry.posting_id == Posting.id)
         .order_by(Posting.effective, Posting.id, Entry.id)
     )  # fmt: skip
@@ -214,7 +216,7 @@ def ledger_file(deed: Deed) -> str:
         select(Account.id, Account.owner, Account.currency, func.sum(Entry.amount))
         .join(Entry, Entry.account_id == Account.id).group_by(Account.id, Account.owner, Account.currency)
     )  # fmt: skip
-    for number, owner, currency, amount in deed.session.execute(sums):
+    for number, owner, currency, amount in uow.session.execute(sums):
         key = (papers.account_name(owner, number), currency)
         balances[key] = balances.get(key, 0) + int(amount)
-    return papers.ledger_text(found.values(), balances, deed.today)
+    return papers.ledger_text(found.values(), balances, uow.today)

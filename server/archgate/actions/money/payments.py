@@ -7,7 +7,7 @@ from typing import Any
 from sqlalchemy import select
 
 from archgate.actions.kernel.problems import not_found
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import money
 from archgate.actions.people import people
 from archgate.tables.courses import Run
@@ -23,39 +23,39 @@ def owner_of(run: Run | None, person_id: int | None, organization_id: int | None
     return f"person:{person_id}" if person_id else None
 
 
-def words_of(deed: Deed, run: Run, person: Person | None, organization_id: int | None) -> str | None:
+def words_of(uow: UnitOfWork, run: Run, person: Person | None, organization_id: int | None) -> str | None:
     """The newest details on file of whoever would pay."""
     owner = owner_of(run, person.id if person else None, organization_id)
     query = (
         select(PaymentDetails.words).join(Account, Account.id == PaymentDetails.account_id)
         .where(Account.owner == owner).order_by(PaymentDetails.id.desc()).limit(1)
     )  # fmt: skip
-    return deed.session.scalar(query) if owner else None
+    return uow.session.scalar(query) if owner else None
 
 
-def holder_of(deed: Deed, person_id: int | None, organization_id: int | None) -> str:
+def holder_of(uow: UnitOfWork, person_id: int | None, organization_id: int | None) -> str:
     """The name that the payment service is told."""
     if organization_id:
-        organization = deed.session.get(Organization, organization_id)
+        organization = uow.session.get(Organization, organization_id)
         if organization is None:
             raise not_found("This organization")
         return organization.name
-    return people.get_person(deed, person_id or 0).name
+    return people.get_person(uow, person_id or 0).name
 
 
 def keep_details(
-    deed: Deed, person_id: int | None, organization_id: int | None, token: str, words: str
+    uow: UnitOfWork, person_id: int | None, organization_id: int | None, token: str, words: str
 ) -> dict[str, Any]:
     """Keep what the payment service answered; the same token is kept once."""
-    held = deed.session.scalar(select(PaymentDetails).where(PaymentDetails.token == token))
+    held = uow.session.scalar(select(PaymentDetails).where(PaymentDetails.token == token))
     if held is None:
         owner = owner_of(None, person_id, organization_id)
         assert owner is not None
-        account = money.account_of(deed, owner, deed.center.currency)
+        account = money.account_of(uow, owner, uow.center.currency)
         held = PaymentDetails(
-            account_id=account.id, token=token, words=words, user_id=deed.user_id, at=deed.now
+            account_id=account.id, token=token, words=words, user_id=uow.user_id, at=uow.now
         )
-        deed.session.add(held)
-        deed.session.flush()
-        deed.log("keep payment details", "account", account.id, f"Payment details on file: {words}")
+        uow.session.add(held)
+        uow.session.flush()
+        uow.log("keep payment details", "account", account.id, f"Payment details on file: {words}")
     return {"words": held.words}

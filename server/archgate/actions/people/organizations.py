@@ -7,35 +7,35 @@ from typing import Any
 from sqlalchemy import select
 
 from archgate.actions.kernel.problems import Problem
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.people import people
 from archgate.core.faults import Fault, Refused
 from archgate.tables.people import Organization
 
 
 def find_organizations(
-    deed: Deed, q: str, include: int | None = None, limit: int = 20
+    uow: UnitOfWork, q: str, include: int | None = None, limit: int = 20
 ) -> list[dict[str, Any]]:
     """Organizations by a part of the name; `include` is one that stands first in any case, as it is chosen already."""
     query = select(Organization).order_by(Organization.name).limit(limit)
     for word in q.split()[:6]:
         query = query.where(Organization.name.like(people.like(word)))
-    found = list(deed.session.scalars(query))
-    chosen = deed.session.get(Organization, include) if include else None
+    found = list(uow.session.scalars(query))
+    chosen = uow.session.get(Organization, include) if include else None
     if chosen is not None:
         found = [chosen, *(o for o in found if o.id != chosen.id)]
     return [{"id": o.id, "name": o.name} for o in found]
 
 
-def create_organization(deed: Deed, name: str) -> dict[str, Any]:
+def create_organization(uow: UnitOfWork, name: str) -> dict[str, Any]:
     """Add an organization; the name is unique without regard to case."""
     name = " ".join(name.split())
     if not name or len(name) > 200:
         raise Refused([Fault("/name", "A name of up to 200 characters is needed.")])
-    if deed.session.scalar(select(Organization).where(Organization.name == name)):
+    if uow.session.scalar(select(Organization).where(Organization.name == name)):
         raise Problem(409, "same-organization", f'There is already an organization named "{name}".')
-    row = Organization(name=name, created_at=deed.now)
-    deed.session.add(row)
-    deed.session.flush()
-    deed.log("add an organization", "organization", row.id, f"Added {name}")
+    row = Organization(name=name, created_at=uow.now)
+    uow.session.add(row)
+    uow.session.flush()
+    uow.log("add an organization", "organization", row.id, f"Added {name}")
     return {"id": row.id, "name": row.name}

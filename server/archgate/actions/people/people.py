@@ -10,7 +10,7 @@ from sqlalchemy import func, or_, select
 
 from archgate.actions.kernel.answers import refuse_lost_update
 from archgate.actions.kernel.problems import conflict, not_found
-from archgate.actions.kernel.unit_of_work import Deed, lock_row
+from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
 from archgate.core.faults import Fault, Refused
 from archgate.core.names import digits_of, folded
 from archgate.core.reader import Reader
@@ -27,21 +27,21 @@ def email_fault(text: str) -> str | None:
     return None
 
 
-def get_person(deed: Deed, person_id: int, to_change: bool = False) -> Person:
+def get_person(uow: UnitOfWork, person_id: int, to_change: bool = False) -> Person:
     """A person; `to_change` locks their row."""
-    person = lock_row(deed, Person, person_id) if to_change else deed.session.get(Person, person_id)
+    person = lock_row(uow, Person, person_id) if to_change else uow.session.get(Person, person_id)
     if person is None:
         raise not_found("This person")
     return person
 
 
-def present(deed: Deed, person_id: int) -> Person:
+def present(uow: UnitOfWork, person_id: int) -> Person:
     """A person to seat or to put in line, kept from being merged away meanwhile; people are locked before runs."""
-    person = deed.session.get(Person, person_id, with_for_update={"read": True}, populate_existing=True)
+    person = uow.session.get(Person, person_id, with_for_update={"read": True}, populate_existing=True)
     if person is None:
         raise not_found("This person")
     if person.merged_into_id is not None:
-        into = deed.session.get_one(Person, person.merged_into_id)
+        into = uow.session.get_one(Person, person.merged_into_id)
         raise conflict(
             "merged", f"This record was merged into {into.name}; use that one.", person=person_view(into)
         )
@@ -49,7 +49,7 @@ def present(deed: Deed, person_id: int) -> Person:
 
 
 def new_person(
-    given: str, family: str, email: str | None, phone: str | None, note: str, deed: Deed
+    given: str, family: str, email: str | None, phone: str | None, note: str, uow: UnitOfWork
 ) -> Person:
     return Person(
         given=given,
@@ -60,7 +60,7 @@ def new_person(
         phone=phone,
         digits=digits_of(phone) or None,
         note=note,
-        created_at=deed.now,
+        created_at=uow.now,
     )
 
 
@@ -93,31 +93,31 @@ def read_person(top: Reader, row: Reader) -> dict[str, str | None]:
     return {**facts, "email": facts["email"] or None, "phone": facts["phone"] or None}
 
 
-def create_person(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
+def create_person(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
     """Add a person. Somebody with the same name and email is pointed out (409) unless `anyway`."""
     top = Reader(body, "", [], "given family email phone note anyway")
     facts = read_person(top, top)
     email = facts["email"]
     person = new_person(
-        str(facts["given"]), str(facts["family"]), email, facts["phone"], str(facts["note"]), deed
+        str(facts["given"]), str(facts["family"]), email, facts["phone"], str(facts["note"]), uow
     )
     if not top.flag("anyway", "Anyway"):
-        twin = deed.session.scalar(
+        twin = uow.session.scalar(
             select(Person).where(
                 Person.folded == person.folded, Person.email == email if email else Person.email.is_(None)
             )
         )
         if twin:
             raise conflict("same-person", f"{twin.name} is already known.", person=person_view(twin))
-    deed.session.add(person)
-    deed.session.flush()
-    deed.log("add a person", "person", person.id, f"Added {person.name}")
+    uow.session.add(person)
+    uow.session.flush()
+    uow.log("add a person", "person", person.id, f"Added {person.name}")
     return person_view(person)
 
 
-def change_person(deed: Deed, person_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def change_person(uow: UnitOfWork, person_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Change what is known of a person; `seen` holds the values the clerk saw."""
-    person = get_person(deed, person_id, to_change=True)
+    person = get_person(uow, person_id, to_change=True)
     top = Reader(body, "", [], "seen set")
     row = top.inner("set", "What to change", "given family email phone note")
     if row is None:
@@ -132,40 +132,40 @@ def change_person(deed: Deed, person_id: int, body: dict[str, Any]) -> dict[str,
         setattr(person, name, facts[name])
     person.name = f"{person.given} {person.family}".strip()
     person.folded, person.digits = folded(person.name), digits_of(person.phone) or None
-    change = deed.log("change a person", "person", person.id, f"Changed {', '.join(names)} of {person.name}")
+    change = uow.log("change a person", "person", person.id, f"Changed {', '.join(names)} of {person.name}")
     return {**person_view(person), "change": change.key}
 
 
-def tags_of(deed: Deed, person_ids: list[int]) -> dict[int, list[str]]:
+def tags_of(uow: UnitOfWork, person_ids: list[int]) -> dict[int, list[str]]:
     """What kind of person each of these is to the center, in order of the alphabet."""
     found: dict[int, list[str]] = {}
     query = select(PersonTag.person_id, PersonTag.tag).where(PersonTag.person_id.in_(person_ids or [0]))
-    for person_id, tag in deed.session.execute(query.order_by(PersonTag.tag)):
+    for person_id, tag in uow.session.execute(query.order_by(PersonTag.tag)):
         found.setdefault(person_id, []).append(tag)
     return found
 
 
-def known_tags(deed: Deed) -> list[str]:
-    return list(deed.session.scalars(select(PersonTag.tag).distinct().order_by(PersonTag.tag)))
+def known_tags(uow: UnitOfWork) -> list[str]:
+    return list(uow.session.scalars(select(PersonTag.tag).distinct().order_by(PersonTag.tag)))
 
 
-def tag_person(deed: Deed, person_id: int, tags: list[str]) -> dict[str, Any]:
+def tag_person(uow: UnitOfWork, person_id: int, tags: list[str]) -> dict[str, Any]:
     """Say what kind of person somebody is: member, concession, staff. It decides which rates they may have."""
-    person = get_person(deed, person_id, to_change=True)
+    person = get_person(uow, person_id, to_change=True)
     wanted = {t.strip().casefold() for t in tags if t.strip()}
     if len(wanted) > 20 or any(len(t) > 40 for t in wanted):
         raise Refused([Fault("/tags", "A person has up to 20 tags of up to 40 characters.")])
-    held = {t.tag: t for t in deed.session.scalars(select(PersonTag).where(PersonTag.person_id == person.id))}
+    held = {t.tag: t for t in uow.session.scalars(select(PersonTag).where(PersonTag.person_id == person.id))}
     for tag in wanted - set(held):
-        deed.session.add(PersonTag(person_id=person.id, tag=tag))
+        uow.session.add(PersonTag(person_id=person.id, tag=tag))
     for tag in set(held) - wanted:
-        deed.session.delete(held[tag])
+        uow.session.delete(held[tag])
     said = ", ".join(sorted(wanted)) or "no tag"
-    change = deed.log("tag a person", "person", person.id, f"{person.name}: {said}")
+    change = uow.log("tag a person", "person", person.id, f"{person.name}: {said}")
     return {"change": change.key, "tags": sorted(wanted)}
 
 
-def near(deed: Deed, given: str, family: str, email: str, phone: str) -> list[dict[str, Any]]:
+def near(uow: UnitOfWork, given: str, family: str, email: str, phone: str) -> list[dict[str, Any]]:
     """People who may be the one being typed: the same email, the same phone, or nearly the same name.
 
     Names are compared without case and accents; 86 of 100 by edit distance is near (chosen by trying). A phone or
@@ -183,7 +183,7 @@ def near(deed: Deed, given: str, family: str, email: str, phone: str) -> list[di
     if not wanted:
         return []
     found = []
-    for person in deed.session.scalars(
+    for person in uow.session.scalars(
         select(Person).where(or_(*wanted), Person.merged_into_id.is_(None)).limit(2000)
     ):
         score = (
@@ -225,18 +225,18 @@ def person_view(person: Person) -> dict[str, Any]:
 # --- a person's page --------------------------------------------------------------------------------------
 
 
-def notes_of(deed: Deed, person: Person) -> list[dict[str, Any]]:
+def notes_of(uow: UnitOfWork, person: Person) -> list[dict[str, Any]]:
     query = select(Note, User.name).join(User, User.id == Note.user_id).where(Note.person_id == person.id)
-    rows = deed.session.execute(query.order_by(Note.id.desc()))
-    return [{"at": deed.local(n.at), "by": name, "text": n.text} for n, name in rows]
+    rows = uow.session.execute(query.order_by(Note.id.desc()))
+    return [{"at": uow.local(n.at), "by": name, "text": n.text} for n, name in rows]
 
 
-def add_note(deed: Deed, person_id: int, text: str) -> dict[str, Any]:
+def add_note(uow: UnitOfWork, person_id: int, text: str) -> dict[str, Any]:
     """Write a note on a person; it is signed and dated, and never edited."""
-    person = get_person(deed, person_id)
+    person = get_person(uow, person_id)
     if not text.strip() or len(text) > 5000:
         raise Refused([Fault("/text", "A note has 1 to 5000 characters.")])
-    deed.session.add(Note(person_id=person.id, user_id=deed.user_id, at=deed.now, text=text.strip()))
-    deed.log("note", "person", person.id, f"Wrote a note on {person.name}")
-    deed.session.flush()
-    return {"notes": notes_of(deed, person)}
+    uow.session.add(Note(person_id=person.id, user_id=uow.user_id, at=uow.now, text=text.strip()))
+    uow.log("note", "person", person.id, f"Wrote a note on {person.name}")
+    uow.session.flush()
+    return {"notes": notes_of(uow, person)}

@@ -10,7 +10,7 @@ from sqlalchemy import func, or_, select
 
 from archgate.actions.fees import fees, plans
 from archgate.actions.kernel.answers import shown
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.runs import making
 from archgate.actions.schedule import clashes, places, schedule
 from archgate.actions.seats import seats
@@ -42,7 +42,7 @@ MOST_RUNS = 120
 # --- copies -----------------------------------------------------------------------------------------------
 
 
-def runs_to_copy(deed: Deed, body: dict[str, Any]) -> tuple[list[Run], dict[int, date], int | None]:
+def runs_to_copy(uow: UnitOfWork, body: dict[str, Any]) -> tuple[list[Run], dict[int, date], int | None]:
     """Which runs, and where each goes: named runs, a course's, or a season's between two dates."""
     faults: list[Fault] = []
     top = Reader(body, "", faults, "runs course_id since until weeks")
@@ -80,7 +80,7 @@ def runs_to_copy(deed: Deed, body: dict[str, Any]) -> tuple[list[Run], dict[int,
         starts = schedule.spans_of_runs()
         query = query.outerjoin(starts, starts.c.run_id == Run.id)
         query = query.where(or_(starts.c.first.between(since, until), Run.starts_on.between(since, until)))
-    found = list(deed.session.scalars(query.limit(MOST_RUNS + 1)))
+    found = list(uow.session.scalars(query.limit(MOST_RUNS + 1)))
     if len(found) > MOST_RUNS:
         raise refuse("/runs", f"At most {MOST_RUNS} runs are copied at once; take a shorter season.")
     if not found:
@@ -88,16 +88,16 @@ def runs_to_copy(deed: Deed, body: dict[str, Any]) -> tuple[list[Run], dict[int,
     return found, first_days, weeks
 
 
-def copy_runs(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
+def copy_runs(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
     """Copy runs as drafts to new dates: meetings, gates, prices and plan dates move by the same shift.
 
     A new first date is taken in the run's own weekday, on it or after it. Meetings that fall on a closed day are
     skipped or added at the end as their pattern says. What stays behind is listed.
     """
-    runs, first_days, weeks = runs_to_copy(deed, body)
-    made = [copy_run(deed, run, first_days.get(run.id), weeks) for run in runs]
+    runs, first_days, weeks = runs_to_copy(uow, body)
+    made = [copy_run(uow, run, first_days.get(run.id), weeks) for run in runs]
     what = made[0]["code"] if len(made) == 1 else f"{len(made)} runs"
-    change = deed.log(
+    change = uow.log(
         "copy runs",
         "season",
         made[0]["run_id"],
@@ -106,7 +106,7 @@ def copy_runs(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
     return {"change": change.key, "runs": made}
 
 
-def copy_run(deed: Deed, run: Run, first: date | None, weeks: int | None) -> dict[str, Any]:
+def copy_run(uow: UnitOfWork, run: Run, first: date | None, weeks: int | None) -> dict[str, Any]:
     begin = run.starts_on if run.kind == "cohort" else min((m.date for m in run.meetings), default=None)
     shift = (weeks or 0) * 7 if begin is None else aligned_shift(begin, first) if first else (weeks or 0) * 7
     try:
@@ -116,7 +116,7 @@ def copy_run(deed: Deed, run: Run, first: date | None, weeks: int | None) -> dic
     new = Run(
         course=run.course, kind=run.kind, status="draft", decision="undecided", title=run.title, note=run.note,
         receipt_note=run.receipt_note,
-        code=making.free_run_code(deed, run.course, (begin_new or deed.today).year),
+        code=making.free_run_code(uow, run.course, (begin_new or uow.today).year),
         place=run.place, instructor=run.instructor, client_id=run.client_id, time_zone=run.time_zone,
         currency=run.currency, capacity=run.capacity, smallest=run.smallest,
         windows=[{k: later(w.get(k), shift) for k in ("opens", "closes")} for w in run.windows],
@@ -126,7 +126,7 @@ def copy_run(deed: Deed, run: Run, first: date | None, weeks: int | None) -> dic
         overbook=run.overbook, line_rule=run.line_rule, auto_offer=run.auto_offer, offer_hours=run.offer_hours,
         hold_hours=run.hold_hours, told=None if run.told is None else list(run.told), questions=list(run.questions),
         head_start_hours=run.head_start_hours, desk_notice=run.desk_notice, notice_version=1 if run.desk_notice else 0,
-        week_names=list(run.week_names), access_days=run.access_days, group_steps=list(run.group_steps), taxes=list(run.taxes), created_at=deed.now,
+        week_names=list(run.week_names), access_days=run.access_days, group_steps=list(run.group_steps), taxes=list(run.taxes), created_at=uow.now,
         rates=[copy_rate(r, shift) for r in fees.rates_of(run)],
         extras=[copy_extra(x) for x in run.extras if x.active],
         plans=[copy_plan(p, shift) for p in run.plans if p.active],
@@ -140,29 +140,29 @@ def copy_run(deed: Deed, run: Run, first: date | None, weeks: int | None) -> dic
         )
         for row, p in patterns
     ]  # fmt: skip
-    closed = places.closures_from(deed, min(begin_new, deed.today)) if begin_new else frozenset()
+    closed = places.closures_from(uow, min(begin_new, uow.today)) if begin_new else frozenset()
     planned, dropped = shifted_meetings(run, patterns, shift, closed)
-    new.all_meetings = [schedule.placed_row(deed, new, m) for m in planned]
-    deed.session.add(new)
-    deed.session.flush()
-    deed.session.add(RunSeats(run_id=new.id, taken=0, version=0))
-    deed.session.refresh(new, ["all_meetings", "gates", "rates", "extras", "plans"])
+    new.all_meetings = [schedule.placed_row(uow, new, m) for m in planned]
+    uow.session.add(new)
+    uow.session.flush()
+    uow.session.add(RunSeats(run_id=new.id, taken=0, version=0))
+    uow.session.refresh(new, ["all_meetings", "gates", "rates", "extras", "plans"])
     asides = select(SetAside).where(SetAside.run_id == run.id, SetAside.active).order_by(SetAside.id)
-    for row in deed.session.scalars(asides).all():
-        deed.session.add(
+    for row in uow.session.scalars(asides).all():
+        uow.session.add(
             SetAside(
                 run_id=new.id, name=row.name, seats=row.seats, last=row.last + timedelta(days=shift), tag=row.tag,
                 organization_id=row.organization_id, active=True,
             )
         )  # fmt: skip
-    deed.session.flush()
-    schedule.settle_gates(deed, new)
+    uow.session.flush()
+    schedule.settle_gates(uow, new)
     old_dates = [meeting_document(m) for m in schedule.schedule_of(run).meetings]
     return {
         "run_id": new.id, "from_id": run.id, "code": run.code, "new_code": new.code, "title": run.title or run.course.title,
         "shift": shift, "before": [d["start"] for d in old_dates],
         "after": [m.start.isoformat() for m in schedule.schedule_of(new).meetings],
-        "dropped": dropped, "clashes": clashes.of_run(deed, new), "left_behind": left_behind(deed, run),
+        "dropped": dropped, "clashes": clashes.of_run(uow, new), "left_behind": left_behind(uow, run),
         "gates": [{"label": g.label, "day": shown(g.day)} for g in sorted(new.gates, key=lambda g: g.at)],
     }  # fmt: skip
 
@@ -252,20 +252,20 @@ def name_of(m: Meeting | None, what: str) -> str | None:
     return held.name if held else None
 
 
-def left_behind(deed: Deed, run: Run) -> list[str]:
+def left_behind(uow: UnitOfWork, run: Run) -> list[str]:
     """What a copy does not take along."""
-    taken = deed.session.scalar(select(RunSeats.taken).where(RunSeats.run_id == run.id)) or 0
+    taken = uow.session.scalar(select(RunSeats.taken).where(RunSeats.run_id == run.id)) or 0
     found = []
     if taken:
         found.append(f"the roster, {taken} seats")
-    held = deed.session.scalar(
+    held = uow.session.scalar(
         select(func.coalesce(func.sum(HeldPlace.seats), 0)).where(
             HeldPlace.run_id == run.id, HeldPlace.status == "held"
         )
     )
     if held:
         found.append(f"{held} held {'place' if held == 1 else 'places'}")
-    waiting = len(seats.line_of(deed, run.id, offered=True))
+    waiting = len(seats.line_of(uow, run.id, offered=True))
     if waiting:
         found.append(f"the line, {waiting} {'party' if waiting == 1 else 'parties'}")
     fallen = sum(m.cancelled_at is not None for m in run.all_meetings)

@@ -11,7 +11,7 @@ from archgate.actions.enrolling import leaving
 from archgate.actions.kernel.answers import outcome, shown
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict, not_found
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
 from archgate.actions.money import accounts, money
 from archgate.actions.schedule import schedule
@@ -36,20 +36,20 @@ MEDIA = {b"%PDF-": "application/pdf", b"\x89PNG": "image/png", b"\xff\xd8\xff": 
 # --- the decision -----------------------------------------------------------------------------------------
 
 
-def figures(deed: Deed, run: Run) -> dict[str, Any]:
+def figures(uow: UnitOfWork, run: Run) -> dict[str, Any]:
     """What a decision is weighed up with: seats paid in part or whole and not at all, parties unnamed, money, hours.
 
     Firm: something was paid, or the fee is zero. Costs are not known yet; the contact hours saved are.
     """
-    sums = money.sums_of_run(deed, run.id)
+    sums = money.sums_of_run(uow, run.id)
     heads, firm = sums["heads"], sums["firm"]
     others = (
         select(func.count(PartyPlace.person_id)).join(Enrollment, Enrollment.id == PartyPlace.enrollment_id)
         .where(Enrollment.run_id == run.id, Enrollment.live == 1, Enrollment.role == "learner")
     )  # fmt: skip
-    named = sums["number"] + (deed.session.scalar(others) or 0)
-    coming = [m for m in run.meetings if m.starts_at > deed.now]
-    waiting = deed.session.scalar(
+    named = sums["number"] + (uow.session.scalar(others) or 0)
+    coming = [m for m in run.meetings if m.starts_at > uow.now]
+    waiting = uow.session.scalar(
         select(func.coalesce(func.sum(Waiting.heads), 0)).where(Waiting.run_id == run.id, Waiting.live == 1)
     )
     day = next((g.day for g in run.gates if g.kind == "decision day"), None)
@@ -61,13 +61,13 @@ def figures(deed: Deed, run: Run) -> dict[str, Any]:
         "income": format_amount(sums["total"], run.currency),
         "paid": format_amount(sums["total"] - sums["open"], run.currency),
         "hours_saved": schedule.Schedule(tuple(schedule.core_meeting(run, m) for m in coming)).hours,
-        "start": shown(schedule.start_day(deed, run)), "people": messages.number_on(deed, run.id),
+        "start": shown(schedule.start_day(uow, run)), "people": messages.number_on(uow, run.id),
     }  # fmt: skip
 
 
-def decide(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def decide(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Say whether a run goes ahead. Going ahead tells everybody; waiting moves the decision day to a date."""
-    run = seats.run_to_change(deed, run_id)
+    run = seats.run_to_change(uow, run_id)
     schedule.refuse_closed(run)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "decision until seen")
@@ -79,9 +79,9 @@ def decide(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
         )
     if said == Decision.WAITS and until is None:
         top.fault("until", "Say until when it waits.")
-    if until and until <= deed.today:
+    if until and until <= uow.today:
         top.fault("until", f"{day_text(until)} is not ahead of today.")
-    end = schedule.end_day(deed, run)
+    end = schedule.end_day(uow, run)
     if until and end and until > end:
         top.fault("until", f"{day_text(until)} is after the run ends on {day_text(end)}.")
     if run.status == "draft":
@@ -93,11 +93,11 @@ def decide(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
                        fields={"decision": {"seen": top.value["seen"], "now": run.decision, "yours": said}})  # fmt: skip
     before = decision_text(run)
     run.decision, run.decision_until = said, until if said == Decision.WAITS else None
-    schedule.settle_gates(deed, run)
-    change = deed.log("decide", "run", run.id, f"{run.code}: {decision_text(run)}")
+    schedule.settle_gates(uow, run)
+    change = uow.log("decide", "run", run.id, f"{run.code}: {decision_text(run)}")
     told = 0
     if said == Decision.GOING_AHEAD and before != said:
-        first = next((m for m in schedule.ordered(run) if m.starts_at > deed.now), None)
+        first = next((m for m in schedule.ordered(run) if m.starts_at > uow.now), None)
         when = (
             f" It begins on {day_text(first.date)} at {first.start:%H:%M}{', ' + first.place.name if first.place else ''}."
             if first
@@ -105,11 +105,11 @@ def decide(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
         )
         title = run.title or run.course.title
         told = messages.tell_run(
-            deed, run, change, f"{title} goes ahead", f"{title} ({run.code}) goes ahead.{when}"
+            uow, run, change, f"{title} goes ahead", f"{title} ({run.code}) goes ahead.{when}"
         )
     return {
         **outcome(
-            deed, run, change.key, [{"label": "Decision", "before": before, "after": decision_text(run)}]
+            uow, run, change.key, [{"label": "Decision", "before": before, "after": decision_text(run)}]
         ),
         "told": told,
     }
@@ -118,61 +118,61 @@ def decide(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
 # --- off sale, cancelled, archived ------------------------------------------------------------------------
 
 
-def set_sale(deed: Deed, run_id: int, on: bool) -> dict[str, Any]:
+def set_sale(uow: UnitOfWork, run_id: int, on: bool) -> dict[str, Any]:
     """Take a published run off sale, or put it back; those enrolled and those in line stay as they are."""
-    run = seats.run_to_change(deed, run_id)
+    run = seats.run_to_change(uow, run_id)
     wanted, now = ("published", "off sale") if on else ("off sale", "published")
     if run.status != now:
         raise conflict("status", f"The run is {run.status}.")
     run.status = wanted
-    change = deed.log(
+    change = uow.log(
         "put on sale" if on else "take off sale",
         "run",
         run.id,
         f"{'Put' if on else 'Took'} {run.code} {'back on' if on else 'off'} sale",
     )
-    return outcome(deed, run, change.key, [{"label": "Status", "before": now, "after": wanted}])
+    return outcome(uow, run, change.key, [{"label": "Status", "before": now, "after": wanted}])
 
 
-def cancel_run(deed: Deed, run_id: int, why: str) -> dict[str, Any]:
+def cancel_run(uow: UnitOfWork, run_id: int, why: str) -> dict[str, Any]:
     """Cancel a run: its meetings fall out, seats are given back with their charges, the line is dissolved, all are told.
 
     What somebody has paid stays on their account as credit, which is what is due back to them.
     """
-    run = seats.run_to_change(deed, run_id)
+    run = seats.run_to_change(uow, run_id)
     if run.status in ("cancelled", "archived"):
         raise conflict("status", f"The run is {run.status} already.")
     if run.status == "draft":
         raise conflict("status", "A draft was never public; archive it instead.")
     if len(why) > 500:
         raise refuse("/why", "The reason is longer than 500 characters.")
-    weighed = figures(deed, run)
-    live = deed.session.scalars(
+    weighed = figures(uow, run)
+    live = uow.session.scalars(
         select(Enrollment).where(Enrollment.run_id == run.id, Enrollment.live == 1)
     ).all()
-    due_back = refunds_of(deed, run, live)
+    due_back = refunds_of(uow, run, live)
     title = run.title or run.course.title
     before = run.status
     run.status, run.decision, run.decision_until = "cancelled", "cancelled", None
-    change = deed.log(
+    change = uow.log(
         "cancel a run", "run", run.id, f"Cancelled {run.code}{': ' + why.strip() if why.strip() else ''}"
     )
-    first = next((m for m in schedule.ordered(run) if m.starts_at > deed.now), None)
+    first = next((m for m in schedule.ordered(run) if m.starts_at > uow.now), None)
     body = f"{title} ({run.code}){', planned from ' + day_text(first.date) if first else ''}, is not held. {why.strip()}".strip()
     told = messages.tell_run(
-        deed,
+        uow,
         run,
         change,
         f"{title} is cancelled",
         f"{body}\n\nYour seat is given back and nothing more is owed for it.",
     )
     for e in live:
-        leaving.end(deed, e, "run cancelled", f"{run.code} was cancelled")
-    line = seats.line_of(deed, run.id, offered=True)
+        leaving.end(uow, e, "run cancelled", f"{run.code} was cancelled")
+    line = seats.line_of(uow, run.id, offered=True)
     for w in line:
         if w.person.email:
             messages.write(
-                deed,
+                uow,
                 change,
                 w.person.email,
                 w.person.name,
@@ -181,12 +181,12 @@ def cancel_run(deed: Deed, run_id: int, why: str) -> dict[str, Any]:
                 w.person_id,
                 run.id,
             )
-        w.status, w.ended_at = "run cancelled", deed.now
-    fallen = [m for m in run.meetings if m.ends_at > deed.now]
+        w.status, w.ended_at = "run cancelled", uow.now
+    fallen = [m for m in run.meetings if m.ends_at > uow.now]
     for m in fallen:
-        m.cancelled_at, m.cancel_why = deed.now, why.strip() or "the run is cancelled"
+        m.cancelled_at, m.cancel_why = uow.now, why.strip() or "the run is cancelled"
         m.sequence += 1
-    deed.session.flush()
+    uow.session.flush()
     touches: list[dict[str, Any]] = [
         {"label": "Status", "before": before, "after": "cancelled"},
         {"label": "Seats given back", "before": str(weighed["taken"]), "after": "0"},
@@ -196,25 +196,25 @@ def cancel_run(deed: Deed, run_id: int, why: str) -> dict[str, Any]:
         {"label": "Due back to payers", "before": None, "after": weighed["paid"]},
     ]  # fmt: skip
     return {
-        **outcome(deed, run, change.key, touches),
+        **outcome(uow, run, change.key, touches),
         "enrolled": len(live),
         "told": told + len(line),
         "due_back": due_back,
     }
 
 
-def refunds_of(deed: Deed, run: Run, live: Sequence[Enrollment]) -> list[dict[str, Any]]:
+def refunds_of(uow: UnitOfWork, run: Run, live: Sequence[Enrollment]) -> list[dict[str, Any]]:
     """What every sign-up gets back when its run is cancelled: all of it, whatever the refund policy keeps otherwise."""
     ids = [e.id for e in live]
-    paid, unpaid = money.paid_of(deed, ids), money.open_installments(deed, ids)
+    paid, unpaid = money.paid_of(uow, ids), money.open_installments(uow, ids)
     payers = {
-        number: deed.session.get_one(Account, number) for number in {e.payer_id for e in live}
+        number: uow.session.get_one(Account, number) for number in {e.payer_id for e in live}
     }  # fmt: skip
     rows = []
     for e in live:
         back, open_now = paid.get(e.id, 0), sum(left for _, left in unpaid.get(e.id, ()))
         account = payers[e.payer_id]
-        whose = "" if account.person_id == e.person_id else f" of {accounts.payer_name(deed, account)}"
+        whose = "" if account.person_id == e.person_id else f" of {accounts.payer_name(uow, account)}"
         said = [f"paid, becomes credit{whose}"] if back else []
         said += (
             [f"{format_amount(open_now, run.currency)} no longer owed{'' if back else whose}"]
@@ -228,10 +228,10 @@ def refunds_of(deed: Deed, run: Run, live: Sequence[Enrollment]) -> list[dict[st
     return rows
 
 
-def uncancel(deed: Deed, change: Change) -> None:
+def uncancel(uow: UnitOfWork, change: Change) -> None:
     """Undo of a cancelled run: status, meetings, seats on the same terms, and the line as it was."""
-    run = get_run(deed, change.subject_id)
-    row = seats.lock_seats(deed, run)
+    run = get_run(uow, change.subject_id)
+    row = seats.lock_seats(uow, run)
     if run.status != "cancelled":
         raise conflict("moved-on", f"{run.code} is {run.status} by now.")
     for held in change.rows:
@@ -240,44 +240,44 @@ def uncancel(deed: Deed, change: Change) -> None:
             if held["before"].get("decision_until"):
                 run.decision_until = schedule.date.fromisoformat(held["before"]["decision_until"])
         elif held["table"] == "meetings" and held["after"].get("cancelled_at"):
-            m = deed.session.get_one(Meeting, held["id"])
+            m = uow.session.get_one(Meeting, held["id"])
             m.cancelled_at, m.cancel_why = None, ""
             m.sequence += 1
         elif held["table"] == "waiting" and held["after"].get("status") == "run cancelled":
-            w = deed.session.get_one(Waiting, held["id"])
+            w = uow.session.get_one(Waiting, held["id"])
             w.status, w.ended_at = "waiting", None
-    deed.session.flush()
-    deed.session.refresh(run, ["all_meetings"])
+    uow.session.flush()
+    uow.session.refresh(run, ["all_meetings"])
     ended = [
         r["id"]
         for r in change.rows
         if r["table"] == "enrollments" and r["after"].get("status") == "run cancelled"
     ]
-    for enrollment in deed.session.scalars(
+    for enrollment in uow.session.scalars(
         select(Enrollment).where(Enrollment.id.in_(ended)).order_by(Enrollment.id)
     ):
-        leaving.seat_again(deed, enrollment, run, row, f"Undid the cancellation of {run.code}")
-    schedule.settle_gates(deed, run)
+        leaving.seat_again(uow, enrollment, run, row, f"Undid the cancellation of {run.code}")
+    schedule.settle_gates(uow, run)
 
 
-def archive(deed: Deed, run_id: int) -> dict[str, Any]:
+def archive(uow: UnitOfWork, run_id: int) -> dict[str, Any]:
     """Put a run away that is over, cancelled, or a draft nobody needs; it leaves every list but "all"."""
-    run = seats.run_to_change(deed, run_id)
+    run = seats.run_to_change(uow, run_id)
     if run.status == "archived":
         raise conflict("status", "The run is archived already.")
     ends = schedule.gate_at(run, "ends")
-    over = ends is not None and ends <= deed.now
+    over = ends is not None and ends <= uow.now
     if run.status not in ("draft", "cancelled") and not over:
         raise conflict("status", "Only a run that is over, cancelled or a draft can be archived.")
     owed = [
         e.person.name
-        for e in deed.session.scalars(
+        for e in uow.session.scalars(
             select(Enrollment).where(Enrollment.run_id == run.id, Enrollment.live == 1)
         )
-        if money.open_installments(deed, [e.id])
+        if money.open_installments(uow, [e.id])
     ]
     before, run.status = run.status, "archived"
-    change = deed.log("archive", "run", run.id, f"Archived {run.code}")
+    change = uow.log("archive", "run", run.id, f"Archived {run.code}")
     touches: list[dict[str, Any]] = [{"label": "Status", "before": before, "after": "archived"}]
     if owed:
         touches.append(
@@ -287,30 +287,30 @@ def archive(deed: Deed, run_id: int) -> dict[str, Any]:
                 "after": f"{len(owed)}: {', '.join(owed[:4])}",
             }
         )
-    return outcome(deed, run, change.key, touches)
+    return outcome(uow, run, change.key, touches)
 
 
-def bring_back(deed: Deed, run_id: int) -> dict[str, Any]:
+def bring_back(uow: UnitOfWork, run_id: int) -> dict[str, Any]:
     """Take a run out of the archive, as what it was when it went there."""
-    run = seats.run_to_change(deed, run_id)
+    run = seats.run_to_change(uow, run_id)
     if run.status != "archived":
         raise conflict("status", f"The run is {run.status}.")
     query = (
         select(Change).where(Change.run_id == run.id, Change.action == "archive").order_by(Change.id.desc())
     )
-    last = deed.session.scalars(query.limit(1)).first()
+    last = uow.session.scalars(query.limit(1)).first()
     was = next((r["before"]["status"] for r in (last.rows if last else ()) if r["table"] == "runs"), "draft")
     run.status = was
-    change = deed.log("bring back", "run", run.id, f"Brought {run.code} back from the archive")
-    return outcome(deed, run, change.key, [{"label": "Status", "before": "archived", "after": was}])
+    change = uow.log("bring back", "run", run.id, f"Brought {run.code} back from the archive")
+    return outcome(uow, run, change.key, [{"label": "Status", "before": "archived", "after": was}])
 
 
 # --- the contract of a contract run -----------------------------------------------------------------------
 
 
-def attach(deed: Deed, run_id: int, name: str, content: bytes) -> dict[str, Any]:
+def attach(uow: UnitOfWork, run_id: int, name: str, content: bytes) -> dict[str, Any]:
     """Keep a file with a run: PDF or picture, by its content, up to 10 MB."""
-    run = seats.run_to_change(deed, run_id)
+    run = seats.run_to_change(uow, run_id)
     media = next((m for start, m in MEDIA.items() if content.startswith(start)), None)
     if media is None:
         raise Problem(422, "file-kind", "A contract is kept as PDF, PNG or JPEG.")
@@ -323,12 +323,12 @@ def attach(deed: Deed, run_id: int, name: str, content: bytes) -> dict[str, Any]
         media=media,
         size=len(content),
         content=content,
-        user_id=deed.user_id,
-        at=deed.now,
+        user_id=uow.user_id,
+        at=uow.now,
     )
-    deed.session.add(row)
-    deed.session.flush()
-    deed.log("attach a file", "run", run.id, f"Attached {name} to {run.code}")
+    uow.session.add(row)
+    uow.session.flush()
+    uow.log("attach a file", "run", run.id, f"Attached {name} to {run.code}")
     return file_view(row)
 
 
@@ -336,12 +336,12 @@ def file_view(row: Attachment) -> dict[str, Any]:
     return {"id": row.id, "name": row.name, "media": row.media, "size": row.size, "at": row.at.isoformat()}
 
 
-def files_of(deed: Deed, run_id: int) -> list[dict[str, Any]]:
-    return [file_view(a) for a in deed.session.scalars(select(Attachment).where(Attachment.run_id == run_id))]
+def files_of(uow: UnitOfWork, run_id: int) -> list[dict[str, Any]]:
+    return [file_view(a) for a in uow.session.scalars(select(Attachment).where(Attachment.run_id == run_id))]
 
 
-def file_of(deed: Deed, file_id: int) -> tuple[str, str, bytes]:
-    row = deed.session.get(Attachment, file_id)
+def file_of(uow: UnitOfWork, file_id: int) -> tuple[str, str, bytes]:
+    row = uow.session.get(Attachment, file_id)
     if row is None:
         raise not_found("This file")
     return row.name, row.media, row.content

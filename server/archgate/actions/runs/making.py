@@ -13,7 +13,7 @@ from archgate.actions.fees import course_defaults, fees, prices, terms
 from archgate.actions.kernel.answers import outcome, refuse_lost_update, shown
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.runs import lifecycle, notices
 from archgate.actions.runs.readiness import readiness
 from archgate.actions.schedule import clashes, meeting_links, places, schedule
@@ -37,45 +37,45 @@ EDITABLE = "code title note receipt_note place instructor capacity smallest sign
 NAMED = {"place": places.place_named, "instructor": places.instructor_named}
 
 
-def free_run_code(deed: Deed, course: Course, year: int) -> str:
+def free_run_code(uow: UnitOfWork, course: Course, year: int) -> str:
     """The course's code, the year's last two digits and a letter: DSW-27A, then DSW-27B."""
     stem = f"{course.code[:30]}-{year % 100:02d}"
-    taken = {c.upper() for c in deed.session.scalars(select(Run.code).where(Run.code.like(f"{stem}%")))}
+    taken = {c.upper() for c in uow.session.scalars(select(Run.code).where(Run.code.like(f"{stem}%")))}
     letters = [chr(65 + n) for n in range(26)] + [
         f"{chr(65 + n)}{chr(65 + m)}" for n in range(26) for m in range(26)
     ]
     return next(f"{stem}{letter}" for letter in letters if f"{stem}{letter}".upper() not in taken)
 
 
-def create_run(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
+def create_run(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
     """Make a draft run from one form: course, dates, seats, rates and plans; every fault comes back at once."""
-    run = make_run(deed, body)
-    deed.log("make a run", "run", run.id, f"Made {run.code}, {run.title or run.course.title}")
-    return run_view(deed, run.id)
+    run = make_run(uow, body)
+    uow.log("make a run", "run", run.id, f"Made {run.code}, {run.title or run.course.title}")
+    return run_view(uow, run.id)
 
 
-def make_run(deed: Deed, body: dict[str, Any]) -> Run:
+def make_run(uow: UnitOfWork, body: dict[str, Any]) -> Run:
     """A draft from a form. What is left out of place, instructor, seats, rates and plans is taken from the course."""
     faults: list[Fault] = []
     top = Reader(body, "", faults, RUN_KEYS)
-    course = courses.given_course(deed, top)
-    usual = {k: v for k, v in deed.center.defaults.items() if k in RUN_KEYS.split()}
+    course = courses.given_course(uow, top)
+    usual = {k: v for k, v in uow.center.defaults.items() if k in RUN_KEYS.split()}
     left_out = {k: v for k, v in {**usual, **(course.defaults if course else {})}.items() if not top.has(k)}
     top.value = {**top.value, **left_out}
-    zone_name = top.text("time_zone", "The time zone") or zone_of_place(deed, top) or deed.center.time_zone
+    zone_name = top.text("time_zone", "The time zone") or zone_of_place(uow, top) or uow.center.time_zone
     if zone_name not in ZONES:
         top.fault("time_zone", f'"{zone_name}" is not a time zone, like America/New_York.')
-        zone_name = deed.center.time_zone
-    currency = top.text("currency", "The currency") or deed.center.currency
+        zone_name = uow.center.time_zone
+    currency = top.text("currency", "The currency") or uow.center.currency
     try:
         digits_of(currency)
     except ValueError as error:
         top.fault("currency", str(error))
-        currency = deed.center.currency
+        currency = uow.center.currency
     kind = read_kind(top)
-    facts = read_facts(deed, top, None)
-    patterns, dates = schedule.planned(deed, top, ZoneInfo(zone_name), need=kind == "dated")
-    terms = fees.read_all(deed, top, currency, left_out)
+    facts = read_facts(uow, top, None)
+    patterns, dates = schedule.planned(uow, top, ZoneInfo(zone_name), need=kind == "dated")
+    terms = fees.read_all(uow, top, currency, left_out)
     kind_faults(top, kind, facts, [r for r, _ in terms.rates], [lines for _, _, lines in terms.plans])
     first = facts["starts_on"] or (dates.first if dates else None)
     last = facts["ends_on"] or (dates.last if dates else None)
@@ -89,14 +89,14 @@ def make_run(deed: Deed, body: dict[str, Any]) -> Run:
     if faults or course is None or dates is None:
         raise Refused(faults)
     if course.id is None:
-        deed.session.add(course)
-        deed.session.flush()
+        uow.session.add(course)
+        uow.session.flush()
     taught_in, taught_by = (
-        places.place_named(deed, facts.pop("place")),
-        places.instructor_named(deed, facts.pop("instructor")),
+        places.place_named(uow, facts.pop("place")),
+        places.instructor_named(uow, facts.pop("instructor")),
     )
     run = Run(
-        **{**facts, "code": facts["code"] or free_run_code(deed, course, (first or deed.today).year)},
+        **{**facts, "code": facts["code"] or free_run_code(uow, course, (first or uow.today).year)},
         course=course,
         kind=kind,
         status="draft",
@@ -105,24 +105,24 @@ def make_run(deed: Deed, body: dict[str, Any]) -> Run:
         instructor=taught_by,
         time_zone=zone_name,
         currency=currency,
-        created_at=deed.now,
-        patterns=[schedule.pattern_row(deed, p, n) for n, p in enumerate(patterns, 1)],
-        **fees.rows_of(deed, terms),
+        created_at=uow.now,
+        patterns=[schedule.pattern_row(uow, p, n) for n, p in enumerate(patterns, 1)],
+        **fees.rows_of(uow, terms),
     )
-    run.all_meetings = [schedule.placed_row(deed, run, m) for m in dates.meetings]
-    deed.session.add(run)
-    deed.session.flush()
-    deed.session.add(RunSeats(run_id=run.id, taken=0, version=0))
-    deed.session.refresh(run, ["all_meetings", "gates", "rates", "extras", "plans"])
-    schedule.settle_gates(deed, run)
+    run.all_meetings = [schedule.placed_row(uow, run, m) for m in dates.meetings]
+    uow.session.add(run)
+    uow.session.flush()
+    uow.session.add(RunSeats(run_id=run.id, taken=0, version=0))
+    uow.session.refresh(run, ["all_meetings", "gates", "rates", "extras", "plans"])
+    schedule.settle_gates(uow, run)
     return run
 
 
-def zone_of_place(deed: Deed, top: Reader) -> str | None:
+def zone_of_place(uow: UnitOfWork, top: Reader) -> str | None:
     """The zone of the place a form names, where it is known."""
     name = top.value.get("place")
     known = select(Place.time_zone).where(Place.name == name) if isinstance(name, str) and name else None
-    return deed.session.scalar(known) if known is not None else None
+    return uow.session.scalar(known) if known is not None else None
 
 
 def read_kind(top: Reader) -> str:
@@ -189,7 +189,7 @@ def window_faults(
             top.fault("sign_up_opens", said)
 
 
-def read_facts(deed: Deed, top: Reader, run: Run | None) -> dict[str, Any]:
+def read_facts(uow: UnitOfWork, top: Reader, run: Run | None) -> dict[str, Any]:
     """What a person types about a run itself; with `run`, only what was given and may change."""
     need = run is None
     code = (top.text("code", "The run code") or "").strip() or None
@@ -220,7 +220,7 @@ def read_facts(deed: Deed, top: Reader, run: Run | None) -> dict[str, Any]:
     }
     if facts["line_rule"] not in list(Rule):
         top.fault("line_rule", "The rule of the line is fit or strict.")
-    if facts["client_id"] and deed.session.get(Organization, facts["client_id"]) is None:
+    if facts["client_id"] and uow.session.get(Organization, facts["client_id"]) is None:
         top.fault("client_id", "There is no such organization.")
     for key, most in (
         ("code", 40),
@@ -239,7 +239,7 @@ def read_facts(deed: Deed, top: Reader, run: Run | None) -> dict[str, Any]:
     smallest = facts["smallest"] if run is None or top.has("smallest") else run.smallest
     if capacity is not None and smallest > capacity:
         top.fault("smallest", f"The smallest number, {smallest}, is more than the {capacity} seats.")
-    twin = deed.session.scalar(select(Run).where(Run.code == code)) if code else None
+    twin = uow.session.scalar(select(Run).where(Run.code == code)) if code else None
     if twin and (run is None or twin.id != run.id):
         top.fault("code", f'The run code "{code}" is taken.')
     return facts
@@ -277,14 +277,14 @@ def read_week_names(top: Reader) -> list[str]:
     return [x.strip() for x in held]
 
 
-def run_view(deed: Deed, run_id: int) -> dict[str, Any]:
+def run_view(uow: UnitOfWork, run_id: int) -> dict[str, Any]:
     """Everything a screen shows of one run; facts are worked out, never typed."""
-    run = get_run(deed, run_id)
+    run = get_run(uow, run_id)
     dates = schedule.schedule_of(run)
-    state = seats.seats_of(deed, run)
-    clashing = clashes.of_run(deed, run)
+    state = seats.seats_of(uow, run)
+    clashing = clashes.of_run(uow, run)
     return {
-        **run_line(deed, run, state.taken, sum(state.waiting) + state.offered, state.kept),
+        **run_line(uow, run, state.taken, sum(state.waiting) + state.offered, state.kept),
         "course": courses.course_view(run.course),
         "own_title": run.title,
         "note": run.note,
@@ -296,7 +296,7 @@ def run_view(deed: Deed, run_id: int) -> dict[str, Any]:
         "hold_hours": run.hold_hours,
         "told": run.told,
         "questions": run.questions,
-        "notice": notices.notice_of(deed, run),
+        "notice": notices.notice_of(uow, run),
         "sign_up_opens": shown(run.sign_up_opens),
         "weeks": dates.weeks,
         "windows": run.windows,
@@ -304,22 +304,22 @@ def run_view(deed: Deed, run_id: int) -> dict[str, Any]:
         "week_names": run.week_names,
         "named_weeks": named_weeks(run),
         "client_id": run.client_id,
-        "files": lifecycle.files_of(deed, run.id),
-        "patterns": [schedule.pattern_view(deed, p) for p in run.patterns],
-        "dates": schedule.meetings_view(deed, run),
+        "files": lifecycle.files_of(uow, run.id),
+        "patterns": [schedule.pattern_view(uow, p) for p in run.patterns],
+        "dates": schedule.meetings_view(uow, run),
         "cancelled": cancelled_view(run),
         "clashes": clashing,
         "gates": [
             {"kind": g.kind, "rule": g.rule, "day": shown(g.day), "at": shown(g.at), "label": g.label}
             for g in sorted(run.gates, key=lambda g: g.at)
         ],
-        "price_line": prices.price_line(deed, run),
+        "price_line": prices.price_line(uow, run),
         **fees.terms_view(run),
-        "origins": fees.origins(deed, run.course, course_defaults.default_values(run)),
+        "origins": fees.origins(uow, run.course, course_defaults.default_values(run)),
         "readiness": [
-            {"at": f.at, "message": f.message, "error": f.error} for f in readiness(deed, run, clashing)
+            {"at": f.at, "message": f.message, "error": f.error} for f in readiness(uow, run, clashing)
         ],
-        "now": deed.local(deed.now),
+        "now": uow.local(uow.now),
     }
 
 
@@ -348,15 +348,15 @@ def named_weeks(run: Run) -> list[dict[str, Any]]:
     return found
 
 
-def run_line(deed: Deed, run: Run, taken: int, waiting: int, kept: int = 0) -> dict[str, Any]:
+def run_line(uow: UnitOfWork, run: Run, taken: int, waiting: int, kept: int = 0) -> dict[str, Any]:
     """What stands on every line that shows a run; `kept` of its seats are held, on offer or set aside."""
     meetings = schedule.ordered(run)
-    sign_up, why = fees.sign_up_of(deed, run, taken + kept >= run.capacity + run.overbook)
+    sign_up, why = fees.sign_up_of(uow, run, taken + kept >= run.capacity + run.overbook)
     if sign_up is core_gates.SignUp.FULL and kept:
         why = f"No seat is free: {taken} of {run.capacity + run.overbook} are taken, {kept} kept back."
     starts, ends = schedule.gate_at(run, "starts"), schedule.gate_at(run, "ends")
-    teaching = core_gates.teaching_at(deed.now, starts, ends)
-    coming = next((m for m in meetings if m.ends_at > deed.now), None)
+    teaching = core_gates.teaching_at(uow.now, starts, ends)
+    coming = next((m for m in meetings if m.ends_at > uow.now), None)
     zone = schedule.zone_of(run, coming.place if coming else run.place)
     first, last = (run.starts_on, run.ends_on) if run.kind == "cohort" else (None, None)
     return {
@@ -397,16 +397,16 @@ def run_line(deed: Deed, run: Run, taken: int, waiting: int, kept: int = 0) -> d
         "taken": taken,
         "kept": kept,
         "waiting": waiting,
-        "price": fees.price_now(deed, run),
+        "price": fees.price_now(uow, run),
     }
 
 
-def change_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def change_run(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Change single facts of a run; `seen` holds the values the person saw.
 
     Another usual place or instructor takes over the coming meetings that had the old one.
     """
-    run, held = seats.lock_run(deed, run_id)
+    run, held = seats.lock_run(uow, run_id)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "seen set")
     row = top.inner("set", "What to change", EDITABLE)
@@ -414,7 +414,7 @@ def change_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
         raise Refused(faults)
     names = [n for n in EDITABLE.split() if n in row.value]
     if "capacity" in names:
-        kept = seats.seats_of(deed, run, held).kept
+        kept = seats.seats_of(uow, run, held).kept
         fewer = isinstance(row.value["capacity"], int) and row.value["capacity"] + run.overbook
         if fewer is not False and fewer < held.taken:
             row.fault("capacity", f"{held.taken} seats are taken; the run cannot have fewer.")
@@ -426,9 +426,9 @@ def change_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
             )
         if row.value["capacity"] is None:
             row.fault("capacity", "The number of seats is missing.")
-    facts = read_facts(deed, row, run)
-    start = schedule.start_day(deed, run)
-    end = schedule.end_day(deed, run)
+    facts = read_facts(uow, row, run)
+    start = schedule.start_day(uow, run)
+    end = schedule.end_day(uow, run)
     if {"windows", "sign_up_opens"} & set(names):
         window_faults(row, facts["windows"], start, run.kind, end)
     if "decision_rule" in names:
@@ -444,17 +444,17 @@ def change_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
     facts["sign_up_opens"] = row.day("sign_up_opens", "The day sign-up opens")
     now = {n: shown(course_defaults.fact_of(run, n)) for n in names}
     refuse_lost_update({n: facts[n] for n in names}, top.value.get("seen") or {}, now)
-    clashed, gates_before = clashes.of_run(deed, run), schedule.situation(deed, run)
+    clashed, gates_before = clashes.of_run(uow, run), schedule.situation(uow, run)
     for name in names:
         if name in NAMED:
-            replace_usual(deed, run, name, facts[name])
+            replace_usual(uow, run, name, facts[name])
         elif name != "sign_up_opens":
             setattr(run, name, facts[name])
     if "sign_up_opens" in names:
         run.windows = facts["windows"]
-    schedule.settle_gates(deed, run)
+    schedule.settle_gates(uow, run)
     told = ", ".join(n.replace("_", " ") for n in names)
-    change = deed.log("change a run", "run", run.id, f"Changed {told} of {run.code}")
+    change = uow.log("change a run", "run", run.id, f"Changed {told} of {run.code}")
     touches = [
         {
             "label": n.replace("_", " ").capitalize(),
@@ -466,13 +466,13 @@ def change_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
     ]
     touches += [
         t
-        for t in schedule.touches_of(gates_before, schedule.situation(deed, run))
+        for t in schedule.touches_of(gates_before, schedule.situation(uow, run))
         if t["before"] != t["after"]
     ]
-    clashing = clashes.of_run(deed, run)
-    meeting_links.ask_for_links(deed, run, change.key)
+    clashing = clashes.of_run(uow, run)
+    meeting_links.ask_for_links(uow, run, change.key)
     return {
-        **outcome(deed, run, change.key, touches),
+        **outcome(uow, run, change.key, touches),
         "made": clashes.only_in(clashing, clashed), "healed": clashes.only_in(clashed, clashing),
     }  # fmt: skip
 
@@ -481,28 +481,28 @@ def said(value: Any) -> str:
     return ", ".join(value) if isinstance(value, list) else str(value or "none")
 
 
-def replace_usual(deed: Deed, run: Run, name: str, wanted: str) -> None:
+def replace_usual(uow: UnitOfWork, run: Run, name: str, wanted: str) -> None:
     """Set a run's usual place or instructor; its coming meetings that had the old one follow."""
-    old, new = getattr(run, name), NAMED[name](deed, wanted)
+    old, new = getattr(run, name), NAMED[name](uow, wanted)
     if old is new:
         return
     places.put(run, name, new)
     for m in run.meetings:
-        if m.ends_at > deed.now and getattr(m, name) is old:
+        if m.ends_at > uow.now and getattr(m, name) is old:
             places.put(m, name, new)
             schedule.settle_times(run, m)
             m.sequence += 1
 
 
-def publish_run(deed: Deed, run_id: int) -> dict[str, Any]:
+def publish_run(uow: UnitOfWork, run_id: int) -> dict[str, Any]:
     """Make a draft public, if nothing would stop a learner from signing up."""
-    run = seats.run_to_change(deed, run_id)
+    run = seats.run_to_change(uow, run_id)
     if run.status != "draft":
         raise Problem(409, "not-a-draft", f"The run is {run.status} already.")
-    errors = [f for f in readiness(deed, run) if f.error]
+    errors = [f for f in readiness(uow, run) if f.error]
     if errors:
         raise Refused([Fault(f.at, f.message) for f in errors])
-    run.status, run.published_at = "published", deed.now
-    change = deed.log("publish", "run", run.id, f"Published {run.code}")
-    meeting_links.ask_for_links(deed, run, change.key)
-    return outcome(deed, run, change.key, [{"label": "Status", "before": "draft", "after": "published"}])
+    run.status, run.published_at = "published", uow.now
+    change = uow.log("publish", "run", run.id, f"Published {run.code}")
+    meeting_links.ask_for_links(uow, run, change.key)
+    return outcome(uow, run, change.key, [{"label": "Status", "before": "draft", "after": "published"}])

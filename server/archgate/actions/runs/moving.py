@@ -17,7 +17,7 @@ from archgate.actions.fees import plans
 from archgate.actions.kernel.answers import outcome, refuse_lost_update, shown
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict, not_found
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
 from archgate.actions.money import money
 from archgate.actions.schedule import clashes, meeting_links, places, schedule
@@ -41,40 +41,40 @@ LOOK_AHEAD = 120  # days in which a free slot is looked for
 
 
 def change_dates(
-    deed: Deed, run: Run, action: str, say: Callable[[], str], do: Callable[[], None]
+    uow: UnitOfWork, run: Run, action: str, say: Callable[[], str], do: Callable[[], None]
 ) -> dict[str, Any]:
     """Change the dates of a run by `do`, keep everything derived in step, and say what it touches."""
     schedule.refuse_closed(run)
-    before, clashed = schedule.situation(deed, run), clashes.of_run(deed, run)
+    before, clashed = schedule.situation(uow, run), clashes.of_run(uow, run)
     do()
-    deed.session.flush()
-    deed.session.refresh(run, ["all_meetings"])
+    uow.session.flush()
+    uow.session.refresh(run, ["all_meetings"])
     schedule.refuse_outside(run)
-    schedule.settle_gates(deed, run)
-    change = deed.log(action, "run", run.id, say())
-    moved = move_installments(deed, run, before["start"])
-    after, clashing = schedule.situation(deed, run), clashes.of_run(deed, run)
+    schedule.settle_gates(uow, run)
+    change = uow.log(action, "run", run.id, say())
+    moved = move_installments(uow, run, before["start"])
+    after, clashing = schedule.situation(uow, run), clashes.of_run(uow, run)
     dates = schedule.moved_dates(before["rows"], after["rows"])
-    meeting_links.ask_for_links(deed, run, change.key)
+    meeting_links.ask_for_links(uow, run, change.key)
     return {
-        **outcome(deed, run, change.key, schedule.touches_of(before, after)),
+        **outcome(uow, run, change.key, schedule.touches_of(before, after)),
         "dates": dates,
         "made": clashes.only_in(clashing, clashed),
         "healed": clashes.only_in(clashed, clashing),
         "installments": moved,
-        "told": tell_of_dates(deed, run, dates, change) if run.known else 0,
+        "told": tell_of_dates(uow, run, dates, change) if run.known else 0,
     }
 
 
-def tell_of_dates(deed: Deed, run: Run, dates: list[dict[str, Any]], change: Change) -> int:
+def tell_of_dates(uow: UnitOfWork, run: Run, dates: list[dict[str, Any]], change: Change) -> int:
     """Write to everybody on the run which dates are other ones for them, and to each instructor what is new of theirs; to
     nobody for whom nothing is. How many on the run are told, by message or by phone."""
     coming = [
         d
         for d in dates
-        if max((d["before"] or d["after"])["date"], (d["after"] or d["before"])["date"]) >= shown(deed.today)
+        if max((d["before"] or d["after"])["date"], (d["after"] or d["before"])["date"]) >= shown(uow.today)
     ]
-    tell_instructors(deed, run, coming, change)
+    tell_instructors(uow, run, coming, change)
     seen = [d for d in coming if seen_of(d["before"]) != seen_of(d["after"])]
     if not seen:
         return 0
@@ -84,7 +84,7 @@ def tell_of_dates(deed: Deed, run: Run, dates: list[dict[str, Any]], change: Cha
     what = subject_of(seen)
     body = f"{what[0].upper()}{what[1:]} of {title} ({run.code}):\n\n" + "\n".join(map(date_line, seen))
     return messages.tell_run(
-        deed,
+        uow,
         run,
         change,
         f"{title}: {what}",
@@ -112,7 +112,7 @@ def subject_of(moved: list[dict[str, Any]]) -> str:
     return "new times" if "start" in kinds else "another place" if kinds == {"place"} else "changed dates"
 
 
-def tell_instructors(deed: Deed, run: Run, moved: list[dict[str, Any]], change: Change) -> None:
+def tell_instructors(uow: UnitOfWork, run: Run, moved: list[dict[str, Any]], change: Change) -> None:
     """Write to each instructor who has, or had, one of these meetings what became of it."""
     lines: dict[str, list[str]] = {}
     for d in moved:
@@ -126,11 +126,11 @@ def tell_instructors(deed: Deed, run: Run, moved: list[dict[str, Any]], change: 
             if has and after:
                 lines.setdefault(has, []).append(f"- {when_text(after)}: is yours")
     title = run.title or run.course.title
-    for teacher in deed.session.scalars(
+    for teacher in uow.session.scalars(
         select(Instructor).where(Instructor.name.in_(lines)).order_by(Instructor.id)
     ):
         body = f"What is new of {title} ({run.code}):\n\n" + "\n".join(lines[teacher.name])
-        messages.write(deed, change, teacher.email, teacher.name, f"{title}: your dates", body, run_id=run.id)
+        messages.write(uow, change, teacher.email, teacher.name, f"{title}: your dates", body, run_id=run.id)
 
 
 def when_text(held: dict[str, Any]) -> str:
@@ -149,17 +149,17 @@ def date_line(moved: dict[str, Any]) -> str:
     return f"- {when_text(before)}: now {when_text(after)}"
 
 
-def move_installments(deed: Deed, run: Run, old_start: date | None) -> dict[str, Any]:
+def move_installments(uow: UnitOfWork, run: Run, old_start: date | None) -> dict[str, Any]:
     """Move the due dates that count from the start along with it; what is paid or due already stands."""
-    start = schedule.start_day(deed, run)
+    start = schedule.start_day(uow, run)
     moved: dict[str, Any] = {"number": 0, "examples": []}
     if start is None or old_start is None or start == old_start:
         return moved
     query = select(Enrollment).where(Enrollment.run_id == run.id, Enrollment.live == 1)
-    enrolled = deed.session.scalars(query.options(selectinload(Enrollment.installments))).all()
-    unpaid = money.open_installments(deed, [e.id for e in enrolled])
+    enrolled = uow.session.scalars(query.options(selectinload(Enrollment.installments))).all()
+    unpaid = money.open_installments(uow, [e.id for e in enrolled])
     agreed_plans = select(Plan).where(Plan.id.in_({e.plan_id for e in enrolled}))
-    kept = {p.id: p for p in deed.session.scalars(agreed_plans)}
+    kept = {p.id: p for p in uow.session.scalars(agreed_plans)}
     for enrollment in enrolled:
         lines = plans.core_lines(kept[enrollment.plan_id])
         if not any(line.due.from_start for line in lines) or enrollment.total == 0:
@@ -173,7 +173,7 @@ def move_installments(deed: Deed, run: Run, old_start: date | None) -> dict[str,
         for row, left in unpaid.get(enrollment.id, ()):
             was = next((i for i in old if i.n == row.n), None)
             now = new.get(was.line) if was else None
-            if was is None or now is None or was.due != row.due or row.due <= deed.today or left < row.amount:
+            if was is None or now is None or was.due != row.due or row.due <= uow.today or left < row.amount:
                 continue
             if now.due == row.due:
                 continue
@@ -190,22 +190,22 @@ def move_installments(deed: Deed, run: Run, old_start: date | None) -> dict[str,
 # --- single meetings --------------------------------------------------------------------------------------
 
 
-def run_of_meeting(deed: Deed, meeting_id: int, to_change: bool = True) -> tuple[Run, Meeting]:
+def run_of_meeting(uow: UnitOfWork, meeting_id: int, to_change: bool = True) -> tuple[Run, Meeting]:
     """A meeting that is held, and its run, read under the run's lock when it is to change."""
-    meeting = deed.session.get(Meeting, meeting_id)
+    meeting = uow.session.get(Meeting, meeting_id)
     if meeting is None:
         raise not_found("This meeting")
     if not to_change:
-        return get_run(deed, meeting.run_id), meeting
-    run = seats.run_to_change(deed, meeting.run_id)
-    deed.session.refresh(meeting)
+        return get_run(uow, meeting.run_id), meeting
+    run = seats.run_to_change(uow, meeting.run_id)
+    uow.session.refresh(meeting)
     schedule.refuse_closed(run)
     if meeting.cancelled_at is not None:
         raise conflict("cancelled", "This meeting was cancelled.")
     return run, meeting
 
 
-def set_meeting(deed: Deed, run: Run, row: Meeting, **new: Any) -> None:
+def set_meeting(uow: UnitOfWork, run: Run, row: Meeting, **new: Any) -> None:
     """Change facts of a meeting, its moments with them; a calendar sees a higher sequence."""
     for key, value in new.items():
         if key in ("place", "instructor"):
@@ -216,14 +216,14 @@ def set_meeting(deed: Deed, run: Run, row: Meeting, **new: Any) -> None:
     row.sequence += 1
 
 
-def change_meetings(deed: Deed, meeting_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def change_meetings(uow: UnitOfWork, meeting_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Change one meeting, it and all later ones, or all that are ahead: date, time, length, place, instructor. What was held
     already stands, unless it is changed by itself.
 
     A new date moves the others by as many days. Later ones are those of the same pattern, one-offs left alone; of
     a one-off, only itself. `seen` guards against overwriting a colleague.
     """
-    run, meeting = run_of_meeting(deed, meeting_id)
+    run, meeting = run_of_meeting(uow, meeting_id)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "seen set scope")
     given = top.inner("set", "What to change", "date start minutes instructor room")
@@ -252,7 +252,7 @@ def change_meetings(deed: Deed, meeting_id: int, body: dict[str, Any]) -> dict[s
     touched = [
         m
         for m in schedule.ordered(run)
-        if in_scope(m, meeting, scope) and (scope == "this" or m.starts_at > deed.now)
+        if in_scope(m, meeting, scope) and (scope == "this" or m.starts_at > uow.now)
     ]
     if not touched:
         raise refuse("/scope", "All of these were held already; they stay as they are.")
@@ -267,10 +267,10 @@ def change_meetings(deed: Deed, meeting_id: int, body: dict[str, Any]) -> dict[s
             if minutes is not None:
                 facts["minutes"] = minutes
             if "instructor" in new:
-                facts["instructor"] = places.instructor_named(deed, new["instructor"])
+                facts["instructor"] = places.instructor_named(uow, new["instructor"])
             if "room" in new:
-                facts["place"] = places.place_named(deed, new["room"])
-            set_meeting(deed, run, m, **facts)
+                facts["place"] = places.place_named(uow, new["room"])
+            set_meeting(uow, run, m, **facts)
 
     def say() -> str:
         if len(touched) > 1:
@@ -281,7 +281,7 @@ def change_meetings(deed: Deed, meeting_id: int, body: dict[str, Any]) -> dict[s
             else f"Changed the meeting of {run.code} on {day_text(meeting.date)}"
         )
 
-    return with_held(change_dates(deed, run, "change dates", say, do), stay)
+    return with_held(change_dates(uow, run, "change dates", say, do), stay)
 
 
 def with_held(told: dict[str, Any], stay: int) -> dict[str, Any]:
@@ -310,36 +310,36 @@ def read_meeting(top: Reader) -> Extra:
     return Extra(day, start, minutes, instructor or None, room or None)
 
 
-def add_meeting(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def add_meeting(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Add a one-off meeting to a run."""
-    run = seats.run_to_change(deed, run_id)
+    run = seats.run_to_change(uow, run_id)
     plan = read_meeting(Reader(body, "", [], "date start minutes instructor room"))
 
     def do() -> None:
         run.all_meetings.append(
-            schedule.placed_row(deed, run, built(plan, schedule.zone_of(run, run.place)), by_hand=True)
+            schedule.placed_row(uow, run, built(plan, schedule.zone_of(run, run.place)), by_hand=True)
         )
 
     return change_dates(
-        deed, run, "add a meeting", lambda: f"Added a meeting of {run.code} on {day_text(plan.date)}", do
+        uow, run, "add a meeting", lambda: f"Added a meeting of {run.code} on {day_text(plan.date)}", do
     )
 
 
-def drop_meeting(deed: Deed, run: Run, meeting: Meeting, why: str) -> None:
+def drop_meeting(uow: UnitOfWork, run: Run, meeting: Meeting, why: str) -> None:
     """On a draft a meeting just goes; on a published run it is kept as cancelled, for the calendars that hold it."""
     if run.status == "draft":
         run.all_meetings.remove(meeting)
     else:
-        meeting.cancelled_at, meeting.cancel_why = deed.now, why
+        meeting.cancelled_at, meeting.cancel_why = uow.now, why
         meeting.sequence += 1
 
 
-def cancel_meeting(deed: Deed, meeting_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def cancel_meeting(uow: UnitOfWork, meeting_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Cancel one meeting, with a replacement on another date or without. A dated run keeps at least one.
 
     Cancelled on its own day, it leads to a call list: messages may come too late.
     """
-    run, meeting = run_of_meeting(deed, meeting_id)
+    run, meeting = run_of_meeting(uow, meeting_id)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "why replacement")
     why = places.read_text(top, "why", 500)
@@ -357,13 +357,13 @@ def cancel_meeting(deed: Deed, meeting_id: int, body: dict[str, Any]) -> dict[st
     if len(run.meetings) == 1 and plan is None and run.kind == "dated":
         raise Problem(422, "last-meeting", "A run keeps at least one meeting; move this one instead.")
     day = meeting.date
-    same_day = run.known and meeting.starts_at.astimezone(deed.zone).date() == deed.today
+    same_day = run.known and meeting.starts_at.astimezone(uow.zone).date() == uow.today
 
     def do() -> None:
-        drop_meeting(deed, run, meeting, why)
+        drop_meeting(uow, run, meeting, why)
         if plan:
             held = built(plan, schedule.zone_of(run, meeting.place))
-            row = schedule.placed_row(deed, run, held, by_hand=True)
+            row = schedule.placed_row(uow, run, held, by_hand=True)
             row.replaces_id = meeting.id if run.status != "draft" else None
             run.all_meetings.append(row)
 
@@ -372,34 +372,34 @@ def cancel_meeting(deed: Deed, meeting_id: int, body: dict[str, Any]) -> dict[st
         word = "Took out" if run.status == "draft" else "Cancelled"
         return f"{word} the meeting of {run.code} on {day_text(day)}{instead}"
 
-    done = change_dates(deed, run, "take out a meeting", say, do)
+    done = change_dates(uow, run, "take out a meeting", say, do)
     return {**done, "call_list": meeting_id if same_day else None}
 
 
-def suggest(deed: Deed, meeting_id: int) -> list[dict[str, Any]]:
+def suggest(uow: UnitOfWork, meeting_id: int) -> list[dict[str, Any]]:
     """Up to three free times for a meeting: after the run's end on its weekday, then the next days at its hour.
 
     Free: not a closed day, not a day of the run, its instructor and place neither taken nor away.
     """
-    run, meeting = run_of_meeting(deed, meeting_id, to_change=False)
+    run, meeting = run_of_meeting(uow, meeting_id, to_change=False)
     zone = schedule.zone_of(run, meeting.place)
     last = max(m.date for m in run.meetings)
-    begin = max(deed.today, meeting.date) + timedelta(days=1)
+    begin = max(uow.today, meeting.date) + timedelta(days=1)
     until = max(last, begin) + timedelta(days=LOOK_AHEAD)
-    closed = places.closed_days(deed, begin, until)
+    closed = places.closed_days(uow, begin, until)
     taken = {m.date for m in run.meetings}
     window = clashes.Row(
         -1, 0, moment_of(begin, meeting.start, zone).astimezone(UTC), moment_of(until, meeting.start, zone).astimezone(UTC),
         begin, meeting.place_id if meeting.place and meeting.place.kind != "online" else None, meeting.instructor_id,
     )  # fmt: skip
     spans = [
-        Span("", r.starts_at, r.ends_at, r.id) for r in clashes.near(deed, [window]) if r.id != meeting.id
+        Span("", r.starts_at, r.ends_at, r.id) for r in clashes.near(uow, [window]) if r.id != meeting.id
     ]
     busy = select(BusyTime).where(
         BusyTime.ends_at > window.starts_at,
         (BusyTime.instructor_id == meeting.instructor_id) | (BusyTime.place_id == meeting.place_id),
     )
-    spans += [Span("", b.starts_at, b.ends_at, 0) for b in deed.session.scalars(busy)]
+    spans += [Span("", b.starts_at, b.ends_at, 0) for b in uow.session.scalars(busy)]
     hours = read_hours(meeting.instructor.hours) if meeting.instructor else ()
 
     def starts(days: list[date]) -> list[datetime]:
@@ -410,7 +410,7 @@ def suggest(deed: Deed, meeting_id: int) -> list[dict[str, Any]]:
     found: dict[date, str] = {}
     for days, why in ((after, "the next same weekday after the last meeting"), (every, "the next free day at this hour"),
                       ([d for d in every if d.weekday() >= 5], "the next free day of a weekend")):  # fmt: skip
-        slot = first_free(starts(days), meeting.minutes, spans, deed.zone, hours)
+        slot = first_free(starts(days), meeting.minutes, spans, uow.zone, hours)
         if slot is not None:
             found.setdefault(slot.date(), why)
     return [{"date": shown(d), "start": shown(meeting.start), "why": why} for d, why in found.items()]
@@ -419,22 +419,22 @@ def suggest(deed: Deed, meeting_id: int) -> list[dict[str, Any]]:
 # --- the whole run ----------------------------------------------------------------------------------------
 
 
-def move_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def move_run(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Move a whole run by days, by weeks, or to a new first date; its patterns and a cohort's days move along. Meetings that
     were held stand: of a run that has begun, what is ahead moves, and `first` is its next date.
 
     Gates that count from the start move with it; those on a date stay where they are.
     """
-    run = seats.run_to_change(deed, run_id)
+    run = seats.run_to_change(uow, run_id)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "days weeks first")
     top.one_of(("days", "weeks", "first"), True, "A move")
     days = top.whole("days", "The days", -FARTHEST, FARTHEST)
     weeks = top.whole("weeks", "The weeks", -520, 520)
     first = top.day("first", "The new first date")
-    ahead = [m for m in run.meetings if m.starts_at > deed.now]
+    ahead = [m for m in run.meetings if m.starts_at > uow.now]
     stay = len(run.meetings) - len(ahead)
-    begun = bool(stay) or (run.starts_on is not None and run.starts_on <= deed.today)
+    begun = bool(stay) or (run.starts_on is not None and run.starts_on <= uow.today)
     start = (
         run.starts_on
         if run.kind == "cohort" and not begun
@@ -456,7 +456,7 @@ def move_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
         try:
             for m in ahead:
                 facts = {"by_hand": True} if stay else {}  # a copy takes such a run meeting by meeting
-                set_meeting(deed, run, m, date=m.date + timedelta(days=shift), **facts)
+                set_meeting(uow, run, m, date=m.date + timedelta(days=shift), **facts)
             for row in run.patterns:
                 new = shifted(schedule.core_pattern(row), shift)
                 row.first, row.until = new.first, new.until
@@ -476,12 +476,12 @@ def move_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
         )
         return f"Moved {run.code} {how} {'later' if shift > 0 else 'earlier'}"
 
-    return with_held(change_dates(deed, run, "move a run", say, do), stay)
+    return with_held(change_dates(uow, run, "move a run", say, do), stay)
 
 
-def extend_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def extend_run(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """Make a run longer at its end: so many further meetings by its last pattern, or a cohort's later last day."""
-    run = seats.run_to_change(deed, run_id)
+    run = seats.run_to_change(uow, run_id)
     faults: list[Fault] = []
     top = Reader(body, "", faults, "meetings ends_on")
     kind = top.one_of(("meetings", "ends_on"), True, "A longer run")
@@ -505,7 +505,7 @@ def extend_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
         own = [m for m in schedule.ordered(run) if m.pattern_n == row.n] or schedule.ordered(run)
         model = own[-1] if own else None
         after = max((m.date for m in run.meetings), default=row.first)
-        for day in next_days(pattern, after, number or 0, places.closures_from(deed, after)):
+        for day in next_days(pattern, after, number or 0, places.closures_from(uow, after)):
             plan = Extra(
                 day, model.start if model else row.start, model.minutes if model else row.minutes,
                 model.instructor.name if model and model.instructor else None,
@@ -513,7 +513,7 @@ def extend_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
             )  # fmt: skip
             run.all_meetings.append(
                 schedule.placed_row(
-                    deed, run, built(plan, schedule.zone_of(run, model.place if model else run.place))
+                    uow, run, built(plan, schedule.zone_of(run, model.place if model else run.place))
                 )
             )
         if row.count is not None:
@@ -526,4 +526,4 @@ def extend_run(deed: Deed, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
             else f"Extended {run.code} by {number} meeting{'' if number == 1 else 's'}"
         )
 
-    return change_dates(deed, run, "extend a run", say, do)
+    return change_dates(uow, run, "extend a run", say, do)

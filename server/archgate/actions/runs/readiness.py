@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from archgate.actions.fees import fees, plans, prices
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.schedule import clashes, schedule
 from archgate.core.facts import mismatches
 from archgate.core.gates import last_early_day, window_faults
@@ -24,23 +24,23 @@ class Finding:
     error: bool = True
 
 
-def readiness(deed: Deed, run: Run, clashing: list[dict[str, Any]] | None = None) -> list[Finding]:
+def readiness(uow: UnitOfWork, run: Run, clashing: list[dict[str, Any]] | None = None) -> list[Finding]:
     """Errors first, then warnings, each in the order of the pages. `clashing`: the run's clashes, where they are known."""
-    found = [*date_findings(deed, run), *fee_findings(deed, run), *fact_findings(run)]
-    found += clash_findings(clashes.of_run(deed, run) if clashing is None else clashing)
+    found = [*date_findings(uow, run), *fee_findings(uow, run), *fact_findings(run)]
+    found += clash_findings(clashes.of_run(uow, run) if clashing is None else clashing)
     return sorted(found, key=lambda f: not f.error)
 
 
-def date_findings(deed: Deed, run: Run) -> list[Finding]:
+def date_findings(uow: UnitOfWork, run: Run) -> list[Finding]:
     opens = schedule.gate_at(run, "sign-up opens")
     closing = [at for _, at in schedule.sign_up_windows(run) if at]
     found = []
     if not run.meetings and run.kind == "dated":
         found.append(Finding("/dates", "The run has no meeting."))
-    if closing and max(closing) <= deed.now and run.status == "draft":
+    if closing and max(closing) <= uow.now and run.status == "draft":
         usual = "" if any(w.get("closes") for w in run.windows) else ": it ends the day before the start"
         found.append(Finding("/dates", f"Sign-up would already be closed{usual}."))
-    start = schedule.start_day(deed, run)
+    start = schedule.start_day(uow, run)
     for _, _, said in window_faults(schedule.windows_of(run), start, schedule.is_open(run)):
         found.append(Finding("/sign_up_opens", said))
     if run.starts_on and run.ends_on:
@@ -49,7 +49,7 @@ def date_findings(deed: Deed, run: Run) -> list[Finding]:
                 found.append(
                     Finding("/dates", f"The meeting on {day_text(m.date)} is outside the cohort's days.")
                 )
-    if opens and opens > deed.now and run.status == "draft":
+    if opens and opens > uow.now and run.status == "draft":
         found.append(
             Finding("/sign_up_opens", "Sign-up is not open yet on the day it is published.", error=False)
         )
@@ -62,7 +62,7 @@ def date_findings(deed: Deed, run: Run) -> list[Finding]:
     return found
 
 
-def fee_findings(deed: Deed, run: Run) -> list[Finding]:
+def fee_findings(uow: UnitOfWork, run: Run) -> list[Finding]:
     found = []
     rates = fees.rates_of(run)
     if not rates:
@@ -70,14 +70,14 @@ def fee_findings(deed: Deed, run: Run) -> list[Finding]:
     if not any(p.active for p in run.plans):
         found.append(Finding("/plans", "The run has no payment plan."))
     found += [Finding("/plans", said) for said in plans.misfits(run, fees.whole_totals(fees.core_fees(run)))]
-    start = fees.start_of(deed, run)
+    start = fees.start_of(uow, run)
     for rate in rates:
         for step in rate.early:
             last = last_early_day(step.until, step.days_before, start)
-            if last and last < deed.today and run.status == "draft":
+            if last and last < uow.today and run.status == "draft":
                 why = f"The early price of {rate.label} ended on {day_text(last)}."
                 found.append(Finding("/rates", why, error=False))
-    found += [Finding("/rates", said, error=False) for said in prices.warnings(deed, run)]
+    found += [Finding("/rates", said, error=False) for said in prices.warnings(uow, run)]
     for extra in run.extras:
         if extra.active and extra.required and extra.item and extra.item.on_hand < run.capacity:
             why = f"{extra.item.on_hand} of {extra.item.name} are in stock for {run.capacity} seats, and each takes one."

@@ -10,7 +10,7 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import select
 
 from archgate.actions.kernel.answers import shown
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.runs import making
 from archgate.actions.schedule import clashes, schedule
 from archgate.core.documents import schedule_document
@@ -34,7 +34,7 @@ DAY_WORDS = {
 }  # fmt: skip
 
 
-def plan_season(deed: Deed, body: dict[str, Any], save: bool) -> dict[str, Any]:
+def plan_season(uow: UnitOfWork, body: dict[str, Any], save: bool) -> dict[str, Any]:
     """Judge the rows of a season table, one run each; with `save` make all of them drafts, or none."""
     faults: list[Fault] = []
     top = Reader(body, "", faults, "rows")
@@ -42,7 +42,7 @@ def plan_season(deed: Deed, body: dict[str, Any], save: bool) -> dict[str, Any]:
     if faults:
         raise Refused(faults)
     by_name = {}
-    for c in deed.session.scalars(select(Course)):
+    for c in uow.session.scalars(select(Course)):
         by_name[c.code.casefold()] = by_name[c.title.casefold()] = c
     judged: list[dict[str, Any]] = []
     planned: list[tuple[int, dict[str, Any]]] = []
@@ -61,11 +61,11 @@ def plan_season(deed: Deed, body: dict[str, Any], save: bool) -> dict[str, Any]:
                 }
             )
             continue
-        read = read_row(deed, row, by_name)
+        read = read_row(uow, row, by_name)
         judged.append({"n": n, "empty": False, **read["view"]})
         if read["form"] is not None:
             planned.append((n, read))
-    mark_clashes(deed, judged, planned)
+    mark_clashes(uow, judged, planned)
     wrong = [Fault(f["at"], f["message"]) for j in judged for f in j["faults"]]
     answer: dict[str, Any] = {
         "rows": judged,
@@ -83,13 +83,13 @@ def plan_season(deed: Deed, body: dict[str, Any], save: bool) -> dict[str, Any]:
     made: list[dict[str, Any]] = []
     for n, read in planned:
         try:
-            run = making.make_run(deed, read["form"])
+            run = making.make_run(uow, read["form"])
         except Refused as refused:
             raise Refused(
                 [Fault(f"/rows/{n}/{column_of(f.at)}", f.message) for f in refused.faults]
             ) from None
         made.append({"id": run.id, "code": run.code})
-    change = deed.log(
+    change = uow.log(
         "plan a season",
         "season",
         made[0]["id"],
@@ -114,7 +114,7 @@ def cell(row: Reader, key: str) -> str:
     return " ".join(str(held).split()) if held is not None else ""
 
 
-def read_row(deed: Deed, row: Reader, by_name: dict[str, Course]) -> dict[str, Any]:
+def read_row(uow: UnitOfWork, row: Reader, by_name: dict[str, Course]) -> dict[str, Any]:
     """One row of the table as the form of a run, with everything that is wrong or new about it."""
     found: list[Fault] = []
 
@@ -130,7 +130,7 @@ def read_row(deed: Deed, row: Reader, by_name: dict[str, Course]) -> dict[str, A
     kind = cell(row, "kind").casefold() or "dated"
     if kind not in ("dated", "cohort", "open"):
         wrong("kind", "The kind is dated, cohort or open.")
-    first = read_day(cell(row, "first"), deed.today)
+    first = read_day(cell(row, "first"), uow.today)
     if first is None and kind != "open":
         wrong(
             "first",
@@ -154,7 +154,7 @@ def read_row(deed: Deed, row: Reader, by_name: dict[str, Course]) -> dict[str, A
                 wrong(
                     key, f'"{cell(row, key)}" is no {what}.' if cell(row, key) else f"The {what} is missing."
                 )
-    ends = read_day(cell(row, "ends"), deed.today) if cell(row, "ends") else None
+    ends = read_day(cell(row, "ends"), uow.today) if cell(row, "ends") else None
     if kind == "cohort" and ends is None:
         wrong("ends", "A cohort needs its last day.")
     if kind == "open" and number is None:
@@ -182,7 +182,7 @@ def read_row(deed: Deed, row: Reader, by_name: dict[str, Course]) -> dict[str, A
             form[key] = cell(row, column)
     if cell(row, "rate"):
         amount = cell(row, "rate").lstrip("$ ").replace(",", "")
-        digits = digits_of(deed.center.currency)
+        digits = digits_of(uow.center.currency)
         if re.fullmatch(r"\d+", amount) and digits:
             amount += "." + "0" * digits
         usual = (defaults.get("rates") or [{}])[0]
@@ -207,7 +207,7 @@ def read_row(deed: Deed, row: Reader, by_name: dict[str, Course]) -> dict[str, A
     dates, dropped = [], []
     if form.get("pattern") and not found:
         probe = Reader({"pattern": form["pattern"]}, "", [], "pattern")
-        _, plan = schedule.planned(deed, probe, deed.zone, need=True)
+        _, plan = schedule.planned(uow, probe, uow.zone, need=True)
         if plan is None or probe.faults:
             for f in probe.faults:
                 wrong(column_of(f.at), f.message)
@@ -217,7 +217,7 @@ def read_row(deed: Deed, row: Reader, by_name: dict[str, Course]) -> dict[str, A
         cell(row, column)
         for column, table in (("room", Place), ("instructor", Instructor))
         if cell(row, column)
-        and not deed.session.scalar(select(table.id).where(table.name == cell(row, column)))
+        and not uow.session.scalar(select(table.id).where(table.name == cell(row, column)))
     ]
     view = {
         "faults": [{"at": f.at, "message": f.message} for f in found],
@@ -231,10 +231,12 @@ def needs_start(line: dict[str, Any]) -> bool:
     return any(DueKind(kind) in NEEDS_START for kind in line["due"])
 
 
-def mark_clashes(deed: Deed, judged: list[dict[str, Any]], planned: list[tuple[int, dict[str, Any]]]) -> None:
+def mark_clashes(
+    uow: UnitOfWork, judged: list[dict[str, Any]], planned: list[tuple[int, dict[str, Any]]]
+) -> None:
     """What the rows would clash with: each other, and everything planned already."""
-    where = {p.name.casefold(): p for p in deed.session.scalars(select(Place))}
-    teachers = {i.name.casefold(): i.id for i in deed.session.scalars(select(Instructor))}
+    where = {p.name.casefold(): p for p in uow.session.scalars(select(Place))}
+    teachers = {i.name.casefold(): i.id for i in uow.session.scalars(select(Instructor))}
     invented: dict[str, int] = {}
     new: dict[int, str] = {}
     rows: list[clashes.Row] = []
@@ -259,7 +261,7 @@ def mark_clashes(deed: Deed, judged: list[dict[str, Any]], planned: list[tuple[i
         if place and place.seats and seats > place.seats and read["dates"]:
             small.append(clashes.small(rows[-1], seats, place.seats))
     by_row = {j["n"]: j for j in judged}
-    for clash in clashes.of_planned(deed, rows, small, new):
+    for clash in clashes.of_planned(uow, rows, small, new):
         for mark in (clash["n"], clash["other_n"]):
             line = owner.get(mark or 0)
             if line is not None:
@@ -349,20 +351,20 @@ def read_minutes(text: str) -> int | None:
     return None
 
 
-def plan_dates(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
+def plan_dates(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
     """The dates that a run's form gives as far as it is filled, closed days regarded, with their clashes."""
     faults: list[Fault] = []
     top = Reader(body, "", faults, "pattern patterns extra changes place instructor capacity time_zone")
-    name = top.text("time_zone", "The time zone") or deed.center.time_zone
+    name = top.text("time_zone", "The time zone") or uow.center.time_zone
     if name not in ZONES:
         raise refuse("/time_zone", f'"{name}" is not a time zone, like America/New_York.')
-    _, dates = schedule.planned(deed, top, ZoneInfo(name), need=False)
+    _, dates = schedule.planned(uow, top, ZoneInfo(name), need=False)
     capacity = top.whole("capacity", "The number of seats", 1, 100_000)
     if faults or dates is None:
         raise Refused(faults)
     where, teacher = body.get("place"), body.get("instructor")
-    known = {p.name.casefold(): p for p in deed.session.scalars(select(Place))}
-    teachers = {i.name.casefold(): i.id for i in deed.session.scalars(select(Instructor))}
+    known = {p.name.casefold(): p for p in uow.session.scalars(select(Place))}
+    teachers = {i.name.casefold(): i.id for i in uow.session.scalars(select(Instructor))}
     rows: list[clashes.Row] = []
     small: dict[int, dict[str, Any]] = {}
     for m in dates.meetings:
@@ -375,4 +377,4 @@ def plan_dates(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
         rows.append(row)
         if place and place.seats and capacity and capacity > place.seats:
             small.setdefault(place.id, clashes.small(row, capacity, place.seats))
-    return {**schedule_document(dates), "clashes": clashes.of_planned(deed, rows, list(small.values()))}
+    return {**schedule_document(dates), "clashes": clashes.of_planned(uow, rows, list(small.values()))}

@@ -11,7 +11,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import joinedload
 
 from archgate.actions.kernel.problems import not_found
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.schedule import places, schedule
 from archgate.core.faults import refuse
 from archgate.core.schedule import day_text
@@ -25,36 +25,36 @@ BACK = timedelta(days=400)  # how far a feed goes back
 IMPORTED = (timedelta(days=31), timedelta(days=800))  # busy times before and after today
 
 
-def name_of(deed: Deed, kind: str, subject_id: int) -> str:
+def name_of(uow: UnitOfWork, kind: str, subject_id: int) -> str:
     if kind == "all":
-        return deed.center.name
+        return uow.center.name
     table = {"run": Run, "place": Place, "instructor": Instructor}.get(kind)
-    row: Any = deed.session.get(table, subject_id) if table else None
+    row: Any = uow.session.get(table, subject_id) if table else None
     if row is None:
         raise not_found("This calendar")
     return f"{row.code} {row.title or row.course.title}" if kind == "run" else str(row.name)
 
 
-def feed_of(deed: Deed, kind: str, subject_id: int, renew: bool = False) -> dict[str, Any]:
+def feed_of(uow: UnitOfWork, kind: str, subject_id: int, renew: bool = False) -> dict[str, Any]:
     """The secret address of a calendar, made when first asked for; renewing ends the old one."""
     if kind not in KINDS:
         raise not_found("This calendar")
     subject_id = 0 if kind == "all" else subject_id
-    name = name_of(deed, kind, subject_id)
-    feed = deed.session.scalar(select(Feed).where(Feed.kind == kind, Feed.subject_id == subject_id))
+    name = name_of(uow, kind, subject_id)
+    feed = uow.session.scalar(select(Feed).where(Feed.kind == kind, Feed.subject_id == subject_id))
     if feed is None:
         feed = Feed(kind=kind, subject_id=subject_id)
-        deed.session.add(feed)
+        uow.session.add(feed)
         renew = True
     if renew:
-        feed.token, feed.made_at = secrets.token_urlsafe(24), deed.now
-        deed.log(
+        feed.token, feed.made_at = secrets.token_urlsafe(24), uow.now
+        uow.log(
             "make a calendar address",
             kind if kind != "all" else "center",
             subject_id or 1,
             f"Made a calendar address for {name}",
         )
-    deed.session.flush()
+    uow.session.flush()
     return {
         "kind": kind,
         "subject_id": subject_id,
@@ -64,16 +64,16 @@ def feed_of(deed: Deed, kind: str, subject_id: int, renew: bool = False) -> dict
     }
 
 
-def feed_content(deed: Deed, token: str) -> bytes:
+def feed_content(uow: UnitOfWork, token: str) -> bytes:
     """What stands at a secret address now. Drafts are tentative and only in the calendars of the office, not of a run."""
-    feed = deed.session.scalar(select(Feed).where(Feed.token == token))
+    feed = uow.session.scalar(select(Feed).where(Feed.token == token))
     if feed is None:
         raise not_found("This calendar")
     query = (
         select(Meeting, Run, Course.title, OnlineLink.link)
         .join(Run, Run.id == Meeting.run_id).join(Course, Course.id == Run.course_id)
         .outerjoin(OnlineLink, OnlineLink.meeting_id == Meeting.id)
-        .where(Meeting.ends_at > deed.now - BACK, Run.status != "archived")
+        .where(Meeting.ends_at > uow.now - BACK, Run.status != "archived")
         .options(joinedload(Meeting.place), joinedload(Meeting.instructor)).order_by(Meeting.starts_at, Meeting.id)
     )  # fmt: skip
     column = {"run": Meeting.run_id, "place": Meeting.place_id, "instructor": Meeting.instructor_id}.get(
@@ -84,12 +84,12 @@ def feed_content(deed: Deed, token: str) -> bytes:
     if feed.kind == "run":
         query = query.where(Run.status != "draft")
     counts: dict[int, list[int]] = {}
-    rows = deed.session.execute(query).all()
+    rows = uow.session.execute(query).all()
     run_ids = {run.id for _, run, _, _ in rows}
     live = select(Meeting.run_id, Meeting.id).where(
         Meeting.run_id.in_(run_ids), Meeting.cancelled_at.is_(None)
     )
-    for run_id, meeting_id in deed.session.execute(live.order_by(Meeting.starts_at, Meeting.id)):
+    for run_id, meeting_id in uow.session.execute(live.order_by(Meeting.starts_at, Meeting.id)):
         counts.setdefault(run_id, []).append(meeting_id)
     entries = []
     for m, run, title, link in rows:
@@ -102,55 +102,57 @@ def feed_content(deed: Deed, token: str) -> bytes:
             where = f"{where}, {' '.join(m.place.address.split())}"
         status = "CANCELLED" if m.cancelled_at else "TENTATIVE" if run.status == "draft" else "CONFIRMED"
         entries.append(Entry(
-            f"meeting-{m.id}@{deed.center.uid or 'center'}.archgate", m.starts_at.astimezone(zone), m.ends_at.astimezone(zone),
-            f"{run.title or title}{number}", where, "\n".join(a for a in about if a), m.sequence, status, deed.now, link or "",
+            f"meeting-{m.id}@{uow.center.uid or 'center'}.archgate", m.starts_at.astimezone(zone), m.ends_at.astimezone(zone),
+            f"{run.title or title}{number}", where, "\n".join(a for a in about if a), m.sequence, status, uow.now, link or "",
         ))  # fmt: skip
-    name = name_of(deed, feed.kind, feed.subject_id)
+    name = name_of(uow, feed.kind, feed.subject_id)
     return calendar_of(
-        name, f"Meetings of {name}", f"calendar-{feed.id}@{deed.center.uid or 'center'}.archgate", entries
+        name, f"Meetings of {name}", f"calendar-{feed.id}@{uow.center.uid or 'center'}.archgate", entries
     )
 
 
-def window(deed: Deed) -> tuple[ZoneInfo, date, date]:
+def window(uow: UnitOfWork) -> tuple[ZoneInfo, date, date]:
     """The center's zone, and between which days the times of a calendar file are taken."""
-    return deed.zone, deed.today - IMPORTED[0], deed.today + IMPORTED[1]
+    return uow.zone, uow.today - IMPORTED[0], uow.today + IMPORTED[1]
 
 
-def window_of(deed: Deed, kind: str, owner_id: int) -> tuple[ZoneInfo, date, date]:
+def window_of(uow: UnitOfWork, kind: str, owner_id: int) -> tuple[ZoneInfo, date, date]:
     """The same for an instructor or a place, in its own zone."""
-    return places.zone_of_owner(deed, places.owner_of(deed, kind, owner_id)), *window(deed)[1:]
+    return places.zone_of_owner(uow, places.owner_of(uow, kind, owner_id)), *window(uow)[1:]
 
 
-def window_text(deed: Deed) -> str:
-    _, first, last = window(deed)
+def window_text(uow: UnitOfWork) -> str:
+    _, first, last = window(uow)
     return f"from {day_text(first)} through {day_text(last)}; what repeats before or after is not taken"
 
 
-def import_busy(deed: Deed, kind: str, owner_id: int, file_name: str, times: list[Taken]) -> dict[str, Any]:
+def import_busy(
+    uow: UnitOfWork, kind: str, owner_id: int, file_name: str, times: list[Taken]
+) -> dict[str, Any]:
     """Take the busy times of a calendar file, as it was read before, for an instructor, or the closed times of a place."""
     spans = [(t.start, t.end, t.all_day, t.label) for t in times]
-    return {**places.take_busy(deed, kind, owner_id, file_name, spans), "window": window_text(deed)}
+    return {**places.take_busy(uow, kind, owner_id, file_name, spans), "window": window_text(uow)}
 
 
-def import_closures(deed: Deed, file_name: str, times: list[Taken]) -> dict[str, Any]:
+def import_closures(uow: UnitOfWork, file_name: str, times: list[Taken]) -> dict[str, Any]:
     """Close the days that a calendar file, as it was read before, marks: every day a whole-day entry covers."""
     whole = [t for t in times if t.all_day]
     if not whole:
         raise refuse("/file", "The calendar has no whole days; closures are whole days.")
-    _, first, last_day = window(deed)
+    _, first, last_day = window(uow)
     days = {}
     for t in whole:
         day, last = (
-            max(first, t.start.astimezone(deed.zone).date()),
-            min(last_day, (t.end - timedelta(seconds=1)).astimezone(deed.zone).date()),
+            max(first, t.start.astimezone(uow.zone).date()),
+            min(last_day, (t.end - timedelta(seconds=1)).astimezone(uow.zone).date()),
         )
         while day <= last:
             days[day] = t.label
             day += timedelta(days=1)
-    known = {c.day for c in deed.session.scalars(select(places.Closure).where(places.Closure.day.in_(days)))}
+    known = {c.day for c in uow.session.scalars(select(places.Closure).where(places.Closure.day.in_(days)))}
     for day, label in days.items():
         if day not in known:
-            deed.session.add(places.Closure(day=day, label=label, teach=False))
+            uow.session.add(places.Closure(day=day, label=label, teach=False))
     added = len(days) - len(known)
-    change = deed.log("close days", "center", 1, f"Closed {added} days from {file_name}")
-    return {"change": change.key, "added": added, "replaced": 0, "window": window_text(deed)}
+    change = uow.log("close days", "center", 1, f"Closed {added} days from {file_name}")
+    return {"change": change.key, "added": added, "replaced": 0, "window": window_text(uow)}

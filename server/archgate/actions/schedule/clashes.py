@@ -13,7 +13,7 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import delete, func, or_, select
 
 from archgate.actions.kernel.problems import not_found
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.schedule import places
 from archgate.core.clashes import Kind, Span, overlaps, read_hours, within_hours
 from archgate.core.faults import refuse
@@ -52,58 +52,61 @@ def held() -> Any:
     return live.where(Run.status.not_in(GONE), Meeting.cancelled_at.is_(None))
 
 
-def rows_of(deed: Deed, query: Any) -> list[Row]:
-    return [Row(*r) for r in deed.session.execute(query)]
+def rows_of(uow: UnitOfWork, query: Any) -> list[Row]:
+    return [Row(*r) for r in uow.session.execute(query)]
 
 
-def of_run(deed: Deed, run: Run) -> list[dict[str, Any]]:
+def of_run(uow: UnitOfWork, run: Run) -> list[dict[str, Any]]:
     """The clashes of a run's coming meetings."""
-    deed.session.flush()
+    uow.session.flush()
     if run.status in GONE:
         return []
-    own = rows_of(deed, held().where(Meeting.run_id == run.id, Meeting.ends_at > deed.now))
-    found = found_for(deed, own) + too_small(deed, run.id) + learner_clashes(deed, own, run.id)
-    return worded(deed, sorted(found, key=lambda c: c["start"])[:SHOWN])
+    own = rows_of(uow, held().where(Meeting.run_id == run.id, Meeting.ends_at > uow.now))
+    found = found_for(uow, own) + too_small(uow, run.id) + learner_clashes(uow, own, run.id)
+    return worded(uow, sorted(found, key=lambda c: c["start"])[:SHOWN])
 
 
-def of_center(deed: Deed, most: int | None = SHOWN) -> list[dict[str, Any]]:
+def of_center(uow: UnitOfWork, most: int | None = SHOWN) -> list[dict[str, Any]]:
     """Every clash from now on, by time, so many at most."""
-    found = everywhere(deed)
-    return worded(deed, sorted(found, key=lambda c: c["start"])[:most])
+    found = everywhere(uow)
+    return worded(uow, sorted(found, key=lambda c: c["start"])[:most])
 
 
-def everywhere(deed: Deed, span: tuple[date, date] | None = None) -> list[dict[str, Any]]:
+def everywhere(uow: UnitOfWork, span: tuple[date, date] | None = None) -> list[dict[str, Any]]:
     """What clashes from now on, in words still to be found; with `span`, among the meetings of its days."""
-    query = held().where(Meeting.ends_at > deed.now)
-    every = rows_of(deed, query.where(Meeting.date.between(*span)) if span else query)
-    return found_among(deed, every) + too_small(deed, None) + learner_clashes(deed, every, None)
+    query = held().where(Meeting.ends_at > uow.now)
+    every = rows_of(uow, query.where(Meeting.date.between(*span)) if span else query)
+    return found_among(uow, every) + too_small(uow, None) + learner_clashes(uow, every, None)
 
 
-def clashing_meetings(deed: Deed, span: tuple[date, date]) -> list[int]:
+def clashing_meetings(uow: UnitOfWork, span: tuple[date, date]) -> list[int]:
     """The meetings of these days that take part in a clash which nobody accepted."""
-    found = everywhere(deed, span)
-    accepted = set(deed.session.scalars(select(AcceptedClash.key))) if found else set()
+    found = everywhere(uow, span)
+    accepted = set(uow.session.scalars(select(AcceptedClash.key))) if found else set()
     rows = (r for c in found if not accepted or key_of(c) not in accepted for r in (c["a"], c["b"]))
     return sorted({r.id for r in rows if r is not None})
 
 
 def of_planned(
-    deed: Deed, own: list[Row], seats: list[dict[str, Any]] | None = None, new: dict[int, str] | None = None
+    uow: UnitOfWork,
+    own: list[Row],
+    seats: list[dict[str, Any]] | None = None,
+    new: dict[int, str] | None = None,
 ) -> list[dict[str, Any]]:
     """The clashes that meetings not saved yet would make, among themselves and with all others.
 
     `new` names the places and instructors that are only planned, by their negative ids.
     """
-    return worded(deed, found_for(deed, own) + (seats or []), new or {})
+    return worded(uow, found_for(uow, own) + (seats or []), new or {})
 
 
-def near(deed: Deed, own: list[Row]) -> list[Row]:
+def near(uow: UnitOfWork, own: list[Row]) -> list[Row]:
     """Other meetings with an instructor or a place of these, at their times; by the two indexes."""
     if not own:
         return []
     first, last = min(r.starts_at for r in own), max(r.ends_at for r in own)
     mine = {r.id for r in own if r.id > 0}
-    online = set(deed.session.scalars(select(Place.id).where(Place.kind == "online")))
+    online = set(uow.session.scalars(select(Place.id).where(Place.kind == "online")))
     found: dict[int, Row] = {}
     for column, wanted in (
         (Meeting.instructor_id, {r.instructor_id for r in own}),
@@ -117,22 +120,22 @@ def near(deed: Deed, own: list[Row]) -> list[Row]:
                 Meeting.starts_at < last,
                 Meeting.ends_at > first,
             )
-            found.update({r.id: r for r in rows_of(deed, query) if r.id not in mine})
+            found.update({r.id: r for r in rows_of(uow, query) if r.id not in mine})
     return list(found.values())
 
 
-def found_for(deed: Deed, own: list[Row]) -> list[dict[str, Any]]:
+def found_for(uow: UnitOfWork, own: list[Row]) -> list[dict[str, Any]]:
     """Clashes in which one of these meetings takes part; those of the others among themselves are not looked for."""
-    return double_booked(deed, own, near(deed, own)) + away(deed, own) + on_closures(deed, own)
+    return double_booked(uow, own, near(uow, own)) + away(uow, own) + on_closures(uow, own)
 
 
-def found_among(deed: Deed, every: list[Row]) -> list[dict[str, Any]]:
-    return double_booked(deed, every) + away(deed, every) + on_closures(deed, every)
+def found_among(uow: UnitOfWork, every: list[Row]) -> list[dict[str, Any]]:
+    return double_booked(uow, every) + away(uow, every) + on_closures(uow, every)
 
 
-def double_booked(deed: Deed, own: list[Row], others: list[Row] | None = None) -> list[dict[str, Any]]:
+def double_booked(uow: UnitOfWork, own: list[Row], others: list[Row] | None = None) -> list[dict[str, Any]]:
     """Instructors and places taken twice, by one sweep; `others` clash with `own` only."""
-    online = set(deed.session.scalars(select(Place.id).where(Place.kind == "online")))
+    online = set(uow.session.scalars(select(Place.id).where(Place.kind == "online")))
     rows = own + (others or [])
     spans = []
     for n, r in enumerate(rows):
@@ -150,7 +153,7 @@ def double_booked(deed: Deed, own: list[Row], others: list[Row] | None = None) -
     ]  # fmt: skip
 
 
-def away(deed: Deed, rows: list[Row]) -> list[dict[str, Any]]:
+def away(uow: UnitOfWork, rows: list[Row]) -> list[dict[str, Any]]:
     """Meetings at a time when the instructor is away or outside their hours, or the place is closed."""
     if not rows:
         return []
@@ -161,7 +164,7 @@ def away(deed: Deed, rows: list[Row]) -> list[dict[str, Any]]:
         BusyTime.starts_at < last, BusyTime.ends_at > first,
         or_(BusyTime.instructor_id.in_(teachers), BusyTime.place_id.in_(where)),
     )  # fmt: skip
-    busy = deed.session.scalars(query).all()
+    busy = uow.session.scalars(query).all()
     spans = [
         Span(
             f"i{b.instructor_id}" if b.instructor_id else f"p{b.place_id}",
@@ -190,12 +193,12 @@ def away(deed: Deed, rows: list[Row]) -> list[dict[str, Any]]:
             })  # fmt: skip
     limited = {
         i.id: read_hours(i.hours)
-        for i in deed.session.scalars(select(Instructor).where(Instructor.id.in_(teachers)))
+        for i in uow.session.scalars(select(Instructor).where(Instructor.id.in_(teachers)))
         if i.hours
     }
     for r in rows:
         hours = limited.get(r.instructor_id or 0)
-        if hours and not within_hours(r.starts_at, r.ends_at, deed.zone, hours):
+        if hours and not within_hours(r.starts_at, r.ends_at, uow.zone, hours):
             found.append({
                 "kind": Kind.AWAY, "who": r.instructor_id, "place": False, "a": r, "b": None, "start": r.starts_at,
                 "end": r.ends_at, "label": "outside the weekly hours", "busy": 0,
@@ -203,10 +206,10 @@ def away(deed: Deed, rows: list[Row]) -> list[dict[str, Any]]:
     return found
 
 
-def on_closures(deed: Deed, rows: list[Row]) -> list[dict[str, Any]]:
+def on_closures(uow: UnitOfWork, rows: list[Row]) -> list[dict[str, Any]]:
     if not rows:
         return []
-    closed = places.closed_days(deed, min(r.date for r in rows), max(r.date for r in rows))
+    closed = places.closed_days(uow, min(r.date for r in rows), max(r.date for r in rows))
     return [
         {
             "kind": Kind.CLOSURE,
@@ -222,16 +225,16 @@ def on_closures(deed: Deed, rows: list[Row]) -> list[dict[str, Any]]:
     ]
 
 
-def too_small(deed: Deed, run_id: int | None) -> list[dict[str, Any]]:
+def too_small(uow: UnitOfWork, run_id: int | None) -> list[dict[str, Any]]:
     """Runs with more seats than one of their places, once for each such place; of one run, or of all."""
     query = (
         held().add_columns(Run.capacity, Place.seats).join(Place, Place.id == Meeting.place_id)
-        .where(Place.seats < Run.capacity, Meeting.ends_at > deed.now).order_by(Meeting.starts_at)
+        .where(Place.seats < Run.capacity, Meeting.ends_at > uow.now).order_by(Meeting.starts_at)
     )  # fmt: skip
     if run_id is not None:
         query = query.where(Meeting.run_id == run_id)
     found: dict[tuple[int, int | None], dict[str, Any]] = {}
-    for *columns, capacity, seats in deed.session.execute(query):
+    for *columns, capacity, seats in uow.session.execute(query):
         r = Row(*columns)
         if (r.run_id, r.place_id) not in found:
             found[r.run_id, r.place_id] = small(r, capacity, seats)
@@ -245,7 +248,7 @@ def small(r: Row, capacity: int, seats: int) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def learner_clashes(deed: Deed, rows: list[Row], run_id: int | None) -> list[dict[str, Any]]:
+def learner_clashes(uow: UnitOfWork, rows: list[Row], run_id: int | None) -> list[dict[str, Any]]:
     """Learners with two meetings at one time, grouped by the pair of meetings; of one run, or of all."""
     live = select(Enrollment.person_id, Enrollment.run_id).where(Enrollment.live == 1)
     named = (
@@ -273,13 +276,13 @@ def learner_clashes(deed: Deed, rows: list[Row], run_id: int | None) -> list[dic
             named.where(elsewhere, PartyPlace.person_id.in_(heads))
         )
     several: dict[int, set[int]] = {}
-    for person, where in deed.session.execute(found):
+    for person, where in uow.session.execute(found):
         several.setdefault(person, {run_id} if run_id is not None else set()).add(where)
     if not several:
         return []
     wanted = {run for runs in several.values() for run in runs}
     if run_id is not None:
-        rows = rows_of(deed, held().where(Meeting.run_id.in_(wanted), Meeting.ends_at > deed.now))
+        rows = rows_of(uow, held().where(Meeting.run_id.in_(wanted), Meeting.ends_at > uow.now))
     by_run: dict[int, list[int]] = {}
     for n, r in enumerate(rows):
         by_run.setdefault(r.run_id, []).append(n)
@@ -314,7 +317,7 @@ def key_of(clash: dict[str, Any]) -> str:
 
 
 def worded(
-    deed: Deed, found: list[dict[str, Any]], new: dict[int, str] | None = None
+    uow: UnitOfWork, found: list[dict[str, Any]], new: dict[int, str] | None = None
 ) -> list[dict[str, Any]]:
     """Clashes as screens show them, by time, each with the sentence and whether somebody accepted it."""
     if not found:
@@ -323,23 +326,22 @@ def worded(
     query = select(Run.id, Run.code, Run.title, Course.title).join(Course).where(Run.id.in_(run_ids))
     runs = {
         i: {"id": i, "code": code, "title": title or course}
-        for i, code, title, course in deed.session.execute(query)
+        for i, code, title, course in uow.session.execute(query)
     }
-    where = {p.id: p for p in deed.session.scalars(select(Place))}
-    teachers = {row[0]: str(row[1]) for row in deed.session.execute(select(Instructor.id, Instructor.name))}
+    where = {p.id: p for p in uow.session.scalars(select(Place))}
+    teachers = {row[0]: str(row[1]) for row in uow.session.execute(select(Instructor.id, Instructor.name))}
     people = {p for c in found for p in c.get("people", ())}
-    named = deed.session.execute(select(Person.id, Person.name).where(Person.id.in_(people)))
+    named = uow.session.execute(select(Person.id, Person.name).where(Person.id.in_(people)))
     names = {row[0]: str(row[1]) for row in named}
     keys = {key_of(c) for c in found}
     accepted = {
-        a.key: a.reason
-        for a in deed.session.scalars(select(AcceptedClash).where(AcceptedClash.key.in_(keys)))
+        a.key: a.reason for a in uow.session.scalars(select(AcceptedClash).where(AcceptedClash.key.in_(keys)))
     }
     shown = []
     for c in sorted(found, key=lambda c: (c["start"], c["kind"], c["a"].id)):
         a, b = c["a"], c["b"]
         place = where.get(a.place_id or 0)
-        zone = ZoneInfo(place.time_zone) if place else deed.zone
+        zone = ZoneInfo(place.time_zone) if place else uow.zone
         key = key_of(c)
         if c["kind"] is Kind.INSTRUCTOR or (c["kind"] is Kind.AWAY and not c["place"]):
             who = teachers.get(c["who"]) or (new or {}).get(c["who"], "")
@@ -394,28 +396,28 @@ def only_in(these: list[dict[str, Any]], those: list[dict[str, Any]]) -> list[di
 # --- accepting --------------------------------------------------------------------------------------------
 
 
-def accept(deed: Deed, key: str, reason: str) -> dict[str, Any]:
+def accept(uow: UnitOfWork, key: str, reason: str) -> dict[str, Any]:
     """Let a clash stand, with a reason. It comes up again when a time of it changes."""
     reason = reason.strip()
     if not 1 <= len(reason) <= 500:
         raise refuse("/reason", "Give the reason why this clash may stand, in up to 500 characters.")
-    clash = next((c for c in of_center(deed, None) if c["key"] == key), None)
+    clash = next((c for c in of_center(uow, None) if c["key"] == key), None)
     if clash is None:
         raise not_found("This clash")
-    row = deed.session.scalar(select(AcceptedClash).where(AcceptedClash.key == key)) or AcceptedClash(key=key)
-    row.reason, row.user_id, row.at = reason, deed.user_id, deed.now
-    deed.session.add(row)
-    change = deed.log(
+    row = uow.session.scalar(select(AcceptedClash).where(AcceptedClash.key == key)) or AcceptedClash(key=key)
+    row.reason, row.user_id, row.at = reason, uow.user_id, uow.now
+    uow.session.add(row)
+    change = uow.log(
         "accept a clash", "run", clash["run"]["id"],
         f"Accepted on {day_text(date.fromisoformat(clash['date']))}: {clash['text'].rstrip('.')} ({reason})",
     )  # fmt: skip
     return {"change": change.key}
 
 
-def reopen(deed: Deed, key: str) -> dict[str, Any]:
+def reopen(uow: UnitOfWork, key: str) -> dict[str, Any]:
     """Take an acceptance back."""
-    gone = deed.session.execute(delete(AcceptedClash).where(AcceptedClash.key == key))
+    gone = uow.session.execute(delete(AcceptedClash).where(AcceptedClash.key == key))
     if not gone.rowcount:  # type: ignore[attr-defined]
         raise not_found("This accepted clash")
-    change = deed.log("reopen a clash", "center", 1, "Took back the acceptance of a clash")
+    change = uow.log("reopen a clash", "center", 1, "Took back the acceptance of a clash")
     return {"change": change.key}

@@ -6,18 +6,18 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from archgate.actions.kernel import queue
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.clock import system_now
 from archgate.tables.courses import Run
 from archgate.tables.schedule import Meeting, OnlineLink
 
 
-def ask_for_links(deed: Deed, run: Run, change_key: str = "") -> int:
+def ask_for_links(uow: UnitOfWork, run: Run, change_key: str = "") -> int:
     """Put in line a link for every coming online meeting of a run that people know of and that has none."""
     if not run.known:
         return 0
     has = set(
-        deed.session.scalars(
+        uow.session.scalars(
             select(OnlineLink.meeting_id)
             .join(Meeting, Meeting.id == OnlineLink.meeting_id)
             .where(Meeting.run_id == run.id)
@@ -26,14 +26,14 @@ def ask_for_links(deed: Deed, run: Run, change_key: str = "") -> int:
     wanted = [
         m
         for m in run.meetings
-        if m.place and m.place.kind == "online" and m.id not in has and m.ends_at > deed.now
+        if m.place and m.place.kind == "online" and m.id not in has and m.ends_at > uow.now
     ]
     for m in wanted:
         about = f"{run.code}, {m.date.isoformat()}"
         queue.queue(
-            deed,
+            uow,
             "make link",
-            f"link:{deed.center.uid}:{m.id}",
+            f"link:{uow.center.uid}:{m.id}",
             {"meeting_id": m.id, "about": about},
             change=change_key,
             run_id=run.id,

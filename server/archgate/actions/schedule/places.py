@@ -13,7 +13,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm.attributes import set_committed_value
 
 from archgate.actions.kernel.problems import Problem, conflict, not_found
-from archgate.actions.kernel.unit_of_work import Deed, lock_row
+from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
 from archgate.core.clashes import read_hours
 from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.reader import ZONES, Reader
@@ -30,55 +30,55 @@ YEARS_AHEAD = 4  # how far closures are looked up from the first date of a patte
 # --- places and instructors -------------------------------------------------------------------------------
 
 
-def place_named(deed: Deed, name: str | None) -> Place | None:
-    """The place of this name; a new one is added, once whoever named it was asked (`Deed.new_names`)."""
+def place_named(uow: UnitOfWork, name: str | None) -> Place | None:
+    """The place of this name; a new one is added, once whoever named it was asked (`UnitOfWork.new_names`)."""
     name = " ".join((name or "").split())
     if not name:
         return None
-    found = deed.session.scalar(select(Place).where(Place.name == name))
+    found = uow.session.scalar(select(Place).where(Place.name == name))
     if found is None:
-        ask_first(deed, "place", name)
+        ask_first(uow, "place", name)
         online = name.casefold().startswith("online")
-        found = Place(name=name, kind="online" if online else "room", time_zone=deed.center.time_zone)
-        deed.session.add(found)
-        deed.session.flush()
+        found = Place(name=name, kind="online" if online else "room", time_zone=uow.center.time_zone)
+        uow.session.add(found)
+        uow.session.flush()
     return found
 
 
-def instructor_named(deed: Deed, name: str | None) -> Instructor | None:
-    """The instructor of this name; a new one is added, once whoever named them was asked (`Deed.new_names`)."""
+def instructor_named(uow: UnitOfWork, name: str | None) -> Instructor | None:
+    """The instructor of this name; a new one is added, once whoever named them was asked (`UnitOfWork.new_names`)."""
     name = " ".join((name or "").split())
     if not name:
         return None
-    found = deed.session.scalar(select(Instructor).where(Instructor.name == name))
+    found = uow.session.scalar(select(Instructor).where(Instructor.name == name))
     if found is None:
-        ask_first(deed, "instructor", name)
+        ask_first(uow, "instructor", name)
         found = Instructor(name=name, hours=[])
-        deed.session.add(found)
-        deed.session.flush()
+        uow.session.add(found)
+        uow.session.flush()
     return found
 
 
-def ask_first(deed: Deed, kind: str, name: str) -> None:
+def ask_first(uow: UnitOfWork, kind: str, name: str) -> None:
     """Have a name that is not known asked about before it is kept. A name that is several known ones is told as such."""
-    if deed.new_names is None or name.casefold() in deed.new_names:
+    if uow.new_names is None or name.casefold() in uow.new_names:
         return
     table = Place if kind == "place" else Instructor
     parts = [p.strip() for p in re.split(r"[,;/&]| and ", name) if p.strip()]
     known = (
-        deed.session.scalars(select(table.name).where(table.name.in_(parts))).all() if len(parts) > 1 else []
+        uow.session.scalars(select(table.name).where(table.name.in_(parts))).all() if len(parts) > 1 else []
     )
     hint = (
         f"; {' and '.join(known)} {'is one' if len(known) == 1 else 'are several'} here, and a meeting takes one"
         if known
         else ""
     )
-    deed.unknown.append({"kind": kind, "name": name, "hint": hint})
+    uow.unknown.append({"kind": kind, "name": name, "hint": hint})
 
 
-def remove(deed: Deed, kind: str, owner_id: int) -> dict[str, Any]:
+def remove(uow: UnitOfWork, kind: str, owner_id: int) -> dict[str, Any]:
     """Take a place or an instructor out that nothing needs: no meeting, run, pattern, nor course that starts with it."""
-    owner = owner_of(deed, kind, owner_id)
+    owner = owner_of(uow, kind, owner_id)
     column = f"{kind}_id"
     uses = {
         "meetings": Meeting, "runs": Run, "patterns": MeetingPattern,
@@ -87,22 +87,22 @@ def remove(deed: Deed, kind: str, owner_id: int) -> dict[str, Any]:
         f"{many} {word}"
         for word, table in uses.items()
         if (
-            many := deed.session.scalar(
+            many := uow.session.scalar(
                 select(func.count()).select_from(table).where(getattr(table, column) == owner_id)
             )
         )
     ]
-    for course in deed.session.scalars(select(Course)):
+    for course in uow.session.scalars(select(Course)):
         if str(course.defaults.get(kind, "")).casefold() == owner.name.casefold():
             found.append(f"the course {course.code}")
     if found:
         raise conflict("in-use", f"{owner.name} is used by {', '.join(found[:4])}; make it inactive instead.")
-    for row in deed.session.scalars(select(BusyTime).where(getattr(BusyTime, column) == owner_id)).all():
-        deed.session.delete(row)
-    deed.session.flush()
-    deed.session.delete(owner)
-    deed.session.flush()
-    change = deed.log(
+    for row in uow.session.scalars(select(BusyTime).where(getattr(BusyTime, column) == owner_id)).all():
+        uow.session.delete(row)
+    uow.session.flush()
+    uow.session.delete(owner)
+    uow.session.flush()
+    change = uow.log(
         f"remove {'a place' if kind == 'place' else 'an instructor'}",
         kind,
         owner_id,
@@ -117,8 +117,8 @@ def put(row: Any, name: str, held: Place | Instructor | None) -> None:
     set_committed_value(row, name, held)
 
 
-def list_places(deed: Deed) -> list[dict[str, Any]]:
-    return [place_view(p) for p in deed.session.scalars(select(Place).order_by(Place.name))]
+def list_places(uow: UnitOfWork) -> list[dict[str, Any]]:
+    return [place_view(p) for p in uow.session.scalars(select(Place).order_by(Place.name))]
 
 
 def place_view(place: Place) -> dict[str, Any]:
@@ -126,8 +126,8 @@ def place_view(place: Place) -> dict[str, Any]:
     return {n: getattr(place, n) for n in names.split()}
 
 
-def list_instructors(deed: Deed) -> list[dict[str, Any]]:
-    return [instructor_view(i) for i in deed.session.scalars(select(Instructor).order_by(Instructor.name))]
+def list_instructors(uow: UnitOfWork) -> list[dict[str, Any]]:
+    return [instructor_view(i) for i in uow.session.scalars(select(Instructor).order_by(Instructor.name))]
 
 
 def instructor_view(row: Instructor) -> dict[str, Any]:
@@ -147,10 +147,10 @@ def read_text(row: Reader, key: str, most: int, now: str = "") -> str:
     return held.strip()
 
 
-def save_place(deed: Deed, place_id: int | None, body: dict[str, Any]) -> dict[str, Any]:
+def save_place(uow: UnitOfWork, place_id: int | None, body: dict[str, Any]) -> dict[str, Any]:
     """Add a place, or change one. Its seats bound the runs held there; a clash says when they are too few."""
-    place = lock_row(deed, Place, place_id) if place_id else Place(
-        kind="room", facts="", address="", map_link="", address_public=True, time_zone=deed.center.time_zone, active=True
+    place = lock_row(uow, Place, place_id) if place_id else Place(
+        kind="room", facts="", address="", map_link="", address_public=True, time_zone=uow.center.time_zone, active=True
     )  # fmt: skip
     if place is None:
         raise not_found("This place")
@@ -159,7 +159,7 @@ def save_place(deed: Deed, place_id: int | None, body: dict[str, Any]) -> dict[s
     name = " ".join((row.text("name", "The name", need=not place_id) or place.name or "").split())
     if len(name) > 200:
         row.fault("name", "The name is longer than 200 characters.")
-    twin = deed.session.scalar(select(Place).where(Place.name == name)) if name else None
+    twin = uow.session.scalar(select(Place).where(Place.name == name)) if name else None
     if twin and twin is not place:
         row.fault("name", f"There is a place named {twin.name} already.")
     kind = row.text("kind", "The kind") or place.kind
@@ -183,9 +183,9 @@ def save_place(deed: Deed, place_id: int | None, body: dict[str, Any]) -> dict[s
     new = place.id is None
     for key, value in values.items():
         setattr(place, key, value)
-    deed.session.add(place)
-    deed.session.flush()
-    deed.log(
+    uow.session.add(place)
+    uow.session.flush()
+    uow.log(
         "add a place" if new else "change a place",
         "place",
         place.id,
@@ -194,15 +194,15 @@ def save_place(deed: Deed, place_id: int | None, body: dict[str, Any]) -> dict[s
     return place_view(place)
 
 
-def save_instructor(deed: Deed, instructor_id: int | None, body: dict[str, Any]) -> dict[str, Any]:
+def save_instructor(uow: UnitOfWork, instructor_id: int | None, body: dict[str, Any]) -> dict[str, Any]:
     """Add an instructor, or change one, with the weekly hours at which they can teach."""
-    held = lock_row(deed, Instructor, instructor_id) if instructor_id else Instructor(hours=[], active=True)
+    held = lock_row(uow, Instructor, instructor_id) if instructor_id else Instructor(hours=[], active=True)
     if held is None:
         raise not_found("This instructor")
     faults: list[Fault] = []
     row = Reader(body, "", faults, "name email phone hours active")
     name = " ".join((row.text("name", "The name", need=not instructor_id) or held.name or "").split())
-    twin = deed.session.scalar(select(Instructor).where(Instructor.name == name)) if name else None
+    twin = uow.session.scalar(select(Instructor).where(Instructor.name == name)) if name else None
     if twin and twin is not held:
         row.fault("name", f"There is an instructor named {twin.name} already.")
     if len(name) > 200:
@@ -221,9 +221,9 @@ def save_instructor(deed: Deed, instructor_id: int | None, body: dict[str, Any])
     new = held.id is None
     held.name, held.email, held.phone, held.hours = name, email or None, phone or None, hours or []
     held.active = row.flag("active", "Active") if row.has("active") else held.active
-    deed.session.add(held)
-    deed.session.flush()
-    deed.log("add an instructor" if new else "change an instructor", "instructor", held.id,
+    uow.session.add(held)
+    uow.session.flush()
+    uow.log("add an instructor" if new else "change an instructor", "instructor", held.id,
              f"{'Added' if new else 'Changed'} {name}")  # fmt: skip
     return instructor_view(held)
 
@@ -231,43 +231,43 @@ def save_instructor(deed: Deed, instructor_id: int | None, body: dict[str, Any])
 # --- times at which somebody is away or a place is closed -------------------------------------------------
 
 
-def owner_of(deed: Deed, kind: str, owner_id: int) -> Place | Instructor:
+def owner_of(uow: UnitOfWork, kind: str, owner_id: int) -> Place | Instructor:
     found: Place | Instructor | None = None
     if kind == "place":
-        found = deed.session.get(Place, owner_id)
+        found = uow.session.get(Place, owner_id)
     elif kind == "instructor":
-        found = deed.session.get(Instructor, owner_id)
+        found = uow.session.get(Instructor, owner_id)
     if found is None:
         raise not_found("This place or instructor")
     return found
 
 
-def zone_of_owner(deed: Deed, owner: Place | Instructor) -> ZoneInfo:
-    return ZoneInfo(owner.time_zone) if isinstance(owner, Place) else deed.zone
+def zone_of_owner(uow: UnitOfWork, owner: Place | Instructor) -> ZoneInfo:
+    return ZoneInfo(owner.time_zone) if isinstance(owner, Place) else uow.zone
 
 
-def busy_view(deed: Deed, row: BusyTime, zone: ZoneInfo) -> dict[str, Any]:
+def busy_view(uow: UnitOfWork, row: BusyTime, zone: ZoneInfo) -> dict[str, Any]:
     return {
         "id": row.id, "label": row.label, "all_day": row.all_day, "source": row.source,
         "start": row.starts_at.astimezone(zone).isoformat(), "end": row.ends_at.astimezone(zone).isoformat(),
     }  # fmt: skip
 
 
-def list_busy(deed: Deed, kind: str, owner_id: int) -> list[dict[str, Any]]:
+def list_busy(uow: UnitOfWork, kind: str, owner_id: int) -> list[dict[str, Any]]:
     """Absences of an instructor, or closed times of a place, from today on."""
-    owner = owner_of(deed, kind, owner_id)
+    owner = owner_of(uow, kind, owner_id)
     column = BusyTime.place_id if kind == "place" else BusyTime.instructor_id
-    query = select(BusyTime).where(column == owner_id, BusyTime.ends_at > deed.now - timedelta(days=1))
-    zone = zone_of_owner(deed, owner)
+    query = select(BusyTime).where(column == owner_id, BusyTime.ends_at > uow.now - timedelta(days=1))
+    zone = zone_of_owner(uow, owner)
     return [
-        busy_view(deed, b, zone) for b in deed.session.scalars(query.order_by(BusyTime.starts_at).limit(500))
+        busy_view(uow, b, zone) for b in uow.session.scalars(query.order_by(BusyTime.starts_at).limit(500))
     ]
 
 
-def add_busy(deed: Deed, kind: str, owner_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def add_busy(uow: UnitOfWork, kind: str, owner_id: int, body: dict[str, Any]) -> dict[str, Any]:
     """An absence or a closed time: whole days from one through another, or hours of one day."""
-    owner = owner_of(deed, kind, owner_id)
-    zone = zone_of_owner(deed, owner)
+    owner = owner_of(uow, kind, owner_id)
+    zone = zone_of_owner(uow, owner)
     faults: list[Fault] = []
     row = Reader(body, "", faults, "from through start end label")
     first = row.day("from", "The first day", need=True)
@@ -291,48 +291,48 @@ def add_busy(deed: Deed, kind: str, owner_id: int, body: dict[str, Any]) -> dict
     ends = moment_of(last if end else last + timedelta(days=1), end or time(0), zone).astimezone(UTC)
     held = BusyTime(starts_at=begins, ends_at=ends, all_day=start is None, label=label or "away", source="")
     setattr(held, f"{kind}_id", owner_id)
-    deed.session.add(held)
-    deed.session.flush()
+    uow.session.add(held)
+    uow.session.flush()
     word = "closed" if kind == "place" else "away"
-    deed.log(
+    uow.log(
         "add a busy time",
         kind,
         owner_id,
         f"{owner.name} is {word} from {day_text(first)} through {day_text(last)}",
     )
-    return busy_view(deed, held, zone)
+    return busy_view(uow, held, zone)
 
 
-def remove_busy(deed: Deed, busy_id: int) -> dict[str, Any]:
-    held = deed.session.get(BusyTime, busy_id)
+def remove_busy(uow: UnitOfWork, busy_id: int) -> dict[str, Any]:
+    held = uow.session.get(BusyTime, busy_id)
     if held is None:
         raise not_found("This time")
     kind, owner_id = ("place", held.place_id) if held.place_id else ("instructor", held.instructor_id)
-    deed.session.delete(held)
-    change = deed.log(
+    uow.session.delete(held)
+    change = uow.log(
         "take out a busy time",
         kind,
         owner_id or 0,
-        f"Took out {held.label} from {day_text(held.starts_at.astimezone(deed.zone).date())}",
+        f"Took out {held.label} from {day_text(held.starts_at.astimezone(uow.zone).date())}",
     )
     return {"change": change.key}
 
 
 def take_busy(
-    deed: Deed, kind: str, owner_id: int, name: str, spans: list[tuple[datetime, datetime, bool, str]]
+    uow: UnitOfWork, kind: str, owner_id: int, name: str, spans: list[tuple[datetime, datetime, bool, str]]
 ) -> dict[str, Any]:
     """Replace what an earlier import of the same calendar brought by what it holds now."""
-    owner = owner_of(deed, kind, owner_id)
+    owner = owner_of(uow, kind, owner_id)
     column = BusyTime.place_id if kind == "place" else BusyTime.instructor_id
     source = "".join(c for c in name if c.isascii() and c.isprintable())[-60:] or "calendar"
-    old = deed.session.scalars(select(BusyTime).where(column == owner_id, BusyTime.source == source)).all()
+    old = uow.session.scalars(select(BusyTime).where(column == owner_id, BusyTime.source == source)).all()
     for row in old:
-        deed.session.delete(row)
+        uow.session.delete(row)
     for start, end, all_day, label in spans:
         row = BusyTime(starts_at=start, ends_at=end, all_day=all_day, label=label[:200], source=source)
         setattr(row, f"{kind}_id", owner_id)
-        deed.session.add(row)
-    change = deed.log(
+        uow.session.add(row)
+    change = uow.log(
         "import busy times", kind, owner_id, f"Took {len(spans)} times of {owner.name} from {name}"
     )
     return {"change": change.key, "added": len(spans), "replaced": len(old)}
@@ -369,12 +369,12 @@ def check_region(region: str) -> str:
     return region
 
 
-def closed_days(deed: Deed, first: date, last: date) -> dict[date, str]:
+def closed_days(uow: UnitOfWork, first: date, last: date) -> dict[date, str]:
     """The days between, both included, on which the center does not teach, each with what it is."""
     found: dict[date, str] = {}
     for year in range(first.year, min(last.year, first.year + 60) + 1):
-        found.update(holidays_of(deed.center.region, year))
-    for row in deed.session.scalars(select(Closure).where(Closure.day.between(first, last))):
+        found.update(holidays_of(uow.center.region, year))
+    for row in uow.session.scalars(select(Closure).where(Closure.day.between(first, last))):
         if row.teach:
             found.pop(row.day, None)
         else:
@@ -382,21 +382,21 @@ def closed_days(deed: Deed, first: date, last: date) -> dict[date, str]:
     return {d: label for d, label in found.items() if first <= d <= last}
 
 
-def closures_from(deed: Deed, first: date) -> frozenset[date]:
+def closures_from(uow: UnitOfWork, first: date) -> frozenset[date]:
     """Closed days that a pattern beginning on a day may meet."""
     try:
         last = first.replace(year=first.year + YEARS_AHEAD, day=min(first.day, 28))
     except ValueError:
         last = date.max
-    return frozenset(closed_days(deed, first, last))
+    return frozenset(closed_days(uow, first, last))
 
 
-def list_closures(deed: Deed, year: int) -> dict[str, Any]:
+def list_closures(uow: UnitOfWork, year: int) -> dict[str, Any]:
     """All closed days of a year: public holidays of the region and own days, with what was overridden."""
     if not 1970 <= year <= 2200:
         raise refuse("/year", "The year is one from 1970 to 2200.")
-    public = holidays_of(deed.center.region, year)
-    own = {c.day: c for c in deed.session.scalars(select(Closure).where(func.year(Closure.day) == year))}
+    public = holidays_of(uow.center.region, year)
+    own = {c.day: c for c in uow.session.scalars(select(Closure).where(func.year(Closure.day) == year))}
     rows = []
     for day in sorted({*public, *own}):
         row = own.get(day)
@@ -404,18 +404,16 @@ def list_closures(deed: Deed, year: int) -> dict[str, Any]:
             "day": day.isoformat(), "label": row.label if row and not row.teach else public.get(day, row.label if row else ""),
             "public": day in public, "closed": not (row and row.teach), "id": row.id if row else None,
         })  # fmt: skip
-    return {"year": year, "region": deed.center.region, "days": rows}
+    return {"year": year, "region": uow.center.region, "days": rows}
 
 
-def set_region(deed: Deed, region: str) -> dict[str, Any]:
-    deed.center.region = check_region(region)
-    deed.log(
-        "change a setting", "center", 1, f"Public holidays are those of {deed.center.region or 'nowhere'}"
-    )
-    return list_closures(deed, deed.today.year)
+def set_region(uow: UnitOfWork, region: str) -> dict[str, Any]:
+    uow.center.region = check_region(region)
+    uow.log("change a setting", "center", 1, f"Public holidays are those of {uow.center.region or 'nowhere'}")
+    return list_closures(uow, uow.today.year)
 
 
-def add_closure(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
+def add_closure(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
     """Close days of the center's own, from one through another; what meets on them is listed as clashes."""
     faults: list[Fault] = []
     row = Reader(body, "", faults, "from through label")
@@ -429,27 +427,27 @@ def add_closure(deed: Deed, body: dict[str, Any]) -> dict[str, Any]:
         )
     if faults or first is None or last is None:
         raise Refused(faults)
-    held = {c.day: c for c in deed.session.scalars(select(Closure).where(Closure.day.between(first, last)))}
+    held = {c.day: c for c in uow.session.scalars(select(Closure).where(Closure.day.between(first, last)))}
     for n in range((last - first).days + 1):
         day = first + timedelta(days=n)
         if day in held:
             held[day].label, held[day].teach = label, False
         else:
-            deed.session.add(Closure(day=day, label=label, teach=False))
+            uow.session.add(Closure(day=day, label=label, teach=False))
     query = select(func.count()).select_from(Meeting).join(Run, Run.id == Meeting.run_id)
     touched = (
-        deed.session.scalar(query.where(Meeting.date.between(first, last), Meeting.cancelled_at.is_(None)))
+        uow.session.scalar(query.where(Meeting.date.between(first, last), Meeting.cancelled_at.is_(None)))
         or 0
     )
     span = day_text(first) + (f" through {day_text(last)}" if last > first else "")
-    change = deed.log("close days", "center", 1, f"Closed {span}: {label}")
+    change = uow.log("close days", "center", 1, f"Closed {span}: {label}")
     return {"change": change.key, "meetings": touched}
 
 
-def set_closure(deed: Deed, day: date, closed: bool) -> dict[str, Any]:
+def set_closure(uow: UnitOfWork, day: date, closed: bool) -> dict[str, Any]:
     """Teach on a public holiday all the same, close it again, or open a day of the center's own."""
-    row = deed.session.scalar(select(Closure).where(Closure.day == day))
-    public = holidays_of(deed.center.region, day.year).get(day)
+    row = uow.session.scalar(select(Closure).where(Closure.day == day))
+    public = holidays_of(uow.center.region, day.year).get(day)
     if row is None and public is None:
         if closed:
             raise Problem(422, "no-closure", "Close days of your own with a label.")
@@ -457,15 +455,15 @@ def set_closure(deed: Deed, day: date, closed: bool) -> dict[str, Any]:
     if closed and row:
         row.teach = False
         if public and row.label == public:
-            deed.session.delete(row)
+            uow.session.delete(row)
     elif not closed:
         if row and not public:
-            deed.session.delete(row)
+            uow.session.delete(row)
         elif row:
             row.teach = True
         else:
-            deed.session.add(Closure(day=day, label=public or "", teach=True))
-    change = deed.log(
+            uow.session.add(Closure(day=day, label=public or "", teach=True))
+    change = uow.log(
         "open a day" if not closed else "close days",
         "center",
         1,

@@ -12,7 +12,7 @@ from sqlalchemy import func, select
 
 from archgate.actions.kernel import answers
 from archgate.actions.kernel.problems import Problem
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.schedule import places
 from archgate.core import gates as core_gates
 from archgate.core.documents import PATTERN_KEYS, meeting_document, read_extra, read_pattern
@@ -88,7 +88,7 @@ EXTRA_KEYS = "date start minutes instructor room"
 
 
 def planned(
-    deed: Deed, top: Reader, zone: ZoneInfo, need: bool = True
+    uow: UnitOfWork, top: Reader, zone: ZoneInfo, need: bool = True
 ) -> tuple[list[Pattern], Schedule | None]:
     """The patterns of a form and the meetings they give, closures regarded, with the changes made by hand.
 
@@ -112,7 +112,7 @@ def planned(
     at = "/patterns" if top.has("patterns") else "/pattern"
     firsts = [p.first for p in patterns]
     try:
-        closed = places.closures_from(deed, min(firsts)) if firsts else frozenset()
+        closed = places.closures_from(uow, min(firsts)) if firsts else frozenset()
         schedule = meetings_of(tuple(patterns), zone, closed, tuple(e for e in extra if e))
         schedule = changed(schedule, changes, zone)
     except TooMany as many:
@@ -129,8 +129,8 @@ def planned(
     return patterns, schedule
 
 
-def pattern_row(deed: Deed, pattern: Pattern, n: int) -> MeetingPattern:
-    place, teacher = places.place_named(deed, pattern.room), places.instructor_named(deed, pattern.instructor)
+def pattern_row(uow: UnitOfWork, pattern: Pattern, n: int) -> MeetingPattern:
+    place, teacher = places.place_named(uow, pattern.room), places.instructor_named(uow, pattern.instructor)
     return MeetingPattern(
         n=n,
         first=pattern.first,
@@ -153,9 +153,9 @@ def core_pattern(row: MeetingPattern) -> Pattern:
     )  # fmt: skip
 
 
-def pattern_view(deed: Deed, p: MeetingPattern) -> dict[str, Any]:
-    place = deed.session.get(Place, p.place_id) if p.place_id else None
-    teacher = deed.session.get(places.Instructor, p.instructor_id) if p.instructor_id else None
+def pattern_view(uow: UnitOfWork, p: MeetingPattern) -> dict[str, Any]:
+    place = uow.session.get(Place, p.place_id) if p.place_id else None
+    teacher = uow.session.get(places.Instructor, p.instructor_id) if p.instructor_id else None
     return {
         "first": answers.shown(p.first), "start": answers.shown(p.start), "minutes": p.minutes, "weekdays": p.weekdays.split(","),
         "every_weeks": p.every_weeks, "count": p.count, "until": answers.shown(p.until),
@@ -178,11 +178,11 @@ def meeting_row(meeting: CoreMeeting, by_hand: bool = False) -> Meeting:
     )
 
 
-def placed_row(deed: Deed, run: Run, meeting: CoreMeeting, by_hand: bool = False) -> Meeting:
+def placed_row(uow: UnitOfWork, run: Run, meeting: CoreMeeting, by_hand: bool = False) -> Meeting:
     """A planned meeting with its own place and instructor, or the run's, and its moments in the place's zone."""
     row = meeting_row(meeting, by_hand)
-    row.place = places.place_named(deed, meeting.room) or run.place
-    row.instructor = places.instructor_named(deed, meeting.instructor) or run.instructor
+    row.place = places.place_named(uow, meeting.room) or run.place
+    row.instructor = places.instructor_named(uow, meeting.instructor) or run.instructor
     settle_times(run, row)
     return row
 
@@ -260,7 +260,7 @@ def core_gates_of(run: Run, zone: ZoneInfo) -> tuple[core_gates.Gate, ...]:
     )
 
 
-def settle_gates(deed: Deed, run: Run) -> None:
+def settle_gates(uow: UnitOfWork, run: Run) -> None:
     """Bring the stored gates in step with dates, fees and rules, under the run's lock; rows that did not change stay.
 
     What no longer holds goes before what is new comes: a run has each gate once. The gates of a run that was cancelled or
@@ -268,28 +268,28 @@ def settle_gates(deed: Deed, run: Run) -> None:
     """
     if run.status in CLOSED:
         return
-    wanted = wanted_gates(deed, run)
+    wanted = wanted_gates(uow, run)
     run.gates = [row for row in run.gates if _gate_facts(row) in wanted]
-    deed.session.flush()
+    uow.session.flush()
     held = {_gate_facts(row) for row in run.gates}
     run.gates += [
         Gate(kind=g.kind, rule=g.rule, day=g.day, at=g.at, label=g.label, n=g.n)
         for facts, g in wanted.items()
         if facts not in held
     ]
-    deed.session.flush()
-    deed.session.refresh(run, ["gates"])
+    uow.session.flush()
+    uow.session.refresh(run, ["gates"])
 
 
-def wanted_gates(deed: Deed, run: Run) -> dict[tuple[Any, ...], core_gates.Gate]:
+def wanted_gates(uow: UnitOfWork, run: Run) -> dict[tuple[Any, ...], core_gates.Gate]:
     """The gates a run should have, by their facts."""
-    return {_gate_facts(g): g for g in (*core_gates_of(run, deed.zone), *set_aside_gates(deed, run))}
+    return {_gate_facts(g): g for g in (*core_gates_of(run, uow.zone), *set_aside_gates(uow, run))}
 
 
-def wrong_gates(deed: Deed, run: Run) -> tuple[list[str], list[str]]:
+def wrong_gates(uow: UnitOfWork, run: Run) -> tuple[list[str], list[str]]:
     """Gates that stand without a reason (or twice), and those that dates, fees and rules give and that do not stand."""
     held = Counter(_gate_facts(row) for row in run.gates)
-    wanted = Counter(wanted_gates(deed, run).keys())
+    wanted = Counter(wanted_gates(uow, run).keys())
     return _gates_said(held - wanted), _gates_said(wanted - held)
 
 
@@ -300,12 +300,12 @@ def _gates_said(facts: Counter[tuple[Any, ...]]) -> list[str]:
     ]
 
 
-def set_aside_gates(deed: Deed, run: Run) -> list[core_gates.Gate]:
+def set_aside_gates(uow: UnitOfWork, run: Run) -> list[core_gates.Gate]:
     """When seats set aside for a group are anybody's."""
-    rows = deed.session.scalars(select(SetAside).where(SetAside.run_id == run.id, SetAside.active)).all()
+    rows = uow.session.scalars(select(SetAside).where(SetAside.run_id == run.id, SetAside.active)).all()
     return [
         core_gates.Gate(
-            "set-aside seats released", f"on {r.last.isoformat()}", r.last, core_gates.day_over(r.last, deed.zone),
+            "set-aside seats released", f"on {r.last.isoformat()}", r.last, core_gates.day_over(r.last, uow.zone),
             f"{r.seats} {'seat' if r.seats == 1 else 'seats'} of {r.name} released"[:200], r.id,
         )
         for r in sorted(rows, key=lambda r: (r.last, r.id))
@@ -340,11 +340,11 @@ def meeting_view(meeting: CoreMeeting, row: Meeting, link: OnlineLink | None) ->
     }  # fmt: skip
 
 
-def meetings_view(deed: Deed, run: Run) -> list[dict[str, Any]]:
+def meetings_view(uow: UnitOfWork, run: Run) -> list[dict[str, Any]]:
     query = (
         select(OnlineLink).join(Meeting, Meeting.id == OnlineLink.meeting_id).where(Meeting.run_id == run.id)
     )
-    links = {x.meeting_id: x for x in deed.session.scalars(query)}
+    links = {x.meeting_id: x for x in uow.session.scalars(query)}
     return [
         meeting_view(m, r, links.get(r.id))
         for m, r in zip(schedule_of(run).meetings, ordered(run), strict=True)
@@ -387,30 +387,30 @@ def refuse_outside(run: Run) -> None:
         raise Refused([Fault(f"/{said[0]}", said[1])])
 
 
-def situation(deed: Deed, run: Run) -> dict[str, Any]:
+def situation(uow: UnitOfWork, run: Run) -> dict[str, Any]:
     """What a change of dates may touch: meetings, hours and gates, as plain facts to compare."""
     schedule = schedule_of(run)
     return {
         "meetings": len(schedule.meetings),
         "hours": schedule.hours,
-        "start": start_day(deed, run),
+        "start": start_day(uow, run),
         "gates": {f"{g.kind}|{g.label}": {"label": g.label, "day": answers.shown(g.day)} for g in run.gates},
         "rows": {m.id: row_facts(m) for m in run.all_meetings},
     }
 
 
-def start_day(deed: Deed, run: Run) -> date | None:
+def start_day(uow: UnitOfWork, run: Run) -> date | None:
     """The center's day on which a run starts: a cohort's first day, else the day of the first meeting."""
     if run.starts_on:
         return run.starts_on
-    return core_gates.local_day(min(m.starts_at for m in run.meetings), deed.zone) if run.meetings else None
+    return core_gates.local_day(min(m.starts_at for m in run.meetings), uow.zone) if run.meetings else None
 
 
-def end_day(deed: Deed, run: Run) -> date | None:
+def end_day(uow: UnitOfWork, run: Run) -> date | None:
     """The center's day on which a run ends: a cohort's last day, else the day of the last meeting."""
     if run.ends_on:
         return run.ends_on
-    return core_gates.local_day(max(m.ends_at for m in run.meetings), deed.zone) if run.meetings else None
+    return core_gates.local_day(max(m.ends_at for m in run.meetings), uow.zone) if run.meetings else None
 
 
 def decision_text(run: Run) -> str:

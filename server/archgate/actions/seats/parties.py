@@ -6,7 +6,7 @@ from typing import Any
 
 from sqlalchemy import select
 
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.people import people
 from archgate.core.faults import Fault, Refused
 from archgate.core.names import folded
@@ -16,7 +16,7 @@ from archgate.tables.roster import Enrollment, PartyPlace
 from archgate.tables.waitlist import Interest
 
 
-def live_on(deed: Deed, run_id: int, person_ids: list[int]) -> set[int]:
+def live_on(uow: UnitOfWork, run_id: int, person_ids: list[int]) -> set[int]:
     """Which of these people hold a seat on the run, also as a named head of a party."""
     if not person_ids:
         return set()
@@ -24,7 +24,7 @@ def live_on(deed: Deed, run_id: int, person_ids: list[int]) -> set[int]:
     own = select(Enrollment.person_id).where(*live, Enrollment.person_id.in_(person_ids))
     guests = select(PartyPlace.person_id).join(Enrollment, Enrollment.id == PartyPlace.enrollment_id)
     both = own.union_all(guests.where(*live, PartyPlace.person_id.in_(person_ids)))
-    return set(deed.session.scalars(both))
+    return set(uow.session.scalars(both))
 
 
 def names_typed(names: list[str]) -> list[str]:
@@ -43,15 +43,15 @@ def name_parts(text: str) -> tuple[str, str, str | None]:
     return " ".join(words[:-1]), words[-1] if words else "", email
 
 
-def known_as(deed: Deed, name: str, email: str | None) -> list[Person]:
+def known_as(uow: UnitOfWork, name: str, email: str | None) -> list[Person]:
     """The people of a name, without regard to case and accents; with an email, those who have it."""
     query = select(Person).where(Person.folded == folded(name), Person.merged_into_id.is_(None))
     if email:
         query = query.where(Person.email == email)
-    return list(deed.session.scalars(query.limit(3)))
+    return list(uow.session.scalars(query.limit(3)))
 
 
-def name_view(deed: Deed, run: Run, text: str) -> dict[str, Any]:
+def name_view(uow: UnitOfWork, run: Run, text: str) -> dict[str, Any]:
     """Whom a typed name means: somebody known, if there is exactly one, else somebody new; or why neither."""
     given, family, email = name_parts(text)
     wrong: str | None = None
@@ -61,21 +61,21 @@ def name_view(deed: Deed, run: Run, text: str) -> dict[str, Any]:
     elif email and people.email_fault(email):
         wrong = f'"{email}" is not an email address'
     else:
-        known = known_as(deed, f"{given} {family}".strip(), email)
+        known = known_as(uow, f"{given} {family}".strip(), email)
         if len(known) > 1:
             wrong = "several people are named so; add the email, or name this head later"
-        elif known and live_on(deed, run.id, [known[0].id]):
+        elif known and live_on(uow, run.id, [known[0].id]):
             wrong = f"is on {run.code} already"
     found = known[0] if len(known) == 1 else None
     said = wrong or (f"known, {found.email or found.phone or 'no email'}" if found else "new person")
     return {"text": text, "person_id": found.id if found else None, "said": said, "error": wrong is not None}
 
 
-def names_view(deed: Deed, run: Run, names: list[str], others: int) -> list[dict[str, Any]]:
+def names_view(uow: UnitOfWork, run: Run, names: list[str], others: int) -> list[dict[str, Any]]:
     """Every typed name with whom it means; one too many, or one named twice, is at fault."""
     found: list[dict[str, Any]] = []
     for n, text in enumerate(names):
-        view = name_view(deed, run, text)
+        view = name_view(uow, run, text)
         if n >= others:
             view = {**view, "said": f"there are {others} other heads", "error": True}
         elif view["person_id"] and any(v["person_id"] == view["person_id"] for v in found):
@@ -84,42 +84,42 @@ def names_view(deed: Deed, run: Run, names: list[str], others: int) -> list[dict
     return found
 
 
-def people_named(deed: Deed, run: Run, names: list[str], others: int) -> list[Person]:
+def people_named(uow: UnitOfWork, run: Run, names: list[str], others: int) -> list[Person]:
     """The people behind typed names, new ones added; refused with every name that is at fault."""
-    views = names_view(deed, run, names, others)
+    views = names_view(uow, run, names, others)
     faults = [Fault(f"/names/{i}", f"{v['text']}: {v['said']}.") for i, v in enumerate(views) if v["error"]]
     if faults:
         raise Refused(faults)
     found = []
     for view in views:
         if view["person_id"]:
-            found.append(people.get_person(deed, view["person_id"]))
+            found.append(people.get_person(uow, view["person_id"]))
             continue
         given, family, email = name_parts(view["text"])
-        row = people.new_person(given, family, email, None, "", deed)
-        deed.session.add(row)
-        deed.session.flush()
+        row = people.new_person(given, family, email, None, "", uow)
+        uow.session.add(row)
+        uow.session.flush()
         found.append(row)
     return found
 
 
-def told_early(deed: Deed, run: Run, person_id: int) -> bool:
+def told_early(uow: UnitOfWork, run: Run, person_id: int) -> bool:
     """Whether somebody of the interest list may sign up in its head start, before sign-up opens to others."""
     if run.interest_told_at is None:
         return False
     query = select(Interest.id).where(
         Interest.run_id == run.id, Interest.person_id == person_id, Interest.live == 1
     )
-    return deed.session.scalar(query) is not None
+    return uow.session.scalar(query) is not None
 
 
-def leave_interest(deed: Deed, run: Run, person_id: int) -> None:
+def leave_interest(uow: UnitOfWork, run: Run, person_id: int) -> None:
     """Whoever enrolls, or waits, leaves the interest lists of the run and of its course by themselves."""
-    rows = deed.session.scalars(
+    rows = uow.session.scalars(
         select(Interest).where(
             Interest.course_id == run.course_id, Interest.person_id == person_id, Interest.live == 1
         )
     ).all()
     for row in rows:
         if row.run_id in (None, run.id):
-            row.status, row.ended_at = "enrolled", deed.now
+            row.status, row.ended_at = "enrolled", uow.now

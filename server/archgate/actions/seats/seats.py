@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import func, select, update
 
 from archgate.actions.kernel.problems import conflict, not_found
-from archgate.actions.kernel.unit_of_work import Deed
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.core import seats
 from archgate.core.waitlist import Party, Rule, in_order
 from archgate.tables.courses import Run
@@ -18,50 +18,50 @@ from archgate.tables.seats import HeldPlace, RunSeats, SetAside
 from archgate.tables.waitlist import Waiting
 
 
-def lock_seats(deed: Deed, run: Run) -> RunSeats:
+def lock_seats(uow: UnitOfWork, run: Run) -> RunSeats:
     """Lock the run's seat row, and write it, before anything that changes who sits where.
 
     The written row is what a cluster certifies. The run itself is read anew under the lock.
     """
-    row = _locked(deed, run.id)
-    deed.session.refresh(run)
+    row = _locked(uow, run.id)
+    uow.session.refresh(run)
     return row
 
 
-def lock_run(deed: Deed, run_id: int) -> tuple[Run, RunSeats]:
+def lock_run(uow: UnitOfWork, run_id: int) -> tuple[Run, RunSeats]:
     """The same by the run's id: the run is read once, under the lock."""
-    row = _locked(deed, run_id)
-    return deed.session.get_one(Run, run_id, populate_existing=True), row
+    row = _locked(uow, run_id)
+    return uow.session.get_one(Run, run_id, populate_existing=True), row
 
 
-def run_to_change(deed: Deed, run_id: int) -> Run:
+def run_to_change(uow: UnitOfWork, run_id: int) -> Run:
     """A run for an act that changes its dates, terms, gates, seats or people: locked first, read under the lock, so that
     of two at once the second sees what the first did. `transaction` refuses to write a run's rows without it."""
-    return lock_run(deed, run_id)[0]
+    return lock_run(uow, run_id)[0]
 
 
-def is_locked(deed: Deed, run_id: int) -> bool:
-    return run_id in deed.session.info.get("locked seats", {})
+def is_locked(uow: UnitOfWork, run_id: int) -> bool:
+    return run_id in uow.session.info.get("locked seats", {})
 
 
-def _locked(deed: Deed, run_id: int) -> RunSeats:
+def _locked(uow: UnitOfWork, run_id: int) -> RunSeats:
     mine = RunSeats.run_id == run_id
     written = update(RunSeats).where(mine).values(version=RunSeats.version + 1)
-    deed.session.execute(written.execution_options(synchronize_session=False))
+    uow.session.execute(written.execution_options(synchronize_session=False))
     query = select(RunSeats).where(mine).execution_options(populate_existing=True)
-    row = deed.session.scalars(query).one_or_none()
+    row = uow.session.scalars(query).one_or_none()
     if row is None:
         raise not_found("This run")
-    deed.session.info.setdefault("locked seats", {})[run_id] = (
+    uow.session.info.setdefault("locked seats", {})[run_id] = (
         row  # kept, or the session forgets it and reads it anew
     )
     return row
 
 
-def lock_both(deed: Deed, here: Run, there: Run) -> None:
+def lock_both(uow: UnitOfWork, here: Run, there: Run) -> None:
     """Lock the seats of two runs, always in the order of their ids, so that two who cross never wait for each other."""
     for run in sorted({here, there}, key=lambda r: r.id):
-        lock_seats(deed, run)
+        lock_seats(uow, run)
 
 
 def party(row: Any) -> Party:
@@ -69,19 +69,19 @@ def party(row: Any) -> Party:
     return Party(row.id, row.heads, row.joined_at, row.head_start)
 
 
-def line_of(deed: Deed, run_id: int, offered: bool = False) -> list[Waiting]:
+def line_of(uow: UnitOfWork, run_id: int, offered: bool = False) -> list[Waiting]:
     """Who waits for a run, first in line first; with `offered` also those who have an offer to answer."""
-    rows = deed.session.scalars(select(Waiting).where(Waiting.run_id == run_id, Waiting.live == 1)).all()
+    rows = uow.session.scalars(select(Waiting).where(Waiting.run_id == run_id, Waiting.live == 1)).all()
     by_id = {w.id: w for w in rows if offered or w.status == "waiting"}
     return [by_id[p.id] for p in in_order([party(w) for w in by_id.values()])]
 
 
-def seats_of(deed: Deed, run: Run, row: RunSeats | None = None) -> seats.Seats:
+def seats_of(uow: UnitOfWork, run: Run, row: RunSeats | None = None) -> seats.Seats:
     """The seats of a run as they stand; certain only under the lock, when `row` is the locked row."""
-    session = deed.session
+    session = uow.session
     taken = row.taken if row else session.scalar(select(RunSeats.taken).where(RunSeats.run_id == run.id)) or 0
     held = select(func.coalesce(func.sum(HeldPlace.seats), 0)).where(
-        HeldPlace.run_id == run.id, HeldPlace.status == "held", HeldPlace.last >= deed.today
+        HeldPlace.run_id == run.id, HeldPlace.status == "held", HeldPlace.last >= uow.today
     )
     rows = session.execute(
         select(Waiting.status, Waiting.id, Waiting.heads, Waiting.joined_at, Waiting.head_start)
@@ -91,14 +91,14 @@ def seats_of(deed: Deed, run: Run, row: RunSeats | None = None) -> seats.Seats:
     return seats.Seats(
         run.capacity, taken, tuple(p.heads for p in line), run.overbook,
         int(session.scalar(held) or 0), sum(row.heads for row in rows if row.status == "offered"),
-        tuple(set_asides_of(deed, run.id)), deed.today, Rule(run.line_rule),
+        tuple(set_asides_of(uow, run.id)), uow.today, Rule(run.line_rule),
         sum(row.status == "offered" for row in rows),
     )  # fmt: skip
 
 
-def set_asides_of(deed: Deed, run_id: int) -> list[seats.SetAside]:
+def set_asides_of(uow: UnitOfWork, run_id: int) -> list[seats.SetAside]:
     """The seats set aside on a run, with how many of each its group has taken."""
-    rows = deed.session.scalars(
+    rows = uow.session.scalars(
         select(SetAside)
         .where(SetAside.run_id == run_id, SetAside.active)
         .order_by(SetAside.last, SetAside.id)
@@ -106,7 +106,7 @@ def set_asides_of(deed: Deed, run_id: int) -> list[seats.SetAside]:
     if not rows:
         return []
     used = dict(
-        deed.session.execute(
+        uow.session.execute(
             select(Enrollment.set_aside_id, func.sum(Enrollment.heads))
             .where(Enrollment.live == 1, Enrollment.set_aside_id.in_([r.id for r in rows]))
             .group_by(Enrollment.set_aside_id)
@@ -119,16 +119,14 @@ class Groups:
     """Whose set-aside seats somebody may have: by a tag, or because the organization pays. Read once for all of a list,
     or for `only` one person."""
 
-    def __init__(self, deed: Deed, run: Run, only: int | None = None) -> None:
-        query = select(SetAside).where(
-            SetAside.run_id == run.id, SetAside.active, SetAside.last >= deed.today
-        )
-        self.rows = deed.session.scalars(query.order_by(SetAside.last, SetAside.id)).all()
+    def __init__(self, uow: UnitOfWork, run: Run, only: int | None = None) -> None:
+        query = select(SetAside).where(SetAside.run_id == run.id, SetAside.active, SetAside.last >= uow.today)
+        self.rows = uow.session.scalars(query.order_by(SetAside.last, SetAside.id)).all()
         tags = {row.tag for row in self.rows if row.tag}
         tagged = select(PersonTag.tag, PersonTag.person_id).where(PersonTag.tag.in_(tags))
         if only is not None:
             tagged = tagged.where(PersonTag.person_id == only)
-        self.tagged = {(tag, person) for tag, person in deed.session.execute(tagged)} if tags else set()
+        self.tagged = {(tag, person) for tag, person in uow.session.execute(tagged)} if tags else set()
 
     def of(self, person_id: int | None, organization_id: int | None) -> int | None:
         for row in self.rows:
@@ -139,36 +137,36 @@ class Groups:
         return None
 
 
-def group_for(deed: Deed, run: Run, person_id: int | None, organization_id: int | None) -> int | None:
-    return Groups(deed, run, person_id or 0).of(person_id, organization_id)
+def group_for(uow: UnitOfWork, run: Run, person_id: int | None, organization_id: int | None) -> int | None:
+    return Groups(uow, run, person_id or 0).of(person_id, organization_id)
 
 
-def live_heads(deed: Deed, run_id: int) -> int:
+def live_heads(uow: UnitOfWork, run_id: int) -> int:
     """The heads of all live enrollments of learners, which the seat row must agree with."""
     total = func.coalesce(func.sum(Enrollment.heads), 0)
     query = select(total).where(
         Enrollment.run_id == run_id, Enrollment.live == 1, Enrollment.role == "learner"
     )
-    return int(deed.session.scalar(query) or 0)
+    return int(uow.session.scalar(query) or 0)
 
 
-def held_for(deed: Deed, run: Run, held_id: int) -> int:
+def held_for(uow: UnitOfWork, run: Run, held_id: int) -> int:
     """How many places are still held under a hold of this run."""
-    row = deed.session.get(HeldPlace, held_id)
+    row = uow.session.get(HeldPlace, held_id)
     return row.seats if row and row.run_id == run.id and row.status == "held" else 0
 
 
-def use_hold(deed: Deed, run: Run, held_id: int, heads: int) -> None:
+def use_hold(uow: UnitOfWork, run: Run, held_id: int, heads: int) -> None:
     """Take so many of held places for a sign-up; under the run's lock, before its seats are counted."""
-    row = deed.session.get(HeldPlace, held_id)
+    row = uow.session.get(HeldPlace, held_id)
     if row is None or row.run_id != run.id or row.status != "held":
         raise conflict("not-held", "These places are not held any more.")
     if heads > row.seats:
         raise conflict("held-fewer", f"{row.seats} places are held for {row.for_whom}, not {heads}.")
     row.seats -= heads
     if row.seats == 0:
-        row.status, row.ended_at = "used", deed.now
-    deed.session.flush()
+        row.status, row.ended_at = "used", uow.now
+    uow.session.flush()
 
 
 def kept_back_of(today: date) -> Any:
