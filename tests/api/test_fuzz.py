@@ -7,14 +7,20 @@ from datetime import UTC, datetime
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from sqlalchemy import func, select
 
+from archgate.actions.enrolling import enrollments, waitlist
+from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand
+from archgate.actions.kernel import signing
+from archgate.actions.kernel.commands import command_of
 from archgate.app import routes_of
 from archgate.core.documents import CALCULATORS
 from archgate.core.faults import Refused
 from archgate.papers.lists import read_table
+from archgate.tables.jobs import Job
 from conftest import LONG
 from core.test_documents import EXAMPLES
-from made import DATA, Office, a_draft, a_person, run_form
+from made import DATA, Office, a_person, a_run, number, run_form
 
 leaves = st.one_of(
     st.none(), st.booleans(), st.integers(-(2**70), 2**70), st.floats(allow_nan=False), st.text(max_size=12),
@@ -91,14 +97,53 @@ def test_a_new_run_with_anything_in_its_form_never_crashes(clerk, data):
 
 
 @pytest.fixture(scope="module")
-def ids(sessions, users):
+def ids(sessions, users, chief):
+    """A row of every kind that an address names, so that bodies get past the lookup: a run that is full, with a line."""
     office = Office(sessions, users["coordinator"], datetime(2027, 8, 20, 14, tzinfo=UTC))
-    run = a_draft(office)
+    run, other = a_run(office, capacity=2, smallest=0), a_run(office)
+
+    def post(path, body, **more):
+        answer = chief.post(f"/api/v1{path}", json=body, **more)
+        assert answer.status_code < 300, (path, answer.text)
+        return answer.json()
+
+    def quoted(where, **ask):
+        return post(f"/runs/{where['id']}/quote", ask)["total"]
+
+    party = {
+        "run_id": run["id"],
+        "person_id": a_person(office)["id"],
+        "total": "420.00",
+        "heads": 2,
+        "names": ["Ann Guest"],
+    }
+    held = office.act(lambda d: enrollments.enroll(d, command_of(EnrollCommand, party)))
+    waits = office.act(
+        lambda d: waitlist.join(d, JoinCommand(run_id=run["id"], person_id=a_person(office)["id"]))
+    )
+    account = chief.get(f"/api/v1/enrollments/{held['enrollment_id']}").json()["account_id"]
+    asks = a_person(office)
+    quote = {"run_id": other["id"], "person_id": asks["id"], "total": quoted(other, person_id=asks["id"])}
+    teacher = post("/instructors", {"name": f"F. Uzz{next(number)}", "email": None, "hours": []})["id"]
+    plan = {"name": f"Fuzzed {next(number)}", "lines": [{"percent": "100", "due": {"after_sign_up": 0}}]}
+    webhook = {"name": "Letters", "address": "https://letters.example.org/in"}
+    away = {"from": "2027-09-14", "through": "2027-09-15", "label": "away"}
+    lists = {"file": ("list.csv", b"First name,Last name,Email\nBo,Yi,bo@example.org\n", "text/csv")}
+    batch = chief.post(f"/api/v1/runs/{other['id']}/batches", files=lists).json()
     return {
-        "run_id": run["id"], "meeting_id": run["dates"][0]["id"], "course_id": run["course"]["id"],
-        "person_id": a_person(office)["id"], "enrollment_id": 10**9, "waiting_id": 10**9, "batch_id": 10**9, "line": 2,
-        "n": 2, "change": "nothing", "name": "plan", "place_id": 1, "instructor_id": 1, "kind": "instructor", "owner_id": 1,
-        "busy_id": 10**9, "quote_id": 10**9, "account_id": 10**9, "payment_id": 10**9, "invoice_id": 10**9, "plan_id": 10**9, "code_id": 10**9, "subject_id": run["id"], "day": "2027-07-05", "job_id": 10**9, "reminder_id": 10**9, "held_id": 10**9, "webhook_id": 10**9, "token": "o1.1.x",
+        "run_id": run["id"], "meeting_id": run["dates"][0]["id"], "course_id": run["course"]["id"], "person_id": held["person_id"],
+        "enrollment_id": held["enrollment_id"], "n": 2, "waiting_id": waits["waiting_id"], "batch_id": batch["id"],
+        "line": batch["items"][0]["line"], "change": held["change"], "name": "plan", "subject_id": run["id"], "day": "2027-07-05",
+        "place_id": post("/places", {"name": f"Fuzz hall {next(number)}", "kind": "room"})["id"],
+        "instructor_id": teacher, "kind": "instructor", "owner_id": teacher,
+        "busy_id": post(f"/busy/instructor/{teacher}", away)["id"], "quote_id": post("/quotes", quote)["id"],
+        "account_id": account, "payment_id": post(f"/accounts/{account}/payments", {"amount": "1.00", "method": "cash"})["id"],
+        "invoice_id": post(f"/accounts/{account}/invoices", {})["id"], "plan_id": post("/plans", plan)["plan"]["id"],
+        "code_id": post("/codes", {"code": f"FUZZ{next(number)}", "percent": "10"})["id"],
+        "item_id": 1, "job_id": office.look(lambda d: d.session.scalar(select(func.max(Job.id)))),
+        "reminder_id": post("/reminders", {"day": "2027-09-01", "text": "call", "run_id": None})["id"],
+        "held_id": post(f"/runs/{other['id']}/held-places", {"seats": 1, "for_whom": "Ada", "last": "2027-08-30"})["id"],
+        "webhook_id": post("/webhooks", webhook)["id"], "token": signing.token_for("o", waits["waiting_id"], 1),
     }  # fmt: skip
 
 
