@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import json
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass, replace
@@ -10,6 +11,7 @@ from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
+from pydantic import BaseModel
 from sqlalchemy.orm import Session, sessionmaker
 
 from archgate.actions.enrolling import enrollments, roster
@@ -26,6 +28,11 @@ DATA = Path(__file__).parent / "data"
 number = itertools.count(1001)  # of one width, so that names sort as they were made
 
 
+def shown(answer: Any) -> Any:
+    """An answer as a screen gets it: views as their JSON."""
+    return json.loads(answer.model_dump_json(by_alias=True)) if isinstance(answer, BaseModel) else answer
+
+
 @dataclass(frozen=True)
 class Office:
     """Acts as one user at one business moment."""
@@ -34,11 +41,13 @@ class Office:
     user: Any
     at: datetime
 
-    def act(self, uow: Callable[[UnitOfWork], Any], once: Once | None = None, preview: bool = False) -> Any:
-        return act(self.sessions, uow, self.user, once=once, preview=preview, at=self.at)
+    def act(
+        self, action: Callable[[UnitOfWork], Any], once: Once | None = None, preview: bool = False
+    ) -> Any:
+        return shown(act(self.sessions, action, self.user, once=once, preview=preview, at=self.at))
 
     def look(self, reading: Callable[[UnitOfWork], Any]) -> Any:
-        return read_only(self.sessions, reading, self.user, at=self.at)
+        return shown(read_only(self.sessions, reading, self.user, at=self.at))
 
     def later(self, **time: float) -> Office:
         return replace(self, at=self.at + timedelta(**time))

@@ -394,14 +394,14 @@ def fill_roster(sessions: Any, number: int) -> int:
 
     run_id, user = seat_run(sessions, number + 5_000, number)
     quote = read_only(sessions, lambda d: quotes.quote_run(d, run_id, QuoteCommand()))
-    kept = replace(quote_read(quote), next_change=None)
+    kept = replace(quote_read(quote.model_dump(mode="json")), next_change=None)
     people = range(1, number + 1)
     with sessions.begin() as s:
         s.execute(insert(Account), [
             {"id": 100 + n, "owner": f"person:{n}", "person_id": n, "currency": "USD"} for n in people
         ])  # fmt: skip
         s.execute(insert(Enrollment), [
-            {"id": n, "run_id": run_id, "person_id": n, "payer_id": 100 + n, "rate_id": quote["rate_id"], "plan_id": quote["plan_id"],
+            {"id": n, "run_id": run_id, "person_id": n, "payer_id": 100 + n, "rate_id": quote.rate_id, "plan_id": quote.plan_id,
              "user_id": user.id, "status": "seated", "way_in": "list", "heads": 1, "signed_up": START.date(), "enrolled_at": START,
              "currency": "USD", "total": 24000, "quote": kept, "note": ""} for n in people
         ])  # fmt: skip

@@ -10,8 +10,9 @@ from pydantic import BaseModel
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import changing, enrollments, leaving, transfers
 from archgate.actions.enrolling.commands import EnrollCommand
+from archgate.actions.enrolling.views import EnrolledView, NamedView
+from archgate.actions.fees.views import QuoteLineView, QuoteView, TaxView
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.api.fees import QuoteLine, QuoteOut, TaxOut
 from archgate.api.web import Body, In, Route, given, may, once, run_act, run_read
 
 router = APIRouter(tags=["roster"], route_class=Route)
@@ -19,26 +20,6 @@ router = APIRouter(tags=["roster"], route_class=Route)
 
 class NamePlace(In):
     person_id: int
-
-
-class Named(BaseModel):
-    change: str
-    enrollment_id: int
-    n: int
-    name: str
-
-
-class Enrolled(BaseModel):
-    enrollment_id: int
-    run_id: int
-    person_id: int
-    name: str
-    seat: int
-    heads: int
-    capacity: int
-    held_until: str | None
-    change: str
-    quote: QuoteOut
 
 
 class WithdrawIn(In):
@@ -84,7 +65,7 @@ def enroll(
     request: Request,
     user: User = Depends(may("enroll")),
     key: Once | None = Depends(once),
-) -> Enrolled:
+) -> EnrolledView:
     return run_act(request, user, lambda uow: enrollments.enroll(uow, body), once=key)
 
 
@@ -133,7 +114,7 @@ class SignUpOut(BaseModel):
     came_from: str | None
     account_id: int
     payer: str
-    quote: QuoteOut
+    quote: QuoteView
     people: list[HeadsAt]
     extras: list[ExtraTaken]
     code: str | None
@@ -154,8 +135,8 @@ class SignUpChanged(BaseModel):
     currency: str
     total_before: str
     total: str
-    lines: list[QuoteLine]
-    taxes: list[TaxOut]
+    lines: list[QuoteLineView]
+    taxes: list[TaxView]
     before: list[PlanRow]
     after: list[PlanRow]
     credit: str
@@ -169,7 +150,7 @@ class TransferIn(ChangeIn):
     keep: Any = None
 
 
-class Transferred(Enrolled):
+class Transferred(EnrolledView):
     """`carried` is what settles the new sign-up, `credit` what is left of what was paid, `owed` what is open there."""
 
     account_id: int
@@ -309,6 +290,6 @@ def withdraw(
 @router.put("/enrollments/{enrollment_id}/places/{n}")
 def name_place(
     enrollment_id: int, n: int, body: NamePlace, request: Request, user: User = Depends(may("enroll"))
-) -> Named:
+) -> NamedView:
     """Name a head of a party."""
     return run_act(request, user, lambda uow: enrollments.name_place(uow, enrollment_id, n, body.person_id))

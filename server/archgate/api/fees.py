@@ -11,6 +11,7 @@ from pydantic import BaseModel, Field
 from archgate.actions.access.staff import User
 from archgate.actions.fees import kept_quotes, prices, quotes
 from archgate.actions.fees.commands import Ask, KeepCommand, QuoteCommand
+from archgate.actions.fees.views import DueView, QuoteView, RunQuoteView
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.actions.money import payments
@@ -128,82 +129,6 @@ class PriceLine(BaseModel):
 # --- quotes -----------------------------------------------------------------------------------------------
 
 
-class QuoteLine(BaseModel):
-    kind: str
-    code: str
-    label: str
-    quantity: int
-    unit: str
-    amount: str
-    why: str
-    early: bool
-
-
-class TaxOut(BaseModel):
-    name: str
-    amount: str
-    included: bool
-
-
-class InstallmentOut(BaseModel):
-    n: int
-    due: str
-    amount: str
-    settle: str
-    why: str
-
-
-class Due(BaseModel):
-    installments: list[InstallmentOut]
-    due_now: str
-    due_later: str
-
-
-class NextChange(BaseModel):
-    at: str
-    total: str
-
-
-class QuoteOut(Due):
-    currency: str
-    lines: list[QuoteLine]
-    subtotal: str
-    taxes: list[TaxOut] = []
-    total: str
-    next_change: NextChange | None
-
-
-class SeatQuote(QuoteOut):
-    """A quote with the seat or the place in line. `details` are the payer's payment details on file, in words."""
-
-    run_id: int
-    rate_id: int
-    plan_id: int
-    heads: int
-    seat: int | None
-    place: int | None
-    capacity: int
-    set_aside: str | None = None
-    late: bool = False
-    sign_up: str
-    why: str
-    can_enroll: bool
-    can_wait: bool
-    details_needed: bool
-    details: str | None
-
-
-class NameOut(BaseModel):
-    text: str
-    person_id: int | None
-    said: str
-    error: bool
-
-
-class RunQuote(SeatQuote):
-    names: list[NameOut]
-
-
 class RateChoice(BaseModel):
     """`why_not`: why the person cannot have it; `left`: how many seats are left at it, where its number is limited."""
 
@@ -235,7 +160,7 @@ class Choices(BaseModel):
 @router.post("/runs/{run_id}/quote")
 def quote_run(
     run_id: int, body: QuoteCommand, request: Request, user: User = Depends(may("read"))
-) -> RunQuote:
+) -> RunQuoteView:
     """What a sign-up costs, when it is due, and whether there is a seat or a place in line. Nothing is written."""
     return run_read(request, user, lambda uow: quotes.quote_run(uow, run_id, body))
 
@@ -264,7 +189,7 @@ class KeptOut(BaseModel):
     last: str
     status: str
     ask: Ask
-    quote: QuoteOut
+    quote: QuoteView
     total: str
     currency: str
     kept_at: str
@@ -300,7 +225,7 @@ def list_quotes(
 
 
 @router.get("/quotes/{quote_id}")
-def get_quote(quote_id: int, request: Request, user: User = Depends(may("read"))) -> RunQuote:
+def get_quote(quote_id: int, request: Request, user: User = Depends(may("read"))) -> RunQuoteView:
     """A kept quote as it would be signed up on today."""
     return run_read(request, user, lambda uow: kept_quotes.kept_quote(uow, quote_id))
 
@@ -365,7 +290,7 @@ class Compared(BaseModel):
     runs: list[ComparedRun]
 
 
-class Reading(Due):
+class Reading(DueView):
     """What one person pays on a day, as a sentence."""
 
     day: str

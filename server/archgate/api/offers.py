@@ -9,8 +9,8 @@ from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import invites, offers
+from archgate.actions.fees.views import QuoteView
 from archgate.actions.kernel.unit_of_work import Once, act, read_only
-from archgate.api.fees import QuoteOut
 from archgate.api.web import In, Route, Token, may, once, run_act
 
 router = APIRouter(tags=["offers"], route_class=Route)
@@ -50,7 +50,7 @@ class ReplyPage(BaseModel):
     until: str | None
     asked_time: bool
     currency: str
-    quote: QuoteOut | None
+    quote: QuoteView | None
 
 
 class ReplyIn(In):

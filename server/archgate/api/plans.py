@@ -9,8 +9,9 @@ from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.fees import plans, quotes
+from archgate.actions.fees.views import DueView
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.api.fees import Due, PlanOut
+from archgate.api.fees import PlanOut
 from archgate.api.web import Body, Patch, Route, given, may, once, run_act, run_read
 
 router = APIRouter(tags=["plans"], route_class=Route)
@@ -59,7 +60,7 @@ class PlanExample(Body):
     signed_up: Any = None
 
 
-class ExampleOut(Due):
+class ExampleOut(DueView):
     """`said` is why there is no example: by how much the lines miss the whole, or what is missing."""
 
     signed_up: str

@@ -8,29 +8,12 @@ from pydantic import BaseModel
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import waitlist
 from archgate.actions.enrolling.commands import JoinCommand
+from archgate.actions.enrolling.views import EnrolledView, LeftView, LinedView
+from archgate.actions.fees.views import SeatQuoteView
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.api.enrollments import Enrolled
-from archgate.api.fees import SeatQuote
 from archgate.api.web import In, Route, may, once, run_act, run_read
 
 router = APIRouter(tags=["waitlist"], route_class=Route)
-
-
-class Lined(BaseModel):
-    waiting_id: int
-    run_id: int
-    person_id: int
-    name: str
-    place: int
-    heads: int
-    change: str
-
-
-class Left(BaseModel):
-    change: str
-    waiting_id: int
-    name: str
-    run_id: int
 
 
 class SeatConfirm(In):
@@ -71,13 +54,13 @@ class WaitingOut(BaseModel):
 @router.post("/waiting", status_code=201)
 def join(
     body: JoinCommand, request: Request, user: User = Depends(may("enroll")), key: Once | None = Depends(once)
-) -> Lined:
+) -> LinedView:
     """Put a party at the end of a full run's line."""
     return run_act(request, user, lambda uow: waitlist.join(uow, body), once=key)
 
 
 @router.get("/waiting/{waiting_id}/quote")
-def seat_quote(waiting_id: int, request: Request, user: User = Depends(may("read"))) -> SeatQuote:
+def seat_quote(waiting_id: int, request: Request, user: User = Depends(may("read"))) -> SeatQuoteView:
     """What seating this party now would cost."""
     return run_read(request, user, lambda uow: waitlist.seat_quote(uow, waiting_id))
 
@@ -89,7 +72,7 @@ def seat(
     request: Request,
     user: User = Depends(may("enroll")),
     key: Once | None = Depends(once),
-) -> Enrolled:
+) -> EnrolledView:
     """Seat the next party in line that fits."""
     return run_act(request, user, lambda uow: waitlist.seat(uow, waiting_id, body.total, body.why), once=key)
 
@@ -97,5 +80,5 @@ def seat(
 @router.post("/waiting/{waiting_id}/leave")
 def leave(
     waiting_id: int, request: Request, user: User = Depends(may("enroll")), key: Once | None = Depends(once)
-) -> Left:
+) -> LeftView:
     return run_act(request, user, lambda uow: waitlist.leave(uow, waiting_id), once=key)

@@ -290,8 +290,8 @@ def new_names_of(request: Request) -> frozenset[str]:
     return frozenset(" ".join(unquote(word).split()).casefold() for word in said.split(",") if word.strip())
 
 
-def run_act(request: Request, user: staff.User, uow: Callable[..., Any], **kw: Any) -> Any:
-    return act(request.app.state.sessions, uow, user, new_names=new_names_of(request), **kw)
+def run_act(request: Request, user: staff.User, action: Callable[..., Any], **kw: Any) -> Any:
+    return act(request.app.state.sessions, action, user, new_names=new_names_of(request), **kw)
 
 
 def run_read(request: Request, user: staff.User, reading: Callable[..., Any]) -> Any:

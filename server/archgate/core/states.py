@@ -12,3 +12,13 @@ class Told(StrEnum):
     PAYER = "payer"
     INSTRUCTORS = "instructors"
     OFFICE = "office"
+
+
+class LineKind(StrEnum):
+    """What a line of a quote is."""
+
+    RATE = "rate"
+    GROUP = "group"
+    EXTRA = "extra"
+    CODE = "code"
+    CREDIT = "credit"  # what a meeting that fell out was worth

@@ -79,12 +79,12 @@ def seat_on_payment(center: Any, run_id: int, crowd: list[int]) -> None:
         center.act(
             9.9,
             lambda d, p=person, q=quote: enrollments.enroll(
-                d, EnrollCommand(run_id=run_id, person_id=p, total=q["total"])
+                d, EnrollCommand(run_id=run_id, person_id=p, total=q.total)
             ),
         )
         if n:
             own = center.act(9.9, lambda d, p=person: accounts.account_for(d, p, None))["id"]
-            paid = {"amount": quote["due_now"], "method": "cash"}
+            paid = {"amount": quote.due_now, "method": "cash"}
             center.act(9.9, lambda d, o=own, b=paid: accounts.take_payment(d, o, b))
         center.act(9.9, lambda d, p=person: own_pages.invite(d, p))
     page = center.look(9.9, lambda d: own_pages.page_of(d, crowd[LEARNER]))

@@ -297,8 +297,10 @@ class Center:
         local = datetime.combine(self.day, time(minutes // 60, minutes % 60), ZoneInfo(ZONE))
         return local.astimezone(UTC)
 
-    def act(self, hour: float, uow: Callable[[UnitOfWork], T]) -> T:
-        return act(self.sessions, uow, self.users[self.chance.randrange(len(self.users))], at=self.at(hour))
+    def act(self, hour: float, action: Callable[[UnitOfWork], T]) -> T:
+        return act(
+            self.sessions, action, self.users[self.chance.randrange(len(self.users))], at=self.at(hour)
+        )
 
     def look(self, hour: float, reading: Callable[[UnitOfWork], T]) -> T:
         return read_only(self.sessions, reading, self.users[0], at=self.at(hour))
@@ -460,11 +462,11 @@ def offers(center: Center, runs: dict[tuple[str, int], int], crowd: list[int]) -
     for n, person in enumerate(crowd[140:142]):
         ask = {"code": "OPENDAY", "extras": [{"extra_id": book, "count": 1}] if n else []}
         quote = center.look(10, lambda d, a=ask: quotes.quote_run(d, wall, command_of(QuoteCommand, a)))
-        if quote["can_enroll"]:
+        if quote.can_enroll:
             center.act(
                 10,
                 lambda d, p=person, a=ask, q=quote: enrollments.enroll(
-                    d, EnrollCommand(run_id=wall, person_id=p, total=q["total"], **a)
+                    d, EnrollCommand(run_id=wall, person_id=p, total=q.total, **a)
                 ),
             )
     for n, (course, ask) in enumerate(
@@ -473,7 +475,7 @@ def offers(center: Center, runs: dict[tuple[str, int], int], crowd: list[int]) -
         quote = center.look(
             10.5, lambda d, c=course, a=ask: quotes.quote_run(d, runs[c], command_of(QuoteCommand, a))
         )
-        body = {**ask, "run_id": runs[course], "person_id": crowd[142 + n], "total": quote["total"], "send": False,
+        body = {**ask, "run_id": runs[course], "person_id": crowd[142 + n], "total": quote.total, "send": False,
                 "last": (today + timedelta(days=(4, 14, 10)[n])).isoformat(),
                 "note": ("", "Waits for a word from work.", "For the house team.")[n]}  # fmt: skip
         center.act(10.5, lambda d, b=body: kept_quotes.keep(d, command_of(KeepCommand, b)))
@@ -583,7 +585,7 @@ def sign_up(center: Center, plan: PlannedRun, run_id: int, crowd: list[int], hou
             lambda d: enrollments.enroll(
                 d,
                 EnrollCommand(
-                    run_id=run_id, person_id=person, total=quote["total"], rate_id=rate, plan_id=chosen
+                    run_id=run_id, person_id=person, total=quote.total, rate_id=rate, plan_id=chosen
                 ),
             ),
         )
@@ -624,11 +626,11 @@ def events(center: Center, plan: PlannedRun, run_id: int, back: int, crowd: list
 
 def party(center: Center, run_id: int, person: int, heads: int, note: str) -> None:
     quote = center.look(13, lambda d: quotes.quote_run(d, run_id, QuoteCommand(heads=heads)))
-    if quote["can_enroll"]:
+    if quote.can_enroll:
         center.act(
             13,
             lambda d: enrollments.enroll(
                 d,
-                EnrollCommand(run_id=run_id, person_id=person, total=quote["total"], heads=heads, note=note),
+                EnrollCommand(run_id=run_id, person_id=person, total=quote.total, heads=heads, note=note),
             ),
         )

@@ -4494,8 +4494,11 @@ export interface components {
             /** Who is told */
             told?: components["schemas"]["Told"][] | null;
         };
-        /** Enrolled */
-        Enrolled: {
+        /**
+         * EnrolledView
+         * @description `seat` is the first of its seats, `held_until` in the center's time, where it is held for the first payment only.
+         */
+        EnrolledView: {
             /** Enrollment Id */
             enrollment_id: number;
             /** Run Id */
@@ -4514,7 +4517,7 @@ export interface components {
             held_until: string | null;
             /** Change */
             change: string;
-            quote: components["schemas"]["QuoteOut"];
+            quote: components["schemas"]["QuoteView"];
         };
         /**
          * ExampleOut
@@ -4522,10 +4525,16 @@ export interface components {
          */
         ExampleOut: {
             /** Installments */
-            installments: components["schemas"]["InstallmentOut"][];
-            /** Due Now */
+            installments: components["schemas"]["InstallmentView"][];
+            /**
+             * Due Now
+             * Format: amount
+             */
             due_now: string;
-            /** Due Later */
+            /**
+             * Due Later
+             * Format: amount
+             */
             due_later: string;
             /** Signed Up */
             signed_up: string;
@@ -4915,16 +4924,21 @@ export interface components {
             /** Income */
             income: string;
         };
-        /** InstallmentOut */
-        InstallmentOut: {
+        /** InstallmentView */
+        InstallmentView: {
             /** N */
             n: number;
-            /** Due */
+            /**
+             * Due
+             * Format: date
+             */
             due: string;
-            /** Amount */
+            /**
+             * Amount
+             * Format: amount
+             */
             amount: string;
-            /** Settle */
-            settle: string;
+            settle: components["schemas"]["Settle"];
             /** Why */
             why: string;
         };
@@ -5372,7 +5386,7 @@ export interface components {
             /** Status */
             status: string;
             ask: components["schemas"]["Ask"];
-            quote: components["schemas"]["QuoteOut"];
+            quote: components["schemas"]["QuoteView"];
             /** Total */
             total: string;
             /** Currency */
@@ -5407,7 +5421,7 @@ export interface components {
             /** Status */
             status: string;
             ask: components["schemas"]["Ask"];
-            quote: components["schemas"]["QuoteOut"];
+            quote: components["schemas"]["QuoteView"];
             /** Total */
             total: string;
             /** Currency */
@@ -5440,7 +5454,7 @@ export interface components {
             /** Status */
             status: string;
             ask: components["schemas"]["Ask"];
-            quote: components["schemas"]["QuoteOut"];
+            quote: components["schemas"]["QuoteView"];
             /** Total */
             total: string;
             /** Currency */
@@ -5463,8 +5477,8 @@ export interface components {
             /** Seats */
             seats: number | null;
         };
-        /** Left */
-        Left: {
+        /** LeftView */
+        LeftView: {
             /** Change */
             change: string;
             /** Waiting Id */
@@ -5474,8 +5488,14 @@ export interface components {
             /** Run Id */
             run_id: number;
         };
-        /** Lined */
-        Lined: {
+        /**
+         * LineKind
+         * @description What a line of a quote is.
+         * @enum {string}
+         */
+        LineKind: "rate" | "group" | "extra" | "code" | "credit";
+        /** LinedView */
+        LinedView: {
             /** Waiting Id */
             waiting_id: number;
             /** Run Id */
@@ -5822,8 +5842,16 @@ export interface components {
             /** Examples */
             examples: components["schemas"]["MovedInstallment"][];
         };
-        /** NameOut */
-        NameOut: {
+        /** NamePlace */
+        NamePlace: {
+            /** Person Id */
+            person_id: number;
+        };
+        /**
+         * NameView
+         * @description Whom a typed name means: `said` in words; `error`: it cannot be so.
+         */
+        NameView: {
             /** Text */
             text: string;
             /** Person Id */
@@ -5833,13 +5861,8 @@ export interface components {
             /** Error */
             error: boolean;
         };
-        /** NamePlace */
-        NamePlace: {
-            /** Person Id */
-            person_id: number;
-        };
-        /** Named */
-        Named: {
+        /** NamedView */
+        NamedView: {
             /** Change */
             change: string;
             /** Enrollment Id */
@@ -5975,11 +5998,17 @@ export interface components {
         } & {
             [key: string]: unknown;
         };
-        /** NextChange */
-        NextChange: {
-            /** At */
+        /** NextChangeView */
+        NextChangeView: {
+            /**
+             * At
+             * Format: date-time
+             */
             at: string;
-            /** Total */
+            /**
+             * Total
+             * Format: amount
+             */
             total: string;
         };
         /** NextDue */
@@ -7052,47 +7081,61 @@ export interface components {
             /** The held places */
             held_place_id?: number | null;
         };
-        /** QuoteLine */
-        QuoteLine: {
-            /** Kind */
-            kind: string;
+        /** QuoteLineView */
+        QuoteLineView: {
+            kind: components["schemas"]["LineKind"];
             /** Code */
             code: string;
             /** Label */
             label: string;
             /** Quantity */
             quantity: number;
-            /** Unit */
+            /**
+             * Unit
+             * Format: amount
+             */
             unit: string;
-            /** Amount */
+            /**
+             * Amount
+             * Format: amount
+             */
             amount: string;
             /** Why */
             why: string;
             /** Early */
             early: boolean;
         };
-        /** QuoteOut */
-        QuoteOut: {
+        /** QuoteView */
+        QuoteView: {
             /** Installments */
-            installments: components["schemas"]["InstallmentOut"][];
-            /** Due Now */
+            installments: components["schemas"]["InstallmentView"][];
+            /**
+             * Due Now
+             * Format: amount
+             */
             due_now: string;
-            /** Due Later */
+            /**
+             * Due Later
+             * Format: amount
+             */
             due_later: string;
             /** Currency */
             currency: string;
             /** Lines */
-            lines: components["schemas"]["QuoteLine"][];
-            /** Subtotal */
-            subtotal: string;
+            lines: components["schemas"]["QuoteLineView"][];
             /**
-             * Taxes
-             * @default []
+             * Subtotal
+             * Format: amount
              */
-            taxes: components["schemas"]["TaxOut"][];
-            /** Total */
+            subtotal: string;
+            /** Taxes */
+            taxes: components["schemas"]["TaxView"][];
+            /**
+             * Total
+             * Format: amount
+             */
             total: string;
-            next_change: components["schemas"]["NextChange"] | null;
+            next_change: components["schemas"]["NextChangeView"] | null;
         };
         /**
          * RateChoice
@@ -7155,10 +7198,16 @@ export interface components {
          */
         Reading: {
             /** Installments */
-            installments: components["schemas"]["InstallmentOut"][];
-            /** Due Now */
+            installments: components["schemas"]["InstallmentView"][];
+            /**
+             * Due Now
+             * Format: amount
+             */
             due_now: string;
-            /** Due Later */
+            /**
+             * Due Later
+             * Format: amount
+             */
             due_later: string;
             /** Day */
             day: string;
@@ -7277,7 +7326,7 @@ export interface components {
             asked_time: boolean;
             /** Currency */
             currency: string;
-            quote: components["schemas"]["QuoteOut"] | null;
+            quote: components["schemas"]["QuoteView"] | null;
         };
         /**
          * Ribbon
@@ -7652,28 +7701,11 @@ export interface components {
             /** Now */
             now: string;
         };
-        /** RunQuote */
-        RunQuote: {
-            /** Installments */
-            installments: components["schemas"]["InstallmentOut"][];
-            /** Due Now */
-            due_now: string;
-            /** Due Later */
-            due_later: string;
-            /** Currency */
-            currency: string;
-            /** Lines */
-            lines: components["schemas"]["QuoteLine"][];
-            /** Subtotal */
-            subtotal: string;
-            /**
-             * Taxes
-             * @default []
-             */
-            taxes: components["schemas"]["TaxOut"][];
-            /** Total */
-            total: string;
-            next_change: components["schemas"]["NextChange"] | null;
+        /**
+         * RunQuoteView
+         * @description Beside them whom the names typed for the other heads mean.
+         */
+        RunQuoteView: {
             /** Run Id */
             run_id: number;
             /** Rate Id */
@@ -7689,14 +7721,10 @@ export interface components {
             /** Capacity */
             capacity: number;
             /** Set Aside */
-            set_aside?: string | null;
-            /**
-             * Late
-             * @default false
-             */
+            set_aside: string | null;
+            /** Late */
             late: boolean;
-            /** Sign Up */
-            sign_up: string;
+            sign_up: components["schemas"]["SignUp"];
             /** Why */
             why: string;
             /** Can Enroll */
@@ -7707,8 +7735,37 @@ export interface components {
             details_needed: boolean;
             /** Details */
             details: string | null;
+            /** Installments */
+            installments: components["schemas"]["InstallmentView"][];
+            /**
+             * Due Now
+             * Format: amount
+             */
+            due_now: string;
+            /**
+             * Due Later
+             * Format: amount
+             */
+            due_later: string;
+            /** Currency */
+            currency: string;
+            /** Lines */
+            lines: components["schemas"]["QuoteLineView"][];
+            /**
+             * Subtotal
+             * Format: amount
+             */
+            subtotal: string;
+            /** Taxes */
+            taxes: components["schemas"]["TaxView"][];
+            /**
+             * Total
+             * Format: amount
+             */
+            total: string;
+            next_change: components["schemas"]["NextChangeView"] | null;
             /** Names */
-            names: components["schemas"]["NameOut"][];
+            names: components["schemas"]["NameView"][];
         };
         /** Said */
         Said: {
@@ -7777,30 +7834,10 @@ export interface components {
             why: string;
         };
         /**
-         * SeatQuote
-         * @description A quote with the seat or the place in line. `details` are the payer's payment details on file, in words.
+         * SeatQuoteView
+         * @description A quote with its seat or its place in line.
          */
-        SeatQuote: {
-            /** Installments */
-            installments: components["schemas"]["InstallmentOut"][];
-            /** Due Now */
-            due_now: string;
-            /** Due Later */
-            due_later: string;
-            /** Currency */
-            currency: string;
-            /** Lines */
-            lines: components["schemas"]["QuoteLine"][];
-            /** Subtotal */
-            subtotal: string;
-            /**
-             * Taxes
-             * @default []
-             */
-            taxes: components["schemas"]["TaxOut"][];
-            /** Total */
-            total: string;
-            next_change: components["schemas"]["NextChange"] | null;
+        SeatQuoteView: {
             /** Run Id */
             run_id: number;
             /** Rate Id */
@@ -7816,14 +7853,10 @@ export interface components {
             /** Capacity */
             capacity: number;
             /** Set Aside */
-            set_aside?: string | null;
-            /**
-             * Late
-             * @default false
-             */
+            set_aside: string | null;
+            /** Late */
             late: boolean;
-            /** Sign Up */
-            sign_up: string;
+            sign_up: components["schemas"]["SignUp"];
             /** Why */
             why: string;
             /** Can Enroll */
@@ -7834,6 +7867,35 @@ export interface components {
             details_needed: boolean;
             /** Details */
             details: string | null;
+            /** Installments */
+            installments: components["schemas"]["InstallmentView"][];
+            /**
+             * Due Now
+             * Format: amount
+             */
+            due_now: string;
+            /**
+             * Due Later
+             * Format: amount
+             */
+            due_later: string;
+            /** Currency */
+            currency: string;
+            /** Lines */
+            lines: components["schemas"]["QuoteLineView"][];
+            /**
+             * Subtotal
+             * Format: amount
+             */
+            subtotal: string;
+            /** Taxes */
+            taxes: components["schemas"]["TaxView"][];
+            /**
+             * Total
+             * Format: amount
+             */
+            total: string;
+            next_change: components["schemas"]["NextChangeView"] | null;
         };
         /**
          * SendIn
@@ -7895,6 +7957,11 @@ export interface components {
             /** Over */
             over: boolean;
         };
+        /**
+         * Settle
+         * @enum {string}
+         */
+        Settle: "online" | "desk" | "any";
         /** SignIn */
         SignIn: {
             /** Email */
@@ -7902,6 +7969,11 @@ export interface components {
             /** Password */
             password: string;
         };
+        /**
+         * SignUp
+         * @enum {string}
+         */
+        SignUp: "not yet" | "open" | "full" | "closed";
         /**
          * SignUpChanged
          * @description The total and the installments before and after; with `preview` nothing is saved. `credit` is that of the account.
@@ -7920,9 +7992,9 @@ export interface components {
             /** Total */
             total: string;
             /** Lines */
-            lines: components["schemas"]["QuoteLine"][];
+            lines: components["schemas"]["QuoteLineView"][];
             /** Taxes */
-            taxes: components["schemas"]["TaxOut"][];
+            taxes: components["schemas"]["TaxView"][];
             /** Before */
             before: components["schemas"]["PlanRow"][];
             /** After */
@@ -7963,7 +8035,7 @@ export interface components {
             account_id: number;
             /** Payer */
             payer: string;
-            quote: components["schemas"]["QuoteOut"];
+            quote: components["schemas"]["QuoteView"];
             /** People */
             people: components["schemas"]["HeadsAt"][];
             /** Extras */
@@ -8093,11 +8165,14 @@ export interface components {
             /** On */
             on: string[] | null;
         };
-        /** TaxOut */
-        TaxOut: {
+        /** TaxView */
+        TaxView: {
             /** Name */
             name: string;
-            /** Amount */
+            /**
+             * Amount
+             * Format: amount
+             */
             amount: string;
             /** Included */
             included: boolean;
@@ -8264,7 +8339,7 @@ export interface components {
             held_until: string | null;
             /** Change */
             change: string;
-            quote: components["schemas"]["QuoteOut"];
+            quote: components["schemas"]["QuoteView"];
             /** Account Id */
             account_id: number;
             /** To */
@@ -13187,7 +13262,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RunQuote"];
+                    "application/json": components["schemas"]["RunQuoteView"];
                 };
             };
             /** @description Please sign in */
@@ -13484,7 +13559,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RunQuote"];
+                    "application/json": components["schemas"]["RunQuoteView"];
                 };
             };
             /** @description Please sign in */
@@ -15024,7 +15099,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Enrolled"];
+                    "application/json": components["schemas"]["EnrolledView"];
                 };
             };
             /** @description Please sign in */
@@ -15644,7 +15719,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Named"];
+                    "application/json": components["schemas"]["NamedView"];
                 };
             };
             /** @description Please sign in */
@@ -16704,7 +16779,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Lined"];
+                    "application/json": components["schemas"]["LinedView"];
                 };
             };
             /** @description Please sign in */
@@ -16776,7 +16851,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SeatQuote"];
+                    "application/json": components["schemas"]["SeatQuoteView"];
                 };
             };
             /** @description Please sign in */
@@ -16854,7 +16929,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Enrolled"];
+                    "application/json": components["schemas"]["EnrolledView"];
                 };
             };
             /** @description Please sign in */
@@ -16928,7 +17003,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Left"];
+                    "application/json": components["schemas"]["LeftView"];
                 };
             };
             /** @description Please sign in */

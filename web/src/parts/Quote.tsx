@@ -3,7 +3,7 @@ import { useMe } from "../app/session";
 import { day, isZero, money } from "./text";
 
 /** A quote: every line with its reason, what is due now, and what is due when. */
-export function Quote({ quote }: { quote: Schemas["QuoteOut"] }) {
+export function Quote({ quote }: { quote: Schemas["QuoteView"] }) {
   const me = useMe();
   const currency = quote.currency;
   return (

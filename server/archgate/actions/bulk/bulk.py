@@ -392,17 +392,8 @@ def settle_line(judging: Judging, verdict: verdicts.Verdict) -> dict[str, Any]:
         view = verdict_view(judging, verdict, WAITING, f"{who}; waits in line.")
     else:
         priced = agreed_of(quote, due)
-        enrollments.seat_person(
-            uow,
-            resolved,
-            person,
-            payer,
-            priced,
-            "list",
-            note=row.remarks,
-            batch_id=batch.id,
-            seat=verdict.seat,
-        )
+        coming = enrollments.Coming(resolved, priced, person, payer, "list", row.remarks, batch.id)
+        enrollments.seat_person(uow, coming, verdict.seat)
         has = "a seat" if heads == 1 else f"{heads} seats"
         view = verdict_view(judging, verdict, ENROLLED, f"{who}; has {has}.")
     return {**view, "person_id": person.id}

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from datetime import timedelta
 from typing import Any
 
@@ -10,9 +10,11 @@ from sqlalchemy import select
 
 from archgate.actions.enrolling import telling
 from archgate.actions.enrolling.commands import EnrollCommand
+from archgate.actions.enrolling.views import EnrolledView, NamedView
 from archgate.actions.fees import codes, kept_quotes, quotes, stock
 from archgate.actions.fees import fees as run_fees
 from archgate.actions.fees.commands import Ask
+from archgate.actions.fees.views import quote_view
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict, not_found
@@ -22,9 +24,10 @@ from archgate.actions.people import people
 from archgate.actions.seats import parties, seats
 from archgate.core import gates
 from archgate.core import seats as core_seats
-from archgate.core.quotes import AgreedQuote, document_of
+from archgate.core.quotes import AgreedQuote
 from archgate.tables.courses import Run
 from archgate.tables.fees import EnrollmentExtra, Extra
+from archgate.tables.log import Change
 from archgate.tables.money import Account
 from archgate.tables.people import Organization, Person
 from archgate.tables.plans import Installment
@@ -60,7 +63,7 @@ def refuse_twice(uow: UnitOfWork, run: Run, person: Person) -> None:
         raise conflict("already-waiting", f"{person.name} waits for {run.code} already.", waiting_id=held)
 
 
-def enroll(uow: UnitOfWork, command: EnrollCommand, way_in: str = "desk") -> dict[str, Any]:
+def enroll(uow: UnitOfWork, command: EnrollCommand, way_in: str = "desk") -> EnrolledView:
     """Seat a party on a run, on the terms that were shown; heads without a name are named later.
 
     When the total has changed since it was shown, nothing is written and both are answered (409). The quote is kept word
@@ -99,10 +102,10 @@ def enroll(uow: UnitOfWork, command: EnrollCommand, way_in: str = "desk") -> dic
     paying = people.get_person(uow, command.payer_person_id) if command.payer_person_id else person
     quotes.refuse_missing_details(uow, resolved, priced.total, paying, organization_id)
     others = parties.people_named(uow, run, parties.names_typed(command.names), len(resolved.heads) - 1)
-    enrollment, held = seat_at_price(
-        uow, state, resolved, person, payer, priced, command.total, command.note, way_in, others=others, group=group,
-        special=special, hold=command.hold,
+    coming = Coming(
+        resolved, priced, person, payer, way_in, command.note, others=tuple(others), special=special, hold=command.hold
     )  # fmt: skip
+    enrollment, seat = seat_at_price(uow, coming, state, command.total, group)
     if kept:
         kept_quotes.taken(uow, kept, enrollment)
     parties.leave_interest(uow, run, person.id)
@@ -111,18 +114,33 @@ def enroll(uow: UnitOfWork, command: EnrollCommand, way_in: str = "desk") -> dic
     )
     uow.session.flush()
     telling.tell_of(uow, change, enrollment, run, command.told)
-    return {**held, "change": change.key}
+    return enrolled_view(uow, enrollment, seat, change)
+
+
+@dataclass(frozen=True)
+class Coming:
+    """One enrollment on its way in: what is asked, at which price, who comes and who pays, and how it came about. `others` are
+    the heads after the first that are named already; `hold`: the seat is held for the first payment only, or not; None as
+    the run has it."""
+
+    resolved: quotes.ResolvedAsk
+    priced: AgreedQuote
+    person: Person
+    payer: Account
+    way_in: str
+    note: str = ""
+    batch_id: int | None = None
+    others: tuple[Person, ...] = ()
+    special: quotes.Special = quotes.NOTHING_SPECIAL
+    hold: bool | None = None
 
 
 def seat_at_price(
-    uow: UnitOfWork, state: core_seats.Seats, resolved: quotes.ResolvedAsk, person: Person, payer: Account,
-    priced: AgreedQuote, total: str, note: str, way_in: str, batch_id: int | None = None,
-    others: list[Person] | None = None, group: int | None = None, special: quotes.Special = quotes.NOTHING_SPECIAL,
-    hold: bool | None = None,
-) -> tuple[Enrollment, dict[str, Any]]:  # fmt: skip
-    """Take seats of `state` and write the enrollment, if the total shown still holds; under the seat lock. Returns the
-    enrollment and what the screen says of it."""
-    heads, run = len(resolved.heads), resolved.run
+    uow: UnitOfWork, coming: Coming, state: core_seats.Seats, total: str, group: int | None = None
+) -> tuple[Enrollment, core_seats.Seated]:
+    """Take seats of `state` and write the enrollment, if the total shown still holds; under the seat lock. `group` is the
+    set-aside seats that whoever comes may take."""
+    priced, run, heads = coming.priced, coming.resolved.run, len(coming.resolved.heads)
     quotes.refuse_other_total(priced, total)
     seat = core_seats.seats_for(state, heads, group)
     if isinstance(seat, core_seats.Waits):
@@ -130,24 +148,24 @@ def seat_at_price(
     if isinstance(seat, core_seats.NoSeat):
         raise Problem(422, "too-large", seat.why)
     uow.session.get_one(RunSeats, run.id).taken += heads
-    enrollment = seat_person(
-        uow, resolved, person, payer, priced, way_in, note=note, batch_id=batch_id, others=others, seat=seat, special=special
-    )  # fmt: skip
+    enrollment = seat_person(uow, coming, seat)
+    hold = coming.hold
     hours = run.hold_hours if hold is None else (run.hold_hours or 48) if hold else None
     if hours is not None and priced.due_now > 0:
         enrollment.status, enrollment.hold_until = "held", uow.now + timedelta(hours=hours)
         uow.session.flush()
-    return enrollment, {
-        "held_until": uow.local(enrollment.hold_until),
-        "enrollment_id": enrollment.id,
-        "run_id": run.id,
-        "person_id": person.id,
-        "name": person.name,
-        "seat": seat.first,
-        "heads": heads,
-        "capacity": run.capacity,
-        "quote": document_of(priced),
-    }
+    return enrollment, seat
+
+
+def enrolled_view(
+    uow: UnitOfWork, enrollment: Enrollment, seat: core_seats.Seated, change: Change
+) -> EnrolledView:
+    run = get_run(uow, enrollment.run_id)
+    return EnrolledView(
+        enrollment_id=enrollment.id, run_id=run.id, person_id=enrollment.person_id, name=enrollment.person.name,
+        seat=seat.first, heads=enrollment.heads, capacity=run.capacity, held_until=uow.local(enrollment.hold_until),
+        change=change.key, quote=quote_view(enrollment.quote),
+    )  # fmt: skip
 
 
 def refuse_sign_up(uow: UnitOfWork, run: Run, full: core_seats.Seats | None, exception: str = "") -> None:
@@ -164,38 +182,27 @@ def refuse_sign_up(uow: UnitOfWork, run: Run, full: core_seats.Seats | None, exc
         raise conflict("sign-up-shut", why)
 
 
-def seat_person(
-    uow: UnitOfWork,
-    resolved: quotes.ResolvedAsk,
-    person: Person,
-    payer: Account,
-    priced: AgreedQuote,
-    way_in: str,
-    note: str = "",
-    batch_id: int | None = None,
-    others: list[Person] | None = None,
-    seat: core_seats.Seated | None = None,
-    special: quotes.Special = quotes.NOTHING_SPECIAL,
-) -> Enrollment:
+def seat_person(uow: UnitOfWork, coming: Coming, seat: core_seats.Seated | None = None) -> Enrollment:
     """Write one enrollment with its installments, its code, its stock and its charge; the caller holds the seat row and
-    counts. `others` are the heads after the first that are named already."""
-    run, heads = resolved.run, resolved.heads
-    known = [p.id for p in others or ()]
+    counts."""
+    resolved, priced, person = coming.resolved, coming.priced, coming.person
+    run, heads, special = resolved.run, resolved.heads, coming.special
+    known = [p.id for p in coming.others]
     enrollment = Enrollment(
         run_id=run.id,
         person_id=person.id,
-        payer_id=payer.id,
+        payer_id=coming.payer.id,
         rate_id=heads[0].id,
         plan_id=resolved.plan.id,
-        batch_id=batch_id,
+        batch_id=coming.batch_id,
         user_id=uow.user_id,
         status="seated",
         set_aside_id=seat.set_aside if seat else None,
         received_on=special.received_on,
         exception=special.exception,
-        way_in=way_in,
+        way_in=coming.way_in,
         heads=len(heads),
-        note=note[:5000],
+        note=coming.note[:5000],
         places=[
             PartyPlace(n=n, rate_id=rate.id, person_id=known[n - 2] if n - 2 < len(known) else None)
             for n, rate in enumerate(heads[1:], 2)
@@ -248,7 +255,7 @@ def locked_enrollment(uow: UnitOfWork, enrollment_id: int) -> tuple[Enrollment, 
     return enrollment, run, row
 
 
-def name_place(uow: UnitOfWork, enrollment_id: int, n: int, person_id: int) -> dict[str, Any]:
+def name_place(uow: UnitOfWork, enrollment_id: int, n: int, person_id: int) -> NamedView:
     """Name a head of a party; nobody sits twice on one run."""
     person = people.present(uow, person_id)
     enrollment, run, _ = locked_enrollment(uow, enrollment_id)
@@ -263,4 +270,4 @@ def name_place(uow: UnitOfWork, enrollment_id: int, n: int, person_id: int) -> d
         "name a head", "enrollment", enrollment.id,
         f"Named {person.name} as head {n} of the party of {enrollment.person.name} on {run.code}", run_id=run.id,
     )  # fmt: skip
-    return {"change": change.key, "enrollment_id": enrollment.id, "n": n, "name": person.name}
+    return NamedView(change=change.key, enrollment_id=enrollment.id, n=n, name=person.name)

@@ -96,10 +96,10 @@ def move(
     total = (
         body["total"] if isinstance(body.get("total"), str) else format_amount(priced.total, priced.currency)
     )
-    new, held = enrollments.seat_at_price(
-        uow, seats.seats_of(uow, there), resolved, person, account, priced, total, enrollment.note, "transfer",
-        others=named,
-    )  # fmt: skip
+    coming = enrollments.Coming(
+        resolved, priced, person, account, "transfer", enrollment.note, others=tuple(named)
+    )
+    new, seat = enrollments.seat_at_price(uow, coming, seats.seats_of(uow, there), total)
     new.came_from_id = enrollment.id
     uow.session.flush()
     accounts.settle_with_credit(uow, account, [enrollment.id, new.id])
@@ -113,7 +113,7 @@ def move(
     )
     currency, carried = new.currency, new.total - open_now
     return {
-        **held, "change": change.key, "to": there.code, "currency": currency,
+        **enrollments.enrolled_view(uow, new, seat, change).model_dump(mode="json"), "to": there.code, "currency": currency,
         "total_before": format_amount(enrollment.total, currency), "paid": format_amount(paid, currency),
         "kept": format_amount(kept, currency), "why": said, "carried": format_amount(carried, currency),
         "owed": format_amount(open_now, currency),

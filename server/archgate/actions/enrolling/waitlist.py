@@ -8,8 +8,10 @@ from typing import Any
 
 from archgate.actions.enrolling import enrollments, leaving
 from archgate.actions.enrolling.commands import JoinCommand
+from archgate.actions.enrolling.views import EnrolledView, LeftView, LinedView
 from archgate.actions.fees import quotes
 from archgate.actions.fees.commands import Ask, HeadsAsked
+from archgate.actions.fees.views import SeatQuoteView
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict, not_found
@@ -28,7 +30,7 @@ from archgate.tables.roster import Enrollment
 from archgate.tables.waitlist import Waiting
 
 
-def join(uow: UnitOfWork, command: JoinCommand) -> dict[str, Any]:
+def join(uow: UnitOfWork, command: JoinCommand) -> LinedView:
     """Put a party in line with what it asks for: at the end, or where the day its form came in puts it. Refused while
     there is a seat for it. A head start is a rank before others and needs a reason."""
     person, run = people.present(uow, command.person_id), seats.run_to_change(uow, command.run_id)
@@ -60,15 +62,11 @@ def join(uow: UnitOfWork, command: JoinCommand) -> dict[str, Any]:
     row.head_start, row.answers = head_start, read_answers(run.questions, command.answers)
     uow.session.flush()
     change = uow.log("wait", "waiting", row.id, f"{person.name} waits for {run.code}", run_id=run.id)
-    return {
-        "waiting_id": row.id,
-        "run_id": run.id,
-        "person_id": person.id,
-        "name": person.name,
-        "place": next(n for n, w in enumerate(seats.line_of(uow, run.id, offered=True), 1) if w.id == row.id),
-        "heads": len(resolved.heads),
-        "change": change.key,
-    }
+    line = seats.line_of(uow, run.id, offered=True)
+    return LinedView(
+        waiting_id=row.id, run_id=run.id, person_id=person.id, name=person.name,
+        place=next(n for n, w in enumerate(line, 1) if w.id == row.id), heads=len(resolved.heads), change=change.key,
+    )  # fmt: skip
 
 
 def read_answers(questions: list[str], given: dict[str, Any] | None) -> dict[str, str]:
@@ -108,17 +106,17 @@ def locked(uow: UnitOfWork, waiting_id: int) -> tuple[Waiting, Run]:
     return row, run
 
 
-def leave(uow: UnitOfWork, waiting_id: int) -> dict[str, Any]:
+def leave(uow: UnitOfWork, waiting_id: int) -> LeftView:
     """Take a party out of the line."""
     row, run = locked(uow, waiting_id)
     row.status, row.ended_at = "left", uow.now
     change = uow.log(
         "leave the line", "waiting", row.id, f"{row.person.name} left the line of {run.code}", run_id=run.id
     )
-    return {"change": change.key, "waiting_id": row.id, "name": row.person.name, "run_id": run.id}
+    return LeftView(change=change.key, waiting_id=row.id, name=row.person.name, run_id=run.id)
 
 
-def seat_quote(uow: UnitOfWork, waiting_id: int) -> dict[str, Any]:
+def seat_quote(uow: UnitOfWork, waiting_id: int) -> SeatQuoteView:
     """What seating a party now would cost, on its own rate and plan."""
     row = uow.session.get(Waiting, waiting_id)
     if row is None:
@@ -155,7 +153,7 @@ def group_of(uow: UnitOfWork, run: Run, row: Waiting) -> int | None:
     return seats.group_for(uow, run, row.person_id, payer.organization_id)
 
 
-def seat(uow: UnitOfWork, waiting_id: int, total: str, why: str = "") -> dict[str, Any]:
+def seat(uow: UnitOfWork, waiting_id: int, total: str, why: str = "") -> EnrolledView:
     """Seat a party in line at today's price: the next that fits, one with an offer, or out of turn with a reason.
 
     `total` is what the screen showed.
@@ -163,7 +161,7 @@ def seat(uow: UnitOfWork, waiting_id: int, total: str, why: str = "") -> dict[st
     row, run = locked(uow, waiting_id)
     if row.status == "waiting":
         refuse_out_of_turn(uow, run, row, seats.seats_of(uow, run), why)
-    enrolled = seat_row(uow, row, run, total)
+    enrollment, seat = seat_row(uow, row, run, total)
     change = uow.log(
         "seat from the line",
         "waiting",
@@ -171,10 +169,10 @@ def seat(uow: UnitOfWork, waiting_id: int, total: str, why: str = "") -> dict[st
         f"Seated {row.person.name} from the line of {run.code}{f', out of turn: {why.strip()}' if why.strip() else ''}",
         run_id=run.id,
     )
-    return {**enrolled, "change": change.key}
+    return enrollments.enrolled_view(uow, enrollment, seat, change)
 
 
-def seat_row(uow: UnitOfWork, row: Waiting, run: Run, total: str) -> dict[str, Any]:
+def seat_row(uow: UnitOfWork, row: Waiting, run: Run, total: str) -> tuple[Enrollment, core_seats.Seated]:
     """Seat a party whose turn it is, under the lock; the seats of its own offer are free for it."""
     if run.status != "published":
         raise conflict("sign-up-shut", f"The run is {run.status}.")
@@ -185,13 +183,13 @@ def seat_row(uow: UnitOfWork, row: Waiting, run: Run, total: str) -> dict[str, A
     quotes.refuse_full(uow, resolved)
     payer = uow.session.get_one(Account, row.payer_id)
     priced = quotes.priced(uow, resolved)
-    enrollment, enrolled = enrollments.seat_at_price(
-        uow, replace(state, waiting=()), resolved, row.person, payer, priced, total, row.note, "waitlist", row.batch_id,
-        group=group_of(uow, run, row),
-    )  # fmt: skip
+    coming = enrollments.Coming(resolved, priced, row.person, payer, "waitlist", row.note, row.batch_id)
+    enrollment, seat = enrollments.seat_at_price(
+        uow, coming, replace(state, waiting=()), total, group_of(uow, run, row)
+    )
     row.status, row.ended_at, row.enrollment_id = "seated", uow.now, enrollment.id
     uow.session.flush()
-    return enrolled
+    return enrollment, seat
 
 
 def back_in_line(uow: UnitOfWork, waiting_id: int, was: str) -> Waiting:

@@ -13,6 +13,7 @@ from sqlalchemy import select
 
 from archgate.actions.fees import quotes
 from archgate.actions.fees.commands import Ask, KeepCommand
+from archgate.actions.fees.views import RunQuoteView, run_quote_view, seat_quote_view
 from archgate.actions.kernel.answers import shown
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.lookups import get_run
@@ -181,15 +182,16 @@ def quote_now(uow: UnitOfWork, row: KeptQuote, resolved: quotes.ResolvedAsk) -> 
     return replace(row.quote, next_change=None).due_as(due)
 
 
-def kept_quote(uow: UnitOfWork, quote_id: int) -> dict[str, Any]:
+def kept_quote(uow: UnitOfWork, quote_id: int) -> RunQuoteView:
     """A kept quote as the desk shows it: its terms, what is due when signing up today, and whether there is a seat."""
     row = get_kept(uow, quote_id)
     run, person = get_run(uow, row.run_id), people.get_person(uow, row.person_id)
     standing(uow, quote_id, run, person)
     resolved = quotes.resolve_ask(uow, run, command_of(Ask, row.ask), person, held=True)
-    view = document_of(quote_now(uow, row, resolved))
+    quote = quote_now(uow, row, resolved)
     words = payments.words_of(uow, run, person, row.organization_id)
-    return {**view, **quotes.seat_view(uow, resolved, row.quote.total, words), "names": []}
+    seat = quotes.seat_view(uow, resolved, quote.total, words)
+    return run_quote_view(seat_quote_view(quote, seat), [])
 
 
 def taken(uow: UnitOfWork, row: KeptQuote, enrollment: Enrollment) -> None:

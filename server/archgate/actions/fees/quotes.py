@@ -10,6 +10,7 @@ from sqlalchemy import select
 
 from archgate.actions.fees import codes, fees, plans
 from archgate.actions.fees.commands import AgreedPrice, Ask, ExtraAsked, HeadsAsked, QuoteCommand
+from archgate.actions.fees.views import RunQuoteView, SeatQuoteView, SeatView, run_quote_view, seat_quote_view
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict
 from archgate.actions.kernel.unit_of_work import UnitOfWork
@@ -297,7 +298,7 @@ def refuse_other_total(agreed: AgreedQuote, shown: str) -> None:
         raise conflict("total-changed", said, shown=shown, now=now, quote=document_of(agreed))
 
 
-def quote_run(uow: UnitOfWork, run_id: int, asked: QuoteCommand) -> dict[str, Any]:
+def quote_run(uow: UnitOfWork, run_id: int, asked: QuoteCommand) -> RunQuoteView:
     """What a sign-up for this run costs, whether there is a seat or a place in line, and whether one can sign up.
 
     Beside the ask, `person_id` and `organization_id` say who it is for, and `day` asks as if it were another day.
@@ -310,7 +311,7 @@ def quote_run(uow: UnitOfWork, run_id: int, asked: QuoteCommand) -> dict[str, An
     resolved = resolve_ask(uow, run, asked, person)
     found = sign_up_quote(uow, resolved, person, asked.organization_id, asked.day, special)
     names = parties.names_typed(asked.names)
-    return {**found, "names": parties.names_view(uow, run, names, len(resolved.heads) - 1)}
+    return run_quote_view(found, parties.names_view(uow, run, names, len(resolved.heads) - 1))
 
 
 def sign_up_quote(
@@ -320,7 +321,7 @@ def sign_up_quote(
     organization_id: int | None = None,
     day: date | None = None,
     special: Special = NOTHING_SPECIAL,
-) -> dict[str, Any]:
+) -> SeatQuoteView:
     """The quote of a sign-up, with its seat or its place in line, and what else it could have."""
     run = resolved.run
     refuse_rates(uow, resolved, person, organization_id, special.received_on)
@@ -330,10 +331,8 @@ def sign_up_quote(
     quote, due = terms_for(uow, resolved, at, special.received_on)
     words = payments.words_of(uow, run, person, organization_id)
     group = special.set_aside_id or seats.group_for(uow, run, person.id if person else None, organization_id)
-    return {
-        **document_of(agreed_of(quote, due)),
-        **seat_view(uow, resolved, quote.total, words, group, special),
-    }
+    seat = seat_view(uow, resolved, quote.total, words, group, special)
+    return seat_quote_view(agreed_of(quote, due), seat)
 
 
 def seat_view(
@@ -343,7 +342,7 @@ def seat_view(
     words: str | None,
     group: int | None = None,
     special: Special = NOTHING_SPECIAL,
-) -> dict[str, Any]:
+) -> SeatView:
     """The seat or the place in line of a sign-up, whether one can sign up, and whether payment details are missing."""
     run, heads = resolved.run, len(resolved.heads)
     state = seats.seats_of(uow, run)
@@ -360,23 +359,23 @@ def seat_view(
     seated = isinstance(seat, core_seats.Seated)
     begun = sign_up in (gates.SignUp.OPEN, gates.SignUp.FULL) or (late and bool(special.exception))
     never = isinstance(seat, core_seats.NoSeat)
-    return {
-        "run_id": run.id,
-        "rate_id": resolved.rates[0][0].id,
-        "plan_id": resolved.plan.id,
-        "heads": heads,
-        "seat": seat.first if isinstance(seat, core_seats.Seated) else None,
-        "place": seat.place if isinstance(seat, core_seats.Waits) else None,
-        "capacity": run.capacity,
-        "set_aside": aside,
-        "late": late,
-        "sign_up": str(sign_up),
-        "why": seat.why if begun and not isinstance(seat, core_seats.Seated) else why,
-        "can_enroll": begun and seated,
-        "can_wait": begun and not seated and not never,
-        "details_needed": needs_details(resolved, total),
-        "details": words,
-    }
+    return SeatView(
+        run_id=run.id,
+        rate_id=resolved.rates[0][0].id,
+        plan_id=resolved.plan.id,
+        heads=heads,
+        seat=seat.first if isinstance(seat, core_seats.Seated) else None,
+        place=seat.place if isinstance(seat, core_seats.Waits) else None,
+        capacity=run.capacity,
+        set_aside=aside,
+        late=late,
+        sign_up=sign_up,
+        why=seat.why if begun and not isinstance(seat, core_seats.Seated) else why,
+        can_enroll=begun and seated,
+        can_wait=begun and not seated and not never,
+        details_needed=needs_details(resolved, total),
+        details=words,
+    )
 
 
 def choices(

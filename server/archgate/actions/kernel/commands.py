@@ -60,6 +60,9 @@ Day = Annotated[date, BeforeValidator(_day)]
 AmountText = Annotated[
     str, Field(pattern=r"^\d{1,15}(\.\d{1,4})?$", json_schema_extra={"format": "amount"})
 ]  # its decimals are the currency's
+SignedText = Annotated[
+    str, Field(pattern=r"^-?\d{1,15}(\.\d{1,4})?$", json_schema_extra={"format": "amount"})
+]
 Reason = Annotated[str, Field(max_length=500)]
 Optional = BeforeValidator(_nothing)  # an empty text is none
 Rows = BeforeValidator(_no_rows)  # null is an empty list

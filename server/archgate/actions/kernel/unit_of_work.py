@@ -20,6 +20,7 @@ from typing import Any, TypeVar, overload
 from zoneinfo import ZoneInfo
 
 import orjson
+from pydantic import BaseModel
 from sqlalchemy import delete, event, inspect
 from sqlalchemy.exc import DBAPIError, IntegrityError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
@@ -274,7 +275,7 @@ def _code(error: DBAPIError) -> int | None:
 
 def act(
     sessions: sessionmaker[Session],
-    uow: Callable[[UnitOfWork], T],
+    action: Callable[[UnitOfWork], T],
     user: User | None = None,
     once: Once | None = None,
     preview: bool = False,
@@ -306,7 +307,7 @@ def act(
                     session.flush()
                 work = UnitOfWork(session, center, user, at or business_now(center.clock_offset), new_names)
                 _record(work)
-                result = uow(work)
+                result = action(work)
                 session.flush()
                 if work.unknown:
                     raise unknown_names(work.unknown)
@@ -318,7 +319,7 @@ def act(
                     session.add(change)
                 if once and user:
                     held = session.get_one(IdempotencyKey, (user.id, once.key))
-                    held.answer = {"answer": orjson.loads(orjson.dumps(result))}
+                    held.answer = {"answer": orjson.loads(orjson.dumps(result, default=as_json))}
                 session.commit()
                 return result
             except IntegrityError:
@@ -332,6 +333,13 @@ def act(
                     raise
                 time.sleep(random.uniform(0.01, 0.05) * attempt)
     raise AssertionError("unreachable")
+
+
+def as_json(value: Any) -> Any:
+    """A view inside an answer, as JSON can hold it."""
+    if isinstance(value, BaseModel):
+        return value.model_dump(mode="json", by_alias=True)
+    raise TypeError(f"{type(value).__name__} is no answer.")
 
 
 def unknown_names(names: list[dict[str, str]]) -> Problem:

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from sqlalchemy import select
 
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.people import people
+from archgate.actions.seats.views import NameView
 from archgate.core.faults import Fault, Refused
 from archgate.core.names import folded
 from archgate.tables.courses import Run
@@ -51,7 +50,7 @@ def known_as(uow: UnitOfWork, name: str, email: str | None) -> list[Person]:
     return list(uow.session.scalars(query.limit(3)))
 
 
-def name_view(uow: UnitOfWork, run: Run, text: str) -> dict[str, Any]:
+def name_view(uow: UnitOfWork, run: Run, text: str) -> NameView:
     """Whom a typed name means: somebody known, if there is exactly one, else somebody new; or why neither."""
     given, family, email = name_parts(text)
     wrong: str | None = None
@@ -68,18 +67,18 @@ def name_view(uow: UnitOfWork, run: Run, text: str) -> dict[str, Any]:
             wrong = f"is on {run.code} already"
     found = known[0] if len(known) == 1 else None
     said = wrong or (f"known, {found.email or found.phone or 'no email'}" if found else "new person")
-    return {"text": text, "person_id": found.id if found else None, "said": said, "error": wrong is not None}
+    return NameView(text=text, person_id=found.id if found else None, said=said, error=wrong is not None)
 
 
-def names_view(uow: UnitOfWork, run: Run, names: list[str], others: int) -> list[dict[str, Any]]:
+def names_view(uow: UnitOfWork, run: Run, names: list[str], others: int) -> list[NameView]:
     """Every typed name with whom it means; one too many, or one named twice, is at fault."""
-    found: list[dict[str, Any]] = []
+    found: list[NameView] = []
     for n, text in enumerate(names):
         view = name_view(uow, run, text)
         if n >= others:
-            view = {**view, "said": f"there are {others} other heads", "error": True}
-        elif view["person_id"] and any(v["person_id"] == view["person_id"] for v in found):
-            view = {**view, "said": "is named twice", "error": True}
+            view = view.model_copy(update={"said": f"there are {others} other heads", "error": True})
+        elif view.person_id and any(v.person_id == view.person_id for v in found):
+            view = view.model_copy(update={"said": "is named twice", "error": True})
         found.append(view)
     return found
 
@@ -87,15 +86,15 @@ def names_view(uow: UnitOfWork, run: Run, names: list[str], others: int) -> list
 def people_named(uow: UnitOfWork, run: Run, names: list[str], others: int) -> list[Person]:
     """The people behind typed names, new ones added; refused with every name that is at fault."""
     views = names_view(uow, run, names, others)
-    faults = [Fault(f"/names/{i}", f"{v['text']}: {v['said']}.") for i, v in enumerate(views) if v["error"]]
+    faults = [Fault(f"/names/{i}", f"{v.text}: {v.said}.") for i, v in enumerate(views) if v.error]
     if faults:
         raise Refused(faults)
     found = []
     for view in views:
-        if view["person_id"]:
-            found.append(people.get_person(uow, view["person_id"]))
+        if view.person_id:
+            found.append(people.get_person(uow, view.person_id))
             continue
-        given, family, email = name_parts(view["text"])
+        given, family, email = name_parts(view.text)
         row = people.new_person(given, family, email, None, "", uow)
         uow.session.add(row)
         uow.session.flush()

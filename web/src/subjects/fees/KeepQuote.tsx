@@ -18,7 +18,7 @@ export function KeepQuote({
   acts,
 }: {
   call: Call;
-  quote: Schemas["RunQuote"];
+  quote: Schemas["RunQuoteView"];
   acts: ReturnType<typeof useDone>;
 }) {
   const me = useMe();

@@ -193,7 +193,7 @@ export function DeskExceptions({
   call: Call;
   set: (change: Partial<Call>) => void;
   run: Schemas["RunOut"];
-  quote?: Schemas["RunQuote"];
+  quote?: Schemas["RunQuoteView"];
   faults: Record<string, string>;
 }) {
   const me = useMe();

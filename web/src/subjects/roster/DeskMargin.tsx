@@ -22,7 +22,7 @@ export function DeskMargin({
 }: {
   call: Call;
   run?: Schemas["RunOut"];
-  quote?: Schemas["RunQuote"];
+  quote?: Schemas["RunQuoteView"];
   quoteError: unknown;
   changed: { shown: string; now: string } | null;
   acts: ReturnType<typeof useDone>;

@@ -20,7 +20,7 @@ export function DeskTerms({
   call: Call;
   set: (change: Partial<Call>) => void;
   run: Schemas["RunOut"];
-  quote?: Schemas["RunQuote"];
+  quote?: Schemas["RunQuoteView"];
   error: unknown;
 }) {
   const payer = payerOf(call).organization_id;

@@ -121,7 +121,7 @@ function OpenAct({
   acts: ReturnType<typeof useDone>;
   onClose: () => void;
 }) {
-  const [quote, setQuote] = useState<Schemas["SeatQuote"] | null>(null);
+  const [quote, setQuote] = useState<Schemas["SeatQuoteView"] | null>(null);
   const [why, setWhy] = useState("");
   const [asking, setAsking] = useState(act === "offer" && !row.next);
   const [hours, setHours] = useState("24");
