@@ -123,7 +123,7 @@ def sentence_of(kind: type[BaseModel], error: ErrorDetails) -> str:
     if what == "string_too_long":
         return f"{name} is longer than {limits['max_length']} characters."
     if what == "too_long":
-        return f"{name} has more than {limits['max_length']} entries."
+        return f"{name}: no more than {limits['max_length']} entries."
     if what in ("enum", "literal_error"):
         return f"{name} is one of {str(limits['expected']).replace(chr(39), '').replace(' or ', ', ')}."
     return f"{error['msg'].rstrip('.')}."

@@ -77,7 +77,7 @@ export function DeskMargin({
             <p className="slate">Pick who it is for.</p>
           )}
         </section>
-      ) : (
+      ) : call.runId !== null ? null : (
         <section>
           <h2>Quote</h2>
           <p className="slate">
