@@ -6,6 +6,8 @@ tests/data/iso4217.json). Splits: results of dinero.js 2.0.2, js-money 0.6.3 and
 """
 
 import json
+import subprocess
+from decimal import Decimal
 
 import pytest
 
@@ -62,18 +64,23 @@ def test_yen_and_dinars_split_in_their_own_units(units, shares):
     assert shares_of(units, [1, 1, 1]) == shares
 
 
-@pytest.mark.parametrize(
-    ("units", "currency", "text"),
-    [
-        (109998, "USD", "$1,099.98"),
-        (-123450, "USD", "-$1,234.50"),
-        (1234, "JPY", "¥1,234"),
-        (1234568, "KWD", "KWD\u00a01,234.568"),
-    ],
-)
-def test_sums_in_letters_are_written_as_cldr_writes_them(units, currency, text):
-    """Results of babel 2.18.0 (CLDR 47), locale en_US; a code without a sign of its own is set off by a hard space."""
-    assert money_text(units, currency).replace("KWD1", "KWD\u00a01") == text
+NODE = """
+const asked = JSON.parse(require("fs").readFileSync(0, "utf8"));
+console.log(JSON.stringify(asked.map(([value, currency, digits]) => new Intl.NumberFormat("en-US",
+  {style: "currency", currency, minimumFractionDigits: digits, maximumFractionDigits: digits}).format(value))));
+"""
+
+
+def test_sums_in_letters_are_written_as_another_library_writes_them():
+    """Every currency of ISO 4217, large, small and negative, against Intl.NumberFormat of Node (ICU, CLDR), letter by letter."""
+    asked = [(units, currency) for currency in DIGITS for units in (123456789, 5, -100000)]
+    given = [[str(Decimal(units).scaleb(-DIGITS[c])), c, DIGITS[c]] for units, c in asked]
+    done = subprocess.run(
+        ["node", "-e", NODE], input=json.dumps(given), capture_output=True, text=True, check=True
+    )
+    theirs = json.loads(done.stdout)
+    assert len(theirs) == len(asked)
+    assert [money_text(*row) for row in asked] == theirs
 
 
 def test_sums_in_letters_keep_the_decimals_of_iso_4217_for_every_currency():

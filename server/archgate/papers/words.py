@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from decimal import Decimal
+from unicodedata import category
 
-from babel.numbers import format_currency
+from babel.numbers import format_currency, get_currency_symbol
 
 from archgate.core.money import digits_of, parse_signed
 
@@ -14,10 +15,12 @@ LOCALE = "en_US"
 def money_text(units: int, currency: str) -> str:
     """An amount with its sign and grouping by CLDR, and always with the decimals of ISO 4217: 149000 USD is $1,490.00.
 
-    CLDR knows other decimals for some currencies (it would round UGX or HUF amounts differently), so ours are given.
+    CLDR knows other decimals for some currencies (it would round UGX or HUF amounts differently), so ours are given. What
+    stands for the currency is set off by a hard space unless it ends in a sign (Unicode TS 35, currencySpacing).
     """
     digits = digits_of(currency)
-    pattern = "¤#,##0" + ("." + "0" * digits if digits else "")
+    gap = "" if category(get_currency_symbol(currency, LOCALE)[-1]).startswith("S") else "\u00a0"
+    pattern = f"¤{gap}#,##0" + ("." + "0" * digits if digits else "")
     value = Decimal(units).scaleb(-digits)
     return str(format_currency(value, currency, pattern, LOCALE, currency_digits=False))
 
