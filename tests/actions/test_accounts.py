@@ -11,7 +11,7 @@ from sqlalchemy import select
 
 from archgate.actions.across import checks, undo
 from archgate.actions.enrolling import changing, leaving, transfers, waitlist
-from archgate.actions.enrolling.commands import JoinCommand
+from archgate.actions.enrolling.commands import ChangeCommand, JoinCommand, TransferCommand
 from archgate.actions.fees import terms
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
@@ -339,12 +339,16 @@ def test_every_account_is_the_sum_of_its_causes_whatever_is_done(office, seed):
                 at.act(lambda d, w=own[who]: accounts.use_credit(d, w))
             elif act == "transfer" and who in seated:
                 body = {"run_id": run["id"], "keep": f"{chance.randint(0, 20)}.00", "why": "asked"}
-                done = at.act(lambda d, n=seated[who], b=body: transfers.transfer(d, n, b))
+                done = at.act(
+                    lambda d, n=seated[who], b=body: transfers.transfer(d, n, command_of(TransferCommand, b))
+                )
                 seated[who] = done["enrollment_id"]
                 undoable.append(done["change"])
             elif act in ("change", "price") and who in seated:
                 body = a_change(office, seated[who], act, chance)
-                done = at.act(lambda d, n=seated[who], b=body: changing.change(d, n, b))
+                done = at.act(
+                    lambda d, n=seated[who], b=body: changing.change(d, n, command_of(ChangeCommand, b))
+                )
                 undoable.append(done["change"])
             elif act == "meeting":
                 fallen = chance.choice(run["dates"])["id"]

@@ -4,7 +4,9 @@ import pytest
 
 from archgate.actions.across import checks, merging, person_pages, undo
 from archgate.actions.enrolling import attendance, changing, groups, leaving, roles, roster, transfers
+from archgate.actions.enrolling.commands import ChangeCommand, TransferCommand
 from archgate.actions.kernel import lookups
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.money import accounts
 from archgate.actions.people import people
@@ -54,8 +56,10 @@ def test_only_learners_take_seats_and_only_administrators_add_instructors(office
     there = a_run(office)
     for act in (
         lambda d: leaving.withdraw(d, observer["enrollment_id"]),
-        lambda d: transfers.transfer(d, observer["enrollment_id"], {"run_id": there["id"]}),
-        lambda d: changing.change(d, observer["enrollment_id"], {"fresh": True}),
+        lambda d: transfers.transfer(
+            d, observer["enrollment_id"], command_of(TransferCommand, {"run_id": there["id"]})
+        ),
+        lambda d: changing.change(d, observer["enrollment_id"], command_of(ChangeCommand, {"fresh": True})),
         lambda d: transfers.swap(d, observer["enrollment_id"], a_person(office)["id"]),
     ):
         with pytest.raises(Problem, match="is observer here and holds no seat"):

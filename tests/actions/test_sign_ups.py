@@ -5,7 +5,9 @@ from sqlalchemy import select
 
 from archgate.actions.across import checks, undo
 from archgate.actions.enrolling import changing, leaving, transfers
+from archgate.actions.enrolling.commands import ChangeCommand, TransferCommand
 from archgate.actions.fees import stock, terms
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.money import accounts, invoices
 from archgate.actions.runs import making, moving
@@ -35,7 +37,9 @@ def pay(office, account_id, amount):
 
 
 def change(office, held, preview=False, **body):
-    return office.act(lambda d: changing.change(d, held["enrollment"], body), preview=preview)
+    return office.act(
+        lambda d: changing.change(d, held["enrollment"], command_of(ChangeCommand, body)), preview=preview
+    )
 
 
 def agrees(office):
@@ -185,7 +189,10 @@ POLICY = {"steps": [{"days_before": 30, "percent": "100"}], "kept_fee": "25.00",
 
 def move(office, held, there, preview=False, **body):
     return office.act(
-        lambda d: transfers.transfer(d, held["enrollment"], {"run_id": there["id"], **body}), preview=preview
+        lambda d: transfers.transfer(
+            d, held["enrollment"], command_of(TransferCommand, {"run_id": there["id"], **body})
+        ),
+        preview=preview,
     )
 
 

@@ -12,7 +12,7 @@ from sqlalchemy import select
 
 from archgate.actions.across import person_pages, undo
 from archgate.actions.enrolling import enrollments, held_places, leaving, offers, roster, transfers, waitlist
-from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand
+from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand, TransferCommand
 from archgate.actions.fees import quotes, terms
 from archgate.actions.fees.commands import QuoteCommand
 from archgate.actions.kernel import signing
@@ -316,7 +316,11 @@ class SeatsUnderRandomActs(RuleBasedStateMachine):
     def move(self, n):
         row = self.pick(roster_of(self.moment, self.run), n)
         if row:
-            self.attempt(lambda d: transfers.transfer(d, row["id"], {"run_id": self.runs[1]["id"]}))
+            self.attempt(
+                lambda d: transfers.transfer(
+                    d, row["id"], command_of(TransferCommand, {"run_id": self.runs[1]["id"]})
+                )
+            )
 
     @rule(n=st.integers(0, 20), leave=st.booleans(), why=st.sampled_from(["", "her turn"]))
     def seat_or_leave(self, n, leave, why):

@@ -9,7 +9,7 @@ from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import changing, enrollments, leaving, transfers
-from archgate.actions.enrolling.commands import EnrollCommand
+from archgate.actions.enrolling.commands import ChangeCommand, EnrollCommand, TransferCommand
 from archgate.actions.enrolling.views import EnrolledView, NamedView
 from archgate.actions.fees.views import QuoteLineView, QuoteView, TaxView
 from archgate.actions.kernel.unit_of_work import Once
@@ -67,18 +67,6 @@ def enroll(
     key: Once | None = Depends(once),
 ) -> EnrolledView:
     return run_act(request, user, lambda uow: enrollments.enroll(uow, body), once=key)
-
-
-class ChangeIn(Body):
-    """`people`, `extras` and `code` as in a sign-up; what is not named stays. `fresh`: all is priced as of now.
-    `total` is the new total that was shown."""
-
-    people: Any = None
-    extras: Any = None
-    code: Any = None
-    fresh: Any = None
-    why: Any = None
-    total: Any = None
 
 
 class PlanRow(BaseModel):
@@ -142,14 +130,6 @@ class SignUpChanged(BaseModel):
     credit: str
 
 
-class TransferIn(ChangeIn):
-    """`keep`: what is kept instead of the fee for a transfer, with `why` where it differs."""
-
-    run_id: Any = None
-    plan_id: Any = None
-    keep: Any = None
-
-
 class Transferred(EnrolledView):
     """`carried` is what settles the new sign-up, `credit` what is left of what was paid, `owed` what is open there."""
 
@@ -181,32 +161,30 @@ class Swapped(BaseModel):
 @router.post("/enrollments/{enrollment_id}/change")
 def change_sign_up(
     enrollment_id: int,
-    body: ChangeIn,
+    body: ChangeCommand,
     request: Request,
     preview: bool = False,
     user: User = Depends(may("enroll")),
     key: Once | None = Depends(once),
 ) -> SignUpChanged:
     """Change rates, prices, extras or the code of a sign-up; the plan is worked out again, what is paid stays paid."""
-    asked = given(body)
     return run_act(
-        request, user, lambda uow: changing.change(uow, enrollment_id, asked), once=key, preview=preview
+        request, user, lambda uow: changing.change(uow, enrollment_id, body), once=key, preview=preview
     )
 
 
 @router.post("/enrollments/{enrollment_id}/transfer")
 def transfer(
     enrollment_id: int,
-    body: TransferIn,
+    body: TransferCommand,
     request: Request,
     preview: bool = False,
     user: User = Depends(may("enroll")),
     key: Once | None = Depends(once),
 ) -> Transferred:
     """Move a sign-up to another run; what was paid moves along."""
-    asked = given(body)
     return run_act(
-        request, user, lambda uow: transfers.transfer(uow, enrollment_id, asked), once=key, preview=preview
+        request, user, lambda uow: transfers.transfer(uow, enrollment_id, body), once=key, preview=preview
     )
 
 

@@ -3766,25 +3766,22 @@ export interface components {
             courses: components["schemas"]["CourseName"][];
         };
         /**
-         * ChangeIn
-         * @description `people`, `extras` and `code` as in a sign-up; what is not named stays. `fresh`: all is priced as of now.
-         *     `total` is the new total that was shown.
+         * ChangeCommand
+         * @description `fresh`: all is priced as of now. `total` is the new total that was shown.
          */
-        ChangeIn: {
+        ChangeCommand: {
             /** People */
-            people?: unknown;
+            people?: components["schemas"]["HeadsAsked"][];
             /** Extras */
-            extras?: unknown;
+            extras?: components["schemas"]["ExtraAsked"][];
             /** Code */
-            code?: unknown;
-            /** Fresh */
-            fresh?: unknown;
-            /** Why */
-            why?: unknown;
+            code?: string | null;
+            /** Whether all is priced anew */
+            fresh?: boolean;
+            /** The reason */
+            why?: string | null;
             /** Total */
-            total?: unknown;
-        } & {
-            [key: string]: unknown;
+            total?: string | null;
         };
         /** ChangeOut */
         ChangeOut: {
@@ -8291,30 +8288,26 @@ export interface components {
             after: string | null;
         };
         /**
-         * TransferIn
+         * TransferCommand
          * @description `keep`: what is kept instead of the fee for a transfer, with `why` where it differs.
          */
-        TransferIn: {
+        TransferCommand: {
             /** People */
-            people?: unknown;
+            people?: components["schemas"]["HeadsAsked"][];
             /** Extras */
-            extras?: unknown;
+            extras?: components["schemas"]["ExtraAsked"][];
             /** Code */
-            code?: unknown;
-            /** Fresh */
-            fresh?: unknown;
-            /** Why */
-            why?: unknown;
+            code?: string | null;
+            /** The run to move to */
+            run_id: number;
+            /** The payment plan */
+            plan_id?: number | null;
+            /** What is kept */
+            keep?: string | null;
+            /** The reason */
+            why?: string | null;
             /** Total */
-            total?: unknown;
-            /** Run Id */
-            run_id?: unknown;
-            /** Plan Id */
-            plan_id?: unknown;
-            /** Keep */
-            keep?: unknown;
-        } & {
-            [key: string]: unknown;
+            total?: string | null;
         };
         /**
          * Transferred
@@ -15241,7 +15234,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ChangeIn"];
+                "application/json": components["schemas"]["ChangeCommand"];
             };
         };
         responses: {
@@ -15321,7 +15314,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["TransferIn"];
+                "application/json": components["schemas"]["TransferCommand"];
             };
         };
         responses: {

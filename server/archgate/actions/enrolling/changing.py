@@ -13,11 +13,11 @@ from typing import Any
 from sqlalchemy import select
 
 from archgate.actions.enrolling import enrollments
+from archgate.actions.enrolling.commands import ChangeCommand
 from archgate.actions.fees import codes, fees, quotes, stock
-from archgate.actions.fees.commands import Ask
+from archgate.actions.fees.commands import Ask, ExtraAsked, HeadsAsked
 from archgate.actions.kernel import lookups
 from archgate.actions.kernel.answers import shown
-from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
@@ -39,38 +39,25 @@ from archgate.tables.plans import Installment
 from archgate.tables.roster import Enrollment
 from archgate.tables.schedule import Meeting
 
-ASK = ("people", "extras", "code")
 
-
-def change(uow: UnitOfWork, enrollment_id: int, body: dict[str, Any]) -> dict[str, Any]:
-    """Change what a sign-up asks for: `people` (rates, agreed prices), `extras`, `code`; what is not named stays.
+def change(uow: UnitOfWork, enrollment_id: int, command: ChangeCommand) -> dict[str, Any]:
+    """Change what a sign-up asks for: rates, agreed prices, extras, code; what is not named stays.
 
     Prices are those of the day of sign-up, and what was asked for before keeps the price it was agreed at; with `fresh`
-    all of it is priced as of now. `total` is what the screen showed; a differing one answers 409 with both.
+    all of it is priced as of now. When the total is another than was shown, both are answered (409).
     """
     enrollment, run, _ = enrollments.locked_enrollment(uow, enrollment_id)
     enrollments.refuse_no_learner(enrollment)
-    faults: list[Fault] = []
-    top = Reader(body, "", faults, "people extras code fresh why total")
-    fresh, why = (
-        top.flag("fresh", "Whether all is priced anew"),
-        (top.text("why", "The reason") or "").strip(),
-    )
-    if len(why) > quotes.MOST_REASON:
-        top.fault("why", f"The reason is longer than {quotes.MOST_REASON} characters.")
-    if faults:
-        raise Refused(faults)
-    asked = {**ask_of(uow, enrollment, run), **{k: body[k] for k in ASK if k in body}}
-    resolved = quotes.resolve_ask(
-        uow, run, command_of(Ask, {**asked, "plan_id": enrollment.plan_id}), enrollment.person, held=True
-    )
+    fresh, why = command.fresh, (command.why or "").strip()
+    asked = command.over(ask_of(uow, enrollment, run))
+    resolved = quotes.resolve_ask(uow, run, asked, enrollment.person, held=True)
     if len(resolved.heads) != enrollment.heads:
         raise Refused(
             [Fault("/people", f"The party has {enrollment.heads} heads, not {len(resolved.heads)}.")]
         )
     quote = priced(uow, enrollment, resolved, fresh)
-    if top.has("total"):
-        quotes.refuse_other_total(quote, top.value["total"])
+    if command.total is not None:
+        quotes.refuse_other_total(quote, command.total)
     old, before = enrollment.quote, plan_view(uow, enrollment)
     if same(old, quote):
         raise conflict("nothing-to-do", "Nothing changes.")
@@ -103,6 +90,7 @@ def view(uow: UnitOfWork, enrollment_id: int) -> dict[str, Any]:
         raise not_found("This enrollment")
     run, account = lookups.get_run(uow, enrollment.run_id), accounts.get_account(uow, enrollment.payer_id)
     came = uow.session.get(Enrollment, enrollment.came_from_id) if enrollment.came_from_id else None
+    ask = ask_of(uow, enrollment, run)
     return {
         "id": enrollment.id, "run_id": enrollment.run_id, "person_id": enrollment.person_id,
         "name": enrollment.person.name, "status": enrollment.status, "role": enrollment.role, "heads": enrollment.heads,
@@ -110,7 +98,9 @@ def view(uow: UnitOfWork, enrollment_id: int) -> dict[str, Any]:
         "signed_up": shown(enrollment.signed_up), "way_in": enrollment.way_in, "note": enrollment.note,
         "came_from": lookups.get_run(uow, came.run_id).code if came else None,
         "account_id": account.id, "payer": accounts.payer_name(uow, account), "quote": document_of(enrollment.quote),
-        **ask_of(uow, enrollment, run), "plan": plan_view(uow, enrollment),
+        "people": [{"rate_id": x.rate_id, "count": x.count} for x in ask.people],
+        "extras": [{"extra_id": x.extra_id, "count": x.count} for x in ask.extras], "code": ask.code,
+        "plan": plan_view(uow, enrollment),
     }  # fmt: skip
 
 
@@ -122,18 +112,18 @@ def same(one: AgreedQuote, other: AgreedQuote) -> bool:
     return (one.lines, one.total) == (other.lines, other.total)
 
 
-def ask_of(uow: UnitOfWork, enrollment: Enrollment, run: Run) -> dict[str, Any]:
-    """What a sign-up asks for now, as a body says it."""
+def ask_of(uow: UnitOfWork, enrollment: Enrollment, run: Run) -> Ask:
+    """What a sign-up asks for now."""
     ids = {r.code: r.id for r in run.rates}
     code = uow.session.scalar(
         select(DiscountCode.code).join(CodeUse, CodeUse.code_id == DiscountCode.id)
         .where(CodeUse.enrollment_id == enrollment.id, CodeUse.live)
     )  # fmt: skip
-    return {
-        "people": [{"rate_id": ids[x.code], "count": x.quantity} for x in enrollment.quote.of_kind("rate")],
-        "extras": [{"extra_id": x.extra_id, "count": x.quantity} for x in enrollment.extras],
-        "code": code,
-    }  # fmt: skip
+    return Ask(
+        people=[HeadsAsked(rate_id=ids[x.code], count=x.quantity) for x in enrollment.quote.of_kind("rate")],
+        extras=[ExtraAsked(extra_id=x.extra_id, count=x.quantity) for x in enrollment.extras],
+        code=code, plan_id=enrollment.plan_id,
+    )  # fmt: skip
 
 
 def priced(uow: UnitOfWork, enrollment: Enrollment, resolved: quotes.ResolvedAsk, fresh: bool) -> AgreedQuote:

@@ -6,10 +6,11 @@ from typing import Annotated
 
 from pydantic import Field
 
-from archgate.actions.fees.commands import Ask, Names
-from archgate.actions.kernel.commands import AmountText, Day, Flag, Id, Optional, Reason
+from archgate.actions.fees.commands import MOST_ROWS, Ask, ExtraAsked, HeadsAsked, Names
+from archgate.actions.kernel.commands import AmountText, Command, Day, Flag, Id, Optional, Reason, Rows
 from archgate.core.states import Told
 
+ASKED = ("people", "extras", "code")
 Note = Annotated[str, Field(max_length=5000)]
 
 
@@ -48,3 +49,36 @@ class JoinCommand(Ask):
     exception: Annotated[Reason | None, Optional] = Field(None, title="The reason")
     head_start: Annotated[int, Field(strict=True, ge=-100, le=100)] = 0
     answers: dict[str, str] = Field(default_factory=dict)
+
+
+class ChangedAsk(Command):
+    """What of an ask becomes another; what is not named stays."""
+
+    people: Annotated[list[HeadsAsked], Rows, Field(max_length=MOST_ROWS)] = Field(default_factory=list)
+    extras: Annotated[list[ExtraAsked], Rows, Field(max_length=MOST_ROWS)] = Field(default_factory=list)
+    code: Annotated[Annotated[str, Field(max_length=60)] | None, Optional] = None
+
+    def over(self, ask: Ask) -> Ask:
+        """The ask with what is named here."""
+        named: dict[str, object] = {
+            name: getattr(self, name) for name in ASKED if name in self.model_fields_set
+        }
+        return ask.model_copy(update=named)
+
+
+class ChangeCommand(ChangedAsk):
+    """`fresh`: all is priced as of now. `total` is the new total that was shown."""
+
+    fresh: Flag = Field(default_factory=bool, title="Whether all is priced anew")
+    why: Annotated[Reason | None, Optional] = Field(None, title="The reason")
+    total: AmountText | None = None
+
+
+class TransferCommand(ChangedAsk):
+    """`keep`: what is kept instead of the fee for a transfer, with `why` where it differs."""
+
+    run_id: Id = Field(title="The run to move to")
+    plan_id: Id | None = Field(None, title="The payment plan")
+    keep: AmountText | None = Field(None, title="What is kept")
+    why: Annotated[Reason | None, Optional] = Field(None, title="The reason")
+    total: AmountText | None = None

@@ -8,6 +8,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import selectinload
 
 from archgate.actions.enrolling import leaving, transfers
+from archgate.actions.enrolling.commands import TransferCommand
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict
 from archgate.actions.kernel.unit_of_work import UnitOfWork
@@ -79,7 +80,7 @@ def move(uow: UnitOfWork, run_id: int, ids: list[int], to_run_id: int) -> dict[s
     for enrollment in chosen_of(uow, run.id, ids):
         name = enrollment.person.name
         try:
-            done = transfers.move(uow, enrollment, run, there, {})
+            done = transfers.move(uow, enrollment, run, there, TransferCommand(run_id=there.id))
         except Problem as problem:
             raise conflict("one-cannot", f"{name}: {problem.detail}") from None
         rows.append(

@@ -5,10 +5,10 @@ from __future__ import annotations
 from typing import Any
 
 from archgate.actions.enrolling import enrollments, leaving
+from archgate.actions.enrolling.commands import TransferCommand
 from archgate.actions.fees import fees, quotes
 from archgate.actions.fees import plans as run_plans
-from archgate.actions.fees.commands import Ask
-from archgate.actions.kernel.commands import command_of
+from archgate.actions.fees.commands import Ask, ExtraAsked, HeadsAsked
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
@@ -18,14 +18,11 @@ from archgate.actions.seats import parties, seats
 from archgate.core import refunds
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount
-from archgate.core.reader import Reader
 from archgate.tables.courses import Run
 from archgate.tables.money import Account
 from archgate.tables.plans import Plan
 from archgate.tables.roster import Enrollment
 from archgate.tables.seats import RunSeats
-
-ASK = ("people", "extras", "code", "plan_id")
 
 
 def both_locked(uow: UnitOfWork, enrollment_id: int, run_id: int) -> tuple[Enrollment, Run, Run]:
@@ -39,27 +36,20 @@ def both_locked(uow: UnitOfWork, enrollment_id: int, run_id: int) -> tuple[Enrol
     return enrollment, here, there
 
 
-def transfer(uow: UnitOfWork, enrollment_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def transfer(uow: UnitOfWork, enrollment_id: int, command: TransferCommand) -> dict[str, Any]:
     """Move a sign-up to another run, at today's price there; what was paid moves along.
 
     The ask is the same as far as the other run has it (rates and extras by their codes, the plan by its name), unless
-    the body says another. The policy's fee for a transfer is kept, or another sum with a reason (`keep`, `why`). What
-    was paid settles the kept fee first, then the new sign-up; more is credit. `total` is what the screen showed.
+    the command says another. The policy's fee for a transfer is kept, or another sum with a reason. What was paid settles
+    the kept fee first, then the new sign-up; more is credit. `total` is what the screen showed.
     """
-    faults: list[Fault] = []
-    top = Reader(body, "", faults, "run_id people extras code plan_id keep why total")
-    run_id = top.whole("run_id", "The run to move to", 1, 2**62, need=True)
-    why = (top.text("why", "The reason") or "") if body.get("why") else ""
-    keep = top.text("keep", "What is kept") if top.has("keep") else None
-    if faults or run_id is None:
-        raise Refused(faults)
-    enrollment, here, there = both_locked(uow, enrollment_id, run_id)
-    return move(uow, enrollment, here, there, body, keep, why)
+    enrollment, here, there = both_locked(uow, enrollment_id, command.run_id)
+    return move(uow, enrollment, here, there, command)
 
 
 def move(
-    uow: UnitOfWork, enrollment: Enrollment, here: Run, there: Run, body: dict[str, Any], keep: str | None = None, why: str = ""
-) -> dict[str, Any]:  # fmt: skip
+    uow: UnitOfWork, enrollment: Enrollment, here: Run, there: Run, command: TransferCommand
+) -> dict[str, Any]:
     """`transfer`, under the locks of both runs."""
     person = enrollment.person
     enrollments.refuse_no_learner(enrollment)
@@ -72,19 +62,19 @@ def move(
     for other in named:
         if parties.live_on(uow, there.id, [other.id]):
             raise conflict("already-in", f"{other.name} is already on the roster of {there.code}.")
-    asked = ask_there(uow, enrollment, there)
+    asked = command.over(ask_there(uow, enrollment, there))
+    if command.plan_id is not None:
+        asked = asked.model_copy(update={"plan_id": command.plan_id})
     account = accounts.get_account(uow, enrollment.payer_id, lock=True)
     policy = refunds.kept_of_transfer(leaving.policy_of(uow, here), enrollment.total, enrollment.currency)
     kept, said = policy.amount, policy.why
-    if keep is not None:
-        kept, said = leaving.kept_differently(enrollment, policy, keep, why)
+    if command.keep is not None:
+        kept, said = leaving.kept_differently(enrollment, policy, command.keep, command.why or "")
     paid = money.paid_of(uow, [enrollment.id]).get(enrollment.id, 0)
     leaving.end(uow, enrollment, "moved", f"{person.name} moved from {here.code} to {there.code}")
     if kept:
         money.keep(uow, enrollment, kept, f"Kept of {here.code}: {said}")
-    resolved = quotes.resolve_ask(
-        uow, there, command_of(Ask, {**asked, **{k: body[k] for k in ASK if k in body}}), person
-    )
+    resolved = quotes.resolve_ask(uow, there, asked, person)
     if len(resolved.heads) != enrollment.heads:
         raise Refused(
             [Fault("/people", f"The party has {enrollment.heads} heads, not {len(resolved.heads)}.")]
@@ -93,9 +83,7 @@ def move(
     quotes.refuse_rates(uow, resolved, person, account.organization_id)
     priced = quotes.priced(uow, resolved)
     quotes.refuse_missing_details(uow, resolved, priced.total, person, account.organization_id)
-    total = (
-        body["total"] if isinstance(body.get("total"), str) else format_amount(priced.total, priced.currency)
-    )
+    total = command.total or format_amount(priced.total, priced.currency)
     coming = enrollments.Coming(
         resolved, priced, person, account, "transfer", enrollment.note, others=tuple(named)
     )
@@ -121,7 +109,7 @@ def move(
     }  # fmt: skip
 
 
-def ask_there(uow: UnitOfWork, enrollment: Enrollment, there: Run) -> dict[str, Any]:
+def ask_there(uow: UnitOfWork, enrollment: Enrollment, there: Run) -> Ask:
     """What a sign-up asks for, in the rates, extras and plans of another run; what that run has not is left out."""
     usual = quotes.usual_rate(uow, there, enrollment.person)
     rates = {r.code: r for r in fees.rates_of(there)}
@@ -130,13 +118,14 @@ def ask_there(uow: UnitOfWork, enrollment: Enrollment, there: Run) -> dict[str, 
     offered = run_plans.offered(uow, there)
     same = next((p for p in offered if p.id == plan.id or p.name == plan.name), None)
     quote = enrollment.quote
-    return {
-        "people": [{"rate_id": rates.get(x.code, usual).id, "count": x.quantity} for x in quote.of_kind("rate")],
-        "extras": [
-            {"extra_id": extras[x.code].id, "count": x.quantity} for x in quote.of_kind("extra") if x.code in extras
+    return Ask(
+        people=[HeadsAsked(rate_id=rates.get(x.code, usual).id, count=x.quantity) for x in quote.of_kind("rate")],
+        extras=[
+            ExtraAsked(extra_id=extras[x.code].id, count=x.quantity)
+            for x in quote.of_kind("extra") if x.code in extras
         ],
-        "plan_id": same.id if same else None,
-    }  # fmt: skip
+        plan_id=same.id if same else None,
+    )  # fmt: skip
 
 
 def undo_transfer(uow: UnitOfWork, enrollment_id: int) -> None:

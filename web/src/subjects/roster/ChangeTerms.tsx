@@ -7,7 +7,8 @@ import { useSettled } from "../../app/session";
 import { Choice, Field } from "../../parts/Field";
 import { day, isZero, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
-import { amount, digitsOf, whole } from "../courses/form";
+import { amount, digitsOf } from "../courses/form";
+import { counted } from "./DeskParts";
 
 type SignUp = Schemas["SignUpOut"];
 type Form = {
@@ -46,22 +47,23 @@ export function ChangeTerms({
   };
   const digits = digitsOf(run.currency);
   const rest = held.extras.filter((e) => !run.extras.some((x) => x.id === e.extra_id));
-  const asked = JSON.stringify({
+  const change: Schemas["ChangeCommand"] = {
     people: held.people.map((p, i) => ({
       rate_id: Number(form.rates[i]),
       count: p.count,
       ...(form.agreed
-        ? { agreed: { amount: amount(form.agreed.amount, digits), reason: form.agreed.reason || null } }
+        ? { agreed: { amount: amount(form.agreed.amount, digits) ?? "", reason: form.agreed.reason } }
         : {}),
     })),
     extras: [
       ...rest,
       ...Object.entries(form.extras)
         .filter(([, text]) => text.trim() !== "" && text.trim() !== "0")
-        .map(([id, text]) => ({ extra_id: Number(id), count: whole(text) })),
+        .map(([id, text]) => ({ extra_id: Number(id), count: counted(text) })),
     ],
     fresh: form.fresh,
-  });
+  };
+  const asked = JSON.stringify(change);
   const settled = useSettled(asked, 150);
   const path = { enrollment_id: held.id };
   const query = useQuery({
@@ -70,7 +72,7 @@ export function ChangeTerms({
       ask(
         api.POST("/api/v1/enrollments/{enrollment_id}/change", {
           params: { path, query: { preview: true } },
-          body: JSON.parse(settled) as Record<string, unknown>,
+          body: JSON.parse(settled) as Schemas["ChangeCommand"],
         }),
       ),
     placeholderData: keepPreviousData,
@@ -86,7 +88,7 @@ export function ChangeTerms({
       const done = await ask(
         api.POST("/api/v1/enrollments/{enrollment_id}/change", {
           params: { path, header: { "Idempotency-Key": key } },
-          body: { ...(JSON.parse(asked) as Record<string, unknown>), total: found.total },
+          body: { ...change, total: found.total },
         }),
       );
       acts.say({

@@ -43,9 +43,9 @@ export function Moving({
     placeholderData: keepPreviousData,
   });
   const path = { enrollment_id: held.id };
-  const body = {
-    run_id: run?.id,
-    ...(own ? { keep: amount(own.keep, digitsOf(held.quote.currency)), why: own.why } : {}),
+  const body: Schemas["TransferCommand"] = {
+    run_id: run?.id ?? 0,
+    ...(own ? { keep: amount(own.keep, digitsOf(held.quote.currency)) ?? "", why: own.why } : {}),
   };
   const settled = useSettled(JSON.stringify(body), 150);
   const query = useQuery({
@@ -54,7 +54,7 @@ export function Moving({
       ask(
         api.POST("/api/v1/enrollments/{enrollment_id}/transfer", {
           params: { path, query: { preview: true } },
-          body: JSON.parse(settled) as Record<string, unknown>,
+          body: JSON.parse(settled) as Schemas["TransferCommand"],
         }),
       ),
     enabled: run !== null,
