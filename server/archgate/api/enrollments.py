@@ -1,4 +1,4 @@
-"""Enrollments, rosters, and undo."""
+"""Enrollments: made, changed, moved, given up."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The outbox, work that failed, call lists, reminders, and what needs a decision today."""
+"""The outbox."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Roles, groups and attendance on a roster, the desk notice, and the roster beside another list."""
+"""Roles and groups on a roster."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Courses, runs and their dates, terms and quotes."""
+"""Runs: listed, made, changed, published; their terms and what they touch."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Seats kept back, offers to those in line, and the page on which an offer is answered without signing in."""
+"""Seats kept back: held without names, and set aside for a group."""
 
 from __future__ import annotations
 

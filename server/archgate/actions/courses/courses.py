@@ -1,4 +1,4 @@
-"""Courses: listed, made and changed, and what their runs start from."""
+"""Courses: listed, made and changed."""
 
 from __future__ import annotations
 

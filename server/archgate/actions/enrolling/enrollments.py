@@ -1,4 +1,4 @@
-"""Enrolling, withdrawing and the roster of a run."""
+"""Enrolling somebody: whether they may, at which price, in which seat; and naming the heads of a party."""
 
 from __future__ import annotations
 

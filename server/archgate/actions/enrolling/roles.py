@@ -1,4 +1,4 @@
-"""Who is on a roster beside its learners, groups inside a run, attendance, and the roster compared with another list."""
+"""Who is on a roster beside its learners: assistants, instructors and observers."""
 
 from __future__ import annotations
 

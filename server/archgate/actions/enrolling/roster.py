@@ -1,4 +1,4 @@
-"""The roster of a run as screens and papers show it: who holds a seat, who waits, who left."""
+"""The roster of a run as screens and papers show it: who holds a seat, who waits, who left; and compared with another list."""
 
 from __future__ import annotations
 

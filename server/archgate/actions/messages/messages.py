@@ -1,4 +1,4 @@
-"""Messages to people: written with what they tell, sent by the worker after a minute; and the calls of a cancelled meeting."""
+"""Messages to people: written with what they tell, sent by the worker after a minute."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""People and organizations: finding, adding, and what they owe."""
+"""Records of people: found, added, changed, tagged, noted on."""
 
 from __future__ import annotations
 
