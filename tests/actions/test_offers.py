@@ -687,6 +687,8 @@ def test_whoever_is_told_signs_up_waits_or_leaves_by_a_link_of_their_own(office)
     assert opened.look(lambda d: invites.reply_page(d, tokens[0]))["full"] is False
     with pytest.raises(Problem, match=r"total was 1\.00"):
         answer(0, "take", "1.00")
+    for odd in ("", "lots", "-1.00"):  # a link is answered by anybody: refused in a sentence, never a crash
+        assert set(refusal(lambda odd=odd: answer(0, "take", odd))) == {"/total"}
     assert answer(0, "take", "240.00")["said"] == "You have signed up."
     assert roster_of(opened, run)[0]["way_in"] == "interest list"
     assert opened.look(lambda d: invites.reply_page(d, tokens[1]))["full"] is True

@@ -108,6 +108,8 @@ def test_prices_are_compared_and_read_out(clerk, run):
     day = found["runs"][0]["lines"][0]["steps"][1]["from"]
     assert "$240.00: $120.00 now" in clerk.get(f"/api/v1/runs/{run['id']}/price-on/{day}").json()["text"]
     assert clerk.get("/api/v1/prices").status_code == 422
+    for odd in ("rate_id=-1", "plan_id=0", f"rate_id={2**63}"):
+        assert clerk.get(f"/api/v1/runs/{run['id']}/price-on/{day}?{odd}").status_code == 422, odd
     plan = clerk.post(
         "/api/v1/early-bird",
         json={"fee": "200.00", "share": "40", "target": "230.00", "days": 14, "rounding": "0.01"},

@@ -9,6 +9,7 @@ from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand
 from archgate.actions.fees import fees, quotes
 from archgate.actions.fees.commands import Ask
 from archgate.actions.kernel import signing
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
@@ -84,10 +85,9 @@ def reply(uow: UnitOfWork, token: str, answer: str, total: str = "") -> dict[str
     if not page["stands"]:
         raise conflict("offer-over", page["said"])
     if answer == "take":
+        body = {"run_id": run.id, "person_id": row.person_id, "total": total}
         try:
-            enrollments.enroll(
-                uow, EnrollCommand(run_id=run.id, person_id=row.person_id, total=total), WAY_IN
-            )
+            enrollments.enroll(uow, command_of(EnrollCommand, body), WAY_IN)
         except Problem as problem:
             if problem.kind == "details-needed":
                 raise conflict(

@@ -11,6 +11,7 @@ from sqlalchemy import select
 from archgate.actions.fees import fees, plans, quotes, terms
 from archgate.actions.fees.commands import Ask
 from archgate.actions.kernel.answers import shown
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.schedule import schedule
@@ -106,9 +107,8 @@ def reading(
 ) -> dict[str, Any]:
     """What one person pays on a day at a rate, now and later, as a sentence to read out."""
     run = get_run(uow, run_id)
-    resolved = quotes.resolve_ask(
-        uow, run, Ask(rate_id=rate_id or fees.rate_of(run, None).id, plan_id=plan_id)
-    )
+    asked = {"rate_id": rate_id or fees.rate_of(run, None).id, "plan_id": plan_id}
+    resolved = quotes.resolve_ask(uow, run, command_of(Ask, asked))
     currency = run.currency
     total = core_fees.total_on(resolved.fees, resolved.ask, day, fees.start_of(uow, run))
     due = quotes.due_of(uow, resolved, total, day)
