@@ -5,8 +5,8 @@ from pydantic import ValidationError
 
 from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand
 from archgate.actions.fees.commands import Ask, QuoteCommand
-from archgate.actions.kernel.commands import command_of, pointer_of
-from archgate.core.faults import Refused
+from archgate.actions.kernel.commands import command_of
+from archgate.core.faults import Refused, pointer_of
 from archgate.core.states import Told
 
 WHOLE = {"run_id": 1, "person_id": 2, "total": "210.00"}
@@ -70,4 +70,4 @@ def test_a_command_is_typed_and_does_not_change():
 
 def test_pointers_escape_what_rfc_6901_says():
     """RFC 6901, section 3 and 5: "~" becomes "~0", "/" becomes "~1"."""
-    assert pointer_of(("a/b", 0, "m~n")) == "/a~1b/0/m~0n" and pointer_of(()) == ""
+    assert pointer_of("a/b", 0, "m~n") == "/a~1b/0/m~0n" and pointer_of() == ""

@@ -13,6 +13,15 @@ class Fault:
     message: str
 
 
+def pointer_of(*parts: int | str) -> str:
+    """The JSON pointer of a place (RFC 6901, section 3: "~" is written "~0", "/" is written "~1").
+
+    >>> pointer_of("extras", "a/b", 0)
+    '/extras/a~1b/0'
+    """
+    return "".join("/" + str(part).replace("~", "~0").replace("/", "~1") for part in parts)
+
+
 class Refused(Exception):
     """Raised when the rules refuse what was asked; carries every fault, in the order of the document."""
 

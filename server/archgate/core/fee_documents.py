@@ -9,7 +9,7 @@ from collections.abc import Iterable
 from datetime import date
 from typing import Any
 
-from archgate.core.faults import Fault, Refused
+from archgate.core.faults import Fault, Refused, pointer_of
 from archgate.core.fees import (
     Ask,
     Code,
@@ -165,11 +165,7 @@ def read_ask(ask: Reader) -> Ask:
     held = ask._take("extras", dict, False, "The extras") or {}
     for name, number in held.items():
         if isinstance(number, bool) or not isinstance(number, int) or abs(number) > 10**6:
-            ask.faults.append(
-                Fault(
-                    f"{ask.at}/extras/{name.replace('~', '~0').replace('/', '~1')}", "A whole number, please."
-                )
-            )
+            ask.faults.append(Fault(ask.at + pointer_of("extras", name), "A whole number, please."))
         else:
             extras.append((name, number))
     return Ask(tuple(people), tuple(extras), ask.text("code", "The code"))

@@ -24,7 +24,7 @@ from datetime import date, datetime, timedelta
 from decimal import Decimal
 from zoneinfo import ZoneInfo
 
-from archgate.core.faults import Fault, Refused
+from archgate.core.faults import Fault, Refused, pointer_of
 from archgate.core.gates import first_moment, last_early_day, local_day, through_text
 from archgate.core.money import format_amount, percent_of, percent_text
 from archgate.core.schedule import day_text
@@ -294,7 +294,7 @@ def ask_faults(fees: Fees, ask: Ask, day: date | None, currency: str) -> list[Fa
         return faults
     extras = {x.code: x for x in fees.extras}
     for name, count in ask.extras:
-        at = f"/ask/extras/{name.replace('~', '~0').replace('/', '~1')}"
+        at = pointer_of("ask", "extras", name)
         if name not in extras:
             faults.append(Fault(at, f'There is no extra "{name}".'))
         elif count < 1:
@@ -302,7 +302,7 @@ def ask_faults(fees: Fees, ask: Ask, day: date | None, currency: str) -> list[Fa
         elif extras[name].required and count < ask.heads:
             faults.append(Fault(at, f"{extras[name].label} is required once per head, {ask.heads} in all."))
     for extra, count in counts_of(fees, ask):
-        at = f"/ask/extras/{extra.code.replace('~', '~0').replace('/', '~1')}"
+        at = pointer_of("ask", "extras", extra.code)
         if extra.most is not None and count > extra.most:
             faults.append(
                 Fault(at, f"At most {extra.most} of {extra.label} go with one sign-up, not {count}.")

@@ -12,7 +12,7 @@ from decimal import Decimal, InvalidOperation
 from typing import Any
 from zoneinfo import ZoneInfo, available_timezones
 
-from archgate.core.faults import Fault
+from archgate.core.faults import Fault, pointer_of
 from archgate.core.money import digits_of, parse_amount
 from archgate.core.schedule import moment_of
 
@@ -33,7 +33,7 @@ class Reader:
                 self.fault(key, f'"{key}" is not a known key here.')
 
     def fault(self, key: str, message: str) -> None:
-        place = f"{self.at}/{key.replace('~', '~0').replace('/', '~1')}" if key else self.at
+        place = self.at + pointer_of(key) if key else self.at
         self.faults.append(Fault(place, message))
 
     def has(self, key: str) -> bool:

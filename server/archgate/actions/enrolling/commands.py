@@ -7,7 +7,16 @@ from typing import Annotated
 from pydantic import Field
 
 from archgate.actions.fees.commands import MOST_ROWS, Ask, ExtraAsked, HeadsAsked, Names
-from archgate.actions.kernel.commands import AmountText, Command, Day, Flag, Id, Optional, Reason, Rows
+from archgate.actions.kernel.commands import (
+    AmountText,
+    Command,
+    Day,
+    EmptyIsNone,
+    Flag,
+    Id,
+    NullIsEmpty,
+    Reason,
+)
 from archgate.core.states import Told
 
 ASKED = ("people", "extras", "code")
@@ -30,7 +39,7 @@ class EnrollCommand(Ask):
     names: Names = Field(default_factory=list)
     kept_quote_id: Id | None = Field(None, title="The kept quote")
     received_on: Day | None = Field(None, title="The day it was received")
-    exception: Annotated[Reason | None, Optional] = Field(None, title="The reason")
+    exception: Annotated[Reason | None, EmptyIsNone] = Field(None, title="The reason")
     set_aside_id: Id | None = Field(None, title="The seats set aside")
     hold: Flag | None = None
     held_place_id: Id | None = Field(None, title="The held places")
@@ -46,7 +55,7 @@ class JoinCommand(Ask):
     payer_person_id: Id | None = None
     note: Note = ""
     received_on: Day | None = Field(None, title="The day it was received")
-    exception: Annotated[Reason | None, Optional] = Field(None, title="The reason")
+    exception: Annotated[Reason | None, EmptyIsNone] = Field(None, title="The reason")
     head_start: Annotated[int, Field(strict=True, ge=-100, le=100)] = 0
     answers: dict[str, str] = Field(default_factory=dict)
 
@@ -54,9 +63,13 @@ class JoinCommand(Ask):
 class ChangedAsk(Command):
     """What of an ask becomes another; what is not named stays."""
 
-    people: Annotated[list[HeadsAsked], Rows, Field(max_length=MOST_ROWS)] = Field(default_factory=list)
-    extras: Annotated[list[ExtraAsked], Rows, Field(max_length=MOST_ROWS)] = Field(default_factory=list)
-    code: Annotated[Annotated[str, Field(max_length=60)] | None, Optional] = None
+    people: Annotated[list[HeadsAsked], NullIsEmpty, Field(max_length=MOST_ROWS)] = Field(
+        default_factory=list
+    )
+    extras: Annotated[list[ExtraAsked], NullIsEmpty, Field(max_length=MOST_ROWS)] = Field(
+        default_factory=list
+    )
+    code: Annotated[Annotated[str, Field(max_length=60)] | None, EmptyIsNone] = None
 
     def over(self, ask: Ask) -> Ask:
         """The ask with what is named here."""
@@ -70,7 +83,7 @@ class ChangeCommand(ChangedAsk):
     """`fresh`: all is priced as of now. `total` is the new total that was shown."""
 
     fresh: Flag = Field(default_factory=bool, title="Whether all is priced anew")
-    why: Annotated[Reason | None, Optional] = Field(None, title="The reason")
+    why: Annotated[Reason | None, EmptyIsNone] = Field(None, title="The reason")
     total: AmountText | None = None
 
 
@@ -80,5 +93,5 @@ class TransferCommand(ChangedAsk):
     run_id: Id = Field(title="The run to move to")
     plan_id: Id | None = Field(None, title="The payment plan")
     keep: AmountText | None = Field(None, title="What is kept")
-    why: Annotated[Reason | None, Optional] = Field(None, title="The reason")
+    why: Annotated[Reason | None, EmptyIsNone] = Field(None, title="The reason")
     total: AmountText | None = None

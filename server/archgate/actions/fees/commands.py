@@ -6,12 +6,21 @@ from typing import Annotated
 
 from pydantic import Field, StringConstraints
 
-from archgate.actions.kernel.commands import AmountText, Command, Day, Id, Optional, Reason, Rows, Whole
+from archgate.actions.kernel.commands import (
+    AmountText,
+    Command,
+    Day,
+    EmptyIsNone,
+    Id,
+    NullIsEmpty,
+    Reason,
+    Whole,
+)
 from archgate.core.seats import LARGEST_PARTY
 
 MOST_ROWS = 50
 Words = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=500)]
-Names = Annotated[list[Annotated[str, Field(max_length=300)]], Rows, Field(max_length=LARGEST_PARTY)]
+Names = Annotated[list[Annotated[str, Field(max_length=300)]], NullIsEmpty, Field(max_length=LARGEST_PARTY)]
 
 
 class AgreedPrice(Command):
@@ -37,9 +46,13 @@ class ExtraAsked(Command):
 class Ask(Command):
     """What is asked of a run. `rate_id` and `heads` are the short form of `people`; `waive` is why the seats cost nothing."""
 
-    people: Annotated[list[HeadsAsked], Rows, Field(max_length=MOST_ROWS)] = Field(default_factory=list)
-    extras: Annotated[list[ExtraAsked], Rows, Field(max_length=MOST_ROWS)] = Field(default_factory=list)
-    code: Annotated[Annotated[str, Field(max_length=60)] | None, Optional] = None
+    people: Annotated[list[HeadsAsked], NullIsEmpty, Field(max_length=MOST_ROWS)] = Field(
+        default_factory=list
+    )
+    extras: Annotated[list[ExtraAsked], NullIsEmpty, Field(max_length=MOST_ROWS)] = Field(
+        default_factory=list
+    )
+    code: Annotated[Annotated[str, Field(max_length=60)] | None, EmptyIsNone] = None
     plan_id: Id | None = Field(None, title="The payment plan")
     rate_id: Id | None = None
     heads: Whole | None = Field(None, title="The number of heads")
@@ -54,7 +67,7 @@ class QuoteCommand(Ask):
     names: Names = Field(default_factory=list)
     day: Day | None = None
     received_on: Day | None = Field(None, title="The day it was received")
-    exception: Annotated[Reason | None, Optional] = Field(None, title="The reason")
+    exception: Annotated[Reason | None, EmptyIsNone] = Field(None, title="The reason")
     set_aside_id: Id | None = Field(None, title="The seats set aside")
     held_place_id: Id | None = Field(None, title="The held places")
 

@@ -22,7 +22,7 @@ from archgate.core import fees as core_fees
 from archgate.core import plans as core_plans
 from archgate.core import seats as core_seats
 from archgate.core.documents import PLAN_LINE_KEYS, read_plan_line
-from archgate.core.faults import Fault, Refused
+from archgate.core.faults import Fault, Refused, pointer_of
 from archgate.core.money import format_amount, parse_amount
 from archgate.core.quotes import AgreedQuote, agreed_of, document_of
 from archgate.core.reader import Reader
@@ -280,7 +280,7 @@ def ask_fault(resolved: ResolvedAsk, fault: Fault) -> Fault:
     """A fault of the core's ask as one of the body's: extras are named there by their row."""
     at = fault.at.removeprefix("/ask")
     for i, (extra, _) in enumerate(resolved.extras):
-        if at == f"/extras/{extra.code}":
+        if at == pointer_of("extras", extra.code):
             return Fault(f"/extras/{i}/count", fault.message)
     return Fault(at, fault.message)
 

@@ -14,7 +14,7 @@ from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationEr
 from pydantic.fields import FieldInfo
 from pydantic_core import ErrorDetails, PydanticCustomError
 
-from archgate.core.faults import Fault, Refused
+from archgate.core.faults import Fault, Refused, pointer_of
 from archgate.core.reader import strict_date
 
 
@@ -45,11 +45,11 @@ def _day(value: object) -> object:
     raise PydanticCustomError("day_shape", "")
 
 
-def _nothing(value: object) -> object:
+def _empty_is_none(value: object) -> object:
     return None if value == "" else value
 
 
-def _no_rows(value: object) -> object:
+def _null_is_empty(value: object) -> object:
     return [] if value is None else value
 
 
@@ -64,8 +64,8 @@ SignedText = Annotated[
     str, Field(pattern=r"^-?\d{1,15}(\.\d{1,4})?$", json_schema_extra={"format": "amount"})
 ]
 Reason = Annotated[str, Field(max_length=500)]
-Optional = BeforeValidator(_nothing)  # an empty text is none
-Rows = BeforeValidator(_no_rows)  # null is an empty list
+EmptyIsNone = BeforeValidator(_empty_is_none)
+NullIsEmpty = BeforeValidator(_null_is_empty)
 
 
 def command_of(kind: type[C], body: Mapping[str, object]) -> C:
@@ -78,12 +78,7 @@ def command_of(kind: type[C], body: Mapping[str, object]) -> C:
 
 def faults_of(kind: type[BaseModel], errors: Iterable[ErrorDetails]) -> list[Fault]:
     """What pydantic found, as our faults."""
-    return [Fault(pointer_of(e["loc"]), sentence_of(kind, e)) for e in errors]
-
-
-def pointer_of(place: Iterable[int | str]) -> str:
-    """The JSON pointer (RFC 6901) of a place."""
-    return "".join("/" + str(part).replace("~", "~0").replace("/", "~1") for part in place)
+    return [Fault(pointer_of(*e["loc"]), sentence_of(kind, e)) for e in errors]
 
 
 KINDS = {
