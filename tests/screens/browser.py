@@ -9,6 +9,7 @@ from typing import Any
 from selenium import webdriver
 from selenium.common.exceptions import StaleElementReferenceException, TimeoutException
 from selenium.webdriver.chrome.service import Service
+from selenium.webdriver.common.action_chains import ActionChains
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.remote.webelement import WebElement
@@ -48,6 +49,7 @@ class Browser:
         self.driver.execute_cdp_cmd("Storage.clearDataForOrigin", kept)
         self.driver.execute_cdp_cmd("Network.clearBrowserCookies", {})
         self.driver.get_log("browser")
+        ActionChains(self.driver).reset_actions()  # the pointer stands where the last walk left it
         self.resize(1280, 800)
 
     def close(self) -> None:
