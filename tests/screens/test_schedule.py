@@ -90,7 +90,7 @@ def test_a_bar_is_dragged_and_a_new_run_is_drawn_with_the_mouse(at_work, now_off
     per_day = lane.rect["width"] / 35
     left = lane.rect["x"] + 14 * per_day
     drag = ActionChains(at_work.driver, duration=40)
-    drag.move_by_offset(
+    drag.w3c_actions.pointer_action.move_to_location(
         int(left + per_day / 2), int(lane.rect["y"] - at_work.driver.execute_script("return scrollY") + 14)
     )
     drag.click_and_hold().move_by_offset(int(per_day), 0).move_by_offset(int(per_day), 0).release().perform()
