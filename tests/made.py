@@ -30,7 +30,9 @@ number = itertools.count(1001)  # of one width, so that names sort as they were 
 
 def shown(answer: Any) -> Any:
     """An answer as a screen gets it: views as their JSON."""
-    return json.loads(answer.model_dump_json(by_alias=True)) if isinstance(answer, BaseModel) else answer
+    if isinstance(answer, BaseModel):
+        return json.loads(answer.model_dump_json(by_alias=True))
+    return [shown(x) for x in answer] if isinstance(answer, list) else answer
 
 
 @dataclass(frozen=True)

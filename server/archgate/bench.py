@@ -185,9 +185,9 @@ def planner() -> Iterator[dict[str, Any]]:
         )
         floor = best(lambda: read_only(sessions, lambda d: found.rows_of(d, found.held()), at=START), 5)
         detail = {
-            "runs": len(answer["runs"]),
-            "meetings": len(answer["meetings"]),
-            "clashing": len(answer["clashing"]),
+            "runs": len(answer.runs),
+            "meetings": len(answer.meetings),
+            "clashing": len(answer.clashing),
         }
         yield line("planner", value * 1000, "ms", floor * 1000, detail)
 
@@ -296,13 +296,13 @@ def seat_run(sessions: Any, capacity: int, people: int) -> tuple[int, Any]:
         "plans": [{"name": "Halves", "lines": [{"percent": "50", "due": {"after_sign_up": 0}}, {"percent": "50", "due": {"after_sign_up": 30}}]}],
     }  # fmt: skip
     run = act(sessions, lambda d: making.create_run(d, form), user)
-    act(sessions, lambda d: making.publish_run(d, run["id"]), user)
+    act(sessions, lambda d: making.publish_run(d, run.id), user)
     with sessions.begin() as s:
         s.execute(insert(Person), [
             {"id": n, "given": f"Given{n}", "family": f"Family{n}", "name": f"Given{n} Family{n}", "folded": f"given{n} family{n}",
              "email": f"p{n}@example.org", "note": "", "created_at": START} for n in range(1, people + 1)
         ])  # fmt: skip
-    return run["id"], user
+    return run.id, user
 
 
 def contention() -> Iterator[dict[str, Any]]:

@@ -154,10 +154,11 @@ def prepare_demo(server: Any, day: date | None) -> Any:
     from archgate.actions.center.center import make_center
     from archgate.demo import script
     from archgate.demo.cache import key_of
+    from archgate.demo.center import ZONE
     from archgate.tables.engine import engine_for, sessions_of
     from archgate.tables.migrate import migrate
 
-    first_day = day or business_now(0).astimezone(ZoneInfo(script.ZONE)).date()
+    first_day = day or business_now(0).astimezone(ZoneInfo(ZONE)).date()
     quick = settings_from().quick_hash
     key = key_of(first_day, quick)
     copied = server.take_copy(key)
@@ -177,7 +178,7 @@ def prepare_demo(server: Any, day: date | None) -> Any:
         center = None
     if center is None:
         say("making the demo center ...")
-        make_center(sessions, "Ashlar Quay", script.ZONE, "USD")
+        make_center(sessions, "Ashlar Quay", ZONE, "USD")
         set_clock(sessions, day, may_go_back=True)
         script.load(sessions, first_day, quick)
         demo_done(sessions)
@@ -274,8 +275,9 @@ def start_worker(url: str) -> subprocess.Popen[bytes]:
 
 
 def announce(server: Any, port: int) -> None:
+    from archgate.demo.center import PASSWORD
     from archgate.demo.rosters import LEARNER
-    from archgate.demo.script import PASSWORD, USERS, somebody
+    from archgate.demo.script import USERS, somebody
 
     address = f"http://127.0.0.1:{port}/"
     server.say_where(address)

@@ -74,7 +74,7 @@ def test_the_same_holds_of_a_meeting_a_person_a_course_a_room_and_a_plan(office)
     run = a_run(office)
     meeting, somebody = run["dates"][3]["id"], a_person(office)
     given, room = somebody["given"], run["place"]
-    place = office.look(lambda d: next(p["id"] for p in places.list_places(d) if p["name"] == room))
+    place = office.look(lambda d: next(p.id for p in places.list_places(d) if p.name == room))
     plan = office.act(lambda d: plans.make_plan(d, {
         "name": f"Plan {next(number)}", "lines": [{"percent": "100", "due": {"after_sign_up": 0}}]}))["plan"]  # fmt: skip
     course = office.look(lambda d: lookups.get_run(d, run["id"]).course_id)
@@ -143,7 +143,7 @@ def test_nobody_is_seated_under_a_record_that_was_merged_away(office):
     office.act(lambda d: merging.merge(d, kept["id"], gone["id"]))
     with pytest.raises(Problem, match=f"merged into {kept['name']}") as problem:
         enrolled(office, run, gone)
-    assert problem.value.extra["person"]["id"] == kept["id"]
+    assert problem.value.extra["person"].id == kept["id"]
 
 
 @again

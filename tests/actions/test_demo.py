@@ -17,7 +17,7 @@ from archgate.actions.people import people
 from archgate.actions.schedule import clashes
 from archgate.actions.seats import seats
 from archgate.core.seats import check_seats
-from archgate.demo import script
+from archgate.demo import center, script
 from archgate.demo.rosters import LEARNER
 from archgate.tables.access import User
 from archgate.tables.courses import Run
@@ -34,43 +34,43 @@ def test_the_demo_center_has_every_state_and_nothing_wrong(day, worker_id):
     engine = engine_for(new_database(f"demo_{worker_id}"))
     migrate(engine)
     sessions = sessions_of(engine)
-    make_center(sessions, "Ashlar Quay", script.ZONE, "USD")
+    make_center(sessions, "Ashlar Quay", center.ZONE, "USD")
     set_clock(sessions, day, may_go_back=True)
     script.load(sessions, day, quick=True)
     noon = script.Center(sessions, day, True, day=day).at(12)
 
     def reading(d):
-        runs = finding.list_runs(d, limit=200)["items"]
-        assert len(runs) == 17 and len({r["course_code"] for r in runs}) == 9
-        assert {r["status"] for r in runs} == {"draft", "published"}
-        assert {r["sign_up"] for r in runs} == {"not yet", "open", "full", "closed"}
-        assert {r["teaching"] for r in runs} == {"before", "running", "ended"}
-        assert any(r["waiting"] for r in runs)
+        runs = finding.list_runs(d, limit=200).items
+        assert len(runs) == 17 and len({r.course_code for r in runs}) == 9
+        assert {r.status for r in runs} == {"draft", "published"}
+        assert {r.sign_up for r in runs} == {"not yet", "open", "full", "closed"}
+        assert {r.teaching for r in runs} == {"before", "running", "ended"}
+        assert any(r.waiting for r in runs)
         assert any(
-            r["status"] == "published" and r["teaching"] == "before" and r["taken"] < r["smallest"]
+            r.status == "published" and r.teaching == "before" and r.taken < r.smallest
             for r in runs
         )
         assert any(
             row[roster.ROSTER_COLUMNS.index("heads")] > 1
             for r in runs
-            for row in roster.roster(d, r["id"])["rows"]
+            for row in roster.roster(d, r.id)["rows"]
         )
         for run in runs:
-            capacity = d.session.get_one(Run, run["id"]).capacity
-            assert check_seats(capacity, run["taken"], seats.live_heads(d, run["id"])) == []
+            capacity = d.session.get_one(Run, run.id).capacity
+            assert check_seats(capacity, run.taken, seats.live_heads(d, run.id)) == []
         assert checks.everything(d) == "Everything agrees."
         entries, errors, _ = loader.load_string(
             outstanding.ledger_file(d)
         )  # an independent ledger, beancount 3.2.0
         assert errors == [] and len(entries) > 100
-        assert {c["kind"] for c in clashes.of_center(d)} >= {"room", "too small", "not available", "closure"}
-        assert {r["kind"] for r in runs} == {"dated", "cohort", "open"} and any(r["client"] for r in runs)
-        assert {r["decision"] for r in runs} >= {"undecided", "going ahead", "waits"}
+        assert {c.kind for c in clashes.of_center(d)} >= {"room", "too small", "not available", "closure"}
+        assert {r.kind for r in runs} == {"dated", "cohort", "open"} and any(r.client for r in runs)
+        assert {r.decision for r in runs} >= {"undecided", "going ahead", "waits"}
         due = today.today(d)
-        assert due["decisions"] and due["drafts"] and due["reminders"]
-        assert {m["status"] for m in messages.outbox(d)["items"]} == {"sent", "failed"}
+        assert due.decisions and due.drafts and due.reminders
+        assert {m.status for m in messages.outbox(d).items} == {"sent", "failed"}
         email = script.somebody(LEARNER)[2]
-        assert own_pages.sign_in(d, email, script.PASSWORD, True)
+        assert own_pages.sign_in(d, email, center.PASSWORD, True)
         shown = own_pages.own_page(d, people.get_person(d, person_pages.find_people(d, email)[0]["id"]))
         assert shown["courses"][0]["total"] and shown["owed"]
 

@@ -98,7 +98,7 @@ def test_an_extra_is_charged_taxed_taken_from_stock_and_put_back_with_the_withdr
     office.act(lambda d: undo.undo(d, gone["change"]))
     assert on_hand(office, shelf) == 1
     ledger = office.look(
-        lambda d: stock.stock_moves(d, next(i["id"] for i in stock.list_stock(d) if i["name"] == shelf))
+        lambda d: stock.stock_moves(d, next(i.id for i in stock.list_stock(d) if i.name == shelf))
     )
     assert [m["quantity"] for m in ledger["moves"]] == [-2, 2, -2, 3]
     agrees(office)

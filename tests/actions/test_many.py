@@ -294,16 +294,16 @@ def test_figures_and_roster_are_what_one_by_one_says(office, seed):
         firm = sum(e.heads for e in learners if e.total == 0 or left[e.id] < e.total)
         known = sum(1 + sum(1 for p in e.places if p.person_id) for e in learners)
         heads = sum(e.heads for e in learners)
-        assert (figures["taken"], figures["firm"], figures["unpaid"], figures["unnamed"]) == (
+        assert (figures.taken, figures.firm, figures.unpaid, figures.unnamed) == (
             heads, firm, heads - firm, heads - known,
         )  # fmt: skip
         total, owed = sum(e.total for e in learners), sum(left[e.id] for e in learners)
-        assert (figures["income"], figures["paid"]) == (
+        assert (figures.income, figures.paid) == (
             format_amount(total, "USD"),
             format_amount(total - owed, "USD"),
         )
         everybody = {e.person_id for e in rows} | {p.person_id for e in rows for p in e.places if p.person_id}
-        assert figures["people"] == len(everybody) == len(messages.people_on(d, run["id"]))
+        assert figures.people == len(everybody) == len(messages.people_on(d, run["id"]))
         shown = roster.roster(d, run["id"])
         assert (shown["fees"], shown["owed"]) == (format_amount(total, "USD"), format_amount(owed, "USD"))
         for row, e in zip(shown["rows"], rows, strict=True):

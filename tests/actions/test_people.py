@@ -60,7 +60,7 @@ def test_the_same_name_and_email_is_pointed_out_and_may_be_added_anyway(office):
     first = office.act(lambda d: people.create_person(d, body))
     with pytest.raises(Problem) as problem:
         office.act(lambda d: people.create_person(d, {**body, "email": body["email"].upper()}))
-    assert problem.value.extra["person"]["id"] == first["id"]
+    assert problem.value.extra["person"].id == first["id"]
     second = office.act(lambda d: people.create_person(d, {**body, "anyway": True}))
     assert second["id"] != first["id"]
 

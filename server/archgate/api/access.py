@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from fastapi import APIRouter, Depends, Request, Response
-from pydantic import BaseModel
 
 from archgate.actions.access import staff
+from archgate.actions.access.views import Me
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import act, read_only
 from archgate.api.web import COOKIE, In, Route, address_of, current_user, keep_cookie
-from archgate.core.states import Told
 
 DEVICE = "archgate_device"
 router = APIRouter(tags=["access"], route_class=Route)
@@ -18,19 +17,6 @@ router = APIRouter(tags=["access"], route_class=Route)
 class SignIn(In):
     email: str
     password: str
-
-
-class Me(BaseModel):
-    id: int
-    name: str
-    email: str
-    role: str
-    center: str
-    time_zone: str
-    currency: str
-    today: str
-    now: str
-    told: list[Told]
 
 
 def me_view(request: Request, user: staff.User) -> Me:

@@ -6,70 +6,29 @@ from datetime import date
 from typing import Any
 
 from fastapi import APIRouter, Depends, Query, Request, Response
-from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.actions.money import accounts, invoices, outstanding
+from archgate.actions.money.views import (
+    AccountDone,
+    AccountId,
+    AccountPage,
+    InvoiceDone,
+    InvoiceOut,
+    Invoices,
+    InvoiceSent,
+    OpenRow,
+    Outstanding,
+    PaymentDone,
+    Till,
+    UnearnedRow,
+)
 from archgate.api.web import Body, In, Route, given, may, once, run_act, run_read
 from archgate.papers.invoices import pdf_of
 from archgate.papers.lists import csv_file
 
 router = APIRouter(tags=["money"], route_class=Route)
-
-
-class OpenInstallment(BaseModel):
-    """An installment that is not settled; `age` is one of current, 1-30, 31-60, 61-90, over 90 (days past due)."""
-
-    id: int
-    due: str
-    left: str
-    why: str
-    run: str
-    who: str
-    age: str
-
-
-class AccountOut(BaseModel):
-    """`balance` is what the payer owes, negative when the center does; `credit` is what came in and settles nothing."""
-
-    id: int
-    name: str
-    person_id: int | None
-    organization_id: int | None
-    currency: str
-    balance: str
-    credit: str
-    open: list[OpenInstallment]
-
-
-class AccountEntry(BaseModel):
-    """One entry with its cause; `payment_id` where it is a payment that can be taken back."""
-
-    id: int
-    day: str
-    entered: str
-    kind: str
-    cause: str
-    run_id: int | None
-    run: str | None
-    payment_id: int | None
-    amount: str
-    balance: str
-
-
-class AccountPage(AccountOut):
-    entries: list[AccountEntry]
-    at: str
-    balance_at: str
-
-
-class AccountDone(AccountOut):
-    change: str
-
-
-class AccountId(BaseModel):
-    id: int
 
 
 class Payer(In):
@@ -89,10 +48,6 @@ class PaymentIn(Body):
     anyway: bool | None = None
 
 
-class PaymentDone(AccountDone):
-    payment_id: int
-
-
 class RefundIn(Body):
     amount: Any = None
     method: Any = None
@@ -106,68 +61,6 @@ class WriteOffIn(Body):
 
 class Why(In):
     why: str
-
-
-class TillMethod(BaseModel):
-    method: str
-    currency: str
-    amount: str
-
-
-class TillLine(BaseModel):
-    id: int
-    account_id: int
-    name: str
-    method: str
-    reference: str
-    amount: str
-    currency: str
-    cause: str
-    taken_back: bool
-
-
-class Till(BaseModel):
-    day: str
-    text: str
-    methods: list[TillMethod]
-    payments: list[TillLine]
-
-
-class PayerLine(BaseModel):
-    account_id: int
-    name: str
-    person_id: int | None
-    organization_id: int | None
-    open: str
-    credit: str
-    first_due: str | None
-    ages: dict[str, str]
-
-
-class WeekSum(BaseModel):
-    week: str
-    amount: str
-
-
-class MonthSum(BaseModel):
-    month: str
-    amount: str
-
-
-class Outstanding(BaseModel):
-    """What is owed by age, what falls due by week, and what is not earned until its run ends, by month."""
-
-    currency: str
-    day: str
-    buckets: list[str]
-    totals: dict[str, str]
-    open: str
-    overdue: str
-    credit: str
-    expected: list[WeekSum]
-    deferred: list[MonthSum]
-    payers: list[PayerLine]
-    payers_total: int
 
 
 @router.post("/accounts")
@@ -265,28 +158,6 @@ def outstanding_file(request: Request, user: User = Depends(may("read"))) -> Res
     return Response(csv_file(lines), media_type="text/csv; charset=utf-8", headers=named("outstanding"))
 
 
-class OpenRow(BaseModel):
-    """An open installment behind a figure; `age` is one of current, 1-30, 31-60, 61-90, over 90 (days past due)."""
-
-    account_id: int
-    payer: str
-    who: str
-    run_id: int
-    run: str
-    due: str
-    left: str
-    age: str
-
-
-class UnearnedRow(BaseModel):
-    run_id: int
-    run: str
-    title: str
-    ends: str
-    sign_ups: int
-    amount: str
-
-
 @router.get("/outstanding/open")
 def open_rows(
     request: Request,
@@ -329,45 +200,10 @@ def unearned_file(
     return Response(csv_file(lines), media_type="text/csv; charset=utf-8", headers=named("not-earned-yet"))
 
 
-class InvoiceOut(BaseModel):
-    """An invoice, a credit note (negative) or a receipt, as issued."""
-
-    id: int
-    kind: str
-    number: str
-    issued_on: str
-    total: str
-    currency: str
-    reverses_id: int | None
-
-
-class InvoiceDone(InvoiceOut):
-    change: str
-
-
-class InvoiceLine(InvoiceOut):
-    taken_back: bool
-
-
-class Invoices(BaseModel):
-    """`pending`: sign-ups that come to more than was invoiced of them; `to_credit`: those that come to less."""
-
-    items: list[InvoiceLine]
-    pending: int
-    pending_total: str
-    to_credit: int
-    to_credit_total: str
-    currency: str
-
-
 class SendIn(In):
     """`email`: another address than the payer's; of an organization it is kept."""
 
     email: str | None = None
-
-
-class InvoiceSent(InvoiceDone):
-    email: str
 
 
 class IssueIn(In):

@@ -3,42 +3,13 @@
 from __future__ import annotations
 
 from fastapi import APIRouter, Depends, Request
-from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import attendance
+from archgate.actions.enrolling.views import AttendanceDone, AttendanceOut
 from archgate.api.web import In, Route, may, run_act, run_read
 
 router = APIRouter(tags=["attendance"], route_class=Route)
-
-
-class Held(BaseModel):
-    id: int
-    date: str
-    start: str
-    past: bool
-
-
-class Attending(BaseModel):
-    """`marks` by meeting; `share` is the percent of the marked meetings that were attended, excused ones left out."""
-
-    person_id: int
-    enrollment_id: int
-    name: str
-    marks: dict[str, str]
-    share: str | None
-
-
-class AttendanceOut(BaseModel):
-    run_id: int
-    code: str
-    marks: list[str]
-    meetings: list[Held]
-    people: list[Attending]
-
-
-class AttendanceDone(AttendanceOut):
-    change: str
 
 
 class MarksIn(In):

@@ -3,79 +3,17 @@
 from __future__ import annotations
 
 from fastapi import APIRouter, Depends, Request, UploadFile
-from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.bulk import bulk
+from archgate.actions.bulk.views import BatchOut
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.api.people import OrganizationOut
 from archgate.api.runs import given
 from archgate.api.web import In, Route, may, once, run_act, run_read
 from archgate.papers import apart
 from archgate.papers.lists import LARGEST_FILE
 
 router = APIRouter(tags=["bulk"], route_class=Route)
-
-
-class BatchItem(BaseModel):
-    line: int
-    given: str
-    family: str
-    name: str
-    email: str | None
-    phone: str | None
-    number: str | None
-    department: str
-    rate: str
-    party: int
-    remarks: str
-    no_email: bool
-    somebody_new: bool
-    odd: list[str]
-    total: str
-    verdict: str
-    why: str
-    person_id: int | None
-
-
-class BatchSum(BaseModel):
-    rate: str
-    heads: int
-    total: str
-
-
-class BatchRate(BaseModel):
-    code: str
-    label: str
-
-
-class BatchOut(BaseModel):
-    id: int
-    run_id: int
-    run_code: str
-    run_title: str
-    status: str
-    file_name: str
-    reading: str
-    headings: list[str]
-    columns: dict[str, int]
-    column_faults: list[str]
-    organization: OrganizationOut | None
-    counts: dict[str, int]
-    people: int
-    seats: int
-    waits: int
-    total: str
-    sums: list[BatchSum]
-    rates: list[BatchRate]
-    currency: str
-    capacity: int
-    taken: int
-    can_enroll: bool
-    why: str
-    earlier: str | None
-    items: list[BatchItem]
-    change: str | None = None
 
 
 class BatchChange(In):

@@ -3,38 +3,13 @@
 from __future__ import annotations
 
 from fastapi import APIRouter, Depends, Request
-from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import calls
+from archgate.actions.enrolling.views import CallList
 from archgate.api.web import In, Route, may, run_act, run_read
 
 router = APIRouter(tags=["messages"], route_class=Route)
-
-
-class CallRow(BaseModel):
-    person_id: int
-    name: str
-    phone: str | None
-    email: str | None
-    message: str | None
-    outcome: str | None
-    note: str
-
-
-class CallList(BaseModel):
-    meeting_id: int
-    run_id: int
-    run_code: str
-    title: str
-    date: str
-    start: str
-    cancelled: bool
-    why: str
-    instructor: str | None
-    instructor_phone: str | None
-    instructor_paid: bool | None
-    people: list[CallRow]
 
 
 class CallNote(In):

@@ -3,20 +3,13 @@
 from __future__ import annotations
 
 from fastapi import APIRouter, Depends, Request
-from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.across import undo
+from archgate.actions.across.views import Undone
 from archgate.api.web import Route, Token, may, run_act
 
 router = APIRouter(tags=["changes"], route_class=Route)
-
-
-class Undone(BaseModel):
-    change: str
-    summary: str
-    subject: str
-    subject_id: int
 
 
 @router.post("/changes/{change}/undo")

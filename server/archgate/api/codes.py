@@ -5,10 +5,10 @@ from __future__ import annotations
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request, Response
-from pydantic import BaseModel, Field
 
 from archgate.actions.access.staff import User
 from archgate.actions.fees import codes
+from archgate.actions.fees.views import CodeDone, CodeOut, CodeUses
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.api.web import Body, Route, given, may, once, run_act, run_read
 from archgate.papers.lists import csv_file
@@ -31,49 +31,6 @@ class CodeIn(Body):
     on: Any = None
     active: Any = None
     number: Any = None
-
-
-class CodeOut(BaseModel):
-    """A code, or a set of `number` single-use ones. `cost` is what it took off for those who hold their seat."""
-
-    id: int
-    code: str
-    note: str
-    percent: str | None
-    off: str | None
-    from_: str | None = Field(alias="from")
-    to: str | None
-    most: int | None
-    most_each: int | None
-    course_ids: list[int]
-    run_ids: list[int]
-    on: list[str] | None
-    active: bool
-    number: int | None
-    uses: int
-    limit: int | None
-    cost: str
-    currency: str
-    state: str
-
-
-class CodeDone(CodeOut):
-    change: str
-
-
-class CodeUser(BaseModel):
-    code: str
-    person_id: int
-    name: str
-    run_id: int
-    run: str
-    amount: str
-    live: bool
-    at: str
-
-
-class CodeUses(CodeOut):
-    people: list[CodeUser]
 
 
 @router.get("/codes")

@@ -2,29 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from fastapi import APIRouter, Depends, Request
-from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.courses import courses
+from archgate.actions.courses.views import CourseChanged, CourseOut
 from archgate.api.web import Patch, Route, given, may, run_act, run_read
 
 router = APIRouter(tags=["courses"], route_class=Route)
-
-
-class CourseOut(BaseModel):
-    id: int
-    code: str
-    title: str
-    summary: str
-    category: str
-    defaults: dict[str, Any]
-
-
-class CourseChanged(CourseOut):
-    change: str
 
 
 @router.get("/courses")

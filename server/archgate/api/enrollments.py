@@ -5,13 +5,21 @@ from __future__ import annotations
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request
-from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import changing, enrollments, leaving, transfers
 from archgate.actions.enrolling.commands import ChangeCommand, EnrollCommand, TransferCommand
-from archgate.actions.enrolling.views import EnrolledView, NamedView
-from archgate.actions.fees.views import QuoteLineView, QuoteView, TaxView
+from archgate.actions.enrolling.views import (
+    EnrolledView,
+    GivenBack,
+    NamedView,
+    SignUpChanged,
+    SignUpOut,
+    Swapped,
+    Transferred,
+    Withdrawal,
+    Withdrawn,
+)
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.api.web import Body, In, Route, given, may, once, run_act, run_read
 
@@ -32,33 +40,6 @@ class WithdrawIn(In):
     no_show: bool = False
 
 
-class Withdrawal(BaseModel):
-    """What a withdrawal does with the money; `credit` goes to the payer's account, `owed` stays to be paid. `line` says who
-    gets the seat next."""
-
-    enrollment_id: int
-    name: str
-    currency: str
-    account_id: int
-    total: str
-    paid: str
-    kept: str
-    why: str
-    credit: str
-    owed: str
-    line: str
-
-
-class Withdrawn(BaseModel):
-    change: str
-    enrollment_id: int
-    name: str
-    run_id: int
-    taken_back: str
-    kept: str
-    why: str
-
-
 @router.post("/enrollments", status_code=201)
 def enroll(
     body: EnrollCommand,
@@ -69,93 +50,13 @@ def enroll(
     return run_act(request, user, lambda uow: enrollments.enroll(uow, body), once=key)
 
 
-class PlanRow(BaseModel):
-    due: str
-    amount: str
-    left: str
-
-
-class HeadsAt(BaseModel):
-    rate_id: int
-    count: int
-
-
-class ExtraTaken(BaseModel):
-    extra_id: int
-    count: int
-
-
-class SignUpOut(BaseModel):
-    """One sign-up as agreed; `people`, `extras` and `code` are what it asks for, `plan` its installments as they stand."""
-
-    id: int
-    run_id: int
-    person_id: int
-    name: str
-    status: str
-    role: str
-    held_until: str | None
-    heads: int
-    signed_up: str
-    way_in: str
-    note: str
-    came_from: str | None
-    account_id: int
-    payer: str
-    quote: QuoteView
-    people: list[HeadsAt]
-    extras: list[ExtraTaken]
-    code: str | None
-    plan: list[PlanRow]
-
-
 @router.get("/enrollments/{enrollment_id}")
 def get_sign_up(enrollment_id: int, request: Request, user: User = Depends(may("read"))) -> SignUpOut:
     return run_read(request, user, lambda uow: changing.view(uow, enrollment_id))
 
 
-class SignUpChanged(BaseModel):
-    """The total and the installments before and after; with `preview` nothing is saved. `credit` is that of the account."""
-
-    change: str
-    enrollment_id: int
-    name: str
-    currency: str
-    total_before: str
-    total: str
-    lines: list[QuoteLineView]
-    taxes: list[TaxView]
-    before: list[PlanRow]
-    after: list[PlanRow]
-    credit: str
-
-
-class Transferred(EnrolledView):
-    """`carried` is what settles the new sign-up, `credit` what is left of what was paid, `owed` what is open there."""
-
-    account_id: int
-    to: str
-    currency: str
-    total_before: str
-    paid: str
-    kept: str
-    why: str
-    carried: str
-    owed: str
-    credit: str
-
-
 class SwapIn(In):
     person_id: int
-
-
-class Swapped(BaseModel):
-    change: str
-    enrollment_id: int
-    run_id: int
-    name: str
-    before: str
-    payer: str
 
 
 @router.post("/enrollments/{enrollment_id}/change")
@@ -198,22 +99,6 @@ def swap(
 ) -> Swapped:
     """Give a seat to another person; whoever pays stays the same."""
     return run_act(request, user, lambda uow: transfers.swap(uow, enrollment_id, body.person_id), once=key)
-
-
-class MeetingCredit(BaseModel):
-    """`amount` is taken off the sign-up; `credit` is what of it is free on the account, the rest was still owed."""
-
-    name: str
-    account_id: int
-    amount: str
-    credit: str
-
-
-class GivenBack(BaseModel):
-    change: str
-    currency: str
-    total: str
-    people: list[MeetingCredit]
 
 
 class GiveBackIn(Body):

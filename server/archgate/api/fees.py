@@ -6,15 +6,25 @@ from datetime import date
 from typing import Any
 
 from fastapi import APIRouter, Depends, Query, Request
-from pydantic import BaseModel, Field
 
 from archgate.actions.access.staff import User
 from archgate.actions.fees import kept_quotes, prices, quotes
-from archgate.actions.fees.commands import Ask, KeepCommand, QuoteCommand
-from archgate.actions.fees.views import DueView, QuoteView, RunQuoteView
+from archgate.actions.fees.commands import KeepCommand, QuoteCommand
+from archgate.actions.fees.views import (
+    Choices,
+    Compared,
+    EarlyOut,
+    EarlyStart,
+    KeptDone,
+    KeptOut,
+    KeptSent,
+    Reading,
+    RunQuoteView,
+)
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.actions.money import payments
+from archgate.actions.money.views import Details
 from archgate.api.web import Body, In, Route, given, may, once, run_act, run_read
 from archgate.outside.payments import StandInPayments
 
@@ -24,137 +34,7 @@ router = APIRouter(tags=["fees"], route_class=Route)
 # --- the terms of a run -----------------------------------------------------------------------------------
 
 
-class EarlyStepIO(BaseModel):
-    until: str | None = None
-    days_before: int | None = None
-    amount: str | None = None
-    off: str | None = None
-    percent: str | None = None
-
-
-class SaleIO(BaseModel):
-    from_: str | None = Field(None, alias="from")
-    to: str | None = None
-    amount: str
-
-
-class RateOut(BaseModel):
-    """A rate with who may have it, when, and for how many heads."""
-
-    id: int
-    code: str
-    label: str
-    amount: str
-    early: list[EarlyStepIO]
-    sale: SaleIO | None = None
-    by_agreement: bool = False
-    tags: list[str] = []
-    organization_id: int | None = None
-    past_course_id: int | None = None
-    offered_from: str | None = None
-    offered_to: str | None = None
-    most: int | None = None
-
-
-class ExtraOut(BaseModel):
-    """`item` is the stock item it is taken from, `stock` what is on hand of it."""
-
-    id: int
-    code: str
-    label: str
-    amount: str
-    required: bool = False
-    most: int | None = None
-    item: str | None = None
-    stock: int | None = None
-
-
-class GroupStepIO(BaseModel):
-    from_: int = Field(alias="from")
-    percent: str
-
-
-class TaxIO(BaseModel):
-    """`on` names rates and extras by their codes; none said is all of them."""
-
-    name: str
-    percent: str
-    included: bool
-    on: list[str] | None
-
-
-class PlanLineOut(BaseModel):
-    percent: str | None
-    amount: str | None
-    parts: int | None
-    rest: bool
-    due: dict[str, str | int]
-    settle: str
-    text: str
-
-
-class PlanOut(BaseModel):
-    """`details`: payment details are taken at sign-up; `of_center`: it serves any run, not this one only."""
-
-    id: int
-    name: str
-    note: str
-    details: bool
-    lines: list[PlanLineOut]
-    of_center: bool
-
-
-class Origin(BaseModel):
-    """Where a value comes from: "course", "center" or "own"; and the default that it has or would have."""
-
-    from_: str = Field(alias="from")
-    default_of: str | None
-    default: Any
-
-
-class PriceStretch(BaseModel):
-    """Days, both included, on which one person pays the same."""
-
-    from_: str = Field(alias="from")
-    to: str
-    total: str
-
-
-class PriceLine(BaseModel):
-    rate_id: int
-    rate: str
-    steps: list[PriceStretch]
-
-
 # --- quotes -----------------------------------------------------------------------------------------------
-
-
-class RateChoice(BaseModel):
-    """`why_not`: why the person cannot have it; `left`: how many seats are left at it, where its number is limited."""
-
-    id: int
-    label: str
-    amount: str
-    by_agreement: bool
-    why_not: str | None
-    left: int | None
-
-
-class ExtraChoice(BaseModel):
-    id: int
-    label: str
-    amount: str
-    required: bool
-    most: int | None
-    stock: int | None
-
-
-class Choices(BaseModel):
-    run_id: int
-    rates: list[RateChoice]
-    extras: list[ExtraChoice]
-    plans: list[PlanOut]
-    group: list[GroupStepIO]
 
 
 @router.post("/runs/{run_id}/quote")
@@ -175,33 +55,6 @@ def choices(
 ) -> Choices:
     """The rates, extras and plans a sign-up can choose from, at today's prices and for this person."""
     return run_read(request, user, lambda uow: quotes.choices(uow, run_id, person_id, organization_id))
-
-
-class KeptOut(BaseModel):
-    id: int
-    run_id: int
-    run: str
-    title: str
-    person_id: int
-    name: str
-    organization_id: int | None
-    note: str
-    last: str
-    status: str
-    ask: Ask
-    quote: QuoteView
-    total: str
-    currency: str
-    kept_at: str
-    enrollment_id: int | None
-
-
-class KeptDone(KeptOut):
-    change: str
-
-
-class KeptSent(KeptDone):
-    sent: bool
 
 
 @router.post("/quotes", status_code=201)
@@ -235,10 +88,6 @@ def drop_quote(quote_id: int, request: Request, user: User = Depends(may("enroll
     return run_act(request, user, lambda uow: kept_quotes.drop(uow, quote_id))
 
 
-class Details(BaseModel):
-    words: str
-
-
 class Payer(In):
     person_id: int | None = None
     organization_id: int | None = None
@@ -267,37 +116,6 @@ def take_details(
 
 
 # --- prices from day to day -------------------------------------------------------------------------------
-
-
-class GateDay(BaseModel):
-    label: str
-    day: str
-
-
-class ComparedRun(BaseModel):
-    id: int
-    code: str
-    title: str
-    currency: str
-    start: str | None
-    lines: list[PriceLine]
-    warnings: list[str]
-    gates: list[GateDay]
-
-
-class Compared(BaseModel):
-    today: str
-    runs: list[ComparedRun]
-
-
-class Reading(DueView):
-    """What one person pays on a day, as a sentence."""
-
-    day: str
-    rate_id: int
-    plan_id: int
-    total: str
-    text: str
 
 
 @router.get("/prices")
@@ -330,35 +148,6 @@ class EarlyIn(Body):
     target: Any = None
     days: Any = None
     rounding: Any = None
-
-
-class EarlyStart(BaseModel):
-    run_id: int
-    rate: str
-    currency: str
-    fee: str
-    share: str
-    target: str
-    days: int
-    rounding: str
-    roundings: list[str]
-    said: str
-
-
-class IncomeAt(BaseModel):
-    share: int
-    income: str
-
-
-class EarlyOut(BaseModel):
-    currency: str
-    early: str
-    regular: str
-    exact: str
-    income: str
-    break_even: str | None
-    days: int
-    incomes: list[IncomeAt]
 
 
 @router.get("/runs/{run_id}/early-bird")

@@ -5,12 +5,20 @@ from __future__ import annotations
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request, Response
-from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import interest
+from archgate.actions.enrolling.views import (
+    CarriedOver,
+    Cleared,
+    Demand,
+    InterestDone,
+    InterestList,
+    InterestListDone,
+)
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.actions.messages import webhooks
+from archgate.actions.messages.views import WebhookDone, WebhookMade, WebhookOut
 from archgate.api.web import Body, In, Route, given, may, once, run_act, run_read
 from archgate.papers.lists import csv_file
 
@@ -25,53 +33,6 @@ class InterestIn(Body):
     person_id: Any = None
     note: Any = None
     answers: Any = None
-
-
-class InterestDone(BaseModel):
-    change: str
-    id: int
-    name: str
-    what: str
-    said: str
-
-
-class Interested(BaseModel):
-    id: int
-    person_id: int
-    name: str
-    email: str | None
-    phone: str | None
-    joined: str
-    note: str
-    answers: dict[str, str]
-    told: bool
-
-
-class NextRun(BaseModel):
-    id: int
-    code: str
-    title: str
-
-
-class InterestList(BaseModel):
-    """`shut`: why it takes no names any more; `tells_at`: when everybody is told by itself."""
-
-    run_id: int | None
-    course_id: int
-    title: str
-    code: str
-    questions: list[str]
-    shut: str | None
-    said: str
-    tells_at: str | None
-    head_start_hours: int
-    told_at: str | None
-    people: list[Interested]
-    next_runs: list[NextRun]
-
-
-class InterestListDone(InterestList):
-    change: str
 
 
 class QuestionsIn(Body):
@@ -94,46 +55,9 @@ class SendOnIn(In):
     tag: str = ""
 
 
-class Cleared(BaseModel):
-    change: str
-    people: int
-
-
-class CarriedOver(Cleared):
-    to: str
-
-
 class WebhookIn(Body):
     name: Any = None
     address: Any = None
-
-
-class WebhookOut(BaseModel):
-    id: int
-    name: str
-    address: str
-
-
-class WebhookDone(WebhookOut):
-    change: str
-
-
-class WebhookMade(WebhookDone):
-    """The secret is shown this once only."""
-
-    secret: str
-
-
-class Demand(BaseModel):
-    """`open`: runs of the course with room now; `coming`: runs whose sign-up has not opened."""
-
-    course_id: int
-    code: str
-    title: str
-    interested: int
-    waiting: int
-    open: list[str]
-    coming: list[str]
 
 
 @router.get("/demand")

@@ -3,39 +3,16 @@
 from __future__ import annotations
 
 from fastapi import APIRouter, Depends, Request
-from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.across import checks
+from archgate.actions.across.views import Checked
 from archgate.actions.kernel import queue
+from archgate.actions.messages.views import Jobs
 from archgate.api.schedule import Done
 from archgate.api.web import Route, may, run_act, run_read
 
 router = APIRouter(tags=["jobs"], route_class=Route)
-
-
-class JobOut(BaseModel):
-    id: int
-    kind: str
-    status: str
-    tries: int
-    trouble: str
-    about: str
-    run_id: int | None
-    made_at: str
-    due_at: str
-
-
-class Round(BaseModel):
-    name: str
-    last_at: str | None
-    found: str
-
-
-class Jobs(BaseModel):
-    jobs: list[JobOut]
-    counts: dict[str, int]
-    rounds: list[Round]
 
 
 @router.get("/jobs")
@@ -49,11 +26,7 @@ def retry_job(job_id: int, request: Request, user: User = Depends(may("plan runs
     return run_act(request, user, lambda uow: queue.retry(uow, job_id))
 
 
-class Checked(BaseModel):
-    found: str
-
-
 @router.post("/checks")
 def check_everything(request: Request, user: User = Depends(may("keep settings"))) -> Checked:
     """Check by hand what is checked every night: the books, the seats, the moments."""
-    return run_read(request, user, lambda uow: {"found": checks.everything(uow)})
+    return run_read(request, user, lambda uow: Checked(found=checks.everything(uow)))

@@ -3,13 +3,10 @@
 from __future__ import annotations
 
 from fastapi import APIRouter, Depends, Request
-from pydantic import BaseModel, Field
 
 from archgate.actions.access.staff import User
 from archgate.actions.across import finding, live
-from archgate.api.courses import CourseOut
-from archgate.api.people import PersonFound
-from archgate.api.runs import RunLine
+from archgate.actions.across.views import Found, PulseOut, Ribbon
 from archgate.api.web import In, Route, may, run_read
 
 router = APIRouter(tags=["live"], route_class=Route)
@@ -20,50 +17,6 @@ class Pulse(In):
 
     seen: int = 0
     run_id: int | None = None
-
-
-class ChangeOut(BaseModel):
-    key: str
-    summary: str
-    by: str | None
-    own: bool
-    at: str
-    run_id: int | None
-
-
-class PulseOut(BaseModel):
-    revision: int
-    today: str
-    changes: list[ChangeOut]
-
-
-class Found(BaseModel):
-    runs: list[RunLine]
-    people: list[PersonFound]
-    courses: list[CourseOut]
-
-
-class RibbonBar(BaseModel):
-    id: int
-    code: str
-    title: str
-    status: str
-    decision: str
-    sign_up: str
-    teaching: str
-    first: str
-    last: str
-    opens: str | None
-    taken: int
-    capacity: int
-
-
-class Ribbon(BaseModel):
-    """The season around today: the runs in it, by first meeting."""
-
-    from_: str = Field(alias="from")
-    to: str
-    bars: list[RibbonBar]
 
 
 @router.get("/ribbon")

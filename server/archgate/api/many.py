@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from fastapi import APIRouter, Depends, Request
-from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import on_many
+from archgate.actions.enrolling.views import ManyDone, ManyMoved
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.api.web import In, Route, may, once, run_act
 
@@ -20,31 +20,6 @@ class ManyIn(In):
 
 class MoveManyIn(In):
     enrollment_ids: list[int]
-    to_run_id: int
-
-
-class OneOfMany(BaseModel):
-    enrollment_id: int
-    name: str
-    kept: str
-    credit: str
-    owed: str
-    why: str
-
-
-class ManyDone(BaseModel):
-    """What it does to each, and to all together."""
-
-    change: str
-    currency: str
-    people: list[OneOfMany]
-    kept: str
-    credit: str
-    owed: str
-
-
-class ManyMoved(ManyDone):
-    to: str
     to_run_id: int
 
 

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from fastapi import APIRouter, Depends, Request
-from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.kernel import lookups
 from archgate.actions.runs import notices
+from archgate.actions.runs.views import NoticeDone, NoticeOut
 from archgate.api.web import In, Route, may, run_act, run_read
 
 router = APIRouter(tags=["notices"], route_class=Route)
@@ -19,18 +19,6 @@ class NoticeIn(In):
 
 class NoticeRead(In):
     version: int
-
-
-class NoticeOut(BaseModel):
-    """`seen`: whoever looks has acknowledged this version."""
-
-    text: str
-    version: int
-    seen: bool
-
-
-class NoticeDone(NoticeOut):
-    change: str | None
 
 
 @router.get("/runs/{run_id}/notice")

@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-from types import ModuleType
-
 from fastapi import APIRouter, Depends, Request
-from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import invites, offers
-from archgate.actions.fees.views import QuoteView
+from archgate.actions.enrolling.views import OfferDone, ReplyPage
 from archgate.actions.kernel.unit_of_work import Once, act, read_only
 from archgate.api.web import In, Route, Token, may, once, run_act
 
@@ -24,33 +21,6 @@ class OfferIn(In):
 
 class TimeIn(In):
     hours: int
-
-
-class OfferDone(BaseModel):
-    change: str
-    waiting_id: int
-    name: str
-    run_id: int
-
-
-class ReplyPage(BaseModel):
-    """An offer, or the invitation of somebody on an interest list, as its page shows it. `stands`: it can still be
-    answered, else `said` says what became of it. `full`: an invitation leads to the line."""
-
-    kind: str
-    full: bool
-    center: str
-    name: str
-    title: str
-    heads: int
-    place: str
-    first: str | None
-    stands: bool
-    said: str
-    until: str | None
-    asked_time: bool
-    currency: str
-    quote: QuoteView | None
 
 
 class ReplyIn(In):
@@ -80,20 +50,24 @@ def more_time(
     return run_act(request, user, lambda uow: offers.more_time(uow, waiting_id, body.hours))
 
 
-def kind_of(token: str) -> ModuleType:
+def is_invitation(token: str) -> bool:
     """Invitations of interest lists begin with i; everything else is taken for an offer."""
-    return invites if token.startswith("i") else offers
+    return token.startswith("i")
 
 
 @router.get("/replies/{token}")
 def reply_page(token: Token, request: Request) -> ReplyPage:
     """What is behind a signed link."""
-    return read_only(request.app.state.sessions, lambda uow: kind_of(token).reply_page(uow, token))  # type: ignore[arg-type,return-value]
+    page = invites.reply_page if is_invitation(token) else offers.reply_page
+    return read_only(request.app.state.sessions, lambda uow: page(uow, token))
 
 
 @router.post("/replies/{token}")
 def reply(token: Token, body: ReplyIn, request: Request) -> ReplyPage:
     """Answer an offer or an invitation."""
-    sessions, kind = request.app.state.sessions, kind_of(token)
-    keeper = read_only(sessions, lambda uow: kind.keeper_of(uow, token))
-    return act(sessions, lambda uow: kind.reply(uow, token, body.answer, body.total), keeper)  # type: ignore[arg-type,return-value]
+    sessions = request.app.state.sessions
+    kept, answer = (
+        (invites.keeper_of, invites.reply) if is_invitation(token) else (offers.keeper_of, offers.reply)
+    )
+    keeper = read_only(sessions, lambda uow: kept(uow, token))
+    return act(sessions, lambda uow: answer(uow, token, body.answer, body.total), keeper)

@@ -5,32 +5,16 @@ from __future__ import annotations
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request, Response
-from pydantic import BaseModel
 
 from archgate.actions.access import own_pages, staff
 from archgate.actions.access.staff import User
+from archgate.actions.access.views import OwnLink, OwnPageDone, OwnPageOut, Said
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import Once, UnitOfWork, act, read_only
-from archgate.api.people import NextDue, OwnPageState
 from archgate.api.web import In, Route, Token, address_of, keep_cookie, may, once, run_act
 
 router = APIRouter(tags=["own pages"], route_class=Route)
 COOKIE, DEVICE = "archgate_own", "archgate_own_device"
-
-
-class OwnPageDone(BaseModel):
-    change: str
-    own_page: OwnPageState | None
-
-
-class OwnLink(BaseModel):
-    """What the link of an invitation shows. `stands`: a password can be set by it, else `said` says why not."""
-
-    center: str
-    name: str
-    email: str
-    stands: bool
-    said: str
 
 
 class NewPassword(In):
@@ -44,51 +28,6 @@ class OwnSignIn(In):
 
 class OwnEmail(In):
     email: str
-
-
-class Said(BaseModel):
-    said: str
-
-
-class OwnMeeting(BaseModel):
-    start: str
-    minutes: int
-    place: str
-
-
-class OwnCourse(BaseModel):
-    """`held`: the seat is kept until the first payment. Money is left out where somebody else pays."""
-
-    title: str
-    code: str
-    heads: int
-    held: bool
-    meetings: list[OwnMeeting]
-    access_until: str | None
-    currency: str
-    total: str | None
-    owed: str | None
-    next_due: NextDue | None
-
-
-class OwnWaiting(BaseModel):
-    title: str
-    code: str
-    place: int
-    heads: int
-
-
-class OwnPageOut(BaseModel):
-    center: str
-    name: str
-    email: str | None
-    today: str
-    currency: str
-    owed: str | None
-    credit: str | None
-    next_due: NextDue | None
-    courses: list[OwnCourse]
-    waiting: list[OwnWaiting]
 
 
 @router.post("/people/{person_id}/own-page", status_code=201)
@@ -111,7 +50,7 @@ def close_own_page(person_id: int, request: Request, user: User = Depends(may("k
 @router.get("/own/links/{token}")
 def own_link(token: Token, request: Request) -> OwnLink:
     """What is behind the link of an invitation."""
-    return read_only(request.app.state.sessions, lambda uow: own_pages.link_state(uow, token))  # type: ignore[arg-type,return-value]
+    return read_only(request.app.state.sessions, lambda uow: own_pages.link_state(uow, token))
 
 
 @router.post("/own/links/{token}", status_code=204)

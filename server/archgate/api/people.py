@@ -5,40 +5,19 @@ from __future__ import annotations
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request
-from pydantic import BaseModel
 
 from archgate.actions.access import own_pages
 from archgate.actions.access.staff import User
 from archgate.actions.across import merging, person_pages
-from archgate.actions.kernel.unit_of_work import Once, UnitOfWork
+from archgate.actions.across.views import Merged, PersonFound, PersonPage
+from archgate.actions.kernel.unit_of_work import Once
+from archgate.actions.messages.views import MessageOut
 from archgate.actions.people import organizations, people
+from archgate.actions.people.views import Notes, OrganizationOut, PersonChanged, PersonNear, PersonOut, Tagged
 from archgate.api.web import Body, In, Patch, Route, may, once, run_act, run_read
 from archgate.api.web import given as given_of
 
 router = APIRouter(tags=["people"], route_class=Route)
-
-
-class PersonOut(BaseModel):
-    id: int
-    given: str
-    family: str
-    name: str
-    email: str | None
-    phone: str | None
-    note: str
-    merged_into_id: int | None
-
-
-class NextDue(BaseModel):
-    due: str
-    amount: str
-
-
-class PersonFound(PersonOut):
-    runs: int
-    owed: str | None
-    credit: str | None
-    next_due: NextDue | None
 
 
 class NewPerson(Body):
@@ -51,98 +30,8 @@ class NewPerson(Body):
     invite: Any = None
 
 
-class OrganizationOut(BaseModel):
-    id: int
-    name: str
-
-
-class PersonNear(PersonOut):
-    why: str
-
-
-class PersonChanged(PersonOut):
-    change: str
-
-
-class StaffNumber(BaseModel):
-    organization: str
-    number: str
-    department: str
-
-
-class PersonRun(BaseModel):
-    """A run a person signed up for, or (`guest`) was named on by somebody else's party."""
-
-    enrollment_id: int
-    run_id: int
-    code: str
-    title: str
-    first: str | None
-    last: str | None
-    status: str
-    decision: str
-    access_until: str | None
-    heads: int
-    guest: bool
-    payer: str | None
-    signed_up: str
-    currency: str
-    total: str
-    owed: str
-    next_due: NextDue | None
-
-
-class PersonWaits(BaseModel):
-    waiting_id: int
-    run_id: int
-    code: str
-    title: str
-    heads: int
-    place: int
-    joined: str
-
-
-class NoteOut(BaseModel):
-    at: str
-    by: str
-    text: str
-
-
-class LogLine(BaseModel):
-    at: str
-    by: str | None
-    summary: str
-
-
-class OwnPageState(BaseModel):
-    """`status`: invited, until the link is used; open, once a password is set."""
-
-    email: str
-    status: str
-    sent: str
-    link_until: str | None
-
-
-class PersonPage(PersonOut):
-    owed: str | None
-    credit: str | None
-    next_due: NextDue | None
-    currency: str
-    numbers: list[StaffNumber]
-    tags: list[str]
-    enrollments: list[PersonRun]
-    waiting: list[PersonWaits]
-    notes: list[NoteOut]
-    log: list[LogLine]
-    own_page: OwnPageState | None
-
-
 class NewNote(In):
     text: str
-
-
-class Notes(BaseModel):
-    notes: list[NoteOut]
 
 
 class NewOrganization(In):
@@ -172,10 +61,7 @@ def near(
 
 @router.get("/people/{person_id}")
 def person_page(person_id: int, request: Request, user: User = Depends(may("read"))) -> PersonPage:
-    def reading(uow: UnitOfWork) -> dict[str, Any]:
-        return {**person_pages.person_page(uow, person_id), "own_page": own_pages.state_of(uow, person_id)}
-
-    return run_read(request, user, reading)  # type: ignore[no-any-return]
+    return run_read(request, user, lambda uow: person_pages.person_page(uow, person_id))
 
 
 @router.patch("/people/{person_id}")
@@ -228,11 +114,6 @@ class Tags(In):
     tags: list[str]
 
 
-class Tagged(BaseModel):
-    change: str
-    tags: list[str]
-
-
 @router.get("/tags")
 def list_tags(request: Request, user: User = Depends(may("read"))) -> list[str]:
     """Every tag that some person has."""
@@ -247,50 +128,14 @@ def tag_person(
     return run_act(request, user, lambda uow: people.tag_person(uow, person_id, body.tags))
 
 
-class PersonMessage(BaseModel):
-    id: int
-    to: str
-    email: str
-    subject: str
-    body: str
-    run_id: int | None
-    at: str
-    status: str
-    invoice_id: int | None
-
-
-class Moved(BaseModel):
-    what: str
-    number: int
-
-
-class TakenOver(BaseModel):
-    what: str
-    value: str
-
-
 class MergeIn(In):
     """The other record, whose everything goes to this one."""
 
     gone_id: int
 
 
-class Merged(BaseModel):
-    change: str
-    kept_id: int
-    gone_id: int
-    kept: str
-    gone: str
-    moved: list[Moved]
-    taken_over: list[TakenOver]
-    balance: str
-    currency: str
-
-
 @router.get("/people/{person_id}/messages")
-def person_messages(
-    person_id: int, request: Request, user: User = Depends(may("read"))
-) -> list[PersonMessage]:
+def person_messages(person_id: int, request: Request, user: User = Depends(may("read"))) -> list[MessageOut]:
     """What was written to this person, newest first."""
     return run_read(request, user, lambda uow: person_pages.messages_of(uow, person_id))
 

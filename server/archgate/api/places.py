@@ -6,10 +6,17 @@ import datetime
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request, UploadFile
-from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.schedule import calendars, places
+from archgate.actions.schedule.views import (
+    BusyOut,
+    ClosureChange,
+    ClosureYear,
+    Imported,
+    InstructorOut,
+    PlaceOut,
+)
 from archgate.api.runs import given
 from archgate.api.schedule import Done
 from archgate.api.web import Body, In, Route, may, run_act, run_read
@@ -32,19 +39,6 @@ class PlaceIn(Body):
     active: Any = None
 
 
-class PlaceOut(BaseModel):
-    id: int
-    name: str
-    kind: str
-    seats: int | None
-    facts: str
-    address: str
-    address_public: bool
-    map_link: str
-    time_zone: str
-    active: bool
-
-
 class InstructorIn(Body):
     name: Any = None
     email: Any = None
@@ -53,33 +47,8 @@ class InstructorIn(Body):
     active: Any = None
 
 
-class InstructorOut(BaseModel):
-    id: int
-    name: str
-    email: str | None
-    phone: str | None
-    hours: list[dict[str, str]]
-    active: bool
-
-
 class BusyIn(Body):
     """{"from", "through", "start", "end", "label"}"""
-
-
-class BusyOut(BaseModel):
-    id: int
-    label: str
-    all_day: bool
-    source: str
-    start: str
-    end: str
-
-
-class Imported(BaseModel):
-    change: str
-    added: int
-    replaced: int
-    window: str
 
 
 @router.get("/places")
@@ -154,31 +123,12 @@ def import_busy(
     return run_act(request, user, lambda uow: calendars.import_busy(uow, kind, owner_id, name, times))
 
 
-class ClosureDay(BaseModel):
-    day: str
-    label: str
-    public: bool
-    closed: bool
-    id: int | None
-
-
-class ClosureYear(BaseModel):
-    year: int
-    region: str
-    days: list[ClosureDay]
-
-
 class Region(In):
     region: str
 
 
 class Closing(Body):
     """{"from", "through", "label"}"""
-
-
-class ClosureChange(BaseModel):
-    change: str
-    meetings: int
 
 
 class DayState(In):

@@ -5,13 +5,11 @@ from __future__ import annotations
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request
-from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.fees import plans, quotes
-from archgate.actions.fees.views import DueView
+from archgate.actions.fees.views import CenterPlan, ExampleOut, PlanChange, PlanDone
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.api.fees import PlanOut
 from archgate.api.web import Body, Patch, Route, given, may, once, run_act, run_read
 
 router = APIRouter(tags=["plans"], route_class=Route)
@@ -25,31 +23,6 @@ class PlanIn(Body):
     course_ids: Any = None
 
 
-class CourseName(BaseModel):
-    id: int
-    title: str
-
-
-class CenterPlan(PlanOut):
-    """A plan of the center; `agreed` counts the sign-ups on it and on what it replaced. No `courses`: any run."""
-
-    active: bool
-    agreed: int
-    courses: list[CourseName]
-
-
-class PlanDone(BaseModel):
-    change: str
-    plan: CenterPlan
-
-
-class PlanChange(BaseModel):
-    key: str
-    at: str
-    by: str
-    text: str
-
-
 class PlanExample(Body):
     """Lines as a form holds them, on a real run and sign-up date; without a run, on a total of your own."""
 
@@ -58,16 +31,6 @@ class PlanExample(Body):
     total: Any = None
     lines: Any = None
     signed_up: Any = None
-
-
-class ExampleOut(DueView):
-    """`said` is why there is no example: by how much the lines miss the whole, or what is missing."""
-
-    signed_up: str
-    start: str | None
-    total: str
-    currency: str
-    said: list[str]
 
 
 @router.get("/plans")

@@ -5,10 +5,10 @@ from __future__ import annotations
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request
-from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.across import today
+from archgate.actions.across.views import ReminderOut
 from archgate.api.runs import given
 from archgate.api.web import Body, Route, may, run_act, run_read
 
@@ -26,18 +26,6 @@ class ReminderIn(Body):
 class ReminderPatch(Body):
     done: bool | None = None
     day: Any = None
-
-
-class ReminderOut(BaseModel):
-    id: int
-    day: str
-    text: str
-    done: bool
-    run_id: int | None
-    person_id: int | None
-    about: str
-    by: str
-    to: str
 
 
 @router.get("/reminders")

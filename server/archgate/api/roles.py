@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from fastapi import APIRouter, Depends, Request
-from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import groups, roles
+from archgate.actions.enrolling.views import Grouped, WithRole
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.api.web import In, Route, may, once, run_act
 
@@ -24,31 +24,11 @@ class RoleChange(In):
     role: str
 
 
-class WithRole(BaseModel):
-    change: str
-    enrollment_id: int
-    name: str
-    role: str
-    run_id: int
-
-
 class GroupIn(In):
     """Without a name, out of their groups."""
 
     name: str | None = None
     enrollment_ids: list[int]
-
-
-class GroupOut(BaseModel):
-    id: int
-    name: str
-    people: int
-
-
-class Grouped(BaseModel):
-    change: str
-    people: int
-    groups: list[GroupOut]
 
 
 @router.post("/runs/{run_id}/roles", status_code=201)

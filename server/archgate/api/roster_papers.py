@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from fastapi import APIRouter, Depends, Request, Response
-from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import roster
+from archgate.actions.enrolling.views import RosterCompared, TellDone
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.api.web import In, Route, may, once, run_act, run_read
@@ -26,35 +26,12 @@ class CompareIn(In):
     text: str
 
 
-class Unlisted(BaseModel):
-    person_id: int
-    name: str
-    way_in: str
-
-
-class RosterCompared(BaseModel):
-    """`without` are on the roster and not on the list, `missing` the other way round."""
-
-    run_id: int
-    without: list[Unlisted]
-    missing: list[str]
-    both: int
-
-
 class TellIn(In):
     """Those chosen, or everybody on the roster when none is named."""
 
     subject: str
     body: str
     enrollment_ids: list[int] | None = None
-
-
-class TellDone(BaseModel):
-    """`without` have no email and are called instead."""
-
-    change: str
-    told: int
-    without: list[str]
 
 
 @router.post("/runs/{run_id}/compare")

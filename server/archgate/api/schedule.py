@@ -7,15 +7,17 @@ from typing import Annotated, Any
 from urllib.parse import quote
 
 from fastapi import APIRouter, Depends, Path, Request, Response, UploadFile
-from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.across import planner
+from archgate.actions.across.views import DaySheet, MonthList, PlannerOut
 from archgate.actions.kernel.unit_of_work import Once, read_only
+from archgate.actions.kernel.views import ClashOut, Outcome
 from archgate.actions.runs import copying, lifecycle, moving, season
+from archgate.actions.runs.views import Copied, Figures, FileOut, PlannedDates, Season, Slot
 from archgate.actions.schedule import calendars, clashes
-from archgate.api.runs import ClashOut, FileOut, Outcome, given
-from archgate.api.web import Body, FaultOut, In, Route, Token, may, once, run_act, run_read
+from archgate.actions.schedule.views import Done, FeedOut
+from archgate.api.web import Body, In, Route, Token, given, may, once, run_act, run_read
 
 router = APIRouter(tags=["schedule"], route_class=Route)
 read, plan = may("read"), may("plan runs")
@@ -45,12 +47,6 @@ class CancelMeeting(Body):
 
     why: Any = None
     replacement: Any = None
-
-
-class Slot(BaseModel):
-    date: str
-    start: str
-    why: str
 
 
 class Move(Body):
@@ -141,31 +137,6 @@ class CopyAsk(Body):
     weeks: Any = None
 
 
-class GateDay(BaseModel):
-    label: str
-    day: str
-
-
-class CopiedRun(BaseModel):
-    run_id: int
-    from_id: int
-    code: str
-    new_code: str
-    title: str
-    shift: int
-    before: list[str]
-    after: list[str]
-    dropped: list[str]
-    clashes: list[ClashOut]
-    left_behind: list[str]
-    gates: list[GateDay]
-
-
-class Copied(BaseModel):
-    change: str
-    runs: list[CopiedRun]
-
-
 @router.post("/copies")
 def copy_runs(
     body: CopyAsk,
@@ -188,30 +159,6 @@ class SeasonRows(Body):
     rows: Any = None
 
 
-class SeasonRow(BaseModel):
-    n: int
-    empty: bool
-    faults: list[FaultOut]
-    dates: list[str]
-    dropped: list[str]
-    clashes: list[str]
-    course: str | None
-    new: list[str]
-
-
-class MadeRun(BaseModel):
-    id: int
-    code: str
-
-
-class Season(BaseModel):
-    rows: list[SeasonRow]
-    runs: int
-    faults: int
-    change: str | None
-    made: list[MadeRun]
-
-
 @router.post("/season/judge")
 def judge_season(body: SeasonRows, request: Request, user: User = Depends(plan)) -> Season:
     """Dates, faults and clashes of a season table; nothing is saved."""
@@ -232,10 +179,6 @@ def plan_season(
 class Acceptance(In):
     key: str
     reason: str = ""
-
-
-class Done(BaseModel):
-    change: str
 
 
 @router.get("/clashes")
@@ -268,35 +211,6 @@ class PlannedForm(Body):
     time_zone: Any = None
 
 
-class PlannedMeeting(BaseModel):
-    n: int
-    of: int
-    date: str
-    weekday: str
-    start: str
-    end: str
-    minutes: int
-    instructor: str | None
-    room: str | None
-    warnings: list[str]
-
-
-class DroppedDate(BaseModel):
-    date: str
-    why: str
-
-
-class PlannedDates(BaseModel):
-    meetings: list[PlannedMeeting]
-    hours: str
-    first: str | None
-    last: str | None
-    weeks: int
-    dropped: list[DroppedDate]
-    warnings: list[str]
-    clashes: list[ClashOut]
-
-
 @router.post("/schedule/plan")
 def plan_dates(body: PlannedForm, request: Request, user: User = Depends(plan)) -> PlannedDates:
     """The dates that a form gives with the center's closed days, and their clashes; nothing is saved."""
@@ -310,30 +224,6 @@ class DecisionIn(Body):
     decision: Any = None
     until: Any = None
     seen: Any = None
-
-
-class Figures(BaseModel):
-    """What a decision is weighed up with."""
-
-    run_id: int
-    code: str
-    title: str
-    decision: str
-    until: str | None
-    day: str | None
-    smallest: int
-    capacity: int
-    taken: int
-    firm: int
-    unpaid: int
-    unnamed: int
-    waiting: int
-    currency: str
-    income: str
-    paid: str
-    hours_saved: str
-    start: str | None
-    people: int
 
 
 class Why(In):
@@ -404,57 +294,6 @@ def get_file(file_id: int, request: Request, user: User = Depends(read)) -> Resp
 # --- the planner and calendars ----------------------------------------------------------------------------
 
 
-class Lane(BaseModel):
-    id: int
-    name: str
-    seats: int | None
-
-
-class PlannerOut(BaseModel):
-    """Runs and meetings in compact rows, by the columns named."""
-
-    since: str
-    until: str
-    today: str
-    run_columns: list[str]
-    runs: list[list[Any]]
-    meeting_columns: list[str]
-    meetings: list[list[Any]]
-    places: list[Lane]
-    instructors: list[Lane]
-    closed: dict[str, str]
-    clashing: list[int]
-
-
-class ListedMeeting(BaseModel):
-    id: int
-    run_id: int
-    code: str
-    title: str
-    date: str
-    start: str
-    end: str
-    place: str
-    instructor: str
-    taken: int
-    capacity: int
-    cancelled: bool
-    why: str
-    decision: str
-
-
-class DaySheet(BaseModel):
-    date: str
-    closed: str | None
-    meetings: list[ListedMeeting]
-
-
-class MonthList(BaseModel):
-    month: str
-    closed: dict[str, str]
-    meetings: list[ListedMeeting]
-
-
 @router.get("/planner")
 def get_planner(
     since: datetime.date, until: datetime.date, request: Request, user: User = Depends(read)
@@ -475,14 +314,6 @@ def get_month(
     user: User = Depends(read),
 ) -> MonthList:
     return run_read(request, user, lambda uow: planner.month_list(uow, month))
-
-
-class FeedOut(BaseModel):
-    kind: str
-    subject_id: int
-    name: str
-    path: str
-    made_at: str
 
 
 @router.put("/feeds/{kind}/{subject_id}")

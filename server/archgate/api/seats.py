@@ -5,10 +5,10 @@ from __future__ import annotations
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request
-from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import held_places
+from archgate.actions.enrolling.views import HeldDone, KeptBack, KeptBackDone
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.api.web import Body, Route, given, may, once, run_act, run_read
 
@@ -26,22 +26,6 @@ class HoldIn(Body):
     organization_id: Any = None
 
 
-class HeldOut(BaseModel):
-    id: int
-    run_id: int
-    for_whom: str
-    seats: int
-    last: str
-    note: str
-    status: str
-    person_id: int | None
-    organization_id: int | None
-
-
-class HeldDone(HeldOut):
-    change: str
-
-
 class SetAsideIn(Body):
     """With `id` one that is there is changed; zero seats ends it."""
 
@@ -51,36 +35,6 @@ class SetAsideIn(Body):
     last: Any = None
     tag: Any = None
     organization_id: Any = None
-
-
-class SetAsideOut(BaseModel):
-    """`over`: its last day is past, and its seats are anybody's."""
-
-    id: int
-    name: str
-    seats: int
-    last: str
-    tag: str | None
-    organization_id: int | None
-    taken: int
-    over: bool
-
-
-class KeptBack(BaseModel):
-    """What keeps seats from being sold; `free` is what anybody can have."""
-
-    capacity: int
-    overbook: int
-    taken: int
-    held: int
-    offered: int
-    free: int
-    holds: list[HeldOut]
-    set_asides: list[SetAsideOut]
-
-
-class KeptBackDone(KeptBack):
-    change: str
 
 
 @router.get("/runs/{run_id}/kept-back")

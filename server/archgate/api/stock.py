@@ -5,40 +5,14 @@ from __future__ import annotations
 from typing import Any
 
 from fastapi import APIRouter, Depends, Request
-from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.fees import stock, terms
+from archgate.actions.fees.views import Defaults, DefaultsChanged, StockLedger, StockOut
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.api.web import Body, Patch, Route, given, may, once, run_act, run_read
 
 router = APIRouter(tags=["fees"], route_class=Route)
-
-
-class RunCode(BaseModel):
-    id: int
-    code: str
-
-
-class StockOut(BaseModel):
-    id: int
-    name: str
-    on_hand: int
-    runs: list[RunCode]
-
-
-class StockMoveOut(BaseModel):
-    id: int
-    quantity: int
-    at: str
-    cause: str
-
-
-class StockLedger(BaseModel):
-    id: int
-    name: str
-    on_hand: int
-    moves: list[StockMoveOut]
 
 
 class StockIn(Body):
@@ -66,18 +40,6 @@ def count_stock(
 @router.get("/stock/{item_id}")
 def stock_moves(item_id: int, request: Request, user: User = Depends(may("read"))) -> StockLedger:
     return run_read(request, user, lambda uow: stock.stock_moves(uow, item_id))
-
-
-class Defaults(BaseModel):
-    """`values` is what runs start from; `courses_differ` counts the courses with a value of their own."""
-
-    currency: str
-    values: dict[str, Any]
-    courses_differ: dict[str, int]
-
-
-class DefaultsChanged(Defaults):
-    change: str
 
 
 @router.get("/defaults")

@@ -3,18 +3,13 @@
 from __future__ import annotations
 
 from fastapi import APIRouter, Depends, Request
-from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.across import today
+from archgate.actions.across.views import UserName
 from archgate.api.web import Route, may, run_read
 
 router = APIRouter(tags=["users"], route_class=Route)
-
-
-class UserName(BaseModel):
-    id: int
-    name: str
 
 
 @router.get("/users")

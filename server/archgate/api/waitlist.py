@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from fastapi import APIRouter, Depends, Request
-from pydantic import BaseModel
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import waitlist
@@ -21,34 +20,6 @@ class SeatConfirm(In):
 
     total: str
     why: str = ""
-
-
-class WaitingOut(BaseModel):
-    """`next`: the free seats fit this party, and nobody before it. `status` is waiting or offered, `until` the end of the
-    offer; `chance` is from 0 to 1, of those who have no offer."""
-
-    id: int
-    person_id: int
-    name: str
-    email: str | None
-    phone: str | None
-    heads: int
-    place: int
-    joined: str
-    rate: str
-    payer: str | None
-    way_in: str
-    note: str
-    next: bool
-    fits: bool
-    status: str
-    until: str | None
-    asked_time: bool
-    offers: int
-    chance: str | None
-    chance_range: list[str] | None
-    answers: dict[str, str]
-    head_start: int
 
 
 @router.post("/waiting", status_code=201)

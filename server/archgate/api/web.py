@@ -6,11 +6,12 @@ import hashlib
 import json
 from collections.abc import Callable, Coroutine
 from datetime import timedelta
-from typing import Annotated, Any
+from typing import Annotated, Any, TypeVar
 from urllib.parse import unquote
 
 import orjson
 from fastapi import Depends, Header, Path, Request, Response
+from fastapi.encoders import jsonable_encoder
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from fastapi.routing import APIRoute
@@ -20,10 +21,12 @@ from starlette.exceptions import HTTPException
 from archgate.actions.access import staff
 from archgate.actions.kernel.commands import Command, faults_of
 from archgate.actions.kernel.problems import Problem
-from archgate.actions.kernel.unit_of_work import Once, act, read_only
+from archgate.actions.kernel.unit_of_work import Once, Sessions, UnitOfWork, act, read_only
+from archgate.actions.kernel.views import FaultOut
 from archgate.core.faults import Fault, Refused
 from archgate.core.names import text_fault, visible
 
+T = TypeVar("T")
 COOKIE = "archgate_session"
 TYPE = "urn:archgate:problem:"
 MEDIA = "application/problem+json"
@@ -125,11 +128,6 @@ def given(body: BaseModel) -> dict[str, Any]:
     return body.model_dump(exclude_unset=True)
 
 
-class FaultOut(BaseModel):
-    at: str
-    message: str
-
-
 class ProblemOut(BaseModel):
     """An RFC 9457 problem document; `errors` names every fault with its JSON pointer."""
 
@@ -173,7 +171,7 @@ def problem(status: int, kind: str, detail: str, **extra: Any) -> dict[str, Any]
 
 
 def answer(status: int, kind: str, detail: str, **extra: Any) -> JSONResponse:
-    return JSONResponse(problem(status, kind, detail, **extra), status, media_type=MEDIA)
+    return JSONResponse(jsonable_encoder(problem(status, kind, detail, **extra)), status, media_type=MEDIA)
 
 
 def refusal(error: Refused) -> dict[str, Any]:
@@ -290,9 +288,16 @@ def new_names_of(request: Request) -> frozenset[str]:
     return frozenset(" ".join(unquote(word).split()).casefold() for word in said.split(",") if word.strip())
 
 
-def run_act(request: Request, user: staff.User, action: Callable[..., Any], **kw: Any) -> Any:
-    return act(request.app.state.sessions, action, user, new_names=new_names_of(request), **kw)
+def run_act(
+    request: Request,
+    user: staff.User,
+    action: Callable[[UnitOfWork], T],
+    once: Once | None = None,
+    preview: bool = False,
+) -> T:
+    sessions: Sessions = request.app.state.sessions
+    return act(sessions, action, user, once, preview, new_names=new_names_of(request))
 
 
-def run_read(request: Request, user: staff.User, reading: Callable[..., Any]) -> Any:
+def run_read(request: Request, user: staff.User, reading: Callable[[UnitOfWork], T]) -> T:
     return read_only(request.app.state.sessions, reading, user)

@@ -5,13 +5,10 @@ Made from a fixed seed and the clock's today: the same day gives the same center
 
 from __future__ import annotations
 
-import random
-from collections.abc import Callable
 from dataclasses import dataclass, field
-from datetime import UTC, date, datetime, time, timedelta
+from datetime import date, timedelta
 from decimal import Decimal
 from typing import Any, TypeVar
-from zoneinfo import ZoneInfo
 
 from sqlalchemy.orm import Session, sessionmaker
 
@@ -27,21 +24,21 @@ from archgate.actions.fees.commands import KeepCommand, QuoteCommand
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem
-from archgate.actions.kernel.unit_of_work import UnitOfWork, act, read_only
+from archgate.actions.kernel.unit_of_work import UnitOfWork, act
 from archgate.actions.money import accounts, invoices, outstanding
 from archgate.actions.people import organizations, people
 from archgate.actions.runs import lifecycle, making, moving
+from archgate.actions.runs.views import RunOut
 from archgate.actions.schedule import places
 from archgate.clock import system_now
 from archgate.core.schedule import WEEKDAYS
+from archgate.demo.center import PASSWORD, Center
 from archgate.demo.names import FAMILY, GIVEN
 from archgate.demo.rosters import alive
 from archgate.jobs.worker import Worker
 from archgate.papers.lists import read_table
 
 T = TypeVar("T")
-ZONE = "America/New_York"
-PASSWORD = "lime and stone"
 USERS = (
     ("ruth.okonjo@example.org", "Ruth Okonjo", "administrator"),
     ("peter.lindqvist@example.org", "Peter Lindqvist", "coordinator"),
@@ -280,32 +277,6 @@ NOTES = (
 )
 
 
-@dataclass
-class Center:
-    """The script at work: who acts, on which day, with the seeded choices."""
-
-    sessions: sessionmaker[Session]
-    today: date
-    quick: bool
-    users: list[Any] = field(default_factory=list)
-    chance: random.Random = field(default_factory=lambda: random.Random(20270519))
-    day: date = date.min
-    password: str = PASSWORD
-
-    def at(self, hour: float) -> datetime:
-        minutes = int(hour * 60)
-        local = datetime.combine(self.day, time(minutes // 60, minutes % 60), ZoneInfo(ZONE))
-        return local.astimezone(UTC)
-
-    def act(self, hour: float, action: Callable[[UnitOfWork], T]) -> T:
-        return act(
-            self.sessions, action, self.users[self.chance.randrange(len(self.users))], at=self.at(hour)
-        )
-
-    def look(self, hour: float, reading: Callable[[UnitOfWork], T]) -> T:
-        return read_only(self.sessions, reading, self.users[0], at=self.at(hour))
-
-
 def next_weekday(day: date, weekday: str) -> date:
     """The first such weekday on or after a day; without one, the day itself."""
     if not weekday:
@@ -326,7 +297,7 @@ def load(sessions: sessionmaker[Session], today: date, quick: bool) -> None:
         center.users.append(act(sessions, add, at=center.at(8)))
     crowd = everybody(center)
     for name in (CLIENT, OTHER_CLIENT):
-        center.act(8.5, lambda d, n=name: organizations.create_organization(d, n))
+        center.act(8.5, organizations.create_organization, name)
     furnish(center)
     course_ids: dict[str, int] = {}
     signing_up: list[tuple[PlannedRun, int, list[int]]] = []
@@ -336,8 +307,8 @@ def load(sessions: sessionmaker[Session], today: date, quick: bool) -> None:
             if plan.made == -back:
                 run = make_run(center, plan, course_ids)
                 if plan.published:
-                    center.act(10, lambda d, r=run["id"]: making.publish_run(d, r))
-                    signing_up.append((plan, run["id"], sign_up_days(center, plan, run["first"])))
+                    center.act(10, making.publish_run, run.id)
+                    signing_up.append((plan, run.id, sign_up_days(center, plan, run.first)))
         for plan, run_id, on_days in signing_up:
             for n in range(on_days.count(back)):
                 sign_up(center, plan, run_id, crowd, 10.5 + n * 0.4 + center.chance.random() * 0.3)
@@ -353,90 +324,82 @@ def load(sessions: sessionmaker[Session], today: date, quick: bool) -> None:
         worker.drain(system_now() + timedelta(minutes=minutes))
     worker.timed()
     for number, text in NOTES:
-        center.act(9, lambda d, p=crowd[number], t=text: people.add_note(d, p, t))
+        center.act(9, people.add_note, crowd[number], text)
 
 
 def furnish(center: Center) -> None:
     """Rooms and other places, instructors with their hours and absences, and the center's closed days."""
-    center.act(8.6, lambda d: places.set_region(d, "US"))
+    center.act(8.6, places.set_region, "US")
     for place in PLACES:
-        center.act(8.6, lambda d, b=place: places.save_place(d, None, b))
+        center.act(8.6, places.save_place, None, place)
     for teacher in TEACHERS:
-        center.act(8.7, lambda d, b=teacher: places.save_instructor(d, None, b))
+        center.act(8.7, places.save_instructor, None, teacher)
     for name, number in STOCK:
         center.act(
             8.8,
-            lambda d, n=name, k=number: stock.count_stock(
-                d, {"name": n, "add": k, "cause": "First delivery"}
-            ),
+            stock.count_stock,
+            {"name": name, "add": number, "cause": "First delivery"},
         )
-    center.act(8.8, lambda d: terms.change_center_defaults(d, {"set": DEFAULTS}))
+    center.act(8.8, terms.change_center_defaults, {"set": DEFAULTS})
     for plan in CENTER_PLANS:
-        center.act(8.9, lambda d, b=plan: plans.make_plan(d, b))
+        center.act(8.9, plans.make_plan, plan)
 
 
 def desk_work(center: Center, runs: list[tuple[PlannedRun, int, list[int]]]) -> None:
     """What the office did of late: a meeting cancelled, somebody ill, a run decided, a client's run, reminders."""
     today = center.today
     by = {(plan.course, plan.first): run for plan, run, _ in runs}
-    teachers = {i["name"]: i["id"] for i in center.look(9, lambda d: places.list_instructors(d))}
-    rooms = {p["name"]: p["id"] for p in center.look(9, lambda d: places.list_places(d))}
+    teachers = {i.name: i.id for i in center.look(9, places.list_instructors)}
+    rooms = {p.name: p.id for p in center.look(9, places.list_places)}
     center.act(
         8.8,
-        lambda d: places.add_closure(
-            d,
-            {
-                "from": (today + timedelta(days=33)).isoformat(),
-                "through": (today + timedelta(days=34)).isoformat(),
-                "label": "Boiler works",
-            },
-        ),
+        places.add_closure,
+        {
+            "from": (today + timedelta(days=33)).isoformat(),
+            "through": (today + timedelta(days=34)).isoformat(),
+            "label": "Boiler works",
+        },
     )
     ill = {
         "from": (today + timedelta(days=5)).isoformat(),
         "through": (today + timedelta(days=9)).isoformat(),
         "label": "ill",
     }
-    center.act(9, lambda d: places.add_busy(d, "instructor", teachers["M. Oyelaran"], ill))
+    center.act(9, places.add_busy, "instructor", teachers["M. Oyelaran"], ill)
     shut = {
         "from": (today + timedelta(days=28)).isoformat(),
         "through": (today + timedelta(days=33)).isoformat(),
         "label": "New hearths",
     }
-    center.act(9.1, lambda d: places.add_busy(d, "place", rooms["Forge"], shut))
-    slate = center.look(9, lambda d: making.run_view(d, by[("SLATE", -12)]))
-    coming = next(m for m in slate["dates"] if m["date"] > today.isoformat())
-    center.act(9.2, lambda d: moving.cancel_meeting(d, coming["id"], {"why": "The instructor is ill."}))
-    center.act(9.3, lambda d: lifecycle.decide(d, by[("DSW", 23)], {"decision": "going ahead"}))
+    center.act(9.1, places.add_busy, "place", rooms["Forge"], shut)
+    slate = center.look(9, making.run_view, by[("SLATE", -12)])
+    coming = next(m for m in slate.dates if m.date > today)
+    center.act(9.2, moving.cancel_meeting, coming.id, {"why": "The instructor is ill."})
+    center.act(9.3, lifecycle.decide, by[("DSW", 23)], {"decision": "going ahead"})
     later = (today + timedelta(days=2)).isoformat()
-    center.act(9.3, lambda d: lifecycle.decide(d, by[("GLASS", 6)], {"decision": "waits", "until": later}))
-    client = center.look(9, lambda d: organizations.find_organizations(d, CLIENT))[0]["id"]
+    center.act(9.3, lifecycle.decide, by[("GLASS", 6)], {"decision": "waits", "until": later})
+    client = center.look(9, organizations.find_organizations, CLIENT)[0].id
     contract = by[("LIME", 34)]
-    center.act(9.4, lambda d: making.change_run(d, contract, {"seen": {}, "set": {"client_id": client}}))
+    center.act(9.4, making.change_run, contract, {"seen": {}, "set": {"client_id": client}})
     for user, run, text in ((0, by[("GLASS", 6)], "Call the two who asked about Saturdays."),
                             (1, by[("TIMB", 16)], "Ask P. Hallam about a second group.")):  # fmt: skip
         body = {"day": today.isoformat(), "text": text, "run_id": run, "user_id": center.users[user].id}
-        center.act(9.5, lambda d, b=body: today_list.remind(d, b))
+        center.act(9.5, today_list.remind, body)
     found = center.look(9.5, outstanding.payers)
-    owed = next((p["account_id"] for p in found["payers"] if p["organization_id"] == client), None)
+    owed = next((p.account_id for p in found.payers if p.organization_id == client), None)
     if owed is not None:
-        center.act(9.6, lambda d: invoices.issue(d, owed))
+        center.act(9.6, invoices.issue, owed)
 
 
 def money_in(center: Center) -> None:
     """What came in on a day: most people pay what is due, some late, some more than they owe, a few not at all."""
     found = center.look(16, outstanding.payers)
-    for payer in found["payers"]:
-        due = (payer["first_due"] or "9999") <= center.day.isoformat()
-        if (
-            not due
-            or payer["organization_id"]
-            or payer["account_id"] % 7 == 0
-            or center.chance.random() < 0.6
-        ):
+    for payer in found.payers:
+        due = payer.first_due is not None and payer.first_due <= center.day
+        if not due or payer.organization_id or payer.account_id % 7 == 0 or center.chance.random() < 0.6:
             continue
-        page = center.look(16, lambda d, n=payer["account_id"]: accounts.account_page(d, n))
-        first = page["open"][0]["left"]
+        page = center.look(16, accounts.account_page, payer.account_id)
+        first = page.open[0].left
         method = center.chance.choice(["cash", "check", "transfer", "transfer"])
         amount = first if center.chance.random() < 0.9 else f"{Decimal(first) + 10}"
         body = {
@@ -444,7 +407,7 @@ def money_in(center: Center) -> None:
             "method": method,
             "reference": f"No. {center.chance.randint(200, 999)}" if method == "check" else "",
         }
-        center.act(16, lambda d, n=payer["account_id"], b=body: accounts.take_payment(d, n, b))
+        center.act(16, accounts.take_payment, payer.account_id, body)
 
 
 def offers(center: Center, runs: dict[tuple[str, int], int], crowd: list[int]) -> None:
@@ -452,33 +415,30 @@ def offers(center: Center, runs: dict[tuple[str, int], int], crowd: list[int]) -
     today = center.today
     wall = runs[("DSW", 23)]
     until = (today + timedelta(days=20)).isoformat()
-    center.act(9.6, lambda d: codes.make_code(d, {"code": "OPENDAY", "percent": "10", "to": until, "most": 40,
-                                                  "most_each": 1, "note": "Handed out on the open day"}))  # fmt: skip
-    center.act(9.6, lambda d: codes.make_code(d, {"code": "NEIGHBOR", "off": "25.00", "number": 12, "run_ids": [wall],
-                                                  "note": "Letter to the houses along the quay"}))  # fmt: skip
+    center.act(9.6, codes.make_code, {"code": "OPENDAY", "percent": "10", "to": until, "most": 40,
+                                                  "most_each": 1, "note": "Handed out on the open day"})  # fmt: skip
+    center.act(9.6, codes.make_code, {"code": "NEIGHBOR", "off": "25.00", "number": 12, "run_ids": [wall],
+                                                  "note": "Letter to the houses along the quay"})  # fmt: skip
     lapsed = {"code": "SPRING", "percent": "5", "to": (today - timedelta(days=12)).isoformat()}
-    center.act(9.6, lambda d: codes.make_code(d, lapsed))
-    book = center.look(9, lambda d: making.run_view(d, wall))["extras"][0]["id"]
+    center.act(9.6, codes.make_code, lapsed)
+    book = center.look(9, making.run_view, wall).extras[0].id
     for n, person in enumerate(crowd[140:142]):
         ask = {"code": "OPENDAY", "extras": [{"extra_id": book, "count": 1}] if n else []}
-        quote = center.look(10, lambda d, a=ask: quotes.quote_run(d, wall, command_of(QuoteCommand, a)))
+        quote = center.look(10, quotes.quote_run, wall, command_of(QuoteCommand, ask))
         if quote.can_enroll:
             center.act(
                 10,
-                lambda d, p=person, a=ask, q=quote: enrollments.enroll(
-                    d, EnrollCommand(run_id=wall, person_id=p, total=q.total, **a)
-                ),
+                enrollments.enroll,
+                EnrollCommand(run_id=wall, person_id=person, total=quote.total, **ask),
             )
     for n, (course, ask) in enumerate(
         ((("GLASS", 6), {"heads": 2}), (("IRON", 40), {}), (("LIME", 60), {"heads": 5}))
     ):
-        quote = center.look(
-            10.5, lambda d, c=course, a=ask: quotes.quote_run(d, runs[c], command_of(QuoteCommand, a))
-        )
+        quote = center.look(10.5, quotes.quote_run, runs[course], command_of(QuoteCommand, ask))
         body = {**ask, "run_id": runs[course], "person_id": crowd[142 + n], "total": quote.total, "send": False,
                 "last": (today + timedelta(days=(4, 14, 10)[n])).isoformat(),
                 "note": ("", "Waits for a word from work.", "For the house team.")[n]}  # fmt: skip
-        center.act(10.5, lambda d, b=body: kept_quotes.keep(d, command_of(KeepCommand, b)))
+        center.act(10.5, kept_quotes.keep, command_of(KeepCommand, body))
 
 
 def somebody(n: int) -> tuple[str, str, str | None]:
@@ -500,14 +460,14 @@ def everybody(center: Center) -> list[int]:
             "phone": f"555-01{n % 100:02d}",
             "anyway": True,
         }
-        crowd.append(center.act(9 + n / 200, lambda d, b=body: people.create_person(d, b))["id"])
+        crowd.append(center.act(9 + n / 200, people.create_person, body).id)
         tags = ["member"] if n % 3 == 0 else ["concession"] if n % 10 == 1 else []
         if tags:
-            center.act(9 + n / 200, lambda d, p=crowd[-1], t=tags: people.tag_person(d, p, t))
+            center.act(9 + n / 200, people.tag_person, crowd[-1], tags)
     return crowd
 
 
-def make_run(center: Center, plan: PlannedRun, course_ids: dict[str, int]) -> dict[str, Any]:
+def make_run(center: Center, plan: PlannedRun, course_ids: dict[str, int]) -> RunOut:
     code, title, summary = next(c for c in COURSES if c[0] == plan.course)
     weekday = plan.weekday
     first = next_weekday(center.today + timedelta(days=plan.first), weekday)
@@ -548,22 +508,24 @@ def make_run(center: Center, plan: PlannedRun, course_ids: dict[str, int]) -> di
         body["course_id"] = course_ids[plan.course]
     else:
         body["course"] = {"code": code, "title": title, "summary": summary}
-    run = center.act(9.5, lambda d: making.create_run(d, body))
+    run = center.act(9.5, making.create_run, body)
     if plan.course not in course_ids:
         center.act(
             9.6,
-            lambda d: course_defaults.keep_defaults(d, run["id"], ["place", "instructor", "rates", "plans"]),
+            course_defaults.keep_defaults,
+            run.id,
+            ["place", "instructor", "rates", "plans"],
         )
     if plan.course not in course_ids:
         category = {"seen": {}, "set": {"category": CATEGORIES[plan.course]}}
-        center.act(9.7, lambda d: courses.change_course(d, run["course"]["id"], category))
-    course_ids[plan.course] = run["course"]["id"]
+        center.act(9.7, courses.change_course, run.course.id, category)
+    course_ids[plan.course] = run.course.id
     return run
 
 
-def sign_up_days(center: Center, plan: PlannedRun, first: str | None) -> list[int]:
+def sign_up_days(center: Center, plan: PlannedRun, first: date | None) -> list[int]:
     """On which days before today (counted back) people sign up: between opening and the close."""
-    closes = (center.today - date.fromisoformat(first)).days + 1 if first else 0
+    closes = (center.today - first).days + 1 if first else 0
     latest = max(0, closes, 2 if plan.waits else 0)
     return sorted(center.chance.randint(latest, -plan.made - 1) for _ in range(plan.fill))
 
@@ -572,22 +534,16 @@ def sign_up(center: Center, plan: PlannedRun, run_id: int, crowd: list[int], hou
     """One of the crowd signs up for a run by phone; who is on it already stays home."""
     person = center.chance.choice(crowd[:CALLERS])
     terms = center.look(hour, lambda d: run_fees.terms_view(get_run(d, run_id)))
-    known = center.look(hour, lambda d: quotes.choices(d, run_id, person, None))["rates"]
-    offered = [r for r in known if r["why_not"] is None]
-    rate = center.chance.choice([offered[0], *offered])["id"]
-    chosen = center.chance.choice([terms["plans"][0], *terms["plans"]])["id"]
-    quote = center.look(
-        hour, lambda d: quotes.quote_run(d, run_id, QuoteCommand(rate_id=rate, plan_id=chosen))
-    )
+    known = center.look(hour, quotes.choices, run_id, person, None).rates
+    offered = [r for r in known if r.why_not is None]
+    rate = center.chance.choice([offered[0], *offered]).id
+    chosen = center.chance.choice([terms.plans[0], *terms.plans]).id
+    quote = center.look(hour, quotes.quote_run, run_id, QuoteCommand(rate_id=rate, plan_id=chosen))
     try:
         center.act(
             hour,
-            lambda d: enrollments.enroll(
-                d,
-                EnrollCommand(
-                    run_id=run_id, person_id=person, total=quote.total, rate_id=rate, plan_id=chosen
-                ),
-            ),
+            enrollments.enroll,
+            EnrollCommand(run_id=run_id, person_id=person, total=quote.total, rate_id=rate, plan_id=chosen),
         )
     except Problem as problem:
         if problem.kind not in ("already-in", "already-waiting"):
@@ -601,36 +557,35 @@ def events(center: Center, plan: PlannedRun, run_id: int, back: int, crowd: list
         if back == 8:
             party(center, run_id, crowd[120], 3, "Comes with two neighbors; names to follow.")
         if back == 3:
-            rows = center.look(14, lambda d: roster.roster(d, run_id))["rows"]
-            center.act(14, lambda d: leaving.withdraw(d, rows[0][0]))
+            rows = center.look(14, roster.roster, run_id)["rows"]
+            center.act(14, leaving.withdraw, rows[0][0])
     if plan.waits and back == 1:
         for n in range(plan.waits):
             heads = 3 if n == 1 else 1
             center.act(
                 11 + n / 2,
-                lambda d, p=crowd[130 + n], h=heads: waitlist.join(
-                    d, JoinCommand(run_id=run_id, person_id=p, heads=h)
-                ),
+                waitlist.join,
+                JoinCommand(run_id=run_id, person_id=crowd[130 + n], heads=heads),
             )
     if plan.capacity == 200 and back == 2:
         made = center.act(
             15,
-            lambda d: bulk.create_batch(
-                d, run_id, "northgate.csv", CLIENT_LIST.encode(), read_table(CLIENT_LIST.encode())
-            ),
+            bulk.create_batch,
+            run_id,
+            "northgate.csv",
+            CLIENT_LIST.encode(),
+            read_table(CLIENT_LIST.encode()),
         )
-        client = center.look(15, lambda d: organizations.find_organizations(d, CLIENT))[0]["id"]
-        batch = center.act(15.1, lambda d: bulk.change_batch(d, made["id"], {"organization_id": client}))
-        center.act(15.2, lambda d: bulk.enroll_batch(d, batch["id"], batch["people"], batch["total"]))
+        client = center.look(15, organizations.find_organizations, CLIENT)[0].id
+        batch = center.act(15.1, bulk.change_batch, made.id, {"organization_id": client})
+        center.act(15.2, bulk.enroll_batch, batch.id, batch.people, batch.total)
 
 
 def party(center: Center, run_id: int, person: int, heads: int, note: str) -> None:
-    quote = center.look(13, lambda d: quotes.quote_run(d, run_id, QuoteCommand(heads=heads)))
+    quote = center.look(13, quotes.quote_run, run_id, QuoteCommand(heads=heads))
     if quote.can_enroll:
         center.act(
             13,
-            lambda d: enrollments.enroll(
-                d,
-                EnrollCommand(run_id=run_id, person_id=person, total=quote.total, heads=heads, note=note),
-            ),
+            enrollments.enroll,
+            EnrollCommand(run_id=run_id, person_id=person, total=quote.total, heads=heads, note=note),
         )

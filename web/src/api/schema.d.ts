@@ -3348,9 +3348,15 @@ export interface components {
         AccountEntry: {
             /** Id */
             id: number;
-            /** Day */
+            /**
+             * Day
+             * Format: date
+             */
             day: string;
-            /** Entered */
+            /**
+             * Entered
+             * Format: date-time
+             */
             entered: string;
             /** Kind */
             kind: string;
@@ -3392,7 +3398,10 @@ export interface components {
             open: components["schemas"]["OpenInstallment"][];
             /** Entries */
             entries: components["schemas"]["AccountEntry"][];
-            /** At */
+            /**
+             * At
+             * Format: date
+             */
             at: string;
             /** Balance At */
             balance_at: string;
@@ -3645,9 +3654,15 @@ export interface components {
             all_day: boolean;
             /** Source */
             source: string;
-            /** Start */
+            /**
+             * Start
+             * Format: date-time
+             */
             start: string;
-            /** End */
+            /**
+             * End
+             * Format: date-time
+             */
             end: string;
         };
         /** CallList */
@@ -3660,9 +3675,15 @@ export interface components {
             run_code: string;
             /** Title */
             title: string;
-            /** Date */
+            /**
+             * Date
+             * Format: date
+             */
             date: string;
-            /** Start */
+            /**
+             * Start
+             * Format: date-time
+             */
             start: string;
             /** Cancelled */
             cancelled: boolean;
@@ -3720,9 +3741,15 @@ export interface components {
         CancelledMeeting: {
             /** Id */
             id: number;
-            /** Date */
+            /**
+             * Date
+             * Format: date
+             */
             date: string;
-            /** Start */
+            /**
+             * Start
+             * Format: time
+             */
             start: string;
             /** Why */
             why: string;
@@ -3793,7 +3820,10 @@ export interface components {
             by: string | null;
             /** Own */
             own: boolean;
-            /** At */
+            /**
+             * At
+             * Format: date-time
+             */
             at: string;
             /** Run Id */
             run_id: number | null;
@@ -3839,11 +3869,20 @@ export interface components {
             other_meeting_id: number | null;
             /** Other N */
             other_n: number | null;
-            /** Date */
+            /**
+             * Date
+             * Format: date
+             */
             date: string;
-            /** Start */
+            /**
+             * Start
+             * Format: date-time
+             */
             start: string;
-            /** End */
+            /**
+             * End
+             * Format: date-time
+             */
             end: string;
             /** Accepted */
             accepted: string | null;
@@ -3880,7 +3919,10 @@ export interface components {
         };
         /** ClosureDay */
         ClosureDay: {
-            /** Day */
+            /**
+             * Day
+             * Format: date
+             */
             day: string;
             /** Label */
             label: string;
@@ -4035,7 +4077,10 @@ export interface components {
             amount: string;
             /** Live */
             live: boolean;
-            /** At */
+            /**
+             * At
+             * Format: date-time
+             */
             at: string;
         };
         /** CodeUses */
@@ -4091,7 +4136,10 @@ export interface components {
         };
         /** Compared */
         Compared: {
-            /** Today */
+            /**
+             * Today
+             * Format: date
+             */
             today: string;
             /** Runs */
             runs: components["schemas"]["ComparedRun"][];
@@ -4212,9 +4260,15 @@ export interface components {
         };
         /** DateFacts */
         DateFacts: {
-            /** Date */
+            /**
+             * Date
+             * Format: date
+             */
             date: string;
-            /** Start */
+            /**
+             * Start
+             * Format: time
+             */
             start: string;
             /** Minutes */
             minutes: number;
@@ -4225,7 +4279,10 @@ export interface components {
         };
         /** DaySheet */
         DaySheet: {
-            /** Date */
+            /**
+             * Date
+             * Format: date
+             */
             date: string;
             /** Closed */
             closed: string | null;
@@ -4326,7 +4383,10 @@ export interface components {
         };
         /** DroppedDate */
         DroppedDate: {
-            /** Date */
+            /**
+             * Date
+             * Format: date
+             */
             date: string;
             /** Why */
             why: string;
@@ -4430,7 +4490,10 @@ export interface components {
             for_whom: string;
             /** Seats */
             seats: number;
-            /** Last */
+            /**
+             * Last
+             * Format: date
+             */
             last: string;
         };
         /**
@@ -4533,7 +4596,10 @@ export interface components {
              * Format: amount
              */
             due_later: string;
-            /** Signed Up */
+            /**
+             * Signed Up
+             * Format: date
+             */
             signed_up: string;
             /** Start */
             start: string | null;
@@ -4614,7 +4680,10 @@ export interface components {
             /** Number */
             number: number;
         };
-        /** FaultOut */
+        /**
+         * FaultOut
+         * @description What is wrong, at its JSON pointer.
+         */
         FaultOut: {
             /** At */
             at: string;
@@ -4631,7 +4700,10 @@ export interface components {
             name: string;
             /** Path */
             path: string;
-            /** Made At */
+            /**
+             * Made At
+             * Format: date-time
+             */
             made_at: string;
         };
         /**
@@ -4705,7 +4777,10 @@ export interface components {
             media: string;
             /** Size */
             size: number;
-            /** At */
+            /**
+             * At
+             * Format: date-time
+             */
             at: string;
         };
         /**
@@ -4733,7 +4808,10 @@ export interface components {
         GateDay: {
             /** Label */
             label: string;
-            /** Day */
+            /**
+             * Day
+             * Format: date
+             */
             day: string;
         };
         /** GateOut */
@@ -4742,9 +4820,15 @@ export interface components {
             kind: string;
             /** Rule */
             rule: string;
-            /** Day */
+            /**
+             * Day
+             * Format: date
+             */
             day: string;
-            /** At */
+            /**
+             * At
+             * Format: date-time
+             */
             at: string;
             /** Label */
             label: string;
@@ -4771,7 +4855,10 @@ export interface components {
         Gone: {
             /** Name */
             name: string;
-            /** At */
+            /**
+             * At
+             * Format: date-time
+             */
             at: string;
         };
         /**
@@ -4824,7 +4911,7 @@ export interface components {
         /** HeadsAt */
         HeadsAt: {
             /** Rate Id */
-            rate_id: number;
+            rate_id: number | null;
             /** Count */
             count: number;
         };
@@ -4832,7 +4919,10 @@ export interface components {
         Held: {
             /** Id */
             id: number;
-            /** Date */
+            /**
+             * Date
+             * Format: date
+             */
             date: string;
             /** Start */
             start: string;
@@ -4849,7 +4939,10 @@ export interface components {
             for_whom: string;
             /** Seats */
             seats: number;
-            /** Last */
+            /**
+             * Last
+             * Format: date
+             */
             last: string;
             /** Note */
             note: string;
@@ -4872,7 +4965,10 @@ export interface components {
             for_whom: string;
             /** Seats */
             seats: number;
-            /** Last */
+            /**
+             * Last
+             * Format: date
+             */
             last: string;
             /** Note */
             note: string;
@@ -5073,7 +5169,10 @@ export interface components {
             email: string | null;
             /** Phone */
             phone: string | null;
-            /** Joined */
+            /**
+             * Joined
+             * Format: date-time
+             */
             joined: string;
             /** Note */
             note: string;
@@ -5092,7 +5191,10 @@ export interface components {
             kind: string;
             /** Number */
             number: string;
-            /** Issued On */
+            /**
+             * Issued On
+             * Format: date
+             */
             issued_on: string;
             /** Total */
             total: string;
@@ -5111,7 +5213,10 @@ export interface components {
             kind: string;
             /** Number */
             number: string;
-            /** Issued On */
+            /**
+             * Issued On
+             * Format: date
+             */
             issued_on: string;
             /** Total */
             total: string;
@@ -5133,7 +5238,10 @@ export interface components {
             kind: string;
             /** Number */
             number: string;
-            /** Issued On */
+            /**
+             * Issued On
+             * Format: date
+             */
             issued_on: string;
             /** Total */
             total: string;
@@ -5150,7 +5258,10 @@ export interface components {
             kind: string;
             /** Number */
             number: string;
-            /** Issued On */
+            /**
+             * Issued On
+             * Format: date
+             */
             issued_on: string;
             /** Total */
             total: string;
@@ -5205,9 +5316,15 @@ export interface components {
             about: string;
             /** Run Id */
             run_id: number | null;
-            /** Made At */
+            /**
+             * Made At
+             * Format: date-time
+             */
             made_at: string;
-            /** Due At */
+            /**
+             * Due At
+             * Format: date-time
+             */
             due_at: string;
         };
         /** Jobs */
@@ -5378,7 +5495,10 @@ export interface components {
             organization_id: number | null;
             /** Note */
             note: string;
-            /** Last */
+            /**
+             * Last
+             * Format: date
+             */
             last: string;
             /** Status */
             status: string;
@@ -5388,7 +5508,10 @@ export interface components {
             total: string;
             /** Currency */
             currency: string;
-            /** Kept At */
+            /**
+             * Kept At
+             * Format: date-time
+             */
             kept_at: string;
             /** Enrollment Id */
             enrollment_id: number | null;
@@ -5413,7 +5536,10 @@ export interface components {
             organization_id: number | null;
             /** Note */
             note: string;
-            /** Last */
+            /**
+             * Last
+             * Format: date
+             */
             last: string;
             /** Status */
             status: string;
@@ -5423,7 +5549,10 @@ export interface components {
             total: string;
             /** Currency */
             currency: string;
-            /** Kept At */
+            /**
+             * Kept At
+             * Format: date-time
+             */
             kept_at: string;
             /** Enrollment Id */
             enrollment_id: number | null;
@@ -5446,7 +5575,10 @@ export interface components {
             organization_id: number | null;
             /** Note */
             note: string;
-            /** Last */
+            /**
+             * Last
+             * Format: date
+             */
             last: string;
             /** Status */
             status: string;
@@ -5456,7 +5588,10 @@ export interface components {
             total: string;
             /** Currency */
             currency: string;
-            /** Kept At */
+            /**
+             * Kept At
+             * Format: date-time
+             */
             kept_at: string;
             /** Enrollment Id */
             enrollment_id: number | null;
@@ -5518,11 +5653,20 @@ export interface components {
             code: string;
             /** Title */
             title: string;
-            /** Date */
+            /**
+             * Date
+             * Format: date
+             */
             date: string;
-            /** Start */
+            /**
+             * Start
+             * Format: time
+             */
             start: string;
-            /** End */
+            /**
+             * End
+             * Format: time
+             */
             end: string;
             /** Place */
             place: string;
@@ -5541,7 +5685,10 @@ export interface components {
         };
         /** LogLine */
         LogLine: {
-            /** At */
+            /**
+             * At
+             * Format: date-time
+             */
             at: string;
             /** By */
             by: string | null;
@@ -5633,9 +5780,15 @@ export interface components {
             time_zone: string;
             /** Currency */
             currency: string;
-            /** Today */
+            /**
+             * Today
+             * Format: date
+             */
             today: string;
-            /** Now */
+            /**
+             * Now
+             * Format: date-time
+             */
             now: string;
             /** Told */
             told: components["schemas"]["Told"][];
@@ -5656,19 +5809,26 @@ export interface components {
         };
         /** MeetingOut */
         MeetingOut: {
-            /** Id */
-            id: number;
             /** N */
             n: number;
             /** Of */
             of: number;
-            /** Date */
+            /**
+             * Date
+             * Format: date
+             */
             date: string;
             /** Weekday */
             weekday: string;
-            /** Start */
+            /**
+             * Start
+             * Format: date-time
+             */
             start: string;
-            /** End */
+            /**
+             * End
+             * Format: date-time
+             */
             end: string;
             /** Minutes */
             minutes: number;
@@ -5678,6 +5838,8 @@ export interface components {
             room: string | null;
             /** Warnings */
             warnings: string[];
+            /** Id */
+            id: number;
             /** By Hand */
             by_hand: boolean;
             /** Pattern N */
@@ -5752,7 +5914,10 @@ export interface components {
             run_id: number | null;
             /** Person Id */
             person_id: number | null;
-            /** At */
+            /**
+             * At
+             * Format: date-time
+             */
             at: string;
             /** Status */
             status: string;
@@ -5778,7 +5943,10 @@ export interface components {
         };
         /** MonthSum */
         MonthSum: {
-            /** Month */
+            /**
+             * Month
+             * Format: date
+             */
             month: string;
             /** Amount */
             amount: string;
@@ -5827,9 +5995,15 @@ export interface components {
             name: string;
             /** Amount */
             amount: string;
-            /** Before */
+            /**
+             * Before
+             * Format: date
+             */
             before: string;
-            /** After */
+            /**
+             * After
+             * Format: date
+             */
             after: string;
         };
         /** MovedInstallments */
@@ -5873,9 +6047,15 @@ export interface components {
         NamedWeek: {
             /** Name */
             name: string;
-            /** From */
+            /**
+             * From
+             * Format: date
+             */
             from: string;
-            /** To */
+            /**
+             * To
+             * Format: date
+             */
             to: string;
             /** Meetings */
             meetings: number;
@@ -6010,18 +6190,30 @@ export interface components {
         };
         /** NextDue */
         NextDue: {
-            /** Due */
+            /**
+             * Due
+             * Format: date
+             */
             due: string;
             /** Amount */
             amount: string;
         };
         /** NextMeeting */
         NextMeeting: {
-            /** Date */
+            /**
+             * Date
+             * Format: date
+             */
             date: string;
-            /** Start */
+            /**
+             * Start
+             * Format: time
+             */
             start: string;
-            /** End */
+            /**
+             * End
+             * Format: time
+             */
             end: string;
             /** Place */
             place: string;
@@ -6037,7 +6229,10 @@ export interface components {
         };
         /** NoteOut */
         NoteOut: {
-            /** At */
+            /**
+             * At
+             * Format: date-time
+             */
             at: string;
             /** By */
             by: string;
@@ -6126,7 +6321,10 @@ export interface components {
         OpenInstallment: {
             /** Id */
             id: number;
-            /** Due */
+            /**
+             * Due
+             * Format: date
+             */
             due: string;
             /** Left */
             left: string;
@@ -6160,7 +6358,10 @@ export interface components {
             heads: number;
             /** Asked Time */
             asked_time: boolean;
-            /** Until */
+            /**
+             * Until
+             * Format: date-time
+             */
             until: string;
         };
         /**
@@ -6178,7 +6379,10 @@ export interface components {
             run_id: number;
             /** Run */
             run: string;
-            /** Due */
+            /**
+             * Due
+             * Format: date
+             */
             due: string;
             /** Left */
             left: string;
@@ -6262,7 +6466,10 @@ export interface components {
         Outstanding: {
             /** Currency */
             currency: string;
-            /** Day */
+            /**
+             * Day
+             * Format: date
+             */
             day: string;
             /** Buckets */
             buckets: string[];
@@ -6333,7 +6540,10 @@ export interface components {
         };
         /** OwnMeeting */
         OwnMeeting: {
-            /** Start */
+            /**
+             * Start
+             * Format: date-time
+             */
             start: string;
             /** Minutes */
             minutes: number;
@@ -6354,7 +6564,10 @@ export interface components {
             name: string;
             /** Email */
             email: string | null;
-            /** Today */
+            /**
+             * Today
+             * Format: date
+             */
             today: string;
             /** Currency */
             currency: string;
@@ -6377,7 +6590,10 @@ export interface components {
             email: string;
             /** Status */
             status: string;
-            /** Sent */
+            /**
+             * Sent
+             * Format: date-time
+             */
             sent: string;
             /** Link Until */
             link_until: string | null;
@@ -6423,9 +6639,15 @@ export interface components {
         };
         /** PatternOut */
         PatternOut: {
-            /** First */
+            /**
+             * First
+             * Format: date
+             */
             first: string;
-            /** Start */
+            /**
+             * Start
+             * Format: time
+             */
             start: string;
             /** Minutes */
             minutes: number;
@@ -6540,6 +6762,11 @@ export interface components {
         };
         /** PersonFound */
         PersonFound: {
+            /** Owed */
+            owed?: string | null;
+            /** Credit */
+            credit?: string | null;
+            next_due?: components["schemas"]["NextDue"] | null;
             /** Id */
             id: number;
             /** Given */
@@ -6558,32 +6785,6 @@ export interface components {
             merged_into_id: number | null;
             /** Runs */
             runs: number;
-            /** Owed */
-            owed: string | null;
-            /** Credit */
-            credit: string | null;
-            next_due: components["schemas"]["NextDue"] | null;
-        };
-        /** PersonMessage */
-        PersonMessage: {
-            /** Id */
-            id: number;
-            /** To */
-            to: string;
-            /** Email */
-            email: string;
-            /** Subject */
-            subject: string;
-            /** Body */
-            body: string;
-            /** Run Id */
-            run_id: number | null;
-            /** At */
-            at: string;
-            /** Status */
-            status: string;
-            /** Invoice Id */
-            invoice_id: number | null;
         };
         /** PersonNear */
         PersonNear: {
@@ -6627,6 +6828,11 @@ export interface components {
         };
         /** PersonPage */
         PersonPage: {
+            /** Owed */
+            owed?: string | null;
+            /** Credit */
+            credit?: string | null;
+            next_due?: components["schemas"]["NextDue"] | null;
             /** Id */
             id: number;
             /** Given */
@@ -6643,11 +6849,6 @@ export interface components {
             note: string;
             /** Merged Into Id */
             merged_into_id: number | null;
-            /** Owed */
-            owed: string | null;
-            /** Credit */
-            credit: string | null;
-            next_due: components["schemas"]["NextDue"] | null;
             /** Currency */
             currency: string;
             /** Numbers */
@@ -6693,7 +6894,10 @@ export interface components {
             guest: boolean;
             /** Payer */
             payer: string | null;
-            /** Signed Up */
+            /**
+             * Signed Up
+             * Format: date
+             */
             signed_up: string;
             /** Currency */
             currency: string;
@@ -6717,7 +6921,10 @@ export interface components {
             heads: number;
             /** Place */
             place: number;
-            /** Joined */
+            /**
+             * Joined
+             * Format: date-time
+             */
             joined: string;
         };
         /** PlaceIn */
@@ -6770,7 +6977,10 @@ export interface components {
         PlanChange: {
             /** Key */
             key: string;
-            /** At */
+            /**
+             * At
+             * Format: date-time
+             */
             at: string;
             /** By */
             by: string;
@@ -6855,7 +7065,10 @@ export interface components {
         };
         /** PlanRow */
         PlanRow: {
-            /** Due */
+            /**
+             * Due
+             * Format: date
+             */
             due: string;
             /** Amount */
             amount: string;
@@ -6911,13 +7124,22 @@ export interface components {
             n: number;
             /** Of */
             of: number;
-            /** Date */
+            /**
+             * Date
+             * Format: date
+             */
             date: string;
             /** Weekday */
             weekday: string;
-            /** Start */
+            /**
+             * Start
+             * Format: date-time
+             */
             start: string;
-            /** End */
+            /**
+             * End
+             * Format: date-time
+             */
             end: string;
             /** Minutes */
             minutes: number;
@@ -6933,11 +7155,20 @@ export interface components {
          * @description Runs and meetings in compact rows, by the columns named.
          */
         PlannerOut: {
-            /** Since */
+            /**
+             * Since
+             * Format: date
+             */
             since: string;
-            /** Until */
+            /**
+             * Until
+             * Format: date
+             */
             until: string;
-            /** Today */
+            /**
+             * Today
+             * Format: date
+             */
             today: string;
             /** Run Columns */
             run_columns: string[];
@@ -6983,9 +7214,15 @@ export interface components {
          * @description Days, both included, on which one person pays the same.
          */
         PriceStretch: {
-            /** From */
+            /**
+             * From
+             * Format: date
+             */
             from: string;
-            /** To */
+            /**
+             * To
+             * Format: date
+             */
             to: string;
             /** Total */
             total: string;
@@ -7028,7 +7265,10 @@ export interface components {
         PulseOut: {
             /** Revision */
             revision: number;
-            /** Today */
+            /**
+             * Today
+             * Format: date
+             */
             today: string;
             /** Changes */
             changes: components["schemas"]["ChangeOut"][];
@@ -7206,7 +7446,10 @@ export interface components {
              * Format: amount
              */
             due_later: string;
-            /** Day */
+            /**
+             * Day
+             * Format: date
+             */
             day: string;
             /** Rate Id */
             rate_id: number;
@@ -7252,7 +7495,10 @@ export interface components {
         ReminderOut: {
             /** Id */
             id: number;
-            /** Day */
+            /**
+             * Day
+             * Format: date
+             */
             day: string;
             /** Text */
             text: string;
@@ -7330,9 +7576,15 @@ export interface components {
          * @description The season around today: the runs in it, by first meeting.
          */
         Ribbon: {
-            /** From */
+            /**
+             * From
+             * Format: date
+             */
             from: string;
-            /** To */
+            /**
+             * To
+             * Format: date
+             */
             to: string;
             /** Bars */
             bars: components["schemas"]["RibbonBar"][];
@@ -7353,9 +7605,15 @@ export interface components {
             sign_up: string;
             /** Teaching */
             teaching: string;
-            /** First */
+            /**
+             * First
+             * Format: date
+             */
             first: string;
-            /** Last */
+            /**
+             * Last
+             * Format: date
+             */
             last: string;
             /** Opens */
             opens: string | null;
@@ -7563,11 +7821,24 @@ export interface components {
             total: number;
             /** Next */
             next: string | null;
-            /** Today */
+            /**
+             * Today
+             * Format: date
+             */
             today: string;
         };
         /** RunOut */
         RunOut: {
+            /** Rates */
+            rates: components["schemas"]["RateOut"][];
+            /** Extras */
+            extras: components["schemas"]["ExtraOut"][];
+            /** Group */
+            group: components["schemas"]["GroupStepIO"][];
+            /** Taxes */
+            taxes: components["schemas"]["TaxIO"][];
+            /** Plans */
+            plans: components["schemas"]["PlanOut"][];
             /** Id */
             id: number;
             /** Code */
@@ -7679,23 +7950,16 @@ export interface components {
             gates: components["schemas"]["GateOut"][];
             /** Price Line */
             price_line: components["schemas"]["PriceLine"][];
-            /** Rates */
-            rates: components["schemas"]["RateOut"][];
-            /** Extras */
-            extras: components["schemas"]["ExtraOut"][];
-            /** Group */
-            group: components["schemas"]["GroupStepIO"][];
-            /** Taxes */
-            taxes: components["schemas"]["TaxIO"][];
-            /** Plans */
-            plans: components["schemas"]["PlanOut"][];
             /** Origins */
             origins: {
                 [key: string]: components["schemas"]["Origin"];
             };
             /** Readiness */
             readiness: components["schemas"]["Finding"][];
-            /** Now */
+            /**
+             * Now
+             * Format: date-time
+             */
             now: string;
         };
         /**
@@ -7943,7 +8207,10 @@ export interface components {
             name: string;
             /** Seats */
             seats: number;
-            /** Last */
+            /**
+             * Last
+             * Format: date
+             */
             last: string;
             /** Tag */
             tag: string | null;
@@ -8020,7 +8287,10 @@ export interface components {
             held_until: string | null;
             /** Heads */
             heads: number;
-            /** Signed Up */
+            /**
+             * Signed Up
+             * Format: date
+             */
             signed_up: string;
             /** Way In */
             way_in: string;
@@ -8044,9 +8314,15 @@ export interface components {
         };
         /** Slot */
         Slot: {
-            /** Date */
+            /**
+             * Date
+             * Format: date
+             */
             date: string;
-            /** Start */
+            /**
+             * Start
+             * Format: time
+             */
             start: string;
             /** Why */
             why: string;
@@ -8093,7 +8369,10 @@ export interface components {
             id: number;
             /** Quantity */
             quantity: number;
-            /** At */
+            /**
+             * At
+             * Format: date-time
+             */
             at: string;
             /** Cause */
             cause: string;
@@ -8200,7 +8479,10 @@ export interface components {
         };
         /** Till */
         Till: {
-            /** Day */
+            /**
+             * Day
+             * Format: date
+             */
             day: string;
             /** Text */
             text: string;
@@ -8246,7 +8528,10 @@ export interface components {
         };
         /** TodayOut */
         TodayOut: {
-            /** Date */
+            /**
+             * Date
+             * Format: date
+             */
             date: string;
             /** Closed */
             closed: string | null;
@@ -8373,7 +8658,10 @@ export interface components {
             run: string;
             /** Title */
             title: string;
-            /** Ends */
+            /**
+             * Ends
+             * Format: date
+             */
             ends: string;
             /** Sign Ups */
             sign_ups: number;
@@ -8416,7 +8704,10 @@ export interface components {
             heads: number;
             /** Place */
             place: number;
-            /** Joined */
+            /**
+             * Joined
+             * Format: date-time
+             */
             joined: string;
             /** Rate */
             rate: string;
@@ -8496,7 +8787,10 @@ export interface components {
         };
         /** WeekSum */
         WeekSum: {
-            /** Week */
+            /**
+             * Week
+             * Format: date
+             */
             week: string;
             /** Amount */
             amount: string;
@@ -19459,7 +19753,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PersonMessage"][];
+                    "application/json": components["schemas"]["MessageOut"][];
                 };
             };
             /** @description Please sign in */

@@ -12,13 +12,24 @@ from typing import Any
 from sqlalchemy import delete, select
 
 from archgate.actions.access import staff
+from archgate.actions.access.views import (
+    OwnCourse,
+    OwnLink,
+    OwnMeeting,
+    OwnPageDone,
+    OwnPageOut,
+    OwnPageState,
+    OwnWaiting,
+)
 from archgate.actions.enrolling import of_person
 from archgate.actions.kernel import signing
 from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
 from archgate.actions.money import accounts
+from archgate.actions.money.views import Owed
 from archgate.actions.people import people
+from archgate.actions.people.views import PersonChanged, PersonOut
 from archgate.actions.schedule.schedule import ordered, zone_of
 from archgate.clock import system_now
 from archgate.core.faults import Refused, refuse
@@ -41,18 +52,18 @@ def link_of(row: OwnPage) -> str:
     return f"{signing.address()}/own/{signing.token_for('p', row.id, row.turn)}"
 
 
-def state_of(uow: UnitOfWork, person_id: int) -> dict[str, Any] | None:
+def state_of(uow: UnitOfWork, person_id: int) -> OwnPageState | None:
     """How far somebody's own page is, for staff; None when they have none."""
     row = page_of(uow, person_id)
     if row is None:
         return None
-    return {
-        "email": row.email, "status": row.status, "sent": uow.local(row.sent_at),
-        "link_until": uow.local(row.sent_at + LINK_LIFE) if row.status == "invited" else None,
-    }  # fmt: skip
+    return OwnPageState(
+        email=row.email, status=row.status, sent=uow.local(row.sent_at),
+        link_until=uow.local(row.sent_at + LINK_LIFE) if row.status == "invited" else None,
+    )  # fmt: skip
 
 
-def new_person(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
+def new_person(uow: UnitOfWork, body: dict[str, Any]) -> PersonOut:
     """Add a person, and with `invite` write them an invitation in the same transaction; none without it."""
     top = Reader({"invite": body.get("invite")}, "", [], "invite")
     asked = top.flag("invite", "Whether to invite them")
@@ -60,11 +71,11 @@ def new_person(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
         raise Refused(top.faults)
     person = people.create_person(uow, {k: v for k, v in body.items() if k != "invite"})
     if asked:
-        invite(uow, person["id"])
+        invite(uow, person.id)
     return person
 
 
-def invite(uow: UnitOfWork, person_id: int) -> dict[str, Any]:
+def invite(uow: UnitOfWork, person_id: int) -> OwnPageDone:
     """Write to somebody with a link to set a password for their own page; once more sends the same link anew.
 
     They sign in by their email, so two people with the same one cannot both have a page. Refused without an email.
@@ -99,10 +110,10 @@ def invite(uow: UnitOfWork, person_id: int) -> dict[str, Any]:
     messages.write(
         uow, change, person.email, person.name, f"Your own page at {uow.center.name}", body, person.id
     )
-    return {"change": change.key, "own_page": state_of(uow, person.id)}
+    return OwnPageDone(change=change.key, own_page=state_of(uow, person.id))
 
 
-def change_person(uow: UnitOfWork, person_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def change_person(uow: UnitOfWork, person_id: int, body: dict[str, Any]) -> PersonChanged:
     """Change what is known of a person; their own page follows their email."""
     done = people.change_person(uow, person_id, body)
     follow_email(uow, people.get_person(uow, person_id))
@@ -135,7 +146,7 @@ def account_of(uow: UnitOfWork, email: str) -> int | None:
     return uow.session.scalar(select(OwnPage.id).where(OwnPage.email == email, OwnPage.status == "open"))
 
 
-def close(uow: UnitOfWork, person_id: int) -> dict[str, Any]:
+def close(uow: UnitOfWork, person_id: int) -> OwnPageDone:
     """Take an invitation back, or close a page: its links, its password and its sessions end."""
     person, row = people.get_person(uow, person_id), page_of(uow, person_id)
     if row is None:
@@ -143,7 +154,7 @@ def close(uow: UnitOfWork, person_id: int) -> dict[str, Any]:
     uow.session.delete(row)
     uow.session.flush()
     change = uow.log("close an own page", "person", person.id, f"Closed the own page of {person.name}")
-    return {"change": change.key, "own_page": None}
+    return OwnPageDone(change=change.key, own_page=None)
 
 
 # --- by the learner ---------------------------------------------------------------------------------------
@@ -157,7 +168,7 @@ def row_behind(uow: UnitOfWork, token: str) -> OwnPage:
     return row
 
 
-def link_state(uow: UnitOfWork, token: str) -> dict[str, Any]:
+def link_state(uow: UnitOfWork, token: str) -> OwnLink:
     """What the link shows: whose page it is, and whether a password can be set by it; else why not."""
     row = row_behind(uow, token)
     turn = (signing.token_read(token) or ("", 0, 0))[2]
@@ -167,10 +178,10 @@ def link_state(uow: UnitOfWork, token: str) -> dict[str, Any]:
     elif uow.now > row.sent_at + LINK_LIFE:
         said = "This link has run out. Ask for a new one."
     person = people.get_person(uow, row.person_id)
-    return {
-        "center": uow.center.name, "name": person.given or person.name, "email": row.email,
-        "stands": not said, "said": said,
-    }  # fmt: skip
+    return OwnLink(
+        center=uow.center.name, name=person.given or person.name, email=row.email,
+        stands=not said, said=said,
+    )  # fmt: skip
 
 
 def set_password(uow: UnitOfWork, token: str, password: str, quick: bool) -> str:
@@ -179,8 +190,8 @@ def set_password(uow: UnitOfWork, token: str, password: str, quick: bool) -> str
     row = row_behind(uow, token)
     uow.session.refresh(row, with_for_update=True)  # of two browsers at once, only one uses the link
     state = link_state(uow, token)
-    if not state["stands"]:
-        raise conflict("link-over", state["said"])
+    if not state.stands:
+        raise conflict("link-over", state.said)
     weak = staff.password_fault(password)
     if weak:
         raise refuse("/password", weak)
@@ -247,37 +258,37 @@ def person_behind(uow: UnitOfWork, token: str) -> Person | None:
     return uow.session.scalar(query)
 
 
-def own_page(uow: UnitOfWork, person: Person) -> dict[str, Any]:
+def own_page(uow: UnitOfWork, person: Person) -> OwnPageOut:
     """What somebody sees of themselves: courses now and coming with the dates ahead, what is due when, places in line.
 
     Money stands only with what they pay themselves; notes and the log are the staff's.
     """
     courses = []
     for held in of_person.enrollments_of(uow, person):
-        run = uow.session.get_one(Run, held["run_id"])
-        still_open = held["access_until"] is not None and held["access_until"] >= uow.today.isoformat()
-        if held["status"] not in ("seated", "held") or (is_over(run, uow.now) and not still_open):
+        run = uow.session.get_one(Run, held.run_id)
+        still_open = held.access_until is not None and held.access_until >= uow.today
+        if held.status not in ("seated", "held") or (is_over(run, uow.now) and not still_open):
             continue
         ahead = [m for m in ordered(run) if m.ends_at > uow.now]
-        theirs = held["payer"] is None and not held["guest"]
-        courses.append({
-            "title": held["title"], "code": held["code"], "heads": held["heads"], "held": held["status"] == "held",
-            "meetings": [{"start": m.starts_at.astimezone(zone_of(run, m.place)).isoformat(), "minutes": m.minutes,
-                          "place": m.place.name if m.place else ""} for m in ahead],
-            "access_until": held["access_until"], "currency": held["currency"],
-            "total": held["total"] if theirs else None, "owed": held["owed"] if theirs else None,
-            "next_due": held["next_due"] if theirs else None,
-        })  # fmt: skip
+        theirs = held.payer is None and not held.guest
+        courses.append(OwnCourse(
+            title=held.title, code=held.code, heads=held.heads, held=held.status == "held",
+            meetings=[OwnMeeting(start=m.starts_at.astimezone(zone_of(run, m.place)).isoformat(), minutes=m.minutes,
+                          place=m.place.name if m.place else "") for m in ahead],
+            access_until=held.access_until, currency=held.currency,
+            total=held.total if theirs else None, owed=held.owed if theirs else None,
+            next_due=held.next_due if theirs else None,
+        ))  # fmt: skip
     waiting = [
-        {"title": w["title"], "code": w["code"], "place": w["place"], "heads": w["heads"]}
+        OwnWaiting(title=w.title, code=w.code, place=w.place, heads=w.heads)
         for w in of_person.waiting_of(uow, person)
     ]
-    owes = accounts.owed_by(uow, [person.id]).get(person.id, accounts.NOTHING_OWED)
-    return {
-        "center": uow.center.name, "name": person.given or person.name, "email": person.email, "today": uow.today.isoformat(),
-        "currency": uow.center.currency, "owed": owes["owed"], "credit": owes["credit"], "next_due": owes["next_due"],
-        "courses": courses, "waiting": waiting,
-    }  # fmt: skip
+    owes = accounts.owed_by(uow, [person.id]).get(person.id, Owed())
+    return OwnPageOut(
+        center=uow.center.name, name=person.given or person.name, email=person.email, today=uow.today,
+        currency=uow.center.currency, owed=owes.owed, credit=owes.credit, next_due=owes.next_due,
+        courses=courses, waiting=waiting,
+    )  # fmt: skip
 
 
 def is_over(run: Run, now: datetime) -> bool:

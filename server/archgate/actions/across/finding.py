@@ -9,9 +9,9 @@ from sqlalchemy import Select, and_, exists, false, func, or_, select
 from sqlalchemy.orm import aliased, selectinload
 
 from archgate.actions.across import person_pages
+from archgate.actions.across.views import Found, Ribbon, RibbonBar, RunList
 from archgate.actions.courses import courses
 from archgate.actions.fees import fees
-from archgate.actions.kernel import answers
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.people import people
@@ -37,7 +37,7 @@ def list_runs(
     after: str = "",
     limit: int = PAGE,
     span: tuple[date, date] | None = None,
-) -> dict[str, Any]:
+) -> RunList:
     """Runs by first meeting, those without one last, a page at a time; `after` is the last row's cursor.
 
     `span`: only runs that meet, or are between first and last meeting, on one of its days.
@@ -91,13 +91,13 @@ def list_runs(
         making.run_line(uow, run, taken, waiting.get(run.id, 0), int(kept))
         for run, _, taken, kept in rows[:limit]
     ]
-    return {"items": items, "total": total, "next": cursor, "today": uow.today.isoformat()}
+    return RunList(items=items, total=total or 0, next=cursor, today=uow.today)
 
 
 SEASON = (timedelta(days=70), timedelta(days=160))  # what the ribbon shows before and after today
 
 
-def ribbon(uow: UnitOfWork) -> dict[str, Any]:
+def ribbon(uow: UnitOfWork) -> Ribbon:
     """The runs of the season around today, as the ribbon draws them, by first meeting."""
     first, last = uow.today - SEASON[0], uow.today + SEASON[1]
     dates = schedule.spans_of_runs()
@@ -122,13 +122,13 @@ def ribbon(uow: UnitOfWork) -> dict[str, Any]:
         opens = max(filter(None, (ruled, published)), default=None) if published else None
         sign_up, _ = fees.sign_up_of(uow, run, taken + int(kept) >= run.capacity + run.overbook)
         starts, over = schedule.gate_at(run, "starts"), schedule.gate_at(run, "ends")
-        bars.append({
-            "id": run.id, "code": run.code, "title": run.title or title, "status": run.status, "decision": schedule.decision_text(run),
-            "sign_up": str(sign_up), "teaching": str(teaching_at(uow.now, starts, over)),
-            "first": begins.isoformat(), "last": ends.isoformat(), "opens": answers.shown(opens),
-            "taken": taken, "capacity": run.capacity,
-        })  # fmt: skip
-    return {"from": first.isoformat(), "to": last.isoformat(), "bars": bars}
+        bars.append(RibbonBar(
+            id=run.id, code=run.code, title=run.title or title, status=run.status, decision=schedule.decision_text(run),
+            sign_up=str(sign_up), teaching=str(teaching_at(uow.now, starts, over)),
+            first=begins, last=ends, opens=opens,
+            taken=taken, capacity=run.capacity,
+        ))  # fmt: skip
+    return Ribbon(from_=first, to=last, bars=bars)
 
 
 def waiting_on(uow: UnitOfWork, run_ids: list[int]) -> dict[int, int]:
@@ -185,18 +185,17 @@ def by_moment(query: Select[Any], now: datetime, today: date, sign_up: str, teac
     return query.where(*wanted) if wanted else query
 
 
-def find(uow: UnitOfWork, q: str) -> dict[str, Any]:
+def find(uow: UnitOfWork, q: str) -> Found:
     """Whatever fits the words typed: runs, people and courses, a few of each."""
     words = q.split()
     if not words:
-        return {"runs": [], "people": [], "courses": []}
+        return Found(runs=[], people=[], courses=[])
     courses_found = select(Course).order_by(Course.title).limit(4)
     for word in words[:6]:
         like = people.like(word)
         courses_found = courses_found.where(or_(Course.title.like(like), Course.code.like(like)))
-    return {
-        "runs": list_runs(uow, q=q, teaching="current", limit=5)["items"]
-        or list_runs(uow, q=q, limit=5)["items"],
-        "people": person_pages.find_people(uow, q, 6),
-        "courses": [courses.course_view(c) for c in uow.session.scalars(courses_found)],
-    }
+    return Found(
+        runs=list_runs(uow, q=q, teaching="current", limit=5).items or list_runs(uow, q=q, limit=5).items,
+        people=person_pages.find_people(uow, q, 6),
+        courses=[courses.course_view(c) for c in uow.session.scalars(courses_found)],
+    )

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from datetime import timedelta
-from typing import Any
 
 from sqlalchemy import or_, select
 
+from archgate.actions.across.views import ChangeOut, PulseOut
 from archgate.actions.kernel import lookups
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.clock import system_now
@@ -17,7 +17,7 @@ OVERLAP = timedelta(seconds=15)  # a change may be committed after one with a hi
 MOST = 50
 
 
-def pulse(uow: UnitOfWork, seen: int, run_id: int | None = None) -> dict[str, Any]:
+def pulse(uow: UnitOfWork, seen: int, run_id: int | None = None) -> PulseOut:
     """Changes newer than `seen`, of one run or of all, newest last.
 
     Those of the last seconds come again, since transactions end out of order; the screen knows them by their key.
@@ -32,14 +32,14 @@ def pulse(uow: UnitOfWork, seen: int, run_id: int | None = None) -> dict[str, An
     if run_id is not None:
         query = query.where(Change.run_id == run_id)
     changes = [
-        {
-            "key": change.key,
-            "summary": change.summary,
-            "by": name,
-            "own": change.user_id == (uow.user.id if uow.user else None),
-            "at": change.entered_at.isoformat(),
-            "run_id": change.run_id,
-        }
+        ChangeOut(
+            key=change.key,
+            summary=change.summary,
+            by=name,
+            own=change.user_id == (uow.user.id if uow.user else None),
+            at=change.entered_at,
+            run_id=change.run_id,
+        )
         for change, name in uow.session.execute(query)
     ]
-    return {"revision": lookups.revision(uow), "today": uow.today.isoformat(), "changes": changes[::-1]}
+    return PulseOut(revision=lookups.revision(uow), today=uow.today, changes=changes[::-1])

@@ -10,6 +10,7 @@ from typing import Any
 from sqlalchemy import select, union
 
 from archgate.actions.access import own_pages
+from archgate.actions.across.views import Merged, Moved, TakenOver
 from archgate.actions.kernel.problems import Problem, conflict
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import money
@@ -37,7 +38,7 @@ MOVED: tuple[tuple[str, Any], ...] = (
 )  # fmt: skip
 
 
-def merge(uow: UnitOfWork, kept_id: int, gone_id: int) -> dict[str, Any]:
+def merge(uow: UnitOfWork, kept_id: int, gone_id: int) -> Merged:
     """Put everything of one record onto another. Both on one run, or in one line, has to be settled first."""
     if kept_id == gone_id:
         raise Problem(422, "same-record", "This is one record already.")
@@ -83,12 +84,12 @@ def merge(uow: UnitOfWork, kept_id: int, gone_id: int) -> dict[str, Any]:
         kept.id,
         f"{gone.name} ({gone.email or gone.phone or 'no email'}) is {kept.name}",
     )
-    return {
-        "change": change.key, "kept_id": kept.id, "gone_id": gone.id, "kept": kept.name, "gone": gone.name,
-        "moved": [{"what": what, "number": n} for what, n in moved.items()],
-        "taken_over": [{"what": what, "value": value} for what, value in taken.items()],
-        "balance": format_amount(balance_of(uow, kept), uow.center.currency), "currency": uow.center.currency,
-    }  # fmt: skip
+    return Merged(
+        change=change.key, kept_id=kept.id, gone_id=gone.id, kept=kept.name, gone=gone.name,
+        moved=[Moved(what=what, number=n) for what, n in moved.items()],
+        taken_over=[TakenOver(what=what, value=value) for what, value in taken.items()],
+        balance=format_amount(balance_of(uow, kept), uow.center.currency), currency=uow.center.currency,
+    )  # fmt: skip
 
 
 def runs_of(uow: UnitOfWork, person_ids: tuple[int, ...]) -> list[int]:

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 import re
-from typing import Any
 
 from sqlalchemy import and_, func, or_, select
 from sqlalchemy.orm import joinedload
 
+from archgate.actions.access import own_pages
+from archgate.actions.across.views import LogLine, PersonFound, PersonPage, StaffNumber
 from archgate.actions.enrolling import of_person
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
+from archgate.actions.messages.views import MessageOut
 from archgate.actions.money import accounts
+from archgate.actions.money.views import Owed
 from archgate.actions.people import people
 from archgate.core.names import digits_of, folded
 from archgate.tables.access import User
@@ -24,7 +27,7 @@ from archgate.tables.roster import Enrollment
 from archgate.tables.waitlist import Interest, Waiting
 
 
-def find_people(uow: UnitOfWork, q: str, limit: int = 8) -> list[dict[str, Any]]:
+def find_people(uow: UnitOfWork, q: str, limit: int = 8) -> list[PersonFound]:
     """People whose name, email or phone digits hold every word typed; case and accents do not count."""
     query = select(Person).where(Person.merged_into_id.is_(None))
     for word in q.split()[:6]:
@@ -44,39 +47,40 @@ def find_people(uow: UnitOfWork, q: str, limit: int = 8) -> list[dict[str, Any]]
         runs = {person: number for person, number in uow.session.execute(live)}  # noqa: C416
     owed = accounts.owed_by(uow, ids)
     return [
-        {**people.person_view(p), "runs": runs.get(p.id, 0), **owed.get(p.id, accounts.NOTHING_OWED)}
+        people.person_view(p).widened(PersonFound, runs=runs.get(p.id, 0), **dict(owed.get(p.id, Owed())))
         for p in rows
     ]
 
 
-def person_page(uow: UnitOfWork, person_id: int) -> dict[str, Any]:
+def person_page(uow: UnitOfWork, person_id: int) -> PersonPage:
     """Everything about one person: runs past and coming, places in line, what is owed, notes and the log."""
     person = people.get_person(uow, person_id)
-    return {
-        **people.person_view(person),
-        **accounts.owed_by(uow, [person.id]).get(person.id, accounts.NOTHING_OWED),
-        "currency": uow.center.currency,
-        "numbers": person_numbers(uow, person),
-        "tags": people.tags_of(uow, [person.id]).get(person.id, []),
-        "enrollments": of_person.enrollments_of(uow, person),
-        "waiting": of_person.waiting_of(uow, person),
-        "notes": people.notes_of(uow, person),
-        "log": log_of(uow, person),
-    }
+    return PersonPage(
+        **dict(people.person_view(person)),
+        **dict(accounts.owed_by(uow, [person.id]).get(person.id, Owed())),
+        currency=uow.center.currency,
+        numbers=person_numbers(uow, person),
+        tags=people.tags_of(uow, [person.id]).get(person.id, []),
+        enrollments=of_person.enrollments_of(uow, person),
+        waiting=of_person.waiting_of(uow, person),
+        notes=people.notes_of(uow, person),
+        log=log_of(uow, person),
+        own_page=own_pages.state_of(uow, person_id),
+    )
 
 
-def person_numbers(uow: UnitOfWork, person: Person) -> list[dict[str, Any]]:
+def person_numbers(uow: UnitOfWork, person: Person) -> list[StaffNumber]:
     query = select(PersonNumber, Organization.name).outerjoin(
         Organization, Organization.id == PersonNumber.organization_id
     )
     rows = uow.session.execute(query.where(PersonNumber.person_id == person.id))
     return [
-        {"organization": name or uow.center.name, "number": n.number, "department": n.department}
+        StaffNumber(organization=name or uow.center.name, number=n.number, department=n.department)
         for n, name in rows
     ]
 
 
-def log_of(uow: UnitOfWork, person: Person, most: int = 60) -> list[dict[str, Any]]:
+def log_of(uow: UnitOfWork, person: Person, most: int = 60) -> list[LogLine]:
     """The changes that touched a person, newest first."""
     listed = select(Interest.id).where(Interest.person_id == person.id)
     own = select(Account.id).where(Account.person_id == person.id)
@@ -93,10 +97,10 @@ def log_of(uow: UnitOfWork, person: Person, most: int = 60) -> list[dict[str, An
     )
     query = select(Change, User.name).outerjoin(User, User.id == Change.user_id).where(touches)
     rows = uow.session.execute(query.order_by(Change.id.desc()).limit(most))
-    return [{"at": uow.local(c.at), "by": name, "summary": c.summary} for c, name in rows]
+    return [LogLine(at=uow.local(c.at), by=name, summary=c.summary) for c, name in rows]
 
 
-def messages_of(uow: UnitOfWork, person_id: int) -> list[dict[str, Any]]:
+def messages_of(uow: UnitOfWork, person_id: int) -> list[MessageOut]:
     """What was written to somebody, newest first, also under a record that was merged into theirs."""
     person = people.get_person(uow, person_id)
     ids = [person.id, *uow.session.scalars(select(Person.id).where(Person.merged_into_id == person.id))]

@@ -7,6 +7,7 @@ from typing import Any
 
 from sqlalchemy import func, select
 
+from archgate.actions.across.views import DaySheet, Lane, ListedMeeting, MonthList, PlannerOut
 from archgate.actions.kernel.answers import shown
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.schedule import clashes, places, schedule
@@ -25,7 +26,7 @@ RUN_COLUMNS = (
 MEETING_COLUMNS = ("id", "run_id", "date", "start", "end", "place_id", "instructor_id")
 
 
-def planner(uow: UnitOfWork, since: date, until: date) -> dict[str, Any]:
+def planner(uow: UnitOfWork, since: date, until: date) -> PlannerOut:
     """Runs held between two days, their meetings, and which meetings clash; in compact rows that a browser draws."""
     if not timedelta(0) <= until - since <= LONGEST:
         raise refuse("/until", "The planner shows up to 800 days, the last not before the first.")
@@ -57,18 +58,18 @@ def planner(uow: UnitOfWork, since: date, until: date) -> dict[str, Any]:
             shown(run.starts_on or first), shown(max(filter(None, (run.ends_on, last)))), taken, run.capacity, run.smallest,
             run.place_id, run.instructor_id, run.kind, str(teaching_at(uow.now, begun, over)),
         ])  # fmt: skip
-    return {
-        "since": shown(since), "until": shown(until), "today": shown(uow.today),
-        "run_columns": RUN_COLUMNS, "runs": runs, "meeting_columns": MEETING_COLUMNS,
-        "meetings": [
+    return PlannerOut(
+        since=since, until=until, today=uow.today,
+        run_columns=list(RUN_COLUMNS), runs=runs, meeting_columns=list(MEETING_COLUMNS),
+        meetings=[
             [i, run, shown(day), shown(start), end_text(start, minutes), place, teacher]
             for i, run, day, start, minutes, place, teacher in meetings
         ],
-        "places": [{"id": p.id, "name": p.name, "seats": p.seats} for p in uow.session.scalars(select(Place).order_by(Place.name))],
-        "instructors": [{"id": i.id, "name": i.name, "seats": None} for i in uow.session.scalars(select(Instructor).order_by(Instructor.name))],
-        "closed": {shown(d): label for d, label in sorted(places.closed_days(uow, since, until).items())},
-        "clashing": clashes.clashing_meetings(uow, (since, until)),
-    }  # fmt: skip
+        places=[Lane(id=p.id, name=p.name, seats=p.seats) for p in uow.session.scalars(select(Place).order_by(Place.name))],
+        instructors=[Lane(id=i.id, name=i.name, seats=None) for i in uow.session.scalars(select(Instructor).order_by(Instructor.name))],
+        closed={shown(d): label for d, label in sorted(places.closed_days(uow, since, until).items())},
+        clashing=clashes.clashing_meetings(uow, (since, until)),
+    )  # fmt: skip
 
 
 def end_text(start: Any, minutes: int) -> str:
@@ -77,16 +78,16 @@ def end_text(start: Any, minutes: int) -> str:
     return f"{total // 60 % 24:02d}:{total % 60:02d}"
 
 
-def day_sheet(uow: UnitOfWork, day: date) -> dict[str, Any]:
+def day_sheet(uow: UnitOfWork, day: date) -> DaySheet:
     """Everything held on a day by place and time, for the doors."""
-    return {
-        "date": shown(day),
-        "closed": places.closed_days(uow, day, day).get(day),
-        "meetings": listed(uow, day, day),
-    }
+    return DaySheet(
+        date=day,
+        closed=places.closed_days(uow, day, day).get(day),
+        meetings=listed(uow, day, day),
+    )
 
 
-def month_list(uow: UnitOfWork, month: str) -> dict[str, Any]:
+def month_list(uow: UnitOfWork, month: str) -> MonthList:
     """All meetings of a month such as 2027-09, by time."""
     try:
         first = date.fromisoformat(f"{month}-01")
@@ -94,10 +95,10 @@ def month_list(uow: UnitOfWork, month: str) -> dict[str, Any]:
         raise refuse("/month", f'"{month}" is not a month, like 2027-09.') from None
     last = (first + timedelta(days=32)).replace(day=1) - timedelta(days=1)
     closed = {shown(d): label for d, label in sorted(places.closed_days(uow, first, last).items())}
-    return {"month": month, "closed": closed, "meetings": listed(uow, first, last)}
+    return MonthList(month=month, closed=closed, meetings=listed(uow, first, last))
 
 
-def listed(uow: UnitOfWork, first: date, last: date) -> list[dict[str, Any]]:
+def listed(uow: UnitOfWork, first: date, last: date) -> list[ListedMeeting]:
     query = (
         select(Meeting, Run, RunSeats.taken)
         .join(Run, Run.id == Meeting.run_id).join(RunSeats, RunSeats.run_id == Run.id)
@@ -107,11 +108,11 @@ def listed(uow: UnitOfWork, first: date, last: date) -> list[dict[str, Any]]:
     found = []
     for m, run, taken in uow.session.execute(query):
         zone = schedule.zone_of(run, m.place)
-        found.append({
-            "id": m.id, "run_id": run.id, "code": run.code, "title": run.title or run.course.title, "date": shown(m.date),
-            "start": m.starts_at.astimezone(zone).strftime("%H:%M"), "end": m.ends_at.astimezone(zone).strftime("%H:%M"),
-            "place": m.place.name if m.place else "", "instructor": m.instructor.name if m.instructor else "",
-            "taken": taken, "capacity": run.capacity, "cancelled": m.cancelled_at is not None or run.status == "cancelled",
-            "why": m.cancel_why, "decision": schedule.decision_text(run) if m.starts_at > uow.now else "",
-        })  # fmt: skip
+        found.append(ListedMeeting(
+            id=m.id, run_id=run.id, code=run.code, title=run.title or run.course.title, date=m.date,
+            start=m.starts_at.astimezone(zone).time(), end=m.ends_at.astimezone(zone).time(),
+            place=m.place.name if m.place else "", instructor=m.instructor.name if m.instructor else "",
+            taken=taken, capacity=run.capacity, cancelled=m.cancelled_at is not None or run.status == "cancelled",
+            why=m.cancel_why, decision=schedule.decision_text(run) if m.starts_at > uow.now else "",
+        ))  # fmt: skip
     return found

@@ -8,13 +8,22 @@ from typing import Any
 from sqlalchemy import func, or_, select
 
 from archgate.actions.across import planner
+from archgate.actions.across.views import (
+    DraftNotReady,
+    EndingHold,
+    FailedWork,
+    OpenOffer,
+    ReminderOut,
+    TodayOut,
+    UserName,
+)
 from archgate.actions.center import backups
 from archgate.actions.kernel import queue
-from archgate.actions.kernel.answers import shown
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.runs import lifecycle
 from archgate.actions.runs.readiness import readiness
+from archgate.actions.runs.views import Figures
 from archgate.actions.schedule import clashes, places
 from archgate.core.faults import Fault, Refused
 from archgate.core.reader import Reader
@@ -32,16 +41,16 @@ DECISIONS_AHEAD = timedelta(days=14)
 DRAFTS_AHEAD = timedelta(days=60)
 
 
-def today(uow: UnitOfWork) -> dict[str, Any]:
+def today(uow: UnitOfWork) -> TodayOut:
     """Everything that waits for somebody: decisions, clashes, failed work, drafts that are not ready, reminders."""
-    return {
-        "date": shown(uow.today), "closed": places.closed_days(uow, uow.today, uow.today).get(uow.today),
-        "decisions": decisions(uow),
-        "clashes": [c for c in clashes.of_center(uow) if c["accepted"] is None],
-        "offers": open_offers(uow), "holds": ending_holds(uow),
-        "troubles": troubles(uow), "failed": failed(uow), "drafts": drafts(uow), "reminders": reminders(uow),
-        "meetings": planner.listed(uow, uow.today, uow.today),
-    }  # fmt: skip
+    return TodayOut(
+        date=uow.today, closed=places.closed_days(uow, uow.today, uow.today).get(uow.today),
+        decisions=decisions(uow),
+        clashes=[c for c in clashes.of_center(uow) if c.accepted is None],
+        offers=open_offers(uow), holds=ending_holds(uow),
+        troubles=troubles(uow), failed=failed(uow), drafts=drafts(uow), reminders=reminders(uow),
+        meetings=planner.listed(uow, uow.today, uow.today),
+    )  # fmt: skip
 
 
 def troubles(uow: UnitOfWork) -> list[str]:
@@ -50,7 +59,7 @@ def troubles(uow: UnitOfWork) -> list[str]:
     return [s for s in said if s]
 
 
-def decisions(uow: UnitOfWork) -> list[dict[str, Any]]:
+def decisions(uow: UnitOfWork) -> list[Figures]:
     """Runs whose decision day has come or is near, and published runs under their smallest number about to begin."""
     soon = uow.now + DECISIONS_AHEAD
     due = select(Gate.run_id).where(Gate.kind == "decision day", Gate.at <= soon)
@@ -61,47 +70,43 @@ def decisions(uow: UnitOfWork) -> list[dict[str, Any]]:
         or_(Run.id.in_(due), Run.id.in_(begin) & (Run.smallest > 0)),
     )  # fmt: skip
     found = [lifecycle.figures(uow, run) for run in uow.session.scalars(query)]
-    found = [
-        f
-        for f in found
-        if (f["day"] and f["day"] <= shown(uow.today)) or f["taken"] < f["smallest"] or f["day"]
-    ]
-    return sorted(found, key=lambda f: (f["day"] or f["start"] or "", f["run_id"]))
+    found = [f for f in found if (f.day and f.day <= uow.today) or f.taken < f.smallest or f.day]
+    return sorted(found, key=lambda f: (f.day or f.start or date.min, f.run_id))
 
 
-def open_offers(uow: UnitOfWork) -> list[dict[str, Any]]:
+def open_offers(uow: UnitOfWork) -> list[OpenOffer]:
     """Offers to be answered, those who ask for time first, then by when they end."""
     query = (
         select(Waiting, Run).join(Run, Run.id == Waiting.run_id).where(Waiting.status == "offered", Waiting.live == 1)
         .order_by(Waiting.asked_time.desc(), Waiting.offer_until).limit(50)
     )  # fmt: skip
     return [
-        {"run_id": run.id, "code": run.code, "title": run.title or run.course.title, "person_id": w.person_id, "name": w.person.name,
-         "phone": w.person.phone, "heads": w.heads, "asked_time": w.asked_time,
-         "until": uow.local(w.offer_until) or ""}
+        OpenOffer(run_id=run.id, code=run.code, title=run.title or run.course.title, person_id=w.person_id, name=w.person.name,
+         phone=w.person.phone, heads=w.heads, asked_time=w.asked_time,
+         until=uow.local(w.offer_until) or "")
         for w, run in uow.session.execute(query)
     ]  # fmt: skip
 
 
-def ending_holds(uow: UnitOfWork) -> list[dict[str, Any]]:
+def ending_holds(uow: UnitOfWork) -> list[EndingHold]:
     """Places held without names that lapse within a week."""
     query = (
         select(HeldPlace, Run).join(Run, Run.id == HeldPlace.run_id)
         .where(HeldPlace.status == "held", HeldPlace.last <= uow.today + timedelta(days=7)).order_by(HeldPlace.last).limit(50)
     )  # fmt: skip
     return [
-        {"run_id": run.id, "code": run.code, "title": run.title or run.course.title, "for_whom": h.for_whom, "seats": h.seats,
-         "last": shown(h.last)}
+        EndingHold(run_id=run.id, code=run.code, title=run.title or run.course.title, for_whom=h.for_whom, seats=h.seats,
+         last=h.last)
         for h, run in uow.session.execute(query)
     ]  # fmt: skip
 
 
-def failed(uow: UnitOfWork) -> list[dict[str, Any]]:
+def failed(uow: UnitOfWork) -> list[FailedWork]:
     query = select(Job.kind, func.count(), func.max(Job.id)).where(Job.status == "failed").group_by(Job.kind)
-    return [{"kind": kind, "number": number} for kind, number, _ in uow.session.execute(query)]
+    return [FailedWork(kind=kind, number=number) for kind, number, _ in uow.session.execute(query)]
 
 
-def drafts(uow: UnitOfWork) -> list[dict[str, Any]]:
+def drafts(uow: UnitOfWork) -> list[DraftNotReady]:
     """Drafts that begin soon, or were to begin of late, and have something to mend."""
     starts = select(Gate.run_id, Gate.at).where(Gate.kind == "starts").subquery()
     query = (
@@ -116,29 +121,27 @@ def drafts(uow: UnitOfWork) -> list[dict[str, Any]]:
     for run, at in uow.session.execute(query):
         wrong = [f.message for f in readiness(uow, run)]
         if wrong:
-            found.append({
-                "run_id": run.id, "code": run.code, "title": run.title or run.course.title,
-                "start": shown(at.astimezone(uow.zone).date()) if at else None, "wrong": wrong[0], "more": len(wrong) - 1,
-            })  # fmt: skip
+            found.append(DraftNotReady(
+                run_id=run.id, code=run.code, title=run.title or run.course.title,
+                start=at.astimezone(uow.zone).date() if at else None, wrong=wrong[0], more=len(wrong) - 1,
+            ))  # fmt: skip
     return found
 
 
 # --- reminders --------------------------------------------------------------------------------------------
 
 
-def reminder_view(uow: UnitOfWork, row: Reminder) -> dict[str, Any]:
+def reminder_view(uow: UnitOfWork, row: Reminder) -> ReminderOut:
     run = uow.session.get(Run, row.run_id) if row.run_id else None
     person = uow.session.get(Person, row.person_id) if row.person_id else None
-    return {
-        "id": row.id, "day": shown(row.day), "text": row.text, "done": row.done_at is not None, "run_id": row.run_id,
-        "person_id": row.person_id, "about": run.code if run else person.name if person else "",
-        "by": uow.session.get_one(User, row.made_by).name, "to": uow.session.get_one(User, row.user_id).name,
-    }  # fmt: skip
+    return ReminderOut(
+        id=row.id, day=row.day, text=row.text, done=row.done_at is not None, run_id=row.run_id,
+        person_id=row.person_id, about=run.code if run else person.name if person else "",
+        by=uow.session.get_one(User, row.made_by).name, to=uow.session.get_one(User, row.user_id).name,
+    )  # fmt: skip
 
 
-def reminders(
-    uow: UnitOfWork, run_id: int | None = None, person_id: int | None = None
-) -> list[dict[str, Any]]:
+def reminders(uow: UnitOfWork, run_id: int | None = None, person_id: int | None = None) -> list[ReminderOut]:
     """One's own reminders of today and before; or all that are open about a run or a person."""
     query = select(Reminder).where(Reminder.done_at.is_(None)).order_by(Reminder.day, Reminder.id)
     if run_id is not None:
@@ -150,7 +153,7 @@ def reminders(
     return [reminder_view(uow, r) for r in uow.session.scalars(query.limit(200))]
 
 
-def remind(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
+def remind(uow: UnitOfWork, body: dict[str, Any]) -> ReminderOut:
     """Put a reminder in somebody's list, one's own unless said otherwise."""
     faults: list[Fault] = []
     top = Reader(body, "", faults, "day text run_id person_id user_id")
@@ -179,7 +182,7 @@ def remind(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
     return reminder_view(uow, row)
 
 
-def settle_reminder(uow: UnitOfWork, reminder_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def settle_reminder(uow: UnitOfWork, reminder_id: int, body: dict[str, Any]) -> ReminderOut:
     """Tick a reminder off, take that back, or put it off to another day."""
     row = uow.session.get(Reminder, reminder_id)
     if row is None or uow.user_id not in (row.user_id, row.made_by):
@@ -205,9 +208,9 @@ def settle_reminder(uow: UnitOfWork, reminder_id: int, body: dict[str, Any]) -> 
     return reminder_view(uow, row)
 
 
-def users(uow: UnitOfWork) -> list[dict[str, Any]]:
+def users(uow: UnitOfWork) -> list[UserName]:
     """Whose lists there are."""
     return [
-        {"id": u.id, "name": u.name}
+        UserName(id=u.id, name=u.name)
         for u in uow.session.scalars(select(User).where(User.active).order_by(User.name))
     ]

@@ -15,6 +15,7 @@ from sqlalchemy import Table, select
 from sqlalchemy.exc import IntegrityError
 
 from archgate.actions.across import merging
+from archgate.actions.across.views import Undone
 from archgate.actions.enrolling import (
     changing,
     enrollments,
@@ -71,7 +72,7 @@ RISING = {"sequence"}  # of meetings: a calendar must see it rise, also on an un
 DERIVED = {"gates"}  # worked out anew after an undo, never restored
 
 
-def undo(uow: UnitOfWork, key: str) -> dict[str, Any]:
+def undo(uow: UnitOfWork, key: str) -> Undone:
     """Take back the change with this key."""
     change = uow.session.scalar(select(Change).where(Change.key == key))
     if change is None:
@@ -93,12 +94,12 @@ def undo(uow: UnitOfWork, key: str) -> dict[str, Any]:
     summary = f"Undid: {change.summary}"
     done = uow.log("undo", change.subject, change.subject_id, summary, undoes=change.id, run_id=change.run_id)
     letters = messages.correct(uow, change, done)
-    return {
-        "change": done.key,
-        "summary": f"{done.summary}.{' ' + letters}" if letters else done.summary,
-        "subject": change.subject,
-        "subject_id": change.subject_id,
-    }
+    return Undone(
+        change=done.key,
+        summary=f"{done.summary}.{' ' + letters}" if letters else done.summary,
+        subject=change.subject,
+        subject_id=change.subject_id,
+    )
 
 
 def later_change(uow: UnitOfWork, change: Change, table: str, row_id: Any) -> str:

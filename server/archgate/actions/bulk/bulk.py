@@ -6,10 +6,11 @@ import hashlib
 from collections import Counter
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
+from typing import Any, TypeAlias
 
 from sqlalchemy import select
 
+from archgate.actions.bulk.views import BatchItem, BatchOut, BatchRate, BatchSum
 from archgate.actions.enrolling import enrollments, telling, waitlist
 from archgate.actions.fees import fees, quotes
 from archgate.actions.fees.commands import Ask, HeadsAsked
@@ -18,8 +19,11 @@ from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import money
 from archgate.actions.people import people
+from archgate.actions.people.views import OrganizationOut
 from archgate.actions.seats import parties, seats
 from archgate.core import eligibility, gates, verdicts
+from archgate.core import fees as core_fees
+from archgate.core import plans as core_plans
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount, parse_amount
 from archgate.core.names import digits_of, folded
@@ -45,6 +49,9 @@ FIXABLE = (
 ENROLLED, WAITING = "enrolled", "waiting"
 
 
+Priced: TypeAlias = tuple[quotes.ResolvedAsk, core_fees.Quote, core_plans.Installments]
+
+
 @dataclass
 class Judging:
     """A list under judgment: the run's terms as they stand, and what each line would cost."""
@@ -54,7 +61,7 @@ class Judging:
     run: Run
 
     def __post_init__(self) -> None:
-        self._quotes: dict[Any, tuple[Any, Any, Any]] = {}
+        self._quotes: dict[tuple[str | None, int], Priced] = {}
         self._terms: dict[int, eligibility.Terms] = {}
         self._at: dict[int, int] | None = None
 
@@ -102,7 +109,7 @@ class Judging:
             lambda person: groups.of(person, self.batch.organization_id),
         )
 
-    def terms_of(self, verdict: verdicts.Verdict) -> tuple[Any, Any, Any]:
+    def terms_of(self, verdict: verdicts.Verdict) -> Priced:
         """What a line asks for, its quote and installments; the same for all lines of one rate and party."""
         key = (verdict.rate, verdict.row.party or 1)
         if key not in self._quotes:
@@ -125,7 +132,7 @@ class Judging:
         return sum(self.terms_of(v)[1].total for v in self.of(verdicts.WILL_ENROLL))
 
 
-def create_batch(uow: UnitOfWork, run_id: int, file_name: str, data: bytes, table: Table) -> dict[str, Any]:
+def create_batch(uow: UnitOfWork, run_id: int, file_name: str, data: bytes, table: Table) -> BatchOut:
     """Judge a list for a run, `table` as it was read from its file before; nobody is enrolled yet."""
     run = get_run(uow, run_id)
     columns: dict[str, Any] = dict(
@@ -164,7 +171,7 @@ def get_batch(uow: UnitOfWork, batch_id: int) -> Batch:
     return batch
 
 
-def change_batch(uow: UnitOfWork, batch_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def change_batch(uow: UnitOfWork, batch_id: int, body: dict[str, Any]) -> BatchOut:
     """Pick other columns or the organization that pays, while nothing is enrolled."""
     batch = get_batch(uow, batch_id)
     if batch.status != "judged":
@@ -185,7 +192,7 @@ def change_batch(uow: UnitOfWork, batch_id: int, body: dict[str, Any]) -> dict[s
     return batch_view(uow, batch.id)
 
 
-def fix_row(uow: UnitOfWork, batch_id: int, line: int, body: dict[str, Any]) -> dict[str, Any]:
+def fix_row(uow: UnitOfWork, batch_id: int, line: int, body: dict[str, Any]) -> BatchOut:
     """Correct a line in place; the file's own cells are kept beside. An empty body takes the corrections back."""
     batch = get_batch(uow, batch_id)
     if batch.status != "judged":
@@ -250,7 +257,7 @@ def known_people(uow: UnitOfWork, batch: Batch, rows: list[verdicts.Row]) -> ver
     return verdicts.Known(by_number, by_email, by_phone, held_by, on_roster, frozenset(waiting))
 
 
-def batch_view(uow: UnitOfWork, batch_id: int) -> dict[str, Any]:
+def batch_view(uow: UnitOfWork, batch_id: int) -> BatchOut:
     """The list as judged now, or, once enrolled, the report of what became of every line."""
     batch = get_batch(uow, batch_id)
     run = get_run(uow, batch.run_id)
@@ -258,83 +265,86 @@ def batch_view(uow: UnitOfWork, batch_id: int) -> dict[str, Any]:
     state = seats.seats_of(uow, run)
     wrong = verdicts.column_faults(judging.columns, len(batch.headings)) if batch.report is None else []
     done = batch.report is not None
-    items = batch.report or ([] if wrong else [verdict_view(judging, v) for v in judging.lines])
-    counts = Counter(i["verdict"] for i in items)
-    going = [i for i in items if i["verdict"] in (ENROLLED, verdicts.WILL_ENROLL)]
+    if batch.report is not None:
+        items = [BatchItem.model_validate(line) for line in batch.report]
+    else:
+        items = [] if wrong else [verdict_view(judging, v) for v in judging.lines]
+    counts = Counter(i.verdict for i in items)
+    going = [i for i in items if i.verdict in (ENROLLED, verdicts.WILL_ENROLL)]
     payer = uow.session.get(Organization, batch.organization_id) if batch.organization_id else None
     sign_up, why = fees.sign_up_of(uow, run, False)
     same = Batch.file_hash == batch.file_hash, Batch.run_id == run.id, Batch.id != batch.id
     earlier = uow.session.scalar(select(Batch).where(*same, Batch.status == "enrolled"))
-    total = 0 if wrong else sum(parse_amount(i["total"], run.currency) for i in going)
-    waits = sum(1 for i in items if i["verdict"] == verdicts.WILL_WAIT)
-    return {
-        "id": batch.id,
-        "run_id": run.id,
-        "run_code": run.code,
-        "run_title": run.title or run.course.title,
-        "status": batch.status,
-        "file_name": batch.file_name,
-        "reading": batch.reading,
-        "headings": batch.headings,
-        "columns": batch.columns,
-        "column_faults": wrong,
-        "organization": payer and {"id": payer.id, "name": payer.name},
-        "counts": {name: counts[name] for name in (ENROLLED, WAITING, *verdicts.VERDICTS) if counts[name]},
-        "people": len(going),
-        "seats": sum(i["party"] for i in going),
-        "waits": waits,
-        "total": format_amount(total, run.currency),
-        "sums": sums_of(going, run.currency),
-        "rates": [{"code": r.code, "label": r.label} for r in fees.rates_of(run)],
-        "currency": run.currency,
-        "capacity": run.capacity,
-        "taken": state.taken,
-        "can_enroll": str(sign_up) == "open" and bool(going or waits) and not done,
-        "why": why,
-        "earlier": earlier and earlier.enrolled_at and uow.local(earlier.enrolled_at),
-        "items": items,
-    }
+    total = 0 if wrong else sum(parse_amount(i.total, run.currency) for i in going)
+    waits = sum(1 for i in items if i.verdict == verdicts.WILL_WAIT)
+    return BatchOut(
+        id=batch.id,
+        run_id=run.id,
+        run_code=run.code,
+        run_title=run.title or run.course.title,
+        status=batch.status,
+        file_name=batch.file_name,
+        reading=batch.reading,
+        headings=batch.headings,
+        columns=batch.columns,
+        column_faults=wrong,
+        organization=OrganizationOut(id=payer.id, name=payer.name) if payer else None,
+        counts={name: counts[name] for name in (ENROLLED, WAITING, *verdicts.VERDICTS) if counts[name]},
+        people=len(going),
+        seats=sum(i.party for i in going),
+        waits=waits,
+        total=format_amount(total, run.currency),
+        sums=sums_of(going, run.currency),
+        rates=[BatchRate(code=r.code, label=r.label) for r in fees.rates_of(run)],
+        currency=run.currency,
+        capacity=run.capacity,
+        taken=state.taken,
+        can_enroll=str(sign_up) == "open" and bool(going or waits) and not done,
+        why=why,
+        earlier=uow.local(earlier.enrolled_at) if earlier else None,
+        items=items,
+    )
 
 
-def sums_of(items: list[dict[str, Any]], currency: str) -> list[dict[str, Any]]:
+def sums_of(items: list[BatchItem], currency: str) -> list[BatchSum]:
     """Heads and money by rate, for the confirmation."""
     heads: Counter[str] = Counter()
     amounts: Counter[str] = Counter()
     for item in items:
-        heads[item["rate"]] += item["party"]
-        amounts[item["rate"]] += parse_amount(item["total"], currency)
-    return [{"rate": r, "heads": n, "total": format_amount(amounts[r], currency)} for r, n in heads.items()]
+        heads[item.rate] += item.party
+        amounts[item.rate] += parse_amount(item.total, currency)
+    return [BatchSum(rate=r, heads=n, total=format_amount(amounts[r], currency)) for r, n in heads.items()]
 
 
 def verdict_view(
     judging: Judging, found: verdicts.Verdict, verdict: str | None = None, why: str | None = None
-) -> dict[str, Any]:
+) -> BatchItem:
     row = found.row
     priced = found.verdict in (verdicts.WILL_ENROLL, verdicts.WILL_WAIT)
     resolved, quote, _ = judging.terms_of(found) if priced else (None, None, None)
-    return {
-        "line": row.line,
-        "given": row.given,
-        "family": row.family,
-        "name": row.name,
-        "email": row.email,
-        "phone": row.phone,
-        "number": row.number,
-        "department": row.department,
-        "rate": resolved.heads[0].label if resolved else row.rate,
-        "party": row.party or 0,
-        "remarks": row.remarks,
-        "no_email": row.no_email,
-        "somebody_new": row.somebody_new,
-        "odd": list(row.odd),
-        "total": format_amount(quote.total if quote else 0, judging.run.currency),
-        "verdict": verdict or found.verdict,
-        "why": why or found.why,
-        "person_id": found.person,
-    }
+    return BatchItem(
+        line=row.line,
+        given=row.given,
+        family=row.family,
+        name=row.name,
+        email=row.email,
+        phone=row.phone,
+        number=row.number,
+        department=row.department,
+        rate=resolved.heads[0].label if resolved else row.rate,
+        party=row.party or 0,
+        remarks=row.remarks,
+        no_email=row.no_email,
+        somebody_new=row.somebody_new,
+        odd=list(row.odd),
+        total=format_amount(quote.total if quote else 0, judging.run.currency),
+        verdict=verdict or found.verdict,
+        why=why or found.why,
+        person_id=found.person,
+    )
 
 
-def enroll_batch(uow: UnitOfWork, batch_id: int, people_shown: int, total_shown: str) -> dict[str, Any]:
+def enroll_batch(uow: UnitOfWork, batch_id: int, people_shown: int, total_shown: str) -> BatchOut:
     """Enroll everybody whose verdict is `will enroll`, and line up those who will wait, in one transaction.
 
     `people_shown` and `total_shown` are what the person confirmed; when either differs by now, nothing is
@@ -363,7 +373,7 @@ def enroll_batch(uow: UnitOfWork, batch_id: int, people_shown: int, total_shown:
         raise conflict("sign-up-shut", why)
     row.taken += judging.seats
     batch.status, batch.enrolled_at = "enrolled", uow.now
-    batch.report = [settle_line(judging, verdict) for verdict in judging.lines]
+    batch.report = [settle_line(judging, line).model_dump(mode="json") for line in judging.lines]
     lined = f" and put {len(waits)} in line" if waits else ""
     change = uow.log(
         "enroll a list", "batch", batch.id, f"Enrolled {len(going)} people of {batch.file_name}{lined} on {run.code}",
@@ -372,10 +382,10 @@ def enroll_batch(uow: UnitOfWork, batch_id: int, people_shown: int, total_shown:
     uow.session.flush()
     seated = select(Enrollment).where(Enrollment.batch_id == batch.id).order_by(Enrollment.id)
     telling.tell_of_many(uow, change, uow.session.scalars(seated).all(), run)
-    return {**batch_view(uow, batch.id), "change": change.key}
+    return batch_view(uow, batch.id).widened(BatchOut, change=change.key)
 
 
-def settle_line(judging: Judging, verdict: verdicts.Verdict) -> dict[str, Any]:
+def settle_line(judging: Judging, verdict: verdicts.Verdict) -> BatchItem:
     """Do what a line's verdict says, and report it."""
     if verdict.verdict not in (verdicts.WILL_ENROLL, verdicts.WILL_WAIT):
         return verdict_view(judging, verdict)
@@ -396,7 +406,7 @@ def settle_line(judging: Judging, verdict: verdicts.Verdict) -> dict[str, Any]:
         enrollments.seat_person(uow, coming, verdict.seat)
         has = "a seat" if heads == 1 else f"{heads} seats"
         view = verdict_view(judging, verdict, ENROLLED, f"{who}; has {has}.")
-    return {**view, "person_id": person.id}
+    return view.widened(BatchItem, person_id=person.id)
 
 
 def person_for(uow: UnitOfWork, batch: Batch, verdict: verdicts.Verdict) -> Person:

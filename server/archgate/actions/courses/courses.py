@@ -8,6 +8,7 @@ from typing import Any
 from sqlalchemy import select
 
 from archgate.actions.courses import refund_policies
+from archgate.actions.courses.views import CourseChanged, CourseOut
 from archgate.actions.kernel.answers import refuse_lost_update
 from archgate.actions.kernel.lookups import get_course
 from archgate.actions.kernel.unit_of_work import UnitOfWork
@@ -16,20 +17,20 @@ from archgate.core.reader import Reader
 from archgate.tables.courses import Course
 
 
-def list_courses(uow: UnitOfWork) -> list[dict[str, Any]]:
+def list_courses(uow: UnitOfWork) -> list[CourseOut]:
     courses = uow.session.scalars(select(Course).order_by(Course.title)).all()
     return [course_view(c) for c in courses]
 
 
-def course_view(course: Course) -> dict[str, Any]:
-    return {
-        "id": course.id,
-        "code": course.code,
-        "title": course.title,
-        "summary": course.summary,
-        "category": course.category,
-        "defaults": course.defaults,
-    }
+def course_view(course: Course) -> CourseOut:
+    return CourseOut(
+        id=course.id,
+        code=course.code,
+        title=course.title,
+        summary=course.summary,
+        category=course.category,
+        defaults=course.defaults,
+    )
 
 
 def read_course(uow: UnitOfWork, row: Reader) -> Course | None:
@@ -71,7 +72,7 @@ def free_course_code(uow: UnitOfWork, title: str) -> str:
     return next(c for n in range(1, 10_000) if (c := stem if n == 1 else f"{stem}{n}") not in taken)
 
 
-def change_course(uow: UnitOfWork, course_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def change_course(uow: UnitOfWork, course_id: int, body: dict[str, Any]) -> CourseChanged:
     """Change a course's title, code, summary, category or refund policy; `seen` holds the values the person saw. The
     policy is that of all its runs, also of those on sale; without one of its own a course has the center's."""
     course = get_course(uow, course_id, to_change=True)
@@ -108,7 +109,7 @@ def change_course(uow: UnitOfWork, course_id: int, body: dict[str, Any]) -> dict
             setattr(course, name, value)
     said = ", ".join("the refund policy" if n == "refunds" else n for n in new)
     change = uow.log("change a course", "course", course.id, f"Changed {said} of {course.code}")
-    return {**course_view(course), "change": change.key}
+    return course_view(course).widened(CourseChanged, change=change.key)
 
 
 def given_course(uow: UnitOfWork, top: Reader) -> Course | None:

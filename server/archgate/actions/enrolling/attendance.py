@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from sqlalchemy import select
 
 from archgate.actions.enrolling import roles
+from archgate.actions.enrolling.views import AttendanceDone, AttendanceOut, Attending, Held
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
@@ -23,7 +22,7 @@ MARKS = ("present", "late", "left early", "excused", "absent")
 THERE = ("present", "late", "left early")
 
 
-def attendance(uow: UnitOfWork, run_id: int) -> dict[str, Any]:
+def attendance(uow: UnitOfWork, run_id: int) -> AttendanceOut:
     """Who was at which meeting, and the share of the marked meetings each attended."""
     run = get_run(uow, run_id)
     meetings = schedule.ordered(run)
@@ -32,17 +31,17 @@ def attendance(uow: UnitOfWork, run_id: int) -> dict[str, Any]:
         select(Attendance).where(Attendance.meeting_id.in_([m.id for m in meetings] or [0]))
     ):
         marks.setdefault(row.person_id, {})[row.meeting_id] = row.status
-    return {
-        "run_id": run.id, "code": run.code, "marks": list(MARKS),
-        "meetings": [
-            {"id": m.id, "date": m.date.isoformat(), "start": f"{m.start:%H:%M}", "past": m.starts_at <= uow.now} for m in meetings
+    return AttendanceOut(
+        run_id=run.id, code=run.code, marks=list(MARKS),
+        meetings=[
+            Held(id=m.id, date=m.date, start=f"{m.start:%H:%M}", past=m.starts_at <= uow.now) for m in meetings
         ],
-        "people": [
-            {"person_id": p.id, "enrollment_id": e.id, "name": p.name, "marks": {str(k): v for k, v in marks.get(p.id, {}).items()},
-             "share": share_of(marks.get(p.id, {}))}
+        people=[
+            Attending(person_id=p.id, enrollment_id=e.id, name=p.name, marks={str(k): v for k, v in marks.get(p.id, {}).items()},
+             share=share_of(marks.get(p.id, {})))
             for e, p in roles.people_of(uow, run)
         ],
-    }  # fmt: skip
+    )  # fmt: skip
 
 
 def share_of(marks: dict[int, str]) -> str | None:
@@ -56,7 +55,7 @@ def share_of(marks: dict[int, str]) -> str | None:
 
 def mark(
     uow: UnitOfWork, meeting_id: int, marks: dict[int, str | None], anyway: bool = False
-) -> dict[str, Any]:
+) -> AttendanceDone:
     """Say who was at a meeting; None takes a mark back. Every mark is of somebody on the roster. A meeting that is on a later
     day is asked about first (409), unless `anyway`."""
     meeting = uow.session.get(Meeting, meeting_id)
@@ -107,4 +106,4 @@ def mark(
         run.id,
         f"Attendance of {run.code} on {day_text(meeting.date)}: {len(marks)} marked",
     )
-    return {"change": change.key, **attendance(uow, run.id)}
+    return attendance(uow, run.id).widened(AttendanceDone, change=change.key)

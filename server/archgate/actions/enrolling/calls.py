@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
 from sqlalchemy.orm import joinedload
 
+from archgate.actions.enrolling.views import CallList, CallRow
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
@@ -20,7 +20,7 @@ from archgate.tables.messages import Call, Message
 from archgate.tables.schedule import Meeting
 
 
-def call_list(uow: UnitOfWork, meeting_id: int) -> dict[str, Any]:
+def call_list(uow: UnitOfWork, meeting_id: int) -> CallList:
     """Whom to call about a meeting that falls out: phone, what was sent, what came of calling."""
     meeting = uow.session.get(Meeting, meeting_id)
     if meeting is None:
@@ -33,25 +33,25 @@ def call_list(uow: UnitOfWork, meeting_id: int) -> dict[str, Any]:
     rows = []
     for person in messages.people_of_meeting(uow, meeting):
         call, message = calls.get(person.id), sent.get(person.id)
-        rows.append({
-            "person_id": person.id, "name": person.name, "phone": person.phone, "email": person.email,
-            "message": messages.message_view(uow, message)["status"] if message else None,
-            "outcome": call.outcome if call else None, "note": call.note if call else "",
-        })  # fmt: skip
-    return {
-        "meeting_id": meeting.id, "run_id": run.id, "run_code": run.code, "title": run.title or run.course.title,
-        "date": meeting.date.isoformat(), "start": meeting.starts_at.astimezone(zone).isoformat(),
-        "cancelled": meeting.cancelled_at is not None, "why": meeting.cancel_why,
-        "instructor": meeting.instructor.name if meeting.instructor else None,
-        "instructor_phone": meeting.instructor.phone if meeting.instructor else None,
-        "instructor_paid": meeting.instructor_paid, "people": rows,
-    }  # fmt: skip
+        rows.append(CallRow(
+            person_id=person.id, name=person.name, phone=person.phone, email=person.email,
+            message=messages.message_view(uow, message).status if message else None,
+            outcome=call.outcome if call else None, note=call.note if call else "",
+        ))  # fmt: skip
+    return CallList(
+        meeting_id=meeting.id, run_id=run.id, run_code=run.code, title=run.title or run.course.title,
+        date=meeting.date, start=meeting.starts_at.astimezone(zone).isoformat(),
+        cancelled=meeting.cancelled_at is not None, why=meeting.cancel_why,
+        instructor=meeting.instructor.name if meeting.instructor else None,
+        instructor_phone=meeting.instructor.phone if meeting.instructor else None,
+        instructor_paid=meeting.instructor_paid, people=rows,
+    )  # fmt: skip
 
 
-def note_call(uow: UnitOfWork, meeting_id: int, person_id: int, outcome: str, note: str) -> dict[str, Any]:
+def note_call(uow: UnitOfWork, meeting_id: int, person_id: int, outcome: str, note: str) -> CallList:
     """Write down what came of a call; again for the same person replaces it."""
     held = call_list(uow, meeting_id)
-    name = next((p["name"] for p in held["people"] if p["person_id"] == person_id), None)
+    name = next((p.name for p in held.people if p.person_id == person_id), None)
     if name is None:
         raise not_found("This person on the call list")
     if outcome not in messages.OUTCOMES:
@@ -63,13 +63,11 @@ def note_call(uow: UnitOfWork, meeting_id: int, person_id: int, outcome: str, no
     row.outcome, row.note, row.user_id, row.at = outcome, note.strip(), uow.user_id, uow.now
     uow.session.add(row)
     when = day_text(uow.session.get_one(Meeting, meeting_id).date)
-    uow.log(
-        "note a call", "run", held["run_id"], f"Called {name} about {held['run_code']} on {when}: {outcome}"
-    )
+    uow.log("note a call", "run", held.run_id, f"Called {name} about {held.run_code} on {when}: {outcome}")
     return call_list(uow, meeting_id)
 
 
-def set_paid(uow: UnitOfWork, meeting_id: int, paid: bool) -> dict[str, Any]:
+def set_paid(uow: UnitOfWork, meeting_id: int, paid: bool) -> CallList:
     """Whether the instructor is still paid for a meeting that fell out."""
     meeting = uow.session.get(Meeting, meeting_id)
     if meeting is None:

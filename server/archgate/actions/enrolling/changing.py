@@ -14,10 +14,19 @@ from sqlalchemy import select
 
 from archgate.actions.enrolling import enrollments
 from archgate.actions.enrolling.commands import ChangeCommand
+from archgate.actions.enrolling.views import (
+    ExtraTaken,
+    GivenBack,
+    HeadsAt,
+    MeetingCredit,
+    PlanRow,
+    SignUpChanged,
+    SignUpOut,
+)
 from archgate.actions.fees import codes, fees, quotes, stock
 from archgate.actions.fees.commands import Ask, ExtraAsked, HeadsAsked
+from archgate.actions.fees.views import quote_view
 from archgate.actions.kernel import lookups
-from archgate.actions.kernel.answers import shown
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
@@ -27,7 +36,7 @@ from archgate.core import eligibility, ledger, plans, refunds
 from archgate.core import fees as core_fees
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount
-from archgate.core.quotes import AgreedQuote, Due, Line, agreed_of, document_of, quote_read
+from archgate.core.quotes import AgreedQuote, Due, Line, agreed_of, quote_read
 from archgate.core.reader import Reader
 from archgate.core.schedule import day_text
 from archgate.core.taxes import taxes_on
@@ -40,7 +49,7 @@ from archgate.tables.roster import Enrollment
 from archgate.tables.schedule import Meeting
 
 
-def change(uow: UnitOfWork, enrollment_id: int, command: ChangeCommand) -> dict[str, Any]:
+def change(uow: UnitOfWork, enrollment_id: int, command: ChangeCommand) -> SignUpChanged:
     """Change what a sign-up asks for: rates, agreed prices, extras, code; what is not named stays.
 
     Prices are those of the day of sign-up, and what was asked for before keeps the price it was agreed at; with `fresh`
@@ -61,7 +70,6 @@ def change(uow: UnitOfWork, enrollment_id: int, command: ChangeCommand) -> dict[
     old, before = enrollment.quote, plan_view(uow, enrollment)
     if same(old, quote):
         raise conflict("nothing-to-do", "Nothing changes.")
-    was = {x.extra_id: x.quantity for x in enrollment.extras}
     account = accounts.get_account(uow, enrollment.payer_id, lock=True)
     name = enrollment.person.name
     cause = f"{name}, {run.code}, changed{': ' + why if why else ''}"
@@ -73,17 +81,23 @@ def change(uow: UnitOfWork, enrollment_id: int, command: ChangeCommand) -> dict[
         "change a sign-up", "enrollment", enrollment.id,
         f"Changed the sign-up of {name} on {run.code}{': ' + why if why else ''}", run_id=run.id,
     )  # fmt: skip
-    now, shown_now = {x.extra_id: x.quantity for x in enrollment.extras}, document_of(quote)
-    return {
-        "change": done.key, "enrollment_id": enrollment.id, "name": name, "currency": enrollment.currency,
-        "total_before": format_amount(old.total, old.currency), "total": shown_now["total"],
-        "lines": shown_now["lines"], "taxes": shown_now["taxes"],
-        "before": before, "after": plan_view(uow, enrollment), "extras_changed": was != now,
-        "credit": format_amount(sum(f for _, f in accounts.free_payments(uow, account)), enrollment.currency),
-    }  # fmt: skip
+    quote_now = quote_view(quote)
+    return SignUpChanged(
+        change=done.key,
+        enrollment_id=enrollment.id,
+        name=name,
+        currency=enrollment.currency,
+        total_before=format_amount(old.total, old.currency),
+        total=quote_now.total,
+        lines=quote_now.lines,
+        taxes=quote_now.taxes,
+        before=before,
+        after=plan_view(uow, enrollment),
+        credit=format_amount(sum(f for _, f in accounts.free_payments(uow, account)), enrollment.currency),
+    )
 
 
-def view(uow: UnitOfWork, enrollment_id: int) -> dict[str, Any]:
+def view(uow: UnitOfWork, enrollment_id: int) -> SignUpOut:
     """One sign-up: the quote as agreed, what it asks for, who pays, and its installments with what is left of each."""
     enrollment = uow.session.get(Enrollment, enrollment_id)
     if enrollment is None:
@@ -91,17 +105,17 @@ def view(uow: UnitOfWork, enrollment_id: int) -> dict[str, Any]:
     run, account = lookups.get_run(uow, enrollment.run_id), accounts.get_account(uow, enrollment.payer_id)
     came = uow.session.get(Enrollment, enrollment.came_from_id) if enrollment.came_from_id else None
     ask = ask_of(uow, enrollment, run)
-    return {
-        "id": enrollment.id, "run_id": enrollment.run_id, "person_id": enrollment.person_id,
-        "name": enrollment.person.name, "status": enrollment.status, "role": enrollment.role, "heads": enrollment.heads,
-        "held_until": uow.local(enrollment.hold_until),
-        "signed_up": shown(enrollment.signed_up), "way_in": enrollment.way_in, "note": enrollment.note,
-        "came_from": lookups.get_run(uow, came.run_id).code if came else None,
-        "account_id": account.id, "payer": accounts.payer_name(uow, account), "quote": document_of(enrollment.quote),
-        "people": [{"rate_id": x.rate_id, "count": x.count} for x in ask.people],
-        "extras": [{"extra_id": x.extra_id, "count": x.count} for x in ask.extras], "code": ask.code,
-        "plan": plan_view(uow, enrollment),
-    }  # fmt: skip
+    return SignUpOut(
+        id=enrollment.id, run_id=enrollment.run_id, person_id=enrollment.person_id,
+        name=enrollment.person.name, status=enrollment.status, role=enrollment.role, heads=enrollment.heads,
+        held_until=uow.local(enrollment.hold_until),
+        signed_up=enrollment.signed_up, way_in=enrollment.way_in, note=enrollment.note,
+        came_from=lookups.get_run(uow, came.run_id).code if came else None,
+        account_id=account.id, payer=accounts.payer_name(uow, account), quote=quote_view(enrollment.quote),
+        people=[HeadsAt(rate_id=x.rate_id, count=x.count) for x in ask.people],
+        extras=[ExtraTaken(extra_id=x.extra_id, count=x.count) for x in ask.extras], code=ask.code,
+        plan=plan_view(uow, enrollment),
+    )  # fmt: skip
 
 
 # --- what was asked for, and what it costs now ------------------------------------------------------------
@@ -277,18 +291,18 @@ def keep_dues(uow: UnitOfWork, enrollment: Enrollment) -> None:
     uow.session.flush()
 
 
-def plan_view(uow: UnitOfWork, enrollment: Enrollment) -> list[dict[str, Any]]:
+def plan_view(uow: UnitOfWork, enrollment: Enrollment) -> list[PlanRow]:
     """The installments of a sign-up with what is left of each."""
     uow.session.flush()
     left = {i.id: part for i, part in money.open_installments(uow, [enrollment.id]).get(enrollment.id, [])}
     rows = sorted((i for i in enrollment.installments if i.kind == "plan"), key=lambda i: (i.due, i.n))
     currency = enrollment.currency
     return [
-        {
-            "due": shown(i.due),
-            "amount": format_amount(i.amount, currency),
-            "left": format_amount(left.get(i.id, 0), currency),
-        }
+        PlanRow(
+            due=i.due,
+            amount=format_amount(i.amount, currency),
+            left=format_amount(left.get(i.id, 0), currency),
+        )
         for i in rows
     ]
 
@@ -360,7 +374,7 @@ def credit_line(uow: UnitOfWork, enrollment: Enrollment, run: Run, meeting: Meet
     )  # fmt: skip
 
 
-def credit_meeting(uow: UnitOfWork, meeting_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def credit_meeting(uow: UnitOfWork, meeting_id: int, body: dict[str, Any]) -> GivenBack:
     """Give everybody on a run what a cancelled meeting was worth: off what is still owed, else as credit.
 
     `total` is the sum of all that the screen showed. Whoever has it already, pays nothing, or signed up when the meeting was
@@ -403,10 +417,10 @@ def credit_meeting(uow: UnitOfWork, meeting_id: int, body: dict[str, Any]) -> di
         accounts.settle_with_credit(uow, account)
         keep_dues(uow, enrollment)
         total += less
-        rows.append({
-            "name": enrollment.person.name, "account_id": account.id, "amount": format_amount(less, run.currency),
-            "credit": format_amount(max(0, credit_of(uow, enrollment) - free), run.currency),
-        })  # fmt: skip
+        rows.append(MeetingCredit(
+            name=enrollment.person.name, account_id=account.id, amount=format_amount(less, run.currency),
+            credit=format_amount(max(0, credit_of(uow, enrollment) - free), run.currency),
+        ))  # fmt: skip
     if not rows:
         raise conflict("nothing-to-do", "Nobody on this run has anything to get back for this meeting.")
     text = format_amount(total, run.currency)
@@ -418,7 +432,7 @@ def credit_meeting(uow: UnitOfWork, meeting_id: int, body: dict[str, Any]) -> di
         "give back a meeting", "meeting", meeting.id, f"Gave {text} back for the meeting of {run.code} on {day}",
         run_id=run.id,
     )  # fmt: skip
-    return {"change": done.key, "currency": run.currency, "total": text, "people": rows}
+    return GivenBack(change=done.key, currency=run.currency, total=text, people=rows)
 
 
 def credit_of(uow: UnitOfWork, enrollment: Enrollment) -> int:

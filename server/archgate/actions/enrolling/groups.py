@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from sqlalchemy import func, select, update
 
+from archgate.actions.enrolling.views import Grouped, GroupOut
 from archgate.actions.kernel.problems import conflict
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.seats import seats
@@ -13,7 +12,7 @@ from archgate.core.faults import refuse
 from archgate.tables.roster import Enrollment, RunGroup
 
 
-def put_in_group(uow: UnitOfWork, run_id: int, name: str | None, enrollment_ids: list[int]) -> dict[str, Any]:
+def put_in_group(uow: UnitOfWork, run_id: int, name: str | None, enrollment_ids: list[int]) -> Grouped:
     """Put people of a roster into a group of the run, made when first named; without a name, out of theirs."""
     run = seats.run_to_change(uow, run_id)
     said = (name or "").strip()
@@ -51,13 +50,13 @@ def put_in_group(uow: UnitOfWork, run_id: int, name: str | None, enrollment_ids:
     change = uow.log(
         "group people", "run", run.id, f"{many} of {run.code}: {f'group {said}' if said else 'no group'}"
     )
-    return {"change": change.key, "people": len(rows), "groups": groups_of(uow, run.id)}
+    return Grouped(change=change.key, people=len(rows), groups=groups_of(uow, run.id))
 
 
-def groups_of(uow: UnitOfWork, run_id: int) -> list[dict[str, Any]]:
+def groups_of(uow: UnitOfWork, run_id: int) -> list[GroupOut]:
     rows = uow.session.execute(
         select(RunGroup.id, RunGroup.name, func.count(Enrollment.id))
         .outerjoin(Enrollment, (Enrollment.group_id == RunGroup.id) & (Enrollment.live == 1))
         .where(RunGroup.run_id == run_id).group_by(RunGroup.id, RunGroup.name).order_by(RunGroup.name)
     )  # fmt: skip
-    return [{"id": number, "name": name, "people": int(many)} for number, name, many in rows]
+    return [GroupOut(id=number, name=name, people=int(many)) for number, name, many in rows]

@@ -7,7 +7,7 @@ from typing import Any
 from sqlalchemy import select
 
 from archgate.actions.enrolling import leaving
-from archgate.actions.kernel.answers import shown
+from archgate.actions.enrolling.views import HeldDone, HeldOut, KeptBack, KeptBackDone, SetAsideOut
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
@@ -25,7 +25,7 @@ from archgate.tables.roster import Enrollment
 from archgate.tables.seats import HeldPlace, SetAside
 
 
-def hold(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def hold(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> HeldDone:
     """Hold so many places for somebody through a day, without names. They must be free now."""
     run = seats.run_to_change(uow, run_id)
     faults: list[Fault] = []
@@ -62,7 +62,7 @@ def hold(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
     uow.session.flush()
     said = f"Held {many} places on {run.code} for {whom} through {day_text(last)}"
     change = uow.log("hold places", "held places", row.id, said, run_id=run.id)
-    return {"change": change.key, **held_view(row)}
+    return held_view(row).widened(HeldDone, change=change.key)
 
 
 def locked_hold(uow: UnitOfWork, held_id: int) -> tuple[HeldPlace, Run]:
@@ -76,7 +76,7 @@ def locked_hold(uow: UnitOfWork, held_id: int) -> tuple[HeldPlace, Run]:
     return row, run
 
 
-def change_hold(uow: UnitOfWork, held_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def change_hold(uow: UnitOfWork, held_id: int, body: dict[str, Any]) -> HeldDone:
     """Hold more or fewer places, or longer; none is letting them go."""
     row, run = locked_hold(uow, held_id)
     faults: list[Fault] = []
@@ -103,17 +103,17 @@ def change_hold(uow: UnitOfWork, held_id: int, body: dict[str, Any]) -> dict[str
     change = uow.log(
         "change held places", "held places", row.id, f"{what} for {row.for_whom} on {run.code}", run_id=run.id
     )
-    return {"change": change.key, **held_view(row)}
+    return held_view(row).widened(HeldDone, change=change.key)
 
 
-def held_view(row: HeldPlace) -> dict[str, Any]:
-    return {
-        "id": row.id, "run_id": row.run_id, "for_whom": row.for_whom, "seats": row.seats, "last": shown(row.last),
-        "note": row.note, "status": row.status, "person_id": row.person_id, "organization_id": row.organization_id,
-    }  # fmt: skip
+def held_view(row: HeldPlace) -> HeldOut:
+    return HeldOut(
+        id=row.id, run_id=row.run_id, for_whom=row.for_whom, seats=row.seats, last=row.last,
+        note=row.note, status=row.status, person_id=row.person_id, organization_id=row.organization_id,
+    )  # fmt: skip
 
 
-def kept_back(uow: UnitOfWork, run_id: int) -> dict[str, Any]:
+def kept_back(uow: UnitOfWork, run_id: int) -> KeptBack:
     """Everything that keeps seats of a run from being sold, and what is free for anybody."""
     run = get_run(uow, run_id)
     state = seats.seats_of(uow, run)
@@ -128,22 +128,22 @@ def kept_back(uow: UnitOfWork, run_id: int) -> dict[str, Any]:
         .where(SetAside.run_id == run.id, SetAside.active)
         .order_by(SetAside.last, SetAside.id)
     )
-    return {
-        "capacity": run.capacity, "overbook": run.overbook, "taken": state.taken, "held": state.held,
-        "offered": state.offered, "free": state.free,
-        "holds": [held_view(r) for r in rows],
-        "set_asides": [
-            {"id": a.id, "name": a.name, "seats": a.seats, "last": shown(a.last), "tag": a.tag,
-             "organization_id": a.organization_id, "taken": used.get(a.id, 0), "over": a.last < uow.today}
+    return KeptBack(
+        capacity=run.capacity, overbook=run.overbook, taken=state.taken, held=state.held,
+        offered=state.offered, free=state.free,
+        holds=[held_view(r) for r in rows],
+        set_asides=[
+            SetAsideOut(id=a.id, name=a.name, seats=a.seats, last=a.last, tag=a.tag,
+             organization_id=a.organization_id, taken=used.get(a.id, 0), over=a.last < uow.today)
             for a in asides
         ],
-    }  # fmt: skip
+    )  # fmt: skip
 
 
 # --- seats set aside --------------------------------------------------------------------------------------
 
 
-def set_aside(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def set_aside(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> KeptBackDone:
     """Set seats aside for a named group through a day, or change that (`id`); zero seats ends it."""
     run = seats.run_to_change(uow, run_id)
     faults: list[Fault] = []
@@ -185,7 +185,7 @@ def set_aside(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> dict[str, A
         f"Seats for {name} on {run.code}: {before}, now {now}",
         run_id=run.id,
     )
-    return {"change": change.key, **kept_back(uow, run.id)}
+    return kept_back(uow, run.id).widened(KeptBackDone, change=change.key)
 
 
 # --- by the clock -----------------------------------------------------------------------------------------

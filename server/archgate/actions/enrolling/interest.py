@@ -13,6 +13,16 @@ from sqlalchemy import func, or_, select
 from sqlalchemy.orm import selectinload
 
 from archgate.actions.enrolling import invites, waitlist
+from archgate.actions.enrolling.views import (
+    CarriedOver,
+    Cleared,
+    Demand,
+    InterestDone,
+    Interested,
+    InterestList,
+    InterestListDone,
+    NextRun,
+)
 from archgate.actions.kernel.answers import shown
 from archgate.actions.kernel.lookups import get_course, get_run
 from archgate.actions.kernel.problems import conflict
@@ -50,7 +60,7 @@ def takes_names(uow: UnitOfWork, run: Run) -> str | None:
     return None
 
 
-def show_interest(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
+def show_interest(uow: UnitOfWork, body: dict[str, Any]) -> InterestDone:
     """Put somebody on the interest list of a run or of a course."""
     faults: list[Fault] = []
     top = Reader(body, "", faults, "run_id course_id person_id note answers")
@@ -91,7 +101,7 @@ def show_interest(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
     change = uow.log(
         "show interest", "interest", row.id, f"{person.name} wants to hear of {what}", run_id=row.run_id
     )
-    return {"change": change.key, "id": row.id, "name": person.name, "what": what, "said": NOT_ENROLLED}
+    return InterestDone(change=change.key, id=row.id, name=person.name, what=what, said=NOT_ENROLLED)
 
 
 def list_key(run: Run | None, course: Course) -> str:
@@ -123,7 +133,7 @@ def list_to_change(
     return the_list(uow, run_id, course_id)
 
 
-def list_view(uow: UnitOfWork, run_id: int | None, course_id: int | None) -> dict[str, Any]:
+def list_view(uow: UnitOfWork, run_id: int | None, course_id: int | None) -> InterestList:
     """An interest list, first come first, with when its people are told, and runs it can be carried over to."""
     run, course, rows = the_list(uow, run_id, course_id)
     opens = opening_of(uow, run) if run else None
@@ -131,29 +141,29 @@ def list_view(uow: UnitOfWork, run_id: int | None, course_id: int | None) -> dic
     later = uow.session.scalars(
         select(Run).where(Run.course_id == course.id, Run.status.in_(("draft", "published"))).order_by(Run.id)
     ).all()
-    return {
-        "run_id": run.id if run else None, "course_id": course.id, "title": (run.title if run else "") or course.title,
-        "code": run.code if run else course.code, "questions": run.questions if run else course.questions,
-        "shut": takes_names(uow, run) if run else None, "said": NOT_ENROLLED,
-        "tells_at": uow.local(tell),
-        "head_start_hours": run.head_start_hours if run else 0,
-        "told_at": uow.local(run.interest_told_at) if run else None,
-        "people": [
-            {"id": r.id, "person_id": r.person_id, "name": r.person.name, "email": r.person.email, "phone": r.person.phone,
-             "joined": uow.local(r.joined_at), "note": r.note, "answers": r.answers,
-             "told": r.told_at is not None}
+    return InterestList(
+        run_id=run.id if run else None, course_id=course.id, title=(run.title if run else "") or course.title,
+        code=run.code if run else course.code, questions=run.questions if run else course.questions,
+        shut=takes_names(uow, run) if run else None, said=NOT_ENROLLED,
+        tells_at=uow.local(tell),
+        head_start_hours=run.head_start_hours if run else 0,
+        told_at=uow.local(run.interest_told_at) if run else None,
+        people=[
+            Interested(id=r.id, person_id=r.person_id, name=r.person.name, email=r.person.email, phone=r.person.phone,
+             joined=uow.local(r.joined_at), note=r.note, answers=r.answers,
+             told=r.told_at is not None)
             for r in rows
         ],
-        "next_runs": [
-            {"id": n.id, "code": n.code, "title": n.title or course.title}
+        next_runs=[
+            NextRun(id=n.id, code=n.code, title=n.title or course.title)
             for n in later if (run is None or n.id != run.id) and takes_names(uow, n) is None
         ],
-    }  # fmt: skip
+    )  # fmt: skip
 
 
 def set_questions(
     uow: UnitOfWork, run_id: int | None, course_id: int | None, body: dict[str, Any]
-) -> dict[str, Any]:
+) -> InterestListDone:
     """The own questions of a list, and the head start before sign-up opens to others."""
     run, course, _ = list_to_change(uow, run_id, course_id)
     faults: list[Fault] = []
@@ -178,12 +188,12 @@ def set_questions(
         "change questions", "course", course.id, f"Changed the interest list of {run.code if run else course.code}",
         run_id=run.id if run else None,
     )  # fmt: skip
-    return {"change": change.key, **list_view(uow, run_id, course_id)}
+    return list_view(uow, run_id, course_id).widened(InterestListDone, change=change.key)
 
 
 def clear(
     uow: UnitOfWork, run_id: int | None, course_id: int | None, ids: list[int] | None = None
-) -> dict[str, Any]:
+) -> Cleared:
     """Take everybody, or those named, off a list."""
     run, course, rows = list_to_change(uow, run_id, course_id)
     going = [r for r in rows if ids is None or r.id in ids]
@@ -195,10 +205,10 @@ def clear(
     what = run.code if run else course.code
     said = f"{len(going)} {'person' if len(going) == 1 else 'people'} off the interest list of {what}"
     change = uow.log("clear interest", "course", course.id, f"Took {said}", run_id=run.id if run else None)
-    return {"change": change.key, "people": len(going)}
+    return Cleared(change=change.key, people=len(going))
 
 
-def carry_over(uow: UnitOfWork, run_id: int | None, course_id: int | None, to_run_id: int) -> dict[str, Any]:
+def carry_over(uow: UnitOfWork, run_id: int | None, course_id: int | None, to_run_id: int) -> CarriedOver:
     """Move a list to another run of the course, each with the moment of joining; who is there already stays once."""
     if run_id == to_run_id:
         raise refuse("/to_run_id", "Carry it over to another run of the same course.")
@@ -225,7 +235,7 @@ def carry_over(uow: UnitOfWork, run_id: int | None, course_id: int | None, to_ru
     uow.session.flush()
     said = f"Carried {len(rows)} people over to {there.code}"
     change = uow.log("carry interest over", "run", there.id, said)
-    return {"change": change.key, "people": len(rows), "to": there.code}
+    return CarriedOver(change=change.key, people=len(rows), to=there.code)
 
 
 def lines_of(uow: UnitOfWork, run_id: int | None, course_id: int | None, tag: str = "") -> list[list[str]]:
@@ -249,7 +259,7 @@ def tag_people(uow: UnitOfWork, run_id: int | None, course_id: int | None, tag: 
 
 def send_on(
     uow: UnitOfWork, run_id: int | None, course_id: int | None, webhook_id: int, tag: str = ""
-) -> dict[str, Any]:
+) -> Cleared:
     """Send a list on to another system by signed webhook."""
     run, course, rows = the_list(uow, run_id, course_id)
     if not rows:
@@ -271,7 +281,7 @@ def send_on(
         ],
     }  # fmt: skip
     webhooks.send_on(uow, webhook_id, "interest.listed", data, change.key)
-    return {"change": change.key, "people": len(rows)}
+    return Cleared(change=change.key, people=len(rows))
 
 
 # --- by the clock -----------------------------------------------------------------------------------------
@@ -374,7 +384,7 @@ def tell(uow: UnitOfWork, run_id: int) -> int:
 # --- demand -----------------------------------------------------------------------------------------------
 
 
-def demand(uow: UnitOfWork) -> list[dict[str, Any]]:
+def demand(uow: UnitOfWork) -> list[Demand]:
     """How many wait for or are interested in each course, those without a run open to them first."""
     listed = dict(
         uow.session.execute(
@@ -401,11 +411,11 @@ def demand(uow: UnitOfWork) -> list[dict[str, Any]]:
         }
         free = [r.code for r in runs if states[r.id] is gates.SignUp.OPEN and has_room(uow, r)]
         coming = [r.code for r in runs if states[r.id] is gates.SignUp.NOT_YET]
-        found.append({
-            "course_id": course.id, "code": course.code, "title": course.title, "interested": int(listed.get(course.id, 0)),
-            "waiting": int(waits.get(course.id, 0)), "open": free, "coming": coming,
-        })  # fmt: skip
-    return sorted(found, key=lambda c: (bool(c["open"]), -(c["interested"] + c["waiting"]), c["title"]))
+        found.append(Demand(
+            course_id=course.id, code=course.code, title=course.title, interested=int(listed.get(course.id, 0)),
+            waiting=int(waits.get(course.id, 0)), open=free, coming=coming,
+        ))  # fmt: skip
+    return sorted(found, key=lambda c: (bool(c.open), -(c.interested + c.waiting), c.title))
 
 
 def has_room(uow: UnitOfWork, run: Run) -> bool:

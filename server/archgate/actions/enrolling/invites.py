@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
-
-from archgate.actions.enrolling import enrollments, waitlist
+from archgate.actions.enrolling import enrollments, replies, waitlist
 from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand
+from archgate.actions.enrolling.views import ReplyPage
 from archgate.actions.fees import fees, quotes
 from archgate.actions.fees.commands import Ask
 from archgate.actions.kernel import signing
@@ -13,13 +12,10 @@ from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
-from archgate.actions.schedule import schedule
 from archgate.actions.seats import parties, seats
 from archgate.core import gates
 from archgate.core import seats as core_seats
-from archgate.core.faults import Refused, refuse
-from archgate.core.quotes import document_of
-from archgate.core.schedule import moment_text
+from archgate.core.faults import refuse
 from archgate.tables.access import User
 from archgate.tables.courses import Run
 from archgate.tables.waitlist import Interest
@@ -45,7 +41,7 @@ def keeper_of(uow: UnitOfWork, token: str) -> User:
     return uow.session.get_one(User, row_behind(uow, token)[0].user_id)
 
 
-def reply_page(uow: UnitOfWork, token: str) -> dict[str, Any]:
+def reply_page(uow: UnitOfWork, token: str) -> ReplyPage:
     """What an invitation shows: the run, one seat at today's price, or a place in line."""
     row, run = row_behind(uow, token)
     state = seats.seats_of(uow, run)
@@ -60,30 +56,24 @@ def reply_page(uow: UnitOfWork, token: str) -> dict[str, Any]:
         "listed": "Sign-up has not opened yet.",
     }
     stands = row.status == "told" and run.status == "published" and opened
-    said = "" if stands else states.get(row.status, why)
-    quote = None
-    if stands:
-        try:
-            quote = document_of(quotes.priced(uow, quotes.resolve_ask(uow, run, Ask(), row.person)))
-        except Refused as refused:
-            stands, said = False, refused.faults[0].message
-    first = next((m for m in schedule.ordered(run) if m.starts_at > uow.now), None)
-    return {
-        "kind": "invitation", "center": uow.center.name, "name": row.person.given or row.person.name,
-        "title": run.title or run.course.title, "heads": 1, "place": run.place.name if run.place else "",
-        "first": moment_text(first.starts_at, uow.zone) if first else None, "stands": stands, "said": said, "until": None,
-        "asked_time": False, "currency": run.currency, "quote": quote, "full": not isinstance(seat, core_seats.Seated),
-    }  # fmt: skip
+    page = replies.page_of(
+        uow,
+        run,
+        row.person,
+        "" if stands else states.get(row.status, why),
+        lambda: quotes.resolve_ask(uow, run, Ask(), row.person),
+    )
+    return page.widened(ReplyPage, full=not isinstance(seat, core_seats.Seated))
 
 
-def reply(uow: UnitOfWork, token: str, answer: str, total: str = "") -> dict[str, Any]:
+def reply(uow: UnitOfWork, token: str, answer: str, total: str = "") -> ReplyPage:
     """Take a seat, join the line, or leave the list. Logged as the person's own."""
     row, run = row_behind(uow, token)
     seats.lock_seats(uow, run)
     uow.session.refresh(row)
     page = reply_page(uow, token)
-    if not page["stands"]:
-        raise conflict("offer-over", page["said"])
+    if not page.stands:
+        raise conflict("offer-over", page.said)
     if answer == "take":
         body = {"run_id": run.id, "person_id": row.person_id, "total": total}
         try:
@@ -109,8 +99,8 @@ def reply(uow: UnitOfWork, token: str, answer: str, total: str = "") -> dict[str
         )
     else:
         raise refuse("/answer", "The answer is one of take, wait, decline.")
-    uow.session.flush()
-    for change in uow.entries:
-        change.user_id = None  # the person did it, nobody of the staff
+    replies.by_the_person(uow)
     done = reply_page(uow, token)
-    return {**done, "said": "You are in line; we tell you when a seat is free."} if answer == "wait" else done
+    if answer == "wait":
+        return done.widened(ReplyPage, said="You are in line; we tell you when a seat is free.")
+    return done

@@ -8,6 +8,7 @@ from typing import Any
 
 from archgate.actions.courses import refund_policies
 from archgate.actions.enrolling.enrollments import locked_enrollment, refuse_no_learner
+from archgate.actions.enrolling.views import Withdrawal, Withdrawn
 from archgate.actions.fees import codes, kept_quotes, stock
 from archgate.actions.fees import fees as run_fees
 from archgate.actions.kernel.lookups import get_run
@@ -34,7 +35,7 @@ def withdraw(
     why: str = "",
     received_on: str | None = None,
     no_show: bool = False,
-) -> dict[str, Any]:
+) -> Withdrawn:
     """Give a seat back and take back its charge, less what the refund policy keeps; staff may differ with a reason.
 
     `received_on`: the day on which word of it came, which the policy counts from. `no_show`: they did not come, and all
@@ -52,7 +53,7 @@ def leave(
     why: str = "",
     received_on: str | None = None,
     no_show: bool = False,
-) -> dict[str, Any]:
+) -> Withdrawn:
     """`withdraw`, under the run's lock."""
     refuse_no_learner(enrollment)
     name = enrollment.person.name
@@ -69,15 +70,15 @@ def leave(
     accounts.settle_with_credit(uow, account)
     summary = left if no_show else f"Withdrew {name} from {run.code}"
     change = uow.log("withdraw", "enrollment", enrollment.id, summary, run_id=run.id)
-    return {
-        "change": change.key,
-        "enrollment_id": enrollment.id,
-        "name": name,
-        "run_id": run.id,
-        "taken_back": format_amount(enrollment.total - amount, enrollment.currency),
-        "kept": format_amount(amount, enrollment.currency),
-        "why": said,
-    }
+    return Withdrawn(
+        change=change.key,
+        enrollment_id=enrollment.id,
+        name=name,
+        run_id=run.id,
+        taken_back=format_amount(enrollment.total - amount, enrollment.currency),
+        kept=format_amount(amount, enrollment.currency),
+        why=said,
+    )
 
 
 def day_received(uow: UnitOfWork, text: str | None) -> date:
@@ -120,7 +121,7 @@ def line_after(uow: UnitOfWork, run: Run, heads: int) -> str:
 
 def withdrawal(
     uow: UnitOfWork, enrollment_id: int, received_on: str | None = None, no_show: bool = False
-) -> dict[str, Any]:
+) -> Withdrawal:
     """What a withdrawal would do with the money (what is kept and why, what was paid, what becomes credit or stays
     owed), and with the line."""
     enrollment = uow.session.get(Enrollment, enrollment_id)
@@ -129,13 +130,13 @@ def withdrawal(
     run = get_run(uow, enrollment.run_id)
     policy = leaving_keeps(uow, enrollment, run, received_on, no_show)
     paid, currency = money.paid_of(uow, [enrollment.id]).get(enrollment.id, 0), enrollment.currency
-    return {
-        "enrollment_id": enrollment.id, "name": enrollment.person.name, "currency": currency,
-        "account_id": enrollment.payer_id, "total": format_amount(enrollment.total, currency),
-        "paid": format_amount(paid, currency), "kept": format_amount(policy.amount, currency), "why": policy.why,
-        "credit": format_amount(max(0, paid - policy.amount), currency),
-        "owed": format_amount(max(0, policy.amount - paid), currency), "line": line_after(uow, run, enrollment.heads),
-    }  # fmt: skip
+    return Withdrawal(
+        enrollment_id=enrollment.id, name=enrollment.person.name, currency=currency,
+        account_id=enrollment.payer_id, total=format_amount(enrollment.total, currency),
+        paid=format_amount(paid, currency), kept=format_amount(policy.amount, currency), why=policy.why,
+        credit=format_amount(max(0, paid - policy.amount), currency),
+        owed=format_amount(max(0, policy.amount - paid), currency), line=line_after(uow, run, enrollment.heads),
+    )  # fmt: skip
 
 
 def policy_of(uow: UnitOfWork, run: Run) -> refunds.Policy | None:

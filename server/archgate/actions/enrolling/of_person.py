@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from sqlalchemy import func, or_, select
 from sqlalchemy.orm import aliased
 
-from archgate.actions.kernel.answers import shown
+from archgate.actions.enrolling.views import PersonRun, PersonWaits
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import money
 from archgate.actions.schedule import schedule
@@ -21,7 +19,7 @@ from archgate.tables.roster import Enrollment, PartyPlace
 from archgate.tables.waitlist import Waiting
 
 
-def enrollments_of(uow: UnitOfWork, person: Person) -> list[dict[str, Any]]:
+def enrollments_of(uow: UnitOfWork, person: Person) -> list[PersonRun]:
     """Runs a person signed up for or was named on, newest first, with what is still open of each; `payer` is whoever
     pays instead of them."""
     payer = aliased(Person)
@@ -41,36 +39,36 @@ def enrollments_of(uow: UnitOfWork, person: Person) -> list[dict[str, Any]]:
     rows = uow.session.execute(query).all()
     due = money.open_installments(uow, [e.id for e, *_ in rows if e.live])
     return [
-        {
-            "enrollment_id": e.id,
-            "run_id": run.id,
-            "code": run.code,
-            "title": run.title or title,
-            "first": shown(run.meetings[0].date if run.meetings else run.starts_on),
-            "last": shown(run.meetings[-1].date if run.meetings else run.ends_on),
-            "status": e.status,
-            "decision": decision_text(run),
-            "access_until": shown(schedule.access_ends(run, e.signed_up)),
-            "heads": e.heads,
-            "guest": e.person_id != person.id,
-            "payer": payer_name,
-            "signed_up": e.signed_up.isoformat(),
-            "currency": e.currency,
-            "total": format_amount(e.total, e.currency),
-            "owed": format_amount(sum(left for _, left in due.get(e.id, [])), e.currency),
-            "next_due": money.next_due(due.get(e.id, []), e.currency),
-        }
+        PersonRun(
+            enrollment_id=e.id,
+            run_id=run.id,
+            code=run.code,
+            title=run.title or title,
+            first=run.meetings[0].date if run.meetings else run.starts_on,
+            last=run.meetings[-1].date if run.meetings else run.ends_on,
+            status=e.status,
+            decision=decision_text(run),
+            access_until=schedule.access_ends(run, e.signed_up),
+            heads=e.heads,
+            guest=e.person_id != person.id,
+            payer=payer_name,
+            signed_up=e.signed_up,
+            currency=e.currency,
+            total=format_amount(e.total, e.currency),
+            owed=format_amount(sum(left for _, left in due.get(e.id, [])), e.currency),
+            next_due=money.next_due(due.get(e.id, []), e.currency),
+        )
         for e, run, title, payer_name in rows
     ]
 
 
-def waiting_of(uow: UnitOfWork, person: Person) -> list[dict[str, Any]]:
+def waiting_of(uow: UnitOfWork, person: Person) -> list[PersonWaits]:
     query = select(Waiting, Run).join(Run, Run.id == Waiting.run_id).where(Waiting.person_id == person.id)
     found = []
     for row, run in uow.session.execute(query.where(Waiting.live == 1).order_by(Waiting.joined_at)):
         line = [w.id for w in seats.line_of(uow, run.id, offered=True)]
-        found.append({
-            "waiting_id": row.id, "run_id": run.id, "code": run.code, "title": run.title or run.course.title,
-            "heads": row.heads, "place": line.index(row.id) + 1, "joined": uow.local(row.joined_at),
-        })  # fmt: skip
+        found.append(PersonWaits(
+            waiting_id=row.id, run_id=run.id, code=run.code, title=run.title or run.course.title,
+            heads=row.heads, place=line.index(row.id) + 1, joined=uow.local(row.joined_at),
+        ))  # fmt: skip
     return found

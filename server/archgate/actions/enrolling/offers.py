@@ -11,8 +11,8 @@ from typing import Any
 
 from sqlalchemy import and_, func, or_, select
 
-from archgate.actions.enrolling import waitlist
-from archgate.actions.fees import quotes
+from archgate.actions.enrolling import replies, waitlist
+from archgate.actions.enrolling.views import OfferDone, ReplyPage
 from archgate.actions.kernel import signing
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import conflict, not_found
@@ -20,8 +20,7 @@ from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
 from archgate.actions.schedule import schedule
 from archgate.actions.seats import seats
-from archgate.core.faults import Refused, refuse
-from archgate.core.quotes import document_of
+from archgate.core.faults import refuse
 from archgate.core.schedule import moment_text
 from archgate.core.waitlist import Rule, chances_of, next_offers, next_that_fits, wilson
 from archgate.tables.access import User
@@ -120,7 +119,7 @@ def pass_on(uow: UnitOfWork, row: Waiting, run: Run, how: str) -> None:
 # --- by hand ----------------------------------------------------------------------------------------------
 
 
-def offer(uow: UnitOfWork, waiting_id: int, why: str = "") -> dict[str, Any]:
+def offer(uow: UnitOfWork, waiting_id: int, why: str = "") -> OfferDone:
     """Offer a free seat to somebody in line by hand; out of turn only with a reason."""
     row, run = waitlist.locked(uow, waiting_id)
     if row.status == "offered":
@@ -132,10 +131,10 @@ def offer(uow: UnitOfWork, waiting_id: int, why: str = "") -> dict[str, Any]:
         raise conflict("sign-up-shut", "Sign-up is shut; seat them by hand instead.")
     until = uow.now + timedelta(hours=run.offer_hours)
     make_offer(uow, row, run, min(until, closes) if closes else until, why.strip())
-    return {"change": uow.entries[-1].key, "waiting_id": row.id, "name": row.person.name, "run_id": run.id}
+    return OfferDone(change=uow.entries[-1].key, waiting_id=row.id, name=row.person.name, run_id=run.id)
 
 
-def more_time(uow: UnitOfWork, waiting_id: int, hours: int) -> dict[str, Any]:
+def more_time(uow: UnitOfWork, waiting_id: int, hours: int) -> OfferDone:
     """Give somebody longer to answer, not beyond the close of sign-up."""
     row, run = waitlist.locked(uow, waiting_id)
     if row.status != "offered" or row.offer_until is None:
@@ -148,7 +147,7 @@ def more_time(uow: UnitOfWork, waiting_id: int, hours: int) -> dict[str, Any]:
     uow.session.flush()
     said = f"{row.person.name} may answer until {moment_text(row.offer_until, uow.zone)} on {run.code}"
     change = uow.log("give more time", "waiting", row.id, said, run_id=run.id)
-    return {"change": change.key, "waiting_id": row.id, "name": row.person.name, "run_id": run.id}
+    return OfferDone(change=change.key, waiting_id=row.id, name=row.person.name, run_id=run.id)
 
 
 # --- the reply page ---------------------------------------------------------------------------------------
@@ -163,7 +162,7 @@ def offer_behind(uow: UnitOfWork, token: str) -> tuple[Waiting, Run]:
     return row, get_run(uow, row.run_id)
 
 
-def reply_page(uow: UnitOfWork, token: str) -> dict[str, Any]:
+def reply_page(uow: UnitOfWork, token: str) -> ReplyPage:
     """What an offer's page shows: the run, the price now and what is due, until when, and whether it still stands."""
     row, run = offer_behind(uow, token)
     read = signing.token_read(token)
@@ -174,35 +173,22 @@ def reply_page(uow: UnitOfWork, token: str) -> dict[str, Any]:
         "declined": "You have declined it.",
         "left": "You have left the line.",
     }
-    said = (
-        ""
-        if stands
-        else states.get(row.status, "This offer has run out; the seat has gone to the next in line.")
+    over = states.get(row.status, "This offer has run out; the seat has gone to the next in line.")
+    page = replies.page_of(
+        uow, run, row.person, "" if stands else over, lambda: waitlist.resolve_ask(uow, run, row)
     )
-    first = next((m for m in schedule.ordered(run) if m.starts_at > uow.now), None)
-    quote = None
-    if stands:
-        try:
-            quote = document_of(quotes.priced(uow, waitlist.resolve_ask(uow, run, row)))
-        except Refused as refused:
-            stands, said = False, refused.faults[0].message
-    return {
-        "kind": "offer", "full": False, "center": uow.center.name, "name": row.person.given or row.person.name, "title": run.title or run.course.title,
-        "heads": row.heads, "place": run.place.name if run.place else "",
-        "first": moment_text(first.starts_at, uow.zone) if first else None, "stands": stands, "said": said,
-        "until": moment_text(row.offer_until, uow.zone) if stands and row.offer_until else None, "asked_time": row.asked_time,
-        "currency": run.currency, "quote": quote,
-    }  # fmt: skip
+    until = moment_text(row.offer_until, uow.zone) if page.stands and row.offer_until else None
+    return page.widened(ReplyPage, kind="offer", heads=row.heads, until=until, asked_time=row.asked_time)
 
 
-def reply(uow: UnitOfWork, token: str, answer: str, total: str = "") -> dict[str, Any]:
+def reply(uow: UnitOfWork, token: str, answer: str, total: str = "") -> ReplyPage:
     """Take an offer, decline it, or ask for more time. Logged as theirs."""
     row, run = offer_behind(uow, token)
     seats.lock_seats(uow, run)
     uow.session.refresh(row)
     page = reply_page(uow, token)
-    if not page["stands"]:
-        raise conflict("offer-over", page["said"])
+    if not page.stands:
+        raise conflict("offer-over", page.said)
     name = row.person.name
     if answer == "decline":
         pass_on(uow, row, run, "declined")
@@ -221,9 +207,7 @@ def reply(uow: UnitOfWork, token: str, answer: str, total: str = "") -> dict[str
         )
     else:
         raise refuse("/answer", "The answer is one of take, decline, time.")
-    uow.session.flush()
-    for change in uow.entries:
-        change.user_id = None  # the person did it, nobody of the staff
+    replies.by_the_person(uow)
     return reply_page(uow, token)
 
 

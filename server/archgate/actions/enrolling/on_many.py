@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Iterable
 
 from sqlalchemy import select
 from sqlalchemy.orm import selectinload
 
 from archgate.actions.enrolling import leaving, transfers
 from archgate.actions.enrolling.commands import TransferCommand
+from archgate.actions.enrolling.views import ManyDone, ManyMoved, OneOfMany
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict
 from archgate.actions.kernel.unit_of_work import UnitOfWork
@@ -41,18 +42,23 @@ def chosen_of(uow: UnitOfWork, run_id: int, ids: list[int]) -> list[Enrollment]:
     return rows
 
 
-def summed(
-    uow: UnitOfWork, rows: list[dict[str, Any]], change: Change, currency: str, **more: Any
-) -> dict[str, Any]:
+def summed(rows: list[OneOfMany], change: Change, currency: str) -> ManyDone:
     """What an act does to each and to all, by kept, credit and what stays owed."""
-    sums = {
-        fact: format_amount(sum(parse_amount(r[fact], currency) for r in rows), currency)
-        for fact in ("kept", "credit", "owed")
-    }
-    return {"change": change.key, "currency": currency, "people": rows, **sums, **more}
+
+    def total(amounts: Iterable[str]) -> str:
+        return format_amount(sum(parse_amount(a, currency) for a in amounts), currency)
+
+    return ManyDone(
+        change=change.key,
+        currency=currency,
+        people=rows,
+        kept=total(r.kept for r in rows),
+        credit=total(r.credit for r in rows),
+        owed=total(r.owed for r in rows),
+    )
 
 
-def withdraw(uow: UnitOfWork, run_id: int, ids: list[int], why: str = "") -> dict[str, Any]:
+def withdraw(uow: UnitOfWork, run_id: int, ids: list[int], why: str = "") -> ManyDone:
     """Withdraw everybody chosen, each by the refund policy; `why` goes to the log."""
     why = why.strip()
     if len(why) > MOST_WHY:
@@ -62,17 +68,23 @@ def withdraw(uow: UnitOfWork, run_id: int, ids: list[int], why: str = "") -> dic
     paid = money.paid_of(uow, ids)
     for enrollment in chosen_of(uow, run.id, ids):
         done, unit = leaving.leave(uow, enrollment, run), enrollment.currency
-        over = paid.get(enrollment.id, 0) - parse_amount(done["kept"], unit)
-        rows.append({
-            **{k: done[k] for k in ("enrollment_id", "name", "kept", "why")},
-            "credit": format_amount(max(0, over), unit), "owed": format_amount(max(0, -over), unit),
-        })  # fmt: skip
+        over = paid.get(enrollment.id, 0) - parse_amount(done.kept, unit)
+        rows.append(
+            OneOfMany(
+                enrollment_id=done.enrollment_id,
+                name=done.name,
+                kept=done.kept,
+                why=done.why,
+                credit=format_amount(max(0, over), unit),
+                owed=format_amount(max(0, -over), unit),
+            )
+        )
     said = f": {why}" if why else ""
     change = uow.log("withdraw many", "run", run.id, f"Withdrew {len(rows)} from {run.code}{said}")
-    return summed(uow, rows, change, run.currency)
+    return summed(rows, change, run.currency)
 
 
-def move(uow: UnitOfWork, run_id: int, ids: list[int], to_run_id: int) -> dict[str, Any]:
+def move(uow: UnitOfWork, run_id: int, ids: list[int], to_run_id: int) -> ManyMoved:
     """Move everybody chosen to another run, each at today's price there, the money with them."""
     run, there = get_run(uow, run_id), get_run(uow, to_run_id)
     seats.lock_both(uow, run, there)
@@ -84,10 +96,14 @@ def move(uow: UnitOfWork, run_id: int, ids: list[int], to_run_id: int) -> dict[s
         except Problem as problem:
             raise conflict("one-cannot", f"{name}: {problem.detail}") from None
         rows.append(
-            {
-                "enrollment_id": done["enrollment_id"],
-                **{k: done[k] for k in ("name", "kept", "credit", "owed", "why")},
-            }
+            OneOfMany(
+                enrollment_id=done.enrollment_id,
+                name=done.name,
+                kept=done.kept,
+                credit=done.credit,
+                owed=done.owed,
+                why=done.why,
+            )
         )
     change = uow.log(
         "transfer many",
@@ -96,7 +112,8 @@ def move(uow: UnitOfWork, run_id: int, ids: list[int], to_run_id: int) -> dict[s
         f"Moved {len(rows)} from {run.code} to {there.code}",
         run_id=there.id,
     )
-    return summed(uow, rows, change, there.currency, to=there.code, to_run_id=there.id)
+    done_to = summed(rows, change, there.currency)
+    return done_to.widened(ManyMoved, to=there.code, to_run_id=there.id)
 
 
 def undo_withdraw(uow: UnitOfWork, change: Change) -> None:

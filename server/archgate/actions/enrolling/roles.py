@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from sqlalchemy import select
 
 from archgate.actions.enrolling import enrollments
+from archgate.actions.enrolling.views import WithRole
 from archgate.actions.fees import fees, plans
 from archgate.actions.kernel.problems import Problem, conflict
 from archgate.actions.kernel.unit_of_work import UnitOfWork
@@ -34,7 +33,7 @@ def refuse_role(uow: UnitOfWork, role: str) -> None:
         raise Problem(403, "forbidden", "Only an administrator adds instructors to a roster.")
 
 
-def add_with_role(uow: UnitOfWork, run_id: int, person_id: int, role: str) -> dict[str, Any]:
+def add_with_role(uow: UnitOfWork, run_id: int, person_id: int, role: str) -> WithRole:
     """Put somebody on a roster who is no learner: without a seat and without a price."""
     refuse_role(uow, role)
     if role == "learner":
@@ -57,13 +56,13 @@ def add_with_role(uow: UnitOfWork, run_id: int, person_id: int, role: str) -> di
     return on_roster(change, row)
 
 
-def on_roster(change: Change, row: Enrollment) -> dict[str, Any]:
-    return {
-        "change": change.key, "enrollment_id": row.id, "name": row.person.name, "role": row.role, "run_id": row.run_id,
-    }  # fmt: skip
+def on_roster(change: Change, row: Enrollment) -> WithRole:
+    return WithRole(
+        change=change.key, enrollment_id=row.id, name=row.person.name, role=row.role, run_id=row.run_id,
+    )  # fmt: skip
 
 
-def set_role(uow: UnitOfWork, enrollment_id: int, role: str) -> dict[str, Any]:
+def set_role(uow: UnitOfWork, enrollment_id: int, role: str) -> WithRole:
     """Change the role of somebody who is no learner; a learner's seat and money are settled by withdrawing first."""
     refuse_role(uow, role)
     enrollment, run, _ = enrollments.locked_enrollment(uow, enrollment_id)
@@ -84,7 +83,7 @@ def set_role(uow: UnitOfWork, enrollment_id: int, role: str) -> dict[str, Any]:
     return on_roster(change, enrollment)
 
 
-def take_off(uow: UnitOfWork, enrollment_id: int) -> dict[str, Any]:
+def take_off(uow: UnitOfWork, enrollment_id: int) -> WithRole:
     """Take somebody who is no learner off a roster."""
     enrollment, run, _ = enrollments.locked_enrollment(uow, enrollment_id)
     if enrollment.role == "learner" or not enrollment.holds_seat:

@@ -9,6 +9,7 @@ import orjson
 from sqlalchemy import Text, func, select, type_coerce
 
 from archgate.actions.enrolling import groups, offers, roles
+from archgate.actions.enrolling.views import RosterCompared, TellDone, Unlisted
 from archgate.actions.kernel import lookups
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import conflict, not_found
@@ -158,7 +159,7 @@ def rate_label(quote: AgreedQuote) -> str:
 
 def tell(
     uow: UnitOfWork, run_id: int, subject: str, body: str, enrollment_ids: list[int] | None = None
-) -> dict[str, Any]:
+) -> TellDone:
     """Write to everybody with a seat on a roster, or to those chosen; who has no email is named, to be called instead."""
     run = get_run(uow, run_id)
     faults = []
@@ -186,7 +187,7 @@ def tell(
     )
     letters = [messages.Letter(p.email, p.name, subject.strip(), body.strip(), p.id) for p in people]
     told = messages.write_all(uow, change, letters, run.id)
-    return {"change": change.key, "told": told, "without": [p.name for p in people if not p.email]}
+    return TellDone(change=change.key, told=told, without=[p.name for p in people if not p.email])
 
 
 LINES = (
@@ -257,7 +258,7 @@ def paper_of(
     """What sign-in sheets, badges and contact lists show. Remarks are left out unless asked for. Refused where it would
     take minutes to set."""
     run = get_run(uow, run_id)
-    labels = {g["id"]: g["name"] for g in groups.groups_of(uow, run.id)}
+    labels = {g.id: g.name for g in groups.groups_of(uow, run.id)}
     others = uow.session.execute(
         select(Enrollment, Person).join(Person, Person.id == Enrollment.person_id)
         .where(Enrollment.run_id == run.id, Enrollment.live == 1, Enrollment.role != "learner").order_by(Person.family)
@@ -289,7 +290,7 @@ def paper_of(
     }  # fmt: skip
 
 
-def compare(uow: UnitOfWork, run_id: int, text: str) -> dict[str, Any]:
+def compare(uow: UnitOfWork, run_id: int, text: str) -> RosterCompared:
     """Who is on the roster and not on a pasted list of names or emails, one a line, and who the other way round."""
     run = get_run(uow, run_id)
     lines = [line.strip() for line in text.splitlines() if line.strip()][:20_000]
@@ -306,15 +307,15 @@ def compare(uow: UnitOfWork, run_id: int, text: str) -> dict[str, Any]:
         email = (person.email or "").lower()
         hit = (keys & listed) | ({email} & listed)
         if not hit:
-            on.append({"person_id": person.id, "name": person.name, "way_in": enrollment.way_in})
+            on.append(Unlisted(person_id=person.id, name=person.name, way_in=enrollment.way_in))
         matched |= keys | {email}
     missing = [
         x for x in lines
         if folded(x) not in matched and not any("@" in w and w.lower() in matched for w in x.replace(",", " ").replace(";", " ").split())
     ]  # fmt: skip
-    return {
-        "run_id": run.id,
-        "without": on,
-        "missing": missing,
-        "both": len(roles.people_of(uow, run)) - len(on),
-    }
+    return RosterCompared(
+        run_id=run.id,
+        without=on,
+        missing=missing,
+        both=len(roles.people_of(uow, run)) - len(on),
+    )

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from archgate.actions.enrolling import enrollments, leaving
 from archgate.actions.enrolling.commands import TransferCommand
+from archgate.actions.enrolling.views import Swapped, Transferred
 from archgate.actions.fees import fees, quotes
 from archgate.actions.fees import plans as run_plans
 from archgate.actions.fees.commands import Ask, ExtraAsked, HeadsAsked
@@ -36,7 +35,7 @@ def both_locked(uow: UnitOfWork, enrollment_id: int, run_id: int) -> tuple[Enrol
     return enrollment, here, there
 
 
-def transfer(uow: UnitOfWork, enrollment_id: int, command: TransferCommand) -> dict[str, Any]:
+def transfer(uow: UnitOfWork, enrollment_id: int, command: TransferCommand) -> Transferred:
     """Move a sign-up to another run, at today's price there; what was paid moves along.
 
     The ask is the same as far as the other run has it (rates and extras by their codes, the plan by its name), unless
@@ -49,7 +48,7 @@ def transfer(uow: UnitOfWork, enrollment_id: int, command: TransferCommand) -> d
 
 def move(
     uow: UnitOfWork, enrollment: Enrollment, here: Run, there: Run, command: TransferCommand
-) -> dict[str, Any]:
+) -> Transferred:
     """`transfer`, under the locks of both runs."""
     person = enrollment.person
     enrollments.refuse_no_learner(enrollment)
@@ -100,13 +99,12 @@ def move(
         run_id=there.id,
     )
     currency, carried = new.currency, new.total - open_now
-    return {
-        **enrollments.enrolled_view(uow, new, seat, change).model_dump(mode="json"), "to": there.code, "currency": currency,
-        "total_before": format_amount(enrollment.total, currency), "paid": format_amount(paid, currency),
-        "kept": format_amount(kept, currency), "why": said, "carried": format_amount(carried, currency),
-        "owed": format_amount(open_now, currency),
-        "credit": format_amount(max(0, paid - kept - carried), currency), "account_id": account.id,
-    }  # fmt: skip
+    return enrollments.enrolled_view(uow, new, seat, change).widened(Transferred, 
+        to=there.code, currency=currency,
+        total_before=format_amount(enrollment.total, currency), paid=format_amount(paid, currency),
+        kept=format_amount(kept, currency), why=said, carried=format_amount(carried, currency),
+        owed=format_amount(open_now, currency),
+        credit=format_amount(max(0, paid - kept - carried), currency), account_id=account.id)  # fmt: skip
 
 
 def ask_there(uow: UnitOfWork, enrollment: Enrollment, there: Run) -> Ask:
@@ -141,7 +139,7 @@ def undo_transfer(uow: UnitOfWork, enrollment_id: int) -> None:
     leaving.seat_again(uow, old, here, uow.session.get_one(RunSeats, here.id), cause)
 
 
-def swap(uow: UnitOfWork, enrollment_id: int, person_id: int) -> dict[str, Any]:
+def swap(uow: UnitOfWork, enrollment_id: int, person_id: int) -> Swapped:
     """Give a seat to another person on the same terms; whoever pays stays the same."""
     enrollment, run, _ = enrollments.locked_enrollment(uow, enrollment_id)
     enrollments.refuse_no_learner(enrollment)
@@ -157,7 +155,7 @@ def swap(uow: UnitOfWork, enrollment_id: int, person_id: int) -> dict[str, Any]:
         "swap a person", "enrollment", enrollment.id, f"{person.name} takes the seat of {before.name} on {run.code}",
         run_id=run.id,
     )  # fmt: skip
-    return {
-        "change": change.key, "enrollment_id": enrollment.id, "name": person.name, "before": before.name,
-        "payer": payer, "run_id": run.id,
-    }  # fmt: skip
+    return Swapped(
+        change=change.key, enrollment_id=enrollment.id, name=person.name, before=before.name,
+        payer=payer, run_id=run.id,
+    )  # fmt: skip

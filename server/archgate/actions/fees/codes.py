@@ -12,6 +12,7 @@ from typing import Any
 
 from sqlalchemy import func, or_, select, update
 
+from archgate.actions.fees.views import CodeDone, CodeOut, CodeUser, CodeUses
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.core import fees
@@ -198,7 +199,7 @@ def code_row(
     )  # fmt: skip
 
 
-def make_code(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
+def make_code(uow: UnitOfWork, body: dict[str, Any]) -> CodeDone:
     """One code, or with `number` a set of single-use ones, named by the code and a random end."""
     faults: list[Fault] = []
     top = Reader(body, "", faults, KEYS + " number")
@@ -227,10 +228,10 @@ def make_code(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
     uow.session.flush()
     what = f"the code {stem}" if number is None else f"{number} codes {stem}"
     change = uow.log("make codes", "code", made[0].id, f"Made {what}")
-    return {"change": change.key, **group_view(uow, made, {})}
+    return group_view(uow, made, {}).widened(CodeDone, change=change.key)
 
 
-def change_code(uow: UnitOfWork, code_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def change_code(uow: UnitOfWork, code_id: int, body: dict[str, Any]) -> CodeDone:
     """Change a code, or with it its whole set, for sign-ups from now on; who is in already keeps their price."""
     held = get_code(uow, code_id)
     faults: list[Fault] = []
@@ -255,7 +256,7 @@ def change_code(uow: UnitOfWork, code_id: int, body: dict[str, Any]) -> dict[str
             setattr(row, name, value)
     change = uow.log("change codes", "code", held.id, f"Changed the code {held.series or held.code}")
     uow.session.flush()
-    return {"change": change.key, **group_view(uow, rows, costs(uow, [r.id for r in rows]))}
+    return group_view(uow, rows, costs(uow, [r.id for r in rows])).widened(CodeDone, change=change.key)
 
 
 def get_code(uow: UnitOfWork, code_id: int) -> DiscountCode:
@@ -294,7 +295,7 @@ def form_of(code: DiscountCode) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def group_view(uow: UnitOfWork, rows: list[DiscountCode], cost: dict[int, int]) -> dict[str, Any]:
+def group_view(uow: UnitOfWork, rows: list[DiscountCode], cost: dict[int, int]) -> CodeOut:
     """A code, or a set as one."""
     first = rows[0]
     day = uow.today
@@ -307,14 +308,21 @@ def group_view(uow: UnitOfWork, rows: list[DiscountCode], cost: dict[int, int]) 
         state = "used up"
     else:
         state = "to come" if first.first and first.first > day else "in use"
-    return {
-        **form_of(first), "id": first.id, "number": len(rows) if first.series else None, "uses": uses, "limit": most,
-        "cost": format_amount(sum(cost.get(r.id, 0) for r in rows), first.currency), "currency": first.currency,
-        "state": state,
-    }  # fmt: skip
+    return CodeOut.model_validate(
+        {
+            **form_of(first),
+            "id": first.id,
+            "number": len(rows) if first.series else None,
+            "uses": uses,
+            "limit": most,
+            "cost": format_amount(sum(cost.get(r.id, 0) for r in rows), first.currency),
+            "currency": first.currency,
+            "state": state,
+        }
+    )
 
 
-def list_codes(uow: UnitOfWork) -> list[dict[str, Any]]:
+def list_codes(uow: UnitOfWork) -> list[CodeOut]:
     """Every code and every set, newest first, with uses and what they cost."""
     rows = uow.session.scalars(select(DiscountCode).order_by(DiscountCode.id.desc())).all()
     groups: dict[str, list[DiscountCode]] = {}
@@ -324,7 +332,7 @@ def list_codes(uow: UnitOfWork) -> list[dict[str, Any]]:
     return [group_view(uow, sorted(g, key=lambda r: r.code), cost) for g in groups.values()]
 
 
-def code_uses(uow: UnitOfWork, code_id: int) -> dict[str, Any]:
+def code_uses(uow: UnitOfWork, code_id: int) -> CodeUses:
     """A code or a set with everybody who signed up under it."""
     rows = series_of(uow, get_code(uow, code_id))
     names = {r.id: r.code for r in rows}
@@ -337,14 +345,14 @@ def code_uses(uow: UnitOfWork, code_id: int) -> dict[str, Any]:
         .order_by(CodeUse.id.desc())
     )
     uses = [
-        {
-            "code": names[use.code_id], "person_id": use.person_id, "name": name, "run_id": run_id, "run": run,
-            "amount": format_amount(use.amount, rows[0].currency), "live": use.live,
-            "at": uow.local(use.at),
-        }
+        CodeUser(
+            code=names[use.code_id], person_id=use.person_id, name=name, run_id=run_id, run=run,
+            amount=format_amount(use.amount, rows[0].currency), live=use.live,
+            at=uow.local(use.at),
+        )
         for use, name, run_id, run in uow.session.execute(query)
     ]  # fmt: skip
-    return {**group_view(uow, rows, costs(uow, list(names))), "people": uses}
+    return group_view(uow, rows, costs(uow, list(names))).widened(CodeUses, people=uses)
 
 
 def code_lines(uow: UnitOfWork, code_id: int) -> tuple[str, list[list[str]]]:

@@ -8,6 +8,7 @@ from archgate.actions.fees import fees
 from archgate.actions.kernel.answers import outcome
 from archgate.actions.kernel.lookups import get_course
 from archgate.actions.kernel.unit_of_work import UnitOfWork
+from archgate.actions.kernel.views import Outcome, Touch
 from archgate.actions.seats import seats
 from archgate.core.faults import Fault, Refused
 from archgate.tables.courses import Run
@@ -27,7 +28,7 @@ def fact_of(run: Run, name: str) -> Any:
     return (held.name if held else "") if name in ("place", "instructor") else held
 
 
-def keep_defaults(uow: UnitOfWork, run_id: int, names: list[str]) -> dict[str, Any]:
+def keep_defaults(uow: UnitOfWork, run_id: int, names: list[str]) -> Outcome:
     """Make values of a run what the course's next runs start from. Other runs stay as they are."""
     run = seats.run_to_change(uow, run_id)
     unknown = [n for n in names if n not in DEFAULTED]
@@ -40,5 +41,5 @@ def keep_defaults(uow: UnitOfWork, run_id: int, names: list[str]) -> dict[str, A
     change = uow.log(
         "keep defaults", "run", run.id, f"Made the {told} of {run.code} the defaults of {run.course.code}"
     )
-    touches = [{"label": "New runs of the course start with", "before": None, "after": told}]
+    touches = [Touch(label="New runs of the course start with", before=None, after=told)]
     return outcome(uow, run, change.key, touches)

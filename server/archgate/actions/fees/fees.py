@@ -14,6 +14,7 @@ from typing import Any
 from sqlalchemy import func, select
 
 from archgate.actions.fees import plans, stock
+from archgate.actions.fees.views import ExtraOut, GroupStepIO, Origin, PriceNow, RateOut, TaxIO, TermsView
 from archgate.actions.kernel.answers import shown
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import UnitOfWork
@@ -30,7 +31,7 @@ from archgate.core.fee_documents import (
     read_taxes,
 )
 from archgate.core.money import format_amount, percent_text
-from archgate.core.reader import Reader
+from archgate.core.reader import Document, Reader
 from archgate.core.taxes import Tax
 from archgate.tables.courses import Course, Run
 from archgate.tables.fees import EarlyStep, EnrollmentExtra, Extra, Rate
@@ -398,36 +399,38 @@ def terms_document(run: Run) -> dict[str, Any]:
     }
 
 
-def terms_view(run: Run) -> dict[str, Any]:
-    held = terms_document(run)
-    rates = [r.id for r in rates_of(run)]
-    extras = [x for x in run.extras if x.active]
-    return {
-        **held,
-        "rates": [{"id": n, **r} for n, r in zip(rates, held["rates"], strict=True)],
-        "extras": [
-            {"id": x.id, **d, "stock": x.item.on_hand if x.item else None}
-            for x, d in zip(extras, held["extras"], strict=True)
+def terms_view(run: Run) -> TermsView:
+    currency = run.currency
+    return TermsView(
+        rates=[RateOut.model_validate({"id": r.id, **rate_document(r, currency)}) for r in rates_of(run)],
+        extras=[
+            ExtraOut.model_validate(
+                {"id": x.id, **extra_document(x, currency), "stock": x.item.on_hand if x.item else None}
+            )
+            for x in run.extras
+            if x.active
         ],
-        "plans": [plans.plan_view(p, run.currency) for p in run.plans if p.active],
-    }
+        group=[GroupStepIO.model_validate(g) for g in run.group_steps],
+        taxes=[TaxIO.model_validate(t) for t in run.taxes],
+        plans=[plans.plan_view(p, currency) for p in run.plans if p.active],
+    )
 
 
-def origins(uow: UnitOfWork, course: Course, values: dict[str, Any]) -> dict[str, dict[str, Any]]:
+def origins(uow: UnitOfWork, course: Course, values: Document) -> dict[str, Origin]:
     """Where each value comes from: the course, the center, or the run itself; and what it would be by default."""
     found = {}
     for name, value in values.items():
         level = "course" if name in course.defaults else "center" if name in uow.center.defaults else None
         usual = (course.defaults if level == "course" else uow.center.defaults).get(name)
         same = level is not None and value == usual
-        found[name] = {"from": level if same else "own", "default_of": level, "default": usual}
+        found[name] = Origin(from_=level if same and level else "own", default_of=level, default=usual)
     return found
 
 
 # --- the price now -----------------------------------------------------------------------------------------
 
 
-def price_now(uow: UnitOfWork, run: Run) -> dict[str, Any] | None:
+def price_now(uow: UnitOfWork, run: Run) -> PriceNow | None:
     """What one person pays at the first rate today, all in, and through which day it stands."""
     rates = rates_of(run)
     if not rates:
@@ -437,9 +440,9 @@ def price_now(uow: UnitOfWork, run: Run) -> dict[str, Any] | None:
     total = fees.total_on(held, ask, day, start)
     change = fees.next_change_of(held, ask, day, start, uow.zone, total)
     until = None if change is None else schedule.day_before(gates.local_day(change.at, uow.zone))
-    return {
-        "amount": format_amount(total, run.currency),
-        "why": fees.unit_price(held.rates[0], day, start, run.currency).why,
-        "until": shown(until),
-        "then": None if change is None else format_amount(change.total, run.currency),
-    }
+    return PriceNow(
+        amount=format_amount(total, run.currency),
+        why=fees.unit_price(held.rates[0], day, start, run.currency).why,
+        until=until,
+        then=None if change is None else format_amount(change.total, run.currency),
+    )

@@ -7,14 +7,20 @@ from __future__ import annotations
 
 from dataclasses import replace
 from datetime import date, timedelta
-from typing import Any
 
 from sqlalchemy import select
 
 from archgate.actions.fees import quotes
 from archgate.actions.fees.commands import Ask, KeepCommand
-from archgate.actions.fees.views import RunQuoteView, run_quote_view, seat_quote_view
-from archgate.actions.kernel.answers import shown
+from archgate.actions.fees.views import (
+    KeptDone,
+    KeptOut,
+    KeptSent,
+    RunQuoteView,
+    quote_view,
+    run_quote_view,
+    seat_quote_view,
+)
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import conflict, not_found
@@ -24,7 +30,7 @@ from archgate.actions.money import payments
 from archgate.actions.people import people
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount
-from archgate.core.quotes import AgreedQuote, document_of
+from archgate.core.quotes import AgreedQuote
 from archgate.core.schedule import day_text
 from archgate.papers.words import money_text
 from archgate.tables.courses import Run
@@ -42,7 +48,7 @@ def usual_last(uow: UnitOfWork) -> date:
     return uow.today + timedelta(days=uow.center.defaults.get("quote_days", USUAL_DAYS))
 
 
-def keep(uow: UnitOfWork, command: KeepCommand) -> dict[str, Any]:
+def keep(uow: UnitOfWork, command: KeepCommand) -> KeptSent:
     """Keep a quote for a person."""
     run, person = get_run(uow, command.run_id), people.get_person(uow, command.person_id)
     organization_id, note, follow_up = command.organization_id, command.note, command.follow_up
@@ -87,7 +93,7 @@ def keep(uow: UnitOfWork, command: KeepCommand) -> dict[str, Any]:
         title = run.title or run.course.title
         messages.write(uow, change, person.email, person.name, f"Our quote for {title}",
                        letter(uow, run, person, row), person.id, run.id)  # fmt: skip
-    return {"change": change.key, "sent": command.send, **kept_view(uow, row)}
+    return kept_view(uow, row).widened(KeptSent, change=change.key, sent=command.send)
 
 
 def letter(uow: UnitOfWork, run: Run, person: Person, row: KeptQuote) -> str:
@@ -122,21 +128,21 @@ def get_kept(uow: UnitOfWork, quote_id: int) -> KeptQuote:
     return row
 
 
-def kept_view(uow: UnitOfWork, row: KeptQuote) -> dict[str, Any]:
+def kept_view(uow: UnitOfWork, row: KeptQuote) -> KeptOut:
     run, person = uow.session.get_one(Run, row.run_id), uow.session.get_one(Person, row.person_id)
-    return {
-        "id": row.id, "run_id": run.id, "run": run.code, "title": run.title or run.course.title, "person_id": person.id,
-        "name": person.name, "organization_id": row.organization_id, "note": row.note, "last": shown(row.last),
-        "status": "lapsed" if row.status == "open" and row.last < uow.today else row.status, "ask": row.ask,
-        "quote": document_of(row.quote), "total": format_amount(row.quote.total, row.quote.currency),
-        "currency": row.quote.currency,
-        "kept_at": uow.local(row.kept_at), "enrollment_id": row.enrollment_id,
-    }  # fmt: skip
+    return KeptOut(
+        id=row.id, run_id=run.id, run=run.code, title=run.title or run.course.title, person_id=person.id,
+        name=person.name, organization_id=row.organization_id, note=row.note, last=row.last,
+        status="lapsed" if row.status == "open" and row.last < uow.today else row.status, ask=Ask.model_validate(row.ask),
+        quote=quote_view(row.quote), total=format_amount(row.quote.total, row.quote.currency),
+        currency=row.quote.currency,
+        kept_at=uow.local(row.kept_at), enrollment_id=row.enrollment_id,
+    )  # fmt: skip
 
 
 def list_kept(
     uow: UnitOfWork, person_id: int | None = None, run_id: int | None = None, every: bool = False
-) -> list[dict[str, Any]]:
+) -> list[KeptOut]:
     """Kept quotes by their last day: those that stand, or all."""
     query = select(KeptQuote).order_by(KeptQuote.last, KeptQuote.id)
     if not every:
@@ -147,7 +153,7 @@ def list_kept(
     return [kept_view(uow, r) for r in uow.session.scalars(query.limit(300))]
 
 
-def drop(uow: UnitOfWork, quote_id: int) -> dict[str, Any]:
+def drop(uow: UnitOfWork, quote_id: int) -> KeptDone:
     """Drop a quote: it no longer stands, and nobody is reminded of it."""
     row = get_kept(uow, quote_id)
     if row.status != "open":
@@ -156,7 +162,7 @@ def drop(uow: UnitOfWork, quote_id: int) -> dict[str, Any]:
     settle_reminder(uow, row, done=True)
     name = uow.session.get_one(Person, row.person_id).name
     change = uow.log("drop a quote", "quote", row.id, f"Dropped the quote for {name}", run_id=row.run_id)
-    return {"change": change.key, **kept_view(uow, row)}
+    return kept_view(uow, row).widened(KeptDone, change=change.key)
 
 
 def settle_reminder(uow: UnitOfWork, row: KeptQuote, done: bool) -> None:

@@ -6,11 +6,22 @@ A plan that somebody agreed to keeps its lines: a change makes a new row in its 
 from __future__ import annotations
 
 from collections.abc import Iterable
+from datetime import date
 from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.orm import object_session
 
+from archgate.actions.fees.views import (
+    CenterPlan,
+    CourseName,
+    DueView,
+    InstallmentView,
+    PlanChange,
+    PlanDone,
+    PlanLineOut,
+    PlanOut,
+)
 from archgate.actions.kernel.answers import refuse_lost_update, shown
 from archgate.actions.kernel.problems import Problem, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
@@ -177,40 +188,41 @@ def put_plan(row: Plan, facts: dict[str, Any], lines: tuple[plans.PlanLine, ...]
 # --- shown ------------------------------------------------------------------------------------------------
 
 
-def plan_view(plan: Plan, currency: str) -> dict[str, Any]:
+def plan_view(plan: Plan, currency: str) -> PlanOut:
     every = core_lines(plan)
     lines = [
-        {
-            "percent": None if row.percent is None else percent_text(row.percent),
-            "amount": None if row.amount is None else format_amount(row.amount, currency),
-            "parts": row.parts,
-            "rest": row.rest,
-            "due": {row.due_kind: shown(row.due_on) if row.due_on else row.due_number},
-            "settle": row.settle,
-            "text": f"{plans.share_text(line, every, currency)}, {plans.due_text(line.due)}",
-        }
+        PlanLineOut(
+            percent=None if row.percent is None else percent_text(row.percent),
+            amount=None if row.amount is None else format_amount(row.amount, currency),
+            parts=row.parts,
+            rest=row.rest,
+            due={row.due_kind: shown(row.due_on) if row.due_on else row.due_number},
+            settle=row.settle,
+            text=f"{plans.share_text(line, every, currency)}, {plans.due_text(line.due)}",
+        )
         for row, line in zip(plan.lines, every, strict=True)
     ]
-    return {
-        "id": plan.id, "name": plan.name, "note": plan.note, "details": plan.details, "lines": lines,
-        "of_center": plan.run_id is None,
-    }  # fmt: skip
+    return PlanOut(
+        id=plan.id, name=plan.name, note=plan.note, details=plan.details, lines=lines,
+        of_center=plan.run_id is None,
+    )  # fmt: skip
 
 
 def plan_document(plan: Plan, currency: str) -> dict[str, Any]:
     """A plan as a form sends it, without its id: what a course keeps as its default."""
     view = plan_view(plan, currency)
     lines = [
-        {k: v for k, v in line.items() if k != "text" and v not in (None, False)} for line in view["lines"]
+        {k: v for k, v in line.model_dump(mode="json").items() if k != "text" and v not in (None, False)}
+        for line in view.lines
     ]
-    said = {k: v for k in ("note", "details") if (v := view[k])}
+    said: dict[str, object] = {k: v for k, v in (("note", view.note), ("details", view.details)) if v}
     return {"name": plan.name, **said, "lines": lines}
 
 
 # --- plans of the center ----------------------------------------------------------------------------------
 
 
-def list_plans(uow: UnitOfWork) -> list[dict[str, Any]]:
+def list_plans(uow: UnitOfWork) -> list[CenterPlan]:
     """The center's plans, those in use first, each with how many sign-ups agreed to it or to what it replaced."""
     rows = uow.session.scalars(select(Plan).where(Plan.run_id.is_(None))).all()
     replaced = {p.replaces_id for p in rows}
@@ -218,7 +230,7 @@ def list_plans(uow: UnitOfWork) -> list[dict[str, Any]]:
     return [center_view(uow, p) for p in sorted(last, key=lambda p: (not p.active, p.position, p.id))]
 
 
-def center_view(uow: UnitOfWork, plan: Plan) -> dict[str, Any]:
+def center_view(uow: UnitOfWork, plan: Plan) -> CenterPlan:
     names = dict(
         uow.session.execute(
             select(Course.id, Course.title).where(Course.id.in_(plan.course_ids or [0]))
@@ -226,10 +238,9 @@ def center_view(uow: UnitOfWork, plan: Plan) -> dict[str, Any]:
     )
     ids = [p.id for p in line_of(uow, plan)]
     agreed = uow.session.scalars(select(Enrollment.id).where(Enrollment.plan_id.in_(ids))).all()
-    return {
-        **plan_view(plan, uow.center.currency), "active": plan.active, "agreed": len(agreed),
-        "courses": [{"id": i, "title": names[i]} for i in plan.course_ids if i in names],
-    }  # fmt: skip
+    return plan_view(plan, uow.center.currency).widened(CenterPlan, 
+        active=plan.active, agreed=len(agreed),
+        courses=[CourseName(id=i, title=names[i]) for i in plan.course_ids if i in names])  # fmt: skip
 
 
 def line_of(uow: UnitOfWork, plan: Plan) -> list[Plan]:
@@ -248,7 +259,7 @@ def get_plan(uow: UnitOfWork, plan_id: int, to_change: bool = False) -> Plan:
     return plan
 
 
-def plan_log(uow: UnitOfWork, plan_id: int) -> list[dict[str, Any]]:
+def plan_log(uow: UnitOfWork, plan_id: int) -> list[PlanChange]:
     """Who changed a plan of the center and how, newest first, through everything it replaced."""
     ids = [p.id for p in line_of(uow, get_plan(uow, plan_id))]
     query = (
@@ -256,7 +267,7 @@ def plan_log(uow: UnitOfWork, plan_id: int) -> list[dict[str, Any]]:
         .where(Change.subject == "plan", Change.subject_id.in_(ids)).order_by(Change.id.desc()).limit(100)
     )  # fmt: skip
     return [
-        {"key": c.key, "at": uow.local(c.at), "by": name or "", "text": c.summary}
+        PlanChange(key=c.key, at=uow.local(c.at), by=name or "", text=c.summary)
         for c, name in uow.session.execute(query)
     ]
 
@@ -284,7 +295,7 @@ def read_center_plan(
     return facts, lines
 
 
-def make_plan(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
+def make_plan(uow: UnitOfWork, body: dict[str, Any]) -> PlanDone:
     faults: list[Fault] = []
     top = Reader(body, "", faults, "name note details lines course_ids")
     facts, lines = read_center_plan(uow, top, None)
@@ -299,14 +310,14 @@ def make_plan(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
     change = uow.log(
         "make a plan", "plan", row.id, f"Made the plan {row.name}: {lines_text(row, uow.center.currency)}"
     )
-    return {"change": change.key, "plan": center_view(uow, row)}
+    return PlanDone(change=change.key, plan=center_view(uow, row))
 
 
 def lines_text(plan: Plan, currency: str) -> str:
-    return "; ".join(x["text"] for x in plan_view(plan, currency)["lines"])
+    return "; ".join(x.text for x in plan_view(plan, currency).lines)
 
 
-def change_plan(uow: UnitOfWork, plan_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def change_plan(uow: UnitOfWork, plan_id: int, body: dict[str, Any]) -> PlanDone:
     """Change a plan for sign-ups from now on, or with `active` take it out of use and back."""
     plan = get_plan(uow, plan_id, to_change=True)
     faults: list[Fault] = []
@@ -323,7 +334,11 @@ def change_plan(uow: UnitOfWork, plan_id: int, body: dict[str, Any]) -> dict[str
         active = row.flag("active", "Whether it is in use")
     if faults:
         raise Refused(faults)
-    now = {**plan_view(plan, uow.center.currency), "course_ids": plan.course_ids, "active": plan.active}
+    now = {
+        **plan_view(plan, uow.center.currency).model_dump(mode="json"),
+        "course_ids": plan.course_ids,
+        "active": plan.active,
+    }
     refuse_lost_update({k: v for k, v in row.value.items() if k != "lines"}, top.value.get("seen") or {}, now)
     before = lines_text(plan, uow.center.currency)
     changed = core_lines(plan) != lines or plan.details != facts["details"]
@@ -345,23 +360,23 @@ def change_plan(uow: UnitOfWork, plan_id: int, body: dict[str, Any]) -> dict[str
     change = uow.log(
         "change a plan", "plan", new.id, f"Changed the plan {new.name}{', ' if told else ''}{told}"
     )
-    return {"change": change.key, "plan": center_view(uow, new)}
+    return PlanDone(change=change.key, plan=center_view(uow, new))
 
 
 def example(
-    lines: Iterable[plans.PlanLine], total: int, signed_up: Any, start: Any, currency: str
-) -> dict[str, Any]:
+    lines: Iterable[plans.PlanLine], total: int, signed_up: date, start: date | None, currency: str
+) -> DueView:
     """The installments of a plan for a total, as screens show them."""
     return due_view(plans.installments_of(tuple(lines), total, signed_up, start, currency), currency)
 
 
-def due_view(due: plans.Installments, currency: str) -> dict[str, Any]:
-    return {
-        "installments": [
-            {"n": i.n, "due": i.due.isoformat(), "amount": format_amount(i.amount, currency), "settle": str(i.settle),
-             "why": i.why}
+def due_view(due: plans.Installments, currency: str) -> DueView:
+    return DueView(
+        installments=[
+            InstallmentView(n=i.n, due=i.due, amount=format_amount(i.amount, currency), settle=i.settle,
+             why=i.why)
             for i in due.installments
         ],
-        "due_now": format_amount(due.due_now, currency),
-        "due_later": format_amount(due.due_later, currency),
-    }  # fmt: skip
+        due_now=format_amount(due.due_now, currency),
+        due_later=format_amount(due.due_later, currency),
+    )  # fmt: skip

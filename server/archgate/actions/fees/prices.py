@@ -10,10 +10,22 @@ from sqlalchemy import select
 
 from archgate.actions.fees import fees, plans, quotes, terms
 from archgate.actions.fees.commands import Ask
+from archgate.actions.fees.views import (
+    Compared,
+    ComparedRun,
+    EarlyOut,
+    EarlyStart,
+    GateDay,
+    IncomeAt,
+    PriceLine,
+    PriceStretch,
+    Reading,
+)
 from archgate.actions.kernel.answers import shown
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.unit_of_work import UnitOfWork
+from archgate.actions.kernel.views import Outcome
 from archgate.actions.schedule import schedule
 from archgate.core import fees as core_fees
 from archgate.core import prices
@@ -49,20 +61,20 @@ def line_at(
     )
 
 
-def price_line(uow: UnitOfWork, run: Run) -> list[dict[str, Any]]:
+def price_line(uow: UnitOfWork, run: Run) -> list[PriceLine]:
     """The price line of each rate."""
     span, held = span_of(uow, run), fees.core_fees(run)
     if span is None:
         return []
     return [
-        {
-            "rate_id": row.id,
-            "rate": row.label,
-            "steps": [
-                {"from": shown(s.first), "to": shown(s.last), "total": format_amount(s.total, run.currency)}
+        PriceLine(
+            rate_id=row.id,
+            rate=row.label,
+            steps=[
+                PriceStretch(from_=s.first, to=s.last, total=format_amount(s.total, run.currency))
                 for s in line_at(uow, run, held, row.code, span)
             ],
-        }
+        )
         for row in fees.rates_of(run)
     ]
 
@@ -86,7 +98,7 @@ def warnings(uow: UnitOfWork, run: Run) -> list[str]:
     return found
 
 
-def compare(uow: UnitOfWork, run_ids: list[int]) -> dict[str, Any]:
+def compare(uow: UnitOfWork, run_ids: list[int]) -> Compared:
     """The price lines of up to six runs side by side, each with its gates and what is odd about its prices."""
     ids = list(dict.fromkeys(run_ids))
     if not 1 <= len(ids) <= MOST_COMPARED:
@@ -94,17 +106,15 @@ def compare(uow: UnitOfWork, run_ids: list[int]) -> dict[str, Any]:
     found = []
     for run_id in ids:
         run = get_run(uow, run_id)
-        found.append({
-            "id": run.id, "code": run.code, "title": run.title or run.course.title, "currency": run.currency,
-            "start": shown(fees.start_of(uow, run)), "lines": price_line(uow, run), "warnings": warnings(uow, run),
-            "gates": [{"label": g.label, "day": shown(g.day)} for g in sorted(run.gates, key=lambda g: g.at)],
-        })  # fmt: skip
-    return {"today": shown(uow.today), "runs": found}
+        found.append(ComparedRun(
+            id=run.id, code=run.code, title=run.title or run.course.title, currency=run.currency,
+            start=fees.start_of(uow, run), lines=price_line(uow, run), warnings=warnings(uow, run),
+            gates=[GateDay(label=g.label, day=g.day) for g in sorted(run.gates, key=lambda g: g.at)],
+        ))  # fmt: skip
+    return Compared(today=uow.today, runs=found)
 
 
-def reading(
-    uow: UnitOfWork, run_id: int, day: date, rate_id: int | None, plan_id: int | None
-) -> dict[str, Any]:
+def reading(uow: UnitOfWork, run_id: int, day: date, rate_id: int | None, plan_id: int | None) -> Reading:
     """What one person pays on a day at a rate, now and later, as a sentence to read out."""
     run = get_run(uow, run_id)
     asked = {"rate_id": rate_id or fees.rate_of(run, None).id, "plan_id": plan_id}
@@ -117,17 +127,15 @@ def reading(
     parts = [f"{money_text(due.due_now, currency)} now"] if due.due_now else []
     parts += [f"{money_text(i.amount, currency)} on {day_text(i.due)}" for i in later]
     text = f"On {day_text(day)} one person at {rate.label} pays {money_text(total, currency)}"
-    return {
-        "day": shown(day), "rate_id": rate.id, "plan_id": resolved.plan.id, "total": format_amount(total, currency),
-        "text": f"{text}: {', '.join(parts)}." if parts else f"{text}.",
-        **plans.due_view(due, currency),
-    }  # fmt: skip
+    return plans.due_view(due, currency).widened(Reading, 
+        day=shown(day), rate_id=rate.id, plan_id=resolved.plan.id, total=format_amount(total, currency),
+        text=f"{text}: {', '.join(parts)}." if parts else f"{text}.")  # fmt: skip
 
 
 # --- the early-bird planner -------------------------------------------------------------------------------
 
 
-def early_start(uow: UnitOfWork, run_id: int) -> dict[str, Any]:
+def early_start(uow: UnitOfWork, run_id: int) -> EarlyStart:
     """Where the planner starts for a run: its fee today, and what the course's own past runs show.
 
     Share: of the heads that signed up at the first rate's line, those whose quote had an early price. Target: what the
@@ -156,12 +164,12 @@ def early_start(uow: UnitOfWork, run_id: int) -> dict[str, Any]:
         if heads
         else "The course has no past sign-ups; these are a third early, and a tenth more than today's fee."
     )
-    return {
-        "run_id": run.id, "rate": rate.label, "currency": run.currency, "fee": format_amount(rate.amount, run.currency),
-        "share": percent_text(share.quantize(Decimal(1))), "target": format_amount(max(brought, rate.amount), run.currency),
-        "days": step.days_before if step else 14, "rounding": format_amount(roundings(run.currency)[1], run.currency),
-        "roundings": [format_amount(r, run.currency) for r in roundings(run.currency)], "said": said,
-    }  # fmt: skip
+    return EarlyStart(
+        run_id=run.id, rate=rate.label, currency=run.currency, fee=format_amount(rate.amount, run.currency),
+        share=percent_text(share.quantize(Decimal(1))), target=format_amount(max(brought, rate.amount), run.currency),
+        days=step.days_before if step and step.days_before is not None else 14, rounding=format_amount(roundings(run.currency)[1], run.currency),
+        roundings=[format_amount(r, run.currency) for r in roundings(run.currency)], said=said,
+    )  # fmt: skip
 
 
 def roundings(currency: str) -> list[int]:
@@ -184,7 +192,7 @@ def read_early(body: dict[str, Any], currency: str, more: str = "") -> tuple[pri
     return prices.early_plan(fee, share, target, rounding, currency), days, top
 
 
-def early_plan(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
+def early_plan(uow: UnitOfWork, body: dict[str, Any]) -> EarlyOut:
     """What to charge early and late."""
     currency = body.get("currency") or uow.center.currency
     try:
@@ -192,15 +200,15 @@ def early_plan(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
     except (ValueError, TypeError):
         raise refuse("/currency", "This is not a currency code of ISO 4217.") from None
     plan, days, _ = read_early(body, currency)
-    return {
-        "currency": currency, "early": format_amount(plan.early, currency), "regular": format_amount(plan.regular, currency),
-        "exact": format_amount(int(plan.exact.to_integral_value()), currency), "income": format_amount(plan.income, currency),
-        "break_even": None if plan.break_even is None else percent_text(plan.break_even), "days": days,
-        "incomes": [{"share": s, "income": format_amount(i, currency)} for s, i in plan.incomes],
-    }  # fmt: skip
+    return EarlyOut(
+        currency=currency, early=format_amount(plan.early, currency), regular=format_amount(plan.regular, currency),
+        exact=format_amount(int(plan.exact.to_integral_value()), currency), income=format_amount(plan.income, currency),
+        break_even=None if plan.break_even is None else percent_text(plan.break_even), days=days,
+        incomes=[IncomeAt(share=s, income=format_amount(i, currency)) for s, i in plan.incomes],
+    )  # fmt: skip
 
 
-def apply_early(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def apply_early(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> Outcome:
     """Put the planner's prices on the first rate of a run: the regular price, and today's fee as its only early step."""
     run = get_run(uow, run_id)
     plan, days, _ = read_early(body, run.currency)

@@ -10,7 +10,19 @@ from sqlalchemy import select
 
 from archgate.actions.fees import codes, fees, plans
 from archgate.actions.fees.commands import AgreedPrice, Ask, ExtraAsked, HeadsAsked, QuoteCommand
-from archgate.actions.fees.views import RunQuoteView, SeatQuoteView, SeatView, run_quote_view, seat_quote_view
+from archgate.actions.fees.views import (
+    Choices,
+    DueView,
+    ExampleOut,
+    ExtraChoice,
+    GroupStepIO,
+    RateChoice,
+    RunQuoteView,
+    SeatQuoteView,
+    SeatView,
+    run_quote_view,
+    seat_quote_view,
+)
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict
 from archgate.actions.kernel.unit_of_work import UnitOfWork
@@ -378,9 +390,7 @@ def seat_view(
     )
 
 
-def choices(
-    uow: UnitOfWork, run_id: int, person_id: int | None, organization_id: int | None
-) -> dict[str, Any]:
+def choices(uow: UnitOfWork, run_id: int, person_id: int | None, organization_id: int | None) -> Choices:
     """What a sign-up can choose from: rates with today's price and why one cannot be had, extras, plans, codes or not."""
     run = get_run(uow, run_id)
     person = people.get_person(uow, person_id) if person_id else None
@@ -391,22 +401,22 @@ def choices(
     for rate in fees.rates_of(run):
         terms, sold = fees.who_terms(uow, rate), taken.get(rate.id, 0)
         core = fees.core_rate(rate)
-        rates.append({
-            "id": rate.id, "label": rate.label, "amount": format_amount(core_fees.lowest(core, uow.today, start), currency),
-            "by_agreement": rate.by_agreement, "why_not": eligibility.why_not(terms, facts, uow.today, sold, 1),
-            "left": None if rate.most is None else max(0, rate.most - sold),
-        })  # fmt: skip
+        rates.append(RateChoice(
+            id=rate.id, label=rate.label, amount=format_amount(core_fees.lowest(core, uow.today, start), currency),
+            by_agreement=rate.by_agreement, why_not=eligibility.why_not(terms, facts, uow.today, sold, 1),
+            left=None if rate.most is None else max(0, rate.most - sold),
+        ))  # fmt: skip
     extras = [
-        {
-            "id": row.id, "label": row.label, "amount": format_amount(row.amount, currency), "required": row.required,
-            "most": row.most, "stock": row.item.on_hand if row.item else None,
-        }
+        ExtraChoice(
+            id=row.id, label=row.label, amount=format_amount(row.amount, currency), required=row.required,
+            most=row.most, stock=row.item.on_hand if row.item else None,
+        )
         for row in run.extras
         if row.active
     ]  # fmt: skip
     offered = [plans.plan_view(p, currency) for p in plans.offered(uow, run)]
-    group = [{"from": g.people, "percent": str(g.percent)} for g in held.group]
-    return {"run_id": run.id, "rates": rates, "extras": extras, "plans": offered, "group": group}
+    group = [GroupStepIO(from_=g.people, percent=str(g.percent)) for g in held.group]
+    return Choices(run_id=run.id, rates=rates, extras=extras, plans=offered, group=group)
 
 
 def needs_details(resolved: ResolvedAsk, total: int) -> bool:
@@ -426,7 +436,7 @@ def refuse_missing_details(
         raise Problem(422, "details-needed", said)
 
 
-def plan_example(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
+def plan_example(uow: UnitOfWork, body: dict[str, Any]) -> ExampleOut:
     """What a plan that is being typed asks of one person: on a run at its price of the sign-up date, or on a total.
 
     What is wrong with the lines is said in `said`, by how much they miss the whole; nothing else is refused for it.
@@ -445,18 +455,13 @@ def plan_example(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
         ask = core_fees.Ask((core_fees.Heads(fees.rate_of(run, rate_id).code, 1),))
         total = core_fees.total_on(held, ask, signed_up, start)
     total = total or 0
-    empty = {
-        "installments": [],
-        "due_now": format_amount(0, currency),
-        "due_later": format_amount(0, currency),
-    }
-    said, due = [f.message for f in faults], dict[str, Any](empty)
+    nothing = format_amount(0, currency)
+    said, due = [f.message for f in faults], DueView(installments=[], due_now=nothing, due_later=nothing)
     if not faults:
         try:
             due = plans.example((x for x in read if x), total, signed_up, start, currency)
         except Refused as refused:
             said = [f.message for f in refused.faults]
-    return {
-        **due, "signed_up": signed_up.isoformat(), "start": start.isoformat() if start else None,
-        "total": format_amount(total, currency), "currency": currency, "said": said,
-    }  # fmt: skip
+    return due.widened(ExampleOut, 
+        signed_up=signed_up.isoformat(), start=start.isoformat() if start else None,
+        total=format_amount(total, currency), currency=currency, said=said)  # fmt: skip

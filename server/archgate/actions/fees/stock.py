@@ -9,6 +9,7 @@ from typing import Any
 
 from sqlalchemy import func, select, update
 
+from archgate.actions.fees.views import RunCode, StockLedger, StockMoveOut, StockOut
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.core.faults import Fault, Refused, refuse
@@ -58,20 +59,20 @@ def take_for(uow: UnitOfWork, enrollment: Enrollment, back: bool, cause: str) ->
         move(uow, row.extra.item, row.quantity if back else -row.quantity, cause, enrollment.id)
 
 
-def list_stock(uow: UnitOfWork) -> list[dict[str, Any]]:
+def list_stock(uow: UnitOfWork) -> list[StockOut]:
     """What is kept in stock, how much of it, and the runs that sell it."""
     rows = uow.session.scalars(select(StockItem).order_by(StockItem.name)).all()
     selling = (
         select(Extra.item_id, Run.id, Run.code).join(Run, Run.id == Extra.run_id)
         .where(Extra.active, Extra.item_id.is_not(None), Run.status.in_(("draft", "published"))).order_by(Run.code)
     )  # fmt: skip
-    runs: dict[int, list[dict[str, Any]]] = {}
+    runs: dict[int, list[RunCode]] = {}
     for item_id, run_id, code in uow.session.execute(selling):
-        runs.setdefault(item_id or 0, []).append({"id": run_id, "code": code})
-    return [{"id": r.id, "name": r.name, "on_hand": r.on_hand, "runs": runs.get(r.id, [])} for r in rows]
+        runs.setdefault(item_id or 0, []).append(RunCode(id=run_id, code=code))
+    return [StockOut(id=r.id, name=r.name, on_hand=r.on_hand, runs=runs.get(r.id, [])) for r in rows]
 
 
-def stock_moves(uow: UnitOfWork, item_id: int) -> dict[str, Any]:
+def stock_moves(uow: UnitOfWork, item_id: int) -> StockLedger:
     """The ledger of one item, newest first."""
     item = uow.session.get(StockItem, item_id)
     if item is None:
@@ -79,11 +80,11 @@ def stock_moves(uow: UnitOfWork, item_id: int) -> dict[str, Any]:
     rows = uow.session.scalars(
         select(StockMove).where(StockMove.item_id == item_id).order_by(StockMove.id.desc()).limit(SHOWN)
     )
-    moves = [{"id": m.id, "quantity": m.quantity, "at": uow.local(m.at), "cause": m.cause} for m in rows]
-    return {"id": item.id, "name": item.name, "on_hand": item.on_hand, "moves": moves}
+    moves = [StockMoveOut(id=m.id, quantity=m.quantity, at=uow.local(m.at), cause=m.cause) for m in rows]
+    return StockLedger(id=item.id, name=item.name, on_hand=item.on_hand, moves=moves)
 
 
-def count_stock(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
+def count_stock(uow: UnitOfWork, body: dict[str, Any]) -> StockLedger:
     """Put into stock, take out, or say what was counted: exactly one of `add` and `counted`, with a cause."""
     faults: list[Fault] = []
     top = Reader(body, "", faults, "name add counted cause")

@@ -11,8 +11,10 @@ from sqlalchemy import select
 
 from archgate.actions.courses import refund_policies
 from archgate.actions.fees import fees, plans
+from archgate.actions.fees.views import Defaults, DefaultsChanged, PriceNow, TermsView
 from archgate.actions.kernel.answers import outcome, refuse_lost_update
 from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
+from archgate.actions.kernel.views import Outcome, Touch
 from archgate.actions.people import people
 from archgate.actions.schedule import schedule
 from archgate.actions.seats import seats
@@ -25,7 +27,7 @@ from archgate.core.states import Told
 from archgate.tables.courses import Center, Course, Run
 
 
-def change_terms(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def change_terms(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> Outcome:
     """Change a run's rates, extras, group steps, taxes or plans, as whole lists; enrollments keep what they agreed."""
     run = seats.run_to_change(uow, run_id)
     faults: list[Fault] = []
@@ -37,14 +39,15 @@ def change_terms(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> dict[str
     if not names:
         raise Refused([Fault("/set", f"Nothing to change; it takes {', '.join(fees.TERMS)}.")])
     views = fees.terms_view(run)
-    before = fees.price_now(uow, run) or {}
+    before = fees.price_now(uow, run)
     read_terms(uow, run, row, names, faults)
     if faults:
         raise Refused(faults)
     seen = top.value.get("seen") or {}
     if isinstance(seen, dict):
+        shown_views = views.model_dump(mode="json", by_alias=True)
         known = {n: bare(v) for n, v in seen.items()}
-        refuse_lost_update({n: row.value[n] for n in names}, known, {n: bare(views[n]) for n in names})
+        refuse_lost_update({n: row.value[n] for n in names}, known, {n: bare(shown_views[n]) for n in names})
     uow.session.flush()
     uow.session.refresh(run, ["rates", "extras", "plans"])
     schedule.settle_gates(uow, run)
@@ -53,7 +56,7 @@ def change_terms(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> dict[str
         uow,
         run,
         change.key,
-        term_touches(before, fees.price_now(uow, run) or {}, views, fees.terms_view(run)),
+        term_touches(before, fees.price_now(uow, run), views, fees.terms_view(run)),
     )
 
 
@@ -104,35 +107,35 @@ def bare(value: Any) -> Any:
     return [bare(v) for v in value] if isinstance(value, list) else value
 
 
+def price_facts(price: PriceNow | None) -> dict[str, str]:
+    """What is said of a price, by the label it has in the margin."""
+    if price is None:
+        return {}
+    until = price.until.isoformat() if price.until else "none"
+    return {"Price now": price.amount, "Price holds through": until, "Price then": price.then or "none"}
+
+
+def term_facts(view: TermsView) -> dict[str, str]:
+    return {
+        **{f"Rate {r.label}": r.amount for r in view.rates},
+        **{f"Extra {x.label}": x.amount for x in view.extras},
+        **{f"Group from {g.from_}": f"{g.percent} percent off" for g in view.group},
+        **{t.name: f"{t.percent} percent{' in the price' if t.included else ''}" for t in view.taxes},
+        **{f"Plan {p.name}": "; ".join(x.text for x in p.lines) for p in view.plans},
+    }
+
+
 def term_touches(
-    before: dict[str, Any], after: dict[str, Any], old: dict[str, Any], new: dict[str, Any]
-) -> list[dict[str, Any]]:
+    before: PriceNow | None, after: PriceNow | None, old: TermsView, new: TermsView
+) -> list[Touch]:
     """What a change of terms moves, for the margin."""
-    touches = [
-        {"label": label, "before": str(before.get(k) or "none"), "after": str(after.get(k) or "none")}
-        for k, label in (("amount", "Price now"), ("until", "Price holds through"), ("then", "Price then"))
-        if before.get(k) != after.get(k)
+    was = {**price_facts(before), **term_facts(old)}
+    now = {**price_facts(after), **term_facts(new)}
+    return [
+        Touch(label=name, before=was.get(name, "none"), after=now.get(name, "none"))
+        for name in {**was, **now}
+        if was.get(name, "none") != now.get(name, "none")
     ]
-
-    def said(view: dict[str, Any]) -> dict[str, str]:
-        return {
-            **{f"Rate {r['label']}": r["amount"] for r in view["rates"]},
-            **{f"Extra {x['label']}": x["amount"] for x in view["extras"]},
-            **{f"Group from {g['from']}": f"{g['percent']} percent off" for g in view["group"]},
-            **{
-                t["name"]: f"{t['percent']} percent{' in the price' if t['included'] else ''}"
-                for t in view["taxes"]
-            },
-            **{f"Plan {p['name']}": "; ".join(x["text"] for x in p["lines"]) for p in view["plans"]},
-        }
-
-    was, now = said(old), said(new)
-    touches += [
-        {"label": name, "before": was.get(name, "none"), "after": now.get(name, "none")}
-        for name in [*was, *(n for n in now if n not in was)]
-        if was.get(name) != now.get(name)
-    ]
-    return touches
 
 
 # --- what a center starts from ----------------------------------------------------------------------------
@@ -146,14 +149,14 @@ CENTER_DAYS = {
 }
 
 
-def center_defaults(uow: UnitOfWork) -> dict[str, Any]:
+def center_defaults(uow: UnitOfWork) -> Defaults:
     """What runs start from where their course says nothing, and how many courses have an own value of each."""
     courses = uow.session.scalars(select(Course.defaults)).all()
     own = {name: sum(name in held for held in courses) for name in CENTER_TERMS}
-    return {"currency": uow.center.currency, "values": uow.center.defaults, "courses_differ": own}
+    return Defaults(currency=uow.center.currency, values=uow.center.defaults, courses_differ=own)
 
 
-def change_center_defaults(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
+def change_center_defaults(uow: UnitOfWork, body: dict[str, Any]) -> DefaultsChanged:
     """Set or, with null, forget defaults of the center. Runs that are there stay as they are."""
     lock_row(uow, Center, uow.center.id)
     faults: list[Fault] = []
@@ -202,7 +205,7 @@ def change_center_defaults(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, A
     told = ", ".join(n.replace("_", " ") for n in names)
     change = uow.log("change defaults", "center", uow.center.id, f"Changed what runs start from: {told}")
     uow.session.flush()
-    return {"change": change.key, **center_defaults(uow)}
+    return center_defaults(uow).widened(DefaultsChanged, change=change.key)
 
 
 def read_told(row: Reader) -> list[str]:

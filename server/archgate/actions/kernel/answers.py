@@ -9,11 +9,12 @@ from sqlalchemy import func, select
 
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import UnitOfWork
+from archgate.actions.kernel.views import Outcome, Touch
 from archgate.tables.courses import Run
 from archgate.tables.roster import Enrollment
 
 
-def shown(value: Any) -> Any:
+def shown(value: Any) -> str:
     """A value as screens show and send it back: dates and times as text, to the minute."""
     if isinstance(value, time):
         return value.strftime("%H:%M")
@@ -34,11 +35,9 @@ def refuse_lost_update(new: dict[str, Any], seen: dict[str, Any], now: dict[str,
         )
 
 
-def outcome(
-    uow: UnitOfWork, run: Run, change_key: str | None, touches: list[dict[str, Any]]
-) -> dict[str, Any]:
+def outcome(uow: UnitOfWork, run: Run, change_key: str | None, touches: list[Touch]) -> Outcome:
     """What a change to a run touches, for the margin: facts before and after, and how many are enrolled."""
     enrolled = uow.session.scalar(
         select(func.count()).select_from(Enrollment).where(Enrollment.run_id == run.id, Enrollment.live == 1)
     )
-    return {"change": change_key, "run_id": run.id, "touches": touches, "enrolled": enrolled or 0}
+    return Outcome(change=change_key, run_id=run.id, touches=touches, enrolled=enrolled or 0)

@@ -7,15 +7,23 @@ each with its JSON pointer (`faults_of`); a field is called by its title, or els
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from datetime import date
+from datetime import date, time
 from typing import Annotated, TypeVar, get_args
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError
+from pydantic import (
+    BaseModel,
+    BeforeValidator,
+    ConfigDict,
+    Field,
+    PlainSerializer,
+    ValidationError,
+    WithJsonSchema,
+)
 from pydantic.fields import FieldInfo
 from pydantic_core import ErrorDetails, PydanticCustomError
 
 from archgate.core.faults import Fault, Refused, pointer_of
-from archgate.core.reader import strict_date
+from archgate.core.reader import strict_date, strict_time
 
 
 class Command(BaseModel):
@@ -24,10 +32,18 @@ class Command(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 
 
+V = TypeVar("V", bound="View")
+
+
 class View(BaseModel):
     """What an act or a reading answers."""
 
-    model_config = ConfigDict(frozen=True)
+    model_config = ConfigDict(frozen=True, validate_by_name=True, validate_by_alias=True)
+
+    def widened(self, kind: type[V], /, **more: object) -> V:
+        """This view with more about it, as a view of a kind that widens this one."""
+        own = {name: getattr(self, name) for name in type(self).model_fields}
+        return kind.model_validate({**own, **more})
 
 
 C = TypeVar("C", bound=Command)
@@ -45,6 +61,17 @@ def _day(value: object) -> object:
     raise PydanticCustomError("day_shape", "")
 
 
+def _clock(value: object) -> object:
+    if isinstance(value, str):
+        try:
+            return strict_time(value)
+        except ValueError:
+            raise PydanticCustomError("clock_shape", "") from None
+    if isinstance(value, time) or value is None:
+        return value
+    raise PydanticCustomError("clock_shape", "")
+
+
 def _empty_is_none(value: object) -> object:
     return None if value == "" else value
 
@@ -57,6 +84,15 @@ Id = Annotated[int, Field(strict=True, ge=1, le=2**62)]
 Whole = Annotated[int, Field(strict=True, ge=-(10**6), le=10**6)]
 Flag = Annotated[bool, Field(strict=True)]
 Day = Annotated[date, BeforeValidator(_day)]
+Clock = Annotated[
+    time,
+    BeforeValidator(_clock),
+    PlainSerializer(lambda t: t.strftime("%H:%M"), return_type=str),
+    WithJsonSchema({"type": "string", "format": "time"}),
+]  # a time of day, to the minute
+Moment = Annotated[
+    str, Field(json_schema_extra={"format": "date-time"})
+]  # ISO 8601 with the center's offset, as screens read it
 AmountText = Annotated[
     str, Field(pattern=r"^\d{1,15}(\.\d{1,4})?$", json_schema_extra={"format": "amount"})
 ]  # its decimals are the currency's
@@ -111,6 +147,8 @@ def sentence_of(kind: type[BaseModel], error: ErrorDetails) -> str:
         return f"{name} must be from {low} to {high}."
     if what == "day_shape":
         return f'{name} must be a date like 2027-09-14, not "{error["input"]}".'
+    if what == "clock_shape":
+        return f'{name} must be a time like 17:30, not "{error["input"]}".'
     if what == "string_pattern_mismatch":
         return f'{name} must be an amount like 240.00, not "{str(error["input"])[:40]}".'
     if what == "string_too_short":

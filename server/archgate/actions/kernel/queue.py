@@ -15,6 +15,8 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
+from archgate.actions.messages.views import JobOut, Jobs, Round
+from archgate.actions.schedule.views import Done
 from archgate.clock import system_now
 from archgate.tables.jobs import Job, TimedWork
 
@@ -178,30 +180,30 @@ WORDS = {
 }
 
 
-def job_view(job: Job) -> dict[str, Any]:
-    return {
-        "id": job.id, "kind": WORDS.get(job.kind, job.kind), "status": job.status, "tries": job.tries, "trouble": job.trouble,
-        "about": str(job.what.get("about", "")), "run_id": job.run_id, "made_at": job.made_at.isoformat(),
-        "due_at": job.due_at.isoformat(),
-    }  # fmt: skip
+def job_view(job: Job) -> JobOut:
+    return JobOut(
+        id=job.id, kind=WORDS.get(job.kind, job.kind), status=job.status, tries=job.tries, trouble=job.trouble,
+        about=str(job.what.get("about", "")), run_id=job.run_id, made_at=job.made_at,
+        due_at=job.due_at,
+    )  # fmt: skip
 
 
-def list_jobs(uow: UnitOfWork) -> dict[str, Any]:
+def list_jobs(uow: UnitOfWork) -> Jobs:
     """Work that failed for good, work in line with trouble, and how much is in line."""
     query = select(Job).where(or_(Job.status == "failed", (Job.status == "queued") & (Job.tries > 0)))
     rows = uow.session.scalars(query.order_by(Job.status, Job.id.desc()).limit(200))
     totals = uow.session.execute(select(Job.status, func.count()).group_by(Job.status))
     counted = {row[0]: int(row[1]) for row in totals}
     rounds = [
-        {"name": t.name, "last_at": t.last_at.isoformat() if t.last_at else None, "found": t.found}
+        Round(name=t.name, last_at=t.last_at if t.last_at else None, found=t.found)
         for t in uow.session.scalars(
             select(TimedWork).where(TimedWork.name != ALIVE).order_by(TimedWork.name)
         )
     ]
-    return {"jobs": [job_view(j) for j in rows], "counts": counted, "rounds": rounds}
+    return Jobs(jobs=[job_view(j) for j in rows], counts=counted, rounds=rounds)
 
 
-def retry(uow: UnitOfWork, job_id: int) -> dict[str, Any]:
+def retry(uow: UnitOfWork, job_id: int) -> Done:
     """Put failed work in line again, with all its tries."""
     job = uow.session.scalar(select(Job).where(Job.id == job_id).with_for_update())
     if job is None:
@@ -214,7 +216,7 @@ def retry(uow: UnitOfWork, job_id: int) -> dict[str, Any]:
     change = uow.log(
         "retry work", "job", job.id, f"Put in line again: {WORDS.get(job.kind, job.kind)}", run_id=job.run_id
     )
-    return {"change": change.key}
+    return Done(change=change.key)
 
 
 def drop(uow: UnitOfWork, change_key: str) -> int:

@@ -46,6 +46,7 @@ from archgate.tables.seats import HeldPlace, SetAside
 from archgate.tables.waitlist import Waiting
 
 T = TypeVar("T")
+Sessions = sessionmaker[Session]
 RETRIED = {1205, 1213, 1020}
 TRIES = 6
 KEY_LIFE = timedelta(days=7)

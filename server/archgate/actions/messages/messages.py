@@ -12,6 +12,7 @@ from sqlalchemy.orm import Session, joinedload
 
 from archgate.actions.kernel import queue, signing
 from archgate.actions.kernel.unit_of_work import UnitOfWork
+from archgate.actions.messages.views import MessageOut, Outbox
 from archgate.core.faults import refuse
 from archgate.core.schedule import day_text
 from archgate.papers.invoices import pdf_of
@@ -200,16 +201,28 @@ def send(session: Session, key: str) -> tuple[str, str, str, tuple[str, bytes] |
     return message.to_email, message.subject, message.body, paper
 
 
-def message_view(uow: UnitOfWork, m: Message) -> dict[str, Any]:
-    status = {"queued": "waits", "running": "being sent", "done": "sent"}.get(m.job.status, m.job.status)
-    return {
-        "id": m.id, "to": m.to_name, "email": m.to_email, "subject": m.subject, "body": signing.without_links(m.body), "run_id": m.run_id,
-        "person_id": m.person_id, "at": uow.local(m.made_at), "status": status, "trouble": m.job.trouble,
-        "sent_at": uow.local(m.job.done_at) if m.job.status == "done" else None, "job_id": m.job_id, "invoice_id": m.invoice_id,
-    }  # fmt: skip
+WORDS = {"queued": "waits", "running": "being sent", "done": "sent"}
 
 
-def outbox(uow: UnitOfWork, status: str = "", before: int | None = None, limit: int = 100) -> dict[str, Any]:
+def message_view(uow: UnitOfWork, m: Message) -> MessageOut:
+    return MessageOut(
+        id=m.id,
+        to=m.to_name,
+        email=m.to_email,
+        subject=m.subject,
+        body=signing.without_links(m.body),
+        run_id=m.run_id,
+        person_id=m.person_id,
+        at=uow.local(m.made_at),
+        status=WORDS.get(m.job.status, m.job.status),
+        trouble=m.job.trouble,
+        sent_at=uow.local(m.job.done_at) if m.job.status == "done" else None,
+        job_id=m.job_id,
+        invoice_id=m.invoice_id,
+    )
+
+
+def outbox(uow: UnitOfWork, status: str = "", before: int | None = None, limit: int = 100) -> Outbox:
     """Messages, newest first: what waits, what was sent, what failed."""
     states = {
         "": None,
@@ -231,11 +244,11 @@ def outbox(uow: UnitOfWork, status: str = "", before: int | None = None, limit: 
         query = query.where(Message.id < before)
     rows = uow.session.scalars(query.limit(max(1, min(limit, 200)) + 1)).all()
     more = len(rows) > limit
-    return {
-        "items": [message_view(uow, m) for m in rows[:limit]],
-        "total": total,
-        "next": rows[limit - 1].id if more else None,
-    }
+    return Outbox(
+        items=[message_view(uow, m) for m in rows[:limit]],
+        total=total,
+        next=rows[limit - 1].id if more else None,
+    )
 
 
 # --- the call list of a cancelled meeting -----------------------------------------------------------------

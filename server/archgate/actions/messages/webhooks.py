@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 from archgate.actions.kernel import queue
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
+from archgate.actions.messages.views import WebhookDone, WebhookMade, WebhookOut
 from archgate.clock import system_now
 from archgate.core.faults import Fault, Refused
 from archgate.core.reader import Reader
@@ -21,7 +22,7 @@ from archgate.outside.webhooks import PREFIX, allowed, signature_of
 from archgate.tables.outside import Webhook
 
 
-def add(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
+def add(uow: UnitOfWork, body: dict[str, Any]) -> WebhookMade:
     """Add an address; its secret is shown this once only."""
     faults: list[Fault] = []
     top = Reader(body, "", faults, "name address")
@@ -44,27 +45,27 @@ def add(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
     uow.session.add(row)
     uow.session.flush()
     change = uow.log("add a webhook", "webhook", row.id, f"Lists can be sent on to {name}")
-    return {"change": change.key, **view(row), "secret": secret}
+    return view(row).widened(WebhookMade, change=change.key, secret=secret)
 
 
-def view(row: Webhook) -> dict[str, Any]:
-    return {"id": row.id, "name": row.name, "address": row.address}
+def view(row: Webhook) -> WebhookOut:
+    return WebhookOut(id=row.id, name=row.name, address=row.address)
 
 
-def listed(uow: UnitOfWork) -> list[dict[str, Any]]:
+def listed(uow: UnitOfWork) -> list[WebhookOut]:
     return [
         view(r) for r in uow.session.scalars(select(Webhook).where(Webhook.active).order_by(Webhook.name))
     ]
 
 
-def remove(uow: UnitOfWork, webhook_id: int) -> dict[str, Any]:
+def remove(uow: UnitOfWork, webhook_id: int) -> WebhookDone:
     row = uow.session.get(Webhook, webhook_id)
     if row is None or not row.active:
         raise not_found("This address")
     row.active = False
     uow.session.flush()
     change = uow.log("remove a webhook", "webhook", row.id, f"Nothing is sent on to {row.name} any more")
-    return {"change": change.key, **view(row)}
+    return view(row).widened(WebhookDone, change=change.key)
 
 
 def send_on(uow: UnitOfWork, webhook_id: int, kind: str, data: dict[str, Any], change_key: str) -> None:

@@ -16,6 +16,19 @@ from archgate.actions.kernel.answers import shown
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import money
+from archgate.actions.money.views import (
+    AccountDone,
+    AccountEntry,
+    AccountId,
+    AccountOut,
+    AccountPage,
+    OpenInstallment,
+    Owed,
+    PaymentDone,
+    Till,
+    TillLine,
+    TillMethod,
+)
 from archgate.actions.seats import seats
 from archgate.core import accounts, ledger
 from archgate.core.faults import Fault, Refused, refuse
@@ -45,7 +58,7 @@ def get_account(uow: UnitOfWork, account_id: int, lock: bool = False) -> Account
     return account
 
 
-def account_for(uow: UnitOfWork, person_id: int | None, organization_id: int | None) -> dict[str, Any]:
+def account_for(uow: UnitOfWork, person_id: int | None, organization_id: int | None) -> AccountId:
     """The account of a payer in the center's currency, made when first asked for."""
     if (person_id is None) == (organization_id is None):
         raise refuse("", "Say whose account: a person or an organization.")
@@ -53,7 +66,7 @@ def account_for(uow: UnitOfWork, person_id: int | None, organization_id: int | N
     if uow.session.get(table, number) is None:
         raise not_found("This payer")
     kind = "person" if person_id is not None else "organization"
-    return {"id": money.account_of(uow, f"{kind}:{number}", uow.center.currency).id}
+    return AccountId(id=money.account_of(uow, f"{kind}:{number}", uow.center.currency).id)
 
 
 def payer_name(uow: UnitOfWork, account: Account) -> str:
@@ -107,7 +120,7 @@ def core_open(rows: list[tuple[Installment, int]]) -> list[accounts.Open]:
 # --- what people do ---------------------------------------------------------------------------------------
 
 
-def take_payment(uow: UnitOfWork, account_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def take_payment(uow: UnitOfWork, account_id: int, body: dict[str, Any]) -> PaymentDone:
     """Money that came in by hand: settles what is oldest due, or what is chosen; the rest stays as credit. A check that this
     payer gave before, by its number, is asked about first (409), unless `anyway`."""
     account = get_account(uow, account_id, lock=True)
@@ -170,10 +183,8 @@ def take_payment(uow: UnitOfWork, account_id: int, body: dict[str, Any]) -> dict
         payment.id,
         f"{format_amount(amount, account.currency)} by {method} from {name}",
     )
-    return {
-        "change": change.key, "payment_id": payment.id, "credit": format_amount(credit, account.currency),
-        **account_view(uow, account),
-    }  # fmt: skip
+    return account_view(uow, account).widened(PaymentDone, 
+        change=change.key, payment_id=payment.id, credit=format_amount(credit, account.currency))  # fmt: skip
 
 
 def refuse_known_check(uow: UnitOfWork, account: Account, number: str) -> None:
@@ -197,7 +208,7 @@ def settle(uow: UnitOfWork, posting_id: int, parts: dict[int, int]) -> None:
         uow.session.add(Allocation(posting_id=posting_id, installment_id=installment_id, amount=part))
 
 
-def reverse_payment(uow: UnitOfWork, payment_id: int, why: str) -> dict[str, Any]:
+def reverse_payment(uow: UnitOfWork, payment_id: int, why: str) -> AccountDone:
     """Take a payment back: the check bounced, the sum was typed wrong. What it settled is open again."""
     payment = uow.session.get(Payment, payment_id)
     if payment is None:
@@ -208,7 +219,7 @@ def reverse_payment(uow: UnitOfWork, payment_id: int, why: str) -> dict[str, Any
     take_back(uow, payment, why.strip())
     change = uow.log("reverse a payment", "payment", payment.id,
                       f"Took back {format_amount(payment.amount, account.currency)} by {payment.method}: {why.strip()}")  # fmt: skip
-    return {"change": change.key, **account_view(uow, account)}
+    return account_view(uow, account).widened(AccountDone, change=change.key)
 
 
 def take_back(uow: UnitOfWork, payment: Payment, cause: str) -> None:
@@ -233,7 +244,7 @@ def take_back(uow: UnitOfWork, payment: Payment, cause: str) -> None:
     uow.session.flush()
 
 
-def use_credit(uow: UnitOfWork, account_id: int) -> dict[str, Any]:
+def use_credit(uow: UnitOfWork, account_id: int) -> AccountDone:
     """Let the credit of an account settle what is oldest due."""
     account = get_account(uow, account_id, lock=True)
     used = settle_with_credit(uow, account)
@@ -241,7 +252,7 @@ def use_credit(uow: UnitOfWork, account_id: int) -> dict[str, Any]:
         raise conflict("nothing-to-do", "There is no credit, or nothing open that it could settle.")
     said = f"{format_amount(used, account.currency)} of credit settled what {payer_name(uow, account)} owed"
     change = uow.log("use credit", "account", account.id, said)
-    return {"change": change.key, **account_view(uow, account)}
+    return account_view(uow, account).widened(AccountDone, change=change.key)
 
 
 def settle_with_credit(uow: UnitOfWork, account: Account, first: Sequence[int] = ()) -> int:
@@ -285,7 +296,7 @@ def held_seats(uow: UnitOfWork, account_id: int) -> list[Enrollment]:
     return list(uow.session.scalars(query.order_by(Enrollment.run_id, Enrollment.id)))
 
 
-def refund(uow: UnitOfWork, account_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def refund(uow: UnitOfWork, account_id: int, body: dict[str, Any]) -> AccountDone:
     """Pay credit back to a payer, never more than there is."""
     account = get_account(uow, account_id, lock=True)
     faults: list[Fault] = []
@@ -316,10 +327,10 @@ def refund(uow: UnitOfWork, account_id: int, body: dict[str, Any]) -> dict[str, 
     uow.session.flush()
     change = uow.log("refund", "account", account.id,
                       f"Paid {format_amount(amount, account.currency)} back to {payer_name(uow, account)} by {method}: {why.strip()}")  # fmt: skip
-    return {"change": change.key, **account_view(uow, account)}
+    return account_view(uow, account).widened(AccountDone, change=change.key)
 
 
-def write_off(uow: UnitOfWork, account_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def write_off(uow: UnitOfWork, account_id: int, body: dict[str, Any]) -> AccountDone:
     """Stop expecting what is left of an installment, with a reason."""
     account = get_account(uow, account_id, lock=True)
     faults: list[Fault] = []
@@ -342,7 +353,7 @@ def write_off(uow: UnitOfWork, account_id: int, body: dict[str, Any]) -> dict[st
     uow.session.flush()
     change = uow.log("write off", "account", account.id,
                       f"Wrote off {format_amount(left, account.currency)} of {payer_name(uow, account)}: {why.strip()}")  # fmt: skip
-    return {"change": change.key, **account_view(uow, account)}
+    return account_view(uow, account).widened(AccountDone, change=change.key)
 
 
 # --- what an account shows --------------------------------------------------------------------------------
@@ -357,7 +368,7 @@ def balance_at(uow: UnitOfWork, account: Account, day: date) -> int:
     return int(uow.session.scalar(query) or 0)
 
 
-def account_page(uow: UnitOfWork, account_id: int, day: date | None = None) -> dict[str, Any]:
+def account_page(uow: UnitOfWork, account_id: int, day: date | None = None) -> AccountPage:
     """One account: balance, what is open, credit, and every entry with its cause and the balance after it."""
     account = get_account(uow, account_id)
     rows = uow.session.execute(
@@ -375,17 +386,17 @@ def account_page(uow: UnitOfWork, account_id: int, day: date | None = None) -> d
         if day and posting.effective > day:
             break
         balance += amount
-        entries.append({
-            "id": posting.id, "day": shown(posting.effective), "entered": uow.local(posting.entered_at),
-            "kind": posting.kind, "cause": posting.cause, "run_id": run_id, "run": code,
-            "payment_id": payment.id if payment and posting.id not in reversed_ids else None,
-            "amount": format_amount(amount, account.currency), "balance": format_amount(balance, account.currency),
-        })  # fmt: skip
-    return {**account_view(uow, account), "entries": entries, "at": shown(day or uow.today),
-            "balance_at": format_amount(balance, account.currency)}  # fmt: skip
+        entries.append(AccountEntry(
+            id=posting.id, day=posting.effective, entered=uow.local(posting.entered_at),
+            kind=posting.kind, cause=posting.cause, run_id=run_id, run=code,
+            payment_id=payment.id if payment and posting.id not in reversed_ids else None,
+            amount=format_amount(amount, account.currency), balance=format_amount(balance, account.currency),
+        ))  # fmt: skip
+    return account_view(uow, account).widened(AccountPage, entries=entries, at=shown(day or uow.today),
+            balance_at=format_amount(balance, account.currency))  # fmt: skip
 
 
-def account_view(uow: UnitOfWork, account: Account) -> dict[str, Any]:
+def account_view(uow: UnitOfWork, account: Account) -> AccountOut:
     rows = open_of(uow, [account.id]).get(account.id, [])
     about = {
         number: (code, name)
@@ -398,19 +409,19 @@ def account_view(uow: UnitOfWork, account: Account) -> dict[str, Any]:
     }
     currency = account.currency
     balance = money.balances(uow, [account.id]).get(account.id, 0)
-    return {
-        "id": account.id, "name": payer_name(uow, account), "person_id": account.person_id,
-        "organization_id": account.organization_id, "currency": currency, "balance": format_amount(balance, currency),
-        "credit": format_amount(sum(f for _, f in free_payments(uow, account)), currency),
-        "open": [
-            {"id": i.id, "due": shown(i.due), "left": format_amount(left, currency), "why": i.why,
-             "run": about[i.enrollment_id][0], "who": about[i.enrollment_id][1], "age": accounts.bucket_of(i.due, uow.today)}
+    return AccountOut(
+        id=account.id, name=payer_name(uow, account), person_id=account.person_id,
+        organization_id=account.organization_id, currency=currency, balance=format_amount(balance, currency),
+        credit=format_amount(sum(f for _, f in free_payments(uow, account)), currency),
+        open=[
+            OpenInstallment(id=i.id, due=i.due, left=format_amount(left, currency), why=i.why,
+             run=about[i.enrollment_id][0], who=about[i.enrollment_id][1], age=accounts.bucket_of(i.due, uow.today))
             for i, left in sorted(rows, key=lambda r: (r[0].due, r[0].id))
         ],
-    }  # fmt: skip
+    )  # fmt: skip
 
 
-def till(uow: UnitOfWork, day: date | None = None) -> dict[str, Any]:
+def till(uow: UnitOfWork, day: date | None = None) -> Till:
     """What came in on a day, by method, payment by payment; taken-back ones are said and not counted."""
     at = day or uow.today
     rows = uow.session.execute(
@@ -431,15 +442,15 @@ def till(uow: UnitOfWork, day: date | None = None) -> dict[str, Any]:
         if not gone:
             key = (payment.method, account.currency)
             sums[key] = sums.get(key, 0) + payment.amount
-        lines.append({
-            "id": payment.id, "account_id": account.id, "name": payer_name(uow, account), "method": payment.method,
-            "reference": payment.reference, "amount": format_amount(payment.amount, account.currency),
-            "currency": account.currency, "cause": cause, "taken_back": gone,
-        })  # fmt: skip
+        lines.append(TillLine(
+            id=payment.id, account_id=account.id, name=payer_name(uow, account), method=payment.method,
+            reference=payment.reference, amount=format_amount(payment.amount, account.currency),
+            currency=account.currency, cause=cause, taken_back=gone,
+        ))  # fmt: skip
     methods = [
-        {"method": m, "currency": c, "amount": format_amount(a, c)} for (m, c), a in sorted(sums.items())
+        TillMethod(method=m, currency=c, amount=format_amount(a, c)) for (m, c), a in sorted(sums.items())
     ]
-    return {"day": shown(at), "text": day_text(at), "methods": methods, "payments": lines}
+    return Till(day=at, text=day_text(at), methods=methods, payments=lines)
 
 
 def account_faults(uow: UnitOfWork) -> list[str]:
@@ -463,10 +474,7 @@ def account_faults(uow: UnitOfWork) -> list[str]:
     return found
 
 
-NOTHING_OWED: dict[str, Any] = {"owed": None, "credit": None, "next_due": None}
-
-
-def owed_by(uow: UnitOfWork, person_ids: list[int]) -> dict[int, dict[str, Any]]:
+def owed_by(uow: UnitOfWork, person_ids: list[int]) -> dict[int, Owed]:
     """What people owe on their own accounts in the center's currency, or have as credit, and their next installment."""
     accounts = uow.session.scalars(
         select(Account).where(Account.person_id.in_(person_ids), Account.currency == uow.center.currency)
@@ -478,16 +486,16 @@ def owed_by(uow: UnitOfWork, person_ids: list[int]) -> dict[int, dict[str, Any]]
         )
     ).all()
     due = money.open_installments(uow, [enrollment for _, enrollment in held])
-    by_payer: dict[int, list[Any]] = {}
+    by_payer: dict[int, list[tuple[Installment, int]]] = {}
     for payer, enrollment in held:
         by_payer.setdefault(payer, []).extend(due.get(enrollment, []))
     currency = uow.center.currency
     return {
-        a.person_id: {
-            "owed": format_amount(sums[a.id], currency) if sums[a.id] > 0 else None,
-            "credit": format_amount(-sums[a.id], currency) if sums[a.id] < 0 else None,
-            "next_due": money.next_due(by_payer.get(a.id, []), currency),
-        }
+        a.person_id: Owed(
+            owed=format_amount(sums[a.id], currency) if sums[a.id] > 0 else None,
+            credit=format_amount(-sums[a.id], currency) if sums[a.id] < 0 else None,
+            next_due=money.next_due(by_payer.get(a.id, []), currency),
+        )
         for a in accounts
         if a.person_id is not None and sums.get(a.id)
     }

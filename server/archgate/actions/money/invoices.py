@@ -8,18 +8,17 @@ transaction that is rolled back gives its number back with it.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import date
 from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import selectinload
 
-from archgate.actions.kernel.answers import shown
 from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
 from archgate.actions.money import accounts, money
+from archgate.actions.money.views import InvoiceDone, InvoiceLine, InvoiceOut, Invoices, InvoiceSent
 from archgate.actions.people import people
 from archgate.core.faults import refuse
 from archgate.core.money import format_amount
@@ -171,7 +170,7 @@ def many_of(line: Line) -> str:
     return line.label + (f" x {line.quantity}" if line.quantity > 1 else "")
 
 
-def issue(uow: UnitOfWork, account_id: int, send: bool = False) -> dict[str, Any]:
+def issue(uow: UnitOfWork, account_id: int, send: bool = False) -> InvoiceDone:
     """One invoice for everything of an account that is not invoiced yet; with `send` the payer gets it by email."""
     account = accounts.get_account(uow, account_id, lock=True)
     rows = pending(uow, account)
@@ -187,7 +186,7 @@ def issue(uow: UnitOfWork, account_id: int, send: bool = False) -> dict[str, Any
     )
     if email:
         mail(uow, change, invoice, email)
-    return {"change": change.key, **invoice_view(invoice)}
+    return invoice_view(invoice).widened(InvoiceDone, change=change.key)
 
 
 def say(uow: UnitOfWork, invoice: Invoice, rows: list[Difference]) -> None:
@@ -228,13 +227,13 @@ def mail(uow: UnitOfWork, change: Change, invoice: Invoice, email: str) -> None:
     messages.write(uow, change, email, payer, subject, body, person_id, invoice_id=invoice.id)
 
 
-def send(uow: UnitOfWork, invoice_id: int, typed: str | None = None) -> dict[str, Any]:
+def send(uow: UnitOfWork, invoice_id: int, typed: str | None = None) -> InvoiceSent:
     """Send a paper that was issued before, once more or for the first time, to the payer or to a typed address."""
     invoice = get_invoice(uow, invoice_id)
     email = email_of(uow, accounts.get_account(uow, invoice.account_id), typed)
     change = uow.log("send a paper", "invoice", invoice.id, f"Sent {invoice.number} to {email}")
     mail(uow, change, invoice, email)
-    return {"change": change.key, "email": email, **invoice_view(invoice)}
+    return invoice_view(invoice).widened(InvoiceSent, change=change.key, email=email)
 
 
 def keep(
@@ -258,7 +257,7 @@ def get_invoice(uow: UnitOfWork, invoice_id: int) -> Invoice:
     return row
 
 
-def credit_note(uow: UnitOfWork, invoice_id: int, why: str) -> dict[str, Any]:
+def credit_note(uow: UnitOfWork, invoice_id: int, why: str) -> InvoiceDone:
     """Take an invoice back whole, with the reason; what still holds can be invoiced anew."""
     invoice = get_invoice(uow, invoice_id)
     if not why.strip() or len(why) > 500:
@@ -285,10 +284,10 @@ def credit_note(uow: UnitOfWork, invoice_id: int, why: str) -> dict[str, Any]:
     change = uow.log(
         "issue a credit note", "invoice", note.id, f"{note.number} takes back {invoice.number}: {why.strip()}"
     )
-    return {"change": change.key, **invoice_view(note)}
+    return invoice_view(note).widened(InvoiceDone, change=change.key)
 
 
-def credit_differences(uow: UnitOfWork, account_id: int, send: bool = False) -> dict[str, Any]:
+def credit_differences(uow: UnitOfWork, account_id: int, send: bool = False) -> InvoiceDone:
     """One credit note for every sign-up that comes to less than was invoiced of it."""
     account = accounts.get_account(uow, account_id, lock=True)
     rows = to_credit(uow, account)
@@ -303,10 +302,10 @@ def credit_differences(uow: UnitOfWork, account_id: int, send: bool = False) -> 
     )
     if email:
         mail(uow, change, note, email)
-    return {"change": change.key, **invoice_view(note)}
+    return invoice_view(note).widened(InvoiceDone, change=change.key)
 
 
-def receipt(uow: UnitOfWork, payment_id: int) -> dict[str, Any]:
+def receipt(uow: UnitOfWork, payment_id: int) -> InvoiceOut:
     """The receipt of a payment, numbered once; asked for again it is the same."""
     payment = uow.session.get(Payment, payment_id)
     if payment is None:
@@ -339,14 +338,14 @@ def notes_of(uow: UnitOfWork, payment: Payment) -> list[str]:
     return sorted(uow.session.scalars(query))
 
 
-def invoice_view(row: Invoice) -> dict[str, Any]:
-    return {
-        "id": row.id, "kind": row.kind, "number": row.number, "issued_on": shown(row.issued_on),
-        "total": format_amount(row.total, row.currency), "currency": row.currency, "reverses_id": row.reverses_id,
-    }  # fmt: skip
+def invoice_view(row: Invoice) -> InvoiceOut:
+    return InvoiceOut(
+        id=row.id, kind=row.kind, number=row.number, issued_on=row.issued_on,
+        total=format_amount(row.total, row.currency), currency=row.currency, reverses_id=row.reverses_id,
+    )  # fmt: skip
 
 
-def of_account(uow: UnitOfWork, account_id: int) -> dict[str, Any]:
+def of_account(uow: UnitOfWork, account_id: int) -> Invoices:
     """The invoices of an account, newest first, and what is not invoiced yet."""
     account = accounts.get_account(uow, account_id)
     rows = uow.session.scalars(
@@ -355,11 +354,11 @@ def of_account(uow: UnitOfWork, account_id: int) -> dict[str, Any]:
     found = differences(uow, account)
     more, less = [d for d in found if d.amount > 0], [d for d in found if d.amount < 0]
     back = {r.reverses_id for r in rows if r.reverses_id}
-    return {
-        "items": [{**invoice_view(r), "taken_back": r.id in back} for r in rows], "pending": len(more),
-        "pending_total": format_amount(sum(d.amount for d in more), account.currency), "currency": account.currency,
-        "to_credit": len(less), "to_credit_total": format_amount(-sum(d.amount for d in less), account.currency),
-    }  # fmt: skip
+    return Invoices(
+        items=[invoice_view(r).widened(InvoiceLine, taken_back=r.id in back) for r in rows], pending=len(more),
+        pending_total=format_amount(sum(d.amount for d in more), account.currency), currency=account.currency,
+        to_credit=len(less), to_credit_total=format_amount(-sum(d.amount for d in less), account.currency),
+    )  # fmt: skip
 
 
 def document(uow: UnitOfWork, invoice_id: int) -> tuple[str, dict[str, Any]]:
@@ -379,18 +378,18 @@ def pro_forma(uow: UnitOfWork, account_id: int) -> dict[str, Any]:
 def statement(uow: UnitOfWork, account_id: int) -> dict[str, Any]:
     """The statement of an account as of today: every entry with its cause, the balance, and what is still due when."""
     page = accounts.account_page(uow, account_id)
-    currency = page["currency"]
+    currency = page.currency
 
     return {
         "title": "Statement of account", "number": None, "center": uow.center.name, "date": day_text(uow.today),
-        "payer": page["name"], "notes": [], "taxes": [],
+        "payer": page.name, "notes": [], "taxes": [],
         "lines": [
-            {"what": f"{day_text(date.fromisoformat(e['day']))}, {e['kind']}", "more": e["cause"], "amount": amount_text(e["amount"], currency)}
-            for e in page["entries"]
+            {"what": f"{day_text(e.day)}, {e.kind}", "more": e.cause, "amount": amount_text(e.amount, currency)}
+            for e in page.entries
         ],
-        "total": amount_text(page["balance"], currency),
+        "total": amount_text(page.balance, currency),
         "dues": [
-            {"what": f"{day_text(date.fromisoformat(o['due']))}, {o['run']}", "amount": amount_text(o["left"], currency)} for o in page["open"]
+            {"what": f"{day_text(o.due)}, {o.run}", "amount": amount_text(o.left, currency)} for o in page.open
         ],
     }  # fmt: skip
 

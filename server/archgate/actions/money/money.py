@@ -10,6 +10,7 @@ from sqlalchemy import case, func, or_, select
 from sqlalchemy.dialects.mysql import insert
 
 from archgate.actions.kernel.unit_of_work import UnitOfWork, system_now
+from archgate.actions.money.views import NextDue
 from archgate.core import ledger
 from archgate.core.money import format_amount
 from archgate.tables.money import Account, Allocation, Entry, Posting
@@ -275,11 +276,11 @@ def paid_of(uow: UnitOfWork, enrollment_ids: list[int]) -> dict[int, int]:
     return {number: int(amount) for number, amount in rows if amount}
 
 
-def next_due(open_rows: list[tuple[Installment, int]], currency: str) -> dict[str, Any] | None:
+def next_due(open_rows: list[tuple[Installment, int]], currency: str) -> NextDue | None:
     if not open_rows:
         return None
     first, left = min(open_rows, key=lambda r: (r[0].due, r[0].n))
-    return {"due": first.due.isoformat(), "amount": format_amount(left, currency)}
+    return NextDue(due=first.due, amount=format_amount(left, currency))
 
 
 def ledger_faults(uow: UnitOfWork) -> list[str]:

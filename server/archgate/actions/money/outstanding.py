@@ -5,15 +5,14 @@ Overdue and current sums are what is open of installments; credit is what came i
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from datetime import date
-from typing import Any
 
 from sqlalchemy import func, select
 
-from archgate.actions.kernel.answers import shown
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import accounts, money
+from archgate.actions.money.views import MonthSum, OpenRow, Outstanding, PayerLine, UnearnedRow, WeekSum
 from archgate.core import accounts as core
 from archgate.core.money import format_amount
 from archgate.papers import ledger as papers
@@ -24,7 +23,18 @@ from archgate.tables.roster import Enrollment
 from archgate.tables.schedule import Gate
 
 
-def payers(uow: UnitOfWork, run_id: int | None = None, limit: int | None = None) -> dict[str, Any]:
+@dataclass(frozen=True)
+class Payer:
+    """What a payer owes by age, and their credit, in smallest units; `first_due` is the day of what is longest open."""
+
+    account: Account
+    name: str
+    credit: int
+    first_due: date | None
+    ages: dict[str, int]
+
+
+def payers(uow: UnitOfWork, run_id: int | None = None, limit: int | None = None) -> Outstanding:
     """The payers with something open or a credit, what is longest overdue first, up to `limit`; and the sums of all of them.
     Of the whole center, or of one run."""
     currency = uow.center.currency
@@ -42,7 +52,8 @@ def payers(uow: UnitOfWork, run_id: int | None = None, limit: int | None = None)
     of_run = None
     if run_id is not None:
         of_run = set(uow.session.scalars(select(Enrollment.id).where(Enrollment.run_id == run_id)))
-    rows, every = [], []
+    rows: list[Payer] = []
+    every: list[core.Open] = []
     for number, (account, name) in held.items():
         open_rows = still.get(number, [])
         credit = sum(left for _, left in open_rows) - balances.get(number, 0)
@@ -54,39 +65,44 @@ def payers(uow: UnitOfWork, run_id: int | None = None, limit: int | None = None)
         every += core_rows
         ages = core.ageing_of(core_rows, uow.today)
         first = min((r.due for r in core_rows), default=None)
-        rows.append({
-            "account_id": account.id, "name": name, "person_id": account.person_id,
-            "organization_id": account.organization_id, "open": sum(ages.values()), "credit": max(0, credit),
-            "first_due": shown(first), "ages": ages,
-        })  # fmt: skip
-    rows.sort(key=lambda r: (r["first_due"] or "9999", r["name"]))
+        rows.append(Payer(account, name, max(0, credit), first, ages))
+    rows.sort(key=lambda r: (r.first_due or date.max, r.name))
     totals = core.ageing_of(every, uow.today)
 
     def texts(sums: dict[str, int]) -> dict[str, str]:
         return {bucket: format_amount(amount, currency) for bucket, amount in sums.items()}
 
-    return {
-        "currency": currency, "day": shown(uow.today), "buckets": list(core.BUCKETS), "totals": texts(totals),
-        "open": format_amount(sum(totals.values()), currency),
-        "overdue": format_amount(sum(totals.values()) - totals[core.BUCKETS[0]], currency),
-        "credit": format_amount(sum(r["credit"] for r in rows), currency),
-        "expected": [
-            {"week": shown(monday), "amount": format_amount(amount, currency)}
+    return Outstanding(
+        currency=currency, day=uow.today, buckets=list(core.BUCKETS), totals=texts(totals),
+        open=format_amount(sum(totals.values()), currency),
+        overdue=format_amount(sum(totals.values()) - totals[core.BUCKETS[0]], currency),
+        credit=format_amount(sum(r.credit for r in rows), currency),
+        expected=[
+            WeekSum(week=monday, amount=format_amount(amount, currency))
             for monday, amount in core.expected_by_week(every, uow.today)
         ],
-        "deferred": [
-            {"month": shown(month), "amount": format_amount(amount, currency)}
+        deferred=[
+            MonthSum(month=month, amount=format_amount(amount, currency))
             for month, amount in core.deferred_by_month(unearned(uow, run_id), uow.today)
         ],
-        "payers": [
-            {**r, "open": format_amount(r["open"], currency), "credit": format_amount(r["credit"], currency), "ages": texts(r["ages"])}
+        payers=[
+            PayerLine(
+                account_id=r.account.id,
+                name=r.name,
+                person_id=r.account.person_id,
+                organization_id=r.account.organization_id,
+                open=format_amount(sum(r.ages.values()), currency),
+                credit=format_amount(r.credit, currency),
+                first_due=r.first_due,
+                ages=texts(r.ages),
+            )
             for r in rows[:limit]
         ],
-        "payers_total": len(rows),
-    }  # fmt: skip
+        payers_total=len(rows),
+    )  # fmt: skip
 
 
-def unearned(uow: UnitOfWork, run_id: int | None) -> list[tuple[Any, int]]:
+def unearned(uow: UnitOfWork, run_id: int | None) -> list[tuple[date, int]]:
     """What the sign-ups of each run come to, with the day on which it ends; runs without an end are earned at once."""
     query = (
         select(Gate.day, func.sum(Enrollment.total)).join(Run, Run.id == Gate.run_id)
@@ -101,7 +117,7 @@ def unearned(uow: UnitOfWork, run_id: int | None) -> list[tuple[Any, int]]:
 
 def open_rows(
     uow: UnitOfWork, run_id: int | None = None, week: date | None = None, age: str | None = None
-) -> list[dict[str, Any]]:
+) -> list[OpenRow]:
     """The open installments behind a figure: of a week in which they are expected, of an age, of one run, or all."""
     currency = uow.center.currency
     held = uow.session.scalars(
@@ -111,7 +127,7 @@ def open_rows(
         select(Enrollment.id, Run.id, Run.code, Person.name).join(Run, Run.id == Enrollment.run_id)
         .join(Person, Person.id == Enrollment.person_id)
     )  # fmt: skip
-    facts = {number: rest for number, *rest in uow.session.execute(about).all()}
+    facts = {number: (run, code, who) for number, run, code, who in uow.session.execute(about).all()}
     names = payer_names(uow)
     found = []
     for account, rows in accounts.open_of(uow, list(held)).items():
@@ -124,11 +140,11 @@ def open_rows(
                 continue
             if age is not None and core.bucket_of(row.due, uow.today) != age:
                 continue
-            found.append({
-                "account_id": account, "payer": names[account], "who": who, "run_id": number, "run": code,
-                "due": shown(row.due), "left": format_amount(left, currency), "age": core.bucket_of(row.due, uow.today),
-            })  # fmt: skip
-    return sorted(found, key=lambda r: (r["due"], r["payer"], r["run"]))
+            found.append(OpenRow(
+                account_id=account, payer=names[account], who=who, run_id=number, run=code,
+                due=row.due, left=format_amount(left, currency), age=core.bucket_of(row.due, uow.today),
+            ))  # fmt: skip
+    return sorted(found, key=lambda r: (r.due, r.payer, r.run))
 
 
 def payer_names(uow: UnitOfWork) -> dict[int, str]:
@@ -141,9 +157,7 @@ def payer_names(uow: UnitOfWork) -> dict[int, str]:
     return dict(uow.session.execute(query).all())
 
 
-def unearned_rows(
-    uow: UnitOfWork, run_id: int | None = None, month: date | None = None
-) -> list[dict[str, Any]]:
+def unearned_rows(uow: UnitOfWork, run_id: int | None = None, month: date | None = None) -> list[UnearnedRow]:
     """The runs behind what is not earned yet: what their sign-ups come to, and the day on which each ends."""
     query = (
         select(Run.id, Run.code, Run.title, Course.title, Gate.day, func.count(), func.sum(Enrollment.total))
@@ -155,34 +169,42 @@ def unearned_rows(
     if run_id is not None:
         query = query.where(Run.id == run_id)
     return [
-        {"run_id": number, "run": code, "title": title or course, "ends": shown(day), "sign_ups": int(many),
-         "amount": format_amount(int(amount), uow.center.currency)}
+        UnearnedRow(run_id=number, run=code, title=title or course, ends=day, sign_ups=int(many),
+         amount=format_amount(int(amount), uow.center.currency))
         for number, code, title, course, day, many, amount in uow.session.execute(query)
         if amount and (month is None or day.replace(day=1) == month)
     ]  # fmt: skip
 
 
-def open_lines(uow: UnitOfWork, **which: Any) -> list[list[str]]:
+def open_lines(
+    uow: UnitOfWork, run_id: int | None = None, week: date | None = None, age: str | None = None
+) -> list[list[str]]:
     """Open installments as the lines of a CSV file."""
-    rows = open_rows(uow, **which)
+    rows = open_rows(uow, run_id, week, age)
     lines = [["Due", "Payer", "Learner", "Run", "Left", "Days late"]]
-    return lines + [[r["due"], r["payer"], r["who"], r["run"], r["left"], r["age"]] for r in rows]
+    return lines + [[r.due.isoformat(), r.payer, r.who, r.run, r.left, r.age] for r in rows]
 
 
-def unearned_lines(uow: UnitOfWork, **which: Any) -> list[list[str]]:
+def unearned_lines(uow: UnitOfWork, run_id: int | None = None, month: date | None = None) -> list[list[str]]:
     """What is not earned yet as the lines of a CSV file."""
     lines = [["Run", "Title", "Ends", "Sign-ups", "Not earned yet"]]
-    rows = unearned_rows(uow, **which)
-    return lines + [[r["run"], r["title"], r["ends"], str(r["sign_ups"]), r["amount"]] for r in rows]
+    rows = unearned_rows(uow, run_id, month)
+    return lines + [[r.run, r.title, r.ends.isoformat(), str(r.sign_ups), r.amount] for r in rows]
 
 
 def payer_lines(uow: UnitOfWork) -> list[list[str]]:
     """The list of payers as the lines of a CSV file."""
     found = payers(uow)
-    lines = [["Payer", "Open", *found["buckets"], "Credit", "First due"]]
+    lines = [["Payer", "Open", *found.buckets, "Credit", "First due"]]
     lines += [
-        [p["name"], p["open"], *(p["ages"][b] for b in found["buckets"]), p["credit"], p["first_due"] or ""]
-        for p in found["payers"]
+        [
+            p.name,
+            p.open,
+            *(p.ages[b] for b in found.buckets),
+            p.credit,
+            p.first_due.isoformat() if p.first_due else "",
+        ]
+        for p in found.payers
     ]
     return lines
 
@@ -191,9 +213,7 @@ def entry_lines(uow: UnitOfWork, account_id: int) -> list[list[str]]:
     """The entries of an account as the lines of a CSV file."""
     page = accounts.account_page(uow, account_id)
     lines = [["Day", "Kind", "Cause", "Run", "Amount", "Balance"]]
-    lines += [
-        [e["day"], e["kind"], e["cause"], e["run"] or "", e["amount"], e["balance"]] for e in page["entries"]
-    ]
+    lines += [[e.day.isoformat(), e.kind, e.cause, e.run or "", e.amount, e.balance] for e in page.entries]
     return lines
 
 

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from sqlalchemy import select
 
 from archgate.actions.kernel.problems import not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import money
+from archgate.actions.money.views import Details
 from archgate.actions.people import people
 from archgate.tables.courses import Run
 from archgate.tables.money import Account, PaymentDetails
@@ -45,7 +44,7 @@ def holder_of(uow: UnitOfWork, person_id: int | None, organization_id: int | Non
 
 def keep_details(
     uow: UnitOfWork, person_id: int | None, organization_id: int | None, token: str, words: str
-) -> dict[str, Any]:
+) -> Details:
     """Keep what the payment service answered; the same token is kept once."""
     held = uow.session.scalar(select(PaymentDetails).where(PaymentDetails.token == token))
     if held is None:
@@ -58,4 +57,4 @@ def keep_details(
         uow.session.add(held)
         uow.session.flush()
         uow.log("keep payment details", "account", account.id, f"Payment details on file: {words}")
-    return {"words": held.words}
+    return Details(words=held.words)

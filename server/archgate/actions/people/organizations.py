@@ -2,20 +2,19 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from sqlalchemy import select
 
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.people import people
+from archgate.actions.people.views import OrganizationOut
 from archgate.core.faults import Fault, Refused
 from archgate.tables.people import Organization
 
 
 def find_organizations(
     uow: UnitOfWork, q: str, include: int | None = None, limit: int = 20
-) -> list[dict[str, Any]]:
+) -> list[OrganizationOut]:
     """Organizations by a part of the name; `include` is one that stands first in any case, as it is chosen already."""
     query = select(Organization).order_by(Organization.name).limit(limit)
     for word in q.split()[:6]:
@@ -24,10 +23,10 @@ def find_organizations(
     chosen = uow.session.get(Organization, include) if include else None
     if chosen is not None:
         found = [chosen, *(o for o in found if o.id != chosen.id)]
-    return [{"id": o.id, "name": o.name} for o in found]
+    return [OrganizationOut(id=o.id, name=o.name) for o in found]
 
 
-def create_organization(uow: UnitOfWork, name: str) -> dict[str, Any]:
+def create_organization(uow: UnitOfWork, name: str) -> OrganizationOut:
     """Add an organization; the name is unique without regard to case."""
     name = " ".join(name.split())
     if not name or len(name) > 200:
@@ -38,4 +37,4 @@ def create_organization(uow: UnitOfWork, name: str) -> dict[str, Any]:
     uow.session.add(row)
     uow.session.flush()
     uow.log("add an organization", "organization", row.id, f"Added {name}")
-    return {"id": row.id, "name": row.name}
+    return OrganizationOut(id=row.id, name=row.name)

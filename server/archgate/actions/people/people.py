@@ -11,6 +11,7 @@ from sqlalchemy import func, or_, select
 from archgate.actions.kernel.answers import refuse_lost_update
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
+from archgate.actions.people.views import NoteOut, Notes, PersonChanged, PersonNear, PersonOut, Tagged
 from archgate.core.faults import Fault, Refused
 from archgate.core.names import digits_of, folded
 from archgate.core.reader import Reader
@@ -93,7 +94,7 @@ def read_person(top: Reader, row: Reader) -> dict[str, str | None]:
     return {**facts, "email": facts["email"] or None, "phone": facts["phone"] or None}
 
 
-def create_person(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
+def create_person(uow: UnitOfWork, body: dict[str, Any]) -> PersonOut:
     """Add a person. Somebody with the same name and email is pointed out (409) unless `anyway`."""
     top = Reader(body, "", [], "given family email phone note anyway")
     facts = read_person(top, top)
@@ -115,7 +116,7 @@ def create_person(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
     return person_view(person)
 
 
-def change_person(uow: UnitOfWork, person_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def change_person(uow: UnitOfWork, person_id: int, body: dict[str, Any]) -> PersonChanged:
     """Change what is known of a person; `seen` holds the values the clerk saw."""
     person = get_person(uow, person_id, to_change=True)
     top = Reader(body, "", [], "seen set")
@@ -133,7 +134,7 @@ def change_person(uow: UnitOfWork, person_id: int, body: dict[str, Any]) -> dict
     person.name = f"{person.given} {person.family}".strip()
     person.folded, person.digits = folded(person.name), digits_of(person.phone) or None
     change = uow.log("change a person", "person", person.id, f"Changed {', '.join(names)} of {person.name}")
-    return {**person_view(person), "change": change.key}
+    return person_view(person).widened(PersonChanged, change=change.key)
 
 
 def tags_of(uow: UnitOfWork, person_ids: list[int]) -> dict[int, list[str]]:
@@ -149,7 +150,7 @@ def known_tags(uow: UnitOfWork) -> list[str]:
     return list(uow.session.scalars(select(PersonTag.tag).distinct().order_by(PersonTag.tag)))
 
 
-def tag_person(uow: UnitOfWork, person_id: int, tags: list[str]) -> dict[str, Any]:
+def tag_person(uow: UnitOfWork, person_id: int, tags: list[str]) -> Tagged:
     """Say what kind of person somebody is: member, concession, staff. It decides which rates they may have."""
     person = get_person(uow, person_id, to_change=True)
     wanted = {t.strip().casefold() for t in tags if t.strip()}
@@ -162,10 +163,10 @@ def tag_person(uow: UnitOfWork, person_id: int, tags: list[str]) -> dict[str, An
         uow.session.delete(held[tag])
     said = ", ".join(sorted(wanted)) or "no tag"
     change = uow.log("tag a person", "person", person.id, f"{person.name}: {said}")
-    return {"change": change.key, "tags": sorted(wanted)}
+    return Tagged(change=change.key, tags=sorted(wanted))
 
 
-def near(uow: UnitOfWork, given: str, family: str, email: str, phone: str) -> list[dict[str, Any]]:
+def near(uow: UnitOfWork, given: str, family: str, email: str, phone: str) -> list[PersonNear]:
     """People who may be the one being typed: the same email, the same phone, or nearly the same name.
 
     Names are compared without case and accents; 86 of 100 by edit distance is near (chosen by trying). A phone or
@@ -197,7 +198,8 @@ def near(uow: UnitOfWork, given: str, family: str, email: str, phone: str) -> li
         )
         why += ["the same phone"] if len(digits) >= 6 and person.digits == digits else []
         if why:
-            found.append((score + 50 * (len(why) - 1), {**person_view(person), "why": ", ".join(why)}))
+            seen = person_view(person).widened(PersonNear, why=", ".join(why))
+            found.append((score + 50 * (len(why) - 1), seen))
     return [view for _, view in sorted(found, key=lambda f: -f[0])[:4]]
 
 
@@ -209,29 +211,29 @@ def like(word: str) -> str:
     return "%" + word.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
 
 
-def person_view(person: Person) -> dict[str, Any]:
-    return {
-        "id": person.id,
-        "given": person.given,
-        "family": person.family,
-        "name": person.name,
-        "email": person.email,
-        "phone": person.phone,
-        "note": person.note,
-        "merged_into_id": person.merged_into_id,
-    }
+def person_view(person: Person) -> PersonOut:
+    return PersonOut(
+        id=person.id,
+        given=person.given,
+        family=person.family,
+        name=person.name,
+        email=person.email,
+        phone=person.phone,
+        note=person.note,
+        merged_into_id=person.merged_into_id,
+    )
 
 
 # --- a person's page --------------------------------------------------------------------------------------
 
 
-def notes_of(uow: UnitOfWork, person: Person) -> list[dict[str, Any]]:
+def notes_of(uow: UnitOfWork, person: Person) -> list[NoteOut]:
     query = select(Note, User.name).join(User, User.id == Note.user_id).where(Note.person_id == person.id)
     rows = uow.session.execute(query.order_by(Note.id.desc()))
-    return [{"at": uow.local(n.at), "by": name, "text": n.text} for n, name in rows]
+    return [NoteOut(at=uow.local(n.at), by=name, text=n.text) for n, name in rows]
 
 
-def add_note(uow: UnitOfWork, person_id: int, text: str) -> dict[str, Any]:
+def add_note(uow: UnitOfWork, person_id: int, text: str) -> Notes:
     """Write a note on a person; it is signed and dated, and never edited."""
     person = get_person(uow, person_id)
     if not text.strip() or len(text) > 5000:
@@ -239,4 +241,4 @@ def add_note(uow: UnitOfWork, person_id: int, text: str) -> dict[str, Any]:
     uow.session.add(Note(person_id=person.id, user_id=uow.user_id, at=uow.now, text=text.strip()))
     uow.log("note", "person", person.id, f"Wrote a note on {person.name}")
     uow.session.flush()
-    return {"notes": notes_of(uow, person)}
+    return Notes(notes=notes_of(uow, person))

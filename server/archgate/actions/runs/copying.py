@@ -9,9 +9,11 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import func, or_, select
 
 from archgate.actions.fees import fees, plans
+from archgate.actions.fees.views import GateDay
 from archgate.actions.kernel.answers import shown
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.runs import making
+from archgate.actions.runs.views import Copied, CopiedRun
 from archgate.actions.schedule import clashes, places, schedule
 from archgate.actions.seats import seats
 from archgate.core.documents import meeting_document
@@ -88,7 +90,7 @@ def runs_to_copy(uow: UnitOfWork, body: dict[str, Any]) -> tuple[list[Run], dict
     return found, first_days, weeks
 
 
-def copy_runs(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
+def copy_runs(uow: UnitOfWork, body: dict[str, Any]) -> Copied:
     """Copy runs as drafts to new dates: meetings, gates, prices and plan dates move by the same shift.
 
     A new first date is taken in the run's own weekday, on it or after it. Meetings that fall on a closed day are
@@ -96,17 +98,17 @@ def copy_runs(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
     """
     runs, first_days, weeks = runs_to_copy(uow, body)
     made = [copy_run(uow, run, first_days.get(run.id), weeks) for run in runs]
-    what = made[0]["code"] if len(made) == 1 else f"{len(made)} runs"
+    what = made[0].code if len(made) == 1 else f"{len(made)} runs"
     change = uow.log(
         "copy runs",
         "season",
-        made[0]["run_id"],
-        f"Copied {what} to {(len(made) == 1 and made[0]['new_code']) or 'new dates'}",
+        made[0].run_id,
+        f"Copied {what} to {(len(made) == 1 and made[0].new_code) or 'new dates'}",
     )
-    return {"change": change.key, "runs": made}
+    return Copied(change=change.key, runs=made)
 
 
-def copy_run(uow: UnitOfWork, run: Run, first: date | None, weeks: int | None) -> dict[str, Any]:
+def copy_run(uow: UnitOfWork, run: Run, first: date | None, weeks: int | None) -> CopiedRun:
     begin = run.starts_on if run.kind == "cohort" else min((m.date for m in run.meetings), default=None)
     shift = (weeks or 0) * 7 if begin is None else aligned_shift(begin, first) if first else (weeks or 0) * 7
     try:
@@ -158,13 +160,13 @@ def copy_run(uow: UnitOfWork, run: Run, first: date | None, weeks: int | None) -
     uow.session.flush()
     schedule.settle_gates(uow, new)
     old_dates = [meeting_document(m) for m in schedule.schedule_of(run).meetings]
-    return {
-        "run_id": new.id, "from_id": run.id, "code": run.code, "new_code": new.code, "title": run.title or run.course.title,
-        "shift": shift, "before": [d["start"] for d in old_dates],
-        "after": [m.start.isoformat() for m in schedule.schedule_of(new).meetings],
-        "dropped": dropped, "clashes": clashes.of_run(uow, new), "left_behind": left_behind(uow, run),
-        "gates": [{"label": g.label, "day": shown(g.day)} for g in sorted(new.gates, key=lambda g: g.at)],
-    }  # fmt: skip
+    return CopiedRun(
+        run_id=new.id, from_id=run.id, code=run.code, new_code=new.code, title=run.title or run.course.title,
+        shift=shift, before=[d["start"] for d in old_dates],
+        after=[m.start.isoformat() for m in schedule.schedule_of(new).meetings],
+        dropped=dropped, clashes=clashes.of_run(uow, new), left_behind=left_behind(uow, run),
+        gates=[GateDay(label=g.label, day=g.day) for g in sorted(new.gates, key=lambda g: g.at)],
+    )  # fmt: skip
 
 
 def later(rule: dict[str, Any] | None, days: int) -> dict[str, Any] | None:

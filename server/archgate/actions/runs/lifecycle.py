@@ -8,12 +8,14 @@ from typing import Any
 from sqlalchemy import func, select
 
 from archgate.actions.enrolling import leaving
-from archgate.actions.kernel.answers import outcome, shown
+from archgate.actions.kernel.answers import outcome
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
+from archgate.actions.kernel.views import DueBack, Outcome, Touch
 from archgate.actions.messages import messages
 from archgate.actions.money import accounts, money
+from archgate.actions.runs.views import Figures, FileOut
 from archgate.actions.schedule import schedule
 from archgate.actions.schedule.schedule import decision_text
 from archgate.actions.seats import seats
@@ -36,7 +38,7 @@ MEDIA = {b"%PDF-": "application/pdf", b"\x89PNG": "image/png", b"\xff\xd8\xff": 
 # --- the decision -----------------------------------------------------------------------------------------
 
 
-def figures(uow: UnitOfWork, run: Run) -> dict[str, Any]:
+def figures(uow: UnitOfWork, run: Run) -> Figures:
     """What a decision is weighed up with: seats paid in part or whole and not at all, parties unnamed, money, hours.
 
     Firm: something was paid, or the fee is zero. Costs are not known yet; the contact hours saved are.
@@ -53,19 +55,19 @@ def figures(uow: UnitOfWork, run: Run) -> dict[str, Any]:
         select(func.coalesce(func.sum(Waiting.heads), 0)).where(Waiting.run_id == run.id, Waiting.live == 1)
     )
     day = next((g.day for g in run.gates if g.kind == "decision day"), None)
-    return {
-        "run_id": run.id, "code": run.code, "title": run.title or run.course.title, "decision": run.decision,
-        "until": shown(run.decision_until), "day": shown(day), "smallest": run.smallest, "capacity": run.capacity,
-        "taken": heads, "firm": firm, "unpaid": heads - firm,
-        "unnamed": heads - named, "waiting": int(waiting or 0), "currency": run.currency,
-        "income": format_amount(sums["total"], run.currency),
-        "paid": format_amount(sums["total"] - sums["open"], run.currency),
-        "hours_saved": schedule.Schedule(tuple(schedule.core_meeting(run, m) for m in coming)).hours,
-        "start": shown(schedule.start_day(uow, run)), "people": messages.number_on(uow, run.id),
-    }  # fmt: skip
+    return Figures(
+        run_id=run.id, code=run.code, title=run.title or run.course.title, decision=run.decision,
+        until=run.decision_until, day=day, smallest=run.smallest, capacity=run.capacity,
+        taken=heads, firm=firm, unpaid=heads - firm,
+        unnamed=heads - named, waiting=int(waiting or 0), currency=run.currency,
+        income=format_amount(sums["total"], run.currency),
+        paid=format_amount(sums["total"] - sums["open"], run.currency),
+        hours_saved=schedule.Schedule(tuple(schedule.core_meeting(run, m) for m in coming)).hours,
+        start=schedule.start_day(uow, run), people=messages.number_on(uow, run.id),
+    )  # fmt: skip
 
 
-def decide(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def decide(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> Outcome:
     """Say whether a run goes ahead. Going ahead tells everybody; waiting moves the decision day to a date."""
     run = seats.run_to_change(uow, run_id)
     schedule.refuse_closed(run)
@@ -107,18 +109,15 @@ def decide(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> dict[str, Any]
         told = messages.tell_run(
             uow, run, change, f"{title} goes ahead", f"{title} ({run.code}) goes ahead.{when}"
         )
-    return {
-        **outcome(
-            uow, run, change.key, [{"label": "Decision", "before": before, "after": decision_text(run)}]
-        ),
-        "told": told,
-    }
+    return outcome(
+        uow, run, change.key, [Touch(label="Decision", before=before, after=decision_text(run))]
+    ).widened(Outcome, told=told)
 
 
 # --- off sale, cancelled, archived ------------------------------------------------------------------------
 
 
-def set_sale(uow: UnitOfWork, run_id: int, on: bool) -> dict[str, Any]:
+def set_sale(uow: UnitOfWork, run_id: int, on: bool) -> Outcome:
     """Take a published run off sale, or put it back; those enrolled and those in line stay as they are."""
     run = seats.run_to_change(uow, run_id)
     wanted, now = ("published", "off sale") if on else ("off sale", "published")
@@ -131,10 +130,10 @@ def set_sale(uow: UnitOfWork, run_id: int, on: bool) -> dict[str, Any]:
         run.id,
         f"{'Put' if on else 'Took'} {run.code} {'back on' if on else 'off'} sale",
     )
-    return outcome(uow, run, change.key, [{"label": "Status", "before": now, "after": wanted}])
+    return outcome(uow, run, change.key, [Touch(label="Status", before=now, after=wanted)])
 
 
-def cancel_run(uow: UnitOfWork, run_id: int, why: str) -> dict[str, Any]:
+def cancel_run(uow: UnitOfWork, run_id: int, why: str) -> Outcome:
     """Cancel a run: its meetings fall out, seats are given back with their charges, the line is dissolved, all are told.
 
     What somebody has paid stays on their account as credit, which is what is due back to them.
@@ -187,23 +186,20 @@ def cancel_run(uow: UnitOfWork, run_id: int, why: str) -> dict[str, Any]:
         m.cancelled_at, m.cancel_why = uow.now, why.strip() or "the run is cancelled"
         m.sequence += 1
     uow.session.flush()
-    touches: list[dict[str, Any]] = [
-        {"label": "Status", "before": before, "after": "cancelled"},
-        {"label": "Seats given back", "before": str(weighed["taken"]), "after": "0"},
-        {"label": "Parties in line", "before": str(len(line)), "after": "0"},
-        {"label": "Meetings that fall out", "before": None, "after": str(len(fallen))},
-        {"label": "Charges taken back", "before": None, "after": weighed["income"]},
-        {"label": "Due back to payers", "before": None, "after": weighed["paid"]},
+    touches = [
+        Touch(label="Status", before=before, after="cancelled"),
+        Touch(label="Seats given back", before=str(weighed.taken), after="0"),
+        Touch(label="Parties in line", before=str(len(line)), after="0"),
+        Touch(label="Meetings that fall out", before=None, after=str(len(fallen))),
+        Touch(label="Charges taken back", before=None, after=weighed.income),
+        Touch(label="Due back to payers", before=None, after=weighed.paid),
     ]  # fmt: skip
-    return {
-        **outcome(uow, run, change.key, touches),
-        "enrolled": len(live),
-        "told": told + len(line),
-        "due_back": due_back,
-    }
+    return outcome(uow, run, change.key, touches).widened(
+        Outcome, enrolled=len(live), told=told + len(line), due_back=due_back
+    )
 
 
-def refunds_of(uow: UnitOfWork, run: Run, live: Sequence[Enrollment]) -> list[dict[str, Any]]:
+def refunds_of(uow: UnitOfWork, run: Run, live: Sequence[Enrollment]) -> list[DueBack]:
     """What every sign-up gets back when its run is cancelled: all of it, whatever the refund policy keeps otherwise."""
     ids = [e.id for e in live]
     paid, unpaid = money.paid_of(uow, ids), money.open_installments(uow, ids)
@@ -223,7 +219,7 @@ def refunds_of(uow: UnitOfWork, run: Run, live: Sequence[Enrollment]) -> list[di
         )
         if said:
             rows.append(
-                {"name": e.person.name, "amount": format_amount(back, run.currency), "why": "; ".join(said)}
+                DueBack(name=e.person.name, amount=format_amount(back, run.currency), why="; ".join(said))
             )
     return rows
 
@@ -260,7 +256,7 @@ def uncancel(uow: UnitOfWork, change: Change) -> None:
     schedule.settle_gates(uow, run)
 
 
-def archive(uow: UnitOfWork, run_id: int) -> dict[str, Any]:
+def archive(uow: UnitOfWork, run_id: int) -> Outcome:
     """Put a run away that is over, cancelled, or a draft nobody needs; it leaves every list but "all"."""
     run = seats.run_to_change(uow, run_id)
     if run.status == "archived":
@@ -278,19 +274,15 @@ def archive(uow: UnitOfWork, run_id: int) -> dict[str, Any]:
     ]
     before, run.status = run.status, "archived"
     change = uow.log("archive", "run", run.id, f"Archived {run.code}")
-    touches: list[dict[str, Any]] = [{"label": "Status", "before": before, "after": "archived"}]
+    touches = [Touch(label="Status", before=before, after="archived")]
     if owed:
         touches.append(
-            {
-                "label": "Installments still owed",
-                "before": None,
-                "after": f"{len(owed)}: {', '.join(owed[:4])}",
-            }
+            Touch(label="Installments still owed", before=None, after=f"{len(owed)}: {', '.join(owed[:4])}")
         )
     return outcome(uow, run, change.key, touches)
 
 
-def bring_back(uow: UnitOfWork, run_id: int) -> dict[str, Any]:
+def bring_back(uow: UnitOfWork, run_id: int) -> Outcome:
     """Take a run out of the archive, as what it was when it went there."""
     run = seats.run_to_change(uow, run_id)
     if run.status != "archived":
@@ -302,13 +294,13 @@ def bring_back(uow: UnitOfWork, run_id: int) -> dict[str, Any]:
     was = next((r["before"]["status"] for r in (last.rows if last else ()) if r["table"] == "runs"), "draft")
     run.status = was
     change = uow.log("bring back", "run", run.id, f"Brought {run.code} back from the archive")
-    return outcome(uow, run, change.key, [{"label": "Status", "before": "archived", "after": was}])
+    return outcome(uow, run, change.key, [Touch(label="Status", before="archived", after=was)])
 
 
 # --- the contract of a contract run -----------------------------------------------------------------------
 
 
-def attach(uow: UnitOfWork, run_id: int, name: str, content: bytes) -> dict[str, Any]:
+def attach(uow: UnitOfWork, run_id: int, name: str, content: bytes) -> FileOut:
     """Keep a file with a run: PDF or picture, by its content, up to 10 MB."""
     run = seats.run_to_change(uow, run_id)
     media = next((m for start, m in MEDIA.items() if content.startswith(start)), None)
@@ -332,11 +324,11 @@ def attach(uow: UnitOfWork, run_id: int, name: str, content: bytes) -> dict[str,
     return file_view(row)
 
 
-def file_view(row: Attachment) -> dict[str, Any]:
-    return {"id": row.id, "name": row.name, "media": row.media, "size": row.size, "at": row.at.isoformat()}
+def file_view(row: Attachment) -> FileOut:
+    return FileOut(id=row.id, name=row.name, media=row.media, size=row.size, at=row.at)
 
 
-def files_of(uow: UnitOfWork, run_id: int) -> list[dict[str, Any]]:
+def files_of(uow: UnitOfWork, run_id: int) -> list[FileOut]:
     return [file_view(a) for a in uow.session.scalars(select(Attachment).where(Attachment.run_id == run_id))]
 
 

@@ -14,8 +14,19 @@ from archgate.actions.kernel.answers import outcome, refuse_lost_update, shown
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import UnitOfWork
+from archgate.actions.kernel.views import Outcome, Touch
 from archgate.actions.runs import lifecycle, notices
 from archgate.actions.runs.readiness import readiness
+from archgate.actions.runs.views import (
+    CancelledMeeting,
+    Finding,
+    GateOut,
+    NamedWeek,
+    NextMeeting,
+    RuleIO,
+    RunLine,
+    RunOut,
+)
 from archgate.actions.schedule import clashes, meeting_links, places, schedule
 from archgate.actions.seats import seats
 from archgate.core import gates as core_gates
@@ -47,7 +58,7 @@ def free_run_code(uow: UnitOfWork, course: Course, year: int) -> str:
     return next(f"{stem}{letter}" for letter in letters if f"{stem}{letter}".upper() not in taken)
 
 
-def create_run(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
+def create_run(uow: UnitOfWork, body: dict[str, Any]) -> RunOut:
     """Make a draft run from one form: course, dates, seats, rates and plans; every fault comes back at once."""
     run = make_run(uow, body)
     uow.log("make a run", "run", run.id, f"Made {run.code}, {run.title or run.course.title}")
@@ -277,78 +288,77 @@ def read_week_names(top: Reader) -> list[str]:
     return [x.strip() for x in held]
 
 
-def run_view(uow: UnitOfWork, run_id: int) -> dict[str, Any]:
+def run_view(uow: UnitOfWork, run_id: int) -> RunOut:
     """Everything a screen shows of one run; facts are worked out, never typed."""
     run = get_run(uow, run_id)
     dates = schedule.schedule_of(run)
     state = seats.seats_of(uow, run)
     clashing = clashes.of_run(uow, run)
-    return {
-        **run_line(uow, run, state.taken, sum(state.waiting) + state.offered, state.kept),
-        "course": courses.course_view(run.course),
-        "own_title": run.title,
-        "note": run.note,
-        "receipt_note": run.receipt_note,
-        "overbook": run.overbook,
-        "line_rule": run.line_rule,
-        "auto_offer": run.auto_offer,
-        "offer_hours": run.offer_hours,
-        "hold_hours": run.hold_hours,
-        "told": run.told,
-        "questions": run.questions,
-        "notice": notices.notice_of(uow, run),
-        "sign_up_opens": shown(run.sign_up_opens),
-        "weeks": dates.weeks,
-        "windows": run.windows,
-        "decision_rule": run.decision_rule,
-        "week_names": run.week_names,
-        "named_weeks": named_weeks(run),
-        "client_id": run.client_id,
-        "files": lifecycle.files_of(uow, run.id),
-        "patterns": [schedule.pattern_view(uow, p) for p in run.patterns],
-        "dates": schedule.meetings_view(uow, run),
-        "cancelled": cancelled_view(run),
-        "clashes": clashing,
-        "gates": [
-            {"kind": g.kind, "rule": g.rule, "day": shown(g.day), "at": shown(g.at), "label": g.label}
+    line = run_line(uow, run, state.taken, sum(state.waiting) + state.offered, state.kept)
+    return RunOut(
+        **dict(line),
+        **dict(fees.terms_view(run)),
+        course=courses.course_view(run.course),
+        own_title=run.title,
+        note=run.note,
+        receipt_note=run.receipt_note,
+        overbook=run.overbook,
+        line_rule=run.line_rule,
+        auto_offer=run.auto_offer,
+        offer_hours=run.offer_hours,
+        hold_hours=run.hold_hours,
+        told=run.told,
+        questions=run.questions,
+        notice=notices.notice_of(uow, run),
+        sign_up_opens=run.sign_up_opens,
+        weeks=dates.weeks,
+        windows=run.windows,
+        decision_rule=RuleIO.model_validate(run.decision_rule) if run.decision_rule else None,
+        week_names=run.week_names,
+        named_weeks=named_weeks(run),
+        client_id=run.client_id,
+        files=lifecycle.files_of(uow, run.id),
+        patterns=[schedule.pattern_view(uow, p) for p in run.patterns],
+        dates=schedule.meetings_view(uow, run),
+        cancelled=cancelled_view(run),
+        clashes=clashing,
+        gates=[
+            GateOut(kind=g.kind, rule=g.rule, day=g.day, at=g.at, label=g.label)
             for g in sorted(run.gates, key=lambda g: g.at)
         ],
-        "price_line": prices.price_line(uow, run),
-        **fees.terms_view(run),
-        "origins": fees.origins(uow, run.course, course_defaults.default_values(run)),
-        "readiness": [
-            {"at": f.at, "message": f.message, "error": f.error} for f in readiness(uow, run, clashing)
-        ],
-        "now": uow.local(uow.now),
-    }
+        price_line=prices.price_line(uow, run),
+        origins=fees.origins(uow, run.course, course_defaults.default_values(run)),
+        readiness=[Finding(at=f.at, message=f.message, error=f.error) for f in readiness(uow, run, clashing)],
+        now=uow.local(uow.now),
+    )
 
 
-def cancelled_view(run: Run) -> list[dict[str, Any]]:
+def cancelled_view(run: Run) -> list[CancelledMeeting]:
     """Meetings that were to be and are not held."""
     return [
-        {"id": m.id, "date": shown(m.date), "start": shown(m.start), "why": m.cancel_why}
+        CancelledMeeting(id=m.id, date=m.date, start=m.start, why=m.cancel_why)
         for m in sorted(run.all_meetings, key=lambda m: m.starts_at)
         if m.cancelled_at is not None
     ]
 
 
-def named_weeks(run: Run) -> list[dict[str, Any]]:
+def named_weeks(run: Run) -> list[NamedWeek]:
     """The weeks of a cohort from its first day, named or numbered; the last may be shorter."""
     if not run.starts_on or not run.ends_on:
         return []
-    found: list[dict[str, Any]] = []
+    found: list[NamedWeek] = []
     day = run.starts_on
     while day <= run.ends_on and len(found) < 520:
         n = len(found)
         name = run.week_names[n] if n < len(run.week_names) and run.week_names[n] else f"Week {n + 1}"
         last = min(day + timedelta(days=6), run.ends_on)
-        found.append({"name": name, "from": shown(day), "to": shown(last),
-                      "meetings": sum(day <= m.date <= last for m in run.meetings)})  # fmt: skip
+        number = sum(day <= m.date <= last for m in run.meetings)
+        found.append(NamedWeek(name=name, from_=day, to=last, meetings=number))
         day += timedelta(days=7)
     return found
 
 
-def run_line(uow: UnitOfWork, run: Run, taken: int, waiting: int, kept: int = 0) -> dict[str, Any]:
+def run_line(uow: UnitOfWork, run: Run, taken: int, waiting: int, kept: int = 0) -> RunLine:
     """What stands on every line that shows a run; `kept` of its seats are held, on offer or set aside."""
     meetings = schedule.ordered(run)
     sign_up, why = fees.sign_up_of(uow, run, taken + kept >= run.capacity + run.overbook)
@@ -359,49 +369,50 @@ def run_line(uow: UnitOfWork, run: Run, taken: int, waiting: int, kept: int = 0)
     coming = next((m for m in meetings if m.ends_at > uow.now), None)
     zone = schedule.zone_of(run, coming.place if coming else run.place)
     first, last = (run.starts_on, run.ends_on) if run.kind == "cohort" else (None, None)
-    return {
-        "id": run.id,
-        "code": run.code,
-        "title": run.title or run.course.title,
-        "course_title": run.course.title,
-        "course_code": run.course.code,
-        "kind": run.kind,
-        "status": run.status,
-        "decision": run.decision,
-        "decision_until": shown(run.decision_until),
-        "decision_day": next((shown(g.day) for g in run.gates if g.kind == "decision day"), None),
-        "starts_on": shown(run.starts_on),
-        "ends_on": shown(run.ends_on),
-        "access_days": run.access_days,
-        "client": run.client.name if run.client else None,
-        "sign_up": str(sign_up),
-        "sign_up_why": why,
-        "teaching": str(teaching),
-        "place": run.place.name if run.place else "",
-        "instructor": run.instructor.name if run.instructor else "",
-        "time_zone": run.time_zone,
-        "currency": run.currency,
-        "first": shown(first or (meetings[0].date if meetings else None)),
-        "last": shown(last or (meetings[-1].date if meetings else None)),
-        "meetings": len(meetings),
-        "hours": schedule.schedule_of(run).hours,
-        "next_meeting": coming
-        and {
-            "date": shown(coming.date),
-            "start": coming.starts_at.astimezone(zone).strftime("%H:%M"),
-            "end": coming.ends_at.astimezone(zone).strftime("%H:%M"),
-            "place": coming.place.name if coming.place else "",
-        },
-        "capacity": run.capacity,
-        "smallest": run.smallest,
-        "taken": taken,
-        "kept": kept,
-        "waiting": waiting,
-        "price": fees.price_now(uow, run),
-    }
+    return RunLine(
+        id=run.id,
+        code=run.code,
+        title=run.title or run.course.title,
+        course_title=run.course.title,
+        course_code=run.course.code,
+        kind=run.kind,
+        status=run.status,
+        decision=run.decision,
+        decision_until=run.decision_until,
+        decision_day=next((g.day for g in run.gates if g.kind == "decision day"), None),
+        starts_on=run.starts_on,
+        ends_on=run.ends_on,
+        access_days=run.access_days,
+        client=run.client.name if run.client else None,
+        sign_up=str(sign_up),
+        sign_up_why=why,
+        teaching=str(teaching),
+        place=run.place.name if run.place else "",
+        instructor=run.instructor.name if run.instructor else "",
+        time_zone=run.time_zone,
+        currency=run.currency,
+        first=first or (meetings[0].date if meetings else None),
+        last=last or (meetings[-1].date if meetings else None),
+        meetings=len(meetings),
+        hours=schedule.schedule_of(run).hours,
+        next_meeting=NextMeeting(
+            date=coming.date,
+            start=coming.starts_at.astimezone(zone).time(),
+            end=coming.ends_at.astimezone(zone).time(),
+            place=coming.place.name if coming.place else "",
+        )
+        if coming
+        else None,
+        capacity=run.capacity,
+        smallest=run.smallest,
+        taken=taken,
+        kept=kept,
+        waiting=waiting,
+        price=fees.price_now(uow, run),
+    )
 
 
-def change_run(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def change_run(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> Outcome:
     """Change single facts of a run; `seen` holds the values the person saw.
 
     Another usual place or instructor takes over the coming meetings that had the old one.
@@ -456,25 +467,17 @@ def change_run(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> dict[str, 
     told = ", ".join(n.replace("_", " ") for n in names)
     change = uow.log("change a run", "run", run.id, f"Changed {told} of {run.code}")
     touches = [
-        {
-            "label": n.replace("_", " ").capitalize(),
-            "before": said(now[n]),
-            "after": said(shown(facts[n])),
-        }
+        Touch(label=n.replace("_", " ").capitalize(), before=said(now[n]), after=said(shown(facts[n])))
         for n in names
         if now[n] != shown(facts[n]) and n not in ("windows", "decision_rule")
     ]
     touches += [
-        t
-        for t in schedule.touches_of(gates_before, schedule.situation(uow, run))
-        if t["before"] != t["after"]
+        t for t in schedule.touches_of(gates_before, schedule.situation(uow, run)) if t.before != t.after
     ]
     clashing = clashes.of_run(uow, run)
     meeting_links.ask_for_links(uow, run, change.key)
-    return {
-        **outcome(uow, run, change.key, touches),
-        "made": clashes.only_in(clashing, clashed), "healed": clashes.only_in(clashed, clashing),
-    }  # fmt: skip
+    return outcome(uow, run, change.key, touches).widened(Outcome, 
+        made=clashes.only_in(clashing, clashed), healed=clashes.only_in(clashed, clashing))  # fmt: skip
 
 
 def said(value: Any) -> str:
@@ -494,7 +497,7 @@ def replace_usual(uow: UnitOfWork, run: Run, name: str, wanted: str) -> None:
             m.sequence += 1
 
 
-def publish_run(uow: UnitOfWork, run_id: int) -> dict[str, Any]:
+def publish_run(uow: UnitOfWork, run_id: int) -> Outcome:
     """Make a draft public, if nothing would stop a learner from signing up."""
     run = seats.run_to_change(uow, run_id)
     if run.status != "draft":
@@ -505,4 +508,4 @@ def publish_run(uow: UnitOfWork, run_id: int) -> dict[str, Any]:
     run.status, run.published_at = "published", uow.now
     change = uow.log("publish", "run", run.id, f"Published {run.code}")
     meeting_links.ask_for_links(uow, run, change.key)
-    return outcome(uow, run, change.key, [{"label": "Status", "before": "draft", "after": "published"}])
+    return outcome(uow, run, change.key, [Touch(label="Status", before="draft", after="published")])

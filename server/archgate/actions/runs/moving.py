@@ -18,8 +18,17 @@ from archgate.actions.kernel.answers import outcome, refuse_lost_update, shown
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
+from archgate.actions.kernel.views import (
+    DateFacts,
+    MovedDate,
+    MovedInstallment,
+    MovedInstallments,
+    Outcome,
+    Touch,
+)
 from archgate.actions.messages import messages
 from archgate.actions.money import money
+from archgate.actions.runs.views import Slot
 from archgate.actions.schedule import clashes, meeting_links, places, schedule
 from archgate.actions.seats import seats
 from archgate.core import plans as core_plans
@@ -42,7 +51,7 @@ LOOK_AHEAD = 120  # days in which a free slot is looked for
 
 def change_dates(
     uow: UnitOfWork, run: Run, action: str, say: Callable[[], str], do: Callable[[], None]
-) -> dict[str, Any]:
+) -> Outcome:
     """Change the dates of a run by `do`, keep everything derived in step, and say what it touches."""
     schedule.refuse_closed(run)
     before, clashed = schedule.situation(uow, run), clashes.of_run(uow, run)
@@ -52,35 +61,31 @@ def change_dates(
     schedule.refuse_outside(run)
     schedule.settle_gates(uow, run)
     change = uow.log(action, "run", run.id, say())
-    moved = move_installments(uow, run, before["start"])
+    moved = move_installments(uow, run, before.start)
     after, clashing = schedule.situation(uow, run), clashes.of_run(uow, run)
-    dates = schedule.moved_dates(before["rows"], after["rows"])
+    dates = schedule.moved_dates(before.rows, after.rows)
     meeting_links.ask_for_links(uow, run, change.key)
-    return {
-        **outcome(uow, run, change.key, schedule.touches_of(before, after)),
-        "dates": dates,
-        "made": clashes.only_in(clashing, clashed),
-        "healed": clashes.only_in(clashed, clashing),
-        "installments": moved,
-        "told": tell_of_dates(uow, run, dates, change) if run.known else 0,
-    }
+    return outcome(uow, run, change.key, schedule.touches_of(before, after)).widened(
+        Outcome,
+        dates=dates,
+        made=clashes.only_in(clashing, clashed),
+        healed=clashes.only_in(clashed, clashing),
+        installments=moved,
+        told=tell_of_dates(uow, run, dates, change) if run.known else 0,
+    )
 
 
-def tell_of_dates(uow: UnitOfWork, run: Run, dates: list[dict[str, Any]], change: Change) -> int:
+def tell_of_dates(uow: UnitOfWork, run: Run, dates: list[MovedDate], change: Change) -> int:
     """Write to everybody on the run which dates are other ones for them, and to each instructor what is new of theirs; to
     nobody for whom nothing is. How many on the run are told, by message or by phone."""
-    coming = [
-        d
-        for d in dates
-        if max((d["before"] or d["after"])["date"], (d["after"] or d["before"])["date"]) >= shown(uow.today)
-    ]
+    coming = [d for d in dates if any(m and m.date >= uow.today for m in (d.before, d.after))]
     tell_instructors(uow, run, coming, change)
-    seen = [d for d in coming if seen_of(d["before"]) != seen_of(d["after"])]
+    seen = [d for d in coming if seen_of(d.before) != seen_of(d.after)]
     if not seen:
         return 0
     title = run.title or run.course.title
-    alone = seen[0]["meeting_id"] if len(seen) == 1 else None
-    fallen = [d["meeting_id"] for d in seen if d["after"] is None]
+    alone = seen[0].meeting_id if len(seen) == 1 else None
+    fallen = [d.meeting_id for d in seen if d.after is None]
     what = subject_of(seen)
     body = f"{what[0].upper()}{what[1:]} of {title} ({run.code}):\n\n" + "\n".join(map(date_line, seen))
     return messages.tell_run(
@@ -94,30 +99,29 @@ def tell_of_dates(uow: UnitOfWork, run: Run, dates: list[dict[str, Any]], change
     )
 
 
-SEEN = ("date", "start", "minutes", "place")  # what learners see of a meeting
+def seen_of(facts: DateFacts | None) -> DateFacts | None:
+    """What learners see of a meeting: not who teaches it."""
+    return facts.model_copy(update={"instructor": None}) if facts else None
 
 
-def seen_of(held: dict[str, Any] | None) -> dict[str, Any] | None:
-    return held and {k: held[k] for k in SEEN}
-
-
-def subject_of(moved: list[dict[str, Any]]) -> str:
+def subject_of(moved: list[MovedDate]) -> str:
     """What a letter is about: new dates, new times, or only another place or length."""
-    kinds = set()
-    for d in moved:
-        before, after = d["before"], d["after"]
-        if before is None or after is None or before["date"] != after["date"]:
-            return "new dates"
-        kinds |= {k for k in SEEN if before[k] != after[k]}
-    return "new times" if "start" in kinds else "another place" if kinds == {"place"} else "changed dates"
+    pairs = [(d.before, d.after) for d in moved]
+    if any(not old or not new or old.date != new.date for old, new in pairs):
+        return "new dates"
+    both = [(old, new) for old, new in pairs if old and new]
+    if any(old.start != new.start for old, new in both):
+        return "new times"
+    longer = any(old.minutes != new.minutes for old, new in both)
+    return "changed dates" if longer else "another place"
 
 
-def tell_instructors(uow: UnitOfWork, run: Run, moved: list[dict[str, Any]], change: Change) -> None:
+def tell_instructors(uow: UnitOfWork, run: Run, moved: list[MovedDate], change: Change) -> None:
     """Write to each instructor who has, or had, one of these meetings what became of it."""
     lines: dict[str, list[str]] = {}
     for d in moved:
-        before, after = d["before"], d["after"]
-        had, has = (before or {}).get("instructor"), (after or {}).get("instructor")
+        before, after = d.before, d.after
+        had, has = before and before.instructor, after and after.instructor
         if had == has and had and seen_of(before) != seen_of(after):
             lines.setdefault(had, []).append(date_line(d))
         elif had != has:
@@ -133,28 +137,28 @@ def tell_instructors(uow: UnitOfWork, run: Run, moved: list[dict[str, Any]], cha
         messages.write(uow, change, teacher.email, teacher.name, f"{title}: your dates", body, run_id=run.id)
 
 
-def when_text(held: dict[str, Any]) -> str:
-    where = f", {held['place']}" if held["place"] else ""
-    return f"{day_text(date.fromisoformat(held['date']))}, {held['start']}{where}"
+def when_text(facts: DateFacts) -> str:
+    where = f", {facts.place}" if facts.place else ""
+    return f"{day_text(facts.date)}, {facts.start:%H:%M}{where}"
 
 
-def date_line(moved: dict[str, Any]) -> str:
-    before, after = moved["before"], moved["after"]
+def date_line(moved: MovedDate) -> str:
+    before, after = moved.before, moved.after
+    if before is None:
+        return f"- {when_text(after)}: is new" if after else ""
     if after is None:
         return f"- {when_text(before)}: is not held"
-    if before is None:
-        return f"- {when_text(after)}: is new"
     if when_text(before) == when_text(after):
-        return f"- {when_text(before)}: now {after['minutes']} minutes long"
+        return f"- {when_text(before)}: now {after.minutes} minutes long"
     return f"- {when_text(before)}: now {when_text(after)}"
 
 
-def move_installments(uow: UnitOfWork, run: Run, old_start: date | None) -> dict[str, Any]:
+def move_installments(uow: UnitOfWork, run: Run, old_start: date | None) -> MovedInstallments | None:
     """Move the due dates that count from the start along with it; what is paid or due already stands."""
     start = schedule.start_day(uow, run)
-    moved: dict[str, Any] = {"number": 0, "examples": []}
+    number, examples = 0, list[MovedInstallment]()
     if start is None or old_start is None or start == old_start:
-        return moved
+        return MovedInstallments(number=0, examples=[])
     query = select(Enrollment).where(Enrollment.run_id == run.id, Enrollment.live == 1)
     enrolled = uow.session.scalars(query.options(selectinload(Enrollment.installments))).all()
     unpaid = money.open_installments(uow, [e.id for e in enrolled])
@@ -177,14 +181,18 @@ def move_installments(uow: UnitOfWork, run: Run, old_start: date | None) -> dict
                 continue
             if now.due == row.due:
                 continue
-            moved["number"] += 1
-            if len(moved["examples"]) < 4:
-                moved["examples"].append({
-                    "name": enrollment.person.name, "amount": format_amount(row.amount, enrollment.currency),
-                    "before": shown(row.due), "after": shown(now.due),
-                })  # fmt: skip
+            number += 1
+            if len(examples) < 4:
+                examples.append(
+                    MovedInstallment(
+                        name=enrollment.person.name,
+                        amount=format_amount(row.amount, enrollment.currency),
+                        before=row.due,
+                        after=now.due,
+                    )
+                )
             row.due, row.why = now.due, now.why
-    return moved
+    return MovedInstallments(number=number, examples=examples)
 
 
 # --- single meetings --------------------------------------------------------------------------------------
@@ -216,7 +224,7 @@ def set_meeting(uow: UnitOfWork, run: Run, row: Meeting, **new: Any) -> None:
     row.sequence += 1
 
 
-def change_meetings(uow: UnitOfWork, meeting_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def change_meetings(uow: UnitOfWork, meeting_id: int, body: dict[str, Any]) -> Outcome:
     """Change one meeting, it and all later ones, or all that are ahead: date, time, length, place, instructor. What was held
     already stands, unless it is changed by itself.
 
@@ -284,12 +292,13 @@ def change_meetings(uow: UnitOfWork, meeting_id: int, body: dict[str, Any]) -> d
     return with_held(change_dates(uow, run, "change dates", say, do), stay)
 
 
-def with_held(told: dict[str, Any], stay: int) -> dict[str, Any]:
+def with_held(told: Outcome, stay: int) -> Outcome:
     """What a change touches, with how many meetings it leaves alone because they were held already."""
-    if stay:
-        word = "1 stays as it is" if stay == 1 else f"{stay} stay as they are"
-        told["touches"].append({"label": "Meetings held already", "before": None, "after": word})
-    return told
+    if not stay:
+        return told
+    word = "1 stays as it is" if stay == 1 else f"{stay} stay as they are"
+    line = Touch(label="Meetings held already", before=None, after=word)
+    return told.widened(Outcome, touches=[*told.touches, line])
 
 
 def in_scope(m: Meeting, chosen: Meeting, scope: str) -> bool:
@@ -310,7 +319,7 @@ def read_meeting(top: Reader) -> Extra:
     return Extra(day, start, minutes, instructor or None, room or None)
 
 
-def add_meeting(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def add_meeting(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> Outcome:
     """Add a one-off meeting to a run."""
     run = seats.run_to_change(uow, run_id)
     plan = read_meeting(Reader(body, "", [], "date start minutes instructor room"))
@@ -334,7 +343,7 @@ def drop_meeting(uow: UnitOfWork, run: Run, meeting: Meeting, why: str) -> None:
         meeting.sequence += 1
 
 
-def cancel_meeting(uow: UnitOfWork, meeting_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def cancel_meeting(uow: UnitOfWork, meeting_id: int, body: dict[str, Any]) -> Outcome:
     """Cancel one meeting, with a replacement on another date or without. A dated run keeps at least one.
 
     Cancelled on its own day, it leads to a call list: messages may come too late.
@@ -373,10 +382,10 @@ def cancel_meeting(uow: UnitOfWork, meeting_id: int, body: dict[str, Any]) -> di
         return f"{word} the meeting of {run.code} on {day_text(day)}{instead}"
 
     done = change_dates(uow, run, "take out a meeting", say, do)
-    return {**done, "call_list": meeting_id if same_day else None}
+    return done.widened(Outcome, call_list=meeting_id if same_day else None)
 
 
-def suggest(uow: UnitOfWork, meeting_id: int) -> list[dict[str, Any]]:
+def suggest(uow: UnitOfWork, meeting_id: int) -> list[Slot]:
     """Up to three free times for a meeting: after the run's end on its weekday, then the next days at its hour.
 
     Free: not a closed day, not a day of the run, its instructor and place neither taken nor away.
@@ -413,13 +422,13 @@ def suggest(uow: UnitOfWork, meeting_id: int) -> list[dict[str, Any]]:
         slot = first_free(starts(days), meeting.minutes, spans, uow.zone, hours)
         if slot is not None:
             found.setdefault(slot.date(), why)
-    return [{"date": shown(d), "start": shown(meeting.start), "why": why} for d, why in found.items()]
+    return [Slot(date=d, start=meeting.start, why=why) for d, why in found.items()]
 
 
 # --- the whole run ----------------------------------------------------------------------------------------
 
 
-def move_run(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def move_run(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> Outcome:
     """Move a whole run by days, by weeks, or to a new first date; its patterns and a cohort's days move along. Meetings that
     were held stand: of a run that has begun, what is ahead moves, and `first` is its next date.
 
@@ -479,7 +488,7 @@ def move_run(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> dict[str, An
     return with_held(change_dates(uow, run, "move a run", say, do), stay)
 
 
-def extend_run(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def extend_run(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> Outcome:
     """Make a run longer at its end: so many further meetings by its last pattern, or a cohort's later last day."""
     run = seats.run_to_change(uow, run_id)
     faults: list[Fault] = []

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from sqlalchemy import select
 
 from archgate.actions.kernel.unit_of_work import UnitOfWork
+from archgate.actions.runs.views import NoticeDone, NoticeOut
 from archgate.actions.seats import seats
 from archgate.core.faults import refuse
 from archgate.tables.courses import Run
@@ -15,7 +14,7 @@ from archgate.tables.roster import NoticeSeen
 MOST = 2000
 
 
-def notice_of(uow: UnitOfWork, run: Run) -> dict[str, Any]:
+def notice_of(uow: UnitOfWork, run: Run) -> NoticeOut:
     """The notice, its version, and whether whoever looks has acknowledged it."""
     seen = False
     if run.desk_notice and uow.user:
@@ -25,28 +24,28 @@ def notice_of(uow: UnitOfWork, run: Run) -> dict[str, Any]:
             NoticeSeen.version == run.notice_version,
         )
         seen = uow.session.scalar(query) is not None
-    return {"text": run.desk_notice, "version": run.notice_version, "seen": seen}
+    return NoticeOut(text=run.desk_notice, version=run.notice_version, seen=seen)
 
 
-def set_notice(uow: UnitOfWork, run_id: int, text: str) -> dict[str, Any]:
+def set_notice(uow: UnitOfWork, run_id: int, text: str) -> NoticeDone:
     """Put up another notice, or none; it has to be acknowledged anew."""
     run, said = seats.run_to_change(uow, run_id), text.strip()
     if len(said) > MOST:
         raise refuse("/text", f"The notice is longer than {MOST} characters.")
     if said == run.desk_notice:
-        return {"change": None, **notice_of(uow, run)}
+        return notice_of(uow, run).widened(NoticeDone, change=None)
     run.desk_notice, run.notice_version = said, run.notice_version + 1
     uow.session.flush()
     change = uow.log("change a notice", "run", run.id, f"Desk notice of {run.code}: {said[:120] or 'none'}")
-    return {"change": change.key, **notice_of(uow, run)}
+    return notice_of(uow, run).widened(NoticeDone, change=change.key)
 
 
-def acknowledge(uow: UnitOfWork, run_id: int, version: int) -> dict[str, Any]:
+def acknowledge(uow: UnitOfWork, run_id: int, version: int) -> NoticeOut:
     """Say that a version was read; once is enough."""
     run = seats.run_to_change(uow, run_id)
     if version != run.notice_version:
         raise refuse("/version", "The notice has changed meanwhile; read it again.")
-    if not notice_of(uow, run)["seen"]:
+    if not notice_of(uow, run).seen:
         uow.session.add(NoticeSeen(user_id=uow.user_id, run_id=run.id, version=version, at=uow.now))
         uow.session.flush()
         uow.log("read a notice", "run", run.id, f"Read the desk notice of {run.code}")

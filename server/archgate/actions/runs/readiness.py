@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections import Counter
 from dataclasses import dataclass
-from typing import Any
 
 from archgate.actions.fees import fees, plans, prices
 from archgate.actions.kernel.unit_of_work import UnitOfWork
+from archgate.actions.kernel.views import ClashOut
 from archgate.actions.schedule import clashes, schedule
 from archgate.core.facts import mismatches
 from archgate.core.gates import last_early_day, window_faults
@@ -24,7 +24,7 @@ class Finding:
     error: bool = True
 
 
-def readiness(uow: UnitOfWork, run: Run, clashing: list[dict[str, Any]] | None = None) -> list[Finding]:
+def readiness(uow: UnitOfWork, run: Run, clashing: list[ClashOut] | None = None) -> list[Finding]:
     """Errors first, then warnings, each in the order of the pages. `clashing`: the run's clashes, where they are known."""
     found = [*date_findings(uow, run), *fee_findings(uow, run), *fact_findings(run)]
     found += clash_findings(clashes.of_run(uow, run) if clashing is None else clashing)
@@ -101,9 +101,9 @@ def fact_findings(run: Run) -> list[Finding]:
     return found
 
 
-def clash_findings(clashing: list[dict[str, Any]]) -> list[Finding]:
+def clash_findings(clashing: list[ClashOut]) -> list[Finding]:
     """Clashes that nobody accepted; they do not keep a run from being published."""
-    counted = Counter(c["text"] for c in clashing if c["accepted"] is None)
+    counted = Counter(c.text for c in clashing if c.accepted is None)
     return [
         Finding("/clashes", said + (f" ({n} times)" if n > 1 else ""), error=False)
         for said, n in counted.items()

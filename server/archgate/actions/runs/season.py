@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import dataclass
 from datetime import UTC, date
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -11,14 +12,16 @@ from sqlalchemy import select
 
 from archgate.actions.kernel.answers import shown
 from archgate.actions.kernel.unit_of_work import UnitOfWork
+from archgate.actions.kernel.views import FaultOut
 from archgate.actions.runs import making
+from archgate.actions.runs.views import MadeRun, PlannedDates, Season, SeasonRow
 from archgate.actions.schedule import clashes, schedule
 from archgate.core.documents import schedule_document
 from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.money import digits_of
 from archgate.core.plans import NEEDS_START, DueKind
-from archgate.core.reader import ZONES, Reader
-from archgate.core.schedule import MONTH_NAMES, WEEKDAY_NAMES, WEEKDAYS
+from archgate.core.reader import ZONES, Document, Reader
+from archgate.core.schedule import MONTH_NAMES, WEEKDAY_NAMES, WEEKDAYS, Meeting
 from archgate.tables.courses import Course
 from archgate.tables.schedule import Place
 from archgate.tables.teaching import Instructor
@@ -34,7 +37,7 @@ DAY_WORDS = {
 }  # fmt: skip
 
 
-def plan_season(uow: UnitOfWork, body: dict[str, Any], save: bool) -> dict[str, Any]:
+def plan_season(uow: UnitOfWork, body: dict[str, Any], save: bool) -> Season:
     """Judge the rows of a season table, one run each; with `save` make all of them drafts, or none."""
     faults: list[Fault] = []
     top = Reader(body, "", faults, "rows")
@@ -44,58 +47,52 @@ def plan_season(uow: UnitOfWork, body: dict[str, Any], save: bool) -> dict[str, 
     by_name = {}
     for c in uow.session.scalars(select(Course)):
         by_name[c.code.casefold()] = by_name[c.title.casefold()] = c
-    judged: list[dict[str, Any]] = []
-    planned: list[tuple[int, dict[str, Any]]] = []
+    judged: list[SeasonRow] = []
+    planned: list[tuple[int, Document, ReadRow]] = []
     for n, row in enumerate(rows):
         if not any(str(v or "").strip() for v in row.value.values()):
             judged.append(
-                {
-                    "n": n,
-                    "empty": True,
-                    "faults": [],
-                    "dates": [],
-                    "dropped": [],
-                    "clashes": [],
-                    "course": None,
-                    "new": [],
-                }
+                SeasonRow(
+                    n=n,
+                    empty=True,
+                    faults=[],
+                    dates=[],
+                    dropped=[],
+                    clashes=[],
+                    course=None,
+                    new=[],
+                )
             )
             continue
         read = read_row(uow, row, by_name)
-        judged.append({"n": n, "empty": False, **read["view"]})
-        if read["form"] is not None:
-            planned.append((n, read))
-    mark_clashes(uow, judged, planned)
-    wrong = [Fault(f["at"], f["message"]) for j in judged for f in j["faults"]]
-    answer: dict[str, Any] = {
-        "rows": judged,
-        "runs": len(planned),
-        "faults": len(wrong),
-        "change": None,
-        "made": [],
-    }
+        judged.append(read.shown(n))
+        if read.form is not None:
+            planned.append((n, read.form, read))
+    judged = mark_clashes(uow, judged, planned)
+    wrong = [Fault(f.at, f.message) for j in judged for f in j.faults]
+    answer = Season(rows=judged, runs=len(planned), faults=len(wrong), change=None, made=[])
     if not save:
         return answer
     if wrong:
         raise Refused(wrong)
     if not planned:
         raise refuse("/rows", "There is no run in the table yet.")
-    made: list[dict[str, Any]] = []
-    for n, read in planned:
+    made: list[MadeRun] = []
+    for n, form, _ in planned:
         try:
-            run = making.make_run(uow, read["form"])
+            run = making.make_run(uow, form)
         except Refused as refused:
             raise Refused(
                 [Fault(f"/rows/{n}/{column_of(f.at)}", f.message) for f in refused.faults]
             ) from None
-        made.append({"id": run.id, "code": run.code})
+        made.append(MadeRun(id=run.id, code=run.code))
     change = uow.log(
         "plan a season",
         "season",
-        made[0]["id"],
+        made[0].id,
         f"Planned {len(made)} run{'' if len(made) == 1 else 's'} as drafts",
     )
-    return {**answer, "change": change.key, "made": made}
+    return answer.widened(Season, change=change.key, made=made)
 
 
 def column_of(at: str) -> str:
@@ -114,7 +111,32 @@ def cell(row: Reader, key: str) -> str:
     return " ".join(str(held).split()) if held is not None else ""
 
 
-def read_row(uow: UnitOfWork, row: Reader, by_name: dict[str, Course]) -> dict[str, Any]:
+@dataclass(frozen=True)
+class ReadRow:
+    """A row of the table as read: what is wrong with it, its dates, what it names that is not there yet, and the form of its
+    run, None while something is wrong."""
+
+    faults: list[Fault]
+    dates: list[Meeting]
+    dropped: list[str]
+    new: list[str]
+    course: Course | None
+    form: Document | None
+
+    def shown(self, n: int) -> SeasonRow:
+        return SeasonRow(
+            n=n,
+            empty=False,
+            faults=[FaultOut(at=f.at, message=f.message) for f in self.faults],
+            dates=[m.start.isoformat() for m in self.dates],
+            dropped=self.dropped,
+            clashes=[],
+            course=self.course.title if self.course else None,
+            new=self.new,
+        )
+
+
+def read_row(uow: UnitOfWork, row: Reader, by_name: dict[str, Course]) -> ReadRow:
     """One row of the table as the form of a run, with everything that is wrong or new about it."""
     found: list[Fault] = []
 
@@ -219,12 +241,7 @@ def read_row(uow: UnitOfWork, row: Reader, by_name: dict[str, Course]) -> dict[s
         if cell(row, column)
         and not uow.session.scalar(select(table.id).where(table.name == cell(row, column)))
     ]
-    view = {
-        "faults": [{"at": f.at, "message": f.message} for f in found],
-        "dates": [m.start.isoformat() for m in dates], "dropped": dropped, "clashes": [],
-        "course": course.title if course else None, "new": new,
-    }  # fmt: skip
-    return {"view": view, "form": form if not found else None, "dates": dates, "course": course}
+    return ReadRow(found, dates, dropped, new, course, form if not found else None)
 
 
 def needs_start(line: dict[str, Any]) -> bool:
@@ -232,18 +249,18 @@ def needs_start(line: dict[str, Any]) -> bool:
 
 
 def mark_clashes(
-    uow: UnitOfWork, judged: list[dict[str, Any]], planned: list[tuple[int, dict[str, Any]]]
-) -> None:
-    """What the rows would clash with: each other, and everything planned already."""
+    uow: UnitOfWork, judged: list[SeasonRow], planned: list[tuple[int, Document, ReadRow]]
+) -> list[SeasonRow]:
+    """The rows with what they would clash with: each other, and everything planned already."""
     where = {p.name.casefold(): p for p in uow.session.scalars(select(Place))}
     teachers = {i.name.casefold(): i.id for i in uow.session.scalars(select(Instructor))}
     invented: dict[str, int] = {}
     new: dict[int, str] = {}
     rows: list[clashes.Row] = []
     owner: dict[int, int] = {}
-    small: list[dict[str, Any]] = []
-    for n, read in planned:
-        form, defaults = read["form"], read["course"].defaults
+    small: list[clashes.Clash] = []
+    for n, form, read in planned:
+        defaults: Document = read.course.defaults if read.course else {}
         named = str(form.get("place") or defaults.get("place") or "")
         taught = str(form.get("instructor") or defaults.get("instructor") or "")
         room, teacher = named.casefold(), taught.casefold()
@@ -251,23 +268,22 @@ def mark_clashes(
         place_id = place.id if place else new_id(invented, new, "p", named) if room else None
         teacher_id = teachers.get(teacher) or (new_id(invented, new, "i", taught) if teacher else None)
         seats = form.get("capacity") or defaults.get("capacity") or 0
-        for m in read["dates"]:
+        for m in read.dates:
             mark = -(len(rows) + 1)
             row = clashes.Row(
                 mark, -1 - n, m.start.astimezone(UTC), m.end.astimezone(UTC), m.date, place_id, teacher_id
             )
             rows.append(row)
             owner[-mark] = n
-        if place and place.seats and seats > place.seats and read["dates"]:
+        if place and place.seats and seats > place.seats and read.dates:
             small.append(clashes.small(rows[-1], seats, place.seats))
-    by_row = {j["n"]: j for j in judged}
+    said: dict[int, set[str]] = {}
     for clash in clashes.of_planned(uow, rows, small, new):
-        for mark in (clash["n"], clash["other_n"]):
+        for mark in (clash.n, clash.other_n):
             line = owner.get(mark or 0)
             if line is not None:
-                by_row[line]["clashes"].append(clash["text"])
-    for j in judged:
-        j["clashes"] = sorted(set(j["clashes"]))
+                said.setdefault(line, set()).add(clash.text)
+    return [j.widened(SeasonRow, clashes=sorted(said.get(j.n, ()))) for j in judged]
 
 
 def new_id(known: dict[str, int], names: dict[int, str], kind: str, name: str) -> int:
@@ -351,7 +367,7 @@ def read_minutes(text: str) -> int | None:
     return None
 
 
-def plan_dates(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
+def plan_dates(uow: UnitOfWork, body: dict[str, Any]) -> PlannedDates:
     """The dates that a run's form gives as far as it is filled, closed days regarded, with their clashes."""
     faults: list[Fault] = []
     top = Reader(body, "", faults, "pattern patterns extra changes place instructor capacity time_zone")
@@ -366,7 +382,7 @@ def plan_dates(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
     known = {p.name.casefold(): p for p in uow.session.scalars(select(Place))}
     teachers = {i.name.casefold(): i.id for i in uow.session.scalars(select(Instructor))}
     rows: list[clashes.Row] = []
-    small: dict[int, dict[str, Any]] = {}
+    small: dict[int, clashes.Clash] = {}
     for m in dates.meetings:
         place = known.get(str(m.room or where or "").casefold())
         person_id = teachers.get(str(m.instructor or teacher or "").casefold())
@@ -377,4 +393,5 @@ def plan_dates(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
         rows.append(row)
         if place and place.seats and capacity and capacity > place.seats:
             small.setdefault(place.id, clashes.small(row, capacity, place.seats))
-    return {**schedule_document(dates), "clashes": clashes.of_planned(uow, rows, list(small.values()))}
+    found = clashes.of_planned(uow, rows, list(small.values()))
+    return PlannedDates.model_validate({**schedule_document(dates), "clashes": found})

@@ -13,6 +13,7 @@ from sqlalchemy.orm import joinedload
 from archgate.actions.kernel.problems import not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.schedule import places, schedule
+from archgate.actions.schedule.views import FeedOut, Imported
 from archgate.core.faults import refuse
 from archgate.core.schedule import day_text
 from archgate.papers.calendars import Entry, Taken, calendar_of
@@ -35,7 +36,7 @@ def name_of(uow: UnitOfWork, kind: str, subject_id: int) -> str:
     return f"{row.code} {row.title or row.course.title}" if kind == "run" else str(row.name)
 
 
-def feed_of(uow: UnitOfWork, kind: str, subject_id: int, renew: bool = False) -> dict[str, Any]:
+def feed_of(uow: UnitOfWork, kind: str, subject_id: int, renew: bool = False) -> FeedOut:
     """The secret address of a calendar, made when first asked for; renewing ends the old one."""
     if kind not in KINDS:
         raise not_found("This calendar")
@@ -55,13 +56,13 @@ def feed_of(uow: UnitOfWork, kind: str, subject_id: int, renew: bool = False) ->
             f"Made a calendar address for {name}",
         )
     uow.session.flush()
-    return {
-        "kind": kind,
-        "subject_id": subject_id,
-        "name": name,
-        "path": f"/api/v1/calendars/{feed.token}.ics",
-        "made_at": feed.made_at.isoformat(),
-    }
+    return FeedOut(
+        kind=kind,
+        subject_id=subject_id,
+        name=name,
+        path=f"/api/v1/calendars/{feed.token}.ics",
+        made_at=feed.made_at,
+    )
 
 
 def feed_content(uow: UnitOfWork, token: str) -> bytes:
@@ -126,15 +127,14 @@ def window_text(uow: UnitOfWork) -> str:
     return f"from {day_text(first)} through {day_text(last)}; what repeats before or after is not taken"
 
 
-def import_busy(
-    uow: UnitOfWork, kind: str, owner_id: int, file_name: str, times: list[Taken]
-) -> dict[str, Any]:
+def import_busy(uow: UnitOfWork, kind: str, owner_id: int, file_name: str, times: list[Taken]) -> Imported:
     """Take the busy times of a calendar file, as it was read before, for an instructor, or the closed times of a place."""
     spans = [(t.start, t.end, t.all_day, t.label) for t in times]
-    return {**places.take_busy(uow, kind, owner_id, file_name, spans), "window": window_text(uow)}
+    key, replaced = places.take_busy(uow, kind, owner_id, file_name, spans)
+    return Imported(change=key, added=len(spans), replaced=replaced, window=window_text(uow))
 
 
-def import_closures(uow: UnitOfWork, file_name: str, times: list[Taken]) -> dict[str, Any]:
+def import_closures(uow: UnitOfWork, file_name: str, times: list[Taken]) -> Imported:
     """Close the days that a calendar file, as it was read before, marks: every day a whole-day entry covers."""
     whole = [t for t in times if t.all_day]
     if not whole:
@@ -155,4 +155,4 @@ def import_closures(uow: UnitOfWork, file_name: str, times: list[Taken]) -> dict
             uow.session.add(places.Closure(day=day, label=label, teach=False))
     added = len(days) - len(known)
     change = uow.log("close days", "center", 1, f"Closed {added} days from {file_name}")
-    return {"change": change.key, "added": added, "replaced": 0, "window": window_text(uow)}
+    return Imported(change=change.key, added=added, replaced=0, window=window_text(uow))

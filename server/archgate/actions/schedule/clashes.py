@@ -6,15 +6,18 @@ archived. What is online has room for any number of meetings at once.
 
 from __future__ import annotations
 
+from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
-from typing import Any, NamedTuple
+from typing import NamedTuple, TypeAlias
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import delete, func, or_, select
+from sqlalchemy import CompoundSelect, Select, delete, func, or_, select
 
 from archgate.actions.kernel.problems import not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
+from archgate.actions.kernel.views import ClashOut, ClashRun
 from archgate.actions.schedule import places
+from archgate.actions.schedule.views import Done
 from archgate.core.clashes import Kind, Span, overlaps, read_hours, within_hours
 from archgate.core.faults import refuse
 from archgate.core.schedule import day_text
@@ -41,38 +44,59 @@ class Row(NamedTuple):
     instructor_id: int | None
 
 
+Meetings: TypeAlias = "Select[int, int, datetime, datetime, date, int | None, int | None]"
+
+
+@dataclass(frozen=True)
+class Clash:
+    """What clashes, from when to when. `who` is the instructor or the place, by its id; `place` says which, of somebody who is
+    not available; `busy` is the span of theirs that stands in the way, `size` the seats of run and room."""
+
+    kind: Kind
+    who: int
+    a: Row
+    b: Row | None
+    start: datetime
+    end: datetime
+    label: str = ""
+    place: bool = False
+    busy: int = 0
+    size: str = ""
+    people: tuple[int, ...] = ()
+
+
 COLUMNS = (
     Meeting.id, Meeting.run_id, Meeting.starts_at, Meeting.ends_at, Meeting.date, Meeting.place_id, Meeting.instructor_id,
 )  # fmt: skip
 
 
-def held() -> Any:
+def held() -> Meetings:
     """The meetings that clashes look at."""
     live = select(*COLUMNS).join(Run, Run.id == Meeting.run_id)
     return live.where(Run.status.not_in(GONE), Meeting.cancelled_at.is_(None))
 
 
-def rows_of(uow: UnitOfWork, query: Any) -> list[Row]:
-    return [Row(*r) for r in uow.session.execute(query)]
+def rows_of(uow: UnitOfWork, query: Meetings) -> list[Row]:
+    return [Row._make(r) for r in uow.session.execute(query)]
 
 
-def of_run(uow: UnitOfWork, run: Run) -> list[dict[str, Any]]:
+def of_run(uow: UnitOfWork, run: Run) -> list[ClashOut]:
     """The clashes of a run's coming meetings."""
     uow.session.flush()
     if run.status in GONE:
         return []
     own = rows_of(uow, held().where(Meeting.run_id == run.id, Meeting.ends_at > uow.now))
     found = found_for(uow, own) + too_small(uow, run.id) + learner_clashes(uow, own, run.id)
-    return worded(uow, sorted(found, key=lambda c: c["start"])[:SHOWN])
+    return worded(uow, sorted(found, key=lambda c: c.start)[:SHOWN])
 
 
-def of_center(uow: UnitOfWork, most: int | None = SHOWN) -> list[dict[str, Any]]:
+def of_center(uow: UnitOfWork, most: int | None = SHOWN) -> list[ClashOut]:
     """Every clash from now on, by time, so many at most."""
     found = everywhere(uow)
-    return worded(uow, sorted(found, key=lambda c: c["start"])[:most])
+    return worded(uow, sorted(found, key=lambda c: c.start)[:most])
 
 
-def everywhere(uow: UnitOfWork, span: tuple[date, date] | None = None) -> list[dict[str, Any]]:
+def everywhere(uow: UnitOfWork, span: tuple[date, date] | None = None) -> list[Clash]:
     """What clashes from now on, in words still to be found; with `span`, among the meetings of its days."""
     query = held().where(Meeting.ends_at > uow.now)
     every = rows_of(uow, query.where(Meeting.date.between(*span)) if span else query)
@@ -83,16 +107,16 @@ def clashing_meetings(uow: UnitOfWork, span: tuple[date, date]) -> list[int]:
     """The meetings of these days that take part in a clash which nobody accepted."""
     found = everywhere(uow, span)
     accepted = set(uow.session.scalars(select(AcceptedClash.key))) if found else set()
-    rows = (r for c in found if not accepted or key_of(c) not in accepted for r in (c["a"], c["b"]))
+    rows = (r for c in found if not accepted or key_of(c) not in accepted for r in (c.a, c.b))
     return sorted({r.id for r in rows if r is not None})
 
 
 def of_planned(
     uow: UnitOfWork,
     own: list[Row],
-    seats: list[dict[str, Any]] | None = None,
+    seats: list[Clash] | None = None,
     new: dict[int, str] | None = None,
-) -> list[dict[str, Any]]:
+) -> list[ClashOut]:
     """The clashes that meetings not saved yet would make, among themselves and with all others.
 
     `new` names the places and instructors that are only planned, by their negative ids.
@@ -124,16 +148,16 @@ def near(uow: UnitOfWork, own: list[Row]) -> list[Row]:
     return list(found.values())
 
 
-def found_for(uow: UnitOfWork, own: list[Row]) -> list[dict[str, Any]]:
+def found_for(uow: UnitOfWork, own: list[Row]) -> list[Clash]:
     """Clashes in which one of these meetings takes part; those of the others among themselves are not looked for."""
     return double_booked(uow, own, near(uow, own)) + away(uow, own) + on_closures(uow, own)
 
 
-def found_among(uow: UnitOfWork, every: list[Row]) -> list[dict[str, Any]]:
+def found_among(uow: UnitOfWork, every: list[Row]) -> list[Clash]:
     return double_booked(uow, every) + away(uow, every) + on_closures(uow, every)
 
 
-def double_booked(uow: UnitOfWork, own: list[Row], others: list[Row] | None = None) -> list[dict[str, Any]]:
+def double_booked(uow: UnitOfWork, own: list[Row], others: list[Row] | None = None) -> list[Clash]:
     """Instructors and places taken twice, by one sweep; `others` clash with `own` only."""
     online = set(uow.session.scalars(select(Place.id).where(Place.kind == "online")))
     rows = own + (others or [])
@@ -145,15 +169,19 @@ def double_booked(uow: UnitOfWork, own: list[Row], others: list[Row] | None = No
         if r.place_id is not None and r.place_id not in online:
             spans.append(Span(f"p{r.place_id}", r.starts_at, r.ends_at, n, fixed))
     return [
-        {
-            "kind": Kind.INSTRUCTOR if over.who[0] == "i" else Kind.ROOM, "who": int(over.who[1:]),
-            "a": rows[over.a.mark], "b": rows[over.b.mark], "start": over.start, "end": over.end,
-        }
+        Clash(
+            Kind.INSTRUCTOR if over.who[0] == "i" else Kind.ROOM,
+            int(over.who[1:]),
+            rows[over.a.mark],
+            rows[over.b.mark],
+            over.start,
+            over.end,
+        )
         for over in overlaps(spans)
-    ]  # fmt: skip
+    ]
 
 
-def away(uow: UnitOfWork, rows: list[Row]) -> list[dict[str, Any]]:
+def away(uow: UnitOfWork, rows: list[Row]) -> list[Clash]:
     """Meetings at a time when the instructor is away or outside their hours, or the place is closed."""
     if not rows:
         return []
@@ -187,10 +215,19 @@ def away(uow: UnitOfWork, rows: list[Row]) -> list[dict[str, Any]]:
         if over.a.fixed or over.b.fixed:
             mark = (over.b if over.a.fixed else over.a).mark
             why = busy[-(over.a if over.a.fixed else over.b).mark - 1]
-            found.append({
-                "kind": Kind.AWAY, "who": why.instructor_id or why.place_id, "place": why.place_id is not None,
-                "a": rows[mark], "b": None, "start": over.start, "end": over.end, "label": why.label, "busy": why.id,
-            })  # fmt: skip
+            found.append(
+                Clash(
+                    Kind.AWAY,
+                    why.instructor_id or why.place_id or 0,
+                    rows[mark],
+                    None,
+                    over.start,
+                    over.end,
+                    why.label,
+                    why.place_id is not None,
+                    why.id,
+                )
+            )
     limited = {
         i.id: read_hours(i.hours)
         for i in uow.session.scalars(select(Instructor).where(Instructor.id.in_(teachers)))
@@ -199,33 +236,23 @@ def away(uow: UnitOfWork, rows: list[Row]) -> list[dict[str, Any]]:
     for r in rows:
         hours = limited.get(r.instructor_id or 0)
         if hours and not within_hours(r.starts_at, r.ends_at, uow.zone, hours):
-            found.append({
-                "kind": Kind.AWAY, "who": r.instructor_id, "place": False, "a": r, "b": None, "start": r.starts_at,
-                "end": r.ends_at, "label": "outside the weekly hours", "busy": 0,
-            })  # fmt: skip
+            label = "outside the weekly hours"
+            found.append(Clash(Kind.AWAY, r.instructor_id or 0, r, None, r.starts_at, r.ends_at, label))
     return found
 
 
-def on_closures(uow: UnitOfWork, rows: list[Row]) -> list[dict[str, Any]]:
+def on_closures(uow: UnitOfWork, rows: list[Row]) -> list[Clash]:
     if not rows:
         return []
     closed = places.closed_days(uow, min(r.date for r in rows), max(r.date for r in rows))
     return [
-        {
-            "kind": Kind.CLOSURE,
-            "who": 0,
-            "a": r,
-            "b": None,
-            "start": r.starts_at,
-            "end": r.ends_at,
-            "label": closed[r.date],
-        }
+        Clash(Kind.CLOSURE, 0, r, None, r.starts_at, r.ends_at, closed[r.date])
         for r in rows
         if r.date in closed
     ]
 
 
-def too_small(uow: UnitOfWork, run_id: int | None) -> list[dict[str, Any]]:
+def too_small(uow: UnitOfWork, run_id: int | None) -> list[Clash]:
     """Runs with more seats than one of their places, once for each such place; of one run, or of all."""
     query = (
         held().add_columns(Run.capacity, Place.seats).join(Place, Place.id == Meeting.place_id)
@@ -233,7 +260,7 @@ def too_small(uow: UnitOfWork, run_id: int | None) -> list[dict[str, Any]]:
     )  # fmt: skip
     if run_id is not None:
         query = query.where(Meeting.run_id == run_id)
-    found: dict[tuple[int, int | None], dict[str, Any]] = {}
+    found: dict[tuple[int, int | None], Clash] = {}
     for *columns, capacity, seats in uow.session.execute(query):
         r = Row(*columns)
         if (r.run_id, r.place_id) not in found:
@@ -241,14 +268,14 @@ def too_small(uow: UnitOfWork, run_id: int | None) -> list[dict[str, Any]]:
     return list(found.values())
 
 
-def small(r: Row, capacity: int, seats: int) -> dict[str, Any]:
-    return {
-        "kind": Kind.SEATS, "who": r.place_id, "a": r, "b": None, "start": r.starts_at, "end": r.ends_at,
-        "label": f"{capacity} seats in a room for {seats}", "size": f"{capacity}>{seats}",
-    }  # fmt: skip
+def small(r: Row, capacity: int, seats: int) -> Clash:
+    label = f"{capacity} seats in a room for {seats}"
+    return Clash(
+        Kind.SEATS, r.place_id or 0, r, None, r.starts_at, r.ends_at, label, size=f"{capacity}>{seats}"
+    )
 
 
-def learner_clashes(uow: UnitOfWork, rows: list[Row], run_id: int | None) -> list[dict[str, Any]]:
+def learner_clashes(uow: UnitOfWork, rows: list[Row], run_id: int | None) -> list[Clash]:
     """Learners with two meetings at one time, grouped by the pair of meetings; of one run, or of all."""
     live = select(Enrollment.person_id, Enrollment.run_id).where(Enrollment.live == 1)
     named = (
@@ -263,7 +290,7 @@ def learner_clashes(uow: UnitOfWork, rows: list[Row], run_id: int | None) -> lis
         busy = (
             select(on.c.person_id).where(on.c.run_id.in_(coming)).group_by(on.c.person_id).having(func.count() > 1)
         )  # fmt: skip
-        found: Any = select(on.c.person_id, on.c.run_id).where(
+        found: Select[int, int] | CompoundSelect[int, int] = select(on.c.person_id, on.c.run_id).where(
             on.c.person_id.in_(busy), on.c.run_id.in_(coming)
         )
     else:
@@ -292,45 +319,41 @@ def learner_clashes(uow: UnitOfWork, rows: list[Row], run_id: int | None) -> lis
         for run in runs
         for n in by_run.get(run, ())
     ]
-    pairs: dict[tuple[int, int], dict[str, Any]] = {}
+    pairs: dict[tuple[int, int], Clash] = {}
     for over in overlaps(spans):
         a, b = rows[over.a.mark], rows[over.b.mark]
         if a.run_id == b.run_id or run_id not in (None, a.run_id, b.run_id):
             continue
-        pair = pairs.setdefault((a.id, b.id), {
-            "kind": Kind.LEARNER, "who": 0, "a": a, "b": b, "start": over.start, "end": over.end, "people": [],
-        })  # fmt: skip
-        pair["people"].append(int(over.who))
+        pair = pairs.get((a.id, b.id)) or Clash(Kind.LEARNER, 0, a, b, over.start, over.end)
+        pairs[a.id, b.id] = replace(pair, people=(*pair.people, int(over.who)))
     return list(pairs.values())
 
 
 # --- words ------------------------------------------------------------------------------------------------
 
 
-def key_of(clash: dict[str, Any]) -> str:
+def key_of(clash: Clash) -> str:
     """What a clash is known by while its times stand."""
-    a, b = clash["a"], clash["b"]
+    a, b = clash.a, clash.b
     ids = ":".join(str(i) for i in sorted(r.id for r in (a, b) if r is not None))
-    more = clash.get("size") or clash.get("busy") or ""
+    more = clash.size or clash.busy or ""
     stamps = ":".join(str(int(r.starts_at.timestamp())) for r in (a, b) if r is not None)
-    return f"{clash['kind'].replace(' ', '-')}:{ids}:{clash['who']}:{more}:{stamps}"[:120]
+    return f"{clash.kind.replace(' ', '-')}:{ids}:{clash.who}:{more}:{stamps}"[:120]
 
 
-def worded(
-    uow: UnitOfWork, found: list[dict[str, Any]], new: dict[int, str] | None = None
-) -> list[dict[str, Any]]:
+def worded(uow: UnitOfWork, found: list[Clash], new: dict[int, str] | None = None) -> list[ClashOut]:
     """Clashes as screens show them, by time, each with the sentence and whether somebody accepted it."""
     if not found:
         return []
-    run_ids = {r.run_id for c in found for r in (c["a"], c["b"]) if r is not None and r.run_id > 0}
+    run_ids = {r.run_id for c in found for r in (c.a, c.b) if r is not None and r.run_id > 0}
     query = select(Run.id, Run.code, Run.title, Course.title).join(Course).where(Run.id.in_(run_ids))
     runs = {
-        i: {"id": i, "code": code, "title": title or course}
+        i: ClashRun(id=i, code=code, title=title or course)
         for i, code, title, course in uow.session.execute(query)
     }
     where = {p.id: p for p in uow.session.scalars(select(Place))}
     teachers = {row[0]: str(row[1]) for row in uow.session.execute(select(Instructor.id, Instructor.name))}
-    people = {p for c in found for p in c.get("people", ())}
+    people = {p for c in found for p in c.people}
     named = uow.session.execute(select(Person.id, Person.name).where(Person.id.in_(people)))
     names = {row[0]: str(row[1]) for row in named}
     keys = {key_of(c) for c in found}
@@ -338,86 +361,86 @@ def worded(
         a.key: a.reason for a in uow.session.scalars(select(AcceptedClash).where(AcceptedClash.key.in_(keys)))
     }
     shown = []
-    for c in sorted(found, key=lambda c: (c["start"], c["kind"], c["a"].id)):
-        a, b = c["a"], c["b"]
+    for c in sorted(found, key=lambda c: (c.start, c.kind, c.a.id)):
+        a, b = c.a, c.b
         place = where.get(a.place_id or 0)
         zone = ZoneInfo(place.time_zone) if place else uow.zone
         key = key_of(c)
-        if c["kind"] is Kind.INSTRUCTOR or (c["kind"] is Kind.AWAY and not c["place"]):
-            who = teachers.get(c["who"]) or (new or {}).get(c["who"], "")
-        elif c["kind"] in (Kind.ROOM, Kind.SEATS, Kind.AWAY):
-            who = where[c["who"]].name if c["who"] in where else (new or {}).get(c["who"], "")
+        if c.kind is Kind.INSTRUCTOR or (c.kind is Kind.AWAY and not c.place):
+            who = teachers.get(c.who) or (new or {}).get(c.who, "")
+        elif c.kind in (Kind.ROOM, Kind.SEATS, Kind.AWAY):
+            who = where[c.who].name if c.who in where else (new or {}).get(c.who, "")
         else:
-            who = ", ".join(sorted(names.get(p, "") for p in c.get("people", ()))[:4])
-        shown.append({
-            "key": key, "kind": str(c["kind"]), "who": who, "text": sentence(c, who, runs),
-            "run": runs.get(a.run_id), "meeting_id": a.id if a.id > 0 else None, "n": -a.id if a.id < 0 else -b.id if b and b.id < 0 else None,
-            "other": runs.get(b.run_id) if b else None, "other_meeting_id": b.id if b and b.id > 0 else None,
-            "other_n": -b.id if b and a.id < 0 and b.id < 0 else None,
-            "date": a.date.isoformat(), "start": c["start"].astimezone(zone).isoformat(),
-            "end": c["end"].astimezone(zone).isoformat(), "accepted": accepted.get(key),
-        })  # fmt: skip
+            who = ", ".join(sorted(names.get(p, "") for p in c.people)[:4])
+        shown.append(ClashOut(
+            key=key, kind=str(c.kind), who=who, text=sentence(c, who, runs),
+            run=runs.get(a.run_id), meeting_id=a.id if a.id > 0 else None, n=-a.id if a.id < 0 else -b.id if b and b.id < 0 else None,
+            other=runs.get(b.run_id) if b else None, other_meeting_id=b.id if b and b.id > 0 else None,
+            other_n=-b.id if b and a.id < 0 and b.id < 0 else None,
+            date=a.date, start=c.start.astimezone(zone).isoformat(),
+            end=c.end.astimezone(zone).isoformat(), accepted=accepted.get(key),
+        ))  # fmt: skip
     return shown
 
 
-def sentence(c: dict[str, Any], who: str, runs: dict[int, dict[str, Any]]) -> str:
-    a, b = c["a"], c["b"]
+def sentence(c: Clash, who: str, runs: dict[int, ClashRun]) -> str:
+    a, b = c.a, c.b
     codes = [name_of(r, runs) for r in (a, b) if r is not None]
     both = " and ".join(codes) if len(set(codes)) > 1 else f"two meetings of {codes[0]}"
-    match c["kind"]:
+    match c.kind:
         case Kind.INSTRUCTOR:
             return f"{who} would teach {both} at once."
         case Kind.ROOM:
             return f"{who} would hold {both} at once."
         case Kind.SEATS:
-            return f"{who} is too small for {codes[0]}: {c['label']}."
+            return f"{who} is too small for {codes[0]}: {c.label}."
         case Kind.CLOSURE:
-            return f"{codes[0]} meets on a closed day: {c['label']}."
+            return f"{codes[0]} meets on a closed day: {c.label}."
         case Kind.AWAY:
-            return f"{who} is not available for {codes[0]}: {c['label']}."
+            return f"{who} is not available for {codes[0]}: {c.label}."
         case _:
-            number = len(c["people"])
+            number = len(c.people)
             return f"{number} learner{'' if number == 1 else 's'} would be at {both} at once: {who}."
 
 
-def name_of(r: Row, runs: dict[int, dict[str, Any]]) -> str:
+def name_of(r: Row, runs: dict[int, ClashRun]) -> str:
     """A run by its code; one being planned as this run, or by its row of the season table."""
     if r.run_id in runs:
-        return str(runs[r.run_id]["code"])
+        return str(runs[r.run_id].code)
     return f"row {-r.run_id}" if r.run_id < 0 else "this run"
 
 
-def only_in(these: list[dict[str, Any]], those: list[dict[str, Any]]) -> list[dict[str, Any]]:
+def only_in(these: list[ClashOut], those: list[ClashOut]) -> list[ClashOut]:
     """Clashes that are in one list and not in the other."""
-    known = {c["key"] for c in those}
-    return [c for c in these if c["key"] not in known]
+    known = {c.key for c in those}
+    return [c for c in these if c.key not in known]
 
 
 # --- accepting --------------------------------------------------------------------------------------------
 
 
-def accept(uow: UnitOfWork, key: str, reason: str) -> dict[str, Any]:
+def accept(uow: UnitOfWork, key: str, reason: str) -> Done:
     """Let a clash stand, with a reason. It comes up again when a time of it changes."""
     reason = reason.strip()
     if not 1 <= len(reason) <= 500:
         raise refuse("/reason", "Give the reason why this clash may stand, in up to 500 characters.")
-    clash = next((c for c in of_center(uow, None) if c["key"] == key), None)
+    clash = next((c for c in of_center(uow, None) if c.key == key), None)
     if clash is None:
         raise not_found("This clash")
     row = uow.session.scalar(select(AcceptedClash).where(AcceptedClash.key == key)) or AcceptedClash(key=key)
     row.reason, row.user_id, row.at = reason, uow.user_id, uow.now
     uow.session.add(row)
     change = uow.log(
-        "accept a clash", "run", clash["run"]["id"],
-        f"Accepted on {day_text(date.fromisoformat(clash['date']))}: {clash['text'].rstrip('.')} ({reason})",
+        "accept a clash", "run", clash.run.id if clash.run else 0,
+        f"Accepted on {day_text(clash.date)}: {clash.text.rstrip('.')} ({reason})",
     )  # fmt: skip
-    return {"change": change.key}
+    return Done(change=change.key)
 
 
-def reopen(uow: UnitOfWork, key: str) -> dict[str, Any]:
+def reopen(uow: UnitOfWork, key: str) -> Done:
     """Take an acceptance back."""
     gone = uow.session.execute(delete(AcceptedClash).where(AcceptedClash.key == key))
     if not gone.rowcount:  # type: ignore[attr-defined]
         raise not_found("This accepted clash")
     change = uow.log("reopen a clash", "center", 1, "Took back the acceptance of a clash")
-    return {"change": change.key}
+    return Done(change=change.key)

@@ -14,6 +14,15 @@ from sqlalchemy.orm.attributes import set_committed_value
 
 from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
+from archgate.actions.schedule.views import (
+    BusyOut,
+    ClosureChange,
+    ClosureDay,
+    ClosureYear,
+    Done,
+    InstructorOut,
+    PlaceOut,
+)
 from archgate.core.clashes import read_hours
 from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.reader import ZONES, Reader
@@ -76,7 +85,7 @@ def ask_first(uow: UnitOfWork, kind: str, name: str) -> None:
     uow.unknown.append({"kind": kind, "name": name, "hint": hint})
 
 
-def remove(uow: UnitOfWork, kind: str, owner_id: int) -> dict[str, Any]:
+def remove(uow: UnitOfWork, kind: str, owner_id: int) -> Done:
     """Take a place or an instructor out that nothing needs: no meeting, run, pattern, nor course that starts with it."""
     owner = owner_of(uow, kind, owner_id)
     column = f"{kind}_id"
@@ -108,7 +117,7 @@ def remove(uow: UnitOfWork, kind: str, owner_id: int) -> dict[str, Any]:
         owner_id,
         f"Took out {owner.name}",
     )
-    return {"change": change.key}
+    return Done(change=change.key)
 
 
 def put(row: Any, name: str, held: Place | Instructor | None) -> None:
@@ -117,21 +126,20 @@ def put(row: Any, name: str, held: Place | Instructor | None) -> None:
     set_committed_value(row, name, held)
 
 
-def list_places(uow: UnitOfWork) -> list[dict[str, Any]]:
+def list_places(uow: UnitOfWork) -> list[PlaceOut]:
     return [place_view(p) for p in uow.session.scalars(select(Place).order_by(Place.name))]
 
 
-def place_view(place: Place) -> dict[str, Any]:
-    names = "id name kind seats facts address address_public map_link time_zone active"
-    return {n: getattr(place, n) for n in names.split()}
+def place_view(place: Place) -> PlaceOut:
+    return PlaceOut.model_validate(place, from_attributes=True)
 
 
-def list_instructors(uow: UnitOfWork) -> list[dict[str, Any]]:
+def list_instructors(uow: UnitOfWork) -> list[InstructorOut]:
     return [instructor_view(i) for i in uow.session.scalars(select(Instructor).order_by(Instructor.name))]
 
 
-def instructor_view(row: Instructor) -> dict[str, Any]:
-    return {n: getattr(row, n) for n in "id name email phone hours active".split()}
+def instructor_view(row: Instructor) -> InstructorOut:
+    return InstructorOut.model_validate(row, from_attributes=True)
 
 
 def read_text(row: Reader, key: str, most: int, now: str = "") -> str:
@@ -147,7 +155,7 @@ def read_text(row: Reader, key: str, most: int, now: str = "") -> str:
     return held.strip()
 
 
-def save_place(uow: UnitOfWork, place_id: int | None, body: dict[str, Any]) -> dict[str, Any]:
+def save_place(uow: UnitOfWork, place_id: int | None, body: dict[str, Any]) -> PlaceOut:
     """Add a place, or change one. Its seats bound the runs held there; a clash says when they are too few."""
     place = lock_row(uow, Place, place_id) if place_id else Place(
         kind="room", facts="", address="", map_link="", address_public=True, time_zone=uow.center.time_zone, active=True
@@ -194,7 +202,7 @@ def save_place(uow: UnitOfWork, place_id: int | None, body: dict[str, Any]) -> d
     return place_view(place)
 
 
-def save_instructor(uow: UnitOfWork, instructor_id: int | None, body: dict[str, Any]) -> dict[str, Any]:
+def save_instructor(uow: UnitOfWork, instructor_id: int | None, body: dict[str, Any]) -> InstructorOut:
     """Add an instructor, or change one, with the weekly hours at which they can teach."""
     held = lock_row(uow, Instructor, instructor_id) if instructor_id else Instructor(hours=[], active=True)
     if held is None:
@@ -246,14 +254,14 @@ def zone_of_owner(uow: UnitOfWork, owner: Place | Instructor) -> ZoneInfo:
     return ZoneInfo(owner.time_zone) if isinstance(owner, Place) else uow.zone
 
 
-def busy_view(uow: UnitOfWork, row: BusyTime, zone: ZoneInfo) -> dict[str, Any]:
-    return {
-        "id": row.id, "label": row.label, "all_day": row.all_day, "source": row.source,
-        "start": row.starts_at.astimezone(zone).isoformat(), "end": row.ends_at.astimezone(zone).isoformat(),
-    }  # fmt: skip
+def busy_view(uow: UnitOfWork, row: BusyTime, zone: ZoneInfo) -> BusyOut:
+    return BusyOut(
+        id=row.id, label=row.label, all_day=row.all_day, source=row.source,
+        start=row.starts_at.astimezone(zone).isoformat(), end=row.ends_at.astimezone(zone).isoformat(),
+    )  # fmt: skip
 
 
-def list_busy(uow: UnitOfWork, kind: str, owner_id: int) -> list[dict[str, Any]]:
+def list_busy(uow: UnitOfWork, kind: str, owner_id: int) -> list[BusyOut]:
     """Absences of an instructor, or closed times of a place, from today on."""
     owner = owner_of(uow, kind, owner_id)
     column = BusyTime.place_id if kind == "place" else BusyTime.instructor_id
@@ -264,7 +272,7 @@ def list_busy(uow: UnitOfWork, kind: str, owner_id: int) -> list[dict[str, Any]]
     ]
 
 
-def add_busy(uow: UnitOfWork, kind: str, owner_id: int, body: dict[str, Any]) -> dict[str, Any]:
+def add_busy(uow: UnitOfWork, kind: str, owner_id: int, body: dict[str, Any]) -> BusyOut:
     """An absence or a closed time: whole days from one through another, or hours of one day."""
     owner = owner_of(uow, kind, owner_id)
     zone = zone_of_owner(uow, owner)
@@ -303,7 +311,7 @@ def add_busy(uow: UnitOfWork, kind: str, owner_id: int, body: dict[str, Any]) ->
     return busy_view(uow, held, zone)
 
 
-def remove_busy(uow: UnitOfWork, busy_id: int) -> dict[str, Any]:
+def remove_busy(uow: UnitOfWork, busy_id: int) -> Done:
     held = uow.session.get(BusyTime, busy_id)
     if held is None:
         raise not_found("This time")
@@ -315,13 +323,14 @@ def remove_busy(uow: UnitOfWork, busy_id: int) -> dict[str, Any]:
         owner_id or 0,
         f"Took out {held.label} from {day_text(held.starts_at.astimezone(uow.zone).date())}",
     )
-    return {"change": change.key}
+    return Done(change=change.key)
 
 
 def take_busy(
     uow: UnitOfWork, kind: str, owner_id: int, name: str, spans: list[tuple[datetime, datetime, bool, str]]
-) -> dict[str, Any]:
-    """Replace what an earlier import of the same calendar brought by what it holds now."""
+) -> tuple[str, int]:
+    """Replace what an earlier import of the same calendar brought by what it holds now; the key of the change, and how many
+    times were replaced."""
     owner = owner_of(uow, kind, owner_id)
     column = BusyTime.place_id if kind == "place" else BusyTime.instructor_id
     source = "".join(c for c in name if c.isascii() and c.isprintable())[-60:] or "calendar"
@@ -335,7 +344,7 @@ def take_busy(
     change = uow.log(
         "import busy times", kind, owner_id, f"Took {len(spans)} times of {owner.name} from {name}"
     )
-    return {"change": change.key, "added": len(spans), "replaced": len(old)}
+    return change.key, len(old)
 
 
 # --- closed days ------------------------------------------------------------------------------------------
@@ -391,7 +400,7 @@ def closures_from(uow: UnitOfWork, first: date) -> frozenset[date]:
     return frozenset(closed_days(uow, first, last))
 
 
-def list_closures(uow: UnitOfWork, year: int) -> dict[str, Any]:
+def list_closures(uow: UnitOfWork, year: int) -> ClosureYear:
     """All closed days of a year: public holidays of the region and own days, with what was overridden."""
     if not 1970 <= year <= 2200:
         raise refuse("/year", "The year is one from 1970 to 2200.")
@@ -400,20 +409,20 @@ def list_closures(uow: UnitOfWork, year: int) -> dict[str, Any]:
     rows = []
     for day in sorted({*public, *own}):
         row = own.get(day)
-        rows.append({
-            "day": day.isoformat(), "label": row.label if row and not row.teach else public.get(day, row.label if row else ""),
-            "public": day in public, "closed": not (row and row.teach), "id": row.id if row else None,
-        })  # fmt: skip
-    return {"year": year, "region": uow.center.region, "days": rows}
+        rows.append(ClosureDay(
+            day=day, label=row.label if row and not row.teach else public.get(day, row.label if row else ""),
+            public=day in public, closed=not (row and row.teach), id=row.id if row else None,
+        ))  # fmt: skip
+    return ClosureYear(year=year, region=uow.center.region, days=rows)
 
 
-def set_region(uow: UnitOfWork, region: str) -> dict[str, Any]:
+def set_region(uow: UnitOfWork, region: str) -> ClosureYear:
     uow.center.region = check_region(region)
     uow.log("change a setting", "center", 1, f"Public holidays are those of {uow.center.region or 'nowhere'}")
     return list_closures(uow, uow.today.year)
 
 
-def add_closure(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
+def add_closure(uow: UnitOfWork, body: dict[str, Any]) -> ClosureChange:
     """Close days of the center's own, from one through another; what meets on them is listed as clashes."""
     faults: list[Fault] = []
     row = Reader(body, "", faults, "from through label")
@@ -441,10 +450,10 @@ def add_closure(uow: UnitOfWork, body: dict[str, Any]) -> dict[str, Any]:
     )
     span = day_text(first) + (f" through {day_text(last)}" if last > first else "")
     change = uow.log("close days", "center", 1, f"Closed {span}: {label}")
-    return {"change": change.key, "meetings": touched}
+    return ClosureChange(change=change.key, meetings=touched)
 
 
-def set_closure(uow: UnitOfWork, day: date, closed: bool) -> dict[str, Any]:
+def set_closure(uow: UnitOfWork, day: date, closed: bool) -> ClosureChange:
     """Teach on a public holiday all the same, close it again, or open a day of the center's own."""
     row = uow.session.scalar(select(Closure).where(Closure.day == day))
     public = holidays_of(uow.center.region, day.year).get(day)
@@ -469,4 +478,4 @@ def set_closure(uow: UnitOfWork, day: date, closed: bool) -> dict[str, Any]:
         1,
         f"{day_text(day)} is {'closed' if closed else 'taught on'}",
     )
-    return {"change": change.key, "meetings": 0}
+    return ClosureChange(change=change.key, meetings=0)

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -13,7 +14,9 @@ from sqlalchemy import func, select
 from archgate.actions.kernel import answers
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import UnitOfWork
+from archgate.actions.kernel.views import DateFacts, MovedDate, Touch
 from archgate.actions.schedule import places
+from archgate.actions.schedule.views import MeetingOut, PatternOut, PlannedMeeting
 from archgate.core import gates as core_gates
 from archgate.core.documents import PATTERN_KEYS, meeting_document, read_extra, read_pattern
 from archgate.core.faults import Fault, Refused
@@ -153,15 +156,21 @@ def core_pattern(row: MeetingPattern) -> Pattern:
     )  # fmt: skip
 
 
-def pattern_view(uow: UnitOfWork, p: MeetingPattern) -> dict[str, Any]:
+def pattern_view(uow: UnitOfWork, p: MeetingPattern) -> PatternOut:
     place = uow.session.get(Place, p.place_id) if p.place_id else None
     teacher = uow.session.get(places.Instructor, p.instructor_id) if p.instructor_id else None
-    return {
-        "first": answers.shown(p.first), "start": answers.shown(p.start), "minutes": p.minutes, "weekdays": p.weekdays.split(","),
-        "every_weeks": p.every_weeks, "count": p.count, "until": answers.shown(p.until),
-        "on_closure": "extend" if p.extend else "skip",
-        "room": place.name if place else None, "instructor": teacher.name if teacher else None,
-    }  # fmt: skip
+    return PatternOut(
+        first=p.first,
+        start=p.start,
+        minutes=p.minutes,
+        weekdays=p.weekdays.split(","),
+        every_weeks=p.every_weeks,
+        count=p.count,
+        until=p.until,
+        on_closure="extend" if p.extend else "skip",
+        room=place.name if place else None,
+        instructor=teacher.name if teacher else None,
+    )
 
 
 def meeting_row(meeting: CoreMeeting, by_hand: bool = False) -> Meeting:
@@ -332,15 +341,23 @@ def last_closing(run: Run) -> date | None:
     return max((g.day for g in run.gates if g.kind == "sign-up closes"), default=None)
 
 
-def meeting_view(meeting: CoreMeeting, row: Meeting, link: OnlineLink | None) -> dict[str, Any]:
-    return {
-        **meeting_document(meeting), "id": row.id, "by_hand": row.by_hand, "pattern_n": row.pattern_n,
-        "online": bool(row.place and row.place.kind == "online"), "link": link.link if link else None,
-        "host_key": link.host_key if link else None,
-    }  # fmt: skip
+def meeting_view(meeting: CoreMeeting, row: Meeting, link: OnlineLink | None) -> MeetingOut:
+    return MeetingOut(
+        **dict(planned_view(meeting)),
+        id=row.id,
+        by_hand=row.by_hand,
+        pattern_n=row.pattern_n,
+        online=bool(row.place and row.place.kind == "online"),
+        link=link.link if link else None,
+        host_key=link.host_key if link else None,
+    )
 
 
-def meetings_view(uow: UnitOfWork, run: Run) -> list[dict[str, Any]]:
+def planned_view(meeting: CoreMeeting) -> PlannedMeeting:
+    return PlannedMeeting.model_validate(meeting_document(meeting))
+
+
+def meetings_view(uow: UnitOfWork, run: Run) -> list[MeetingOut]:
     query = (
         select(OnlineLink).join(Meeting, Meeting.id == OnlineLink.meeting_id).where(Meeting.run_id == run.id)
     )
@@ -387,16 +404,27 @@ def refuse_outside(run: Run) -> None:
         raise Refused([Fault(f"/{said[0]}", said[1])])
 
 
-def situation(uow: UnitOfWork, run: Run) -> dict[str, Any]:
-    """What a change of dates may touch: meetings, hours and gates, as plain facts to compare."""
+@dataclass(frozen=True)
+class Situation:
+    """What a change of dates may touch, to be compared: `gates` are (label, day) by kind and label, `rows` the meetings that
+    are held, by id."""
+
+    meetings: int
+    hours: str
+    start: date | None
+    gates: Mapping[str, tuple[str, date]]
+    rows: Mapping[int, DateFacts]
+
+
+def situation(uow: UnitOfWork, run: Run) -> Situation:
     schedule = schedule_of(run)
-    return {
-        "meetings": len(schedule.meetings),
-        "hours": schedule.hours,
-        "start": start_day(uow, run),
-        "gates": {f"{g.kind}|{g.label}": {"label": g.label, "day": answers.shown(g.day)} for g in run.gates},
-        "rows": {m.id: row_facts(m) for m in run.all_meetings},
-    }
+    return Situation(
+        len(schedule.meetings),
+        schedule.hours,
+        start_day(uow, run),
+        {f"{g.kind}|{g.label}": (g.label, g.day) for g in run.gates},
+        {m.id: row_facts(m) for m in run.all_meetings if m.cancelled_at is None},
+    )
 
 
 def start_day(uow: UnitOfWork, run: Run) -> date | None:
@@ -420,48 +448,49 @@ def decision_text(run: Run) -> str:
     return run.decision
 
 
-def row_facts(m: Meeting) -> dict[str, Any]:
-    return {
-        "date": answers.shown(m.date), "start": answers.shown(m.start), "minutes": m.minutes,
-        "place": m.place.name if m.place else None, "instructor": m.instructor.name if m.instructor else None,
-        "cancelled": m.cancelled_at is not None,
-    }  # fmt: skip
-
-
-def moved_dates(before: dict[int, dict[str, Any]], after: dict[int, dict[str, Any]]) -> list[dict[str, Any]]:
-    """Old and new side by side, for every meeting that differs, by the later of both dates."""
-
-    def held(rows: dict[int, dict[str, Any]], key: int) -> dict[str, Any] | None:
-        row = rows.get(key)
-        return None if row is None or row["cancelled"] else {k: v for k, v in row.items() if k != "cancelled"}
-
-    found = [
-        {"meeting_id": key, "before": held(before, key), "after": held(after, key)}
-        for key in {**before, **after}
-        if held(before, key) != held(after, key)
-    ]
-    return sorted(
-        found, key=lambda f: ((f["after"] or f["before"])["date"], (f["after"] or f["before"])["start"])
+def row_facts(m: Meeting) -> DateFacts:
+    return DateFacts(
+        date=m.date,
+        start=m.start,
+        minutes=m.minutes,
+        place=m.place.name if m.place else None,
+        instructor=m.instructor.name if m.instructor else None,
     )
 
 
-def touches_of(before: dict[str, Any], after: dict[str, Any]) -> list[dict[str, Any]]:
+def moved_dates(before: Mapping[int, DateFacts], after: Mapping[int, DateFacts]) -> list[MovedDate]:
+    """Old and new side by side, for every meeting that differs, by the later of both dates."""
+    found = [
+        (
+            after.get(key) or before[key],
+            MovedDate(meeting_id=key, before=before.get(key), after=after.get(key)),
+        )
+        for key in {**before, **after}
+        if before.get(key) != after.get(key)
+    ]
+    return [moved for _, moved in sorted(found, key=lambda f: (f[0].date, f[0].start))]
+
+
+def touches_of(before: Situation, after: Situation) -> list[Touch]:
     """Counts, hours and gates that differ, as lines for the margin."""
-    gates = [
-        {
-            "label": (after["gates"].get(key) or before["gates"][key])["label"],
-            "before": (before["gates"].get(key) or {}).get("day"),
-            "after": (after["gates"].get(key) or {}).get("day"),
-        }
-        for key in {**before["gates"], **after["gates"]}
-        if (before["gates"].get(key) or {}).get("day") != (after["gates"].get(key) or {}).get("day")
-    ]
     facts = [
-        {"label": label, "before": str(before[name]), "after": str(after[name])}
-        for name, label in (("meetings", "Meetings"), ("hours", "Hours"))
-        if before[name] != after[name]
+        Touch(label=label, before=str(one), after=str(other))
+        for label, one, other in (
+            ("Meetings", before.meetings, after.meetings),
+            ("Hours", before.hours, after.hours),
+        )
+        if one != other
     ]
-    return facts + gates
+    for key in {**before.gates, **after.gates}:
+        was, will = before.gates.get(key), after.gates.get(key)
+        if (was and was[1]) != (will and will[1]):
+            label = (will or before.gates[key])[0]
+            facts.append(Touch(label=label, before=shown_day(was), after=shown_day(will)))
+    return facts
+
+
+def shown_day(gate: tuple[str, date] | None) -> str | None:
+    return gate[1].isoformat() if gate else None
 
 
 def access_ends(run: Run, signed_up: date) -> date | None:

@@ -1,0 +1,247 @@
+"""What is answered about across."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from typing import Any
+
+from pydantic import Field
+
+from archgate.actions.access.views import OwnPageState
+from archgate.actions.courses.views import CourseOut
+from archgate.actions.enrolling.views import PersonRun, PersonWaits
+from archgate.actions.kernel.commands import Clock, Moment, View
+from archgate.actions.kernel.views import ClashOut
+from archgate.actions.money.views import Owed
+from archgate.actions.people.views import NoteOut, PersonOut
+from archgate.actions.runs.views import Figures, RunLine
+
+
+class Undone(View):
+    change: str
+    summary: str
+    subject: str
+    subject_id: int
+
+
+class Checked(View):
+    found: str
+
+
+class ChangeOut(View):
+    key: str
+    summary: str
+    by: str | None
+    own: bool
+    at: datetime
+    run_id: int | None
+
+
+class PulseOut(View):
+    revision: int
+    today: date
+    changes: list[ChangeOut]
+
+
+class Found(View):
+    runs: list[RunLine]
+    people: list[PersonFound]
+    courses: list[CourseOut]
+
+
+class RibbonBar(View):
+    id: int
+    code: str
+    title: str
+    status: str
+    decision: str
+    sign_up: str
+    teaching: str
+    first: date
+    last: date
+    opens: date | None
+    taken: int
+    capacity: int
+
+
+class Ribbon(View):
+    """The season around today: the runs in it, by first meeting."""
+
+    from_: date = Field(alias="from")
+    to: date
+    bars: list[RibbonBar]
+
+
+class PersonFound(PersonOut, Owed):
+    runs: int
+
+
+class StaffNumber(View):
+    organization: str
+    number: str
+    department: str
+
+
+class LogLine(View):
+    at: Moment
+    by: str | None
+    summary: str
+
+
+class PersonPage(PersonOut, Owed):
+    currency: str
+    numbers: list[StaffNumber]
+    tags: list[str]
+    enrollments: list[PersonRun]
+    waiting: list[PersonWaits]
+    notes: list[NoteOut]
+    log: list[LogLine]
+    own_page: OwnPageState | None
+
+
+class Moved(View):
+    what: str
+    number: int
+
+
+class TakenOver(View):
+    what: str
+    value: str
+
+
+class Merged(View):
+    change: str
+    kept_id: int
+    gone_id: int
+    kept: str
+    gone: str
+    moved: list[Moved]
+    taken_over: list[TakenOver]
+    balance: str
+    currency: str
+
+
+class ReminderOut(View):
+    id: int
+    day: date
+    text: str
+    done: bool
+    run_id: int | None
+    person_id: int | None
+    about: str
+    by: str
+    to: str
+
+
+class RunList(View):
+    items: list[RunLine]
+    total: int
+    next: str | None
+    today: date
+
+
+class Lane(View):
+    id: int
+    name: str
+    seats: int | None
+
+
+class PlannerOut(View):
+    """Runs and meetings in compact rows, by the columns named."""
+
+    since: date
+    until: date
+    today: date
+    run_columns: list[str]
+    runs: list[list[Any]]
+    meeting_columns: list[str]
+    meetings: list[list[Any]]
+    places: list[Lane]
+    instructors: list[Lane]
+    closed: dict[str, str]
+    clashing: list[int]
+
+
+class ListedMeeting(View):
+    id: int
+    run_id: int
+    code: str
+    title: str
+    date: date
+    start: Clock
+    end: Clock
+    place: str
+    instructor: str
+    taken: int
+    capacity: int
+    cancelled: bool
+    why: str
+    decision: str
+
+
+class DaySheet(View):
+    date: date
+    closed: str | None
+    meetings: list[ListedMeeting]
+
+
+class MonthList(View):
+    month: str
+    closed: dict[str, str]
+    meetings: list[ListedMeeting]
+
+
+class FailedWork(View):
+    kind: str
+    number: int
+
+
+class DraftNotReady(View):
+    run_id: int
+    code: str
+    title: str
+    start: date | None
+    wrong: str
+    more: int
+
+
+class OpenOffer(View):
+    """An offer to be answered; `asked_time`: they ask for longer."""
+
+    run_id: int
+    code: str
+    title: str
+    person_id: int
+    name: str
+    phone: str | None
+    heads: int
+    asked_time: bool
+    until: Moment
+
+
+class EndingHold(View):
+    run_id: int
+    code: str
+    title: str
+    for_whom: str
+    seats: int
+    last: date
+
+
+class TodayOut(View):
+    date: date
+    closed: str | None
+    troubles: list[str]
+    offers: list[OpenOffer]
+    holds: list[EndingHold]
+    decisions: list[Figures]
+    clashes: list[ClashOut]
+    failed: list[FailedWork]
+    drafts: list[DraftNotReady]
+    reminders: list[ReminderOut]
+    meetings: list[ListedMeeting]
+
+
+class UserName(View):
+    id: int
+    name: str

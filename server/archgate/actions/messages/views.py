@@ -1,0 +1,69 @@
+"""What is answered about messages."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from archgate.actions.kernel.commands import Moment, View
+
+
+class WebhookOut(View):
+    id: int
+    name: str
+    address: str
+
+
+class WebhookDone(WebhookOut):
+    change: str
+
+
+class WebhookMade(WebhookDone):
+    """The secret is shown this once only."""
+
+    secret: str
+
+
+class JobOut(View):
+    id: int
+    kind: str
+    status: str
+    tries: int
+    trouble: str
+    about: str
+    run_id: int | None
+    made_at: datetime
+    due_at: datetime
+
+
+class Round(View):
+    name: str
+    last_at: datetime | None
+    found: str
+
+
+class Jobs(View):
+    jobs: list[JobOut]
+    counts: dict[str, int]
+    rounds: list[Round]
+
+
+class MessageOut(View):
+    id: int
+    to: str
+    email: str
+    subject: str
+    body: str
+    run_id: int | None
+    person_id: int | None
+    at: Moment
+    status: str
+    trouble: str
+    sent_at: Moment | None
+    job_id: int
+    invoice_id: int | None
+
+
+class Outbox(View):
+    items: list[MessageOut]
+    total: int
+    next: int | None

@@ -1,0 +1,201 @@
+"""What is answered about money."""
+
+from __future__ import annotations
+
+from datetime import date
+
+from archgate.actions.kernel.commands import Moment, View
+
+
+class OpenInstallment(View):
+    """An installment that is not settled; `age` is one of current, 1-30, 31-60, 61-90, over 90 (days past due)."""
+
+    id: int
+    due: date
+    left: str
+    why: str
+    run: str
+    who: str
+    age: str
+
+
+class AccountOut(View):
+    """`balance` is what the payer owes, negative when the center does; `credit` is what came in and settles nothing."""
+
+    id: int
+    name: str
+    person_id: int | None
+    organization_id: int | None
+    currency: str
+    balance: str
+    credit: str
+    open: list[OpenInstallment]
+
+
+class AccountEntry(View):
+    """One entry with its cause; `payment_id` where it is a payment that can be taken back."""
+
+    id: int
+    day: date
+    entered: Moment
+    kind: str
+    cause: str
+    run_id: int | None
+    run: str | None
+    payment_id: int | None
+    amount: str
+    balance: str
+
+
+class AccountPage(AccountOut):
+    entries: list[AccountEntry]
+    at: date
+    balance_at: str
+
+
+class AccountDone(AccountOut):
+    change: str
+
+
+class AccountId(View):
+    id: int
+
+
+class PaymentDone(AccountDone):
+    payment_id: int
+
+
+class TillMethod(View):
+    method: str
+    currency: str
+    amount: str
+
+
+class TillLine(View):
+    id: int
+    account_id: int
+    name: str
+    method: str
+    reference: str
+    amount: str
+    currency: str
+    cause: str
+    taken_back: bool
+
+
+class Till(View):
+    day: date
+    text: str
+    methods: list[TillMethod]
+    payments: list[TillLine]
+
+
+class PayerLine(View):
+    account_id: int
+    name: str
+    person_id: int | None
+    organization_id: int | None
+    open: str
+    credit: str
+    first_due: date | None
+    ages: dict[str, str]
+
+
+class WeekSum(View):
+    week: date
+    amount: str
+
+
+class MonthSum(View):
+    month: date
+    amount: str
+
+
+class Outstanding(View):
+    """What is owed by age, what falls due by week, and what is not earned until its run ends, by month."""
+
+    currency: str
+    day: date
+    buckets: list[str]
+    totals: dict[str, str]
+    open: str
+    overdue: str
+    credit: str
+    expected: list[WeekSum]
+    deferred: list[MonthSum]
+    payers: list[PayerLine]
+    payers_total: int
+
+
+class OpenRow(View):
+    """An open installment behind a figure; `age` is one of current, 1-30, 31-60, 61-90, over 90 (days past due)."""
+
+    account_id: int
+    payer: str
+    who: str
+    run_id: int
+    run: str
+    due: date
+    left: str
+    age: str
+
+
+class UnearnedRow(View):
+    run_id: int
+    run: str
+    title: str
+    ends: date
+    sign_ups: int
+    amount: str
+
+
+class InvoiceOut(View):
+    """An invoice, a credit note (negative) or a receipt, as issued."""
+
+    id: int
+    kind: str
+    number: str
+    issued_on: date
+    total: str
+    currency: str
+    reverses_id: int | None
+
+
+class InvoiceDone(InvoiceOut):
+    change: str
+
+
+class InvoiceLine(InvoiceOut):
+    taken_back: bool
+
+
+class Invoices(View):
+    """`pending`: sign-ups that come to more than was invoiced of them; `to_credit`: those that come to less."""
+
+    items: list[InvoiceLine]
+    pending: int
+    pending_total: str
+    to_credit: int
+    to_credit_total: str
+    currency: str
+
+
+class InvoiceSent(InvoiceDone):
+    email: str
+
+
+class Details(View):
+    words: str
+
+
+class NextDue(View):
+    due: date
+    amount: str
+
+
+class Owed(View):
+    """What somebody owes, or has as credit, and their next installment."""
+
+    owed: str | None = None
+    credit: str | None = None
+    next_due: NextDue | None = None
