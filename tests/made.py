@@ -21,7 +21,9 @@ from archgate.actions.fees.commands import QuoteCommand
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.unit_of_work import Once, UnitOfWork, act, read_only
 from archgate.actions.people import people
+from archgate.actions.people.commands import PersonCommand
 from archgate.actions.runs import making
+from archgate.actions.runs.commands import RunCommand
 
 PASSWORD = "a long enough word"
 DATA = Path(__file__).parent / "data"
@@ -79,7 +81,7 @@ def run_form(**changes: Any) -> dict[str, Any]:
 
 
 def a_draft(office: Office, **changes: Any) -> dict[str, Any]:
-    return office.act(lambda uow: making.create_run(uow, run_form(**changes)))
+    return office.act(lambda uow: making.create_run(uow, command_of(RunCommand, run_form(**changes))))
 
 
 def a_run(office: Office, **changes: Any) -> dict[str, Any]:
@@ -92,7 +94,9 @@ def a_run(office: Office, **changes: Any) -> dict[str, Any]:
 def a_person(office: Office, **facts: Any) -> dict[str, Any]:
     n = next(number)
     body = {"given": f"Given{n}", "family": f"Family{n}", "email": f"p{n}@example.org", **facts}
-    return office.act(lambda uow: people.create_person(uow, {**body, "anyway": True}))
+    return office.act(
+        lambda uow: people.create_person(uow, command_of(PersonCommand, {**body, "anyway": True}))
+    )
 
 
 def enrolled(office: Office, run: dict[str, Any], person: dict[str, Any] | None = None, **how: Any) -> Any:

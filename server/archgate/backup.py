@@ -287,7 +287,7 @@ def loaded(url: str, dump: Path) -> None:
             raise BackupTrouble(f"The database did not take the backup: {said[-300:] or 'it was damaged'}.")
 
 
-def pour(source: IO[bytes], into: IO[bytes]) -> None:
+def pour(source: IO[bytes] | gzip.GzipFile, into: IO[bytes]) -> None:
     while piece := source.read(PIECE):
         into.write(piece)
 

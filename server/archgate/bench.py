@@ -7,11 +7,10 @@ import random
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from dataclasses import replace
-from datetime import UTC, datetime, timedelta
+from dataclasses import dataclass, replace
+from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
 from tempfile import TemporaryDirectory
-from typing import Any
 
 from archgate.actions.access import staff
 from archgate.actions.across import planner as plan
@@ -20,19 +19,24 @@ from archgate.actions.enrolling import enrollments
 from archgate.actions.enrolling.commands import EnrollCommand
 from archgate.actions.fees import prices, quotes
 from archgate.actions.fees.commands import QuoteCommand
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
-from archgate.actions.kernel.unit_of_work import act, read_only
+from archgate.actions.kernel.unit_of_work import Sessions, act, read_only
 from archgate.actions.runs import making
+from archgate.actions.runs.commands import RunCommand
 from archgate.actions.schedule import clashes as found
 from archgate.actions.seats import seats
 from archgate.core.clashes import Span, overlaps
+from archgate.core.fees import Fees, Stretch
 from archgate.core.quotes import quote_read
+from archgate.core.reader import Document
+from archgate.tables.access import User
 
 START = datetime(2027, 1, 4, tzinfo=UTC)
 MEETINGS = 50_000
 
 
-def best(do: Callable[[], Any], rounds: int = 5) -> float:
+def best(do: Callable[[], object], rounds: int = 5) -> float:
     """The shortest of several rounds, in seconds: what the work takes when nothing else disturbs it."""
     times = []
     for _ in range(rounds):
@@ -58,20 +62,25 @@ def spans(number: int) -> list[Span]:
     ]
 
 
-def line(name: str, value: float, unit: str, floor: float, detail: dict[str, Any]) -> dict[str, Any]:
+@dataclass(frozen=True)
+class Line:
+    """One figure with its floor of the same run."""
+
+    name: str
+    value: float
+    unit: str
+    floor: float
+    ratio: float | None
+    detail: Document
+
+
+def line(name: str, value: float, unit: str, floor: float, detail: Document) -> Line:
     ratio = round(value / floor, 2) if floor else None
-    return {
-        "name": name,
-        "value": round(value, 4),
-        "unit": unit,
-        "floor": round(floor, 4),
-        "ratio": ratio,
-        "detail": detail,
-    }
+    return Line(name, round(value, 4), unit, round(floor, 4), ratio, detail)
 
 
 @contextmanager
-def own_database() -> Iterator[Any]:
+def own_database() -> Iterator[Sessions]:
     """A database of its own on memory, made and thrown away."""
     from archgate.own_server import OwnServer
     from archgate.tables.engine import engine_for, sessions_of
@@ -93,7 +102,7 @@ def own_database() -> Iterator[Any]:
             server.stop()
 
 
-def fill(sessions: Any, number: int) -> None:
+def fill(sessions: Sessions, number: int) -> None:
     """Runs of twelve meetings among rooms and instructors, written in bulk."""
     from sqlalchemy import insert
 
@@ -141,7 +150,7 @@ def fill(sessions: Any, number: int) -> None:
         s.execute(insert(Gate), gates)
 
 
-def clashes() -> Iterator[dict[str, Any]]:
+def clashes() -> Iterator[Line]:
     """A sweep over all meetings against a bare sort of the same intervals; one typed date against a primary-key read."""
     from archgate.tables.schedule import Meeting
 
@@ -152,7 +161,7 @@ def clashes() -> Iterator[dict[str, Any]]:
         value = best(lambda held=held: sum(1 for _ in overlaps(held)))  # type: ignore[misc]
         floor = best(lambda held=held: sorted(held, key=lambda s: (s.who, s.start)))  # type: ignore[misc]
         sizes[number] = value
-        detail: dict[str, Any] = {"meetings": number, "clashes": counted}
+        detail: Document = {"meetings": number, "clashes": counted}
         if number == MEETINGS:
             detail["times the time of a tenth"] = round(value / sizes[5_000], 1)
         yield line("clashes", value, "s", floor, detail)
@@ -170,7 +179,7 @@ def clashes() -> Iterator[dict[str, Any]]:
         )
 
 
-def planner() -> Iterator[dict[str, Any]]:
+def planner() -> Iterator[Line]:
     """What the planner asks for, with 500 runs and 6,000 meetings, against reading the rows."""
     import orjson
 
@@ -184,7 +193,7 @@ def planner() -> Iterator[dict[str, Any]]:
             lambda: orjson.dumps(read_only(sessions, lambda d: plan.planner(d, since, until), at=START)), 5
         )
         floor = best(lambda: read_only(sessions, lambda d: found.rows_of(d, found.held()), at=START), 5)
-        detail = {
+        detail: Document = {
             "runs": len(answer.runs),
             "meetings": len(answer.meetings),
             "clashing": len(answer.clashing),
@@ -192,12 +201,11 @@ def planner() -> Iterator[dict[str, Any]]:
         yield line("planner", value * 1000, "ms", floor * 1000, detail)
 
 
-def year_of_fees(n: int) -> Any:
+def year_of_fees(n: int) -> tuple[Fees, date]:
     """Fees as a busy run has them: three rates with two early steps and a sale, two extras, group steps, a code, a tax."""
-    from datetime import date
     from decimal import Decimal
 
-    from archgate.core.fees import Code, EarlyStep, Extra, Fees, GroupStep, Rate, Sale
+    from archgate.core.fees import Code, EarlyStep, Extra, GroupStep, Rate, Sale
     from archgate.core.taxes import Tax
 
     start = date(2028, 1, 3)
@@ -213,7 +221,7 @@ def year_of_fees(n: int) -> Any:
     return Fees(rates, extras, (GroupStep(3, Decimal(5)),), (code,), (tax,)), start
 
 
-def price_line() -> Iterator[dict[str, Any]]:
+def price_line() -> Iterator[Line]:
     """A year's price line of three rates for 500 runs: the rules alone, and from the tables with everything around them."""
     from sqlalchemy import insert, select
     from sqlalchemy.orm import selectinload
@@ -227,7 +235,7 @@ def price_line() -> Iterator[dict[str, Any]]:
     asks = [Ask((Heads(r, 1),), (("book", 1),), "C") for r in ("standard", "member", "concession")]
     year = timedelta(days=365)
 
-    def lines() -> list[Any]:
+    def lines() -> list[tuple[Stretch, ...]]:
         return [price_line_of(fees, ask, start - year, start, start) for fees, start in runs for ask in asks]
 
     drawn = [(fees, ask, s.first, start) for fees, start in runs for ask in asks
@@ -277,7 +285,7 @@ def price_line() -> Iterator[dict[str, Any]]:
         )
 
 
-def seat_run(sessions: Any, capacity: int, people: int) -> tuple[int, Any]:
+def seat_run(sessions: Sessions, capacity: int, people: int) -> tuple[int, User]:
     """A published run with one rate, and so many people; the run's id and the user who acts."""
     from sqlalchemy import insert
 
@@ -295,7 +303,7 @@ def seat_run(sessions: Any, capacity: int, people: int) -> tuple[int, Any]:
         "rates": [{"amount": "240.00"}],
         "plans": [{"name": "Halves", "lines": [{"percent": "50", "due": {"after_sign_up": 0}}, {"percent": "50", "due": {"after_sign_up": 30}}]}],
     }  # fmt: skip
-    run = act(sessions, lambda d: making.create_run(d, form), user)
+    run = act(sessions, lambda d: making.create_run(d, command_of(RunCommand, form)), user)
     act(sessions, lambda d: making.publish_run(d, run.id), user)
     with sessions.begin() as s:
         s.execute(insert(Person), [
@@ -305,7 +313,7 @@ def seat_run(sessions: Any, capacity: int, people: int) -> tuple[int, Any]:
     return run.id, user
 
 
-def contention() -> Iterator[dict[str, Any]]:
+def contention() -> Iterator[Line]:
     """64 clients after the last 100 seats of a run, each sign-up with all its checks, money and log; the floor locks the
     seat row, reads it and inserts one row, by as many clients on the same server. `one client` is the rate of a single
     client on the seats before those: what many at once lose by waiting for each other is the difference to it."""
@@ -339,7 +347,12 @@ def contention() -> Iterator[dict[str, Any]]:
                     return
 
         sign_up()
-        alone = timed_by(1, lambda: [sign_up() for _ in range(before - 1)]) / (before - 1)
+
+        def few() -> None:
+            for _ in range(before - 1):
+                sign_up()
+
+        alone = timed_by(1, few) / (before - 1)
         taken = timed_by(clients, client)
         counted = read_only(sessions, lambda d: seats.live_heads(d, run_id))
         with sessions.begin() as s:
@@ -352,7 +365,7 @@ def contention() -> Iterator[dict[str, Any]]:
                     row = s.execute(
                         text("SELECT taken FROM run_seats WHERE run_id = :r FOR UPDATE"), {"r": run_id}
                     ).scalar()
-                    if row >= places:
+                    if int(row or 0) >= places:
                         return
                     s.execute(text("UPDATE run_seats SET taken = taken + 1 WHERE run_id = :r"), {"r": run_id})
                     s.execute(text("INSERT INTO bare (n) VALUES (:n)"), {"n": row})
@@ -364,7 +377,7 @@ def contention() -> Iterator[dict[str, Any]]:
                     "oversold": max(0, counted - before - places)})  # fmt: skip
 
 
-def timed_by(clients: int, work: Callable[[], Any]) -> float:
+def timed_by(clients: int, work: Callable[[], object]) -> float:
     """How long so many threads take that begin at once."""
     import threading
 
@@ -384,7 +397,7 @@ def timed_by(clients: int, work: Callable[[], Any]) -> float:
     return time.perf_counter() - begun
 
 
-def fill_roster(sessions: Any, number: int) -> int:
+def fill_roster(sessions: Sessions, number: int) -> int:
     """A run on which so many people sit, each with an account and two installments, written in bulk; its id."""
     from sqlalchemy import insert, update
 
@@ -415,7 +428,7 @@ def fill_roster(sessions: Any, number: int) -> int:
 
 
 @contextmanager
-def signed_in(sessions: Any) -> Iterator[Callable[[str], bytes]]:
+def signed_in(sessions: Sessions) -> Iterator[Callable[[str], bytes]]:
     """The application on a port of its own, and what reads an address of it for somebody who is signed in."""
     import json
     from http.client import HTTPConnection
@@ -457,7 +470,7 @@ def signed_in(sessions: Any) -> Iterator[Callable[[str], bytes]]:
     thread.join(10)
 
 
-def whole_roster() -> Iterator[dict[str, Any]]:
+def whole_roster() -> Iterator[Line]:
     """A roster of 15,000 through the API, whole; the floor selects the same rows and writes them as JSON."""
     import orjson
     from sqlalchemy import text
@@ -487,7 +500,7 @@ def whole_roster() -> Iterator[dict[str, Any]]:
         yield line("roster", best(ours, 3), "s", best(floor, 3), {"people": number, "bytes": size})
 
 
-BENCHES: dict[str, Callable[[], Iterator[dict[str, Any]]]] = {
+BENCHES: dict[str, Callable[[], Iterator[Line]]] = {
     "clashes": clashes,
     "planner": planner,
     "price-line": price_line,

@@ -10,9 +10,10 @@ import socket
 import subprocess
 import sys
 import threading
+from dataclasses import asdict
 from datetime import date
 from pathlib import Path
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated
 from zoneinfo import ZoneInfo
 
 import typer
@@ -25,6 +26,12 @@ from archgate.actions.kernel.queue import LEASE
 from archgate.actions.kernel.unit_of_work import act, read_only
 from archgate.clock import business_now
 from archgate.settings import ROOT, Settings, settings_from
+
+if TYPE_CHECKING:
+    from sqlalchemy import Engine
+
+    from archgate.actions.kernel.unit_of_work import Sessions
+    from archgate.own_server import OwnServer
 
 app = typer.Typer(add_completion=False, pretty_exceptions_enable=False, no_args_is_help=True)
 admin = typer.Typer(no_args_is_help=True)
@@ -72,7 +79,7 @@ def calc(name: str) -> None:
     write(result)
 
 
-def write(document: Any) -> None:
+def write(document: object) -> None:
     sys.stdout.write(json.dumps(document, indent=1, ensure_ascii=False) + "\n")
 
 
@@ -144,7 +151,7 @@ def demo(
         server.stop()
 
 
-def prepare_demo(server: Any, day: date | None) -> Any:
+def prepare_demo(server: OwnServer, day: date | None) -> Sessions:
     """The demo database, migrated and filled; one that was left half made is made anew.
 
     A finished center is kept beside the data, under a hash of everything it was made from, so that beginning anew
@@ -208,11 +215,11 @@ def bench(
             raise fail(f'there is no bench "{name}"; there are {", ".join(BENCHES)}.')
         for row in BENCHES[name]():
             if as_json:
-                print(json.dumps(row), flush=True)
+                print(json.dumps(asdict(row)), flush=True)
                 continue
-            detail = ", ".join(f"{k}: {v}" for k, v in row["detail"].items())
+            detail = ", ".join(f"{k}: {v}" for k, v in row.detail.items())
             print(
-                f"{row['name']:<22}{row['value']:>10} {row['unit']:<3} floor {row['floor']:<9} ratio {row['ratio']:<7} {detail}",
+                f"{row.name:<22}{row.value:>10} {row.unit:<3} floor {row.floor:<9} ratio {row.ratio or 0:<7} {detail}",
                 flush=True,
             )
 
@@ -237,7 +244,7 @@ def worker() -> None:
 class Watch(threading.Thread):
     """Keeps the demo's database and worker running: one that ends by itself is begun anew."""
 
-    def __init__(self, server: Any) -> None:
+    def __init__(self, server: OwnServer) -> None:
         super().__init__(daemon=True)
         self.server, self.done = server, threading.Event()
         self.helper: subprocess.Popen[bytes] | None = None
@@ -274,7 +281,7 @@ def start_worker(url: str) -> subprocess.Popen[bytes]:
     )  # fmt: skip
 
 
-def announce(server: Any, port: int) -> None:
+def announce(server: OwnServer, port: int) -> None:
     from archgate.demo.center import PASSWORD
     from archgate.demo.rosters import LEARNER
     from archgate.demo.script import USERS, somebody
@@ -319,7 +326,7 @@ def settings_or_fail() -> Settings:
         raise fail(str(error)) from None
 
 
-def engine_from_settings() -> Any:
+def engine_from_settings() -> Engine:
     from sqlalchemy.exc import ArgumentError, OperationalError
 
     from archgate.tables.engine import engine_for

@@ -8,7 +8,7 @@ import socket
 import threading
 from collections.abc import Callable
 from http.client import HTTPConnection
-from typing import Any
+from typing import Literal, TypedDict
 
 import uvicorn
 from fastapi import FastAPI
@@ -59,10 +59,31 @@ class Patient(H11Protocol):
 
 
 BACKLOG = 512
-OPTIONS: dict[str, Any] = {
-    "http": Patient, "ws": "none", "log_level": "warning", "access_log": False, "server_header": False,
-    "proxy_headers": False, "timeout_graceful_shutdown": 3, "backlog": BACKLOG,
-}  # fmt: skip
+
+
+class Options(TypedDict):
+    """How uvicorn serves, in one process or several."""
+
+    http: type[Patient]
+    ws: Literal["none"]
+    log_level: str
+    access_log: bool
+    server_header: bool
+    proxy_headers: bool
+    timeout_graceful_shutdown: int
+    backlog: int
+
+
+OPTIONS: Options = {
+    "http": Patient,
+    "ws": "none",
+    "log_level": "warning",
+    "access_log": False,
+    "server_header": False,
+    "proxy_headers": False,
+    "timeout_graceful_shutdown": 3,
+    "backlog": BACKLOG,
+}
 
 
 def application() -> FastAPI:

@@ -11,13 +11,29 @@ from sqlalchemy import select
 
 from archgate.actions.across import checks, undo
 from archgate.actions.enrolling import changing, leaving, transfers, waitlist
-from archgate.actions.enrolling.commands import ChangeCommand, JoinCommand, TransferCommand
+from archgate.actions.enrolling.commands import (
+    ChangeCommand,
+    GiveBackCommand,
+    JoinCommand,
+    TransferCommand,
+    WithdrawCommand,
+)
 from archgate.actions.fees import terms
+from archgate.actions.fees.term_commands import CenterDefaultsPatch
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.money import accounts, invoices, money, outstanding
+from archgate.actions.money.commands import (
+    PayerCommand,
+    PaymentCommand,
+    RefundCommand,
+    WhyCommand,
+    WriteOffCommand,
+)
 from archgate.actions.people import organizations
+from archgate.actions.people.commands import OrganizationCommand
 from archgate.actions.runs import lifecycle, moving
+from archgate.actions.runs.commands import CancelMeetingCommand
 from archgate.core.faults import Refused
 from archgate.tables.courses import Run
 from archgate.tables.roster import Enrollment
@@ -39,7 +55,11 @@ def payer(office, run):
 
 
 def account(office, person):
-    number = office.act(lambda d: accounts.account_for(d, person["id"], None))["id"]
+    number = office.act(
+        lambda d: accounts.account_for(
+            d, command_of(PayerCommand, {"person_id": person["id"], "organization_id": None})
+        )
+    )["id"]
     return page(office, number)
 
 
@@ -49,7 +69,7 @@ def page(office, number, at=None):
 
 def pay(office, held, amount, method="cash", **more):
     body = {"amount": amount, "method": method, **more}
-    return office.act(lambda d: accounts.take_payment(d, held["id"], body))
+    return office.act(lambda d: accounts.take_payment(d, held["id"], command_of(PaymentCommand, body)))
 
 
 def refusal(do):
@@ -99,18 +119,30 @@ def test_a_payment_settles_what_was_chosen(office, payer):
 )  # fmt: skip
 def test_a_faulty_payment_is_refused_beside_its_field(office, payer, body, at):
     more = {"amount": "5.00", "method": "cash", **body}
-    assert at in refusal(lambda: office.act(lambda d: accounts.take_payment(d, payer["id"], more)))
+    assert at in refusal(
+        lambda: office.act(lambda d: accounts.take_payment(d, payer["id"], command_of(PaymentCommand, more)))
+    )
 
 
 def test_a_payment_is_taken_back_with_a_reason_and_what_it_settled_is_open_again(office, payer):
     done = pay(office, payer, "210.00", "check", reference="119")
     assert "/why" in refusal(
-        lambda: office.act(lambda d: accounts.reverse_payment(d, done["payment_id"], " "))
+        lambda: office.act(
+            lambda d: accounts.reverse_payment(d, done["payment_id"], command_of(WhyCommand, {"why": " "}))
+        )
     )
-    back = office.act(lambda d: accounts.reverse_payment(d, done["payment_id"], "The check bounced"))
+    back = office.act(
+        lambda d: accounts.reverse_payment(
+            d, done["payment_id"], command_of(WhyCommand, {"why": "The check bounced"})
+        )
+    )
     assert (back["balance"], [o["left"] for o in back["open"]]) == ("210.00", ["105.00", "105.00"])
     with pytest.raises(Problem, match="taken back already"):
-        office.act(lambda d: accounts.reverse_payment(d, done["payment_id"], "Again"))
+        office.act(
+            lambda d: accounts.reverse_payment(
+                d, done["payment_id"], command_of(WhyCommand, {"why": "Again"})
+            )
+        )
     lines = office.look(accounts.till)["payments"]
     assert next(p for p in lines if p["id"] == done["payment_id"])["taken_back"] is True
     agrees(office)
@@ -146,27 +178,42 @@ def test_what_was_paid_on_a_seat_that_is_given_back_is_credit_and_settles_it_aga
 def test_credit_is_paid_back_and_never_more_than_there_is(office, payer):
     done = pay(office, payer, "300.00", "transfer")
     body = {"amount": "90.01", "method": "transfer", "why": "Paid twice"}
-    assert "/amount" in refusal(lambda: office.act(lambda d: accounts.refund(d, payer["id"], body)))
-    assert set(refusal(lambda: office.act(lambda d: accounts.refund(d, payer["id"], {"amount": "0.00", "method": "order"})))) == {
+    assert "/amount" in refusal(
+        lambda: office.act(lambda d: accounts.refund(d, payer["id"], command_of(RefundCommand, body)))
+    )
+    assert set(refusal(lambda: office.act(lambda d: accounts.refund(d, payer["id"], command_of(RefundCommand, {"amount": "ten", "method": "order"}))))) == {
         "/amount", "/method", "/why",
     }  # fmt: skip
-    back = office.act(lambda d: accounts.refund(d, payer["id"], {**body, "amount": "60.00"}))
+    back = office.act(
+        lambda d: accounts.refund(d, payer["id"], command_of(RefundCommand, {**body, "amount": "60.00"}))
+    )
     assert (back["balance"], back["credit"]) == ("-30.00", "30.00")
     with pytest.raises(Problem, match="paid back already"):
-        office.act(lambda d: accounts.reverse_payment(d, done["payment_id"], "Wrong sum"))
+        office.act(
+            lambda d: accounts.reverse_payment(
+                d, done["payment_id"], command_of(WhyCommand, {"why": "Wrong sum"})
+            )
+        )
     agrees(office)
 
 
 def test_what_will_never_come_is_written_off_with_a_reason(office, payer):
     first = payer["open"][0]["id"]
     done = office.act(
-        lambda d: accounts.write_off(d, payer["id"], {"installment_id": first, "why": "Moved away"})
+        lambda d: accounts.write_off(
+            d, payer["id"], command_of(WriteOffCommand, {"installment_id": first, "why": "Moved away"})
+        )
     )
     assert (done["balance"], [o["left"] for o in done["open"]]) == ("105.00", ["105.00"])
     said = refusal(
-        lambda: office.act(lambda d: accounts.write_off(d, payer["id"], {"installment_id": first}))
+        lambda: office.act(
+            lambda d: accounts.write_off(
+                d, payer["id"], command_of(WriteOffCommand, {"installment_id": first, "why": "Again"})
+            )
+        )
     )
-    assert set(said) == {"/installment_id", "/why"}
+    assert set(said) == {"/installment_id"}
+    assert set(refusal(lambda: command_of(WriteOffCommand, {"installment_id": first}))) == {"/why"}
     agrees(office)
 
 
@@ -215,19 +262,37 @@ def test_what_is_outstanding_by_age_week_and_month(office):
 
 
 def test_a_client_pays_for_many_from_one_account(office):
-    client = office.act(lambda d: organizations.create_organization(d, f"Payers {next(number)}"))["id"]
+    client = office.act(
+        lambda d: organizations.create_organization(
+            d, command_of(OrganizationCommand, {"name": f"Payers {next(number)}"})
+        )
+    )["id"]
     run = a_run(office)
     for _ in range(3):
         enrolled(office, run, organization_id=client)
-    own = office.act(lambda d: accounts.account_for(d, None, client))
+    own = office.act(
+        lambda d: accounts.account_for(
+            d, command_of(PayerCommand, {"person_id": None, "organization_id": client})
+        )
+    )
     held = page(office, own["id"])
     assert (held["balance"], len(held["open"])) == ("630.00", 6)
     assert pay(office, held, "400.00", "purchase order", reference="PO 7")["balance"] == "230.00"
     agrees(office)
     for wrong in ((None, None), (1, 1)):
-        assert refusal(lambda w=wrong: office.act(lambda d: accounts.account_for(d, *w)))
+        assert refusal(
+            lambda w=wrong: office.act(
+                lambda d: accounts.account_for(
+                    d, command_of(PayerCommand, dict(zip(("person_id", "organization_id"), w, strict=True)))
+                )
+            )
+        )
     with pytest.raises(Problem, match="does not exist"):
-        office.act(lambda d: accounts.account_for(d, 10**9, None))
+        office.act(
+            lambda d: accounts.account_for(
+                d, command_of(PayerCommand, {"person_id": 10**9, "organization_id": None})
+            )
+        )
     with pytest.raises(Problem, match="does not exist"):
         office.look(lambda d: accounts.account_page(d, money.center_account(d, "income", "USD")))
 
@@ -321,7 +386,11 @@ def test_every_account_is_the_sum_of_its_causes_whatever_is_done(office, seed):
                 )
                 undoable.append(done["change"])
                 if chance.random() < 0.3:
-                    at.act(lambda d, n=done["payment_id"]: accounts.reverse_payment(d, n, "wrong"))
+                    at.act(
+                        lambda d, n=done["payment_id"]: accounts.reverse_payment(
+                            d, n, command_of(WhyCommand, {"why": "wrong"})
+                        )
+                    )
             elif act == "withdraw" and who in seated:
                 undoable.append(at.act(lambda d, n=seated[who]: leaving.withdraw(d, n))["change"])
             elif act == "undo" and undoable:
@@ -330,11 +399,11 @@ def test_every_account_is_the_sum_of_its_causes_whatever_is_done(office, seed):
             elif act == "refund":
                 credit = page(at, own[who])["credit"]
                 body = {"amount": credit, "method": "transfer", "why": "back"}
-                at.act(lambda d, w=own[who], b=body: accounts.refund(d, w, b))
+                at.act(lambda d, w=own[who], b=body: accounts.refund(d, w, command_of(RefundCommand, b)))
             elif act == "write off":
                 first = page(at, own[who])["open"][0]["id"]
                 body = {"installment_id": first, "why": "lost"}
-                at.act(lambda d, w=own[who], b=body: accounts.write_off(d, w, b))
+                at.act(lambda d, w=own[who], b=body: accounts.write_off(d, w, command_of(WriteOffCommand, b)))
             elif act == "credit":
                 at.act(lambda d, w=own[who]: accounts.use_credit(d, w))
             elif act == "transfer" and who in seated:
@@ -352,8 +421,14 @@ def test_every_account_is_the_sum_of_its_causes_whatever_is_done(office, seed):
                 undoable.append(done["change"])
             elif act == "meeting":
                 fallen = chance.choice(run["dates"])["id"]
-                at.act(lambda d, m=fallen: moving.cancel_meeting(d, m, {"why": "storm"}))
-                done = at.act(lambda d, m=fallen: changing.credit_meeting(d, m, {}))
+                at.act(
+                    lambda d, m=fallen: moving.cancel_meeting(
+                        d, m, command_of(CancelMeetingCommand, {"why": "storm"})
+                    )
+                )
+                done = at.act(
+                    lambda d, m=fallen: changing.credit_meeting(d, m, command_of(GiveBackCommand, {}))
+                )
                 undoable.append(done["change"])
             elif act == "cancel" and chance.random() < 0.1:
                 undoable.append(at.act(lambda d, r=run: lifecycle.cancel_run(d, r["id"], ""))["change"])
@@ -387,7 +462,11 @@ def test_a_write_off_of_a_seat_that_is_given_back_is_taken_back_too(office, run)
     held = enrolled(office, run, somebody)
     own = account(office, somebody)
     first = own["open"][0]["id"]
-    office.act(lambda d: accounts.write_off(d, own["id"], {"installment_id": first, "why": "Lost"}))
+    office.act(
+        lambda d: accounts.write_off(
+            d, own["id"], command_of(WriteOffCommand, {"installment_id": first, "why": "Lost"})
+        )
+    )
     gone = office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
     after = page(office, own["id"])
     assert (after["balance"], after["credit"]) == ("0.00", "0.00")
@@ -406,7 +485,11 @@ POLICY = {
 
 @pytest.fixture
 def policy(office):
-    done = office.act(lambda d: terms.change_center_defaults(d, {"seen": {}, "set": {"refunds": POLICY}}))
+    done = office.act(
+        lambda d: terms.change_center_defaults(
+            d, command_of(CenterDefaultsPatch, {"seen": {}, "set": {"refunds": POLICY}})
+        )
+    )
     yield
     office.act(lambda d: undo.undo(d, done["change"]))
 
@@ -446,7 +529,11 @@ def test_who_does_not_come_gives_the_seat_on_and_gets_nothing_back_unless_staff_
     pay(office, own, "105.00")
 
     def leave(at, **how):
-        return at.act(lambda d: leaving.withdraw(d, held["enrollment_id"], no_show=True, **how))
+        return at.act(
+            lambda d: leaving.withdraw(
+                d, held["enrollment_id"], command_of(WithdrawCommand, {"no_show": True, **how})
+            )
+        )
 
     with pytest.raises(Problem, match="has not begun"):
         leave(office)
@@ -479,7 +566,9 @@ def test_staff_may_keep_something_else_with_a_reason(office, run, policy):
     held = enrolled(office, run, somebody)
 
     def leave(**how):
-        return office.act(lambda d: leaving.withdraw(d, held["enrollment_id"], **how))
+        return office.act(
+            lambda d: leaving.withdraw(d, held["enrollment_id"], command_of(WithdrawCommand, how))
+        )
 
     assert set(refusal(lambda: leave(keep="0.00"))) == {"/why"}
     assert set(refusal(lambda: leave(keep="210.01", why="x"))) == {"/keep"}
@@ -500,7 +589,11 @@ def test_staff_may_keep_something_else_with_a_reason(office, run, policy):
 )  # fmt: skip
 def test_a_faulty_policy_is_refused(office, held, at):
     assert at in refusal(
-        lambda: office.act(lambda d: terms.change_center_defaults(d, {"seen": {}, "set": {"refunds": held}}))
+        lambda: office.act(
+            lambda d: terms.change_center_defaults(
+                d, command_of(CenterDefaultsPatch, {"seen": {}, "set": {"refunds": held}})
+            )
+        )
     )
 
 
@@ -509,19 +602,27 @@ def test_the_same_check_number_twice_is_asked_about(office):
     held = enrolled(office, run, person)
     account = office.look(lambda d: d.session.get_one(Enrollment, held["enrollment_id"]).payer_id)
     body = {"amount": "50.00", "method": "check", "reference": " 1042 "}
-    first = office.act(lambda d: accounts.take_payment(d, account, body))
+    first = office.act(lambda d: accounts.take_payment(d, account, command_of(PaymentCommand, body)))
     with pytest.raises(Problem, match="Check 1042 was taken already") as problem:
         office.act(
-            lambda d: accounts.take_payment(d, account, {**body, "reference": "1042", "amount": "60.00"})
+            lambda d: accounts.take_payment(
+                d, account, command_of(PaymentCommand, {**body, "reference": "1042", "amount": "60.00"})
+            )
         )
     assert problem.value.kind == "same-check"
-    office.act(lambda d: accounts.take_payment(d, account, {**body, "anyway": True}))
-    office.act(lambda d: accounts.reverse_payment(d, first["payment_id"], "typed twice"))
+    office.act(
+        lambda d: accounts.take_payment(d, account, command_of(PaymentCommand, {**body, "anyway": True}))
+    )
+    office.act(
+        lambda d: accounts.reverse_payment(
+            d, first["payment_id"], command_of(WhyCommand, {"why": "typed twice"})
+        )
+    )
     other = enrolled(office, run)
     others = office.look(lambda d: d.session.get_one(Enrollment, other["enrollment_id"]).payer_id)
-    assert office.act(lambda d: accounts.take_payment(d, others, body))["payment_id"], (
-        "another payer's checks are their own"
-    )
+    assert office.act(lambda d: accounts.take_payment(d, others, command_of(PaymentCommand, body)))[
+        "payment_id"
+    ], "another payer's checks are their own"
 
 
 def test_outstanding_gives_the_first_payers_and_the_sums_of_all(office):

@@ -7,12 +7,17 @@ from sqlalchemy import func, select, text
 
 from archgate.actions.across import checks, finding, merging, person_pages
 from archgate.actions.courses import courses
+from archgate.actions.courses.commands import CoursePatch
 from archgate.actions.fees import plans, terms
+from archgate.actions.fees.term_commands import PlanCommand, PlanPatch, TermsPatch
 from archgate.actions.kernel import lookups
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import Unlocked
 from archgate.actions.people import people
+from archgate.actions.people.commands import PersonPatch
 from archgate.actions.runs import copying, making, moving, notices, season
+from archgate.actions.runs.commands import CopyCommand, MeetingPatch, RunCommand, RunPatch, SeasonCommand
 from archgate.actions.schedule import places, schedule
 from archgate.actions.seats import seats
 from archgate.tables.courses import Run
@@ -47,7 +52,7 @@ def test_two_saves_of_a_run_at_once_leave_each_gate_once_and_the_list_standing(o
     saves = [
         partial(
             office.act,
-            lambda d, w=w: making.change_run(d, run["id"], {"set": {"windows": w, "decision_rule": {"days_before": 8}}}),
+            lambda d, w=w: making.change_run(d, run["id"], command_of(RunPatch, {"set": {"windows": w, "decision_rule": {"days_before": 8}}})),
         )
         for w in windows
     ]  # fmt: skip
@@ -63,7 +68,7 @@ def test_of_ten_who_saw_the_same_one_saves_and_the_others_are_told(office):
 
     def save(n):
         body = {"set": {"capacity": 20 + n}, "seen": {"capacity": 14}}
-        return office.act(lambda d: making.change_run(d, run["id"], body))
+        return office.act(lambda d: making.change_run(d, run["id"], command_of(RunPatch, body)))
 
     outcomes = at_once([partial(save, n) for n in range(10)])
     assert done(outcomes) == 1
@@ -75,22 +80,26 @@ def test_the_same_holds_of_a_meeting_a_person_a_course_a_room_and_a_plan(office)
     meeting, somebody = run["dates"][3]["id"], a_person(office)
     given, room = somebody["given"], run["place"]
     place = office.look(lambda d: next(p.id for p in places.list_places(d) if p.name == room))
-    plan = office.act(lambda d: plans.make_plan(d, {
-        "name": f"Plan {next(number)}", "lines": [{"percent": "100", "due": {"after_sign_up": 0}}]}))["plan"]  # fmt: skip
+    plan = office.act(lambda d: plans.make_plan(d, command_of(PlanCommand, {
+        "name": f"Plan {next(number)}", "lines": [{"percent": "100", "due": {"after_sign_up": 0}}]})))["plan"]  # fmt: skip
     course = office.look(lambda d: lookups.get_run(d, run["id"]).course_id)
     title = run["course"]["title"]
     tries = {
         "meeting": lambda d, n: moving.change_meetings(
-            d, meeting, {"set": {"minutes": 60 + n}, "seen": {"minutes": 105}}
+            d, meeting, command_of(MeetingPatch, {"set": {"minutes": 60 + n}, "seen": {"minutes": 105}})
         ),
         "person": lambda d, n: people.change_person(
-            d, somebody["id"], {"set": {"given": f"{given} {n}"}, "seen": {"given": given}}
+            d,
+            somebody["id"],
+            command_of(PersonPatch, {"set": {"given": f"{given} {n}"}, "seen": {"given": given}}),
         ),
         "course": lambda d, n: courses.change_course(
-            d, course, {"set": {"title": f"{title} {n}"}, "seen": {"title": title}}
+            d, course, command_of(CoursePatch, {"set": {"title": f"{title} {n}"}, "seen": {"title": title}})
         ),
         "plan": lambda d, n: plans.change_plan(
-            d, plan["id"], {"set": {"name": f"{plan['name']} {n}"}, "seen": {"name": plan["name"]}}
+            d,
+            plan["id"],
+            command_of(PlanPatch, {"set": {"name": f"{plan['name']} {n}"}, "seen": {"name": plan["name"]}}),
         ),
     }
     for what, do in tries.items():
@@ -106,7 +115,9 @@ def test_terms_saved_twice_at_once_keep_every_gate_and_rate_once(office, turn):
 
     def save(n):
         rates = [{"amount": "240.00", "early": early[: 1 + n % 2]}]
-        return office.act(lambda d: terms.change_terms(d, run["id"], {"set": {"rates": rates}}))
+        return office.act(
+            lambda d: terms.change_terms(d, run["id"], command_of(TermsPatch, {"set": {"rates": rates}}))
+        )
 
     assert done(at_once([partial(save, n) for n in range(4)])) == 4
     assert agree(office, run)
@@ -117,12 +128,19 @@ def test_a_season_and_a_copy_made_twice_at_once_are_whole_each(office):
     course = a_draft(office)["course"]
     row = {"course": course["code"], "first": "14 Sep 2027", "number": "3", "start": "18:00", "minutes": "60",
            "seats": "8", "rate": "100"}  # fmt: skip
-    planned = at_once([partial(office.act, lambda d: season.plan_season(d, {"rows": [row]}, True))] * 3)
+    planned = at_once(
+        [
+            partial(
+                office.act, lambda d: season.plan_season(d, command_of(SeasonCommand, {"rows": [row]}), True)
+            )
+        ]
+        * 3
+    )
     codes = [m["code"] for p in planned for m in p["made"]]
     assert done(planned) == 3 and len(set(codes)) == 3
     run = a_run(office)
     body = {"runs": [{"id": run["id"], "first": "2028-01-04"}]}
-    copies = at_once([partial(office.act, lambda d: copying.copy_runs(d, body))] * 3)
+    copies = at_once([partial(office.act, lambda d: copying.copy_runs(d, command_of(CopyCommand, body)))] * 3)
     assert done(copies) == 3 and len({c["runs"][0]["new_code"] for c in copies}) == 3
 
 
@@ -191,6 +209,6 @@ def test_the_check_sees_a_gate_that_is_wrong_and_healing_mends_it(office, sessio
 def test_a_draft_made_twice_at_once_by_a_double_click_is_two_of_which_each_is_whole(office):
     course = a_draft(office)["course"]["id"]
     form = {**run_form(), "course": None, "course_id": course}
-    made = at_once([partial(office.act, lambda d: making.create_run(d, form))] * 3)
+    made = at_once([partial(office.act, lambda d: making.create_run(d, command_of(RunCommand, form)))] * 3)
     assert done(made) == 3 and all(agree(office, m) for m in made)
     assert office.look(lambda d: seats.seats_of(d, lookups.get_run(d, made[0]["id"])).taken) == 0

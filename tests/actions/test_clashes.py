@@ -4,9 +4,18 @@ from datetime import date, timedelta
 
 import pytest
 
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.runs import making, moving, season
+from archgate.actions.runs.commands import DatesCommand, MeetingPatch, MoveRunCommand, RunPatch
 from archgate.actions.schedule import clashes, places
+from archgate.actions.schedule.commands import (
+    AcceptClashCommand,
+    BusyCommand,
+    ClosureCommand,
+    InstructorCommand,
+    PlaceCommand,
+)
 from archgate.core.faults import Refused
 from made import a_draft, a_person, a_run, enrolled, number
 
@@ -35,32 +44,42 @@ def test_an_instructor_and_a_room_at_two_meetings_at_once(office, names):
 
 def test_what_is_online_holds_any_number_at_once(office):
     place = office.act(
-        lambda d: places.save_place(d, None, {"name": f"Net {next(number)}", "kind": "online"})
+        lambda d: places.save_place(
+            d, None, command_of(PlaceCommand, {"name": f"Net {next(number)}", "kind": "online"})
+        )
     )
     runs = [a_draft(office, pattern=once("2027-10-05"), place=place["name"]) for _ in range(2)]
     assert found(office, runs[1]) == []
 
 
 def test_a_room_too_small_for_the_seats_is_one_clash_for_the_whole_run(office, names):
-    office.act(lambda d: places.save_place(d, None, {"name": names["place"], "seats": 10}))
+    office.act(
+        lambda d: places.save_place(d, None, command_of(PlaceCommand, {"name": names["place"], "seats": 10}))
+    )
     run = a_draft(office, **names)
     assert found(office, run) == [("too small", "2027-09-14")]
-    office.act(lambda d: making.change_run(d, run["id"], {"seen": {}, "set": {"capacity": 10}}))
+    office.act(
+        lambda d: making.change_run(d, run["id"], command_of(RunPatch, {"seen": {}, "set": {"capacity": 10}}))
+    )
     assert found(office, run) == []
 
 
 def test_a_closure_an_absence_and_hours(office, names):
     run = a_draft(office, pattern=once("2027-10-06"), **names)
     day = {"from": "2027-10-06"}
-    office.act(lambda d: places.add_closure(d, {**day, "label": "Works"}))
+    office.act(lambda d: places.add_closure(d, command_of(ClosureCommand, {**day, "label": "Works"})))
     teacher = next(i for i in office.look(places.list_instructors) if i["name"] == names["instructor"])
-    away = office.act(lambda d: places.add_busy(d, "instructor", teacher["id"], day))
+    away = office.act(lambda d: places.add_busy(d, "instructor", teacher["id"], command_of(BusyCommand, day)))
     assert found(office, run) == [("closure", "2027-10-06"), ("not available", "2027-10-06")]
     office.act(lambda d: places.remove_busy(d, away["id"]))
     hours = [{"weekday": "WE", "from": "18:00", "to": "21:00"}]
-    office.act(lambda d: places.save_instructor(d, teacher["id"], {"hours": hours}))
+    office.act(
+        lambda d: places.save_instructor(d, teacher["id"], command_of(InstructorCommand, {"hours": hours}))
+    )
     assert found(office, run) == [("closure", "2027-10-06"), ("not available", "2027-10-06")]
-    office.act(lambda d: places.save_instructor(d, teacher["id"], {"hours": []}))
+    office.act(
+        lambda d: places.save_instructor(d, teacher["id"], command_of(InstructorCommand, {"hours": []}))
+    )
     office.act(lambda d: places.set_closure(d, date(2027, 10, 6), False))
     assert found(office, run) == []
 
@@ -69,7 +88,9 @@ def test_a_room_closed_for_a_week(office, names):
     run = a_draft(office, pattern=once("2027-10-07"), **names)
     room = next(p for p in office.look(places.list_places) if p["name"] == names["place"])
     office.act(
-        lambda d: places.add_busy(d, "place", room["id"], {"from": "2027-10-04", "through": "2027-10-10"})
+        lambda d: places.add_busy(
+            d, "place", room["id"], command_of(BusyCommand, {"from": "2027-10-04", "through": "2027-10-10"})
+        )
     )
     assert found(office, run) == [("not available", "2027-10-07")]
 
@@ -89,7 +110,9 @@ def test_a_move_says_which_clashes_it_makes_and_heals(office, names):
     a_draft(office, pattern=once("2027-10-11"), **names)
     a_draft(office, pattern=once("2027-10-12"), **names)
     run = a_draft(office, pattern=once("2027-10-11"), **names)
-    done = office.act(lambda d: moving.move_run(d, run["id"], {"days": 1}), preview=True)
+    done = office.act(
+        lambda d: moving.move_run(d, run["id"], command_of(MoveRunCommand, {"days": 1})), preview=True
+    )
     assert {c["date"] for c in done["made"]} == {"2027-10-12"} and len(done["made"]) == 2
     assert {c["date"] for c in done["healed"]} == {"2027-10-11"} and len(done["healed"]) == 2
 
@@ -97,7 +120,7 @@ def test_a_move_says_which_clashes_it_makes_and_heals(office, names):
 def test_dates_being_typed_clash_with_what_is_planned(office, names):
     a_draft(office, pattern=once("2027-10-13"), **names)
     form = {"patterns": [once("2027-10-13", "17:45")], "place": names["place"].upper(), "capacity": 9}
-    told = office.act(lambda d: season.plan_dates(d, form), preview=True)
+    told = office.act(lambda d: season.plan_dates(d, command_of(DatesCommand, form)), preview=True)
     assert [(c["kind"], c["n"]) for c in told["clashes"]] == [("room", 1)]
     assert "this run" in told["clashes"][0]["text"]
 
@@ -108,16 +131,26 @@ def test_an_accepted_clash_comes_up_again_when_a_time_of_it_changes(office, name
     view = office.look(lambda d: making.run_view(d, run["id"]))
     clash = view["clashes"][0]
     with pytest.raises(Refused):
-        office.act(lambda d: clashes.accept(d, clash["key"], "  "))
-    office.act(lambda d: clashes.accept(d, clash["key"], "Both fit into the hall."))
+        office.act(
+            lambda d: clashes.accept(d, command_of(AcceptClashCommand, {"key": clash["key"], "reason": "  "}))
+        )
+    office.act(
+        lambda d: clashes.accept(
+            d, command_of(AcceptClashCommand, {"key": clash["key"], "reason": "Both fit into the hall."})
+        )
+    )
     view = office.look(lambda d: making.run_view(d, run["id"]))
     assert view["clashes"][0]["accepted"] == "Both fit into the hall."
     assert not [f for f in view["readiness"] if f["at"] == "/clashes"]
     meeting = view["dates"][0]["id"]
-    office.act(lambda d: moving.change_meetings(d, meeting, {"set": {"start": "17:45"}}))
+    office.act(
+        lambda d: moving.change_meetings(d, meeting, command_of(MeetingPatch, {"set": {"start": "17:45"}}))
+    )
     assert office.look(lambda d: making.run_view(d, run["id"]))["clashes"][0]["accepted"] is None
     with pytest.raises(Problem, match="does not exist"):
-        office.act(lambda d: clashes.accept(d, "room:1:2", "x"))
+        office.act(
+            lambda d: clashes.accept(d, command_of(AcceptClashCommand, {"key": "room:1:2", "reason": "x"}))
+        )
 
 
 def test_cancelled_runs_and_past_meetings_clash_with_nothing(office, names):

@@ -6,18 +6,23 @@ import pytest
 
 from archgate.actions.across.undo import undo
 from archgate.actions.enrolling import held_places, interest
+from archgate.actions.enrolling.commands import QuestionsCommand
 from archgate.actions.fees import course_defaults
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.runs import copying, making, moving, notices
 from archgate.actions.runs import season as seasons
+from archgate.actions.runs.commands import CopyCommand, MeetingPatch, RunPatch, SeasonCommand
 from archgate.actions.schedule import places
+from archgate.actions.schedule.commands import ClosureCommand
+from archgate.actions.seats.commands import HoldCommand, SetAsideCommand
 from archgate.core.faults import Refused
 from made import a_draft, a_run, enrolled, number
 
 
 def copied(office, run, preview=False, **how):
     body = how or {"runs": [{"id": run["id"], "first": "2028-01-10"}]}
-    return office.act(lambda d: copying.copy_runs(d, body), preview=preview)
+    return office.act(lambda d: copying.copy_runs(d, command_of(CopyCommand, body)), preview=preview)
 
 
 def test_a_copy_moves_dates_gates_prices_and_plans_by_the_same_shift(office):
@@ -44,7 +49,9 @@ def test_a_copy_moves_dates_gates_prices_and_plans_by_the_same_shift(office):
 def test_a_copy_goes_around_closed_days_as_its_pattern_says(office):
     pattern = {"first": "2027-09-14", "start": "17:30", "minutes": 105, "count": 3}
     runs = [a_draft(office, pattern={**pattern, "on_closure": how}) for how in ("extend", "skip")]
-    office.act(lambda d: places.add_closure(d, {"from": "2028-01-18", "label": "Works"}))
+    office.act(
+        lambda d: places.add_closure(d, command_of(ClosureCommand, {"from": "2028-01-18", "label": "Works"}))
+    )
     made = [copied(office, run)["runs"][0] for run in runs]
     assert [len(m["after"]) for m in made] == [3, 2]
     assert made[0]["after"][-1].startswith("2028-02-01") and "2028" in made[1]["dropped"][0]
@@ -55,7 +62,9 @@ def test_a_run_changed_by_hand_is_copied_meeting_by_meeting(office):
     run = a_draft(office)
     meeting = run["dates"][1]["id"]
     office.act(
-        lambda d: moving.change_meetings(d, meeting, {"set": {"date": "2027-09-23", "start": "10:00"}})
+        lambda d: moving.change_meetings(
+            d, meeting, command_of(MeetingPatch, {"set": {"date": "2027-09-23", "start": "10:00"}})
+        )
     )
     after = copied(office, run)["runs"][0]["after"]
     assert after[1].startswith("2028-01-20T10:00") and after[2].startswith("2028-01-25T17:30")
@@ -119,7 +128,9 @@ def row(of, **more):
 
 
 def table(office, rows, save=False):
-    return office.act(lambda d: seasons.plan_season(d, {"rows": rows}, save), preview=not save)
+    return office.act(
+        lambda d: seasons.plan_season(d, command_of(SeasonCommand, {"rows": rows}), save), preview=not save
+    )
 
 
 def test_rows_become_drafts_with_what_the_course_brings(office, course):
@@ -219,17 +230,22 @@ def test_a_copy_takes_along_how_the_line_goes_who_is_told_and_the_seats_set_asid
         "hold_hours": 48,
         "told": ["office"],
     }
-    office.act(lambda d: making.change_run(d, run["id"], {"set": facts}))
+    office.act(lambda d: making.change_run(d, run["id"], command_of(RunPatch, {"set": facts})))
     office.act(lambda d: notices.set_notice(d, run["id"], "Bring shoes."))
     office.act(
         lambda d: interest.set_questions(
-            d, run["id"], None, {"questions": ["Which level?"], "head_start_hours": 24}
+            d,
+            run["id"],
+            None,
+            command_of(QuestionsCommand, {"questions": ["Which level?"], "head_start_hours": 24}),
         )
     )
     aside = {"name": "Guild", "seats": 2, "last": "2027-09-01", "tag": "guild"}
-    office.act(lambda d: held_places.set_aside(d, run["id"], aside))
+    office.act(lambda d: held_places.set_aside(d, run["id"], command_of(SetAsideCommand, aside)))
     office.act(
-        lambda d: held_places.hold(d, run["id"], {"seats": 1, "for_whom": "Ada", "last": "2027-09-01"})
+        lambda d: held_places.hold(
+            d, run["id"], command_of(HoldCommand, {"seats": 1, "for_whom": "Ada", "last": "2027-09-01"})
+        )
     )
     done = copied(office, run)["runs"][0]
     new = office.look(lambda d: making.run_view(d, done["run_id"]))

@@ -46,15 +46,8 @@ def test_the_demo_center_has_every_state_and_nothing_wrong(day, worker_id):
         assert {r.sign_up for r in runs} == {"not yet", "open", "full", "closed"}
         assert {r.teaching for r in runs} == {"before", "running", "ended"}
         assert any(r.waiting for r in runs)
-        assert any(
-            r.status == "published" and r.teaching == "before" and r.taken < r.smallest
-            for r in runs
-        )
-        assert any(
-            row[roster.ROSTER_COLUMNS.index("heads")] > 1
-            for r in runs
-            for row in roster.roster(d, r.id)["rows"]
-        )
+        assert any(r.status == "published" and r.teaching == "before" and r.taken < r.smallest for r in runs)
+        assert any(row.heads > 1 for r in runs for row in roster.roster(d, r.id).rows)
         for run in runs:
             capacity = d.session.get_one(Run, run.id).capacity
             assert check_seats(capacity, run.taken, seats.live_heads(d, run.id)) == []
@@ -71,8 +64,8 @@ def test_the_demo_center_has_every_state_and_nothing_wrong(day, worker_id):
         assert {m.status for m in messages.outbox(d).items} == {"sent", "failed"}
         email = script.somebody(LEARNER)[2]
         assert own_pages.sign_in(d, email, center.PASSWORD, True)
-        shown = own_pages.own_page(d, people.get_person(d, person_pages.find_people(d, email)[0]["id"]))
-        assert shown["courses"][0]["total"] and shown["owed"]
+        shown = own_pages.own_page(d, people.get_person(d, person_pages.find_people(d, email)[0].id))
+        assert shown.courses[0].total and shown.owed
 
     chief = sessions().scalar(select(User).where(User.role == "administrator"))
     read_only(sessions, reading, chief, at=noon)

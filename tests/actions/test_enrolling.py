@@ -16,6 +16,7 @@ from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.money import money
 from archgate.actions.people import organizations
+from archgate.actions.people.commands import OrganizationCommand
 from archgate.actions.seats import seats
 from archgate.core.seats import check_seats
 from archgate.tables.roster import Enrollment
@@ -125,7 +126,11 @@ def test_what_does_not_exist_is_said(office):
 
 def test_an_organization_pays_on_its_own_account(office):
     run, person = a_run(office), a_person(office)
-    client = office.act(lambda d: organizations.create_organization(d, f"Client {next(number)}"))
+    client = office.act(
+        lambda d: organizations.create_organization(
+            d, command_of(OrganizationCommand, {"name": f"Client {next(number)}"})
+        )
+    )
     enrolled(office, run, person, organization_id=client["id"])
     assert roster_of(office, run)[0]["payer"] == client["name"]
     assert owed(office, person) is None

@@ -13,13 +13,23 @@ from archgate.actions.bulk import bulk
 from archgate.actions.enrolling import changing, enrollments, leaving, waitlist
 from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand
 from archgate.actions.fees import codes, course_defaults, kept_quotes, plans, prices, quotes, stock, terms
-from archgate.actions.fees.commands import KeepCommand, QuoteCommand
+from archgate.actions.fees.commands import EarlyCommand, KeepCommand, QuoteCommand, StockCommand
+from archgate.actions.fees.term_commands import (
+    CenterDefaultsPatch,
+    CodeCommand,
+    PlanCommand,
+    PlanExampleCommand,
+    PlanPatch,
+    TermsPatch,
+)
 from archgate.actions.kernel import lookups
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.money import payments
 from archgate.actions.people import organizations, people
+from archgate.actions.people.commands import OrganizationCommand, TagsCommand
 from archgate.actions.runs import copying, making
+from archgate.actions.runs.commands import CopyCommand, RunCommand, RunPatch
 from archgate.core.faults import Refused
 from archgate.papers.lists import read_table
 from conftest import LONG
@@ -35,7 +45,11 @@ RATES = [
 def shelf(office):
     """A stock item of its own with three pieces."""
     name = f"Book {next(number)}"
-    office.act(lambda d: stock.count_stock(d, {"name": name, "add": 3, "cause": "delivery"}))
+    office.act(
+        lambda d: stock.count_stock(
+            d, command_of(StockCommand, {"name": name, "add": 3, "cause": "delivery"})
+        )
+    )
     return name
 
 
@@ -122,15 +136,21 @@ def test_more_than_is_in_stock_is_refused_also_when_it_went_meanwhile(office, ru
 def test_stock_moves_are_only_added(office, shelf, sessions):
     with sessions() as session, pytest.raises(DBAPIError, match="never changed"):
         session.execute(text("UPDATE stock_moves SET quantity = 5"))
-    counted = office.act(lambda d: stock.count_stock(d, {"name": shelf, "counted": 2}))
+    counted = office.act(
+        lambda d: stock.count_stock(d, command_of(StockCommand, {"name": shelf, "counted": 2}))
+    )
     assert (counted["on_hand"], counted["moves"][0]["quantity"], counted["moves"][0]["cause"]) == (
         2,
         -1,
         "Counted",
     )
-    assert "/add" in refusal(lambda: office.act(lambda d: stock.count_stock(d, {"name": shelf, "add": -5})))
-    assert set(refusal(lambda: office.act(lambda d: stock.count_stock(d, {"name": "", "add": 1, "counted": 1})))) == {
-        "/name", "/counted",
+    assert "/add" in refusal(
+        lambda: office.act(
+            lambda d: stock.count_stock(d, command_of(StockCommand, {"name": shelf, "add": -5}))
+        )
+    )
+    assert set(refusal(lambda: office.act(lambda d: stock.count_stock(d, command_of(StockCommand, {"name": "", "add": 10**7}))))) == {
+        "/name", "/add",
     }  # fmt: skip
 
 
@@ -140,14 +160,16 @@ def test_stock_moves_are_only_added(office, shelf, sessions):
 def test_a_rate_for_members_is_for_members_and_only_so_many(office, run):
     member = run["rates"][1]["id"]
     stranger, known = a_person(office), a_person(office)
-    office.act(lambda d: people.tag_person(d, known["id"], [" Member ", ""]))
+    office.act(
+        lambda d: people.tag_person(d, known["id"], command_of(TagsCommand, {"tags": [" Member ", ""]}))
+    )
     said = refusal(lambda: quote(office, run, rate_id=member, person_id=stranger["id"]))
     assert said == {"/people/0/rate_id": "This rate is for people tagged member."}
     offered = office.look(lambda d: quotes.choices(d, run["id"], stranger["id"], None))["rates"]
     assert [r["why_not"] is None for r in offered] == [True, False]
     sign_up(office, run, known, people=[{"rate_id": member, "count": 3}])
     other = a_person(office)
-    office.act(lambda d: people.tag_person(d, other["id"], ["member"]))
+    office.act(lambda d: people.tag_person(d, other["id"], command_of(TagsCommand, {"tags": ["member"]})))
     assert "All 3 seats" in refusal(lambda: sign_up(office, run, other, rate_id=member))["/people/0/rate_id"]
 
 
@@ -155,7 +177,9 @@ def test_a_tag_is_taken_back_and_the_usual_rate_is_the_first_one_may_have(office
     run = a_run(office, rates=RATES[::-1])
     somebody = a_person(office)
     assert quote(office, run, person_id=somebody["id"])["total"] == "240.00"
-    done = office.act(lambda d: people.tag_person(d, somebody["id"], ["member"]))
+    done = office.act(
+        lambda d: people.tag_person(d, somebody["id"], command_of(TagsCommand, {"tags": ["member"]}))
+    )
     assert quote(office, run, person_id=somebody["id"])["total"] == "200.00"
     office.act(lambda d: undo.undo(d, done["change"]))
     assert quote(office, run, person_id=somebody["id"])["total"] == "240.00"
@@ -165,7 +189,11 @@ def test_who_took_a_course_and_who_is_of_an_organization_may_have_their_rates(of
     before = a_run(office, pattern={"first": "2027-08-23", "start": "10:00", "minutes": 60, "count": 1})
     somebody = a_person(office)
     enrolled(office, before, somebody)
-    client = office.act(lambda d: organizations.create_organization(d, f"Client {next(number)}"))["id"]
+    client = office.act(
+        lambda d: organizations.create_organization(
+            d, command_of(OrganizationCommand, {"name": f"Client {next(number)}"})
+        )
+    )["id"]
     rates = [
         {"label": "Returning", "amount": "100.00", "past_course_id": before["course"]["id"]},
         {"label": "Client", "amount": "90.00", "organization_id": client},
@@ -179,7 +207,7 @@ def test_who_took_a_course_and_who_is_of_an_organization_may_have_their_rates(of
 def test_a_list_says_which_lines_cannot_have_their_rate(office):
     run = a_run(office, rates=[RATES[0], {**RATES[1], "most": 1}])
     member = a_person(office, given="Mem", family="Ber", email="mem.ber@example.org")
-    office.act(lambda d: people.tag_person(d, member["id"], ["member"]))
+    office.act(lambda d: people.tag_person(d, member["id"], command_of(TagsCommand, {"tags": ["member"]})))
     rows = "Name,Email,Rate\r\nMem Ber,mem.ber@example.org,Member\r\nNo One,no.one@example.org,Member\r\n"
     batch = office.act(
         lambda d: bulk.create_batch(d, run["id"], "list.csv", rows.encode(), read_table(rows.encode()))
@@ -204,7 +232,9 @@ def test_the_number_of_a_rate_holds_for_a_seat_from_the_line_and_for_a_kept_quot
         )
     )
     office.act(lambda d: leaving.withdraw(d, first["enrollment_id"]))
-    office.act(lambda d: making.change_run(d, run["id"], {"seen": {}, "set": {"capacity": 3}}))
+    office.act(
+        lambda d: making.change_run(d, run["id"], command_of(RunPatch, {"seen": {}, "set": {"capacity": 3}}))
+    )
     office.act(lambda d: waitlist.seat(d, lined["waiting_id"], "100.00"))
     said = refusal(
         lambda: office.act(
@@ -230,7 +260,7 @@ def test_the_number_of_a_rate_holds_for_a_seat_from_the_line_and_for_a_kept_quot
 
 def test_a_mixed_party_pays_the_group_price_and_its_heads_are_named_at_once(office, run):
     payer, known = a_person(office), a_person(office, given="Ada", family=f"Known{next(number)}")
-    office.act(lambda d: people.tag_person(d, payer["id"], ["member"]))
+    office.act(lambda d: people.tag_person(d, payer["id"], command_of(TagsCommand, {"tags": ["member"]})))
     standard, member = (r["id"] for r in run["rates"])
     ask = {"people": [{"rate_id": standard, "count": 2}, {"rate_id": member, "count": 1}]}
     names = [f"Ada {known['family']}", "Bo New, bo.new@example.org"]
@@ -310,7 +340,7 @@ def test_a_place_in_line_keeps_its_whole_ask(office, run, shelf):
 
 def a_code(office, **body):
     held = {"code": f"CODE{next(number)}", "percent": "10", **body}
-    return office.act(lambda d: codes.make_code(d, held))
+    return office.act(lambda d: codes.make_code(d, command_of(CodeCommand, held)))
 
 
 def test_a_code_comes_off_is_counted_and_given_back(office, run):
@@ -366,7 +396,9 @@ def test_a_code_holds_where_and_when_it_says(office, run):
     assert 'no code "nowhere"' in refusal(lambda: quote(office, run, code="nowhere"))["/code"]
     course = a_code(office, course_ids=[run["course"]["id"]])
     assert quote(office, run, code=course["code"])["total"] == "221.00"
-    done = office.act(lambda d: codes.change_code(d, course["id"], {"active": False}))
+    done = office.act(
+        lambda d: codes.change_code(d, course["id"], command_of(CodeCommand, {"active": False}))
+    )
     assert "no longer in use" in refusal(lambda: quote(office, run, code=course["code"]))["/code"]
     office.act(lambda d: undo.undo(d, done["change"]))
     assert quote(office, run, code=course["code"])["total"] == "221.00"
@@ -382,7 +414,9 @@ def test_a_numbered_set_is_used_once_each_and_listed_with_its_users(office, run)
     _, after = office.look(lambda d: codes.code_lines(d, made["id"]))
     assert [x[1] for x in after[1:]].count("1") == 1
     assert office.look(lambda d: codes.list_codes(d))[0]["number"] == 12
-    changed = office.act(lambda d: codes.change_code(d, made["id"], {"off": "30.00"}))
+    changed = office.act(
+        lambda d: codes.change_code(d, made["id"], command_of(CodeCommand, {"off": "30.00"}))
+    )
     assert (changed["off"], changed["uses"], changed["cost"]) == ("30.00", 1, "25.00")
     with pytest.raises(Problem, match="moved on"):
         office.act(lambda d: undo.undo(d, made["change"]))
@@ -405,7 +439,11 @@ def test_faulty_codes_are_refused_beside_their_field(office, body, at):
 def test_a_taken_code_and_a_changed_name_are_refused(office):
     code = a_code(office)
     assert "is taken" in refusal(lambda: a_code(office, code=code["code"].lower()))["/code"]
-    said = refusal(lambda: office.act(lambda d: codes.change_code(d, code["id"], {"code": "OTHER"})))
+    said = refusal(
+        lambda: office.act(
+            lambda d: codes.change_code(d, code["id"], command_of(CodeCommand, {"code": "OTHER"}))
+        )
+    )
     assert "keeps its name" in said["/code"]
 
 
@@ -428,7 +466,11 @@ def test_a_kept_quote_stands_whatever_becomes_of_the_fees_and_is_taken_once(offi
     kept = keep(office, run, somebody, send=True, last="2027-09-10")
     assert (kept["total"], kept["sent"], kept["status"]) == ("210.00", True, "open")
     dearer = [{"label": "Standard", "amount": "300.00"}]
-    office.act(lambda d: terms.change_terms(d, run["id"], {"seen": {}, "set": {"rates": dearer}}))
+    office.act(
+        lambda d: terms.change_terms(
+            d, run["id"], command_of(TermsPatch, {"seen": {}, "set": {"rates": dearer}})
+        )
+    )
     later = office.later(days=15)
     assert quote(later, run)["total"] == "300.00"
     shown = later.look(lambda d: kept_quotes.kept_quote(d, kept["id"]))
@@ -559,7 +601,7 @@ def a_plan(office, **body):
         "lines": [{"percent": "100", "due": {"after_sign_up": 30}}],
         **body,
     }
-    return office.act(lambda d: plans.make_plan(d, held))["plan"]
+    return office.act(lambda d: plans.make_plan(d, command_of(PlanCommand, held)))["plan"]
 
 
 def test_a_plan_of_the_center_serves_any_run_or_the_courses_it_names(office):
@@ -577,7 +619,11 @@ def test_a_plan_that_somebody_agreed_to_keeps_its_lines_and_its_log(office):
     run, plan = a_run(office), a_plan(office)
     sign_up(office, run, plan_id=plan["id"])
     lines = [{"percent": "100", "due": {"after_sign_up": 10}}]
-    done = office.act(lambda d: plans.change_plan(d, plan["id"], {"seen": {}, "set": {"lines": lines}}))
+    done = office.act(
+        lambda d: plans.change_plan(
+            d, plan["id"], command_of(PlanPatch, {"seen": {}, "set": {"lines": lines}})
+        )
+    )
     new = done["plan"]
     assert new["id"] != plan["id"] and new["agreed"] == 1
     log = office.look(lambda d: plans.plan_log(d, new["id"]))
@@ -586,7 +632,9 @@ def test_a_plan_that_somebody_agreed_to_keeps_its_lines_and_its_log(office):
     office.act(lambda d: undo.undo(d, done["change"]))
     assert plan["id"] in [p["id"] for p in office.look(plans.list_plans)]
     off = office.act(
-        lambda d: plans.change_plan(d, plan["id"], {"seen": {"active": True}, "set": {"active": False}})
+        lambda d: plans.change_plan(
+            d, plan["id"], command_of(PlanPatch, {"seen": {"active": True}, "set": {"active": False}})
+        )
     )
     assert off["plan"]["active"] is False
     with pytest.raises(Problem, match="no such payment plan"):
@@ -599,7 +647,11 @@ def test_a_runs_plan_in_use_is_replaced_not_changed(office):
     before = held["quote"]["installments"]
     thirds = [{"id": run["plans"][0]["id"], "name": "Halves", "lines": [
         {"parts": 1, "due": {"months_after_sign_up": k}} for k in range(3)]}]  # fmt: skip
-    done = office.act(lambda d: terms.change_terms(d, run["id"], {"seen": {}, "set": {"plans": thirds}}))
+    done = office.act(
+        lambda d: terms.change_terms(
+            d, run["id"], command_of(TermsPatch, {"seen": {}, "set": {"plans": thirds}})
+        )
+    )
     assert len(quote(office, run)["installments"]) == 3
     enrollment = office.look(lambda d: changing.view(d, held["enrollment_id"]))
     assert enrollment["quote"]["installments"] == before
@@ -613,7 +665,9 @@ def test_a_plan_says_by_how_much_it_misses(office):
 
     def example(*lines, **more):
         return office.look(
-            lambda d: quotes.plan_example(d, {"run_id": run["id"], "lines": list(lines), **more})
+            lambda d: quotes.plan_example(
+                d, command_of(PlanExampleCommand, {"run_id": run["id"], "lines": list(lines), **more})
+            )
         )
 
     now = {"after_sign_up": 0}
@@ -657,7 +711,9 @@ def test_a_value_comes_from_the_center_then_the_course_then_the_run(office):
     tax = [{"name": "Levy", "percent": "2", "included": False, "on": ["pack"]}]
     group = [{"from": 4, "percent": "5"}]
     done = office.act(
-        lambda d: terms.change_center_defaults(d, {"seen": {}, "set": {"taxes": tax, "group": group}})
+        lambda d: terms.change_center_defaults(
+            d, command_of(CenterDefaultsPatch, {"seen": {}, "set": {"taxes": tax, "group": group}})
+        )
     )
     try:
         plain = a_draft(office)
@@ -669,7 +725,9 @@ def test_a_value_comes_from_the_center_then_the_course_then_the_run(office):
         again = a_draft(office, course=None, course_id=sells["course"]["id"])
         assert again["group"] == [] and again["origins"]["group"]["from"] == "course"
         back = office.act(
-            lambda d: terms.change_terms(d, sells["id"], {"seen": {"group": []}, "set": {"group": group}})
+            lambda d: terms.change_terms(
+                d, sells["id"], command_of(TermsPatch, {"seen": {"group": []}, "set": {"group": group}})
+            )
         )
         assert back["change"]
     finally:
@@ -680,7 +738,9 @@ def test_a_value_comes_from_the_center_then_the_course_then_the_run(office):
 def test_terms_that_contradict_each_other_are_refused_together(office, run):
     def change(**new):
         return refusal(
-            lambda: office.act(lambda d: terms.change_terms(d, run["id"], {"seen": {}, "set": new}))
+            lambda: office.act(
+                lambda d: terms.change_terms(d, run["id"], command_of(TermsPatch, {"seen": {}, "set": new}))
+            )
         )
 
     assert "/set/extras" in change(extras=[])  # a tax is on the book
@@ -705,7 +765,9 @@ def test_a_copied_run_takes_its_fees_along_with_their_dates_moved(office, shelf)
               "sale": {"from": "2027-08-01", "to": "2027-08-05", "amount": "200.00"}}]  # fmt: skip
     run = a_run(office, rates=rates, extras=[{"label": "Book", "amount": "30.00", "item": shelf}],
                 group=[{"from": 3, "percent": "10"}])  # fmt: skip
-    made = office.act(lambda d: copying.copy_runs(d, {"runs": [{"id": run["id"]}], "weeks": 2}))["runs"][0]
+    made = office.act(
+        lambda d: copying.copy_runs(d, command_of(CopyCommand, {"runs": [{"id": run["id"]}], "weeks": 2}))
+    )["runs"][0]
     new = office.look(lambda d: making.run_view(d, made["run_id"]))
     assert new["rates"][0]["sale"] == {"from": "2027-08-15", "to": "2027-08-19", "amount": "200.00"}
     assert (new["rates"][0]["offered_from"], new["rates"][0]["tags"]) == ("2027-08-15", ["member"])
@@ -736,9 +798,9 @@ def test_the_early_bird_planner_starts_from_past_runs_and_is_applied_in_one_step
     assert (start["fee"], start["share"], start["target"]) == ("240.00", "75", "240.00")
     assert start["said"] == "From 1 past run of the course with 4 sign-ups, 3 of them early."
     body = {"fee": "240.00", "share": "50", "target": "250.00", "days": 14, "rounding": "1.00"}
-    plan = later.look(lambda d: prices.early_plan(d, body))
+    plan = later.look(lambda d: prices.early_plan(d, command_of(EarlyCommand, body)))
     assert (plan["regular"], plan["income"], plan["break_even"]) == ("260.00", "250.00", "50")
-    outcome = later.act(lambda d: prices.apply_early(d, run["id"], body))
+    outcome = later.act(lambda d: prices.apply_early(d, run["id"], command_of(EarlyCommand, body)))
     after = later.look(lambda d: making.run_view(d, run["id"]))["rates"][0]
     assert after["amount"] == "260.00" and after["early"][0]["amount"] == "240.00"
     later.act(lambda d: undo.undo(d, outcome["change"]))
@@ -748,15 +810,18 @@ def test_the_early_bird_planner_starts_from_past_runs_and_is_applied_in_one_step
 def test_a_form_of_a_run_takes_every_kind_of_fee(office):
     form = run_form(rates=[{"amount": "240.00", "sale": {"amount": "x"}, "tags": ["", 5], "most": 0}],
                     extras=[{"amount": "1.00"}], group=[{"from": 1}], taxes=[{"percent": "3"}] * 3)  # fmt: skip
-    said = refusal(lambda: office.act(lambda d: making.create_run(d, form)))
+    said = refusal(lambda: office.act(lambda d: making.create_run(d, command_of(RunCommand, form))))
     assert {
         "/rates/0/sale/amount",
-        "/rates/0/tags",
+        "/rates/0/tags/0",
+        "/rates/0/tags/1",
         "/rates/0/most",
-        "/extras/0/label",
         "/group/0/percent",
-        "/taxes",
+        "/taxes/0/name",
     } <= set(said)
+    form = run_form(extras=[{"amount": "1.00"}], taxes=[{"name": "Tax", "percent": "3"}] * 3)
+    said = refusal(lambda: office.act(lambda d: making.create_run(d, command_of(RunCommand, form))))
+    assert {"/extras/0/label", "/taxes"} <= set(said)
 
 
 @pytest.mark.parametrize("seed", range(40 if LONG else 3))
@@ -764,7 +829,7 @@ def test_no_order_of_acts_makes_a_negative_total_or_loses_a_piece(office, seed):
     """Sign-ups with extras and codes, withdrawals, changed terms, undo and stock counts in random order."""
     chance = random.Random(seed)
     shelf = f"Box {next(number)}"
-    office.act(lambda d: stock.count_stock(d, {"name": shelf, "add": 6}))
+    office.act(lambda d: stock.count_stock(d, command_of(StockCommand, {"name": shelf, "add": 6})))
     run = a_run(office, capacity=9, smallest=0, extras=[{"label": "Box", "amount": "30.00", "item": shelf}])
     made = [
         a_code(office, most=3),
@@ -790,9 +855,17 @@ def test_no_order_of_acts_makes_a_negative_total_or_loses_a_piece(office, seed):
             elif act == "terms":
                 rates = [{"label": "Standard", "amount": f"{chance.randint(0, 300)}.00"}]
                 new = {"rates": rates, "group": [{"from": 2, "percent": str(chance.randint(0, 100))}]}
-                office.act(lambda d, t=new: terms.change_terms(d, run["id"], {"seen": {}, "set": t}))
+                office.act(
+                    lambda d, t=new: terms.change_terms(
+                        d, run["id"], command_of(TermsPatch, {"seen": {}, "set": t})
+                    )
+                )
             elif act == "count":
-                office.act(lambda d: stock.count_stock(d, {"name": shelf, "counted": chance.randint(0, 6)}))
+                office.act(
+                    lambda d: stock.count_stock(
+                        d, command_of(StockCommand, {"name": shelf, "counted": chance.randint(0, 6)})
+                    )
+                )
         except (Problem, Refused):
             pass
         assert on_hand(office, shelf) >= 0
@@ -808,7 +881,7 @@ def test_what_was_agreed_holds_also_with_an_extra_that_is_no_longer_offered(offi
     )  # the book is held by somebody, so it is only put away
     gloves = [{"label": "Gloves", "amount": "9.00", "required": True}]
     change = {"seen": {}, "set": {"extras": gloves, "taxes": []}}
-    office.act(lambda d: terms.change_terms(d, run["id"], change))
+    office.act(lambda d: terms.change_terms(d, run["id"], command_of(TermsPatch, change)))
     held = office.act(
         lambda d: enrollments.enroll(
             d,

@@ -10,7 +10,9 @@ from archgate.actions.enrolling.commands import EnrollCommand
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.money import accounts, invoices
+from archgate.actions.money.commands import PayerCommand, PaymentCommand, WhyCommand
 from archgate.actions.people import organizations
+from archgate.actions.people.commands import OrganizationCommand
 from archgate.core.faults import Refused
 from archgate.papers.invoices import html_of, pdf_of
 from made import a_person, a_run, at_once, enrolled, number
@@ -21,7 +23,11 @@ def payer(office):
     """Somebody with one sign-up of 210.00."""
     somebody = a_person(office, family=f"Bill & Sons <{next(number)}>")
     enrolled(office, a_run(office), somebody)
-    return office.act(lambda d: accounts.account_for(d, somebody["id"], None))["id"]
+    return office.act(
+        lambda d: accounts.account_for(
+            d, command_of(PayerCommand, {"person_id": somebody["id"], "organization_id": None})
+        )
+    )["id"]
 
 
 def issue(office, account, **how):
@@ -38,14 +44,16 @@ def test_an_invoice_takes_what_is_not_invoiced_and_a_credit_note_takes_it_back_w
     with pytest.raises(Problem, match="Everything on this account is invoiced"):
         issue(office, payer)
     with pytest.raises(Refused) as said:
-        office.act(lambda d: invoices.credit_note(d, first["id"], " "))
+        office.act(lambda d: invoices.credit_note(d, first["id"], command_of(WhyCommand, {"why": " "})))
     assert said.value.faults[0].at == "/why"
-    note = office.act(lambda d: invoices.credit_note(d, first["id"], "Wrong address"))
+    note = office.act(
+        lambda d: invoices.credit_note(d, first["id"], command_of(WhyCommand, {"why": "Wrong address"}))
+    )
     assert (note["kind"], note["total"], note["reverses_id"]) == ("credit note", "-210.00", first["id"])
     with pytest.raises(Problem, match="taken back already"):
-        office.act(lambda d: invoices.credit_note(d, first["id"], "Again"))
+        office.act(lambda d: invoices.credit_note(d, first["id"], command_of(WhyCommand, {"why": "Again"})))
     with pytest.raises(Problem, match="Only an invoice"):
-        office.act(lambda d: invoices.credit_note(d, note["id"], "No"))
+        office.act(lambda d: invoices.credit_note(d, note["id"], command_of(WhyCommand, {"why": "No"})))
     again = issue(office, payer)
     assert count_of(again["number"]) == count_of(first["number"]) + 1
     held = office.look(lambda d: invoices.of_account(d, payer))
@@ -55,7 +63,11 @@ def test_an_invoice_takes_what_is_not_invoiced_and_a_credit_note_takes_it_back_w
 
 
 def test_an_organizations_invoice_names_every_learner_and_the_taxes(office):
-    client = office.act(lambda d: organizations.create_organization(d, f"Client {next(number)}"))["id"]
+    client = office.act(
+        lambda d: organizations.create_organization(
+            d, command_of(OrganizationCommand, {"name": f"Client {next(number)}"})
+        )
+    )["id"]
     run = a_run(office, taxes=[{"name": "Sales tax", "percent": "6", "included": False}])
     crowd = [a_person(office) for _ in range(3)]
     for somebody in crowd:
@@ -69,22 +81,30 @@ def test_an_organizations_invoice_names_every_learner_and_the_taxes(office):
                 ),
             )
         )
-    account = office.act(lambda d: accounts.account_for(d, None, client))["id"]
+    account = office.act(
+        lambda d: accounts.account_for(
+            d, command_of(PayerCommand, {"person_id": None, "organization_id": client})
+        )
+    )["id"]
     draft = html_of(office.look(lambda d: invoices.pro_forma(d, account)))
     assert "Pro-forma" in draft and "This is not an invoice." in draft
     done = issue(office, account)
     assert done["total"] == "667.80"
     _, document = office.look(lambda d: invoices.document(d, done["id"]))
-    assert [t["amount"] for t in document["taxes"]] == ["$37.80"]
+    assert [t.amount for t in document.taxes] == ["$37.80"]
     assert all(p["name"] in html_of(document) for p in crowd)
-    assert len(document["dues"]) == 6
+    assert len(document.dues) == 6
 
 
 def test_a_zero_total_makes_no_invoice(office):
     run = a_run(office, rates=[{"amount": "0.00"}])
     somebody = a_person(office)
     enrolled(office, run, somebody)
-    account = office.act(lambda d: accounts.account_for(d, somebody["id"], None))["id"]
+    account = office.act(
+        lambda d: accounts.account_for(
+            d, command_of(PayerCommand, {"person_id": somebody["id"], "organization_id": None})
+        )
+    )["id"]
     assert office.look(lambda d: invoices.of_account(d, account))["pending"] == 0
     with pytest.raises(Problem, match="comes to nothing"):
         issue(office, account)
@@ -96,7 +116,13 @@ def test_numbers_have_no_gap_whatever_happens_at_once_or_is_rolled_back(office):
     for _ in range(8):
         somebody = a_person(office)
         enrolled(office, run, somebody)
-        own.append(office.act(lambda d, p=somebody: accounts.account_for(d, p["id"], None))["id"])
+        own.append(
+            office.act(
+                lambda d, p=somebody: accounts.account_for(
+                    d, command_of(PayerCommand, {"person_id": p["id"], "organization_id": None})
+                )
+            )["id"]
+        )
 
     def fails(account):
         def uow(d):
@@ -116,15 +142,21 @@ def test_numbers_have_no_gap_whatever_happens_at_once_or_is_rolled_back(office):
 def test_a_receipt_is_numbered_once_and_none_is_given_for_what_was_taken_back(office, payer):
     paid = office.act(
         lambda d: accounts.take_payment(
-            d, payer, {"amount": "50.00", "method": "check", "reference": "No. 9"}
+            d, payer, command_of(PaymentCommand, {"amount": "50.00", "method": "check", "reference": "No. 9"})
         )
     )
     first = office.act(lambda d: invoices.receipt(d, paid["payment_id"]))
     assert first == office.act(lambda d: invoices.receipt(d, paid["payment_id"]))
     _, document = office.look(lambda d: invoices.document(d, first["id"]))
-    assert document["lines"][0]["what"] == "Received by check, No. 9" and document["total"] == "$50.00"
-    other = office.act(lambda d: accounts.take_payment(d, payer, {"amount": "5.00", "method": "cash"}))
-    office.act(lambda d: accounts.reverse_payment(d, other["payment_id"], "Wrong"))
+    assert document.lines[0].what == "Received by check, No. 9" and document.total == "$50.00"
+    other = office.act(
+        lambda d: accounts.take_payment(
+            d, payer, command_of(PaymentCommand, {"amount": "5.00", "method": "cash"})
+        )
+    )
+    office.act(
+        lambda d: accounts.reverse_payment(d, other["payment_id"], command_of(WhyCommand, {"why": "Wrong"}))
+    )
     with pytest.raises(Problem, match="taken back"):
         office.act(lambda d: invoices.receipt(d, other["payment_id"]))
 

@@ -12,7 +12,16 @@ from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.money import money
 from archgate.actions.people import organizations
+from archgate.actions.people.commands import OrganizationCommand
 from archgate.actions.runs import lifecycle, making, moving
+from archgate.actions.runs.commands import (
+    CancelMeetingCommand,
+    DecideCommand,
+    ExtendCommand,
+    MeetingPatch,
+    MoveRunCommand,
+    RunPatch,
+)
 from archgate.core.faults import Refused
 from made import a_draft, a_person, a_run, enrolled, number, taken
 
@@ -46,9 +55,15 @@ def test_a_cohort_has_its_days_its_named_weeks_and_an_end_of_access(office):
         a_draft(office, **{**COHORT, "ends_on": "2027-10-01"})
     last = run["dates"][-1]["id"]
     with pytest.raises(Refused, match="before its meeting on Wed 3 Nov 2027"):
-        office.act(lambda d: moving.change_meetings(d, last, {"set": {"date": "2027-11-03"}}))
+        office.act(
+            lambda d: moving.change_meetings(
+                d, last, command_of(MeetingPatch, {"set": {"date": "2027-11-03"}})
+            )
+        )
     with pytest.raises(Refused, match="The cohort ends on Mon 1 Nov 2027"):
-        office.act(lambda d: moving.extend_run(d, run["id"], {"ends_on": "2027-11-01"}))
+        office.act(
+            lambda d: moving.extend_run(d, run["id"], command_of(ExtendCommand, {"ends_on": "2027-11-01"}))
+        )
 
 
 def test_access_to_a_cohort_may_end_with_its_last_day(office):
@@ -67,17 +82,25 @@ def test_gates_after_the_end_decide_nothing_and_are_refused(office):
     run = a_run(office)
     for change in ({"windows": late}, {"decision_rule": {"on": "2027-11-03"}}):
         with pytest.raises(Refused, match="after the run ends"):
-            office.act(lambda d, c=change: making.change_run(d, run["id"], {"set": c}))
+            office.act(lambda d, c=change: making.change_run(d, run["id"], command_of(RunPatch, {"set": c})))
     with pytest.raises(Refused, match="after the run ends"):
-        office.act(lambda d: lifecycle.decide(d, run["id"], {"decision": "waits", "until": "2027-12-01"}))
+        office.act(
+            lambda d: lifecycle.decide(
+                d, run["id"], command_of(DecideCommand, {"decision": "waits", "until": "2027-12-01"})
+            )
+        )
 
 
 def test_a_cohort_may_have_no_meeting_and_is_extended_by_its_last_day(office):
     run = a_run(office, **{**COHORT, "pattern": None})
     assert (run["meetings"], run["first"], run["last"]) == (0, "2027-09-14", "2027-10-25")
-    office.act(lambda d: moving.extend_run(d, run["id"], {"ends_on": "2027-11-01"}))
+    office.act(
+        lambda d: moving.extend_run(d, run["id"], command_of(ExtendCommand, {"ends_on": "2027-11-01"}))
+    )
     assert view(office, run)["ends_on"] == "2027-11-01"
-    moved = office.act(lambda d: moving.move_run(d, run["id"], {"first": "2027-09-21"}))
+    moved = office.act(
+        lambda d: moving.move_run(d, run["id"], command_of(MoveRunCommand, {"first": "2027-09-21"}))
+    )
     assert {t["label"] for t in moved["touches"]} >= {"Starts", "Ends", "Access ends", "Sign-up closes"}
 
 
@@ -131,7 +154,7 @@ def test_gates_change_with_what_they_touch_shown_and_undone(office):
         "seen": {"windows": [], "decision_rule": None},
         "set": {"windows": [{"closes": {"days_before": 5}}], "decision_rule": {"on": "2027-09-01"}},
     }
-    done = office.act(lambda d: making.change_run(d, run["id"], body))
+    done = office.act(lambda d: making.change_run(d, run["id"], command_of(RunPatch, body)))
     assert {(t["label"], t["before"], t["after"]) for t in done["touches"]} == {
         ("Sign-up closes", "2027-09-13", "2027-09-09"), ("Decision day", None, "2027-09-01"),
     }  # fmt: skip
@@ -142,12 +165,24 @@ def test_gates_change_with_what_they_touch_shown_and_undone(office):
 def test_going_ahead_tells_everybody_and_waiting_moves_the_decision_day(office):
     run = a_run(office, decision_rule={"days_before": 10})
     enrolled(office, run)
-    done = office.act(lambda d: lifecycle.decide(d, run["id"], {"decision": "waits", "until": "2027-09-10"}))
+    done = office.act(
+        lambda d: lifecycle.decide(
+            d, run["id"], command_of(DecideCommand, {"decision": "waits", "until": "2027-09-10"})
+        )
+    )
     assert done["told"] == 0 and view(office, run)["decision_day"] == "2027-09-10"
-    done = office.act(lambda d: lifecycle.decide(d, run["id"], {"decision": "going ahead", "seen": "waits"}))
+    done = office.act(
+        lambda d: lifecycle.decide(
+            d, run["id"], command_of(DecideCommand, {"decision": "going ahead", "seen": "waits"})
+        )
+    )
     assert done["told"] == 1 and view(office, run)["decision"] == "going ahead"
     with pytest.raises(Problem, match="Somebody else said"):
-        office.act(lambda d: lifecycle.decide(d, run["id"], {"decision": "undecided", "seen": "waits"}))
+        office.act(
+            lambda d: lifecycle.decide(
+                d, run["id"], command_of(DecideCommand, {"decision": "undecided", "seen": "waits"})
+            )
+        )
     office.act(lambda d: undo(d, done["change"]))
     assert view(office, run)["decision_until"] == "2027-09-10"
 
@@ -249,7 +284,11 @@ def test_a_run_is_archived_only_when_it_is_over_and_leaves_the_lists(office):
 
 
 def test_a_contract_run_is_billed_to_its_client_and_keeps_its_contract(office):
-    client = office.act(lambda d: organizations.create_organization(d, f"Client {next(number)}"))
+    client = office.act(
+        lambda d: organizations.create_organization(
+            d, command_of(OrganizationCommand, {"name": f"Client {next(number)}"})
+        )
+    )
     run = a_run(office, client_id=client["id"])
     held = enrolled(office, run)
 
@@ -271,7 +310,7 @@ def test_the_call_list_keeps_what_came_of_each_call(office):
     for person in people_on:
         enrolled(office, run, person)
     meeting = run["dates"][0]["id"]
-    office.act(lambda d: moving.cancel_meeting(d, meeting, {"why": "ill"}))
+    office.act(lambda d: moving.cancel_meeting(d, meeting, command_of(CancelMeetingCommand, {"why": "ill"})))
     rows = {p["name"]: p for p in office.look(lambda d: calls.call_list(d, meeting))["people"]}
     assert rows[people_on[0]["name"]]["message"] == "waits" and rows[people_on[1]["name"]]["message"] is None
     told = office.act(lambda d: calls.note_call(d, meeting, people_on[1]["id"], "reached", "comes next week"))

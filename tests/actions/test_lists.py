@@ -5,10 +5,15 @@ from sqlalchemy import select
 
 from archgate.actions.across import checks, undo
 from archgate.actions.bulk import bulk
+from archgate.actions.bulk.commands import BatchChangeCommand, RowFixForm
 from archgate.actions.enrolling import held_places, roster
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.people import organizations, people
+from archgate.actions.people.commands import OrganizationCommand, TagsCommand
 from archgate.actions.runs import making
+from archgate.actions.runs.commands import RunPatch
+from archgate.actions.seats.commands import SetAsideCommand
 from archgate.core.faults import Refused
 from archgate.papers.lists import read_table
 from archgate.tables.jobs import Job
@@ -20,12 +25,20 @@ CLIENT = (DATA / "client-list.csv").read_bytes()
 
 @pytest.fixture
 def client(office):
-    return office.act(lambda d: organizations.create_organization(d, f"Client {next(number)}"))
+    return office.act(
+        lambda d: organizations.create_organization(
+            d, command_of(OrganizationCommand, {"name": f"Client {next(number)}"})
+        )
+    )
 
 
 def batch_for(office, run, client, data=CLIENT):
     made = office.act(lambda d: bulk.create_batch(d, run["id"], "client-list.csv", data, read_table(data)))
-    return office.act(lambda d: bulk.change_batch(d, made["id"], {"organization_id": client["id"]}))
+    return office.act(
+        lambda d: bulk.change_batch(
+            d, made["id"], command_of(BatchChangeCommand, {"organization_id": client["id"]})
+        )
+    )
 
 
 def confirm(office, batch):
@@ -111,12 +124,22 @@ def test_a_list_is_enrolled_once_and_taken_back_as_a_whole(office, client):
 
 def test_columns_are_changed_by_hand_and_bad_ones_named(office, client):
     batch = batch_for(office, a_run(office, capacity=30), client)
-    worse = office.act(lambda d: bulk.change_batch(d, batch["id"], {"columns": {"email": 2}}))
+    worse = office.act(
+        lambda d: bulk.change_batch(d, batch["id"], command_of(BatchChangeCommand, {"columns": {"email": 2}}))
+    )
     assert worse["column_faults"] and worse["people"] == 0
     with pytest.raises(Refused, match="no fact named"):
-        office.act(lambda d: bulk.change_batch(d, batch["id"], {"columns": {"shoe": 1}}))
+        office.act(
+            lambda d: bulk.change_batch(
+                d, batch["id"], command_of(BatchChangeCommand, {"columns": {"shoe": 1}})
+            )
+        )
     with pytest.raises(Refused, match="no such organization"):
-        office.act(lambda d: bulk.change_batch(d, batch["id"], {"organization_id": 10**9}))
+        office.act(
+            lambda d: bulk.change_batch(
+                d, batch["id"], command_of(BatchChangeCommand, {"organization_id": 10**9})
+            )
+        )
 
 
 @pytest.mark.parametrize(
@@ -224,7 +247,7 @@ def test_the_export_is_corrected_in_place_enrolled_and_changes_nothing_again(off
         73: {"rate": "standard"},
     }
     for line, body in fixes.items():
-        batch = office.act(lambda d, n=line, b=body: bulk.fix_row(d, number, n, b))
+        batch = office.act(lambda d, n=line, b=body: bulk.fix_row(d, number, n, command_of(RowFixForm, b)))
     assert batch["counts"] == {"will enroll": 146, "needs fixing": 3, "left out": 2}
     done = confirm(office, batch)
     assert done["counts"]["enrolled"] == 146 and taken(office, hall) == batch["seats"]
@@ -241,13 +264,13 @@ def test_the_export_is_corrected_in_place_enrolled_and_changes_nothing_again(off
 
 def test_corrections_are_taken_back_and_bad_ones_refused(office, hall):
     batch = read(office, hall)
-    office.act(lambda d: bulk.fix_row(d, batch["id"], 42, {"given": "Eric"}))
-    back = office.act(lambda d: bulk.fix_row(d, batch["id"], 42, {}))
+    office.act(lambda d: bulk.fix_row(d, batch["id"], 42, command_of(RowFixForm, {"given": "Eric"})))
+    back = office.act(lambda d: bulk.fix_row(d, batch["id"], 42, command_of(RowFixForm, {})))
     assert back["counts"] == batch["counts"]
-    with pytest.raises(Refused, match="cannot be corrected"):
-        office.act(lambda d: bulk.fix_row(d, batch["id"], 42, {"shoe": "9"}))
+    with pytest.raises(Refused, match="not a known key"):
+        office.act(lambda d: bulk.fix_row(d, batch["id"], 42, command_of(RowFixForm, {"shoe": "9"})))
     with pytest.raises(Problem, match="This line does not exist"):
-        office.act(lambda d: bulk.fix_row(d, batch["id"], 9999, {"given": "X"}))
+        office.act(lambda d: bulk.fix_row(d, batch["id"], 9999, command_of(RowFixForm, {"given": "X"})))
 
 
 def test_a_list_larger_than_the_run_fills_it_and_lines_up_the_rest_by_party(office):
@@ -272,9 +295,9 @@ def test_a_list_gives_set_aside_seats_to_those_they_are_for_and_says_so(office, 
     run = a_run(office, capacity=3, smallest=0)
     tag = f"guild{run['id']}"
     aside = {"name": "the Guild", "seats": 2, "last": "2027-09-01", "tag": tag}
-    office.act(lambda d: held_places.set_aside(d, run["id"], aside))
+    office.act(lambda d: held_places.set_aside(d, run["id"], command_of(SetAsideCommand, aside)))
     member = a_person(office)
-    office.act(lambda d: people.tag_person(d, member["id"], [tag]))
+    office.act(lambda d: people.tag_person(d, member["id"], command_of(TagsCommand, {"tags": [tag]})))
     text = "First name,Last name,Email\nA,One,a.one@example.org\nB,Two,b.two@example.org\n"
     text += f"{member['given']},{member['family']},{member['email']}\n"
     batch = read(office, run, text.encode(), "guild.csv")
@@ -285,11 +308,11 @@ def test_a_list_gives_set_aside_seats_to_those_they_are_for_and_says_so(office, 
     assert (back["free"], [s["taken"] for s in back["set_asides"]]) == (0, [1])
     paid = {"name": "the client", "seats": 1, "last": "2027-09-01", "organization_id": client["id"]}
     more = a_run(office, capacity=1, smallest=0)
-    office.act(lambda d: held_places.set_aside(d, more["id"], paid))
+    office.act(lambda d: held_places.set_aside(d, more["id"], command_of(SetAsideCommand, paid)))
     batch = read(office, more, text.encode(), "guild.csv")
     assert [i["verdict"] for i in batch["items"]] == ["will wait"] * 3
     body = {"organization_id": client["id"]}
-    batch = office.act(lambda d: bulk.change_batch(d, batch["id"], body))
+    batch = office.act(lambda d: bulk.change_batch(d, batch["id"], command_of(BatchChangeCommand, body)))
     assert [i["verdict"] for i in batch["items"]] == ["will enroll", "will wait", "will wait"]
     assert office.look(checks.everything) == "Everything agrees."
 
@@ -306,9 +329,15 @@ def test_the_same_email_under_another_name_is_asked_about_and_may_be_somebody_ne
     )
     batch = read_text(office, run, f"First name,Last name,Email\nAnnika,Berg,{known['email']}\n")
     assert batch["items"][0]["verdict"] == "needs fixing" and "is Ann Berg here" in batch["items"][0]["why"]
-    fixed = office.act(lambda d: bulk.fix_row(d, batch["id"], 2, {"somebody_new": "yes"}))
+    fixed = office.act(
+        lambda d: bulk.fix_row(d, batch["id"], 2, command_of(RowFixForm, {"somebody_new": "yes"}))
+    )
     assert fixed["items"][0]["verdict"] == "will enroll" and fixed["items"][0]["person_id"] is None
-    mended = office.act(lambda d: bulk.fix_row(d, batch["id"], 2, {"somebody_new": "", "given": "Ann"}))
+    mended = office.act(
+        lambda d: bulk.fix_row(
+            d, batch["id"], 2, command_of(RowFixForm, {"somebody_new": "", "given": "Ann"})
+        )
+    )
     assert mended["items"][0]["person_id"] == known["id"]
 
 
@@ -325,7 +354,11 @@ def test_people_known_by_a_number_alone_are_known_again_without_an_organization(
 
 def test_everybody_of_a_list_is_told_as_at_the_desk(office):
     run = a_run(office, capacity=40)
-    office.act(lambda d: making.change_run(d, run["id"], {"set": {"told": ["learner", "office"]}}))
+    office.act(
+        lambda d: making.change_run(
+            d, run["id"], command_of(RunPatch, {"set": {"told": ["learner", "office"]}})
+        )
+    )
     batch = read_text(
         office,
         run,

@@ -22,13 +22,18 @@ from archgate.actions.enrolling import (
 from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand
 from archgate.actions.fees import quotes, terms
 from archgate.actions.fees.commands import QuoteCommand
+from archgate.actions.fees.term_commands import CenterDefaultsPatch
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.messages import messages
 from archgate.actions.money import accounts, money
+from archgate.actions.money.commands import PayerCommand, PaymentCommand
 from archgate.actions.people import organizations, people
+from archgate.actions.people.commands import OrganizationCommand
 from archgate.actions.runs import lifecycle, making
+from archgate.actions.runs.commands import DecideCommand, RunPatch
 from archgate.actions.schedule import clashes
+from archgate.actions.seats.commands import HoldCommand
 from archgate.core.faults import Refused
 from archgate.core.money import format_amount
 from archgate.tables.jobs import Job
@@ -42,7 +47,11 @@ POLICY = {"steps": [{"days_before": 14, "percent": "50"}], "kept_fee": "10.00", 
 
 @pytest.fixture
 def policy(office):
-    done = office.act(lambda d: terms.change_center_defaults(d, {"seen": {}, "set": {"refunds": POLICY}}))
+    done = office.act(
+        lambda d: terms.change_center_defaults(
+            d, command_of(CenterDefaultsPatch, {"seen": {}, "set": {"refunds": POLICY}})
+        )
+    )
     yield
     office.act(lambda d: undo.undo(d, done["change"]))
 
@@ -52,13 +61,25 @@ def agrees(office):
 
 
 def paid(office, person, amount):
-    own = office.act(lambda d: accounts.account_for(d, person["id"], None))["id"]
-    office.act(lambda d: accounts.take_payment(d, own, {"amount": amount, "method": "cash"}))
+    own = office.act(
+        lambda d: accounts.account_for(
+            d, command_of(PayerCommand, {"person_id": person["id"], "organization_id": None})
+        )
+    )["id"]
+    office.act(
+        lambda d: accounts.take_payment(
+            d, own, command_of(PaymentCommand, {"amount": amount, "method": "cash"})
+        )
+    )
     return own
 
 
 def balance(office, person):
-    own = office.act(lambda d: accounts.account_for(d, person["id"], None))["id"]
+    own = office.act(
+        lambda d: accounts.account_for(
+            d, command_of(PayerCommand, {"person_id": person["id"], "organization_id": None})
+        )
+    )["id"]
     return office.look(lambda d: accounts.account_page(d, own))["balance"]
 
 
@@ -114,7 +135,11 @@ def test_many_are_withdrawn_all_or_nobody(office, three):
 def test_a_withdrawal_of_many_is_not_undone_in_part(office, three):
     run, _, ids = three
     done = office.act(lambda d: on_many.withdraw(d, run["id"], ids))
-    office.act(lambda d: making.change_run(d, run["id"], {"seen": {}, "set": {"capacity": 2, "smallest": 0}}))
+    office.act(
+        lambda d: making.change_run(
+            d, run["id"], command_of(RunPatch, {"seen": {}, "set": {"capacity": 2, "smallest": 0}})
+        )
+    )
     with pytest.raises(Problem, match="seat is gone"):
         office.act(lambda d: undo.undo(d, done["change"]))
     assert taken(office, run) == 0
@@ -204,7 +229,9 @@ def test_everybody_hears_that_a_run_goes_ahead(office):
     for person in some:
         enrolled(office, run, person)
     done = office.act(
-        lambda d: lifecycle.decide(d, run["id"], {"decision": "going ahead", "seen": "undecided"})
+        lambda d: lifecycle.decide(
+            d, run["id"], command_of(DecideCommand, {"decision": "going ahead", "seen": "undecided"})
+        )
     )
     assert done["told"] == 3
     sent = letters(office, done["change"])
@@ -305,9 +332,9 @@ def test_figures_and_roster_are_what_one_by_one_says(office, seed):
         everybody = {e.person_id for e in rows} | {p.person_id for e in rows for p in e.places if p.person_id}
         assert figures.people == len(everybody) == len(messages.people_on(d, run["id"]))
         shown = roster.roster(d, run["id"])
-        assert (shown["fees"], shown["owed"]) == (format_amount(total, "USD"), format_amount(owed, "USD"))
-        for row, e in zip(shown["rows"], rows, strict=True):
-            said = dict(zip(shown["columns"], row, strict=True))
+        assert (shown.fees, shown.owed) == (format_amount(total, "USD"), format_amount(owed, "USD"))
+        for row, e in zip(shown.rows, rows, strict=True):
+            said = row._asdict()
             following = min(held.get(e.id, []), key=lambda r: (r[0].due, r[0].n), default=None)
             assert (said["id"], said["name"], said["heads"], said["role"]) == (
                 e.id,
@@ -328,7 +355,7 @@ def test_figures_and_roster_are_what_one_by_one_says(office, seed):
             assert (
                 said["held_until"] == d.local(e.hold_until) and said["signed_up"] == e.signed_up.isoformat()
             )
-            assert [p["person_id"] for p in said["places"]] == [p.person_id for p in e.places]
+            assert [p.person_id for p in said["places"]] == [p.person_id for p in e.places]
 
     office.look(reading)
     agrees(office)
@@ -356,7 +383,11 @@ def test_any_name_and_note_comes_through_the_roster_whole(office, name):
 
 def test_a_held_seat_a_client_and_who_left_stand_on_the_roster(office):
     run = a_run(office)
-    client = office.act(lambda d: organizations.create_organization(d, f"Client {next(number)}"))
+    client = office.act(
+        lambda d: organizations.create_organization(
+            d, command_of(OrganizationCommand, {"name": f"Client {next(number)}"})
+        )
+    )
     held = enrolled(office, run, hold=True)
     enrolled(office, run, organization_id=client["id"])
     gone = a_person(office)
@@ -444,9 +475,13 @@ def test_who_is_refused_is_told_the_first_thing_that_stands_in_the_way(office):
     assert tried(seated).kind == "already-in" and tried(waits).kind == "already-waiting"
     full = tried(new, heads=99)
     assert (full.kind, full.extra["place"]) == ("full", 2)
-    office.act(lambda d: making.change_run(d, run["id"], {"seen": {}, "set": {"capacity": 9}}))
     office.act(
-        lambda d: held_places.hold(d, run["id"], {"seats": 2, "for_whom": "Them", "last": "2027-08-25"})
+        lambda d: making.change_run(d, run["id"], command_of(RunPatch, {"seen": {}, "set": {"capacity": 9}}))
+    )
+    office.act(
+        lambda d: held_places.hold(
+            d, run["id"], command_of(HoldCommand, {"seats": 2, "for_whom": "Them", "last": "2027-08-25"})
+        )
     )
     assert {f.at for f in tried(new, heads=99).faults} == {"/heads"}
     assert tried(new, plan_id=10**9).kind == "no-plan"

@@ -8,8 +8,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from archgate.actions.across.undo import undo
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.runs import making, moving
+from archgate.actions.runs.commands import CancelMeetingCommand, ExtendCommand, MeetingPatch, MoveRunCommand
 from archgate.actions.schedule import schedule
 from archgate.core.faults import Refused
 from archgate.core.schedule import Extra, built
@@ -35,15 +37,19 @@ def do(uow, run_id, act):
     run = uow.session.get_one(Run, run_id)
     held = schedule.ordered(run)
     if act[0] == "move":
-        return moving.move_run(uow, run_id, {"days": act[1]})
+        return moving.move_run(uow, run_id, command_of(MoveRunCommand, {"days": act[1]}))
     if act[0] == "extend":
-        return moving.extend_run(uow, run_id, {"meetings": act[1]})
+        return moving.extend_run(uow, run_id, command_of(ExtendCommand, {"meetings": act[1]}))
     meeting = held[act[1] % len(held)]
     if act[0] == "shift":
         day = meeting.date + timedelta(days=act[3])
-        return moving.change_meetings(uow, meeting.id, {"set": {"date": day.isoformat()}, "scope": act[2]})
+        return moving.change_meetings(
+            uow, meeting.id, command_of(MeetingPatch, {"set": {"date": day.isoformat()}, "scope": act[2]})
+        )
     instead = {"date": (held[-1].date + timedelta(days=1)).isoformat()} if act[2] else None
-    return moving.cancel_meeting(uow, meeting.id, {"why": "x", "replacement": instead})
+    return moving.cancel_meeting(
+        uow, meeting.id, command_of(CancelMeetingCommand, {"why": "x", "replacement": instead})
+    )
 
 
 def dates(uow, run_id):

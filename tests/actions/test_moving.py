@@ -6,9 +6,12 @@ import pytest
 from sqlalchemy import select
 
 from archgate.actions.across.undo import undo
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.runs import lifecycle, making, moving
+from archgate.actions.runs.commands import CancelMeetingCommand, ExtendCommand, MeetingPatch, MoveRunCommand
 from archgate.actions.schedule import places
+from archgate.actions.schedule.commands import ClosureCommand, InstructorCommand
 from archgate.core.faults import Refused
 from archgate.tables.jobs import Job
 from archgate.tables.messages import Message
@@ -32,7 +35,9 @@ def days(office, run):
 
 def change(office, run, n, body, preview=False):
     meeting = view(office, run)["dates"][n - 1]["id"]
-    return office.act(lambda d: moving.change_meetings(d, meeting, body), preview=preview)
+    return office.act(
+        lambda d: moving.change_meetings(d, meeting, command_of(MeetingPatch, body)), preview=preview
+    )
 
 
 def test_this_and_all_later_move_and_the_earlier_stay(office):
@@ -59,7 +64,9 @@ def test_a_preview_shows_everything_and_saves_nothing(office):
     run = a_run(office, plans=ON_START)
     person = a_person(office, given="Ada", family=f"Preview{next(number)}")
     enrolled(office, run, person)
-    shown = office.act(lambda d: moving.move_run(d, run["id"], {"weeks": 2}), preview=True)
+    shown = office.act(
+        lambda d: moving.move_run(d, run["id"], command_of(MoveRunCommand, {"weeks": 2})), preview=True
+    )
     assert [t["label"] for t in shown["touches"]] == [
         "Early price ends", "Sign-up closes", "First meeting", "Last meeting",
     ]  # fmt: skip
@@ -83,7 +90,9 @@ def test_moving_a_run_moves_due_dates_that_count_from_the_start_and_undo_takes_a
             select(Installment).where(Installment.enrollment_id.in_(
                 select(Enrollment.id).where(Enrollment.run_id == run["id"]))))]  # fmt: skip
 
-    done = office.act(lambda d: moving.move_run(d, run["id"], {"first": "2027-09-16"}))
+    done = office.act(
+        lambda d: moving.move_run(d, run["id"], command_of(MoveRunCommand, {"first": "2027-09-16"}))
+    )
     assert office.look(due) == ["2027-08-20", "2027-09-16"]
     assert view(office, run)["patterns"][0]["weekdays"] == ["TH"]
     office.act(lambda d: undo(d, done["change"]))
@@ -95,7 +104,7 @@ def test_what_was_due_already_stays(office):
     run = a_run(office, plans=ON_START)
     enrolled(office, run)
     late = office.later(days=26)  # 15 September: the first day is past
-    done = late.act(lambda d: moving.move_run(d, run["id"], {"weeks": 1}))
+    done = late.act(lambda d: moving.move_run(d, run["id"], command_of(MoveRunCommand, {"weeks": 1})))
     assert done["installments"]["number"] == 0
 
 
@@ -111,11 +120,11 @@ def test_a_message_waits_and_is_dropped_by_an_undo_or_corrected_after(office):
             )
         ]
 
-    done = office.act(lambda d: moving.move_run(d, run["id"], {"days": 1}))
+    done = office.act(lambda d: moving.move_run(d, run["id"], command_of(MoveRunCommand, {"days": 1})))
     assert [s for _, s in office.look(states)] == ["queued"]
     office.act(lambda d: undo(d, done["change"]))
     assert [s for _, s in office.look(states)] == ["dropped"]
-    done = office.act(lambda d: moving.move_run(d, run["id"], {"days": 1}))
+    done = office.act(lambda d: moving.move_run(d, run["id"], command_of(MoveRunCommand, {"days": 1})))
 
     def sent(d):
         for job in d.session.scalars(select(Job).where(Job.change_key == done["change"])):
@@ -140,13 +149,17 @@ def test_a_message_waits_and_is_dropped_by_an_undo_or_corrected_after(office):
 def test_a_move_that_makes_no_sense_is_refused(office, body, said):
     run = a_draft(office)
     with pytest.raises(Refused, match=said):
-        office.act(lambda d: moving.move_run(d, run["id"], body))
+        office.act(lambda d: moving.move_run(d, run["id"], command_of(MoveRunCommand, body)))
 
 
 def test_a_run_is_extended_by_its_pattern_leaving_closed_days_out(office):
     run = a_draft(office)
-    office.act(lambda d: places.add_closure(d, {"from": "2027-11-09", "label": "Roof works"}))
-    done = office.act(lambda d: moving.extend_run(d, run["id"], {"meetings": 2}))
+    office.act(
+        lambda d: places.add_closure(
+            d, command_of(ClosureCommand, {"from": "2027-11-09", "label": "Roof works"})
+        )
+    )
+    done = office.act(lambda d: moving.extend_run(d, run["id"], command_of(ExtendCommand, {"meetings": 2})))
     assert days(office, run)[-2:] == ["2027-11-16", "2027-11-23"]
     assert view(office, run)["patterns"][0]["count"] == 10
     office.act(lambda d: undo(d, done["change"]))
@@ -158,7 +171,7 @@ def test_a_cancelled_meeting_is_kept_with_its_reason_and_may_be_held_instead(off
     run = a_run(office)
     meeting = run["dates"][1]["id"]
     done = office.act(lambda d: moving.cancel_meeting(
-        d, meeting, {"why": "ill", "replacement": {"date": "2027-11-09", "start": "17:30"}}))  # fmt: skip
+        d, meeting, command_of(CancelMeetingCommand, {"why": "ill", "replacement": {"date": "2027-11-09", "start": "17:30"}})))  # fmt: skip
     seen = view(office, run)
     assert [m["date"] for m in seen["cancelled"]] == ["2027-09-21"] and seen["cancelled"][0]["why"] == "ill"
     assert (len(seen["dates"]), seen["dates"][-1]["date"], seen["dates"][-1]["minutes"]) == (
@@ -168,7 +181,7 @@ def test_a_cancelled_meeting_is_kept_with_its_reason_and_may_be_held_instead(off
     )
     assert done["call_list"] is None
     with pytest.raises(Problem, match="was cancelled"):
-        office.act(lambda d: moving.cancel_meeting(d, meeting, {}))
+        office.act(lambda d: moving.cancel_meeting(d, meeting, command_of(CancelMeetingCommand, {})))
     office.act(lambda d: undo(d, done["change"]))
     assert view(office, run)["cancelled"] == [] and len(days(office, run)) == 8
 
@@ -176,7 +189,11 @@ def test_a_cancelled_meeting_is_kept_with_its_reason_and_may_be_held_instead(off
 def test_cancelled_on_its_own_morning_it_leads_to_the_call_list(office):
     run = a_run(office)
     morning = office.later(days=25)  # 14 September, 10 in the morning
-    done = morning.act(lambda d: moving.cancel_meeting(d, run["dates"][0]["id"], {"why": "ill"}))
+    done = morning.act(
+        lambda d: moving.cancel_meeting(
+            d, run["dates"][0]["id"], command_of(CancelMeetingCommand, {"why": "ill"})
+        )
+    )
     assert done["call_list"] == run["dates"][0]["id"]
 
 
@@ -200,7 +217,11 @@ def test_free_times_are_suggested_for_the_instructor_and_the_room(office):
     run = a_run(office, instructor=teacher, place=room)
     a_draft(office, instructor=teacher, pattern={
         "first": "2027-11-09", "start": "18:00", "minutes": 60, "weekdays": ["TU"], "count": 1})  # fmt: skip
-    office.act(lambda d: places.add_closure(d, {"from": "2027-11-16", "label": "Roof works"}))
+    office.act(
+        lambda d: places.add_closure(
+            d, command_of(ClosureCommand, {"from": "2027-11-16", "label": "Roof works"})
+        )
+    )
     found = office.look(lambda d: moving.suggest(d, run["dates"][0]["id"]))
     assert found[0]["date"] == "2027-11-23"  # the 9th is taken, the 16th closed
     assert {"date": "2027-09-15", "start": "17:30", "why": "the next free day at this hour"} in found
@@ -233,14 +254,14 @@ def test_meetings_that_were_held_stand_when_all_or_the_whole_run_move(office):
     done = change(begun, run, 2, {"set": {"start": "18:30"}, "scope": "all"})
     assert {t["label"]: t["after"] for t in done["touches"]}["Meetings held already"] == "3 stay as they are"
     assert [m["start"][11:16] for m in view(begun, run)["dates"]] == ["17:30"] * 3 + ["18:30"] * 5
-    moved = begun.act(lambda d: moving.move_run(d, run["id"], {"weeks": 1}))
+    moved = begun.act(lambda d: moving.move_run(d, run["id"], command_of(MoveRunCommand, {"weeks": 1})))
     assert days(begun, run)[:4] == ["2027-09-14", "2027-09-21", "2027-09-28", "2027-10-12"]
     assert {t["label"]: t["after"] for t in moved["touches"]}["Meetings held already"] == "3 stay as they are"
-    begun.act(lambda d: moving.move_run(d, run["id"], {"first": "2027-10-05"}))
+    begun.act(lambda d: moving.move_run(d, run["id"], command_of(MoveRunCommand, {"first": "2027-10-05"})))
     assert days(begun, run)[2:5] == ["2027-09-28", "2027-10-05", "2027-10-12"]
     over = office.later(days=200)
     with pytest.raises(Refused, match="held already"):
-        over.act(lambda d: moving.move_run(d, run["id"], {"weeks": 1}))
+        over.act(lambda d: moving.move_run(d, run["id"], command_of(MoveRunCommand, {"weeks": 1})))
     with pytest.raises(Refused, match="held already"):
         change(over, run, 2, {"set": {"start": "19:00"}, "scope": "later"})
     change(over, run, 2, {"set": {"minutes": 90}})  # what is changed by itself is a correction
@@ -251,18 +272,20 @@ def test_people_on_a_run_off_sale_are_told_like_any_others(office):
     person = a_person(office)
     enrolled(office, run, person)
     office.act(lambda d: lifecycle.set_sale(d, run["id"], False))
-    done = office.act(lambda d: moving.move_run(d, run["id"], {"weeks": 1}))
+    done = office.act(lambda d: moving.move_run(d, run["id"], command_of(MoveRunCommand, {"weeks": 1})))
     assert done["told"] == 1 and [name for name, _, _ in letters(office, done)] == [person["name"]]
     on_the_day = office.later(days=32)  # 21 September, now the first evening
     first = view(on_the_day, run)["dates"][0]["id"]
-    fallen = on_the_day.act(lambda d: moving.cancel_meeting(d, first, {"why": "ill"}))
+    fallen = on_the_day.act(
+        lambda d: moving.cancel_meeting(d, first, command_of(CancelMeetingCommand, {"why": "ill"}))
+    )
     assert fallen["call_list"] == first
 
 
 def test_a_letter_says_what_changed_to_whom_it_concerns_and_none_goes_for_nothing(office):
     n = next(number)
     old, new = (
-        office.act(lambda d, w=w: places.save_instructor(d, None, {"name": f"{w} Teacher{n}", "email": f"{w}{n}@example.org"}))["name"]
+        office.act(lambda d, w=w: places.save_instructor(d, None, command_of(InstructorCommand, {"name": f"{w} Teacher{n}", "email": f"{w}{n}@example.org"})))["name"]
         for w in ("Old", "New")
     )  # fmt: skip
     run = a_run(office, instructor=old)

@@ -21,16 +21,27 @@ from archgate.actions.enrolling import (
     roster,
     waitlist,
 )
-from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand
+from archgate.actions.enrolling.commands import (
+    EnrollCommand,
+    GiveBackCommand,
+    InterestCommand,
+    JoinCommand,
+    QuestionsCommand,
+)
 from archgate.actions.fees import quotes
 from archgate.actions.fees.commands import QuoteCommand
 from archgate.actions.kernel import lookups, signing
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.messages import webhooks as hooks
+from archgate.actions.messages.commands import WebhookCommand
 from archgate.actions.money import accounts
+from archgate.actions.money.commands import PayerCommand, PaymentCommand
 from archgate.actions.people import organizations, people
+from archgate.actions.people.commands import OrganizationCommand, TagsCommand
 from archgate.actions.runs import making, moving
+from archgate.actions.runs.commands import CancelMeetingCommand, RunCommand, RunPatch
+from archgate.actions.seats.commands import HoldChangeCommand, HoldCommand, SetAsideCommand
 from archgate.core.faults import Refused
 from archgate.core.waitlist import wilson
 from archgate.jobs import worker
@@ -84,9 +95,9 @@ def leave(office, full, n=0):
 def test_a_seat_that_comes_free_is_offered_to_the_next_who_takes_it_by_the_link(office, full, monkeypatch):
     monkeypatch.setenv("ARCHGATE_ADDRESS", "https://quay.example.org/")
     first, second = join(office, full), join(office.later(hours=1), full)
-    assert go(office, full)["offered"] == []
+    assert go(office, full).offered == []
     leave(office, full)
-    assert go(office, full)["offered"] == [first["name"]]
+    assert go(office, full).offered == [first["name"]]
     assert line(office, full)[0]["until"] == "2027-08-21T22:00:00-04:00"
     with pytest.raises(Problem, match="1 on offer"):
         enrolled(office, full)
@@ -114,11 +125,11 @@ def test_an_offer_that_is_not_answered_passes_on_and_a_declined_one_too(office, 
     go(office, full)
     late = office.later(hours=37)
     moved = go(late, full)
-    assert (moved["ended"], moved["offered"]) == ([rows[0]["name"]], [rows[1]["name"]])
+    assert (moved.ended, moved.offered) == ([rows[0]["name"]], [rows[1]["name"]])
     old = token_of(office, rows[0]["waiting_id"])
     assert "run out" in late.look(lambda d: offers.reply_page(d, old))["said"]
     reply(late, token_of(office, rows[1]["waiting_id"]), "decline")
-    assert go(late, full)["offered"] == [rows[2]["name"]]
+    assert go(late, full).offered == [rows[2]["name"]]
     assert any("ran out" in subject for subject, _ in letters(office, full))
 
 
@@ -130,8 +141,8 @@ def test_somebody_asks_for_time_and_gets_it(office, full):
     assert reply(office, token, "time")["asked_time"] is True
     assert line(office, full)[0]["asked_time"] is True
     office.act(lambda d: offers.more_time(d, row["waiting_id"], 24))
-    assert go(office.later(hours=40), full)["ended"] == []
-    assert go(office.later(hours=61), full)["ended"] == [row["name"]]
+    assert go(office.later(hours=40), full).ended == []
+    assert go(office.later(hours=61), full).ended == [row["name"]]
     with pytest.raises(Problem, match=r"no longer waits"):
         office.act(lambda d: offers.more_time(d, row["waiting_id"], 24))
 
@@ -168,7 +179,7 @@ def test_out_of_turn_needs_a_reason_and_never_a_seat_that_is_not_there(office, f
     with pytest.raises(Problem, match=f"{first['name']} is next in line"):
         office.act(lambda d: offers.offer(d, second["waiting_id"]))
     office.act(lambda d: offers.offer(d, second["waiting_id"], "her sister is on it"))
-    assert go(office, full)["offered"] == []
+    assert go(office, full).offered == []
     with pytest.raises(Problem, match="No seat is free"):
         seat(office, first["waiting_id"])
     seat(office, second["waiting_id"])  # on the phone: the seat on offer is hers
@@ -181,15 +192,19 @@ def test_more_seats_move_the_line_and_the_rule_of_the_run_decides(office):
         enrolled(office, run)
     large, small = join(office, run, heads=2), join(office.later(hours=1), run)
     ask = {"seen": {"line_rule": "fit"}, "set": {"line_rule": "strict"}}
-    office.act(lambda d: making.change_run(d, run["id"], ask))
-    office.act(lambda d: making.change_run(d, run["id"], {"seen": {"capacity": 2}, "set": {"capacity": 3}}))
-    assert go(office, run)["offered"] == []  # the party of two is next and does not fit
+    office.act(lambda d: making.change_run(d, run["id"], command_of(RunPatch, ask)))
     office.act(
         lambda d: making.change_run(
-            d, run["id"], {"seen": {"line_rule": "strict"}, "set": {"line_rule": "fit"}}
+            d, run["id"], command_of(RunPatch, {"seen": {"capacity": 2}, "set": {"capacity": 3}})
         )
     )
-    assert go(office, run)["offered"] == [small["name"]]
+    assert go(office, run).offered == []  # the party of two is next and does not fit
+    office.act(
+        lambda d: making.change_run(
+            d, run["id"], command_of(RunPatch, {"seen": {"line_rule": "strict"}, "set": {"line_rule": "fit"}})
+        )
+    )
+    assert go(office, run).offered == [small["name"]]
     assert {w["id"]: w["status"] for w in line(office, run)}[large["waiting_id"]] == "waiting"
 
 
@@ -198,17 +213,17 @@ def test_nothing_is_offered_where_staff_do_it_or_sign_up_has_closed(office, full
     leave(office, full)
     office.act(
         lambda d: making.change_run(
-            d, full["id"], {"seen": {"auto_offer": True}, "set": {"auto_offer": False}}
+            d, full["id"], command_of(RunPatch, {"seen": {"auto_offer": True}, "set": {"auto_offer": False}})
         )
     )
-    assert go(office, full)["offered"] == []
+    assert go(office, full).offered == []
     office.act(
         lambda d: making.change_run(
-            d, full["id"], {"seen": {"auto_offer": False}, "set": {"auto_offer": True}}
+            d, full["id"], command_of(RunPatch, {"seen": {"auto_offer": False}, "set": {"auto_offer": True}})
         )
     )
-    assert go(office.later(days=30), full)["offered"] == []
-    assert go(office.later(days=24), full)["offered"] != []
+    assert go(office.later(days=30), full).offered == []
+    assert go(office.later(days=24), full).offered != []
     assert (
         line(office.later(days=24), full)[0]["until"] == "2027-09-14T00:00:00-04:00"
     )  # not after sign-up closes
@@ -317,7 +332,7 @@ def test_an_earlier_day_of_receipt_and_a_head_start_come_first_with_a_reason(off
 
 def hold(office, run, **body):
     held = {"seats": 2, "for_whom": "The Guild", "last": "2027-08-25", **body}
-    return office.act(lambda d: held_places.hold(d, run["id"], held))
+    return office.act(lambda d: held_places.hold(d, run["id"], command_of(HoldCommand, held)))
 
 
 def test_places_held_without_names_are_nobody_elses_until_they_lapse(office):
@@ -368,14 +383,20 @@ def test_held_places_are_changed_let_go_and_undone(office):
     run = a_run(office, capacity=5, smallest=0)
     held = hold(office, run)
     assert refusal(lambda: hold(office, run, seats=4)) == {"/seats": "3 seats are free."}
-    assert set(refusal(lambda: hold(office, run, seats=None, for_whom="", last="2027-08-01"))) == {
+    assert set(refusal(lambda: hold(office, run, seats=40, for_whom="", last="2027-08-01"))) == {
         "/seats",
         "/for_whom",
         "/last",
     }
-    more = office.act(lambda d: held_places.change_hold(d, held["id"], {"seats": 5, "last": "2027-09-01"}))
+    more = office.act(
+        lambda d: held_places.change_hold(
+            d, held["id"], command_of(HoldChangeCommand, {"seats": 5, "last": "2027-09-01"})
+        )
+    )
     assert (more["seats"], more["last"]) == (5, "2027-09-01")
-    gone = office.act(lambda d: held_places.change_hold(d, held["id"], {"seats": 0}))
+    gone = office.act(
+        lambda d: held_places.change_hold(d, held["id"], command_of(HoldChangeCommand, {"seats": 0}))
+    )
     assert gone["status"] == "released"
     office.act(lambda d: undo.undo(d, gone["change"]))
     back = office.look(lambda d: held_places.kept_back(d, run["id"]))
@@ -384,7 +405,9 @@ def test_held_places_are_changed_let_go_and_undone(office):
     assert [
         (h["seats"], h["last"]) for h in office.look(lambda d: held_places.kept_back(d, run["id"]))["holds"]
     ] == [(held["seats"], held["last"])]
-    gone = office.act(lambda d: held_places.change_hold(d, held["id"], {"seats": 0}))
+    gone = office.act(
+        lambda d: held_places.change_hold(d, held["id"], command_of(HoldChangeCommand, {"seats": 0}))
+    )
     again = hold(office, run)
     office.act(lambda d: undo.undo(d, again["change"]))
     assert office.look(lambda d: held_places.kept_back(d, run["id"]))["free"] == 5
@@ -401,7 +424,7 @@ def test_seats_set_aside_are_taken_back_changed_and_ended_with_their_gate(office
 
     def aside(**changes):
         ask = {"name": "Night shift", "seats": 3, "last": "2027-08-25", "tag": f"night{run['id']}", **changes}
-        return office.act(lambda d: held_places.set_aside(d, run["id"], ask))
+        return office.act(lambda d: held_places.set_aside(d, run["id"], command_of(SetAsideCommand, ask)))
 
     def now():
         back = office.look(lambda d: held_places.kept_back(d, run["id"]))
@@ -437,7 +460,7 @@ def test_seats_set_aside_are_for_the_group_by_tag_or_payer_until_the_day(office)
     run = a_run(office, capacity=3, smallest=0)
     tag = f"guild{next(number)}"
     ask = {"name": "The Guild", "seats": 2, "last": "2027-08-25", "tag": tag}
-    done = office.act(lambda d: held_places.set_aside(d, run["id"], ask))
+    done = office.act(lambda d: held_places.set_aside(d, run["id"], command_of(SetAsideCommand, ask)))
     assert done["free"] == 1
     view = office.look(lambda d: making.run_view(d, run["id"]))
     assert [g["day"] for g in view["gates"] if g["kind"] == "set-aside seats released"] == ["2027-08-25"]
@@ -445,7 +468,7 @@ def test_seats_set_aside_are_for_the_group_by_tag_or_payer_until_the_day(office)
     with pytest.raises(Problem, match="2 set aside"):
         enrolled(office, run)
     member = a_person(office)
-    office.act(lambda d: people.tag_person(d, member["id"], [tag]))
+    office.act(lambda d: people.tag_person(d, member["id"], command_of(TagsCommand, {"tags": [tag]})))
     quote = office.look(
         lambda d: quotes.quote_run(d, run["id"], command_of(QuoteCommand, {"person_id": member["id"]}))
     )
@@ -460,7 +483,9 @@ def test_seats_set_aside_are_for_the_group_by_tag_or_payer_until_the_day(office)
     office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
     assert "/seats" in refusal(
         lambda: office.act(
-            lambda d: held_places.set_aside(d, run["id"], {**ask, "name": "Others", "tag": None, "seats": 3})
+            lambda d: held_places.set_aside(
+                d, run["id"], command_of(SetAsideCommand, {**ask, "name": "Others", "tag": None, "seats": 3})
+            )
         )
     )
     agrees(office)
@@ -469,15 +494,25 @@ def test_seats_set_aside_are_for_the_group_by_tag_or_payer_until_the_day(office)
 def test_a_seat_on_payment_is_held_and_lapses_or_is_taken_for_good(office):
     run = a_run(office, capacity=2, smallest=0)
     office.act(
-        lambda d: making.change_run(d, run["id"], {"seen": {"hold_hours": None}, "set": {"hold_hours": 24}})
+        lambda d: making.change_run(
+            d, run["id"], command_of(RunPatch, {"seen": {"hold_hours": None}, "set": {"hold_hours": 24}})
+        )
     )
     slow, quick = a_person(office), a_person(office)
     first, second = enrolled(office, run, slow), enrolled(office, run, quick)
     assert first["held_until"] == "2027-08-21T10:00:00-04:00"
     with pytest.raises(Problem, match="All 2 seats"):
         enrolled(office, run)
-    own = office.act(lambda d: accounts.account_for(d, quick["id"], None))["id"]
-    office.act(lambda d: accounts.take_payment(d, own, {"amount": "105.00", "method": "cash"}))
+    own = office.act(
+        lambda d: accounts.account_for(
+            d, command_of(PayerCommand, {"person_id": quick["id"], "organization_id": None})
+        )
+    )["id"]
+    office.act(
+        lambda d: accounts.take_payment(
+            d, own, command_of(PaymentCommand, {"amount": "105.00", "method": "cash"})
+        )
+    )
     assert {r["name"]: bool(r["held_until"]) for r in roster_of(office, run)} == {
         slow["name"]: True,
         quick["name"]: False,
@@ -492,12 +527,16 @@ def test_a_seat_on_payment_is_held_and_lapses_or_is_taken_for_good(office):
 def test_a_free_seat_or_one_that_staff_say_so_is_taken_at_once(office):
     run = a_run(office, rates=[{"amount": "0.00"}])
     office.act(
-        lambda d: making.change_run(d, run["id"], {"seen": {"hold_hours": None}, "set": {"hold_hours": 24}})
+        lambda d: making.change_run(
+            d, run["id"], command_of(RunPatch, {"seen": {"hold_hours": None}, "set": {"hold_hours": 24}})
+        )
     )
     assert enrolled(office, run)["held_until"] is None
     paid = a_run(office)
     office.act(
-        lambda d: making.change_run(d, paid["id"], {"seen": {"hold_hours": None}, "set": {"hold_hours": 24}})
+        lambda d: making.change_run(
+            d, paid["id"], command_of(RunPatch, {"seen": {"hold_hours": None}, "set": {"hold_hours": 24}})
+        )
     )
     assert enrolled(office, paid, hold=False)["held_until"] is None
     assert enrolled(office, a_run(office), hold=True)["held_until"] == "2027-08-22T10:00:00-04:00"
@@ -505,7 +544,11 @@ def test_a_free_seat_or_one_that_staff_say_so_is_taken_at_once(office):
 
 def test_seats_are_overbooked_as_far_as_the_run_allows(office):
     run = a_run(office, capacity=1, smallest=0)
-    office.act(lambda d: making.change_run(d, run["id"], {"seen": {"overbook": 0}, "set": {"overbook": 1}}))
+    office.act(
+        lambda d: making.change_run(
+            d, run["id"], command_of(RunPatch, {"seen": {"overbook": 0}, "set": {"overbook": 1}})
+        )
+    )
     enrolled(office, run)
     enrolled(office, run)
     with pytest.raises(Problem, match="All 2 seats are taken"):
@@ -623,7 +666,11 @@ def test_a_seat_is_waived_with_a_reason_and_extras_are_not(office):
 
 
 def test_those_told_of_an_enrollment_are_told_and_no_others(office):
-    client = office.act(lambda d: organizations.create_organization(d, f"Told {next(number)}"))["id"]
+    client = office.act(
+        lambda d: organizations.create_organization(
+            d, command_of(OrganizationCommand, {"name": f"Told {next(number)}"})
+        )
+    )["id"]
     run = a_run(office)
     enrolled(office, run)
     assert letters(office, run) == []
@@ -647,7 +694,9 @@ def ahead(office):
 def listed(office, run, person=None, **more):
     somebody = person or a_person(office)
     return office.act(
-        lambda d: interest.show_interest(d, {"run_id": run["id"], "person_id": somebody["id"], **more})
+        lambda d: interest.show_interest(
+            d, command_of(InterestCommand, {"run_id": run["id"], "person_id": somebody["id"], **more})
+        )
     )
 
 
@@ -704,7 +753,11 @@ def test_whoever_is_told_signs_up_waits_or_leaves_by_a_link_of_their_own(office)
 def test_a_head_start_lets_the_list_in_before_the_others(office):
     run, somebody = ahead(office), a_person(office)
     listed(office, run, somebody)
-    office.act(lambda d: interest.set_questions(d, run["id"], None, {"head_start_hours": 48}))
+    office.act(
+        lambda d: interest.set_questions(
+            d, run["id"], None, command_of(QuestionsCommand, {"head_start_hours": 48})
+        )
+    )
     early = office.later(days=8)
     assert early.act(lambda d: interest.tell(d, run["id"])) == 1
     assert "for others it opens on Mon 30 Aug 2027" in letters(office, run)[0][1]
@@ -720,15 +773,24 @@ def test_a_head_start_lets_the_list_in_before_the_others(office):
 
 def test_own_questions_are_answered_carried_over_exported_and_cleared(office):
     run = ahead(office)
-    office.act(lambda d: interest.set_questions(d, run["id"], None, {"questions": ["Which evening?"]}))
+    office.act(
+        lambda d: interest.set_questions(
+            d, run["id"], None, command_of(QuestionsCommand, {"questions": ["Which evening?"]})
+        )
+    )
     assert "/answers" in refusal(lambda: listed(office, run, answers={"Shoe size?": "9"}))
     done = listed(office, run, answers={"Which evening?": "Tuesday"})
-    assert "/questions" in refusal(
-        lambda: office.act(lambda d: interest.set_questions(d, run["id"], None, {"questions": ["", 5]}))
-    )
+    assert set(refusal(lambda: command_of(QuestionsCommand, {"questions": ["", 5]}))) == {
+        "/questions/0",
+        "/questions/1",
+    }
     rows = office.look(lambda d: interest.lines_of(d, run["id"], None, "news"))
     assert rows[0][-2:] == ["Which evening?", "Tag"] and rows[1][-2:] == ["Tuesday", "news"]
-    there = office.act(lambda d: making.create_run(d, {**form_of(run), "sign_up_opens": "2027-08-30"}))
+    there = office.act(
+        lambda d: making.create_run(
+            d, command_of(RunCommand, {**form_of(run), "sign_up_opens": "2027-08-30"})
+        )
+    )
     carried = office.act(lambda d: interest.carry_over(d, run["id"], None, there["id"]))
     assert carried["people"] == 1
     assert len(office.look(lambda d: interest.list_view(d, there["id"], None))["people"]) == 1
@@ -752,7 +814,11 @@ def test_demand_shows_courses_that_people_wait_for_without_an_open_run(office, f
     join(office, full, heads=2)
     somebody = a_person(office)
     course = full["course"]["id"]
-    office.act(lambda d: interest.show_interest(d, {"course_id": course, "person_id": somebody["id"]}))
+    office.act(
+        lambda d: interest.show_interest(
+            d, command_of(InterestCommand, {"course_id": course, "person_id": somebody["id"]})
+        )
+    )
     found = next(c for c in office.look(interest.demand) if c["course_id"] == course)
     assert (found["interested"], found["waiting"], found["open"], found["coming"]) == (1, 2, [], [])
     leave(office, full)
@@ -762,10 +828,19 @@ def test_demand_shows_courses_that_people_wait_for_without_an_open_run(office, f
 def test_a_list_is_sent_on_by_signed_webhook_once(office, sessions):
     run = ahead(office)
     listed(office, run)
-    wrong = refusal(lambda: office.act(lambda d: hooks.add(d, {"name": "x", "address": "ftp://x"})))
+    wrong = refusal(
+        lambda: office.act(
+            lambda d: hooks.add(d, command_of(WebhookCommand, {"name": "x", "address": "ftp://x"}))
+        )
+    )
     assert set(wrong) == {"/address"}
     made = office.act(
-        lambda d: hooks.add(d, {"name": "Mailing", "address": f"https://lists.example.org/{next(number)}"})
+        lambda d: hooks.add(
+            d,
+            command_of(
+                WebhookCommand, {"name": "Mailing", "address": f"https://lists.example.org/{next(number)}"}
+            ),
+        )
     )
     office.act(lambda d: interest.send_on(d, run["id"], None, made["id"], "spring"))
     Worker.with_stand_ins(sessions).drain()
@@ -831,8 +906,8 @@ def test_seats_kept_back_are_never_cut_in_silence_by_fewer_seats(office):
     enrolled(office, run)
     hold(office, run, seats=4, for_whom="Ada", last="2027-09-01")
     with pytest.raises(Refused, match="keep 5 seats"):
-        office.act(lambda d: making.change_run(d, run["id"], {"set": {"capacity": 4}}))
-    office.act(lambda d: making.change_run(d, run["id"], {"set": {"capacity": 5}}))
+        office.act(lambda d: making.change_run(d, run["id"], command_of(RunPatch, {"set": {"capacity": 4}})))
+    office.act(lambda d: making.change_run(d, run["id"], command_of(RunPatch, {"set": {"capacity": 5}})))
 
 
 def test_a_cancelled_meeting_is_given_back_to_those_it_was_meant_for_only(office):
@@ -840,19 +915,19 @@ def test_a_cancelled_meeting_is_given_back_to_those_it_was_meant_for_only(office
     before, after = a_person(office), a_person(office)
     enrolled(office, run, before)
     meeting = run["dates"][2]["id"]
-    office.act(lambda d: moving.cancel_meeting(d, meeting, {"why": "ill"}))
+    office.act(lambda d: moving.cancel_meeting(d, meeting, command_of(CancelMeetingCommand, {"why": "ill"})))
     later = office.later(days=1)
     enrolled(later, run, after)
     called = later.look(lambda d: calls.call_list(d, meeting))
     assert [p["name"] for p in called["people"]] == [before["name"]]
-    done = later.act(lambda d: changing.credit_meeting(d, meeting, {}))
+    done = later.act(lambda d: changing.credit_meeting(d, meeting, command_of(GiveBackCommand, {})))
     assert [p["name"] for p in done["people"]] == [before["name"]]
 
 
 def test_the_place_said_is_the_place_given_also_behind_an_open_offer(office, full):
     join(office, full)
     leave(office, full)
-    assert go(office, full)["offered"]
+    assert go(office, full).offered
     somebody = a_person(office)
     said = office.look(
         lambda d: quotes.quote_run(d, full["id"], command_of(QuoteCommand, {"person_id": somebody["id"]}))
@@ -888,7 +963,9 @@ def test_a_course_counts_as_open_only_where_somebody_new_gets_a_seat(office):
     run = a_run(office, capacity=3, smallest=0)
     course = office.look(lambda d: lookups.get_run(d, run["id"]).course_id)
     office.act(
-        lambda d: interest.show_interest(d, {"course_id": course, "person_id": a_person(office)["id"]})
+        lambda d: interest.show_interest(
+            d, command_of(InterestCommand, {"course_id": course, "person_id": a_person(office)["id"]})
+        )
     )
 
     def open_runs():
@@ -904,7 +981,11 @@ def test_those_listed_for_a_course_are_told_by_its_next_run_with_a_seat(office):
     enrolled(office, first)
     course = office.look(lambda d: lookups.get_run(d, first["id"]).course_id)
     person = a_person(office)
-    office.act(lambda d: interest.show_interest(d, {"course_id": course, "person_id": person["id"]}))
+    office.act(
+        lambda d: interest.show_interest(
+            d, command_of(InterestCommand, {"course_id": course, "person_id": person["id"]})
+        )
+    )
     assert first["id"] not in office.look(interest.due_runs), "it has no seat to give"
     second = a_run(office, course=None, course_id=course)
     assert second["id"] in office.look(interest.due_runs)

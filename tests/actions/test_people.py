@@ -9,6 +9,7 @@ from archgate.actions.enrolling.commands import JoinCommand
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.people import organizations, people
+from archgate.actions.people.commands import NoteCommand, OrganizationCommand, PersonCommand, PersonPatch
 from archgate.core.faults import Refused
 from made import a_person, a_run, enrolled, number
 
@@ -50,18 +51,24 @@ def test_wildcards_typed_are_plain_characters(office):
 )
 def test_every_fault_of_a_person_is_named(office, body, at):
     with pytest.raises(Refused) as refused:
-        office.act(lambda d: people.create_person(d, body))
+        office.act(lambda d: people.create_person(d, command_of(PersonCommand, body)))
     assert at in {f.at for f in refused.value.faults}
 
 
 def test_the_same_name_and_email_is_pointed_out_and_may_be_added_anyway(office):
     n = next(number)
     body = {"given": "Twin", "family": f"N{n}", "email": f"twin{n}@example.org"}
-    first = office.act(lambda d: people.create_person(d, body))
+    first = office.act(lambda d: people.create_person(d, command_of(PersonCommand, body)))
     with pytest.raises(Problem) as problem:
-        office.act(lambda d: people.create_person(d, {**body, "email": body["email"].upper()}))
+        office.act(
+            lambda d: people.create_person(
+                d, command_of(PersonCommand, {**body, "email": body["email"].upper()})
+            )
+        )
     assert problem.value.extra["person"].id == first["id"]
-    second = office.act(lambda d: people.create_person(d, {**body, "anyway": True}))
+    second = office.act(
+        lambda d: people.create_person(d, command_of(PersonCommand, {**body, "anyway": True}))
+    )
     assert second["id"] != first["id"]
 
 
@@ -70,20 +77,33 @@ def test_people_may_share_an_email_or_have_none(office):
     for given in ("One", "Two"):
         office.act(
             lambda d, g=given: people.create_person(
-                d, {"given": g, "family": f"N{n}", "email": f"share-{n}@example.org"}
+                d,
+                command_of(PersonCommand, {"given": g, "family": f"N{n}", "email": f"share-{n}@example.org"}),
             )
         )
-    alone = office.act(lambda d: people.create_person(d, {"given": "No", "family": f"Mail{n}"}))
+    alone = office.act(
+        lambda d: people.create_person(d, command_of(PersonCommand, {"given": "No", "family": f"Mail{n}"}))
+    )
     assert alone["email"] is None and len(found(office, f"share-{n}@")) == 2
 
 
 def test_organizations_have_one_name_each(office):
     name = f"Client {next(number)}"
-    office.act(lambda d: organizations.create_organization(d, f"  {name} "))
+    office.act(
+        lambda d: organizations.create_organization(
+            d, command_of(OrganizationCommand, {"name": f"  {name} "})
+        )
+    )
     with pytest.raises(Problem, match="already an organization"):
-        office.act(lambda d: organizations.create_organization(d, name.upper()))
+        office.act(
+            lambda d: organizations.create_organization(
+                d, command_of(OrganizationCommand, {"name": name.upper()})
+            )
+        )
     with pytest.raises(Refused):
-        office.act(lambda d: organizations.create_organization(d, "  "))
+        office.act(
+            lambda d: organizations.create_organization(d, command_of(OrganizationCommand, {"name": "  "}))
+        )
     assert office.look(lambda d: organizations.find_organizations(d, name))[0]["name"] == name
 
 
@@ -119,18 +139,28 @@ def test_strokes_and_accents_do_not_hide_a_name(office):
 def test_a_person_is_changed_with_what_was_seen(office):
     person = a_person(office)
     body = {"seen": {"given": person["given"]}, "set": {"given": "Anna Maria", "phone": "555-0123"}}
-    assert office.act(lambda d: people.change_person(d, person["id"], body))["name"].startswith("Anna Maria ")
+    assert office.act(lambda d: people.change_person(d, person["id"], command_of(PersonPatch, body)))[
+        "name"
+    ].startswith("Anna Maria ")
     assert person["id"] in found(office, f"anna {person['family']}")
     moved = office.act(
-        lambda d: people.change_person(d, person["id"], {"seen": {}, "set": {"phone": "555-0124"}})
+        lambda d: people.change_person(
+            d, person["id"], command_of(PersonPatch, {"seen": {}, "set": {"phone": "555-0124"}})
+        )
     )
     office.act(lambda d: undo.undo(d, moved["change"]))
     assert office.look(lambda d: person_pages.person_page(d, person["id"]))["phone"] == "555-0123"
     with pytest.raises(Problem, match="Somebody else changed this meanwhile: given"):
-        office.act(lambda d: people.change_person(d, person["id"], {**body, "set": {"given": "Other"}}))
+        office.act(
+            lambda d: people.change_person(
+                d, person["id"], command_of(PersonPatch, {**body, "set": {"given": "Other"}})
+            )
+        )
     with pytest.raises(Refused, match="A name is needed"):
         office.act(
-            lambda d: people.change_person(d, person["id"], {"seen": {}, "set": {"given": "", "family": " "}})
+            lambda d: people.change_person(
+                d, person["id"], command_of(PersonPatch, {"seen": {}, "set": {"given": "", "family": " "}})
+            )
         )
     with pytest.raises(Problem, match="does not exist"):
         office.look(lambda d: person_pages.person_page(d, 10**9))
@@ -146,7 +176,9 @@ def test_a_persons_page_holds_runs_line_money_notes_and_log(office):
             d, command_of(JoinCommand, {"run_id": other["id"], "person_id": person["id"]})
         )
     )
-    office.act(lambda d: people.add_note(d, person["id"], " Calls back at noon. "))
+    office.act(
+        lambda d: people.add_note(d, person["id"], command_of(NoteCommand, {"text": " Calls back at noon. "}))
+    )
     page = office.look(lambda d: person_pages.person_page(d, person["id"]))
     assert (page["owed"], page["next_due"]["due"]) == ("210.00", "2027-08-20")
     assert [(e["code"], e["owed"]) for e in page["enrollments"]] == [(run["code"], "210.00")]
@@ -159,7 +191,7 @@ def test_a_persons_page_holds_runs_line_money_notes_and_log(office):
         "Added",
     ]
     with pytest.raises(Refused):
-        office.act(lambda d: people.add_note(d, person["id"], "  "))
+        office.act(lambda d: people.add_note(d, person["id"], command_of(NoteCommand, {"text": "  "})))
 
 
 def test_anything_is_found_in_one_field(office):

@@ -4,14 +4,17 @@ import pytest
 
 from archgate.actions.across import checks, merging, person_pages, undo
 from archgate.actions.enrolling import attendance, changing, groups, leaving, roles, roster, transfers
-from archgate.actions.enrolling.commands import ChangeCommand, TransferCommand
+from archgate.actions.enrolling.commands import ChangeCommand, MarksCommand, TransferCommand
 from archgate.actions.kernel import lookups
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.money import accounts
+from archgate.actions.money.commands import PayerCommand, PaymentCommand
 from archgate.actions.people import people
+from archgate.actions.people.commands import NoteCommand, TagsCommand
 from archgate.actions.runs import notices
 from archgate.core.faults import Refused
+from archgate.core.states import Mark
 from made import Office, a_person, a_run, enrolled, roster_of, taken
 
 
@@ -112,9 +115,10 @@ def test_attendance_is_marked_by_meeting_and_the_share_leaves_excused_ones_out(o
     office.act(lambda d: undo.undo(d, done["change"]))
     assert office.look(lambda d: attendance.attendance(d, run["id"]))["people"][0]["share"] == "100"
     assert mark(0, None)["people"][0]["share"] == "100"
-    for marks in ({somebody["id"]: "asleep"}, {10**9: "present"}):
-        with pytest.raises(Refused):
-            office.act(lambda d, m=marks: attendance.mark(d, meetings[0], m, anyway=True))
+    with pytest.raises(Refused):
+        command_of(MarksCommand, {"marks": {somebody["id"]: "asleep"}})
+    with pytest.raises(Refused):
+        office.act(lambda d: attendance.mark(d, meetings[0], {10**9: Mark.PRESENT}, anyway=True))
 
 
 @pytest.mark.parametrize(
@@ -161,10 +165,20 @@ def merge(office, kept, gone, preview=False):
 def test_two_records_become_one_with_everything_and_are_taken_apart_again(office, run):
     kept, gone = a_person(office, phone=None), a_person(office, phone="555-0142", email=None)
     held = enrolled(office, run, gone)
-    own = office.act(lambda d: accounts.account_for(d, gone["id"], None))["id"]
-    office.act(lambda d: accounts.take_payment(d, own, {"amount": "50.00", "method": "cash"}))
-    office.act(lambda d: people.tag_person(d, gone["id"], ["member"]))
-    office.act(lambda d: people.add_note(d, gone["id"], "Prefers mornings"))
+    own = office.act(
+        lambda d: accounts.account_for(
+            d, command_of(PayerCommand, {"person_id": gone["id"], "organization_id": None})
+        )
+    )["id"]
+    office.act(
+        lambda d: accounts.take_payment(
+            d, own, command_of(PaymentCommand, {"amount": "50.00", "method": "cash"})
+        )
+    )
+    office.act(lambda d: people.tag_person(d, gone["id"], command_of(TagsCommand, {"tags": ["member"]})))
+    office.act(
+        lambda d: people.add_note(d, gone["id"], command_of(NoteCommand, {"text": "Prefers mornings"}))
+    )
     shown = merge(office, kept, gone, preview=True)
     assert {m["what"] for m in shown["moved"]} == {"sign-ups", "tags", "notes", "accounts"}
     assert (shown["taken_over"], shown["balance"]) == ([{"what": "phone", "value": "555-0142"}], "160.00")
@@ -179,7 +193,14 @@ def test_two_records_become_one_with_everything_and_are_taken_apart_again(office
     office.act(lambda d: undo.undo(d, done["change"]))
     assert roster_of(office, run)[0]["person_id"] == gone["id"]
     assert office.look(lambda d: person_pages.person_page(d, kept["id"]))["phone"] is None
-    assert office.act(lambda d: accounts.account_for(d, gone["id"], None))["id"] == own
+    assert (
+        office.act(
+            lambda d: accounts.account_for(
+                d, command_of(PayerCommand, {"person_id": gone["id"], "organization_id": None})
+            )
+        )["id"]
+        == own
+    )
     assert held["enrollment_id"] == roster_of(office, run)[0]["id"]
     agrees(office)
 

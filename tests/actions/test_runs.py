@@ -8,9 +8,13 @@ from hypothesis import strategies as st
 
 from archgate.actions.across import finding, undo
 from archgate.actions.fees import terms
+from archgate.actions.fees.term_commands import TermsPatch
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.runs import making, moving
+from archgate.actions.runs.commands import CancelMeetingCommand, MeetingPatch, RunCommand, RunPatch
 from archgate.actions.schedule import schedule
+from archgate.actions.schedule.commands import OneOffForm
 from archgate.core.faults import Refused
 from archgate.tables.courses import Run
 from made import a_draft, a_run, enrolled, number, run_form, taken
@@ -22,7 +26,7 @@ def view(office, run):
 
 def faults(office, **changes):
     with pytest.raises(Refused) as refused:
-        office.act(lambda d: making.create_run(d, run_form(**changes)))
+        office.act(lambda d: making.create_run(d, command_of(RunCommand, run_form(**changes))))
     return {f.at: f.message for f in refused.value.faults}
 
 
@@ -51,8 +55,19 @@ def test_every_fault_of_a_form_comes_back_at_once(office):
         office, course={"title": ""}, capacity=0, smallest=9, pattern={"first": "x", "start": "25:00", "minutes": 0},
         rates=[{"amount": "240"}], plans=[], sign_up_opens="soon", nonsense=1,
     )  # fmt: skip
-    assert {"/course/title", "/capacity", "/pattern/first", "/pattern/start", "/pattern/minutes",
-            "/rates/0/amount", "/sign_up_opens", "/nonsense"} <= set(found)  # fmt: skip
+    shape = {
+        "/capacity",
+        "/pattern/first",
+        "/pattern/start",
+        "/pattern/minutes",
+        "/sign_up_opens",
+        "/nonsense",
+    }
+    assert shape <= set(found)
+    found = faults(
+        office, course={"title": None}, smallest=9, capacity=5, rates=[{"amount": "240"}], plans=[]
+    )
+    assert {"/course/title", "/smallest", "/rates/0/amount", "/plans"} <= set(found)
 
 
 @pytest.mark.parametrize(
@@ -87,7 +102,7 @@ def test_one_meeting_is_moved_and_the_gates_move_along(office):
     run = a_draft(office)
     first = run["dates"][0]
     told = office.act(lambda d: moving.change_meetings(
-        d, first["id"], {"seen": {"date": "2027-09-14"}, "set": {"date": "2027-09-16"}}))  # fmt: skip
+        d, first["id"], command_of(MeetingPatch, {"seen": {"date": "2027-09-14"}, "set": {"date": "2027-09-16"}})))  # fmt: skip
     moved = {t["label"]: t["after"] for t in told["touches"]}
     assert moved["Sign-up closes"] == "2027-09-15"
     assert view(office, run)["gates"][0]["day"] == "2027-08-29"
@@ -99,10 +114,16 @@ def test_one_meeting_is_moved_and_the_gates_move_along(office):
 def test_a_meeting_is_added_and_taken_out_and_both_are_undone(office):
     run = a_draft(office)
     added = office.act(
-        lambda d: moving.add_meeting(d, run["id"], {"date": "2027-11-09", "start": "17:30", "minutes": 60})
+        lambda d: moving.add_meeting(
+            d, run["id"], command_of(OneOffForm, {"date": "2027-11-09", "start": "17:30", "minutes": 60})
+        )
     )
     assert view(office, run)["meetings"] == 9
-    out = office.act(lambda d: moving.cancel_meeting(d, view(office, run)["dates"][0]["id"], {}))
+    out = office.act(
+        lambda d: moving.cancel_meeting(
+            d, view(office, run)["dates"][0]["id"], command_of(CancelMeetingCommand, {})
+        )
+    )
     assert view(office, run)["first"] == "2027-09-21"
     for change in (out, added):
         office.act(lambda d, c=change: undo.undo(d, c["change"]))
@@ -112,19 +133,29 @@ def test_a_meeting_is_added_and_taken_out_and_both_are_undone(office):
 def test_the_last_meeting_of_a_run_stays(office):
     run = a_draft(office, pattern={"first": "2027-09-14", "start": "17:30", "minutes": 60})
     with pytest.raises(Problem, match="at least one meeting"):
-        office.act(lambda d: moving.cancel_meeting(d, run["dates"][0]["id"], {}))
+        office.act(
+            lambda d: moving.cancel_meeting(d, run["dates"][0]["id"], command_of(CancelMeetingCommand, {}))
+        )
 
 
 def test_only_a_field_that_changed_meanwhile_conflicts_and_both_values_come_back(office):
     run = a_draft(office)
     office.act(
-        lambda d: making.change_run(d, run["id"], {"seen": {"place": run["place"]}, "set": {"place": "Yard"}})
+        lambda d: making.change_run(
+            d, run["id"], command_of(RunPatch, {"seen": {"place": run["place"]}, "set": {"place": "Yard"}})
+        )
     )
-    office.act(lambda d: making.change_run(d, run["id"], {"seen": {"capacity": 14}, "set": {"capacity": 20}}))
+    office.act(
+        lambda d: making.change_run(
+            d, run["id"], command_of(RunPatch, {"seen": {"capacity": 14}, "set": {"capacity": 20}})
+        )
+    )
     with pytest.raises(Problem) as problem:
         office.act(
             lambda d: making.change_run(
-                d, run["id"], {"seen": {"place": run["place"]}, "set": {"place": "Barn"}}
+                d,
+                run["id"],
+                command_of(RunPatch, {"seen": {"place": run["place"]}, "set": {"place": "Barn"}}),
             )
         )
     assert problem.value.status == 409
@@ -138,7 +169,9 @@ def test_capacity_never_falls_below_the_seats_taken(office):
     enrolled(office, run)
     with pytest.raises(Refused, match="2 seats are taken"):
         office.act(
-            lambda d: making.change_run(d, run["id"], {"seen": {}, "set": {"capacity": 1, "smallest": 0}})
+            lambda d: making.change_run(
+                d, run["id"], command_of(RunPatch, {"seen": {}, "set": {"capacity": 1, "smallest": 0}})
+            )
         )
 
 
@@ -148,7 +181,7 @@ def test_new_terms_leave_what_was_agreed_alone(office):
     rate = {"code": "standard", "label": "Standard", "amount": "300.00", "early": []}
     office.act(
         lambda d: terms.change_terms(
-            d, run["id"], {"seen": {"rates": run["rates"]}, "set": {"rates": [rate]}}
+            d, run["id"], command_of(TermsPatch, {"seen": {"rates": run["rates"]}, "set": {"rates": [rate]}})
         )
     )
     assert view(office, run)["price"]["amount"] == "300.00"
@@ -160,7 +193,11 @@ def test_a_plan_that_misses_the_whole_is_refused_when_changed(office):
     run = a_run(office)
     plan = {"name": "P", "lines": [{"percent": "90", "due": {"after_sign_up": 0}}]}
     with pytest.raises(Refused, match="miss 10 of 100"):
-        office.act(lambda d: terms.change_terms(d, run["id"], {"seen": {}, "set": {"plans": [plan]}}))
+        office.act(
+            lambda d: terms.change_terms(
+                d, run["id"], command_of(TermsPatch, {"seen": {}, "set": {"plans": [plan]}})
+            )
+        )
 
 
 def test_a_draft_is_published_once_and_publishing_is_undone_while_nobody_is_in(office):
@@ -184,8 +221,16 @@ def test_what_would_stop_a_learner_stops_publishing(office):
 
 def test_undo_names_the_later_change_that_stands_in_its_way(office):
     run = a_draft(office)
-    first = office.act(lambda d: making.change_run(d, run["id"], {"seen": {}, "set": {"place": "Yard"}}))
-    office.act(lambda d: making.change_run(d, run["id"], {"seen": {}, "set": {"place": "Barn"}}))
+    first = office.act(
+        lambda d: making.change_run(
+            d, run["id"], command_of(RunPatch, {"seen": {}, "set": {"place": "Yard"}})
+        )
+    )
+    office.act(
+        lambda d: making.change_run(
+            d, run["id"], command_of(RunPatch, {"seen": {}, "set": {"place": "Barn"}})
+        )
+    )
     with pytest.raises(Problem, match="Changed place of"):
         office.act(lambda d: undo.undo(d, first["change"]))
     with pytest.raises(Problem, match="does not exist"):
@@ -194,7 +239,11 @@ def test_undo_names_the_later_change_that_stands_in_its_way(office):
 
 def test_undoing_twice_is_refused(office):
     run = a_draft(office)
-    told = office.act(lambda d: making.change_run(d, run["id"], {"seen": {}, "set": {"place": "Yard"}}))
+    told = office.act(
+        lambda d: making.change_run(
+            d, run["id"], command_of(RunPatch, {"seen": {}, "set": {"place": "Yard"}})
+        )
+    )
     office.act(lambda d: undo.undo(d, told["change"]))
     with pytest.raises(Problem, match="undone already"):
         office.act(lambda d: undo.undo(d, told["change"]))

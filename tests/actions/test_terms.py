@@ -4,11 +4,14 @@ import pytest
 
 from archgate.actions.across import undo
 from archgate.actions.courses import courses
+from archgate.actions.courses.commands import CoursePatch
 from archgate.actions.enrolling import leaving
 from archgate.actions.fees import course_defaults, quotes, terms
 from archgate.actions.fees.commands import QuoteCommand
+from archgate.actions.fees.term_commands import TermsPatch
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.runs import making
+from archgate.actions.runs.commands import RunPatch
 from archgate.core.faults import Refused
 from made import a_draft, a_run, enrolled, roster_of
 
@@ -27,7 +30,9 @@ def view(office, run):
 
 
 def change(office, run, **what):
-    return office.act(lambda d: terms.change_terms(d, run["id"], {"seen": {}, "set": what}))
+    return office.act(
+        lambda d: terms.change_terms(d, run["id"], command_of(TermsPatch, {"seen": {}, "set": what}))
+    )
 
 
 def test_a_run_has_several_rates_steps_and_plans_and_a_sign_up_picks_one_of_each(office):
@@ -123,7 +128,9 @@ def test_a_courses_next_run_starts_from_its_defaults_and_says_so(office):
     assert of_the_course(second) == {"rates", "plans", "place", "capacity"}
     own = a_draft(office, **{**bare, "capacity": 20})
     assert own["capacity"] == 20 and "capacity" not in of_the_course(own)
-    office.act(lambda d: making.change_run(d, own["id"], {"seen": {}, "set": {"capacity": 9}}))
+    office.act(
+        lambda d: making.change_run(d, own["id"], command_of(RunPatch, {"seen": {}, "set": {"capacity": 9}}))
+    )
     assert "capacity" in of_the_course(view(office, own))
     office.act(lambda d: undo.undo(d, told["change"]))
     assert view(office, second)["course"]["defaults"] == {}
@@ -135,12 +142,16 @@ def test_a_course_is_changed_and_lost_updates_are_refused(office):
     course = a_draft(office)["course"]
     seen = {"title": course["title"]}
     done = office.act(
-        lambda d: courses.change_course(d, course["id"], {"seen": seen, "set": {"title": "New"}})
+        lambda d: courses.change_course(
+            d, course["id"], command_of(CoursePatch, {"seen": seen, "set": {"title": "New"}})
+        )
     )
     assert done["title"] == "New"
     with pytest.raises(Exception, match="Somebody else changed"):
         office.act(
-            lambda d: courses.change_course(d, course["id"], {"seen": seen, "set": {"title": "Other"}})
+            lambda d: courses.change_course(
+                d, course["id"], command_of(CoursePatch, {"seen": seen, "set": {"title": "Other"}})
+            )
         )
 
 
@@ -154,7 +165,7 @@ def test_a_course_has_its_own_refunds_until_it_takes_the_centers_again(office):
 
     def put(policy, seen):
         body = {"seen": {"refunds": seen}, "set": {"refunds": policy}}
-        return office.act(lambda d: courses.change_course(d, course["id"], body))
+        return office.act(lambda d: courses.change_course(d, course["id"], command_of(CoursePatch, body)))
 
     def kept():
         return office.look(lambda d: leaving.withdrawal(d, somebody["enrollment_id"]))["kept"]
@@ -171,8 +182,9 @@ def test_a_course_has_its_own_refunds_until_it_takes_the_centers_again(office):
     assert {f.at for f in refused.value.faults} == {
         "/set/refunds/steps/0/days_before",
         "/set/refunds/steps/0/percent",
-        "/set/refunds/steps",
     }
+    with pytest.raises(Refused, match="at least one step"):
+        put({"steps": []}, POLICY)
     assert kept() == "115.00"
     office.act(lambda d: undo.undo(d, done["change"]))
     assert kept() == before and office.look(terms.center_defaults)["values"].get("refunds") == center
@@ -180,7 +192,7 @@ def test_a_course_has_its_own_refunds_until_it_takes_the_centers_again(office):
     gone = put(None, POLICY)
     assert "refunds" not in gone["defaults"] and kept() == before
     body = {"seen": {"title": course["title"]}, "set": {"title": "Only the title"}}
-    titled = office.act(lambda d: courses.change_course(d, course["id"], body))
+    titled = office.act(lambda d: courses.change_course(d, course["id"], command_of(CoursePatch, body)))
     assert titled["title"] == "Only the title" and "refunds" not in titled["defaults"]
 
 

@@ -8,10 +8,13 @@ from sqlalchemy import select, text
 from sqlalchemy.exc import DBAPIError, OperationalError
 
 from archgate.actions.across import undo
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import Once, act, sweep_keys
 from archgate.actions.people import people
+from archgate.actions.people.commands import PersonCommand
 from archgate.actions.runs import making
+from archgate.actions.runs.commands import RunPatch
 from archgate.tables.log import Change
 from archgate.tables.people import Person
 from archgate.tables.seats import RunSeats
@@ -25,7 +28,9 @@ def test_a_lock_wait_that_runs_out_runs_the_whole_action_again(office, monkeypat
         tries.append(1)
         if len(tries) < 3:
             raise OperationalError("SELECT", {}, Exception(1205, "Lock wait timeout exceeded"))
-        return people.create_person(d, {"given": "Again", "family": f"N{next(number)}"})
+        return people.create_person(
+            d, command_of(PersonCommand, {"given": "Again", "family": f"N{next(number)}"})
+        )
 
     monkeypatch.setattr("archgate.actions.kernel.unit_of_work.time.sleep", lambda _: None)
     assert office.act(uow)["given"] == "Again"
@@ -36,7 +41,7 @@ def test_another_error_is_not_tried_again_and_leaves_nothing(office):
     name = f"Nobody{next(number)}"
 
     def uow(d):
-        people.create_person(d, {"given": name, "family": "X"})
+        people.create_person(d, command_of(PersonCommand, {"given": name, "family": "X"}))
         raise OperationalError("SELECT", {}, Exception(1040, "Too many connections"))
 
     with pytest.raises(OperationalError):
@@ -70,8 +75,8 @@ def test_two_actions_that_lock_crosswise_both_end_well(office):
 def test_the_same_key_gives_the_same_answer_and_is_done_once(office):
     once = Once(f"key-{next(number):08}", "h" * 64)
     body = {"given": "Once", "family": f"N{next(number)}"}
-    first = office.act(lambda d: people.create_person(d, body), once=once)
-    again = office.act(lambda d: people.create_person(d, body), once=once)
+    first = office.act(lambda d: people.create_person(d, command_of(PersonCommand, body)), once=once)
+    again = office.act(lambda d: people.create_person(d, command_of(PersonCommand, body)), once=once)
     assert first == again
     found = office.look(
         lambda d: d.session.scalars(select(Person).where(Person.name == f"Once {body['family']}")).all()
@@ -91,7 +96,12 @@ def test_a_key_sent_twice_at_once_is_done_once(office):
     once, family = Once(f"key-{next(number):08}", "c" * 64), f"N{next(number)}"
 
     def send():
-        return office.act(lambda d: people.create_person(d, {"given": "Twice", "family": family}), once=once)
+        return office.act(
+            lambda d: people.create_person(
+                d, command_of(PersonCommand, {"given": "Twice", "family": family})
+            ),
+            once=once,
+        )
 
     done = at_once([send] * 6)
     assert len(done) == 6 and len({d["id"] for d in done}) == 1
@@ -120,7 +130,7 @@ def test_old_keys_are_forgotten(office, sessions):
 def test_a_preview_answers_and_writes_nothing(office):
     run = a_draft(office)
     change = {"set": {"capacity": 99}, "seen": {"capacity": 14}}
-    told = office.act(lambda d: making.change_run(d, run["id"], change), preview=True)
+    told = office.act(lambda d: making.change_run(d, run["id"], command_of(RunPatch, change)), preview=True)
     assert told["touches"][0]["after"] == "99"
     assert office.look(lambda d: making.run_view(d, run["id"]))["capacity"] == 14
 
@@ -128,7 +138,9 @@ def test_a_preview_answers_and_writes_nothing(office):
 def test_every_change_is_logged_with_the_rows_before_and_after(office):
     run = a_draft(office)
     told = office.act(
-        lambda d: making.change_run(d, run["id"], {"set": {"note": "Yard"}, "seen": {"note": ""}})
+        lambda d: making.change_run(
+            d, run["id"], command_of(RunPatch, {"set": {"note": "Yard"}, "seen": {"note": ""}})
+        )
     )
     change = office.look(
         lambda d: d.session.scalars(select(Change).where(Change.key == told["change"])).one()
@@ -160,7 +172,11 @@ def test_the_same_new_thing_made_twice_at_once_is_made_once_and_said(office):
     assert sum(isinstance(m, dict) for m in made) == 1
     assert all(isinstance(m, dict) or f'The run code "{code}" is taken.' in str(m) for m in made)
     run = next(m for m in made if isinstance(m, dict))
-    told = office.act(lambda d: making.change_run(d, run["id"], {"seen": {}, "set": {"place": "Yard"}}))
+    told = office.act(
+        lambda d: making.change_run(
+            d, run["id"], command_of(RunPatch, {"seen": {}, "set": {"place": "Yard"}})
+        )
+    )
     undone = at_once([partial(office.act, lambda d: undo.undo(d, told["change"]))] * 4)
     assert sum(isinstance(u, dict) for u in undone) == 1
     assert all(isinstance(u, dict | Problem) for u in undone)

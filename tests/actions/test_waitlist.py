@@ -15,12 +15,15 @@ from archgate.actions.enrolling import enrollments, held_places, leaving, offers
 from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand, TransferCommand
 from archgate.actions.fees import quotes, terms
 from archgate.actions.fees.commands import QuoteCommand
+from archgate.actions.fees.term_commands import TermsPatch
 from archgate.actions.kernel import signing
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.money import money
 from archgate.actions.runs import making
+from archgate.actions.runs.commands import RunPatch
 from archgate.actions.seats import seats
+from archgate.actions.seats.commands import HoldCommand
 from archgate.core.faults import Refused
 from archgate.core.seats import check_seats
 from archgate.tables.courses import Run
@@ -83,7 +86,11 @@ def test_a_withdrawal_lets_the_next_be_seated_by_hand_at_todays_price(office, fu
 def test_a_party_is_seated_on_the_rate_it_joined_with_also_when_that_was_taken_off_since(office, full):
     waiting = join(office, full)
     only = [{"label": "Late", "amount": "500.00"}]
-    office.act(lambda d: terms.change_terms(d, full["id"], {"seen": {}, "set": {"rates": only}}))
+    office.act(
+        lambda d: terms.change_terms(
+            d, full["id"], command_of(TermsPatch, {"seen": {}, "set": {"rates": only}})
+        )
+    )
     office.act(lambda d: leaving.withdraw(d, full["held"][0]["enrollment_id"]))
     assert seat(office, waiting["waiting_id"])["quote"]["total"] == "210.00"
 
@@ -253,7 +260,9 @@ class SeatsUnderRandomActs(RuleBasedStateMachine):
         self.undoable = []
         ask = {"line_rule": rule, "hold_hours": 24 if hold else None}
         seen = {"line_rule": "fit", "hold_hours": None}
-        self.office.act(lambda d: making.change_run(d, self.run["id"], {"seen": seen, "set": ask}))
+        self.office.act(
+            lambda d: making.change_run(d, self.run["id"], command_of(RunPatch, {"seen": seen, "set": ask}))
+        )
 
     def attempt(self, uow, crash=False):
         self.moment = self.moment.later(minutes=1)
@@ -269,7 +278,7 @@ class SeatsUnderRandomActs(RuleBasedStateMachine):
             done = self.moment.act(act)
         except (Problem, Refused, Crash):
             return
-        if done.get("change"):
+        if isinstance(done, dict) and done.get("change"):
             self.undoable.append(done["change"])
 
     def total(self, heads):
@@ -358,7 +367,9 @@ class SeatsUnderRandomActs(RuleBasedStateMachine):
     def change_capacity(self, capacity, over):
         self.attempt(
             lambda d: making.change_run(
-                d, self.run["id"], {"seen": {}, "set": {"capacity": capacity, "overbook": over}}
+                d,
+                self.run["id"],
+                command_of(RunPatch, {"seen": {}, "set": {"capacity": capacity, "overbook": over}}),
             )
         )
 
@@ -366,7 +377,9 @@ class SeatsUnderRandomActs(RuleBasedStateMachine):
     def hold(self, many, days):
         last = (self.moment.at + timedelta(days=days)).date().isoformat()
         self.attempt(
-            lambda d: held_places.hold(d, self.run["id"], {"seats": many, "for_whom": "X", "last": last})
+            lambda d: held_places.hold(
+                d, self.run["id"], command_of(HoldCommand, {"seats": many, "for_whom": "X", "last": last})
+            )
         )
 
     @precondition(lambda self: self.undoable)

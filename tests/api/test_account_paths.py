@@ -58,7 +58,7 @@ def test_a_payment_sent_twice_comes_in_once_and_stands_in_every_list(clerk, acco
 
 
 def test_what_cannot_be_is_refused_in_words(clerk, account):
-    bad = clerk.post(f"/api/v1/accounts/{account}/payments", json={"amount": "1", "method": "x"}).json()
+    bad = clerk.post(f"/api/v1/accounts/{account}/payments", json={"amount": "one", "method": "x"}).json()
     assert {e["at"] for e in bad["errors"]} == {"/amount", "/method"}
     assert clerk.post("/api/v1/accounts", json={}).status_code == 422
     assert clerk.get("/api/v1/accounts/1000000000").status_code == 404

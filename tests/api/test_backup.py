@@ -22,8 +22,10 @@ from archgate.actions.across import checks
 from archgate.actions.center import backups
 from archgate.actions.center.center import make_center
 from archgate.actions.kernel import signing
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.unit_of_work import act, read_only
 from archgate.actions.money import accounts
+from archgate.actions.money.commands import PaymentCommand
 from archgate.backup import BackupTrouble
 from archgate.own_server import OwnServer, free_port
 from archgate.settings import ROOT
@@ -57,7 +59,9 @@ def center(worker_id):
                 lambda d, e=held: d.session.get(accounts.Enrollment, e["enrollment_id"]).payer_id
             )
             body = {"amount": "105.00", "method": "cash"}
-            office.act(lambda d, a=account, b=body: accounts.take_payment(d, a, b))
+            office.act(
+                lambda d, a=account, b=body: accounts.take_payment(d, a, command_of(PaymentCommand, b))
+            )
     yield address, sessions, office
     engine.dispose()
 

@@ -4,7 +4,9 @@ from datetime import date, timedelta
 
 import pytest
 
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.runs import moving
+from archgate.actions.runs.commands import MoveRunCommand
 from conftest import signed_in
 from made import DATA, a_person, a_run, enrolled, number, run_form
 
@@ -113,7 +115,7 @@ def test_a_calendar_file_is_taken_and_a_wrong_one_is_answered(clerk):
         "errors"
     ]
     assert {f["at"] for f in faults} == {"/through", "/end"}
-    assert clerk.get("/api/v1/busy/car/1").status_code == 404
+    assert clerk.get("/api/v1/busy/car/1").status_code == 422
 
 
 def test_closed_days_are_closed_opened_and_listed(clerk, chief):
@@ -160,13 +162,13 @@ def test_places_are_kept_by_name_and_refused_with_every_fault(clerk):
         "/api/v1/places",
         json={
             "name": name.upper(),
-            "seats": 0,
-            "kind": "boat",
             "time_zone": "Nowhere",
             "map_link": "javascript:x",
         },
     )
-    assert {e["at"] for e in twin.json()["errors"]} == {"/name", "/seats", "/kind", "/time_zone", "/map_link"}
+    assert {e["at"] for e in twin.json()["errors"]} == {"/name", "/time_zone", "/map_link"}
+    wrong = clerk.post("/api/v1/places", json={"name": "X", "seats": 0, "kind": "boat"})
+    assert {e["at"] for e in wrong.json()["errors"]} == {"/seats", "/kind"}
     assert (
         clerk.patch(f"/api/v1/places/{made['id']}", json={"seats": None, "address": "4 Quay Lane"}).json()[
             "seats"
@@ -192,7 +194,7 @@ def test_the_outbox_pages_and_filters(clerk, office):
     run = a_run(office)
     for _ in range(3):
         enrolled(office, run)
-    office.act(lambda d: moving.move_run(d, run["id"], {"days": 1}))
+    office.act(lambda d: moving.move_run(d, run["id"], command_of(MoveRunCommand, {"days": 1})))
     page = clerk.get("/api/v1/messages?status=waits&limit=2").json()
     assert len(page["items"]) == 2 and page["total"] >= 3 and page["next"] == page["items"][-1]["id"]
     more = clerk.get(f"/api/v1/messages?status=waits&limit=2&before={page['next']}").json()

@@ -15,9 +15,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 from icalendar import Calendar, Event
 
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.runs import making, moving
+from archgate.actions.runs.commands import CancelMeetingCommand, MeetingPatch, MoveRunCommand
 from archgate.actions.schedule import calendars, places
+from archgate.actions.schedule.commands import InstructorCommand, PlaceCommand
 from archgate.core.faults import Refused
 from archgate.papers.calendars import read_calendar
 from archgate.settings import ROOT
@@ -43,12 +46,24 @@ def feed(office):
     name = f"London room {next(number)}"
     office.act(
         lambda d: places.save_place(
-            d, None, {"name": name, "time_zone": "Europe/London", "address": "4 Quay Lane, näher"}
+            d,
+            None,
+            command_of(
+                PlaceCommand, {"name": name, "time_zone": "Europe/London", "address": "4 Quay Lane, näher"}
+            ),
         )
     )
     run = a_run(office, place=name, title="Kalk, Lehm; and more: “quotes” " + "x" * 80)
-    office.act(lambda d: moving.change_meetings(d, run["dates"][1]["id"], {"set": {"start": "18:00"}}))
-    office.act(lambda d: moving.cancel_meeting(d, run["dates"][2]["id"], {"why": "ill"}))
+    office.act(
+        lambda d: moving.change_meetings(
+            d, run["dates"][1]["id"], command_of(MeetingPatch, {"set": {"start": "18:00"}})
+        )
+    )
+    office.act(
+        lambda d: moving.cancel_meeting(
+            d, run["dates"][2]["id"], command_of(CancelMeetingCommand, {"why": "ill"})
+        )
+    )
     address = office.act(lambda d: calendars.feed_of(d, "run", run["id"]))["path"]
     return run, read(office, address)
 
@@ -120,10 +135,12 @@ def test_uids_stay_and_the_sequence_rises_with_a_change_and_a_cancellation(offic
         }
 
     before = events()
-    office.act(lambda d: moving.move_run(d, run["id"], {"days": 1}))
+    office.act(lambda d: moving.move_run(d, run["id"], command_of(MoveRunCommand, {"days": 1})))
     moved = events()
     assert set(moved) == set(before) and all(moved[u][0] > before[u][0] for u in before)
-    office.act(lambda d: moving.cancel_meeting(d, run["dates"][0]["id"], {}))
+    office.act(
+        lambda d: moving.cancel_meeting(d, run["dates"][0]["id"], command_of(CancelMeetingCommand, {}))
+    )
     after = events()
     gone = [u for u in after if after[u][1] == "CANCELLED"]
     assert len(gone) == 1 and after[gone[0]][0] > moved[gone[0]][0]
@@ -274,7 +291,11 @@ def test_a_damaged_calendar_is_read_or_refused_with_a_sentence(tail, cut):
 
 
 def test_the_same_file_again_replaces_what_it_brought(office):
-    teacher = office.act(lambda d: places.save_instructor(d, None, {"name": f"B. Busy{next(number)}"}))
+    teacher = office.act(
+        lambda d: places.save_instructor(
+            d, None, command_of(InstructorCommand, {"name": f"B. Busy{next(number)}"})
+        )
+    )
     content = (DATA / "instructor-busy.ics").read_bytes()
     early = office.later(days=-200)
 

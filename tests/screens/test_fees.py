@@ -7,6 +7,9 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from archgate.actions.fees import codes, quotes, stock, terms
+from archgate.actions.fees.commands import StockCommand
+from archgate.actions.fees.term_commands import CodeCommand, TermsPatch
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.people import people
 from archgate.actions.runs import making
 from made import a_person, enrolled, number, roster_of
@@ -22,7 +25,7 @@ def counted(browser, label):
 
 def test_fees_of_a_published_run_wait_in_the_margin_and_explain_the_price_day_by_day(at_work, now_office):
     item = f"Handbook {next(number)}"
-    now_office.act(lambda d: stock.count_stock(d, {"name": item, "add": 9}))
+    now_office.act(lambda d: stock.count_stock(d, command_of(StockCommand, {"name": item, "add": 9})))
     run = run_ahead(now_office)
     enrolled(now_office, run)
     at_work.open(f"/runs/{run['id']}/fees")
@@ -71,7 +74,9 @@ def test_a_group_on_the_phone_at_several_rates_with_extras_a_code_and_names(at_w
         extras=[{"label": "Handbook", "amount": "31.50"}],
     )
     code = now_office.act(
-        lambda d: codes.make_code(d, {"code": f"WALK{next(number)}", "percent": "10", "most": 5})
+        lambda d: codes.make_code(
+            d, command_of(CodeCommand, {"code": f"WALK{next(number)}", "percent": "10", "most": 5})
+        )
     )
     payer, known = a_person(now_office), a_person(now_office)
     at_work.open(f"/desk?person={payer['id']}")
@@ -120,7 +125,11 @@ def test_a_quote_is_kept_at_the_desk_by_keyboard_and_signed_up_on_later(at_work,
     at_work.press("As agreed on the phone", Keys.ENTER)
     at_work.sees(f"The quote of $210.00 for {somebody['name']} stands through")
     dearer = [{"label": "Standard", "amount": "300.00"}]
-    now_office.act(lambda d: terms.change_terms(d, run["id"], {"seen": {}, "set": {"rates": dearer}}))
+    now_office.act(
+        lambda d: terms.change_terms(
+            d, run["id"], command_of(TermsPatch, {"seen": {}, "set": {"rates": dearer}})
+        )
+    )
     at_work.open("/money/quotes")
     at_work.sees(somebody["name"])
     assert at_work.axe() == []

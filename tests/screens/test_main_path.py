@@ -7,7 +7,9 @@ import pytest
 from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.runs import making
+from archgate.actions.runs.commands import RunPatch
 from made import DATA, a_draft, a_person, enrolled, number
 from screens.ahead import next_tuesday, run_ahead, shown_day
 
@@ -297,7 +299,7 @@ def test_two_people_who_edit_one_run_see_both_versions(at_work, now_office):
     at_work.open(f"/runs/{run['id']}/terms")
     at_work.fill("Place", yard)
     change = {"seen": {"place": run["place"]}, "set": {"place": "South yard"}}
-    now_office.act(lambda d: making.change_run(d, run["id"], change))
+    now_office.act(lambda d: making.change_run(d, run["id"], command_of(RunPatch, change)))
     at_work.click("See what it touches")
     at_work.sees("Somebody else changed this meanwhile.")
     at_work.sees("South yard")
@@ -401,7 +403,7 @@ def test_an_edit_that_is_not_saved_waits_and_the_rest_follows_what_others_do(at_
     at_work.open("/people")
     at_work.sees("Finding somebody")
     change = {"seen": {}, "set": {"instructor": "A. Colleague", "capacity": 20}}
-    now_office.act(lambda d: making.change_run(d, run["id"], change))
+    now_office.act(lambda d: making.change_run(d, run["id"], command_of(RunPatch, change)))
     at_work.open(f"/runs/{run['id']}/terms")
     at_work.sees("Not saved yet: place.")
     assert at_work.field("Place").get_attribute("value") == yard

@@ -5,8 +5,12 @@ from selenium.webdriver.common.keys import Keys
 
 from archgate.actions.across import undo
 from archgate.actions.fees import terms
+from archgate.actions.fees.term_commands import CenterDefaultsPatch
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.money import accounts
+from archgate.actions.money.commands import PayerCommand, PaymentCommand
 from archgate.actions.runs import moving
+from archgate.actions.runs.commands import CancelMeetingCommand
 from made import a_person, enrolled, number
 from screens.ahead import run_ahead
 
@@ -38,7 +42,11 @@ def test_a_caller_pays_by_keyboard_and_the_account_explains_itself(at_work, now_
 def test_money_is_taken_back_written_off_used_and_paid_back_with_the_mouse(at_work, now_office):
     run, somebody = run_ahead(now_office), a_person(now_office, family=f"Payer{next(number)}")
     enrolled(now_office, run, somebody)
-    own = now_office.act(lambda d: accounts.account_for(d, somebody["id"], None))["id"]
+    own = now_office.act(
+        lambda d: accounts.account_for(
+            d, command_of(PayerCommand, {"person_id": somebody["id"], "organization_id": None})
+        )
+    )["id"]
     at_work.open(f"/accounts/{own}")
     at_work.sees("choose what it settles")
     at_work.click("choose what it settles")
@@ -81,7 +89,11 @@ def test_money_is_taken_back_written_off_used_and_paid_back_with_the_mouse(at_wo
 def test_papers_are_issued_and_a_withdrawal_shows_what_is_kept_before_it_is_done(at_work, now_office):
     run, somebody = run_ahead(now_office), a_person(now_office, family=f"Paper{next(number)}")
     enrolled(now_office, run, somebody)
-    own = now_office.act(lambda d: accounts.account_for(d, somebody["id"], None))["id"]
+    own = now_office.act(
+        lambda d: accounts.account_for(
+            d, command_of(PayerCommand, {"person_id": somebody["id"], "organization_id": None})
+        )
+    )["id"]
     at_work.open(f"/accounts/{own}")
     at_work.sees("1 sign-up of $210.00 not invoiced yet.")
     at_work.click("Issue the invoice")
@@ -102,7 +114,11 @@ def test_papers_are_issued_and_a_withdrawal_shows_what_is_kept_before_it_is_done
         "steps": [{"days_before": 400, "percent": "100"}, {"days_before": 1, "percent": "50"}],
         "kept_fee": "25.00",
     }
-    done = now_office.act(lambda d: terms.change_center_defaults(d, {"seen": {}, "set": {"refunds": policy}}))
+    done = now_office.act(
+        lambda d: terms.change_center_defaults(
+            d, command_of(CenterDefaultsPatch, {"seen": {}, "set": {"refunds": policy}})
+        )
+    )
     try:
         at_work.open(f"/runs/{run['id']}/roster")
         at_work.click(f"Open the sign-up of {somebody['name']}")
@@ -150,8 +166,16 @@ def test_a_sign_up_is_moved_with_its_money_and_given_to_somebody_else_by_keyboar
     run, there = run_ahead(now_office), run_ahead(now_office)
     somebody, other = (a_person(now_office, family=f"Mover{next(number)}") for _ in range(2))
     enrolled(now_office, run, somebody)
-    own = now_office.act(lambda d: accounts.account_for(d, somebody["id"], None))["id"]
-    now_office.act(lambda d: accounts.take_payment(d, own, {"amount": "105.00", "method": "cash"}))
+    own = now_office.act(
+        lambda d: accounts.account_for(
+            d, command_of(PayerCommand, {"person_id": somebody["id"], "organization_id": None})
+        )
+    )["id"]
+    now_office.act(
+        lambda d: accounts.take_payment(
+            d, own, command_of(PaymentCommand, {"amount": "105.00", "method": "cash"})
+        )
+    )
     at_work.open(f"/runs/{run['id']}/roster")
     at_work.find(f"//button[@aria-label='Open the sign-up of {somebody['name']}']")
     at_work.tab_to("Open the sign-up of")
@@ -183,7 +207,9 @@ def test_a_cancelled_meeting_is_given_back_from_its_call_list(at_work, now_offic
     run, somebody = run_ahead(now_office), a_person(now_office, family=f"Rain{next(number)}")
     enrolled(now_office, run, somebody)
     meeting = run["dates"][0]["id"]
-    now_office.act(lambda d: moving.cancel_meeting(d, meeting, {"why": "Flood"}))
+    now_office.act(
+        lambda d: moving.cancel_meeting(d, meeting, command_of(CancelMeetingCommand, {"why": "Flood"}))
+    )
     at_work.open(f"/runs/{run['id']}/dates")
     at_work.click("call list, and money back")
     at_work.sees("It was worth $26.25 to 1 sign-up")

@@ -7,10 +7,11 @@ from selenium.webdriver.common.keys import Keys
 
 from archgate.actions.access import own_pages
 from archgate.actions.enrolling import interest, leaving, offers, waitlist
-from archgate.actions.enrolling.commands import JoinCommand
+from archgate.actions.enrolling.commands import InterestCommand, JoinCommand, QuestionsCommand
 from archgate.actions.kernel import signing
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.money import accounts
+from archgate.actions.money.commands import PayerCommand, PaymentCommand
 from archgate.actions.runs import making, notices
 from made import a_person, enrolled, number, roster_of
 from screens.ahead import run_ahead
@@ -57,8 +58,16 @@ def test_a_call_with_a_notice_is_parked_taken_up_and_goes_on_for_a_second_person
     at_work.press(Keys.CONTROL, Keys.ENTER)
     at_work.sees("$210.00 due now")
     assert [r["name"] for r in roster_of(now_office, run)] == [parent["name"], child["name"]]
-    own = now_office.act(lambda d: accounts.account_for(d, parent["id"], None))["id"]
-    now_office.act(lambda d: accounts.take_payment(d, own, {"amount": "60.00", "method": "cash"}))
+    own = now_office.act(
+        lambda d: accounts.account_for(
+            d, command_of(PayerCommand, {"person_id": parent["id"], "organization_id": None})
+        )
+    )["id"]
+    now_office.act(
+        lambda d: accounts.take_payment(
+            d, own, command_of(PaymentCommand, {"amount": "60.00", "method": "cash"})
+        )
+    )
     at_work.open("/desk")
     at_work.sees("$150.00 due now")  # what was paid meanwhile is counted
     at_work.click("new call")
@@ -89,8 +98,12 @@ def test_an_offer_is_taken_on_a_phone_and_the_roster_shows_it(at_work, now_offic
     soon = (now_office.at + timedelta(days=2)).date().isoformat()
     later, keen = run_ahead(now_office, sign_up_opens=soon), a_person(now_office)
     listed = {"run_id": later["id"], "person_id": keen["id"]}
-    name = now_office.act(lambda d: interest.show_interest(d, listed))
-    now_office.act(lambda d: interest.set_questions(d, later["id"], None, {"head_start_hours": 72}))
+    name = now_office.act(lambda d: interest.show_interest(d, command_of(InterestCommand, listed)))
+    now_office.act(
+        lambda d: interest.set_questions(
+            d, later["id"], None, command_of(QuestionsCommand, {"head_start_hours": 72})
+        )
+    )
     now_office.act(lambda d: interest.tell(d, later["id"]))
     at_work.open(f"/reply/{signing.token_for('i', name['id'], 1)}")
     at_work.sees("sign-up is open to you")

@@ -9,8 +9,10 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from archgate.actions.fees import course_defaults
+from archgate.actions.kernel.commands import command_of
 from archgate.actions.runs import making
 from archgate.actions.schedule import places
+from archgate.actions.schedule.commands import PlaceCommand
 from archgate.core.schedule import day_text
 from made import a_draft, a_person, a_run, enrolled, number
 from screens.ahead import next_tuesday, run_ahead
@@ -117,7 +119,9 @@ def test_a_meeting_is_moved_between_days_and_rooms_in_the_week(at_work, now_offi
     n = next(number)
     room, other = f"A week room {n}", f"B week room {n}"
     for name in (room, other):
-        now_office.act(lambda d, name=name: places.save_place(d, None, {"name": name}))
+        now_office.act(
+            lambda d, name=name: places.save_place(d, None, command_of(PlaceCommand, {"name": name}))
+        )
     run = run_ahead(now_office, place=room)
     day = date.fromisoformat(run["first"])
     at_work.open(f"/planner/week?week={day}")

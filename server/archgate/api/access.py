@@ -5,22 +5,19 @@ from __future__ import annotations
 from fastapi import APIRouter, Depends, Request, Response
 
 from archgate.actions.access import staff
+from archgate.actions.access.commands import SignInCommand
 from archgate.actions.access.views import Me
+from archgate.actions.courses import courses
 from archgate.actions.kernel.problems import Problem
-from archgate.actions.kernel.unit_of_work import act, read_only
-from archgate.api.web import COOKIE, In, Route, address_of, current_user, keep_cookie
+from archgate.actions.kernel.unit_of_work import Sessions, UnitOfWork, act, read_only
+from archgate.api.web import COOKIE, Route, address_of, current_user, keep_cookie
 
 DEVICE = "archgate_device"
 router = APIRouter(tags=["access"], route_class=Route)
 
 
-class SignIn(In):
-    email: str
-    password: str
-
-
 def me_view(request: Request, user: staff.User) -> Me:
-    def reading(uow):  # type: ignore[no-untyped-def]
+    def reading(uow: UnitOfWork) -> Me:
         return Me(
             id=user.id,
             name=user.name,
@@ -29,16 +26,17 @@ def me_view(request: Request, user: staff.User) -> Me:
             center=uow.center.name,
             time_zone=uow.center.time_zone,
             currency=uow.center.currency,
-            today=uow.today.isoformat(),
-            told=uow.center.defaults.get("told") or [],
+            today=uow.today,
+            told=courses.center_form(uow).told or [],
             now=uow.local(uow.now),
         )
 
-    return read_only(request.app.state.sessions, reading, user)
+    sessions: Sessions = request.app.state.sessions
+    return read_only(sessions, reading, user)
 
 
 @router.post("/session")
-def sign_in(body: SignIn, request: Request, response: Response) -> Me:
+def sign_in(body: SignInCommand, request: Request, response: Response) -> Me:
     """Sign in; the session is a cookie that scripts cannot read. Another cookie lets the device be known again."""
     settings, sessions = request.app.state.settings, request.app.state.sessions
     email = body.email.strip()[:254]

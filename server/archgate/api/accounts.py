@@ -3,13 +3,21 @@
 from __future__ import annotations
 
 from datetime import date
-from typing import Any
 
 from fastapi import APIRouter, Depends, Query, Request, Response
 
 from archgate.actions.access.staff import User
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.actions.money import accounts, invoices, outstanding
+from archgate.actions.money.commands import (
+    IssueCommand,
+    PayerCommand,
+    PaymentCommand,
+    RefundCommand,
+    SendCommand,
+    WhyCommand,
+    WriteOffCommand,
+)
 from archgate.actions.money.views import (
     AccountDone,
     AccountId,
@@ -24,49 +32,17 @@ from archgate.actions.money.views import (
     Till,
     UnearnedRow,
 )
-from archgate.api.web import Body, In, Route, given, may, once, run_act, run_read
-from archgate.papers.invoices import pdf_of
+from archgate.api.web import Route, may, once, run_act, run_read
+from archgate.papers.invoices import Paper, pdf_of
 from archgate.papers.lists import csv_file
 
 router = APIRouter(tags=["money"], route_class=Route)
 
 
-class Payer(In):
-    person_id: int | None = None
-    organization_id: int | None = None
-
-
-class PaymentIn(Body):
-    """`installments` chooses what is settled, [{"id", "amount"}]; without it the oldest due. `fee`: what a bank kept of it."""
-
-    amount: Any = None
-    fee: Any = None
-    method: Any = None
-    reference: Any = None
-    received_on: Any = None
-    installments: Any = None
-    anyway: bool | None = None
-
-
-class RefundIn(Body):
-    amount: Any = None
-    method: Any = None
-    why: Any = None
-
-
-class WriteOffIn(Body):
-    installment_id: Any = None
-    why: Any = None
-
-
-class Why(In):
-    why: str
-
-
 @router.post("/accounts")
-def account_for(body: Payer, request: Request, user: User = Depends(may("read"))) -> AccountId:
+def account_for(body: PayerCommand, request: Request, user: User = Depends(may("read"))) -> AccountId:
     """The account of a payer in the center's currency; made when first asked for."""
-    return run_act(request, user, lambda uow: accounts.account_for(uow, body.person_id, body.organization_id))
+    return run_act(request, user, lambda uow: accounts.account_for(uow, body))
 
 
 @router.get("/accounts/{account_id}")
@@ -88,21 +64,21 @@ def entries_file(account_id: int, request: Request, user: User = Depends(may("re
 @router.post("/accounts/{account_id}/payments", status_code=201)
 def take_payment(
     account_id: int,
-    body: PaymentIn,
+    body: PaymentCommand,
     request: Request,
     user: User = Depends(may("take money")),
     key: Once | None = Depends(once),
 ) -> PaymentDone:
     """Money that came in by hand: cash, check, transfer or purchase order."""
-    return run_act(request, user, lambda uow: accounts.take_payment(uow, account_id, given(body)), once=key)
+    return run_act(request, user, lambda uow: accounts.take_payment(uow, account_id, body), once=key)
 
 
 @router.post("/payments/{payment_id}/reverse")
 def reverse_payment(
-    payment_id: int, body: Why, request: Request, user: User = Depends(may("take money"))
+    payment_id: int, body: WhyCommand, request: Request, user: User = Depends(may("take money"))
 ) -> AccountDone:
     """Take a payment back, with the reason; what it settled is open again."""
-    return run_act(request, user, lambda uow: accounts.reverse_payment(uow, payment_id, body.why))
+    return run_act(request, user, lambda uow: accounts.reverse_payment(uow, payment_id, body))
 
 
 @router.post("/accounts/{account_id}/use-credit")
@@ -114,25 +90,25 @@ def use_credit(account_id: int, request: Request, user: User = Depends(may("take
 @router.post("/accounts/{account_id}/refunds", status_code=201)
 def refund(
     account_id: int,
-    body: RefundIn,
+    body: RefundCommand,
     request: Request,
     user: User = Depends(may("take money")),
     key: Once | None = Depends(once),
 ) -> AccountDone:
     """Pay credit back, never more than there is."""
-    return run_act(request, user, lambda uow: accounts.refund(uow, account_id, given(body)), once=key)
+    return run_act(request, user, lambda uow: accounts.refund(uow, account_id, body), once=key)
 
 
 @router.post("/accounts/{account_id}/write-offs", status_code=201)
 def write_off(
     account_id: int,
-    body: WriteOffIn,
+    body: WriteOffCommand,
     request: Request,
     user: User = Depends(may("take money")),
     key: Once | None = Depends(once),
 ) -> AccountDone:
     """Stop expecting what is left of an installment, with a reason."""
-    return run_act(request, user, lambda uow: accounts.write_off(uow, account_id, given(body)), once=key)
+    return run_act(request, user, lambda uow: accounts.write_off(uow, account_id, body), once=key)
 
 
 @router.get("/till")
@@ -200,16 +176,6 @@ def unearned_file(
     return Response(csv_file(lines), media_type="text/csv; charset=utf-8", headers=named("not-earned-yet"))
 
 
-class SendIn(In):
-    """`email`: another address than the payer's; of an organization it is kept."""
-
-    email: str | None = None
-
-
-class IssueIn(In):
-    send: bool = False
-
-
 @router.get("/accounts/{account_id}/invoices")
 def list_invoices(account_id: int, request: Request, user: User = Depends(may("read"))) -> Invoices:
     return run_read(request, user, lambda uow: invoices.of_account(uow, account_id))
@@ -218,7 +184,7 @@ def list_invoices(account_id: int, request: Request, user: User = Depends(may("r
 @router.post("/accounts/{account_id}/invoices", status_code=201)
 def issue_invoice(
     account_id: int,
-    body: IssueIn,
+    body: IssueCommand,
     request: Request,
     user: User = Depends(may("take money")),
     key: Once | None = Depends(once),
@@ -247,16 +213,16 @@ def invoice_paper(invoice_id: int, request: Request, user: User = Depends(may("r
 
 @router.post("/invoices/{invoice_id}/credit-note", status_code=201)
 def credit_note(
-    invoice_id: int, body: Why, request: Request, user: User = Depends(may("take money"))
+    invoice_id: int, body: WhyCommand, request: Request, user: User = Depends(may("take money"))
 ) -> InvoiceDone:
     """Take an invoice back whole, with the reason."""
-    return run_act(request, user, lambda uow: invoices.credit_note(uow, invoice_id, body.why))
+    return run_act(request, user, lambda uow: invoices.credit_note(uow, invoice_id, body))
 
 
 @router.post("/accounts/{account_id}/credit-notes", status_code=201)
 def credit_differences(
     account_id: int,
-    body: IssueIn,
+    body: IssueCommand,
     request: Request,
     user: User = Depends(may("take money")),
     key: Once | None = Depends(once),
@@ -270,7 +236,7 @@ def credit_differences(
 @router.post("/invoices/{invoice_id}/send", status_code=202)
 def send_paper(
     invoice_id: int,
-    body: SendIn,
+    body: SendCommand,
     request: Request,
     user: User = Depends(may("take money")),
     key: Once | None = Depends(once),
@@ -285,7 +251,7 @@ def receipt(payment_id: int, request: Request, user: User = Depends(may("take mo
     return run_act(request, user, lambda uow: invoices.receipt(uow, payment_id))
 
 
-def pdf(name: str, held: dict[str, Any]) -> Response:
+def pdf(name: str, held: Paper) -> Response:
     headers = {"Content-Disposition": f'inline; filename="{name}.pdf"'}
     return Response(pdf_of(held), media_type="application/pdf", headers=headers)
 

@@ -6,17 +6,11 @@ from fastapi import APIRouter, Depends, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import attendance
+from archgate.actions.enrolling.commands import MarksCommand
 from archgate.actions.enrolling.views import AttendanceDone, AttendanceOut
-from archgate.api.web import In, Route, may, run_act, run_read
+from archgate.api.web import Route, may, run_act, run_read
 
 router = APIRouter(tags=["attendance"], route_class=Route)
-
-
-class MarksIn(In):
-    """By person: present, late, left early, excused, absent, or null to take a mark back."""
-
-    marks: dict[int, str | None]
-    anyway: bool = False
 
 
 @router.get("/runs/{run_id}/attendance")
@@ -26,7 +20,7 @@ def get_attendance(run_id: int, request: Request, user: User = Depends(may("read
 
 @router.put("/meetings/{meeting_id}/attendance")
 def mark(
-    meeting_id: int, body: MarksIn, request: Request, user: User = Depends(may("enroll"))
+    meeting_id: int, body: MarksCommand, request: Request, user: User = Depends(may("enroll"))
 ) -> AttendanceDone:
     """Say who was at a meeting."""
     return run_act(request, user, lambda uow: attendance.mark(uow, meeting_id, body.marks, body.anyway))

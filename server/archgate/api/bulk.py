@@ -6,41 +6,14 @@ from fastapi import APIRouter, Depends, Request, UploadFile
 
 from archgate.actions.access.staff import User
 from archgate.actions.bulk import bulk
+from archgate.actions.bulk.commands import BatchChangeCommand, EnrollBatchCommand, RowFixForm
 from archgate.actions.bulk.views import BatchOut
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.api.runs import given
-from archgate.api.web import In, Route, may, once, run_act, run_read
+from archgate.api.web import Route, may, once, run_act, run_read
 from archgate.papers import apart
 from archgate.papers.lists import LARGEST_FILE
 
 router = APIRouter(tags=["bulk"], route_class=Route)
-
-
-class BatchChange(In):
-    columns: dict[str, int | None] | None = None
-    organization_id: int | None = None
-
-
-class RowFix(In):
-    """What is corrected in a line; an empty body takes the corrections back."""
-
-    given: str | None = None
-    family: str | None = None
-    email: str | None = None
-    phone: str | None = None
-    number: str | None = None
-    rate: str | None = None
-    party: str | None = None
-    remarks: str | None = None
-    no_email: str | None = None
-    somebody_new: str | None = None
-
-
-class BatchConfirm(In):
-    """What the person confirmed: so many people for so much."""
-
-    people: int
-    total: str
 
 
 @router.post("/runs/{run_id}/batches", status_code=201)
@@ -61,23 +34,23 @@ def get_batch(batch_id: int, request: Request, user: User = Depends(may("read"))
 
 @router.patch("/batches/{batch_id}")
 def change_batch(
-    batch_id: int, body: BatchChange, request: Request, user: User = Depends(may("enroll"))
+    batch_id: int, body: BatchChangeCommand, request: Request, user: User = Depends(may("enroll"))
 ) -> BatchOut:
-    return run_act(request, user, lambda uow: bulk.change_batch(uow, batch_id, given(body)))
+    return run_act(request, user, lambda uow: bulk.change_batch(uow, batch_id, body))
 
 
 @router.patch("/batches/{batch_id}/rows/{line}")
 def fix_row(
-    batch_id: int, line: int, body: RowFix, request: Request, user: User = Depends(may("enroll"))
+    batch_id: int, line: int, body: RowFixForm, request: Request, user: User = Depends(may("enroll"))
 ) -> BatchOut:
     """Correct a line in place."""
-    return run_act(request, user, lambda uow: bulk.fix_row(uow, batch_id, line, given(body)))
+    return run_act(request, user, lambda uow: bulk.fix_row(uow, batch_id, line, body))
 
 
 @router.post("/batches/{batch_id}/enroll")
 def enroll_batch(
     batch_id: int,
-    body: BatchConfirm,
+    body: EnrollBatchCommand,
     request: Request,
     user: User = Depends(may("enroll")),
     key: Once | None = Depends(once),

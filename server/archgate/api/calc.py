@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 import orjson
 from fastapi import APIRouter, Depends, Request
 
@@ -11,6 +9,7 @@ from archgate.actions.access.staff import User
 from archgate.actions.kernel.problems import Problem, not_found
 from archgate.api.web import Route, may
 from archgate.core.documents import CALCULATORS
+from archgate.core.reader import Document
 
 router = APIRouter(tags=["calc"], route_class=Route)
 LARGEST = 1024 * 1024
@@ -24,9 +23,7 @@ async def bytes_of(request: Request) -> bytes:
 
 
 @router.post("/calc/{name}", openapi_extra={"requestBody": {"content": {"application/json": {"schema": {}}}}})
-def calculate(
-    name: str, body: bytes = Depends(bytes_of), user: User = Depends(may("read"))
-) -> dict[str, Any]:
+def calculate(name: str, body: bytes = Depends(bytes_of), user: User = Depends(may("read"))) -> Document:
     """Answer one JSON document with another: schedule, quote, plan or waitlist. A document has at most 1 MB, a list in it
     1,000 entries; a schedule at most 5,000 meetings of all patterns together, and 5,000 clashes."""
     if name not in CALCULATORS:

@@ -6,19 +6,11 @@ from fastapi import APIRouter, Depends, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import calls
+from archgate.actions.enrolling.commands import CallCommand, PaidCommand
 from archgate.actions.enrolling.views import CallList
-from archgate.api.web import In, Route, may, run_act, run_read
+from archgate.api.web import Route, may, run_act, run_read
 
 router = APIRouter(tags=["messages"], route_class=Route)
-
-
-class CallNote(In):
-    outcome: str
-    note: str = ""
-
-
-class Paid(In):
-    paid: bool
 
 
 @router.get("/meetings/{meeting_id}/calls")
@@ -28,7 +20,7 @@ def call_list(meeting_id: int, request: Request, user: User = Depends(may("read"
 
 @router.put("/meetings/{meeting_id}/calls/{person_id}")
 def note_call(
-    meeting_id: int, person_id: int, body: CallNote, request: Request, user: User = Depends(may("enroll"))
+    meeting_id: int, person_id: int, body: CallCommand, request: Request, user: User = Depends(may("enroll"))
 ) -> CallList:
     return run_act(
         request, user, lambda uow: calls.note_call(uow, meeting_id, person_id, body.outcome, body.note)
@@ -37,7 +29,7 @@ def note_call(
 
 @router.put("/meetings/{meeting_id}/paid")
 def set_paid(
-    meeting_id: int, body: Paid, request: Request, user: User = Depends(may("plan runs"))
+    meeting_id: int, body: PaidCommand, request: Request, user: User = Depends(may("plan runs"))
 ) -> CallList:
     """Whether the instructor is still paid for a cancelled meeting."""
     return run_act(request, user, lambda uow: calls.set_paid(uow, meeting_id, body.paid))

@@ -2,35 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from fastapi import APIRouter, Depends, Request, Response
 
 from archgate.actions.access.staff import User
 from archgate.actions.fees import codes
+from archgate.actions.fees.term_commands import CodeCommand
 from archgate.actions.fees.views import CodeDone, CodeOut, CodeUses
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.api.web import Body, Route, given, may, once, run_act, run_read
+from archgate.api.web import Route, may, once, run_act, run_read
 from archgate.papers.lists import csv_file
 
 router = APIRouter(tags=["fees"], route_class=Route)
-
-
-class CodeIn(Body):
-    """`number` makes a set of single-use codes; `on` are codes of rates and extras, none said is every rate."""
-
-    code: Any = None
-    note: Any = None
-    percent: Any = None
-    off: Any = None
-    to: Any = None
-    most: Any = None
-    most_each: Any = None
-    course_ids: Any = None
-    run_ids: Any = None
-    on: Any = None
-    active: Any = None
-    number: Any = None
 
 
 @router.get("/codes")
@@ -40,10 +22,13 @@ def list_codes(request: Request, user: User = Depends(may("read"))) -> list[Code
 
 @router.post("/codes", status_code=201)
 def make_code(
-    body: CodeIn, request: Request, user: User = Depends(may("keep fees")), key: Once | None = Depends(once)
+    body: CodeCommand,
+    request: Request,
+    user: User = Depends(may("keep fees")),
+    key: Once | None = Depends(once),
 ) -> CodeDone:
     """Make one code, or a numbered set of single-use ones."""
-    return run_act(request, user, lambda uow: codes.make_code(uow, given(body)), once=key)
+    return run_act(request, user, lambda uow: codes.make_code(uow, body), once=key)
 
 
 @router.get("/codes/{code_id}")
@@ -53,10 +38,10 @@ def get_code(code_id: int, request: Request, user: User = Depends(may("read"))) 
 
 @router.put("/codes/{code_id}")
 def change_code(
-    code_id: int, body: CodeIn, request: Request, user: User = Depends(may("keep fees"))
+    code_id: int, body: CodeCommand, request: Request, user: User = Depends(may("keep fees"))
 ) -> CodeDone:
     """Change a code, or with it its whole set, for sign-ups from now on."""
-    return run_act(request, user, lambda uow: codes.change_code(uow, code_id, given(body)))
+    return run_act(request, user, lambda uow: codes.change_code(uow, code_id, body))
 
 
 @router.get("/codes/{code_id}/list.csv", response_class=Response)

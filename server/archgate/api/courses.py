@@ -6,8 +6,9 @@ from fastapi import APIRouter, Depends, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.courses import courses
+from archgate.actions.courses.commands import CoursePatch
 from archgate.actions.courses.views import CourseChanged, CourseOut
-from archgate.api.web import Patch, Route, given, may, run_act, run_read
+from archgate.api.web import Route, may, run_act, run_read
 
 router = APIRouter(tags=["courses"], route_class=Route)
 
@@ -19,7 +20,7 @@ def list_courses(request: Request, user: User = Depends(may("read"))) -> list[Co
 
 @router.patch("/courses/{course_id}")
 def change_course(
-    course_id: int, body: Patch, request: Request, user: User = Depends(may("keep courses"))
+    course_id: int, body: CoursePatch, request: Request, user: User = Depends(may("keep courses"))
 ) -> CourseChanged:
     """Change a course; what `set` does not name stays. `refunds` null takes the center's policy again."""
-    return run_act(request, user, lambda uow: courses.change_course(uow, course_id, given(body)))
+    return run_act(request, user, lambda uow: courses.change_course(uow, course_id, body))

@@ -2,13 +2,20 @@
 
 from __future__ import annotations
 
-from typing import Any
+from datetime import date
 
 from fastapi import APIRouter, Depends, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import changing, enrollments, leaving, transfers
-from archgate.actions.enrolling.commands import ChangeCommand, EnrollCommand, TransferCommand
+from archgate.actions.enrolling.commands import (
+    ChangeCommand,
+    EnrollCommand,
+    GiveBackCommand,
+    NamePlaceCommand,
+    TransferCommand,
+    WithdrawCommand,
+)
 from archgate.actions.enrolling.views import (
     EnrolledView,
     GivenBack,
@@ -21,23 +28,9 @@ from archgate.actions.enrolling.views import (
     Withdrawn,
 )
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.api.web import Body, In, Route, given, may, once, run_act, run_read
+from archgate.api.web import Route, may, once, run_act, run_read
 
 router = APIRouter(tags=["roster"], route_class=Route)
-
-
-class NamePlace(In):
-    person_id: int
-
-
-class WithdrawIn(In):
-    """`keep`: what is kept instead of what the refund policy says, with `why` where it differs. `no_show`: they did not come,
-    and all is kept; `received_on` is the day word came."""
-
-    keep: str | None = None
-    why: str = ""
-    received_on: str | None = None
-    no_show: bool = False
 
 
 @router.post("/enrollments", status_code=201)
@@ -53,10 +46,6 @@ def enroll(
 @router.get("/enrollments/{enrollment_id}")
 def get_sign_up(enrollment_id: int, request: Request, user: User = Depends(may("read"))) -> SignUpOut:
     return run_read(request, user, lambda uow: changing.view(uow, enrollment_id))
-
-
-class SwapIn(In):
-    person_id: int
 
 
 @router.post("/enrollments/{enrollment_id}/change")
@@ -92,7 +81,7 @@ def transfer(
 @router.post("/enrollments/{enrollment_id}/swap")
 def swap(
     enrollment_id: int,
-    body: SwapIn,
+    body: NamePlaceCommand,
     request: Request,
     user: User = Depends(may("enroll")),
     key: Once | None = Depends(once),
@@ -101,25 +90,20 @@ def swap(
     return run_act(request, user, lambda uow: transfers.swap(uow, enrollment_id, body.person_id), once=key)
 
 
-class GiveBackIn(Body):
-    total: Any = None
-
-
 @router.post("/meetings/{meeting_id}/give-back")
 def give_back(
     meeting_id: int,
-    body: GiveBackIn,
+    body: GiveBackCommand,
     request: Request,
     preview: bool = False,
     user: User = Depends(may("take money")),
     key: Once | None = Depends(once),
 ) -> GivenBack:
     """Give everybody on a run what a cancelled meeting was worth."""
-    asked = given(body)
     return run_act(
         request,
         user,
-        lambda uow: changing.credit_meeting(uow, meeting_id, asked),
+        lambda uow: changing.credit_meeting(uow, meeting_id, body),
         once=key,
         preview=preview,
     )
@@ -129,7 +113,7 @@ def give_back(
 def get_withdrawal(
     enrollment_id: int,
     request: Request,
-    received_on: str | None = None,
+    received_on: date | None = None,
     no_show: bool = False,
     user: User = Depends(may("read")),
 ) -> Withdrawal:
@@ -141,18 +125,17 @@ def get_withdrawal(
 def withdraw(
     enrollment_id: int,
     request: Request,
-    body: WithdrawIn | None = None,
+    body: WithdrawCommand | None = None,
     user: User = Depends(may("enroll")),
     key: Once | None = Depends(once),
 ) -> Withdrawn:
     """Give a seat back; what the refund policy keeps stays owed or paid, the rest is credit."""
-    how = body.model_dump() if body else {}
-    return run_act(request, user, lambda uow: leaving.withdraw(uow, enrollment_id, **how), once=key)
+    return run_act(request, user, lambda uow: leaving.withdraw(uow, enrollment_id, body), once=key)
 
 
 @router.put("/enrollments/{enrollment_id}/places/{n}")
 def name_place(
-    enrollment_id: int, n: int, body: NamePlace, request: Request, user: User = Depends(may("enroll"))
+    enrollment_id: int, n: int, body: NamePlaceCommand, request: Request, user: User = Depends(may("enroll"))
 ) -> NamedView:
     """Name a head of a party."""
     return run_act(request, user, lambda uow: enrollments.name_place(uow, enrollment_id, n, body.person_id))

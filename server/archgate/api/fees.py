@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from datetime import date
-from typing import Any
 
 from fastapi import APIRouter, Depends, Query, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.fees import kept_quotes, prices, quotes
-from archgate.actions.fees.commands import KeepCommand, QuoteCommand
+from archgate.actions.fees.commands import EarlyCommand, KeepCommand, QuoteCommand
 from archgate.actions.fees.views import (
     Choices,
     Compared,
@@ -24,8 +23,9 @@ from archgate.actions.fees.views import (
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.actions.money import payments
+from archgate.actions.money.commands import PayerCommand
 from archgate.actions.money.views import Details
-from archgate.api.web import Body, In, Route, given, may, once, run_act, run_read
+from archgate.api.web import Route, may, once, run_act, run_read
 from archgate.outside.payments import StandInPayments
 
 router = APIRouter(tags=["fees"], route_class=Route)
@@ -88,14 +88,12 @@ def drop_quote(quote_id: int, request: Request, user: User = Depends(may("enroll
     return run_act(request, user, lambda uow: kept_quotes.drop(uow, quote_id))
 
 
-class Payer(In):
-    person_id: int | None = None
-    organization_id: int | None = None
-
-
 @router.post("/payment-details", status_code=201)
 def take_details(
-    body: Payer, request: Request, user: User = Depends(may("enroll")), key: Once | None = Depends(once)
+    body: PayerCommand,
+    request: Request,
+    user: User = Depends(may("enroll")),
+    key: Once | None = Depends(once),
 ) -> Details:
     """Have the payment service take a payer's details; a token comes back and is kept, never a number."""
     if (body.person_id is None) == (body.organization_id is None):
@@ -139,17 +137,6 @@ def price_on(
     return run_read(request, user, lambda uow: prices.reading(uow, run_id, day, rate_id, plan_id))
 
 
-class EarlyIn(Body):
-    """The early-bird planner's inputs; `rounding` is the amount that the regular price is rounded to."""
-
-    currency: Any = None
-    fee: Any = None
-    share: Any = None
-    target: Any = None
-    days: Any = None
-    rounding: Any = None
-
-
 @router.get("/runs/{run_id}/early-bird")
 def early_start(run_id: int, request: Request, user: User = Depends(may("read"))) -> EarlyStart:
     """Where the early-bird planner starts for a run, from the course's own past runs."""
@@ -157,6 +144,6 @@ def early_start(run_id: int, request: Request, user: User = Depends(may("read"))
 
 
 @router.post("/early-bird")
-def early_plan(body: EarlyIn, request: Request, user: User = Depends(may("read"))) -> EarlyOut:
+def early_plan(body: EarlyCommand, request: Request, user: User = Depends(may("read"))) -> EarlyOut:
     """The regular price that keeps today's fee as the early one. Nothing is written."""
-    return run_read(request, user, lambda uow: prices.early_plan(uow, given(body)))
+    return run_read(request, user, lambda uow: prices.early_plan(uow, body))

@@ -9,8 +9,6 @@ from __future__ import annotations
 import asyncio
 import secrets
 import time
-from collections.abc import Awaitable, Callable, MutableMapping
-from typing import Any
 from urllib.parse import urlsplit
 from weakref import WeakKeyDictionary
 
@@ -18,15 +16,13 @@ import structlog
 from starlette.datastructures import Headers
 from starlette.exceptions import HTTPException
 from starlette.responses import Response
+from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from archgate.actions.kernel.unit_of_work import is_database_trouble
 from archgate.api import web
 from archgate.settings import Settings
 
-Message = MutableMapping[str, Any]
-Receive = Callable[[], Awaitable[Message]]
-Send = Callable[[Message], Awaitable[None]]
-App = Callable[[MutableMapping[str, Any], Receive, Send], Awaitable[None]]
+App = ASGIApp
 
 LARGEST_BODY = 12 * 1024 * 1024
 CHUNK_WAIT = 10.0  # seconds between two pieces of a body
@@ -45,7 +41,7 @@ class Guard:
         self.slots: WeakKeyDictionary[asyncio.AbstractEventLoop, asyncio.Semaphore] = WeakKeyDictionary()
         self.silent_until = 0.0
 
-    async def __call__(self, scope: MutableMapping[str, Any], receive: Receive, send: Send) -> None:
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] != "http":
             await self.app(scope, receive, send)
             return
@@ -79,7 +75,7 @@ class Guard:
                 raise
             await answer(self.trouble(error, path))
 
-    async def in_turn(self, scope: MutableMapping[str, Any], receive: Receive, sending: Send) -> None:
+    async def in_turn(self, scope: Scope, receive: Receive, sending: Send) -> None:
         """A request for data takes a turn of this process; while the database is silent none is given out."""
         slots = self.slots.setdefault(asyncio.get_running_loop(), asyncio.Semaphore(SLOTS))
         try:
@@ -109,7 +105,7 @@ class Guard:
         response.headers["Connection"] = "close"
         return response
 
-    def refused(self, scope: MutableMapping[str, Any]) -> Response | None:
+    def refused(self, scope: Scope) -> Response | None:
         """What is answered without asking anybody: a wrong host, another origin, a body too large."""
         headers = Headers(raw=scope["headers"])
         host = headers.get("host", "")

@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from fastapi import APIRouter, Depends, Request, Response
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import interest
+from archgate.actions.enrolling.commands import (
+    CarryCommand,
+    InterestCommand,
+    QuestionsCommand,
+    SendOnCommand,
+    WhichCommand,
+)
 from archgate.actions.enrolling.views import (
     CarriedOver,
     Cleared,
@@ -18,46 +23,12 @@ from archgate.actions.enrolling.views import (
 )
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.actions.messages import webhooks
+from archgate.actions.messages.commands import WebhookCommand
 from archgate.actions.messages.views import WebhookDone, WebhookMade, WebhookOut
-from archgate.api.web import Body, In, Route, given, may, once, run_act, run_read
+from archgate.api.web import Route, may, once, run_act, run_read
 from archgate.papers.lists import csv_file
 
 router = APIRouter(tags=["waitlist"], route_class=Route)
-
-
-class InterestIn(Body):
-    """A run or a course, and who."""
-
-    run_id: Any = None
-    course_id: Any = None
-    person_id: Any = None
-    note: Any = None
-    answers: Any = None
-
-
-class QuestionsIn(Body):
-    questions: Any = None
-    head_start_hours: Any = None
-
-
-class WhichIn(In):
-    """`ids` names some of the list; without it all."""
-
-    ids: list[int] | None = None
-
-
-class CarryIn(In):
-    to_run_id: int
-
-
-class SendOnIn(In):
-    webhook_id: int
-    tag: str = ""
-
-
-class WebhookIn(Body):
-    name: Any = None
-    address: Any = None
 
 
 @router.get("/demand")
@@ -68,10 +39,13 @@ def demand(request: Request, user: User = Depends(may("read"))) -> list[Demand]:
 
 @router.post("/interest", status_code=201)
 def show_interest(
-    body: InterestIn, request: Request, user: User = Depends(may("enroll")), key: Once | None = Depends(once)
+    body: InterestCommand,
+    request: Request,
+    user: User = Depends(may("enroll")),
+    key: Once | None = Depends(once),
 ) -> InterestDone:
     """Put somebody on an interest list; it is no enrollment."""
-    return run_act(request, user, lambda uow: interest.show_interest(uow, given(body)), once=key)
+    return run_act(request, user, lambda uow: interest.show_interest(uow, body), once=key)
 
 
 @router.get("/interest")
@@ -100,19 +74,19 @@ def list_file(
 
 @router.put("/interest/questions")
 def set_questions(
-    body: QuestionsIn,
+    body: QuestionsCommand,
     request: Request,
     run_id: int | None = None,
     course_id: int | None = None,
     user: User = Depends(may("plan runs")),
 ) -> InterestListDone:
     """The own questions of a list, and its head start."""
-    return run_act(request, user, lambda uow: interest.set_questions(uow, run_id, course_id, given(body)))
+    return run_act(request, user, lambda uow: interest.set_questions(uow, run_id, course_id, body))
 
 
 @router.post("/interest/clear")
 def clear(
-    body: WhichIn,
+    body: WhichCommand,
     request: Request,
     run_id: int | None = None,
     course_id: int | None = None,
@@ -124,7 +98,7 @@ def clear(
 
 @router.post("/interest/carry-over")
 def carry_over(
-    body: CarryIn,
+    body: CarryCommand,
     request: Request,
     run_id: int | None = None,
     course_id: int | None = None,
@@ -136,7 +110,7 @@ def carry_over(
 
 @router.post("/interest/send-on")
 def send_on(
-    body: SendOnIn,
+    body: SendOnCommand,
     request: Request,
     run_id: int | None = None,
     course_id: int | None = None,
@@ -158,9 +132,11 @@ def list_webhooks(request: Request, user: User = Depends(may("read"))) -> list[W
 
 
 @router.post("/webhooks", status_code=201)
-def add_webhook(body: WebhookIn, request: Request, user: User = Depends(may("keep settings"))) -> WebhookMade:
+def add_webhook(
+    body: WebhookCommand, request: Request, user: User = Depends(may("keep settings"))
+) -> WebhookMade:
     """Add an address that lists can be sent on to."""
-    return run_act(request, user, lambda uow: webhooks.add(uow, given(body)))
+    return run_act(request, user, lambda uow: webhooks.add(uow, body))
 
 
 @router.delete("/webhooks/{webhook_id}")

@@ -8,7 +8,7 @@ from archgate.actions.access.staff import User
 from archgate.actions.across import checks
 from archgate.actions.across.views import Checked
 from archgate.actions.kernel import queue
-from archgate.actions.messages.views import Jobs
+from archgate.actions.kernel.views import Jobs
 from archgate.api.schedule import Done
 from archgate.api.web import Route, may, run_act, run_read
 

@@ -6,17 +6,11 @@ from fastapi import APIRouter, Depends, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.across import finding, live
+from archgate.actions.across.commands import PulseCommand
 from archgate.actions.across.views import Found, PulseOut, Ribbon
-from archgate.api.web import In, Route, may, run_read
+from archgate.api.web import Route, may, run_read
 
 router = APIRouter(tags=["live"], route_class=Route)
-
-
-class Pulse(In):
-    """The newest change the screen knows, and the run it shows, if one."""
-
-    seen: int = 0
-    run_id: int | None = None
 
 
 @router.get("/ribbon")
@@ -25,7 +19,7 @@ def ribbon(request: Request, user: User = Depends(may("read"))) -> Ribbon:
 
 
 @router.post("/pulse")
-def pulse(body: Pulse, request: Request, user: User = Depends(may("read"))) -> PulseOut:
+def pulse(body: PulseCommand, request: Request, user: User = Depends(may("read"))) -> PulseOut:
     """Changes newer than the one the screen knows. The last seconds' come again; a change is known by its key."""
     return run_read(request, user, lambda uow: live.pulse(uow, body.seen, body.run_id))
 

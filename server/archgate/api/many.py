@@ -6,27 +6,18 @@ from fastapi import APIRouter, Depends, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import on_many
+from archgate.actions.enrolling.commands import MoveManyCommand, WithdrawManyCommand
 from archgate.actions.enrolling.views import ManyDone, ManyMoved
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.api.web import In, Route, may, once, run_act
+from archgate.api.web import Route, may, once, run_act
 
 router = APIRouter(tags=["roster"], route_class=Route)
-
-
-class ManyIn(In):
-    enrollment_ids: list[int]
-    why: str = ""
-
-
-class MoveManyIn(In):
-    enrollment_ids: list[int]
-    to_run_id: int
 
 
 @router.post("/runs/{run_id}/withdraw-many")
 def withdraw_many(
     run_id: int,
-    body: ManyIn,
+    body: WithdrawManyCommand,
     request: Request,
     preview: bool = False,
     user: User = Depends(may("enroll")),
@@ -45,7 +36,7 @@ def withdraw_many(
 @router.post("/runs/{run_id}/move-many")
 def move_many(
     run_id: int,
-    body: MoveManyIn,
+    body: MoveManyCommand,
     request: Request,
     preview: bool = False,
     user: User = Depends(may("enroll")),

@@ -7,18 +7,11 @@ from fastapi import APIRouter, Depends, Request
 from archgate.actions.access.staff import User
 from archgate.actions.kernel import lookups
 from archgate.actions.runs import notices
+from archgate.actions.runs.commands import NoticeCommand, NoticeReadCommand
 from archgate.actions.runs.views import NoticeDone, NoticeOut
-from archgate.api.web import In, Route, may, run_act, run_read
+from archgate.api.web import Route, may, run_act, run_read
 
 router = APIRouter(tags=["notices"], route_class=Route)
-
-
-class NoticeIn(In):
-    text: str
-
-
-class NoticeRead(In):
-    version: int
 
 
 @router.get("/runs/{run_id}/notice")
@@ -29,7 +22,7 @@ def get_notice(run_id: int, request: Request, user: User = Depends(may("read")))
 
 @router.put("/runs/{run_id}/notice")
 def set_notice(
-    run_id: int, body: NoticeIn, request: Request, user: User = Depends(may("plan runs"))
+    run_id: int, body: NoticeCommand, request: Request, user: User = Depends(may("plan runs"))
 ) -> NoticeDone:
     """Put up another desk notice, or none; it has to be read anew."""
     return run_act(request, user, lambda uow: notices.set_notice(uow, run_id, body.text))
@@ -37,7 +30,7 @@ def set_notice(
 
 @router.post("/runs/{run_id}/notice/read")
 def acknowledge(
-    run_id: int, body: NoticeRead, request: Request, user: User = Depends(may("enroll"))
+    run_id: int, body: NoticeReadCommand, request: Request, user: User = Depends(may("enroll"))
 ) -> NoticeOut:
     """Say that this version was read."""
     return run_act(request, user, lambda uow: notices.acknowledge(uow, run_id, body.version))

@@ -6,34 +6,18 @@ from fastapi import APIRouter, Depends, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import invites, offers
+from archgate.actions.enrolling.commands import MoreTimeCommand, OfferCommand, ReplyCommand
 from archgate.actions.enrolling.views import OfferDone, ReplyPage
 from archgate.actions.kernel.unit_of_work import Once, act, read_only
-from archgate.api.web import In, Route, Token, may, once, run_act
+from archgate.api.web import Route, Token, may, once, run_act
 
 router = APIRouter(tags=["offers"], route_class=Route)
-
-
-class OfferIn(In):
-    """Out of turn, the reason."""
-
-    why: str = ""
-
-
-class TimeIn(In):
-    hours: int
-
-
-class ReplyIn(In):
-    """`answer` is take (with the total that was shown) or decline; time for an offer, wait for an invitation to a full run."""
-
-    answer: str
-    total: str = ""
 
 
 @router.post("/waiting/{waiting_id}/offer")
 def offer(
     waiting_id: int,
-    body: OfferIn,
+    body: OfferCommand,
     request: Request,
     user: User = Depends(may("enroll")),
     key: Once | None = Depends(once),
@@ -44,7 +28,7 @@ def offer(
 
 @router.post("/waiting/{waiting_id}/more-time")
 def more_time(
-    waiting_id: int, body: TimeIn, request: Request, user: User = Depends(may("enroll"))
+    waiting_id: int, body: MoreTimeCommand, request: Request, user: User = Depends(may("enroll"))
 ) -> OfferDone:
     """Give somebody longer to answer an offer."""
     return run_act(request, user, lambda uow: offers.more_time(uow, waiting_id, body.hours))
@@ -63,7 +47,7 @@ def reply_page(token: Token, request: Request) -> ReplyPage:
 
 
 @router.post("/replies/{token}")
-def reply(token: Token, body: ReplyIn, request: Request) -> ReplyPage:
+def reply(token: Token, body: ReplyCommand, request: Request) -> ReplyPage:
     """Answer an offer or an invitation."""
     sessions = request.app.state.sessions
     kept, answer = (

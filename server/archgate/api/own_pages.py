@@ -2,32 +2,18 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from fastapi import APIRouter, Depends, Request, Response
 
 from archgate.actions.access import own_pages, staff
+from archgate.actions.access.commands import NewPasswordCommand, OwnEmailCommand, SignInCommand
 from archgate.actions.access.staff import User
 from archgate.actions.access.views import OwnLink, OwnPageDone, OwnPageOut, Said
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import Once, UnitOfWork, act, read_only
-from archgate.api.web import In, Route, Token, address_of, keep_cookie, may, once, run_act
+from archgate.api.web import Route, Token, address_of, keep_cookie, may, once, run_act
 
 router = APIRouter(tags=["own pages"], route_class=Route)
 COOKIE, DEVICE = "archgate_own", "archgate_own_device"
-
-
-class NewPassword(In):
-    password: str
-
-
-class OwnSignIn(In):
-    email: str
-    password: str
-
-
-class OwnEmail(In):
-    email: str
 
 
 @router.post("/people/{person_id}/own-page", status_code=201)
@@ -54,7 +40,7 @@ def own_link(token: Token, request: Request) -> OwnLink:
 
 
 @router.post("/own/links/{token}", status_code=204)
-def set_password(token: Token, body: NewPassword, request: Request, response: Response) -> None:
+def set_password(token: Token, body: NewPasswordCommand, request: Request, response: Response) -> None:
     """Set the password by the link, and be signed in."""
     quick = request.app.state.settings.quick_hash
     made = act(
@@ -64,7 +50,7 @@ def set_password(token: Token, body: NewPassword, request: Request, response: Re
 
 
 @router.post("/own/session", status_code=204)
-def own_sign_in(body: OwnSignIn, request: Request, response: Response) -> None:
+def own_sign_in(body: SignInCommand, request: Request, response: Response) -> None:
     """Sign in to one's own page."""
     sessions, quick = request.app.state.sessions, request.app.state.settings.quick_hash
     email = body.email.strip()[:254]
@@ -90,7 +76,7 @@ def own_sign_out(request: Request, response: Response) -> None:
 
 
 @router.post("/own/new-link", status_code=202)
-def new_link(body: OwnEmail, request: Request) -> Said:
+def new_link(body: OwnEmailCommand, request: Request) -> Said:
     """Ask for a link to set a password anew. The answer is the same whether the email is known or not."""
     sessions, email, address = request.app.state.sessions, body.email.strip(), address_of(request)
     limits = staff.limits_of(f"link {email}", address, None)
@@ -104,10 +90,10 @@ def own_page(request: Request) -> OwnPageOut:
     """One's own courses, dates ahead and what is due."""
     token = request.cookies.get(COOKIE)
 
-    def reading(uow: UnitOfWork) -> Any:
+    def reading(uow: UnitOfWork) -> OwnPageOut:
         person = own_pages.person_behind(uow, token) if token else None
         if person is None:
             raise Problem(401, "signed-out", "Sign in to see your courses.")
         return own_pages.own_page(uow, person)
 
-    return read_only(request.app.state.sessions, reading)  # type: ignore[no-any-return]
+    return read_only(request.app.state.sessions, reading)

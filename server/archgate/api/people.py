@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from fastapi import APIRouter, Depends, Request
 
 from archgate.actions.access import own_pages
@@ -13,29 +11,18 @@ from archgate.actions.across.views import Merged, PersonFound, PersonPage
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.actions.messages.views import MessageOut
 from archgate.actions.people import organizations, people
+from archgate.actions.people.commands import (
+    MergeCommand,
+    NoteCommand,
+    OrganizationCommand,
+    PersonCommand,
+    PersonPatch,
+    TagsCommand,
+)
 from archgate.actions.people.views import Notes, OrganizationOut, PersonChanged, PersonNear, PersonOut, Tagged
-from archgate.api.web import Body, In, Patch, Route, may, once, run_act, run_read
-from archgate.api.web import given as given_of
+from archgate.api.web import Route, may, once, run_act, run_read
 
 router = APIRouter(tags=["people"], route_class=Route)
-
-
-class NewPerson(Body):
-    given: Any = None
-    family: Any = None
-    email: Any = None
-    phone: Any = None
-    note: Any = None
-    anyway: Any = None
-    invite: Any = None
-
-
-class NewNote(In):
-    text: str
-
-
-class NewOrganization(In):
-    name: str
 
 
 @router.get("/people")
@@ -66,30 +53,30 @@ def person_page(person_id: int, request: Request, user: User = Depends(may("read
 
 @router.patch("/people/{person_id}")
 def change_person(
-    person_id: int, body: Patch, request: Request, user: User = Depends(may("keep people"))
+    person_id: int, body: PersonPatch, request: Request, user: User = Depends(may("keep people"))
 ) -> PersonChanged:
-    return run_act(request, user, lambda uow: own_pages.change_person(uow, person_id, given_of(body)))
+    return run_act(request, user, lambda uow: own_pages.change_person(uow, person_id, body))
 
 
 @router.post("/people/{person_id}/notes", status_code=201)
 def add_note(
     person_id: int,
-    body: NewNote,
+    body: NoteCommand,
     request: Request,
     user: User = Depends(may("keep people")),
     key: Once | None = Depends(once),
 ) -> Notes:
-    return run_act(request, user, lambda uow: people.add_note(uow, person_id, body.text), once=key)
+    return run_act(request, user, lambda uow: people.add_note(uow, person_id, body), once=key)
 
 
 @router.post("/people", status_code=201)
 def create_person(
-    body: NewPerson,
+    body: PersonCommand,
     request: Request,
     user: User = Depends(may("keep people")),
     key: Once | None = Depends(once),
 ) -> PersonOut:
-    return run_act(request, user, lambda uow: own_pages.new_person(uow, given_of(body)), once=key)
+    return run_act(request, user, lambda uow: own_pages.new_person(uow, body), once=key)
 
 
 @router.get("/organizations")
@@ -102,16 +89,12 @@ def find_organizations(
 
 @router.post("/organizations", status_code=201)
 def create_organization(
-    body: NewOrganization,
+    body: OrganizationCommand,
     request: Request,
     user: User = Depends(may("keep people")),
     key: Once | None = Depends(once),
 ) -> OrganizationOut:
-    return run_act(request, user, lambda uow: organizations.create_organization(uow, body.name), once=key)
-
-
-class Tags(In):
-    tags: list[str]
+    return run_act(request, user, lambda uow: organizations.create_organization(uow, body), once=key)
 
 
 @router.get("/tags")
@@ -122,16 +105,10 @@ def list_tags(request: Request, user: User = Depends(may("read"))) -> list[str]:
 
 @router.put("/people/{person_id}/tags")
 def tag_person(
-    person_id: int, body: Tags, request: Request, user: User = Depends(may("keep people"))
+    person_id: int, body: TagsCommand, request: Request, user: User = Depends(may("keep people"))
 ) -> Tagged:
     """What kind of person somebody is to the center; it decides which rates they may have."""
-    return run_act(request, user, lambda uow: people.tag_person(uow, person_id, body.tags))
-
-
-class MergeIn(In):
-    """The other record, whose everything goes to this one."""
-
-    gone_id: int
+    return run_act(request, user, lambda uow: people.tag_person(uow, person_id, body))
 
 
 @router.get("/people/{person_id}/messages")
@@ -143,7 +120,7 @@ def person_messages(person_id: int, request: Request, user: User = Depends(may("
 @router.post("/people/{person_id}/merge")
 def merge(
     person_id: int,
-    body: MergeIn,
+    body: MergeCommand,
     request: Request,
     preview: bool = False,
     user: User = Depends(may("keep people")),

@@ -3,12 +3,19 @@
 from __future__ import annotations
 
 import datetime
-from typing import Any
 
 from fastapi import APIRouter, Depends, Request, UploadFile
 
 from archgate.actions.access.staff import User
 from archgate.actions.schedule import calendars, places
+from archgate.actions.schedule.commands import (
+    BusyCommand,
+    ClosureCommand,
+    DayStateCommand,
+    InstructorCommand,
+    PlaceCommand,
+    RegionCommand,
+)
 from archgate.actions.schedule.views import (
     BusyOut,
     ClosureChange,
@@ -17,38 +24,14 @@ from archgate.actions.schedule.views import (
     InstructorOut,
     PlaceOut,
 )
-from archgate.api.runs import given
 from archgate.api.schedule import Done
-from archgate.api.web import Body, In, Route, may, run_act, run_read
+from archgate.api.web import Route, may, run_act, run_read
+from archgate.core.states import OwnerKind
 from archgate.papers import apart
 from archgate.papers.lists import LARGEST_FILE
 
 router = APIRouter(tags=["places"], route_class=Route)
 read, keep = may("read"), may("keep places")
-
-
-class PlaceIn(Body):
-    name: Any = None
-    kind: Any = None
-    seats: Any = None
-    facts: Any = None
-    address: Any = None
-    address_public: Any = None
-    map_link: Any = None
-    time_zone: Any = None
-    active: Any = None
-
-
-class InstructorIn(Body):
-    name: Any = None
-    email: Any = None
-    phone: Any = None
-    hours: Any = None
-    active: Any = None
-
-
-class BusyIn(Body):
-    """{"from", "through", "start", "end", "label"}"""
 
 
 @router.get("/places")
@@ -57,13 +40,13 @@ def list_places(request: Request, user: User = Depends(read)) -> list[PlaceOut]:
 
 
 @router.post("/places", status_code=201)
-def add_place(body: PlaceIn, request: Request, user: User = Depends(keep)) -> PlaceOut:
-    return run_act(request, user, lambda uow: places.save_place(uow, None, given(body)))
+def add_place(body: PlaceCommand, request: Request, user: User = Depends(keep)) -> PlaceOut:
+    return run_act(request, user, lambda uow: places.save_place(uow, None, body))
 
 
 @router.patch("/places/{place_id}")
-def change_place(place_id: int, body: PlaceIn, request: Request, user: User = Depends(keep)) -> PlaceOut:
-    return run_act(request, user, lambda uow: places.save_place(uow, place_id, given(body)))
+def change_place(place_id: int, body: PlaceCommand, request: Request, user: User = Depends(keep)) -> PlaceOut:
+    return run_act(request, user, lambda uow: places.save_place(uow, place_id, body))
 
 
 @router.get("/instructors")
@@ -72,15 +55,15 @@ def list_instructors(request: Request, user: User = Depends(read)) -> list[Instr
 
 
 @router.post("/instructors", status_code=201)
-def add_instructor(body: InstructorIn, request: Request, user: User = Depends(keep)) -> InstructorOut:
-    return run_act(request, user, lambda uow: places.save_instructor(uow, None, given(body)))
+def add_instructor(body: InstructorCommand, request: Request, user: User = Depends(keep)) -> InstructorOut:
+    return run_act(request, user, lambda uow: places.save_instructor(uow, None, body))
 
 
 @router.patch("/instructors/{instructor_id}")
 def change_instructor(
-    instructor_id: int, body: InstructorIn, request: Request, user: User = Depends(keep)
+    instructor_id: int, body: InstructorCommand, request: Request, user: User = Depends(keep)
 ) -> InstructorOut:
-    return run_act(request, user, lambda uow: places.save_instructor(uow, instructor_id, given(body)))
+    return run_act(request, user, lambda uow: places.save_instructor(uow, instructor_id, body))
 
 
 @router.delete("/places/{place_id}")
@@ -96,15 +79,17 @@ def remove_instructor(instructor_id: int, request: Request, user: User = Depends
 
 
 @router.get("/busy/{kind}/{owner_id}")
-def list_busy(kind: str, owner_id: int, request: Request, user: User = Depends(read)) -> list[BusyOut]:
+def list_busy(kind: OwnerKind, owner_id: int, request: Request, user: User = Depends(read)) -> list[BusyOut]:
     """Absences of an instructor, or closed times of a place; `kind` is instructor or place."""
     return run_read(request, user, lambda uow: places.list_busy(uow, kind, owner_id))
 
 
 @router.post("/busy/{kind}/{owner_id}", status_code=201)
-def add_busy(kind: str, owner_id: int, body: BusyIn, request: Request, user: User = Depends(keep)) -> BusyOut:
+def add_busy(
+    kind: OwnerKind, owner_id: int, body: BusyCommand, request: Request, user: User = Depends(keep)
+) -> BusyOut:
     """From a day, through a day, with times on one day or without: {"from", "through", "start", "end", "label"}."""
-    return run_act(request, user, lambda uow: places.add_busy(uow, kind, owner_id, given(body)))
+    return run_act(request, user, lambda uow: places.add_busy(uow, kind, owner_id, body))
 
 
 @router.delete("/busy/{busy_id}")
@@ -114,7 +99,7 @@ def remove_busy(busy_id: int, request: Request, user: User = Depends(keep)) -> D
 
 @router.post("/busy/{kind}/{owner_id}/calendar")
 def import_busy(
-    kind: str, owner_id: int, file: UploadFile, request: Request, user: User = Depends(keep)
+    kind: OwnerKind, owner_id: int, file: UploadFile, request: Request, user: User = Depends(keep)
 ) -> Imported:
     """Take the busy times of an iCalendar file; those of an earlier import of the same file are replaced."""
     name = file.filename or "calendar"
@@ -123,37 +108,27 @@ def import_busy(
     return run_act(request, user, lambda uow: calendars.import_busy(uow, kind, owner_id, name, times))
 
 
-class Region(In):
-    region: str
-
-
-class Closing(Body):
-    """{"from", "through", "label"}"""
-
-
-class DayState(In):
-    closed: bool
-
-
 @router.get("/closures")
 def list_closures(year: int, request: Request, user: User = Depends(read)) -> ClosureYear:
     return run_read(request, user, lambda uow: places.list_closures(uow, year))
 
 
 @router.put("/closures/region")
-def set_region(body: Region, request: Request, user: User = Depends(may("keep settings"))) -> ClosureYear:
+def set_region(
+    body: RegionCommand, request: Request, user: User = Depends(may("keep settings"))
+) -> ClosureYear:
     """Whose public holidays are closed days: a country, or a part of one such as US-NY."""
     return run_act(request, user, lambda uow: places.set_region(uow, body.region))
 
 
 @router.post("/closures")
-def close_days(body: Closing, request: Request, user: User = Depends(keep)) -> ClosureChange:
-    return run_act(request, user, lambda uow: places.add_closure(uow, given(body)))
+def close_days(body: ClosureCommand, request: Request, user: User = Depends(keep)) -> ClosureChange:
+    return run_act(request, user, lambda uow: places.add_closure(uow, body))
 
 
 @router.put("/closures/{day}")
 def set_closure(
-    day: datetime.date, body: DayState, request: Request, user: User = Depends(keep)
+    day: datetime.date, body: DayStateCommand, request: Request, user: User = Depends(keep)
 ) -> ClosureChange:
     """Teach on a public holiday all the same, close it again, or open a day of one's own."""
     return run_act(request, user, lambda uow: places.set_closure(uow, day, body.closed))

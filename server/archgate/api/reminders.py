@@ -2,30 +2,15 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from fastapi import APIRouter, Depends, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.across import today
+from archgate.actions.across.commands import RemindCommand, SettleReminderCommand
 from archgate.actions.across.views import ReminderOut
-from archgate.api.runs import given
-from archgate.api.web import Body, Route, may, run_act, run_read
+from archgate.api.web import Route, may, run_act, run_read
 
 router = APIRouter(tags=["reminders"], route_class=Route)
-
-
-class ReminderIn(Body):
-    day: Any = None
-    text: Any = None
-    run_id: Any = None
-    person_id: Any = None
-    user_id: Any = None
-
-
-class ReminderPatch(Body):
-    done: bool | None = None
-    day: Any = None
 
 
 @router.get("/reminders")
@@ -40,13 +25,13 @@ def list_reminders(
 
 
 @router.post("/reminders", status_code=201)
-def remind(body: ReminderIn, request: Request, user: User = Depends(may("read"))) -> ReminderOut:
-    return run_act(request, user, lambda uow: today.remind(uow, given(body)))
+def remind(body: RemindCommand, request: Request, user: User = Depends(may("read"))) -> ReminderOut:
+    return run_act(request, user, lambda uow: today.remind(uow, body))
 
 
 @router.patch("/reminders/{reminder_id}")
 def settle_reminder(
-    reminder_id: int, body: ReminderPatch, request: Request, user: User = Depends(may("read"))
+    reminder_id: int, body: SettleReminderCommand, request: Request, user: User = Depends(may("read"))
 ) -> ReminderOut:
     """Tick it off, take that back, or put it off to another day."""
-    return run_act(request, user, lambda uow: today.settle_reminder(uow, reminder_id, given(body)))
+    return run_act(request, user, lambda uow: today.settle_reminder(uow, reminder_id, body))

@@ -6,35 +6,18 @@ from fastapi import APIRouter, Depends, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import groups, roles
+from archgate.actions.enrolling.commands import AddWithRoleCommand, GroupCommand, RoleCommand
 from archgate.actions.enrolling.views import Grouped, WithRole
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.api.web import In, Route, may, once, run_act
+from archgate.api.web import Route, may, once, run_act
 
 router = APIRouter(tags=["roster"], route_class=Route)
-
-
-class RoleIn(In):
-    """`role` is assistant, instructor or observer."""
-
-    person_id: int
-    role: str
-
-
-class RoleChange(In):
-    role: str
-
-
-class GroupIn(In):
-    """Without a name, out of their groups."""
-
-    name: str | None = None
-    enrollment_ids: list[int]
 
 
 @router.post("/runs/{run_id}/roles", status_code=201)
 def add_with_role(
     run_id: int,
-    body: RoleIn,
+    body: AddWithRoleCommand,
     request: Request,
     user: User = Depends(may("enroll")),
     key: Once | None = Depends(once),
@@ -47,7 +30,7 @@ def add_with_role(
 
 @router.put("/enrollments/{enrollment_id}/role")
 def set_role(
-    enrollment_id: int, body: RoleChange, request: Request, user: User = Depends(may("enroll"))
+    enrollment_id: int, body: RoleCommand, request: Request, user: User = Depends(may("enroll"))
 ) -> WithRole:
     return run_act(request, user, lambda uow: roles.set_role(uow, enrollment_id, body.role))
 
@@ -60,7 +43,7 @@ def take_off(enrollment_id: int, request: Request, user: User = Depends(may("enr
 
 @router.post("/runs/{run_id}/groups")
 def put_in_group(
-    run_id: int, body: GroupIn, request: Request, user: User = Depends(may("enroll"))
+    run_id: int, body: GroupCommand, request: Request, user: User = Depends(may("enroll"))
 ) -> Grouped:
     """Put people of a roster into a group, made when first named."""
     return run_act(

@@ -8,6 +8,7 @@ from fastapi import APIRouter, Depends, Request, Response
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import roster
 from archgate.actions.enrolling.views import Roster
+from archgate.actions.kernel.unit_of_work import as_json
 from archgate.api.web import Route, may, run_read
 
 router = APIRouter(tags=["roster"], route_class=Route)
@@ -17,4 +18,4 @@ router = APIRouter(tags=["roster"], route_class=Route)
 def get_roster(run_id: int, request: Request, user: User = Depends(may("read"))) -> Response:
     """The whole roster at once; thousands of rows go out as they were read, without being looked at one by one."""
     found = run_read(request, user, lambda uow: roster.roster(uow, run_id))
-    return Response(orjson.dumps(found), media_type="application/json")
+    return Response(orjson.dumps(dict(found), default=as_json), media_type="application/json")

@@ -6,10 +6,12 @@ from fastapi import APIRouter, Depends, Request, Response
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import roster
+from archgate.actions.enrolling.commands import CompareCommand, PaperCommand, TellCommand
 from archgate.actions.enrolling.views import RosterCompared, TellDone
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.api.web import In, Route, may, once, run_act, run_read
+from archgate.api.web import Route, may, once, run_act, run_read
+from archgate.core.states import PaperKind
 from archgate.papers import rosters as papers
 from archgate.papers.lists import csv_file
 
@@ -20,39 +22,18 @@ MEDIA = {
 }
 
 
-class CompareIn(In):
-    """Names or emails, one a line."""
-
-    text: str
-
-
-class TellIn(In):
-    """Those chosen, or everybody on the roster when none is named."""
-
-    subject: str
-    body: str
-    enrollment_ids: list[int] | None = None
-
-
 @router.post("/runs/{run_id}/compare")
 def compare_roster(
-    run_id: int, body: CompareIn, request: Request, user: User = Depends(may("read"))
+    run_id: int, body: CompareCommand, request: Request, user: User = Depends(may("read"))
 ) -> RosterCompared:
     """The roster beside a pasted list. Nothing is written."""
     return run_read(request, user, lambda uow: roster.compare(uow, run_id, body.text))
 
 
-class FileIn(In):
-    """`kind` is csv, xlsx, sign-in, badges or contacts; of those chosen, or all. Remarks only where ticked."""
-
-    kind: str
-    enrollment_ids: list[int] | None = None
-    meeting_id: int | None = None
-    remarks: bool = False
-
-
 @router.post("/runs/{run_id}/roster-file", response_class=Response)
-def roster_file(run_id: int, body: FileIn, request: Request, user: User = Depends(may("read"))) -> Response:
+def roster_file(
+    run_id: int, body: PaperCommand, request: Request, user: User = Depends(may("read"))
+) -> Response:
     """The roster, or those chosen of it, as a file or a paper."""
     return file_of(request, user, run_id, body)
 
@@ -68,18 +49,19 @@ def roster_paper(
 ) -> Response:
     """The whole roster: roster.csv, roster.xlsx, sign-in.pdf, badges.pdf or contacts.pdf."""
     name = kind.removesuffix(".pdf").removeprefix("roster.")
-    return file_of(request, user, run_id, FileIn(kind=name, meeting_id=meeting_id, remarks=remarks))
+    if name not in tuple(PaperKind):
+        raise Problem(422, "no-paper", f"There is no paper named {name[:40]}.")
+    command = PaperCommand(kind=PaperKind(name), meeting_id=meeting_id, remarks=remarks)
+    return file_of(request, user, run_id, command)
 
 
-def file_of(request: Request, user: User, run_id: int, body: FileIn) -> Response:
+def file_of(request: Request, user: User, run_id: int, body: PaperCommand) -> Response:
     ids = body.enrollment_ids
     if body.kind in MEDIA:
         code, lines = run_read(request, user, lambda uow: roster.lines_of(uow, run_id, ids, body.remarks))
         data: str | bytes = csv_file(lines) if body.kind == "csv" else papers.xlsx_of(code, lines)
         headers = {"Content-Disposition": f'attachment; filename="roster.{body.kind}"'}
         return Response(data, media_type=MEDIA[body.kind], headers=headers)
-    if body.kind not in papers.PAPERS:
-        raise Problem(422, "no-paper", f"There is no paper named {body.kind[:40]}.")
     held = run_read(
         request,
         user,
@@ -92,7 +74,7 @@ def file_of(request: Request, user: User, run_id: int, body: FileIn) -> Response
 @router.post("/runs/{run_id}/tell")
 def tell(
     run_id: int,
-    body: TellIn,
+    body: TellCommand,
     request: Request,
     user: User = Depends(may("enroll")),
     key: Once | None = Depends(once),

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from datetime import date
-from typing import Any
 
 from fastapi import APIRouter, Depends, Request
 
@@ -11,48 +10,16 @@ from archgate.actions.access.staff import User
 from archgate.actions.across import finding
 from archgate.actions.across.views import RunList
 from archgate.actions.fees import course_defaults, prices, terms
+from archgate.actions.fees.commands import EarlyCommand
+from archgate.actions.fees.term_commands import TermsPatch
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.actions.kernel.views import Outcome
 from archgate.actions.runs import making
+from archgate.actions.runs.commands import KeepDefaultsCommand, RunCommand, RunPatch
 from archgate.actions.runs.views import RunOut
-from archgate.api.fees import EarlyIn
-from archgate.api.web import Body, In, Patch, Route, given, may, once, run_act, run_read
+from archgate.api.web import Route, may, once, run_act, run_read
 
 router = APIRouter(tags=["courses"], route_class=Route)
-
-
-class NewRun(Body):
-    """A run as typed. Values are judged by the rules, so that all faults come back together."""
-
-    course_id: Any = None
-    course: Any = None
-    code: Any = None
-    title: Any = None
-    note: Any = None
-    place: Any = None
-    instructor: Any = None
-    capacity: Any = None
-    smallest: Any = None
-    sign_up_opens: Any = None
-    time_zone: Any = None
-    currency: Any = None
-    kind: Any = None
-    windows: Any = None
-    decision_rule: Any = None
-    starts_on: Any = None
-    ends_on: Any = None
-    week_names: Any = None
-    access_days: Any = None
-    client_id: Any = None
-    pattern: Any = None
-    patterns: Any = None
-    extra: Any = None
-    changes: Any = None
-    rates: Any = None
-    extras: Any = None
-    group: Any = None
-    taxes: Any = None
-    plans: Any = None
 
 
 @router.get("/runs")
@@ -77,10 +44,13 @@ def list_runs(
 
 @router.post("/runs", status_code=201)
 def create_run(
-    body: NewRun, request: Request, user: User = Depends(may("plan runs")), key: Once | None = Depends(once)
+    body: RunCommand,
+    request: Request,
+    user: User = Depends(may("plan runs")),
+    key: Once | None = Depends(once),
 ) -> RunOut:
     """Make a draft from one form."""
-    return run_act(request, user, lambda uow: making.create_run(uow, given(body)), once=key)
+    return run_act(request, user, lambda uow: making.create_run(uow, body), once=key)
 
 
 @router.get("/runs/{run_id}")
@@ -90,18 +60,26 @@ def get_run(run_id: int, request: Request, user: User = Depends(may("read"))) ->
 
 @router.patch("/runs/{run_id}")
 def change_run(
-    run_id: int, body: Patch, request: Request, preview: bool = False, user: User = Depends(may("plan runs"))
+    run_id: int,
+    body: RunPatch,
+    request: Request,
+    preview: bool = False,
+    user: User = Depends(may("plan runs")),
 ) -> Outcome:
     """Change single facts of a run; with `preview` nothing is saved."""
-    return run_act(request, user, lambda uow: making.change_run(uow, run_id, given(body)), preview=preview)
+    return run_act(request, user, lambda uow: making.change_run(uow, run_id, body), preview=preview)
 
 
 @router.patch("/runs/{run_id}/terms")
 def change_terms(
-    run_id: int, body: Patch, request: Request, preview: bool = False, user: User = Depends(may("plan runs"))
+    run_id: int,
+    body: TermsPatch,
+    request: Request,
+    preview: bool = False,
+    user: User = Depends(may("plan runs")),
 ) -> Outcome:
     """Change rates, extras, group steps, taxes or payment plans for everybody who signs up from now on."""
-    return run_act(request, user, lambda uow: terms.change_terms(uow, run_id, given(body)), preview=preview)
+    return run_act(request, user, lambda uow: terms.change_terms(uow, run_id, body), preview=preview)
 
 
 @router.post("/runs/{run_id}/publish")
@@ -112,22 +90,18 @@ def publish_run(run_id: int, request: Request, user: User = Depends(may("publish
 @router.post("/runs/{run_id}/early-bird")
 def apply_early(
     run_id: int,
-    body: EarlyIn,
+    body: EarlyCommand,
     request: Request,
     preview: bool = False,
     user: User = Depends(may("plan runs")),
 ) -> Outcome:
     """Put the early-bird planner's prices on a run."""
-    return run_act(request, user, lambda uow: prices.apply_early(uow, run_id, given(body)), preview=preview)
-
-
-class KeepDefaults(In):
-    names: list[str]
+    return run_act(request, user, lambda uow: prices.apply_early(uow, run_id, body), preview=preview)
 
 
 @router.post("/runs/{run_id}/defaults")
 def keep_defaults(
-    run_id: int, body: KeepDefaults, request: Request, user: User = Depends(may("keep courses"))
+    run_id: int, body: KeepDefaultsCommand, request: Request, user: User = Depends(may("keep courses"))
 ) -> Outcome:
     """Make values of this run what the course's next runs start from."""
     return run_act(request, user, lambda uow: course_defaults.keep_defaults(uow, run_id, body.names))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime
-from typing import Annotated, Any
+from typing import Annotated
 from urllib.parse import quote
 
 from fastapi import APIRouter, Depends, Path, Request, Response, UploadFile
@@ -12,12 +12,24 @@ from archgate.actions.access.staff import User
 from archgate.actions.across import planner
 from archgate.actions.across.views import DaySheet, MonthList, PlannerOut
 from archgate.actions.kernel.unit_of_work import Once, read_only
-from archgate.actions.kernel.views import ClashOut, Outcome
+from archgate.actions.kernel.views import ClashOut, Done, Outcome
 from archgate.actions.runs import copying, lifecycle, moving, season
+from archgate.actions.runs.commands import (
+    CancelMeetingCommand,
+    CancelRunCommand,
+    CopyCommand,
+    DatesCommand,
+    DecideCommand,
+    ExtendCommand,
+    MeetingPatch,
+    MoveRunCommand,
+    SeasonCommand,
+)
 from archgate.actions.runs.views import Copied, Figures, FileOut, PlannedDates, Season, Slot
 from archgate.actions.schedule import calendars, clashes
-from archgate.actions.schedule.views import Done, FeedOut
-from archgate.api.web import Body, In, Route, Token, given, may, once, run_act, run_read
+from archgate.actions.schedule.commands import AcceptClashCommand, OneOffForm
+from archgate.actions.schedule.views import FeedOut
+from archgate.api.web import Route, Token, may, once, run_act, run_read
 
 router = APIRouter(tags=["schedule"], route_class=Route)
 read, plan = may("read"), may("plan runs")
@@ -26,50 +38,14 @@ read, plan = may("read"), may("plan runs")
 # --- meetings and whole runs ------------------------------------------------------------------------------
 
 
-class NewMeeting(Body):
-    date: Any = None
-    start: Any = None
-    minutes: Any = None
-    instructor: Any = None
-    room: Any = None
-
-
-class MeetingPatch(Body):
-    """`scope` is this, later or all; `set` the new values, `seen` those the person saw."""
-
-    seen: dict[str, Any] | None = None
-    set: dict[str, Any]
-    scope: Any = None
-
-
-class CancelMeeting(Body):
-    """Why, and on which date it is held instead, if it is."""
-
-    why: Any = None
-    replacement: Any = None
-
-
-class Move(Body):
-    """One of days, weeks, or the new first date."""
-
-    days: Any = None
-    weeks: Any = None
-    first: Any = None
-
-
-class Extension(Body):
-    meetings: Any = None
-    ends_on: Any = None
-
-
 @router.post("/runs/{run_id}/meetings")
 def add_meeting(
-    run_id: int, body: NewMeeting, request: Request, preview: bool = False, user: User = Depends(plan),
+    run_id: int, body: OneOffForm, request: Request, preview: bool = False, user: User = Depends(plan),
     key: Once | None = Depends(once),
 ) -> Outcome:  # fmt: skip
     """Add a one-off meeting; with `preview` nothing is saved."""
     return run_act(
-        request, user, lambda uow: moving.add_meeting(uow, run_id, given(body)),
+        request, user, lambda uow: moving.add_meeting(uow, run_id, body),
         preview=preview, once=None if preview else key,
     )  # fmt: skip
 
@@ -79,19 +55,19 @@ def change_meetings(
     meeting_id: int, body: MeetingPatch, request: Request, preview: bool = False, user: User = Depends(plan)
 ) -> Outcome:
     """Change one meeting, it and all later ones, or all; with `preview` nothing is saved."""
-    return run_act(
-        request, user, lambda uow: moving.change_meetings(uow, meeting_id, given(body)), preview=preview
-    )
+    return run_act(request, user, lambda uow: moving.change_meetings(uow, meeting_id, body), preview=preview)
 
 
 @router.post("/meetings/{meeting_id}/cancel")
 def cancel_meeting(
-    meeting_id: int, body: CancelMeeting, request: Request, preview: bool = False, user: User = Depends(plan)
+    meeting_id: int,
+    body: CancelMeetingCommand,
+    request: Request,
+    preview: bool = False,
+    user: User = Depends(plan),
 ) -> Outcome:
     """Cancel one meeting, held on another date instead or not at all."""
-    return run_act(
-        request, user, lambda uow: moving.cancel_meeting(uow, meeting_id, given(body)), preview=preview
-    )
+    return run_act(request, user, lambda uow: moving.cancel_meeting(uow, meeting_id, body), preview=preview)
 
 
 @router.get("/meetings/{meeting_id}/free")
@@ -102,24 +78,24 @@ def free_slots(meeting_id: int, request: Request, user: User = Depends(read)) ->
 
 @router.post("/runs/{run_id}/move")
 def move_run(
-    run_id: int, body: Move, request: Request, preview: bool = False, user: User = Depends(plan),
+    run_id: int, body: MoveRunCommand, request: Request, preview: bool = False, user: User = Depends(plan),
     key: Once | None = Depends(once),
 ) -> Outcome:  # fmt: skip
     """Move a whole run; with `preview` nothing is saved."""
     return run_act(
-        request, user, lambda uow: moving.move_run(uow, run_id, given(body)),
+        request, user, lambda uow: moving.move_run(uow, run_id, body),
         preview=preview, once=None if preview else key,
     )  # fmt: skip
 
 
 @router.post("/runs/{run_id}/extend")
 def extend_run(
-    run_id: int, body: Extension, request: Request, preview: bool = False, user: User = Depends(plan),
+    run_id: int, body: ExtendCommand, request: Request, preview: bool = False, user: User = Depends(plan),
     key: Once | None = Depends(once),
 ) -> Outcome:  # fmt: skip
     """Make a run longer at its end; with `preview` nothing is saved."""
     return run_act(
-        request, user, lambda uow: moving.extend_run(uow, run_id, given(body)),
+        request, user, lambda uow: moving.extend_run(uow, run_id, body),
         preview=preview, once=None if preview else key,
     )  # fmt: skip
 
@@ -127,19 +103,9 @@ def extend_run(
 # --- many runs at once ------------------------------------------------------------------------------------
 
 
-class CopyAsk(Body):
-    """Runs by id with their new first dates, or a course's or a season's runs moved by weeks."""
-
-    runs: Any = None
-    course_id: Any = None
-    since: Any = None
-    until: Any = None
-    weeks: Any = None
-
-
 @router.post("/copies")
 def copy_runs(
-    body: CopyAsk,
+    body: CopyCommand,
     request: Request,
     preview: bool = False,
     user: User = Depends(plan),
@@ -149,36 +115,27 @@ def copy_runs(
     return run_act(
         request,
         user,
-        lambda uow: copying.copy_runs(uow, given(body)),
+        lambda uow: copying.copy_runs(uow, body),
         preview=preview,
         once=None if preview else key,
     )
 
 
-class SeasonRows(Body):
-    rows: Any = None
-
-
 @router.post("/season/judge")
-def judge_season(body: SeasonRows, request: Request, user: User = Depends(plan)) -> Season:
+def judge_season(body: SeasonCommand, request: Request, user: User = Depends(plan)) -> Season:
     """Dates, faults and clashes of a season table; nothing is saved."""
-    return run_act(request, user, lambda uow: season.plan_season(uow, given(body), False), preview=True)
+    return run_act(request, user, lambda uow: season.plan_season(uow, body, False), preview=True)
 
 
 @router.post("/season")
 def plan_season(
-    body: SeasonRows, request: Request, user: User = Depends(plan), key: Once | None = Depends(once)
+    body: SeasonCommand, request: Request, user: User = Depends(plan), key: Once | None = Depends(once)
 ) -> Season:
     """Make every row of a season table a draft; all of them, or none."""
-    return run_act(request, user, lambda uow: season.plan_season(uow, given(body), True), once=key)
+    return run_act(request, user, lambda uow: season.plan_season(uow, body, True), once=key)
 
 
 # --- clashes ----------------------------------------------------------------------------------------------
-
-
-class Acceptance(In):
-    key: str
-    reason: str = ""
 
 
 @router.get("/clashes")
@@ -188,46 +145,23 @@ def list_clashes(request: Request, user: User = Depends(read)) -> list[ClashOut]
 
 
 @router.post("/clashes/accept")
-def accept_clash(body: Acceptance, request: Request, user: User = Depends(plan)) -> Done:
+def accept_clash(body: AcceptClashCommand, request: Request, user: User = Depends(plan)) -> Done:
     """Let a clash stand, with the reason."""
-    return run_act(request, user, lambda uow: clashes.accept(uow, body.key, body.reason))
+    return run_act(request, user, lambda uow: clashes.accept(uow, body))
 
 
 @router.post("/clashes/reopen")
-def reopen_clash(body: Acceptance, request: Request, user: User = Depends(plan)) -> Done:
+def reopen_clash(body: AcceptClashCommand, request: Request, user: User = Depends(plan)) -> Done:
     return run_act(request, user, lambda uow: clashes.reopen(uow, body.key))
 
 
-class PlannedForm(Body):
-    """A run's form as far as it is filled: patterns, one-off meetings, changes, place, instructor, seats."""
-
-    pattern: Any = None
-    patterns: Any = None
-    extra: Any = None
-    changes: Any = None
-    place: Any = None
-    instructor: Any = None
-    capacity: Any = None
-    time_zone: Any = None
-
-
 @router.post("/schedule/plan")
-def plan_dates(body: PlannedForm, request: Request, user: User = Depends(plan)) -> PlannedDates:
+def plan_dates(body: DatesCommand, request: Request, user: User = Depends(plan)) -> PlannedDates:
     """The dates that a form gives with the center's closed days, and their clashes; nothing is saved."""
-    return run_act(request, user, lambda uow: season.plan_dates(uow, given(body)), preview=True)
+    return run_act(request, user, lambda uow: season.plan_dates(uow, body), preview=True)
 
 
 # --- the life of a run ------------------------------------------------------------------------------------
-
-
-class DecisionIn(Body):
-    decision: Any = None
-    until: Any = None
-    seen: Any = None
-
-
-class Why(In):
-    why: str = ""
 
 
 @router.get("/runs/{run_id}/figures")
@@ -237,9 +171,9 @@ def decision_figures(run_id: int, request: Request, user: User = Depends(read)) 
 
 @router.post("/runs/{run_id}/decision")
 def decide(
-    run_id: int, body: DecisionIn, request: Request, preview: bool = False, user: User = Depends(plan)
+    run_id: int, body: DecideCommand, request: Request, preview: bool = False, user: User = Depends(plan)
 ) -> Outcome:
-    return run_act(request, user, lambda uow: lifecycle.decide(uow, run_id, given(body)), preview=preview)
+    return run_act(request, user, lambda uow: lifecycle.decide(uow, run_id, body), preview=preview)
 
 
 @router.post("/runs/{run_id}/off-sale")
@@ -258,7 +192,11 @@ def put_on_sale(
 
 @router.post("/runs/{run_id}/cancel")
 def cancel_run(
-    run_id: int, body: Why, request: Request, preview: bool = False, user: User = Depends(may("publish"))
+    run_id: int,
+    body: CancelRunCommand,
+    request: Request,
+    preview: bool = False,
+    user: User = Depends(may("publish")),
 ) -> Outcome:
     return run_act(request, user, lambda uow: lifecycle.cancel_run(uow, run_id, body.why), preview=preview)
 

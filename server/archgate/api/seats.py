@@ -2,39 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from fastapi import APIRouter, Depends, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import held_places
 from archgate.actions.enrolling.views import HeldDone, KeptBack, KeptBackDone
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.api.web import Body, Route, given, may, once, run_act, run_read
+from archgate.actions.seats.commands import HoldChangeCommand, HoldCommand, SetAsideCommand
+from archgate.api.web import Route, may, once, run_act, run_read
 
 router = APIRouter(tags=["seats"], route_class=Route)
-
-
-class HoldIn(Body):
-    """`last` is the last day; `for_whom` may be left out with a person or an organization."""
-
-    seats: Any = None
-    for_whom: Any = None
-    last: Any = None
-    note: Any = None
-    person_id: Any = None
-    organization_id: Any = None
-
-
-class SetAsideIn(Body):
-    """With `id` one that is there is changed; zero seats ends it."""
-
-    id: Any = None
-    name: Any = None
-    seats: Any = None
-    last: Any = None
-    tag: Any = None
-    organization_id: Any = None
 
 
 @router.get("/runs/{run_id}/kept-back")
@@ -46,26 +23,26 @@ def kept_back(run_id: int, request: Request, user: User = Depends(may("read"))) 
 @router.post("/runs/{run_id}/held-places", status_code=201)
 def hold_places(
     run_id: int,
-    body: HoldIn,
+    body: HoldCommand,
     request: Request,
     user: User = Depends(may("enroll")),
     key: Once | None = Depends(once),
 ) -> HeldDone:
     """Hold places without names through a day."""
-    return run_act(request, user, lambda uow: held_places.hold(uow, run_id, given(body)), once=key)
+    return run_act(request, user, lambda uow: held_places.hold(uow, run_id, body), once=key)
 
 
 @router.patch("/held-places/{held_id}")
 def change_held(
-    held_id: int, body: HoldIn, request: Request, user: User = Depends(may("enroll"))
+    held_id: int, body: HoldChangeCommand, request: Request, user: User = Depends(may("enroll"))
 ) -> HeldDone:
     """Hold more or fewer places, or longer; zero lets them go."""
-    return run_act(request, user, lambda uow: held_places.change_hold(uow, held_id, given(body)))
+    return run_act(request, user, lambda uow: held_places.change_hold(uow, held_id, body))
 
 
 @router.put("/runs/{run_id}/set-asides")
 def set_aside(
-    run_id: int, body: SetAsideIn, request: Request, user: User = Depends(may("plan runs"))
+    run_id: int, body: SetAsideCommand, request: Request, user: User = Depends(may("plan runs"))
 ) -> KeptBackDone:
     """Set seats aside for a named group through a day."""
-    return run_act(request, user, lambda uow: held_places.set_aside(uow, run_id, given(body)))
+    return run_act(request, user, lambda uow: held_places.set_aside(uow, run_id, body))

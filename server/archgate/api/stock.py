@@ -2,26 +2,17 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from fastapi import APIRouter, Depends, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.fees import stock, terms
+from archgate.actions.fees.commands import StockCommand
+from archgate.actions.fees.term_commands import CenterDefaultsPatch
 from archgate.actions.fees.views import Defaults, DefaultsChanged, StockLedger, StockOut
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.api.web import Body, Patch, Route, given, may, once, run_act, run_read
+from archgate.api.web import Route, may, once, run_act, run_read
 
 router = APIRouter(tags=["fees"], route_class=Route)
-
-
-class StockIn(Body):
-    """`add` is how many come in (or go out, negative); `counted` what a count found. One of both."""
-
-    name: Any = None
-    add: Any = None
-    counted: Any = None
-    cause: Any = None
 
 
 @router.get("/stock")
@@ -31,10 +22,13 @@ def list_stock(request: Request, user: User = Depends(may("read"))) -> list[Stoc
 
 @router.post("/stock")
 def count_stock(
-    body: StockIn, request: Request, user: User = Depends(may("keep fees")), key: Once | None = Depends(once)
+    body: StockCommand,
+    request: Request,
+    user: User = Depends(may("keep fees")),
+    key: Once | None = Depends(once),
 ) -> StockLedger:
     """Put into stock, take out, or say what was counted; a new name makes a new item."""
-    return run_act(request, user, lambda uow: stock.count_stock(uow, given(body)), once=key)
+    return run_act(request, user, lambda uow: stock.count_stock(uow, body), once=key)
 
 
 @router.get("/stock/{item_id}")
@@ -48,6 +42,8 @@ def get_defaults(request: Request, user: User = Depends(may("read"))) -> Default
 
 
 @router.patch("/defaults")
-def change_defaults(body: Patch, request: Request, user: User = Depends(may("keep fees"))) -> DefaultsChanged:
+def change_defaults(
+    body: CenterDefaultsPatch, request: Request, user: User = Depends(may("keep fees"))
+) -> DefaultsChanged:
     """Set what runs start from where their course says nothing; null forgets a default."""
-    return run_act(request, user, lambda uow: terms.change_center_defaults(uow, given(body)))
+    return run_act(request, user, lambda uow: terms.change_center_defaults(uow, body))

@@ -6,20 +6,13 @@ from fastapi import APIRouter, Depends, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import waitlist
-from archgate.actions.enrolling.commands import JoinCommand
+from archgate.actions.enrolling.commands import JoinCommand, SeatCommand
 from archgate.actions.enrolling.views import EnrolledView, LeftView, LinedView
 from archgate.actions.fees.views import SeatQuoteView
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.api.web import In, Route, may, once, run_act, run_read
+from archgate.api.web import Route, may, once, run_act, run_read
 
 router = APIRouter(tags=["waitlist"], route_class=Route)
-
-
-class SeatConfirm(In):
-    """The total that was shown; out of turn, the reason."""
-
-    total: str
-    why: str = ""
 
 
 @router.post("/waiting", status_code=201)
@@ -39,7 +32,7 @@ def seat_quote(waiting_id: int, request: Request, user: User = Depends(may("read
 @router.post("/waiting/{waiting_id}/seat")
 def seat(
     waiting_id: int,
-    body: SeatConfirm,
+    body: SeatCommand,
     request: Request,
     user: User = Depends(may("enroll")),
     key: Once | None = Depends(once),

@@ -6,7 +6,7 @@ import hashlib
 import json
 from collections.abc import Callable, Coroutine
 from datetime import timedelta
-from typing import Annotated, Any, TypeVar
+from typing import Annotated, TypeVar
 from urllib.parse import unquote
 
 import orjson
@@ -25,30 +25,12 @@ from archgate.actions.kernel.unit_of_work import Once, Sessions, UnitOfWork, act
 from archgate.actions.kernel.views import FaultOut
 from archgate.core.faults import Fault, Refused
 from archgate.core.names import text_fault, visible
+from archgate.core.reader import Document
 
 T = TypeVar("T")
 COOKIE = "archgate_session"
 TYPE = "urn:archgate:problem:"
 MEDIA = "application/problem+json"
-
-
-class Body(BaseModel):
-    """A request body whose values are judged by the rules, so that every fault comes back at once."""
-
-    model_config = ConfigDict(extra="allow")
-
-
-class Patch(Body):
-    """`set` holds the new values, `seen` the values the person saw: only those changed meanwhile conflict."""
-
-    seen: dict[str, Any] | None = None
-    set: dict[str, Any]
-
-
-class In(BaseModel):
-    """A request body of plain facts: what it does not know it refuses."""
-
-    model_config = ConfigDict(extra="forbid")
 
 
 LINES = frozenset(
@@ -58,7 +40,7 @@ LINES = frozenset(
 MOST_DEPTH = 40
 
 
-def text_faults(held: Any, at: str = "", key: str = "", depth: int = 0) -> list[Fault]:
+def text_faults(held: object, at: str = "", key: str = "", depth: int = 0) -> list[Fault]:
     """What no text of a body may hold, each with its place (`core.names.text_fault`)."""
     if isinstance(held, str):
         said = text_fault(held, lines=key in LINES)
@@ -75,7 +57,7 @@ def text_faults(held: Any, at: str = "", key: str = "", depth: int = 0) -> list[
     return found
 
 
-def plain_texts(held: Any, key: str = "") -> Any:
+def plain_texts(held: object, key: str = "") -> object:
     """A body in whose one-line texts nothing is hidden (`core.names.visible`)."""
     if isinstance(held, str):
         return held if key in LINES else visible(held)
@@ -95,7 +77,7 @@ class BadText(HTTPException):
 class Asked(Request):
     """A request whose JSON is read strictly: no lone surrogate, no NaN, no control character; nothing hidden in a name."""
 
-    async def json(self) -> Any:
+    async def json(self) -> object:
         if not hasattr(self, "_read"):
             body = await self.body()
             try:
@@ -112,7 +94,7 @@ class Asked(Request):
 class Route(APIRoute):
     """A route of ours: its requests are `Asked`."""
 
-    def get_route_handler(self) -> Callable[[Request], Coroutine[Any, Any, Response]]:
+    def get_route_handler(self) -> Callable[[Request], Coroutine[None, None, Response]]:
         handler = super().get_route_handler()
 
         async def asked(request: Request) -> Response:
@@ -122,10 +104,6 @@ class Route(APIRoute):
 
 
 Token = Annotated[str, Path(pattern=r"^[!-~]{1,200}$")]  # of a link, a change or a calendar: plain characters
-
-
-def given(body: BaseModel) -> dict[str, Any]:
-    return body.model_dump(exclude_unset=True)
 
 
 class ProblemOut(BaseModel):
@@ -160,7 +138,7 @@ TITLES = {
 }
 
 
-def problem(status: int, kind: str, detail: str, **extra: Any) -> dict[str, Any]:
+def problem(status: int, kind: str, detail: str, **extra: object) -> Document:
     return {
         "type": TYPE + kind,
         "title": TITLES.get(status, "Problem"),
@@ -170,11 +148,11 @@ def problem(status: int, kind: str, detail: str, **extra: Any) -> dict[str, Any]
     }
 
 
-def answer(status: int, kind: str, detail: str, **extra: Any) -> JSONResponse:
+def answer(status: int, kind: str, detail: str, **extra: object) -> JSONResponse:
     return JSONResponse(jsonable_encoder(problem(status, kind, detail, **extra)), status, media_type=MEDIA)
 
 
-def refusal(error: Refused) -> dict[str, Any]:
+def refusal(error: Refused) -> Document:
     errors = [{"at": f.at, "message": f.message} for f in error.faults]
     many = "One thing needs" if len(errors) == 1 else f"{len(errors)} things need"
     return problem(
@@ -214,7 +192,7 @@ async def on_validation(request: Request, error: Exception) -> JSONResponse:
     assert isinstance(error, RequestValidationError)
     command, found = command_behind(request), error.errors()
     if command and all(e["loc"][:1] == ("body",) for e in found):
-        faults = faults_of(command, [{**e, "loc": e["loc"][1:]} for e in found])
+        faults = faults_of(command, found, skip=1)
         return JSONResponse(refusal(Refused(faults[:50])), 422, media_type=MEDIA)
     errors = []
     for fault in found:
@@ -236,7 +214,7 @@ def current_user(request: Request) -> staff.User:
     return user
 
 
-def may(what: str) -> Callable[..., staff.User]:
+def may(what: str) -> Callable[[staff.User], staff.User]:
     """A dependency: the signed-in user, if their role may do this act."""
 
     def check(user: staff.User = Depends(current_user)) -> staff.User:

@@ -10,7 +10,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from datetime import date, datetime
 from decimal import Decimal
-from typing import Any
 from zoneinfo import ZoneInfo
 
 from archgate.core.clashes import Busy, Clash, clashes_of
@@ -57,7 +56,7 @@ def read_pattern(row: Reader) -> Pattern | None:
     if first and until and until < first:
         row.fault("until", "The last day is before the first date.")
     weekdays: list[int] = []
-    for i, name in enumerate(row._take("weekdays", list, False, "The weekdays") or []):
+    for i, name in enumerate(row.take("weekdays", list, False, "The weekdays") or []):
         if name in WEEKDAYS:
             weekdays.append(WEEKDAYS.index(name))
         else:
@@ -93,7 +92,7 @@ def read_extra(row: Reader) -> Extra | None:
     return Extra(day, start, minutes, instructor, room)
 
 
-def schedule_of(document: Any) -> Document:
+def schedule_of(document: object) -> Document:
     """`calc schedule`: the meetings of patterns, closures and one-off meetings, and their clashes. At most 5,000 meetings of
     all patterns and one-offs together, and 5,000 clashes; more is refused."""
     faults: list[Fault] = []
@@ -104,7 +103,7 @@ def schedule_of(document: Any) -> Document:
         read_extra(r) for r in top.rows("extra", "The one-off meetings", "date start minutes instructor room")
     ]
     closures: set[date] = set()
-    for i, held in enumerate(top._take("closures", list, False, "The closures") or []):
+    for i, held in enumerate(top.take("closures", list, False, "The closures") or []):
         try:
             closures.add(strict_date(held if isinstance(held, str) else ""))
         except ValueError:
@@ -212,7 +211,7 @@ def read_plan_line(row: Reader, currency: str | None) -> PlanLine | None:
 PLAN_LINE_KEYS = "percent amount parts rest due settle"
 
 
-def plan_of(document: Any) -> Document:
+def plan_of(document: object) -> Document:
     """`calc plan`: the installments of a payment plan for a total and a sign-up date."""
     faults: list[Fault] = []
     top = Reader(document, "", faults, "currency total signed_up start lines")
@@ -252,13 +251,13 @@ def moment_in(row: Reader, key: str, name: str, zone: ZoneInfo | None, need: boo
     found = row.moment(key, name, zone, need)
     if found is None:
         return None
-    written = datetime.fromisoformat(row.value[key])
+    written = datetime.fromisoformat(row.text(key, name) or "")
     if zone is None and written.tzinfo is None:
         row.fault(key, f"{name} needs an offset, as in 2027-08-20T10:00:00-04:00.")
     return found.astimezone(zone or written.tzinfo)
 
 
-def waitlist_of(document: Any) -> Document:
+def waitlist_of(document: object) -> Document:
     """The waitlist calculator: whom to offer what is free, until when, and everybody's place and chance.
 
     Moments carry an offset, or are local time in an optional `time_zone`; without either they are refused. Once `closes`
@@ -302,7 +301,7 @@ def waitlist_of(document: Any) -> Document:
     }
 
 
-CALCULATORS: dict[str, Callable[[Any], Document]] = {
+CALCULATORS: dict[str, Callable[[object], Document]] = {
     "schedule": schedule_of,
     "quote": quote_of,
     "plan": plan_of,

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from datetime import date
-from typing import Any
 
 from archgate.core.faults import Fault, Refused, pointer_of
 from archgate.core.fees import (
@@ -102,7 +101,7 @@ def read_group(top: Reader) -> tuple[GroupStep, ...]:
 
 def read_on(row: Reader, known: Iterable[str] | None, what: str) -> frozenset[str] | None:
     """The rates and extras a code or tax is on; None where nothing is said. `known` None: any name will do."""
-    held = row._take("on", list, False, "What it is on")
+    held = row.take("on", list, False, "What it is on")
     for i, name in enumerate(held or []):
         if not isinstance(name, str) or (known is not None and name not in known):
             row.faults.append(Fault(f"{row.at}/on/{i}", f'There is no {what} "{name}".'))
@@ -146,7 +145,7 @@ def read_taxes(top: Reader, known: Iterable[str] | None, most: int = 1000) -> tu
     return taxes
 
 
-def note_twice(rows: list[Reader], read: Iterable[Any], seen: set[str]) -> None:
+def note_twice(rows: list[Reader], read: Iterable[Rate | Extra | Code | None], seen: set[str]) -> None:
     """A fault for every code that stands already; rates and extras share one set of codes, as `on` names either."""
     for row, held in zip(rows, read, strict=True):
         if held and held.code in seen:
@@ -162,7 +161,7 @@ def read_ask(ask: Reader) -> Ask:
         count = row.whole("count", "The number of people", -(10**6), 10**6, need=True)
         if code is not None and count is not None:
             people.append(Heads(code, count))
-    held = ask._take("extras", dict, False, "The extras") or {}
+    held = ask.take("extras", dict, False, "The extras") or {}
     for name, number in held.items():
         if isinstance(number, bool) or not isinstance(number, int) or abs(number) > 10**6:
             ask.faults.append(Fault(ask.at + pointer_of("extras", name), "A whole number, please."))
@@ -171,7 +170,7 @@ def read_ask(ask: Reader) -> Ask:
     return Ask(tuple(people), tuple(extras), ask.text("code", "The code"))
 
 
-def quote_of(document: Any) -> Document:
+def quote_of(document: object) -> Document:
     """`calc quote`: what an ask costs at a moment, line by line, and when that changes; or its price line.
 
     `ask.at` decides: with a moment the quote, and `ask.from` is then only checked to be a date; without one, the price

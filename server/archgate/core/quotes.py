@@ -7,10 +7,9 @@ reverse, so that nothing adds sums that it parsed out of a text.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime
-from typing import Any
 
 from archgate.core import fees, plans
 from archgate.core.fees import NextChange, TaxSum
@@ -105,7 +104,7 @@ def agreed_of(quote: fees.Quote, due: plans.Installments | None = None) -> Agree
 # --- the document -----------------------------------------------------------------------------------------
 
 
-def document_of(quote: AgreedQuote) -> dict[str, Any]:
+def document_of(quote: AgreedQuote) -> dict[str, object]:
     """A quote as it is kept and as screens show it."""
 
     def money(amount: int) -> str:
@@ -136,30 +135,71 @@ def document_of(quote: AgreedQuote) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def quote_read(document: Mapping[str, Any]) -> AgreedQuote:
+class Kept:
+    """An object of a quote's document. Raises ValueError where it does not hold what it should."""
+
+    def __init__(self, held: object, currency: str) -> None:
+        if not isinstance(held, Mapping):
+            raise ValueError("A quote's document holds objects.")
+        self.held, self.currency = held, currency
+
+    def text(self, key: str) -> str:
+        value = self.held[key]
+        if not isinstance(value, str):
+            raise ValueError(f"{key} of a quote is a text.")
+        return value
+
+    def whole(self, key: str) -> int:
+        value = self.held[key]
+        if not isinstance(value, int):
+            raise ValueError(f"{key} of a quote is a whole number.")
+        return value
+
+    def units(self, key: str) -> int:
+        """An amount in smallest units; what is left out is nothing."""
+        return parse_signed(self.text(key), self.currency) if self.held.get(key) else 0
+
+    def rows(self, key: str) -> list[Kept]:
+        value = self.held.get(key) or ()
+        if isinstance(value, str) or not isinstance(value, Sequence):
+            raise ValueError(f"{key} of a quote is a list.")
+        return [Kept(row, self.currency) for row in value]
+
+
+def quote_read(document: Mapping[str, object]) -> AgreedQuote:
     """The quote that a document keeps. It was written by `document_of`, or by an earlier version of it, which left out
     what did not occur then. Raises ValueError or KeyError for anything else."""
-    currency = document["currency"]
-
-    def units(row: Mapping[str, Any], key: str) -> int:
-        return parse_signed(row[key], currency) if row.get(key) else 0
-
-    change = document.get("next_change")
+    top = Kept(document, str(document["currency"]))
+    change = Kept(document["next_change"], top.currency) if document.get("next_change") else None
     return AgreedQuote(
-        currency,
+        top.currency,
+        tuple(line_read(x) for x in top.rows("lines")),
+        tuple(TaxSum(t.text("name"), t.units("amount"), bool(t.held["included"])) for t in top.rows("taxes")),
         tuple(
-            Line(
-                x["kind"], x["code"], x["label"], x["quantity"], units(x, "unit"), units(x, "amount"), x["why"],
-                bool(x.get("early")), tuple((t["name"], units(t, "amount")) for t in x.get("taxes") or ()),
-                x.get("meeting_id"),
+            Due(
+                i.whole("n"),
+                date.fromisoformat(i.text("due")),
+                i.units("amount"),
+                i.text("settle"),
+                i.text("why"),
             )
-            for x in document.get("lines", ())
+            for i in top.rows("installments")
         ),
-        tuple(TaxSum(t["name"], units(t, "amount"), t["included"]) for t in document.get("taxes", ())),
-        tuple(
-            Due(i["n"], date.fromisoformat(i["due"]), units(i, "amount"), i["settle"], i["why"])
-            for i in document.get("installments", ())
-        ),
-        units(document, "due_now"),
-        NextChange(datetime.fromisoformat(change["at"]), units(change, "total")) if change else None,
-    )  # fmt: skip
+        top.units("due_now"),
+        NextChange(datetime.fromisoformat(change.text("at")), change.units("total")) if change else None,
+    )
+
+
+def line_read(row: Kept) -> Line:
+    return Line(
+        row.text("kind"),
+        row.text("code"),
+        row.text("label"),
+        row.whole("quantity"),
+        row.units("unit"),
+        row.units("amount"),
+        row.text("why"),
+        bool(row.held.get("early")),
+        tuple((t.text("name"), t.units("amount")) for t in row.rows("taxes")),
+        row.whole("meeting_id") if row.held.get("meeting_id") is not None else None,
+    )

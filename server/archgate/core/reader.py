@@ -9,21 +9,31 @@ import re
 from collections.abc import Callable
 from datetime import UTC, date, datetime, time
 from decimal import Decimal, InvalidOperation
-from typing import Any
+from typing import TypeVar
 from zoneinfo import ZoneInfo, available_timezones
 
 from archgate.core.faults import Fault, pointer_of
 from archgate.core.money import digits_of, parse_amount
 from archgate.core.schedule import moment_of
 
-Document = dict[str, Any]
+Document = dict[str, object]  # a JSON object
 ZONES = available_timezones()
+
+
+J = TypeVar("J")
+KINDS: dict[type, str] = {
+    int: "a whole number",
+    str: "a text",
+    bool: "true or false",
+    list: "a list",
+    dict: "an object",
+}
 
 
 class Reader:
     """Reads one object of a document, collecting faults; a value that is at fault reads as None."""
 
-    def __init__(self, value: Any, at: str, faults: list[Fault], keys: str) -> None:
+    def __init__(self, value: object, at: str, faults: list[Fault], keys: str) -> None:
         self.at, self.faults = at, faults
         self.value: Document = value if isinstance(value, dict) else {}
         if not isinstance(value, dict):
@@ -39,42 +49,43 @@ class Reader:
     def has(self, key: str) -> bool:
         return self.value.get(key) is not None
 
-    def _take(self, key: str, kind: type, need: bool, name: str) -> Any:
+    def take(self, key: str, kind: type[J], need: bool, name: str) -> J | None:
+        """A value of one of JSON's kinds; a fault, and None, when it is another or missing."""
         held = self.value.get(key)
         if held is None:
             if need:
                 self.fault(key, f"{name} is missing.")
             return None
         if not isinstance(held, kind) or (kind is int and isinstance(held, bool)):
-            words = {
-                int: "a whole number",
-                str: "a text",
-                bool: "true or false",
-                list: "a list",
-                dict: "an object",
-            }
-            self.fault(key, f"{name} must be {words[kind]}.")
+            self.fault(key, f"{name} must be {KINDS[kind]}.")
             return None
         return held
 
+    def texts(self, key: str, name: str) -> list[str]:
+        """A list of texts."""
+        held: list[object] = self.take(key, list, False, name) or []
+        if any(not isinstance(x, str) for x in held):
+            self.fault(key, f"{name} are a list of texts.")
+        return [x for x in held if isinstance(x, str)]
+
     def text(self, key: str, name: str, need: bool = False) -> str | None:
-        held: str | None = self._take(key, str, need, name)
+        held = self.take(key, str, need, name)
         if held is not None and not held.strip():
             self.fault(key, f"{name} is empty.")
             return None
         return held
 
     def whole(self, key: str, name: str, low: int, high: int, need: bool = False) -> int | None:
-        held: int | None = self._take(key, int, need, name)
+        held = self.take(key, int, need, name)
         if held is not None and not low <= held <= high:
             self.fault(key, f"{name} must be from {low} to {high}.")
             return None
         return held
 
     def flag(self, key: str, name: str) -> bool:
-        return bool(self._take(key, bool, False, name))
+        return bool(self.take(key, bool, False, name))
 
-    def _parsed(self, key: str, name: str, need: bool, parse: Callable[[str], Any], shape: str) -> Any:
+    def _parsed(self, key: str, name: str, need: bool, parse: Callable[[str], J], shape: str) -> J | None:
         held = self.text(key, name, need)
         if held is None:
             return None
@@ -85,22 +96,17 @@ class Reader:
             return None
 
     def day(self, key: str, name: str, need: bool = False) -> date | None:
-        found: date | None = self._parsed(key, name, need, strict_date, "a date like 2027-09-14")
-        return found
+        return self._parsed(key, name, need, strict_date, "a date like 2027-09-14")
 
     def clock(self, key: str, name: str, need: bool = False) -> time | None:
-        found: time | None = self._parsed(key, name, need, strict_time, "a time like 17:30")
-        return found
+        return self._parsed(key, name, need, strict_time, "a time like 17:30")
 
     def moment(self, key: str, name: str, zone: ZoneInfo | None, need: bool = False) -> datetime | None:
         shape = "a moment like 2027-08-20T10:00:00-04:00"
-        found: datetime | None = self._parsed(key, name, need, lambda t: strict_moment(t, zone), shape)
-        return found
+        return self._parsed(key, name, need, lambda t: strict_moment(t, zone), shape)
 
     def percent(self, key: str, name: str, need: bool = False) -> Decimal | None:
-        found: Decimal | None = self._parsed(
-            key, name, need, strict_percent, 'a plain number like "10" or "12.5"'
-        )
+        found = self._parsed(key, name, need, strict_percent, 'a plain number like "10" or "12.5"')
         if found is not None and found > 100:
             self.fault(key, f"{name} cannot be over 100.")
             return None
@@ -108,7 +114,7 @@ class Reader:
 
     def share(self, key: str, name: str) -> Decimal | None:
         """A plain number from 0 through 1, as text."""
-        found: Decimal | None = self._parsed(key, name, False, strict_percent, 'a plain number like "0.08"')
+        found = self._parsed(key, name, False, strict_percent, 'a plain number like "0.08"')
         if found is not None and found > 1:
             self.fault(key, f"{name} is from 0 through 1.")
             return None
@@ -144,7 +150,7 @@ class Reader:
         return ZoneInfo(held)
 
     def rows(self, key: str, name: str, keys: str, most: int = 1000) -> list[Reader]:
-        held = self._take(key, list, False, name) or []
+        held = self.take(key, list, False, name) or []
         if len(held) > most:
             self.fault(key, f"{name} has more than {most} entries.")
             return []

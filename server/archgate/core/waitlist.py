@@ -11,7 +11,9 @@ from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from decimal import ROUND_HALF_UP, Decimal, localcontext
 from enum import StrEnum
-from typing import Any
+from typing import Generic, TypeVar
+
+K = TypeVar("K", int, str)  # what a party is known by
 
 
 class Rule(StrEnum):
@@ -20,29 +22,29 @@ class Rule(StrEnum):
 
 
 @dataclass(frozen=True)
-class Party:
+class Party(Generic[K]):
     """So many heads that wait together. `head_start` is a rank, larger is earlier."""
 
-    id: Any  # all of one line of one type
+    id: K
     heads: int
     joined: datetime
     head_start: int = 0
 
 
 @dataclass(frozen=True)
-class Offer:
+class Offer(Generic[K]):
     """A seat offered to a party, which answers before `until`."""
 
-    party: Party
+    party: Party[K]
     until: datetime
 
 
-def in_order(parties: Sequence[Party]) -> tuple[Party, ...]:
+def in_order(parties: Sequence[Party[K]]) -> tuple[Party[K], ...]:
     """The line, first in line first."""
     return tuple(sorted(parties, key=lambda p: (-p.head_start, p.joined, p.id)))
 
 
-def next_that_fits(line: Sequence[Party], free: int, rule: Rule = Rule.FIT) -> Party | None:
+def next_that_fits(line: Sequence[Party[K]], free: int, rule: Rule = Rule.FIT) -> Party[K] | None:
     """The next in line for so many free seats: the first that fits, or under the strict rule only the very first."""
     reached = line if rule is Rule.FIT else line[:1]
     return next((p for p in reached if p.heads <= free), None)
@@ -54,8 +56,8 @@ def goes_first(waiting: Sequence[int], free: int, rule: Rule = Rule.FIT) -> bool
 
 
 def next_offers(
-    line: Sequence[Party], free: int, rule: Rule, at: datetime, hours: int, closes: datetime | None
-) -> tuple[tuple[Offer, ...], int]:
+    line: Sequence[Party[K]], free: int, rule: Rule, at: datetime, hours: int, closes: datetime | None
+) -> tuple[tuple[Offer[K], ...], int]:
     """The offers to make now, in the order of the line, and the seats left over.
 
     An offer ends `hours` later, but not after sign-up closes; once it has closed nothing is offered.
@@ -76,7 +78,9 @@ def next_offers(
     return tuple(found), free
 
 
-def chances_of(line: Sequence[Party], capacity: int, taken: int, leave_rate: Decimal) -> tuple[Decimal, ...]:
+def chances_of(
+    line: Sequence[Party[K]], capacity: int, taken: int, leave_rate: Decimal
+) -> tuple[Decimal, ...]:
     """The probability for each party, in the order of the line, that it gets its seats, to four decimals half up.
 
     Each of the `taken` seats is given up independently with `leave_rate`; needed are the heads of everybody ahead and of

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from datetime import timedelta
 from functools import partial
-from typing import Any
 
 from archgate.actions.access import own_pages
 from archgate.actions.enrolling import (
@@ -18,12 +17,18 @@ from archgate.actions.enrolling import (
     roster,
 )
 from archgate.actions.enrolling import offers as line
-from archgate.actions.enrolling.commands import EnrollCommand
+from archgate.actions.enrolling.commands import EnrollCommand, InterestCommand, QuestionsCommand
 from archgate.actions.fees import quotes
 from archgate.actions.fees.commands import QuoteCommand
 from archgate.actions.kernel import signing
+from archgate.actions.kernel.commands import command_of
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import accounts
+from archgate.actions.money.commands import PayerCommand, PaymentCommand
 from archgate.actions.runs import making, notices
+from archgate.actions.runs.commands import RunPatch
+from archgate.actions.seats.commands import HoldCommand, SetAsideCommand
+from archgate.core.states import Mark, Role
 from archgate.demo.center import Center
 
 LEARNER = 148  # of the crowd: who has set a password for a page of their own
@@ -53,18 +58,17 @@ def kept_back(center: Center, wall: int, iron: int) -> None:
         "last": day(center, 5),
         "note": "Ms. Dunmore calls on Friday",
     }
-    center.act(9.7, held_places.hold, wall, held)
+    center.act(9.7, held_places.hold, wall, command_of(HoldCommand, held))
     aside = {"name": "Guild members", "seats": 2, "last": day(center, 20), "tag": "member"}
-    center.act(9.7, held_places.set_aside, iron, aside)
+    center.act(9.7, held_places.set_aside, iron, command_of(SetAsideCommand, aside))
 
 
 def people(center: Center, wall: int, crowd: list[int]) -> None:
     """A desk notice, an assistant, and two tables."""
     center.act(9.7, notices.set_notice, wall, NOTICE)
-    center.act(9.8, roles.add_with_role, wall, crowd[146], "assistant")
+    center.act(9.8, roles.add_with_role, wall, crowd[146], Role.ASSISTANT)
     found = center.look(9.8, roster.roster, wall)
-    rows = [dict(zip(found["columns"], r, strict=True)) for r in found["rows"]]
-    learners = [r["id"] for r in rows if r["role"] == "learner"]
+    learners = [r.id for r in found.rows if r.role == "learner"]
     half = len(learners) // 2
     for name, ids in (("East end", learners[:half]), ("West end", learners[half:])):
         center.act(9.8, groups.put_in_group, wall, name, ids)
@@ -74,7 +78,7 @@ def seat_on_payment(center: Center, run_id: int, crowd: list[int]) -> None:
     """Two who signed up where a seat is only held until the first payment, and who are invited to a page of their own;
     one has paid meanwhile, and set a password."""
     rule = {"seen": {"hold_hours": None}, "set": {"hold_hours": 48}}
-    center.act(9.8, making.change_run, run_id, rule)
+    center.act(9.8, making.change_run, run_id, command_of(RunPatch, rule))
     for n, person in enumerate(crowd[LEARNER - 1 : LEARNER + 1]):
         quote = center.look(9.9, quotes.quote_run, run_id, QuoteCommand())
         center.act(
@@ -83,9 +87,13 @@ def seat_on_payment(center: Center, run_id: int, crowd: list[int]) -> None:
             EnrollCommand(run_id=run_id, person_id=person, total=quote.total),
         )
         if n:
-            own = center.act(9.9, accounts.account_for, person, None).id
+            own = center.act(
+                9.9,
+                accounts.account_for,
+                command_of(PayerCommand, {"person_id": person, "organization_id": None}),
+            ).id
             paid = {"amount": quote.due_now, "method": "cash"}
-            center.act(9.9, accounts.take_payment, own, paid)
+            center.act(9.9, accounts.take_payment, own, command_of(PaymentCommand, paid))
         center.act(9.9, own_pages.invite, person)
     page = center.look(9.9, own_pages.page_of, crowd[LEARNER])
     assert page is not None
@@ -97,14 +105,18 @@ def interested(center: Center, slate: int, crowd: list[int]) -> None:
     """Who wants to hear of the announced run, and of a course that has no run ahead."""
     question = "Have you been on a roof before?"
     ask = {"questions": [question], "head_start_hours": 48}
-    center.act(9.6, interest.set_questions, slate, None, ask)
+    center.act(9.6, interest.set_questions, slate, None, command_of(QuestionsCommand, ask))
     said = ("Yes, twice", "No", "Yes, as a child", "No, and I am not sure I like it", "No")
     for n, person in enumerate(crowd[120:125]):
         body = {"run_id": slate, "person_id": person, "answers": {question: said[n]}}
-        center.act(9.6, interest.show_interest, body)
+        center.act(9.6, interest.show_interest, command_of(InterestCommand, body))
     course = center.look(9.6, making.run_view, slate).course.id
     for person in crowd[125:128]:
-        center.act(9.6, interest.show_interest, {"course_id": course, "person_id": person})
+        center.act(
+            9.6,
+            interest.show_interest,
+            command_of(InterestCommand, {"course_id": course, "person_id": person}),
+        )
 
 
 def attended(center: Center, run_id: int) -> None:
@@ -112,22 +124,22 @@ def attended(center: Center, run_id: int) -> None:
     found = center.look(9, attendance.attendance, run_id)
     for meeting in found.meetings:
         if meeting.past and meeting.date < center.today:
-            usual = ["present"] * 8 + ["late", "absent", "excused", "left early"]
+            usual = [Mark.PRESENT] * 8 + [Mark.LATE, Mark.ABSENT, Mark.EXCUSED, Mark.LEFT_EARLY]
             marks = {p.person_id: center.chance.choice(usual) for p in found.people}
             center.act(9, attendance.mark, meeting.id, marks)
 
 
 def offered(center: Center, gate: int) -> None:
     """Somebody gives a seat on the full run back; the next in line has an offer and asks for more time."""
-    rows = center.look(9.9, roster.roster, gate)["rows"]
-    center.act(9.9, leaving.withdraw, rows[-1][0])
+    rows = center.look(9.9, roster.roster, gate).rows
+    center.act(9.9, leaving.withdraw, rows[-1].id)
     center.act(9.95, partial(line.go_down, run_id=gate))
-    waiting = center.look(9.95, roster.roster, gate)["waiting"]
-    first = next((w for w in waiting if w["status"] == "offered"), None)
+    waiting = center.look(9.95, roster.roster, gate).waiting
+    first = next((w for w in waiting if w.status == "offered"), None)
     if first:
-        center.act(9.95, ask_time, first["id"])
+        center.act(9.95, ask_time, first.id)
 
 
-def ask_time(uow: Any, waiting_id: int) -> None:
+def ask_time(uow: UnitOfWork, waiting_id: int) -> None:
     row, _ = line.waitlist.locked(uow, waiting_id)
     line.reply(uow, line.signing.token_for("o", row.id, row.offers), "time")

@@ -8,35 +8,45 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from datetime import date, timedelta
 from decimal import Decimal
-from typing import Any, TypeVar
+from typing import TypeVar
 
 from sqlalchemy.orm import Session, sessionmaker
 
 from archgate.actions.access import staff
 from archgate.actions.across import today as today_list
+from archgate.actions.across.commands import RemindCommand
 from archgate.actions.bulk import bulk
+from archgate.actions.bulk.commands import BatchChangeCommand
 from archgate.actions.courses import courses
+from archgate.actions.courses.commands import CoursePatch
 from archgate.actions.enrolling import enrollments, leaving, roster, waitlist
 from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand
 from archgate.actions.fees import codes, course_defaults, kept_quotes, plans, quotes, stock, terms
 from archgate.actions.fees import fees as run_fees
-from archgate.actions.fees.commands import KeepCommand, QuoteCommand
+from archgate.actions.fees.commands import KeepCommand, QuoteCommand, StockCommand
+from archgate.actions.fees.term_commands import CenterDefaultsPatch, CodeCommand, PlanCommand
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import UnitOfWork, act
 from archgate.actions.money import accounts, invoices, outstanding
+from archgate.actions.money.commands import PaymentCommand
 from archgate.actions.people import organizations, people
+from archgate.actions.people.commands import NoteCommand, OrganizationCommand, PersonCommand, TagsCommand
 from archgate.actions.runs import lifecycle, making, moving
+from archgate.actions.runs.commands import CancelMeetingCommand, DecideCommand, RunCommand, RunPatch
 from archgate.actions.runs.views import RunOut
 from archgate.actions.schedule import places
+from archgate.actions.schedule.commands import BusyCommand, ClosureCommand, InstructorCommand, PlaceCommand
 from archgate.clock import system_now
+from archgate.core.reader import Document
 from archgate.core.schedule import WEEKDAYS
 from archgate.demo.center import PASSWORD, Center
 from archgate.demo.names import FAMILY, GIVEN
 from archgate.demo.rosters import alive
 from archgate.jobs.worker import Worker
 from archgate.papers.lists import read_table
+from archgate.tables.access import User
 
 T = TypeVar("T")
 USERS = (
@@ -87,7 +97,7 @@ CATEGORIES = {
     "TIMB": "Roofs and timber",
     "READ": "Understanding buildings",
 }
-PLACES: tuple[dict[str, Any], ...] = (
+PLACES: tuple[Document, ...] = (
     {
         "name": "Hall 2",
         "seats": 16,
@@ -114,7 +124,7 @@ PLACES: tuple[dict[str, Any], ...] = (
     {"name": "Great barn", "seats": 220, "facts": "For large events"},
     {"name": "Online room", "kind": "online", "facts": "A link for each meeting"},
 )
-TEACHERS: tuple[dict[str, Any], ...] = (
+TEACHERS: tuple[Document, ...] = (
     {"name": "I. Marchetti", "email": "i.marchetti@example.org", "phone": "555-0171"},
     {"name": "A. Sorensen", "email": "a.sorensen@refused.example.org", "phone": "555-0172",
      "hours": [{"weekday": d, "from": "17:00", "to": "21:30"} for d in ("MO", "TU", "WE", "TH")]},
@@ -124,30 +134,30 @@ TEACHERS: tuple[dict[str, Any], ...] = (
     {"name": "C. Abernathy", "email": "c.abernathy@example.org", "phone": "555-0176"},
 )  # fmt: skip
 
-HALVES = {
+HALVES: Document = {
     "name": "Half now, half in 30 days",
     "lines": [
         {"percent": "50", "due": {"after_sign_up": 0}},
         {"percent": "50", "due": {"after_sign_up": 30}},
     ],
 }
-DEPOSIT = {
+DEPOSIT: Document = {
     "name": "Deposit of 40, the rest on the first day",
     "lines": [
         {"amount": "40.00", "due": {"after_sign_up": 0}, "settle": "online"},
         {"rest": True, "due": {"after_start": 0}},
     ],
 }
-MONTHLY = {
+MONTHLY: Document = {
     "name": "Three equal parts by the month, from the start",
     "lines": [{"parts": 1, "due": {"months_after_start": k}} for k in range(3)],
 }
-NOW = {"name": "All now", "lines": [{"percent": "100", "due": {"after_sign_up": 0}}]}
+NOW: Document = {"name": "All now", "lines": [{"percent": "100", "due": {"after_sign_up": 0}}]}
 
 
-def rates(fee: str, early: str, days: int, member: str = "", concession: str = "") -> list[dict[str, Any]]:
+def rates(fee: str, early: str, days: int, member: str = "", concession: str = "") -> list[Document]:
     """A standard rate with one early-bird step, and the others that a run has."""
-    found: list[dict[str, Any]] = [
+    found: list[Document] = [
         {"label": "Standard", "amount": fee, "early": [{"days_before": days, "amount": early}]}
     ]
     if member:
@@ -174,7 +184,7 @@ DEFAULTS = {
         "transfer_fee": "15.00",
     },
 }
-CENTER_PLANS: tuple[dict[str, Any], ...] = (
+CENTER_PLANS: tuple[Document, ...] = (
     {"name": "Within 30 days of invoice", "note": "For organizations that pay by purchase order.",
      "lines": [{"percent": "100", "due": {"after_sign_up": 30}}]},
     {"name": "Nothing now, all on the first day", "details": True,
@@ -197,15 +207,17 @@ class PlannedRun:
     smallest: int
     place: str
     instructor: str
-    rates: list[dict[str, Any]]
-    plans: tuple[dict[str, Any], ...]
+    rates: list[Document]
+    plans: tuple[Document, ...]
     fill: int
     title: str = ""
     opens: int | None = None
     published: bool = True
     waits: int = 0
     note: str = ""
-    more: dict[str, Any] = field(default_factory=dict)
+    sale: tuple[int, int, str] | None = None
+    weeks_long: int = 0
+    more: Document = field(default_factory=dict)
 
 
 RUNS = (
@@ -239,14 +251,14 @@ RUNS = (
                rates("248.00", "224.00", 14), (HALVES,), 0, opens=10, title="Slate roofing, spring"),
     PlannedRun("IRON", -9, 40, "WE", "18:00", 180, 5, 8, 4, "Forge", "H. Dunmore",
                rates("320.00", "290.00", 21), (DEPOSIT, NOW), 3, title="Forged ironwork, winter",
-               more={"sale": (-2, 5, "275.00")}),
+               sale=(-2, 5, "275.00")),
     # Drafts: one ready but for its instructor, one that nobody could sign up for any more.
     PlannedRun("GLASS", -6, 75, "WE", "18:00", 120, 6, 8, 5, "Glass room", "",
                rates("276.00", "248.00", 14), (HALVES,), 0, title="Leaded glass: winter evenings", published=False),
     # A cohort online, an open run, a run for one client, and one that meets where others do.
     PlannedRun("READ", -30, 20, "WE", "19:00", 90, 6, 24, 8, "Online room", "C. Abernathy",
                rates("180.00", "160.00", 14), (HALVES,), 9,
-               more={"kind": "cohort", "weeks_long": 6, "access_days": 60, "decision_rule": {"days_before": 10},
+               weeks_long=6, more={"kind": "cohort", "access_days": 60, "decision_rule": {"days_before": 10},
                      "week_names": ["Walls", "Roofs", "Openings", "Floors", "Changes", "Your own building"]}),
     PlannedRun("DRAW", -28, 0, "", "09:00", 60, 1, 100, 0, "", "C. Abernathy",
                [{"label": "Standard", "amount": "75.00"}], (NOW,), 6, more={"kind": "open", "access_days": 90}),
@@ -291,13 +303,13 @@ def load(sessions: sessionmaker[Session], today: date, quick: bool) -> None:
     center.day = today - timedelta(days=DAYS)
     for email, name, role in USERS:
 
-        def add(uow: UnitOfWork, email: str = email, name: str = name, role: str = role) -> Any:
+        def add(uow: UnitOfWork, email: str = email, name: str = name, role: str = role) -> User:
             return staff.create_user(uow, email, name, role, PASSWORD, quick)
 
         center.users.append(act(sessions, add, at=center.at(8)))
     crowd = everybody(center)
     for name in (CLIENT, OTHER_CLIENT):
-        center.act(8.5, organizations.create_organization, name)
+        center.act(8.5, organizations.create_organization, command_of(OrganizationCommand, {"name": name}))
     furnish(center)
     course_ids: dict[str, int] = {}
     signing_up: list[tuple[PlannedRun, int, list[int]]] = []
@@ -324,25 +336,25 @@ def load(sessions: sessionmaker[Session], today: date, quick: bool) -> None:
         worker.drain(system_now() + timedelta(minutes=minutes))
     worker.timed()
     for number, text in NOTES:
-        center.act(9, people.add_note, crowd[number], text)
+        center.act(9, people.add_note, crowd[number], command_of(NoteCommand, {"text": text}))
 
 
 def furnish(center: Center) -> None:
     """Rooms and other places, instructors with their hours and absences, and the center's closed days."""
     center.act(8.6, places.set_region, "US")
     for place in PLACES:
-        center.act(8.6, places.save_place, None, place)
+        center.act(8.6, places.save_place, None, command_of(PlaceCommand, place))
     for teacher in TEACHERS:
-        center.act(8.7, places.save_instructor, None, teacher)
+        center.act(8.7, places.save_instructor, None, command_of(InstructorCommand, teacher))
     for name, number in STOCK:
         center.act(
             8.8,
             stock.count_stock,
-            {"name": name, "add": number, "cause": "First delivery"},
+            command_of(StockCommand, {"name": name, "add": number, "cause": "First delivery"}),
         )
-    center.act(8.8, terms.change_center_defaults, {"set": DEFAULTS})
+    center.act(8.8, terms.change_center_defaults, command_of(CenterDefaultsPatch, {"set": DEFAULTS}))
     for plan in CENTER_PLANS:
-        center.act(8.9, plans.make_plan, plan)
+        center.act(8.9, plans.make_plan, command_of(PlanCommand, plan))
 
 
 def desk_work(center: Center, runs: list[tuple[PlannedRun, int, list[int]]]) -> None:
@@ -354,37 +366,52 @@ def desk_work(center: Center, runs: list[tuple[PlannedRun, int, list[int]]]) -> 
     center.act(
         8.8,
         places.add_closure,
-        {
-            "from": (today + timedelta(days=33)).isoformat(),
-            "through": (today + timedelta(days=34)).isoformat(),
-            "label": "Boiler works",
-        },
+        command_of(
+            ClosureCommand,
+            {
+                "from": (today + timedelta(days=33)).isoformat(),
+                "through": (today + timedelta(days=34)).isoformat(),
+                "label": "Boiler works",
+            },
+        ),
     )
     ill = {
         "from": (today + timedelta(days=5)).isoformat(),
         "through": (today + timedelta(days=9)).isoformat(),
         "label": "ill",
     }
-    center.act(9, places.add_busy, "instructor", teachers["M. Oyelaran"], ill)
+    center.act(9, places.add_busy, "instructor", teachers["M. Oyelaran"], command_of(BusyCommand, ill))
     shut = {
         "from": (today + timedelta(days=28)).isoformat(),
         "through": (today + timedelta(days=33)).isoformat(),
         "label": "New hearths",
     }
-    center.act(9.1, places.add_busy, "place", rooms["Forge"], shut)
+    center.act(9.1, places.add_busy, "place", rooms["Forge"], command_of(BusyCommand, shut))
     slate = center.look(9, making.run_view, by[("SLATE", -12)])
     coming = next(m for m in slate.dates if m.date > today)
-    center.act(9.2, moving.cancel_meeting, coming.id, {"why": "The instructor is ill."})
-    center.act(9.3, lifecycle.decide, by[("DSW", 23)], {"decision": "going ahead"})
+    center.act(
+        9.2,
+        moving.cancel_meeting,
+        coming.id,
+        command_of(CancelMeetingCommand, {"why": "The instructor is ill."}),
+    )
+    center.act(9.3, lifecycle.decide, by[("DSW", 23)], command_of(DecideCommand, {"decision": "going ahead"}))
     later = (today + timedelta(days=2)).isoformat()
-    center.act(9.3, lifecycle.decide, by[("GLASS", 6)], {"decision": "waits", "until": later})
+    center.act(
+        9.3,
+        lifecycle.decide,
+        by[("GLASS", 6)],
+        command_of(DecideCommand, {"decision": "waits", "until": later}),
+    )
     client = center.look(9, organizations.find_organizations, CLIENT)[0].id
     contract = by[("LIME", 34)]
-    center.act(9.4, making.change_run, contract, {"seen": {}, "set": {"client_id": client}})
+    center.act(
+        9.4, making.change_run, contract, command_of(RunPatch, {"seen": {}, "set": {"client_id": client}})
+    )
     for user, run, text in ((0, by[("GLASS", 6)], "Call the two who asked about Saturdays."),
                             (1, by[("TIMB", 16)], "Ask P. Hallam about a second group.")):  # fmt: skip
         body = {"day": today.isoformat(), "text": text, "run_id": run, "user_id": center.users[user].id}
-        center.act(9.5, today_list.remind, body)
+        center.act(9.5, today_list.remind, command_of(RemindCommand, body))
     found = center.look(9.5, outstanding.payers)
     owed = next((p.account_id for p in found.payers if p.organization_id == client), None)
     if owed is not None:
@@ -407,7 +434,7 @@ def money_in(center: Center) -> None:
             "method": method,
             "reference": f"No. {center.chance.randint(200, 999)}" if method == "check" else "",
         }
-        center.act(16, accounts.take_payment, payer.account_id, body)
+        center.act(16, accounts.take_payment, payer.account_id, command_of(PaymentCommand, body))
 
 
 def offers(center: Center, runs: dict[tuple[str, int], int], crowd: list[int]) -> None:
@@ -415,27 +442,30 @@ def offers(center: Center, runs: dict[tuple[str, int], int], crowd: list[int]) -
     today = center.today
     wall = runs[("DSW", 23)]
     until = (today + timedelta(days=20)).isoformat()
-    center.act(9.6, codes.make_code, {"code": "OPENDAY", "percent": "10", "to": until, "most": 40,
-                                                  "most_each": 1, "note": "Handed out on the open day"})  # fmt: skip
-    center.act(9.6, codes.make_code, {"code": "NEIGHBOR", "off": "25.00", "number": 12, "run_ids": [wall],
-                                                  "note": "Letter to the houses along the quay"})  # fmt: skip
+    center.act(9.6, codes.make_code, command_of(CodeCommand, {"code": "OPENDAY", "percent": "10", "to": until, "most": 40,
+                                                  "most_each": 1, "note": "Handed out on the open day"}))  # fmt: skip
+    center.act(9.6, codes.make_code, command_of(CodeCommand, {"code": "NEIGHBOR", "off": "25.00", "number": 12, "run_ids": [wall],
+                                                  "note": "Letter to the houses along the quay"}))  # fmt: skip
     lapsed = {"code": "SPRING", "percent": "5", "to": (today - timedelta(days=12)).isoformat()}
-    center.act(9.6, codes.make_code, lapsed)
+    center.act(9.6, codes.make_code, command_of(CodeCommand, lapsed))
     book = center.look(9, making.run_view, wall).extras[0].id
     for n, person in enumerate(crowd[140:142]):
-        ask = {"code": "OPENDAY", "extras": [{"extra_id": book, "count": 1}] if n else []}
+        ask: Document = {"code": "OPENDAY", "extras": [{"extra_id": book, "count": 1}] if n else []}
         quote = center.look(10, quotes.quote_run, wall, command_of(QuoteCommand, ask))
         if quote.can_enroll:
             center.act(
                 10,
                 enrollments.enroll,
-                EnrollCommand(run_id=wall, person_id=person, total=quote.total, **ask),
+                command_of(EnrollCommand, {"run_id": wall, "person_id": person, "total": quote.total, **ask}),
             )
-    for n, (course, ask) in enumerate(
-        ((("GLASS", 6), {"heads": 2}), (("IRON", 40), {}), (("LIME", 60), {"heads": 5}))
-    ):
-        quote = center.look(10.5, quotes.quote_run, runs[course], command_of(QuoteCommand, ask))
-        body = {**ask, "run_id": runs[course], "person_id": crowd[142 + n], "total": quote.total, "send": False,
+    kept: tuple[tuple[tuple[str, int], Document], ...] = (
+        (("GLASS", 6), {"heads": 2}),
+        (("IRON", 40), {}),
+        (("LIME", 60), {"heads": 5}),
+    )
+    for n, (course, wish) in enumerate(kept):
+        quote = center.look(10.5, quotes.quote_run, runs[course], command_of(QuoteCommand, wish))
+        body = {**wish, "run_id": runs[course], "person_id": crowd[142 + n], "total": quote.total, "send": False,
                 "last": (today + timedelta(days=(4, 14, 10)[n])).isoformat(),
                 "note": ("", "Waits for a word from work.", "For the house team.")[n]}  # fmt: skip
         center.act(10.5, kept_quotes.keep, command_of(KeepCommand, body))
@@ -460,10 +490,10 @@ def everybody(center: Center) -> list[int]:
             "phone": f"555-01{n % 100:02d}",
             "anyway": True,
         }
-        crowd.append(center.act(9 + n / 200, people.create_person, body).id)
+        crowd.append(center.act(9 + n / 200, people.create_person, command_of(PersonCommand, body)).id)
         tags = ["member"] if n % 3 == 0 else ["concession"] if n % 10 == 1 else []
         if tags:
-            center.act(9 + n / 200, people.tag_person, crowd[-1], tags)
+            center.act(9 + n / 200, people.tag_person, crowd[-1], command_of(TagsCommand, {"tags": tags}))
     return crowd
 
 
@@ -473,11 +503,11 @@ def make_run(center: Center, plan: PlannedRun, course_ids: dict[str, int]) -> Ru
     first = next_weekday(center.today + timedelta(days=plan.first), weekday)
     more = dict(plan.more)
     terms = [dict(r) for r in plan.rates]
-    if "sale" in more:
-        begin, end, price = more.pop("sale")
+    if plan.sale:
+        begin, end, price = plan.sale
         sale_from, sale_to = (center.today + timedelta(days=n) for n in (begin, end))
         terms[0]["sale"] = {"from": sale_from.isoformat(), "to": sale_to.isoformat(), "amount": price}
-    body: dict[str, Any] = {
+    body: Document = {
         "title": plan.title,
         "place": plan.place,
         "instructor": plan.instructor,
@@ -501,14 +531,14 @@ def make_run(center: Center, plan: PlannedRun, course_ids: dict[str, int]) -> Ru
     }
     if plan.more.get("kind") == "open":
         del body["pattern"]
-    if "weeks_long" in body:
+    if plan.weeks_long:
         body["starts_on"] = first.isoformat()
-        body["ends_on"] = (first + timedelta(days=7 * body.pop("weeks_long") - 1)).isoformat()
+        body["ends_on"] = (first + timedelta(days=7 * plan.weeks_long - 1)).isoformat()
     if plan.course in course_ids:
         body["course_id"] = course_ids[plan.course]
     else:
         body["course"] = {"code": code, "title": title, "summary": summary}
-    run = center.act(9.5, making.create_run, body)
+    run = center.act(9.5, making.create_run, command_of(RunCommand, body))
     if plan.course not in course_ids:
         center.act(
             9.6,
@@ -518,7 +548,7 @@ def make_run(center: Center, plan: PlannedRun, course_ids: dict[str, int]) -> Ru
         )
     if plan.course not in course_ids:
         category = {"seen": {}, "set": {"category": CATEGORIES[plan.course]}}
-        center.act(9.7, courses.change_course, run.course.id, category)
+        center.act(9.7, courses.change_course, run.course.id, command_of(CoursePatch, category))
     course_ids[plan.course] = run.course.id
     return run
 
@@ -557,8 +587,8 @@ def events(center: Center, plan: PlannedRun, run_id: int, back: int, crowd: list
         if back == 8:
             party(center, run_id, crowd[120], 3, "Comes with two neighbors; names to follow.")
         if back == 3:
-            rows = center.look(14, roster.roster, run_id)["rows"]
-            center.act(14, leaving.withdraw, rows[0][0])
+            rows = center.look(14, roster.roster, run_id).rows
+            center.act(14, leaving.withdraw, rows[0].id)
     if plan.waits and back == 1:
         for n in range(plan.waits):
             heads = 3 if n == 1 else 1
@@ -577,7 +607,9 @@ def events(center: Center, plan: PlannedRun, run_id: int, back: int, crowd: list
             read_table(CLIENT_LIST.encode()),
         )
         client = center.look(15, organizations.find_organizations, CLIENT)[0].id
-        batch = center.act(15.1, bulk.change_batch, made.id, {"organization_id": client})
+        batch = center.act(
+            15.1, bulk.change_batch, made.id, command_of(BatchChangeCommand, {"organization_id": client})
+        )
         center.act(15.2, bulk.enroll_batch, batch.id, batch.people, batch.total)
 
 

@@ -12,7 +12,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from functools import partial
-from typing import TypeVar
+from typing import Protocol, TypeVar
 
 import structlog
 from sqlalchemy.orm import Session, sessionmaker
@@ -30,6 +30,7 @@ from archgate.outside.webhooks import StandInWebhooks, Webhooks
 from archgate.settings import settings_from
 
 T = TypeVar("T")
+T_co = TypeVar("T_co", covariant=True)
 log = structlog.get_logger()
 IDLE = 1.0  # seconds between two looks at an empty line
 ROUNDS = 10.0  # seconds between two looks at what comes round by the clock
@@ -88,7 +89,7 @@ class Worker:
             link, host_key = self.meetings.make(taken.key)
             with self.sessions.begin() as session:
                 if queue.finish(session, taken, self.name):
-                    meeting_links.keep(session, taken.what["meeting_id"], link, host_key)
+                    meeting_links.keep(session, int(str(taken.what["meeting_id"])), link, host_key)
         elif taken.kind == "send webhook":
             with self.sessions() as session:
                 delivery = webhooks.delivery(session, taken.key, taken.what)
@@ -144,8 +145,16 @@ def say_alive(sessions: sessionmaker[Session], name: str) -> None:
         queue.note_alive(session, name)
 
 
+class OfRun(Protocol[T_co]):
+    """Something that is done to one run."""
+
+    def __call__(self, uow: UnitOfWork, run_id: int) -> T_co: ...
+
+
 def each_run(
-    sessions: sessionmaker[Session], due: Callable[[UnitOfWork], list[int]], do: Callable[..., T]
+    sessions: sessionmaker[Session],
+    due: Callable[[UnitOfWork], list[int]],
+    do: OfRun[T],
 ) -> tuple[list[T], str]:
     """Do the same for every run that is due, one transaction each: what came of it, and how many were in trouble."""
     done, trouble = [], 0
@@ -177,7 +186,7 @@ def down_the_lines(sessions: sessionmaker[Session]) -> str:
     """Let go of what ran out, then offer what is free."""
     gone, first = each_run(sessions, held_places.due_runs, held_places.let_go)
     moved, then = each_run(sessions, offers.due_lines, offers.go_down)
-    made, ended = (sum(len(m[k]) for m in moved) for k in ("offered", "ended"))
+    made, ended = sum(len(m.offered) for m in moved), sum(len(m.ended) for m in moved)
     return f"{made} offers made, {ended} passed on, {sum(gone)} holds let go.{first}{then}"
 
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
-from typing import Any
+from typing import Any, TypeAlias
 from zoneinfo import ZoneInfo
 
 from dateutil.rrule import rrulestr
@@ -22,6 +22,8 @@ PRODID = "-//Arch Gate//Calendar 1//EN"
 MOST_TIMES = 5000  # between the two days that are asked for
 MOST_STEPS = 500_000  # times of one rule from its beginning on
 EARLIEST = 1900  # a rule that begins before is none of a calendar
+
+Ical: TypeAlias = Any  # type: ignore[explicit-any]  # a property of a calendar file holds any of thirty kinds of value
 
 
 @dataclass(frozen=True)
@@ -80,7 +82,7 @@ def calendar_of(name: str, about: str, uid: str, entries: list[Entry]) -> bytes:
             first_date=min(e.start for e in entries).date() - timedelta(days=400),
             last_date=max(e.end for e in entries).date() + timedelta(days=400),
         )
-    return calendar.to_ical()
+    return bytes(calendar.to_ical())
 
 
 @dataclass(frozen=True)
@@ -108,7 +110,7 @@ def read_calendar(content: bytes, zone: ZoneInfo, first: date, last: date) -> li
         datetime.combine(first, time(0), zone).astimezone(UTC),
         datetime.combine(last + timedelta(days=1), time(0), zone).astimezone(UTC),
     )
-    events = list(calendar.walk("VEVENT"))
+    events: list[Ical] = list(calendar.walk("VEVENT"))
     changed = {
         (str(e.get("uid")), moment(e["recurrence-id"].dt, zone)) for e in events if "recurrence-id" in e
     }
@@ -148,7 +150,7 @@ def moment(value: date | datetime, zone: ZoneInfo) -> datetime:
     return (value if value.tzinfo else value.replace(tzinfo=zone)).astimezone(UTC)
 
 
-def length_of(event: Any, start: date | datetime) -> timedelta | None:
+def length_of(event: Ical, start: date | datetime) -> timedelta | None:
     """How long an event lasts by the clocks it is written in; a day for a date alone, nothing for a moment alone."""
     if "duration" in event:
         return event["duration"].dt  # type: ignore[no-any-return]
@@ -163,7 +165,7 @@ def length_of(event: Any, start: date | datetime) -> timedelta | None:
 
 
 def times_of(
-    event: Any, zone: ZoneInfo, window: tuple[datetime, datetime], changed: set[tuple[str, datetime]]
+    event: Ical, zone: ZoneInfo, window: tuple[datetime, datetime], changed: set[tuple[str, datetime]]
 ) -> list[Taken]:
     start = event["dtstart"].dt
     length = length_of(event, start)
@@ -184,8 +186,8 @@ def times_of(
 
 
 def starts_of(
-    event: Any, start: date | datetime, zone: ZoneInfo, window: tuple[datetime, datetime], length: timedelta
-) -> list[Any]:
+    event: Ical, start: date | datetime, zone: ZoneInfo, window: tuple[datetime, datetime], length: timedelta
+) -> list[Ical]:
     """The starts of an event: its own, or those of its rule and dates less the excepted ones (RFC 5545 section 3.8.5)."""
     if "rrule" not in event and "rdate" not in event:
         return [start]
@@ -244,6 +246,6 @@ def starts_of(
     return [s.replace(tzinfo=own_zone) for s in kept]
 
 
-def dates_under(event: Any, key: str) -> list[Any]:
+def dates_under(event: Ical, key: str) -> list[Ical]:
     held = event.get(key, [])
     return [d for row in (held if isinstance(held, list) else [held]) for d in row.dts]

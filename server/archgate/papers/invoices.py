@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from jinja2 import Environment, StrictUndefined
+from pydantic import BaseModel, ConfigDict
 
 PAGE = """<!doctype html>
 <html lang="en"><head><meta charset="utf-8"><title>{{ d.title }} {{ d.number or "" }}</title>
@@ -32,11 +31,34 @@ td { border-bottom: 1px solid #d8d1c2; padding: 2mm 0; vertical-align: top } th 
 TEMPLATE = Environment(autoescape=True, undefined=StrictUndefined, trim_blocks=True).from_string(PAGE)
 
 
-def html_of(document: dict[str, Any]) -> str:
+class PaperLine(BaseModel):
+    model_config = ConfigDict(frozen=True)
+    what: str
+    amount: str
+    more: str = ""
+
+
+class Paper(BaseModel):
+    """What an invoice, a credit note, a receipt or a statement says, in words; sums are written out."""
+
+    model_config = ConfigDict(frozen=True)
+    title: str
+    number: str | None = None
+    center: str
+    date: str
+    payer: str
+    notes: list[str] = []
+    lines: list[PaperLine]
+    taxes: list[PaperLine] = []
+    total: str
+    dues: list[PaperLine] = []
+
+
+def html_of(document: Paper) -> str:
     return TEMPLATE.render(d=document)
 
 
-def pdf_of(document: dict[str, Any]) -> bytes:
+def pdf_of(document: Paper) -> bytes:
     """The document as PDF. The typesetter is loaded when first used, since that takes most of a second."""
     from weasyprint import HTML
 

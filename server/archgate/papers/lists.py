@@ -9,11 +9,14 @@ import zipfile
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime, time
-from typing import Any
+from typing import TYPE_CHECKING
 
 from charset_normalizer import from_bytes
 
 from archgate.core.verdicts import columns_of
+
+if TYPE_CHECKING:
+    from python_calamine import CalamineSheet
 
 LARGEST_FILE = 10 * 1024 * 1024
 MOST_ROWS = 20_000
@@ -234,19 +237,19 @@ def refuse_bomb(data: bytes) -> None:
         )
 
 
-def numbered(sheet: Any) -> Lines:
+def numbered(sheet: CalamineSheet) -> Lines:
     if sheet.total_width > 16 * MOST_CELLS or sheet.total_height > 10 * MOST_ROWS:
         raise ValueError(
             f'its sheet "{sheet.name}" is {sheet.total_width:,} columns wide and {sheet.total_height:,} lines long;'
             " a cell far away from the others is filled"
         )
-    rows: Iterable[Sequence[Any]] = sheet.to_python(skip_empty_area=False)
+    rows: Iterable[Sequence[object]] = sheet.to_python(skip_empty_area=False)
     lines = [(n, [shown_cell(c) for c in row]) for n, row in enumerate(rows, 1)]
     first = next((i for i, (_, cells) in enumerate(lines) if any(cells)), len(lines))
     return lines[first:]
 
 
-def shown_cell(value: Any) -> str:
+def shown_cell(value: object) -> str:
     """A cell as text: dates by ISO 8601, whole numbers without a point."""
     if isinstance(value, datetime):
         return value.date().isoformat() if value.time() == time() else value.isoformat(" ", "minutes")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 from collections.abc import Iterable
-from typing import Any
+from dataclasses import dataclass
 
 from jinja2 import Environment, StrictUndefined
 
@@ -48,12 +48,43 @@ PAPERS = {
 }
 
 
-def html_of(kind: str, document: dict[str, Any]) -> str:
+@dataclass(frozen=True)
+class Listed:
+    """Somebody on a roster, as papers show them."""
+
+    name: str
+    email: str
+    phone: str
+    group: str
+    note: str
+    role: str
+
+
+@dataclass(frozen=True)
+class Sheet:
+    when: str
+    place: str
+    instructor: str
+
+
+@dataclass(frozen=True)
+class RosterPaper:
+    """What sign-in sheets, badges and contact lists show; `remarks`: with the notes on people."""
+
+    center: str
+    title: str
+    code: str
+    remarks: bool
+    people: list[Listed]
+    sheets: list[Sheet]
+
+
+def html_of(kind: str, document: RosterPaper) -> str:
     template, extra = PAPERS[kind]
     return template.render(d=document, extra=extra)
 
 
-def pdf_of(kind: str, document: dict[str, Any]) -> bytes:
+def pdf_of(kind: str, document: RosterPaper) -> bytes:
     """A paper as PDF. The typesetter is loaded when first used, since that takes most of a second."""
     from weasyprint import HTML
 

@@ -4,15 +4,18 @@ from __future__ import annotations
 
 from datetime import UTC, datetime
 from decimal import Decimal
-from typing import Annotated, Any
+from typing import Annotated, TypeAlias
 
 import orjson
 from sqlalchemy import BigInteger, Dialect, MetaData, Numeric, String, Text, TypeDecorator
 from sqlalchemy.dialects.mysql import DATETIME, LONGTEXT, VARCHAR
 from sqlalchemy.ext.compiler import compiles
 from sqlalchemy.orm import DeclarativeBase, mapped_column
+from sqlalchemy.schema import SchemaItem
+from sqlalchemy.sql.compiler import SQLCompiler
 
 from archgate.core.quotes import AgreedQuote, document_of, quote_read
+from archgate.core.reader import Document
 
 NAMES = {
     "ix": "ix_%(table_name)s_%(column_0_N_name)s",
@@ -40,16 +43,16 @@ class Moment(TypeDecorator[datetime]):
         return None if value is None else value.replace(tzinfo=UTC)
 
 
-class Document(TypeDecorator[Any]):
+class JsonText(TypeDecorator[object]):
     """A JSON document. The server's JSON type is text with a check; so is this."""
 
     impl = LONGTEXT
     cache_ok = True
 
-    def process_bind_param(self, value: Any, dialect: Dialect) -> str | None:
+    def process_bind_param(self, value: object, dialect: Dialect) -> str | None:
         return None if value is None else orjson.dumps(value).decode()
 
-    def process_result_value(self, value: str | None, dialect: Dialect) -> Any:
+    def process_result_value(self, value: str | None, dialect: Dialect) -> object:
         return None if value is None else orjson.loads(value)
 
 
@@ -79,18 +82,26 @@ Name = Annotated[str, mapped_column(String(200))]
 Prose = Annotated[str, mapped_column(Text)]
 
 
+TableArgs: TypeAlias = "dict[str, str] | tuple[SchemaItem | dict[str, str], ...]"
+
+
 class Base(DeclarativeBase):
     metadata = MetaData(naming_convention=NAMES)
     type_annotation_map = {
         datetime: Moment,
         int: BigInteger,
-        dict[str, Any]: Document,
-        list[Any]: Document,
+        Document: JsonText,
+        dict[str, str]: JsonText,
+        dict[str, int]: JsonText,
+        list[str]: JsonText,
+        list[int]: JsonText,
+        list[Document]: JsonText,
+        list[dict[str, str]]: JsonText,
         AgreedQuote: QuoteDocument,
     }
-    __table_args__: Any = {}
+    __table_args__: TableArgs = {}
 
 
 @compiles(Text, "mysql", "mariadb")
-def _text(element: Text, compiler: Any, **kw: Any) -> str:
+def _text(element: Text, compiler: SQLCompiler, **kw: object) -> str:
     return "TEXT"

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Any
 
 from sqlalchemy import ForeignKey, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
+from archgate.core.reader import Document
 from archgate.tables.base import Base, Key, Name, Prose, Word, ascii_key
 
 
@@ -20,8 +20,8 @@ class BatchRow(Base):
     id: Mapped[Key]
     batch_id: Mapped[int] = mapped_column(ForeignKey("batches.id"))
     line: Mapped[int]
-    cells: Mapped[list[Any]]
-    fixed: Mapped[dict[str, Any] | None]
+    cells: Mapped[list[str]]
+    fixed: Mapped[dict[str, str] | None]
     odd: Mapped[Prose] = mapped_column(default="")
 
 
@@ -37,9 +37,9 @@ class Batch(Base):
     file_name: Mapped[Name]
     file_hash: Mapped[str] = mapped_column(ascii_key(64))
     reading: Mapped[Prose]
-    headings: Mapped[list[Any]]
-    columns: Mapped[dict[str, Any]]
-    report: Mapped[list[Any] | None]
+    headings: Mapped[list[str]]
+    columns: Mapped[dict[str, int]]
+    report: Mapped[list[Document] | None]
     created_at: Mapped[datetime]
     enrolled_at: Mapped[datetime | None]
     rows: Mapped[list[BatchRow]] = relationship(order_by="BatchRow.line", cascade="all, delete-orphan")

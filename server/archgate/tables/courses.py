@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from datetime import date, datetime
-from typing import Any
 
 from sqlalchemy import CheckConstraint, ForeignKey, LargeBinary, String
 from sqlalchemy.dialects.mysql import LONGBLOB
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
+from archgate.core.reader import Document
 from archgate.tables.base import Base, Key, Name, Prose, Word, ascii_key
 from archgate.tables.fees import Extra, Rate
 from archgate.tables.people import Organization
@@ -32,7 +32,7 @@ class Center(Base):
     demo_ready: Mapped[bool] = mapped_column(default=False)
     region: Mapped[Word] = mapped_column(default="")
     uid: Mapped[str] = mapped_column(ascii_key(40), default="")
-    defaults: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    defaults: Mapped[Document] = mapped_column(default=dict)
 
 
 class Course(Base):
@@ -43,9 +43,9 @@ class Course(Base):
     code: Mapped[str] = mapped_column(String(40), unique=True)
     title: Mapped[Name]
     summary: Mapped[Prose]
-    questions: Mapped[list[Any]] = mapped_column(default=list)
+    questions: Mapped[list[str]] = mapped_column(default=list)
     category: Mapped[Name] = mapped_column(default="")
-    defaults: Mapped[dict[str, Any]]
+    defaults: Mapped[Document]
     created_at: Mapped[datetime]
 
 
@@ -99,14 +99,14 @@ class Run(Base):
     currency: Mapped[str] = mapped_column(String(3))
     capacity: Mapped[int]
     smallest: Mapped[int]
-    windows: Mapped[list[Any]]
-    decision_rule: Mapped[dict[str, Any] | None]
+    windows: Mapped[list[Document]]
+    decision_rule: Mapped[Document | None]
     starts_on: Mapped[date | None]
     ends_on: Mapped[date | None]
-    week_names: Mapped[list[Any]] = mapped_column(default=list)
+    week_names: Mapped[list[str]] = mapped_column(default=list)
     access_days: Mapped[int | None]
-    group_steps: Mapped[list[Any]] = mapped_column(default=list)
-    taxes: Mapped[list[Any]] = mapped_column(default=list)
+    group_steps: Mapped[list[Document]] = mapped_column(default=list)
+    taxes: Mapped[list[Document]] = mapped_column(default=list)
     receipt_note: Mapped[Prose] = mapped_column(default="")
     desk_notice: Mapped[Prose] = mapped_column(default="")
     notice_version: Mapped[int] = mapped_column(default=0)
@@ -115,8 +115,8 @@ class Run(Base):
     auto_offer: Mapped[bool] = mapped_column(default=True)
     offer_hours: Mapped[int] = mapped_column(default=36)
     hold_hours: Mapped[int | None]
-    told: Mapped[list[Any] | None]
-    questions: Mapped[list[Any]] = mapped_column(default=list)
+    told: Mapped[list[str] | None]
+    questions: Mapped[list[str]] = mapped_column(default=list)
     head_start_hours: Mapped[int] = mapped_column(default=0)
     interest_told_at: Mapped[datetime | None]
     created_at: Mapped[datetime]
@@ -152,5 +152,6 @@ class Run(Base):
     @property
     def sign_up_opens(self) -> date | None:
         """The date on which the first sign-up window opens, where its rule is a date."""
-        rule = (self.windows[0].get("opens") if self.windows else None) or {}
-        return date.fromisoformat(rule["on"]) if "on" in rule else None
+        rule = self.windows[0].get("opens") if self.windows else None
+        day = rule.get("on") if isinstance(rule, dict) else None
+        return date.fromisoformat(day) if isinstance(day, str) else None

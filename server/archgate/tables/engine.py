@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, TypeAlias
 
 import orjson
 from sqlalchemy import Engine, create_engine, event, make_url
 from sqlalchemy.orm import Session, sessionmaker
 
+Driver: TypeAlias = Any  # type: ignore[explicit-any]  # a connection of the driver, whose waiting time is not public
 LOOPBACK = ("127.0.0.1", "localhost", "::1")
 SESSION_SETTINGS = (
     "SET SESSION sql_mode='STRICT_ALL_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_ENGINE_SUBSTITUTION,NO_ZERO_DATE',"
@@ -29,7 +30,7 @@ def engine_for(url: str, pool: int = 40, wait: int = 600) -> Engine:
     Every connection stays in the pool, one for each thread that answers requests: making one costs more than most of
     what is done with it, above all the driver's preparing for TLS, which is left out where nothing leaves the machine.
     """
-    near: dict[str, Any] = {"ssl_disabled": True} if make_url(url).host in LOOPBACK else {}
+    near: dict[str, bool] = {"ssl_disabled": True} if make_url(url).host in LOOPBACK else {}
     engine = create_engine(
         url,
         pool_size=pool,
@@ -48,7 +49,7 @@ def engine_for(url: str, pool: int = 40, wait: int = 600) -> Engine:
 
     ping = engine.dialect.do_ping
 
-    def patiently(connection: Any) -> bool:
+    def patiently(connection: Driver) -> bool:
         """Ask a connection of the pool whether it is still there, with less patience than for a statement."""
         held, connection._read_timeout = connection._read_timeout, PING_WAIT
         try:
@@ -56,10 +57,10 @@ def engine_for(url: str, pool: int = 40, wait: int = 600) -> Engine:
         finally:
             connection._read_timeout = held
 
-    engine.dialect.do_ping = patiently  # type: ignore[method-assign]
+    engine.dialect.do_ping = patiently  # type: ignore[method-assign,assignment]
 
     @event.listens_for(engine, "connect")
-    def _settle(connection: Any, record: Any) -> None:
+    def _settle(connection: Driver, record: object) -> None:
         with connection.cursor() as cursor:
             cursor.execute(SESSION_SETTINGS)
 

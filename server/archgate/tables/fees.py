@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from datetime import date, datetime
-from typing import Any
 
 from sqlalchemy import Boolean, CheckConstraint, ForeignKey, Index, String, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from archgate.core.quotes import AgreedQuote
+from archgate.core.reader import Document
 from archgate.tables.base import Base, Key, Name, Percent, Prose, Units, Word, ascii_key
 
 
@@ -49,7 +49,7 @@ class Rate(Base):
     sale_to: Mapped[date | None]
     sale_amount: Mapped[Units | None]
     by_agreement: Mapped[bool] = mapped_column(default=False)
-    tags: Mapped[list[Any]] = mapped_column(default=list)
+    tags: Mapped[list[str]] = mapped_column(default=list)
     organization_id: Mapped[int | None] = mapped_column(ForeignKey("organizations.id"))
     past_course_id: Mapped[int | None] = mapped_column(ForeignKey("courses.id"))
     offered_from: Mapped[date | None]
@@ -138,9 +138,9 @@ class DiscountCode(Base):
     most_each: Mapped[int | None]
     uses: Mapped[int]
     active: Mapped[bool]
-    course_ids: Mapped[list[Any]]
-    run_ids: Mapped[list[Any]]
-    on_codes: Mapped[list[Any] | None]
+    course_ids: Mapped[list[int]]
+    run_ids: Mapped[list[int]]
+    on_codes: Mapped[list[str] | None]
     series: Mapped[Name]
     made_at: Mapped[datetime]
 
@@ -171,7 +171,7 @@ class KeptQuote(Base):
     user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
     reminder_id: Mapped[int | None] = mapped_column(ForeignKey("reminders.id"))
     enrollment_id: Mapped[int | None] = mapped_column(ForeignKey("enrollments.id"))
-    ask: Mapped[dict[str, Any]]
+    ask: Mapped[Document]
     quote: Mapped[AgreedQuote]
     note: Mapped[Prose]
     last: Mapped[date]

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Any
 
 from sqlalchemy import Index, String
 from sqlalchemy.orm import Mapped, mapped_column
 
+from archgate.core.reader import Document
 from archgate.tables.base import Base, Key, Prose, Word, ascii_key
 
 
@@ -22,7 +22,7 @@ class Job(Base):
     id: Mapped[Key]
     kind: Mapped[Word]
     key: Mapped[str] = mapped_column(ascii_key(80), unique=True)
-    what: Mapped[dict[str, Any]]
+    what: Mapped[Document]
     status: Mapped[Word]
     due_at: Mapped[datetime]
     lease_until: Mapped[datetime | None]

@@ -3,12 +3,22 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Any
+from typing import TypedDict
 
 from sqlalchemy import ForeignKey, Index, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column
 
-from archgate.tables.base import Base, Key, Prose, Word, ascii_key
+from archgate.core.reader import Document
+from archgate.tables.base import Base, JsonText, Key, Prose, Word, ascii_key
+
+
+class RowChange(TypedDict):
+    """One row as it was before a change and after it; None where there is none."""
+
+    table: str
+    id: int
+    before: Document | None
+    after: Document | None
 
 
 class Change(Base):
@@ -26,7 +36,7 @@ class Change(Base):
     subject_id: Mapped[int]
     run_id: Mapped[int | None] = mapped_column(index=True)
     summary: Mapped[Prose]
-    rows: Mapped[list[Any]]
+    rows: Mapped[list[RowChange]] = mapped_column(JsonText)
     undoes_id: Mapped[int | None] = mapped_column(ForeignKey("changes.id"))
 
 
@@ -38,5 +48,5 @@ class IdempotencyKey(Base):
     key: Mapped[str] = mapped_column(ascii_key(80), primary_key=True)
     body_hash: Mapped[str] = mapped_column(ascii_key(64))
     status: Mapped[int]
-    answer: Mapped[dict[str, Any] | None]
+    answer: Mapped[Document | None]
     at: Mapped[datetime] = mapped_column(index=True)

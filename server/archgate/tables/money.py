@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from datetime import date, datetime
-from typing import Any
 
 from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
+from archgate.core.reader import Document
 from archgate.tables.base import Base, Key, Name, Prose, Units, Word, ascii_key
 
 
@@ -101,7 +101,7 @@ class Invoice(Base):
     currency: Mapped[str] = mapped_column(ascii_key(3))
     issued_on: Mapped[date]
     total: Mapped[Units]
-    document: Mapped[dict[str, Any]]
+    document: Mapped[Document]
     reverses_id: Mapped[int | None] = mapped_column(ForeignKey("invoices.id"))
     payment_id: Mapped[int | None] = mapped_column(ForeignKey("payments.id"))
     user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
@@ -118,7 +118,7 @@ class InvoicedEnrollment(Base):
     invoice_id: Mapped[int] = mapped_column(ForeignKey("invoices.id"))
     enrollment_id: Mapped[int] = mapped_column(ForeignKey("enrollments.id"), index=True)
     amount: Mapped[Units]
-    taxes: Mapped[dict[str, Any]]
+    taxes: Mapped[dict[str, int]]
 
 
 class PaymentDetails(Base):

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from datetime import date
-from typing import Any
 
 from sqlalchemy import CheckConstraint, ForeignKey, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
@@ -47,7 +46,7 @@ class Plan(Base):
     active: Mapped[bool] = mapped_column(default=True)
     position: Mapped[int] = mapped_column(default=0)
     details: Mapped[bool] = mapped_column(default=False)
-    course_ids: Mapped[list[Any]] = mapped_column(default=list)
+    course_ids: Mapped[list[int]] = mapped_column(default=list)
     replaces_id: Mapped[int | None] = mapped_column(ForeignKey("plans.id"))
     lines: Mapped[list[PlanLine]] = relationship(cascade="all, delete-orphan", order_by="PlanLine.position")
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from datetime import date, datetime
-from typing import Any
 
 from sqlalchemy import CheckConstraint, Computed, ForeignKey, Index, SmallInteger, String, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
@@ -99,7 +98,7 @@ class Enrollment(Base):
     hold_until: Mapped[datetime | None]
     received_on: Mapped[date | None]
     exception: Mapped[Prose] = mapped_column(default="")
-    answers: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    answers: Mapped[dict[str, str]] = mapped_column(default=dict)
     way_in: Mapped[Word]
     heads: Mapped[int]
     signed_up: Mapped[date]

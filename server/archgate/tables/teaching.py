@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Any
 
 from sqlalchemy import CheckConstraint, ForeignKey, Index, String
 from sqlalchemy.orm import Mapped, mapped_column
@@ -19,7 +18,7 @@ class Instructor(Base):
     name: Mapped[str] = mapped_column(String(200), unique=True)
     email: Mapped[str | None] = mapped_column(String(254))
     phone: Mapped[str | None] = mapped_column(String(40))
-    hours: Mapped[list[Any]] = mapped_column(default=list)
+    hours: Mapped[list[dict[str, str]]] = mapped_column(default=list)
     active: Mapped[bool] = mapped_column(default=True)
 
 

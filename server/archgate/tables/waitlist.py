@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Any
 
 from sqlalchemy import CheckConstraint, Computed, ForeignKey, Index, SmallInteger, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
+from archgate.core.reader import Document
 from archgate.tables.base import Base, Key, Prose, Word, ascii_key
 from archgate.tables.people import Person
 
@@ -42,13 +42,13 @@ class Waiting(Base):
     offered_at: Mapped[datetime | None]
     offer_until: Mapped[datetime | None]
     asked_time: Mapped[bool] = mapped_column(default=False)
-    answers: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    answers: Mapped[dict[str, str]] = mapped_column(default=dict)
     way_in: Mapped[Word]
     heads: Mapped[int]
     joined_at: Mapped[datetime]
     ended_at: Mapped[datetime | None]
     note: Mapped[Prose]
-    ask: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    ask: Mapped[Document] = mapped_column(default=dict)
 
     person: Mapped[Person] = relationship()
 
@@ -74,6 +74,6 @@ class Interest(Base):
     told_at: Mapped[datetime | None]
     ended_at: Mapped[datetime | None]
     note: Mapped[Prose]
-    answers: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    answers: Mapped[dict[str, str]] = mapped_column(default=dict)
     user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
     person: Mapped[Person] = relationship()

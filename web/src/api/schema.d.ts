@@ -3310,8 +3310,8 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
-        /** Acceptance */
-        Acceptance: {
+        /** AcceptClashCommand */
+        AcceptClashCommand: {
             /** Key */
             key: string;
             /**
@@ -3407,6 +3407,16 @@ export interface components {
             balance_at: string;
         };
         /**
+         * AddWithRoleCommand
+         * @description Somebody who is no learner.
+         */
+        AddWithRoleCommand: {
+            /** The role */
+            role: components["schemas"]["Role"];
+            /** The person */
+            person_id: number;
+        };
+        /**
          * AgreedPrice
          * @description A price per head that staff agreed, and why.
          */
@@ -3419,6 +3429,12 @@ export interface components {
             /** Reason */
             reason: string;
         };
+        /**
+         * Answer
+         * @description What somebody outside answers by a link.
+         * @enum {string}
+         */
+        Answer: "take" | "decline" | "time" | "wait";
         /**
          * Ask
          * @description What is asked of a run. `rate_id` and `heads` are the short form of `people`; `waive` is why the seats cost nothing.
@@ -3446,7 +3462,7 @@ export interface components {
             /** Code */
             code: string;
             /** Marks */
-            marks: string[];
+            marks: components["schemas"]["Mark"][];
             /** Meetings */
             meetings: components["schemas"]["Held"][];
             /** People */
@@ -3461,7 +3477,7 @@ export interface components {
             /** Code */
             code: string;
             /** Marks */
-            marks: string[];
+            marks: components["schemas"]["Mark"][];
             /** Meetings */
             meetings: components["schemas"]["Held"][];
             /** People */
@@ -3485,24 +3501,17 @@ export interface components {
             /** Share */
             share: string | null;
         };
-        /** BatchChange */
-        BatchChange: {
+        /**
+         * BatchChangeCommand
+         * @description Which column holds which fact, null for none; whose people they are.
+         */
+        BatchChangeCommand: {
             /** Columns */
             columns?: {
                 [key: string]: number | null;
             } | null;
             /** Organization Id */
             organization_id?: number | null;
-        };
-        /**
-         * BatchConfirm
-         * @description What the person confirmed: so many people for so much.
-         */
-        BatchConfirm: {
-            /** People */
-            people: number;
-            /** Total */
-            total: string;
         };
         /** BatchItem */
         BatchItem: {
@@ -3638,11 +3647,23 @@ export interface components {
             file: string;
         };
         /**
-         * BusyIn
-         * @description {"from", "through", "start", "end", "label"}
+         * BusyCommand
+         * @description Whole days from one through another, or hours of one day.
          */
-        BusyIn: {
-            [key: string]: unknown;
+        BusyCommand: {
+            /**
+             * The first day
+             * Format: date
+             */
+            from: string;
+            /** The last day */
+            through?: string | null;
+            /** The time from */
+            start?: string | null;
+            /** The time to */
+            end?: string | null;
+            /** Label */
+            label?: string | null;
         };
         /** BusyOut */
         BusyOut: {
@@ -3664,6 +3685,19 @@ export interface components {
              * Format: date-time
              */
             end: string;
+        };
+        /**
+         * CallCommand
+         * @description What came of a call.
+         */
+        CallCommand: {
+            /** What came of the call */
+            outcome: components["schemas"]["CallOutcome"];
+            /**
+             * The note
+             * @default
+             */
+            note: string;
         };
         /** CallList */
         CallList: {
@@ -3698,16 +3732,11 @@ export interface components {
             /** People */
             people: components["schemas"]["CallRow"][];
         };
-        /** CallNote */
-        CallNote: {
-            /** Outcome */
-            outcome: string;
-            /**
-             * Note
-             * @default
-             */
-            note: string;
-        };
+        /**
+         * CallOutcome
+         * @enum {string}
+         */
+        CallOutcome: "reached" | "left word" | "no answer" | "wrong number";
         /** CallRow */
         CallRow: {
             /** Person Id */
@@ -3720,22 +3749,26 @@ export interface components {
             email: string | null;
             /** Message */
             message: string | null;
-            /** Outcome */
-            outcome: string | null;
+            outcome: components["schemas"]["CallOutcome"] | null;
             /** Note */
             note: string;
         };
         /**
-         * CancelMeeting
+         * CancelMeetingCommand
          * @description Why, and on which date it is held instead, if it is.
          */
-        CancelMeeting: {
+        CancelMeetingCommand: {
             /** Why */
-            why?: unknown;
-            /** Replacement */
-            replacement?: unknown;
-        } & {
-            [key: string]: unknown;
+            why?: string | null;
+            replacement?: components["schemas"]["ReplacementForm"] | null;
+        };
+        /** CancelRunCommand */
+        CancelRunCommand: {
+            /**
+             * Why
+             * @default
+             */
+            why: string;
         };
         /** CancelledMeeting */
         CancelledMeeting: {
@@ -3763,10 +3796,45 @@ export interface components {
             /** To */
             to: string;
         };
-        /** CarryIn */
-        CarryIn: {
-            /** To Run Id */
+        /** CarryCommand */
+        CarryCommand: {
+            /** The run */
             to_run_id: number;
+        };
+        /**
+         * CenterDefaultsForm
+         * @description What runs start from where their course says nothing.
+         */
+        CenterDefaultsForm: {
+            /** The rates */
+            rates?: components["schemas"]["RateForm"][] | null;
+            /** The extras */
+            extras?: components["schemas"]["ExtraForm"][] | null;
+            /** The group steps */
+            group?: components["schemas"]["GroupStepForm"][] | null;
+            /** The taxes */
+            taxes?: components["schemas"]["TaxForm"][] | null;
+            /** The payment plans */
+            plans?: components["schemas"]["PlanForm"][] | null;
+            /** The refund policy */
+            refunds?: components["schemas"]["RefundForm"] | null;
+            /** Who is told */
+            told?: components["schemas"]["Told"][] | null;
+            /** The office's email */
+            office_email?: string | null;
+            /** The days a quote is kept */
+            quote_days?: number | null;
+            /** The days of access */
+            access_days?: number | null;
+        };
+        /**
+         * CenterDefaultsPatch
+         * @description `set` holds the new values, null to forget one; `seen` those the person saw.
+         */
+        CenterDefaultsPatch: {
+            seen?: components["schemas"]["CenterDefaultsForm"];
+            /** What to change */
+            set: components["schemas"]["CenterDefaultsForm"];
         };
         /**
          * CenterPlan
@@ -3903,19 +3971,27 @@ export interface components {
             /** People */
             people: number;
         };
-        /**
-         * Closing
-         * @description {"from", "through", "label"}
-         */
-        Closing: {
-            [key: string]: unknown;
-        };
         /** ClosureChange */
         ClosureChange: {
             /** Change */
             change: string;
             /** Meetings */
             meetings: number;
+        };
+        /**
+         * ClosureCommand
+         * @description Days of the center's own, from one through another.
+         */
+        ClosureCommand: {
+            /**
+             * The first day
+             * Format: date
+             */
+            from: string;
+            /** The last day */
+            through?: string | null;
+            /** Label */
+            label?: string | null;
         };
         /** ClosureDay */
         ClosureDay: {
@@ -3941,6 +4017,38 @@ export interface components {
             region: string;
             /** Days */
             days: components["schemas"]["ClosureDay"][];
+        };
+        /**
+         * CodeCommand
+         * @description `number` makes a set of single-use codes; `on` are codes of rates and extras, none said is every rate.
+         */
+        CodeCommand: {
+            /** The code */
+            code?: string | null;
+            /** Note */
+            note?: string | null;
+            /** The percent off */
+            percent?: string | null;
+            /** The amount off */
+            off?: string | null;
+            /** The first day */
+            from?: string | null;
+            /** The last day */
+            to?: string | null;
+            /** The number of uses */
+            most?: number | null;
+            /** The number of uses of one person */
+            most_each?: number | null;
+            /** Course Ids */
+            course_ids?: number[] | null;
+            /** Run Ids */
+            run_ids?: number[] | null;
+            /** What it is on */
+            on?: string[] | null;
+            /** Active */
+            active?: boolean | null;
+            /** The number of codes */
+            number?: number | null;
         };
         /** CodeDone */
         CodeDone: {
@@ -3984,38 +4092,6 @@ export interface components {
             state: string;
             /** Change */
             change: string;
-        };
-        /**
-         * CodeIn
-         * @description `number` makes a set of single-use codes; `on` are codes of rates and extras, none said is every rate.
-         */
-        CodeIn: {
-            /** Code */
-            code?: unknown;
-            /** Note */
-            note?: unknown;
-            /** Percent */
-            percent?: unknown;
-            /** Off */
-            off?: unknown;
-            /** To */
-            to?: unknown;
-            /** Most */
-            most?: unknown;
-            /** Most Each */
-            most_each?: unknown;
-            /** Course Ids */
-            course_ids?: unknown;
-            /** Run Ids */
-            run_ids?: unknown;
-            /** On */
-            on?: unknown;
-            /** Active */
-            active?: unknown;
-            /** Number */
-            number?: unknown;
-        } & {
-            [key: string]: unknown;
         };
         /**
          * CodeOut
@@ -4127,10 +4203,10 @@ export interface components {
             people: components["schemas"]["CodeUser"][];
         };
         /**
-         * CompareIn
+         * CompareCommand
          * @description Names or emails, one a line.
          */
-        CompareIn: {
+        CompareCommand: {
             /** Text */
             text: string;
         };
@@ -4198,22 +4274,20 @@ export interface components {
             gates: components["schemas"]["GateDay"][];
         };
         /**
-         * CopyAsk
+         * CopyCommand
          * @description Runs by id with their new first dates, or a course's or a season's runs moved by weeks.
          */
-        CopyAsk: {
-            /** Runs */
-            runs?: unknown;
-            /** Course Id */
-            course_id?: unknown;
-            /** Since */
-            since?: unknown;
-            /** Until */
-            until?: unknown;
-            /** Weeks */
-            weeks?: unknown;
-        } & {
-            [key: string]: unknown;
+        CopyCommand: {
+            /** The runs */
+            runs?: components["schemas"]["RunToCopy"][] | null;
+            /** The course */
+            course_id?: number | null;
+            /** The first day of the season */
+            since?: string | null;
+            /** The last day of the season */
+            until?: string | null;
+            /** The weeks */
+            weeks?: number | null;
         };
         /** CourseChanged */
         CourseChanged: {
@@ -4227,12 +4301,63 @@ export interface components {
             summary: string;
             /** Category */
             category: string;
-            /** Defaults */
-            defaults: {
-                [key: string]: unknown;
-            };
+            defaults: components["schemas"]["CourseDefaultsForm"];
             /** Change */
             change: string;
+        };
+        /**
+         * CourseDefaultsForm
+         * @description What the next runs of a course start from.
+         */
+        CourseDefaultsForm: {
+            /** The rates */
+            rates?: components["schemas"]["RateForm"][] | null;
+            /** The extras */
+            extras?: components["schemas"]["ExtraForm"][] | null;
+            /** The group steps */
+            group?: components["schemas"]["GroupStepForm"][] | null;
+            /** The taxes */
+            taxes?: components["schemas"]["TaxForm"][] | null;
+            /** The payment plans */
+            plans?: components["schemas"]["PlanForm"][] | null;
+            /** Place */
+            place?: string | null;
+            /** Instructor */
+            instructor?: string | null;
+            /** Capacity */
+            capacity?: number | null;
+            /** Smallest */
+            smallest?: number | null;
+            /** The refund policy */
+            refunds?: components["schemas"]["RefundForm"] | null;
+        };
+        /**
+         * CourseFacts
+         * @description What a course says of itself; `refunds` of null: the center's policy.
+         */
+        CourseFacts: {
+            /** Title */
+            title?: string | null;
+            /** Code */
+            code?: string | null;
+            /** Summary */
+            summary?: string | null;
+            /** Category */
+            category?: string | null;
+            /** The refund policy */
+            refunds?: components["schemas"]["RefundForm"] | null;
+        };
+        /**
+         * CourseForm
+         * @description A course that is made with its first run.
+         */
+        CourseForm: {
+            /** Code */
+            code?: string | null;
+            /** The title of the course */
+            title?: string | null;
+            /** Summary */
+            summary?: string | null;
         };
         /** CourseName */
         CourseName: {
@@ -4253,10 +4378,36 @@ export interface components {
             summary: string;
             /** Category */
             category: string;
-            /** Defaults */
-            defaults: {
-                [key: string]: unknown;
-            };
+            defaults: components["schemas"]["CourseDefaultsForm"];
+        };
+        /**
+         * CoursePatch
+         * @description `set` holds the new values, `seen` the values the person saw: only those changed meanwhile conflict.
+         */
+        CoursePatch: {
+            seen?: components["schemas"]["CourseFacts"];
+            /** What to change */
+            set: components["schemas"]["CourseFacts"];
+        };
+        /**
+         * DateChangeForm
+         * @description What is other by hand about the n-th date that patterns give.
+         */
+        DateChangeForm: {
+            /** The number of the meeting */
+            n: number;
+            /** The date */
+            date?: string | null;
+            /** The start time */
+            start?: string | null;
+            /** The length in minutes */
+            minutes?: number | null;
+            /** Left out */
+            dropped?: boolean | null;
+            /** The instructor */
+            instructor?: string | null;
+            /** The room */
+            room?: string | null;
         };
         /** DateFacts */
         DateFacts: {
@@ -4277,6 +4428,28 @@ export interface components {
             /** Instructor */
             instructor: string | null;
         };
+        /**
+         * DatesCommand
+         * @description A run's form as far as it is filled, to see its dates.
+         */
+        DatesCommand: {
+            /** The meeting pattern */
+            pattern?: components["schemas"]["PatternForm"] | null;
+            /** The patterns */
+            patterns?: components["schemas"]["PatternForm"][] | null;
+            /** The one-off meetings */
+            extra?: components["schemas"]["OneOffForm"][] | null;
+            /** The changed dates */
+            changes?: components["schemas"]["DateChangeForm"][] | null;
+            /** Place */
+            place?: string | null;
+            /** Instructor */
+            instructor?: string | null;
+            /** The number of seats */
+            capacity?: number | null;
+            /** The time zone */
+            time_zone?: string | null;
+        };
         /** DaySheet */
         DaySheet: {
             /**
@@ -4289,22 +4462,27 @@ export interface components {
             /** Meetings */
             meetings: components["schemas"]["ListedMeeting"][];
         };
-        /** DayState */
-        DayState: {
+        /** DayStateCommand */
+        DayStateCommand: {
             /** Closed */
             closed: boolean;
         };
-        /** DecisionIn */
-        DecisionIn: {
-            /** Decision */
-            decision?: unknown;
-            /** Until */
-            until?: unknown;
-            /** Seen */
-            seen?: unknown;
-        } & {
-            [key: string]: unknown;
+        /**
+         * DecideCommand
+         * @description Waiting takes the day until which; `seen` is the decision that the person saw.
+         */
+        DecideCommand: {
+            /** The decision */
+            decision: components["schemas"]["Decision"];
+            /** The day until which it waits */
+            until?: string | null;
+            seen?: components["schemas"]["Decision"] | null;
         };
+        /**
+         * Decision
+         * @enum {string}
+         */
+        Decision: "undecided" | "going ahead" | "waits" | "cancelled";
         /**
          * Defaults
          * @description `values` is what runs start from; `courses_differ` counts the courses with a value of their own.
@@ -4312,10 +4490,7 @@ export interface components {
         Defaults: {
             /** Currency */
             currency: string;
-            /** Values */
-            values: {
-                [key: string]: unknown;
-            };
+            values: components["schemas"]["CenterDefaultsForm"];
             /** Courses Differ */
             courses_differ: {
                 [key: string]: number;
@@ -4325,10 +4500,7 @@ export interface components {
         DefaultsChanged: {
             /** Currency */
             currency: string;
-            /** Values */
-            values: {
-                [key: string]: unknown;
-            };
+            values: components["schemas"]["CenterDefaultsForm"];
             /** Courses Differ */
             courses_differ: {
                 [key: string]: number;
@@ -4404,24 +4576,53 @@ export interface components {
             why: string;
         };
         /**
-         * EarlyIn
-         * @description The early-bird planner's inputs; `rounding` is the amount that the regular price is rounded to.
+         * DueForm
+         * @description When a line falls due: one of these.
          */
-        EarlyIn: {
+        DueForm: {
+            /** The due date */
+            on?: string | null;
+            /** The number of days or months */
+            after_sign_up?: number | null;
+            /** The number of days or months */
+            before_start?: number | null;
+            /** The number of days or months */
+            after_start?: number | null;
+            /** The number of days or months */
+            months_after_sign_up?: number | null;
+            /** The number of days or months */
+            months_after_start?: number | null;
+        };
+        /**
+         * EarlyCommand
+         * @description The early-bird planner's inputs; `rounding` is the amount that the regular price is rounded to. The currency is the
+         *     center's, where it is not a run's.
+         */
+        EarlyCommand: {
             /** Currency */
-            currency?: unknown;
-            /** Fee */
-            fee?: unknown;
-            /** Share */
-            share?: unknown;
-            /** Target */
-            target?: unknown;
-            /** Days */
-            days?: unknown;
-            /** Rounding */
-            rounding?: unknown;
-        } & {
-            [key: string]: unknown;
+            currency?: string | null;
+            /**
+             * Today's fee
+             * Format: amount
+             */
+            fee: string;
+            /**
+             * The share that signs up early
+             * Format: percent
+             */
+            share: string;
+            /**
+             * The target income per seat
+             * Format: amount
+             */
+            target: string;
+            /** The days before the start */
+            days: number;
+            /**
+             * The rounding
+             * Format: amount
+             */
+            rounding: string;
         };
         /** EarlyOut */
         EarlyOut: {
@@ -4465,6 +4666,19 @@ export interface components {
             /** Said */
             said: string;
         };
+        /** EarlyStepForm */
+        EarlyStepForm: {
+            /** The last day of the step */
+            until?: string | null;
+            /** The days before the start */
+            days_before?: number | null;
+            /** The early price */
+            amount?: string | null;
+            /** The amount off */
+            off?: string | null;
+            /** The percent off */
+            percent?: string | null;
+        };
         /** EarlyStepIO */
         EarlyStepIO: {
             /** Until */
@@ -4495,6 +4709,19 @@ export interface components {
              * Format: date
              */
             last: string;
+        };
+        /**
+         * EnrollBatchCommand
+         * @description What the person confirmed: so many people for so much.
+         */
+        EnrollBatchCommand: {
+            /** People */
+            people: number;
+            /**
+             * Total
+             * Format: amount
+             */
+            total: string;
         };
         /**
          * EnrollCommand
@@ -4610,14 +4837,15 @@ export interface components {
             /** Said */
             said: string[];
         };
-        /** Extension */
-        Extension: {
-            /** Meetings */
-            meetings?: unknown;
-            /** Ends On */
-            ends_on?: unknown;
-        } & {
-            [key: string]: unknown;
+        /**
+         * ExtendCommand
+         * @description So many further meetings, or a cohort's later last day.
+         */
+        ExtendCommand: {
+            /** The number of meetings */
+            meetings?: number | null;
+            /** The new last day */
+            ends_on?: string | null;
         };
         /** ExtraAsked */
         ExtraAsked: {
@@ -4640,6 +4868,24 @@ export interface components {
             most: number | null;
             /** Stock */
             stock: number | null;
+        };
+        /**
+         * ExtraForm
+         * @description `item` is the stock item it is taken from.
+         */
+        ExtraForm: {
+            /** The extra's code */
+            code?: string | null;
+            /** The name of the extra */
+            label?: string | null;
+            /** The amount */
+            amount?: string | null;
+            /** Whether it is required */
+            required?: boolean | null;
+            /** The most of one sign-up */
+            most?: number | null;
+            /** The stock item */
+            item?: string | null;
         };
         /**
          * ExtraOut
@@ -4750,23 +4996,6 @@ export interface components {
             /** People */
             people: number;
         };
-        /**
-         * FileIn
-         * @description `kind` is csv, xlsx, sign-in, badges or contacts; of those chosen, or all. Remarks only where ticked.
-         */
-        FileIn: {
-            /** Kind */
-            kind: string;
-            /** Enrollment Ids */
-            enrollment_ids?: number[] | null;
-            /** Meeting Id */
-            meeting_id?: number | null;
-            /**
-             * Remarks
-             * @default false
-             */
-            remarks: boolean;
-        };
         /** FileOut */
         FileOut: {
             /** Id */
@@ -4814,6 +5043,16 @@ export interface components {
              */
             day: string;
         };
+        /**
+         * GateForm
+         * @description When a gate is: on a date, or so many days before the start.
+         */
+        GateForm: {
+            /** On */
+            on?: string | null;
+            /** The days before the start */
+            days_before?: number | null;
+        };
         /** GateOut */
         GateOut: {
             /** Kind */
@@ -4833,12 +5072,13 @@ export interface components {
             /** Label */
             label: string;
         };
-        /** GiveBackIn */
-        GiveBackIn: {
+        /**
+         * GiveBackCommand
+         * @description `total`: the sum of all that was shown.
+         */
+        GiveBackCommand: {
             /** Total */
-            total?: unknown;
-        } & {
-            [key: string]: unknown;
+            total?: string | null;
         };
         /** GivenBack */
         GivenBack: {
@@ -4862,14 +5102,14 @@ export interface components {
             at: string;
         };
         /**
-         * GroupIn
+         * GroupCommand
          * @description Without a name, out of their groups.
          */
-        GroupIn: {
-            /** Name */
-            name?: string | null;
-            /** Enrollment Ids */
+        GroupCommand: {
+            /** Those chosen */
             enrollment_ids: number[];
+            /** The name of the group */
+            name?: string | null;
         };
         /** GroupOut */
         GroupOut: {
@@ -4879,6 +5119,16 @@ export interface components {
             name: string;
             /** People */
             people: number;
+        };
+        /** GroupStepForm */
+        GroupStepForm: {
+            /** The number of people */
+            from: number;
+            /**
+             * The percent off
+             * Format: percent
+             */
+            percent: string;
         };
         /** GroupStepIO */
         GroupStepIO: {
@@ -4980,24 +5230,53 @@ export interface components {
             organization_id: number | null;
         };
         /**
-         * HoldIn
+         * HoldChangeCommand
+         * @description More or fewer places, or longer; none is letting them go.
+         */
+        HoldChangeCommand: {
+            /** The number of places */
+            seats?: number | null;
+            /** The last day */
+            last?: string | null;
+        };
+        /**
+         * HoldCommand
          * @description `last` is the last day; `for_whom` may be left out with a person or an organization.
          */
-        HoldIn: {
-            /** Seats */
-            seats?: unknown;
+        HoldCommand: {
+            /** The number of places */
+            seats: number;
             /** For Whom */
-            for_whom?: unknown;
-            /** Last */
-            last?: unknown;
+            for_whom?: string | null;
+            /**
+             * The last day
+             * Format: date
+             */
+            last: string;
             /** Note */
-            note?: unknown;
-            /** Person Id */
-            person_id?: unknown;
-            /** Organization Id */
-            organization_id?: unknown;
-        } & {
-            [key: string]: unknown;
+            note?: string | null;
+            /** The person */
+            person_id?: number | null;
+            /** The organization */
+            organization_id?: number | null;
+        };
+        /**
+         * HoursForm
+         * @description Hours of one weekday at which somebody can teach.
+         */
+        HoursForm: {
+            /** The weekday */
+            weekday: components["schemas"]["Weekday"];
+            /**
+             * The time from
+             * Format: time
+             */
+            from: string;
+            /**
+             * The time to
+             * Format: time
+             */
+            to: string;
         };
         /** Imported */
         Imported: {
@@ -5035,20 +5314,21 @@ export interface components {
             /** Why */
             why: string;
         };
-        /** InstructorIn */
-        InstructorIn: {
-            /** Name */
-            name?: unknown;
+        /**
+         * InstructorCommand
+         * @description What is left out stays as it is.
+         */
+        InstructorCommand: {
+            /** The name */
+            name?: string | null;
             /** Email */
-            email?: unknown;
+            email?: string | null;
             /** Phone */
-            phone?: unknown;
-            /** Hours */
-            hours?: unknown;
+            phone?: string | null;
+            /** The weekly hours */
+            hours?: components["schemas"]["HoursForm"][] | null;
             /** Active */
-            active?: unknown;
-        } & {
-            [key: string]: unknown;
+            active?: boolean | null;
         };
         /** InstructorOut */
         InstructorOut: {
@@ -5061,11 +5341,27 @@ export interface components {
             /** Phone */
             phone: string | null;
             /** Hours */
-            hours: {
-                [key: string]: string;
-            }[];
+            hours: components["schemas"]["HoursForm"][];
             /** Active */
             active: boolean;
+        };
+        /**
+         * InterestCommand
+         * @description A run or a course, and who; `answers` by question.
+         */
+        InterestCommand: {
+            /** The run */
+            run_id?: number | null;
+            /** The course */
+            course_id?: number | null;
+            /** The person */
+            person_id: number;
+            /** Note */
+            note?: string | null;
+            /** Answers */
+            answers?: {
+                [key: string]: string;
+            } | null;
         };
         /** InterestDone */
         InterestDone: {
@@ -5079,24 +5375,6 @@ export interface components {
             what: string;
             /** Said */
             said: string;
-        };
-        /**
-         * InterestIn
-         * @description A run or a course, and who.
-         */
-        InterestIn: {
-            /** Run Id */
-            run_id?: unknown;
-            /** Course Id */
-            course_id?: unknown;
-            /** Person Id */
-            person_id?: unknown;
-            /** Note */
-            note?: unknown;
-            /** Answers */
-            answers?: unknown;
-        } & {
-            [key: string]: unknown;
         };
         /**
          * InterestList
@@ -5292,13 +5570,13 @@ export interface components {
             /** Currency */
             currency: string;
         };
-        /** IssueIn */
-        IssueIn: {
-            /**
-             * Send
-             * @default false
-             */
-            send: boolean;
+        /**
+         * IssueCommand
+         * @description `send`: the payer gets it by email.
+         */
+        IssueCommand: {
+            /** Send */
+            send?: boolean;
         };
         /** JobOut */
         JobOut: {
@@ -5429,8 +5707,11 @@ export interface components {
             /** The day to follow up */
             follow_up?: string | null;
         };
-        /** KeepDefaults */
-        KeepDefaults: {
+        /**
+         * KeepDefaultsCommand
+         * @description Which values of a run become defaults of its course.
+         */
+        KeepDefaultsCommand: {
             /** Names */
             names: string[];
         };
@@ -5720,16 +6001,6 @@ export interface components {
             /** Owed */
             owed: string;
         };
-        /** ManyIn */
-        ManyIn: {
-            /** Enrollment Ids */
-            enrollment_ids: number[];
-            /**
-             * Why
-             * @default
-             */
-            why: string;
-        };
         /** ManyMoved */
         ManyMoved: {
             /** Change */
@@ -5750,19 +6021,22 @@ export interface components {
             to_run_id: number;
         };
         /**
-         * MarksIn
-         * @description By person: present, late, left early, excused, absent, or null to take a mark back.
+         * Mark
+         * @description Attendance of a meeting.
+         * @enum {string}
          */
-        MarksIn: {
-            /** Marks */
+        Mark: "present" | "late" | "left early" | "excused" | "absent";
+        /**
+         * MarksCommand
+         * @description Marks by person; null takes a mark back. `anyway`: also of a meeting that is still ahead.
+         */
+        MarksCommand: {
+            /** The mark */
             marks: {
-                [key: string]: string | null;
+                [key: string]: components["schemas"]["Mark"] | null;
             };
-            /**
-             * Anyway
-             * @default false
-             */
-            anyway: boolean;
+            /** Anyway */
+            anyway?: boolean;
         };
         /** Me */
         Me: {
@@ -5806,6 +6080,22 @@ export interface components {
             amount: string;
             /** Credit */
             credit: string;
+        };
+        /**
+         * MeetingFacts
+         * @description What is left out stays; an empty text takes the instructor or the room away.
+         */
+        MeetingFacts: {
+            /** The date */
+            date?: string | null;
+            /** The start time */
+            start?: string | null;
+            /** The length in minutes */
+            minutes?: number | null;
+            /** Instructor */
+            instructor?: string | null;
+            /** Room */
+            room?: string | null;
         };
         /** MeetingOut */
         MeetingOut: {
@@ -5856,25 +6146,18 @@ export interface components {
          * @description `scope` is this, later or all; `set` the new values, `seen` those the person saw.
          */
         MeetingPatch: {
-            /** Seen */
-            seen?: {
-                [key: string]: unknown;
-            } | null;
-            /** Set */
-            set: {
-                [key: string]: unknown;
-            };
-            /** Scope */
-            scope?: unknown;
-        } & {
-            [key: string]: unknown;
+            seen?: components["schemas"]["MeetingFacts"];
+            /** What to change */
+            set: components["schemas"]["MeetingFacts"];
+            /** Which meetings */
+            scope?: components["schemas"]["Scope"] | null;
         };
         /**
-         * MergeIn
+         * MergeCommand
          * @description The other record, whose everything goes to this one.
          */
-        MergeIn: {
-            /** Gone Id */
+        MergeCommand: {
+            /** The other record */
             gone_id: number;
         };
         /** Merged */
@@ -5930,6 +6213,12 @@ export interface components {
             /** Invoice Id */
             invoice_id: number | null;
         };
+        /**
+         * Method
+         * @description How money comes in by hand; the first three also go back.
+         * @enum {string}
+         */
+        Method: "cash" | "check" | "transfer" | "purchase order";
         /** MonthList */
         MonthList: {
             /** Month */
@@ -5951,26 +6240,29 @@ export interface components {
             /** Amount */
             amount: string;
         };
+        /** MoreTimeCommand */
+        MoreTimeCommand: {
+            /** Hours */
+            hours: number;
+        };
+        /** MoveManyCommand */
+        MoveManyCommand: {
+            /** Those chosen */
+            enrollment_ids: number[];
+            /** The run to move to */
+            to_run_id: number;
+        };
         /**
-         * Move
+         * MoveRunCommand
          * @description One of days, weeks, or the new first date.
          */
-        Move: {
-            /** Days */
-            days?: unknown;
-            /** Weeks */
-            weeks?: unknown;
-            /** First */
-            first?: unknown;
-        } & {
-            [key: string]: unknown;
-        };
-        /** MoveManyIn */
-        MoveManyIn: {
-            /** Enrollment Ids */
-            enrollment_ids: number[];
-            /** To Run Id */
-            to_run_id: number;
+        MoveRunCommand: {
+            /** The days */
+            days?: number | null;
+            /** The weeks */
+            weeks?: number | null;
+            /** The new first date */
+            first?: string | null;
         };
         /** Moved */
         Moved: {
@@ -6013,9 +6305,9 @@ export interface components {
             /** Examples */
             examples: components["schemas"]["MovedInstallment"][];
         };
-        /** NamePlace */
-        NamePlace: {
-            /** Person Id */
+        /** NamePlaceCommand */
+        NamePlaceCommand: {
+            /** The person */
             person_id: number;
         };
         /**
@@ -6060,120 +6352,10 @@ export interface components {
             /** Meetings */
             meetings: number;
         };
-        /** NewMeeting */
-        NewMeeting: {
-            /** Date */
-            date?: unknown;
-            /** Start */
-            start?: unknown;
-            /** Minutes */
-            minutes?: unknown;
-            /** Instructor */
-            instructor?: unknown;
-            /** Room */
-            room?: unknown;
-        } & {
-            [key: string]: unknown;
-        };
-        /** NewNote */
-        NewNote: {
-            /** Text */
-            text: string;
-        };
-        /** NewOrganization */
-        NewOrganization: {
-            /** Name */
-            name: string;
-        };
-        /** NewPassword */
-        NewPassword: {
+        /** NewPasswordCommand */
+        NewPasswordCommand: {
             /** Password */
             password: string;
-        };
-        /** NewPerson */
-        NewPerson: {
-            /** Given */
-            given?: unknown;
-            /** Family */
-            family?: unknown;
-            /** Email */
-            email?: unknown;
-            /** Phone */
-            phone?: unknown;
-            /** Note */
-            note?: unknown;
-            /** Anyway */
-            anyway?: unknown;
-            /** Invite */
-            invite?: unknown;
-        } & {
-            [key: string]: unknown;
-        };
-        /**
-         * NewRun
-         * @description A run as typed. Values are judged by the rules, so that all faults come back together.
-         */
-        NewRun: {
-            /** Course Id */
-            course_id?: unknown;
-            /** Course */
-            course?: unknown;
-            /** Code */
-            code?: unknown;
-            /** Title */
-            title?: unknown;
-            /** Note */
-            note?: unknown;
-            /** Place */
-            place?: unknown;
-            /** Instructor */
-            instructor?: unknown;
-            /** Capacity */
-            capacity?: unknown;
-            /** Smallest */
-            smallest?: unknown;
-            /** Sign Up Opens */
-            sign_up_opens?: unknown;
-            /** Time Zone */
-            time_zone?: unknown;
-            /** Currency */
-            currency?: unknown;
-            /** Kind */
-            kind?: unknown;
-            /** Windows */
-            windows?: unknown;
-            /** Decision Rule */
-            decision_rule?: unknown;
-            /** Starts On */
-            starts_on?: unknown;
-            /** Ends On */
-            ends_on?: unknown;
-            /** Week Names */
-            week_names?: unknown;
-            /** Access Days */
-            access_days?: unknown;
-            /** Client Id */
-            client_id?: unknown;
-            /** Pattern */
-            pattern?: unknown;
-            /** Patterns */
-            patterns?: unknown;
-            /** Extra */
-            extra?: unknown;
-            /** Changes */
-            changes?: unknown;
-            /** Rates */
-            rates?: unknown;
-            /** Extras */
-            extras?: unknown;
-            /** Group */
-            group?: unknown;
-            /** Taxes */
-            taxes?: unknown;
-            /** Plans */
-            plans?: unknown;
-        } & {
-            [key: string]: unknown;
         };
         /** NextChangeView */
         NextChangeView: {
@@ -6227,6 +6409,11 @@ export interface components {
             /** Title */
             title: string;
         };
+        /** NoteCommand */
+        NoteCommand: {
+            /** The note */
+            text: string;
+        };
         /** NoteOut */
         NoteOut: {
             /**
@@ -6244,6 +6431,11 @@ export interface components {
             /** Notes */
             notes: components["schemas"]["NoteOut"][];
         };
+        /** NoticeCommand */
+        NoticeCommand: {
+            /** Text */
+            text: string;
+        };
         /** NoticeDone */
         NoticeDone: {
             /** Text */
@@ -6254,11 +6446,6 @@ export interface components {
             seen: boolean;
             /** Change */
             change: string | null;
-        };
-        /** NoticeIn */
-        NoticeIn: {
-            /** Text */
-            text: string;
         };
         /**
          * NoticeOut
@@ -6272,10 +6459,21 @@ export interface components {
             /** Seen */
             seen: boolean;
         };
-        /** NoticeRead */
-        NoticeRead: {
+        /** NoticeReadCommand */
+        NoticeReadCommand: {
             /** Version */
             version: number;
+        };
+        /**
+         * OfferCommand
+         * @description Out of turn, the reason.
+         */
+        OfferCommand: {
+            /**
+             * The reason
+             * @default
+             */
+            why: string;
         };
         /** OfferDone */
         OfferDone: {
@@ -6289,16 +6487,11 @@ export interface components {
             run_id: number;
         };
         /**
-         * OfferIn
-         * @description Out of turn, the reason.
+         * OnClosure
+         * @description What becomes of a date of a pattern that falls on a closed day: left out, or held at the end instead.
+         * @enum {string}
          */
-        OfferIn: {
-            /**
-             * Why
-             * @default
-             */
-            why: string;
-        };
+        OnClosure: "skip" | "extend";
         /** OneOfMany */
         OneOfMany: {
             /** Enrollment Id */
@@ -6313,6 +6506,28 @@ export interface components {
             owed: string;
             /** Why */
             why: string;
+        };
+        /**
+         * OneOffForm
+         * @description A meeting by itself.
+         */
+        OneOffForm: {
+            /**
+             * The date
+             * Format: date
+             */
+            date: string;
+            /**
+             * The start time
+             * Format: time
+             */
+            start: string;
+            /** The length in minutes */
+            minutes: number;
+            /** The instructor */
+            instructor?: string | null;
+            /** The room */
+            room?: string | null;
         };
         /**
          * OpenInstallment
@@ -6388,6 +6603,11 @@ export interface components {
             left: string;
             /** Age */
             age: string;
+        };
+        /** OrganizationCommand */
+        OrganizationCommand: {
+            /** The name */
+            name: string;
         };
         /** OrganizationOut */
         OrganizationOut: {
@@ -6517,8 +6737,8 @@ export interface components {
             owed: string | null;
             next_due: components["schemas"]["NextDue"] | null;
         };
-        /** OwnEmail */
-        OwnEmail: {
+        /** OwnEmailCommand */
+        OwnEmailCommand: {
             /** Email */
             email: string;
         };
@@ -6598,13 +6818,6 @@ export interface components {
             /** Link Until */
             link_until: string | null;
         };
-        /** OwnSignIn */
-        OwnSignIn: {
-            /** Email */
-            email: string;
-            /** Password */
-            password: string;
-        };
         /** OwnWaiting */
         OwnWaiting: {
             /** Title */
@@ -6616,26 +6829,92 @@ export interface components {
             /** Heads */
             heads: number;
         };
-        /** Paid */
-        Paid: {
+        /**
+         * OwnerKind
+         * @description Whose absences or closed times.
+         * @enum {string}
+         */
+        OwnerKind: "place" | "instructor";
+        /** PaidCommand */
+        PaidCommand: {
             /** Paid */
             paid: boolean;
         };
         /**
-         * Patch
-         * @description `set` holds the new values, `seen` the values the person saw: only those changed meanwhile conflict.
+         * PaperCommand
+         * @description Of those chosen, or all; remarks only where ticked. A sign-in sheet is of a meeting.
          */
-        Patch: {
-            /** Seen */
-            seen?: {
-                [key: string]: unknown;
-            } | null;
-            /** Set */
-            set: {
-                [key: string]: unknown;
-            };
-        } & {
-            [key: string]: unknown;
+        PaperCommand: {
+            kind: components["schemas"]["PaperKind"];
+            /** Enrollment Ids */
+            enrollment_ids?: number[] | null;
+            /** Meeting Id */
+            meeting_id?: number | null;
+            /** Remarks */
+            remarks?: boolean;
+        };
+        /**
+         * PaperKind
+         * @description What a roster is printed or written as.
+         * @enum {string}
+         */
+        PaperKind: "csv" | "xlsx" | "sign-in" | "badges" | "contacts";
+        /**
+         * PartCommand
+         * @description What of a payment settles an installment.
+         */
+        PartCommand: {
+            /** The installment */
+            id: number;
+            /**
+             * The part
+             * Format: amount
+             */
+            amount: string;
+        };
+        /**
+         * PartyHead
+         * @description A head of a party beside who signed up; without a name yet, nobody's.
+         */
+        PartyHead: {
+            /** N */
+            n: number;
+            /** Person Id */
+            person_id: number | null;
+            /** Name */
+            name: string | null;
+        };
+        /**
+         * PatternForm
+         * @description A meeting pattern: from a first date, on weekdays, for a number of meetings or through a last day.
+         */
+        PatternForm: {
+            /**
+             * The first date
+             * Format: date
+             */
+            first: string;
+            /**
+             * The start time
+             * Format: time
+             */
+            start: string;
+            /** The length in minutes */
+            minutes: number;
+            /** The weekday */
+            weekdays?: components["schemas"]["Weekday"][] | null;
+            /** Every so many weeks */
+            every_weeks?: number | null;
+            /** The number of meetings */
+            count?: number | null;
+            /** The last day */
+            until?: string | null;
+            /** What happens on a closure */
+            on_closure?: components["schemas"]["OnClosure"] | null;
+            /** The instructor */
+            instructor?: string | null;
+            /** The room */
+            room?: string | null;
         };
         /** PatternOut */
         PatternOut: {
@@ -6666,8 +6945,11 @@ export interface components {
             /** Instructor */
             instructor: string | null;
         };
-        /** Payer */
-        Payer: {
+        /**
+         * PayerCommand
+         * @description A person or an organization.
+         */
+        PayerCommand: {
             /** Person Id */
             person_id?: number | null;
             /** Organization Id */
@@ -6694,6 +6976,30 @@ export interface components {
                 [key: string]: string;
             };
         };
+        /**
+         * PaymentCommand
+         * @description `installments` chooses what is settled; without it the oldest due. `fee`: what a bank kept of it. `anyway`: though a check
+         *     of this number came in before.
+         */
+        PaymentCommand: {
+            /**
+             * The amount
+             * Format: amount
+             */
+            amount: string;
+            /** The method */
+            method: components["schemas"]["Method"];
+            /** Reference */
+            reference?: string | null;
+            /** The day it came in */
+            received_on?: string | null;
+            /** The installments */
+            installments?: components["schemas"]["PartCommand"][] | null;
+            /** What the bank kept */
+            fee?: string | null;
+            /** Anyway */
+            anyway?: boolean | null;
+        };
         /** PaymentDone */
         PaymentDone: {
             /** Id */
@@ -6717,28 +7023,6 @@ export interface components {
             /** Payment Id */
             payment_id: number;
         };
-        /**
-         * PaymentIn
-         * @description `installments` chooses what is settled, [{"id", "amount"}]; without it the oldest due. `fee`: what a bank kept of it.
-         */
-        PaymentIn: {
-            /** Amount */
-            amount?: unknown;
-            /** Fee */
-            fee?: unknown;
-            /** Method */
-            method?: unknown;
-            /** Reference */
-            reference?: unknown;
-            /** Received On */
-            received_on?: unknown;
-            /** Installments */
-            installments?: unknown;
-            /** Anyway */
-            anyway?: boolean | null;
-        } & {
-            [key: string]: unknown;
-        };
         /** PersonChanged */
         PersonChanged: {
             /** Id */
@@ -6759,6 +7043,42 @@ export interface components {
             merged_into_id: number | null;
             /** Change */
             change: string;
+        };
+        /**
+         * PersonCommand
+         * @description Somebody new; `anyway`, though there is somebody with this name and email; `invite` them to a page of their own.
+         */
+        PersonCommand: {
+            /** The given name */
+            given?: string | null;
+            /** The family name */
+            family?: string | null;
+            /** Email */
+            email?: string | null;
+            /** The phone number */
+            phone?: string | null;
+            /** Note */
+            note?: string | null;
+            /** Anyway */
+            anyway?: boolean;
+            /** Whether to invite them */
+            invite?: boolean;
+        };
+        /**
+         * PersonFacts
+         * @description What is known of a person; what is left out is not said.
+         */
+        PersonFacts: {
+            /** The given name */
+            given?: string | null;
+            /** The family name */
+            family?: string | null;
+            /** Email */
+            email?: string | null;
+            /** The phone number */
+            phone?: string | null;
+            /** Note */
+            note?: string | null;
         };
         /** PersonFound */
         PersonFound: {
@@ -6866,6 +7186,15 @@ export interface components {
             own_page: components["schemas"]["OwnPageState"] | null;
         };
         /**
+         * PersonPatch
+         * @description `set` holds the new values, `seen` the values the person saw: only those changed meanwhile conflict.
+         */
+        PersonPatch: {
+            seen?: components["schemas"]["PersonFacts"];
+            /** What to change */
+            set: components["schemas"]["PersonFacts"];
+        };
+        /**
          * PersonRun
          * @description A run a person signed up for, or (`guest`) was named on by somebody else's party.
          */
@@ -6927,29 +7256,34 @@ export interface components {
              */
             joined: string;
         };
-        /** PlaceIn */
-        PlaceIn: {
-            /** Name */
-            name?: unknown;
-            /** Kind */
-            kind?: unknown;
-            /** Seats */
-            seats?: unknown;
+        /**
+         * PlaceCommand
+         * @description What is left out stays as it is; `seats` of null: no limit.
+         */
+        PlaceCommand: {
+            /** The name */
+            name?: string | null;
+            kind?: components["schemas"]["PlaceKind"] | null;
+            /** The seats */
+            seats?: number | null;
             /** Facts */
-            facts?: unknown;
+            facts?: string | null;
             /** Address */
-            address?: unknown;
+            address?: string | null;
             /** Address Public */
-            address_public?: unknown;
+            address_public?: boolean | null;
             /** Map Link */
-            map_link?: unknown;
+            map_link?: string | null;
             /** Time Zone */
-            time_zone?: unknown;
+            time_zone?: string | null;
             /** Active */
-            active?: unknown;
-        } & {
-            [key: string]: unknown;
+            active?: boolean | null;
         };
+        /**
+         * PlaceKind
+         * @enum {string}
+         */
+        PlaceKind: "room" | "outdoors" | "online";
         /** PlaceOut */
         PlaceOut: {
             /** Id */
@@ -6987,6 +7321,37 @@ export interface components {
             /** Text */
             text: string;
         };
+        /** PlanChangeForm */
+        PlanChangeForm: {
+            /** The name of the plan */
+            name?: string | null;
+            /** Note */
+            note?: string | null;
+            /** Whether payment details are taken at sign-up */
+            details?: boolean | null;
+            /** The lines */
+            lines?: components["schemas"]["PlanLineForm"][] | null;
+            /** Course Ids */
+            course_ids?: number[] | null;
+            /** Whether it is in use */
+            active?: boolean | null;
+        };
+        /**
+         * PlanCommand
+         * @description A plan of the center, for any run or for some courses.
+         */
+        PlanCommand: {
+            /** The name of the plan */
+            name?: string | null;
+            /** Note */
+            note?: string | null;
+            /** Whether payment details are taken at sign-up */
+            details?: boolean | null;
+            /** The lines */
+            lines?: components["schemas"]["PlanLineForm"][] | null;
+            /** Course Ids */
+            course_ids?: number[] | null;
+        };
         /** PlanDone */
         PlanDone: {
             /** Change */
@@ -6994,37 +7359,51 @@ export interface components {
             plan: components["schemas"]["CenterPlan"];
         };
         /**
-         * PlanExample
+         * PlanExampleCommand
          * @description Lines as a form holds them, on a real run and sign-up date; without a run, on a total of your own.
          */
-        PlanExample: {
-            /** Run Id */
-            run_id?: unknown;
-            /** Rate Id */
-            rate_id?: unknown;
-            /** Total */
-            total?: unknown;
-            /** Lines */
-            lines?: unknown;
-            /** Signed Up */
-            signed_up?: unknown;
-        } & {
-            [key: string]: unknown;
+        PlanExampleCommand: {
+            /** The run */
+            run_id?: number | null;
+            /** The rate */
+            rate_id?: number | null;
+            /** The total */
+            total?: string | null;
+            /** The lines */
+            lines?: components["schemas"]["PlanLineForm"][] | null;
+            /** The sign-up date */
+            signed_up?: string | null;
         };
-        /** PlanIn */
-        PlanIn: {
-            /** Name */
-            name?: unknown;
+        /**
+         * PlanForm
+         * @description A plan of a run; with `id` one that is there.
+         */
+        PlanForm: {
+            /** The name of the plan */
+            name?: string | null;
             /** Note */
-            note?: unknown;
-            /** Details */
-            details?: unknown;
-            /** Lines */
-            lines?: unknown;
-            /** Course Ids */
-            course_ids?: unknown;
-        } & {
-            [key: string]: unknown;
+            note?: string | null;
+            /** Whether payment details are taken at sign-up */
+            details?: boolean | null;
+            /** The lines */
+            lines?: components["schemas"]["PlanLineForm"][] | null;
+            /** The plan */
+            id?: number | null;
+        };
+        /** PlanLineForm */
+        PlanLineForm: {
+            /** The percent */
+            percent?: string | null;
+            /** The amount */
+            amount?: string | null;
+            /** The parts */
+            parts?: number | null;
+            /** The rest */
+            rest?: boolean | null;
+            /** When the line is due */
+            due: components["schemas"]["DueForm"];
+            /** Where the line is settled */
+            settle?: components["schemas"]["Settle"] | null;
         };
         /** PlanLineOut */
         PlanLineOut: {
@@ -7063,6 +7442,12 @@ export interface components {
             /** Of Center */
             of_center: boolean;
         };
+        /** PlanPatch */
+        PlanPatch: {
+            seen?: components["schemas"]["PlanChangeForm"];
+            /** What to change */
+            set: components["schemas"]["PlanChangeForm"];
+        };
         /** PlanRow */
         PlanRow: {
             /**
@@ -7093,30 +7478,6 @@ export interface components {
             warnings: string[];
             /** Clashes */
             clashes: components["schemas"]["ClashOut"][];
-        };
-        /**
-         * PlannedForm
-         * @description A run's form as far as it is filled: patterns, one-off meetings, changes, place, instructor, seats.
-         */
-        PlannedForm: {
-            /** Pattern */
-            pattern?: unknown;
-            /** Patterns */
-            patterns?: unknown;
-            /** Extra */
-            extra?: unknown;
-            /** Changes */
-            changes?: unknown;
-            /** Place */
-            place?: unknown;
-            /** Instructor */
-            instructor?: unknown;
-            /** Capacity */
-            capacity?: unknown;
-            /** Time Zone */
-            time_zone?: unknown;
-        } & {
-            [key: string]: unknown;
         };
         /** PlannedMeeting */
         PlannedMeeting: {
@@ -7173,11 +7534,11 @@ export interface components {
             /** Run Columns */
             run_columns: string[];
             /** Runs */
-            runs: unknown[][];
+            runs: (number | string | boolean | null)[][];
             /** Meeting Columns */
             meeting_columns: string[];
             /** Meetings */
-            meetings: unknown[][];
+            meetings: (number | string | boolean | null)[][];
             /** Places */
             places: components["schemas"]["Lane"][];
             /** Instructors */
@@ -7249,10 +7610,10 @@ export interface components {
             [key: string]: unknown;
         };
         /**
-         * Pulse
+         * PulseCommand
          * @description The newest change the screen knows, and the run it shows, if one.
          */
-        Pulse: {
+        PulseCommand: {
             /**
              * Seen
              * @default 0
@@ -7273,14 +7634,15 @@ export interface components {
             /** Changes */
             changes: components["schemas"]["ChangeOut"][];
         };
-        /** QuestionsIn */
-        QuestionsIn: {
+        /**
+         * QuestionsCommand
+         * @description The own questions of a list, and for a run the head start before sign-up opens to others.
+         */
+        QuestionsCommand: {
             /** Questions */
-            questions?: unknown;
-            /** Head Start Hours */
-            head_start_hours?: unknown;
-        } & {
-            [key: string]: unknown;
+            questions?: string[] | null;
+            /** The head start in hours */
+            head_start_hours?: number | null;
         };
         /**
          * QuoteCommand
@@ -7393,6 +7755,35 @@ export interface components {
             left: number | null;
         };
         /**
+         * RateForm
+         * @description A rate with who may have it, when, and for how many heads. A code is made from the label.
+         */
+        RateForm: {
+            /** The rate's code */
+            code?: string | null;
+            /** The label */
+            label?: string | null;
+            /** The amount */
+            amount?: string | null;
+            /** The early steps */
+            early?: components["schemas"]["EarlyStepForm"][] | null;
+            sale?: components["schemas"]["SaleForm"] | null;
+            /** Whether it is agreed case by case */
+            by_agreement?: boolean | null;
+            /** The kinds of people */
+            tags?: string[] | null;
+            /** The organization */
+            organization_id?: number | null;
+            /** The course taken */
+            past_course_id?: number | null;
+            /** The first day */
+            offered_from?: string | null;
+            /** The last day */
+            offered_to?: string | null;
+            /** The number of seats at this rate */
+            most?: number | null;
+        };
+        /**
          * RateOut
          * @description A rate with who may have it, when, and for how many heads.
          */
@@ -7460,36 +7851,63 @@ export interface components {
             /** Text */
             text: string;
         };
-        /** RefundIn */
-        RefundIn: {
-            /** Amount */
-            amount?: unknown;
-            /** Method */
-            method?: unknown;
-            /** Why */
-            why?: unknown;
-        } & {
-            [key: string]: unknown;
+        /** RefundCommand */
+        RefundCommand: {
+            /**
+             * The amount
+             * Format: amount
+             */
+            amount: string;
+            /** The method */
+            method: components["schemas"]["Method"];
+            /** The reason */
+            why: string;
         };
-        /** Region */
-        Region: {
+        /**
+         * RefundForm
+         * @description Steps by days before the start, the fee kept in any case, the one for a transfer.
+         */
+        RefundForm: {
+            /** The steps */
+            steps?: components["schemas"]["RefundStepForm"][];
+            /** The kept fee */
+            kept_fee?: string | null;
+            /** The fee for a transfer */
+            transfer_fee?: string | null;
+        };
+        /** RefundStepForm */
+        RefundStepForm: {
+            /** The days before the start */
+            days_before: number;
+            /**
+             * The percent given back
+             * Format: percent
+             */
+            percent: string;
+        };
+        /** RegionCommand */
+        RegionCommand: {
             /** Region */
             region: string;
         };
-        /** ReminderIn */
-        ReminderIn: {
-            /** Day */
-            day?: unknown;
-            /** Text */
-            text?: unknown;
+        /**
+         * RemindCommand
+         * @description `user_id`: in whose list, one's own unless said otherwise.
+         */
+        RemindCommand: {
+            /**
+             * The day
+             * Format: date
+             */
+            day: string;
+            /** What to think of */
+            text: string;
             /** Run Id */
-            run_id?: unknown;
+            run_id?: number | null;
             /** Person Id */
-            person_id?: unknown;
+            person_id?: number | null;
             /** User Id */
-            user_id?: unknown;
-        } & {
-            [key: string]: unknown;
+            user_id?: number | null;
         };
         /** ReminderOut */
         ReminderOut: {
@@ -7515,24 +7933,35 @@ export interface components {
             /** To */
             to: string;
         };
-        /** ReminderPatch */
-        ReminderPatch: {
-            /** Done */
-            done?: boolean | null;
-            /** Day */
-            day?: unknown;
-        } & {
-            [key: string]: unknown;
+        /**
+         * ReplacementForm
+         * @description The meeting held instead; what is left out is as of the one that falls out.
+         */
+        ReplacementForm: {
+            /**
+             * The date
+             * Format: date
+             */
+            date: string;
+            /** The start time */
+            start?: string | null;
+            /** The length in minutes */
+            minutes?: number | null;
+            /** Instructor */
+            instructor?: string | null;
+            /** Room */
+            room?: string | null;
         };
         /**
-         * ReplyIn
-         * @description `answer` is take (with the total that was shown) or decline; time for an offer, wait for an invitation to a full run.
+         * ReplyCommand
+         * @description Take (with the total that was shown) or decline; time for an offer, wait for an invitation to a full run.
          */
-        ReplyIn: {
-            /** Answer */
-            answer: string;
+        ReplyCommand: {
+            /** The answer */
+            answer: components["schemas"]["Answer"];
             /**
              * Total
+             * Format: amount
              * @default
              */
             total: string;
@@ -7622,20 +8051,16 @@ export interface components {
             /** Capacity */
             capacity: number;
         };
-        /** RoleChange */
-        RoleChange: {
-            /** Role */
-            role: string;
-        };
         /**
-         * RoleIn
-         * @description `role` is assistant, instructor or observer.
+         * Role
+         * @description What somebody is on a roster.
+         * @enum {string}
          */
-        RoleIn: {
-            /** Person Id */
-            person_id: number;
-            /** Role */
-            role: string;
+        Role: "learner" | "assistant" | "instructor" | "observer";
+        /** RoleCommand */
+        RoleCommand: {
+            /** The role */
+            role: components["schemas"]["Role"];
         };
         /**
          * Roster
@@ -7659,7 +8084,7 @@ export interface components {
             /** Columns */
             columns: string[];
             /** Rows */
-            rows: unknown[][];
+            rows: components["schemas"]["RosterRow"][];
             /** Waiting */
             waiting: components["schemas"]["WaitingOut"][];
             /** Withdrawn */
@@ -7693,6 +8118,35 @@ export interface components {
             /** Both */
             both: number;
         };
+        RosterRow: [
+            number,
+            number,
+            string,
+            string | null,
+            string | null,
+            string,
+            number | null,
+            string,
+            string | null,
+            string,
+            string,
+            string | null,
+            string | null,
+            string,
+            string,
+            number,
+            components["schemas"]["PartyHead"][],
+            string,
+            string,
+            number | null,
+            string | null,
+            number | null,
+            string | null,
+            string | null,
+            {
+                [key: string]: string;
+            }
+        ];
         /** Round */
         Round: {
             /** Name */
@@ -7703,10 +8157,10 @@ export interface components {
             found: string;
         };
         /**
-         * RowFix
+         * RowFixForm
          * @description What is corrected in a line; an empty body takes the corrections back.
          */
-        RowFix: {
+        RowFixForm: {
             /** Given */
             given?: string | null;
             /** Family */
@@ -7729,6 +8183,11 @@ export interface components {
             somebody_new?: string | null;
         };
         /**
+         * Rule
+         * @enum {string}
+         */
+        Rule: "fit" | "strict";
+        /**
          * RuleIO
          * @description When a gate is: on a date, or so many days before the start.
          */
@@ -7745,6 +8204,135 @@ export interface components {
             /** Code */
             code: string;
         };
+        /**
+         * RunCommand
+         * @description A new run of a course, or with a new course.
+         */
+        RunCommand: {
+            /** The rates */
+            rates?: components["schemas"]["RateForm"][] | null;
+            /** The extras */
+            extras?: components["schemas"]["ExtraForm"][] | null;
+            /** The group steps */
+            group?: components["schemas"]["GroupStepForm"][] | null;
+            /** The taxes */
+            taxes?: components["schemas"]["TaxForm"][] | null;
+            /** The payment plans */
+            plans?: components["schemas"]["PlanForm"][] | null;
+            /** The meeting pattern */
+            pattern?: components["schemas"]["PatternForm"] | null;
+            /** The patterns */
+            patterns?: components["schemas"]["PatternForm"][] | null;
+            /** The one-off meetings */
+            extra?: components["schemas"]["OneOffForm"][] | null;
+            /** The changed dates */
+            changes?: components["schemas"]["DateChangeForm"][] | null;
+            /** The run code */
+            code?: string | null;
+            /** Title */
+            title?: string | null;
+            /** Note */
+            note?: string | null;
+            /** The receipt note */
+            receipt_note?: string | null;
+            /** Place */
+            place?: string | null;
+            /** Instructor */
+            instructor?: string | null;
+            /** The number of seats */
+            capacity?: number | null;
+            /** The smallest number */
+            smallest?: number | null;
+            /** The day sign-up opens */
+            sign_up_opens?: string | null;
+            /** The sign-up windows */
+            windows?: components["schemas"]["WindowForm"][] | null;
+            /** The decision day */
+            decision_rule?: components["schemas"]["GateForm"] | null;
+            /** The names of the weeks */
+            week_names?: string[] | null;
+            /** The days of access */
+            access_days?: number | null;
+            /** The client */
+            client_id?: number | null;
+            /** The seats beyond the capacity */
+            overbook?: number | null;
+            /** The rule of the line */
+            line_rule?: components["schemas"]["Rule"] | null;
+            /** Whether seats are offered by themselves */
+            auto_offer?: boolean | null;
+            /** The hours of an offer */
+            offer_hours?: number | null;
+            /** The hours a seat is held */
+            hold_hours?: number | null;
+            /** Who is told */
+            told?: components["schemas"]["Told"][] | null;
+            /** The course */
+            course_id?: number | null;
+            /** The course */
+            course?: components["schemas"]["CourseForm"] | null;
+            /** The kind of run */
+            kind?: components["schemas"]["RunKind"] | null;
+            /** The first day */
+            starts_on?: string | null;
+            /** The last day */
+            ends_on?: string | null;
+            /** The time zone */
+            time_zone?: string | null;
+            /** The currency */
+            currency?: string | null;
+        };
+        /**
+         * RunFacts
+         * @description What is said of a run, beside its dates and fees; what is left out stays, or is taken from the course.
+         */
+        RunFacts: {
+            /** The run code */
+            code?: string | null;
+            /** Title */
+            title?: string | null;
+            /** Note */
+            note?: string | null;
+            /** The receipt note */
+            receipt_note?: string | null;
+            /** Place */
+            place?: string | null;
+            /** Instructor */
+            instructor?: string | null;
+            /** The number of seats */
+            capacity?: number | null;
+            /** The smallest number */
+            smallest?: number | null;
+            /** The day sign-up opens */
+            sign_up_opens?: string | null;
+            /** The sign-up windows */
+            windows?: components["schemas"]["WindowForm"][] | null;
+            /** The decision day */
+            decision_rule?: components["schemas"]["GateForm"] | null;
+            /** The names of the weeks */
+            week_names?: string[] | null;
+            /** The days of access */
+            access_days?: number | null;
+            /** The client */
+            client_id?: number | null;
+            /** The seats beyond the capacity */
+            overbook?: number | null;
+            /** The rule of the line */
+            line_rule?: components["schemas"]["Rule"] | null;
+            /** Whether seats are offered by themselves */
+            auto_offer?: boolean | null;
+            /** The hours of an offer */
+            offer_hours?: number | null;
+            /** The hours a seat is held */
+            hold_hours?: number | null;
+            /** Who is told */
+            told?: components["schemas"]["Told"][] | null;
+        };
+        /**
+         * RunKind
+         * @enum {string}
+         */
+        RunKind: "dated" | "cohort" | "open";
         /**
          * RunLine
          * @description What stands on every line that shows a run.
@@ -7963,6 +8551,15 @@ export interface components {
             now: string;
         };
         /**
+         * RunPatch
+         * @description `set` holds the new values, `seen` the values the person saw: only those changed meanwhile conflict.
+         */
+        RunPatch: {
+            seen?: components["schemas"]["RunFacts"];
+            /** What to change */
+            set: components["schemas"]["RunFacts"];
+        };
+        /**
          * RunQuoteView
          * @description Beside them whom the names typed for the other heads mean.
          */
@@ -8028,10 +8625,29 @@ export interface components {
             /** Names */
             names: components["schemas"]["NameView"][];
         };
+        /** RunToCopy */
+        RunToCopy: {
+            /** The run */
+            id: number;
+            /** The new first date */
+            first?: string | null;
+        };
         /** Said */
         Said: {
             /** Said */
             said: string;
+        };
+        /** SaleForm */
+        SaleForm: {
+            /** The first day of the sale */
+            from?: string | null;
+            /** The last day of the sale */
+            to?: string | null;
+            /**
+             * The sale price
+             * Format: amount
+             */
+            amount: string;
         };
         /** SaleIO */
         SaleIO: {
@@ -8042,6 +8658,12 @@ export interface components {
             /** Amount */
             amount: string;
         };
+        /**
+         * Scope
+         * @description Which meetings a change is of.
+         * @enum {string}
+         */
+        Scope: "this" | "later" | "all";
         /** Season */
         Season: {
             /** Rows */
@@ -8054,6 +8676,41 @@ export interface components {
             change: string | null;
             /** Made */
             made: components["schemas"]["MadeRun"][];
+        };
+        /** SeasonCommand */
+        SeasonCommand: {
+            /** The rows */
+            rows: components["schemas"]["SeasonLine"][];
+        };
+        /**
+         * SeasonLine
+         * @description A row of the season table, as it was typed or pasted.
+         */
+        SeasonLine: {
+            /** Course */
+            course?: string | number | null;
+            /** Kind */
+            kind?: string | number | null;
+            /** First */
+            first?: string | number | null;
+            /** Weekdays */
+            weekdays?: string | number | null;
+            /** Number */
+            number?: string | number | null;
+            /** Start */
+            start?: string | number | null;
+            /** Minutes */
+            minutes?: string | number | null;
+            /** Room */
+            room?: string | number | null;
+            /** Instructor */
+            instructor?: string | number | null;
+            /** Seats */
+            seats?: string | number | null;
+            /** Rate */
+            rate?: string | number | null;
+            /** Ends */
+            ends?: string | number | null;
         };
         /** SeasonRow */
         SeasonRow: {
@@ -8074,22 +8731,18 @@ export interface components {
             /** New */
             new: string[];
         };
-        /** SeasonRows */
-        SeasonRows: {
-            /** Rows */
-            rows?: unknown;
-        } & {
-            [key: string]: unknown;
-        };
         /**
-         * SeatConfirm
+         * SeatCommand
          * @description The total that was shown; out of turn, the reason.
          */
-        SeatConfirm: {
-            /** Total */
+        SeatCommand: {
+            /**
+             * Total
+             * Format: amount
+             */
             total: string;
             /**
-             * Why
+             * The reason
              * @default
              */
             why: string;
@@ -8159,16 +8812,16 @@ export interface components {
             next_change: components["schemas"]["NextChangeView"] | null;
         };
         /**
-         * SendIn
+         * SendCommand
          * @description `email`: another address than the payer's; of an organization it is kept.
          */
-        SendIn: {
+        SendCommand: {
             /** Email */
             email?: string | null;
         };
-        /** SendOnIn */
-        SendOnIn: {
-            /** Webhook Id */
+        /** SendOnCommand */
+        SendOnCommand: {
+            /** The address */
             webhook_id: number;
             /**
              * Tag
@@ -8177,24 +8830,25 @@ export interface components {
             tag: string;
         };
         /**
-         * SetAsideIn
+         * SetAsideCommand
          * @description With `id` one that is there is changed; zero seats ends it.
          */
-        SetAsideIn: {
-            /** Id */
-            id?: unknown;
-            /** Name */
-            name?: unknown;
-            /** Seats */
-            seats?: unknown;
-            /** Last */
-            last?: unknown;
-            /** Tag */
-            tag?: unknown;
-            /** Organization Id */
-            organization_id?: unknown;
-        } & {
-            [key: string]: unknown;
+        SetAsideCommand: {
+            /** The seats set aside */
+            id?: number | null;
+            /** The name of the group */
+            name: string;
+            /** The number of seats */
+            seats: number;
+            /**
+             * The last day
+             * Format: date
+             */
+            last: string;
+            /** The tag */
+            tag?: string | null;
+            /** The organization */
+            organization_id?: number | null;
         };
         /**
          * SetAsideOut
@@ -8226,8 +8880,18 @@ export interface components {
          * @enum {string}
          */
         Settle: "online" | "desk" | "any";
-        /** SignIn */
-        SignIn: {
+        /**
+         * SettleReminderCommand
+         * @description Tick it off, take that back, or put it off to another day.
+         */
+        SettleReminderCommand: {
+            /** Done */
+            done?: boolean | null;
+            /** The day */
+            day?: string | null;
+        };
+        /** SignInCommand */
+        SignInCommand: {
             /** Email */
             email: string;
             /** Password */
@@ -8337,20 +9001,18 @@ export interface components {
             department: string;
         };
         /**
-         * StockIn
+         * StockCommand
          * @description `add` is how many come in (or go out, negative); `counted` what a count found. One of both.
          */
-        StockIn: {
-            /** Name */
-            name?: unknown;
-            /** Add */
-            add?: unknown;
-            /** Counted */
-            counted?: unknown;
-            /** Cause */
-            cause?: unknown;
-        } & {
-            [key: string]: unknown;
+        StockCommand: {
+            /** The name of the item */
+            name: string;
+            /** How many come in */
+            add?: number | null;
+            /** How many were counted */
+            counted?: number | null;
+            /** The cause */
+            cause?: string | null;
         };
         /** StockLedger */
         StockLedger: {
@@ -8388,11 +9050,6 @@ export interface components {
             /** Runs */
             runs: components["schemas"]["RunCode"][];
         };
-        /** SwapIn */
-        SwapIn: {
-            /** Person Id */
-            person_id: number;
-        };
         /** Swapped */
         Swapped: {
             /** Change */
@@ -8415,8 +9072,11 @@ export interface components {
             /** Tags */
             tags: string[];
         };
-        /** Tags */
-        Tags: {
+        /**
+         * TagsCommand
+         * @description What kind of person somebody is.
+         */
+        TagsCommand: {
             /** Tags */
             tags: string[];
         };
@@ -8426,6 +9086,23 @@ export interface components {
             what: string;
             /** Value */
             value: string;
+        };
+        /**
+         * TaxForm
+         * @description `on`: the codes of rates and extras that bear it; none said is all of them.
+         */
+        TaxForm: {
+            /** The name of the tax */
+            name: string;
+            /**
+             * The percent
+             * Format: percent
+             */
+            percent: string;
+            /** Whether it is in the price */
+            included?: boolean | null;
+            /** What it is on */
+            on?: string[] | null;
         };
         /**
          * TaxIO
@@ -8454,6 +9131,18 @@ export interface components {
             included: boolean;
         };
         /**
+         * TellCommand
+         * @description Those chosen, or everybody on the roster when none is named.
+         */
+        TellCommand: {
+            /** The subject */
+            subject: string;
+            /** The text */
+            body: string;
+            /** Enrollment Ids */
+            enrollment_ids?: number[] | null;
+        };
+        /**
          * TellDone
          * @description `without` have no email and are called instead.
          */
@@ -8466,16 +9155,45 @@ export interface components {
             without: string[];
         };
         /**
-         * TellIn
-         * @description Those chosen, or everybody on the roster when none is named.
+         * TermsForm
+         * @description What a run costs: each list as a whole.
          */
-        TellIn: {
-            /** Subject */
-            subject: string;
-            /** Body */
-            body: string;
-            /** Enrollment Ids */
-            enrollment_ids?: number[] | null;
+        TermsForm: {
+            /** The rates */
+            rates?: components["schemas"]["RateForm"][] | null;
+            /** The extras */
+            extras?: components["schemas"]["ExtraForm"][] | null;
+            /** The group steps */
+            group?: components["schemas"]["GroupStepForm"][] | null;
+            /** The taxes */
+            taxes?: components["schemas"]["TaxForm"][] | null;
+            /** The payment plans */
+            plans?: components["schemas"]["PlanForm"][] | null;
+        };
+        /**
+         * TermsPatch
+         * @description `set` holds the new lists, `seen` those the person saw: only what changed meanwhile conflicts.
+         */
+        TermsPatch: {
+            seen?: components["schemas"]["TermsSeen"];
+            /** What to change */
+            set: components["schemas"]["TermsForm"];
+        };
+        /**
+         * TermsSeen
+         * @description The terms that the person saw, as the run shows them.
+         */
+        TermsSeen: {
+            /** Rates */
+            rates?: components["schemas"]["RateOut"][] | null;
+            /** Extras */
+            extras?: components["schemas"]["ExtraOut"][] | null;
+            /** Group */
+            group?: components["schemas"]["GroupStepIO"][] | null;
+            /** Taxes */
+            taxes?: components["schemas"]["TaxIO"][] | null;
+            /** Plans */
+            plans?: components["schemas"]["PlanOut"][] | null;
         };
         /** Till */
         Till: {
@@ -8520,11 +9238,6 @@ export interface components {
             currency: string;
             /** Amount */
             amount: string;
-        };
-        /** TimeIn */
-        TimeIn: {
-            /** Hours */
-            hours: number;
         };
         /** TodayOut */
         TodayOut: {
@@ -8740,6 +9453,13 @@ export interface components {
             /** Head Start */
             head_start: number;
         };
+        /** WebhookCommand */
+        WebhookCommand: {
+            /** The name */
+            name: string;
+            /** The address */
+            address: string;
+        };
         /** WebhookDone */
         WebhookDone: {
             /** Id */
@@ -8750,15 +9470,6 @@ export interface components {
             address: string;
             /** Change */
             change: string;
-        };
-        /** WebhookIn */
-        WebhookIn: {
-            /** Name */
-            name?: unknown;
-            /** Address */
-            address?: unknown;
-        } & {
-            [key: string]: unknown;
         };
         /**
          * WebhookMade
@@ -8796,12 +9507,33 @@ export interface components {
             amount: string;
         };
         /**
-         * WhichIn
-         * @description `ids` names some of the list; without it all.
+         * Weekday
+         * @description A day of the week, Monday first, by its two letters of RFC 5545.
+         * @enum {string}
          */
-        WhichIn: {
+        Weekday: "MO" | "TU" | "WE" | "TH" | "FR" | "SA" | "SU";
+        /**
+         * WhichCommand
+         * @description `ids` names some of a list; without it all.
+         */
+        WhichCommand: {
             /** Ids */
             ids?: number[] | null;
+        };
+        /** WhyCommand */
+        WhyCommand: {
+            /** The reason */
+            why: string;
+        };
+        /**
+         * WindowForm
+         * @description A stretch of sign-up; without `opens` from publication, without `closes` through the day before the start.
+         */
+        WindowForm: {
+            /** The opening of sign-up */
+            opens?: components["schemas"]["GateForm"] | null;
+            /** The close of sign-up */
+            closes?: components["schemas"]["GateForm"] | null;
         };
         /**
          * WindowIO
@@ -8825,25 +9557,29 @@ export interface components {
             run_id: number;
         };
         /**
-         * WithdrawIn
+         * WithdrawCommand
          * @description `keep`: what is kept instead of what the refund policy says, with `why` where it differs. `no_show`: they did not come,
-         *     and all is kept; `received_on` is the day word came.
+         *     and all is kept; `received_on` is the day word came, today unless said.
          */
-        WithdrawIn: {
-            /** Keep */
+        WithdrawCommand: {
+            /** What is kept */
             keep?: string | null;
+            /** The reason */
+            why?: string | null;
+            /** The day word came */
+            received_on?: string | null;
+            /** No Show */
+            no_show?: boolean;
+        };
+        /** WithdrawManyCommand */
+        WithdrawManyCommand: {
+            /** Those chosen */
+            enrollment_ids: number[];
             /**
-             * Why
+             * The reason
              * @default
              */
             why: string;
-            /** Received On */
-            received_on?: string | null;
-            /**
-             * No Show
-             * @default false
-             */
-            no_show: boolean;
         };
         /**
          * Withdrawal
@@ -8891,26 +9627,11 @@ export interface components {
             /** Why */
             why: string;
         };
-        /** WriteOffIn */
-        WriteOffIn: {
-            /** Installment Id */
-            installment_id?: unknown;
-            /** Why */
-            why?: unknown;
-        } & {
-            [key: string]: unknown;
-        };
-        /** Why */
-        archgate__api__accounts__Why: {
-            /** Why */
-            why: string;
-        };
-        /** Why */
-        archgate__api__schedule__Why: {
-            /**
-             * Why
-             * @default
-             */
+        /** WriteOffCommand */
+        WriteOffCommand: {
+            /** The installment */
+            installment_id: number;
+            /** The reason */
             why: string;
         };
     };
@@ -9001,7 +9722,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SignIn"];
+                "application/json": components["schemas"]["SignInCommand"];
             };
         };
         responses: {
@@ -9285,7 +10006,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Patch"];
+                "application/json": components["schemas"]["CoursePatch"];
             };
         };
         responses: {
@@ -9440,7 +10161,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewRun"];
+                "application/json": components["schemas"]["RunCommand"];
             };
         };
         responses: {
@@ -9590,7 +10311,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Patch"];
+                "application/json": components["schemas"]["RunPatch"];
             };
         };
         responses: {
@@ -9668,7 +10389,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Patch"];
+                "application/json": components["schemas"]["TermsPatch"];
             };
         };
         responses: {
@@ -9890,7 +10611,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["EarlyIn"];
+                "application/json": components["schemas"]["EarlyCommand"];
             };
         };
         responses: {
@@ -9966,7 +10687,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["KeepDefaults"];
+                "application/json": components["schemas"]["KeepDefaultsCommand"];
             };
         };
         responses: {
@@ -10046,7 +10767,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewMeeting"];
+                "application/json": components["schemas"]["OneOffForm"];
             };
         };
         responses: {
@@ -10202,7 +10923,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["CancelMeeting"];
+                "application/json": components["schemas"]["CancelMeetingCommand"];
             };
         };
         responses: {
@@ -10354,7 +11075,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Move"];
+                "application/json": components["schemas"]["MoveRunCommand"];
             };
         };
         responses: {
@@ -10434,7 +11155,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Extension"];
+                "application/json": components["schemas"]["ExtendCommand"];
             };
         };
         responses: {
@@ -10512,7 +11233,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["CopyAsk"];
+                "application/json": components["schemas"]["CopyCommand"];
             };
         };
         responses: {
@@ -10586,7 +11307,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SeasonRows"];
+                "application/json": components["schemas"]["SeasonCommand"];
             };
         };
         responses: {
@@ -10662,7 +11383,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SeasonRows"];
+                "application/json": components["schemas"]["SeasonCommand"];
             };
         };
         responses: {
@@ -10806,7 +11527,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Acceptance"];
+                "application/json": components["schemas"]["AcceptClashCommand"];
             };
         };
         responses: {
@@ -10880,7 +11601,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Acceptance"];
+                "application/json": components["schemas"]["AcceptClashCommand"];
             };
         };
         responses: {
@@ -10954,7 +11675,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PlannedForm"];
+                "application/json": components["schemas"]["DatesCommand"];
             };
         };
         responses: {
@@ -11104,7 +11825,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["DecisionIn"];
+                "application/json": components["schemas"]["DecideCommand"];
             };
         };
         responses: {
@@ -11330,7 +12051,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["archgate__api__schedule__Why"];
+                "application/json": components["schemas"]["CancelRunCommand"];
             };
         };
         responses: {
@@ -12134,7 +12855,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NoticeIn"];
+                "application/json": components["schemas"]["NoticeCommand"];
             };
         };
         responses: {
@@ -12210,7 +12931,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NoticeRead"];
+                "application/json": components["schemas"]["NoticeReadCommand"];
             };
         };
         responses: {
@@ -12354,7 +13075,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PlaceIn"];
+                "application/json": components["schemas"]["PlaceCommand"];
             };
         };
         responses: {
@@ -12502,7 +13223,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PlaceIn"];
+                "application/json": components["schemas"]["PlaceCommand"];
             };
         };
         responses: {
@@ -12646,7 +13367,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["InstructorIn"];
+                "application/json": components["schemas"]["InstructorCommand"];
             };
         };
         responses: {
@@ -12794,7 +13515,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["InstructorIn"];
+                "application/json": components["schemas"]["InstructorCommand"];
             };
         };
         responses: {
@@ -12864,7 +13585,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                kind: string;
+                kind: components["schemas"]["OwnerKind"];
                 owner_id: number;
             };
             cookie?: never;
@@ -12937,14 +13658,14 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                kind: string;
+                kind: components["schemas"]["OwnerKind"];
                 owner_id: number;
             };
             cookie?: never;
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["BusyIn"];
+                "application/json": components["schemas"]["BusyCommand"];
             };
         };
         responses: {
@@ -13086,7 +13807,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                kind: string;
+                kind: components["schemas"]["OwnerKind"];
                 owner_id: number;
             };
             cookie?: never;
@@ -13239,7 +13960,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Closing"];
+                "application/json": components["schemas"]["ClosureCommand"];
             };
         };
         responses: {
@@ -13313,7 +14034,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Region"];
+                "application/json": components["schemas"]["RegionCommand"];
             };
         };
         responses: {
@@ -13389,7 +14110,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["DayState"];
+                "application/json": components["schemas"]["DayStateCommand"];
             };
         };
         responses: {
@@ -13984,7 +14705,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Payer"];
+                "application/json": components["schemas"]["PayerCommand"];
             };
         };
         responses: {
@@ -14206,7 +14927,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["EarlyIn"];
+                "application/json": components["schemas"]["EarlyCommand"];
             };
         };
         responses: {
@@ -14352,7 +15073,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PlanIn"];
+                "application/json": components["schemas"]["PlanCommand"];
             };
         };
         responses: {
@@ -14428,7 +15149,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Patch"];
+                "application/json": components["schemas"]["PlanPatch"];
             };
         };
         responses: {
@@ -14574,7 +15295,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PlanExample"];
+                "application/json": components["schemas"]["PlanExampleCommand"];
             };
         };
         responses: {
@@ -14720,7 +15441,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["CodeIn"];
+                "application/json": components["schemas"]["CodeCommand"];
             };
         };
         responses: {
@@ -14868,7 +15589,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["CodeIn"];
+                "application/json": components["schemas"]["CodeCommand"];
             };
         };
         responses: {
@@ -15084,7 +15805,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["StockIn"];
+                "application/json": components["schemas"]["StockCommand"];
             };
         };
         responses: {
@@ -15300,7 +16021,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Patch"];
+                "application/json": components["schemas"]["CenterDefaultsPatch"];
             };
         };
         responses: {
@@ -15686,7 +16407,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SwapIn"];
+                "application/json": components["schemas"]["NamePlaceCommand"];
             };
         };
         responses: {
@@ -15766,7 +16487,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["GiveBackIn"];
+                "application/json": components["schemas"]["GiveBackCommand"];
             };
         };
         responses: {
@@ -15919,7 +16640,7 @@ export interface operations {
         };
         requestBody?: {
             content: {
-                "application/json": components["schemas"]["WithdrawIn"] | null;
+                "application/json": components["schemas"]["WithdrawCommand"] | null;
             };
         };
         responses: {
@@ -15996,7 +16717,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NamePlace"];
+                "application/json": components["schemas"]["NamePlaceCommand"];
             };
         };
         responses: {
@@ -16144,7 +16865,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["CompareIn"];
+                "application/json": components["schemas"]["CompareCommand"];
             };
         };
         responses: {
@@ -16220,7 +16941,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["FileIn"];
+                "application/json": components["schemas"]["PaperCommand"];
             };
         };
         responses: {
@@ -16370,7 +17091,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["TellIn"];
+                "application/json": components["schemas"]["TellCommand"];
             };
         };
         responses: {
@@ -16450,7 +17171,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ManyIn"];
+                "application/json": components["schemas"]["WithdrawManyCommand"];
             };
         };
         responses: {
@@ -16530,7 +17251,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["MoveManyIn"];
+                "application/json": components["schemas"]["MoveManyCommand"];
             };
         };
         responses: {
@@ -16608,7 +17329,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RoleIn"];
+                "application/json": components["schemas"]["AddWithRoleCommand"];
             };
         };
         responses: {
@@ -16684,7 +17405,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RoleChange"];
+                "application/json": components["schemas"]["RoleCommand"];
             };
         };
         responses: {
@@ -16832,7 +17553,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["GroupIn"];
+                "application/json": components["schemas"]["GroupCommand"];
             };
         };
         responses: {
@@ -16980,7 +17701,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["MarksIn"];
+                "application/json": components["schemas"]["MarksCommand"];
             };
         };
         responses: {
@@ -17206,7 +17927,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SeatConfirm"];
+                "application/json": components["schemas"]["SeatCommand"];
             };
         };
         responses: {
@@ -17358,7 +18079,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["OfferIn"];
+                "application/json": components["schemas"]["OfferCommand"];
             };
         };
         responses: {
@@ -17434,7 +18155,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["TimeIn"];
+                "application/json": components["schemas"]["MoreTimeCommand"];
             };
         };
         responses: {
@@ -17582,7 +18303,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ReplyIn"];
+                "application/json": components["schemas"]["ReplyCommand"];
             };
         };
         responses: {
@@ -17801,7 +18522,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["InterestIn"];
+                "application/json": components["schemas"]["InterestCommand"];
             };
         };
         responses: {
@@ -17950,7 +18671,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["QuestionsIn"];
+                "application/json": components["schemas"]["QuestionsCommand"];
             };
         };
         responses: {
@@ -18027,7 +18748,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["WhichIn"];
+                "application/json": components["schemas"]["WhichCommand"];
             };
         };
         responses: {
@@ -18104,7 +18825,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["CarryIn"];
+                "application/json": components["schemas"]["CarryCommand"];
             };
         };
         responses: {
@@ -18183,7 +18904,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SendOnIn"];
+                "application/json": components["schemas"]["SendOnCommand"];
             };
         };
         responses: {
@@ -18327,7 +19048,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["WebhookIn"];
+                "application/json": components["schemas"]["WebhookCommand"];
             };
         };
         responses: {
@@ -18549,7 +19270,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["HoldIn"];
+                "application/json": components["schemas"]["HoldCommand"];
             };
         };
         responses: {
@@ -18625,7 +19346,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["HoldIn"];
+                "application/json": components["schemas"]["HoldChangeCommand"];
             };
         };
         responses: {
@@ -18701,7 +19422,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SetAsideIn"];
+                "application/json": components["schemas"]["SetAsideCommand"];
             };
         };
         responses: {
@@ -18850,7 +19571,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["CallNote"];
+                "application/json": components["schemas"]["CallCommand"];
             };
         };
         responses: {
@@ -18926,7 +19647,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Paid"];
+                "application/json": components["schemas"]["PaidCommand"];
             };
         };
         responses: {
@@ -19075,7 +19796,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewPerson"];
+                "application/json": components["schemas"]["PersonCommand"];
             };
         };
         responses: {
@@ -19298,7 +20019,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Patch"];
+                "application/json": components["schemas"]["PersonPatch"];
             };
         };
         responses: {
@@ -19376,7 +20097,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewNote"];
+                "application/json": components["schemas"]["NoteCommand"];
             };
         };
         responses: {
@@ -19525,7 +20246,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewOrganization"];
+                "application/json": components["schemas"]["OrganizationCommand"];
             };
         };
         responses: {
@@ -19671,7 +20392,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Tags"];
+                "application/json": components["schemas"]["TagsCommand"];
             };
         };
         responses: {
@@ -19823,7 +20544,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["MergeIn"];
+                "application/json": components["schemas"]["MergeCommand"];
             };
         };
         responses: {
@@ -20117,7 +20838,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewPassword"];
+                "application/json": components["schemas"]["NewPasswordCommand"];
             };
         };
         responses: {
@@ -20189,7 +20910,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["OwnSignIn"];
+                "application/json": components["schemas"]["SignInCommand"];
             };
         };
         responses: {
@@ -20329,7 +21050,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["OwnEmail"];
+                "application/json": components["schemas"]["OwnEmailCommand"];
             };
         };
         responses: {
@@ -20473,7 +21194,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Payer"];
+                "application/json": components["schemas"]["PayerCommand"];
             };
         };
         responses: {
@@ -20695,7 +21416,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PaymentIn"];
+                "application/json": components["schemas"]["PaymentCommand"];
             };
         };
         responses: {
@@ -20771,7 +21492,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["archgate__api__accounts__Why"];
+                "application/json": components["schemas"]["WhyCommand"];
             };
         };
         responses: {
@@ -20921,7 +21642,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RefundIn"];
+                "application/json": components["schemas"]["RefundCommand"];
             };
         };
         responses: {
@@ -20999,7 +21720,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["WriteOffIn"];
+                "application/json": components["schemas"]["WriteOffCommand"];
             };
         };
         responses: {
@@ -21652,7 +22373,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["IssueIn"];
+                "application/json": components["schemas"]["IssueCommand"];
             };
         };
         responses: {
@@ -21938,7 +22659,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["archgate__api__accounts__Why"];
+                "application/json": components["schemas"]["WhyCommand"];
             };
         };
         responses: {
@@ -22016,7 +22737,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["IssueIn"];
+                "application/json": components["schemas"]["IssueCommand"];
             };
         };
         responses: {
@@ -22094,7 +22815,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SendIn"];
+                "application/json": components["schemas"]["SendCommand"];
             };
         };
         responses: {
@@ -22458,7 +23179,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["BatchChange"];
+                "application/json": components["schemas"]["BatchChangeCommand"];
             };
         };
         responses: {
@@ -22535,7 +23256,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RowFix"];
+                "application/json": components["schemas"]["RowFixForm"];
             };
         };
         responses: {
@@ -22613,7 +23334,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["BatchConfirm"];
+                "application/json": components["schemas"]["EnrollBatchCommand"];
             };
         };
         responses: {
@@ -22834,7 +23555,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ReminderIn"];
+                "application/json": components["schemas"]["RemindCommand"];
             };
         };
         responses: {
@@ -22910,7 +23631,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ReminderPatch"];
+                "application/json": components["schemas"]["SettleReminderCommand"];
             };
         };
         responses: {
@@ -23408,7 +24129,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Pulse"];
+                "application/json": components["schemas"]["PulseCommand"];
             };
         };
         responses: {

@@ -110,3 +110,15 @@ export function faultsOf(error: unknown): Record<string, string> {
       found[fault.at] = found[fault.at] ? `${found[fault.at]} ${fault.message}` : fault.message;
   return found;
 }
+
+/** What a form holds where its value is not yet what the server takes: a text, or nothing. */
+export type Typed<T> = T extends string | number | boolean | null | undefined
+  ? T | string | number | boolean | null | undefined
+  : T extends readonly (infer U)[]
+    ? Typed<U>[]
+    : { [K in keyof T]: Typed<T[K]> };
+
+/** A form as it was typed: the server reads it strictly, and says at each field what is wrong. */
+export function asTyped<N extends keyof Schemas>(form: Typed<Schemas[N]>): Schemas[N] {
+  return form as Schemas[N];
+}

@@ -7,7 +7,6 @@ from __future__ import annotations
 
 import secrets
 from datetime import datetime, timedelta
-from typing import Any
 
 from sqlalchemy import delete, select
 
@@ -29,11 +28,11 @@ from archgate.actions.messages import messages
 from archgate.actions.money import accounts
 from archgate.actions.money.views import Owed
 from archgate.actions.people import people
+from archgate.actions.people.commands import PersonCommand, PersonPatch
 from archgate.actions.people.views import PersonChanged, PersonOut
 from archgate.actions.schedule.schedule import ordered, zone_of
 from archgate.clock import system_now
-from archgate.core.faults import Refused, refuse
-from archgate.core.reader import Reader
+from archgate.core.faults import refuse
 from archgate.core.schedule import day_text
 from archgate.tables.courses import Run
 from archgate.tables.own_pages import OwnPage, OwnPageSession
@@ -63,14 +62,10 @@ def state_of(uow: UnitOfWork, person_id: int) -> OwnPageState | None:
     )  # fmt: skip
 
 
-def new_person(uow: UnitOfWork, body: dict[str, Any]) -> PersonOut:
+def new_person(uow: UnitOfWork, command: PersonCommand) -> PersonOut:
     """Add a person, and with `invite` write them an invitation in the same transaction; none without it."""
-    top = Reader({"invite": body.get("invite")}, "", [], "invite")
-    asked = top.flag("invite", "Whether to invite them")
-    if top.faults:
-        raise Refused(top.faults)
-    person = people.create_person(uow, {k: v for k, v in body.items() if k != "invite"})
-    if asked:
+    person = people.create_person(uow, command)
+    if command.invite:
         invite(uow, person.id)
     return person
 
@@ -113,9 +108,9 @@ def invite(uow: UnitOfWork, person_id: int) -> OwnPageDone:
     return OwnPageDone(change=change.key, own_page=state_of(uow, person.id))
 
 
-def change_person(uow: UnitOfWork, person_id: int, body: dict[str, Any]) -> PersonChanged:
+def change_person(uow: UnitOfWork, person_id: int, command: PersonPatch) -> PersonChanged:
     """Change what is known of a person; their own page follows their email."""
-    done = people.change_person(uow, person_id, body)
+    done = people.change_person(uow, person_id, command)
     follow_email(uow, people.get_person(uow, person_id))
     return done
 

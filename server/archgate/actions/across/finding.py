@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from datetime import date, datetime, timedelta
-from typing import Any
+from typing import TypeVar
 
-from sqlalchemy import Select, and_, exists, false, func, or_, select
+from sqlalchemy import ScalarSelect, Select, and_, exists, false, func, or_, select
 from sqlalchemy.orm import aliased, selectinload
 
 from archgate.actions.across import person_pages
@@ -139,10 +139,13 @@ def waiting_on(uow: UnitOfWork, run_ids: list[int]) -> dict[int, int]:
     return {run: int(heads) for run, heads in uow.session.execute(query.group_by(Waiting.run_id))}
 
 
-def by_moment(query: Select[Any], now: datetime, today: date, sign_up: str, teaching: str) -> Select[Any]:
+Q = TypeVar("Q", bound="Select[*tuple[object, ...]]")
+
+
+def by_moment(query: Q, now: datetime, today: date, sign_up: str, teaching: str) -> Q:
     """Filter runs by their derived states; `core.gates` says the same of a single run, and a test compares."""
 
-    def at(kind: str) -> Any:
+    def at(kind: str) -> ScalarSelect[datetime]:
         return select(func.min(Gate.at)).where(Gate.run_id == Run.id, Gate.kind == kind).scalar_subquery()
 
     starts, ends = at("starts"), at("ends")

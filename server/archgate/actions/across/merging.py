@@ -5,7 +5,7 @@ The kept record takes over everything of the other: sign-ups, places in line, mo
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TypeAlias
 
 from sqlalchemy import select, union
 
@@ -18,6 +18,7 @@ from archgate.actions.people import people
 from archgate.actions.seats import seats
 from archgate.core.faults import Refused
 from archgate.core.money import format_amount
+from archgate.core.reader import Document
 from archgate.tables.courses import Run
 from archgate.tables.fees import CodeUse, KeptQuote
 from archgate.tables.log import Change
@@ -31,7 +32,11 @@ from archgate.tables.seats import HeldPlace
 from archgate.tables.today import Reminder
 from archgate.tables.waitlist import Interest, Waiting
 
-MOVED: tuple[tuple[str, Any], ...] = (
+OfPerson: TypeAlias = (
+    Enrollment | PartyPlace | Waiting | Interest | KeptQuote | CodeUse | Note | PersonNumber | PersonTag | Reminder
+    | Attendance | Call | HeldPlace | OwnPage
+)  # fmt: skip
+MOVED: tuple[tuple[str, type[OfPerson]], ...] = (
     ("sign-ups", Enrollment), ("heads of parties", PartyPlace), ("places in line", Waiting), ("interest lists", Interest),
     ("kept quotes", KeptQuote), ("uses of codes", CodeUse), ("notes", Note), ("numbers with clients", PersonNumber),
     ("tags", PersonTag), ("reminders", Reminder), ("marks of attendance", Attendance), ("calls", Call), ("places held", HeldPlace), ("own pages", OwnPage),
@@ -51,14 +56,15 @@ def merge(uow: UnitOfWork, kept_id: int, gone_id: int) -> Merged:
     refuse_both(uow, kept, gone)
     moved = {}
     for label, table in MOVED:
-        rows = uow.session.scalars(select(table).where(table.person_id == gone.id)).all()
+        found = uow.session.scalars(select(table).where(table.person_id == gone.id)).all()
+        rows = [row for row in found if isinstance(row, OfPerson)]
         for row in rows:
-            if table is PersonTag and has_tag(uow, kept.id, row.tag):
+            if isinstance(row, PersonTag) and has_tag(uow, kept.id, row.tag):
                 continue
-            if table is OwnPage and own_pages.page_of(uow, kept.id):
+            if isinstance(row, OwnPage) and own_pages.page_of(uow, kept.id):
                 uow.session.delete(row)
                 continue
-            if table in (Attendance, Call) and has_mark(uow, table, kept.id, row):
+            if isinstance(row, Attendance | Call) and has_mark(uow, kept.id, row):
                 continue
             row.person_id = kept.id
         if rows:
@@ -140,7 +146,8 @@ def has_tag(uow: UnitOfWork, person_id: int, tag: str) -> bool:
     )
 
 
-def has_mark(uow: UnitOfWork, table: Any, person_id: int, row: Any) -> bool:
+def has_mark(uow: UnitOfWork, person_id: int, row: Attendance | Call) -> bool:
+    table = type(row)
     query = select(table.id).where(table.person_id == person_id, table.meeting_id == row.meeting_id)
     return uow.session.scalar(query) is not None
 
@@ -167,6 +174,6 @@ def refuse_moved_on(uow: UnitOfWork, change: Change) -> None:
     query = select(Change).where(Change.id > change.id).order_by(Change.id)
     for later in uow.session.scalars(query):
         for row in later.rows:
-            facts = {**(row["before"] or {}), **(row["after"] or {})}
+            facts: Document = {**(row["before"] or {}), **(row["after"] or {})}
             if facts.get("person_id") in both or (row["table"] == "people" and row["id"] in both):
                 raise conflict("moved-on", f'Something was done with this person since: "{later.summary}".')

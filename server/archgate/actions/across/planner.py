@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import date, timedelta
-from typing import Any
+from datetime import date, time, timedelta
 
 from sqlalchemy import func, select
 
@@ -62,17 +61,17 @@ def planner(uow: UnitOfWork, since: date, until: date) -> PlannerOut:
         since=since, until=until, today=uow.today,
         run_columns=list(RUN_COLUMNS), runs=runs, meeting_columns=list(MEETING_COLUMNS),
         meetings=[
-            [i, run, shown(day), shown(start), end_text(start, minutes), place, teacher]
+            [i, run, day.isoformat(), f"{start:%H:%M}", end_text(start, minutes), place, teacher]
             for i, run, day, start, minutes, place, teacher in meetings
         ],
         places=[Lane(id=p.id, name=p.name, seats=p.seats) for p in uow.session.scalars(select(Place).order_by(Place.name))],
         instructors=[Lane(id=i.id, name=i.name, seats=None) for i in uow.session.scalars(select(Instructor).order_by(Instructor.name))],
-        closed={shown(d): label for d, label in sorted(places.closed_days(uow, since, until).items())},
+        closed={d.isoformat(): label for d, label in sorted(places.closed_days(uow, since, until).items())},
         clashing=clashes.clashing_meetings(uow, (since, until)),
     )  # fmt: skip
 
 
-def end_text(start: Any, minutes: int) -> str:
+def end_text(start: time, minutes: int) -> str:
     """The end by the wall clock, as long as no clock changes meanwhile; for drawing only."""
     total = start.hour * 60 + start.minute + minutes
     return f"{total // 60 % 24:02d}:{total % 60:02d}"
@@ -94,7 +93,7 @@ def month_list(uow: UnitOfWork, month: str) -> MonthList:
     except ValueError:
         raise refuse("/month", f'"{month}" is not a month, like 2027-09.') from None
     last = (first + timedelta(days=32)).replace(day=1) - timedelta(days=1)
-    closed = {shown(d): label for d, label in sorted(places.closed_days(uow, first, last).items())}
+    closed = {d.isoformat(): label for d, label in sorted(places.closed_days(uow, first, last).items())}
     return MonthList(month=month, closed=closed, meetings=listed(uow, first, last))
 
 

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from datetime import date, timedelta
-from typing import Any
 
 from sqlalchemy import func, or_, select
 
 from archgate.actions.across import planner
+from archgate.actions.across.commands import RemindCommand, SettleReminderCommand
 from archgate.actions.across.views import (
     DraftNotReady,
     EndingHold,
@@ -26,7 +26,6 @@ from archgate.actions.runs.readiness import readiness
 from archgate.actions.runs.views import Figures
 from archgate.actions.schedule import clashes, places
 from archgate.core.faults import Fault, Refused
-from archgate.core.reader import Reader
 from archgate.core.schedule import day_text
 from archgate.tables.access import User
 from archgate.tables.courses import Run
@@ -153,51 +152,51 @@ def reminders(uow: UnitOfWork, run_id: int | None = None, person_id: int | None 
     return [reminder_view(uow, r) for r in uow.session.scalars(query.limit(200))]
 
 
-def remind(uow: UnitOfWork, body: dict[str, Any]) -> ReminderOut:
+def remind(uow: UnitOfWork, command: RemindCommand) -> ReminderOut:
     """Put a reminder in somebody's list, one's own unless said otherwise."""
-    faults: list[Fault] = []
-    top = Reader(body, "", faults, "day text run_id person_id user_id")
-    day = top.day("day", "The day", need=True)
-    text = top.text("text", "What to think of", need=True)
-    if text and len(text) > 500:
-        top.fault("text", "The reminder is longer than 500 characters.")
-    ids: dict[str, int | None] = {}
-    tables: dict[str, Any] = {"run_id": Run, "person_id": Person, "user_id": User}
-    for key, table in tables.items():
-        ids[key] = top.whole(key, "The number", 1, 2**62)
-        number = ids[key]
-        if number and uow.session.get(table, number) is None:
-            top.fault(key, "There is no such run, person or user.")
-    if faults or day is None or text is None:
-        raise Refused(faults)
+    there = {
+        "run_id": command.run_id is None or uow.session.get(Run, command.run_id) is not None,
+        "person_id": command.person_id is None or uow.session.get(Person, command.person_id) is not None,
+        "user_id": command.user_id is None or uow.session.get(User, command.user_id) is not None,
+    }
+    gone = [
+        Fault(f"/{key}", "There is no such run, person or user.") for key, row in there.items() if not row
+    ]
+    if gone:
+        raise Refused(gone)
     row = Reminder(
-        user_id=ids["user_id"] or uow.user_id, made_by=uow.user_id, run_id=ids["run_id"], person_id=ids["person_id"],
-        day=day, text=text.strip(), made_at=uow.now, done_at=None,
-    )  # fmt: skip
+        user_id=command.user_id or uow.user_id,
+        made_by=uow.user_id,
+        run_id=command.run_id,
+        person_id=command.person_id,
+        day=command.day,
+        text=command.text,
+        made_at=uow.now,
+        done_at=None,
+    )
     uow.session.add(row)
     uow.session.flush()
     uow.log(
-        "remind", "reminder", row.id, f"A reminder for {day_text(day)}: {row.text[:80]}", run_id=row.run_id
+        "remind",
+        "reminder",
+        row.id,
+        f"A reminder for {day_text(row.day)}: {row.text[:80]}",
+        run_id=row.run_id,
     )
     return reminder_view(uow, row)
 
 
-def settle_reminder(uow: UnitOfWork, reminder_id: int, body: dict[str, Any]) -> ReminderOut:
+def settle_reminder(uow: UnitOfWork, reminder_id: int, command: SettleReminderCommand) -> ReminderOut:
     """Tick a reminder off, take that back, or put it off to another day."""
     row = uow.session.get(Reminder, reminder_id)
     if row is None or uow.user_id not in (row.user_id, row.made_by):
         raise not_found("This reminder")
-    faults: list[Fault] = []
-    top = Reader(body, "", faults, "done day")
-    day: date | None = top.day("day", "The day")
-    if faults:
-        raise Refused(faults)
-    if "done" in top.value:
-        if row.done_at is not None and top.value["done"]:
+    if command.done is not None:
+        if row.done_at is not None and command.done:
             raise conflict("done", "This is done already.")
-        row.done_at = uow.now if top.value["done"] else None
-    if day:
-        row.day = day
+        row.done_at = uow.now if command.done else None
+    if command.day:
+        row.day = command.day
     uow.log(
         "settle a reminder",
         "reminder",

@@ -9,9 +9,9 @@ from __future__ import annotations
 from collections.abc import Callable
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
-from typing import Any
+from typing import Any, TypeAlias
 
-from sqlalchemy import Table, select
+from sqlalchemy import ColumnElement, Table, select
 from sqlalchemy.exc import IntegrityError
 
 from archgate.actions.across import merging
@@ -36,10 +36,10 @@ from archgate.actions.seats import seats
 from archgate.clock import system_now
 from archgate.core.quotes import quote_read
 from archgate.tables import Base
-from archgate.tables.base import Document, Moment, QuoteDocument
+from archgate.tables.base import JsonText, Moment, QuoteDocument
 from archgate.tables.bulk import Batch
 from archgate.tables.courses import Run
-from archgate.tables.log import Change
+from archgate.tables.log import Change, RowChange
 from archgate.tables.money import Payment
 from archgate.tables.roster import Enrollment, PartyPlace
 from archgate.tables.seats import RunSeats
@@ -102,7 +102,7 @@ def undo(uow: UnitOfWork, key: str) -> Undone:
     )
 
 
-def later_change(uow: UnitOfWork, change: Change, table: str, row_id: Any) -> str:
+def later_change(uow: UnitOfWork, change: Change, table: str, row_id: int) -> str:
     """Who moved a row on since, in words, for the refusal."""
     query = select(Change).where(Change.id > change.id, Change.subject == change.subject,
                                  Change.subject_id == change.subject_id).order_by(Change.id)  # fmt: skip
@@ -157,7 +157,7 @@ def restore_rows(uow: UnitOfWork, change: Change) -> None:
     uow.session.expire_all()
 
 
-def equal(held: Any, logged: Any) -> bool:
+def equal(held: object, logged: object) -> bool:
     """Whether a value from the database is the one in the log, which is plain JSON."""
     if isinstance(held, Decimal):
         return logged is not None and held == Decimal(str(logged))
@@ -166,14 +166,15 @@ def equal(held: Any, logged: Any) -> bool:
     return bool(plain(held) == logged)
 
 
-def restore(uow: UnitOfWork, table: Table, row: dict[str, Any]) -> None:
+def restore(uow: UnitOfWork, table: Table, row: RowChange) -> None:  # type: ignore[explicit-any]  # a table of any columns
     """Put one row back as it was before a change."""
-    if row["before"] is None:
+    before = row["before"]
+    if before is None:
         uow.session.execute(table.delete().where(table.c.id == row["id"]))
         return
     values = {
         k: typed(table.c[k], v)
-        for k, v in row["before"].items()
+        for k, v in before.items()
         if table.c[k].computed is None and (k not in RISING or row["after"] is None)
     }
     if table.name == "meetings" and row["after"] is not None:
@@ -184,20 +185,25 @@ def restore(uow: UnitOfWork, table: Table, row: dict[str, Any]) -> None:
         uow.session.execute(table.update().where(table.c.id == row["id"]).values(**values))
 
 
-def typed(column: Any, value: Any) -> Any:
+AnyColumn: TypeAlias = ColumnElement[Any]  # type: ignore[explicit-any]  # of whichever type its table gives it
+
+
+def typed(column: AnyColumn, value: object) -> object:
     """A logged value as its column takes it."""
     if value is None:
         return None
     if isinstance(column.type, Moment):
-        return datetime.fromisoformat(value)
-    if isinstance(column.type, Document):
+        return datetime.fromisoformat(str(value))
+    if isinstance(column.type, JsonText):
         return value
     if isinstance(column.type, QuoteDocument):
-        return quote_read(value)
+        return quote_read(value) if isinstance(value, dict) else None
     wanted = column.type.python_type
-    if wanted in (date, time):
-        return wanted.fromisoformat(value)
-    return Decimal(value) if wanted is Decimal else value
+    if wanted is date:
+        return date.fromisoformat(str(value))
+    if wanted is time:
+        return time.fromisoformat(str(value))
+    return Decimal(str(value)) if wanted is Decimal else value
 
 
 def undo_enroll(uow: UnitOfWork, change: Change) -> None:
@@ -252,9 +258,11 @@ def undo_name(uow: UnitOfWork, change: Change) -> None:
     """Take a named head back, if nobody else was named there since."""
     row = next(r for r in change.rows if r["table"] == "party_places")
     place = uow.session.get_one(PartyPlace, row["id"])
-    if place.person_id != row["after"]["person_id"]:
+    before, after = row["before"] or {}, row["after"] or {}
+    if place.person_id != after.get("person_id"):
         raise conflict("moved-on", "Somebody else was named there since.")
-    place.person_id = row["before"].get("person_id")
+    earlier = before.get("person_id")
+    place.person_id = earlier if isinstance(earlier, int) else None
 
 
 def undo_batch(uow: UnitOfWork, change: Change) -> None:

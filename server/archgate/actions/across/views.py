@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import date, datetime
-from typing import Any
+from typing import TypeAlias
 
 from pydantic import Field
 
@@ -146,6 +146,9 @@ class Lane(View):
     seats: int | None
 
 
+PlannerCell: TypeAlias = int | str | bool | None
+
+
 class PlannerOut(View):
     """Runs and meetings in compact rows, by the columns named."""
 
@@ -153,9 +156,9 @@ class PlannerOut(View):
     until: date
     today: date
     run_columns: list[str]
-    runs: list[list[Any]]
+    runs: list[list[PlannerCell]]
     meeting_columns: list[str]
-    meetings: list[list[Any]]
+    meetings: list[list[PlannerCell]]
     places: list[Lane]
     instructors: list[Lane]
     closed: dict[str, str]

@@ -6,14 +6,16 @@ import hashlib
 from collections import Counter
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any, TypeAlias
+from typing import TypeAlias
 
 from sqlalchemy import select
 
+from archgate.actions.bulk.commands import BatchChangeCommand, RowFixForm
 from archgate.actions.bulk.views import BatchItem, BatchOut, BatchRate, BatchSum
 from archgate.actions.enrolling import enrollments, telling, waitlist
 from archgate.actions.fees import fees, quotes
 from archgate.actions.fees.commands import Ask, HeadsAsked
+from archgate.actions.kernel.commands import document
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
@@ -34,18 +36,6 @@ from archgate.tables.courses import Run
 from archgate.tables.people import Organization, Person, PersonNumber
 from archgate.tables.roster import Enrollment
 
-FIXABLE = (
-    "given",
-    "family",
-    "email",
-    "phone",
-    "number",
-    "rate",
-    "party",
-    "remarks",
-    "no_email",
-    "somebody_new",
-)
 ENROLLED, WAITING = "enrolled", "waiting"
 
 
@@ -135,7 +125,7 @@ class Judging:
 def create_batch(uow: UnitOfWork, run_id: int, file_name: str, data: bytes, table: Table) -> BatchOut:
     """Judge a list for a run, `table` as it was read from its file before; nobody is enrolled yet."""
     run = get_run(uow, run_id)
-    columns: dict[str, Any] = dict(
+    columns = dict(
         verdicts.columns_of(table.headings)
         if table.headed
         else verdicts.guessed_columns([cells for _, cells in table.rows])
@@ -171,19 +161,19 @@ def get_batch(uow: UnitOfWork, batch_id: int) -> Batch:
     return batch
 
 
-def change_batch(uow: UnitOfWork, batch_id: int, body: dict[str, Any]) -> BatchOut:
+def change_batch(uow: UnitOfWork, batch_id: int, command: BatchChangeCommand) -> BatchOut:
     """Pick other columns or the organization that pays, while nothing is enrolled."""
     batch = get_batch(uow, batch_id)
     if batch.status != "judged":
         raise conflict("batch-done", "This list has been enrolled already.")
-    columns = body.get("columns")
+    columns = command.columns
     if columns is not None:
         unknown = set(columns) - set(verdicts.FACTS)
         if unknown:
             raise Refused([Fault("/columns", f"There is no fact named {', '.join(sorted(unknown))}.")])
         batch.columns = {fact: i for fact, i in columns.items() if i is not None}
-    if "organization_id" in body:
-        number = body["organization_id"]
+    if "organization_id" in command.model_fields_set:
+        number = command.organization_id
         if number is not None and uow.session.get(Organization, number) is None:
             raise Refused([Fault("/organization_id", "There is no such organization.")])
         batch.organization_id = number
@@ -192,7 +182,7 @@ def change_batch(uow: UnitOfWork, batch_id: int, body: dict[str, Any]) -> BatchO
     return batch_view(uow, batch.id)
 
 
-def fix_row(uow: UnitOfWork, batch_id: int, line: int, body: dict[str, Any]) -> BatchOut:
+def fix_row(uow: UnitOfWork, batch_id: int, line: int, command: RowFixForm) -> BatchOut:
     """Correct a line in place; the file's own cells are kept beside. An empty body takes the corrections back."""
     batch = get_batch(uow, batch_id)
     if batch.status != "judged":
@@ -200,15 +190,7 @@ def fix_row(uow: UnitOfWork, batch_id: int, line: int, body: dict[str, Any]) -> 
     row = next((r for r in batch.rows if r.line == line), None)
     if row is None:
         raise not_found("This line")
-    faults = [Fault(f"/{k}", "This cannot be corrected here.") for k in body if k not in FIXABLE]
-    faults += [
-        Fault(f"/{k}", "This must be a text of up to 500 characters.")
-        for k, v in body.items()
-        if k in FIXABLE and v is not None and (not isinstance(v, str) or len(v) > 500)
-    ]
-    if faults:
-        raise Refused(faults)
-    given = {k: v for k, v in body.items() if v is not None}
+    given = {k: str(v) for k, v in document(command).items() if v is not None}
     row.fixed = {**(row.fixed or {}), **given} if given else None
     uow.log("correct a line", "batch", batch.id, f"Corrected line {line} of {batch.file_name}")
     uow.session.flush()

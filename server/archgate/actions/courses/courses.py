@@ -3,17 +3,17 @@
 from __future__ import annotations
 
 import re
-from typing import Any
 
 from sqlalchemy import select
 
 from archgate.actions.courses import refund_policies
+from archgate.actions.courses.commands import CourseFacts, CourseForm, CoursePatch
+from archgate.actions.courses.forms import CenterDefaultsForm, CourseDefaultsForm
 from archgate.actions.courses.views import CourseChanged, CourseOut
 from archgate.actions.kernel.answers import refuse_lost_update
 from archgate.actions.kernel.lookups import get_course
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.core.faults import Fault, Refused
-from archgate.core.reader import Reader
 from archgate.tables.courses import Course
 
 
@@ -29,22 +29,19 @@ def course_view(course: Course) -> CourseOut:
         title=course.title,
         summary=course.summary,
         category=course.category,
-        defaults=course.defaults,
+        defaults=course_form(course),
     )
 
 
-def read_course(uow: UnitOfWork, row: Reader) -> Course | None:
+def read_course(uow: UnitOfWork, form: CourseForm, faults: list[Fault]) -> Course | None:
     """A new course from a form; its code is made from the title when none is given."""
-    before = len(row.faults)
-    title = row.text("title", "The course title", need=True)
-    code = row.text("code", "The course code")
-    summary = row.text("summary", "The summary") or ""
-    for key, held, most in (("title", title, 200), ("code", code, 40)):
-        if held and len(held) > most:
-            row.fault(key, f"The {key} is longer than {most} characters.")
+    title, code, summary = form.title, form.code, form.summary or ""
+    if title is None:
+        faults.append(Fault("/course/title", "The course title is missing."))
     if code and uow.session.scalar(select(Course).where(Course.code == code)):
-        row.fault("code", f'The course code "{code}" is taken.')
-    if len(row.faults) > before or title is None:
+        faults.append(Fault("/course/code", f'The course code "{code}" is taken.'))
+        return None
+    if title is None:
         return None
     return Course(
         code=code or free_course_code(uow, title),
@@ -72,35 +69,22 @@ def free_course_code(uow: UnitOfWork, title: str) -> str:
     return next(c for n in range(1, 10_000) if (c := stem if n == 1 else f"{stem}{n}") not in taken)
 
 
-def change_course(uow: UnitOfWork, course_id: int, body: dict[str, Any]) -> CourseChanged:
+def change_course(uow: UnitOfWork, course_id: int, command: CoursePatch) -> CourseChanged:
     """Change a course's title, code, summary, category or refund policy; `seen` holds the values the person saw. The
     policy is that of all its runs, also of those on sale; without one of its own a course has the center's."""
     course = get_course(uow, course_id, to_change=True)
     faults: list[Fault] = []
-    top = Reader(body, "", faults, "seen set")
-    row = top.inner("set", "What to change", "title code summary category refunds")
-    new: dict[str, Any] = {}
-    for name, most in (("title", 200), ("code", 40), ("summary", 5000), ("category", 200)):
-        if row is None or name not in row.value:
-            continue
-        held = (
-            row.value[name]
-            if name in ("summary", "category") and row.value[name] == ""
-            else row.text(name, f"The {name}", True)
-        )
-        if held and len(held) > most:
-            row.fault(name, f"The {name} is longer than {most} characters.")
-        new[name] = held
-    now = {n: getattr(course, n) for n in new}
-    if row is not None and "refunds" in row.value:
-        now["refunds"], policy = course.defaults.get("refunds"), row.value["refunds"]
-        new["refunds"] = policy if policy is None else refund_policies.read_refunds(row, uow.center.currency)
-    twin = uow.session.scalar(select(Course).where(Course.code == new["code"])) if new.get("code") else None
-    if row is not None and twin and twin.id != course.id:
-        row.fault("code", f'The course code "{new["code"]}" is taken.')
+    new, seen = facts_of(uow, command.set, faults), facts_of(uow, command.seen, [])
+    now: dict[str, object] = {
+        n: course.defaults.get("refunds") if n == "refunds" else getattr(course, n) for n in new
+    }
+    code = command.set.code
+    twin = uow.session.scalar(select(Course).where(Course.code == code)) if code else None
+    if twin and twin.id != course.id:
+        faults.append(Fault("/set/code", f'The course code "{code}" is taken.'))
     if faults:
         raise Refused(faults)
-    refuse_lost_update(new, top.value.get("seen") or {}, now)
+    refuse_lost_update(new, seen, now)
     for name, value in new.items():
         if name == "refunds":
             held = {**course.defaults, "refunds": value}
@@ -112,12 +96,43 @@ def change_course(uow: UnitOfWork, course_id: int, body: dict[str, Any]) -> Cour
     return course_view(course).widened(CourseChanged, change=change.key)
 
 
-def given_course(uow: UnitOfWork, top: Reader) -> Course | None:
-    number = top.whole("course_id", "The course", 1, 2**62)
-    if number is not None:
-        course = uow.session.get(Course, number)
+def facts_of(uow: UnitOfWork, facts: CourseFacts, faults: list[Fault]) -> dict[str, object]:
+    """What is said of a course; title and code cannot be taken away."""
+    found: dict[str, object] = {}
+    for name in ("title", "code", "summary", "category"):
+        if name not in facts.model_fields_set:
+            continue
+        found[name] = getattr(facts, name) or ""
+        if not found[name] and name in ("title", "code"):
+            faults.append(Fault(f"/set/{name}", f"The {name} is missing."))
+    if "refunds" in facts.model_fields_set:
+        form, currency = facts.refunds, uow.center.currency
+        found["refunds"] = (
+            refund_policies.document_of(form, currency, "/set/refunds", faults) if form else None
+        )
+    return found
+
+
+def given_course(
+    uow: UnitOfWork, course_id: int | None, form: CourseForm | None, faults: list[Fault]
+) -> Course | None:
+    """The course a new run is of: one that is there, or a new one."""
+    if course_id is not None:
+        course = uow.session.get(Course, course_id)
         if course is None:
-            top.fault("course_id", "There is no such course.")
+            faults.append(Fault("/course_id", "There is no such course."))
         return course
-    row = top.inner("course", "The course", "code title summary")
-    return read_course(uow, row) if row else None
+    if form is None:
+        faults.append(Fault("/course", "The course is missing."))
+        return None
+    return read_course(uow, form, faults)
+
+
+def center_form(uow: UnitOfWork) -> CenterDefaultsForm:
+    """What runs start from where their course says nothing."""
+    return CenterDefaultsForm.model_validate(uow.center.defaults)
+
+
+def course_form(course: Course | None) -> CourseDefaultsForm:
+    """What the next runs of a course start from."""
+    return CourseDefaultsForm.model_validate(course.defaults if course else {})

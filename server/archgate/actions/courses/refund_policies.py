@@ -3,40 +3,39 @@
 from __future__ import annotations
 
 from decimal import Decimal
-from typing import Any
 
+from archgate.actions.courses.commands import RefundForm
+from archgate.actions.kernel.commands import amount_of
 from archgate.core import refunds
+from archgate.core.faults import Fault
 from archgate.core.money import format_amount, parse_amount, percent_text
-from archgate.core.reader import Reader
+from archgate.core.reader import Document
 
 
-def read_refunds(row: Reader, currency: str) -> dict[str, Any] | None:
-    """A refund policy of a form: steps by days before the start, the fee kept in any case, the one for a transfer."""
-    held = row.inner("refunds", "The refund policy", "steps kept_fee transfer_fee")
-    if held is None:
-        return None
+def document_of(form: RefundForm, currency: str, at: str, faults: list[Fault]) -> Document:
+    """A refund policy as it is kept: steps by days before the start, longest first, the fee kept in any case, the one for a
+    transfer."""
     found: dict[int, str] = {}
-    for step in held.rows("steps", "The steps", "days_before percent", most=12):
-        days = step.whole("days_before", "The days before the start", 0, 3660, need=True)
-        percent = step.percent("percent", "The percent given back", need=True)
-        if days is not None and percent is not None:
-            if days in found:
-                step.fault("days_before", f"Two steps begin {days} days before the start.")
-            found[days] = percent_text(percent)
-    fee = held.amount("kept_fee", "The kept fee", currency)
-    moving = held.amount("transfer_fee", "The fee for a transfer", currency)
+    for n, step in enumerate(form.steps):
+        if step.days_before in found:
+            said = f"Two steps begin {step.days_before} days before the start."
+            faults.append(Fault(f"{at}/steps/{n}/days_before", said))
+        found[step.days_before] = percent_text(Decimal(step.percent))
     if not found:
-        held.fault("steps", "A policy needs at least one step; without one everything is given back.")
-    steps = [{"days_before": days, "percent": found[days]} for days in sorted(found, reverse=True)]
-    fees = {"kept_fee": fee, "transfer_fee": moving}
-    return {"steps": steps, **{name: format_amount(amount or 0, currency) for name, amount in fees.items()}}
+        said = "A policy needs at least one step; without one everything is given back."
+        faults.append(Fault(f"{at}/steps", said))
+    kept = amount_of(form.kept_fee, currency, f"{at}/kept_fee", faults) or 0
+    moving = amount_of(form.transfer_fee, currency, f"{at}/transfer_fee", faults) or 0
+    return {
+        "steps": [{"days_before": days, "percent": found[days]} for days in sorted(found, reverse=True)],
+        "kept_fee": format_amount(kept, currency),
+        "transfer_fee": format_amount(moving, currency),
+    }
 
 
-def policy_of(held: dict[str, Any], currency: str) -> refunds.Policy:
+def policy_of(form: RefundForm, currency: str) -> refunds.Policy:
     """A stored refund policy as the core sees it."""
-    steps = tuple(refunds.RefundStep(s["days_before"], Decimal(s["percent"])) for s in held["steps"])
-    fees = [
-        parse_amount(held.get(n) or format_amount(0, currency), currency)
-        for n in ("kept_fee", "transfer_fee")
-    ]
-    return refunds.Policy(steps, *fees)
+    steps = tuple(refunds.RefundStep(s.days_before, Decimal(s.percent)) for s in form.steps)
+    nothing = format_amount(0, currency)
+    kept_fee, moving = form.kept_fee or nothing, form.transfer_fee or nothing
+    return refunds.Policy(steps, parse_amount(kept_fee, currency), parse_amount(moving, currency))

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
-
+from archgate.actions.courses.forms import CourseDefaultsForm
 from archgate.actions.kernel.commands import View
 
 
@@ -13,7 +12,7 @@ class CourseOut(View):
     title: str
     summary: str
     category: str
-    defaults: dict[str, Any]
+    defaults: CourseDefaultsForm
 
 
 class CourseChanged(CourseOut):

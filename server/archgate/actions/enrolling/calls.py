@@ -14,6 +14,7 @@ from archgate.actions.messages import messages
 from archgate.actions.seats import seats
 from archgate.core.faults import refuse
 from archgate.core.schedule import day_text
+from archgate.core.states import CallOutcome
 from archgate.tables.courses import Run
 from archgate.tables.jobs import Job
 from archgate.tables.messages import Call, Message
@@ -36,7 +37,7 @@ def call_list(uow: UnitOfWork, meeting_id: int) -> CallList:
         rows.append(CallRow(
             person_id=person.id, name=person.name, phone=person.phone, email=person.email,
             message=messages.message_view(uow, message).status if message else None,
-            outcome=call.outcome if call else None, note=call.note if call else "",
+            outcome=CallOutcome(call.outcome) if call else None, note=call.note if call else "",
         ))  # fmt: skip
     return CallList(
         meeting_id=meeting.id, run_id=run.id, run_code=run.code, title=run.title or run.course.title,
@@ -48,19 +49,17 @@ def call_list(uow: UnitOfWork, meeting_id: int) -> CallList:
     )  # fmt: skip
 
 
-def note_call(uow: UnitOfWork, meeting_id: int, person_id: int, outcome: str, note: str) -> CallList:
+def note_call(uow: UnitOfWork, meeting_id: int, person_id: int, outcome: CallOutcome, note: str) -> CallList:
     """Write down what came of a call; again for the same person replaces it."""
     held = call_list(uow, meeting_id)
     name = next((p.name for p in held.people if p.person_id == person_id), None)
     if name is None:
         raise not_found("This person on the call list")
-    if outcome not in messages.OUTCOMES:
-        raise refuse("/outcome", f"What came of the call is one of {', '.join(messages.OUTCOMES)}.")
     if len(note) > 500:
         raise refuse("/note", "The note is longer than 500 characters.")
     row = uow.session.scalar(select(Call).where(Call.meeting_id == meeting_id, Call.person_id == person_id))
     row = row or Call(meeting_id=meeting_id, person_id=person_id)
-    row.outcome, row.note, row.user_id, row.at = outcome, note.strip(), uow.user_id, uow.now
+    row.outcome, row.note, row.user_id, row.at = str(outcome), note.strip(), uow.user_id, uow.now
     uow.session.add(row)
     when = day_text(uow.session.get_one(Meeting, meeting_id).date)
     uow.log("note a call", "run", held.run_id, f"Called {name} about {held.run_code} on {when}: {outcome}")

@@ -8,12 +8,11 @@ from __future__ import annotations
 from collections import Counter
 from dataclasses import replace
 from functools import partial
-from typing import Any
 
 from sqlalchemy import select
 
 from archgate.actions.enrolling import enrollments
-from archgate.actions.enrolling.commands import ChangeCommand
+from archgate.actions.enrolling.commands import ChangeCommand, GiveBackCommand
 from archgate.actions.enrolling.views import (
     ExtraTaken,
     GivenBack,
@@ -37,12 +36,12 @@ from archgate.core import fees as core_fees
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount
 from archgate.core.quotes import AgreedQuote, Due, Line, agreed_of, quote_read
-from archgate.core.reader import Reader
+from archgate.core.reader import Document
 from archgate.core.schedule import day_text
 from archgate.core.taxes import taxes_on
 from archgate.tables.courses import Run
 from archgate.tables.fees import CodeUse, DiscountCode, EnrollmentExtra
-from archgate.tables.log import Change
+from archgate.tables.log import Change, RowChange
 from archgate.tables.money import Posting
 from archgate.tables.plans import Installment
 from archgate.tables.roster import Enrollment
@@ -316,7 +315,7 @@ def undo_change(uow: UnitOfWork, change: Change, enrollment_id: int, cause: str)
         r for r in change.rows
         if r["table"] == "enrollments" and r["id"] == enrollment.id and "quote" in (r["before"] or {})
     ]  # fmt: skip
-    last, old = quote_read(logged[-1]["after"]["quote"]), quote_read(logged[0]["before"]["quote"])
+    last, old = logged_quote(logged[-1]["after"]), logged_quote(logged[0]["before"])
     if not same(enrollment.quote, last):
         raise conflict("moved-on", "The sign-up has been changed again since.")
     account = accounts.get_account(uow, enrollment.payer_id, lock=True)
@@ -327,12 +326,20 @@ def undo_change(uow: UnitOfWork, change: Change, enrollment_id: int, cause: str)
     keep_dues(uow, enrollment)
 
 
+def logged_quote(row: Document | None) -> AgreedQuote:
+    """The quote of a logged enrollment."""
+    kept = (row or {})["quote"]
+    if not isinstance(kept, dict):
+        raise conflict("moved-on", "This was done before the last upgrade and can no longer be undone.")
+    return quote_read(kept)
+
+
 def restore_plan(uow: UnitOfWork, change: Change, enrollment: Enrollment) -> None:
     """The installments as they were, where what was paid of them since allows it; the caller works the rest out."""
-    first: dict[int, dict[str, Any]] = {}
-    for row in change.rows:
-        if row["table"] == "installments":
-            first.setdefault(row["id"], row)
+    first: dict[int, RowChange] = {}
+    for logged in change.rows:
+        if logged["table"] == "installments":
+            first.setdefault(logged["id"], logged)
     paid = {row.id: s.paid for row, s in zip(*standing_of(uow, enrollment), strict=True)}
     for row in enrollment.installments:
         if row.id not in first:
@@ -341,9 +348,10 @@ def restore_plan(uow: UnitOfWork, change: Change, enrollment: Enrollment) -> Non
         if before is None and not paid.get(row.id):
             row.kind = "void"
         elif before is not None:
-            row.kind = before.get("kind", row.kind)
-            if before.get("amount", row.amount) >= paid.get(row.id, 0):
-                row.amount = before.get("amount", row.amount)
+            row.kind = str(before.get("kind", row.kind))
+            amount = before.get("amount", row.amount)
+            if isinstance(amount, int) and amount >= paid.get(row.id, 0):
+                row.amount = amount
     uow.session.flush()
 
 
@@ -374,7 +382,7 @@ def credit_line(uow: UnitOfWork, enrollment: Enrollment, run: Run, meeting: Meet
     )  # fmt: skip
 
 
-def credit_meeting(uow: UnitOfWork, meeting_id: int, body: dict[str, Any]) -> GivenBack:
+def credit_meeting(uow: UnitOfWork, meeting_id: int, command: GiveBackCommand) -> GivenBack:
     """Give everybody on a run what a cancelled meeting was worth: off what is still owed, else as credit.
 
     `total` is the sum of all that the screen showed. Whoever has it already, pays nothing, or signed up when the meeting was
@@ -384,11 +392,7 @@ def credit_meeting(uow: UnitOfWork, meeting_id: int, body: dict[str, Any]) -> Gi
     if meeting is None:
         raise not_found("This meeting")
     run = seats.run_to_change(uow, meeting.run_id)
-    faults: list[Fault] = []
-    top = Reader(body, "", faults, "total")
-    shown_total = top.text("total", "The total") if top.has("total") else None
-    if faults:
-        raise Refused(faults)
+    shown_total = command.total
     if meeting.cancelled_at is None:
         raise conflict("not-cancelled", "This meeting is held; only a cancelled one is given back.")
     live = uow.session.scalars(

@@ -14,11 +14,15 @@ from archgate.actions.kernel.commands import (
     EmptyIsNone,
     Flag,
     Id,
+    Line,
     NullIsEmpty,
     Reason,
+    Whole,
+    Words,
 )
-from archgate.core.states import Told
+from archgate.core.states import Answer, CallOutcome, Mark, PaperKind, Role, Told
 
+MOST_CHOSEN = 20_000
 ASKED = ("people", "extras", "code")
 Note = Annotated[str, Field(max_length=5000)]
 
@@ -95,3 +99,152 @@ class TransferCommand(ChangedAsk):
     keep: AmountText | None = Field(None, title="What is kept")
     why: Annotated[Reason | None, EmptyIsNone] = Field(None, title="The reason")
     total: AmountText | None = None
+
+
+class WithdrawCommand(Command):
+    """`keep`: what is kept instead of what the refund policy says, with `why` where it differs. `no_show`: they did not come,
+    and all is kept; `received_on` is the day word came, today unless said."""
+
+    keep: AmountText | None = Field(None, title="What is kept")
+    why: Annotated[Reason | None, EmptyIsNone] = Field(None, title="The reason")
+    received_on: Day | None = Field(None, title="The day word came")
+    no_show: Flag = Field(default_factory=bool)
+
+
+class NamePlaceCommand(Command):
+    person_id: Id = Field(title="The person")
+
+
+class GiveBackCommand(Command):
+    """`total`: the sum of all that was shown."""
+
+    total: AmountText | None = None
+
+
+class PeopleOfRunCommand(Command):
+    """People chosen on a roster, by their enrollments."""
+
+    enrollment_ids: Annotated[list[Id], Field(max_length=MOST_CHOSEN)] = Field(title="Those chosen")
+
+
+class WithdrawManyCommand(PeopleOfRunCommand):
+    why: Reason = Field("", title="The reason")
+
+
+class MoveManyCommand(PeopleOfRunCommand):
+    to_run_id: Id = Field(title="The run to move to")
+
+
+class GroupCommand(PeopleOfRunCommand):
+    """Without a name, out of their groups."""
+
+    name: Annotated[Line | None, Field(max_length=100)] = Field(None, title="The name of the group")
+
+
+class RoleCommand(Command):
+    role: Role = Field(title="The role")
+
+
+class AddWithRoleCommand(RoleCommand):
+    """Somebody who is no learner."""
+
+    person_id: Id = Field(title="The person")
+
+
+class MarksCommand(Command):
+    """Marks by person; null takes a mark back. `anyway`: also of a meeting that is still ahead."""
+
+    marks: Annotated[dict[int, Mark | None], Field(max_length=MOST_CHOSEN)] = Field(title="The mark")
+    anyway: Flag = Field(default_factory=bool)
+
+
+class CallCommand(Command):
+    """What came of a call."""
+
+    outcome: CallOutcome = Field(title="What came of the call")
+    note: Reason = Field("", title="The note")
+
+
+class PaidCommand(Command):
+    paid: Flag
+
+
+class InterestCommand(Command):
+    """A run or a course, and who; `answers` by question."""
+
+    run_id: Id | None = Field(None, title="The run")
+    course_id: Id | None = Field(None, title="The course")
+    person_id: Id = Field(title="The person")
+    note: Annotated[Line | None, Field(max_length=1000)] = None
+    answers: dict[str, str] | None = None
+
+
+class QuestionsCommand(Command):
+    """The own questions of a list, and for a run the head start before sign-up opens to others."""
+
+    questions: Annotated[list[Words], Field(max_length=12)] | None = None
+    head_start_hours: Annotated[int, Field(strict=True, ge=0, le=24 * 60)] | None = Field(
+        None, title="The head start in hours"
+    )
+
+
+class WhichCommand(Command):
+    """`ids` names some of a list; without it all."""
+
+    ids: Annotated[list[Id], Field(max_length=MOST_CHOSEN)] | None = None
+
+
+class CarryCommand(Command):
+    to_run_id: Id = Field(title="The run")
+
+
+class SendOnCommand(Command):
+    webhook_id: Id = Field(title="The address")
+    tag: Line = ""
+
+
+class OfferCommand(Command):
+    """Out of turn, the reason."""
+
+    why: Reason = Field("", title="The reason")
+
+
+class MoreTimeCommand(Command):
+    hours: Whole
+
+
+class SeatCommand(Command):
+    """The total that was shown; out of turn, the reason."""
+
+    total: AmountText
+    why: Reason = Field("", title="The reason")
+
+
+class ReplyCommand(Command):
+    """Take (with the total that was shown) or decline; time for an offer, wait for an invitation to a full run."""
+
+    answer: Answer = Field(title="The answer")
+    total: Annotated[str, Field(max_length=40, json_schema_extra={"format": "amount"})] = ""
+
+
+class CompareCommand(Command):
+    """Names or emails, one a line."""
+
+    text: Annotated[str, Field(max_length=2_000_000)]
+
+
+class TellCommand(Command):
+    """Those chosen, or everybody on the roster when none is named."""
+
+    subject: Words = Field(title="The subject")
+    body: Annotated[Words, Field(max_length=20_000)] = Field(title="The text")
+    enrollment_ids: Annotated[list[Id], Field(max_length=MOST_CHOSEN)] | None = None
+
+
+class PaperCommand(Command):
+    """Of those chosen, or all; remarks only where ticked. A sign-in sheet is of a meeting."""
+
+    kind: PaperKind
+    enrollment_ids: Annotated[list[Id], Field(max_length=MOST_CHOSEN)] | None = None
+    meeting_id: Id | None = None
+    remarks: Flag = Field(default_factory=bool)

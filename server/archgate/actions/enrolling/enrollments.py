@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from datetime import timedelta
-from typing import Any
 
 from sqlalchemy import select
 
@@ -244,7 +243,7 @@ def refuse_no_learner(enrollment: Enrollment) -> None:
         raise conflict("no-learner", f"{enrollment.person.name} is {enrollment.role} here and holds no seat.")
 
 
-def locked_enrollment(uow: UnitOfWork, enrollment_id: int) -> tuple[Enrollment, Run, Any]:
+def locked_enrollment(uow: UnitOfWork, enrollment_id: int) -> tuple[Enrollment, Run, RunSeats]:
     """An enrollment read under its run's seat lock."""
     enrollment = uow.session.get(Enrollment, enrollment_id)
     if enrollment is None:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from sqlalchemy import select
 
 from archgate.actions.enrolling import leaving
@@ -15,8 +13,8 @@ from archgate.actions.messages import messages
 from archgate.actions.people import people
 from archgate.actions.schedule import schedule
 from archgate.actions.seats import seats
+from archgate.actions.seats.commands import HoldChangeCommand, HoldCommand, SetAsideCommand
 from archgate.core.faults import Fault, Refused
-from archgate.core.reader import Reader
 from archgate.core.schedule import day_text
 from archgate.tables.courses import Run
 from archgate.tables.log import Change
@@ -25,34 +23,27 @@ from archgate.tables.roster import Enrollment
 from archgate.tables.seats import HeldPlace, SetAside
 
 
-def hold(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> HeldDone:
+def hold(uow: UnitOfWork, run_id: int, command: HoldCommand) -> HeldDone:
     """Hold so many places for somebody through a day, without names. They must be free now."""
     run = seats.run_to_change(uow, run_id)
     faults: list[Fault] = []
-    top = Reader(body, "", faults, "seats for_whom last note person_id organization_id")
-    many = top.whole("seats", "The number of places", 1, 10_000, need=True)
-    whom = (top.text("for_whom", "Who they are for") or "").strip()
-    last = top.day("last", "The last day", need=True)
-    note = (top.text("note", "The note") or "") if top.value.get("note") else ""
-    person_id = top.whole("person_id", "The person", 1, 2**62)
-    organization_id = top.whole("organization_id", "The organization", 1, 2**62)
+    many, last, note = command.seats, command.last, command.note or ""
+    person_id, organization_id = command.person_id, command.organization_id
     person = people.get_person(uow, person_id) if person_id else None
     organization = uow.session.get(Organization, organization_id) if organization_id else None
     if organization_id and organization is None:
-        top.fault("organization_id", "There is no such organization.")
-    whom = whom or (organization.name if organization else person.name if person else "")
+        faults.append(Fault("/organization_id", "There is no such organization."))
+    whom = command.for_whom or (organization.name if organization else person.name if person else "")
     if not whom:
-        top.fault("for_whom", "Say who the places are for.")
-    if len(whom) > 200 or len(note) > 1000:
-        top.fault("for_whom" if len(whom) > 200 else "note", "This text is too long.")
-    if last and last < uow.today:
-        top.fault("last", f"{day_text(last)} is past.")
+        faults.append(Fault("/for_whom", "Say who the places are for."))
+    if last < uow.today:
+        faults.append(Fault("/last", f"{day_text(last)} is past."))
     if run.status not in ("published", "off sale", "draft"):
-        top.fault("seats", f"The run is {run.status}.")
+        faults.append(Fault("/seats", f"The run is {run.status}."))
     free = seats.seats_of(uow, run).free
-    if many and many > free:
-        top.fault("seats", f"{free} seats are free.")
-    if faults or many is None or last is None:
+    if many > free:
+        faults.append(Fault("/seats", f"{free} seats are free."))
+    if faults:
         raise Refused(faults)
     row = HeldPlace(
         run_id=run.id, for_whom=whom, person_id=person_id, organization_id=organization_id, seats=many, last=last,
@@ -76,18 +67,16 @@ def locked_hold(uow: UnitOfWork, held_id: int) -> tuple[HeldPlace, Run]:
     return row, run
 
 
-def change_hold(uow: UnitOfWork, held_id: int, body: dict[str, Any]) -> HeldDone:
+def change_hold(uow: UnitOfWork, held_id: int, command: HoldChangeCommand) -> HeldDone:
     """Hold more or fewer places, or longer; none is letting them go."""
     row, run = locked_hold(uow, held_id)
     faults: list[Fault] = []
-    top = Reader(body, "", faults, "seats last")
-    many = top.whole("seats", "The number of places", 0, 10_000)
-    last = top.day("last", "The last day")
+    many, last = command.seats, command.last
     free = seats.seats_of(uow, run).free
     if many is not None and many > row.seats + free:
-        top.fault("seats", f"{free} more seats are free.")
+        faults.append(Fault("/seats", f"{free} more seats are free."))
     if last and last < uow.today:
-        top.fault("last", f"{day_text(last)} is past.")
+        faults.append(Fault("/last", f"{day_text(last)} is past."))
     if faults:
         raise Refused(faults)
     row.last = last or row.last
@@ -143,31 +132,24 @@ def kept_back(uow: UnitOfWork, run_id: int) -> KeptBack:
 # --- seats set aside --------------------------------------------------------------------------------------
 
 
-def set_aside(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> KeptBackDone:
+def set_aside(uow: UnitOfWork, run_id: int, command: SetAsideCommand) -> KeptBackDone:
     """Set seats aside for a named group through a day, or change that (`id`); zero seats ends it."""
     run = seats.run_to_change(uow, run_id)
     faults: list[Fault] = []
-    top = Reader(body, "", faults, "id name seats last tag organization_id")
-    number = top.whole("id", "The seats set aside", 1, 2**62)
-    row = uow.session.get(SetAside, number) if number else None
-    if number and (row is None or row.run_id != run.id):
+    name, many, last, organization_id = command.name, command.seats, command.last, command.organization_id
+    tag = (command.tag or "").lower() or None
+    row = uow.session.get(SetAside, command.id) if command.id else None
+    if command.id and (row is None or row.run_id != run.id):
         raise not_found("This group of seats")
-    name = (top.text("name", "The name of the group", need=True) or "").strip()
-    many = top.whole("seats", "The number of seats", 0, 100_000, need=True)
-    last = top.day("last", "The last day", need=True)
-    tag = (top.text("tag", "The tag") or "").strip().lower() or None if top.value.get("tag") else None
-    organization_id = top.whole("organization_id", "The organization", 1, 2**62)
     if organization_id and uow.session.get(Organization, organization_id) is None:
-        top.fault("organization_id", "There is no such organization.")
-    if len(name) > 200 or len(tag or "") > 40:
-        top.fault("name", "The name has up to 200 characters, a tag up to 40.")
+        faults.append(Fault("/organization_id", "There is no such organization."))
     used = next((s.taken for s in seats.set_asides_of(uow, run.id) if row and s.id == row.id), 0)
-    if many is not None and last is not None and last >= uow.today and many:
+    if many and last >= uow.today:
         state = seats.seats_of(uow, run)
         own = max(0, row.seats - used) if row and row.last >= uow.today else 0
         if many - used > state.free + own:
-            top.fault("seats", f"{state.free + own} seats are free to set aside.")
-    if faults or many is None or last is None:
+            faults.append(Fault("/seats", f"{state.free + own} seats are free to set aside."))
+    if faults:
         raise Refused(faults)
     before = f"{row.seats} through {day_text(row.last)}" if row else "none"
     if row is None:

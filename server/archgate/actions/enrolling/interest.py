@@ -6,13 +6,13 @@ leaves the list by themselves.
 
 from __future__ import annotations
 
-from datetime import timedelta
-from typing import Any
+from datetime import datetime, timedelta
 
 from sqlalchemy import func, or_, select
 from sqlalchemy.orm import selectinload
 
 from archgate.actions.enrolling import invites, waitlist
+from archgate.actions.enrolling.commands import InterestCommand, QuestionsCommand
 from archgate.actions.enrolling.views import (
     CarriedOver,
     Cleared,
@@ -23,7 +23,6 @@ from archgate.actions.enrolling.views import (
     InterestListDone,
     NextRun,
 )
-from archgate.actions.kernel.answers import shown
 from archgate.actions.kernel.lookups import get_course, get_run
 from archgate.actions.kernel.problems import conflict
 from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
@@ -33,8 +32,8 @@ from archgate.actions.schedule import schedule
 from archgate.actions.seats import seats
 from archgate.core import gates
 from archgate.core import seats as core_seats
-from archgate.core.faults import Fault, Refused, refuse
-from archgate.core.reader import Reader
+from archgate.core.faults import refuse
+from archgate.core.reader import Document
 from archgate.core.schedule import day_text
 from archgate.tables.courses import Course, Run
 from archgate.tables.people import PersonTag
@@ -43,7 +42,7 @@ from archgate.tables.waitlist import Interest, Waiting
 NOT_ENROLLED = "This is not an enrollment: no seat is kept, and nothing is owed."
 
 
-def opening_of(uow: UnitOfWork, run: Run) -> Any:
+def opening_of(uow: UnitOfWork, run: Run) -> datetime | None:
     """When sign-up opens first; None when it is open from publication on."""
     return min((opens for opens, _ in schedule.sign_up_windows(run) if opens is not None), default=None)
 
@@ -60,23 +59,12 @@ def takes_names(uow: UnitOfWork, run: Run) -> str | None:
     return None
 
 
-def show_interest(uow: UnitOfWork, body: dict[str, Any]) -> InterestDone:
+def show_interest(uow: UnitOfWork, command: InterestCommand) -> InterestDone:
     """Put somebody on the interest list of a run or of a course."""
-    faults: list[Fault] = []
-    top = Reader(body, "", faults, "run_id course_id person_id note answers")
-    run_id = top.whole("run_id", "The run", 1, 2**62)
-    course_id = top.whole("course_id", "The course", 1, 2**62)
-    person_id = top.whole("person_id", "The person", 1, 2**62, need=True)
-    note = (top.text("note", "The note") or "") if top.value.get("note") else ""
+    run_id, course_id, note = command.run_id, command.course_id, command.note or ""
     if (run_id is None) == (course_id is None):
-        top.fault("run_id", "Name a run or a course.")
-    if len(note) > 1000:
-        top.fault("note", "The note is longer than 1000 characters.")
-    answers = top.value.get("answers")
-    if answers is not None and not isinstance(answers, dict):
-        top.fault("answers", "The answers are said by question.")
-    if faults or person_id is None:
-        raise Refused(faults)
+        raise refuse("/run_id", "Name a run or a course.")
+    person_id, answers = command.person_id, command.answers
     person = people.present(uow, person_id)
     run = seats.run_to_change(uow, run_id) if run_id else None
     course = run.course if run else get_course(uow, course_id or 0)
@@ -162,23 +150,15 @@ def list_view(uow: UnitOfWork, run_id: int | None, course_id: int | None) -> Int
 
 
 def set_questions(
-    uow: UnitOfWork, run_id: int | None, course_id: int | None, body: dict[str, Any]
+    uow: UnitOfWork, run_id: int | None, course_id: int | None, command: QuestionsCommand
 ) -> InterestListDone:
     """The own questions of a list, and the head start before sign-up opens to others."""
     run, course, _ = list_to_change(uow, run_id, course_id)
-    faults: list[Fault] = []
-    top = Reader(body, "", faults, "questions head_start_hours")
-    held = top.value.get("questions")
-    hours = top.whole("head_start_hours", "The head start in hours", 0, 24 * 60)
-    if held is not None and (
-        not isinstance(held, list) or len(held) > 12
-        or any(not isinstance(q, str) or not q.strip() or len(q) > 200 for q in held) or len(set(held)) != len(held)
-    ):  # fmt: skip
-        top.fault("questions", "Up to 12 different questions of up to 200 characters.")
+    held, hours = command.questions, command.head_start_hours
+    if held is not None and len(set(held)) != len(held):
+        raise refuse("/questions", "Up to 12 different questions of up to 200 characters.")
     if hours is not None and run is None:
-        top.fault("head_start_hours", "Only the list of a run has a head start.")
-    if faults:
-        raise Refused(faults)
+        raise refuse("/head_start_hours", "Only the list of a run has a head start.")
     if held is not None:
         (run or course).questions = [q.strip() for q in held]
     if hours is not None and run:
@@ -244,7 +224,7 @@ def lines_of(uow: UnitOfWork, run_id: int | None, course_id: int | None, tag: st
     questions = run.questions if run else course.questions
     head = ["Given name", "Family name", "Email", "Phone", "Joined", "Note", *questions, "Tag"]
     return [head] + [
-        [r.person.given, r.person.family, r.person.email or "", r.person.phone or "", shown(r.joined_at.astimezone(uow.zone).date()) or "",
+        [r.person.given, r.person.family, r.person.email or "", r.person.phone or "", r.joined_at.astimezone(uow.zone).date().isoformat(),
          r.note, *(r.answers.get(q, "") for q in questions), tag]
         for r in rows
     ]  # fmt: skip
@@ -272,7 +252,7 @@ def send_on(
         f"Sent the interest list of {what} on",
         run_id=run.id if run else None,
     )
-    data = {
+    data: Document = {
         "course": course.code, "run": run.code if run else None, "tag": tag,
         "people": [
             {"given": r.person.given, "family": r.person.family, "email": r.person.email, "phone": r.person.phone,

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from dataclasses import replace
 from datetime import date
-from typing import Any
 
-from archgate.actions.courses import refund_policies
+from archgate.actions.courses import courses, refund_policies
+from archgate.actions.enrolling.commands import WithdrawCommand
 from archgate.actions.enrolling.enrollments import locked_enrollment, refuse_no_learner
 from archgate.actions.enrolling.views import Withdrawal, Withdrawn
 from archgate.actions.fees import codes, kept_quotes, stock
@@ -19,48 +19,32 @@ from archgate.actions.schedule.schedule import gate_at
 from archgate.actions.seats import parties, seats
 from archgate.core import refunds
 from archgate.core import seats as core_seats
-from archgate.core.faults import Fault, Refused
+from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.money import format_amount, parse_amount
-from archgate.core.reader import Reader
 from archgate.core.waitlist import Rule, next_that_fits
 from archgate.tables.courses import Run
 from archgate.tables.roster import Enrollment
 from archgate.tables.seats import RunSeats
 
 
-def withdraw(
-    uow: UnitOfWork,
-    enrollment_id: int,
-    keep: str | None = None,
-    why: str = "",
-    received_on: str | None = None,
-    no_show: bool = False,
-) -> Withdrawn:
+def withdraw(uow: UnitOfWork, enrollment_id: int, command: WithdrawCommand | None = None) -> Withdrawn:
     """Give a seat back and take back its charge, less what the refund policy keeps; staff may differ with a reason.
 
     `received_on`: the day on which word of it came, which the policy counts from. `no_show`: they did not come, and all
     is kept. What was paid settles what is kept first; the rest is credit of the payer's account.
     """
     enrollment, run, _ = locked_enrollment(uow, enrollment_id)
-    return leave(uow, enrollment, run, keep, why, received_on, no_show)
+    return leave(uow, enrollment, run, command or WithdrawCommand())
 
 
-def leave(
-    uow: UnitOfWork,
-    enrollment: Enrollment,
-    run: Run,
-    keep: str | None = None,
-    why: str = "",
-    received_on: str | None = None,
-    no_show: bool = False,
-) -> Withdrawn:
+def leave(uow: UnitOfWork, enrollment: Enrollment, run: Run, command: WithdrawCommand) -> Withdrawn:
     """`withdraw`, under the run's lock."""
     refuse_no_learner(enrollment)
-    name = enrollment.person.name
-    policy = leaving_keeps(uow, enrollment, run, received_on, no_show)
+    name, no_show = enrollment.person.name, command.no_show
+    policy = leaving_keeps(uow, enrollment, run, command.received_on, no_show)
     amount, said = policy.amount, policy.why
-    if keep is not None:
-        amount, said = kept_differently(enrollment, policy, keep, why)
+    if command.keep is not None:
+        amount, said = kept_differently(enrollment, policy, command.keep, command.why or "")
     left = f"{name} did not come to {run.code}" if no_show else f"{name} withdrew from {run.code}"
     end(uow, enrollment, "no-show" if no_show else "withdrawn", left)
     account = accounts.get_account(uow, enrollment.payer_id, lock=True)
@@ -81,19 +65,16 @@ def leave(
     )
 
 
-def day_received(uow: UnitOfWork, text: str | None) -> date:
+def day_received(uow: UnitOfWork, received_on: date | None) -> date:
     """The day on which word came: today, unless another one before it is said."""
-    top = Reader({"received_on": text}, "", [], "received_on")
-    day = top.day("received_on", "The day word came") or uow.today
+    day = received_on or uow.today
     if day > uow.today:
-        top.fault("received_on", "Word cannot have come after today.")
-    if top.faults:
-        raise Refused(top.faults)
+        raise refuse("/received_on", "Word cannot have come after today.")
     return day
 
 
 def leaving_keeps(
-    uow: UnitOfWork, enrollment: Enrollment, run: Run, received_on: str | None, no_show: bool
+    uow: UnitOfWork, enrollment: Enrollment, run: Run, received_on: date | None, no_show: bool
 ) -> refunds.Kept:
     """What is kept of somebody who leaves: by the policy, or all of it when they did not come to what has begun."""
     if not no_show:
@@ -120,7 +101,7 @@ def line_after(uow: UnitOfWork, run: Run, heads: int) -> str:
 
 
 def withdrawal(
-    uow: UnitOfWork, enrollment_id: int, received_on: str | None = None, no_show: bool = False
+    uow: UnitOfWork, enrollment_id: int, received_on: date | None = None, no_show: bool = False
 ) -> Withdrawal:
     """What a withdrawal would do with the money (what is kept and why, what was paid, what becomes credit or stays
     owed), and with the line."""
@@ -141,8 +122,8 @@ def withdrawal(
 
 def policy_of(uow: UnitOfWork, run: Run) -> refunds.Policy | None:
     """The refund policy of the course, else of the center."""
-    held = run.course.defaults.get("refunds") or uow.center.defaults.get("refunds")
-    return refund_policies.policy_of(held, run.currency) if held else None
+    form = courses.course_form(run.course).refunds or courses.center_form(uow).refunds
+    return refund_policies.policy_of(form, run.currency) if form else None
 
 
 def policy_keeps(uow: UnitOfWork, enrollment: Enrollment, run: Run, day: date) -> refunds.Kept:
@@ -188,7 +169,7 @@ def end(uow: UnitOfWork, enrollment: Enrollment, status: str, cause: str) -> int
     return money.reverse_charges(uow, enrollment, cause)
 
 
-def seat_again(uow: UnitOfWork, enrollment: Enrollment, run: Run, row: Any, cause: str) -> None:
+def seat_again(uow: UnitOfWork, enrollment: Enrollment, run: Run, row: RunSeats, cause: str) -> None:
     """Undo a withdrawal: the same seats on the same terms, if they are still free."""
     state = replace(seats.seats_of(uow, run), waiting=(), taken=row.taken)
     seat = (

@@ -5,14 +5,14 @@ The worker goes down every line; the acts of people are the same with a reason w
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 from decimal import Decimal
-from typing import Any
 
 from sqlalchemy import and_, func, or_, select
 
 from archgate.actions.enrolling import replies, waitlist
-from archgate.actions.enrolling.views import OfferDone, ReplyPage
+from archgate.actions.enrolling.views import OfferDone, ReplyPage, WaitingOut
 from archgate.actions.kernel import signing
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import conflict, not_found
@@ -53,7 +53,16 @@ def due_lines(uow: UnitOfWork) -> list[int]:
     return list(uow.session.scalars(query.order_by(Run.id)))
 
 
-def go_down(uow: UnitOfWork, run_id: int) -> dict[str, Any]:
+@dataclass(frozen=True)
+class WentDown:
+    """What came of going down the line of a run: who let an offer go, and who has one now."""
+
+    run_id: int
+    ended: list[str]
+    offered: list[str]
+
+
+def go_down(uow: UnitOfWork, run_id: int) -> WentDown:
     """End the offers that ran out, and offer what is free to those next in line, where the run lets that go by itself."""
     run = seats.run_to_change(uow, run_id)
     ended = []
@@ -73,7 +82,7 @@ def go_down(uow: UnitOfWork, run_id: int) -> dict[str, Any]:
         for offer in offers:
             make_offer(uow, by_id[offer.party.id], run, offer.until)
             made.append(by_id[offer.party.id].person.name)
-    return {"run_id": run.id, "ended": ended, "offered": made}
+    return WentDown(run.id, ended, made)
 
 
 def make_offer(uow: UnitOfWork, row: Waiting, run: Run, until: datetime, why: str = "") -> None:
@@ -261,7 +270,7 @@ def chances(uow: UnitOfWork, run: Run, line: list[Waiting]) -> list[tuple[str, s
     return [(str(a), str(b), str(c)) for a, b, c in zip(*found, strict=True)]
 
 
-def line_view(uow: UnitOfWork, run: Run) -> list[dict[str, Any]]:
+def line_view(uow: UnitOfWork, run: Run) -> list[WaitingOut]:
     """Who waits, in order, with open offers, who of them the free seats fit next, and everybody's chance."""
     line = seats.line_of(uow, run.id, offered=True)
     if not line:
@@ -281,16 +290,29 @@ def line_view(uow: UnitOfWork, run: Run) -> list[dict[str, Any]]:
     named = select(Person).where(Person.id.in_([w.person_id for w in line]))
     people = {p.id: p for p in uow.session.scalars(named)}
     return [
-        {
-            "id": w.id, "person_id": w.person_id, "name": people[w.person_id].name, "email": people[w.person_id].email,
-            "phone": people[w.person_id].phone,
-            "heads": w.heads, "place": n, "joined": uow.local(w.joined_at),
-            "rate": labels.get(w.rate_id, ""), "payer": owners.get(w.payer_id), "way_in": w.way_in, "note": w.note,
-            "next": following is not None and following.id == w.id, "fits": w.heads <= state.free,
-            "status": w.status, "until": uow.local(w.offer_until),
-            "asked_time": w.asked_time, "offers": w.offers, "chance": chance.get(w.id, (None,))[0],
-            "chance_range": list(chance[w.id][1:]) if w.id in chance else None, "answers": w.answers,
-            "head_start": w.head_start,
-        }
+        WaitingOut(
+            id=w.id,
+            person_id=w.person_id,
+            name=people[w.person_id].name,
+            email=people[w.person_id].email,
+            phone=people[w.person_id].phone,
+            heads=w.heads,
+            place=n,
+            joined=uow.local(w.joined_at),
+            rate=labels.get(w.rate_id, ""),
+            payer=owners.get(w.payer_id),
+            way_in=w.way_in,
+            note=w.note,
+            next=following is not None and following.id == w.id,
+            fits=w.heads <= state.free,
+            status=w.status,
+            until=uow.local(w.offer_until),
+            asked_time=w.asked_time,
+            offers=w.offers,
+            chance=chance[w.id][0] if w.id in chance else None,
+            chance_range=list(chance[w.id][1:]) if w.id in chance else None,
+            answers=w.answers,
+            head_start=w.head_start,
+        )
         for n, w in enumerate(line, 1)
-    ]  # fmt: skip
+    ]

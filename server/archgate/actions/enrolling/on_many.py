@@ -8,7 +8,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import selectinload
 
 from archgate.actions.enrolling import leaving, transfers
-from archgate.actions.enrolling.commands import TransferCommand
+from archgate.actions.enrolling.commands import TransferCommand, WithdrawCommand
 from archgate.actions.enrolling.views import ManyDone, ManyMoved, OneOfMany
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict
@@ -67,7 +67,7 @@ def withdraw(uow: UnitOfWork, run_id: int, ids: list[int], why: str = "") -> Man
     rows = []
     paid = money.paid_of(uow, ids)
     for enrollment in chosen_of(uow, run.id, ids):
-        done, unit = leaving.leave(uow, enrollment, run), enrollment.currency
+        done, unit = leaving.leave(uow, enrollment, run, WithdrawCommand()), enrollment.currency
         over = paid.get(enrollment.id, 0) - parse_amount(done.kept, unit)
         rows.append(
             OneOfMany(

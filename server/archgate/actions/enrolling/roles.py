@@ -14,26 +14,22 @@ from archgate.actions.people import people
 from archgate.actions.seats import seats
 from archgate.core.faults import refuse
 from archgate.core.quotes import AgreedQuote
+from archgate.core.states import Role
 from archgate.tables.courses import Run
 from archgate.tables.log import Change
 from archgate.tables.people import Person
 from archgate.tables.roster import Enrollment, PartyPlace
 
-ROLES = ("learner", "assistant", "instructor", "observer")
-
-
 # --- roles ------------------------------------------------------------------------------------------------
 
 
-def refuse_role(uow: UnitOfWork, role: str) -> None:
+def refuse_role(uow: UnitOfWork, role: Role) -> None:
     """Anything but a learner is asked for by name; instructors are added only by those who may."""
-    if role not in ROLES:
-        raise refuse("/role", f"The role is one of {', '.join(ROLES)}.")
     if role == "instructor" and (uow.user is None or uow.user.role != "administrator"):
         raise Problem(403, "forbidden", "Only an administrator adds instructors to a roster.")
 
 
-def add_with_role(uow: UnitOfWork, run_id: int, person_id: int, role: str) -> WithRole:
+def add_with_role(uow: UnitOfWork, run_id: int, person_id: int, role: Role) -> WithRole:
     """Put somebody on a roster who is no learner: without a seat and without a price."""
     refuse_role(uow, role)
     if role == "learner":
@@ -45,7 +41,7 @@ def add_with_role(uow: UnitOfWork, run_id: int, person_id: int, role: str) -> Wi
     payer = money.account_of(uow, f"person:{person.id}", run.currency)
     row = Enrollment(
         run_id=run.id, person_id=person.id, payer_id=payer.id, rate_id=fees.rate_of(run, None).id,
-        plan_id=plans.plan_of(uow, run, None).id, user_id=uow.user_id, status="seated", role=role, way_in="staff", heads=1,
+        plan_id=plans.plan_of(uow, run, None).id, user_id=uow.user_id, status="seated", role=str(role), way_in="staff", heads=1,
         signed_up=uow.today, enrolled_at=uow.now, currency=run.currency, total=0, quote=AgreedQuote(run.currency, ()), note="",
     )  # fmt: skip
     uow.session.add(row)
@@ -62,7 +58,7 @@ def on_roster(change: Change, row: Enrollment) -> WithRole:
     )  # fmt: skip
 
 
-def set_role(uow: UnitOfWork, enrollment_id: int, role: str) -> WithRole:
+def set_role(uow: UnitOfWork, enrollment_id: int, role: Role) -> WithRole:
     """Change the role of somebody who is no learner; a learner's seat and money are settled by withdrawing first."""
     refuse_role(uow, role)
     enrollment, run, _ = enrollments.locked_enrollment(uow, enrollment_id)
@@ -74,7 +70,7 @@ def set_role(uow: UnitOfWork, enrollment_id: int, role: str) -> WithRole:
             "learner",
             said if enrollment.role == "learner" else "Learners are enrolled at the desk, with a seat.",
         )
-    before, enrollment.role = enrollment.role, role
+    before, enrollment.role = enrollment.role, str(role)
     uow.session.flush()
     change = uow.log(
         "change a role", "enrollment", enrollment.id, f"{enrollment.person.name} on {run.code}: {before}, now {role}",

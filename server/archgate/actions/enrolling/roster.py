@@ -3,13 +3,20 @@
 from __future__ import annotations
 
 from datetime import UTC, datetime
-from typing import Any
 
 import orjson
 from sqlalchemy import Text, func, select, type_coerce
 
 from archgate.actions.enrolling import groups, offers, roles
-from archgate.actions.enrolling.views import RosterCompared, TellDone, Unlisted
+from archgate.actions.enrolling.views import (
+    Gone,
+    PartyHead,
+    Roster,
+    RosterCompared,
+    RosterRow,
+    TellDone,
+    Unlisted,
+)
 from archgate.actions.kernel import lookups
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import conflict, not_found
@@ -23,41 +30,14 @@ from archgate.core.money import format_amount
 from archgate.core.names import folded
 from archgate.core.quotes import AgreedQuote, quote_read
 from archgate.core.schedule import day_text
+from archgate.papers.rosters import Listed, RosterPaper, Sheet
 from archgate.tables.access import User
 from archgate.tables.money import Account
 from archgate.tables.people import Organization, Person
 from archgate.tables.roster import Enrollment, PartyPlace
 
-ROSTER_COLUMNS = [
-    "id",
-    "person_id",
-    "name",
-    "email",
-    "phone",
-    "way_in",
-    "batch",
-    "rate",
-    "payer",
-    "total",
-    "owed",
-    "next_due",
-    "next_amount",
-    "signed_up",
-    "entered_by",
-    "heads",
-    "places",
-    "note",
-    "role",
-    "group",
-    "held_until",
-    "set_aside",
-    "received_on",
-    "exception",
-    "answers",
-]
 
-
-def roster(uow: UnitOfWork, run_id: int) -> dict[str, Any]:
+def roster(uow: UnitOfWork, run_id: int) -> Roster:
     """The whole roster in compact rows, in the order in which the seats were taken, the line, and who withdrew.
 
     A roster of thousands is drawn whole, and the driver takes longer to read a row column by column than the server to
@@ -83,7 +63,7 @@ def roster(uow: UnitOfWork, run_id: int) -> dict[str, Any]:
         .order_by(Enrollment.enrolled_at, Enrollment.id)
     )  # fmt: skip
     labels, places = labels_of(uow, run.id), heads_of(uow, run.id)
-    rows, fees, owed_in_all = [], 0, 0
+    rows, fees, owed_in_all = list[RosterRow](), 0, 0
     unit = run.currency
     for text in uow.session.scalars(query):
         (number, person, name, email, phone, way, batch, key, payer, total, left, due, part, signed, user, heads, note, role,
@@ -91,20 +71,33 @@ def roster(uow: UnitOfWork, run_id: int) -> dict[str, Any]:
         left = int(left or 0)
         fees, owed_in_all = fees + total, owed_in_all + left
         until = uow.local(datetime.fromisoformat(held).replace(tzinfo=UTC)) if held else None
-        rows.append([
+        rows.append(RosterRow(
             number, person, name, email, phone, way, batch, labels.get(key) or label_of(uow, number), payer, format_amount(total, unit),
             format_amount(left, unit), due, format_amount(int(part), unit) if due else None, signed, user, heads,
             places.get(number, []), note, role, group, until, aside, received, why, orjson.loads(answers),
-        ])  # fmt: skip
+        ))  # fmt: skip
     state = seats.seats_of(uow, run)
-    return {
-        "run_id": run.id, "capacity": run.capacity, "smallest": run.smallest, "taken": state.taken, "currency": run.currency,
-        "fees": format_amount(fees, run.currency), "owed": format_amount(owed_in_all, run.currency),
-        "columns": ROSTER_COLUMNS, "rows": rows, "waiting": offers.line_view(uow, run), "withdrawn": gone_from(uow, run.id),
-        "groups": groups.groups_of(uow, run.id), "free": state.free, "held": state.held, "offered": state.offered,
-        "set_aside": sum(s.left(uow.today) for s in state.set_asides), "chance_why": offers.leave_rate(uow)[2],
-        "revision": lookups.revision(uow),
-    }  # fmt: skip
+    # Not looked at one by one: the rows are as the server made them.
+    return Roster.model_construct(
+        run_id=run.id,
+        capacity=run.capacity,
+        smallest=run.smallest,
+        taken=state.taken,
+        currency=run.currency,
+        fees=format_amount(fees, run.currency),
+        owed=format_amount(owed_in_all, run.currency),
+        columns=list(RosterRow._fields),
+        rows=rows,
+        waiting=offers.line_view(uow, run),
+        withdrawn=gone_from(uow, run.id),
+        groups=groups.groups_of(uow, run.id),
+        free=state.free,
+        held=state.held,
+        offered=state.offered,
+        set_aside=sum(s.left(uow.today) for s in state.set_asides),
+        chance_why=offers.leave_rate(uow)[2],
+        revision=lookups.revision(uow),
+    )
 
 
 def labels_of(uow: UnitOfWork, run_id: int) -> dict[str, str]:
@@ -123,26 +116,26 @@ def label_of(uow: UnitOfWork, enrollment_id: int) -> str:
     return rate_label(quote) if quote else ""
 
 
-def gone_from(uow: UnitOfWork, run_id: int) -> list[dict[str, Any]]:
+def gone_from(uow: UnitOfWork, run_id: int) -> list[Gone]:
     """Who withdrew from a run or did not come, and when."""
     query = (
         select(Person.name, Enrollment.ended_at).join(Person, Person.id == Enrollment.person_id)
         .where(Enrollment.run_id == run_id, Enrollment.status.in_(("withdrawn", "no-show")), Enrollment.ended_at.is_not(None))
         .order_by(Enrollment.enrolled_at, Enrollment.id)
     )  # fmt: skip
-    return [{"name": name, "at": uow.local(at)} for name, at in uow.session.execute(query)]
+    return [Gone(name=name, at=uow.local(at)) for name, at in uow.session.execute(query) if at]
 
 
-def heads_of(uow: UnitOfWork, run_id: int) -> dict[int, list[dict[str, Any]]]:
+def heads_of(uow: UnitOfWork, run_id: int) -> dict[int, list[PartyHead]]:
     """The heads of parties beside who signed up, by enrollment, in their order."""
     rows = uow.session.execute(
         select(PartyPlace.enrollment_id, PartyPlace.n, PartyPlace.person_id, Person.name)
         .join(Enrollment, Enrollment.id == PartyPlace.enrollment_id).outerjoin(Person, Person.id == PartyPlace.person_id)
         .where(Enrollment.run_id == run_id, Enrollment.live == 1).order_by(PartyPlace.enrollment_id, PartyPlace.n)
     )  # fmt: skip
-    found: dict[int, list[dict[str, Any]]] = {}
+    found: dict[int, list[PartyHead]] = {}
     for enrollment, n, person, name in rows:
-        found.setdefault(enrollment, []).append({"n": n, "person_id": person, "name": name})
+        found.setdefault(enrollment, []).append(PartyHead(n=n, person_id=person, name=name))
     return found
 
 
@@ -216,32 +209,31 @@ def lines_of(
     leave the house only where asked for."""
     found = roster(uow, run_id)
     run = get_run(uow, run_id)
-    labels = {g["id"]: g["name"] for g in found["groups"]}
+    labels = {g.id: g.name for g in found.groups}
     questions = list(run.questions)
     columns = [*LINES, *([("Remarks", "note")] if remarks else [])]
     lines = [[label for label, _ in columns] + questions]
     chosen = None if ids is None else set(ids)
     seat = 1
-    for values in found["rows"]:
-        row = dict(zip(found["columns"], values, strict=True))
-        first, seat = seat, seat + (row["heads"] if row["role"] == "learner" else 0)
-        if chosen is not None and row["id"] not in chosen:
+    for row in found.rows:
+        learner = row.role == "learner"
+        first, seat = seat, seat + (row.heads if learner else 0)
+        if chosen is not None and row.id not in chosen:
             continue
-        row = {
-            **row,
-            "seat": str(first) if row["role"] == "learner" else "",
-            "group": labels.get(row["group"], ""),
+        facts: dict[str, object] = {
+            **row._asdict(),
+            "seat": first if learner else "",
+            "group": labels.get(row.group or 0, ""),
         }
-        lines.append(
-            [str(row.get(key) or "") for _, key in columns] + [row["answers"].get(q, "") for q in questions]
-        )
-        for place in row["places"]:
-            if place["name"]:
+        answered = [row.answers.get(q, "") for q in questions]
+        lines.append([str(facts.get(key) or "") for _, key in columns] + answered)
+        for place in row.places:
+            if place.name:
                 head = {
-                    "seat": str(first + place["n"] - 1),
-                    "name": place["name"],
+                    "seat": str(first + place.n - 1),
+                    "name": place.name,
                     "role": "learner",
-                    "party_of": row["name"],
+                    "party_of": row.name,
                 }
                 lines.append([head.get(key, "") for _, key in columns] + ["" for _ in questions])
     return run.code, lines
@@ -254,7 +246,7 @@ def paper_of(
     meeting_id: int | None = None,
     remarks: bool = False,
     ids: list[int] | None = None,
-) -> dict[str, Any]:
+) -> RosterPaper:
     """What sign-in sheets, badges and contact lists show. Remarks are left out unless asked for. Refused where it would
     take minutes to set."""
     run = get_run(uow, run_id)
@@ -264,11 +256,17 @@ def paper_of(
         .where(Enrollment.run_id == run.id, Enrollment.live == 1, Enrollment.role != "learner").order_by(Person.family)
     ).all()  # fmt: skip
     people = [
-        {"name": p.name, "email": p.email or "", "phone": p.phone or "", "group": labels.get(e.group_id or 0, ""),
-         "note": e.note if remarks else "", "role": e.role if e.person_id == p.id else "learner"}
-        for e, p in [*roles.people_of(uow, run), *others]
+        Listed(
+            name=p.name,
+            email=p.email or "",
+            phone=p.phone or "",
+            group=labels.get(e.group_id or 0, ""),
+            note=e.note if remarks else "",
+            role=e.role if e.person_id == p.id else "learner",
+        )
+        for e, p in [*roles.people_of(uow, run), *((e, p) for e, p in others)]
         if ids is None or e.id in ids
-    ]  # fmt: skip
+    ]
     sheets = ordered(run) if kind == "sign-in" else []
     meetings = [m for m in sheets if meeting_id is None or m.id == meeting_id]
     if kind == "sign-in" and meeting_id is not None and not meetings:
@@ -280,14 +278,22 @@ def paper_of(
             f"A paper has up to {MOST_SHEETS} dates and {MOST_LINES:,} names; this one would have {len(meetings)} and"
             f" {names:,}. Take one date, or choose some people.",
         )
-    return {
-        "center": uow.center.name, "title": run.title or run.course.title, "code": run.code, "remarks": remarks, "people": people,
-        "sheets": [
-            {"when": f"{day_text(m.date)}, {m.start:%H:%M}", "place": m.place.name if m.place else "",
-             "instructor": m.instructor.name if m.instructor else ""}
-            for m in meetings
-        ] or [{"when": "", "place": "", "instructor": ""}],
-    }  # fmt: skip
+    named = [
+        Sheet(
+            f"{day_text(m.date)}, {m.start:%H:%M}",
+            m.place.name if m.place else "",
+            m.instructor.name if m.instructor else "",
+        )
+        for m in meetings
+    ]
+    return RosterPaper(
+        uow.center.name,
+        run.title or run.course.title,
+        run.code,
+        remarks,
+        people,
+        named or [Sheet("", "", "")],
+    )
 
 
 def compare(uow: UnitOfWork, run_id: int, text: str) -> RosterCompared:

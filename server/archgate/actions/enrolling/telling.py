@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from archgate.actions.courses import courses
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
 from archgate.actions.money import accounts
@@ -20,9 +21,9 @@ from archgate.tables.roster import Enrollment
 
 def told_of(uow: UnitOfWork, run: Run, told: Sequence[Told] | None = None) -> list[str]:
     """Who hears of an enrollment: as said for this one, else as the run, else as the center has it."""
-    for held in (told, run.told, uow.center.defaults.get("told")):
+    for held in (told, run.told, courses.center_form(uow).told):
         if held is not None:
-            return list(held)
+            return [str(who) for who in held]
     return []
 
 
@@ -125,5 +126,5 @@ def others_told(
         teachers = {m.instructor for m in run.meetings if m.instructor}
         found += [(t.name, t.email, False) for t in sorted(teachers, key=lambda t: t.name)]
     if "office" in hear:
-        found.append((uow.center.name, uow.center.defaults.get("office_email"), True))
+        found.append((uow.center.name, courses.center_form(uow).office_email, True))
     return found

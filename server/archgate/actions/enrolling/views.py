@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from datetime import date
-from typing import Any
+from typing import NamedTuple
 
 from archgate.actions.fees.views import QuoteLineView, QuoteView, TaxView
-from archgate.actions.kernel.commands import Moment, View
+from archgate.actions.kernel.commands import Moment, SignedText, View
 from archgate.actions.money.views import NextDue
+from archgate.core.states import CallOutcome, Mark
 
 
 class EnrolledView(View):
@@ -69,7 +70,7 @@ class Attending(View):
 class AttendanceOut(View):
     run_id: int
     code: str
-    marks: list[str]
+    marks: list[Mark]
     meetings: list[Held]
     people: list[Attending]
 
@@ -84,7 +85,7 @@ class CallRow(View):
     phone: str | None
     email: str | None
     message: str | None
-    outcome: str | None
+    outcome: CallOutcome | None
     note: str
 
 
@@ -403,6 +404,44 @@ class Gone(View):
     at: Moment
 
 
+class PartyHead(View):
+    """A head of a party beside who signed up; without a name yet, nobody's."""
+
+    n: int
+    person_id: int | None
+    name: str | None
+
+
+class RosterRow(NamedTuple):
+    """One enrollment of a roster, compact: an array in JSON, in the order of the roster's `columns`."""
+
+    id: int
+    person_id: int
+    name: str
+    email: str | None
+    phone: str | None
+    way_in: str
+    batch: int | None
+    rate: str
+    payer: str | None
+    total: SignedText
+    owed: SignedText
+    next_due: str | None
+    next_amount: SignedText | None
+    signed_up: str
+    entered_by: str
+    heads: int
+    places: list[PartyHead]
+    note: str
+    role: str
+    group: int | None
+    held_until: Moment | None
+    set_aside: int | None
+    received_on: str | None
+    exception: str | None
+    answers: dict[str, str]
+
+
 class Roster(View):
     """`rows` hold the values of `columns`, in order."""
 
@@ -414,7 +453,7 @@ class Roster(View):
     fees: str
     owed: str
     columns: list[str]
-    rows: list[list[Any]]
+    rows: list[RosterRow]
     waiting: list[WaitingOut]
     withdrawn: list[Gone]
     groups: list[GroupOut]

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 from datetime import time
-from typing import Any
 
 from archgate.actions.enrolling import enrollments, leaving
 from archgate.actions.enrolling.commands import JoinCommand
@@ -69,13 +69,13 @@ def join(uow: UnitOfWork, command: JoinCommand) -> LinedView:
     )  # fmt: skip
 
 
-def read_answers(questions: list[str], given: dict[str, Any] | None) -> dict[str, str]:
+def read_answers(questions: list[str], given: Mapping[str, str] | None) -> dict[str, str]:
     """Answers to a run's own questions, by question; what was not asked is refused."""
     held = given or {}
     unknown = [q for q in held if q not in questions]
     if unknown:
         raise refuse("/answers", f'"{unknown[0][:60]}" is not asked here.')
-    if any(not isinstance(a, str) or len(a) > 1000 for a in held.values()):
+    if any(len(a) > 1000 for a in held.values()):
         raise refuse("/answers", "An answer is a text of up to 1000 characters.")
     return {q: a.strip() for q, a in held.items() if a.strip()}
 

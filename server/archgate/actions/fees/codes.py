@@ -8,18 +8,20 @@ from __future__ import annotations
 
 import re
 import secrets
-from typing import Any
+from typing import TypedDict
 
 from sqlalchemy import func, or_, select, update
 
+from archgate.actions.fees.term_commands import CodeCommand
 from archgate.actions.fees.views import CodeDone, CodeOut, CodeUser, CodeUses
+from archgate.actions.kernel.commands import command_of, document
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.core import fees
 from archgate.core.faults import Fault, Refused
 from archgate.core.fee_documents import read_code
 from archgate.core.money import format_amount, percent_text
-from archgate.core.reader import Reader
+from archgate.core.reader import Document, Reader
 from archgate.tables.courses import Course, Run
 from archgate.tables.fees import CodeUse, DiscountCode
 from archgate.tables.people import Person
@@ -150,13 +152,24 @@ def change_use(uow: UnitOfWork, code: DiscountCode | None, enrollment: Enrollmen
         use.amount = amount
 
 
+class Facts(TypedDict):
+    """What a code says beside what it takes off."""
+
+    note: str
+    most: int | None
+    most_each: int | None
+    active: bool
+    course_ids: list[int]
+    run_ids: list[int]
+
+
 # --- keeping codes ----------------------------------------------------------------------------------------
 
 
 def read_form(
-    uow: UnitOfWork, top: Reader, held: DiscountCode | None
-) -> tuple[fees.Code | None, dict[str, Any]]:
-    """A code from a form with its limits and scope."""
+    uow: UnitOfWork, top: Reader, form: CodeCommand, held: DiscountCode | None
+) -> tuple[fees.Code | None, Facts]:
+    """A code from a form with its limits and scope; its faults are with the reader's."""
     currency = held.currency if held else uow.center.currency
     core = read_code(
         Reader(
@@ -167,31 +180,22 @@ def read_form(
     )  # fmt: skip
     if core and core.percent == 0:
         top.fault("percent", "A code that takes nothing off is none.")
-    note = top.value.get("note") or ""
-    if not isinstance(note, str) or len(note) > 200:
-        top.fault("note", "The note is a text of up to 200 characters.")
-        note = ""
-    facts: dict[str, Any] = {
-        "note": note,
-        "most": top.whole("most", "The number of uses", 1, 10**6),
-        "most_each": top.whole("most_each", "The number of uses of one person", 1, 1000),
-        "active": top.value.get("active") is not False,
-    }
-    for key, table, what in (("course_ids", Course, "course"), ("run_ids", Run, "run")):
-        ids = top.value.get(key) or []
-        if not isinstance(ids, list) or any(isinstance(i, bool) or not isinstance(i, int) for i in ids):
-            top.fault(key, "A list of numbers, please.")
-            ids = []
+    courses, runs = sorted(set(form.course_ids or [])), sorted(set(form.run_ids or []))
+    for key, ids, table, what in (("course_ids", courses, Course, "course"), ("run_ids", runs, Run, "run")):
         known = set(uow.session.scalars(select(table.id).where(table.id.in_(ids)))) if ids else set()
         if set(ids) - known:
             top.fault(key, f"There is no such {what}.")
-        facts[key] = sorted(set(ids))
-    return core, facts
+    return core, {
+        "note": form.note or "",
+        "most": form.most,
+        "most_each": form.most_each,
+        "active": form.active is not False,
+        "course_ids": courses,
+        "run_ids": runs,
+    }
 
 
-def code_row(
-    uow: UnitOfWork, core: fees.Code, facts: dict[str, Any], text: str, series: str = ""
-) -> DiscountCode:
+def code_row(uow: UnitOfWork, core: fees.Code, facts: Facts, text: str, series: str = "") -> DiscountCode:
     on = None if core.on is None else sorted(core.on)
     return DiscountCode(
         code=text, percent=core.percent, off=core.off, currency=uow.center.currency, first=core.first, last=core.last,
@@ -199,12 +203,11 @@ def code_row(
     )  # fmt: skip
 
 
-def make_code(uow: UnitOfWork, body: dict[str, Any]) -> CodeDone:
+def make_code(uow: UnitOfWork, command: CodeCommand) -> CodeDone:
     """One code, or with `number` a set of single-use ones, named by the code and a random end."""
     faults: list[Fault] = []
-    top = Reader(body, "", faults, KEYS + " number")
-    number = top.whole("number", "The number of codes", 2, MOST_IN_A_SET)
-    core, facts = read_form(uow, top, None)
+    top, number = Reader(document(command), "", faults, KEYS + " number"), command.number
+    core, facts = read_form(uow, top, command, None)
     stem = folded(core.code) if core else ""
     if core and not re.fullmatch(r"[A-Z0-9][A-Z0-9-]{2,31}", stem):
         top.fault("code", "A code has 3 to 32 letters, digits and hyphens, without accents.")
@@ -231,22 +234,25 @@ def make_code(uow: UnitOfWork, body: dict[str, Any]) -> CodeDone:
     return group_view(uow, made, {}).widened(CodeDone, change=change.key)
 
 
-def change_code(uow: UnitOfWork, code_id: int, body: dict[str, Any]) -> CodeDone:
+def change_code(uow: UnitOfWork, code_id: int, command: CodeCommand) -> CodeDone:
     """Change a code, or with it its whole set, for sign-ups from now on; who is in already keeps their price."""
     held = get_code(uow, code_id)
     faults: list[Fault] = []
-    top = Reader(body, "", faults, KEYS)
-    given = {**form_of(held), **top.value}
-    if "percent" in top.value or "off" in top.value:
-        given = {**given, "percent": top.value.get("percent"), "off": top.value.get("off")}
-    core, facts = read_form(uow, Reader(given, "", faults, KEYS), held)
-    if top.has("code") and folded(str(top.value["code"])) != (held.series or held.code):
-        top.fault("code", "A code that is out keeps its name; make a new one.")
+    said = document(command)
+    given = {**form_of(held), **said}
+    if "percent" in said or "off" in said:
+        given = {**given, "percent": said.get("percent"), "off": said.get("off")}
+    whole = command_of(CodeCommand, given)
+    core, facts = read_form(uow, Reader(given, "", faults, KEYS), whole, held)
+    if command.code and folded(command.code) != (held.series or held.code):
+        faults.append(Fault("/code", "A code that is out keeps its name; make a new one."))
+    if command.number is not None:
+        faults.append(Fault("/number", "A code that is out does not become a set."))
     rows = series_of(uow, held)
     if held.series:
         facts["most"] = 1
     elif facts["most"] is not None and facts["most"] < held.uses:
-        top.fault("most", f"The code has been used {held.uses} times already.")
+        faults.append(Fault("/most", f"The code has been used {held.uses} times already."))
     if faults or core is None:
         raise Refused(faults)
     for row in rows:
@@ -283,7 +289,7 @@ def costs(uow: UnitOfWork, ids: list[int]) -> dict[int, int]:
     return {code: int(amount) for code, amount in uow.session.execute(query)}
 
 
-def form_of(code: DiscountCode) -> dict[str, Any]:
+def form_of(code: DiscountCode) -> Document:
     """A code as a form sends it."""
     return {
         "code": code.series or code.code, "note": code.note,

@@ -4,22 +4,25 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from pydantic import Field, StringConstraints
+from pydantic import Field
 
 from archgate.actions.kernel.commands import (
     AmountText,
     Command,
     Day,
+    Days,
     EmptyIsNone,
     Id,
     NullIsEmpty,
+    PercentText,
     Reason,
     Whole,
+    Why,
+    Words,
 )
 from archgate.core.seats import LARGEST_PARTY
 
 MOST_ROWS = 50
-Words = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=500)]
 Names = Annotated[list[Annotated[str, Field(max_length=300)]], NullIsEmpty, Field(max_length=LARGEST_PARTY)]
 
 
@@ -27,7 +30,7 @@ class AgreedPrice(Command):
     """A price per head that staff agreed, and why."""
 
     amount: AmountText = Field(title="The amount agreed")
-    reason: Words
+    reason: Why
 
 
 class HeadsAsked(Command):
@@ -56,7 +59,7 @@ class Ask(Command):
     plan_id: Id | None = Field(None, title="The payment plan")
     rate_id: Id | None = None
     heads: Whole | None = Field(None, title="The number of heads")
-    waive: Words | None = Field(None, title="The reason")
+    waive: Why | None = Field(None, title="The reason")
 
 
 class QuoteCommand(Ask):
@@ -83,3 +86,26 @@ class KeepCommand(Ask):
     note: Annotated[str, Field(max_length=2000)] = ""
     send: Annotated[bool, Field(strict=True, title="Whether to send it")] = False
     follow_up: Day | None = Field(None, title="The day to follow up")
+
+
+class StockCommand(Command):
+    """`add` is how many come in (or go out, negative); `counted` what a count found. One of both."""
+
+    name: Words = Field(title="The name of the item")
+    add: Whole | None = Field(None, title="How many come in")
+    counted: Annotated[int, Field(strict=True, ge=0, le=10**6)] | None = Field(
+        None, title="How many were counted"
+    )
+    cause: Reason | None = Field(None, title="The cause")
+
+
+class EarlyCommand(Command):
+    """The early-bird planner's inputs; `rounding` is the amount that the regular price is rounded to. The currency is the
+    center's, where it is not a run's."""
+
+    currency: Annotated[str, Field(max_length=3)] | None = None
+    fee: AmountText = Field(title="Today's fee")
+    share: PercentText = Field(title="The share that signs up early")
+    target: AmountText = Field(title="The target income per seat")
+    days: Days = Field(title="The days before the start")
+    rounding: AmountText = Field(title="The rounding")

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from archgate.actions.fees import fees
 from archgate.actions.kernel.answers import outcome
 from archgate.actions.kernel.lookups import get_course
@@ -11,21 +9,26 @@ from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.kernel.views import Outcome, Touch
 from archgate.actions.seats import seats
 from archgate.core.faults import Fault, Refused
+from archgate.core.reader import Document
 from archgate.tables.courses import Run
 
 DEFAULTED = ("place", "instructor", "capacity", "smallest", *fees.TERMS)
 
 
-def default_values(run: Run) -> dict[str, Any]:
+def default_values(run: Run) -> Document:
     """The values of a run that a course may keep as defaults for its next runs, as a form sends them."""
     facts = {name: fact_of(run, name) for name in DEFAULTED if name not in fees.TERMS}
     return {**facts, **fees.terms_document(run)}
 
 
-def fact_of(run: Run, name: str) -> Any:
+def fact_of(run: Run, name: str) -> object:
     """A fact of a run as a form sends it; places and instructors by their name."""
-    held = getattr(run, name)
-    return (held.name if held else "") if name in ("place", "instructor") else held
+    if name == "place":
+        return run.place.name if run.place else ""
+    if name == "instructor":
+        return run.instructor.name if run.instructor else ""
+    fact: object = getattr(run, name)
+    return fact
 
 
 def keep_defaults(uow: UnitOfWork, run_id: int, names: list[str]) -> Outcome:

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from datetime import date
-from typing import Any
+from typing import TypedDict
 
 from sqlalchemy import func, select
 
@@ -48,7 +48,7 @@ TERMS = ("rates", "extras", "group", "taxes", "plans")
 # --- from forms -------------------------------------------------------------------------------------------
 
 
-def read_rates(uow: UnitOfWork, top: Reader, currency: str) -> list[tuple[fees.Rate, dict[str, Any]]]:
+def read_rates(uow: UnitOfWork, top: Reader, currency: str) -> list[tuple[fees.Rate, Who]]:
     """The rates of a form with who may have them; a code is made from the label, and a step must be a reduction."""
     rows = top.rows("rates", "The rates", f"{RATE_KEYS} {WHO_KEYS}", most=MOST_RATES)
     if not rows:
@@ -74,19 +74,23 @@ def read_rates(uow: UnitOfWork, top: Reader, currency: str) -> list[tuple[fees.R
     return found
 
 
-def read_who(uow: UnitOfWork, row: Reader) -> dict[str, Any]:
+class Who(TypedDict):
     """Who may have a rate, when, and for how many heads."""
-    tags = row.value.get("tags") or []
-    if (
-        not isinstance(tags, list)
-        or len(tags) > 20
-        or any(not isinstance(t, str) or not 0 < len(t.strip()) <= 40 for t in tags)
-    ):
-        row.fault("tags", "The kinds of people are a list of up to 20 short words.")
-        tags = []
-    who: dict[str, Any] = {
+
+    by_agreement: bool
+    tags: list[str]
+    organization_id: int | None
+    past_course_id: int | None
+    offered_from: date | None
+    offered_to: date | None
+    most: int | None
+
+
+def read_who(uow: UnitOfWork, row: Reader) -> Who:
+    """Who may have a rate, from a row of a form."""
+    who: Who = {
         "by_agreement": row.flag("by_agreement", "Whether it is agreed case by case"),
-        "tags": sorted({t.strip().casefold() for t in tags}),
+        "tags": sorted({t.casefold() for t in row.texts("tags", "The kinds of people")}),
         "organization_id": row.whole("organization_id", "The organization", 1, 2**62),
         "past_course_id": row.whole("past_course_id", "The course taken", 1, 2**62),
         "offered_from": row.day("offered_from", "The first day"),
@@ -127,7 +131,7 @@ def read_extras(top: Reader, currency: str, rate_codes: Iterable[str]) -> list[t
 class Read:
     """The terms of a form that has no fault."""
 
-    rates: list[tuple[fees.Rate, dict[str, Any]]]
+    rates: list[tuple[fees.Rate, Who]]
     extras: list[tuple[fees.Extra, str | None]]
     group: tuple[fees.GroupStep, ...]
     taxes: tuple[Tax, ...]
@@ -152,7 +156,7 @@ def read_all(uow: UnitOfWork, top: Reader, currency: str, usual: Iterable[str]) 
     return Read(rates, extras, group, taxes, plans.read_plans(top, currency, whole_totals(held)))
 
 
-def rows_of(uow: UnitOfWork, read: Read) -> dict[str, Any]:
+def rows_of(uow: UnitOfWork, read: Read) -> Document:
     """The terms of a new run as its columns and rows."""
     return {
         "rates": [rate_row(rate, who, n) for n, (rate, who) in enumerate(read.rates, 1)],
@@ -171,7 +175,7 @@ def named_once(row: Reader, code: str, label: str, codes: set[str]) -> None:
     codes.add(code.casefold())
 
 
-def code_from(label: Any) -> str | None:
+def code_from(label: object) -> str | None:
     """A code from a name: "Member, local" is member-local."""
     if not isinstance(label, str):
         return None
@@ -185,13 +189,13 @@ def step_rows(rate: fees.Rate) -> list[EarlyStep]:
     ]
 
 
-def rate_row(rate: fees.Rate, who: dict[str, Any], position: int) -> Rate:
+def rate_row(rate: fees.Rate, who: Who, position: int) -> Rate:
     row = Rate(code=rate.code, early=step_rows(rate))
     put_rate(row, rate, who, position)
     return row
 
 
-def put_rate(row: Rate, rate: fees.Rate, who: dict[str, Any], position: int) -> None:
+def put_rate(row: Rate, rate: fees.Rate, who: Who, position: int) -> None:
     row.label, row.amount, row.position, row.active = rate.label, rate.amount, position, True
     sale = rate.sale
     row.sale_from, row.sale_to, row.sale_amount = (
@@ -214,7 +218,7 @@ def put_extra(uow: UnitOfWork, row: Extra, extra: fees.Extra, item: str | None, 
     row.item, row.item_id = held, held.id if held else None
 
 
-def settle_rates(uow: UnitOfWork, run: Run, read: list[tuple[fees.Rate, dict[str, Any]]]) -> None:
+def settle_rates(uow: UnitOfWork, run: Run, read: list[tuple[fees.Rate, Who]]) -> None:
     """Bring a run's rates in step with a form, by code. One that somebody holds is only made inactive."""
     kept = {r.code.casefold(): r for r in run.rates}
     for position, (rate, who) in enumerate(read, 1):
@@ -265,11 +269,11 @@ def core_extra(extra: Extra) -> fees.Extra:
     return fees.Extra(extra.code, extra.amount, extra.label, extra.required, held, extra.most)
 
 
-def core_group(held: list[Any]) -> tuple[fees.GroupStep, ...]:
+def core_group(held: list[Document]) -> tuple[fees.GroupStep, ...]:
     return read_group(Reader({"group": held}, "", [], "group"))
 
 
-def core_taxes(held: list[Any]) -> tuple[Tax, ...]:
+def core_taxes(held: list[Document]) -> tuple[Tax, ...]:
     return read_taxes(Reader({"taxes": held}, "", [], "taxes"), None)
 
 
@@ -345,7 +349,7 @@ def sign_up_of(uow: UnitOfWork, run: Run, full: bool) -> tuple[gates.SignUp, str
 # --- shown ------------------------------------------------------------------------------------------------
 
 
-def rate_document(rate: Rate, currency: str) -> dict[str, Any]:
+def rate_document(rate: Rate, currency: str) -> Document:
     """A rate as a form sends it, without its id; what is not said is left out."""
     early = [
         {
@@ -368,19 +372,19 @@ def rate_document(rate: Rate, currency: str) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def extra_document(extra: Extra, currency: str) -> dict[str, Any]:
+def extra_document(extra: Extra, currency: str) -> Document:
     said = {"required": extra.required, "most": extra.most, "item": extra.item.name if extra.item else None}
     held = {"code": extra.code, "label": extra.label, "amount": format_amount(extra.amount, currency)}
     return {**held, **{k: v for k, v in said.items() if v}}
 
 
-def group_document(group: tuple[fees.GroupStep, ...]) -> list[dict[str, Any]]:
+def group_document(group: tuple[fees.GroupStep, ...]) -> list[Document]:
     return [
         {"from": g.people, "percent": percent_text(g.percent)} for g in sorted(group, key=lambda g: g.people)
     ]
 
 
-def tax_document(taxes: tuple[Tax, ...]) -> list[dict[str, Any]]:
+def tax_document(taxes: tuple[Tax, ...]) -> list[Document]:
     return [
         {"name": t.name, "percent": percent_text(t.percent), "included": t.included,
          "on": None if t.on is None else sorted(t.on)}
@@ -388,7 +392,7 @@ def tax_document(taxes: tuple[Tax, ...]) -> list[dict[str, Any]]:
     ]  # fmt: skip
 
 
-def terms_document(run: Run) -> dict[str, Any]:
+def terms_document(run: Run) -> Document:
     """The fees as a course keeps them for its next runs."""
     return {
         "rates": [rate_document(r, run.currency) for r in rates_of(run)],

@@ -10,6 +10,7 @@ from datetime import date, timedelta
 
 from sqlalchemy import select
 
+from archgate.actions.courses import courses
 from archgate.actions.fees import quotes
 from archgate.actions.fees.commands import Ask, KeepCommand
 from archgate.actions.fees.views import (
@@ -45,7 +46,7 @@ FOLLOW_UP = timedelta(days=3)  # before the last day
 
 def usual_last(uow: UnitOfWork) -> date:
     """Through which day a quote is kept unless said otherwise."""
-    return uow.today + timedelta(days=uow.center.defaults.get("quote_days", USUAL_DAYS))
+    return uow.today + timedelta(days=courses.center_form(uow).quote_days or USUAL_DAYS)
 
 
 def keep(uow: UnitOfWork, command: KeepCommand) -> KeptSent:

@@ -7,11 +7,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from datetime import date
-from typing import Any
+from typing import NotRequired, TypeAlias, TypedDict
 
 from sqlalchemy import select
 from sqlalchemy.orm import object_session
 
+from archgate.actions.fees.term_commands import PlanCommand, PlanPatch
 from archgate.actions.fees.views import (
     CenterPlan,
     CourseName,
@@ -22,7 +23,8 @@ from archgate.actions.fees.views import (
     PlanLineOut,
     PlanOut,
 )
-from archgate.actions.kernel.answers import refuse_lost_update, shown
+from archgate.actions.kernel.answers import refuse_lost_update
+from archgate.actions.kernel.commands import document
 from archgate.actions.kernel.problems import Problem, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
 from archgate.actions.schedule import schedule
@@ -30,7 +32,7 @@ from archgate.core import plans
 from archgate.core.documents import PLAN_LINE_KEYS, read_plan_line
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount, percent_text
-from archgate.core.reader import Reader
+from archgate.core.reader import Document, Reader
 from archgate.tables.access import User
 from archgate.tables.courses import Course, Run
 from archgate.tables.log import Change
@@ -40,7 +42,19 @@ from archgate.tables.waitlist import Waiting
 
 MOST_PLANS = 12
 PLAN_KEYS = "id name note details lines"
-Read = tuple[int | None, dict[str, Any], tuple[plans.PlanLine, ...]]
+
+
+class Facts(TypedDict):
+    """What a plan says beside its lines."""
+
+    name: str
+    note: str
+    details: bool
+    course_ids: NotRequired[list[int]]
+    replaces_id: NotRequired[int | None]
+
+
+Read: TypeAlias = tuple[int | None, Facts, tuple[plans.PlanLine, ...]]
 
 
 def core_line(line: PlanLine) -> plans.PlanLine:
@@ -78,17 +92,10 @@ def plan_of(uow: UnitOfWork, run: Run, plan_id: int | None) -> Plan:
 # --- from forms -------------------------------------------------------------------------------------------
 
 
-def read_plan(
-    row: Reader, currency: str, totals: list[int]
-) -> tuple[dict[str, Any], tuple[plans.PlanLine, ...]]:
+def read_plan(row: Reader, currency: str, totals: list[int]) -> tuple[Facts, tuple[plans.PlanLine, ...]]:
     """One plan of a form; its lines must make the whole of every total."""
     name = (row.text("name", "The name of the plan", need=True) or "").strip()
-    note = row.value.get("note") or ""
-    if len(name) > 200:
-        row.fault("name", "The name is longer than 200 characters.")
-    if not isinstance(note, str) or len(note) > 2000:
-        row.fault("note", "The note is a text of up to 2000 characters.")
-        note = ""
+    note = str(row.value.get("note") or "")
     details = row.flag("details", "Whether payment details are taken at sign-up")
     read = [read_plan_line(r, currency) for r in row.rows("lines", "The lines", PLAN_LINE_KEYS)]
     lines = tuple(x for x in read if x)
@@ -142,8 +149,9 @@ def plan_rows(lines: tuple[plans.PlanLine, ...]) -> list[PlanLine]:
     ]
 
 
-def plan_row(facts: dict[str, Any], lines: tuple[plans.PlanLine, ...], position: int) -> Plan:
-    return Plan(**facts, active=True, position=position, course_ids=[], lines=plan_rows(lines))
+def plan_row(facts: Facts, lines: tuple[plans.PlanLine, ...], position: int) -> Plan:
+    kept: Facts = {"course_ids": [], **facts}
+    return Plan(**kept, active=True, position=position, lines=plan_rows(lines))
 
 
 def agreed_to(uow: UnitOfWork, plan: Plan) -> bool:
@@ -173,7 +181,7 @@ def settle_plans(uow: UnitOfWork, run: Run, read: list[Read]) -> None:
             row.active = False
 
 
-def put_plan(row: Plan, facts: dict[str, Any], lines: tuple[plans.PlanLine, ...]) -> None:
+def put_plan(row: Plan, facts: Facts, lines: tuple[plans.PlanLine, ...]) -> None:
     for name, value in facts.items():
         setattr(row, name, value)
     if core_lines(row) != lines:
@@ -196,7 +204,7 @@ def plan_view(plan: Plan, currency: str) -> PlanOut:
             amount=None if row.amount is None else format_amount(row.amount, currency),
             parts=row.parts,
             rest=row.rest,
-            due={row.due_kind: shown(row.due_on) if row.due_on else row.due_number},
+            due={row.due_kind: row.due_on.isoformat() if row.due_on else row.due_number},
             settle=row.settle,
             text=f"{plans.share_text(line, every, currency)}, {plans.due_text(line.due)}",
         )
@@ -208,7 +216,7 @@ def plan_view(plan: Plan, currency: str) -> PlanOut:
     )  # fmt: skip
 
 
-def plan_document(plan: Plan, currency: str) -> dict[str, Any]:
+def plan_document(plan: Plan, currency: str) -> Document:
     """A plan as a form sends it, without its id: what a course keeps as its default."""
     view = plan_view(plan, currency)
     lines = [
@@ -273,8 +281,8 @@ def plan_log(uow: UnitOfWork, plan_id: int) -> list[PlanChange]:
 
 
 def read_center_plan(
-    uow: UnitOfWork, top: Reader, held: Plan | None
-) -> tuple[dict[str, Any], tuple[plans.PlanLine, ...]]:
+    uow: UnitOfWork, top: Reader, held: Plan | None, course_ids: list[int] | None
+) -> tuple[Facts, tuple[plans.PlanLine, ...]]:
     """A plan of the center. Amounts alone fit only some totals, so percents, parts or a rest are needed."""
     faults_before = len(top.faults)
     facts, lines = read_plan(top, uow.center.currency, [0])
@@ -285,20 +293,17 @@ def read_center_plan(
         named = named.where(Plan.id != held.id)
     if len(top.faults) == faults_before and uow.session.scalar(named):
         top.fault("name", f'There is a plan "{facts["name"]}" already.')
-    ids = top.value.get("course_ids") or []
-    if not isinstance(ids, list) or any(isinstance(i, bool) or not isinstance(i, int) for i in ids):
-        top.fault("course_ids", "A list of numbers, please.")
-    elif ids and set(ids) - set(uow.session.scalars(select(Course.id).where(Course.id.in_(ids)))):
+    ids = course_ids or []
+    if set(ids) - set(uow.session.scalars(select(Course.id).where(Course.id.in_(ids or [0])))):
         top.fault("course_ids", "There is no such course.")
-    else:
-        facts["course_ids"] = sorted(set(ids))
+    facts["course_ids"] = sorted(set(ids))
     return facts, lines
 
 
-def make_plan(uow: UnitOfWork, body: dict[str, Any]) -> PlanDone:
+def make_plan(uow: UnitOfWork, command: PlanCommand) -> PlanDone:
     faults: list[Fault] = []
-    top = Reader(body, "", faults, "name note details lines course_ids")
-    facts, lines = read_center_plan(uow, top, None)
+    top = Reader(document(command), "", faults, "name note details lines course_ids")
+    facts, lines = read_center_plan(uow, top, None, command.course_ids)
     if faults:
         raise Refused(faults)
     last = max(
@@ -317,29 +322,27 @@ def lines_text(plan: Plan, currency: str) -> str:
     return "; ".join(x.text for x in plan_view(plan, currency).lines)
 
 
-def change_plan(uow: UnitOfWork, plan_id: int, body: dict[str, Any]) -> PlanDone:
+def change_plan(uow: UnitOfWork, plan_id: int, command: PlanPatch) -> PlanDone:
     """Change a plan for sign-ups from now on, or with `active` take it out of use and back."""
     plan = get_plan(uow, plan_id, to_change=True)
     faults: list[Fault] = []
-    top = Reader(body, "", faults, "seen set")
-    row = top.inner("set", "What to change", "name note details lines course_ids active")
-    if row is None:
-        raise Refused(faults)
-    held = {**plan_document(plan, uow.center.currency), "course_ids": plan.course_ids}
-    form = Reader({**held, **{k: v for k, v in row.value.items() if k != "active"}}, "/set", faults,
-                  "name note details lines course_ids")  # fmt: skip
-    facts, lines = read_center_plan(uow, form, plan)
-    active = plan.active
-    if "active" in row.value:
-        active = row.flag("active", "Whether it is in use")
+    said, now = document(command.set), plan_document(plan, uow.center.currency)
+    keys = "name note details lines course_ids"
+    given = {k: v for k, v in said.items() if k != "active"}
+    form = Reader({**now, "course_ids": plan.course_ids, **given}, "/set", faults, keys)
+    course_ids = command.set.course_ids if "course_ids" in said else plan.course_ids
+    facts, lines = read_center_plan(uow, form, plan, course_ids)
+    active = plan.active if command.set.active is None else command.set.active
     if faults:
         raise Refused(faults)
-    now = {
-        **plan_view(plan, uow.center.currency).model_dump(mode="json"),
+    stands = {
+        "name": plan.name,
+        "note": plan.note,
+        "details": plan.details,
         "course_ids": plan.course_ids,
         "active": plan.active,
     }
-    refuse_lost_update({k: v for k, v in row.value.items() if k != "lines"}, top.value.get("seen") or {}, now)
+    refuse_lost_update({k: v for k, v in said.items() if k != "lines"}, document(command.seen), stands)
     before = lines_text(plan, uow.center.currency)
     changed = core_lines(plan) != lines or plan.details != facts["details"]
     if changed and agreed_to(uow, plan):

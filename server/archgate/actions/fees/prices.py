@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from datetime import date
 from decimal import Decimal
-from typing import Any
 
 from sqlalchemy import select
 
 from archgate.actions.fees import fees, plans, quotes, terms
-from archgate.actions.fees.commands import Ask
+from archgate.actions.fees.commands import Ask, EarlyCommand
+from archgate.actions.fees.term_commands import TermsPatch
 from archgate.actions.fees.views import (
     Compared,
     ComparedRun,
@@ -21,8 +21,7 @@ from archgate.actions.fees.views import (
     PriceStretch,
     Reading,
 )
-from archgate.actions.kernel.answers import shown
-from archgate.actions.kernel.commands import command_of
+from archgate.actions.kernel.commands import amount_of, command_of
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.kernel.views import Outcome
@@ -31,7 +30,6 @@ from archgate.core import fees as core_fees
 from archgate.core import prices
 from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.money import digits_of, format_amount, percent_text
-from archgate.core.reader import Reader
 from archgate.core.schedule import day_text
 from archgate.papers.words import money_text
 from archgate.tables.courses import Run
@@ -128,7 +126,7 @@ def reading(uow: UnitOfWork, run_id: int, day: date, rate_id: int | None, plan_i
     parts += [f"{money_text(i.amount, currency)} on {day_text(i.due)}" for i in later]
     text = f"On {day_text(day)} one person at {rate.label} pays {money_text(total, currency)}"
     return plans.due_view(due, currency).widened(Reading, 
-        day=shown(day), rate_id=rate.id, plan_id=resolved.plan.id, total=format_amount(total, currency),
+        day=day, rate_id=rate.id, plan_id=resolved.plan.id, total=format_amount(total, currency),
         text=f"{text}: {', '.join(parts)}." if parts else f"{text}.")  # fmt: skip
 
 
@@ -178,28 +176,25 @@ def roundings(currency: str) -> list[int]:
     return list(dict.fromkeys([1, whole, 5 * whole, 10 * whole]))
 
 
-def read_early(body: dict[str, Any], currency: str, more: str = "") -> tuple[prices.EarlyPlan, int, Reader]:
-    """The planner's inputs and what follows from them."""
+def early_prices(command: EarlyCommand, currency: str) -> prices.EarlyPlan:
+    """What follows from the planner's inputs."""
     faults: list[Fault] = []
-    top = Reader(body, "", faults, f"currency fee share target days rounding {more}")
-    fee = top.amount("fee", "Today's fee", currency, need=True)
-    share = top.percent("share", "The share that signs up early", need=True)
-    target = top.amount("target", "The target income per seat", currency, need=True)
-    rounding = top.amount("rounding", "The rounding", currency, need=True)
-    days = top.whole("days", "The days before the start", 0, 3660, need=True)
-    if faults or fee is None or share is None or target is None or rounding is None or days is None:
+    fee = amount_of(command.fee, currency, "/fee", faults) or 0
+    target = amount_of(command.target, currency, "/target", faults) or 0
+    rounding = amount_of(command.rounding, currency, "/rounding", faults) or 0
+    if faults:
         raise Refused(faults)
-    return prices.early_plan(fee, share, target, rounding, currency), days, top
+    return prices.early_plan(fee, Decimal(command.share), target, rounding, currency)
 
 
-def early_plan(uow: UnitOfWork, body: dict[str, Any]) -> EarlyOut:
+def early_plan(uow: UnitOfWork, command: EarlyCommand) -> EarlyOut:
     """What to charge early and late."""
-    currency = body.get("currency") or uow.center.currency
+    currency, days = command.currency or uow.center.currency, command.days
     try:
         digits_of(currency)
-    except (ValueError, TypeError):
+    except ValueError:
         raise refuse("/currency", "This is not a currency code of ISO 4217.") from None
-    plan, days, _ = read_early(body, currency)
+    plan = early_prices(command, currency)
     return EarlyOut(
         currency=currency, early=format_amount(plan.early, currency), regular=format_amount(plan.regular, currency),
         exact=format_amount(int(plan.exact.to_integral_value()), currency), income=format_amount(plan.income, currency),
@@ -208,13 +203,14 @@ def early_plan(uow: UnitOfWork, body: dict[str, Any]) -> EarlyOut:
     )  # fmt: skip
 
 
-def apply_early(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> Outcome:
+def apply_early(uow: UnitOfWork, run_id: int, command: EarlyCommand) -> Outcome:
     """Put the planner's prices on the first rate of a run: the regular price, and today's fee as its only early step."""
     run = get_run(uow, run_id)
-    plan, days, _ = read_early(body, run.currency)
+    plan = early_prices(command, run.currency)
     if plan.regular <= plan.early:
         raise refuse("/target", "The regular price is not above the early one, so there is nothing to apply.")
-    rates = fees.terms_document(run)["rates"]
-    step = {"days_before": days, "amount": format_amount(plan.early, run.currency)}
-    rates[0] = {**rates[0], "amount": format_amount(plan.regular, run.currency), "early": [step]}
-    return terms.change_terms(uow, run_id, {"set": {"rates": rates}})
+    first, *others = (fees.rate_document(r, run.currency) for r in fees.rates_of(run))
+    step = {"days_before": command.days, "amount": format_amount(plan.early, run.currency)}
+    dearer = {**first, "amount": format_amount(plan.regular, run.currency), "early": [step]}
+    patch = command_of(TermsPatch, {"set": {"rates": [dearer, *others]}})
+    return terms.change_terms(uow, run_id, patch)

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from datetime import date, datetime, time
-from typing import Any
 
 from sqlalchemy import select
 
 from archgate.actions.fees import codes, fees, plans
 from archgate.actions.fees.commands import AgreedPrice, Ask, ExtraAsked, HeadsAsked, QuoteCommand
+from archgate.actions.fees.term_commands import PlanExampleCommand
 from archgate.actions.fees.views import (
     Choices,
     DueView,
@@ -23,6 +23,7 @@ from archgate.actions.fees.views import (
     run_quote_view,
     seat_quote_view,
 )
+from archgate.actions.kernel.commands import document
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict
 from archgate.actions.kernel.unit_of_work import UnitOfWork
@@ -37,7 +38,7 @@ from archgate.core.documents import PLAN_LINE_KEYS, read_plan_line
 from archgate.core.faults import Fault, Refused, pointer_of
 from archgate.core.money import format_amount, parse_amount
 from archgate.core.quotes import AgreedQuote, agreed_of, document_of
-from archgate.core.reader import Reader
+from archgate.core.reader import Document, Reader
 from archgate.core.schedule import moment_of
 from archgate.tables.courses import Run
 from archgate.tables.fees import DiscountCode, Extra, Rate
@@ -83,7 +84,7 @@ class ResolvedAsk:
         return replace(found, rates=tuple(replace(r, by_agreement=True) for r in found.rates))
 
     @property
-    def document(self) -> dict[str, Any]:
+    def document(self) -> Document:
         """The ask as a body sends it; what is kept of it with a place in line and a kept quote."""
         people = [
             HeadsAsked(rate_id=rate.id, count=count, agreed=None if agreed is None else AgreedPrice(
@@ -436,18 +437,18 @@ def refuse_missing_details(
         raise Problem(422, "details-needed", said)
 
 
-def plan_example(uow: UnitOfWork, body: dict[str, Any]) -> ExampleOut:
+def plan_example(uow: UnitOfWork, command: PlanExampleCommand) -> ExampleOut:
     """What a plan that is being typed asks of one person: on a run at its price of the sign-up date, or on a total.
 
     What is wrong with the lines is said in `said`, by how much they miss the whole; nothing else is refused for it.
     """
     faults: list[Fault] = []
-    top = Reader(body, "", faults, "run_id rate_id total lines signed_up")
-    run = get_run(uow, n) if (n := top.whole("run_id", "The run", 1, 2**62)) else None
+    top = Reader(document(command), "", faults, "run_id rate_id total lines signed_up")
+    run = get_run(uow, command.run_id) if command.run_id else None
     currency = run.currency if run else uow.center.currency
-    rate_id = top.whole("rate_id", "The rate", 1, 2**62)
+    rate_id = command.rate_id
     total = top.amount("total", "The total", currency)
-    signed_up = top.day("signed_up", "The sign-up date") or uow.today
+    signed_up = command.signed_up or uow.today
     read = [read_plan_line(r, currency) for r in top.rows("lines", "The lines", PLAN_LINE_KEYS)]
     start = fees.start_of(uow, run) if run else None
     if run is not None and total is None:

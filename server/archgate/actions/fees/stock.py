@@ -5,15 +5,13 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from sqlalchemy import func, select, update
 
+from archgate.actions.fees.commands import StockCommand
 from archgate.actions.fees.views import RunCode, StockLedger, StockMoveOut, StockOut
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
-from archgate.core.faults import Fault, Refused, refuse
-from archgate.core.reader import Reader
+from archgate.core.faults import refuse
 from archgate.tables.courses import Run
 from archgate.tables.fees import Extra, StockItem, StockMove
 from archgate.tables.roster import Enrollment
@@ -84,21 +82,13 @@ def stock_moves(uow: UnitOfWork, item_id: int) -> StockLedger:
     return StockLedger(id=item.id, name=item.name, on_hand=item.on_hand, moves=moves)
 
 
-def count_stock(uow: UnitOfWork, body: dict[str, Any]) -> StockLedger:
+def count_stock(uow: UnitOfWork, command: StockCommand) -> StockLedger:
     """Put into stock, take out, or say what was counted: exactly one of `add` and `counted`, with a cause."""
-    faults: list[Fault] = []
-    top = Reader(body, "", faults, "name add counted cause")
-    name = (top.text("name", "The name of the item", need=True) or "").strip()
-    top.one_of(("add", "counted"), True, "A change of stock")
-    add = top.whole("add", "How many come in", -(10**6), 10**6)
-    counted = top.whole("counted", "How many were counted", 0, 10**6)
-    cause = (top.text("cause", "The cause") or "").strip()
-    if len(name) > 200:
-        top.fault("name", "The name is longer than 200 characters.")
-    if len(cause) > 500:
-        top.fault("cause", "The cause is longer than 500 characters.")
-    if faults:
-        raise Refused(faults)
+    name, add, counted, cause = command.name, command.add, command.counted, command.cause or ""
+    if add is None and counted is None:
+        raise refuse("", "A change of stock needs one of add, counted.")
+    if add is not None and counted is not None:
+        raise refuse("/counted", "A change of stock takes only one of add, counted.")
     item = item_named(uow, name)
     assert item is not None
     held = uow.session.scalars(

@@ -5,14 +5,17 @@ Whole lists are changed; enrollments keep what they agreed. The functions of `ac
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Iterable
 
 from sqlalchemy import select
 
 from archgate.actions.courses import refund_policies
+from archgate.actions.courses.forms import CenterDefaultsForm
 from archgate.actions.fees import fees, plans
+from archgate.actions.fees.term_commands import CenterDefaultsPatch, TermsPatch
 from archgate.actions.fees.views import Defaults, DefaultsChanged, PriceNow, TermsView
 from archgate.actions.kernel.answers import outcome, refuse_lost_update
+from archgate.actions.kernel.commands import document
 from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
 from archgate.actions.kernel.views import Outcome, Touch
 from archgate.actions.people import people
@@ -22,19 +25,16 @@ from archgate.core import fees as core_fees
 from archgate.core.faults import Fault, Refused
 from archgate.core.fee_documents import MOST_TAXES, read_group, read_taxes
 from archgate.core.money import format_amount
-from archgate.core.reader import Reader
+from archgate.core.reader import Document, Reader
 from archgate.core.states import Told
 from archgate.tables.courses import Center, Course, Run
 
 
-def change_terms(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> Outcome:
+def change_terms(uow: UnitOfWork, run_id: int, command: TermsPatch) -> Outcome:
     """Change a run's rates, extras, group steps, taxes or plans, as whole lists; enrollments keep what they agreed."""
     run = seats.run_to_change(uow, run_id)
     faults: list[Fault] = []
-    top = Reader(body, "", faults, "seen set")
-    row = top.inner("set", "What to change", " ".join(fees.TERMS))
-    if row is None:
-        raise Refused(faults)
+    row = Reader(document(command.set), "/set", faults, " ".join(fees.TERMS))
     names = [n for n in fees.TERMS if n in row.value]
     if not names:
         raise Refused([Fault("/set", f"Nothing to change; it takes {', '.join(fees.TERMS)}.")])
@@ -43,11 +43,9 @@ def change_terms(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> Outcome:
     read_terms(uow, run, row, names, faults)
     if faults:
         raise Refused(faults)
-    seen = top.value.get("seen") or {}
-    if isinstance(seen, dict):
-        shown_views = views.model_dump(mode="json", by_alias=True)
-        known = {n: bare(v) for n, v in seen.items()}
-        refuse_lost_update({n: row.value[n] for n in names}, known, {n: bare(shown_views[n]) for n in names})
+    shown_views = views.model_dump(mode="json", by_alias=True)
+    seen = {n: bare(v) for n, v in document(command.seen).items()}
+    refuse_lost_update({n: row.value[n] for n in names}, seen, {n: bare(shown_views[n]) for n in names})
     uow.session.flush()
     uow.session.refresh(run, ["rates", "extras", "plans"])
     schedule.settle_gates(uow, run)
@@ -100,7 +98,7 @@ def read_terms(uow: UnitOfWork, run: Run, row: Reader, names: list[str], faults:
         plans.settle_plans(uow, run, read)
 
 
-def bare(value: Any) -> Any:
+def bare(value: object) -> object:
     """A document without what says nothing, so that one with its gaps filled compares equal."""
     if isinstance(value, dict):
         return {k: bare(v) for k, v in value.items() if v not in (None, False, [], {}, "")}
@@ -141,66 +139,32 @@ def term_touches(
 # --- what a center starts from ----------------------------------------------------------------------------
 
 CENTER_TERMS = ("extras", "group", "taxes", "plans", "refunds")
-CENTER_WORDS = ("told", "office_email")
-TOLD = tuple(str(who) for who in Told)
-CENTER_DAYS = {
-    "quote_days": ("The days a quote is kept", 1, 365),
-    "access_days": ("The days of access", 1, 36_600),
-}
 
 
 def center_defaults(uow: UnitOfWork) -> Defaults:
     """What runs start from where their course says nothing, and how many courses have an own value of each."""
     courses = uow.session.scalars(select(Course.defaults)).all()
     own = {name: sum(name in held for held in courses) for name in CENTER_TERMS}
-    return Defaults(currency=uow.center.currency, values=uow.center.defaults, courses_differ=own)
+    return Defaults(
+        currency=uow.center.currency,
+        values=CenterDefaultsForm.model_validate(uow.center.defaults),
+        courses_differ=own,
+    )
 
 
-def change_center_defaults(uow: UnitOfWork, body: dict[str, Any]) -> DefaultsChanged:
+def change_center_defaults(uow: UnitOfWork, command: CenterDefaultsPatch) -> DefaultsChanged:
     """Set or, with null, forget defaults of the center. Runs that are there stay as they are."""
     lock_row(uow, Center, uow.center.id)
     faults: list[Fault] = []
-    top = Reader(body, "", faults, "seen set")
-    row = top.inner("set", "What to change", " ".join((*CENTER_TERMS, *CENTER_WORDS, *CENTER_DAYS)))
-    if row is None:
-        raise Refused(faults)
-    currency, names = (
-        uow.center.currency,
-        [n for n in (*CENTER_TERMS, *CENTER_WORDS, *CENTER_DAYS) if n in row.value],
-    )
-    new: dict[str, Any] = {}
-    for name in names:
-        if row.value[name] is None:
-            new[name] = None
-        elif name == "extras":
-            new[name] = [
-                {k: v for k, v in {"code": x.code, "label": x.label, "amount": format_amount(x.amount, currency),
-                                   "required": x.required, "most": x.most, "item": item}.items() if v}
-                for x, item in fees.read_extras(row, currency, ())
-            ]  # fmt: skip
-        elif name == "group":
-            new[name] = fees.group_document(read_group(row))
-        elif name == "taxes":
-            new[name] = fees.tax_document(read_taxes(row, None, MOST_TAXES))
-        elif name == "refunds":
-            new[name] = refund_policies.read_refunds(row, currency)
-        elif name == "told":
-            new[name] = read_told(row)
-        elif name == "office_email":
-            new[name] = (row.text(name, "The office's email") or "").strip()
-            if people.email_fault(new[name]):
-                row.fault(name, f'"{new[name]}" is not an email address.')
-        elif name == "plans":
-            read = plans.read_plans(row, currency, [0])
-            new[name] = [
-                plans.plan_document(plans.plan_row(f, x, n), currency) for n, (_, f, x) in enumerate(read, 1)
-            ]
-        else:
-            new[name] = row.whole(name, *CENTER_DAYS[name])
+    form = command.set
+    row = Reader(document(form), "/set", faults, " ".join(CenterDefaultsForm.model_fields))
+    names = [n for n in CenterDefaultsForm.model_fields if n in form.model_fields_set and n != "rates"]
+    new = {name: read_default(uow, form, row, name) for name in names}
     if faults:
         raise Refused(faults)
     now = uow.center.defaults
-    refuse_lost_update(new, top.value.get("seen") or {}, {n: now.get(n) for n in names})
+    seen = {n: bare(v) for n, v in document(command.seen).items()}
+    refuse_lost_update({n: bare(v) for n, v in new.items()}, seen, {n: bare(now.get(n)) for n in names})
     uow.center.defaults = {n: v for n, v in {**now, **new}.items() if v is not None}
     told = ", ".join(n.replace("_", " ") for n in names)
     change = uow.log("change defaults", "center", uow.center.id, f"Changed what runs start from: {told}")
@@ -208,10 +172,46 @@ def change_center_defaults(uow: UnitOfWork, body: dict[str, Any]) -> DefaultsCha
     return center_defaults(uow).widened(DefaultsChanged, change=change.key)
 
 
-def read_told(row: Reader) -> list[str]:
+def read_default(uow: UnitOfWork, form: CenterDefaultsForm, row: Reader, name: str) -> object:
+    """One default of a form as it is kept, its faults with the row's; None forgets it."""
+    currency = uow.center.currency
+    if getattr(form, name) is None:
+        return None
+    if name == "extras":
+        return [extra_kept(extra, item, currency) for extra, item in fees.read_extras(row, currency, ())]
+    if name == "group":
+        return fees.group_document(read_group(row))
+    if name == "taxes":
+        return fees.tax_document(read_taxes(row, None, MOST_TAXES))
+    if name == "refunds" and form.refunds is not None:
+        return refund_policies.document_of(form.refunds, currency, "/set/refunds", row.faults)
+    if name == "told":
+        return told_in_order(form.told)
+    if name == "office_email" and form.office_email and people.email_fault(form.office_email):
+        row.fault(name, f'"{form.office_email}" is not an email address.')
+    if name == "plans":
+        read = plans.read_plans(row, currency, [0])
+        return [
+            plans.plan_document(plans.plan_row(facts, lines, n), currency)
+            for n, (_, facts, lines) in enumerate(read, 1)
+        ]
+    kept: object = getattr(form, name)
+    return kept
+
+
+def extra_kept(extra: core_fees.Extra, item: str | None, currency: str) -> Document:
+    """An extra as a default keeps it: what says nothing is left out."""
+    facts: Document = {
+        "code": extra.code,
+        "label": extra.label,
+        "amount": format_amount(extra.amount, currency),
+        "required": extra.required,
+        "most": extra.most,
+        "item": item,
+    }
+    return {name: value for name, value in facts.items() if value}
+
+
+def told_in_order(told: Iterable[Told] | None) -> list[str]:
     """Who hears of an enrollment, in the order in which they are always named."""
-    held = row.value.get("told") or []
-    if not isinstance(held, list) or any(who not in TOLD for who in held):
-        row.fault("told", f"Those told are among {', '.join(TOLD)}.")
-        return []
-    return [who for who in TOLD if who in held]
+    return [str(who) for who in Told if who in (told or ())]

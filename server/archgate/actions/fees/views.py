@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from datetime import date, datetime
-from typing import Any
 
 from pydantic import Field
 
+from archgate.actions.courses.forms import CenterDefaultsForm
 from archgate.actions.fees.commands import Ask
 from archgate.actions.kernel.commands import AmountText, Moment, SignedText, View
 from archgate.actions.seats.views import NameView
@@ -375,7 +375,7 @@ class Defaults(View):
     """`values` is what runs start from; `courses_differ` counts the courses with a value of their own."""
 
     currency: str
-    values: dict[str, Any]
+    values: CenterDefaultsForm
     courses_differ: dict[str, int]
 
 

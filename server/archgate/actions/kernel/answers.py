@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from datetime import time
-from typing import Any
+from collections.abc import Mapping
+from datetime import date, time
+from enum import StrEnum
 
+from pydantic import BaseModel
 from sqlalchemy import func, select
 
 from archgate.actions.kernel.problems import Problem
@@ -14,20 +16,28 @@ from archgate.tables.courses import Run
 from archgate.tables.roster import Enrollment
 
 
-def shown(value: Any) -> str:
-    """A value as screens show and send it back: dates and times as text, to the minute."""
+def shown(value: object) -> object:
+    """A value as screens show and send it back: dates and times as text, to the minute; an enumeration by its word."""
     if isinstance(value, time):
         return value.strftime("%H:%M")
-    return value.isoformat() if hasattr(value, "isoformat") else value
+    if isinstance(value, date):
+        return value.isoformat()
+    if isinstance(value, BaseModel):
+        return value.model_dump(mode="json", by_alias=True)
+    if isinstance(value, list | tuple):
+        return [shown(v) for v in value]
+    return str(value) if isinstance(value, StrEnum) else value
 
 
-def refuse_lost_update(new: dict[str, Any], seen: dict[str, Any], now: dict[str, Any]) -> None:
+def refuse_lost_update(
+    new: Mapping[str, object], seen: Mapping[str, object], now: Mapping[str, object]
+) -> None:
     """Only a field that somebody else changed since it was seen conflicts; both values go back (409)."""
-    both = {
-        name: {"seen": seen[name], "now": now[name], "yours": shown(value)}
-        for name, value in new.items()
-        if name in seen and shown(now[name]) != seen[name] and shown(now[name]) != shown(value)
-    }
+    both = {}
+    for name, value in new.items():
+        was, stands, wanted = shown(seen.get(name)), shown(now[name]), shown(value)
+        if name in seen and stands not in (was, wanted):
+            both[name] = {"seen": was, "now": stands, "yours": wanted}
     if both:
         names = ", ".join(name.replace("_", " ") for name in both)
         raise Problem(

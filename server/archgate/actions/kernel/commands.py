@@ -8,28 +8,43 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from datetime import date, time
+from decimal import InvalidOperation
 from typing import Annotated, TypeVar, get_args
 
 from pydantic import (
+    AfterValidator,
     BaseModel,
     BeforeValidator,
     ConfigDict,
     Field,
     PlainSerializer,
+    StringConstraints,
     ValidationError,
     WithJsonSchema,
+    model_serializer,
 )
 from pydantic.fields import FieldInfo
 from pydantic_core import ErrorDetails, PydanticCustomError
 
 from archgate.core.faults import Fault, Refused, pointer_of
-from archgate.core.reader import strict_date, strict_time
+from archgate.core.money import parse_amount
+from archgate.core.reader import Document, strict_date, strict_percent, strict_time
 
 
 class Command(BaseModel):
     """What an act takes."""
 
     model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class Form(Command):
+    """A part of a form that is also kept as a document: what is not said is not in it."""
+
+    @model_serializer(mode="wrap")
+    def said(self, handler):  # type: ignore[no-untyped-def]  # a declared type would hide the fields from the API's schema
+        names = self.model_fields_set
+        keys = {field.alias or name for name, field in type(self).model_fields.items() if name in names}
+        return {key: value for key, value in handler(self).items() if key in keys | names}
 
 
 V = TypeVar("V", bound="View")
@@ -72,6 +87,17 @@ def _clock(value: object) -> object:
     raise PydanticCustomError("clock_shape", "")
 
 
+def _percent(value: str) -> str:
+    """Percents are plain numbers in a text, so that no binary fraction comes between."""
+    try:
+        number = strict_percent(value)
+    except (ValueError, InvalidOperation):
+        raise PydanticCustomError("percent_shape", "") from None
+    if number > 100:
+        raise PydanticCustomError("percent_over", "")
+    return value
+
+
 def _empty_is_none(value: object) -> object:
     return None if value == "" else value
 
@@ -99,7 +125,15 @@ AmountText = Annotated[
 SignedText = Annotated[
     str, Field(pattern=r"^-?\d{1,15}(\.\d{1,4})?$", json_schema_extra={"format": "amount"})
 ]
-Reason = Annotated[str, Field(max_length=500)]
+PercentText = Annotated[
+    str, AfterValidator(_percent), Field(json_schema_extra={"format": "percent"})
+]  # a plain number from 0 through 100 in a text
+Days = Annotated[int, Field(strict=True, ge=0, le=3660)]
+Line = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200)]
+Words = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200)]
+LongText = Annotated[str, StringConstraints(strip_whitespace=True, max_length=5000)]
+Reason = Annotated[str, StringConstraints(strip_whitespace=True, max_length=500)]
+Why = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=500)]
 EmptyIsNone = BeforeValidator(_empty_is_none)
 NullIsEmpty = BeforeValidator(_null_is_empty)
 
@@ -112,9 +146,9 @@ def command_of(kind: type[C], body: Mapping[str, object]) -> C:
         raise Refused(faults_of(kind, error.errors(include_url=False))) from None
 
 
-def faults_of(kind: type[BaseModel], errors: Iterable[ErrorDetails]) -> list[Fault]:
-    """What pydantic found, as our faults."""
-    return [Fault(pointer_of(*e["loc"]), sentence_of(kind, e)) for e in errors]
+def faults_of(kind: type[BaseModel], errors: Iterable[ErrorDetails], skip: int = 0) -> list[Fault]:
+    """What pydantic found, as our faults; `skip` leaves out the first parts of each place."""
+    return [Fault(pointer_of(*e["loc"][skip:]), sentence_of(kind, e, e["loc"][skip:])) for e in errors]
 
 
 KINDS = {
@@ -129,14 +163,14 @@ KINDS = {
 }
 
 
-def sentence_of(kind: type[BaseModel], error: ErrorDetails) -> str:
+def sentence_of(kind: type[BaseModel], error: ErrorDetails, place: tuple[int | str, ...]) -> str:
     """One finding of pydantic in the words of the house."""
-    field, last = field_of(kind, error["loc"])
+    field, last = field_of(kind, place)
     name = (
         field.title if field and field.title else None
     ) or f"The {last.replace('_', ' ').removesuffix(' id')}"
     what, limits = error["type"], error.get("ctx", {})
-    if what == "missing":
+    if what == "missing" or error["input"] is None:
         return f"{name} is missing."
     if what == "extra_forbidden":
         return f'"{last}" is not a known key here.'
@@ -149,6 +183,10 @@ def sentence_of(kind: type[BaseModel], error: ErrorDetails) -> str:
         return f'{name} must be a date like 2027-09-14, not "{error["input"]}".'
     if what == "clock_shape":
         return f'{name} must be a time like 17:30, not "{error["input"]}".'
+    if what == "percent_shape":
+        return f'{name} must be a plain number like "10" or "12.5", not "{str(error["input"])[:40]}".'
+    if what == "percent_over":
+        return f"{name} cannot be over 100."
     if what == "string_pattern_mismatch":
         return f'{name} must be an amount like 240.00, not "{str(error["input"])[:40]}".'
     if what == "string_too_short":
@@ -195,3 +233,24 @@ def bounds_of(field: FieldInfo | None) -> tuple[int, int]:
         metadata += getattr(part, "__metadata__", ())
     inner = [m for outer in metadata for m in (outer, *getattr(outer, "metadata", ()))]
     return of(inner, "ge") or 0, of(inner, "le") or 0
+
+
+def amount_of(text: str | None, currency: str, at: str, faults: list[Fault]) -> int | None:
+    """An amount of a command in the smallest units of a currency; more decimals than it has are a fault."""
+    if text is None:
+        return None
+    try:
+        return parse_amount(text, currency)
+    except ValueError as error:
+        faults.append(Fault(at, str(error)))
+        return None
+
+
+def said_of(command: Command) -> dict[str, object]:
+    """What a command says, by field: what was left out is not in it."""
+    return {name: getattr(command, name) for name in command.model_fields_set}
+
+
+def document(form: Form) -> Document:
+    """A form as the JSON document that the core's readers take."""
+    return form.model_dump(mode="json", by_alias=True)

@@ -8,16 +8,15 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from typing import Any
 
 from sqlalchemy import func, insert, or_, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
-from archgate.actions.messages.views import JobOut, Jobs, Round
-from archgate.actions.schedule.views import Done
+from archgate.actions.kernel.views import Done, JobOut, Jobs, Round
 from archgate.clock import system_now
+from archgate.core.reader import Document
 from archgate.tables.jobs import Job, TimedWork
 
 LEASE = timedelta(seconds=60)
@@ -33,12 +32,12 @@ class Taken:
     id: int
     kind: str
     key: str
-    what: dict[str, Any]
+    what: Document
     tries: int
 
 
 def queue(
-    uow: UnitOfWork, kind: str, key: str, what: dict[str, Any], wait: timedelta = timedelta(0), change: str = "",
+    uow: UnitOfWork, kind: str, key: str, what: Document, wait: timedelta = timedelta(0), change: str = "",
     run_id: int | None = None,
 ) -> Job:  # fmt: skip
     """Put work in line, in this transaction. The same key again is the same job; one that an undo dropped comes back."""
@@ -60,7 +59,7 @@ def queue(
 def queue_new(
     uow: UnitOfWork,
     kind: str,
-    jobs: list[tuple[str, dict[str, Any]]],
+    jobs: list[tuple[str, Document]],
     wait: timedelta,
     change: str,
     run_id: int | None,

@@ -16,7 +16,7 @@ from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, timedelta
 from datetime import time as time_of_day
 from decimal import Decimal
-from typing import Any, TypeVar, overload
+from typing import TypeVar, overload
 from zoneinfo import ZoneInfo
 
 import orjson
@@ -29,6 +29,7 @@ from sqlalchemy.orm import Session, object_session, sessionmaker
 from archgate.actions.kernel.problems import Problem
 from archgate.clock import business_now, system_now
 from archgate.core.quotes import AgreedQuote, document_of
+from archgate.core.reader import Document
 from archgate.tables import Base
 from archgate.tables.access import SignInLimit, User, UserSession
 from archgate.tables.bulk import BatchRow
@@ -36,7 +37,7 @@ from archgate.tables.courses import Attachment, Center, Run
 from archgate.tables.fees import Extra as SoldExtra
 from archgate.tables.fees import Rate
 from archgate.tables.jobs import Job, TimedWork
-from archgate.tables.log import Change, IdempotencyKey
+from archgate.tables.log import Change, IdempotencyKey, RowChange
 from archgate.tables.messages import Message
 from archgate.tables.own_pages import OwnPageSession
 from archgate.tables.plans import Plan
@@ -109,7 +110,7 @@ class UnitOfWork:
         default_factory=list
     )  # what was named and is not there, to be asked about
     entries: list[Change] = field(default_factory=list)
-    rows: list[dict[str, Any]] = field(default_factory=list)
+    rows: list[RowChange] = field(default_factory=list)
 
     @property
     def zone(self) -> ZoneInfo:
@@ -167,7 +168,7 @@ def lock_row(uow: UnitOfWork, table: type[T], key: int) -> T | None:
     return uow.session.get(table, key, with_for_update=True, populate_existing=True)
 
 
-def plain(value: Any) -> Any:
+def plain(value: object) -> object:
     """A column's value as JSON can hold it."""
     if isinstance(value, datetime):
         return value.astimezone(UTC).isoformat()
@@ -181,12 +182,12 @@ def plain(value: Any) -> Any:
 HIDDEN = {"password"}  # hashes stay out of the log
 
 
-def _note_row(uow: UnitOfWork, obj: Any, before: dict[str, Any] | None, after: dict[str, Any] | None) -> None:
-    identity = [getattr(obj, c.key) for c in inspect(type(obj)).primary_key]
+def _note_row(uow: UnitOfWork, obj: Base, before: Document | None, after: Document | None) -> None:
+    identity = [getattr(obj, str(c.key)) for c in inspect(type(obj)).primary_key]
     uow.rows.append({"table": obj.__tablename__, "id": identity[0], "before": before, "after": after})
 
 
-def _columns(obj: Any) -> dict[str, Any]:
+def _columns(obj: Base) -> Document:
     loaded = inspect(obj).dict
     return {
         a.key: plain(loaded[a.key])
@@ -196,7 +197,7 @@ def _columns(obj: Any) -> dict[str, Any]:
 
 
 @event.listens_for(Base, "before_delete", propagate=True)
-def _note_deleted(mapper: Any, connection: Any, obj: Any) -> None:
+def _note_deleted(mapper: object, connection: object, obj: Base) -> None:
     """Orphans are found only while flushing, so deleted rows are noted one by one as they go."""
     session = object_session(obj)
     uow = session.info.get("uow") if session else None
@@ -208,7 +209,7 @@ class Unlocked(AssertionError):
     """An act that writes rows of a run without the run's lock: a mistake of ours, found by any test that walks there."""
 
 
-def _of_run(obj: Any) -> int | None:
+def _of_run(obj: object) -> int | None:
     """The run whose lock a row needs before it is written; None for rows that no run's order depends on."""
     if isinstance(obj, Run):
         return obj.id
@@ -236,12 +237,13 @@ def _record(uow: UnitOfWork) -> None:
     session.info["uow"] = uow
 
     @event.listens_for(session, "before_flush")
-    def _before(session: Session, context: Any, instances: Any) -> None:
+    def _before(session: Session, context: object, instances: object) -> None:
         _refuse_unlocked(session)
         for obj in session.dirty:
             if isinstance(obj, UNLOGGED) or not session.is_modified(obj):
                 continue
-            before, after = {}, {}
+            before: Document = {}
+            after: Document = {}
             for attr in inspect(type(obj)).column_attrs:
                 history = inspect(obj).attrs[attr.key].history
                 if attr.key in HIDDEN:
@@ -253,13 +255,13 @@ def _record(uow: UnitOfWork) -> None:
                 _note_row(uow, obj, before, after)
 
     @event.listens_for(session, "after_flush")
-    def _after(session: Session, context: Any) -> None:
+    def _after(session: Session, context: object) -> None:
         for obj in session.new:
             if not isinstance(obj, UNLOGGED):
                 _note_row(uow, obj, None, _columns(obj))
 
 
-def _stored(session: Session, user_id: int, once: Once) -> Any | None:
+def _stored(session: Session, user_id: int, once: Once) -> Document | None:
     """The answer already given for this key; a different body under the same key is refused."""
     held = session.get(IdempotencyKey, (user_id, once.key))
     if held is None:
@@ -295,7 +297,7 @@ def act(
                 if once and user:
                     answer = _stored(session, user.id, once)
                     if answer is not None:
-                        return answer["answer"]  # type: ignore[no-any-return]
+                        return answer["answer"]  # type: ignore[return-value]  # kept as JSON, read as the same answer
                     session.add(
                         IdempotencyKey(
                             user_id=user.id,
@@ -336,10 +338,12 @@ def act(
     raise AssertionError("unreachable")
 
 
-def as_json(value: Any) -> Any:
-    """A view inside an answer, as JSON can hold it."""
+def as_json(value: object) -> object:
+    """A view inside an answer, or a row of one, as JSON can hold it."""
     if isinstance(value, BaseModel):
         return value.model_dump(mode="json", by_alias=True)
+    if isinstance(value, tuple):
+        return list(value)
     raise TypeError(f"{type(value).__name__} is no answer.")
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import date
+from datetime import date, datetime
 
 from archgate.actions.kernel.commands import Clock, Moment, View
 
@@ -97,3 +97,31 @@ class Outcome(View):
     told: int = 0
     call_list: int | None = None
     due_back: list[DueBack] = []
+
+
+class Done(View):
+    change: str
+
+
+class Jobs(View):
+    jobs: list[JobOut]
+    counts: dict[str, int]
+    rounds: list[Round]
+
+
+class JobOut(View):
+    id: int
+    kind: str
+    status: str
+    tries: int
+    trouble: str
+    about: str
+    run_id: int | None
+    made_at: datetime
+    due_at: datetime
+
+
+class Round(View):
+    name: str
+    last_at: datetime | None
+    found: str

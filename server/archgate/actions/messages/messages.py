@@ -4,18 +4,18 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import timedelta
-from typing import Any
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import func, insert, select
+from sqlalchemy import ColumnElement, CompoundSelect, func, insert, select
 from sqlalchemy.orm import Session, joinedload
 
 from archgate.actions.kernel import queue, signing
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages.views import MessageOut, Outbox
 from archgate.core.faults import refuse
+from archgate.core.reader import Document
 from archgate.core.schedule import day_text
-from archgate.papers.invoices import pdf_of
+from archgate.papers.invoices import Paper, pdf_of
 from archgate.tables.courses import Run
 from archgate.tables.jobs import Job
 from archgate.tables.log import Change
@@ -26,7 +26,6 @@ from archgate.tables.roster import Enrollment, PartyPlace
 from archgate.tables.schedule import Meeting
 
 WAIT = timedelta(seconds=60)  # while an undo still keeps a message from going out
-OUTCOMES = ("reached", "left word", "no answer", "wrong number")
 
 
 @dataclass(frozen=True)
@@ -69,7 +68,9 @@ def write_all(
 ) -> int:
     """Write to many people at once, as a change nobody was told of yet; how many have an email and are written to."""
     keyed = {key_of(change, x.person_id, x.name, meeting_id): x for x in letters if x.email}
-    about = [(key, {"about": f"{x.name}: {x.subject}"}) for key, x in keyed.items()]
+    about: list[tuple[str, Document]] = [
+        (key, {"about": f"{x.name}: {x.subject}"}) for key, x in keyed.items()
+    ]
     ids = queue.queue_new(uow, "send message", about, WAIT, change.key, run_id)
     rows = [
         {"job_id": ids[key], "person_id": x.person_id, "run_id": run_id, "meeting_id": meeting_id, "to_name": x.name[:200],
@@ -81,7 +82,7 @@ def write_all(
     return len(rows)
 
 
-def ids_on(run_id: int) -> Any:
+def ids_on(run_id: int) -> CompoundSelect[int]:
     """Everybody on a run whose name is known, parties' named heads included, as a selection of their ids."""
     live = select(Enrollment.person_id).where(Enrollment.run_id == run_id, Enrollment.live == 1)
     named = (
@@ -106,7 +107,7 @@ def when_of(meeting: Meeting) -> str:
     return f"{day_text(meeting.date)}, {starts:%H:%M} to {ends:%H:%M}, {place}"
 
 
-def in_when_cancelled(meeting: Meeting) -> tuple[Any, ...]:
+def in_when_cancelled(meeting: Meeting) -> tuple[ColumnElement[bool], ...]:
     """Which sign-ups a cancelled meeting was meant for: those that live and were there before it fell out."""
     before = () if meeting.cancelled_at is None else (Enrollment.enrolled_at <= meeting.cancelled_at,)
     return (Enrollment.live == 1, *before)
@@ -197,7 +198,7 @@ def send(session: Session, key: str) -> tuple[str, str, str, tuple[str, bytes] |
     paper = None
     if message.invoice_id:
         invoice = session.get_one(Invoice, message.invoice_id)
-        paper = (f"{invoice.number}.pdf", pdf_of(invoice.document))
+        paper = (f"{invoice.number}.pdf", pdf_of(Paper.model_validate(invoice.document)))
     return message.to_email, message.subject, message.body, paper
 
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import datetime
-
 from archgate.actions.kernel.commands import Moment, View
 
 
@@ -21,30 +19,6 @@ class WebhookMade(WebhookDone):
     """The secret is shown this once only."""
 
     secret: str
-
-
-class JobOut(View):
-    id: int
-    kind: str
-    status: str
-    tries: int
-    trouble: str
-    about: str
-    run_id: int | None
-    made_at: datetime
-    due_at: datetime
-
-
-class Round(View):
-    name: str
-    last_at: datetime | None
-    found: str
-
-
-class Jobs(View):
-    jobs: list[JobOut]
-    counts: dict[str, int]
-    rounds: list[Round]
 
 
 class MessageOut(View):

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import base64
 import secrets
-from typing import Any
 from urllib.parse import urlsplit
 
 import orjson
@@ -14,32 +13,27 @@ from sqlalchemy.orm import Session
 from archgate.actions.kernel import queue
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
+from archgate.actions.messages.commands import WebhookCommand
 from archgate.actions.messages.views import WebhookDone, WebhookMade, WebhookOut
 from archgate.clock import system_now
-from archgate.core.faults import Fault, Refused
-from archgate.core.reader import Reader
+from archgate.core.faults import refuse
+from archgate.core.reader import Document
 from archgate.outside.webhooks import PREFIX, allowed, signature_of
 from archgate.tables.outside import Webhook
 
 
-def add(uow: UnitOfWork, body: dict[str, Any]) -> WebhookMade:
+def add(uow: UnitOfWork, command: WebhookCommand) -> WebhookMade:
     """Add an address; its secret is shown this once only."""
-    faults: list[Fault] = []
-    top = Reader(body, "", faults, "name address")
-    name = (top.text("name", "The name", need=True) or "").strip()
-    address = (top.text("address", "The address", need=True) or "").strip()
+    name, address = command.name, command.address
     try:
         parts = urlsplit(address)
     except ValueError:
         parts = urlsplit("")
-    if address and (parts.scheme not in ("http", "https") or not parts.hostname or len(address) > 500):
-        top.fault("address", "The address begins with https:// and names a host.")
-    elif address and not allowed(parts.hostname or ""):
-        top.fault("address", "The address is within the own network; lists are sent on to the outside only.")
-    if len(name) > 200:
-        top.fault("name", "The name is longer than 200 characters.")
-    if faults:
-        raise Refused(faults)
+    if parts.scheme not in ("http", "https") or not parts.hostname:
+        raise refuse("/address", "The address begins with https:// and names a host.")
+    if not allowed(parts.hostname):
+        said = "The address is within the own network; lists are sent on to the outside only."
+        raise refuse("/address", said)
     secret = PREFIX + base64.b64encode(secrets.token_bytes(24)).decode()
     row = Webhook(name=name, address=address, secret=secret, made_at=uow.now)
     uow.session.add(row)
@@ -68,7 +62,7 @@ def remove(uow: UnitOfWork, webhook_id: int) -> WebhookDone:
     return view(row).widened(WebhookDone, change=change.key)
 
 
-def send_on(uow: UnitOfWork, webhook_id: int, kind: str, data: dict[str, Any], change_key: str) -> None:
+def send_on(uow: UnitOfWork, webhook_id: int, kind: str, data: Document, change_key: str) -> None:
     """Queue one delivery of an event, {"type", "timestamp", "data"}, to be sent by the worker."""
     row = uow.session.get(Webhook, webhook_id)
     if row is None or not row.active:
@@ -78,8 +72,8 @@ def send_on(uow: UnitOfWork, webhook_id: int, kind: str, data: dict[str, Any], c
     queue.queue(uow, "send webhook", f"webhook:{change_key}:{row.id}", what, change=change_key)
 
 
-def delivery(session: Session, key: str, what: dict[str, Any]) -> tuple[str, int, str, str]:
+def delivery(session: Session, key: str, what: Document) -> tuple[str, int, str, str]:
     """Address, timestamp, signature and body of a queued delivery."""
-    row = session.get_one(Webhook, what["webhook_id"])
-    timestamp = int(system_now().timestamp())
-    return row.address, timestamp, signature_of(row.secret, key, timestamp, what["body"]), what["body"]
+    row = session.get_one(Webhook, int(str(what["webhook_id"])))
+    timestamp, body = int(system_now().timestamp()), str(what["body"])
+    return row.address, timestamp, signature_of(row.secret, key, timestamp, body), body

@@ -8,14 +8,21 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import date
-from typing import Any
 
 from sqlalchemy import func, select
 
 from archgate.actions.kernel.answers import shown
+from archgate.actions.kernel.commands import amount_of
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import money
+from archgate.actions.money.commands import (
+    PayerCommand,
+    PaymentCommand,
+    RefundCommand,
+    WhyCommand,
+    WriteOffCommand,
+)
 from archgate.actions.money.views import (
     AccountDone,
     AccountEntry,
@@ -33,15 +40,13 @@ from archgate.actions.seats import seats
 from archgate.core import accounts, ledger
 from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.money import format_amount
-from archgate.core.reader import Reader
 from archgate.core.schedule import day_text
+from archgate.core.states import Method
 from archgate.tables.courses import Run
 from archgate.tables.money import Account, Allocation, Entry, Payment, Posting
 from archgate.tables.people import Organization, Person
 from archgate.tables.plans import Installment
 from archgate.tables.roster import Enrollment
-
-METHODS = ("cash", "check", "transfer", "purchase order")
 
 
 def get_account(uow: UnitOfWork, account_id: int, lock: bool = False) -> Account:
@@ -58,15 +63,23 @@ def get_account(uow: UnitOfWork, account_id: int, lock: bool = False) -> Account
     return account
 
 
-def account_for(uow: UnitOfWork, person_id: int | None, organization_id: int | None) -> AccountId:
+def account_for(uow: UnitOfWork, command: PayerCommand) -> AccountId:
     """The account of a payer in the center's currency, made when first asked for."""
-    if (person_id is None) == (organization_id is None):
-        raise refuse("", "Say whose account: a person or an organization.")
-    table, number = (Person, person_id) if person_id is not None else (Organization, organization_id)
+    kind, number = payer_named(command)
+    table = Person if kind == "person" else Organization
     if uow.session.get(table, number) is None:
         raise not_found("This payer")
-    kind = "person" if person_id is not None else "organization"
     return AccountId(id=money.account_of(uow, f"{kind}:{number}", uow.center.currency).id)
+
+
+def payer_named(command: PayerCommand) -> tuple[str, int]:
+    """Whose account is meant: "person" or "organization", and the id."""
+    person_id, organization_id = command.person_id, command.organization_id
+    if person_id is not None and organization_id is None:
+        return "person", person_id
+    if organization_id is not None and person_id is None:
+        return "organization", organization_id
+    raise refuse("", "Say whose account: a person or an organization.")
 
 
 def payer_name(uow: UnitOfWork, account: Account) -> str:
@@ -120,53 +133,44 @@ def core_open(rows: list[tuple[Installment, int]]) -> list[accounts.Open]:
 # --- what people do ---------------------------------------------------------------------------------------
 
 
-def take_payment(uow: UnitOfWork, account_id: int, body: dict[str, Any]) -> PaymentDone:
+def take_payment(uow: UnitOfWork, account_id: int, command: PaymentCommand) -> PaymentDone:
     """Money that came in by hand: settles what is oldest due, or what is chosen; the rest stays as credit. A check that this
     payer gave before, by its number, is asked about first (409), unless `anyway`."""
     account = get_account(uow, account_id, lock=True)
     faults: list[Fault] = []
-    top = Reader(body, "", faults, "amount method reference received_on installments fee anyway")
-    amount = top.amount("amount", "The amount", account.currency, need=True)
-    method = top.text("method", "The method", need=True)
-    reference = top.value.get("reference") or ""
-    received = top.day("received_on", "The day it came in") or uow.today
-    fee = top.amount("fee", "What the bank kept", account.currency) or 0
-    if amount is not None and fee > amount:
-        top.fault("fee", "The bank cannot have kept more than was paid.")
-    if amount == 0:
-        top.fault("amount", "A payment of nothing is none.")
-    if method is not None and method not in METHODS:
-        top.fault("method", f"The method is one of {', '.join(METHODS)}.")
-    if not isinstance(reference, str) or len(reference) > 200:
-        top.fault("reference", "The reference is a text of up to 200 characters.")
-    elif method in ("check", "purchase order") and not reference.strip():
-        top.fault("reference", f"Give the number of the {method}.")
+    amount = amount_of(command.amount, account.currency, "/amount", faults) or 0
+    fee = amount_of(command.fee, account.currency, "/fee", faults) or 0
+    method, reference = command.method, command.reference or ""
+    received = command.received_on or uow.today
+    if not faults and fee > amount:
+        faults.append(Fault("/fee", "The bank cannot have kept more than was paid."))
+    if not faults and amount == 0:
+        faults.append(Fault("/amount", "A payment of nothing is none."))
+    if method in (Method.CHECK, Method.PURCHASE_ORDER) and not reference:
+        faults.append(Fault("/reference", f"Give the number of the {method}."))
     if received > uow.today:
-        top.fault("received_on", "Money cannot have come in after today.")
+        faults.append(Fault("/received_on", "Money cannot have come in after today."))
     chosen: dict[int, int] | None = None
-    if top.has("installments"):
-        chosen = {}
-        for row in top.rows("installments", "The installments", "id amount", most=200):
-            number = row.whole("id", "The installment", 1, 2**62, need=True)
-            part = row.amount("amount", "The part", account.currency, need=True)
-            if number is not None and part is not None:
-                chosen[number] = part
-    anyway = top.flag("anyway", "Anyway")
-    if faults or amount is None or method is None:
+    if command.installments is not None:
+        chosen = {
+            row.id: amount_of(row.amount, account.currency, f"/installments/{n}/amount", faults) or 0
+            for n, row in enumerate(command.installments)
+        }
+    if faults:
         raise Refused(faults)
-    if method == "check" and not anyway:
-        refuse_known_check(uow, account, reference.strip())
+    if method is Method.CHECK and not command.anyway:
+        refuse_known_check(uow, account, reference)
     held = open_of(uow, [account.id]).get(account.id, [])
     settled, credit = accounts.allocate(amount, core_open(held), account.currency, chosen)
     drawer = money.center_account(uow, f"method:{method}", account.currency)
     name = payer_name(uow, account)
     posting = money.post(
         uow, ledger.payment_of(account.id, drawer, amount, account.currency), received,
-        f"{method.capitalize()} from {name}{', ' + reference.strip() if reference.strip() else ''}",
+        f"{method.capitalize()} from {name}{', ' + reference if reference else ''}",
     )  # fmt: skip
     uow.session.flush()
     payment = Payment(
-        posting_id=posting.id, account_id=account.id, amount=amount, fee=fee, method=method, reference=reference.strip(),
+        posting_id=posting.id, account_id=account.id, amount=amount, fee=fee, method=str(method), reference=reference,
         received_on=received,
     )  # fmt: skip
     uow.session.add(payment)
@@ -208,17 +212,15 @@ def settle(uow: UnitOfWork, posting_id: int, parts: dict[int, int]) -> None:
         uow.session.add(Allocation(posting_id=posting_id, installment_id=installment_id, amount=part))
 
 
-def reverse_payment(uow: UnitOfWork, payment_id: int, why: str) -> AccountDone:
+def reverse_payment(uow: UnitOfWork, payment_id: int, command: WhyCommand) -> AccountDone:
     """Take a payment back: the check bounced, the sum was typed wrong. What it settled is open again."""
-    payment = uow.session.get(Payment, payment_id)
+    payment, why = uow.session.get(Payment, payment_id), command.why
     if payment is None:
         raise not_found("This payment")
-    if not why.strip() or len(why) > 500:
-        raise refuse("/why", "Say why in up to 500 characters.")
     account = get_account(uow, payment.account_id, lock=True)
-    take_back(uow, payment, why.strip())
+    take_back(uow, payment, why)
     change = uow.log("reverse a payment", "payment", payment.id,
-                      f"Took back {format_amount(payment.amount, account.currency)} by {payment.method}: {why.strip()}")  # fmt: skip
+                      f"Took back {format_amount(payment.amount, account.currency)} by {payment.method}: {why}")  # fmt: skip
     return account_view(uow, account).widened(AccountDone, change=change.key)
 
 
@@ -296,28 +298,25 @@ def held_seats(uow: UnitOfWork, account_id: int) -> list[Enrollment]:
     return list(uow.session.scalars(query.order_by(Enrollment.run_id, Enrollment.id)))
 
 
-def refund(uow: UnitOfWork, account_id: int, body: dict[str, Any]) -> AccountDone:
+def refund(uow: UnitOfWork, account_id: int, command: RefundCommand) -> AccountDone:
     """Pay credit back to a payer, never more than there is."""
     account = get_account(uow, account_id, lock=True)
     faults: list[Fault] = []
-    top = Reader(body, "", faults, "amount method why")
-    amount = top.amount("amount", "The amount", account.currency, need=True)
-    method = top.text("method", "The method", need=True)
-    why = top.text("why", "The reason", need=True)
+    amount = amount_of(command.amount, account.currency, "/amount", faults) or 0
+    method, why = command.method, command.why
     free = free_payments(uow, account)
     credit = sum(f for _, f in free)
-    if amount == 0:
-        top.fault("amount", "A refund of nothing is none.")
-    if amount is not None and amount > credit:
-        top.fault("amount", f"There is {format_amount(credit, account.currency)} of credit to pay back.")
-    if method is not None and method not in METHODS[:3]:
-        top.fault("method", f"The method is one of {', '.join(METHODS[:3])}.")
-    if why and len(why) > 500:
-        top.fault("why", "The reason is longer than 500 characters.")
-    if faults or amount is None or method is None or why is None:
+    if not faults and amount == 0:
+        faults.append(Fault("/amount", "A refund of nothing is none."))
+    if amount > credit:
+        said = f"There is {format_amount(credit, account.currency)} of credit to pay back."
+        faults.append(Fault("/amount", said))
+    if method is Method.PURCHASE_ORDER:
+        faults.append(Fault("/method", "The method is one of cash, check, transfer."))
+    if faults:
         raise Refused(faults)
     drawer = money.center_account(uow, f"method:{method}", account.currency)
-    money.post(uow, ledger.refund_of(account.id, drawer, amount, account.currency), uow.today, why.strip())
+    money.post(uow, ledger.refund_of(account.id, drawer, amount, account.currency), uow.today, why)
     left = amount
     for payment, part in free:
         taken = min(left, part)
@@ -326,33 +325,26 @@ def refund(uow: UnitOfWork, account_id: int, body: dict[str, Any]) -> AccountDon
         left -= taken
     uow.session.flush()
     change = uow.log("refund", "account", account.id,
-                      f"Paid {format_amount(amount, account.currency)} back to {payer_name(uow, account)} by {method}: {why.strip()}")  # fmt: skip
+                      f"Paid {format_amount(amount, account.currency)} back to {payer_name(uow, account)} by {method}: {why}")  # fmt: skip
     return account_view(uow, account).widened(AccountDone, change=change.key)
 
 
-def write_off(uow: UnitOfWork, account_id: int, body: dict[str, Any]) -> AccountDone:
+def write_off(uow: UnitOfWork, account_id: int, command: WriteOffCommand) -> AccountDone:
     """Stop expecting what is left of an installment, with a reason."""
     account = get_account(uow, account_id, lock=True)
-    faults: list[Fault] = []
-    top = Reader(body, "", faults, "installment_id why")
-    number = top.whole("installment_id", "The installment", 1, 2**62, need=True)
-    why = top.text("why", "The reason", need=True)
-    row = next((r for r in open_of(uow, [account.id]).get(account.id, []) if r[0].id == number), None)
-    if number is not None and row is None:
-        top.fault("installment_id", "This installment is not open on the account.")
-    if why and len(why) > 500:
-        top.fault("why", "The reason is longer than 500 characters.")
-    if faults or row is None or why is None:
-        raise Refused(faults)
+    why, rows = command.why, open_of(uow, [account.id]).get(account.id, [])
+    row = next((r for r in rows if r[0].id == command.installment_id), None)
+    if row is None:
+        raise refuse("/installment_id", "This installment is not open on the account.")
     installment, left = row
     lost = money.center_account(uow, "write-offs", account.currency)
-    posting = money.post(uow, ledger.write_off_of(account.id, lost, left, account.currency), uow.today, why.strip(),
+    posting = money.post(uow, ledger.write_off_of(account.id, lost, left, account.currency), uow.today, why,
                          enrollment_id=installment.enrollment_id)  # fmt: skip
     uow.session.flush()
     settle(uow, posting.id, {installment.id: left})
     uow.session.flush()
     change = uow.log("write off", "account", account.id,
-                      f"Wrote off {format_amount(left, account.currency)} of {payer_name(uow, account)}: {why.strip()}")  # fmt: skip
+                      f"Wrote off {format_amount(left, account.currency)} of {payer_name(uow, account)}: {why}")  # fmt: skip
     return account_view(uow, account).widened(AccountDone, change=change.key)
 
 

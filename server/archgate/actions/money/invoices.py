@@ -8,7 +8,6 @@ transaction that is rolled back gives its number back with it.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 from sqlalchemy import select
 from sqlalchemy.dialects.mysql import insert
@@ -18,12 +17,14 @@ from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
 from archgate.actions.money import accounts, money
+from archgate.actions.money.commands import WhyCommand
 from archgate.actions.money.views import InvoiceDone, InvoiceLine, InvoiceOut, Invoices, InvoiceSent
 from archgate.actions.people import people
 from archgate.core.faults import refuse
 from archgate.core.money import format_amount
 from archgate.core.quotes import Line
 from archgate.core.schedule import day_text
+from archgate.papers.invoices import Paper, PaperLine
 from archgate.papers.words import amount_text, money_text
 from archgate.tables.courses import Run
 from archgate.tables.log import Change
@@ -118,7 +119,7 @@ def to_credit(uow: UnitOfWork, account: Account) -> list[Difference]:
     return [d for d in differences(uow, account) if d.amount < 0]
 
 
-def document_of(uow: UnitOfWork, account: Account, rows: list[Difference], title: str) -> dict[str, Any]:
+def document_of(uow: UnitOfWork, account: Account, rows: list[Difference], title: str) -> Paper:
     """What an invoice says: each learner with run and lines, taxes by name, what is still due when, the runs' notes.
 
     A sign-up that was invoiced before is one line with the difference.
@@ -146,24 +147,30 @@ def document_of(uow: UnitOfWork, account: Account, rows: list[Difference], title
             )
             shown_lines = [(label, d.amount - on_top)]
         for n, (what, amount) in enumerate(shown_lines):
-            lines.append(
-                {"what": what, "more": about if n == 0 else "", "amount": money_text(amount, currency)}
-            )
+            more = about if n == 0 else ""
+            lines.append(PaperLine(what=what, more=more, amount=money_text(amount, currency)))
         for name, amount in d.taxes.items():
             taxes[name] = taxes.get(name, 0) + amount
     left = money.open_installments(uow, [d.enrollment.id for d in rows if d.enrollment.live])
     dues = sorted((i.due, amount) for held in left.values() for i, amount in held)
-    return {
-        "title": title, "number": None, "center": uow.center.name, "date": day_text(uow.today),
-        "payer": accounts.payer_name(uow, account), "notes": sorted({r.receipt_note for r in runs.values() if r.receipt_note}),
-        "lines": lines,
-        "taxes": [
-            {"what": f"{name}, in the prices above" if included.get(name) else name, "amount": money_text(amount, currency)}
-            for name, amount in taxes.items() if amount
+    return Paper(
+        title=title,
+        center=uow.center.name,
+        date=day_text(uow.today),
+        payer=accounts.payer_name(uow, account),
+        notes=sorted({r.receipt_note for r in runs.values() if r.receipt_note}),
+        lines=lines,
+        taxes=[
+            PaperLine(
+                what=f"{name}, in the prices above" if included.get(name) else name,
+                amount=money_text(amount, currency),
+            )
+            for name, amount in taxes.items()
+            if amount
         ],
-        "total": money_text(sum(d.amount for d in rows), currency),
-        "dues": [{"what": day_text(due), "amount": money_text(amount, currency)} for due, amount in dues],
-    }  # fmt: skip
+        total=money_text(sum(d.amount for d in rows), currency),
+        dues=[PaperLine(what=day_text(due), amount=money_text(amount, currency)) for due, amount in dues],
+    )
 
 
 def many_of(line: Line) -> str:
@@ -182,7 +189,10 @@ def issue(uow: UnitOfWork, account_id: int, send: bool = False) -> InvoiceDone:
     )
     say(uow, invoice, rows)
     change = uow.log(
-        "issue an invoice", "invoice", invoice.id, f"Issued {invoice.number} to {invoice.document['payer']}"
+        "issue an invoice",
+        "invoice",
+        invoice.id,
+        f"Issued {invoice.number} to {Paper.model_validate(invoice.document).payer}",
     )
     if email:
         mail(uow, change, invoice, email)
@@ -217,10 +227,11 @@ def email_of(uow: UnitOfWork, account: Account, typed: str | None = None) -> str
 
 def mail(uow: UnitOfWork, change: Change, invoice: Invoice, email: str) -> None:
     """Send a paper to its payer, as a PDF that goes with a few words."""
-    payer, document = invoice.document["payer"], invoice.document
+    paper = Paper.model_validate(invoice.document)
+    payer = paper.payer
     what = {"invoice": "your invoice", "credit note": "a credit note", "receipt": "the receipt"}[invoice.kind]
-    for_what = f" of {document['total']}" if invoice.kind == "invoice" else f" for {document['total']}"
-    dues = "".join(f"\n{d['amount']} on {d['what']}" for d in document["dues"])
+    for_what = f" of {paper.total}" if invoice.kind == "invoice" else f" for {paper.total}"
+    dues = "".join(f"\n{d.amount} on {d.what}" for d in paper.dues)
     body = f"Dear {payer},\n\nhere is {what} {invoice.number}{for_what}.{dues and chr(10) + 'Due:' + dues}\n\n{uow.center.name}"
     person_id = uow.session.get_one(Account, invoice.account_id).person_id
     subject = f"{invoice.kind.capitalize()} {invoice.number}"
@@ -237,13 +248,13 @@ def send(uow: UnitOfWork, invoice_id: int, typed: str | None = None) -> InvoiceS
 
 
 def keep(
-    uow: UnitOfWork, account: Account, kind: str, total: int, document: dict[str, Any], **ties: int | None
+    uow: UnitOfWork, account: Account, kind: str, total: int, document: Paper, **ties: int | None
 ) -> Invoice:
     """Number a document and keep it as it is; nothing is locked after the series."""
     number = next_number(uow, kind)
     row = Invoice(
         kind=kind, number=number, account_id=account.id, currency=account.currency, issued_on=uow.today, total=total,
-        document={**document, "number": number}, user_id=uow.user_id, at=uow.now, **ties,
+        document={**document.model_dump(), "number": number}, user_id=uow.user_id, at=uow.now, **ties,
     )  # fmt: skip
     uow.session.add(row)
     uow.session.flush()
@@ -257,19 +268,25 @@ def get_invoice(uow: UnitOfWork, invoice_id: int) -> Invoice:
     return row
 
 
-def credit_note(uow: UnitOfWork, invoice_id: int, why: str) -> InvoiceDone:
+def credit_note(uow: UnitOfWork, invoice_id: int, command: WhyCommand) -> InvoiceDone:
     """Take an invoice back whole, with the reason; what still holds can be invoiced anew."""
     invoice = get_invoice(uow, invoice_id)
-    if not why.strip() or len(why) > 500:
-        raise refuse("/why", "Say why in up to 500 characters.")
+    why = command.why
     account = accounts.get_account(uow, invoice.account_id, lock=True)
     if invoice.kind != "invoice":
         raise Problem(422, "not-an-invoice", "Only an invoice can be taken back.")
     if uow.session.scalar(select(Invoice.id).where(Invoice.reverses_id == invoice.id)):
         raise conflict("credited", f"{invoice.number} was taken back already.")
-    document = {**invoice.document, "title": "Credit note", "date": day_text(uow.today), "dues": [],
-                "notes": [f"Takes back invoice {invoice.number} of {invoice.document['date']}. {why.strip()}"],
-                "total": money_text(-invoice.total, invoice.currency)}  # fmt: skip
+    issued = Paper.model_validate(invoice.document)
+    document = issued.model_copy(
+        update={
+            "title": "Credit note",
+            "date": day_text(uow.today),
+            "dues": [],
+            "notes": [f"Takes back invoice {invoice.number} of {issued.date}. {why}"],
+            "total": money_text(-invoice.total, invoice.currency),
+        }
+    )
     note = keep(uow, account, "credit note", -invoice.total, document, reverses_id=invoice.id)
     for row in uow.session.scalars(
         select(InvoicedEnrollment).where(InvoicedEnrollment.invoice_id == invoice.id)
@@ -282,7 +299,7 @@ def credit_note(uow: UnitOfWork, invoice_id: int, why: str) -> InvoiceDone:
         )
     uow.session.flush()
     change = uow.log(
-        "issue a credit note", "invoice", note.id, f"{note.number} takes back {invoice.number}: {why.strip()}"
+        "issue a credit note", "invoice", note.id, f"{note.number} takes back {invoice.number}: {why}"
     )
     return invoice_view(note).widened(InvoiceDone, change=change.key)
 
@@ -294,12 +311,10 @@ def credit_differences(uow: UnitOfWork, account_id: int, send: bool = False) -> 
     if not rows:
         raise conflict("nothing-to-do", "Nothing on this account comes to less than was invoiced.")
     email = email_of(uow, account) if send else None
-    document = {**document_of(uow, account, rows, "Credit note"), "dues": []}
+    document = document_of(uow, account, rows, "Credit note").model_copy(update={"dues": []})
     note = keep(uow, account, "credit note", sum(d.amount for d in rows), document)
     say(uow, note, rows)
-    change = uow.log(
-        "issue a credit note", "invoice", note.id, f"Issued {note.number} to {document['payer']}"
-    )
+    change = uow.log("issue a credit note", "invoice", note.id, f"Issued {note.number} to {document.payer}")
     if email:
         mail(uow, change, note, email)
     return invoice_view(note).widened(InvoiceDone, change=change.key)
@@ -316,14 +331,18 @@ def receipt(uow: UnitOfWork, payment_id: int) -> InvoiceOut:
         if uow.session.scalar(select(Posting.id).where(Posting.reverses_id == payment.posting_id)):
             raise conflict("reversed", "This payment was taken back; there is no receipt for it.")
         by = payment.method + (f", {payment.reference}" if payment.reference else "")
-        document = {
-            "title": "Receipt", "number": None, "center": uow.center.name, "date": day_text(payment.received_on),
-            "payer": accounts.payer_name(uow, account), "notes": notes_of(uow, payment), "taxes": [], "dues": [],
-            "lines": [{"what": f"Received by {by}", "more": "", "amount": money_text(payment.amount, account.currency)}],
-            "total": money_text(payment.amount, account.currency),
-        }  # fmt: skip
+        total = money_text(payment.amount, account.currency)
+        document = Paper(
+            title="Receipt",
+            center=uow.center.name,
+            date=day_text(payment.received_on),
+            payer=accounts.payer_name(uow, account),
+            notes=notes_of(uow, payment),
+            lines=[PaperLine(what=f"Received by {by}", amount=total)],
+            total=total,
+        )
         held = keep(uow, account, "receipt", payment.amount, document, payment_id=payment.id)
-        uow.log("issue a receipt", "invoice", held.id, f"Issued {held.number} to {document['payer']}")
+        uow.log("issue a receipt", "invoice", held.id, f"Issued {held.number} to {document.payer}")
     return invoice_view(held)
 
 
@@ -361,37 +380,42 @@ def of_account(uow: UnitOfWork, account_id: int) -> Invoices:
     )  # fmt: skip
 
 
-def document(uow: UnitOfWork, invoice_id: int) -> tuple[str, dict[str, Any]]:
+def document(uow: UnitOfWork, invoice_id: int) -> tuple[str, Paper]:
     row = get_invoice(uow, invoice_id)
-    return row.number, row.document
+    return row.number, Paper.model_validate(row.document)
 
 
-def pro_forma(uow: UnitOfWork, account_id: int) -> dict[str, Any]:
-    """What an invoice would say now; it has no number and is not kept."""
+def pro_forma(uow: UnitOfWork, account_id: int) -> Paper:
+    """What an invoice would say now, without a number."""
     account = accounts.get_account(uow, account_id)
     rows = pending(uow, account)
     if not rows:
         raise conflict("nothing-to-do", "Everything on this account is invoiced, or comes to nothing.")
-    return {**document_of(uow, account, rows, "Pro-forma invoice"), "notes": ["This is not an invoice."]}
+    paper = document_of(uow, account, rows, "Pro-forma invoice")
+    return paper.model_copy(update={"notes": ["This is not an invoice."]})
 
 
-def statement(uow: UnitOfWork, account_id: int) -> dict[str, Any]:
+def statement(uow: UnitOfWork, account_id: int) -> Paper:
     """The statement of an account as of today: every entry with its cause, the balance, and what is still due when."""
     page = accounts.account_page(uow, account_id)
     currency = page.currency
-
-    return {
-        "title": "Statement of account", "number": None, "center": uow.center.name, "date": day_text(uow.today),
-        "payer": page.name, "notes": [], "taxes": [],
-        "lines": [
-            {"what": f"{day_text(e.day)}, {e.kind}", "more": e.cause, "amount": amount_text(e.amount, currency)}
+    return Paper(
+        title="Statement of account",
+        center=uow.center.name,
+        date=day_text(uow.today),
+        payer=page.name,
+        lines=[
+            PaperLine(
+                what=f"{day_text(e.day)}, {e.kind}", more=e.cause, amount=amount_text(e.amount, currency)
+            )
             for e in page.entries
         ],
-        "total": amount_text(page.balance, currency),
-        "dues": [
-            {"what": f"{day_text(o.due)}, {o.run}", "amount": amount_text(o.left, currency)} for o in page.open
+        total=amount_text(page.balance, currency),
+        dues=[
+            PaperLine(what=f"{day_text(o.due)}, {o.run}", amount=amount_text(o.left, currency))
+            for o in page.open
         ],
-    }  # fmt: skip
+    )
 
 
 def series_faults(uow: UnitOfWork) -> list[str]:

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import date
-from typing import Any
 
-from sqlalchemy import case, func, or_, select
+from sqlalchemy import Subquery, case, func, or_, select
 from sqlalchemy.dialects.mysql import insert
 
 from archgate.actions.kernel.unit_of_work import UnitOfWork, system_now
@@ -216,7 +215,7 @@ def open_installments(
     return found
 
 
-def settled_on(run_id: int) -> Any:
+def settled_on(run_id: int) -> Subquery:  # type: ignore[explicit-any]  # each of its columns has a type of its own
     """What has been settled of every installment of a run, as a subquery with `installment_id` and `paid`."""
     return (
         select(Allocation.installment_id, func.sum(Allocation.amount).label("paid"))
@@ -226,7 +225,7 @@ def settled_on(run_id: int) -> Any:
     )  # fmt: skip
 
 
-def open_on(run_id: int) -> Any:
+def open_on(run_id: int) -> Subquery:  # type: ignore[explicit-any]  # each of its columns has a type of its own
     """What is open of every sign-up of a run, as a subquery by `enrollment_id`: `left` in all, and the `due` day and the
     `part` of its next installment."""
     settled = settled_on(run_id)

@@ -7,8 +7,8 @@ from sqlalchemy import select
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.people import people
+from archgate.actions.people.commands import OrganizationCommand
 from archgate.actions.people.views import OrganizationOut
-from archgate.core.faults import Fault, Refused
 from archgate.tables.people import Organization
 
 
@@ -26,11 +26,9 @@ def find_organizations(
     return [OrganizationOut(id=o.id, name=o.name) for o in found]
 
 
-def create_organization(uow: UnitOfWork, name: str) -> OrganizationOut:
+def create_organization(uow: UnitOfWork, command: OrganizationCommand) -> OrganizationOut:
     """Add an organization; the name is unique without regard to case."""
-    name = " ".join(name.split())
-    if not name or len(name) > 200:
-        raise Refused([Fault("/name", "A name of up to 200 characters is needed.")])
+    name = " ".join(command.name.split())
     if uow.session.scalar(select(Organization).where(Organization.name == name)):
         raise Problem(409, "same-organization", f'There is already an organization named "{name}".')
     row = Organization(name=name, created_at=uow.now)

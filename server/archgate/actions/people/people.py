@@ -2,19 +2,18 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from email_validator import EmailNotValidError, validate_email
 from rapidfuzz import fuzz
 from sqlalchemy import func, or_, select
 
 from archgate.actions.kernel.answers import refuse_lost_update
+from archgate.actions.kernel.commands import said_of
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
+from archgate.actions.people.commands import NoteCommand, PersonCommand, PersonFacts, PersonPatch, TagsCommand
 from archgate.actions.people.views import NoteOut, Notes, PersonChanged, PersonNear, PersonOut, Tagged
 from archgate.core.faults import Fault, Refused
 from archgate.core.names import digits_of, folded
-from archgate.core.reader import Reader
 from archgate.tables.access import User
 from archgate.tables.people import Note, Person, PersonTag
 
@@ -65,44 +64,38 @@ def new_person(
     )
 
 
-def read_person(top: Reader, row: Reader) -> dict[str, str | None]:
-    """What a form says of a person, with every fault; a name is needed, all else may be missing."""
-    facts: dict[str, str | None] = {}
-    for key, name, most in (
-        ("given", "given name", 200),
-        ("family", "family name", 200),
-        ("email", "email", 254),
-        ("phone", "phone number", 40),
-        ("note", "note", 5000),
-    ):
-        held = row.value.get(key)
-        if held is not None and not isinstance(held, str):
-            row.fault(key, f"The {name} must be a text.")
-            held = None
-        if held and len(held) > most:
-            row.fault(key, f"The {name} is longer than {most} characters.")
-        facts[key] = (held or "").strip()
+def person_faults(facts: dict[str, str], at: str) -> list[Fault]:
+    """What is wrong with the facts of a person; a name is needed, all else may be missing."""
+    found = []
     if not facts["given"] and not facts["family"]:
-        row.fault("given", "A name is needed.")
+        found.append(Fault(f"{at}/given", "A name is needed."))
     wrong = email_fault(facts["email"]) if facts["email"] else None
     if wrong:
-        row.fault("email", wrong)
+        found.append(Fault(f"{at}/email", wrong))
     if facts["phone"] and not digits_of(facts["phone"]):
-        row.fault("phone", f'"{facts["phone"]}" is not a phone number.')
-    if top.faults:
-        raise Refused(top.faults)
-    return {**facts, "email": facts["email"] or None, "phone": facts["phone"] or None}
+        found.append(Fault(f"{at}/phone", f'"{facts["phone"]}" is not a phone number.'))
+    return found
 
 
-def create_person(uow: UnitOfWork, body: dict[str, Any]) -> PersonOut:
+FACTS = ("given", "family", "email", "phone", "note")
+
+
+def facts_over(facts: PersonFacts, now: dict[str, str], at: str) -> dict[str, str]:
+    """What is known of a person with what a form says over it; empty is what is not known. Raises Refused."""
+    said = {name: getattr(facts, name) or "" for name in FACTS if name in facts.model_fields_set}
+    found = {**now, **said}
+    faults = person_faults(found, at)
+    if faults:
+        raise Refused(faults)
+    return found
+
+
+def create_person(uow: UnitOfWork, command: PersonCommand) -> PersonOut:
     """Add a person. Somebody with the same name and email is pointed out (409) unless `anyway`."""
-    top = Reader(body, "", [], "given family email phone note anyway")
-    facts = read_person(top, top)
-    email = facts["email"]
-    person = new_person(
-        str(facts["given"]), str(facts["family"]), email, facts["phone"], str(facts["note"]), uow
-    )
-    if not top.flag("anyway", "Anyway"):
+    facts = facts_over(command, dict.fromkeys(FACTS, ""), "")
+    email = facts["email"] or None
+    person = new_person(facts["given"], facts["family"], email, facts["phone"] or None, facts["note"], uow)
+    if not command.anyway:
         twin = uow.session.scalar(
             select(Person).where(
                 Person.folded == person.folded, Person.email == email if email else Person.email.is_(None)
@@ -116,21 +109,16 @@ def create_person(uow: UnitOfWork, body: dict[str, Any]) -> PersonOut:
     return person_view(person)
 
 
-def change_person(uow: UnitOfWork, person_id: int, body: dict[str, Any]) -> PersonChanged:
+def change_person(uow: UnitOfWork, person_id: int, command: PersonPatch) -> PersonChanged:
     """Change what is known of a person; `seen` holds the values the clerk saw."""
     person = get_person(uow, person_id, to_change=True)
-    top = Reader(body, "", [], "seen set")
-    row = top.inner("set", "What to change", "given family email phone note")
-    if row is None:
-        raise Refused(top.faults)
-    now = {n: getattr(person, n) for n in ("given", "family", "email", "phone", "note")}
-    names = [n for n in now if n in row.value]
-    facts = read_person(
-        top, Reader({**now, **row.value}, "/set", top.faults, "given family email phone note")
-    )
-    refuse_lost_update({n: facts[n] for n in names}, top.value.get("seen") or {}, now)
+    now = {n: getattr(person, n) or "" for n in FACTS}
+    facts = facts_over(command.set, now, "/set")
+    names = [n for n in FACTS if n in command.set.model_fields_set]
+    seen = {n: v or "" for n, v in said_of(command.seen).items()}
+    refuse_lost_update({n: facts[n] for n in names}, seen, dict(now))
     for name in names:
-        setattr(person, name, facts[name])
+        setattr(person, name, facts[name] or (None if name in ("email", "phone") else ""))
     person.name = f"{person.given} {person.family}".strip()
     person.folded, person.digits = folded(person.name), digits_of(person.phone) or None
     change = uow.log("change a person", "person", person.id, f"Changed {', '.join(names)} of {person.name}")
@@ -150,12 +138,10 @@ def known_tags(uow: UnitOfWork) -> list[str]:
     return list(uow.session.scalars(select(PersonTag.tag).distinct().order_by(PersonTag.tag)))
 
 
-def tag_person(uow: UnitOfWork, person_id: int, tags: list[str]) -> Tagged:
+def tag_person(uow: UnitOfWork, person_id: int, command: TagsCommand) -> Tagged:
     """Say what kind of person somebody is: member, concession, staff. It decides which rates they may have."""
     person = get_person(uow, person_id, to_change=True)
-    wanted = {t.strip().casefold() for t in tags if t.strip()}
-    if len(wanted) > 20 or any(len(t) > 40 for t in wanted):
-        raise Refused([Fault("/tags", "A person has up to 20 tags of up to 40 characters.")])
+    wanted = {t.casefold() for t in command.tags if t}
     held = {t.tag: t for t in uow.session.scalars(select(PersonTag).where(PersonTag.person_id == person.id))}
     for tag in wanted - set(held):
         uow.session.add(PersonTag(person_id=person.id, tag=tag))
@@ -233,12 +219,10 @@ def notes_of(uow: UnitOfWork, person: Person) -> list[NoteOut]:
     return [NoteOut(at=uow.local(n.at), by=name, text=n.text) for n, name in rows]
 
 
-def add_note(uow: UnitOfWork, person_id: int, text: str) -> Notes:
+def add_note(uow: UnitOfWork, person_id: int, command: NoteCommand) -> Notes:
     """Write a note on a person; it is signed and dated, and never edited."""
     person = get_person(uow, person_id)
-    if not text.strip() or len(text) > 5000:
-        raise Refused([Fault("/text", "A note has 1 to 5000 characters.")])
-    uow.session.add(Note(person_id=person.id, user_id=uow.user_id, at=uow.now, text=text.strip()))
+    uow.session.add(Note(person_id=person.id, user_id=uow.user_id, at=uow.now, text=command.text))
     uow.log("note", "person", person.id, f"Wrote a note on {person.name}")
     uow.session.flush()
     return Notes(notes=notes_of(uow, person))

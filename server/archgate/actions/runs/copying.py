@@ -3,22 +3,20 @@
 from __future__ import annotations
 
 from datetime import date, timedelta
-from typing import Any
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import func, or_, select
 
 from archgate.actions.fees import fees, plans
 from archgate.actions.fees.views import GateDay
-from archgate.actions.kernel.answers import shown
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.runs import making
+from archgate.actions.runs.commands import CopyCommand
 from archgate.actions.runs.views import Copied, CopiedRun
 from archgate.actions.schedule import clashes, places, schedule
 from archgate.actions.seats import seats
-from archgate.core.documents import meeting_document
 from archgate.core.faults import Fault, Refused, refuse
-from archgate.core.reader import Reader
+from archgate.core.reader import Document
 from archgate.core.schedule import (
     WEEKDAYS,
     Extra,
@@ -35,7 +33,7 @@ from archgate.core.schedule import Meeting as CoreMeeting
 from archgate.tables.courses import Run
 from archgate.tables.fees import Extra as SoldExtra
 from archgate.tables.fees import Rate
-from archgate.tables.schedule import Meeting
+from archgate.tables.schedule import Meeting, MeetingPattern
 from archgate.tables.seats import HeldPlace, RunSeats, SetAside
 
 MOST_RUNS = 120
@@ -44,34 +42,21 @@ MOST_RUNS = 120
 # --- copies -----------------------------------------------------------------------------------------------
 
 
-def runs_to_copy(uow: UnitOfWork, body: dict[str, Any]) -> tuple[list[Run], dict[int, date], int | None]:
+def runs_to_copy(uow: UnitOfWork, command: CopyCommand) -> tuple[list[Run], dict[int, date], int | None]:
     """Which runs, and where each goes: named runs, a course's, or a season's between two dates."""
     faults: list[Fault] = []
-    top = Reader(body, "", faults, "runs course_id since until weeks")
-    weeks = top.whole("weeks", "The weeks", -520, 520)
-    first_days: dict[int, date] = {}
+    weeks, course_id, since, until = command.weeks, command.course_id, command.since, command.until
     query = select(Run).where(Run.status != "archived").order_by(Run.id)
-    ids = []
-    for row in top.rows("runs", "The runs", "id first", most=MOST_RUNS):
-        number, first = (
-            row.whole("id", "The run", 1, 2**62, need=True),
-            row.day("first", "The new first date"),
-        )
-        if number is not None:
-            ids.append(number)
-            if first:
-                first_days[number] = first
-            elif weeks is None:
-                row.fault("first", "Give a new first date, or weeks for all.")
-    course_id = top.whole("course_id", "The course", 1, 2**62)
-    since, until = (
-        top.day("since", "The first day of the season"),
-        top.day("until", "The last day of the season"),
-    )
+    named = command.runs or []
+    ids = [row.id for row in named]
+    first_days = {row.id: row.first for row in named if row.first}
+    for n, row in enumerate(named):
+        if row.first is None and weeks is None:
+            faults.append(Fault(f"/runs/{n}/first", "Give a new first date, or weeks for all."))
     if not ids and weeks is None:
-        top.fault("weeks", "Say by how many weeks the runs move.")
+        faults.append(Fault("/weeks", "Say by how many weeks the runs move."))
     if not ids and course_id is None and (since is None or until is None):
-        top.fault("runs", "Name runs, a course, or the first and last day of a season.")
+        faults.append(Fault("/runs", "Name runs, a course, or the first and last day of a season."))
     if faults:
         raise Refused(faults)
     if ids:
@@ -90,13 +75,13 @@ def runs_to_copy(uow: UnitOfWork, body: dict[str, Any]) -> tuple[list[Run], dict
     return found, first_days, weeks
 
 
-def copy_runs(uow: UnitOfWork, body: dict[str, Any]) -> Copied:
+def copy_runs(uow: UnitOfWork, command: CopyCommand) -> Copied:
     """Copy runs as drafts to new dates: meetings, gates, prices and plan dates move by the same shift.
 
     A new first date is taken in the run's own weekday, on it or after it. Meetings that fall on a closed day are
     skipped or added at the end as their pattern says. What stays behind is listed.
     """
-    runs, first_days, weeks = runs_to_copy(uow, body)
+    runs, first_days, weeks = runs_to_copy(uow, command)
     made = [copy_run(uow, run, first_days.get(run.id), weeks) for run in runs]
     what = made[0].code if len(made) == 1 else f"{len(made)} runs"
     change = uow.log(
@@ -159,21 +144,20 @@ def copy_run(uow: UnitOfWork, run: Run, first: date | None, weeks: int | None) -
         )  # fmt: skip
     uow.session.flush()
     schedule.settle_gates(uow, new)
-    old_dates = [meeting_document(m) for m in schedule.schedule_of(run).meetings]
     return CopiedRun(
         run_id=new.id, from_id=run.id, code=run.code, new_code=new.code, title=run.title or run.course.title,
-        shift=shift, before=[d["start"] for d in old_dates],
+        shift=shift, before=[m.start.isoformat() for m in schedule.schedule_of(run).meetings],
         after=[m.start.isoformat() for m in schedule.schedule_of(new).meetings],
         dropped=dropped, clashes=clashes.of_run(uow, new), left_behind=left_behind(uow, run),
         gates=[GateDay(label=g.label, day=g.day) for g in sorted(new.gates, key=lambda g: g.at)],
     )  # fmt: skip
 
 
-def later(rule: dict[str, Any] | None, days: int) -> dict[str, Any] | None:
+def later(rule: object, days: int) -> Document | None:
     """A gate rule so many days later; one that counts from the start moves by itself."""
-    if not rule or "on" not in rule:
-        return rule
-    return {"on": shown(date.fromisoformat(rule["on"]) + timedelta(days=days))}
+    if not isinstance(rule, dict) or "on" not in rule:
+        return rule if isinstance(rule, dict) else None
+    return {"on": (date.fromisoformat(str(rule["on"])) + timedelta(days=days)).isoformat()}
 
 
 def moved(day: date | None, days: int) -> date | None:
@@ -182,9 +166,15 @@ def moved(day: date | None, days: int) -> date | None:
 
 def copy_rate(rate: Rate, days: int) -> Rate:
     """A rate with its dates so many days later; what counts from the start moves by itself."""
-    who = {name: getattr(rate, name) for name in fees.WHO_KEYS.split()}
-    for name in ("offered_from", "offered_to"):
-        who[name] = moved(who[name], days)
+    who: fees.Who = {
+        "by_agreement": rate.by_agreement,
+        "tags": rate.tags,
+        "organization_id": rate.organization_id,
+        "past_course_id": rate.past_course_id,
+        "offered_from": moved(rate.offered_from, days),
+        "offered_to": moved(rate.offered_to, days),
+        "most": rate.most,
+    }
     new = fees.rate_row(fees.core_rate(rate), who, rate.position)
     new.sale_from, new.sale_to = moved(rate.sale_from, days), moved(rate.sale_to, days)
     for step in new.early:
@@ -200,7 +190,7 @@ def copy_extra(extra: SoldExtra) -> SoldExtra:
 
 
 def copy_plan(plan: plans.Plan, days: int) -> plans.Plan:
-    facts = {"name": plan.name, "note": plan.note, "details": plan.details}
+    facts: plans.Facts = {"name": plan.name, "note": plan.note, "details": plan.details}
     new = plans.plan_row(facts, plans.core_lines(plan), plan.position)
     for row in new.lines:
         row.due_on = moved(row.due_on, days)
@@ -208,7 +198,7 @@ def copy_plan(plan: plans.Plan, days: int) -> plans.Plan:
 
 
 def shifted_meetings(
-    run: Run, patterns: list[tuple[Any, Pattern]], shift: int, closed: frozenset[date]
+    run: Run, patterns: list[tuple[MeetingPattern, Pattern]], shift: int, closed: frozenset[date]
 ) -> tuple[list[CoreMeeting], list[str]]:
     """The meetings of a copy. Untouched patterns are planned anew; a run changed by hand moves meeting by meeting."""
     zone = ZoneInfo(run.time_zone)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Any
+from datetime import date
 
 from sqlalchemy import func, select
 
@@ -15,6 +15,7 @@ from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.kernel.views import DueBack, Outcome, Touch
 from archgate.actions.messages import messages
 from archgate.actions.money import accounts, money
+from archgate.actions.runs.commands import DecideCommand
 from archgate.actions.runs.views import Figures, FileOut
 from archgate.actions.schedule import schedule
 from archgate.actions.schedule.schedule import decision_text
@@ -22,7 +23,6 @@ from archgate.actions.seats import seats
 from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.gates import Decision
 from archgate.core.money import format_amount
-from archgate.core.reader import Reader
 from archgate.core.schedule import day_text
 from archgate.tables.courses import Attachment, Run
 from archgate.tables.log import Change
@@ -67,34 +67,34 @@ def figures(uow: UnitOfWork, run: Run) -> Figures:
     )  # fmt: skip
 
 
-def decide(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> Outcome:
+def decide(uow: UnitOfWork, run_id: int, command: DecideCommand) -> Outcome:
     """Say whether a run goes ahead. Going ahead tells everybody; waiting moves the decision day to a date."""
     run = seats.run_to_change(uow, run_id)
     schedule.refuse_closed(run)
     faults: list[Fault] = []
-    top = Reader(body, "", faults, "decision until seen")
-    said = top.text("decision", "The decision", need=True)
-    until = top.day("until", "The day until which it waits")
-    if said is not None and said not in (Decision.UNDECIDED, Decision.GOING_AHEAD, Decision.WAITS):
-        top.fault(
-            "decision", "The decision is one of undecided, going ahead, waits; cancel a run by its own act."
-        )
-    if said == Decision.WAITS and until is None:
-        top.fault("until", "Say until when it waits.")
+    said, until = command.decision, command.until
+
+    def fault(key: str, message: str) -> None:
+        faults.append(Fault(f"/{key}", message))
+
+    if said is Decision.CANCELLED:
+        fault("decision", "A run is cancelled by its own act.")
+    if said is Decision.WAITS and until is None:
+        fault("until", "Say until when it waits.")
     if until and until <= uow.today:
-        top.fault("until", f"{day_text(until)} is not ahead of today.")
+        fault("until", f"{day_text(until)} is not ahead of today.")
     end = schedule.end_day(uow, run)
     if until and end and until > end:
-        top.fault("until", f"{day_text(until)} is after the run ends on {day_text(end)}.")
+        fault("until", f"{day_text(until)} is after the run ends on {day_text(end)}.")
     if run.status == "draft":
-        top.fault("decision", "A draft is not decided; publish it first.")
-    if faults or said is None:
+        fault("decision", "A draft is not decided; publish it first.")
+    if faults:
         raise Refused(faults)
-    if top.value.get("seen") not in (None, run.decision):
+    if command.seen not in (None, run.decision):
         raise conflict("changed-meanwhile", f"Somebody else said meanwhile that it is {run.decision}.",
-                       fields={"decision": {"seen": top.value["seen"], "now": run.decision, "yours": said}})  # fmt: skip
+                       fields={"decision": {"seen": command.seen, "now": run.decision, "yours": said}})  # fmt: skip
     before = decision_text(run)
-    run.decision, run.decision_until = said, until if said == Decision.WAITS else None
+    run.decision, run.decision_until = str(said), until if said == Decision.WAITS else None
     schedule.settle_gates(uow, run)
     change = uow.log("decide", "run", run.id, f"{run.code}: {decision_text(run)}")
     told = 0
@@ -230,24 +230,26 @@ def uncancel(uow: UnitOfWork, change: Change) -> None:
     row = seats.lock_seats(uow, run)
     if run.status != "cancelled":
         raise conflict("moved-on", f"{run.code} is {run.status} by now.")
-    for held in change.rows:
-        if held["table"] == "runs" and "status" in held["before"]:
-            run.status, run.decision = held["before"]["status"], held["before"].get("decision", run.decision)
-            if held["before"].get("decision_until"):
-                run.decision_until = schedule.date.fromisoformat(held["before"]["decision_until"])
-        elif held["table"] == "meetings" and held["after"].get("cancelled_at"):
-            m = uow.session.get_one(Meeting, held["id"])
+    for logged in change.rows:
+        before, after = logged["before"] or {}, logged["after"] or {}
+        if logged["table"] == "runs" and "status" in before:
+            run.status = str(before["status"])
+            run.decision = str(before.get("decision", run.decision))
+            until = before.get("decision_until")
+            run.decision_until = date.fromisoformat(until) if isinstance(until, str) else run.decision_until
+        elif logged["table"] == "meetings" and after.get("cancelled_at"):
+            m = uow.session.get_one(Meeting, logged["id"])
             m.cancelled_at, m.cancel_why = None, ""
             m.sequence += 1
-        elif held["table"] == "waiting" and held["after"].get("status") == "run cancelled":
-            w = uow.session.get_one(Waiting, held["id"])
+        elif logged["table"] == "waiting" and after.get("status") == "run cancelled":
+            w = uow.session.get_one(Waiting, logged["id"])
             w.status, w.ended_at = "waiting", None
     uow.session.flush()
     uow.session.refresh(run, ["all_meetings"])
     ended = [
         r["id"]
         for r in change.rows
-        if r["table"] == "enrollments" and r["after"].get("status") == "run cancelled"
+        if r["table"] == "enrollments" and (r["after"] or {}).get("status") == "run cancelled"
     ]
     for enrollment in uow.session.scalars(
         select(Enrollment).where(Enrollment.id.in_(ended)).order_by(Enrollment.id)
@@ -291,7 +293,8 @@ def bring_back(uow: UnitOfWork, run_id: int) -> Outcome:
         select(Change).where(Change.run_id == run.id, Change.action == "archive").order_by(Change.id.desc())
     )
     last = uow.session.scalars(query.limit(1)).first()
-    was = next((r["before"]["status"] for r in (last.rows if last else ()) if r["table"] == "runs"), "draft")
+    logged = (r["before"] or {} for r in (last.rows if last else ()) if r["table"] == "runs")
+    was = str(next(logged, {}).get("status", "draft"))
     run.status = was
     change = uow.log("bring back", "run", run.id, f"Brought {run.code} back from the archive")
     return outcome(uow, run, change.key, [Touch(label="Status", before="archived", after=was)])

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import date, timedelta
-from typing import Any
+from typing import TypedDict
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
@@ -11,11 +11,13 @@ from sqlalchemy import select
 from archgate.actions.courses import courses
 from archgate.actions.fees import course_defaults, fees, prices, terms
 from archgate.actions.kernel.answers import outcome, refuse_lost_update, shown
+from archgate.actions.kernel.commands import command_of, document
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.kernel.views import Outcome, Touch
 from archgate.actions.runs import lifecycle, notices
+from archgate.actions.runs.commands import RunCommand, RunFacts, RunPatch
 from archgate.actions.runs.readiness import readiness
 from archgate.actions.runs.views import (
     CancelledMeeting,
@@ -26,14 +28,18 @@ from archgate.actions.runs.views import (
     RuleIO,
     RunLine,
     RunOut,
+    WindowIO,
 )
 from archgate.actions.schedule import clashes, meeting_links, places, schedule
 from archgate.actions.seats import seats
+from archgate.core import fees as core_fees
 from archgate.core import gates as core_gates
+from archgate.core import plans as core_plans
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import digits_of
-from archgate.core.reader import ZONES, Reader
+from archgate.core.reader import ZONES, Document, Reader
 from archgate.core.schedule import day_text
+from archgate.core.states import Told
 from archgate.core.waitlist import Rule
 from archgate.tables.courses import Course, Run
 from archgate.tables.people import Organization
@@ -58,42 +64,43 @@ def free_run_code(uow: UnitOfWork, course: Course, year: int) -> str:
     return next(f"{stem}{letter}" for letter in letters if f"{stem}{letter}".upper() not in taken)
 
 
-def create_run(uow: UnitOfWork, body: dict[str, Any]) -> RunOut:
+def create_run(uow: UnitOfWork, command: RunCommand) -> RunOut:
     """Make a draft run from one form: course, dates, seats, rates and plans; every fault comes back at once."""
-    run = make_run(uow, body)
+    run = make_run(uow, command)
     uow.log("make a run", "run", run.id, f"Made {run.code}, {run.title or run.course.title}")
     return run_view(uow, run.id)
 
 
-def make_run(uow: UnitOfWork, body: dict[str, Any]) -> Run:
+def make_run(uow: UnitOfWork, command: RunCommand) -> Run:
     """A draft from a form. What is left out of place, instructor, seats, rates and plans is taken from the course."""
     faults: list[Fault] = []
-    top = Reader(body, "", faults, RUN_KEYS)
-    course = courses.given_course(uow, top)
+    top = Reader(document(command), "", faults, RUN_KEYS)
+    course = courses.given_course(uow, command.course_id, command.course, faults)
     usual = {k: v for k, v in uow.center.defaults.items() if k in RUN_KEYS.split()}
     left_out = {k: v for k, v in {**usual, **(course.defaults if course else {})}.items() if not top.has(k)}
     top.value = {**top.value, **left_out}
-    zone_name = top.text("time_zone", "The time zone") or zone_of_place(uow, top) or uow.center.time_zone
+    form = command_of(RunCommand, {k: v for k, v in top.value.items() if k in RUN_KEYS.split()})
+    zone_name = form.time_zone or zone_of_place(uow, form.place) or uow.center.time_zone
     if zone_name not in ZONES:
         top.fault("time_zone", f'"{zone_name}" is not a time zone, like America/New_York.')
         zone_name = uow.center.time_zone
-    currency = top.text("currency", "The currency") or uow.center.currency
+    currency = form.currency or uow.center.currency
     try:
         digits_of(currency)
     except ValueError as error:
         top.fault("currency", str(error))
         currency = uow.center.currency
-    kind = read_kind(top)
-    facts = read_facts(uow, top, None)
+    kind = str(command.kind or core_gates.RunKind.DATED)
+    facts = read_facts(uow, top, form, None)
     patterns, dates = schedule.planned(uow, top, ZoneInfo(zone_name), need=kind == "dated")
     terms = fees.read_all(uow, top, currency, left_out)
-    kind_faults(top, kind, facts, [r for r, _ in terms.rates], [lines for _, _, lines in terms.plans])
-    first = facts["starts_on"] or (dates.first if dates else None)
-    last = facts["ends_on"] or (dates.last if dates else None)
+    kind_faults(top, kind, form, facts, [r for r, _ in terms.rates], [lines for _, _, lines in terms.plans])
+    first = form.starts_on or (dates.first if dates else None)
+    last = form.ends_on or (dates.last if dates else None)
     window_faults(top, facts["windows"], first, kind, last)
     decision_fault(top, facts["decision_rule"], first, last)
     outside = schedule.outside_fault(
-        facts["starts_on"], facts["ends_on"], (m.date for m in dates.meetings) if dates else ()
+        form.starts_on, form.ends_on, (m.date for m in dates.meetings) if dates else ()
     )
     if outside and kind == "cohort":
         top.fault(*outside)
@@ -102,12 +109,12 @@ def make_run(uow: UnitOfWork, body: dict[str, Any]) -> Run:
     if course.id is None:
         uow.session.add(course)
         uow.session.flush()
-    taught_in, taught_by = (
-        places.place_named(uow, facts.pop("place")),
-        places.instructor_named(uow, facts.pop("instructor")),
-    )
+    taught_in = places.place_named(uow, form.place)
+    taught_by = places.instructor_named(uow, form.instructor)
     run = Run(
         **{**facts, "code": facts["code"] or free_run_code(uow, course, (first or uow.today).year)},
+        starts_on=form.starts_on,
+        ends_on=form.ends_on,
         course=course,
         kind=kind,
         status="draft",
@@ -129,46 +136,40 @@ def make_run(uow: UnitOfWork, body: dict[str, Any]) -> Run:
     return run
 
 
-def zone_of_place(uow: UnitOfWork, top: Reader) -> str | None:
+def zone_of_place(uow: UnitOfWork, name: str | None) -> str | None:
     """The zone of the place a form names, where it is known."""
-    name = top.value.get("place")
-    known = select(Place.time_zone).where(Place.name == name) if isinstance(name, str) and name else None
-    return uow.session.scalar(known) if known is not None else None
-
-
-def read_kind(top: Reader) -> str:
-    kind = top.text("kind", "The kind of run") or "dated"
-    if kind not in tuple(core_gates.RunKind):
-        top.fault("kind", f"A run is one of {', '.join(core_gates.RunKind)}.")
-        return "dated"
-    return kind
+    return uow.session.scalar(select(Place.time_zone).where(Place.name == name)) if name else None
 
 
 def kind_faults(
-    top: Reader, kind: str, facts: dict[str, Any], rates: list[Any], every_plan: list[Any]
+    top: Reader,
+    kind: str,
+    form: RunCommand,
+    facts: Facts,
+    rates: list[core_fees.Rate],
+    every_plan: list[tuple[core_plans.PlanLine, ...]],
 ) -> None:
     """What a kind of run needs, and what it cannot have: an open run has no start to count from."""
     if kind == "cohort":
         for key, what in (("starts_on", "first"), ("ends_on", "last")):
-            if facts[key] is None and not any(f.at == f"/{key}" for f in top.faults):
+            if getattr(form, key) is None and not any(f.at == f"/{key}" for f in top.faults):
                 top.fault(key, f"A cohort needs its {what} day.")
-        if facts["starts_on"] and facts["ends_on"] and facts["ends_on"] < facts["starts_on"]:
+        if form.starts_on and form.ends_on and form.ends_on < form.starts_on:
             top.fault("ends_on", "The last day is before the first.")
-    elif facts["starts_on"] or facts["ends_on"]:
+    elif form.starts_on or form.ends_on:
         top.fault(
             "starts_on",
             "Only a cohort has a first and a last day of its own; other runs take them from their dates.",
         )
     if kind != "open":
         return
-    if not facts["access_days"]:
+    if not form.access_days:
         top.fault("access_days", "An open run needs the number of days of access from enrollment.")
     if top.has("pattern") or top.value.get("patterns") or top.value.get("extra"):
         top.fault("kind", "An open run has no dates.")
-    rules = [w.get(k) or {} for w in facts["windows"] for k in ("opens", "closes")] + [
-        facts["decision_rule"] or {}
-    ]
-    if any("days_before" in r for r in rules) or any(
+    rules = [schedule.rule_of(w.get(k)) for w in facts["windows"] for k in ("opens", "closes")]
+    rules.append(schedule.rule_of(facts["decision_rule"]))
+    if any(r and r.days_before is not None for r in rules) or any(
         s.days_before is not None for r in rates for s in r.early
     ):
         top.fault("kind", "An open run has no start; give dates instead of days before the start.")
@@ -176,7 +177,7 @@ def kind_faults(
         top.fault("plans", "An open run has no start by which a line could fall due.")
 
 
-def decision_fault(top: Reader, rule: dict[str, Any] | None, start: date | None, end: date | None) -> None:
+def decision_fault(top: Reader, rule: object, start: date | None, end: date | None) -> None:
     """A decision that comes when all is over decides nothing."""
     held = schedule.rule_of(rule)
     day = held.day(start) if held else None
@@ -187,7 +188,7 @@ def decision_fault(top: Reader, rule: dict[str, Any] | None, start: date | None,
 
 
 def window_faults(
-    top: Reader, windows: list[dict[str, Any]], start: Any, kind: str, end: date | None = None
+    top: Reader, windows: list[Document], start: date | None, kind: str, end: date | None = None
 ) -> None:
     held = tuple(
         core_gates.Window(schedule.rule_of(w.get("opens")), schedule.rule_of(w.get("closes")))
@@ -200,63 +201,63 @@ def window_faults(
             top.fault("sign_up_opens", said)
 
 
-def read_facts(uow: UnitOfWork, top: Reader, run: Run | None) -> dict[str, Any]:
+class Facts(TypedDict):
+    """What is said of a run itself, as its columns; place and instructor by name."""
+
+    code: str | None
+    title: str
+    note: str
+    receipt_note: str
+    capacity: int | None
+    smallest: int
+    windows: list[Document]
+    decision_rule: Document | None
+    week_names: list[str]
+    access_days: int | None
+    client_id: int | None
+    overbook: int
+    line_rule: str
+    auto_offer: bool
+    offer_hours: int
+    hold_hours: int | None
+    told: list[str] | None
+
+
+def read_facts(uow: UnitOfWork, top: Reader, form: RunFacts, run: Run | None) -> Facts:
     """What a person types about a run itself; with `run`, only what was given and may change."""
-    need = run is None
-    code = (top.text("code", "The run code") or "").strip() or None
-    facts: dict[str, Any] = {
-        "code": code,
-        "title": (top.value.get("title") or ""),
-        "note": (top.value.get("note") or ""),
-        "receipt_note": (top.value.get("receipt_note") or ""),
-        "place": (top.value.get("place") or ""),
-        "instructor": (top.value.get("instructor") or ""),
-        "capacity": top.whole("capacity", "The number of seats", 1, 100_000, need=need),
-        "smallest": top.whole("smallest", "The smallest number", 0, 100_000) or 0,
-        "windows": read_windows(top, run),
-        "decision_rule": schedule.read_rule(top, "decision_rule", "The decision day"),
-        "starts_on": top.day("starts_on", "The first day"),
-        "ends_on": top.day("ends_on", "The last day"),
-        "week_names": read_week_names(top),
-        "access_days": top.whole("access_days", "The days of access", 0, 36_600),
-        "client_id": top.whole("client_id", "The client", 1, 2**62),
-        "overbook": top.whole("overbook", "The seats beyond the capacity", 0, 100_000) or 0,
-        "line_rule": top.text("line_rule", "The rule of the line") or "fit",
-        "auto_offer": top.flag("auto_offer", "Whether seats are offered by themselves")
-        if top.has("auto_offer")
-        else True,
-        "offer_hours": top.whole("offer_hours", "The hours of an offer", 1, 24 * 60) or 36,
-        "hold_hours": top.whole("hold_hours", "The hours a seat is held", 1, 24 * 60),
-        "told": terms.read_told(top) if top.has("told") else None,
-    }
-    if facts["line_rule"] not in list(Rule):
-        top.fault("line_rule", "The rule of the line is fit or strict.")
-    if facts["client_id"] and uow.session.get(Organization, facts["client_id"]) is None:
+    if form.capacity is None and run is None:
+        top.fault("capacity", "The number of seats is missing.")
+    if form.client_id and uow.session.get(Organization, form.client_id) is None:
         top.fault("client_id", "There is no such organization.")
-    for key, most in (
-        ("code", 40),
-        ("title", 200),
-        ("place", 200),
-        ("instructor", 200),
-        ("note", 5000),
-        ("receipt_note", 1000),
-    ):
-        if not isinstance(facts[key] or "", str):
-            top.fault(key, f"The {key.replace('_', ' ')} must be a text.")
-            facts[key] = ""
-        elif len(facts[key] or "") > most:
-            top.fault(key, f"The {key.replace('_', ' ')} is longer than {most} characters.")
-    capacity = facts["capacity"] if facts["capacity"] is not None else (run.capacity if run else None)
-    smallest = facts["smallest"] if run is None or top.has("smallest") else run.smallest
+    capacity = form.capacity or (run.capacity if run else None)
+    smallest = (form.smallest or 0) if run is None or top.has("smallest") else run.smallest
     if capacity is not None and smallest > capacity:
         top.fault("smallest", f"The smallest number, {smallest}, is more than the {capacity} seats.")
-    twin = uow.session.scalar(select(Run).where(Run.code == code)) if code else None
+    twin = uow.session.scalar(select(Run).where(Run.code == form.code)) if form.code else None
     if twin and (run is None or twin.id != run.id):
-        top.fault("code", f'The run code "{code}" is taken.')
-    return facts
+        top.fault("code", f'The run code "{form.code}" is taken.')
+    return {
+        "code": form.code or None,
+        "title": form.title or "",
+        "note": form.note or "",
+        "receipt_note": form.receipt_note or "",
+        "capacity": form.capacity,
+        "smallest": form.smallest or 0,
+        "windows": read_windows(top, form, run),
+        "decision_rule": schedule.read_rule(top, "decision_rule", "The decision day"),
+        "week_names": form.week_names or [],
+        "access_days": form.access_days,
+        "client_id": form.client_id,
+        "overbook": form.overbook or 0,
+        "line_rule": str(form.line_rule or Rule.FIT),
+        "auto_offer": form.auto_offer is not False,
+        "offer_hours": form.offer_hours or 36,
+        "hold_hours": form.hold_hours,
+        "told": terms.told_in_order(form.told) if form.told is not None else None,
+    }
 
 
-def read_windows(top: Reader, run: Run | None) -> list[dict[str, Any]]:
+def read_windows(top: Reader, form: RunFacts, run: Run | None) -> list[Document]:
     """Sign-up windows of a form; `sign_up_opens` alone is the opening date of the first."""
     if top.has("windows"):
         return [
@@ -266,26 +267,12 @@ def read_windows(top: Reader, run: Run | None) -> list[dict[str, Any]]:
             }
             for w in top.rows("windows", "The sign-up windows", "opens closes", most=12)
         ]
-    opens = top.day("sign_up_opens", "The day sign-up opens")
+    opens = form.sign_up_opens
     kept = [dict(w) for w in run.windows] if run else []
     if opens is None and not kept:
         return []
     first = kept[0] if kept else {"opens": None, "closes": None}
-    return [{**first, "opens": {"on": shown(opens)} if opens else None}, *kept[1:]]
-
-
-def read_week_names(top: Reader) -> list[str]:
-    held = top.value.get("week_names") or []
-    if (
-        not isinstance(held, list)
-        or len(held) > 520
-        or any(not isinstance(x, str) or len(x) > 200 for x in held)
-    ):
-        top.fault(
-            "week_names", "The names of the weeks are a list of up to 520 texts of up to 200 characters."
-        )
-        return []
-    return [x.strip() for x in held]
+    return [{**first, "opens": {"on": opens.isoformat()} if opens else None}, *kept[1:]]
 
 
 def run_view(uow: UnitOfWork, run_id: int) -> RunOut:
@@ -307,12 +294,12 @@ def run_view(uow: UnitOfWork, run_id: int) -> RunOut:
         auto_offer=run.auto_offer,
         offer_hours=run.offer_hours,
         hold_hours=run.hold_hours,
-        told=run.told,
+        told=[Told(who) for who in run.told] if run.told is not None else None,
         questions=run.questions,
         notice=notices.notice_of(uow, run),
         sign_up_opens=run.sign_up_opens,
         weeks=dates.weeks,
-        windows=run.windows,
+        windows=[WindowIO.model_validate(w) for w in run.windows],
         decision_rule=RuleIO.model_validate(run.decision_rule) if run.decision_rule else None,
         week_names=run.week_names,
         named_weeks=named_weeks(run),
@@ -412,32 +399,29 @@ def run_line(uow: UnitOfWork, run: Run, taken: int, waiting: int, kept: int = 0)
     )
 
 
-def change_run(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> Outcome:
+def change_run(uow: UnitOfWork, run_id: int, command: RunPatch) -> Outcome:
     """Change single facts of a run; `seen` holds the values the person saw.
 
     Another usual place or instructor takes over the coming meetings that had the old one.
     """
     run, held = seats.lock_run(uow, run_id)
     faults: list[Fault] = []
-    top = Reader(body, "", faults, "seen set")
-    row = top.inner("set", "What to change", EDITABLE)
-    if row is None:
-        raise Refused(faults)
+    row = Reader(document(command.set), "/set", faults, EDITABLE)
     names = [n for n in EDITABLE.split() if n in row.value]
-    if "capacity" in names:
-        kept = seats.seats_of(uow, run, held).kept
-        fewer = isinstance(row.value["capacity"], int) and row.value["capacity"] + run.overbook
-        if fewer is not False and fewer < held.taken:
+    capacity = command.set.capacity
+    if "capacity" in names and capacity is not None:
+        kept, whole = seats.seats_of(uow, run, held).kept, capacity + run.overbook
+        if whole < held.taken:
             row.fault("capacity", f"{held.taken} seats are taken; the run cannot have fewer.")
-        elif fewer is not False and fewer < held.taken + kept:
+        elif whole < held.taken + kept:
             row.fault(
                 "capacity",
                 f"{held.taken} seats are taken and {kept} are held, on offer or set aside; let go of some first, or keep"
                 f" {held.taken + kept - run.overbook} seats.",
             )
-        if row.value["capacity"] is None:
-            row.fault("capacity", "The number of seats is missing.")
-    facts = read_facts(uow, row, run)
+    elif "capacity" in names:
+        row.fault("capacity", "The number of seats is missing.")
+    facts = read_facts(uow, row, command.set, run)
     start = schedule.start_day(uow, run)
     end = schedule.end_day(uow, run)
     if {"windows", "sign_up_opens"} & set(names):
@@ -452,24 +436,29 @@ def change_run(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> Outcome:
         row.fault("code", "The run code is missing.")
     if faults:
         raise Refused(faults)
-    facts["sign_up_opens"] = row.day("sign_up_opens", "The day sign-up opens")
+    new: Document = {
+        **facts,
+        "place": command.set.place or "",
+        "instructor": command.set.instructor or "",
+        "sign_up_opens": command.set.sign_up_opens,
+    }
     now = {n: shown(course_defaults.fact_of(run, n)) for n in names}
-    refuse_lost_update({n: facts[n] for n in names}, top.value.get("seen") or {}, now)
+    refuse_lost_update({n: new[n] for n in names}, document(command.seen), now)
     clashed, gates_before = clashes.of_run(uow, run), schedule.situation(uow, run)
     for name in names:
         if name in NAMED:
-            replace_usual(uow, run, name, facts[name])
+            replace_usual(uow, run, name, str(new[name]))
         elif name != "sign_up_opens":
-            setattr(run, name, facts[name])
+            setattr(run, name, new[name])
     if "sign_up_opens" in names:
         run.windows = facts["windows"]
     schedule.settle_gates(uow, run)
     told = ", ".join(n.replace("_", " ") for n in names)
     change = uow.log("change a run", "run", run.id, f"Changed {told} of {run.code}")
     touches = [
-        Touch(label=n.replace("_", " ").capitalize(), before=said(now[n]), after=said(shown(facts[n])))
+        Touch(label=n.replace("_", " ").capitalize(), before=said(now[n]), after=said(shown(new[n])))
         for n in names
-        if now[n] != shown(facts[n]) and n not in ("windows", "decision_rule")
+        if now[n] != shown(new[n]) and n not in ("windows", "decision_rule")
     ]
     touches += [
         t for t in schedule.touches_of(gates_before, schedule.situation(uow, run)) if t.before != t.after
@@ -480,8 +469,8 @@ def change_run(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> Outcome:
         made=clashes.only_in(clashing, clashed), healed=clashes.only_in(clashed, clashing))  # fmt: skip
 
 
-def said(value: Any) -> str:
-    return ", ".join(value) if isinstance(value, list) else str(value or "none")
+def said(value: object) -> str:
+    return ", ".join(map(str, value)) if isinstance(value, list) else str(value or "none")
 
 
 def replace_usual(uow: UnitOfWork, run: Run, name: str, wanted: str) -> None:

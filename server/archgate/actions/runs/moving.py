@@ -7,14 +7,15 @@ gates and installments that move along, and how many people are told. With a pre
 from __future__ import annotations
 
 from collections.abc import Callable
-from datetime import UTC, date, datetime, timedelta
-from typing import Any
+from datetime import UTC, date, datetime, time, timedelta
+from typing import TypedDict
 
 from sqlalchemy import select
 from sqlalchemy.orm import selectinload
 
 from archgate.actions.fees import plans
-from archgate.actions.kernel.answers import outcome, refuse_lost_update, shown
+from archgate.actions.kernel.answers import outcome, refuse_lost_update
+from archgate.actions.kernel.commands import said_of
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
@@ -28,20 +29,22 @@ from archgate.actions.kernel.views import (
 )
 from archgate.actions.messages import messages
 from archgate.actions.money import money
+from archgate.actions.runs.commands import CancelMeetingCommand, ExtendCommand, MeetingPatch, MoveRunCommand
 from archgate.actions.runs.views import Slot
 from archgate.actions.schedule import clashes, meeting_links, places, schedule
+from archgate.actions.schedule.commands import OneOffForm
 from archgate.actions.seats import seats
 from archgate.core import plans as core_plans
 from archgate.core.clashes import Span, first_free, read_hours
-from archgate.core.faults import Fault, Refused, refuse
+from archgate.core.faults import refuse
 from archgate.core.money import format_amount
-from archgate.core.reader import Reader
 from archgate.core.schedule import Extra, built, day_text, moment_of, next_days, shifted
+from archgate.core.states import Scope
 from archgate.tables.courses import Run
 from archgate.tables.log import Change
 from archgate.tables.plans import Plan
 from archgate.tables.roster import Enrollment
-from archgate.tables.schedule import Meeting
+from archgate.tables.schedule import Meeting, Place
 from archgate.tables.teaching import BusyTime, Instructor
 
 SCOPES = ("this", "later", "all")
@@ -213,18 +216,31 @@ def run_of_meeting(uow: UnitOfWork, meeting_id: int, to_change: bool = True) -> 
     return run, meeting
 
 
-def set_meeting(uow: UnitOfWork, run: Run, row: Meeting, **new: Any) -> None:
+class MeetingChange(TypedDict, total=False):
+    """What becomes another about a meeting."""
+
+    by_hand: bool
+    date: date
+    start: time
+    minutes: int
+    place: Place | None
+    instructor: Instructor | None
+
+
+def set_meeting(uow: UnitOfWork, run: Run, row: Meeting, new: MeetingChange) -> None:
     """Change facts of a meeting, its moments with them; a calendar sees a higher sequence."""
     for key, value in new.items():
-        if key in ("place", "instructor"):
-            places.put(row, key, value)
-        else:
+        if key not in ("place", "instructor"):
             setattr(row, key, value)
+    if "place" in new:
+        places.put(row, "place", new["place"])
+    if "instructor" in new:
+        places.put(row, "instructor", new["instructor"])
     schedule.settle_times(run, row)
     row.sequence += 1
 
 
-def change_meetings(uow: UnitOfWork, meeting_id: int, body: dict[str, Any]) -> Outcome:
+def change_meetings(uow: UnitOfWork, meeting_id: int, command: MeetingPatch) -> Outcome:
     """Change one meeting, it and all later ones, or all that are ahead: date, time, length, place, instructor. What was held
     already stands, unless it is changed by itself.
 
@@ -232,31 +248,16 @@ def change_meetings(uow: UnitOfWork, meeting_id: int, body: dict[str, Any]) -> O
     a one-off, only itself. `seen` guards against overwriting a colleague.
     """
     run, meeting = run_of_meeting(uow, meeting_id)
-    faults: list[Fault] = []
-    top = Reader(body, "", faults, "seen set scope")
-    given = top.inner("set", "What to change", "date start minutes instructor room")
-    scope = top.text("scope", "Which meetings") or "this"
-    if scope not in SCOPES:
-        top.fault("scope", f"Which meetings is one of {', '.join(SCOPES)}.")
-    seen = top.value.get("seen") or {}
-    day = given.day("date", "The date") if given else None
-    start = given.clock("start", "The start time") if given else None
-    minutes = given.whole("minutes", "The length in minutes", 1, 7 * 24 * 60) if given else None
-    new: dict[str, Any] = {"date": day, "start": start, "minutes": minutes}
-    if given and "instructor" in given.value:
-        new["instructor"] = places.read_text(given, "instructor", 200)
-    if given and "room" in given.value:
-        new["room"] = places.read_text(given, "room", 200)
-    if faults:
-        raise Refused(faults)
+    given, scope = command.set, command.scope or Scope.THIS
+    day, start, minutes = given.date, given.start, given.minutes
+    named = {n: v or "" for n, v in said_of(given).items() if n in ("instructor", "room")}
     now = {
         "date": meeting.date, "start": meeting.start, "minutes": meeting.minutes,
         "instructor": meeting.instructor.name if meeting.instructor else "",
         "room": meeting.place.name if meeting.place else "",
     }  # fmt: skip
-    refuse_lost_update(
-        {k: v for k, v in new.items() if v is not None}, seen, {k: shown(v) for k, v in now.items()}
-    )
+    new = {n: v for n, v in said_of(given).items() if v is not None and n not in named}
+    refuse_lost_update({**new, **named}, said_of(command.seen), now)
     touched = [
         m
         for m in schedule.ordered(run)
@@ -269,16 +270,16 @@ def change_meetings(uow: UnitOfWork, meeting_id: int, body: dict[str, Any]) -> O
 
     def do() -> None:
         for m in touched:
-            facts: dict[str, Any] = {"by_hand": True, "date": m.date + timedelta(days=days)}
+            facts: MeetingChange = {"by_hand": True, "date": m.date + timedelta(days=days)}
             if start is not None:
                 facts["start"] = start
             if minutes is not None:
                 facts["minutes"] = minutes
-            if "instructor" in new:
-                facts["instructor"] = places.instructor_named(uow, new["instructor"])
-            if "room" in new:
-                facts["place"] = places.place_named(uow, new["room"])
-            set_meeting(uow, run, m, **facts)
+            if "instructor" in named:
+                facts["instructor"] = places.instructor_named(uow, given.instructor)
+            if "room" in named:
+                facts["place"] = places.place_named(uow, given.room)
+            set_meeting(uow, run, m, facts)
 
     def say() -> str:
         if len(touched) > 1:
@@ -309,20 +310,12 @@ def in_scope(m: Meeting, chosen: Meeting, scope: str) -> bool:
     return scope == "all" or m.starts_at > chosen.starts_at
 
 
-def read_meeting(top: Reader) -> Extra:
-    day = top.day("date", "The date", need=True)
-    start = top.clock("start", "The start time", need=True)
-    minutes = top.whole("minutes", "The length in minutes", 1, 7 * 24 * 60, need=True)
-    instructor, room = places.read_text(top, "instructor", 200), places.read_text(top, "room", 200)
-    if top.faults or day is None or start is None or minutes is None:
-        raise Refused(top.faults)
-    return Extra(day, start, minutes, instructor or None, room or None)
-
-
-def add_meeting(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> Outcome:
+def add_meeting(uow: UnitOfWork, run_id: int, command: OneOffForm) -> Outcome:
     """Add a one-off meeting to a run."""
     run = seats.run_to_change(uow, run_id)
-    plan = read_meeting(Reader(body, "", [], "date start minutes instructor room"))
+    plan = Extra(
+        command.date, command.start, command.minutes, command.instructor or None, command.room or None
+    )
 
     def do() -> None:
         run.all_meetings.append(
@@ -343,26 +336,22 @@ def drop_meeting(uow: UnitOfWork, run: Run, meeting: Meeting, why: str) -> None:
         meeting.sequence += 1
 
 
-def cancel_meeting(uow: UnitOfWork, meeting_id: int, body: dict[str, Any]) -> Outcome:
+def cancel_meeting(uow: UnitOfWork, meeting_id: int, command: CancelMeetingCommand) -> Outcome:
     """Cancel one meeting, with a replacement on another date or without. A dated run keeps at least one.
 
     Cancelled on its own day, it leads to a call list: messages may come too late.
     """
     run, meeting = run_of_meeting(uow, meeting_id)
-    faults: list[Fault] = []
-    top = Reader(body, "", faults, "why replacement")
-    why = places.read_text(top, "why", 500)
-    plan = None
-    if top.has("replacement"):
-        row = top.inner("replacement", "The replacement", "date start minutes instructor room")
-        assert row
-        held = {**row.value, "minutes": row.value.get("minutes") or meeting.minutes}
-        held.setdefault("start", shown(meeting.start))
-        for key, now in (("instructor", meeting.instructor), ("room", meeting.place)):
-            held[key] = held.get(key) or (now.name if now else None)
-        plan = read_meeting(Reader(held, "/replacement", faults, "date start minutes instructor room"))
-    if faults:
-        raise Refused(faults)
+    why, plan = command.why or "", None
+    if command.replacement:
+        new = command.replacement
+        plan = Extra(
+            new.date,
+            new.start or meeting.start,
+            new.minutes or meeting.minutes,
+            new.instructor or (meeting.instructor.name if meeting.instructor else None),
+            new.room or (meeting.place.name if meeting.place else None),
+        )
     if len(run.meetings) == 1 and plan is None and run.kind == "dated":
         raise Problem(422, "last-meeting", "A run keeps at least one meeting; move this one instead.")
     day = meeting.date
@@ -428,19 +417,19 @@ def suggest(uow: UnitOfWork, meeting_id: int) -> list[Slot]:
 # --- the whole run ----------------------------------------------------------------------------------------
 
 
-def move_run(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> Outcome:
+def move_run(uow: UnitOfWork, run_id: int, command: MoveRunCommand) -> Outcome:
     """Move a whole run by days, by weeks, or to a new first date; its patterns and a cohort's days move along. Meetings that
     were held stand: of a run that has begun, what is ahead moves, and `first` is its next date.
 
     Gates that count from the start move with it; those on a date stay where they are.
     """
     run = seats.run_to_change(uow, run_id)
-    faults: list[Fault] = []
-    top = Reader(body, "", faults, "days weeks first")
-    top.one_of(("days", "weeks", "first"), True, "A move")
-    days = top.whole("days", "The days", -FARTHEST, FARTHEST)
-    weeks = top.whole("weeks", "The weeks", -520, 520)
-    first = top.day("first", "The new first date")
+    days, weeks, first = command.days, command.weeks, command.first
+    given = [name for name in ("days", "weeks", "first") if getattr(command, name) is not None]
+    if not given:
+        raise refuse("", "A move needs one of days, weeks, first.")
+    if len(given) > 1:
+        raise refuse(f"/{given[1]}", "A move takes only one of days, weeks, first.")
     ahead = [m for m in run.meetings if m.starts_at > uow.now]
     stay = len(run.meetings) - len(ahead)
     begun = bool(stay) or (run.starts_on is not None and run.starts_on <= uow.today)
@@ -450,11 +439,9 @@ def move_run(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> Outcome:
         else min((m.date for m in ahead), default=run.ends_on if begun else None)
     )
     if stay and not ahead and run.kind != "cohort":
-        top.fault("", "All meetings of this run were held already; there is nothing left to move.")
-    elif not faults and start is None:
-        top.fault("", "This run has no dates to move.")
-    if faults or start is None:
-        raise Refused(faults)
+        raise refuse("", "All meetings of this run were held already; there is nothing left to move.")
+    if start is None:
+        raise refuse("", "This run has no dates to move.")
     shift = days if days is not None else weeks * 7 if weeks is not None else ((first or start) - start).days
     if not shift:
         raise refuse("/first" if first else "/days", "The run stands there already.")
@@ -464,8 +451,10 @@ def move_run(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> Outcome:
     def do() -> None:
         try:
             for m in ahead:
-                facts = {"by_hand": True} if stay else {}  # a copy takes such a run meeting by meeting
-                set_meeting(uow, run, m, date=m.date + timedelta(days=shift), **facts)
+                facts: MeetingChange = {"date": m.date + timedelta(days=shift)}
+                if stay:
+                    facts["by_hand"] = True  # a copy takes such a run meeting by meeting
+                set_meeting(uow, run, m, facts)
             for row in run.patterns:
                 new = shifted(schedule.core_pattern(row), shift)
                 row.first, row.until = new.first, new.until
@@ -488,22 +477,21 @@ def move_run(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> Outcome:
     return with_held(change_dates(uow, run, "move a run", say, do), stay)
 
 
-def extend_run(uow: UnitOfWork, run_id: int, body: dict[str, Any]) -> Outcome:
+def extend_run(uow: UnitOfWork, run_id: int, command: ExtendCommand) -> Outcome:
     """Make a run longer at its end: so many further meetings by its last pattern, or a cohort's later last day."""
     run = seats.run_to_change(uow, run_id)
-    faults: list[Fault] = []
-    top = Reader(body, "", faults, "meetings ends_on")
-    kind = top.one_of(("meetings", "ends_on"), True, "A longer run")
-    number = top.whole("meetings", "The number of meetings", 1, 200)
-    ends = top.day("ends_on", "The new last day")
-    if kind == "ends_on" and run.kind != "cohort":
-        top.fault("ends_on", "Only a cohort has a last day of its own; add meetings instead.")
-    if kind == "meetings" and not run.patterns:
-        top.fault("meetings", "This run has no pattern to go on with; add single meetings instead.")
+    number, ends = command.meetings, command.ends_on
+    if number is None and ends is None:
+        raise refuse("", "A longer run needs one of meetings, ends_on.")
+    if number is not None and ends is not None:
+        raise refuse("/ends_on", "A longer run takes only one of meetings, ends_on.")
+    if ends and run.kind != "cohort":
+        raise refuse("/ends_on", "Only a cohort has a last day of its own; add meetings instead.")
+    if number and not run.patterns:
+        said = "This run has no pattern to go on with; add single meetings instead."
+        raise refuse("/meetings", said)
     if ends and run.starts_on and ends < run.starts_on:
-        top.fault("ends_on", f"The cohort starts on {day_text(run.starts_on)}.")
-    if faults:
-        raise Refused(faults)
+        raise refuse("/ends_on", f"The cohort starts on {day_text(run.starts_on)}.")
 
     def do() -> None:
         if ends:

@@ -5,15 +5,17 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 from datetime import UTC, date
-from typing import Any
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
 
-from archgate.actions.kernel.answers import shown
+from archgate.actions.courses import courses
+from archgate.actions.courses.forms import DueForm, RateForm
+from archgate.actions.kernel.commands import command_of, document
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.kernel.views import FaultOut
 from archgate.actions.runs import making
+from archgate.actions.runs.commands import DatesCommand, RunCommand, SeasonCommand
 from archgate.actions.runs.views import MadeRun, PlannedDates, Season, SeasonRow
 from archgate.actions.schedule import clashes, schedule
 from archgate.core.documents import schedule_document
@@ -37,13 +39,9 @@ DAY_WORDS = {
 }  # fmt: skip
 
 
-def plan_season(uow: UnitOfWork, body: dict[str, Any], save: bool) -> Season:
+def plan_season(uow: UnitOfWork, command: SeasonCommand, save: bool) -> Season:
     """Judge the rows of a season table, one run each; with `save` make all of them drafts, or none."""
-    faults: list[Fault] = []
-    top = Reader(body, "", faults, "rows")
-    rows = top.rows("rows", "The rows", ROW_KEYS, most=MOST_ROWS)
-    if faults:
-        raise Refused(faults)
+    rows = [Reader(document(line), f"/rows/{n}", [], ROW_KEYS) for n, line in enumerate(command.rows)]
     by_name = {}
     for c in uow.session.scalars(select(Course)):
         by_name[c.code.casefold()] = by_name[c.title.casefold()] = c
@@ -80,7 +78,7 @@ def plan_season(uow: UnitOfWork, body: dict[str, Any], save: bool) -> Season:
     made: list[MadeRun] = []
     for n, form, _ in planned:
         try:
-            run = making.make_run(uow, form)
+            run = making.make_run(uow, command_of(RunCommand, form))
         except Refused as refused:
             raise Refused(
                 [Fault(f"/rows/{n}/{column_of(f.at)}", f.message) for f in refused.faults]
@@ -181,54 +179,55 @@ def read_row(uow: UnitOfWork, row: Reader, by_name: dict[str, Course]) -> ReadRo
         wrong("ends", "A cohort needs its last day.")
     if kind == "open" and number is None:
         wrong("number", "Of an open run, this is the number of days of access.")
-    form: dict[str, Any] = {"course_id": course.id if course else None, "kind": kind}
+    form: Document = {"course_id": course.id if course else None, "kind": kind}
+    pattern: Document | None = None
     if kind == "open":
         form["access_days"] = number
     elif first:
         if kind == "cohort":
-            form |= {"starts_on": shown(first), "ends_on": shown(ends)}
+            form |= {"starts_on": first.isoformat(), "ends_on": ends.isoformat() if ends else None}
         if start and minutes and (kind == "dated" or number):
-            form["pattern"] = {
-                "first": shown(first), "start": start, "minutes": minutes, "count": number, "on_closure": "extend",
+            form["pattern"] = pattern = {
+                "first": first.isoformat(),
+                "start": start,
+                "minutes": minutes,
+                "count": number,
+                "on_closure": "extend",
                 "weekdays": [WEEKDAYS[d] for d in weekdays] if weekdays else None,
-            }  # fmt: skip
-    defaults = course.defaults if course else {}
+            }
+    usual = courses.course_form(course)
     if cell(row, "seats"):
         form["capacity"] = read_whole(cell(row, "seats"))
         if form["capacity"] is None:
             wrong("seats", f'"{cell(row, "seats")}" is no number of seats.')
-    elif course and not defaults.get("capacity"):
+    elif course and not usual.capacity:
         wrong("seats", "The seats are missing; this course has no usual number.")
     for column, key in (("room", "place"), ("instructor", "instructor")):
         if cell(row, column):
             form[key] = cell(row, column)
+    rates = [document(r) for r in usual.rates or ()]
     if cell(row, "rate"):
         amount = cell(row, "rate").lstrip("$ ").replace(",", "")
         digits = digits_of(uow.center.currency)
         if re.fullmatch(r"\d+", amount) and digits:
             amount += "." + "0" * digits
-        usual = (defaults.get("rates") or [{}])[0]
-        form["rates"] = [
-            {"label": usual.get("label", "Standard"), "amount": amount},
-            *(defaults.get("rates") or [])[1:],
-        ]
-    elif course and not defaults.get("rates"):
+        label = (usual.rates[0].label if usual.rates else None) or "Standard"
+        rates = [{"label": label, "amount": amount}, *rates[1:]]
+        form["rates"] = rates
+    elif course and not rates:
         wrong("rate", "The fee is missing; this course has no usual one.")
-    plans_of_course = defaults.get("plans") or []
+    plans_of_course = usual.plans or []
     if kind == "open":
         # It has no start: steps and plan lines that count from one do not come along.
-        usual_rates: list[dict[str, Any]] = form.get("rates") or defaults.get("rates") or []
-        form["rates"] = [
-            {**r, "early": [s for s in r.get("early") or [] if s.get("days_before") is None]}
-            for r in usual_rates
-        ]
-        plans_of_course = [p for p in plans_of_course if not any(needs_start(x) for x in p["lines"])]
-        form["plans"] = plans_of_course
+        form["rates"] = [without_start(r) for r in rates]
+        plans_of_course = [p for p in plans_of_course if not any(needs_start(x.due) for x in p.lines or ())]
+        form["plans"] = [document(p) for p in plans_of_course]
     if course and not plans_of_course:
         form["plans"] = [{"name": "All now", "lines": [{"percent": "100", "due": {"after_sign_up": 0}}]}]
-    dates, dropped = [], []
-    if form.get("pattern") and not found:
-        probe = Reader({"pattern": form["pattern"]}, "", [], "pattern")
+    dates: list[Meeting] = []
+    dropped: list[str] = []
+    if pattern and not found:
+        probe = Reader({"pattern": pattern}, "", [], "pattern")
         _, plan = schedule.planned(uow, probe, uow.zone, need=True)
         if plan is None or probe.faults:
             for f in probe.faults:
@@ -244,8 +243,15 @@ def read_row(uow: UnitOfWork, row: Reader, by_name: dict[str, Course]) -> ReadRo
     return ReadRow(found, dates, dropped, new, course, form if not found else None)
 
 
-def needs_start(line: dict[str, Any]) -> bool:
-    return any(DueKind(kind) in NEEDS_START for kind in line["due"])
+def without_start(rate: Document) -> Document:
+    """A rate without the early steps that count the days before the start."""
+    form = RateForm.model_validate(rate)
+    steps = [document(s) for s in form.early or () if s.days_before is None]
+    return {**rate, "early": steps}
+
+
+def needs_start(due: DueForm) -> bool:
+    return any(DueKind(kind) in NEEDS_START for kind in due.model_fields_set)
 
 
 def mark_clashes(
@@ -260,14 +266,15 @@ def mark_clashes(
     owner: dict[int, int] = {}
     small: list[clashes.Clash] = []
     for n, form, read in planned:
-        defaults: Document = read.course.defaults if read.course else {}
-        named = str(form.get("place") or defaults.get("place") or "")
-        taught = str(form.get("instructor") or defaults.get("instructor") or "")
+        usual = courses.course_form(read.course)
+        named = str(form.get("place") or usual.place or "")
+        taught = str(form.get("instructor") or usual.instructor or "")
         room, teacher = named.casefold(), taught.casefold()
         place = where.get(room)
         place_id = place.id if place else new_id(invented, new, "p", named) if room else None
         teacher_id = teachers.get(teacher) or (new_id(invented, new, "i", taught) if teacher else None)
-        seats = form.get("capacity") or defaults.get("capacity") or 0
+        asked = form.get("capacity")
+        seats = asked if isinstance(asked, int) else usual.capacity or 0
         for m in read.dates:
             mark = -(len(rows) + 1)
             row = clashes.Row(
@@ -279,10 +286,10 @@ def mark_clashes(
             small.append(clashes.small(rows[-1], seats, place.seats))
     said: dict[int, set[str]] = {}
     for clash in clashes.of_planned(uow, rows, small, new):
-        for mark in (clash.n, clash.other_n):
-            line = owner.get(mark or 0)
-            if line is not None:
-                said.setdefault(line, set()).add(clash.text)
+        for mine in (clash.n, clash.other_n):
+            row_n = owner.get(mine or 0)
+            if row_n is not None:
+                said.setdefault(row_n, set()).add(clash.text)
     return [j.widened(SeasonRow, clashes=sorted(said.get(j.n, ()))) for j in judged]
 
 
@@ -367,18 +374,18 @@ def read_minutes(text: str) -> int | None:
     return None
 
 
-def plan_dates(uow: UnitOfWork, body: dict[str, Any]) -> PlannedDates:
+def plan_dates(uow: UnitOfWork, command: DatesCommand) -> PlannedDates:
     """The dates that a run's form gives as far as it is filled, closed days regarded, with their clashes."""
     faults: list[Fault] = []
-    top = Reader(body, "", faults, "pattern patterns extra changes place instructor capacity time_zone")
-    name = top.text("time_zone", "The time zone") or uow.center.time_zone
+    top = Reader(document(command), "", faults, " ".join(DatesCommand.model_fields))
+    name = command.time_zone or uow.center.time_zone
     if name not in ZONES:
         raise refuse("/time_zone", f'"{name}" is not a time zone, like America/New_York.')
     _, dates = schedule.planned(uow, top, ZoneInfo(name), need=False)
-    capacity = top.whole("capacity", "The number of seats", 1, 100_000)
+    capacity = command.capacity
     if faults or dates is None:
         raise Refused(faults)
-    where, teacher = body.get("place"), body.get("instructor")
+    where, teacher = command.place, command.instructor
     known = {p.name.casefold(): p for p in uow.session.scalars(select(Place))}
     teachers = {i.name.casefold(): i.id for i in uow.session.scalars(select(Instructor))}
     rows: list[clashes.Row] = []

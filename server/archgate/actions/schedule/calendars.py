@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import secrets
 from datetime import date, timedelta
-from typing import Any
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
@@ -18,8 +17,7 @@ from archgate.core.faults import refuse
 from archgate.core.schedule import day_text
 from archgate.papers.calendars import Entry, Taken, calendar_of
 from archgate.tables.courses import Course, Run
-from archgate.tables.schedule import Feed, Meeting, OnlineLink, Place
-from archgate.tables.teaching import Instructor
+from archgate.tables.schedule import Feed, Meeting, OnlineLink
 
 KINDS = ("all", "run", "place", "instructor")
 BACK = timedelta(days=400)  # how far a feed goes back
@@ -29,11 +27,15 @@ IMPORTED = (timedelta(days=31), timedelta(days=800))  # busy times before and af
 def name_of(uow: UnitOfWork, kind: str, subject_id: int) -> str:
     if kind == "all":
         return uow.center.name
-    table = {"run": Run, "place": Place, "instructor": Instructor}.get(kind)
-    row: Any = uow.session.get(table, subject_id) if table else None
-    if row is None:
+    name = None
+    if kind == "run":
+        run = uow.session.get(Run, subject_id)
+        name = f"{run.code} {run.title or run.course.title}" if run else None
+    elif kind in ("place", "instructor"):
+        name = places.owner_of(uow, kind, subject_id).name
+    if name is None:
         raise not_found("This calendar")
-    return f"{row.code} {row.title or row.course.title}" if kind == "run" else str(row.name)
+    return name
 
 
 def feed_of(uow: UnitOfWork, kind: str, subject_id: int, renew: bool = False) -> FeedOut:

@@ -15,9 +15,9 @@ from sqlalchemy import CompoundSelect, Select, delete, func, or_, select
 
 from archgate.actions.kernel.problems import not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
-from archgate.actions.kernel.views import ClashOut, ClashRun
+from archgate.actions.kernel.views import ClashOut, ClashRun, Done
 from archgate.actions.schedule import places
-from archgate.actions.schedule.views import Done
+from archgate.actions.schedule.commands import AcceptClashCommand
 from archgate.core.clashes import Kind, Span, overlaps, read_hours, within_hours
 from archgate.core.faults import refuse
 from archgate.core.schedule import day_text
@@ -419,10 +419,10 @@ def only_in(these: list[ClashOut], those: list[ClashOut]) -> list[ClashOut]:
 # --- accepting --------------------------------------------------------------------------------------------
 
 
-def accept(uow: UnitOfWork, key: str, reason: str) -> Done:
+def accept(uow: UnitOfWork, command: AcceptClashCommand) -> Done:
     """Let a clash stand, with a reason. It comes up again when a time of it changes."""
-    reason = reason.strip()
-    if not 1 <= len(reason) <= 500:
+    key, reason = command.key, command.reason
+    if not reason:
         raise refuse("/reason", "Give the reason why this clash may stand, in up to 500 characters.")
     clash = next((c for c in of_center(uow, None) if c.key == key), None)
     if clash is None:

@@ -5,21 +5,22 @@ from __future__ import annotations
 import re
 from datetime import UTC, date, datetime, time, timedelta
 from functools import lru_cache
-from typing import Any
 from zoneinfo import ZoneInfo
 
 import holidays
 from sqlalchemy import func, select
 from sqlalchemy.orm.attributes import set_committed_value
 
+from archgate.actions.kernel.commands import said_of
 from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
+from archgate.actions.kernel.views import Done
+from archgate.actions.schedule.commands import BusyCommand, ClosureCommand, InstructorCommand, PlaceCommand
 from archgate.actions.schedule.views import (
     BusyOut,
     ClosureChange,
     ClosureDay,
     ClosureYear,
-    Done,
     InstructorOut,
     PlaceOut,
 )
@@ -31,7 +32,6 @@ from archgate.tables.courses import Course, Run
 from archgate.tables.schedule import Closure, Meeting, MeetingPattern, Place
 from archgate.tables.teaching import BusyTime, Instructor
 
-PLACE_KINDS = ("room", "outdoors", "online")
 LONGEST_AWAY = 3660  # days of one absence
 YEARS_AHEAD = 4  # how far closures are looked up from the first date of a pattern
 
@@ -120,7 +120,7 @@ def remove(uow: UnitOfWork, kind: str, owner_id: int) -> Done:
     return Done(change=change.key)
 
 
-def put(row: Any, name: str, held: Place | Instructor | None) -> None:
+def put(row: Run | Meeting, name: str, held: Place | Instructor | None) -> None:
     """Set a row's place or instructor by its key column too, so that the log sees the change before the flush."""
     setattr(row, f"{name}_id", held.id if held else None)
     set_committed_value(row, name, held)
@@ -155,42 +155,37 @@ def read_text(row: Reader, key: str, most: int, now: str = "") -> str:
     return held.strip()
 
 
-def save_place(uow: UnitOfWork, place_id: int | None, body: dict[str, Any]) -> PlaceOut:
+def save_place(uow: UnitOfWork, place_id: int | None, command: PlaceCommand) -> PlaceOut:
     """Add a place, or change one. Its seats bound the runs held there; a clash says when they are too few."""
     place = lock_row(uow, Place, place_id) if place_id else Place(
-        kind="room", facts="", address="", map_link="", address_public=True, time_zone=uow.center.time_zone, active=True
+        name="", kind="room", facts="", address="", map_link="", address_public=True, time_zone=uow.center.time_zone,
+        active=True,
     )  # fmt: skip
     if place is None:
         raise not_found("This place")
     faults: list[Fault] = []
-    row = Reader(body, "", faults, "name kind seats facts address address_public map_link time_zone active")
-    name = " ".join((row.text("name", "The name", need=not place_id) or place.name or "").split())
-    if len(name) > 200:
-        row.fault("name", "The name is longer than 200 characters.")
+    name = " ".join((command.name or place.name).split())
     twin = uow.session.scalar(select(Place).where(Place.name == name)) if name else None
-    if twin and twin is not place:
-        row.fault("name", f"There is a place named {twin.name} already.")
-    kind = row.text("kind", "The kind") or place.kind
-    if kind not in PLACE_KINDS:
-        row.fault("kind", f"A place is one of {', '.join(PLACE_KINDS)}.")
-    seats = row.whole("seats", "The seats", 1, 100_000) if "seats" in row.value else place.seats
-    zone = row.text("time_zone", "The time zone") or place.time_zone
-    if zone not in ZONES:
-        row.fault("time_zone", f'"{zone}" is not a time zone, like America/New_York.')
-    link = read_text(row, "map_link", 2000, place.map_link)
-    if link and not link.startswith(("https://", "http://", "geo:")):
-        row.fault("map_link", "A map link begins with https://, http:// or geo:.")
-    values = {
-        "name": name, "kind": kind, "seats": seats, "time_zone": zone, "map_link": link,
-        "facts": read_text(row, "facts", 2000, place.facts), "address": read_text(row, "address", 2000, place.address),
-        "address_public": row.flag("address_public", "Public") if row.has("address_public") else place.address_public,
-        "active": row.flag("active", "Active") if row.has("active") else place.active,
-    }  # fmt: skip
+    if not name:
+        faults.append(Fault("/name", "The name is missing."))
+    elif twin and twin is not place:
+        faults.append(Fault("/name", f"There is a place named {twin.name} already."))
+    if command.time_zone and command.time_zone not in ZONES:
+        said = f'"{command.time_zone}" is not a time zone, like America/New_York.'
+        faults.append(Fault("/time_zone", said))
+    if command.map_link and not command.map_link.startswith(("https://", "http://", "geo:")):
+        faults.append(Fault("/map_link", "A map link begins with https://, http:// or geo:."))
     if faults:
         raise Refused(faults)
     new = place.id is None
-    for key, value in values.items():
-        setattr(place, key, value)
+    for key, value in said_of(command).items():
+        if value is not None:
+            setattr(place, key, str(value) if key == "kind" else value)
+        elif key == "seats":
+            place.seats = None
+        elif key in ("facts", "address", "map_link"):
+            setattr(place, key, "")
+    place.name = name
     uow.session.add(place)
     uow.session.flush()
     uow.log(
@@ -202,38 +197,47 @@ def save_place(uow: UnitOfWork, place_id: int | None, body: dict[str, Any]) -> P
     return place_view(place)
 
 
-def save_instructor(uow: UnitOfWork, instructor_id: int | None, body: dict[str, Any]) -> InstructorOut:
+def save_instructor(uow: UnitOfWork, instructor_id: int | None, command: InstructorCommand) -> InstructorOut:
     """Add an instructor, or change one, with the weekly hours at which they can teach."""
-    held = lock_row(uow, Instructor, instructor_id) if instructor_id else Instructor(hours=[], active=True)
-    if held is None:
+    row = (
+        lock_row(uow, Instructor, instructor_id)
+        if instructor_id
+        else Instructor(name="", hours=[], active=True)
+    )
+    if row is None:
         raise not_found("This instructor")
     faults: list[Fault] = []
-    row = Reader(body, "", faults, "name email phone hours active")
-    name = " ".join((row.text("name", "The name", need=not instructor_id) or held.name or "").split())
+    name = " ".join((command.name or row.name).split())
     twin = uow.session.scalar(select(Instructor).where(Instructor.name == name)) if name else None
-    if twin and twin is not held:
-        row.fault("name", f"There is an instructor named {twin.name} already.")
-    if len(name) > 200:
-        row.fault("name", "The name is longer than 200 characters.")
-    hours = row._take("hours", list, False, "The weekly hours") if "hours" in row.value else held.hours
+    if not name:
+        faults.append(Fault("/name", "The name is missing."))
+    elif twin and twin is not row:
+        faults.append(Fault("/name", f"There is an instructor named {twin.name} already."))
+    hours = [h.model_dump(mode="json", by_alias=True) for h in command.hours or []]
     try:
-        read_hours(hours or [])
+        read_hours(hours)
     except Refused as wrong:
         faults += wrong.faults
-    email = read_text(row, "email", 254, held.email or "")
-    if email and ("@" not in email or " " in email):
-        row.fault("email", f'"{email}" is not an email address.')
-    phone = read_text(row, "phone", 40, held.phone or "")
+    if command.email and ("@" not in command.email or " " in command.email):
+        faults.append(Fault("/email", f'"{command.email}" is not an email address.'))
     if faults:
         raise Refused(faults)
-    new = held.id is None
-    held.name, held.email, held.phone, held.hours = name, email or None, phone or None, hours or []
-    held.active = row.flag("active", "Active") if row.has("active") else held.active
-    uow.session.add(held)
+    new = row.id is None
+    row.name = name
+    given = command.model_fields_set
+    row.email = command.email or None if "email" in given else row.email
+    row.phone = command.phone or None if "phone" in given else row.phone
+    row.hours = hours if "hours" in given else row.hours
+    row.active = row.active if command.active is None else command.active
+    uow.session.add(row)
     uow.session.flush()
-    uow.log("add an instructor" if new else "change an instructor", "instructor", held.id,
-             f"{'Added' if new else 'Changed'} {name}")  # fmt: skip
-    return instructor_view(held)
+    uow.log(
+        "add an instructor" if new else "change an instructor",
+        "instructor",
+        row.id,
+        f"{'Added' if new else 'Changed'} {name}",
+    )
+    return instructor_view(row)
 
 
 # --- times at which somebody is away or a place is closed -------------------------------------------------
@@ -272,29 +276,25 @@ def list_busy(uow: UnitOfWork, kind: str, owner_id: int) -> list[BusyOut]:
     ]
 
 
-def add_busy(uow: UnitOfWork, kind: str, owner_id: int, body: dict[str, Any]) -> BusyOut:
+def add_busy(uow: UnitOfWork, kind: str, owner_id: int, command: BusyCommand) -> BusyOut:
     """An absence or a closed time: whole days from one through another, or hours of one day."""
     owner = owner_of(uow, kind, owner_id)
     zone = zone_of_owner(uow, owner)
     faults: list[Fault] = []
-    row = Reader(body, "", faults, "from through start end label")
-    first = row.day("from", "The first day", need=True)
-    last = row.day("through", "The last day") or first
-    start, end = row.clock("start", "The time from"), row.clock("end", "The time to")
-    label = read_text(row, "label", 200)
-    if first and last and not 0 <= (last - first).days <= LONGEST_AWAY:
-        said = (
-            "The last day is before the first."
-            if last < first
-            else f"This takes at most {LONGEST_AWAY:,} days."
-        )
-        row.fault("through", said)
+    first, last = command.first, command.through or command.first
+    start, end = command.start, command.end
+    if last < first:
+        faults.append(Fault("/through", "The last day is before the first."))
+    elif (last - first).days > LONGEST_AWAY:
+        faults.append(Fault("/through", f"This takes at most {LONGEST_AWAY:,} days."))
     if (start is None) != (end is None):
-        row.fault("end" if end is None else "start", "Give both times, or neither for whole days.")
+        at = "/end" if end is None else "/start"
+        faults.append(Fault(at, "Give both times, or neither for whole days."))
     if start and end and first == last and end <= start:
-        row.fault("end", "The time ends before it begins.")
-    if faults or first is None or last is None:
+        faults.append(Fault("/end", "The time ends before it begins."))
+    if faults:
         raise Refused(faults)
+    label = command.label or ""
     begins = moment_of(first, start or time(0), zone).astimezone(UTC)
     ends = moment_of(last if end else last + timedelta(days=1), end or time(0), zone).astimezone(UTC)
     held = BusyTime(starts_at=begins, ends_at=ends, all_day=start is None, label=label or "away", source="")
@@ -422,20 +422,14 @@ def set_region(uow: UnitOfWork, region: str) -> ClosureYear:
     return list_closures(uow, uow.today.year)
 
 
-def add_closure(uow: UnitOfWork, body: dict[str, Any]) -> ClosureChange:
+def add_closure(uow: UnitOfWork, command: ClosureCommand) -> ClosureChange:
     """Close days of the center's own, from one through another; what meets on them is listed as clashes."""
-    faults: list[Fault] = []
-    row = Reader(body, "", faults, "from through label")
-    first = row.day("from", "The first day", need=True)
-    last = row.day("through", "The last day") or first
-    label = read_text(row, "label", 200) or "closed"
-    if first and last and not 0 <= (last - first).days <= 366:
-        row.fault(
-            "through",
-            "The last day is before the first." if last < first else "A closure has at most 366 days.",
-        )
-    if faults or first is None or last is None:
-        raise Refused(faults)
+    first, last = command.first, command.through or command.first
+    label = command.label or "closed"
+    if last < first:
+        raise refuse("/through", "The last day is before the first.")
+    if (last - first).days > 366:
+        raise refuse("/through", "A closure has at most 366 days.")
     held = {c.day: c for c in uow.session.scalars(select(Closure).where(Closure.day.between(first, last)))}
     for n in range((last - first).days + 1):
         day = first + timedelta(days=n)

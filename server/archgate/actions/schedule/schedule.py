@@ -6,12 +6,11 @@ from collections import Counter
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
-from typing import Any
+from typing import TypeAlias
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import func, select
+from sqlalchemy import Subquery, func, select
 
-from archgate.actions.kernel import answers
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.kernel.views import DateFacts, MovedDate, Touch
@@ -21,7 +20,7 @@ from archgate.core import gates as core_gates
 from archgate.core.documents import PATTERN_KEYS, meeting_document, read_extra, read_pattern
 from archgate.core.faults import Fault, Refused
 from archgate.core.gates import Rule, Window
-from archgate.core.reader import Reader
+from archgate.core.reader import Document, Reader
 from archgate.core.schedule import (
     WEEKDAYS,
     Change,
@@ -48,7 +47,7 @@ def day_before(day: date) -> date:
     return day - timedelta(days=1)
 
 
-def spans_of_runs() -> Any:
+def spans_of_runs() -> Subquery:  # type: ignore[explicit-any]  # each of its columns has a type of its own
     """The first and last day on which each run meets, cancelled meetings left out, as a subquery."""
     first, last = func.min(Meeting.date).label("first"), func.max(Meeting.date).label("last")
     held = select(Meeting.run_id, first, last).where(Meeting.cancelled_at.is_(None))
@@ -205,11 +204,14 @@ def settle_times(run: Run, row: Meeting) -> None:
 # --- gates ------------------------------------------------------------------------------------------------
 
 
-def rule_of(held: dict[str, Any] | None) -> Rule | None:
+def rule_of(kept: object) -> Rule | None:
     """A stored gate rule as the core sees it."""
-    if not held:
+    if not isinstance(kept, dict):
         return None
-    return Rule(date.fromisoformat(held["on"])) if "on" in held else Rule(days_before=held["days_before"])
+    day, days = kept.get("on"), kept.get("days_before")
+    if isinstance(day, str):
+        return Rule(date.fromisoformat(day))
+    return Rule(days_before=days) if isinstance(days, int) else None
 
 
 def windows_of(run: Run) -> tuple[Window, ...]:
@@ -218,7 +220,7 @@ def windows_of(run: Run) -> tuple[Window, ...]:
     )
 
 
-def read_rule(row: Reader, key: str, name: str) -> dict[str, Any] | None:
+def read_rule(row: Reader, key: str, name: str) -> Document | None:
     """A gate rule of a form: {"on": date} or {"days_before": n}."""
     if not row.has(key):
         return None
@@ -229,7 +231,7 @@ def read_rule(row: Reader, key: str, name: str) -> dict[str, Any] | None:
         inner.day("on", name),
         inner.whole("days_before", f"The days before the start of {name.lower()}", 0, 3660),
     )
-    return {"on": answers.shown(day)} if day else None if days is None else {"days_before": days}
+    return {"on": day.isoformat()} if day else None if days is None else {"days_before": days}
 
 
 def is_open(run: Run) -> bool:
@@ -290,7 +292,7 @@ def settle_gates(uow: UnitOfWork, run: Run) -> None:
     uow.session.refresh(run, ["gates"])
 
 
-def wanted_gates(uow: UnitOfWork, run: Run) -> dict[tuple[Any, ...], core_gates.Gate]:
+def wanted_gates(uow: UnitOfWork, run: Run) -> dict[GateFacts, core_gates.Gate]:
     """The gates a run should have, by their facts."""
     return {_gate_facts(g): g for g in (*core_gates_of(run, uow.zone), *set_aside_gates(uow, run))}
 
@@ -302,7 +304,7 @@ def wrong_gates(uow: UnitOfWork, run: Run) -> tuple[list[str], list[str]]:
     return _gates_said(held - wanted), _gates_said(wanted - held)
 
 
-def _gates_said(facts: Counter[tuple[Any, ...]]) -> list[str]:
+def _gates_said(facts: Counter[GateFacts]) -> list[str]:
     return [
         f'{kind} {n} "{label}" ({rule}, {at:%Y-%m-%d %H:%M} UTC)'
         for kind, rule, _, at, label, n in facts.elements()
@@ -321,7 +323,10 @@ def set_aside_gates(uow: UnitOfWork, run: Run) -> list[core_gates.Gate]:
     ]  # fmt: skip
 
 
-def _gate_facts(row: Gate | core_gates.Gate) -> tuple[Any, ...]:
+GateFacts: TypeAlias = tuple[str, str, date, datetime, str, int | None]
+
+
+def _gate_facts(row: Gate | core_gates.Gate) -> GateFacts:
     return row.kind, row.rule, row.day, row.at, row.label, row.n
 
 

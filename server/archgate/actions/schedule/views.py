@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import date, datetime
 
 from archgate.actions.kernel.commands import Clock, Moment, View
+from archgate.actions.schedule.commands import HoursForm
 
 
 class PlaceOut(View):
@@ -25,7 +26,7 @@ class InstructorOut(View):
     name: str
     email: str | None
     phone: str | None
-    hours: list[dict[str, str]]
+    hours: list[HoursForm]
     active: bool
 
 
@@ -62,10 +63,6 @@ class ClosureYear(View):
 class ClosureChange(View):
     change: str
     meetings: int
-
-
-class Done(View):
-    change: str
 
 
 class FeedOut(View):

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from datetime import date
-from typing import Any
+from datetime import date, datetime
+from typing import Protocol
 
-from sqlalchemy import func, select, update
+from sqlalchemy import ColumnElement, func, select, update
 
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
@@ -64,7 +64,20 @@ def lock_both(uow: UnitOfWork, here: Run, there: Run) -> None:
         lock_seats(uow, run)
 
 
-def party(row: Any) -> Party:
+class InLine(Protocol):
+    """What of a place in line the core looks at."""
+
+    @property
+    def id(self) -> int: ...
+    @property
+    def heads(self) -> int: ...
+    @property
+    def joined_at(self) -> datetime: ...
+    @property
+    def head_start(self) -> int: ...
+
+
+def party(row: InLine) -> Party[int]:
     """A stored place in line, whole or only these facts of it, as the core sees it."""
     return Party(row.id, row.heads, row.joined_at, row.head_start)
 
@@ -169,7 +182,7 @@ def use_hold(uow: UnitOfWork, run: Run, held_id: int, heads: int) -> None:
     uow.session.flush()
 
 
-def kept_back_of(today: date) -> Any:
+def kept_back_of(today: date) -> ColumnElement[int]:
     """The seats of each run of a query that are held, on offer or set aside, as an SQL expression beside `Run`."""
     held = select(func.coalesce(func.sum(HeldPlace.seats), 0)).where(
         HeldPlace.run_id == Run.id, HeldPlace.status == "held", HeldPlace.last >= today

@@ -27,7 +27,7 @@ export function Fix({
 }: {
   batch: Batch;
   item: Batch["items"][number];
-  onSave: (body: Schemas["RowFix"]) => Promise<void>;
+  onSave: (body: Schemas["RowFixForm"]) => Promise<void>;
   onClose: () => void;
 }) {
   const first = {
@@ -53,7 +53,7 @@ export function Fix({
   const save = async () => {
     const changed = Object.fromEntries(
       Object.entries(form).filter(([k, v]) => v !== first[k as keyof typeof first]),
-    ) as Schemas["RowFix"];
+    ) as Schemas["RowFixForm"];
     forget();
     await onSave(changed);
   };

@@ -52,7 +52,7 @@ function Judged({ runId, batchId }: { runId: number; batchId: number }) {
   });
   const batch = query.data;
   if (!batch) return <NotYet title="List" error={query.error} retry={() => void query.refetch()} />;
-  const change = async (body: Schemas["BatchChange"]) => {
+  const change = async (body: Schemas["BatchChangeCommand"]) => {
     setBusy(true);
     try {
       const result = await ask(
@@ -88,7 +88,7 @@ function Judged({ runId, batchId }: { runId: number; batchId: number }) {
       setBusy(false);
     }
   };
-  const fix = async (line: number, body: Schemas["RowFix"]) => {
+  const fix = async (line: number, body: Schemas["RowFixForm"]) => {
     try {
       const result = await ask(
         api.PATCH("/api/v1/batches/{batch_id}/rows/{line}", {

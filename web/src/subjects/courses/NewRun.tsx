@@ -3,7 +3,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState, type FormEvent } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 
-import { api, ask, faultsOf, keyHeader, messageOf } from "../../app/server";
+import { api, ask, asTyped, faultsOf, keyHeader, messageOf } from "../../app/server";
 import { useKept, useKeptKey, useMe, useSettled } from "../../app/session";
 import { Choice, Field } from "../../parts/Field";
 import { Page } from "../../parts/Page";
@@ -72,9 +72,11 @@ export default function NewRun() {
     instructor: settled.instructor || null,
     capacity: /^\d+$/.test(settled.capacity) ? Number(settled.capacity) : null,
   };
-  const planned = usePlanned(complete ? asked : null);
+  const planned = usePlanned(complete ? asTyped<"DatesCommand">(asked) : null);
   const final = usePlanned(
-    complete && settled.changes.length ? { ...asked, changes: settled.changes } : null,
+    complete && settled.changes.length
+      ? asTyped<"DatesCommand">({ ...asked, changes: settled.changes })
+      : null,
   );
   const clashes = (settled.changes.length ? final.data?.clashes : planned.data?.clashes) ?? [];
   const meetings = planned.data?.meetings ?? [];

@@ -1,4 +1,4 @@
-import type { Schemas } from "../../app/server";
+import { asTyped, type Schemas } from "../../app/server";
 
 /** What a person types for a run, all as text, and the document it becomes. */
 
@@ -334,9 +334,9 @@ export function plansOf(plans: PlanForm[], digits: number) {
   }));
 }
 
-export function documentOf(form: RunForm, digits: number): Schemas["NewRun"] {
+export function documentOf(form: RunForm, digits: number): Schemas["RunCommand"] {
   const typed = form.courseTitle.trim();
-  return {
+  return asTyped<"RunCommand">({
     ...(form.courseId ? { course_id: Number(form.courseId) } : { course: { title: typed || null } }),
     title: form.title,
     code: form.code.trim() || null,
@@ -360,7 +360,7 @@ export function documentOf(form: RunForm, digits: number): Schemas["NewRun"] {
     ...datesOf(form),
     rates: ratesOf(form.rates, digits),
     plans: plansOf(form.plans, digits),
-  };
+  });
 }
 
 /** Patterns, one-off meetings and changes; a cohort may have none, an open run has none. */

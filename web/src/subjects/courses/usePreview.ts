@@ -53,7 +53,7 @@ export function useCalculator<T>(name: "schedule" | "quote" | "plan", document: 
 }
 
 /** The dates a form gives with the center's closed days, and what they clash with; null while there is none. */
-export function usePlanned(form: Schemas["PlannedForm"] | null) {
+export function usePlanned(form: Schemas["DatesCommand"] | null) {
   return useQuery({
     queryKey: ["planned", form],
     queryFn: () => ask(api.POST("/api/v1/schedule/plan", { body: form! })),

@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { api, ask, faultsOf, newKey, type Schemas } from "../../app/server";
+import { api, ask, asTyped, faultsOf, newKey, type Schemas } from "../../app/server";
 import { useKept, useMe } from "../../app/session";
 import { Choice, Field } from "../../parts/Field";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
@@ -219,8 +219,18 @@ function CodeForm({
     };
     try {
       const done = code
-        ? await ask(api.PUT("/api/v1/codes/{code_id}", { params: { path: { code_id: code.id } }, body }))
-        : await ask(api.POST("/api/v1/codes", { params: { header: { "Idempotency-Key": key } }, body }));
+        ? await ask(
+            api.PUT("/api/v1/codes/{code_id}", {
+              params: { path: { code_id: code.id } },
+              body: asTyped<"CodeCommand">(body),
+            }),
+          )
+        : await ask(
+            api.POST("/api/v1/codes", {
+              params: { header: { "Idempotency-Key": key } },
+              body: asTyped<"CodeCommand">(body),
+            }),
+          );
       setForm(null);
       onSaved(
         done.number && !code

@@ -2,7 +2,7 @@ import Button from "@mui/material/Button";
 import { useQuery } from "@tanstack/react-query";
 import { useState, type ReactNode } from "react";
 
-import { api, ask, faultsOf, messageOf } from "../../app/server";
+import { api, ask, faultsOf, messageOf, type Schemas } from "../../app/server";
 import { useKept } from "../../app/session";
 import { Field } from "../../parts/Field";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
@@ -40,7 +40,8 @@ type Values = {
   quote_days?: number;
   access_days?: number;
 };
-type Save = (name: string, value: unknown) => Promise<Record<string, string> | null>;
+type Name = keyof Schemas["CenterDefaultsForm"];
+type Save = (name: Name, value: unknown) => Promise<Record<string, string> | null>;
 
 /** What new runs start from where their course says nothing. */
 export default function DefaultsPage() {
@@ -210,7 +211,7 @@ function Part<Stored, Form>({
   save,
   differ,
 }: {
-  name: string;
+  name: Name;
   title: string;
   empty: string;
   stored?: Stored[];
@@ -271,7 +272,7 @@ function Days({
   usual,
   save,
 }: {
-  name: string;
+  name: Name;
   label: string;
   stored?: number;
   usual: string;

@@ -3,7 +3,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 
-import { api, ask, faultsOf, messageOf, type Schemas } from "../../app/server";
+import { api, ask, asTyped, faultsOf, messageOf, type Schemas } from "../../app/server";
 import { useKept, useSettled } from "../../app/session";
 import { Choice, Field } from "../../parts/Field";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
@@ -70,7 +70,7 @@ function Planner({ run, start }: { run: Schemas["RunOut"]; start: Start }) {
   );
   const found = useQuery({
     queryKey: ["early-plan", body],
-    queryFn: () => ask(api.POST("/api/v1/early-bird", { body })),
+    queryFn: () => ask(api.POST("/api/v1/early-bird", { body: asTyped<"EarlyCommand">(body) })),
     placeholderData: keepPreviousData,
     retry: false,
   });
@@ -82,7 +82,7 @@ function Planner({ run, start }: { run: Schemas["RunOut"]; start: Start }) {
       const outcome = await ask(
         api.POST("/api/v1/runs/{run_id}/early-bird", {
           params: { path: { run_id: run.id }, query: { preview } },
-          body: applied,
+          body: asTyped<"EarlyCommand">(applied),
         }),
       );
       if (preview) return setPending(outcome);

@@ -2,7 +2,7 @@ import Button from "@mui/material/Button";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, ask, faultsOf, type Schemas } from "../../app/server";
+import { api, ask, asTyped, faultsOf, type Schemas } from "../../app/server";
 import { useKept, useMe } from "../../app/session";
 import { Choice, Field } from "../../parts/Field";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
@@ -169,10 +169,10 @@ function CenterPlanForm({
         ? await ask(
             api.PATCH("/api/v1/plans/{plan_id}", {
               params: { path: { plan_id: plan.id } },
-              body: { seen: { name: plan.name }, set: whole },
+              body: asTyped<"PlanPatch">({ seen: { name: plan.name }, set: whole }),
             }),
           )
-        : await ask(api.POST("/api/v1/plans", { body: whole }));
+        : await ask(api.POST("/api/v1/plans", { body: asTyped<"PlanCommand">(whole) }));
       setKept(null);
       onSaved(`${done.plan.name} is saved; it holds for sign-ups from now on.`, done.change);
     } catch (problem) {

@@ -42,7 +42,7 @@ function CourseRefunds({ run, acts }: { run: Run; acts: ReturnType<typeof useDon
       const { change } = await ask(
         api.PATCH("/api/v1/courses/{course_id}", {
           params: { path: { course_id: run.course.id } },
-          body: { seen: { refunds: own ?? null }, set: { refunds: value } },
+          body: { seen: { refunds: own ?? null }, set: { refunds: value as Policy | null } },
         }),
       );
       acts.say({

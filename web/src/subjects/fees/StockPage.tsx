@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { api, ask, faultsOf, messageOf, newKey } from "../../app/server";
+import { api, ask, asTyped, faultsOf, messageOf, newKey } from "../../app/server";
 import { Choice, Field } from "../../parts/Field";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { clock, day } from "../../parts/text";
@@ -102,11 +102,11 @@ function Count({ names, acts }: { names: string[]; acts: ReturnType<typeof useDo
       const done = await ask(
         api.POST("/api/v1/stock", {
           params: { header: { "Idempotency-Key": key } },
-          body: {
+          body: asTyped<"StockCommand">({
             name: form.name.trim() || null,
             ...(form.how === "counted" ? { counted: number } : { add: signed }),
             cause: form.cause || null,
-          },
+          }),
         }),
       );
       acts.say({ text: `${done.on_hand} of ${done.name} are in stock.` });

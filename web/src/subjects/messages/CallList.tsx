@@ -3,12 +3,12 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
 import { useState } from "react";
 
-import { api, ask, messageOf, newKey } from "../../app/server";
+import { api, ask, messageOf, newKey, type Schemas } from "../../app/server";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { clock, count, day, isZero, money } from "../../parts/text";
 import { focused, useDone } from "../../parts/useUndo";
 
-const OUTCOMES = ["reached", "left word", "no answer", "wrong number"];
+const OUTCOMES: Schemas["CallOutcome"][] = ["reached", "left word", "no answer", "wrong number"];
 
 /** Whom to call about a meeting that falls out: phone, what was sent, what came of the call. */
 export default function CallList() {
@@ -34,7 +34,7 @@ export default function CallList() {
     }
     void queries.invalidateQueries({ queryKey: ["calls", meetingId] });
   };
-  const note = (person: number, outcome: string, text: string) =>
+  const note = (person: number, outcome: Schemas["CallOutcome"], text: string) =>
     attempt(
       ask(
         api.PUT("/api/v1/meetings/{meeting_id}/calls/{person_id}", {

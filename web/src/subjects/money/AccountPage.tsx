@@ -3,7 +3,16 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useParams } from "react-router";
 
-import { api, ask, faultsOf, messageOf, newKey, ServerProblem, type Schemas } from "../../app/server";
+import {
+  api,
+  ask,
+  asTyped,
+  faultsOf,
+  messageOf,
+  newKey,
+  ServerProblem,
+  type Schemas,
+} from "../../app/server";
 import { useKept, useMe } from "../../app/session";
 import { Choice, Field } from "../../parts/Field";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
@@ -109,7 +118,7 @@ function Take({ account, acts }: { account: Account; acts: Acts }) {
       const done = await ask(
         api.POST("/api/v1/accounts/{account_id}/payments", {
           params: { path: { account_id: account.id }, header: { "Idempotency-Key": key } },
-          body: {
+          body: asTyped<"PaymentCommand">({
             amount: amount(form.amount, digits),
             method: form.method,
             reference: form.reference,
@@ -123,7 +132,7 @@ function Take({ account, acts }: { account: Account; acts: Acts }) {
                     .map(([n, text]) => ({ id: Number(n), amount: amount(text, digits) })),
                 }
               : {}),
-          },
+          }),
         }),
       );
       setForm(empty);
@@ -251,7 +260,7 @@ function Open({ account, acts }: { account: Account; acts: Acts }) {
     const done = await ask(
       api.POST("/api/v1/accounts/{account_id}/write-offs", {
         params: { path: { account_id: account.id } },
-        body: { installment_id: id, why: why || null },
+        body: { installment_id: id, why },
       }),
     );
     setLost(null);
@@ -330,7 +339,10 @@ function Credit({ account, acts }: { account: Account; acts: Acts }) {
       const done = await ask(
         api.POST("/api/v1/accounts/{account_id}/refunds", {
           params: { path: { account_id: account.id }, header: { "Idempotency-Key": key } },
-          body: { ...form, amount: amount(form.amount, digitsOf(account.currency)), why: form.why || null },
+          body: asTyped<"RefundCommand">({
+            ...form,
+            amount: amount(form.amount, digitsOf(account.currency)),
+          }),
         }),
       );
       setBack(false);

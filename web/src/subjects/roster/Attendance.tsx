@@ -10,7 +10,8 @@ import { Trouble } from "../../parts/Page";
 import { count, day } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
 
-const KEYS: Record<string, string> = { p: "present", l: "late", e: "left early", x: "excused", a: "absent" };
+type Mark = Schemas["Mark"];
+const KEYS: Record<string, Mark> = { p: "present", l: "late", e: "left early", x: "excused", a: "absent" };
 const LETTER = Object.fromEntries(Object.entries(KEYS).map(([k, v]) => [v, k.toUpperCase()]));
 
 /** Who was at a meeting: one key a person, then on to the next. */
@@ -21,7 +22,7 @@ export function AttendancePage({ run, acts }: { run: Schemas["RunOut"]; acts: Re
   const [remarks, setRemarks] = useState(false);
   // A meeting that is still ahead is asked about once, before the first mark.
   const [agreed, setAgreed] = useState<number | null>(null);
-  const [asking, setAsking] = useState<{ n: number; status: string | null } | null>(null);
+  const [asking, setAsking] = useState<{ n: number; status: Mark | null } | null>(null);
   const rows = useRef<(HTMLLIElement | null)[]>([]);
   const line = useRef<Promise<unknown>>(Promise.resolve());
   const pending = useRef(0);
@@ -39,13 +40,13 @@ export function AttendancePage({ run, acts }: { run: Schemas["RunOut"]; acts: Re
   const usual = todays ?? last ?? found.meetings[0]!;
   const chosen = found.meetings.find((m) => String(m.id) === params.get("meeting")) ?? usual;
   const ahead = chosen.date > me.today;
-  const put = async (n: number, status: string | null) => {
+  const put = async (n: number, status: Mark | null) => {
     const person = found.people[n];
     if (!person) return;
     if (ahead && agreed !== chosen.id) return setAsking({ n, status });
     await mark(n, status);
   };
-  const mark = async (n: number, status: string | null) => {
+  const mark = async (n: number, status: Mark | null) => {
     const person = found.people[n];
     if (!person) return;
     const key = ["attendance", run.id];

@@ -14,7 +14,7 @@ type Acts = ReturnType<typeof useDone>;
 type Act = "tell" | "group" | "move" | "withdraw";
 
 /** Save a file that the server made. */
-export async function saveFile(runId: number, body: Schemas["FileIn"], name: string) {
+export async function saveFile(runId: number, body: Schemas["PaperCommand"], name: string) {
   const { data, error, response } = await api.POST("/api/v1/runs/{run_id}/roster-file", {
     params: { path: { run_id: runId } },
     body,
@@ -49,7 +49,7 @@ export function Chosen({
     setAct(null);
     onClear();
   };
-  const file = async (kind: string, name: string) => {
+  const file = async (kind: Schemas["PaperKind"], name: string) => {
     try {
       await saveFile(run.id, { kind, enrollment_ids: ids, remarks }, name);
     } catch (error) {

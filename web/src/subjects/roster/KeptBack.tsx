@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { api, ask, messageOf, newKey, type Schemas } from "../../app/server";
+import { api, ask, asTyped, messageOf, newKey, type Schemas } from "../../app/server";
 import { useKept } from "../../app/session";
 import { Field } from "../../parts/Field";
 import { OrganizationPick } from "../../parts/OrganizationPick";
@@ -98,12 +98,12 @@ function Hold({ run, acts, onClose }: { run: Run; acts: Acts; onClose: () => voi
       const done = await ask(
         api.POST("/api/v1/runs/{run_id}/held-places", {
           params: { path: { run_id: run.id }, header: { "Idempotency-Key": key } },
-          body: {
+          body: asTyped<"HoldCommand">({
             seats: whole(form.seats),
             for_whom: form.for_whom || null,
             last: form.last || null,
             note: form.note || null,
-          },
+          }),
         }),
       );
       setForm({ seats: "", for_whom: "", last: "", note: "" });
@@ -201,14 +201,14 @@ function AsideForm({
       const done = await ask(
         api.PUT("/api/v1/runs/{run_id}/set-asides", {
           params: { path: { run_id: run.id } },
-          body: {
+          body: asTyped<"SetAsideCommand">({
             id: held?.id ?? null,
             name: form.name || null,
             seats: whole(form.seats),
             last: form.last || null,
             tag: form.tag || null,
             organization_id: form.organization ? Number(form.organization) : null,
-          },
+          }),
         }),
       );
       acts.say({

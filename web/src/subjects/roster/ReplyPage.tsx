@@ -3,7 +3,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { useParams } from "react-router";
 
-import { api, ask, messageOf } from "../../app/server";
+import { api, ask, messageOf, type Schemas } from "../../app/server";
 import { Gatelet } from "../../parts/Arch";
 import { day, money } from "../../parts/text";
 
@@ -24,7 +24,7 @@ export default function ReplyPage() {
   useEffect(() => {
     document.title = page ? `${page.title} · ${page.center}` : "Your offer";
   }, [page]);
-  const answer = async (said: string) => {
+  const answer = async (said: Schemas["Answer"]) => {
     setBusy(true);
     setSure(false);
     try {

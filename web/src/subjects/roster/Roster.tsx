@@ -18,9 +18,9 @@ export function useRoster(runId: number) {
   return useQuery({
     queryKey: ["roster", runId],
     queryFn: async () => {
-      const roster = await ask(
+      const roster = (await ask(
         api.GET("/api/v1/runs/{run_id}/roster", { params: { path: { run_id: runId } } }),
-      );
+      )) as Schemas["Roster"];
       const rows = roster.rows.map(
         (row) => Object.fromEntries(roster.columns.map((c, i) => [c, row[i]])) as unknown as RosterRow,
       );

@@ -80,7 +80,7 @@ const ROLES = ["assistant", "observer", "instructor"];
 
 function AddRole({ run, acts, onClose }: { run: Schemas["RunOut"]; acts: Acts; onClose: () => void }) {
   const me = useMe();
-  const [role, setRole] = useState("assistant");
+  const [role, setRole] = useState<Schemas["Role"]>("assistant");
   const [typed, setTyped] = useState("");
   const [key, setKey] = useState(newKey);
   const q = useSettled(typed.trim(), 120);
@@ -109,7 +109,7 @@ function AddRole({ run, acts, onClose }: { run: Schemas["RunOut"]; acts: Acts; o
       <Choice
         label="As"
         value={role}
-        onChange={setRole}
+        onChange={(r) => setRole(r as Schemas["Role"])}
         options={ROLES.filter((r) => r !== "instructor" || me.role === "administrator").map((r) => ({
           value: r,
           text: r,

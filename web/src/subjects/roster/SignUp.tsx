@@ -153,7 +153,7 @@ function Role({
 }) {
   const me = useMe();
   const path = { enrollment_id: held.id };
-  const set = async (role: string) => {
+  const set = async (role: Schemas["Role"]) => {
     try {
       const done = await ask(
         api.PUT("/api/v1/enrollments/{enrollment_id}/role", { params: { path }, body: { role } }),
@@ -172,7 +172,7 @@ function Role({
       acts.fail(messageOf(error));
     }
   };
-  const others = ["assistant", "observer", "instructor"].filter(
+  const others = (["assistant", "observer", "instructor"] as const).filter(
     (r) => r !== held.role && (r !== "instructor" || me.role === "administrator"),
   );
   return (

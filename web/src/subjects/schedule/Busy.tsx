@@ -2,7 +2,7 @@ import Button from "@mui/material/Button";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, ask, faultsOf } from "../../app/server";
+import { api, ask, asTyped, faultsOf } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Field } from "../../parts/Field";
 import { clock, day } from "../../parts/text";
@@ -35,7 +35,13 @@ export function Busy({
       await ask(
         api.POST("/api/v1/busy/{kind}/{owner_id}", {
           params: { path: { kind, owner_id: owner.id } },
-          body: Object.fromEntries(Object.entries(form).map(([k, v]) => [k, v || null])) as never,
+          body: asTyped<"BusyCommand">({
+            from: form.from || null,
+            through: form.through || null,
+            start: form.start || null,
+            end: form.end || null,
+            label: form.label,
+          }),
         }),
       );
       setError(null);

@@ -3,7 +3,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useSearchParams } from "react-router";
 
-import { api, ask, faultsOf, messageOf } from "../../app/server";
+import { api, ask, asTyped, faultsOf, messageOf } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Field } from "../../parts/Field";
 import { NotYet } from "../../parts/Page";
@@ -53,7 +53,11 @@ export function ClosedDays({ acts }: { acts: Acts }) {
           void attempt(async () => {
             const done = await ask(
               api.POST("/api/v1/closures", {
-                body: { from: form.from || null, through: form.through || null, label: form.label } as never,
+                body: asTyped<"ClosureCommand">({
+                  from: form.from || null,
+                  through: form.through || null,
+                  label: form.label,
+                }),
               }),
             );
             setForm({ from: "", through: "", label: "" });

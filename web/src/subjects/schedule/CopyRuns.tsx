@@ -3,7 +3,17 @@ import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-quer
 import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 
-import { api, ask, faultsOf, keyHeader, messageOf, newKey, type Schemas } from "../../app/server";
+import {
+  api,
+  ask,
+  asTyped,
+  faultsOf,
+  keyHeader,
+  messageOf,
+  newKey,
+  type Typed,
+  type Schemas,
+} from "../../app/server";
 import { useMe, useSettled } from "../../app/session";
 import { ClashList } from "../../parts/ClashList";
 import { Choice, Field } from "../../parts/Field";
@@ -32,7 +42,7 @@ export default function CopyRuns() {
   const [key, setKey] = useState(newKey);
   const [made, setMade] = useState<Schemas["Copied"] | null>(null);
   const courses = useQuery({ queryKey: ["courses"], queryFn: () => ask(api.GET("/api/v1/courses")) });
-  const body: Schemas["CopyAsk"] | null =
+  const body: Typed<Schemas["CopyCommand"]> | null =
     what === "run"
       ? runId && form.first
         ? { runs: [{ id: runId, first: form.first }] }
@@ -45,7 +55,13 @@ export default function CopyRuns() {
   const settled = useSettled(body);
   const preview = useQuery({
     queryKey: ["copies", settled],
-    queryFn: () => ask(api.POST("/api/v1/copies", { body: settled!, params: { query: { preview: true } } })),
+    queryFn: () =>
+      ask(
+        api.POST("/api/v1/copies", {
+          body: asTyped<"CopyCommand">(settled!),
+          params: { query: { preview: true } },
+        }),
+      ),
     enabled: settled !== null && made === null,
     placeholderData: keepPreviousData,
     retry: false,
@@ -56,7 +72,10 @@ export default function CopyRuns() {
     if (!body) return;
     try {
       const done = await ask(
-        api.POST("/api/v1/copies", { body, params: { query: { preview: false }, header: keyHeader(key) } }),
+        api.POST("/api/v1/copies", {
+          body: asTyped<"CopyCommand">(body),
+          params: { query: { preview: false }, header: keyHeader(key) },
+        }),
       );
       setMade(done);
       setKey(newKey());

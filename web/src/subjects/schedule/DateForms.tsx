@@ -1,7 +1,7 @@
 import Button from "@mui/material/Button";
 import { useState, type ReactNode } from "react";
 
-import { api, ask, keyHeader, newKey } from "../../app/server";
+import { api, ask, asTyped, keyHeader, newKey } from "../../app/server";
 import { useKept } from "../../app/session";
 import { Choice, Field } from "../../parts/Field";
 import { count, day } from "../../parts/text";
@@ -112,7 +112,9 @@ export function Extend({ run, propose, onClose }: { run: Run; propose: Propose; 
         ask(
           api.POST("/api/v1/runs/{run_id}/extend", {
             params: { path: { run_id: run.id }, query: { preview }, header: keyHeader(key) },
-            body: how === "meetings" ? { meetings: whole(value) } : { ends_on: value || null },
+            body: asTyped<"ExtendCommand">(
+              how === "meetings" ? { meetings: whole(value) } : { ends_on: value || null },
+            ),
           }),
         ),
       onClose,

@@ -1,7 +1,7 @@
 import Button from "@mui/material/Button";
 import { useState } from "react";
 
-import { api, ask, type Schemas } from "../../app/server";
+import { api, ask, asTyped, type Schemas } from "../../app/server";
 import { useKept } from "../../app/session";
 import { Choice, Field } from "../../parts/Field";
 import { NotSaved } from "../../parts/NotSaved";
@@ -34,7 +34,7 @@ const said = (rule: Rule, usual: string) =>
 
 /** Sign-up windows and the decision day: on dates, or counted from the start. */
 export function Gates({ run, propose }: { run: Run; propose: Propose }) {
-  const [kept, setKept] = useKept<{ form: Form; seen: unknown } | null>(`run-gates-${run.id}`, null);
+  const [kept, setKept] = useKept<{ form: Form; seen: object } | null>(`run-gates-${run.id}`, null);
   const [faults, setFaults] = useState<Record<string, string>>({});
   const windows = run.windows.length ? run.windows : [{ opens: null, closes: null }];
   const open = run.kind === "open";
@@ -89,10 +89,7 @@ export function Gates({ run, propose }: { run: Run; propose: Propose }) {
         ask(
           api.PATCH("/api/v1/runs/{run_id}", {
             params: { path: { run_id: run.id }, query: { preview } },
-            body: {
-              seen: { ...(kept.seen as Record<string, unknown>), ...over },
-              set: sent,
-            },
+            body: asTyped<"RunPatch">({ seen: { ...kept.seen, ...over }, set: sent }),
           }),
         ),
       () => setKept(null),

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, ask, faultsOf, type Schemas } from "../../app/server";
+import { api, ask, asTyped, faultsOf, type Schemas } from "../../app/server";
 import { Choice, Field } from "../../parts/Field";
 import { NotYet } from "../../parts/Page";
 import { KeptForm, KeptList, type Acts } from "./Kept";
@@ -63,10 +63,10 @@ function InstructorForm({
         ? await ask(
             api.PATCH("/api/v1/instructors/{instructor_id}", {
               params: { path: { instructor_id: instructor.id } },
-              body: form,
+              body: asTyped<"InstructorCommand">(form),
             }),
           )
-        : await ask(api.POST("/api/v1/instructors", { body: form }));
+        : await ask(api.POST("/api/v1/instructors", { body: asTyped<"InstructorCommand">(form) }));
       onSaved(done.name);
     } catch (problem) {
       setError(problem);

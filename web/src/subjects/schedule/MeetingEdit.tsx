@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { useNavigate } from "react-router";
 
-import { api, ask, newKey } from "../../app/server";
+import { api, ask, asTyped, newKey } from "../../app/server";
 import { useKept } from "../../app/session";
 import { Choice, Field } from "../../parts/Field";
 import { Named, useNames } from "../../parts/Named";
@@ -72,13 +72,13 @@ export function MeetingEdit({
           ? ask(
               api.PATCH("/api/v1/meetings/{meeting_id}", {
                 params: { path: { meeting_id: meeting.id }, query: { preview } },
-                body: { seen: { ...seen, ...over }, set, scope },
+                body: asTyped<"MeetingPatch">({ seen: { ...seen, ...over }, set, scope }),
               }),
             )
           : ask(
               api.POST("/api/v1/runs/{run_id}/meetings", {
                 params: { path: { run_id: run.id }, query: { preview }, header: { "Idempotency-Key": key } },
-                body: set,
+                body: asTyped<"OneOffForm">(set),
               }),
             ),
       close,
@@ -203,7 +203,10 @@ function Cancel({
         const done = await ask(
           api.POST("/api/v1/meetings/{meeting_id}/cancel", {
             params: { path: { meeting_id: meeting.id }, query: { preview } },
-            body: { why, replacement: slot ? { date: slot.date || null, start: slot.start || null } : null },
+            body: asTyped<"CancelMeetingCommand">({
+              why,
+              replacement: slot ? { date: slot.date || null, start: slot.start || null } : null,
+            }),
           }),
         );
         calls.current = !preview && done.call_list !== null;

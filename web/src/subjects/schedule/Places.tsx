@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, ask, faultsOf, type Schemas } from "../../app/server";
+import { api, ask, asTyped, faultsOf, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Choice, Field } from "../../parts/Field";
 import { NotYet } from "../../parts/Page";
@@ -73,9 +73,12 @@ function PlaceForm({
     try {
       const done = place
         ? await ask(
-            api.PATCH("/api/v1/places/{place_id}", { params: { path: { place_id: place.id } }, body }),
+            api.PATCH("/api/v1/places/{place_id}", {
+              params: { path: { place_id: place.id } },
+              body: asTyped<"PlaceCommand">(body),
+            }),
           )
-        : await ask(api.POST("/api/v1/places", { body }));
+        : await ask(api.POST("/api/v1/places", { body: asTyped<"PlaceCommand">(body) }));
       onSaved(done.name);
     } catch (problem) {
       setError(problem);

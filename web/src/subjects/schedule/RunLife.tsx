@@ -2,7 +2,7 @@ import Button from "@mui/material/Button";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, ask, messageOf } from "../../app/server";
+import { api, ask, asTyped, messageOf } from "../../app/server";
 import { Field } from "../../parts/Field";
 import { OrganizationPick } from "../../parts/OrganizationPick";
 import { day, hours, money } from "../../parts/text";
@@ -42,7 +42,11 @@ function Decision({ run, propose }: { run: Run; propose: Propose }) {
       ask(
         api.POST("/api/v1/runs/{run_id}/decision", {
           params: { path: { run_id: run.id }, query: { preview } },
-          body: { decision, seen: run.decision, until: decision === "waits" ? until || null : null },
+          body: asTyped<"DecideCommand">({
+            decision,
+            seen: run.decision,
+            until: decision === "waits" ? until || null : null,
+          }),
         }),
       ),
     );

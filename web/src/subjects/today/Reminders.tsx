@@ -3,7 +3,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { api, ask, faultsOf, messageOf, type Schemas } from "../../app/server";
+import { api, ask, asTyped, faultsOf, messageOf, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Choice, Field } from "../../parts/Field";
 import { day } from "../../parts/text";
@@ -38,7 +38,7 @@ export function ReminderLine({ reminder: r }: { reminder: Reminder }) {
   const queries = useQueryClient();
   const [said, setSaid] = useState("");
   const [done, setDone] = useState(false);
-  const settle = async (body: Schemas["ReminderPatch"]) => {
+  const settle = async (body: Schemas["SettleReminderCommand"]) => {
     try {
       await ask(
         api.PATCH("/api/v1/reminders/{reminder_id}", { params: { path: { reminder_id: r.id } }, body }),
@@ -96,12 +96,12 @@ export function NewReminder({
     try {
       await ask(
         api.POST("/api/v1/reminders", {
-          body: {
+          body: asTyped<"RemindCommand">({
             ...about,
             day: form.day || null,
             text: form.text,
             user_id: form.user ? Number(form.user) : null,
-          },
+          }),
         }),
       );
       onDone();

@@ -1,0 +1,33 @@
+"""Reminders as forms send them, and what a screen asks about."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import Field
+
+from archgate.actions.kernel.commands import Command, Day, Flag, Id, Why
+
+
+class RemindCommand(Command):
+    """`user_id`: in whose list, one's own unless said otherwise."""
+
+    day: Day = Field(title="The day")
+    text: Why = Field(title="What to think of")
+    run_id: Id | None = None
+    person_id: Id | None = None
+    user_id: Id | None = None
+
+
+class SettleReminderCommand(Command):
+    """Tick it off, take that back, or put it off to another day."""
+
+    done: Flag | None = None
+    day: Day | None = Field(None, title="The day")
+
+
+class PulseCommand(Command):
+    """The newest change the screen knows, and the run it shows, if one."""
+
+    seen: Annotated[int, Field(strict=True, ge=0)] = 0
+    run_id: Id | None = None
