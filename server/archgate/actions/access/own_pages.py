@@ -22,6 +22,7 @@ from archgate.actions.access.views import (
 )
 from archgate.actions.enrolling import of_person
 from archgate.actions.kernel import signing
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
@@ -96,7 +97,7 @@ def invite(uow: UnitOfWork, person_id: int) -> OwnPageDone:
     # Once more: the same link, valid anew.
     row.email, row.status, row.sent_at = person.email, "invited", uow.now
     uow.session.flush()
-    change = uow.log("invite", "person", person.id, f"Invited {person.name} to an own page")
+    change = uow.log(Act.INVITE, person.id, f"Invited {person.name} to an own page")
     body = (
         f"Dear {person.given or person.name},\n\nhere you can set a password and see your courses, dates and what is due:\n"
         f"{link_of(row)}\n\nThe link works once, through {day_text((row.sent_at + LINK_LIFE).astimezone(uow.zone).date())}."
@@ -148,7 +149,7 @@ def close(uow: UnitOfWork, person_id: int) -> OwnPageDone:
         raise conflict("no-page", f"{person.name} has no own page.")
     uow.session.delete(row)
     uow.session.flush()
-    change = uow.log("close an own page", "person", person.id, f"Closed the own page of {person.name}")
+    change = uow.log(Act.CLOSE_AN_OWN_PAGE, person.id, f"Closed the own page of {person.name}")
     return OwnPageDone(change=change.key, own_page=None)
 
 
@@ -195,7 +196,7 @@ def set_password(uow: UnitOfWork, token: str, password: str, quick: bool) -> str
     row.status, row.password, row.turn = "open", staff.hasher(quick).hash(password), row.turn + 1
     uow.session.execute(delete(OwnPageSession).where(OwnPageSession.own_page_id == row.id))
     name = people.get_person(uow, row.person_id).name
-    change = uow.log("set a password", "person", row.person_id, f"{name} set a password for their own page")
+    change = uow.log(Act.SET_A_PASSWORD, row.person_id, f"{name} set a password for their own page")
     change.user_id = None  # they did it, nobody of the staff
     return open_session(uow, row)
 
@@ -233,7 +234,7 @@ def new_link(uow: UnitOfWork, email: str) -> None:
         return
     row.sent_at = uow.now
     person = people.get_person(uow, row.person_id)
-    change = uow.log("new link", "person", person.id, f"{person.name} asked for a link to set a password")
+    change = uow.log(Act.NEW_LINK, person.id, f"{person.name} asked for a link to set a password")
     change.user_id = None
     body = (
         f"Dear {person.given or person.name},\n\nhere you can set a new password:\n{link_of(row)}\n\nIf you did not ask"

@@ -11,7 +11,10 @@ from sqlalchemy import select, union
 
 from archgate.actions.access import own_pages
 from archgate.actions.across.views import Merged, Moved, TakenOver
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.problems import Problem, conflict
+from archgate.actions.kernel.restoring import restore_rows
+from archgate.actions.kernel.reversals import reverses
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import money
 from archgate.actions.people import people
@@ -85,8 +88,7 @@ def merge(uow: UnitOfWork, kept_id: int, gone_id: int) -> Merged:
     gone.merged_into_id = kept.id
     uow.session.flush()
     change = uow.log(
-        "merge people",
-        "person",
+        Act.MERGE_PEOPLE,
         kept.id,
         f"{gone.name} ({gone.email or gone.phone or 'no email'}) is {kept.name}",
     )
@@ -177,3 +179,12 @@ def refuse_moved_on(uow: UnitOfWork, change: Change) -> None:
             facts: Document = {**(row["before"] or {}), **(row["after"] or {})}
             if facts.get("person_id") in both or (row["table"] == "people" and row["id"] in both):
                 raise conflict("moved-on", f'Something was done with this person since: "{later.summary}".')
+
+
+# --- taken back -----------------------------------------------------------------------------------------
+
+
+@reverses(Act.MERGE_PEOPLE)
+def undo_merge(uow: UnitOfWork, change: Change) -> None:
+    refuse_moved_on(uow, change)
+    restore_rows(uow, change)

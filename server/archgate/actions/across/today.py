@@ -19,6 +19,7 @@ from archgate.actions.across.views import (
 )
 from archgate.actions.center import backups
 from archgate.actions.kernel import queue
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.runs import lifecycle
@@ -177,8 +178,7 @@ def remind(uow: UnitOfWork, command: RemindCommand) -> ReminderOut:
     uow.session.add(row)
     uow.session.flush()
     uow.log(
-        "remind",
-        "reminder",
+        Act.REMIND,
         row.id,
         f"A reminder for {day_text(row.day)}: {row.text[:80]}",
         run_id=row.run_id,
@@ -198,8 +198,7 @@ def settle_reminder(uow: UnitOfWork, reminder_id: int, command: SettleReminderCo
     if command.day:
         row.day = command.day
     uow.log(
-        "settle a reminder",
-        "reminder",
+        Act.SETTLE_A_REMINDER,
         row.id,
         f"{'Done' if row.done_at else 'Open'}: {row.text[:80]}",
         run_id=row.run_id,

@@ -12,12 +12,14 @@ from sqlalchemy import select
 
 from archgate.actions.bulk.commands import BatchChangeCommand, RowFixForm
 from archgate.actions.bulk.views import BatchItem, BatchOut, BatchRate, BatchSum
-from archgate.actions.enrolling import enrollments, telling, waitlist
+from archgate.actions.enrolling import enrollments, leaving, telling, waitlist
 from archgate.actions.fees import fees, quotes
 from archgate.actions.fees.commands import Ask, HeadsAsked
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.commands import document
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict, not_found
+from archgate.actions.kernel.reversals import reverses
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import money
 from archgate.actions.people import people
@@ -33,8 +35,10 @@ from archgate.core.quotes import agreed_of
 from archgate.papers.lists import Table
 from archgate.tables.bulk import Batch, BatchRow
 from archgate.tables.courses import Run
+from archgate.tables.log import Change
 from archgate.tables.people import Organization, Person, PersonNumber
 from archgate.tables.roster import Enrollment
+from archgate.tables.waitlist import Waiting
 
 ENROLLED, WAITING = "enrolled", "waiting"
 
@@ -150,7 +154,7 @@ def create_batch(uow: UnitOfWork, run_id: int, file_name: str, data: bytes, tabl
     batch.organization_id = uow.session.scalar(earlier.order_by(Batch.id.desc()).limit(1))
     uow.session.add(batch)
     uow.session.flush()
-    uow.log("read a list", "batch", batch.id, f"Read {batch.file_name} for {run.code}")
+    uow.log(Act.READ_A_LIST, batch.id, f"Read {batch.file_name} for {run.code}")
     return batch_view(uow, batch.id)
 
 
@@ -177,7 +181,7 @@ def change_batch(uow: UnitOfWork, batch_id: int, command: BatchChangeCommand) ->
         if number is not None and uow.session.get(Organization, number) is None:
             raise Refused([Fault("/organization_id", "There is no such organization.")])
         batch.organization_id = number
-    uow.log("change a list", "batch", batch.id, f"Changed how {batch.file_name} is read")
+    uow.log(Act.CHANGE_A_LIST, batch.id, f"Changed how {batch.file_name} is read")
     uow.session.flush()
     return batch_view(uow, batch.id)
 
@@ -192,7 +196,7 @@ def fix_row(uow: UnitOfWork, batch_id: int, line: int, command: RowFixForm) -> B
         raise not_found("This line")
     given = {k: str(v) for k, v in document(command).items() if v is not None}
     row.fixed = {**(row.fixed or {}), **given} if given else None
-    uow.log("correct a line", "batch", batch.id, f"Corrected line {line} of {batch.file_name}")
+    uow.log(Act.CORRECT_A_LINE, batch.id, f"Corrected line {line} of {batch.file_name}")
     uow.session.flush()
     return batch_view(uow, batch.id)
 
@@ -358,7 +362,7 @@ def enroll_batch(uow: UnitOfWork, batch_id: int, people_shown: int, total_shown:
     batch.report = [settle_line(judging, line).model_dump(mode="json") for line in judging.lines]
     lined = f" and put {len(waits)} in line" if waits else ""
     change = uow.log(
-        "enroll a list", "batch", batch.id, f"Enrolled {len(going)} people of {batch.file_name}{lined} on {run.code}",
+        Act.ENROLL_A_LIST, batch.id, f"Enrolled {len(going)} people of {batch.file_name}{lined} on {run.code}",
         run_id=run.id,
     )  # fmt: skip
     uow.session.flush()
@@ -415,3 +419,24 @@ def person_for(uow: UnitOfWork, batch: Batch, verdict: verdicts.Verdict) -> Pers
                 )
             )
     return person
+
+
+# --- taken back -----------------------------------------------------------------------------------------
+
+
+@reverses(Act.ENROLL_A_LIST)
+def undo_batch(uow: UnitOfWork, change: Change) -> None:
+    """Take back every seat of a list that is still as the list made it; all of it, or nothing."""
+    batch = uow.session.get_one(Batch, change.subject_id)
+    seats.run_to_change(uow, batch.run_id)
+    rows = uow.session.scalars(select(Enrollment).where(Enrollment.batch_id == batch.id)).all()
+    gone = [e.person.name for e in rows if not e.holds_seat]
+    if gone:
+        raise conflict("moved-on", f"It has moved on since: {', '.join(gone[:3])} no longer holds the seat.")
+    for enrollment in rows:
+        leaving.end(uow, enrollment, "taken back", f"Undid the list {batch.file_name}")
+    for waiting in uow.session.scalars(
+        select(Waiting).where(Waiting.batch_id == batch.id, Waiting.live == 1)
+    ):
+        waiting.status, waiting.ended_at = "taken back", uow.now
+    batch.status, batch.report, batch.enrolled_at = "judged", None, None

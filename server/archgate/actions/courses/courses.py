@@ -10,6 +10,7 @@ from archgate.actions.courses import refund_policies
 from archgate.actions.courses.commands import CourseFacts, CourseForm, CoursePatch
 from archgate.actions.courses.forms import CenterDefaultsForm, CourseDefaultsForm
 from archgate.actions.courses.views import CourseChanged, CourseOut
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.answers import refuse_lost_update
 from archgate.actions.kernel.lookups import get_course
 from archgate.actions.kernel.unit_of_work import UnitOfWork
@@ -92,7 +93,7 @@ def change_course(uow: UnitOfWork, course_id: int, command: CoursePatch) -> Cour
         else:
             setattr(course, name, value)
     said = ", ".join("the refund policy" if n == "refunds" else n for n in new)
-    change = uow.log("change a course", "course", course.id, f"Changed {said} of {course.code}")
+    change = uow.log(Act.CHANGE_A_COURSE, course.id, f"Changed {said} of {course.code}")
     return course_view(course).widened(CourseChanged, change=change.key)
 
 

@@ -8,6 +8,7 @@ from sqlalchemy import select
 
 from archgate.actions.enrolling import roles
 from archgate.actions.enrolling.views import AttendanceDone, AttendanceOut, Attending, Held
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
@@ -99,8 +100,7 @@ def mark(
             row.status, row.user_id, row.at = str(status), uow.user_id, uow.now
     uow.session.flush()
     change = uow.log(
-        "mark attendance",
-        "run",
+        Act.MARK_ATTENDANCE,
         run.id,
         f"Attendance of {run.code} on {day_text(meeting.date)}: {len(marks)} marked",
     )

@@ -8,6 +8,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import joinedload
 
 from archgate.actions.enrolling.views import CallList, CallRow
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
@@ -62,7 +63,7 @@ def note_call(uow: UnitOfWork, meeting_id: int, person_id: int, outcome: CallOut
     row.outcome, row.note, row.user_id, row.at = str(outcome), note.strip(), uow.user_id, uow.now
     uow.session.add(row)
     when = day_text(uow.session.get_one(Meeting, meeting_id).date)
-    uow.log("note a call", "run", held.run_id, f"Called {name} about {held.run_code} on {when}: {outcome}")
+    uow.log(Act.NOTE_A_CALL, held.run_id, f"Called {name} about {held.run_code} on {when}: {outcome}")
     return call_list(uow, meeting_id)
 
 
@@ -76,8 +77,7 @@ def set_paid(uow: UnitOfWork, meeting_id: int, paid: bool) -> CallList:
         raise conflict("not-cancelled", "This meeting is held; only for a cancelled one is it a question.")
     meeting.instructor_paid = paid
     uow.log(
-        "change a meeting",
-        "run",
+        Act.CHANGE_A_MEETING,
         run.id,
         f"The instructor is {'still' if paid else 'not'} paid for the meeting of {run.code} on {day_text(meeting.date)}",
     )

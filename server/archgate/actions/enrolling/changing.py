@@ -26,7 +26,9 @@ from archgate.actions.fees import codes, fees, quotes, stock
 from archgate.actions.fees.commands import Ask, ExtraAsked, HeadsAsked
 from archgate.actions.fees.views import quote_view
 from archgate.actions.kernel import lookups
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.problems import conflict, not_found
+from archgate.actions.kernel.reversals import reverses
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
 from archgate.actions.money import accounts, money
@@ -77,7 +79,7 @@ def change(uow: UnitOfWork, enrollment_id: int, command: ChangeCommand) -> SignU
     accounts.settle_with_credit(uow, account)
     keep_dues(uow, enrollment)
     done = uow.log(
-        "change a sign-up", "enrollment", enrollment.id,
+        Act.CHANGE_A_SIGN_UP, enrollment.id,
         f"Changed the sign-up of {name} on {run.code}{': ' + why if why else ''}", run_id=run.id,
     )  # fmt: skip
     quote_now = quote_view(quote)
@@ -306,9 +308,11 @@ def plan_view(uow: UnitOfWork, enrollment: Enrollment) -> list[PlanRow]:
     ]
 
 
-def undo_change(uow: UnitOfWork, change: Change, enrollment_id: int, cause: str) -> None:
+@reverses(Act.CHANGE_A_SIGN_UP)
+def undo_change(uow: UnitOfWork, change: Change) -> None:
     """Make a sign-up what it was before a change, its installments too as long as nothing was paid on them since."""
-    enrollment, run, _ = enrollments.locked_enrollment(uow, enrollment_id)
+    enrollment, run, _ = enrollments.locked_enrollment(uow, change.subject_id)
+    cause = f"Undid: {change.summary}"
     if not enrollment.holds_seat:
         raise conflict("moved-on", f"{enrollment.person.name} no longer holds a seat on {run.code}.")
     logged = [
@@ -433,7 +437,7 @@ def credit_meeting(uow: UnitOfWork, meeting_id: int, command: GiveBackCommand) -
         raise conflict("total-changed", said, shown=shown_total, now=text)
     day = day_text(meeting.date)
     done = uow.log(
-        "give back a meeting", "meeting", meeting.id, f"Gave {text} back for the meeting of {run.code} on {day}",
+        Act.GIVE_BACK_A_MEETING, meeting.id, f"Gave {text} back for the meeting of {run.code} on {day}",
         run_id=run.id,
     )  # fmt: skip
     return GivenBack(change=done.key, currency=run.currency, total=text, people=rows)
@@ -444,6 +448,7 @@ def credit_of(uow: UnitOfWork, enrollment: Enrollment) -> int:
     return sum(f for _, f in accounts.free_payments(uow, account))
 
 
+@reverses(Act.GIVE_BACK_A_MEETING)
 def undo_credit(uow: UnitOfWork, change: Change) -> None:
     """Take back what was given for a meeting from everybody who still holds the seat."""
     meeting = uow.session.get_one(Meeting, change.subject_id)

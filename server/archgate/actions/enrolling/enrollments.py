@@ -14,9 +14,11 @@ from archgate.actions.fees import codes, kept_quotes, quotes, stock
 from archgate.actions.fees import fees as run_fees
 from archgate.actions.fees.commands import Ask
 from archgate.actions.fees.views import quote_view
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict, not_found
+from archgate.actions.kernel.reversals import reverses
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import money, payments
 from archgate.actions.people import people
@@ -108,9 +110,7 @@ def enroll(uow: UnitOfWork, command: EnrollCommand, way_in: str = "desk") -> Enr
     if kept:
         kept_quotes.taken(uow, kept, enrollment)
     parties.leave_interest(uow, run, person.id)
-    change = uow.log(
-        "enroll", "enrollment", enrollment.id, f"Enrolled {person.name} on {run.code}", run_id=run.id
-    )
+    change = uow.log(Act.ENROLL, enrollment.id, f"Enrolled {person.name} on {run.code}", run_id=run.id)
     uow.session.flush()
     telling.tell_of(uow, change, enrollment, run, command.told)
     return enrolled_view(uow, enrollment, seat, change)
@@ -266,7 +266,22 @@ def name_place(uow: UnitOfWork, enrollment_id: int, n: int, person_id: int) -> N
     refuse_twice(uow, run, person)
     place.person_id = person.id
     change = uow.log(
-        "name a head", "enrollment", enrollment.id,
+        Act.NAME_A_HEAD, enrollment.id,
         f"Named {person.name} as head {n} of the party of {enrollment.person.name} on {run.code}", run_id=run.id,
     )  # fmt: skip
     return NamedView(change=change.key, enrollment_id=enrollment.id, n=n, name=person.name)
+
+
+# --- taken back -----------------------------------------------------------------------------------------
+
+
+@reverses(Act.NAME_A_HEAD)
+def undo_name(uow: UnitOfWork, change: Change) -> None:
+    """Take a named head back, if nobody else was named there since."""
+    row = next(r for r in change.rows if r["table"] == "party_places")
+    place = uow.session.get_one(PartyPlace, row["id"])
+    before, after = row["before"] or {}, row["after"] or {}
+    if place.person_id != after.get("person_id"):
+        raise conflict("moved-on", "Somebody else was named there since.")
+    earlier = before.get("person_id")
+    place.person_id = earlier if isinstance(earlier, int) else None

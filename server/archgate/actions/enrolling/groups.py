@@ -5,6 +5,7 @@ from __future__ import annotations
 from sqlalchemy import func, select, update
 
 from archgate.actions.enrolling.views import Grouped, GroupOut
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.problems import conflict
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.seats import seats
@@ -48,7 +49,7 @@ def put_in_group(uow: UnitOfWork, run_id: int, name: str | None, enrollment_ids:
     uow.session.flush()
     many = f"{len(rows)} {'person' if len(rows) == 1 else 'people'}"
     change = uow.log(
-        "group people", "run", run.id, f"{many} of {run.code}: {f'group {said}' if said else 'no group'}"
+        Act.GROUP_PEOPLE, run.id, f"{many} of {run.code}: {f'group {said}' if said else 'no group'}"
     )
     return Grouped(change=change.key, people=len(rows), groups=groups_of(uow, run.id))
 

@@ -6,8 +6,11 @@ from sqlalchemy import select
 
 from archgate.actions.enrolling import leaving
 from archgate.actions.enrolling.views import HeldDone, HeldOut, KeptBack, KeptBackDone, SetAsideOut
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import conflict, not_found
+from archgate.actions.kernel.restoring import restore_rows
+from archgate.actions.kernel.reversals import reverses
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
 from archgate.actions.people import people
@@ -52,7 +55,7 @@ def hold(uow: UnitOfWork, run_id: int, command: HoldCommand) -> HeldDone:
     uow.session.add(row)
     uow.session.flush()
     said = f"Held {many} places on {run.code} for {whom} through {day_text(last)}"
-    change = uow.log("hold places", "held places", row.id, said, run_id=run.id)
+    change = uow.log(Act.HOLD_PLACES, row.id, said, run_id=run.id)
     return held_view(row).widened(HeldDone, change=change.key)
 
 
@@ -90,7 +93,7 @@ def change_hold(uow: UnitOfWork, held_id: int, command: HoldChangeCommand) -> He
         else f"Holds {row.seats} places through {day_text(row.last)}"
     )
     change = uow.log(
-        "change held places", "held places", row.id, f"{what} for {row.for_whom} on {run.code}", run_id=run.id
+        Act.CHANGE_HELD_PLACES, row.id, f"{what} for {row.for_whom} on {run.code}", run_id=run.id
     )
     return held_view(row).widened(HeldDone, change=change.key)
 
@@ -161,8 +164,7 @@ def set_aside(uow: UnitOfWork, run_id: int, command: SetAsideCommand) -> KeptBac
     schedule.settle_gates(uow, run)
     now = f"{many} through {day_text(last)}" if many else "none"
     change = uow.log(
-        "set seats aside",
-        "set aside",
+        Act.SET_SEATS_ASIDE,
         row.id,
         f"Seats for {name} on {run.code}: {before}, now {now}",
         run_id=run.id,
@@ -191,7 +193,7 @@ def let_go(uow: UnitOfWork, run_id: int) -> int:
     for row in rows:
         row.status, row.ended_at = "lapsed", uow.now
         uow.log(
-            "held places lapse", "held places", row.id,
+            Act.HELD_PLACES_LAPSE, row.id,
             f"{row.seats} places held for {row.for_whom} on {run.code} lapsed", run_id=run.id,
         )  # fmt: skip
     unpaid = uow.session.scalars(
@@ -203,7 +205,7 @@ def let_go(uow: UnitOfWork, run_id: int) -> int:
         name, title = enrollment.person.name, run.title or run.course.title
         leaving.end(uow, enrollment, "lapsed", f"{name} did not pay in time for {run.code}")
         change = uow.log(
-            "a held seat lapses", "enrollment", enrollment.id, f"{name} did not pay in time; the seat on {run.code} is free",
+            Act.A_HELD_SEAT_LAPSES, enrollment.id, f"{name} did not pay in time; the seat on {run.code} is free",
             run_id=run.id,
         )  # fmt: skip
         body = f"Your seat on {title} was held for the first payment, which has not come in; the seat is given on. Call us if you still want it.\n\n{uow.center.name}"
@@ -214,6 +216,25 @@ def let_go(uow: UnitOfWork, run_id: int) -> int:
     return len(rows) + len(unpaid)
 
 
+@reverses(Act.HOLD_PLACES)
 def undo_hold(uow: UnitOfWork, change: Change) -> None:
     row, _ = locked_hold(uow, change.subject_id)
     row.status, row.ended_at = "released", uow.now
+
+
+# --- taken back -----------------------------------------------------------------------------------------
+
+
+@reverses(Act.CHANGE_HELD_PLACES, Act.SET_SEATS_ASIDE)
+def undo_kept_back(uow: UnitOfWork, change: Change) -> None:
+    """Keep back again what a change let go, or the other way round; refused when the seats are somebody's by now."""
+    assert change.run_id is not None
+    run, row = seats.lock_run(uow, change.run_id)
+    was = seats.seats_of(uow, run, row).kept
+    restore_rows(uow, change)
+    run, row = seats.lock_run(uow, change.run_id)
+    now = seats.seats_of(uow, run, row)
+    if now.kept > was and now.taken + now.kept > now.whole:
+        short = min(now.kept - was, now.taken + now.kept - now.whole)
+        raise conflict("full", f"{short} of these seats are taken by now.")
+    schedule.settle_gates(uow, run)

@@ -23,6 +23,7 @@ from archgate.actions.enrolling.views import (
     InterestListDone,
     NextRun,
 )
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.lookups import get_course, get_run
 from archgate.actions.kernel.problems import conflict
 from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
@@ -86,9 +87,7 @@ def show_interest(uow: UnitOfWork, command: InterestCommand) -> InterestDone:
     uow.session.add(row)
     uow.session.flush()
     what = run.code if run else course.title
-    change = uow.log(
-        "show interest", "interest", row.id, f"{person.name} wants to hear of {what}", run_id=row.run_id
-    )
+    change = uow.log(Act.SHOW_INTEREST, row.id, f"{person.name} wants to hear of {what}", run_id=row.run_id)
     return InterestDone(change=change.key, id=row.id, name=person.name, what=what, said=NOT_ENROLLED)
 
 
@@ -165,7 +164,7 @@ def set_questions(
         run.head_start_hours = hours
     uow.session.flush()
     change = uow.log(
-        "change questions", "course", course.id, f"Changed the interest list of {run.code if run else course.code}",
+        Act.CHANGE_QUESTIONS, course.id, f"Changed the interest list of {run.code if run else course.code}",
         run_id=run.id if run else None,
     )  # fmt: skip
     return list_view(uow, run_id, course_id).widened(InterestListDone, change=change.key)
@@ -184,7 +183,7 @@ def clear(
     uow.session.flush()
     what = run.code if run else course.code
     said = f"{len(going)} {'person' if len(going) == 1 else 'people'} off the interest list of {what}"
-    change = uow.log("clear interest", "course", course.id, f"Took {said}", run_id=run.id if run else None)
+    change = uow.log(Act.CLEAR_INTEREST, course.id, f"Took {said}", run_id=run.id if run else None)
     return Cleared(change=change.key, people=len(going))
 
 
@@ -214,7 +213,7 @@ def carry_over(uow: UnitOfWork, run_id: int | None, course_id: int | None, to_ru
             )  # fmt: skip
     uow.session.flush()
     said = f"Carried {len(rows)} people over to {there.code}"
-    change = uow.log("carry interest over", "run", there.id, said)
+    change = uow.log(Act.CARRY_INTEREST_OVER, there.id, said)
     return CarriedOver(change=change.key, people=len(rows), to=there.code)
 
 
@@ -246,8 +245,7 @@ def send_on(
         raise conflict("nothing-to-do", "Nobody is on this list.")
     what = run.code if run else course.code
     change = uow.log(
-        "send a list on",
-        "course",
+        Act.SEND_A_LIST_ON,
         course.id,
         f"Sent the interest list of {what} on",
         run_id=run.id if run else None,
@@ -343,7 +341,7 @@ def tell(uow: UnitOfWork, run_id: int) -> int:
         else "You can sign up now."
     )
     said = f"Told {len(rows)} people that sign-up for {run.code} opens"
-    change = uow.log("tell of opening", "run", run.id, said)
+    change = uow.log(Act.TELL_OF_OPENING, run.id, said)
     first = next((m for m in schedule.ordered(run) if m.starts_at > uow.now), None)
     begins = f" It begins on {day_text(first.date)} at {first.start:%H:%M}." if first else ""
     letters = []

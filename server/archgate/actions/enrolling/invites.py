@@ -8,6 +8,7 @@ from archgate.actions.enrolling.views import ReplyPage
 from archgate.actions.fees import fees, quotes
 from archgate.actions.fees.commands import Ask
 from archgate.actions.kernel import signing
+from archgate.actions.kernel.acts import Act, Subject
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict, not_found
@@ -91,11 +92,11 @@ def reply(uow: UnitOfWork, token: str, answer: str, total: str = "") -> ReplyPag
         row.status, row.ended_at = "cleared", uow.now
         uow.session.flush()
         uow.log(
-            "clear interest",
-            "interest",
+            Act.CLEAR_INTEREST,
             row.id,
             f"{row.person.name} left the interest list of {run.code}",
             run_id=run.id,
+            subject=Subject.INTEREST,
         )
     else:
         raise refuse("/answer", "The answer is one of take, wait, decline.")

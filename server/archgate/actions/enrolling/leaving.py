@@ -11,8 +11,10 @@ from archgate.actions.enrolling.enrollments import locked_enrollment, refuse_no_
 from archgate.actions.enrolling.views import Withdrawal, Withdrawn
 from archgate.actions.fees import codes, kept_quotes, stock
 from archgate.actions.fees import fees as run_fees
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import conflict, not_found
+from archgate.actions.kernel.reversals import reverses
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import accounts, money
 from archgate.actions.schedule.schedule import gate_at
@@ -23,6 +25,7 @@ from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.money import format_amount, parse_amount
 from archgate.core.waitlist import Rule, next_that_fits
 from archgate.tables.courses import Run
+from archgate.tables.log import Change
 from archgate.tables.roster import Enrollment
 from archgate.tables.seats import RunSeats
 
@@ -53,7 +56,7 @@ def leave(uow: UnitOfWork, enrollment: Enrollment, run: Run, command: WithdrawCo
     uow.session.flush()
     accounts.settle_with_credit(uow, account)
     summary = left if no_show else f"Withdrew {name} from {run.code}"
-    change = uow.log("withdraw", "enrollment", enrollment.id, summary, run_id=run.id)
+    change = uow.log(Act.WITHDRAW, enrollment.id, summary, run_id=run.id)
     return Withdrawn(
         change=change.key,
         enrollment_id=enrollment.id,
@@ -188,3 +191,22 @@ def seat_again(uow: UnitOfWork, enrollment: Enrollment, run: Run, row: RunSeats,
     money.charge(uow, enrollment, cause)
     uow.session.flush()
     accounts.settle_with_credit(uow, accounts.get_account(uow, enrollment.payer_id, lock=True))
+
+
+# --- taken back -----------------------------------------------------------------------------------------
+
+
+@reverses(Act.ENROLL)
+def undo_enroll(uow: UnitOfWork, change: Change) -> None:
+    enrollment, run, _ = locked_enrollment(uow, change.subject_id)
+    if not enrollment.holds_seat:
+        raise conflict("moved-on", f"{enrollment.person.name} no longer holds a seat on {run.code}.")
+    end(uow, enrollment, "taken back", f"Undid the enrollment of {enrollment.person.name}")
+
+
+@reverses(Act.WITHDRAW)
+def undo_withdraw(uow: UnitOfWork, change: Change) -> None:
+    enrollment, run, row = locked_enrollment(uow, change.subject_id)
+    if enrollment.status not in ("withdrawn", "no-show"):
+        raise conflict("moved-on", f"{enrollment.person.name} is not withdrawn any more.")
+    seat_again(uow, enrollment, run, row, f"Undid the withdrawal of {enrollment.person.name}")

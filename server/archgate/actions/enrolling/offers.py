@@ -14,6 +14,7 @@ from sqlalchemy import and_, func, or_, select
 from archgate.actions.enrolling import replies, waitlist
 from archgate.actions.enrolling.views import OfferDone, ReplyPage, WaitingOut
 from archgate.actions.kernel import signing
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
@@ -93,7 +94,7 @@ def make_offer(uow: UnitOfWork, row: Waiting, run: Run, until: datetime, why: st
     name, title = row.person.name, run.title or run.course.title
     many = "a seat" if row.heads == 1 else f"{row.heads} seats"
     said = f"Offered {many} on {run.code} to {name} until {moment_text(until, uow.zone)}{f': {why}' if why else ''}"
-    change = uow.log("offer a seat", "waiting", row.id, said, run_id=run.id)
+    change = uow.log(Act.OFFER_A_SEAT, row.id, said, run_id=run.id)
     body = (
         f"{many[0].upper()}{many[1:]} on {title} {'is' if row.heads == 1 else 'are'} yours until {moment_text(until, uow.zone)}.\n\n"
         f"Take it, decline it or ask for more time here:\n{link_of(row)}\n\n{uow.center.name}"
@@ -110,7 +111,12 @@ def pass_on(uow: UnitOfWork, row: Waiting, run: Run, how: str) -> None:
     row.status, row.ended_at = how, uow.now
     uow.session.flush()
     name, title = row.person.name, run.title or run.course.title
-    change = uow.log(f"offer {how}", "waiting", row.id, f"{name} {PASSED[how]} on {run.code}", run_id=run.id)
+    change = uow.log(
+        Act.OFFER_DECLINED if how == "declined" else Act.OFFER_LAPSED,
+        row.id,
+        f"{name} {PASSED[how]} on {run.code}",
+        run_id=run.id,
+    )
     if how == "lapsed":
         body = f"The offer of a seat on {title} ran out, and the seat goes to the next in line. Call us if you still want one.\n\n{uow.center.name}"
         messages.write(
@@ -155,7 +161,7 @@ def more_time(uow: UnitOfWork, waiting_id: int, hours: int) -> OfferDone:
     row.offer_until, row.asked_time = min(until, closes) if closes else until, False
     uow.session.flush()
     said = f"{row.person.name} may answer until {moment_text(row.offer_until, uow.zone)} on {run.code}"
-    change = uow.log("give more time", "waiting", row.id, said, run_id=run.id)
+    change = uow.log(Act.GIVE_MORE_TIME, row.id, said, run_id=run.id)
     return OfferDone(change=change.key, waiting_id=row.id, name=row.person.name, run_id=run.id)
 
 
@@ -204,12 +210,11 @@ def reply(uow: UnitOfWork, token: str, answer: str, total: str = "") -> ReplyPag
     elif answer == "time":
         row.asked_time = True
         uow.session.flush()
-        uow.log("ask for time", "waiting", row.id, f"{name} asks for more time on {run.code}", run_id=run.id)
+        uow.log(Act.ASK_FOR_TIME, row.id, f"{name} asks for more time on {run.code}", run_id=run.id)
     elif answer == "take":
         waitlist.seat_row(uow, row, run, total)
         uow.log(
-            "take an offer",
-            "waiting",
+            Act.TAKE_AN_OFFER,
             row.id,
             f"{name} took the seat on {run.code} by the link",
             run_id=run.id,

@@ -10,8 +10,10 @@ from sqlalchemy.orm import selectinload
 from archgate.actions.enrolling import leaving, transfers
 from archgate.actions.enrolling.commands import TransferCommand, WithdrawCommand
 from archgate.actions.enrolling.views import ManyDone, ManyMoved, OneOfMany
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict
+from archgate.actions.kernel.reversals import reverses
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import money
 from archgate.actions.seats import seats
@@ -80,7 +82,7 @@ def withdraw(uow: UnitOfWork, run_id: int, ids: list[int], why: str = "") -> Man
             )
         )
     said = f": {why}" if why else ""
-    change = uow.log("withdraw many", "run", run.id, f"Withdrew {len(rows)} from {run.code}{said}")
+    change = uow.log(Act.WITHDRAW_MANY, run.id, f"Withdrew {len(rows)} from {run.code}{said}")
     return summed(rows, change, run.currency)
 
 
@@ -106,8 +108,7 @@ def move(uow: UnitOfWork, run_id: int, ids: list[int], to_run_id: int) -> ManyMo
             )
         )
     change = uow.log(
-        "transfer many",
-        "run",
+        Act.TRANSFER_MANY,
         there.id,
         f"Moved {len(rows)} from {run.code} to {there.code}",
         run_id=there.id,
@@ -116,6 +117,7 @@ def move(uow: UnitOfWork, run_id: int, ids: list[int], to_run_id: int) -> ManyMo
     return done_to.widened(ManyMoved, to=there.code, to_run_id=there.id)
 
 
+@reverses(Act.WITHDRAW_MANY)
 def undo_withdraw(uow: UnitOfWork, change: Change) -> None:
     """Seat everybody again who was withdrawn together; all of them, or nobody."""
     run = get_run(uow, change.subject_id)
@@ -128,6 +130,7 @@ def undo_withdraw(uow: UnitOfWork, change: Change) -> None:
         leaving.seat_again(uow, enrollment, run, row, f"Undid: {change.summary}")
 
 
+@reverses(Act.TRANSFER_MANY)
 def undo_move(uow: UnitOfWork, change: Change) -> None:
     """Take back every transfer of those that were moved together."""
     gone = ended_in(change, "moved")
@@ -135,7 +138,7 @@ def undo_move(uow: UnitOfWork, change: Change) -> None:
         Enrollment.came_from_id.in_(gone), Enrollment.run_id == change.subject_id
     )
     for number in uow.session.scalars(query.order_by(Enrollment.id.desc())).all():
-        transfers.undo_transfer(uow, number)
+        transfers.bring_back(uow, number)
 
 
 def ended_in(change: Change, status: str) -> list[int]:

@@ -7,6 +7,7 @@ from sqlalchemy import select
 from archgate.actions.enrolling import enrollments
 from archgate.actions.enrolling.views import WithRole
 from archgate.actions.fees import fees, plans
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.problems import Problem, conflict
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import money
@@ -46,9 +47,7 @@ def add_with_role(uow: UnitOfWork, run_id: int, person_id: int, role: Role) -> W
     )  # fmt: skip
     uow.session.add(row)
     uow.session.flush()
-    change = uow.log(
-        "add to a roster", "enrollment", row.id, f"{person.name} is {role} on {run.code}", run_id=run.id
-    )
+    change = uow.log(Act.ADD_TO_A_ROSTER, row.id, f"{person.name} is {role} on {run.code}", run_id=run.id)
     return on_roster(change, row)
 
 
@@ -73,7 +72,7 @@ def set_role(uow: UnitOfWork, enrollment_id: int, role: Role) -> WithRole:
     before, enrollment.role = enrollment.role, str(role)
     uow.session.flush()
     change = uow.log(
-        "change a role", "enrollment", enrollment.id, f"{enrollment.person.name} on {run.code}: {before}, now {role}",
+        Act.CHANGE_A_ROLE, enrollment.id, f"{enrollment.person.name} on {run.code}: {before}, now {role}",
         run_id=run.id,
     )  # fmt: skip
     return on_roster(change, enrollment)
@@ -88,7 +87,7 @@ def take_off(uow: UnitOfWork, enrollment_id: int) -> WithRole:
     uow.session.flush()
     name = enrollment.person.name
     change = uow.log(
-        "take off a roster", "enrollment", enrollment.id, f"{name} is no longer on {run.code}", run_id=run.id
+        Act.TAKE_OFF_A_ROSTER, enrollment.id, f"{name} is no longer on {run.code}", run_id=run.id
     )
     return on_roster(change, enrollment)
 

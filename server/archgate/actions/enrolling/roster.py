@@ -18,6 +18,7 @@ from archgate.actions.enrolling.views import (
     Unlisted,
 )
 from archgate.actions.kernel import lookups
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
@@ -176,7 +177,7 @@ def tell(
     if not people:
         raise conflict("nobody", "Nobody is chosen.")
     change = uow.log(
-        "write to a roster", "run", run.id, f'Wrote "{subject.strip()}" to {len(people)} people of {run.code}'
+        Act.WRITE_TO_A_ROSTER, run.id, f'Wrote "{subject.strip()}" to {len(people)} people of {run.code}'
     )
     letters = [messages.Letter(p.email, p.name, subject.strip(), body.strip(), p.id) for p in people]
     told = messages.write_all(uow, change, letters, run.id)

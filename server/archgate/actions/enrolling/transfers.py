@@ -8,8 +8,10 @@ from archgate.actions.enrolling.views import Swapped, Transferred
 from archgate.actions.fees import fees, quotes
 from archgate.actions.fees import plans as run_plans
 from archgate.actions.fees.commands import Ask, ExtraAsked, HeadsAsked
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict, not_found
+from archgate.actions.kernel.reversals import reverses
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import accounts, money
 from archgate.actions.people import people
@@ -18,6 +20,7 @@ from archgate.core import refunds
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount
 from archgate.tables.courses import Run
+from archgate.tables.log import Change
 from archgate.tables.money import Account
 from archgate.tables.plans import Plan
 from archgate.tables.roster import Enrollment
@@ -92,8 +95,7 @@ def move(
     accounts.settle_with_credit(uow, account, [enrollment.id, new.id])
     open_now = sum(part for _, part in money.open_installments(uow, [new.id]).get(new.id, []))
     change = uow.log(
-        "transfer",
-        "enrollment",
+        Act.TRANSFER,
         new.id,
         f"Moved {person.name} from {here.code} to {there.code}",
         run_id=there.id,
@@ -126,7 +128,12 @@ def ask_there(uow: UnitOfWork, enrollment: Enrollment, there: Run) -> Ask:
     )  # fmt: skip
 
 
-def undo_transfer(uow: UnitOfWork, enrollment_id: int) -> None:
+@reverses(Act.TRANSFER)
+def undo_transfer(uow: UnitOfWork, change: Change) -> None:
+    bring_back(uow, change.subject_id)
+
+
+def bring_back(uow: UnitOfWork, enrollment_id: int) -> None:
     """Take a transfer back: the seat there is given back, the one here taken again if it is still free."""
     new = uow.session.get_one(Enrollment, enrollment_id)
     old = uow.session.get_one(Enrollment, new.came_from_id)
@@ -152,7 +159,7 @@ def swap(uow: UnitOfWork, enrollment_id: int, person_id: int) -> Swapped:
     uow.session.refresh(enrollment, ["person"])
     payer = accounts.payer_name(uow, uow.session.get_one(Account, enrollment.payer_id))
     change = uow.log(
-        "swap a person", "enrollment", enrollment.id, f"{person.name} takes the seat of {before.name} on {run.code}",
+        Act.SWAP_A_PERSON, enrollment.id, f"{person.name} takes the seat of {before.name} on {run.code}",
         run_id=run.id,
     )  # fmt: skip
     return Swapped(

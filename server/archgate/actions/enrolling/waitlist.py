@@ -12,9 +12,11 @@ from archgate.actions.enrolling.views import EnrolledView, LeftView, LinedView
 from archgate.actions.fees import quotes
 from archgate.actions.fees.commands import Ask, HeadsAsked
 from archgate.actions.fees.views import SeatQuoteView
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict, not_found
+from archgate.actions.kernel.reversals import reverses
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import money
 from archgate.actions.people import people
@@ -24,6 +26,7 @@ from archgate.core.faults import refuse
 from archgate.core.schedule import moment_of
 from archgate.core.waitlist import Rule, next_that_fits
 from archgate.tables.courses import Run
+from archgate.tables.log import Change
 from archgate.tables.money import Account
 from archgate.tables.people import Person
 from archgate.tables.roster import Enrollment
@@ -61,7 +64,7 @@ def join(uow: UnitOfWork, command: JoinCommand) -> LinedView:
         row.joined_at = moment_of(special.received_on, time(12), uow.zone)
     row.head_start, row.answers = head_start, read_answers(run.questions, command.answers)
     uow.session.flush()
-    change = uow.log("wait", "waiting", row.id, f"{person.name} waits for {run.code}", run_id=run.id)
+    change = uow.log(Act.WAIT, row.id, f"{person.name} waits for {run.code}", run_id=run.id)
     line = seats.line_of(uow, run.id, offered=True)
     return LinedView(
         waiting_id=row.id, run_id=run.id, person_id=person.id, name=person.name,
@@ -111,7 +114,7 @@ def leave(uow: UnitOfWork, waiting_id: int) -> LeftView:
     row, run = locked(uow, waiting_id)
     row.status, row.ended_at = "left", uow.now
     change = uow.log(
-        "leave the line", "waiting", row.id, f"{row.person.name} left the line of {run.code}", run_id=run.id
+        Act.LEAVE_THE_LINE, row.id, f"{row.person.name} left the line of {run.code}", run_id=run.id
     )
     return LeftView(change=change.key, waiting_id=row.id, name=row.person.name, run_id=run.id)
 
@@ -163,8 +166,7 @@ def seat(uow: UnitOfWork, waiting_id: int, total: str, why: str = "") -> Enrolle
         refuse_out_of_turn(uow, run, row, seats.seats_of(uow, run), why)
     enrollment, seat = seat_row(uow, row, run, total)
     change = uow.log(
-        "seat from the line",
-        "waiting",
+        Act.SEAT_FROM_THE_LINE,
         row.id,
         f"Seated {row.person.name} from the line of {run.code}{f', out of turn: {why.strip()}' if why.strip() else ''}",
         run_id=run.id,
@@ -209,3 +211,30 @@ def back_in_line(uow: UnitOfWork, waiting_id: int, was: str) -> Waiting:
     row.status, row.ended_at, row.enrollment_id, row.offer_until = "waiting", None, None, None
     uow.session.flush()
     return row
+
+
+# --- taken back -----------------------------------------------------------------------------------------
+
+
+@reverses(Act.WAIT)
+def undo_wait(uow: UnitOfWork, change: Change) -> None:
+    row, _ = locked(uow, change.subject_id)
+    row.status, row.ended_at = "taken back", uow.now
+
+
+@reverses(Act.OFFER_A_SEAT)
+def undo_offer(uow: UnitOfWork, change: Change) -> None:
+    row, _ = locked(uow, change.subject_id)
+    if row.status != "offered":
+        raise conflict("moved-on", f"{row.person.name} has no offer any more.")
+    row.status, row.offer_until, row.asked_time = "waiting", None, False
+
+
+@reverses(Act.LEAVE_THE_LINE)
+def undo_leave(uow: UnitOfWork, change: Change) -> None:
+    back_in_line(uow, change.subject_id, "left")
+
+
+@reverses(Act.SEAT_FROM_THE_LINE)
+def undo_seat(uow: UnitOfWork, change: Change) -> None:
+    back_in_line(uow, change.subject_id, "seated")

@@ -14,6 +14,7 @@ from sqlalchemy import func, or_, select, update
 
 from archgate.actions.fees.term_commands import CodeCommand
 from archgate.actions.fees.views import CodeDone, CodeOut, CodeUser, CodeUses
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.commands import command_of, document
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
@@ -230,7 +231,7 @@ def make_code(uow: UnitOfWork, command: CodeCommand) -> CodeDone:
     uow.session.add_all(made)
     uow.session.flush()
     what = f"the code {stem}" if number is None else f"{number} codes {stem}"
-    change = uow.log("make codes", "code", made[0].id, f"Made {what}")
+    change = uow.log(Act.MAKE_CODES, made[0].id, f"Made {what}")
     return group_view(uow, made, {}).widened(CodeDone, change=change.key)
 
 
@@ -260,7 +261,7 @@ def change_code(uow: UnitOfWork, code_id: int, command: CodeCommand) -> CodeDone
         row.on_codes = None if core.on is None else sorted(core.on)
         for name, value in facts.items():
             setattr(row, name, value)
-    change = uow.log("change codes", "code", held.id, f"Changed the code {held.series or held.code}")
+    change = uow.log(Act.CHANGE_CODES, held.id, f"Changed the code {held.series or held.code}")
     uow.session.flush()
     return group_view(uow, rows, costs(uow, [r.id for r in rows])).widened(CodeDone, change=change.key)
 

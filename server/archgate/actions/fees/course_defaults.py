@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from archgate.actions.fees import fees
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.answers import outcome
 from archgate.actions.kernel.lookups import get_course
 from archgate.actions.kernel.unit_of_work import UnitOfWork
@@ -42,7 +43,7 @@ def keep_defaults(uow: UnitOfWork, run_id: int, names: list[str]) -> Outcome:
     run.course.defaults = {**run.course.defaults, **{n: values[n] for n in names}}
     told = ", ".join(names)
     change = uow.log(
-        "keep defaults", "run", run.id, f"Made the {told} of {run.code} the defaults of {run.course.code}"
+        Act.KEEP_DEFAULTS, run.id, f"Made the {told} of {run.code} the defaults of {run.course.code}"
     )
     touches = [Touch(label="New runs of the course start with", before=None, after=told)]
     return outcome(uow, run, change.key, touches)

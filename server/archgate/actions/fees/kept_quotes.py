@@ -22,6 +22,7 @@ from archgate.actions.fees.views import (
     run_quote_view,
     seat_quote_view,
 )
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import conflict, not_found
@@ -87,7 +88,7 @@ def keep(uow: UnitOfWork, command: KeepCommand) -> KeptSent:
     uow.session.add(row)
     uow.session.flush()
     change = uow.log(
-        "keep a quote", "quote", row.id,
+        Act.KEEP_A_QUOTE, row.id,
         f"Kept a quote of {format_amount(quote.total, quote.currency)} on {run.code} for {person.name} through {day_text(last)}", run_id=run.id,
     )  # fmt: skip
     if command.send:
@@ -162,7 +163,7 @@ def drop(uow: UnitOfWork, quote_id: int) -> KeptDone:
     row.status = "dropped"
     settle_reminder(uow, row, done=True)
     name = uow.session.get_one(Person, row.person_id).name
-    change = uow.log("drop a quote", "quote", row.id, f"Dropped the quote for {name}", run_id=row.run_id)
+    change = uow.log(Act.DROP_A_QUOTE, row.id, f"Dropped the quote for {name}", run_id=row.run_id)
     return kept_view(uow, row).widened(KeptDone, change=change.key)
 
 

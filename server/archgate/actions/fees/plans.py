@@ -23,6 +23,7 @@ from archgate.actions.fees.views import (
     PlanLineOut,
     PlanOut,
 )
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.answers import refuse_lost_update
 from archgate.actions.kernel.commands import document
 from archgate.actions.kernel.problems import Problem, not_found
@@ -313,7 +314,7 @@ def make_plan(uow: UnitOfWork, command: PlanCommand) -> PlanDone:
     uow.session.add(row)
     uow.session.flush()
     change = uow.log(
-        "make a plan", "plan", row.id, f"Made the plan {row.name}: {lines_text(row, uow.center.currency)}"
+        Act.MAKE_A_PLAN, row.id, f"Made the plan {row.name}: {lines_text(row, uow.center.currency)}"
     )
     return PlanDone(change=change.key, plan=center_view(uow, row))
 
@@ -360,9 +361,7 @@ def change_plan(uow: UnitOfWork, plan_id: int, command: PlanPatch) -> PlanDone:
         uow.session.flush()
     after = lines_text(new, uow.center.currency)
     told = f"from {before} to {after}" if before != after else "" if active else "no longer in use"
-    change = uow.log(
-        "change a plan", "plan", new.id, f"Changed the plan {new.name}{', ' if told else ''}{told}"
-    )
+    change = uow.log(Act.CHANGE_A_PLAN, new.id, f"Changed the plan {new.name}{', ' if told else ''}{told}")
     return PlanDone(change=change.key, plan=center_view(uow, new))
 
 

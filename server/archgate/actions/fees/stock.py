@@ -9,6 +9,7 @@ from sqlalchemy import func, select, update
 
 from archgate.actions.fees.commands import StockCommand
 from archgate.actions.fees.views import RunCode, StockLedger, StockMoveOut, StockOut
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.core.faults import refuse
@@ -103,7 +104,7 @@ def count_stock(uow: UnitOfWork, command: StockCommand) -> StockLedger:
     if quantity:
         usual = "Counted" if counted is not None else "Came in" if quantity > 0 else "Went out"
         move(uow, held, quantity, cause or usual)
-        uow.log("change stock", "stock", held.id, f"{held.name}: {quantity:+d}, {held.on_hand} on hand")
+        uow.log(Act.CHANGE_STOCK, held.id, f"{held.name}: {quantity:+d}, {held.on_hand} on hand")
     return stock_moves(uow, held.id)
 
 

@@ -14,6 +14,7 @@ from archgate.actions.courses.forms import CenterDefaultsForm
 from archgate.actions.fees import fees, plans
 from archgate.actions.fees.term_commands import CenterDefaultsPatch, TermsPatch
 from archgate.actions.fees.views import Defaults, DefaultsChanged, PriceNow, TermsView
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.answers import outcome, refuse_lost_update
 from archgate.actions.kernel.commands import document
 from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
@@ -49,7 +50,7 @@ def change_terms(uow: UnitOfWork, run_id: int, command: TermsPatch) -> Outcome:
     uow.session.flush()
     uow.session.refresh(run, ["rates", "extras", "plans"])
     schedule.settle_gates(uow, run)
-    change = uow.log("change terms", "run", run.id, f"Changed the {' and the '.join(names)} of {run.code}")
+    change = uow.log(Act.CHANGE_TERMS, run.id, f"Changed the {' and the '.join(names)} of {run.code}")
     return outcome(
         uow,
         run,
@@ -167,7 +168,7 @@ def change_center_defaults(uow: UnitOfWork, command: CenterDefaultsPatch) -> Def
     refuse_lost_update({n: bare(v) for n, v in new.items()}, seen, {n: bare(now.get(n)) for n in names})
     uow.center.defaults = {n: v for n, v in {**now, **new}.items() if v is not None}
     told = ", ".join(n.replace("_", " ") for n in names)
-    change = uow.log("change defaults", "center", uow.center.id, f"Changed what runs start from: {told}")
+    change = uow.log(Act.CHANGE_DEFAULTS, uow.center.id, f"Changed what runs start from: {told}")
     uow.session.flush()
     return center_defaults(uow).widened(DefaultsChanged, change=change.key)
 

@@ -12,6 +12,7 @@ from datetime import datetime, timedelta
 from sqlalchemy import func, insert, or_, select, update
 from sqlalchemy.orm import Session, sessionmaker
 
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.kernel.views import Done, JobOut, Jobs, Round
@@ -213,7 +214,7 @@ def retry(uow: UnitOfWork, job_id: int) -> Done:
         )
     job.status, job.due_at, job.tries = "queued", system_now(), 0
     change = uow.log(
-        "retry work", "job", job.id, f"Put in line again: {WORDS.get(job.kind, job.kind)}", run_id=job.run_id
+        Act.RETRY_WORK, job.id, f"Put in line again: {WORDS.get(job.kind, job.kind)}", run_id=job.run_id
     )
     return Done(change=change.key)
 

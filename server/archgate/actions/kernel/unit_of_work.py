@@ -26,6 +26,7 @@ from sqlalchemy.exc import DBAPIError, IntegrityError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session, object_session, sessionmaker
 
+from archgate.actions.kernel.acts import Act, Subject
 from archgate.actions.kernel.problems import Problem
 from archgate.clock import business_now, system_now
 from archgate.core.quotes import AgreedQuote, document_of
@@ -137,23 +138,25 @@ class UnitOfWork:
 
     def log(
         self,
-        action: str,
-        subject: str,
+        act: Act,
         subject_id: int,
         summary: str,
         undoes: int | None = None,
         run_id: int | None = None,
+        subject: Subject | None = None,
     ) -> Change:
-        """Write down what was done; the rows before and after are added by themselves. `run_id`: whose screens move."""
+        """Write down what was done; the rows before and after are added by themselves. `run_id`: whose screens move;
+        `subject`: what it is about where an act can be about several kinds of things."""
+        about = subject or act.subject
         change = Change(
             key=secrets.token_hex(12),
             at=self.now,
             entered_at=system_now(),
             user_id=self.user.id if self.user else None,
-            action=action,
-            subject=subject,
+            action=str(act),
+            subject=str(about),
             subject_id=subject_id,
-            run_id=subject_id if subject == "run" else run_id,
+            run_id=subject_id if about is Subject.RUN else run_id,
             summary=summary,
             rows=[],
             undoes_id=undoes,

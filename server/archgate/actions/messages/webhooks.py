@@ -11,6 +11,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from archgate.actions.kernel import queue
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages.commands import WebhookCommand
@@ -38,7 +39,7 @@ def add(uow: UnitOfWork, command: WebhookCommand) -> WebhookMade:
     row = Webhook(name=name, address=address, secret=secret, made_at=uow.now)
     uow.session.add(row)
     uow.session.flush()
-    change = uow.log("add a webhook", "webhook", row.id, f"Lists can be sent on to {name}")
+    change = uow.log(Act.ADD_A_WEBHOOK, row.id, f"Lists can be sent on to {name}")
     return view(row).widened(WebhookMade, change=change.key, secret=secret)
 
 
@@ -58,7 +59,7 @@ def remove(uow: UnitOfWork, webhook_id: int) -> WebhookDone:
         raise not_found("This address")
     row.active = False
     uow.session.flush()
-    change = uow.log("remove a webhook", "webhook", row.id, f"Nothing is sent on to {row.name} any more")
+    change = uow.log(Act.REMOVE_A_WEBHOOK, row.id, f"Nothing is sent on to {row.name} any more")
     return view(row).widened(WebhookDone, change=change.key)
 
 

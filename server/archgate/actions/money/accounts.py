@@ -11,9 +11,11 @@ from datetime import date
 
 from sqlalchemy import func, select
 
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.answers import shown
 from archgate.actions.kernel.commands import amount_of
 from archgate.actions.kernel.problems import conflict, not_found
+from archgate.actions.kernel.reversals import reverses
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import money
 from archgate.actions.money.commands import (
@@ -43,6 +45,7 @@ from archgate.core.money import format_amount
 from archgate.core.schedule import day_text
 from archgate.core.states import Method
 from archgate.tables.courses import Run
+from archgate.tables.log import Change
 from archgate.tables.money import Account, Allocation, Entry, Payment, Posting
 from archgate.tables.people import Organization, Person
 from archgate.tables.plans import Installment
@@ -182,8 +185,7 @@ def take_payment(uow: UnitOfWork, account_id: int, command: PaymentCommand) -> P
     uow.session.flush()
     confirm_holds(uow, account)
     change = uow.log(
-        "take a payment",
-        "payment",
+        Act.TAKE_A_PAYMENT,
         payment.id,
         f"{format_amount(amount, account.currency)} by {method} from {name}",
     )
@@ -219,7 +221,7 @@ def reverse_payment(uow: UnitOfWork, payment_id: int, command: WhyCommand) -> Ac
         raise not_found("This payment")
     account = get_account(uow, payment.account_id, lock=True)
     take_back(uow, payment, why)
-    change = uow.log("reverse a payment", "payment", payment.id,
+    change = uow.log(Act.REVERSE_A_PAYMENT, payment.id,
                       f"Took back {format_amount(payment.amount, account.currency)} by {payment.method}: {why}")  # fmt: skip
     return account_view(uow, account).widened(AccountDone, change=change.key)
 
@@ -253,7 +255,7 @@ def use_credit(uow: UnitOfWork, account_id: int) -> AccountDone:
     if not used:
         raise conflict("nothing-to-do", "There is no credit, or nothing open that it could settle.")
     said = f"{format_amount(used, account.currency)} of credit settled what {payer_name(uow, account)} owed"
-    change = uow.log("use credit", "account", account.id, said)
+    change = uow.log(Act.USE_CREDIT, account.id, said)
     return account_view(uow, account).widened(AccountDone, change=change.key)
 
 
@@ -324,7 +326,7 @@ def refund(uow: UnitOfWork, account_id: int, command: RefundCommand) -> AccountD
             uow.session.add(Allocation(posting_id=payment.posting_id, installment_id=None, amount=taken))
         left -= taken
     uow.session.flush()
-    change = uow.log("refund", "account", account.id,
+    change = uow.log(Act.REFUND, account.id,
                       f"Paid {format_amount(amount, account.currency)} back to {payer_name(uow, account)} by {method}: {why}")  # fmt: skip
     return account_view(uow, account).widened(AccountDone, change=change.key)
 
@@ -343,7 +345,7 @@ def write_off(uow: UnitOfWork, account_id: int, command: WriteOffCommand) -> Acc
     uow.session.flush()
     settle(uow, posting.id, {installment.id: left})
     uow.session.flush()
-    change = uow.log("write off", "account", account.id,
+    change = uow.log(Act.WRITE_OFF, account.id,
                       f"Wrote off {format_amount(left, account.currency)} of {payer_name(uow, account)}: {why}")  # fmt: skip
     return account_view(uow, account).widened(AccountDone, change=change.key)
 
@@ -491,3 +493,13 @@ def owed_by(uow: UnitOfWork, person_ids: list[int]) -> dict[int, Owed]:
         for a in accounts
         if a.person_id is not None and sums.get(a.id)
     }
+
+
+# --- taken back -----------------------------------------------------------------------------------------
+
+
+@reverses(Act.TAKE_A_PAYMENT)
+def undo_payment(uow: UnitOfWork, change: Change) -> None:
+    payment = uow.session.get_one(Payment, change.subject_id)
+    get_account(uow, payment.account_id, lock=True)
+    take_back(uow, payment, "Undid the payment")

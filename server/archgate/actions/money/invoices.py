@@ -13,6 +13,7 @@ from sqlalchemy import select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import selectinload
 
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
@@ -189,8 +190,7 @@ def issue(uow: UnitOfWork, account_id: int, send: bool = False) -> InvoiceDone:
     )
     say(uow, invoice, rows)
     change = uow.log(
-        "issue an invoice",
-        "invoice",
+        Act.ISSUE_AN_INVOICE,
         invoice.id,
         f"Issued {invoice.number} to {Paper.model_validate(invoice.document).payer}",
     )
@@ -242,7 +242,7 @@ def send(uow: UnitOfWork, invoice_id: int, typed: str | None = None) -> InvoiceS
     """Send a paper that was issued before, once more or for the first time, to the payer or to a typed address."""
     invoice = get_invoice(uow, invoice_id)
     email = email_of(uow, accounts.get_account(uow, invoice.account_id), typed)
-    change = uow.log("send a paper", "invoice", invoice.id, f"Sent {invoice.number} to {email}")
+    change = uow.log(Act.SEND_A_PAPER, invoice.id, f"Sent {invoice.number} to {email}")
     mail(uow, change, invoice, email)
     return invoice_view(invoice).widened(InvoiceSent, change=change.key, email=email)
 
@@ -298,9 +298,7 @@ def credit_note(uow: UnitOfWork, invoice_id: int, command: WhyCommand) -> Invoic
             )
         )
     uow.session.flush()
-    change = uow.log(
-        "issue a credit note", "invoice", note.id, f"{note.number} takes back {invoice.number}: {why}"
-    )
+    change = uow.log(Act.ISSUE_A_CREDIT_NOTE, note.id, f"{note.number} takes back {invoice.number}: {why}")
     return invoice_view(note).widened(InvoiceDone, change=change.key)
 
 
@@ -314,7 +312,7 @@ def credit_differences(uow: UnitOfWork, account_id: int, send: bool = False) -> 
     document = document_of(uow, account, rows, "Credit note").model_copy(update={"dues": []})
     note = keep(uow, account, "credit note", sum(d.amount for d in rows), document)
     say(uow, note, rows)
-    change = uow.log("issue a credit note", "invoice", note.id, f"Issued {note.number} to {document.payer}")
+    change = uow.log(Act.ISSUE_A_CREDIT_NOTE, note.id, f"Issued {note.number} to {document.payer}")
     if email:
         mail(uow, change, note, email)
     return invoice_view(note).widened(InvoiceDone, change=change.key)
@@ -342,7 +340,7 @@ def receipt(uow: UnitOfWork, payment_id: int) -> InvoiceOut:
             total=total,
         )
         held = keep(uow, account, "receipt", payment.amount, document, payment_id=payment.id)
-        uow.log("issue a receipt", "invoice", held.id, f"Issued {held.number} to {document.payer}")
+        uow.log(Act.ISSUE_A_RECEIPT, held.id, f"Issued {held.number} to {document.payer}")
     return invoice_view(held)
 
 

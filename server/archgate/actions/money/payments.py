@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import select
 
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.problems import not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import money
@@ -56,5 +57,5 @@ def keep_details(
         )
         uow.session.add(held)
         uow.session.flush()
-        uow.log("keep payment details", "account", account.id, f"Payment details on file: {words}")
+        uow.log(Act.KEEP_PAYMENT_DETAILS, account.id, f"Payment details on file: {words}")
     return Details(words=held.words)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import select
 
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.people import people
@@ -34,5 +35,5 @@ def create_organization(uow: UnitOfWork, command: OrganizationCommand) -> Organi
     row = Organization(name=name, created_at=uow.now)
     uow.session.add(row)
     uow.session.flush()
-    uow.log("add an organization", "organization", row.id, f"Added {name}")
+    uow.log(Act.ADD_AN_ORGANIZATION, row.id, f"Added {name}")
     return OrganizationOut(id=row.id, name=row.name)

@@ -6,6 +6,7 @@ from email_validator import EmailNotValidError, validate_email
 from rapidfuzz import fuzz
 from sqlalchemy import func, or_, select
 
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.answers import refuse_lost_update
 from archgate.actions.kernel.commands import said_of
 from archgate.actions.kernel.problems import conflict, not_found
@@ -105,7 +106,7 @@ def create_person(uow: UnitOfWork, command: PersonCommand) -> PersonOut:
             raise conflict("same-person", f"{twin.name} is already known.", person=person_view(twin))
     uow.session.add(person)
     uow.session.flush()
-    uow.log("add a person", "person", person.id, f"Added {person.name}")
+    uow.log(Act.ADD_A_PERSON, person.id, f"Added {person.name}")
     return person_view(person)
 
 
@@ -121,7 +122,7 @@ def change_person(uow: UnitOfWork, person_id: int, command: PersonPatch) -> Pers
         setattr(person, name, facts[name] or (None if name in ("email", "phone") else ""))
     person.name = f"{person.given} {person.family}".strip()
     person.folded, person.digits = folded(person.name), digits_of(person.phone) or None
-    change = uow.log("change a person", "person", person.id, f"Changed {', '.join(names)} of {person.name}")
+    change = uow.log(Act.CHANGE_A_PERSON, person.id, f"Changed {', '.join(names)} of {person.name}")
     return person_view(person).widened(PersonChanged, change=change.key)
 
 
@@ -148,7 +149,7 @@ def tag_person(uow: UnitOfWork, person_id: int, command: TagsCommand) -> Tagged:
     for tag in set(held) - wanted:
         uow.session.delete(held[tag])
     said = ", ".join(sorted(wanted)) or "no tag"
-    change = uow.log("tag a person", "person", person.id, f"{person.name}: {said}")
+    change = uow.log(Act.TAG_A_PERSON, person.id, f"{person.name}: {said}")
     return Tagged(change=change.key, tags=sorted(wanted))
 
 
@@ -223,6 +224,6 @@ def add_note(uow: UnitOfWork, person_id: int, command: NoteCommand) -> Notes:
     """Write a note on a person; it is signed and dated, and never edited."""
     person = get_person(uow, person_id)
     uow.session.add(Note(person_id=person.id, user_id=uow.user_id, at=uow.now, text=command.text))
-    uow.log("note", "person", person.id, f"Wrote a note on {person.name}")
+    uow.log(Act.NOTE, person.id, f"Wrote a note on {person.name}")
     uow.session.flush()
     return Notes(notes=notes_of(uow, person))

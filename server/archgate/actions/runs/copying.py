@@ -9,6 +9,9 @@ from sqlalchemy import func, or_, select
 
 from archgate.actions.fees import fees, plans
 from archgate.actions.fees.views import GateDay
+from archgate.actions.kernel.acts import Act
+from archgate.actions.kernel.problems import conflict
+from archgate.actions.kernel.reversals import reverses
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.runs import making
 from archgate.actions.runs.commands import CopyCommand
@@ -33,6 +36,7 @@ from archgate.core.schedule import Meeting as CoreMeeting
 from archgate.tables.courses import Run
 from archgate.tables.fees import Extra as SoldExtra
 from archgate.tables.fees import Rate
+from archgate.tables.log import Change
 from archgate.tables.schedule import Meeting, MeetingPattern
 from archgate.tables.seats import HeldPlace, RunSeats, SetAside
 
@@ -85,8 +89,7 @@ def copy_runs(uow: UnitOfWork, command: CopyCommand) -> Copied:
     made = [copy_run(uow, run, first_days.get(run.id), weeks) for run in runs]
     what = made[0].code if len(made) == 1 else f"{len(made)} runs"
     change = uow.log(
-        "copy runs",
-        "season",
+        Act.COPY_RUNS,
         made[0].run_id,
         f"Copied {what} to {(len(made) == 1 and made[0].new_code) or 'new dates'}",
     )
@@ -271,3 +274,25 @@ def left_behind(uow: UnitOfWork, run: Run) -> list[str]:
     if run.client_id:
         found.append("the client's contract file")
     return found
+
+
+# --- taken back -----------------------------------------------------------------------------------------
+
+
+@reverses(Act.COPY_RUNS, Act.PLAN_A_SEASON)
+def undo_new_runs(uow: UnitOfWork, change: Change) -> None:
+    """Take back runs that were made together: all of them, while each is a draft that nobody touched since."""
+    made = [r["id"] for r in change.rows if r["table"] == "runs" and r["before"] is None]
+    there = uow.session.scalars(select(Run.id).where(Run.id.in_(made)).order_by(Run.id)).all()
+    runs = [seats.run_to_change(uow, run_id) for run_id in there]
+    touched = [r.code for r in runs if r.status != "draft"]
+    later = uow.session.scalar(select(Change).where(Change.run_id.in_(made), Change.id > change.id))
+    if touched or later or len(runs) < len(made):
+        raise conflict(
+            "moved-on",
+            f"It has moved on since: {touched[0] + ' is published' if touched else (later.summary if later else 'one of them is gone')}.",
+        )
+    for run in runs:
+        uow.session.delete(uow.session.get_one(RunSeats, run.id))
+        uow.session.flush()
+        uow.session.delete(run)

@@ -8,9 +8,11 @@ from datetime import date
 from sqlalchemy import func, select
 
 from archgate.actions.enrolling import leaving
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.answers import outcome
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict, not_found
+from archgate.actions.kernel.reversals import reverses
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.kernel.views import DueBack, Outcome, Touch
 from archgate.actions.messages import messages
@@ -96,7 +98,7 @@ def decide(uow: UnitOfWork, run_id: int, command: DecideCommand) -> Outcome:
     before = decision_text(run)
     run.decision, run.decision_until = str(said), until if said == Decision.WAITS else None
     schedule.settle_gates(uow, run)
-    change = uow.log("decide", "run", run.id, f"{run.code}: {decision_text(run)}")
+    change = uow.log(Act.DECIDE, run.id, f"{run.code}: {decision_text(run)}")
     told = 0
     if said == Decision.GOING_AHEAD and before != said:
         first = next((m for m in schedule.ordered(run) if m.starts_at > uow.now), None)
@@ -125,8 +127,7 @@ def set_sale(uow: UnitOfWork, run_id: int, on: bool) -> Outcome:
         raise conflict("status", f"The run is {run.status}.")
     run.status = wanted
     change = uow.log(
-        "put on sale" if on else "take off sale",
-        "run",
+        Act.PUT_ON_SALE if on else Act.TAKE_OFF_SALE,
         run.id,
         f"{'Put' if on else 'Took'} {run.code} {'back on' if on else 'off'} sale",
     )
@@ -154,7 +155,7 @@ def cancel_run(uow: UnitOfWork, run_id: int, why: str) -> Outcome:
     before = run.status
     run.status, run.decision, run.decision_until = "cancelled", "cancelled", None
     change = uow.log(
-        "cancel a run", "run", run.id, f"Cancelled {run.code}{': ' + why.strip() if why.strip() else ''}"
+        Act.CANCEL_A_RUN, run.id, f"Cancelled {run.code}{': ' + why.strip() if why.strip() else ''}"
     )
     first = next((m for m in schedule.ordered(run) if m.starts_at > uow.now), None)
     body = f"{title} ({run.code}){', planned from ' + day_text(first.date) if first else ''}, is not held. {why.strip()}".strip()
@@ -224,6 +225,7 @@ def refunds_of(uow: UnitOfWork, run: Run, live: Sequence[Enrollment]) -> list[Du
     return rows
 
 
+@reverses(Act.CANCEL_A_RUN)
 def uncancel(uow: UnitOfWork, change: Change) -> None:
     """Undo of a cancelled run: status, meetings, seats on the same terms, and the line as it was."""
     run = get_run(uow, change.subject_id)
@@ -275,7 +277,7 @@ def archive(uow: UnitOfWork, run_id: int) -> Outcome:
         if money.open_installments(uow, [e.id])
     ]
     before, run.status = run.status, "archived"
-    change = uow.log("archive", "run", run.id, f"Archived {run.code}")
+    change = uow.log(Act.ARCHIVE, run.id, f"Archived {run.code}")
     touches = [Touch(label="Status", before=before, after="archived")]
     if owed:
         touches.append(
@@ -290,13 +292,13 @@ def bring_back(uow: UnitOfWork, run_id: int) -> Outcome:
     if run.status != "archived":
         raise conflict("status", f"The run is {run.status}.")
     query = (
-        select(Change).where(Change.run_id == run.id, Change.action == "archive").order_by(Change.id.desc())
+        select(Change).where(Change.run_id == run.id, Change.action == Act.ARCHIVE).order_by(Change.id.desc())
     )
     last = uow.session.scalars(query.limit(1)).first()
     logged = (r["before"] or {} for r in (last.rows if last else ()) if r["table"] == "runs")
     was = str(next(logged, {}).get("status", "draft"))
     run.status = was
-    change = uow.log("bring back", "run", run.id, f"Brought {run.code} back from the archive")
+    change = uow.log(Act.BRING_BACK, run.id, f"Brought {run.code} back from the archive")
     return outcome(uow, run, change.key, [Touch(label="Status", before="archived", after=was)])
 
 
@@ -323,7 +325,7 @@ def attach(uow: UnitOfWork, run_id: int, name: str, content: bytes) -> FileOut:
     )
     uow.session.add(row)
     uow.session.flush()
-    uow.log("attach a file", "run", run.id, f"Attached {name} to {run.code}")
+    uow.log(Act.ATTACH_A_FILE, run.id, f"Attached {name} to {run.code}")
     return file_view(row)
 
 

@@ -10,6 +10,7 @@ from sqlalchemy import select
 
 from archgate.actions.courses import courses
 from archgate.actions.fees import course_defaults, fees, prices, terms
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.answers import outcome, refuse_lost_update, shown
 from archgate.actions.kernel.commands import command_of, document
 from archgate.actions.kernel.lookups import get_run
@@ -67,7 +68,7 @@ def free_run_code(uow: UnitOfWork, course: Course, year: int) -> str:
 def create_run(uow: UnitOfWork, command: RunCommand) -> RunOut:
     """Make a draft run from one form: course, dates, seats, rates and plans; every fault comes back at once."""
     run = make_run(uow, command)
-    uow.log("make a run", "run", run.id, f"Made {run.code}, {run.title or run.course.title}")
+    uow.log(Act.MAKE_A_RUN, run.id, f"Made {run.code}, {run.title or run.course.title}")
     return run_view(uow, run.id)
 
 
@@ -454,7 +455,7 @@ def change_run(uow: UnitOfWork, run_id: int, command: RunPatch) -> Outcome:
         run.windows = facts["windows"]
     schedule.settle_gates(uow, run)
     told = ", ".join(n.replace("_", " ") for n in names)
-    change = uow.log("change a run", "run", run.id, f"Changed {told} of {run.code}")
+    change = uow.log(Act.CHANGE_A_RUN, run.id, f"Changed {told} of {run.code}")
     touches = [
         Touch(label=n.replace("_", " ").capitalize(), before=said(now[n]), after=said(shown(new[n])))
         for n in names
@@ -495,6 +496,6 @@ def publish_run(uow: UnitOfWork, run_id: int) -> Outcome:
     if errors:
         raise Refused([Fault(f.at, f.message) for f in errors])
     run.status, run.published_at = "published", uow.now
-    change = uow.log("publish", "run", run.id, f"Published {run.code}")
+    change = uow.log(Act.PUBLISH, run.id, f"Published {run.code}")
     meeting_links.ask_for_links(uow, run, change.key)
     return outcome(uow, run, change.key, [Touch(label="Status", before="draft", after="published")])

@@ -14,6 +14,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import selectinload
 
 from archgate.actions.fees import plans
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.answers import outcome, refuse_lost_update
 from archgate.actions.kernel.commands import said_of
 from archgate.actions.kernel.lookups import get_run
@@ -53,7 +54,7 @@ LOOK_AHEAD = 120  # days in which a free slot is looked for
 
 
 def change_dates(
-    uow: UnitOfWork, run: Run, action: str, say: Callable[[], str], do: Callable[[], None]
+    uow: UnitOfWork, run: Run, act: Act, say: Callable[[], str], do: Callable[[], None]
 ) -> Outcome:
     """Change the dates of a run by `do`, keep everything derived in step, and say what it touches."""
     schedule.refuse_closed(run)
@@ -63,7 +64,7 @@ def change_dates(
     uow.session.refresh(run, ["all_meetings"])
     schedule.refuse_outside(run)
     schedule.settle_gates(uow, run)
-    change = uow.log(action, "run", run.id, say())
+    change = uow.log(act, run.id, say())
     moved = move_installments(uow, run, before.start)
     after, clashing = schedule.situation(uow, run), clashes.of_run(uow, run)
     dates = schedule.moved_dates(before.rows, after.rows)
@@ -290,7 +291,7 @@ def change_meetings(uow: UnitOfWork, meeting_id: int, command: MeetingPatch) -> 
             else f"Changed the meeting of {run.code} on {day_text(meeting.date)}"
         )
 
-    return with_held(change_dates(uow, run, "change dates", say, do), stay)
+    return with_held(change_dates(uow, run, Act.CHANGE_DATES, say, do), stay)
 
 
 def with_held(told: Outcome, stay: int) -> Outcome:
@@ -323,7 +324,7 @@ def add_meeting(uow: UnitOfWork, run_id: int, command: OneOffForm) -> Outcome:
         )
 
     return change_dates(
-        uow, run, "add a meeting", lambda: f"Added a meeting of {run.code} on {day_text(plan.date)}", do
+        uow, run, Act.ADD_A_MEETING, lambda: f"Added a meeting of {run.code} on {day_text(plan.date)}", do
     )
 
 
@@ -370,7 +371,7 @@ def cancel_meeting(uow: UnitOfWork, meeting_id: int, command: CancelMeetingComma
         word = "Took out" if run.status == "draft" else "Cancelled"
         return f"{word} the meeting of {run.code} on {day_text(day)}{instead}"
 
-    done = change_dates(uow, run, "take out a meeting", say, do)
+    done = change_dates(uow, run, Act.TAKE_OUT_A_MEETING, say, do)
     return done.widened(Outcome, call_list=meeting_id if same_day else None)
 
 
@@ -474,7 +475,7 @@ def move_run(uow: UnitOfWork, run_id: int, command: MoveRunCommand) -> Outcome:
         )
         return f"Moved {run.code} {how} {'later' if shift > 0 else 'earlier'}"
 
-    return with_held(change_dates(uow, run, "move a run", say, do), stay)
+    return with_held(change_dates(uow, run, Act.MOVE_A_RUN, say, do), stay)
 
 
 def extend_run(uow: UnitOfWork, run_id: int, command: ExtendCommand) -> Outcome:
@@ -523,4 +524,4 @@ def extend_run(uow: UnitOfWork, run_id: int, command: ExtendCommand) -> Outcome:
             else f"Extended {run.code} by {number} meeting{'' if number == 1 else 's'}"
         )
 
-    return change_dates(uow, run, "extend a run", say, do)
+    return change_dates(uow, run, Act.EXTEND_A_RUN, say, do)

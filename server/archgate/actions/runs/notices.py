@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import select
 
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.runs.views import NoticeDone, NoticeOut
 from archgate.actions.seats import seats
@@ -36,7 +37,7 @@ def set_notice(uow: UnitOfWork, run_id: int, text: str) -> NoticeDone:
         return notice_of(uow, run).widened(NoticeDone, change=None)
     run.desk_notice, run.notice_version = said, run.notice_version + 1
     uow.session.flush()
-    change = uow.log("change a notice", "run", run.id, f"Desk notice of {run.code}: {said[:120] or 'none'}")
+    change = uow.log(Act.CHANGE_A_NOTICE, run.id, f"Desk notice of {run.code}: {said[:120] or 'none'}")
     return notice_of(uow, run).widened(NoticeDone, change=change.key)
 
 
@@ -48,5 +49,5 @@ def acknowledge(uow: UnitOfWork, run_id: int, version: int) -> NoticeOut:
     if not notice_of(uow, run).seen:
         uow.session.add(NoticeSeen(user_id=uow.user_id, run_id=run.id, version=version, at=uow.now))
         uow.session.flush()
-        uow.log("read a notice", "run", run.id, f"Read the desk notice of {run.code}")
+        uow.log(Act.READ_A_NOTICE, run.id, f"Read the desk notice of {run.code}")
     return notice_of(uow, run)

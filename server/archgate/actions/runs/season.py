@@ -11,6 +11,7 @@ from sqlalchemy import select
 
 from archgate.actions.courses import courses
 from archgate.actions.courses.forms import DueForm, RateForm
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.commands import command_of, document
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.kernel.views import FaultOut
@@ -85,8 +86,7 @@ def plan_season(uow: UnitOfWork, command: SeasonCommand, save: bool) -> Season:
             ) from None
         made.append(MadeRun(id=run.id, code=run.code))
     change = uow.log(
-        "plan a season",
-        "season",
+        Act.PLAN_A_SEASON,
         made[0].id,
         f"Planned {len(made)} run{'' if len(made) == 1 else 's'} as drafts",
     )

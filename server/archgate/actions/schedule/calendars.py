@@ -9,6 +9,7 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import select
 from sqlalchemy.orm import joinedload
 
+from archgate.actions.kernel.acts import Act, Subject
 from archgate.actions.kernel.problems import not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.schedule import places, schedule
@@ -52,10 +53,10 @@ def feed_of(uow: UnitOfWork, kind: str, subject_id: int, renew: bool = False) ->
     if renew:
         feed.token, feed.made_at = secrets.token_urlsafe(24), uow.now
         uow.log(
-            "make a calendar address",
-            kind if kind != "all" else "center",
+            Act.MAKE_A_CALENDAR_ADDRESS,
             subject_id or 1,
             f"Made a calendar address for {name}",
+            subject=Subject(kind if kind != "all" else "center"),
         )
     uow.session.flush()
     return FeedOut(
@@ -156,5 +157,5 @@ def import_closures(uow: UnitOfWork, file_name: str, times: list[Taken]) -> Impo
         if day not in known:
             uow.session.add(places.Closure(day=day, label=label, teach=False))
     added = len(days) - len(known)
-    change = uow.log("close days", "center", 1, f"Closed {added} days from {file_name}")
+    change = uow.log(Act.CLOSE_DAYS, 1, f"Closed {added} days from {file_name}")
     return Imported(change=change.key, added=added, replaced=0, window=window_text(uow))

@@ -13,6 +13,7 @@ from zoneinfo import ZoneInfo
 
 from sqlalchemy import CompoundSelect, Select, delete, func, or_, select
 
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.problems import not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.kernel.views import ClashOut, ClashRun, Done
@@ -431,7 +432,7 @@ def accept(uow: UnitOfWork, command: AcceptClashCommand) -> Done:
     row.reason, row.user_id, row.at = reason, uow.user_id, uow.now
     uow.session.add(row)
     change = uow.log(
-        "accept a clash", "run", clash.run.id if clash.run else 0,
+        Act.ACCEPT_A_CLASH, clash.run.id if clash.run else 0,
         f"Accepted on {day_text(clash.date)}: {clash.text.rstrip('.')} ({reason})",
     )  # fmt: skip
     return Done(change=change.key)
@@ -442,5 +443,5 @@ def reopen(uow: UnitOfWork, key: str) -> Done:
     gone = uow.session.execute(delete(AcceptedClash).where(AcceptedClash.key == key))
     if not gone.rowcount:  # type: ignore[attr-defined]
         raise not_found("This accepted clash")
-    change = uow.log("reopen a clash", "center", 1, "Took back the acceptance of a clash")
+    change = uow.log(Act.REOPEN_A_CLASH, 1, "Took back the acceptance of a clash")
     return Done(change=change.key)

@@ -11,6 +11,7 @@ import holidays
 from sqlalchemy import func, select
 from sqlalchemy.orm.attributes import set_committed_value
 
+from archgate.actions.kernel.acts import Act, Subject
 from archgate.actions.kernel.commands import said_of
 from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
@@ -111,12 +112,8 @@ def remove(uow: UnitOfWork, kind: str, owner_id: int) -> Done:
     uow.session.flush()
     uow.session.delete(owner)
     uow.session.flush()
-    change = uow.log(
-        f"remove {'a place' if kind == 'place' else 'an instructor'}",
-        kind,
-        owner_id,
-        f"Took out {owner.name}",
-    )
+    act = Act.REMOVE_A_PLACE if kind == "place" else Act.REMOVE_AN_INSTRUCTOR
+    change = uow.log(act, owner_id, f"Took out {owner.name}")
     return Done(change=change.key)
 
 
@@ -189,8 +186,7 @@ def save_place(uow: UnitOfWork, place_id: int | None, command: PlaceCommand) -> 
     uow.session.add(place)
     uow.session.flush()
     uow.log(
-        "add a place" if new else "change a place",
-        "place",
+        Act.ADD_A_PLACE if new else Act.CHANGE_A_PLACE,
         place.id,
         f"{'Added' if new else 'Changed'} the place {name}",
     )
@@ -232,8 +228,7 @@ def save_instructor(uow: UnitOfWork, instructor_id: int | None, command: Instruc
     uow.session.add(row)
     uow.session.flush()
     uow.log(
-        "add an instructor" if new else "change an instructor",
-        "instructor",
+        Act.ADD_AN_INSTRUCTOR if new else Act.CHANGE_AN_INSTRUCTOR,
         row.id,
         f"{'Added' if new else 'Changed'} {name}",
     )
@@ -303,10 +298,10 @@ def add_busy(uow: UnitOfWork, kind: str, owner_id: int, command: BusyCommand) ->
     uow.session.flush()
     word = "closed" if kind == "place" else "away"
     uow.log(
-        "add a busy time",
-        kind,
+        Act.ADD_A_BUSY_TIME,
         owner_id,
         f"{owner.name} is {word} from {day_text(first)} through {day_text(last)}",
+        subject=Subject(kind),
     )
     return busy_view(uow, held, zone)
 
@@ -318,10 +313,10 @@ def remove_busy(uow: UnitOfWork, busy_id: int) -> Done:
     kind, owner_id = ("place", held.place_id) if held.place_id else ("instructor", held.instructor_id)
     uow.session.delete(held)
     change = uow.log(
-        "take out a busy time",
-        kind,
+        Act.TAKE_OUT_A_BUSY_TIME,
         owner_id or 0,
         f"Took out {held.label} from {day_text(held.starts_at.astimezone(uow.zone).date())}",
+        subject=Subject(kind),
     )
     return Done(change=change.key)
 
@@ -342,7 +337,10 @@ def take_busy(
         setattr(row, f"{kind}_id", owner_id)
         uow.session.add(row)
     change = uow.log(
-        "import busy times", kind, owner_id, f"Took {len(spans)} times of {owner.name} from {name}"
+        Act.IMPORT_BUSY_TIMES,
+        owner_id,
+        f"Took {len(spans)} times of {owner.name} from {name}",
+        subject=Subject(kind),
     )
     return change.key, len(old)
 
@@ -418,7 +416,7 @@ def list_closures(uow: UnitOfWork, year: int) -> ClosureYear:
 
 def set_region(uow: UnitOfWork, region: str) -> ClosureYear:
     uow.center.region = check_region(region)
-    uow.log("change a setting", "center", 1, f"Public holidays are those of {uow.center.region or 'nowhere'}")
+    uow.log(Act.CHANGE_A_SETTING, 1, f"Public holidays are those of {uow.center.region or 'nowhere'}")
     return list_closures(uow, uow.today.year)
 
 
@@ -443,7 +441,7 @@ def add_closure(uow: UnitOfWork, command: ClosureCommand) -> ClosureChange:
         or 0
     )
     span = day_text(first) + (f" through {day_text(last)}" if last > first else "")
-    change = uow.log("close days", "center", 1, f"Closed {span}: {label}")
+    change = uow.log(Act.CLOSE_DAYS, 1, f"Closed {span}: {label}")
     return ClosureChange(change=change.key, meetings=touched)
 
 
@@ -467,8 +465,7 @@ def set_closure(uow: UnitOfWork, day: date, closed: bool) -> ClosureChange:
         else:
             uow.session.add(Closure(day=day, label=public or "", teach=True))
     change = uow.log(
-        "open a day" if not closed else "close days",
-        "center",
+        Act.OPEN_A_DAY if not closed else Act.CLOSE_DAYS,
         1,
         f"{day_text(day)} is {'closed' if closed else 'taught on'}",
     )

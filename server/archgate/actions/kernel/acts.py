@@ -1,0 +1,225 @@
+"""What people do, by its word: each act with what it is about, and how it is undone, or why it is not.
+
+The word is what the log keeps, and what undo knows an act by. Words that are kept already do not change.
+"""
+
+from __future__ import annotations
+
+from enum import Enum, StrEnum
+
+
+class Subject(StrEnum):
+    """What an act is about: whose log it stands in."""
+
+    RUN = "run"
+    SEASON = "season"
+    CENTER = "center"
+    PLACE = "place"
+    INSTRUCTOR = "instructor"
+    COURSE = "course"
+    CODE = "code"
+    PLAN = "plan"
+    QUOTE = "quote"
+    STOCK = "stock"
+    PERSON = "person"
+    ORGANIZATION = "organization"
+    ENROLLMENT = "enrollment"
+    WAITING = "waiting"
+    HELD_PLACES = "held places"
+    SET_ASIDE = "set aside"
+    INTEREST = "interest"
+    MEETING = "meeting"
+    BATCH = "batch"
+    ACCOUNT = "account"
+    PAYMENT = "payment"
+    INVOICE = "invoice"
+    REMINDER = "reminder"
+    WEBHOOK = "webhook"
+    JOB = "job"
+
+
+class Undo(Enum):
+    """How an act is undone."""
+
+    RUN = "the fields of its run are put back, under the run's lock, and its gates are worked out anew"
+    ROWS = "every row is put back as it was"
+    OWN = "by a reversal of its own"
+    SOON = "by a reversal of its own, for half an hour, since others go by it"
+
+
+class Act(StrEnum):
+    """An act, its subject, and its undo or the reason why it has none: what to do instead, said to whoever asks."""
+
+    subject: Subject
+    undo: Undo | str
+
+    def __new__(cls, word: str, subject: Subject, undo: Undo | str) -> Act:
+        made = str.__new__(cls, word)
+        made._value_ = word
+        made.subject, made.undo = subject, undo
+        return made
+
+    ACCEPT_A_CLASH = "accept a clash", Subject.RUN, Undo.ROWS
+    ADD_A_MEETING = "add a meeting", Subject.RUN, Undo.RUN
+    ARCHIVE = "archive", Subject.RUN, Undo.RUN
+    ATTACH_A_FILE = "attach a file", Subject.RUN, "A contract that was attached stays with its run."
+    BRING_BACK = "bring back", Subject.RUN, Undo.RUN
+    CANCEL_A_RUN = "cancel a run", Subject.RUN, Undo.SOON
+    CARRY_INTEREST_OVER = "carry interest over", Subject.RUN, Undo.ROWS
+    CHANGE_A_MEETING = "change a meeting", Subject.RUN, "Say it the other way on the call list."
+    CHANGE_A_NOTICE = "change a notice", Subject.RUN, Undo.ROWS
+    CHANGE_A_RUN = "change a run", Subject.RUN, Undo.RUN
+    CHANGE_DATES = "change dates", Subject.RUN, Undo.RUN
+    CHANGE_TERMS = "change terms", Subject.RUN, Undo.RUN
+    DECIDE = "decide", Subject.RUN, Undo.RUN
+    EXTEND_A_RUN = "extend a run", Subject.RUN, Undo.RUN
+    GROUP_PEOPLE = "group people", Subject.RUN, Undo.ROWS
+    KEEP_DEFAULTS = "keep defaults", Subject.RUN, Undo.RUN
+    MAKE_A_RUN = "make a run", Subject.RUN, "Archive the draft instead."
+    MARK_ATTENDANCE = "mark attendance", Subject.RUN, Undo.ROWS
+    MOVE_A_RUN = "move a run", Subject.RUN, Undo.RUN
+    NOTE_A_CALL = "note a call", Subject.RUN, "Note the call again; the newer note takes its place."
+    PUBLISH = "publish", Subject.RUN, Undo.RUN
+    PUT_ON_SALE = "put on sale", Subject.RUN, Undo.RUN
+    READ_A_NOTICE = "read a notice", Subject.RUN, "It was read."
+    TAKE_OFF_SALE = "take off sale", Subject.RUN, Undo.RUN
+    TAKE_OUT_A_MEETING = "take out a meeting", Subject.RUN, Undo.RUN
+    TELL_OF_OPENING = "tell of opening", Subject.RUN, "The letters went out."
+    TRANSFER_MANY = "transfer many", Subject.RUN, Undo.SOON
+    WITHDRAW_MANY = "withdraw many", Subject.RUN, Undo.SOON
+    WRITE_TO_A_ROSTER = "write to a roster", Subject.RUN, "The letters went out."
+    COPY_RUNS = "copy runs", Subject.SEASON, Undo.OWN
+    PLAN_A_SEASON = "plan a season", Subject.SEASON, Undo.OWN
+    CHANGE_A_SETTING = "change a setting", Subject.CENTER, "Set it back where settings are kept."
+    CHANGE_DEFAULTS = "change defaults", Subject.CENTER, Undo.ROWS
+    CLOSE_DAYS = "close days", Subject.CENTER, Undo.ROWS
+    MAKE_A_CALENDAR_ADDRESS = (
+        "make a calendar address",
+        Subject.CENTER,
+        "Renew the address instead: the old one ends.",
+    )
+    OPEN_A_DAY = "open a day", Subject.CENTER, Undo.ROWS
+    REOPEN_A_CLASH = "reopen a clash", Subject.CENTER, "Accept the clash again."
+    UNDO = "undo", Subject.CENTER, "Do it again instead."
+    ADD_A_PLACE = (
+        "add a place",
+        Subject.PLACE,
+        "Take it out where places are kept, as long as nothing uses it.",
+    )
+    CHANGE_A_PLACE = "change a place", Subject.PLACE, "Change it back where places are kept."
+    REMOVE_A_PLACE = "remove a place", Subject.PLACE, Undo.ROWS
+    ADD_A_BUSY_TIME = "add a busy time", Subject.INSTRUCTOR, Undo.ROWS
+    ADD_AN_INSTRUCTOR = (
+        "add an instructor",
+        Subject.INSTRUCTOR,
+        "Take them out where instructors are kept, as long as nothing needs them.",
+    )
+    CHANGE_AN_INSTRUCTOR = (
+        "change an instructor",
+        Subject.INSTRUCTOR,
+        "Change it back where instructors are kept.",
+    )
+    IMPORT_BUSY_TIMES = "import busy times", Subject.INSTRUCTOR, Undo.ROWS
+    REMOVE_AN_INSTRUCTOR = "remove an instructor", Subject.INSTRUCTOR, Undo.ROWS
+    TAKE_OUT_A_BUSY_TIME = "take out a busy time", Subject.INSTRUCTOR, Undo.ROWS
+    CHANGE_A_COURSE = "change a course", Subject.COURSE, Undo.ROWS
+    CHANGE_QUESTIONS = "change questions", Subject.COURSE, Undo.ROWS
+    CLEAR_INTEREST = "clear interest", Subject.COURSE, Undo.ROWS
+    SEND_A_LIST_ON = "send a list on", Subject.COURSE, "It went out."
+    CHANGE_CODES = "change codes", Subject.CODE, Undo.ROWS
+    MAKE_CODES = "make codes", Subject.CODE, Undo.ROWS
+    CHANGE_A_PLAN = "change a plan", Subject.PLAN, Undo.ROWS
+    MAKE_A_PLAN = "make a plan", Subject.PLAN, Undo.ROWS
+    DROP_A_QUOTE = "drop a quote", Subject.QUOTE, Undo.ROWS
+    KEEP_A_QUOTE = "keep a quote", Subject.QUOTE, Undo.ROWS
+    CHANGE_STOCK = "change stock", Subject.STOCK, "Stock is only added to: count it again."
+    ADD_A_PERSON = (
+        "add a person",
+        Subject.PERSON,
+        "Somebody may be enrolled under this record; merge it into the right one instead.",
+    )
+    CHANGE_A_PERSON = "change a person", Subject.PERSON, Undo.ROWS
+    CLOSE_AN_OWN_PAGE = "close an own page", Subject.PERSON, "Invite them again."
+    INVITE = "invite", Subject.PERSON, Undo.ROWS
+    MERGE_PEOPLE = "merge people", Subject.PERSON, Undo.SOON
+    NEW_LINK = "new link", Subject.PERSON, "The link was sent to the person; it runs out by itself."
+    NOTE = "note", Subject.PERSON, "A note is signed and never edited."
+    SET_A_PASSWORD = "set a password", Subject.PERSON, "It is the person's own."
+    TAG_A_PERSON = "tag a person", Subject.PERSON, Undo.ROWS
+    ADD_AN_ORGANIZATION = "add an organization", Subject.ORGANIZATION, "Somebody may pay by this name by now."
+    A_HELD_SEAT_LAPSES = (
+        "a held seat lapses",
+        Subject.ENROLLMENT,
+        "The seat went back when its time was over; enroll them anew.",
+    )
+    ADD_TO_A_ROSTER = "add to a roster", Subject.ENROLLMENT, Undo.ROWS
+    CHANGE_A_ROLE = "change a role", Subject.ENROLLMENT, Undo.ROWS
+    CHANGE_A_SIGN_UP = "change a sign-up", Subject.ENROLLMENT, Undo.SOON
+    ENROLL = "enroll", Subject.ENROLLMENT, Undo.SOON
+    NAME_A_HEAD = "name a head", Subject.ENROLLMENT, Undo.SOON
+    SWAP_A_PERSON = "swap a person", Subject.ENROLLMENT, Undo.ROWS
+    TAKE_OFF_A_ROSTER = "take off a roster", Subject.ENROLLMENT, Undo.ROWS
+    TRANSFER = "transfer", Subject.ENROLLMENT, Undo.SOON
+    WITHDRAW = "withdraw", Subject.ENROLLMENT, Undo.SOON
+    ASK_FOR_TIME = "ask for time", Subject.WAITING, "It is the person's own word."
+    GIVE_MORE_TIME = "give more time", Subject.WAITING, "The person was told; an offer ends by itself."
+    LEAVE_THE_LINE = "leave the line", Subject.WAITING, Undo.SOON
+    OFFER_A_SEAT = "offer a seat", Subject.WAITING, Undo.SOON
+    OFFER_DECLINED = "offer declined", Subject.WAITING, "It is the person's own word; offer a seat again."
+    OFFER_LAPSED = "offer lapsed", Subject.WAITING, "The seat went to the next in line; offer one again."
+    SEAT_FROM_THE_LINE = "seat from the line", Subject.WAITING, Undo.SOON
+    TAKE_AN_OFFER = (
+        "take an offer",
+        Subject.WAITING,
+        "It is the person's own; they are withdrawn like anybody else.",
+    )
+    WAIT = "wait", Subject.WAITING, Undo.SOON
+    CHANGE_HELD_PLACES = "change held places", Subject.HELD_PLACES, Undo.SOON
+    HELD_PLACES_LAPSE = (
+        "held places lapse",
+        Subject.HELD_PLACES,
+        "Hold the places anew, if they are still free.",
+    )
+    HOLD_PLACES = "hold places", Subject.HELD_PLACES, Undo.SOON
+    SET_SEATS_ASIDE = "set seats aside", Subject.SET_ASIDE, Undo.SOON
+    SHOW_INTEREST = "show interest", Subject.INTEREST, Undo.ROWS
+    GIVE_BACK_A_MEETING = "give back a meeting", Subject.MEETING, Undo.SOON
+    CHANGE_A_LIST = "change a list", Subject.BATCH, "Read the list as it was again."
+    CORRECT_A_LINE = "correct a line", Subject.BATCH, "An empty correction takes the corrections back."
+    ENROLL_A_LIST = "enroll a list", Subject.BATCH, Undo.SOON
+    READ_A_LIST = "read a list", Subject.BATCH, "Nobody is enrolled by reading a list; leave it."
+    KEEP_PAYMENT_DETAILS = (
+        "keep payment details",
+        Subject.ACCOUNT,
+        "The payer gave them; newer ones take their place.",
+    )
+    REFUND = "refund", Subject.ACCOUNT, "The money went out; it comes back as a payment."
+    USE_CREDIT = "use credit", Subject.ACCOUNT, "What settles what is undone by taking the payment back."
+    WRITE_OFF = "write off", Subject.ACCOUNT, "What was written off is charged anew."
+    REVERSE_A_PAYMENT = "reverse a payment", Subject.PAYMENT, "Take the payment anew."
+    TAKE_A_PAYMENT = "take a payment", Subject.PAYMENT, Undo.SOON
+    ISSUE_A_CREDIT_NOTE = (
+        "issue a credit note",
+        Subject.INVOICE,
+        "A credit note stands; invoice again what still holds.",
+    )
+    ISSUE_A_RECEIPT = (
+        "issue a receipt",
+        Subject.INVOICE,
+        "A receipt stands for money that came in; take the payment back instead.",
+    )
+    ISSUE_AN_INVOICE = "issue an invoice", Subject.INVOICE, "An invoice is taken back by a credit note."
+    SEND_A_PAPER = "send a paper", Subject.INVOICE, "It went out."
+    REMIND = "remind", Subject.REMINDER, "Tick it off."
+    SETTLE_A_REMINDER = "settle a reminder", Subject.REMINDER, "Open the reminder again."
+    ADD_A_WEBHOOK = "add a webhook", Subject.WEBHOOK, "Remove the address instead."
+    REMOVE_A_WEBHOOK = "remove a webhook", Subject.WEBHOOK, "Add the address anew; it gets a new secret."
+    RETRY_WORK = "retry work", Subject.JOB, "It is done by now, or tried again."
+
+
+BY_WORD = {act.value: act for act in Act}
+
+
+def act_named(word: str) -> Act:
+    """The act that the log keeps by this word."""
+    return BY_WORD[word]

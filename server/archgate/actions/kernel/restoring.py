@@ -1,0 +1,107 @@
+"""Rows put back as they were before a change, from the log."""
+
+from __future__ import annotations
+
+from datetime import date, datetime, time
+from decimal import Decimal
+from typing import Any, TypeAlias
+
+from sqlalchemy import ColumnElement, Table, select
+from sqlalchemy.exc import IntegrityError
+
+from archgate.actions.kernel.problems import conflict
+from archgate.actions.kernel.unit_of_work import UnitOfWork, plain
+from archgate.core.quotes import quote_read
+from archgate.tables import Base
+from archgate.tables.base import JsonText, Moment, QuoteDocument
+from archgate.tables.log import Change, RowChange
+
+ADDED_ON_THE_SPOT = {"places", "instructors"}  # somebody else may use them by now
+RISING = {"sequence"}  # of meetings: a calendar must see it rise, also on an undo
+DERIVED = {"gates"}  # worked out anew after an undo, never restored
+AnyColumn: TypeAlias = ColumnElement[Any]  # type: ignore[explicit-any]  # of whichever type its table gives it
+
+
+def later_change(uow: UnitOfWork, change: Change, table: str, row_id: int) -> str:
+    """Who moved a row on since, in words, for the refusal."""
+    query = select(Change).where(Change.id > change.id, Change.subject == change.subject,
+                                 Change.subject_id == change.subject_id).order_by(Change.id)  # fmt: skip
+    for later in uow.session.scalars(query):
+        if any(r["table"] == table and r["id"] == row_id for r in later.rows):
+            return f'"{later.summary}"'
+    return "a later change"
+
+
+def restore_rows(uow: UnitOfWork, change: Change) -> None:
+    """Put every row of a change back, last first; refused when one is no longer as the change left it."""
+    uow.session.expire_all()
+    for row in reversed([r for r in change.rows if r["table"] not in DERIVED | {"run_seats"}]):
+        if row["table"] in ADDED_ON_THE_SPOT and row["before"] is None:
+            continue
+        table = Base.metadata.tables[row["table"]]
+        if set(row["before"] or ()) - set(table.c.keys()):
+            raise conflict("moved-on", "This was done before the last upgrade and can no longer be undone.")
+        key = next(iter(table.primary_key.columns))
+        now = uow.session.execute(select(table).where(key == row["id"])).mappings().first()
+        expected = row["after"]
+        same = now is None if expected is None else now is not None and all(
+            equal(now[k], v) for k, v in expected.items() if k not in RISING
+        )  # fmt: skip
+        if not same:
+            raise conflict(
+                "moved-on", f"It has moved on since: {later_change(uow, change, row['table'], row['id'])}."
+            )
+        try:
+            restore(uow, table, row)
+        except IntegrityError:
+            raise conflict("moved-on", "It has moved on since: something depends on it by now.") from None
+        uow.rows.append(
+            {"table": row["table"], "id": row["id"], "before": row["after"], "after": row["before"]}
+        )
+    uow.session.expire_all()
+
+
+def equal(held: object, logged: object) -> bool:
+    """Whether a value from the database is the one in the log, which is plain JSON."""
+    if isinstance(held, Decimal):
+        return logged is not None and held == Decimal(str(logged))
+    if isinstance(held, bool) or isinstance(logged, bool):
+        return bool(held) == bool(logged)
+    return bool(plain(held) == logged)
+
+
+def restore(uow: UnitOfWork, table: Table, row: RowChange) -> None:  # type: ignore[explicit-any]  # a table of any columns
+    """Put one row back as it was before a change."""
+    before = row["before"]
+    if before is None:
+        uow.session.execute(table.delete().where(table.c.id == row["id"]))
+        return
+    values = {
+        k: typed(table.c[k], v)
+        for k, v in before.items()
+        if table.c[k].computed is None and (k not in RISING or row["after"] is None)
+    }
+    if table.name == "meetings" and row["after"] is not None:
+        values["sequence"] = table.c.sequence + 1
+    if row["after"] is None:
+        uow.session.execute(table.insert().values(**values))
+    else:
+        uow.session.execute(table.update().where(table.c.id == row["id"]).values(**values))
+
+
+def typed(column: AnyColumn, value: object) -> object:
+    """A logged value as its column takes it."""
+    if value is None:
+        return None
+    if isinstance(column.type, Moment):
+        return datetime.fromisoformat(str(value))
+    if isinstance(column.type, JsonText):
+        return value
+    if isinstance(column.type, QuoteDocument):
+        return quote_read(value) if isinstance(value, dict) else None
+    wanted = column.type.python_type
+    if wanted is date:
+        return date.fromisoformat(str(value))
+    if wanted is time:
+        return time.fromisoformat(str(value))
+    return Decimal(str(value)) if wanted is Decimal else value
