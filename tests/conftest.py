@@ -13,18 +13,21 @@ import pymysql
 import pytest
 from fastapi.testclient import TestClient
 from hypothesis import HealthCheck, settings
-from sqlalchemy import Engine
+from sqlalchemy import Engine, inspect, select
 from sqlalchemy.engine import make_url
 from sqlalchemy.orm import Session, sessionmaker
 
 from archgate.actions.access.staff import create_user
 from archgate.actions.center.center import make_center
 from archgate.actions.kernel.unit_of_work import act
+from archgate.actions.seats import made_of
 from archgate.app import create_app
 from archgate.own_server import OwnServer
 from archgate.settings import ROOT, Settings
+from archgate.tables.courses import Center
 from archgate.tables.engine import engine_for, sessions_of
 from archgate.tables.migrate import migrate
+from archgate.tables.seats import RunSeats
 from made import PASSWORD, Office
 
 SERVER = "ARCHGATE_TEST_SERVER"
@@ -150,3 +153,31 @@ def clerk(app) -> TestClient:
 def chief(app) -> TestClient:
     """A browser in which the administrator is signed in."""
     return signed_in(app, "administrator@example.org")
+
+
+def columns_of(row: object) -> dict[str, object]:
+    return {a.key: getattr(row, a.key) for a in inspect(type(row)).column_attrs}
+
+
+def all_of(made: made_of.MadeOf) -> list[object]:
+    """Every row that a run is made of, as values."""
+    run = made.run
+    plans = [*run.plans, *made.plans]
+    rows = [run, *run.all_meetings, *run.gates, *run.rates, *run.extras, *plans]
+    rows += [step for rate in run.rates for step in rate.early] + [
+        line for plan in plans for line in plan.lines
+    ]
+    return [columns_of(row) for row in rows]
+
+
+@pytest.fixture(scope="module", autouse=True)
+def what_is_kept_is_true() -> Iterator[None]:
+    """After every file of tests: whatever a process keeps of a run and would still use is what the database holds."""
+    yield
+    for engine, shelf in list(made_of.SHELVES.items()):
+        with Session(engine) as session:
+            center = session.scalar(select(Center.revision))
+            for run_id, made in list(shelf.kept.items()):
+                now = (session.scalar(select(RunSeats.revision).where(RunSeats.run_id == run_id)), center)
+                if now == made.revision:
+                    assert all_of(made) == all_of(made_of.read(session, run_id, made.revision))

@@ -21,7 +21,7 @@ from archgate.actions.kernel.unit_of_work import act
 from archgate.actions.runs import making
 from archgate.clock import system_now
 from archgate.jobs.worker import Worker
-from archgate.outside.mail import Trouble
+from archgate.outside.mail import Mailing, Trouble
 from archgate.settings import ROOT
 from archgate.tables.jobs import Job, TimedWork
 from archgate.tables.log import Change
@@ -219,10 +219,10 @@ def test_links_of_a_run_that_is_no_longer_published_are_not_asked_for_until_it_i
 def test_the_stand_ins_take_each_key_once_and_say_what_is_wrong(line):
     worker = Worker.with_stand_ins(line.sessions)
     for _ in range(2):
-        worker.mail.send("k1", "a@example.org", "s", "b", 1)
+        worker.mail.send("k1", Mailing("a@example.org", "s", "b", "<p>b</p>"), 1)
     assert counted(line, MailStandIn, key="k1") == 1
     with pytest.raises(Trouble) as trouble:
-        worker.mail.send("k2", "a@refused.example.org", "s", "b", 1)
+        worker.mail.send("k2", Mailing("a@refused.example.org", "s", "b", "<p>b</p>"), 1)
     assert trouble.value.for_good
 
     def asked(key):

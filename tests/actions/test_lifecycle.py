@@ -5,7 +5,7 @@ import pytest
 from archgate.actions.across import checks, finding
 from archgate.actions.across.undo import undo
 from archgate.actions.enrolling import calls, enrollments, waitlist
-from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand
+from archgate.actions.enrolling.commands import CallCommand, EnrollCommand, JoinCommand
 from archgate.actions.fees import quotes
 from archgate.actions.fees.commands import QuoteCommand
 from archgate.actions.kernel.commands import command_of
@@ -319,7 +319,7 @@ def test_the_call_list_keeps_what_came_of_each_call(office):
     )
     assert office.act(lambda d: calls.set_paid(d, meeting, False))["instructor_paid"] is False
     with pytest.raises(Refused):
-        office.act(lambda d: calls.note_call(d, meeting, people_on[1]["id"], "sang", ""))
+        command_of(CallCommand, {"outcome": "sang"})
     with pytest.raises(Problem):
         office.act(lambda d: calls.set_paid(d, run["dates"][1]["id"], True))
 

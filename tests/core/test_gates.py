@@ -5,8 +5,8 @@ import pytest
 
 from archgate.core.gates import (
     Rule,
+    RunStatus,
     SignUp,
-    Status,
     Teaching,
     Window,
     gates_of,
@@ -54,14 +54,14 @@ OPENS, CLOSES = datetime(2027, 7, 1, tzinfo=UTC), datetime(2027, 9, 14, tzinfo=U
 @pytest.mark.parametrize(
     ("moment", "status", "full", "state"),
     [
-        (datetime(2027, 6, 30, 23, 59, 59, tzinfo=UTC), Status.PUBLISHED, False, SignUp.NOT_YET),
-        (OPENS, Status.PUBLISHED, False, SignUp.OPEN),
-        (OPENS, Status.PUBLISHED, True, SignUp.FULL),
-        (CLOSES, Status.PUBLISHED, False, SignUp.CLOSED),
-        (CLOSES, Status.PUBLISHED, True, SignUp.CLOSED),
-        (OPENS, Status.DRAFT, False, SignUp.NOT_YET),
-        (OPENS, Status.OFF_SALE, False, SignUp.CLOSED),
-        (OPENS, Status.CANCELLED, False, SignUp.CLOSED),
+        (datetime(2027, 6, 30, 23, 59, 59, tzinfo=UTC), RunStatus.PUBLISHED, False, SignUp.NOT_YET),
+        (OPENS, RunStatus.PUBLISHED, False, SignUp.OPEN),
+        (OPENS, RunStatus.PUBLISHED, True, SignUp.FULL),
+        (CLOSES, RunStatus.PUBLISHED, False, SignUp.CLOSED),
+        (CLOSES, RunStatus.PUBLISHED, True, SignUp.CLOSED),
+        (OPENS, RunStatus.DRAFT, False, SignUp.NOT_YET),
+        (OPENS, RunStatus.OFF_SALE, False, SignUp.CLOSED),
+        (OPENS, RunStatus.CANCELLED, False, SignUp.CLOSED),
     ],
 )
 def test_sign_up_follows_from_status_gates_and_seats(moment, status, full, state):
@@ -70,7 +70,7 @@ def test_sign_up_follows_from_status_gates_and_seats(moment, status, full, state
 
 
 def test_a_run_without_dates_is_not_open():
-    assert sign_up_at(OPENS, Status.PUBLISHED, ((None, None),), False)[0] is SignUp.NOT_YET
+    assert sign_up_at(OPENS, RunStatus.PUBLISHED, ((None, None),), False)[0] is SignUp.NOT_YET
 
 
 def test_teaching_goes_by_first_and_last_meeting():
@@ -100,7 +100,7 @@ def test_several_windows_open_and_close_one_after_the_other():
         for n in (1, 2)
     )
     states = [
-        sign_up_at(datetime(2027, month, day, 12, tzinfo=UTC), Status.PUBLISHED, moments, False)
+        sign_up_at(datetime(2027, month, day, 12, tzinfo=UTC), RunStatus.PUBLISHED, moments, False)
         for month, day in ((5, 31), (6, 15), (7, 4), (8, 20), (9, 14))
     ]
     assert [s for s, _ in states] == [SignUp.NOT_YET, SignUp.OPEN, SignUp.NOT_YET, SignUp.OPEN, SignUp.CLOSED]
@@ -145,4 +145,4 @@ def test_a_cohort_starts_and_ends_with_its_days_and_access_goes_on():
 
 def test_an_open_run_has_no_start_and_stays_open():
     assert gates_of((), NEW_YORK, open_run=True) == ()
-    assert sign_up_at(OPENS, Status.PUBLISHED, ((None, None),), False, open_run=True)[0] is SignUp.OPEN
+    assert sign_up_at(OPENS, RunStatus.PUBLISHED, ((None, None),), False, open_run=True)[0] is SignUp.OPEN

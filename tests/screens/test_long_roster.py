@@ -3,7 +3,8 @@
 import pytest
 
 from archgate.app import create_app
-from archgate.bench import fill_roster, own_database
+from archgate.bench.base import own_database
+from archgate.bench.roster import fill_roster
 from archgate.settings import ROOT, Settings
 from conftest import LONG
 from made import PASSWORD

@@ -8,44 +8,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
-from enum import StrEnum
 from zoneinfo import ZoneInfo
 
 from archgate.core.schedule import Meeting, day_text, moment_of
-
-
-class Status(StrEnum):
-    DRAFT = "draft"
-    PUBLISHED = "published"
-    OFF_SALE = "off sale"
-    CANCELLED = "cancelled"
-    ARCHIVED = "archived"
-
-
-class SignUp(StrEnum):
-    NOT_YET = "not yet"
-    OPEN = "open"
-    FULL = "full"
-    CLOSED = "closed"
-
-
-class Teaching(StrEnum):
-    BEFORE = "before"
-    RUNNING = "running"
-    ENDED = "ended"
-
-
-class Decision(StrEnum):
-    UNDECIDED = "undecided"
-    GOING_AHEAD = "going ahead"
-    WAITS = "waits"
-    CANCELLED = "cancelled"
-
-
-class RunKind(StrEnum):
-    DATED = "dated"  # meets on dates
-    COHORT = "cohort"  # a group moves together from a start to an end
-    OPEN = "open"  # no dates; access for so many days from enrollment
+from archgate.core.states import RunStatus, SignUp, Teaching
 
 
 @dataclass(frozen=True)
@@ -221,7 +187,7 @@ def window_faults(
 
 def sign_up_at(
     moment: datetime,
-    status: Status,
+    status: RunStatus,
     windows: tuple[tuple[datetime | None, datetime | None], ...],
     full: bool,
     open_run: bool = False,
@@ -231,9 +197,9 @@ def sign_up_at(
     `windows` holds (opens, closes) of each window in UTC; a window without opening is open from publication, one
     without closing has no start to close before, which only an open run may lack.
     """
-    if status is Status.DRAFT:
+    if status is RunStatus.DRAFT:
         return SignUp.NOT_YET, "The run is a draft; publish it first."
-    if status is not Status.PUBLISHED:
+    if status is not RunStatus.PUBLISHED:
         return SignUp.CLOSED, f"The run is {status}."
     if not open_run and any(closes is None for _, closes in windows):
         return SignUp.NOT_YET, "The run has no meeting yet."

@@ -116,3 +116,123 @@ class OnClosure(StrEnum):
 
     SKIP = "skip"
     EXTEND = "extend"
+
+
+class RunKind(StrEnum):
+    """What kind of run it is."""
+
+    DATED = "dated"  # meets on dates
+    COHORT = "cohort"  # a group moves together from a start to an end
+    OPEN = "open"  # no dates; access for so many days from enrollment
+
+
+class RunStatus(StrEnum):
+    """Where a run is in its life; stored."""
+
+    DRAFT = "draft"
+    PUBLISHED = "published"
+    OFF_SALE = "off sale"
+    CANCELLED = "cancelled"
+    ARCHIVED = "archived"
+
+
+class Decision(StrEnum):
+    """Whether a run goes ahead; stored."""
+
+    UNDECIDED = "undecided"
+    GOING_AHEAD = "going ahead"
+    WAITS = "waits"
+    CANCELLED = "cancelled"
+
+
+class SignUp(StrEnum):
+    """Whether one can sign up for a run; derived at a moment."""
+
+    NOT_YET = "not yet"
+    OPEN = "open"
+    FULL = "full"
+    CLOSED = "closed"
+
+
+class Teaching(StrEnum):
+    """Where a run is in its teaching; derived at a moment."""
+
+    BEFORE = "before"
+    RUNNING = "running"
+    ENDED = "ended"
+
+
+class EnrollmentStatus(StrEnum):
+    """What became of an enrollment. Seated and held ones hold their seat; all others have ended."""
+
+    SEATED = "seated"
+    HELD = "held"  # until the first payment
+    WITHDRAWN = "withdrawn"
+    NO_SHOW = "no-show"
+    MOVED = "moved"
+    LAPSED = "lapsed"  # the first payment did not come in time
+    TAKEN_OFF = "taken off"  # of those who are no learners
+    TAKEN_BACK = "taken back"
+    RUN_CANCELLED = "run cancelled"
+
+
+class LineStatus(StrEnum):
+    """What became of a place in line, and of the offer made to it."""
+
+    WAITING = "waiting"
+    OFFERED = "offered"
+    SEATED = "seated"
+    LEFT = "left"
+    DECLINED = "declined"
+    LAPSED = "lapsed"
+    TAKEN_BACK = "taken back"
+    RUN_CANCELLED = "run cancelled"
+
+
+class HoldStatus(StrEnum):
+    """What became of places held without names."""
+
+    HELD = "held"
+    USED = "used"
+    RELEASED = "released"
+    LAPSED = "lapsed"
+
+
+class InterestStatus(StrEnum):
+    """What became of a name on an interest list. Listed and told ones are on it; all others have left it."""
+
+    LISTED = "listed"
+    TOLD = "told"
+    ENROLLED = "enrolled"
+    CLEARED = "cleared"
+    CARRIED = "carried"
+
+
+class QuoteStatus(StrEnum):
+    """What became of a kept quote; past its last day an open one has lapsed."""
+
+    OPEN = "open"
+    TAKEN = "taken"
+    DROPPED = "dropped"
+
+
+class BatchStatus(StrEnum):
+    JUDGED = "judged"
+    ENROLLED = "enrolled"
+
+
+class JobStatus(StrEnum):
+    """Where queued work is: a message is a job that sends it."""
+
+    QUEUED = "queued"
+    RUNNING = "running"
+    DONE = "done"
+    FAILED = "failed"
+    DROPPED = "dropped"
+
+
+class PageStatus(StrEnum):
+    """How far somebody's own page is: invited, until the link is used; open, once a password is set."""
+
+    INVITED = "invited"
+    OPEN = "open"

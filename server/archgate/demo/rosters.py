@@ -28,7 +28,7 @@ from archgate.actions.money.commands import PayerCommand, PaymentCommand
 from archgate.actions.runs import making, notices
 from archgate.actions.runs.commands import RunPatch
 from archgate.actions.seats.commands import HoldCommand, SetAsideCommand
-from archgate.core.states import Mark, Role
+from archgate.core.states import LineStatus, Mark, Role
 from archgate.demo.center import Center
 
 LEARNER = 148  # of the crowd: who has set a password for a page of their own
@@ -135,7 +135,7 @@ def offered(center: Center, gate: int) -> None:
     center.act(9.9, leaving.withdraw, rows[-1].id)
     center.act(9.95, partial(line.go_down, run_id=gate))
     waiting = center.look(9.95, roster.roster, gate).waiting
-    first = next((w for w in waiting if w.status == "offered"), None)
+    first = next((w for w in waiting if w.status == LineStatus.OFFERED), None)
     if first:
         center.act(9.95, ask_time, first.id)
 

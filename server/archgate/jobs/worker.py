@@ -81,8 +81,8 @@ class Worker:
         """The outside first, with the stable key; then the mark that it is done. Killed between, it is asked again."""
         if taken.kind == "send message":
             with self.sessions() as session:
-                to, subject, body, paper = messages.send(session, taken.key)
-            self.mail.send(taken.key, to, subject, body, taken.tries, paper)
+                mailing = messages.mailing(session, taken.key)
+            self.mail.send(taken.key, mailing, taken.tries)
             with self.sessions.begin() as session:
                 queue.finish(session, taken, self.name)
         elif taken.kind == "make link":

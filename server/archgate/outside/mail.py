@@ -7,6 +7,7 @@ good, and letters to later.example.org until they are asked for a third time.
 from __future__ import annotations
 
 import hashlib
+from dataclasses import dataclass
 from typing import Protocol
 
 from sqlalchemy.dialects.mysql import insert
@@ -24,30 +25,35 @@ class Trouble(Exception):
         super().__init__(said)
 
 
-Paper = tuple[str, bytes]  # the name of a file that goes with a letter, and its content
+@dataclass(frozen=True)
+class Mailing:
+    """A letter as a mail service takes it: plain text and HTML, and the file that goes with it, its name first."""
+
+    to: str
+    subject: str
+    text: str
+    html: str
+    paper: tuple[str, bytes] | None = None
 
 
 class Mail(Protocol):
-    def send(
-        self, key: str, to: str, subject: str, body: str, tries: int, paper: Paper | None = None
-    ) -> None: ...
+    def send(self, key: str, mailing: Mailing, tries: int) -> None: ...
 
 
 class StandInMail:
     def __init__(self, sessions: sessionmaker[Session]) -> None:
         self.sessions = sessions
 
-    def send(
-        self, key: str, to: str, subject: str, body: str, tries: int, paper: Paper | None = None
-    ) -> None:
-        where = to.rpartition("@")[2].lower()
+    def send(self, key: str, mailing: Mailing, tries: int) -> None:
+        paper = mailing.paper
+        where = mailing.to.rpartition("@")[2].lower()
         if where == "refused.example.org":
             raise Trouble("The address is refused.", for_good=True)
         if where == "later.example.org" and tries < 3:
             raise Trouble("The mail service is busy.")
         with self.sessions.begin() as session:
-            letter = {"key": key, "to_email": to, "subject": subject, "body": body, "at": system_now(),
-                      "attached": paper[0] if paper else "", "attached_size": len(paper[1]) if paper else 0}  # fmt: skip
+            letter = {"key": key, "to_email": mailing.to, "subject": mailing.subject, "body": mailing.text,
+                      "html": mailing.html, "at": system_now(), "attached": paper[0] if paper else "", "attached_size": len(paper[1]) if paper else 0}  # fmt: skip
             statement = insert(MailStandIn).values(letter)
             session.execute(statement.on_duplicate_key_update(key=MailStandIn.key))
 

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from datetime import UTC, datetime
 from decimal import Decimal
-from typing import Annotated, TypeAlias
+from enum import StrEnum
+from typing import Annotated, TypeAlias, TypeVar
 
 import orjson
 from sqlalchemy import BigInteger, Dialect, MetaData, Numeric, String, Text, TypeDecorator
@@ -14,6 +15,7 @@ from sqlalchemy.orm import DeclarativeBase, mapped_column
 from sqlalchemy.schema import SchemaItem
 from sqlalchemy.sql.compiler import SQLCompiler
 
+from archgate.core import states
 from archgate.core.quotes import AgreedQuote, document_of, quote_read
 from archgate.core.reader import Document
 
@@ -24,6 +26,25 @@ NAMES = {
     "fk": "fk_%(table_name)s_%(column_0_name)s",
     "pk": "pk_%(table_name)s",
 }
+
+
+E = TypeVar("E", bound=StrEnum)
+STATES: tuple[type[StrEnum], ...] = (
+    states.RunKind,
+    states.RunStatus,
+    states.Decision,
+    states.EnrollmentStatus,
+    states.LineStatus,
+    states.HoldStatus,
+    states.InterestStatus,
+    states.QuoteStatus,
+    states.BatchStatus,
+    states.JobStatus,
+    states.PageStatus,
+    states.Role,
+    states.Mark,
+    states.PlaceKind,
+)
 
 
 class Moment(TypeDecorator[datetime]):
@@ -54,6 +75,23 @@ class JsonText(TypeDecorator[object]):
 
     def process_result_value(self, value: str | None, dialect: Dialect) -> object:
         return None if value is None else orjson.loads(value)
+
+
+class State(TypeDecorator[E]):
+    """A member of an enumeration, kept as its word."""
+
+    impl = String(40)
+    cache_ok = True
+
+    def __init__(self, states: type[E]) -> None:
+        super().__init__()
+        self.states = states
+
+    def process_bind_param(self, value: E | str | None, dialect: Dialect) -> str | None:
+        return None if value is None else self.states(value).value
+
+    def process_result_value(self, value: str | None, dialect: Dialect) -> E | None:
+        return None if value is None else self.states(value)
 
 
 class QuoteDocument(TypeDecorator[AgreedQuote]):
@@ -87,7 +125,7 @@ TableArgs: TypeAlias = "dict[str, str] | tuple[SchemaItem | dict[str, str], ...]
 
 class Base(DeclarativeBase):
     metadata = MetaData(naming_convention=NAMES)
-    type_annotation_map = {
+    type_annotation_map = dict[object, object]({state: State(state) for state in STATES}) | {
         datetime: Moment,
         int: BigInteger,
         Document: JsonText,

@@ -8,7 +8,8 @@ from sqlalchemy import ForeignKey, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from archgate.core.reader import Document
-from archgate.tables.base import Base, Key, Name, Prose, Word, ascii_key
+from archgate.core.states import BatchStatus
+from archgate.tables.base import Base, Key, Name, Prose, ascii_key
 
 
 class BatchRow(Base):
@@ -33,7 +34,7 @@ class Batch(Base):
     run_id: Mapped[int] = mapped_column(ForeignKey("runs.id"), index=True)
     user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
     organization_id: Mapped[int | None] = mapped_column(ForeignKey("organizations.id"))
-    status: Mapped[Word]
+    status: Mapped[BatchStatus]
     file_name: Mapped[Name]
     file_hash: Mapped[str] = mapped_column(ascii_key(64))
     reading: Mapped[Prose]

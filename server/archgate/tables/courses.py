@@ -9,6 +9,7 @@ from sqlalchemy.dialects.mysql import LONGBLOB
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from archgate.core.reader import Document
+from archgate.core.states import Decision, RunKind, RunStatus
 from archgate.tables.base import Base, Key, Name, Prose, Word, ascii_key
 from archgate.tables.fees import Extra, Rate
 from archgate.tables.people import Organization
@@ -21,6 +22,7 @@ class Center(Base):
     """One row: what holds for the whole center. `clock_offset` (seconds) sets the business clock.
 
     `defaults` is what runs start from where their course says nothing. `region` is where public holidays are looked up ("US", "US-NY"), empty for none; `uid` ends the UIDs of calendars.
+    `revision` rises whenever a payment plan of the center is another.
     """
 
     __tablename__ = "center"
@@ -33,6 +35,7 @@ class Center(Base):
     region: Mapped[Word] = mapped_column(default="")
     uid: Mapped[str] = mapped_column(ascii_key(40), default="")
     defaults: Mapped[Document] = mapped_column(default=dict)
+    revision: Mapped[int] = mapped_column(default=0)
 
 
 class Course(Base):
@@ -88,9 +91,9 @@ class Run(Base):
     code: Mapped[str] = mapped_column(String(40), unique=True)
     title: Mapped[Name]
     note: Mapped[Prose]
-    kind: Mapped[Word]
-    status: Mapped[Word] = mapped_column(index=True)
-    decision: Mapped[Word]
+    kind: Mapped[RunKind]
+    status: Mapped[RunStatus] = mapped_column(index=True)
+    decision: Mapped[Decision]
     decision_until: Mapped[date | None]
     place_id: Mapped[int | None] = mapped_column(ForeignKey("places.id"))
     instructor_id: Mapped[int | None] = mapped_column(ForeignKey("instructors.id"))
@@ -147,7 +150,7 @@ class Run(Base):
     @property
     def known(self) -> bool:
         """Whether people know of it: on sale, or off sale with those who are in already."""
-        return self.status in ("published", "off sale")
+        return self.status in (RunStatus.PUBLISHED, RunStatus.OFF_SALE)
 
     @property
     def sign_up_opens(self) -> date | None:

@@ -9,6 +9,7 @@ from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from archgate.core.quotes import AgreedQuote
 from archgate.core.reader import Document
+from archgate.core.states import QuoteStatus
 from archgate.tables.base import Base, Key, Name, Percent, Prose, Units, Word, ascii_key
 
 
@@ -175,5 +176,5 @@ class KeptQuote(Base):
     quote: Mapped[AgreedQuote]
     note: Mapped[Prose]
     last: Mapped[date]
-    status: Mapped[Word]  # "open", "taken", "dropped"; past its last day an open one has lapsed
+    status: Mapped[QuoteStatus]  # "open", "taken", "dropped"; past its last day an open one has lapsed
     kept_at: Mapped[datetime]

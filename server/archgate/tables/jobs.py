@@ -8,6 +8,7 @@ from sqlalchemy import Index, String
 from sqlalchemy.orm import Mapped, mapped_column
 
 from archgate.core.reader import Document
+from archgate.core.states import JobStatus
 from archgate.tables.base import Base, Key, Prose, Word, ascii_key
 
 
@@ -23,7 +24,7 @@ class Job(Base):
     kind: Mapped[Word]
     key: Mapped[str] = mapped_column(ascii_key(80), unique=True)
     what: Mapped[Document]
-    status: Mapped[Word]
+    status: Mapped[JobStatus]
     due_at: Mapped[datetime]
     lease_until: Mapped[datetime | None]
     worker: Mapped[str] = mapped_column(String(80), default="")

@@ -43,6 +43,7 @@ class MailStandIn(Base):
     to_email: Mapped[str] = mapped_column(String(254))
     subject: Mapped[Name]
     body: Mapped[Prose]
+    html: Mapped[Prose] = mapped_column(default="")
     attached: Mapped[Name] = mapped_column(default="")
     attached_size: Mapped[int] = mapped_column(default=0)
     at: Mapped[datetime]

@@ -7,7 +7,8 @@ from datetime import datetime
 from sqlalchemy import ForeignKey, String
 from sqlalchemy.orm import Mapped, mapped_column
 
-from archgate.tables.base import Base, Key, Word, ascii_key
+from archgate.core.states import PageStatus
+from archgate.tables.base import Base, Key, ascii_key
 
 
 class OwnPage(Base):
@@ -18,7 +19,7 @@ class OwnPage(Base):
     id: Mapped[Key]
     person_id: Mapped[int] = mapped_column(ForeignKey("people.id"), unique=True)
     email: Mapped[str] = mapped_column(String(254), unique=True)
-    status: Mapped[Word]
+    status: Mapped[PageStatus]
     password: Mapped[str | None] = mapped_column(ascii_key(200))
     turn: Mapped[int]
     sent_at: Mapped[datetime]

@@ -8,6 +8,7 @@ from sqlalchemy import CheckConstraint, Computed, ForeignKey, Index, SmallIntege
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from archgate.core.quotes import AgreedQuote
+from archgate.core.states import EnrollmentStatus, Mark, Role
 from archgate.tables.base import Base, Key, Prose, Units, Word
 from archgate.tables.fees import EnrollmentExtra
 from archgate.tables.people import Person
@@ -45,7 +46,7 @@ class Attendance(Base):
     id: Mapped[Key]
     meeting_id: Mapped[int] = mapped_column(ForeignKey("meetings.id"))
     person_id: Mapped[int] = mapped_column(ForeignKey("people.id"), index=True)
-    status: Mapped[Word]
+    status: Mapped[Mark]
     user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
     at: Mapped[datetime]
 
@@ -90,11 +91,11 @@ class Enrollment(Base):
     came_from_id: Mapped[int | None] = mapped_column(ForeignKey("enrollments.id"), index=True)
     group_id: Mapped[int | None] = mapped_column(ForeignKey("run_groups.id"), index=True)
     set_aside_id: Mapped[int | None] = mapped_column(ForeignKey("set_asides.id"), index=True)
-    status: Mapped[Word]
+    status: Mapped[EnrollmentStatus]
     live: Mapped[int | None] = mapped_column(
         SmallInteger, Computed("CASE WHEN status IN ('seated','held') THEN 1 ELSE NULL END", persisted=True)
     )
-    role: Mapped[Word] = mapped_column(default="learner")
+    role: Mapped[Role] = mapped_column(default="learner")
     hold_until: Mapped[datetime | None]
     received_on: Mapped[date | None]
     exception: Mapped[Prose] = mapped_column(default="")
@@ -112,12 +113,12 @@ class Enrollment(Base):
     @property
     def holds_seat(self) -> bool:
         """Whether it is live: on the roster, paid or not."""
-        return self.status in ("seated", "held")
+        return self.status in (EnrollmentStatus.SEATED, EnrollmentStatus.HELD)
 
     @property
     def seats(self) -> int:
         """The seats it takes: only learners do."""
-        return self.heads if self.role == "learner" else 0
+        return self.heads if self.role == Role.LEARNER else 0
 
     person: Mapped[Person] = relationship()
     installments: Mapped[list[Installment]] = relationship(order_by="Installment.n")

@@ -7,6 +7,7 @@ from datetime import date, datetime, time
 from sqlalchemy import CheckConstraint, ForeignKey, Index, String, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
+from archgate.core.states import PlaceKind
 from archgate.tables.base import Base, Key, Name, Prose, Word, ascii_key
 from archgate.tables.teaching import Instructor
 
@@ -18,7 +19,7 @@ class Place(Base):
     __table_args__ = (CheckConstraint("seats IS NULL OR seats >= 1", name="seats"),)
     id: Mapped[Key]
     name: Mapped[str] = mapped_column(String(200), unique=True)
-    kind: Mapped[Word] = mapped_column(default="room")
+    kind: Mapped[PlaceKind] = mapped_column(default="room")
     seats: Mapped[int | None]
     facts: Mapped[Prose] = mapped_column(default="")
     address: Mapped[Prose] = mapped_column(default="")

@@ -7,7 +7,8 @@ from datetime import date, datetime
 from sqlalchemy import CheckConstraint, ForeignKey, Index, String
 from sqlalchemy.orm import Mapped, mapped_column
 
-from archgate.tables.base import Base, Key, Name, Prose, Word
+from archgate.core.states import HoldStatus
+from archgate.tables.base import Base, Key, Name, Prose
 
 
 class SetAside(Base):
@@ -41,15 +42,19 @@ class HeldPlace(Base):
     seats: Mapped[int]
     last: Mapped[date]
     note: Mapped[Prose]
-    status: Mapped[Word]
+    status: Mapped[HoldStatus]
     user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
     made_at: Mapped[datetime]
     ended_at: Mapped[datetime | None]
 
 
 class RunSeats(Base):
+    """The row that is locked. `version` is written by whoever locks it; `revision` rises whenever what the run is made of
+    (its facts, dates, gates, rates, extras, plans) is another: what was read under the lock stands as long as it does."""
+
     __tablename__ = "run_seats"
     __table_args__ = (CheckConstraint("taken >= 0", name="taken"),)
     run_id: Mapped[int] = mapped_column(ForeignKey("runs.id"), primary_key=True, autoincrement=False)
     taken: Mapped[int] = mapped_column(default=0)
     version: Mapped[int] = mapped_column(default=0)
+    revision: Mapped[int] = mapped_column(default=0)

@@ -8,6 +8,7 @@ from sqlalchemy import CheckConstraint, Computed, ForeignKey, Index, SmallIntege
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from archgate.core.reader import Document
+from archgate.core.states import InterestStatus, LineStatus
 from archgate.tables.base import Base, Key, Prose, Word, ascii_key
 from archgate.tables.people import Person
 
@@ -32,7 +33,7 @@ class Waiting(Base):
     batch_id: Mapped[int | None] = mapped_column(ForeignKey("batches.id"), index=True)
     user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
     enrollment_id: Mapped[int | None] = mapped_column(ForeignKey("enrollments.id"))
-    status: Mapped[Word]
+    status: Mapped[LineStatus]
     live: Mapped[int | None] = mapped_column(
         SmallInteger,
         Computed("CASE WHEN status IN ('waiting','offered') THEN 1 ELSE NULL END", persisted=True),
@@ -66,7 +67,7 @@ class Interest(Base):
     course_id: Mapped[int] = mapped_column(ForeignKey("courses.id"), index=True)
     run_id: Mapped[int | None] = mapped_column(ForeignKey("runs.id"), index=True)
     person_id: Mapped[int] = mapped_column(ForeignKey("people.id"), index=True)
-    status: Mapped[Word]
+    status: Mapped[InterestStatus]
     live: Mapped[int | None] = mapped_column(
         SmallInteger, Computed("CASE WHEN status IN ('listed','told') THEN 1 ELSE NULL END", persisted=True)
     )

@@ -3562,8 +3562,7 @@ export interface components {
             run_code: string;
             /** Run Title */
             run_title: string;
-            /** Status */
-            status: string;
+            status: components["schemas"]["BatchStatus"];
             /** File Name */
             file_name: string;
             /** Reading */
@@ -3617,6 +3616,11 @@ export interface components {
             /** Label */
             label: string;
         };
+        /**
+         * BatchStatus
+         * @enum {string}
+         */
+        BatchStatus: "judged" | "enrolled";
         /** BatchSum */
         BatchSum: {
             /** Rate */
@@ -4354,8 +4358,8 @@ export interface components {
         CourseForm: {
             /** Code */
             code?: string | null;
-            /** The title of the course */
-            title?: string | null;
+            /** The course title */
+            title: string;
             /** Summary */
             summary?: string | null;
         };
@@ -4480,6 +4484,7 @@ export interface components {
         };
         /**
          * Decision
+         * @description Whether a run goes ahead; stored.
          * @enum {string}
          */
         Decision: "undecided" | "going ahead" | "waits" | "cancelled";
@@ -4806,6 +4811,12 @@ export interface components {
             change: string;
             quote: components["schemas"]["QuoteView"];
         };
+        /**
+         * EnrollmentStatus
+         * @description What became of an enrollment. Seated and held ones hold their seat; all others have ended.
+         * @enum {string}
+         */
+        EnrollmentStatus: "seated" | "held" | "withdrawn" | "no-show" | "moved" | "lapsed" | "taken off" | "taken back" | "run cancelled";
         /**
          * ExampleOut
          * @description `said` is why there is no example: by how much the lines miss the whole, or what is missing.
@@ -5196,8 +5207,7 @@ export interface components {
             last: string;
             /** Note */
             note: string;
-            /** Status */
-            status: string;
+            status: components["schemas"]["HoldStatus"];
             /** Person Id */
             person_id: number | null;
             /** Organization Id */
@@ -5222,8 +5232,7 @@ export interface components {
             last: string;
             /** Note */
             note: string;
-            /** Status */
-            status: string;
+            status: components["schemas"]["HoldStatus"];
             /** Person Id */
             person_id: number | null;
             /** Organization Id */
@@ -5260,6 +5269,12 @@ export interface components {
             /** The organization */
             organization_id?: number | null;
         };
+        /**
+         * HoldStatus
+         * @description What became of places held without names.
+         * @enum {string}
+         */
+        HoldStatus: "held" | "used" | "released" | "lapsed";
         /**
          * HoursForm
          * @description Hours of one weekday at which somebody can teach.
@@ -5584,8 +5599,7 @@ export interface components {
             id: number;
             /** Kind */
             kind: string;
-            /** Status */
-            status: string;
+            status: components["schemas"]["JobStatus"];
             /** Tries */
             tries: number;
             /** Trouble */
@@ -5605,6 +5619,12 @@ export interface components {
              */
             due_at: string;
         };
+        /**
+         * JobStatus
+         * @description Where queued work is: a message is a job that sends it.
+         * @enum {string}
+         */
+        JobStatus: "queued" | "running" | "done" | "failed" | "dropped";
         /** Jobs */
         Jobs: {
             /** Jobs */
@@ -5907,6 +5927,12 @@ export interface components {
          * @enum {string}
          */
         LineKind: "rate" | "group" | "extra" | "code" | "credit";
+        /**
+         * LineStatus
+         * @description What became of a place in line, and of the offer made to it.
+         * @enum {string}
+         */
+        LineStatus: "waiting" | "offered" | "seated" | "left" | "declined" | "lapsed" | "taken back" | "run cancelled";
         /** LinedView */
         LinedView: {
             /** Waiting Id */
@@ -6808,8 +6834,7 @@ export interface components {
         OwnPageState: {
             /** Email */
             email: string;
-            /** Status */
-            status: string;
+            status: components["schemas"]["PageStatus"];
             /**
              * Sent
              * Format: date-time
@@ -6835,6 +6860,12 @@ export interface components {
          * @enum {string}
          */
         OwnerKind: "place" | "instructor";
+        /**
+         * PageStatus
+         * @description How far somebody's own page is: invited, until the link is used; open, once a password is set.
+         * @enum {string}
+         */
+        PageStatus: "invited" | "open";
         /** PaidCommand */
         PaidCommand: {
             /** Paid */
@@ -7211,8 +7242,7 @@ export interface components {
             first: string | null;
             /** Last */
             last: string | null;
-            /** Status */
-            status: string;
+            status: components["schemas"]["EnrollmentStatus"];
             /** Decision */
             decision: string;
             /** Access Until */
@@ -7290,8 +7320,7 @@ export interface components {
             id: number;
             /** Name */
             name: string;
-            /** Kind */
-            kind: string;
+            kind: components["schemas"]["PlaceKind"];
             /** Seats */
             seats: number | null;
             /** Facts */
@@ -8026,14 +8055,11 @@ export interface components {
             code: string;
             /** Title */
             title: string;
-            /** Status */
-            status: string;
+            status: components["schemas"]["RunStatus"];
             /** Decision */
             decision: string;
-            /** Sign Up */
-            sign_up: string;
-            /** Teaching */
-            teaching: string;
+            sign_up: components["schemas"]["SignUp"];
+            teaching: components["schemas"]["Teaching"];
             /**
              * First
              * Format: date
@@ -8137,7 +8163,7 @@ export interface components {
             number,
             components["schemas"]["PartyHead"][],
             string,
-            string,
+            components["schemas"]["Role"],
             number | null,
             string | null,
             number | null,
@@ -8330,6 +8356,7 @@ export interface components {
         };
         /**
          * RunKind
+         * @description What kind of run it is.
          * @enum {string}
          */
         RunKind: "dated" | "cohort" | "open";
@@ -8348,12 +8375,9 @@ export interface components {
             course_title: string;
             /** Course Code */
             course_code: string;
-            /** Kind */
-            kind: string;
-            /** Status */
-            status: string;
-            /** Decision */
-            decision: string;
+            kind: components["schemas"]["RunKind"];
+            status: components["schemas"]["RunStatus"];
+            decision: components["schemas"]["Decision"];
             /** Decision Until */
             decision_until: string | null;
             /** Decision Day */
@@ -8366,12 +8390,10 @@ export interface components {
             access_days: number | null;
             /** Client */
             client: string | null;
-            /** Sign Up */
-            sign_up: string;
+            sign_up: components["schemas"]["SignUp"];
             /** Sign Up Why */
             sign_up_why: string;
-            /** Teaching */
-            teaching: string;
+            teaching: components["schemas"]["Teaching"];
             /** Place */
             place: string;
             /** Instructor */
@@ -8437,12 +8459,9 @@ export interface components {
             course_title: string;
             /** Course Code */
             course_code: string;
-            /** Kind */
-            kind: string;
-            /** Status */
-            status: string;
-            /** Decision */
-            decision: string;
+            kind: components["schemas"]["RunKind"];
+            status: components["schemas"]["RunStatus"];
+            decision: components["schemas"]["Decision"];
             /** Decision Until */
             decision_until: string | null;
             /** Decision Day */
@@ -8455,12 +8474,10 @@ export interface components {
             access_days: number | null;
             /** Client */
             client: string | null;
-            /** Sign Up */
-            sign_up: string;
+            sign_up: components["schemas"]["SignUp"];
             /** Sign Up Why */
             sign_up_why: string;
-            /** Teaching */
-            teaching: string;
+            teaching: components["schemas"]["Teaching"];
             /** Place */
             place: string;
             /** Instructor */
@@ -8625,6 +8642,12 @@ export interface components {
             /** Names */
             names: components["schemas"]["NameView"][];
         };
+        /**
+         * RunStatus
+         * @description Where a run is in its life; stored.
+         * @enum {string}
+         */
+        RunStatus: "draft" | "published" | "off sale" | "cancelled" | "archived";
         /** RunToCopy */
         RunToCopy: {
             /** The run */
@@ -8899,6 +8922,7 @@ export interface components {
         };
         /**
          * SignUp
+         * @description Whether one can sign up for a run; derived at a moment.
          * @enum {string}
          */
         SignUp: "not yet" | "open" | "full" | "closed";
@@ -8943,10 +8967,8 @@ export interface components {
             person_id: number;
             /** Name */
             name: string;
-            /** Status */
-            status: string;
-            /** Role */
-            role: string;
+            status: components["schemas"]["EnrollmentStatus"];
+            role: components["schemas"]["Role"];
             /** Held Until */
             held_until: string | null;
             /** Heads */
@@ -9130,6 +9152,12 @@ export interface components {
             /** Included */
             included: boolean;
         };
+        /**
+         * Teaching
+         * @description Where a run is in its teaching; derived at a moment.
+         * @enum {string}
+         */
+        Teaching: "before" | "running" | "ended";
         /**
          * TellCommand
          * @description Those chosen, or everybody on the roster when none is named.
@@ -9434,8 +9462,7 @@ export interface components {
             next: boolean;
             /** Fits */
             fits: boolean;
-            /** Status */
-            status: string;
+            status: components["schemas"]["LineStatus"];
             /** Until */
             until: string | null;
             /** Asked Time */
@@ -9551,8 +9578,7 @@ export interface components {
             enrollment_id: number;
             /** Name */
             name: string;
-            /** Role */
-            role: string;
+            role: components["schemas"]["Role"];
             /** Run Id */
             run_id: number;
         };

@@ -34,7 +34,9 @@ from archgate.actions.people.views import PersonChanged, PersonOut
 from archgate.actions.schedule.schedule import ordered, zone_of
 from archgate.clock import system_now
 from archgate.core.faults import refuse
-from archgate.core.schedule import day_text
+from archgate.core.states import PageStatus, RunStatus
+from archgate.papers.letters.occasions import OwnPageInvited, PasswordLink
+from archgate.papers.letters.writing import written
 from archgate.tables.courses import Run
 from archgate.tables.own_pages import OwnPage, OwnPageSession
 from archgate.tables.people import Person
@@ -59,7 +61,7 @@ def state_of(uow: UnitOfWork, person_id: int) -> OwnPageState | None:
         return None
     return OwnPageState(
         email=row.email, status=row.status, sent=uow.local(row.sent_at),
-        link_until=uow.local(row.sent_at + LINK_LIFE) if row.status == "invited" else None,
+        link_until=uow.local(row.sent_at + LINK_LIFE) if row.status == PageStatus.INVITED else None,
     )  # fmt: skip
 
 
@@ -82,7 +84,7 @@ def invite(uow: UnitOfWork, person_id: int) -> OwnPageDone:
     if not person.email:
         raise refuse("/email", f"{person.name} has no email; add one, then invite.")
     row = page_of(uow, person.id)
-    if row is not None and row.status == "open":
+    if row is not None and row.status == PageStatus.OPEN:
         raise conflict("has-page", f"{person.name} has set a password already.")
     other = uow.session.scalar(select(OwnPage).where(OwnPage.email == person.email))
     if other is not None and other.person_id != person.id:
@@ -95,17 +97,12 @@ def invite(uow: UnitOfWork, person_id: int) -> OwnPageDone:
         row = OwnPage(person_id=person.id, turn=1)
         uow.session.add(row)
     # Once more: the same link, valid anew.
-    row.email, row.status, row.sent_at = person.email, "invited", uow.now
+    row.email, row.status, row.sent_at = person.email, PageStatus.INVITED, uow.now
     uow.session.flush()
     change = uow.log(Act.INVITE, person.id, f"Invited {person.name} to an own page")
-    body = (
-        f"Dear {person.given or person.name},\n\nhere you can set a password and see your courses, dates and what is due:\n"
-        f"{link_of(row)}\n\nThe link works once, through {day_text((row.sent_at + LINK_LIFE).astimezone(uow.zone).date())}."
-        f" You need not do anything: your seats are yours without it.\n\n{uow.center.name}"
-    )
-    messages.write(
-        uow, change, person.email, person.name, f"Your own page at {uow.center.name}", body, person.id
-    )
+    through = (row.sent_at + LINK_LIFE).astimezone(uow.zone).date()
+    letter = OwnPageInvited(uow.center.name, person.given or person.name, link_of(row), through)
+    messages.write(uow, change, messages.to_person(person), written(letter))
     return OwnPageDone(change=change.key, own_page=state_of(uow, person.id))
 
 
@@ -122,7 +119,7 @@ def follow_email(uow: UnitOfWork, person: Person) -> None:
     row = page_of(uow, person.id)
     if row is None or (person.email or "").casefold() == row.email.casefold():
         return
-    if row.status == "invited":
+    if row.status == PageStatus.INVITED:
         uow.session.delete(row)
         uow.session.flush()
         return
@@ -139,7 +136,9 @@ def follow_email(uow: UnitOfWork, person: Person) -> None:
 
 
 def account_of(uow: UnitOfWork, email: str) -> int | None:
-    return uow.session.scalar(select(OwnPage.id).where(OwnPage.email == email, OwnPage.status == "open"))
+    return uow.session.scalar(
+        select(OwnPage.id).where(OwnPage.email == email, OwnPage.status == PageStatus.OPEN)
+    )
 
 
 def close(uow: UnitOfWork, person_id: int) -> OwnPageDone:
@@ -193,7 +192,7 @@ def set_password(uow: UnitOfWork, token: str, password: str, quick: bool) -> str
         raise refuse("/password", weak)
     if password.casefold() == row.email.casefold():
         raise refuse("/password", "The email is not a password.")
-    row.status, row.password, row.turn = "open", staff.hasher(quick).hash(password), row.turn + 1
+    row.status, row.password, row.turn = PageStatus.OPEN, staff.hasher(quick).hash(password), row.turn + 1
     uow.session.execute(delete(OwnPageSession).where(OwnPageSession.own_page_id == row.id))
     name = people.get_person(uow, row.person_id).name
     change = uow.log(Act.SET_A_PASSWORD, row.person_id, f"{name} set a password for their own page")
@@ -212,7 +211,7 @@ def open_session(uow: UnitOfWork, row: OwnPage) -> str:
 
 def sign_in(uow: UnitOfWork, email: str, password: str, quick: bool) -> str | None:
     """A session's token, or None when email and password do not fit; an unknown email costs as much time."""
-    row = uow.session.scalar(select(OwnPage).where(OwnPage.email == email, OwnPage.status == "open"))
+    row = uow.session.scalar(select(OwnPage).where(OwnPage.email == email, OwnPage.status == PageStatus.OPEN))
     stored = row.password if row and row.password else staff.decoy(quick)
     fits = staff.hasher(quick).verify(password, stored)
     return open_session(uow, row) if row is not None and fits else None
@@ -236,11 +235,8 @@ def new_link(uow: UnitOfWork, email: str) -> None:
     person = people.get_person(uow, row.person_id)
     change = uow.log(Act.NEW_LINK, person.id, f"{person.name} asked for a link to set a password")
     change.user_id = None
-    body = (
-        f"Dear {person.given or person.name},\n\nhere you can set a new password:\n{link_of(row)}\n\nIf you did not ask"
-        f" for it, leave it: your password stays as it is.\n\n{uow.center.name}"
-    )
-    messages.write(uow, change, row.email, person.name, "Set a new password", body, person.id)
+    letter = PasswordLink(uow.center.name, person.given or person.name, link_of(row))
+    messages.write(uow, change, messages.Addressee(person.name, row.email, person.id), written(letter))
 
 
 def person_behind(uow: UnitOfWork, token: str) -> Person | None:
@@ -249,7 +245,7 @@ def person_behind(uow: UnitOfWork, token: str) -> Person | None:
         select(Person).join(OwnPage, OwnPage.person_id == Person.id)
         .join(OwnPageSession, OwnPageSession.own_page_id == OwnPage.id)
         .where(OwnPageSession.token_hash == staff.token_hash(token), OwnPageSession.expires_at > system_now(),
-               OwnPage.status == "open")
+               OwnPage.status == PageStatus.OPEN)
     )  # fmt: skip
     return uow.session.scalar(query)
 
@@ -288,4 +284,4 @@ def own_page(uow: UnitOfWork, person: Person) -> OwnPageOut:
 
 
 def is_over(run: Run, now: datetime) -> bool:
-    return run.status == "cancelled" or any(g.kind == "ends" and g.at <= now for g in run.gates)
+    return run.status == RunStatus.CANCELLED or any(g.kind == "ends" and g.at <= now for g in run.gates)

@@ -6,7 +6,7 @@ from datetime import date
 
 from archgate.actions.enrolling.views import NextDue
 from archgate.actions.kernel.commands import Moment, View
-from archgate.core.states import Told
+from archgate.core.states import PageStatus, Told
 
 
 class Me(View):
@@ -86,6 +86,6 @@ class OwnPageState(View):
     """`status`: invited, until the link is used; open, once a password is set."""
 
     email: str
-    status: str
+    status: PageStatus
     sent: Moment
     link_until: Moment | None

@@ -15,6 +15,7 @@ from archgate.actions.schedule import schedule
 from archgate.actions.seats import seats
 from archgate.clock import system_now
 from archgate.core.schedule import Extra, built
+from archgate.core.states import JobStatus, Role
 from archgate.tables.courses import Run
 from archgate.tables.fees import Rate
 from archgate.tables.jobs import Job
@@ -29,7 +30,7 @@ def seat_faults(uow: UnitOfWork) -> list[str]:
     """Seat rows that differ from the heads of their live enrollments."""
     counted = (
         select(Enrollment.run_id, func.sum(Enrollment.heads).label("heads"))
-        .where(Enrollment.live == 1, Enrollment.role == "learner")
+        .where(Enrollment.live == 1, Enrollment.role == Role.LEARNER)
         .group_by(Enrollment.run_id)
         .subquery()
     )
@@ -107,6 +108,8 @@ def sweep(uow: UnitOfWork) -> str:
     """Forget idempotency keys after a week, and work without a message that was done long ago."""
     sweep_keys(uow)
     old = uow.session.execute(
-        delete(Job).where(Job.kind == "make link", Job.status == "done", Job.done_at < system_now() - KEPT)
+        delete(Job).where(
+            Job.kind == "make link", Job.status == JobStatus.DONE, Job.done_at < system_now() - KEPT
+        )
     )
     return f"Forgot {old.rowcount} done jobs."  # type: ignore[attr-defined]

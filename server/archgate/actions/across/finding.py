@@ -19,6 +19,7 @@ from archgate.actions.runs import making
 from archgate.actions.schedule import schedule
 from archgate.actions.seats import seats
 from archgate.core.gates import teaching_at
+from archgate.core.states import RunKind, RunStatus
 from archgate.tables.courses import Course, Run
 from archgate.tables.fees import Extra, Rate
 from archgate.tables.schedule import Gate, Meeting, Place
@@ -110,7 +111,7 @@ def ribbon(uow: UnitOfWork) -> Ribbon:
         .outerjoin(dates, dates.c.run_id == Run.id)
         .join(Course, Course.id == Run.course_id)
         .join(RunSeats, RunSeats.run_id == Run.id)
-        .where(ends_on >= first, begins_on <= last, Run.status != "archived")
+        .where(ends_on >= first, begins_on <= last, Run.status != RunStatus.ARCHIVED)
         .options(selectinload(Run.gates))
         .order_by(begins_on, Run.id)
         .limit(500)
@@ -124,7 +125,7 @@ def ribbon(uow: UnitOfWork) -> Ribbon:
         starts, over = schedule.gate_at(run, "starts"), schedule.gate_at(run, "ends")
         bars.append(RibbonBar(
             id=run.id, code=run.code, title=run.title or title, status=run.status, decision=schedule.decision_text(run),
-            sign_up=str(sign_up), teaching=str(teaching_at(uow.now, starts, over)),
+            sign_up=sign_up, teaching=teaching_at(uow.now, starts, over),
             first=begins, last=ends, opens=opens,
             taken=taken, capacity=run.capacity,
         ))  # fmt: skip
@@ -149,7 +150,7 @@ def by_moment(query: Q, now: datetime, today: date, sign_up: str, teaching: str)
         return select(func.min(Gate.at)).where(Gate.run_id == Run.id, Gate.kind == kind).scalar_subquery()
 
     starts, ends = at("starts"), at("ends")
-    published, open_run = Run.status == "published", Run.kind == "open"
+    published, open_run = Run.status == RunStatus.PUBLISHED, Run.kind == RunKind.OPEN
     opening, closing = aliased(Gate), aliased(Gate)
     shut_still = exists().where(
         opening.run_id == closing.run_id,
@@ -170,16 +171,17 @@ def by_moment(query: Q, now: datetime, today: date, sign_up: str, teaching: str)
         "open": and_(begun, RunSeats.taken + kept < Run.capacity + Run.overbook),
         "full": and_(begun, RunSeats.taken + kept >= Run.capacity + Run.overbook),
         "closed": or_(
-            Run.status.in_(("off sale", "cancelled", "archived")), and_(published, ~begun, ~coming, ~no_start)
+            Run.status.in_((RunStatus.OFF_SALE, RunStatus.CANCELLED, RunStatus.ARCHIVED)),
+            and_(published, ~begun, ~coming, ~no_start),
         ),
-        "not yet": or_(Run.status == "draft", and_(published, ~begun, or_(coming, no_start))),
+        "not yet": or_(Run.status == RunStatus.DRAFT, and_(published, ~begun, or_(coming, no_start))),
     }
     phases = {
-        "": Run.status != "archived",
+        "": Run.status != RunStatus.ARCHIVED,
         "before": or_(starts.is_(None), starts > now),
         "running": and_(starts <= now, ends > now),
         "ended": ends <= now,
-        "current": and_(or_(ends.is_(None), ends > now), Run.status != "archived"),
+        "current": and_(or_(ends.is_(None), ends > now), Run.status != RunStatus.ARCHIVED),
         "all": None,
     }
     if sign_up not in states or teaching not in phases:

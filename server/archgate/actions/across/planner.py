@@ -12,6 +12,7 @@ from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.schedule import clashes, places, schedule
 from archgate.core.faults import refuse
 from archgate.core.gates import teaching_at
+from archgate.core.states import RunStatus
 from archgate.tables.courses import Course, Run
 from archgate.tables.schedule import Gate, Meeting, Place
 from archgate.tables.seats import RunSeats
@@ -35,7 +36,7 @@ def planner(uow: UnitOfWork, since: date, until: date) -> PlannerOut:
             Meeting.instructor_id,
         )
         .join(Run, Run.id == Meeting.run_id)
-        .where(Meeting.date.between(since, until), Meeting.cancelled_at.is_(None), Run.status.not_in(("cancelled", "archived")))
+        .where(Meeting.date.between(since, until), Meeting.cancelled_at.is_(None), Run.status.not_in((RunStatus.CANCELLED, RunStatus.ARCHIVED)))
         .order_by(Meeting.starts_at, Meeting.id)
     ).all()  # fmt: skip
     spans = schedule.spans_of_runs()
@@ -46,7 +47,7 @@ def planner(uow: UnitOfWork, since: date, until: date) -> PlannerOut:
         .join(Course, Course.id == Run.course_id).join(RunSeats, RunSeats.run_id == Run.id)
         .outerjoin(spans, spans.c.run_id == Run.id)
         .outerjoin(starts, starts.c.run_id == Run.id).outerjoin(ends, ends.c.run_id == Run.id)
-        .where(Run.status.not_in(("cancelled", "archived")))
+        .where(Run.status.not_in((RunStatus.CANCELLED, RunStatus.ARCHIVED)))
         .where(func.coalesce(Run.starts_on, spans.c.first) <= until, func.greatest(func.coalesce(Run.ends_on, spans.c.last), func.coalesce(spans.c.last, Run.ends_on)) >= since)
         .order_by(func.coalesce(Run.starts_on, spans.c.first), Run.id)
     )  # fmt: skip
@@ -101,7 +102,7 @@ def listed(uow: UnitOfWork, first: date, last: date) -> list[ListedMeeting]:
     query = (
         select(Meeting, Run, RunSeats.taken)
         .join(Run, Run.id == Meeting.run_id).join(RunSeats, RunSeats.run_id == Run.id)
-        .where(Meeting.date.between(first, last), Run.status.not_in(("archived", "draft")))
+        .where(Meeting.date.between(first, last), Run.status.not_in((RunStatus.ARCHIVED, RunStatus.DRAFT)))
         .order_by(Meeting.starts_at, Meeting.id)
     )  # fmt: skip
     found = []
@@ -111,7 +112,7 @@ def listed(uow: UnitOfWork, first: date, last: date) -> list[ListedMeeting]:
             id=m.id, run_id=run.id, code=run.code, title=run.title or run.course.title, date=m.date,
             start=m.starts_at.astimezone(zone).time(), end=m.ends_at.astimezone(zone).time(),
             place=m.place.name if m.place else "", instructor=m.instructor.name if m.instructor else "",
-            taken=taken, capacity=run.capacity, cancelled=m.cancelled_at is not None or run.status == "cancelled",
+            taken=taken, capacity=run.capacity, cancelled=m.cancelled_at is not None or run.status == RunStatus.CANCELLED,
             why=m.cancel_why, decision=schedule.decision_text(run) if m.starts_at > uow.now else "",
         ))  # fmt: skip
     return found

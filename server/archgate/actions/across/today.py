@@ -28,6 +28,7 @@ from archgate.actions.runs.views import Figures
 from archgate.actions.schedule import clashes, places
 from archgate.core.faults import Fault, Refused
 from archgate.core.schedule import day_text
+from archgate.core.states import Decision, HoldStatus, JobStatus, LineStatus, RunStatus
 from archgate.tables.access import User
 from archgate.tables.courses import Run
 from archgate.tables.jobs import Job
@@ -66,7 +67,7 @@ def decisions(uow: UnitOfWork) -> list[Figures]:
     begin = select(Gate.run_id).where(Gate.kind == "starts", Gate.at > uow.now, Gate.at <= soon)
     later = select(Gate.run_id).where(Gate.kind == "starts", Gate.at > uow.now)
     query = select(Run).where(
-        Run.status.in_(("published", "off sale")), Run.decision.in_(("undecided", "waits")), Run.id.in_(later),
+        Run.status.in_((RunStatus.PUBLISHED, RunStatus.OFF_SALE)), Run.decision.in_((Decision.UNDECIDED, Decision.WAITS)), Run.id.in_(later),
         or_(Run.id.in_(due), Run.id.in_(begin) & (Run.smallest > 0)),
     )  # fmt: skip
     found = [lifecycle.figures(uow, run) for run in uow.session.scalars(query)]
@@ -77,7 +78,7 @@ def decisions(uow: UnitOfWork) -> list[Figures]:
 def open_offers(uow: UnitOfWork) -> list[OpenOffer]:
     """Offers to be answered, those who ask for time first, then by when they end."""
     query = (
-        select(Waiting, Run).join(Run, Run.id == Waiting.run_id).where(Waiting.status == "offered", Waiting.live == 1)
+        select(Waiting, Run).join(Run, Run.id == Waiting.run_id).where(Waiting.status == LineStatus.OFFERED, Waiting.live == 1)
         .order_by(Waiting.asked_time.desc(), Waiting.offer_until).limit(50)
     )  # fmt: skip
     return [
@@ -92,7 +93,7 @@ def ending_holds(uow: UnitOfWork) -> list[EndingHold]:
     """Places held without names that lapse within a week."""
     query = (
         select(HeldPlace, Run).join(Run, Run.id == HeldPlace.run_id)
-        .where(HeldPlace.status == "held", HeldPlace.last <= uow.today + timedelta(days=7)).order_by(HeldPlace.last).limit(50)
+        .where(HeldPlace.status == HoldStatus.HELD, HeldPlace.last <= uow.today + timedelta(days=7)).order_by(HeldPlace.last).limit(50)
     )  # fmt: skip
     return [
         EndingHold(run_id=run.id, code=run.code, title=run.title or run.course.title, for_whom=h.for_whom, seats=h.seats,
@@ -102,7 +103,11 @@ def ending_holds(uow: UnitOfWork) -> list[EndingHold]:
 
 
 def failed(uow: UnitOfWork) -> list[FailedWork]:
-    query = select(Job.kind, func.count(), func.max(Job.id)).where(Job.status == "failed").group_by(Job.kind)
+    query = (
+        select(Job.kind, func.count(), func.max(Job.id))
+        .where(Job.status == JobStatus.FAILED)
+        .group_by(Job.kind)
+    )
     return [FailedWork(kind=kind, number=number) for kind, number, _ in uow.session.execute(query)]
 
 
@@ -112,7 +117,7 @@ def drafts(uow: UnitOfWork) -> list[DraftNotReady]:
     query = (
         select(Run, starts.c.at).outerjoin(starts, starts.c.run_id == Run.id)
         .where(
-            Run.status == "draft",
+            Run.status == RunStatus.DRAFT,
             or_(starts.c.at.is_(None), starts.c.at.between(uow.now - DECISIONS_AHEAD, uow.now + DRAFTS_AHEAD)),
         )
         .order_by(starts.c.at.is_(None), starts.c.at, Run.id).limit(40)

@@ -15,6 +15,7 @@ from archgate.actions.kernel.views import ClashOut
 from archgate.actions.money.views import Owed
 from archgate.actions.people.views import NoteOut, PersonOut
 from archgate.actions.runs.views import Figures, RunLine
+from archgate.core.states import RunStatus, SignUp, Teaching
 
 
 class Undone(View):
@@ -53,10 +54,10 @@ class RibbonBar(View):
     id: int
     code: str
     title: str
-    status: str
+    status: RunStatus
     decision: str
-    sign_up: str
-    teaching: str
+    sign_up: SignUp
+    teaching: Teaching
     first: date
     last: date
     opens: date | None

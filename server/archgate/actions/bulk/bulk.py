@@ -25,13 +25,14 @@ from archgate.actions.money import money
 from archgate.actions.people import people
 from archgate.actions.people.views import OrganizationOut
 from archgate.actions.seats import parties, seats
-from archgate.core import eligibility, gates, verdicts
+from archgate.core import eligibility, verdicts
 from archgate.core import fees as core_fees
 from archgate.core import plans as core_plans
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount, parse_amount
 from archgate.core.names import digits_of, folded
 from archgate.core.quotes import agreed_of
+from archgate.core.states import BatchStatus, EnrollmentStatus, LineStatus, SignUp
 from archgate.papers.lists import Table
 from archgate.tables.bulk import Batch, BatchRow
 from archgate.tables.courses import Run
@@ -137,7 +138,7 @@ def create_batch(uow: UnitOfWork, run_id: int, file_name: str, data: bytes, tabl
     batch = Batch(
         run_id=run.id,
         user_id=uow.user_id,
-        status="judged",
+        status=BatchStatus.JUDGED,
         file_name=file_name[:200] or "list.csv",
         file_hash=hashlib.sha256(data).hexdigest(),
         reading=table.reading,
@@ -149,7 +150,7 @@ def create_batch(uow: UnitOfWork, run_id: int, file_name: str, data: bytes, tabl
         ],
     )
     earlier = select(Batch.organization_id).where(
-        Batch.file_hash == batch.file_hash, Batch.status == "enrolled"
+        Batch.file_hash == batch.file_hash, Batch.status == BatchStatus.ENROLLED
     )
     batch.organization_id = uow.session.scalar(earlier.order_by(Batch.id.desc()).limit(1))
     uow.session.add(batch)
@@ -168,7 +169,7 @@ def get_batch(uow: UnitOfWork, batch_id: int) -> Batch:
 def change_batch(uow: UnitOfWork, batch_id: int, command: BatchChangeCommand) -> BatchOut:
     """Pick other columns or the organization that pays, while nothing is enrolled."""
     batch = get_batch(uow, batch_id)
-    if batch.status != "judged":
+    if batch.status != BatchStatus.JUDGED:
         raise conflict("batch-done", "This list has been enrolled already.")
     columns = command.columns
     if columns is not None:
@@ -189,7 +190,7 @@ def change_batch(uow: UnitOfWork, batch_id: int, command: BatchChangeCommand) ->
 def fix_row(uow: UnitOfWork, batch_id: int, line: int, command: RowFixForm) -> BatchOut:
     """Correct a line in place; the file's own cells are kept beside. An empty body takes the corrections back."""
     batch = get_batch(uow, batch_id)
-    if batch.status != "judged":
+    if batch.status != BatchStatus.JUDGED:
         raise conflict("batch-done", "This list has been enrolled already.")
     row = next((r for r in batch.rows if r.line == line), None)
     if row is None:
@@ -260,7 +261,7 @@ def batch_view(uow: UnitOfWork, batch_id: int) -> BatchOut:
     payer = uow.session.get(Organization, batch.organization_id) if batch.organization_id else None
     sign_up, why = fees.sign_up_of(uow, run, False)
     same = Batch.file_hash == batch.file_hash, Batch.run_id == run.id, Batch.id != batch.id
-    earlier = uow.session.scalar(select(Batch).where(*same, Batch.status == "enrolled"))
+    earlier = uow.session.scalar(select(Batch).where(*same, Batch.status == BatchStatus.ENROLLED))
     total = 0 if wrong else sum(parse_amount(i.total, run.currency) for i in going)
     waits = sum(1 for i in items if i.verdict == verdicts.WILL_WAIT)
     return BatchOut(
@@ -340,7 +341,7 @@ def enroll_batch(uow: UnitOfWork, batch_id: int, people_shown: int, total_shown:
     run = get_run(uow, batch.run_id)
     row = seats.lock_seats(uow, run)
     uow.session.refresh(batch)
-    if batch.status != "judged":
+    if batch.status != BatchStatus.JUDGED:
         raise conflict("batch-done", "This list has been enrolled already.")
     judging = Judging(uow, batch, run)
     wrong = verdicts.column_faults(judging.columns, len(batch.headings))
@@ -355,10 +356,10 @@ def enroll_batch(uow: UnitOfWork, batch_id: int, people_shown: int, total_shown:
     if not going and not waits:
         raise Problem(422, "nobody", "Nobody on this list would be enrolled.")
     sign_up, why = fees.sign_up_of(uow, run, full=False)
-    if sign_up is not gates.SignUp.OPEN:
+    if sign_up is not SignUp.OPEN:
         raise conflict("sign-up-shut", why)
     row.taken += judging.seats
-    batch.status, batch.enrolled_at = "enrolled", uow.now
+    batch.status, batch.enrolled_at = BatchStatus.ENROLLED, uow.now
     batch.report = [settle_line(judging, line).model_dump(mode="json") for line in judging.lines]
     lined = f" and put {len(waits)} in line" if waits else ""
     change = uow.log(
@@ -434,9 +435,9 @@ def undo_batch(uow: UnitOfWork, change: Change) -> None:
     if gone:
         raise conflict("moved-on", f"It has moved on since: {', '.join(gone[:3])} no longer holds the seat.")
     for enrollment in rows:
-        leaving.end(uow, enrollment, "taken back", f"Undid the list {batch.file_name}")
+        leaving.end(uow, enrollment, EnrollmentStatus.TAKEN_BACK, f"Undid the list {batch.file_name}")
     for waiting in uow.session.scalars(
         select(Waiting).where(Waiting.batch_id == batch.id, Waiting.live == 1)
     ):
-        waiting.status, waiting.ended_at = "taken back", uow.now
-    batch.status, batch.report, batch.enrolled_at = "judged", None, None
+        waiting.status, waiting.ended_at = LineStatus.TAKEN_BACK, uow.now
+    batch.status, batch.report, batch.enrolled_at = BatchStatus.JUDGED, None, None

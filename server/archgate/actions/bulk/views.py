@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from archgate.actions.kernel.commands import Moment, View
 from archgate.actions.people.views import OrganizationOut
+from archgate.core.states import BatchStatus
 
 
 class BatchItem(View):
@@ -43,7 +44,7 @@ class BatchOut(View):
     run_id: int
     run_code: str
     run_title: str
-    status: str
+    status: BatchStatus
     file_name: str
     reading: str
     headings: list[str]

@@ -54,5 +54,5 @@ class CourseForm(Command):
     """A course that is made with its first run."""
 
     code: Annotated[Line, Field(max_length=40)] | None = None
-    title: Words | None = Field(None, title="The title of the course")
+    title: Words = Field(title="The course title")
     summary: LongText | None = None

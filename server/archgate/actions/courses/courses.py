@@ -37,12 +37,8 @@ def course_view(course: Course) -> CourseOut:
 def read_course(uow: UnitOfWork, form: CourseForm, faults: list[Fault]) -> Course | None:
     """A new course from a form; its code is made from the title when none is given."""
     title, code, summary = form.title, form.code, form.summary or ""
-    if title is None:
-        faults.append(Fault("/course/title", "The course title is missing."))
     if code and uow.session.scalar(select(Course).where(Course.code == code)):
         faults.append(Fault("/course/code", f'The course code "{code}" is taken.'))
-        return None
-    if title is None:
         return None
     return Course(
         code=code or free_course_code(uow, title),

@@ -91,13 +91,13 @@ def mark(
                 Attendance(
                     meeting_id=meeting.id,
                     person_id=person_id,
-                    status=str(status),
+                    status=status,
                     user_id=uow.user_id,
                     at=uow.now,
                 )
             )
         else:
-            row.status, row.user_id, row.at = str(status), uow.user_id, uow.now
+            row.status, row.user_id, row.at = status, uow.user_id, uow.now
     uow.session.flush()
     change = uow.log(
         Act.MARK_ATTENDANCE,

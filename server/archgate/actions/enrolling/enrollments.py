@@ -5,8 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from datetime import timedelta
 
-from sqlalchemy import select
-
 from archgate.actions.enrolling import telling
 from archgate.actions.enrolling.commands import EnrollCommand
 from archgate.actions.enrolling.views import EnrolledView, NamedView
@@ -22,10 +20,10 @@ from archgate.actions.kernel.reversals import reverses
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import money, payments
 from archgate.actions.people import people
-from archgate.actions.seats import parties, seats
-from archgate.core import gates
+from archgate.actions.seats import made_of, parties, seats
 from archgate.core import seats as core_seats
 from archgate.core.quotes import AgreedQuote
+from archgate.core.states import EnrollmentStatus, Role, RunStatus, SignUp
 from archgate.tables.courses import Run
 from archgate.tables.fees import EnrollmentExtra, Extra
 from archgate.tables.log import Change
@@ -34,7 +32,6 @@ from archgate.tables.people import Organization, Person
 from archgate.tables.plans import Installment
 from archgate.tables.roster import Enrollment, PartyPlace
 from archgate.tables.seats import RunSeats
-from archgate.tables.waitlist import Waiting
 
 EARLY = "Head start of the interest list"
 
@@ -52,16 +49,16 @@ def payer_owner(
     return payments.owner_of(run, person.id, organization_id) or f"person:{person.id}"
 
 
-def refuse_twice(uow: UnitOfWork, run: Run, person: Person) -> None:
-    """Refuse somebody who is on the roster, or in line, already."""
-    if parties.live_on(uow, run.id, [person.id]):
+def refuse_twice(uow: UnitOfWork, run: Run, person: Person) -> parties.Ties:
+    """Refuse somebody who is on the roster, or in line, already; else what ties them to the run."""
+    ties = parties.ties_of(uow, run, person.id)
+    if ties.enrolled:
         raise conflict("already-in", f"{person.name} is already on the roster of {run.code}.")
-    waits = select(Waiting.id).where(
-        Waiting.run_id == run.id, Waiting.person_id == person.id, Waiting.live == 1
-    )
-    held = uow.session.scalar(waits)
-    if held:
-        raise conflict("already-waiting", f"{person.name} waits for {run.code} already.", waiting_id=held)
+    if ties.waiting_id:
+        raise conflict(
+            "already-waiting", f"{person.name} waits for {run.code} already.", waiting_id=ties.waiting_id
+        )
+    return ties
 
 
 def enroll(uow: UnitOfWork, command: EnrollCommand, way_in: str = "desk") -> EnrolledView:
@@ -72,13 +69,13 @@ def enroll(uow: UnitOfWork, command: EnrollCommand, way_in: str = "desk") -> Enr
     first payment; not said, as the run has it.
     """
     person = people.present(uow, command.person_id)
-    run, row = seats.lock_run(uow, command.run_id)
+    run, row = made_of.lock_run(uow, command.run_id)
     early = EARLY if parties.told_early(uow, run, person.id) else ""
     special = quotes.special_of(uow, command.received_on, command.exception or early, command.set_aside_id)
     number = command.kept_quote_id
     kept = kept_quotes.standing(uow, number, run, person) if number else None
     organization_id = kept.organization_id if kept else command.organization_id
-    refuse_twice(uow, run, person)
+    ties = refuse_twice(uow, run, person)
     state = seats.seats_of(uow, run, row)
     group = command.set_aside_id
     if group is None and state.set_asides:
@@ -109,7 +106,7 @@ def enroll(uow: UnitOfWork, command: EnrollCommand, way_in: str = "desk") -> Enr
     enrollment, seat = seat_at_price(uow, coming, state, command.total, group)
     if kept:
         kept_quotes.taken(uow, kept, enrollment)
-    parties.leave_interest(uow, run, person.id)
+    parties.leave_interest(uow, run, person.id, ties)
     change = uow.log(Act.ENROLL, enrollment.id, f"Enrolled {person.name} on {run.code}", run_id=run.id)
     uow.session.flush()
     telling.tell_of(uow, change, enrollment, run, command.told)
@@ -151,7 +148,7 @@ def seat_at_price(
     hold = coming.hold
     hours = run.hold_hours if hold is None else (run.hold_hours or 48) if hold else None
     if hours is not None and priced.due_now > 0:
-        enrollment.status, enrollment.hold_until = "held", uow.now + timedelta(hours=hours)
+        enrollment.status, enrollment.hold_until = EnrollmentStatus.HELD, uow.now + timedelta(hours=hours)
         uow.session.flush()
     return enrollment, seat
 
@@ -171,13 +168,13 @@ def refuse_sign_up(uow: UnitOfWork, run: Run, full: core_seats.Seats | None, exc
     """Refuse, with the reason, when the run takes no sign-up at this moment; staff may all the same, with a reason.
     `full`: its seats, where none is free for whoever signs up."""
     state, why = run_fees.sign_up_of(uow, run, full is not None)
-    if exception and run.status == "published" and state in (gates.SignUp.CLOSED, gates.SignUp.NOT_YET):
+    if exception and run.status == RunStatus.PUBLISHED and state in (SignUp.CLOSED, SignUp.NOT_YET):
         return
-    if full is not None and state is gates.SignUp.FULL:
+    if full is not None and state is SignUp.FULL:
         seat = core_seats.seats_for(full, 1)
         said = seat.why if isinstance(seat, core_seats.Waits) else f"All {full.whole} seats are taken."
         raise conflict("full", said, place=len(full.waiting) + full.offers + 1)
-    if state is not gates.SignUp.OPEN:
+    if state is not SignUp.OPEN:
         raise conflict("sign-up-shut", why)
 
 
@@ -195,7 +192,7 @@ def seat_person(uow: UnitOfWork, coming: Coming, seat: core_seats.Seated | None 
         plan_id=resolved.plan.id,
         batch_id=coming.batch_id,
         user_id=uow.user_id,
-        status="seated",
+        status=EnrollmentStatus.SEATED,
         set_aside_id=seat.set_aside if seat else None,
         received_on=special.received_on,
         exception=special.exception,
@@ -239,7 +236,7 @@ def refuse_no_learner(enrollment: Enrollment) -> None:
     """Refuse what only somebody with a seat can do: not seated any more, or on the roster in another role."""
     if not enrollment.holds_seat:
         raise conflict("not-seated", "This person no longer holds a seat here.")
-    if enrollment.role != "learner":
+    if enrollment.role != Role.LEARNER:
         raise conflict("no-learner", f"{enrollment.person.name} is {enrollment.role} here and holds no seat.")
 
 

@@ -19,6 +19,9 @@ from archgate.actions.seats import seats
 from archgate.actions.seats.commands import HoldChangeCommand, HoldCommand, SetAsideCommand
 from archgate.core.faults import Fault, Refused
 from archgate.core.schedule import day_text
+from archgate.core.states import EnrollmentStatus, HoldStatus, RunStatus
+from archgate.papers.letters.occasions import HeldSeatLapsed
+from archgate.papers.letters.writing import written
 from archgate.tables.courses import Run
 from archgate.tables.log import Change
 from archgate.tables.people import Organization
@@ -41,7 +44,7 @@ def hold(uow: UnitOfWork, run_id: int, command: HoldCommand) -> HeldDone:
         faults.append(Fault("/for_whom", "Say who the places are for."))
     if last < uow.today:
         faults.append(Fault("/last", f"{day_text(last)} is past."))
-    if run.status not in ("published", "off sale", "draft"):
+    if run.status not in (RunStatus.PUBLISHED, RunStatus.OFF_SALE, RunStatus.DRAFT):
         faults.append(Fault("/seats", f"The run is {run.status}."))
     free = seats.seats_of(uow, run).free
     if many > free:
@@ -50,7 +53,7 @@ def hold(uow: UnitOfWork, run_id: int, command: HoldCommand) -> HeldDone:
         raise Refused(faults)
     row = HeldPlace(
         run_id=run.id, for_whom=whom, person_id=person_id, organization_id=organization_id, seats=many, last=last,
-        note=note, status="held", user_id=uow.user_id, made_at=uow.now,
+        note=note, status=HoldStatus.HELD, user_id=uow.user_id, made_at=uow.now,
     )  # fmt: skip
     uow.session.add(row)
     uow.session.flush()
@@ -65,7 +68,7 @@ def locked_hold(uow: UnitOfWork, held_id: int) -> tuple[HeldPlace, Run]:
         raise not_found("This hold")
     run = seats.run_to_change(uow, row.run_id)
     uow.session.refresh(row)
-    if row.status != "held":
+    if row.status != HoldStatus.HELD:
         raise conflict("not-held", f"These places are {row.status} by now.")
     return row, run
 
@@ -85,11 +88,11 @@ def change_hold(uow: UnitOfWork, held_id: int, command: HoldChangeCommand) -> He
     row.last = last or row.last
     row.seats = row.seats if many is None else many
     if row.seats == 0:
-        row.status, row.ended_at = "released", uow.now
+        row.status, row.ended_at = HoldStatus.RELEASED, uow.now
     uow.session.flush()
     what = (
         "Let go of the places"
-        if row.status == "released"
+        if row.status == HoldStatus.RELEASED
         else f"Holds {row.seats} places through {day_text(row.last)}"
     )
     change = uow.log(
@@ -111,7 +114,7 @@ def kept_back(uow: UnitOfWork, run_id: int) -> KeptBack:
     state = seats.seats_of(uow, run)
     rows = uow.session.scalars(
         select(HeldPlace)
-        .where(HeldPlace.run_id == run.id, HeldPlace.status == "held")
+        .where(HeldPlace.run_id == run.id, HeldPlace.status == HoldStatus.HELD)
         .order_by(HeldPlace.last)
     )
     used = {s.id: s.taken for s in state.set_asides}
@@ -177,8 +180,10 @@ def set_aside(uow: UnitOfWork, run_id: int, command: SetAsideCommand) -> KeptBac
 
 def due_runs(uow: UnitOfWork) -> list[int]:
     """The runs on which something that was kept back runs out."""
-    held = select(HeldPlace.run_id).where(HeldPlace.status == "held", HeldPlace.last < uow.today)
-    unpaid = select(Enrollment.run_id).where(Enrollment.status == "held", Enrollment.hold_until <= uow.now)
+    held = select(HeldPlace.run_id).where(HeldPlace.status == HoldStatus.HELD, HeldPlace.last < uow.today)
+    unpaid = select(Enrollment.run_id).where(
+        Enrollment.status == EnrollmentStatus.HELD, Enrollment.hold_until <= uow.now
+    )
     return list(uow.session.scalars(select(Run.id).where(Run.id.in_(held.union(unpaid))).order_by(Run.id)))
 
 
@@ -187,31 +192,31 @@ def let_go(uow: UnitOfWork, run_id: int) -> int:
     run = seats.run_to_change(uow, run_id)
     rows = uow.session.scalars(
         select(HeldPlace).where(
-            HeldPlace.run_id == run.id, HeldPlace.status == "held", HeldPlace.last < uow.today
+            HeldPlace.run_id == run.id, HeldPlace.status == HoldStatus.HELD, HeldPlace.last < uow.today
         )
     ).all()
     for row in rows:
-        row.status, row.ended_at = "lapsed", uow.now
+        row.status, row.ended_at = HoldStatus.LAPSED, uow.now
         uow.log(
             Act.HELD_PLACES_LAPSE, row.id,
             f"{row.seats} places held for {row.for_whom} on {run.code} lapsed", run_id=run.id,
         )  # fmt: skip
     unpaid = uow.session.scalars(
         select(Enrollment).where(
-            Enrollment.run_id == run.id, Enrollment.status == "held", Enrollment.hold_until <= uow.now
+            Enrollment.run_id == run.id,
+            Enrollment.status == EnrollmentStatus.HELD,
+            Enrollment.hold_until <= uow.now,
         )
     ).all()
     for enrollment in unpaid:
         name, title = enrollment.person.name, run.title or run.course.title
-        leaving.end(uow, enrollment, "lapsed", f"{name} did not pay in time for {run.code}")
+        leaving.end(uow, enrollment, EnrollmentStatus.LAPSED, f"{name} did not pay in time for {run.code}")
         change = uow.log(
             Act.A_HELD_SEAT_LAPSES, enrollment.id, f"{name} did not pay in time; the seat on {run.code} is free",
             run_id=run.id,
         )  # fmt: skip
-        body = f"Your seat on {title} was held for the first payment, which has not come in; the seat is given on. Call us if you still want it.\n\n{uow.center.name}"
-        messages.write(
-            uow, change, enrollment.person.email, name, f"Your seat on {title} is given on", body, enrollment.person_id, run.id
-        )  # fmt: skip
+        letter = written(HeldSeatLapsed(uow.center.name, title))
+        messages.write(uow, change, messages.to_person(enrollment.person), letter, run.id)
     uow.session.flush()
     return len(rows) + len(unpaid)
 
@@ -219,7 +224,7 @@ def let_go(uow: UnitOfWork, run_id: int) -> int:
 @reverses(Act.HOLD_PLACES)
 def undo_hold(uow: UnitOfWork, change: Change) -> None:
     row, _ = locked_hold(uow, change.subject_id)
-    row.status, row.ended_at = "released", uow.now
+    row.status, row.ended_at = HoldStatus.RELEASED, uow.now
 
 
 # --- taken back -----------------------------------------------------------------------------------------

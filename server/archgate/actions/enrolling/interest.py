@@ -11,7 +11,7 @@ from datetime import datetime, timedelta
 from sqlalchemy import func, or_, select
 from sqlalchemy.orm import selectinload
 
-from archgate.actions.enrolling import invites, waitlist
+from archgate.actions.enrolling import invites, telling, waitlist
 from archgate.actions.enrolling.commands import InterestCommand, QuestionsCommand
 from archgate.actions.enrolling.views import (
     CarriedOver,
@@ -35,7 +35,9 @@ from archgate.core import gates
 from archgate.core import seats as core_seats
 from archgate.core.faults import refuse
 from archgate.core.reader import Document
-from archgate.core.schedule import day_text
+from archgate.core.states import InterestStatus, RunStatus, SignUp
+from archgate.papers.letters.occasions import SignUpOpens
+from archgate.papers.letters.writing import written
 from archgate.tables.courses import Course, Run
 from archgate.tables.people import PersonTag
 from archgate.tables.waitlist import Interest, Waiting
@@ -50,12 +52,12 @@ def opening_of(uow: UnitOfWork, run: Run) -> datetime | None:
 
 def takes_names(uow: UnitOfWork, run: Run) -> str | None:
     """Why a run's interest list takes no names any more; None while it does."""
-    if run.status in ("cancelled", "archived"):
+    if run.status in (RunStatus.CANCELLED, RunStatus.ARCHIVED):
         return f"The run is {run.status}."
     if run.interest_told_at is not None:
         return "Everybody on the list was told that sign-up opens; it takes no new names."
     opens = opening_of(uow, run)
-    if run.status == "published" and (opens is None or opens <= uow.now):
+    if run.status == RunStatus.PUBLISHED and (opens is None or opens <= uow.now):
         return "Sign-up has opened; enroll them instead."
     return None
 
@@ -81,7 +83,7 @@ def show_interest(uow: UnitOfWork, command: InterestCommand) -> InterestDone:
     ):
         raise conflict("listed", f"{person.name} is on this list already.")
     row = Interest(
-        list_key=key, course_id=course.id, run_id=run.id if run else None, person_id=person.id, status="listed",
+        list_key=key, course_id=course.id, run_id=run.id if run else None, person_id=person.id, status=InterestStatus.LISTED,
         joined_at=uow.now, note=note.strip(), answers=held, user_id=uow.user_id,
     )  # fmt: skip
     uow.session.add(row)
@@ -126,7 +128,9 @@ def list_view(uow: UnitOfWork, run_id: int | None, course_id: int | None) -> Int
     opens = opening_of(uow, run) if run else None
     tell = opens - timedelta(hours=run.head_start_hours) if run and opens else None
     later = uow.session.scalars(
-        select(Run).where(Run.course_id == course.id, Run.status.in_(("draft", "published"))).order_by(Run.id)
+        select(Run)
+        .where(Run.course_id == course.id, Run.status.in_((RunStatus.DRAFT, RunStatus.PUBLISHED)))
+        .order_by(Run.id)
     ).all()
     return InterestList(
         run_id=run.id if run else None, course_id=course.id, title=(run.title if run else "") or course.title,
@@ -179,7 +183,7 @@ def clear(
     if not going:
         raise conflict("nothing-to-do", "Nobody is on this list.")
     for row in going:
-        row.status, row.ended_at = "cleared", uow.now
+        row.status, row.ended_at = InterestStatus.CLEARED, uow.now
     uow.session.flush()
     what = run.code if run else course.code
     said = f"{len(going)} {'person' if len(going) == 1 else 'people'} off the interest list of {what}"
@@ -203,12 +207,12 @@ def carry_over(uow: UnitOfWork, run_id: int | None, course_id: int | None, to_ru
         raise conflict("nothing-to-do", "Nobody is on this list.")
     known = {r.person_id for r in rows_of(uow, there, course)}
     for row in rows:
-        row.status, row.ended_at = "carried", uow.now
+        row.status, row.ended_at = InterestStatus.CARRIED, uow.now
         if row.person_id not in known:
             uow.session.add(
                 Interest(
                     list_key=list_key(there, course), course_id=course.id, run_id=there.id, person_id=row.person_id,
-                    status="listed", joined_at=row.joined_at, note=row.note, answers=row.answers, user_id=row.user_id,
+                    status=InterestStatus.LISTED, joined_at=row.joined_at, note=row.note, answers=row.answers, user_id=row.user_id,
                 )
             )  # fmt: skip
     uow.session.flush()
@@ -268,12 +272,16 @@ def send_on(
 def due_runs(uow: UnitOfWork) -> list[int]:
     """Published runs with people to tell that sign-up opens: those on their own list, once, and those on the list of their
     course as long as there is a seat for somebody new."""
-    listed = select(Interest.run_id).where(Interest.status == "listed", Interest.run_id.is_not(None))
-    courses = select(Interest.course_id).where(Interest.status == "listed", Interest.run_id.is_(None))
+    listed = select(Interest.run_id).where(
+        Interest.status == InterestStatus.LISTED, Interest.run_id.is_not(None)
+    )
+    courses = select(Interest.course_id).where(
+        Interest.status == InterestStatus.LISTED, Interest.run_id.is_(None)
+    )
     runs = uow.session.scalars(
         select(Run)
         .where(
-            Run.status == "published",
+            Run.status == RunStatus.PUBLISHED,
             or_(Run.id.in_(listed) & Run.interest_told_at.is_(None), Run.course_id.in_(courses)),
         )
         .order_by(Run.id)
@@ -286,7 +294,7 @@ def own_due(uow: UnitOfWork, run: Run) -> bool:
     opens = opening_of(uow, run)
     reached = opens is None or opens - timedelta(hours=run.head_start_hours) <= uow.now
     return (
-        run.status == "published"
+        run.status == RunStatus.PUBLISHED
         and run.interest_told_at is None
         and reached
         and bool(listed_on(uow, run, False))
@@ -298,9 +306,9 @@ def of_course_due(uow: UnitOfWork, run: Run) -> bool:
     if not listed_on(uow, run, True):
         return False
     state = gates.sign_up_at(
-        uow.now, gates.Status(run.status), schedule.sign_up_windows(run), False, schedule.is_open(run)
+        uow.now, RunStatus(run.status), schedule.sign_up_windows(run), False, schedule.is_open(run)
     )[0]
-    return state is gates.SignUp.OPEN and has_room(uow, run)
+    return state is SignUp.OPEN and has_room(uow, run)
 
 
 def listed_on(uow: UnitOfWork, run: Run, of_course: bool) -> list[Interest]:
@@ -314,7 +322,7 @@ def from_course(uow: UnitOfWork, run: Run) -> list[Interest]:
     moved = []
     for row in listed_on(uow, run, True):
         if row.person_id in known:
-            row.status, row.ended_at = "carried", uow.now
+            row.status, row.ended_at = InterestStatus.CARRIED, uow.now
             continue
         row.list_key, row.run_id = list_key(run, run.course), run.id
         moved.append(row)
@@ -333,27 +341,17 @@ def tell(uow: UnitOfWork, run_id: int) -> int:
         return 0
     run.interest_told_at = uow.now
     title, opens = run.title or run.course.title, opening_of(uow, run)
-    early = opens is not None and opens > uow.now
-    local = opens.astimezone(uow.zone) if opens else None
-    when = (
-        f"You can sign up now; for others it opens on {day_text(local.date())} at {local:%H:%M}."
-        if early and local
-        else "You can sign up now."
-    )
+    for_others = opens.astimezone(uow.zone) if opens is not None and opens > uow.now else None
     said = f"Told {len(rows)} people that sign-up for {run.code} opens"
     change = uow.log(Act.TELL_OF_OPENING, run.id, said)
-    first = next((m for m in schedule.ordered(run) if m.starts_at > uow.now), None)
-    begins = f" It begins on {day_text(first.date)} at {first.start:%H:%M}." if first else ""
-    letters = []
+    letters, begins = [], telling.begins(uow, run)
     for row in rows:
-        row.status, row.told_at, person = "told", uow.now, row.person
-        body = (
-            f"Dear {person.given or person.name},\n\nsign-up for {title} is open. {when}{begins}\n\nSign up here:\n"
-            f"{invites.link_of(row)}\n\nBeing on the list kept no seat.\n\n{uow.center.name}"
-        )
-        letters.append(
-            messages.Letter(person.email, person.name, f"Sign-up for {title} is open", body, person.id)
-        )
+        row.status, row.told_at, person = InterestStatus.TOLD, uow.now, row.person
+        letter = SignUpOpens(
+            center=uow.center.name, name=person.given or person.name, title=title, for_others=for_others, begins=begins,
+            link=invites.link_of(row),
+        )  # fmt: skip
+        letters.append((messages.to_person(person), written(letter)))
     uow.session.flush()
     messages.write_all(uow, change, letters, run.id)
     return len(rows)
@@ -379,16 +377,16 @@ def demand(uow: UnitOfWork) -> list[Demand]:
     found = []
     for course in courses:
         runs = uow.session.scalars(
-            select(Run).where(Run.course_id == course.id, Run.status == "published")
+            select(Run).where(Run.course_id == course.id, Run.status == RunStatus.PUBLISHED)
         ).all()
         states = {
             r.id: gates.sign_up_at(
-                uow.now, gates.Status(r.status), schedule.sign_up_windows(r), False, schedule.is_open(r)
+                uow.now, RunStatus(r.status), schedule.sign_up_windows(r), False, schedule.is_open(r)
             )[0]
             for r in runs
         }
-        free = [r.code for r in runs if states[r.id] is gates.SignUp.OPEN and has_room(uow, r)]
-        coming = [r.code for r in runs if states[r.id] is gates.SignUp.NOT_YET]
+        free = [r.code for r in runs if states[r.id] is SignUp.OPEN and has_room(uow, r)]
+        coming = [r.code for r in runs if states[r.id] is SignUp.NOT_YET]
         found.append(Demand(
             course_id=course.id, code=course.code, title=course.title, interested=int(listed.get(course.id, 0)),
             waiting=int(waits.get(course.id, 0)), open=free, coming=coming,

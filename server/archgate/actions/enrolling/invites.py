@@ -14,9 +14,9 @@ from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.seats import parties, seats
-from archgate.core import gates
 from archgate.core import seats as core_seats
 from archgate.core.faults import refuse
+from archgate.core.states import InterestStatus, RunStatus, SignUp
 from archgate.tables.access import User
 from archgate.tables.courses import Run
 from archgate.tables.waitlist import Interest
@@ -50,13 +50,13 @@ def reply_page(uow: UnitOfWork, token: str) -> ReplyPage:
     seat = core_seats.seats_for(state, 1, group)
     sign_up, why = fees.sign_up_of(uow, run, False)
     early = parties.told_early(uow, run, row.person_id)
-    opened = sign_up is gates.SignUp.OPEN or (early and sign_up is gates.SignUp.NOT_YET)
+    opened = sign_up is SignUp.OPEN or (early and sign_up is SignUp.NOT_YET)
     states = {
         "enrolled": "You have signed up.",
         "cleared": "You are off the list.",
         "listed": "Sign-up has not opened yet.",
     }
-    stands = row.status == "told" and run.status == "published" and opened
+    stands = row.status == InterestStatus.TOLD and run.status == RunStatus.PUBLISHED and opened
     page = replies.page_of(
         uow,
         run,
@@ -89,7 +89,7 @@ def reply(uow: UnitOfWork, token: str, answer: str, total: str = "") -> ReplyPag
         early = enrollments.EARLY if parties.told_early(uow, run, row.person_id) else None
         waitlist.join(uow, JoinCommand(run_id=run.id, person_id=row.person_id, exception=early))
     elif answer == "decline":
-        row.status, row.ended_at = "cleared", uow.now
+        row.status, row.ended_at = InterestStatus.CLEARED, uow.now
         uow.session.flush()
         uow.log(
             Act.CLEAR_INTEREST,

@@ -23,6 +23,7 @@ from archgate.core import refunds
 from archgate.core import seats as core_seats
 from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.money import format_amount, parse_amount
+from archgate.core.states import EnrollmentStatus
 from archgate.core.waitlist import Rule, next_that_fits
 from archgate.tables.courses import Run
 from archgate.tables.log import Change
@@ -49,7 +50,7 @@ def leave(uow: UnitOfWork, enrollment: Enrollment, run: Run, command: WithdrawCo
     if command.keep is not None:
         amount, said = kept_differently(enrollment, policy, command.keep, command.why or "")
     left = f"{name} did not come to {run.code}" if no_show else f"{name} withdrew from {run.code}"
-    end(uow, enrollment, "no-show" if no_show else "withdrawn", left)
+    end(uow, enrollment, EnrollmentStatus.NO_SHOW if no_show else EnrollmentStatus.WITHDRAWN, left)
     account = accounts.get_account(uow, enrollment.payer_id, lock=True)
     if amount:
         money.keep(uow, enrollment, amount, f"Kept of {run.code}: {said}")
@@ -160,14 +161,14 @@ def kept_differently(enrollment: Enrollment, policy: refunds.Kept, keep: str, wh
     return amount, policy.why if amount == policy.amount else why.strip()
 
 
-def end(uow: UnitOfWork, enrollment: Enrollment, status: str, cause: str) -> int:
+def end(uow: UnitOfWork, enrollment: Enrollment, status: EnrollmentStatus, cause: str) -> int:
     """End an enrollment under the seat lock: seat, code and stock back, charges reversed. Returns the sum taken back."""
     uow.session.get_one(RunSeats, enrollment.run_id).taken -= enrollment.seats
     enrollment.status, enrollment.ended_at = status, uow.now
     uow.session.flush()
     codes.give_back(uow, enrollment)
     stock.take_for(uow, enrollment, back=True, cause=cause)
-    if status == "taken back":
+    if status is EnrollmentStatus.TAKEN_BACK:
         kept_quotes.open_again(uow, enrollment)
     return money.reverse_charges(uow, enrollment, cause)
 
@@ -183,7 +184,7 @@ def seat_again(uow: UnitOfWork, enrollment: Enrollment, run: Run, row: RunSeats,
     if parties.live_on(uow, run.id, [enrollment.person_id]):
         raise conflict("already-in", f"{enrollment.person.name} has been enrolled anew meanwhile.")
     row.taken += enrollment.seats
-    enrollment.status, enrollment.ended_at = "seated", None
+    enrollment.status, enrollment.ended_at = EnrollmentStatus.SEATED, None
     uow.session.flush()
     money.no_longer_kept(uow, enrollment, cause)
     codes.take_again(uow, enrollment)
@@ -201,12 +202,12 @@ def undo_enroll(uow: UnitOfWork, change: Change) -> None:
     enrollment, run, _ = locked_enrollment(uow, change.subject_id)
     if not enrollment.holds_seat:
         raise conflict("moved-on", f"{enrollment.person.name} no longer holds a seat on {run.code}.")
-    end(uow, enrollment, "taken back", f"Undid the enrollment of {enrollment.person.name}")
+    end(uow, enrollment, EnrollmentStatus.TAKEN_BACK, f"Undid the enrollment of {enrollment.person.name}")
 
 
 @reverses(Act.WITHDRAW)
 def undo_withdraw(uow: UnitOfWork, change: Change) -> None:
     enrollment, run, row = locked_enrollment(uow, change.subject_id)
-    if enrollment.status not in ("withdrawn", "no-show"):
+    if enrollment.status not in (EnrollmentStatus.WITHDRAWN, EnrollmentStatus.NO_SHOW):
         raise conflict("moved-on", f"{enrollment.person.name} is not withdrawn any more.")
     seat_again(uow, enrollment, run, row, f"Undid the withdrawal of {enrollment.person.name}")

@@ -23,7 +23,10 @@ from archgate.actions.schedule import schedule
 from archgate.actions.seats import seats
 from archgate.core.faults import refuse
 from archgate.core.schedule import moment_text
+from archgate.core.states import EnrollmentStatus, LineStatus, Role, RunStatus
 from archgate.core.waitlist import Rule, chances_of, next_offers, next_that_fits, wilson
+from archgate.papers.letters.occasions import OfferLapsed, SeatOffered
+from archgate.papers.letters.writing import written
 from archgate.tables.access import User
 from archgate.tables.courses import Run
 from archgate.tables.money import Account
@@ -46,10 +49,10 @@ def closing_of(uow: UnitOfWork, run: Run) -> datetime | None:
 
 def due_lines(uow: UnitOfWork) -> list[int]:
     """The runs whose line may move: somebody waits while seats are free and offered by themselves, or an offer ran out."""
-    waits = select(Waiting.run_id).where(Waiting.status == "waiting", Waiting.live == 1)
-    over = select(Waiting.run_id).where(Waiting.status == "offered", Waiting.offer_until <= uow.now)
+    waits = select(Waiting.run_id).where(Waiting.status == LineStatus.WAITING, Waiting.live == 1)
+    over = select(Waiting.run_id).where(Waiting.status == LineStatus.OFFERED, Waiting.offer_until <= uow.now)
     room = RunSeats.taken + seats.kept_back_of(uow.today) < Run.capacity + Run.overbook
-    moves = and_(Run.id.in_(waits), Run.status == "published", Run.auto_offer, room)
+    moves = and_(Run.id.in_(waits), Run.status == RunStatus.PUBLISHED, Run.auto_offer, room)
     query = select(Run.id).join(RunSeats, RunSeats.run_id == Run.id).where(or_(Run.id.in_(over), moves))
     return list(uow.session.scalars(query.order_by(Run.id)))
 
@@ -68,11 +71,11 @@ def go_down(uow: UnitOfWork, run_id: int) -> WentDown:
     run = seats.run_to_change(uow, run_id)
     ended = []
     for row in seats.line_of(uow, run.id, offered=True):
-        if row.status == "offered" and row.offer_until and row.offer_until <= uow.now:
-            pass_on(uow, row, run, "lapsed")
+        if row.status == LineStatus.OFFERED and row.offer_until and row.offer_until <= uow.now:
+            pass_on(uow, row, run, LineStatus.LAPSED)
             ended.append(row.person.name)
     made: list[str] = []
-    if run.status == "published" and run.auto_offer:
+    if run.status == RunStatus.PUBLISHED and run.auto_offer:
         state = seats.seats_of(uow, run)
         line = seats.line_of(uow, run.id)
         offers, _ = next_offers(
@@ -88,47 +91,35 @@ def go_down(uow: UnitOfWork, run_id: int) -> WentDown:
 
 def make_offer(uow: UnitOfWork, row: Waiting, run: Run, until: datetime, why: str = "") -> None:
     """Offer a party its seats until a moment, and tell it by a link of its own."""
-    row.status, row.offered_at, row.offer_until = "offered", uow.now, until
+    row.status, row.offered_at, row.offer_until = LineStatus.OFFERED, uow.now, until
     row.offers, row.asked_time = row.offers + 1, False
     uow.session.flush()
     name, title = row.person.name, run.title or run.course.title
     many = "a seat" if row.heads == 1 else f"{row.heads} seats"
     said = f"Offered {many} on {run.code} to {name} until {moment_text(until, uow.zone)}{f': {why}' if why else ''}"
     change = uow.log(Act.OFFER_A_SEAT, row.id, said, run_id=run.id)
-    body = (
-        f"{many[0].upper()}{many[1:]} on {title} {'is' if row.heads == 1 else 'are'} yours until {moment_text(until, uow.zone)}.\n\n"
-        f"Take it, decline it or ask for more time here:\n{link_of(row)}\n\n{uow.center.name}"
-    )
-    messages.write(uow, change, row.person.email, name, f"A seat on {title}", body, row.person_id, run.id)
+    letter = written(SeatOffered(uow.center.name, title, row.heads, until.astimezone(uow.zone), link_of(row)))
+    messages.write(uow, change, messages.to_person(row.person), letter, run.id)
 
 
 def link_of(row: Waiting) -> str:
     return f"{signing.address()}/reply/{signing.token_for('o', row.id, row.offers)}"
 
 
-def pass_on(uow: UnitOfWork, row: Waiting, run: Run, how: str) -> None:
+def pass_on(uow: UnitOfWork, row: Waiting, run: Run, how: LineStatus) -> None:
     """End a place in line whose offer was declined or not answered; the seat goes to the next."""
     row.status, row.ended_at = how, uow.now
     uow.session.flush()
     name, title = row.person.name, run.title or run.course.title
     change = uow.log(
-        Act.OFFER_DECLINED if how == "declined" else Act.OFFER_LAPSED,
+        Act.OFFER_DECLINED if how is LineStatus.DECLINED else Act.OFFER_LAPSED,
         row.id,
         f"{name} {PASSED[how]} on {run.code}",
         run_id=run.id,
     )
-    if how == "lapsed":
-        body = f"The offer of a seat on {title} ran out, and the seat goes to the next in line. Call us if you still want one.\n\n{uow.center.name}"
-        messages.write(
-            uow,
-            change,
-            row.person.email,
-            name,
-            f"Your offer for {title} ran out",
-            body,
-            row.person_id,
-            run.id,
-        )
+    if how is LineStatus.LAPSED:
+        letter = written(OfferLapsed(uow.center.name, title))
+        messages.write(uow, change, messages.to_person(row.person), letter, run.id)
 
 
 # --- by hand ----------------------------------------------------------------------------------------------
@@ -137,12 +128,12 @@ def pass_on(uow: UnitOfWork, row: Waiting, run: Run, how: str) -> None:
 def offer(uow: UnitOfWork, waiting_id: int, why: str = "") -> OfferDone:
     """Offer a free seat to somebody in line by hand; out of turn only with a reason."""
     row, run = waitlist.locked(uow, waiting_id)
-    if row.status == "offered":
+    if row.status == LineStatus.OFFERED:
         raise conflict("offered", f"{row.person.name} has an offer already.")
     state = seats.seats_of(uow, run)
     waitlist.refuse_out_of_turn(uow, run, row, state, why)
     closes = closing_of(uow, run)
-    if run.status != "published" or (closes is not None and closes <= uow.now):
+    if run.status != RunStatus.PUBLISHED or (closes is not None and closes <= uow.now):
         raise conflict("sign-up-shut", "Sign-up is shut; seat them by hand instead.")
     until = uow.now + timedelta(hours=run.offer_hours)
     make_offer(uow, row, run, min(until, closes) if closes else until, why.strip())
@@ -152,7 +143,7 @@ def offer(uow: UnitOfWork, waiting_id: int, why: str = "") -> OfferDone:
 def more_time(uow: UnitOfWork, waiting_id: int, hours: int) -> OfferDone:
     """Give somebody longer to answer, not beyond the close of sign-up."""
     row, run = waitlist.locked(uow, waiting_id)
-    if row.status != "offered" or row.offer_until is None:
+    if row.status != LineStatus.OFFERED or row.offer_until is None:
         raise conflict("no-offer", f"{row.person.name} has no offer to answer.")
     if not 1 <= hours <= 24 * 60:
         raise refuse("/hours", "Give from 1 to 1440 hours more.")
@@ -182,7 +173,12 @@ def reply_page(uow: UnitOfWork, token: str) -> ReplyPage:
     row, run = offer_behind(uow, token)
     read = signing.token_read(token)
     current = read is not None and read[2] == row.offers
-    stands = current and row.status == "offered" and row.offer_until is not None and row.offer_until > uow.now
+    stands = (
+        current
+        and row.status == LineStatus.OFFERED
+        and row.offer_until is not None
+        and row.offer_until > uow.now
+    )
     states = {
         "seated": "You have taken it.",
         "declined": "You have declined it.",
@@ -206,7 +202,7 @@ def reply(uow: UnitOfWork, token: str, answer: str, total: str = "") -> ReplyPag
         raise conflict("offer-over", page.said)
     name = row.person.name
     if answer == "decline":
-        pass_on(uow, row, run, "declined")
+        pass_on(uow, row, run, LineStatus.DECLINED)
     elif answer == "time":
         row.asked_time = True
         uow.session.flush()
@@ -245,9 +241,17 @@ def leave_rate(uow: UnitOfWork) -> tuple[Decimal, tuple[Decimal, Decimal], str]:
         uow.session.execute(
             select(Enrollment.status, func.sum(Enrollment.heads))
             .where(
-                Enrollment.role == "learner",
+                Enrollment.role == Role.LEARNER,
                 Enrollment.run_id.in_(over),
-                Enrollment.status.in_(("seated", "withdrawn", "no-show", "moved", "lapsed")),
+                Enrollment.status.in_(
+                    (
+                        EnrollmentStatus.SEATED,
+                        EnrollmentStatus.WITHDRAWN,
+                        EnrollmentStatus.NO_SHOW,
+                        EnrollmentStatus.MOVED,
+                        EnrollmentStatus.LAPSED,
+                    )
+                ),
             )
             .group_by(Enrollment.status)
         ).all()
@@ -281,7 +285,7 @@ def line_view(uow: UnitOfWork, run: Run) -> list[WaitingOut]:
     if not line:
         return []
     state = seats.seats_of(uow, run)
-    waiting = [w for w in line if w.status == "waiting"]
+    waiting = [w for w in line if w.status == LineStatus.WAITING]
     following = next_that_fits([seats.party(w) for w in waiting], state.free, Rule(run.line_rule))
     chance = dict(zip((w.id for w in waiting), chances(uow, run, waiting), strict=True))
     owners = dict(

@@ -19,6 +19,7 @@ from archgate.actions.money import money
 from archgate.actions.seats import seats
 from archgate.core.faults import refuse
 from archgate.core.money import format_amount, parse_amount
+from archgate.core.states import EnrollmentStatus, Role
 from archgate.tables.log import Change
 from archgate.tables.roster import Enrollment
 
@@ -34,7 +35,7 @@ def chosen_of(uow: UnitOfWork, run_id: int, ids: list[int]) -> list[Enrollment]:
         Enrollment.id.in_(ids),
         Enrollment.run_id == run_id,
         Enrollment.live == 1,
-        Enrollment.role == "learner",
+        Enrollment.role == Role.LEARNER,
     )
     read = (Enrollment.person, Enrollment.installments, Enrollment.extras, Enrollment.places)
     query = query.options(*(selectinload(x) for x in read)).order_by(Enrollment.id)
@@ -122,10 +123,10 @@ def undo_withdraw(uow: UnitOfWork, change: Change) -> None:
     """Seat everybody again who was withdrawn together; all of them, or nobody."""
     run = get_run(uow, change.subject_id)
     row = seats.lock_seats(uow, run)
-    for number in ended_in(change, "withdrawn"):
+    for number in ended_in(change, EnrollmentStatus.WITHDRAWN):
         enrollment = uow.session.get_one(Enrollment, number)
         uow.session.refresh(enrollment)
-        if enrollment.status != "withdrawn":
+        if enrollment.status != EnrollmentStatus.WITHDRAWN:
             raise conflict("moved-on", f"{enrollment.person.name} is not withdrawn any more.")
         leaving.seat_again(uow, enrollment, run, row, f"Undid: {change.summary}")
 
@@ -133,7 +134,7 @@ def undo_withdraw(uow: UnitOfWork, change: Change) -> None:
 @reverses(Act.TRANSFER_MANY)
 def undo_move(uow: UnitOfWork, change: Change) -> None:
     """Take back every transfer of those that were moved together."""
-    gone = ended_in(change, "moved")
+    gone = ended_in(change, EnrollmentStatus.MOVED)
     query = select(Enrollment.id).where(
         Enrollment.came_from_id.in_(gone), Enrollment.run_id == change.subject_id
     )
@@ -141,7 +142,7 @@ def undo_move(uow: UnitOfWork, change: Change) -> None:
         transfers.bring_back(uow, number)
 
 
-def ended_in(change: Change, status: str) -> list[int]:
+def ended_in(change: Change, status: EnrollmentStatus) -> list[int]:
     """The sign-ups that a change ended with a status."""
     return sorted(
         {

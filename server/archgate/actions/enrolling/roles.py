@@ -15,7 +15,7 @@ from archgate.actions.people import people
 from archgate.actions.seats import seats
 from archgate.core.faults import refuse
 from archgate.core.quotes import AgreedQuote
-from archgate.core.states import Role
+from archgate.core.states import EnrollmentStatus, Role, RunStatus
 from archgate.tables.courses import Run
 from archgate.tables.log import Change
 from archgate.tables.people import Person
@@ -36,13 +36,13 @@ def add_with_role(uow: UnitOfWork, run_id: int, person_id: int, role: Role) -> W
     if role == "learner":
         raise refuse("/role", "Learners are enrolled, with a seat and a price.")
     person, run = people.present(uow, person_id), seats.run_to_change(uow, run_id)
-    if run.status in ("cancelled", "archived"):
+    if run.status in (RunStatus.CANCELLED, RunStatus.ARCHIVED):
         raise conflict("status", f"The run is {run.status}.")
     enrollments.refuse_twice(uow, run, person)
     payer = money.account_of(uow, f"person:{person.id}", run.currency)
     row = Enrollment(
         run_id=run.id, person_id=person.id, payer_id=payer.id, rate_id=fees.rate_of(run, None).id,
-        plan_id=plans.plan_of(uow, run, None).id, user_id=uow.user_id, status="seated", role=str(role), way_in="staff", heads=1,
+        plan_id=plans.plan_of(uow, run, None).id, user_id=uow.user_id, status=EnrollmentStatus.SEATED, role=role, way_in="staff", heads=1,
         signed_up=uow.today, enrolled_at=uow.now, currency=run.currency, total=0, quote=AgreedQuote(run.currency, ()), note="",
     )  # fmt: skip
     uow.session.add(row)
@@ -67,9 +67,9 @@ def set_role(uow: UnitOfWork, enrollment_id: int, role: Role) -> WithRole:
         said = "A learner holds a seat and pays: withdraw first, then add with the other role."
         raise conflict(
             "learner",
-            said if enrollment.role == "learner" else "Learners are enrolled at the desk, with a seat.",
+            said if enrollment.role == Role.LEARNER else "Learners are enrolled at the desk, with a seat.",
         )
-    before, enrollment.role = enrollment.role, str(role)
+    before, enrollment.role = enrollment.role, role
     uow.session.flush()
     change = uow.log(
         Act.CHANGE_A_ROLE, enrollment.id, f"{enrollment.person.name} on {run.code}: {before}, now {role}",
@@ -81,9 +81,9 @@ def set_role(uow: UnitOfWork, enrollment_id: int, role: Role) -> WithRole:
 def take_off(uow: UnitOfWork, enrollment_id: int) -> WithRole:
     """Take somebody who is no learner off a roster."""
     enrollment, run, _ = enrollments.locked_enrollment(uow, enrollment_id)
-    if enrollment.role == "learner" or not enrollment.holds_seat:
+    if enrollment.role == Role.LEARNER or not enrollment.holds_seat:
         raise conflict("learner", "Learners withdraw.")
-    enrollment.status, enrollment.ended_at = "taken off", uow.now
+    enrollment.status, enrollment.ended_at = EnrollmentStatus.TAKEN_OFF, uow.now
     uow.session.flush()
     name = enrollment.person.name
     change = uow.log(
@@ -102,7 +102,7 @@ def people_of(uow: UnitOfWork, run: Run) -> list[tuple[Enrollment, Person]]:
     """Every learner with a name on a roster, named heads included, in the order of their names."""
     own = uow.session.execute(
         select(Enrollment, Person).join(Person, Person.id == Enrollment.person_id)
-        .where(Enrollment.run_id == run.id, Enrollment.live == 1, Enrollment.role == "learner")
+        .where(Enrollment.run_id == run.id, Enrollment.live == 1, Enrollment.role == Role.LEARNER)
     ).all()  # fmt: skip
     others = uow.session.execute(
         select(Enrollment, Person).join(PartyPlace, PartyPlace.enrollment_id == Enrollment.id)

@@ -31,6 +31,8 @@ from archgate.core.money import format_amount
 from archgate.core.names import folded
 from archgate.core.quotes import AgreedQuote, quote_read
 from archgate.core.schedule import day_text
+from archgate.core.states import EnrollmentStatus, Role
+from archgate.papers.letters.writing import Letter
 from archgate.papers.rosters import Listed, RosterPaper, Sheet
 from archgate.tables.access import User
 from archgate.tables.money import Account
@@ -121,7 +123,7 @@ def gone_from(uow: UnitOfWork, run_id: int) -> list[Gone]:
     """Who withdrew from a run or did not come, and when."""
     query = (
         select(Person.name, Enrollment.ended_at).join(Person, Person.id == Enrollment.person_id)
-        .where(Enrollment.run_id == run_id, Enrollment.status.in_(("withdrawn", "no-show")), Enrollment.ended_at.is_not(None))
+        .where(Enrollment.run_id == run_id, Enrollment.status.in_((EnrollmentStatus.WITHDRAWN, EnrollmentStatus.NO_SHOW)), Enrollment.ended_at.is_not(None))
         .order_by(Enrollment.enrolled_at, Enrollment.id)
     )  # fmt: skip
     return [Gone(name=name, at=uow.local(at)) for name, at in uow.session.execute(query) if at]
@@ -179,7 +181,8 @@ def tell(
     change = uow.log(
         Act.WRITE_TO_A_ROSTER, run.id, f'Wrote "{subject.strip()}" to {len(people)} people of {run.code}'
     )
-    letters = [messages.Letter(p.email, p.name, subject.strip(), body.strip(), p.id) for p in people]
+    letter = Letter(subject.strip(), body.strip())
+    letters = [(messages.Addressee(p.name, p.email, p.id), letter) for p in people]
     told = messages.write_all(uow, change, letters, run.id)
     return TellDone(change=change.key, told=told, without=[p.name for p in people if not p.email])
 
@@ -254,7 +257,7 @@ def paper_of(
     labels = {g.id: g.name for g in groups.groups_of(uow, run.id)}
     others = uow.session.execute(
         select(Enrollment, Person).join(Person, Person.id == Enrollment.person_id)
-        .where(Enrollment.run_id == run.id, Enrollment.live == 1, Enrollment.role != "learner").order_by(Person.family)
+        .where(Enrollment.run_id == run.id, Enrollment.live == 1, Enrollment.role != Role.LEARNER).order_by(Person.family)
     ).all()  # fmt: skip
     people = [
         Listed(

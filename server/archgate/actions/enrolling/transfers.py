@@ -19,6 +19,7 @@ from archgate.actions.seats import parties, seats
 from archgate.core import refunds
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount
+from archgate.core.states import EnrollmentStatus
 from archgate.tables.courses import Run
 from archgate.tables.log import Change
 from archgate.tables.money import Account
@@ -73,7 +74,9 @@ def move(
     if command.keep is not None:
         kept, said = leaving.kept_differently(enrollment, policy, command.keep, command.why or "")
     paid = money.paid_of(uow, [enrollment.id]).get(enrollment.id, 0)
-    leaving.end(uow, enrollment, "moved", f"{person.name} moved from {here.code} to {there.code}")
+    leaving.end(
+        uow, enrollment, EnrollmentStatus.MOVED, f"{person.name} moved from {here.code} to {there.code}"
+    )
     if kept:
         money.keep(uow, enrollment, kept, f"Kept of {here.code}: {said}")
     resolved = quotes.resolve_ask(uow, there, asked, person)
@@ -139,10 +142,10 @@ def bring_back(uow: UnitOfWork, enrollment_id: int) -> None:
     old = uow.session.get_one(Enrollment, new.came_from_id)
     new, there, here = both_locked(uow, enrollment_id, old.run_id)
     uow.session.refresh(old)
-    if not new.holds_seat or old.status != "moved":
+    if not new.holds_seat or old.status != EnrollmentStatus.MOVED:
         raise conflict("moved-on", f"{new.person.name} no longer holds the seat on {there.code}.")
     cause = f"Undid the transfer of {new.person.name}"
-    leaving.end(uow, new, "taken back", cause)
+    leaving.end(uow, new, EnrollmentStatus.TAKEN_BACK, cause)
     leaving.seat_again(uow, old, here, uow.session.get_one(RunSeats, here.id), cause)
 
 

@@ -8,7 +8,7 @@ from typing import NamedTuple
 from archgate.actions.fees.views import QuoteLineView, QuoteView, TaxView
 from archgate.actions.kernel.commands import Moment, SignedText, View
 from archgate.actions.money.views import NextDue
-from archgate.core.states import CallOutcome, Mark
+from archgate.core.states import CallOutcome, EnrollmentStatus, HoldStatus, LineStatus, Mark, Role
 
 
 class EnrolledView(View):
@@ -154,8 +154,8 @@ class SignUpOut(View):
     run_id: int
     person_id: int
     name: str
-    status: str
-    role: str
+    status: EnrollmentStatus
+    role: Role
     held_until: Moment | None
     heads: int
     signed_up: date
@@ -356,7 +356,7 @@ class PersonRun(View):
     title: str
     first: date | None
     last: date | None
-    status: str
+    status: EnrollmentStatus
     decision: str
     access_until: date | None
     heads: int
@@ -383,7 +383,7 @@ class WithRole(View):
     change: str
     enrollment_id: int
     name: str
-    role: str
+    role: Role
     run_id: int
 
 
@@ -433,7 +433,7 @@ class RosterRow(NamedTuple):
     heads: int
     places: list[PartyHead]
     note: str
-    role: str
+    role: Role
     group: int | None
     held_until: Moment | None
     set_aside: int | None
@@ -495,7 +495,7 @@ class HeldOut(View):
     seats: int
     last: date
     note: str
-    status: str
+    status: HoldStatus
     person_id: int | None
     organization_id: int | None
 
@@ -552,7 +552,7 @@ class WaitingOut(View):
     note: str
     next: bool
     fits: bool
-    status: str
+    status: LineStatus
     until: Moment | None
     asked_time: bool
     offers: int

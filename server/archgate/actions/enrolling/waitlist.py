@@ -24,6 +24,7 @@ from archgate.actions.seats import parties, seats
 from archgate.core import seats as core_seats
 from archgate.core.faults import refuse
 from archgate.core.schedule import moment_of
+from archgate.core.states import EnrollmentStatus, LineStatus, RunStatus
 from archgate.core.waitlist import Rule, next_that_fits
 from archgate.tables.courses import Run
 from archgate.tables.log import Change
@@ -89,7 +90,7 @@ def line_up(
 ) -> Waiting:  # fmt: skip
     row = Waiting(
         run_id=resolved.run.id, person_id=person.id, payer_id=payer.id, rate_id=resolved.heads[0].id, plan_id=resolved.plan.id,
-        batch_id=batch_id, user_id=uow.user_id, status="waiting", way_in=way_in, heads=len(resolved.heads),
+        batch_id=batch_id, user_id=uow.user_id, status=LineStatus.WAITING, way_in=way_in, heads=len(resolved.heads),
         joined_at=uow.now, note=note, ask=resolved.document,
     )  # fmt: skip
     uow.session.add(row)
@@ -104,7 +105,7 @@ def locked(uow: UnitOfWork, waiting_id: int) -> tuple[Waiting, Run]:
         raise not_found("This place in line")
     run = seats.run_to_change(uow, row.run_id)
     uow.session.refresh(row)
-    if row.status not in ("waiting", "offered"):
+    if row.status not in (LineStatus.WAITING, LineStatus.OFFERED):
         raise conflict("not-waiting", f"{row.person.name} no longer waits for {run.code}.")
     return row, run
 
@@ -112,7 +113,7 @@ def locked(uow: UnitOfWork, waiting_id: int) -> tuple[Waiting, Run]:
 def leave(uow: UnitOfWork, waiting_id: int) -> LeftView:
     """Take a party out of the line."""
     row, run = locked(uow, waiting_id)
-    row.status, row.ended_at = "left", uow.now
+    row.status, row.ended_at = LineStatus.LEFT, uow.now
     change = uow.log(
         Act.LEAVE_THE_LINE, row.id, f"{row.person.name} left the line of {run.code}", run_id=run.id
     )
@@ -162,7 +163,7 @@ def seat(uow: UnitOfWork, waiting_id: int, total: str, why: str = "") -> Enrolle
     `total` is what the screen showed.
     """
     row, run = locked(uow, waiting_id)
-    if row.status == "waiting":
+    if row.status == LineStatus.WAITING:
         refuse_out_of_turn(uow, run, row, seats.seats_of(uow, run), why)
     enrollment, seat = seat_row(uow, row, run, total)
     change = uow.log(
@@ -176,10 +177,10 @@ def seat(uow: UnitOfWork, waiting_id: int, total: str, why: str = "") -> Enrolle
 
 def seat_row(uow: UnitOfWork, row: Waiting, run: Run, total: str) -> tuple[Enrollment, core_seats.Seated]:
     """Seat a party whose turn it is, under the lock; the seats of its own offer are free for it."""
-    if run.status != "published":
+    if run.status != RunStatus.PUBLISHED:
         raise conflict("sign-up-shut", f"The run is {run.status}.")
     state = seats.seats_of(uow, run)
-    if row.status == "offered":
+    if row.status == LineStatus.OFFERED:
         state = replace(state, offered=state.offered - row.heads)
     resolved = resolve_ask(uow, run, row)
     quotes.refuse_full(uow, resolved)
@@ -189,12 +190,12 @@ def seat_row(uow: UnitOfWork, row: Waiting, run: Run, total: str) -> tuple[Enrol
     enrollment, seat = enrollments.seat_at_price(
         uow, coming, replace(state, waiting=()), total, group_of(uow, run, row)
     )
-    row.status, row.ended_at, row.enrollment_id = "seated", uow.now, enrollment.id
+    row.status, row.ended_at, row.enrollment_id = LineStatus.SEATED, uow.now, enrollment.id
     uow.session.flush()
     return enrollment, seat
 
 
-def back_in_line(uow: UnitOfWork, waiting_id: int, was: str) -> Waiting:
+def back_in_line(uow: UnitOfWork, waiting_id: int, was: LineStatus) -> Waiting:
     """Undo of leaving or being seated: the same place in line, by when the party joined."""
     row = uow.session.get_one(Waiting, waiting_id)
     run = seats.run_to_change(uow, row.run_id)
@@ -205,10 +206,10 @@ def back_in_line(uow: UnitOfWork, waiting_id: int, was: str) -> Waiting:
         enrollment = uow.session.get_one(Enrollment, row.enrollment_id)
         if not enrollment.holds_seat:
             raise conflict("moved-on", f"{row.person.name} no longer holds the seat.")
-        leaving.end(uow, enrollment, "taken back", f"Undid the seat of {row.person.name}")
+        leaving.end(uow, enrollment, EnrollmentStatus.TAKEN_BACK, f"Undid the seat of {row.person.name}")
     else:
         enrollments.refuse_twice(uow, run, row.person)
-    row.status, row.ended_at, row.enrollment_id, row.offer_until = "waiting", None, None, None
+    row.status, row.ended_at, row.enrollment_id, row.offer_until = LineStatus.WAITING, None, None, None
     uow.session.flush()
     return row
 
@@ -219,22 +220,22 @@ def back_in_line(uow: UnitOfWork, waiting_id: int, was: str) -> Waiting:
 @reverses(Act.WAIT)
 def undo_wait(uow: UnitOfWork, change: Change) -> None:
     row, _ = locked(uow, change.subject_id)
-    row.status, row.ended_at = "taken back", uow.now
+    row.status, row.ended_at = LineStatus.TAKEN_BACK, uow.now
 
 
 @reverses(Act.OFFER_A_SEAT)
 def undo_offer(uow: UnitOfWork, change: Change) -> None:
     row, _ = locked(uow, change.subject_id)
-    if row.status != "offered":
+    if row.status != LineStatus.OFFERED:
         raise conflict("moved-on", f"{row.person.name} has no offer any more.")
-    row.status, row.offer_until, row.asked_time = "waiting", None, False
+    row.status, row.offer_until, row.asked_time = LineStatus.WAITING, None, False
 
 
 @reverses(Act.LEAVE_THE_LINE)
 def undo_leave(uow: UnitOfWork, change: Change) -> None:
-    back_in_line(uow, change.subject_id, "left")
+    back_in_line(uow, change.subject_id, LineStatus.LEFT)
 
 
 @reverses(Act.SEAT_FROM_THE_LINE)
 def undo_seat(uow: UnitOfWork, change: Change) -> None:
-    back_in_line(uow, change.subject_id, "seated")
+    back_in_line(uow, change.subject_id, LineStatus.SEATED)

@@ -32,6 +32,7 @@ from archgate.core.fee_documents import (
 )
 from archgate.core.money import format_amount, percent_text
 from archgate.core.reader import Document, Reader
+from archgate.core.states import Role, RunStatus, SignUp
 from archgate.core.taxes import Tax
 from archgate.tables.courses import Course, Run
 from archgate.tables.fees import EarlyStep, EnrollmentExtra, Extra, Rate
@@ -317,7 +318,7 @@ def heads_at(uow: UnitOfWork, run: Run) -> dict[int, int]:
     asks unless a rate has a number of seats, so they are not counted otherwise."""
     if all(rate.most is None for rate in run.rates):
         return {}
-    live = (Enrollment.run_id == run.id, Enrollment.live == 1, Enrollment.role == "learner")
+    live = (Enrollment.run_id == run.id, Enrollment.live == 1, Enrollment.role == Role.LEARNER)
     own = select(Enrollment.rate_id, func.count()).where(*live).group_by(Enrollment.rate_id)
     others = (
         select(PartyPlace.rate_id, func.count()).join(Enrollment, Enrollment.id == PartyPlace.enrollment_id)
@@ -341,9 +342,9 @@ def start_of(uow: UnitOfWork, run: Run) -> date | None:
     return schedule.start_day(uow, run)
 
 
-def sign_up_of(uow: UnitOfWork, run: Run, full: bool) -> tuple[gates.SignUp, str]:
+def sign_up_of(uow: UnitOfWork, run: Run, full: bool) -> tuple[SignUp, str]:
     windows = schedule.sign_up_windows(run)
-    return gates.sign_up_at(uow.now, gates.Status(run.status), windows, full, schedule.is_open(run))
+    return gates.sign_up_at(uow.now, RunStatus(run.status), windows, full, schedule.is_open(run))
 
 
 # --- shown ------------------------------------------------------------------------------------------------

@@ -34,6 +34,9 @@ from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount
 from archgate.core.quotes import AgreedQuote
 from archgate.core.schedule import day_text
+from archgate.core.states import QuoteStatus
+from archgate.papers.letters.occasions import QuoteKept
+from archgate.papers.letters.writing import Letter, written
 from archgate.papers.words import money_text
 from archgate.tables.courses import Run
 from archgate.tables.fees import KeptQuote
@@ -72,7 +75,7 @@ def keep(uow: UnitOfWork, command: KeepCommand) -> KeptSent:
     quotes.refuse_other_total(quote, command.total)
     row = KeptQuote(
         run_id=run.id, person_id=person.id, organization_id=organization_id, user_id=uow.user_id, ask=resolved.document,
-        quote=quote, note=note, last=last, status="open", kept_at=uow.now,
+        quote=quote, note=note, last=last, status=QuoteStatus.OPEN, kept_at=uow.now,
     )  # fmt: skip
     if follow_up is None and last > uow.today:
         follow_up = max(uow.today + timedelta(days=1), last - FOLLOW_UP)
@@ -92,35 +95,19 @@ def keep(uow: UnitOfWork, command: KeepCommand) -> KeptSent:
         f"Kept a quote of {format_amount(quote.total, quote.currency)} on {run.code} for {person.name} through {day_text(last)}", run_id=run.id,
     )  # fmt: skip
     if command.send:
-        title = run.title or run.course.title
-        messages.write(uow, change, person.email, person.name, f"Our quote for {title}",
-                       letter(uow, run, person, row), person.id, run.id)  # fmt: skip
+        messages.write(uow, change, messages.to_person(person), letter_of(uow, run, person, row), run.id)
     return kept_view(uow, row).widened(KeptSent, change=change.key, sent=command.send)
 
 
-def letter(uow: UnitOfWork, run: Run, person: Person, row: KeptQuote) -> str:
+def letter_of(uow: UnitOfWork, run: Run, person: Person, row: KeptQuote) -> Letter:
     """A kept quote as a letter."""
-    currency = row.quote.currency
-    lines = [
-        f"- {x.label}{f' x {x.quantity}' if x.quantity > 1 else ''}: {money_text(x.amount, currency)}"
-        for x in row.quote.lines
-    ]
-    lines += [
-        f"- {t.name}{', in the price' if t.included else ''}: {money_text(t.amount, currency)}"
-        for t in row.quote.taxes
-    ]
-    dues = [
-        f"- {'at sign-up' if i.due == uow.today else day_text(i.due)}: {money_text(i.amount, currency)}"
-        for i in row.quote.installments
-    ]
-    dates = f", from {day_text(run.meetings[0].date)}" if run.meetings else ""
-    parts = [
-        f"Dear {person.name},", f"this is what {run.title or run.course.title} ({run.code}{dates}) costs:",
-        "\n".join(lines), f"Total {money_text(row.quote.total, currency)}. If you signed up today you would pay:", "\n".join(dues),
-        f"This quote stands through {day_text(row.last)}. It does not hold a seat.", *([row.note] if row.note else []),
-        uow.center.name,
-    ]  # fmt: skip
-    return "\n\n".join(parts)
+    return written(
+        QuoteKept(
+            center=uow.center.name, name=person.name, run=messages.named(run),
+            starts=run.meetings[0].date if run.meetings else None, quote=row.quote, today=uow.today,
+            through=row.last, note=row.note,
+        )
+    )  # fmt: skip
 
 
 def get_kept(uow: UnitOfWork, quote_id: int) -> KeptQuote:
@@ -135,7 +122,7 @@ def kept_view(uow: UnitOfWork, row: KeptQuote) -> KeptOut:
     return KeptOut(
         id=row.id, run_id=run.id, run=run.code, title=run.title or run.course.title, person_id=person.id,
         name=person.name, organization_id=row.organization_id, note=row.note, last=row.last,
-        status="lapsed" if row.status == "open" and row.last < uow.today else row.status, ask=Ask.model_validate(row.ask),
+        status="lapsed" if row.status == QuoteStatus.OPEN and row.last < uow.today else row.status, ask=Ask.model_validate(row.ask),
         quote=quote_view(row.quote), total=format_amount(row.quote.total, row.quote.currency),
         currency=row.quote.currency,
         kept_at=uow.local(row.kept_at), enrollment_id=row.enrollment_id,
@@ -148,7 +135,7 @@ def list_kept(
     """Kept quotes by their last day: those that stand, or all."""
     query = select(KeptQuote).order_by(KeptQuote.last, KeptQuote.id)
     if not every:
-        query = query.where(KeptQuote.status == "open", KeptQuote.last >= uow.today)
+        query = query.where(KeptQuote.status == QuoteStatus.OPEN, KeptQuote.last >= uow.today)
     for column, value in ((KeptQuote.person_id, person_id), (KeptQuote.run_id, run_id)):
         if value is not None:
             query = query.where(column == value)
@@ -158,9 +145,9 @@ def list_kept(
 def drop(uow: UnitOfWork, quote_id: int) -> KeptDone:
     """Drop a quote: it no longer stands, and nobody is reminded of it."""
     row = get_kept(uow, quote_id)
-    if row.status != "open":
+    if row.status != QuoteStatus.OPEN:
         raise conflict("not-open", f"This quote is {row.status}.")
-    row.status = "dropped"
+    row.status = QuoteStatus.DROPPED
     settle_reminder(uow, row, done=True)
     name = uow.session.get_one(Person, row.person_id).name
     change = uow.log(Act.DROP_A_QUOTE, row.id, f"Dropped the quote for {name}", run_id=row.run_id)
@@ -177,7 +164,7 @@ def standing(uow: UnitOfWork, quote_id: int, run: Run, person: Person) -> KeptQu
     row = get_kept(uow, quote_id)
     if (row.run_id, row.person_id) != (run.id, person.id):
         raise conflict("other-quote", "This quote was kept for another run or person.")
-    if row.status != "open":
+    if row.status != QuoteStatus.OPEN:
         raise conflict("not-open", f"This quote is {row.status}.")
     if row.last < uow.today:
         raise conflict("lapsed", f"This quote stood through {day_text(row.last)}.")
@@ -203,7 +190,7 @@ def kept_quote(uow: UnitOfWork, quote_id: int) -> RunQuoteView:
 
 
 def taken(uow: UnitOfWork, row: KeptQuote, enrollment: Enrollment) -> None:
-    row.status, row.enrollment_id = "taken", enrollment.id
+    row.status, row.enrollment_id = QuoteStatus.TAKEN, enrollment.id
     settle_reminder(uow, row, done=True)
 
 
@@ -211,5 +198,5 @@ def open_again(uow: UnitOfWork, enrollment: Enrollment) -> None:
     """When a sign-up from a quote is taken back, the quote stands again."""
     row = uow.session.scalar(select(KeptQuote).where(KeptQuote.enrollment_id == enrollment.id))
     if row:
-        row.status, row.enrollment_id = "open", None
+        row.status, row.enrollment_id = QuoteStatus.OPEN, None
         settle_reminder(uow, row, done=False)

@@ -70,10 +70,13 @@ def core_lines(plan: Plan) -> tuple[plans.PlanLine, ...]:
 def offered(uow: UnitOfWork, run: Run) -> list[Plan]:
     """The plans a sign-up can choose from: the run's own, then those of the center that its course may use."""
     own = [p for p in run.plans if p.active]
-    query = select(Plan).where(Plan.run_id.is_(None), Plan.active).order_by(Plan.position, Plan.id)
+    of_center = uow.center_plans
+    if of_center is None:
+        query = select(Plan).where(Plan.run_id.is_(None), Plan.active).order_by(Plan.position, Plan.id)
+        of_center = list(uow.session.scalars(query))
     free = [
         p
-        for p in uow.session.scalars(query)
+        for p in of_center
         if (not p.course_ids or run.course_id in p.course_ids)
         and not (schedule.is_open(run) and any(x.due.from_start for x in core_lines(p)))
         and (run.currency == uow.center.currency or all(x.amount is None for x in p.lines))

@@ -31,6 +31,7 @@ from archgate.core import prices
 from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.money import digits_of, format_amount, percent_text
 from archgate.core.schedule import day_text
+from archgate.core.states import RunStatus
 from archgate.papers.words import money_text
 from archgate.tables.courses import Run
 from archgate.tables.roster import Enrollment
@@ -144,7 +145,7 @@ def early_start(uow: UnitOfWork, run_id: int) -> EarlyStart:
     begun = select(Gate.run_id, Gate.at).where(Gate.kind == "starts", Gate.at <= uow.now).subquery()
     past = uow.session.scalars(
         select(Run).join(begun, begun.c.run_id == Run.id)
-        .where(Run.course_id == run.course_id, Run.id != run.id, Run.currency == run.currency, Run.status != "cancelled")
+        .where(Run.course_id == run.course_id, Run.id != run.id, Run.currency == run.currency, Run.status != RunStatus.CANCELLED)
         .order_by(begun.c.at.desc()).limit(PAST_RUNS)
     ).all()  # fmt: skip
     rows = uow.session.execute(

@@ -40,6 +40,7 @@ from archgate.core.money import format_amount, parse_amount
 from archgate.core.quotes import AgreedQuote, agreed_of, document_of
 from archgate.core.reader import Document, Reader
 from archgate.core.schedule import moment_of
+from archgate.core.states import RunStatus, SignUp
 from archgate.tables.courses import Run
 from archgate.tables.fees import DiscountCode, Extra, Rate
 from archgate.tables.people import Person, PersonNumber, PersonTag
@@ -364,13 +365,13 @@ def seat_view(
         state = replace(state, held=state.held - min(mine, heads), waiting=())
     seat = core_seats.seats_for(state, heads, group)
     sign_up, why = fees.sign_up_of(uow, run, state.free_for(group) == 0)
-    late = run.status == "published" and sign_up in (gates.SignUp.CLOSED, gates.SignUp.NOT_YET)
+    late = run.status == RunStatus.PUBLISHED and sign_up in (SignUp.CLOSED, SignUp.NOT_YET)
     aside = next(
         (s.name for s in state.set_asides if isinstance(seat, core_seats.Seated) and s.id == seat.set_aside),
         None,
     )
     seated = isinstance(seat, core_seats.Seated)
-    begun = sign_up in (gates.SignUp.OPEN, gates.SignUp.FULL) or (late and bool(special.exception))
+    begun = sign_up in (SignUp.OPEN, SignUp.FULL) or (late and bool(special.exception))
     never = isinstance(seat, core_seats.NoSeat)
     return SeatView(
         run_id=run.id,

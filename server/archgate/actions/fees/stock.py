@@ -13,6 +13,7 @@ from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.core.faults import refuse
+from archgate.core.states import RunStatus
 from archgate.tables.courses import Run
 from archgate.tables.fees import Extra, StockItem, StockMove
 from archgate.tables.roster import Enrollment
@@ -63,7 +64,7 @@ def list_stock(uow: UnitOfWork) -> list[StockOut]:
     rows = uow.session.scalars(select(StockItem).order_by(StockItem.name)).all()
     selling = (
         select(Extra.item_id, Run.id, Run.code).join(Run, Run.id == Extra.run_id)
-        .where(Extra.active, Extra.item_id.is_not(None), Run.status.in_(("draft", "published"))).order_by(Run.code)
+        .where(Extra.active, Extra.item_id.is_not(None), Run.status.in_((RunStatus.DRAFT, RunStatus.PUBLISHED))).order_by(Run.code)
     )  # fmt: skip
     runs: dict[int, list[RunCode]] = {}
     for item_id, run_id, code in uow.session.execute(selling):

@@ -10,10 +10,9 @@ from archgate.actions.courses.forms import CenterDefaultsForm
 from archgate.actions.fees.commands import Ask
 from archgate.actions.kernel.commands import AmountText, Moment, SignedText, View
 from archgate.actions.seats.views import NameView
-from archgate.core.gates import SignUp
 from archgate.core.plans import Settle
 from archgate.core.quotes import AgreedQuote, document_of
-from archgate.core.states import LineKind
+from archgate.core.states import LineKind, SignUp
 
 
 class QuoteLineView(View):

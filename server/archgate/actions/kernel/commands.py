@@ -24,7 +24,7 @@ from pydantic import (
     model_serializer,
 )
 from pydantic.fields import FieldInfo
-from pydantic_core import ErrorDetails, PydanticCustomError
+from pydantic_core import ErrorDetails, InitErrorDetails, PydanticCustomError
 
 from archgate.core.faults import Fault, Refused, pointer_of
 from archgate.core.money import parse_amount
@@ -144,6 +144,18 @@ def command_of(kind: type[C], body: Mapping[str, object]) -> C:
         return kind.model_validate(body)
     except ValidationError as error:
         raise Refused(faults_of(kind, error.errors(include_url=False))) from None
+
+
+def with_missing(error: ValidationError, name: str) -> ValidationError:
+    """What was found wrong, and beside it a field that is missing though its type would let it be."""
+    found = [
+        InitErrorDetails(
+            type=PydanticCustomError(e["type"], "", dict(e.get("ctx", {}))), loc=e["loc"], input=e["input"]
+        )
+        for e in error.errors(include_url=False)
+    ]
+    found.append(InitErrorDetails(type="missing", loc=(name,), input=None))
+    return ValidationError.from_exception_data(error.title, found)
 
 
 def faults_of(kind: type[BaseModel], errors: Iterable[ErrorDetails], skip: int = 0) -> list[Fault]:

@@ -18,6 +18,7 @@ from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.kernel.views import Done, JobOut, Jobs, Round
 from archgate.clock import system_now
 from archgate.core.reader import Document
+from archgate.core.states import JobStatus
 from archgate.tables.jobs import Job, TimedWork
 
 LEASE = timedelta(seconds=60)
@@ -45,11 +46,11 @@ def queue(
     held = uow.session.scalar(select(Job).where(Job.key == key))
     now = system_now()
     if held is not None:
-        if held.status == "dropped":
-            held.status, held.due_at, held.change_key = "queued", now + wait, change
+        if held.status == JobStatus.DROPPED:
+            held.status, held.due_at, held.change_key = JobStatus.QUEUED, now + wait, change
         return held
     job = Job(
-        kind=kind, key=key, what=what, status="queued", due_at=now + wait, made_at=now, change_key=change,
+        kind=kind, key=key, what=what, status=JobStatus.QUEUED, due_at=now + wait, made_at=now, change_key=change,
         run_id=run_id, tries=0, trouble="", worker="",
     )  # fmt: skip
     uow.session.add(job)
@@ -88,14 +89,21 @@ def claim(
     """Take the next job that is due, or one whose worker is gone; no two workers take the same."""
     now = now or system_now()
     with sessions.begin() as session:
-        due = select(Job).where(Job.status == "queued", Job.due_at <= now).order_by(Job.due_at, Job.id)
+        due = (
+            select(Job).where(Job.status == JobStatus.QUEUED, Job.due_at <= now).order_by(Job.due_at, Job.id)
+        )
         job = session.scalar(due.limit(1).with_for_update(skip_locked=True))
         if job is None:
-            lost = select(Job).where(Job.status == "running", Job.lease_until <= now).order_by(Job.id)
+            lost = select(Job).where(Job.status == JobStatus.RUNNING, Job.lease_until <= now).order_by(Job.id)
             job = session.scalar(lost.limit(1).with_for_update(skip_locked=True))
         if job is None:
             return None
-        job.status, job.worker, job.lease_until, job.tries = "running", worker, now + lease, job.tries + 1
+        job.status, job.worker, job.lease_until, job.tries = (
+            JobStatus.RUNNING,
+            worker,
+            now + lease,
+            job.tries + 1,
+        )
         return Taken(job.id, job.kind, job.key, job.what, job.tries)
 
 
@@ -103,7 +111,7 @@ def finish(session: Session, taken: Taken, worker: str) -> bool:
     """Mark a job done, if it is still this worker's."""
     done = session.execute(
         update(Job)
-        .where(Job.id == taken.id, Job.status == "running", Job.worker == worker)
+        .where(Job.id == taken.id, Job.status == JobStatus.RUNNING, Job.worker == worker)
         .values(status="done", done_at=system_now(), trouble="", lease_until=None)
     )
     return bool(done.rowcount)  # type: ignore[attr-defined]
@@ -121,13 +129,13 @@ def put_back(
     now = now or system_now()
     with sessions.begin() as session:
         job = session.scalar(select(Job).where(Job.id == taken.id).with_for_update())
-        if job is None or job.worker != worker or job.status != "running":
+        if job is None or job.worker != worker or job.status != JobStatus.RUNNING:
             return
         job.trouble, job.lease_until = said[:2000], None
         if for_good or taken.tries >= MOST_TRIES:
-            job.status = "failed"
+            job.status = JobStatus.FAILED
         else:
-            job.status, job.due_at = "queued", now + pause_after(taken.tries)
+            job.status, job.due_at = JobStatus.QUEUED, now + pause_after(taken.tries)
 
 
 def due_round(session: Session, name: str, every: timedelta, now: datetime) -> TimedWork | None:
@@ -162,7 +170,7 @@ def nobody_works(session: Session) -> str:
     row = session.get(TimedWork, ALIVE)
     if row is not None and row.last_at is not None and system_now() - row.last_at <= MISSED:
         return ""
-    waits = session.scalar(select(func.count()).select_from(Job).where(Job.status == "queued")) or 0
+    waits = session.scalar(select(func.count()).select_from(Job).where(Job.status == JobStatus.QUEUED)) or 0
     what = (
         f"{waits} {'letter or job waits' if waits == 1 else 'letters and jobs wait'}"
         if waits
@@ -190,7 +198,9 @@ def job_view(job: Job) -> JobOut:
 
 def list_jobs(uow: UnitOfWork) -> Jobs:
     """Work that failed for good, work in line with trouble, and how much is in line."""
-    query = select(Job).where(or_(Job.status == "failed", (Job.status == "queued") & (Job.tries > 0)))
+    query = select(Job).where(
+        or_(Job.status == JobStatus.FAILED, (Job.status == JobStatus.QUEUED) & (Job.tries > 0))
+    )
     rows = uow.session.scalars(query.order_by(Job.status, Job.id.desc()).limit(200))
     totals = uow.session.execute(select(Job.status, func.count()).group_by(Job.status))
     counted = {row[0]: int(row[1]) for row in totals}
@@ -208,11 +218,11 @@ def retry(uow: UnitOfWork, job_id: int) -> Done:
     job = uow.session.scalar(select(Job).where(Job.id == job_id).with_for_update())
     if job is None:
         raise not_found("This work")
-    if job.status != "failed":
+    if job.status != JobStatus.FAILED:
         raise conflict(
             "not-failed", f"This work is {job.status}; only what failed for good is put in line again."
         )
-    job.status, job.due_at, job.tries = "queued", system_now(), 0
+    job.status, job.due_at, job.tries = JobStatus.QUEUED, system_now(), 0
     change = uow.log(
         Act.RETRY_WORK, job.id, f"Put in line again: {WORDS.get(job.kind, job.kind)}", run_id=job.run_id
     )
@@ -223,7 +233,7 @@ def drop(uow: UnitOfWork, change_key: str) -> int:
     """Drop what a change put in line and nobody has begun; returns how many were."""
     done = uow.session.execute(
         update(Job)
-        .where(Job.change_key == change_key, Job.status == "queued", Job.tries == 0)
+        .where(Job.change_key == change_key, Job.status == JobStatus.QUEUED, Job.tries == 0)
         .values(status="dropped")
     )
     return int(done.rowcount)  # type: ignore[attr-defined]

@@ -21,7 +21,7 @@ from zoneinfo import ZoneInfo
 
 import orjson
 from pydantic import BaseModel
-from sqlalchemy import delete, event, inspect
+from sqlalchemy import delete, event, inspect, update
 from sqlalchemy.exc import DBAPIError, IntegrityError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session, object_session, sessionmaker
@@ -35,16 +35,16 @@ from archgate.tables import Base
 from archgate.tables.access import SignInLimit, User, UserSession
 from archgate.tables.bulk import BatchRow
 from archgate.tables.courses import Attachment, Center, Run
+from archgate.tables.fees import EarlyStep, Rate
 from archgate.tables.fees import Extra as SoldExtra
-from archgate.tables.fees import Rate
 from archgate.tables.jobs import Job, TimedWork
 from archgate.tables.log import Change, IdempotencyKey, RowChange
 from archgate.tables.messages import Message
 from archgate.tables.own_pages import OwnPageSession
-from archgate.tables.plans import Plan
+from archgate.tables.plans import Plan, PlanLine
 from archgate.tables.roster import Enrollment, RunGroup
 from archgate.tables.schedule import Feed, Gate, Meeting, MeetingPattern, OnlineLink
-from archgate.tables.seats import HeldPlace, SetAside
+from archgate.tables.seats import HeldPlace, RunSeats, SetAside
 from archgate.tables.waitlist import Waiting
 
 T = TypeVar("T")
@@ -112,6 +112,7 @@ class UnitOfWork:
     )  # what was named and is not there, to be asked about
     entries: list[Change] = field(default_factory=list)
     rows: list[RowChange] = field(default_factory=list)
+    center_plans: list[Plan] | None = None  # where they are known without asking
 
     @property
     def zone(self) -> ZoneInfo:
@@ -219,6 +220,43 @@ def _of_run(obj: object) -> int | None:
     return obj.run_id if isinstance(obj, UNDER_THE_RUN) else None
 
 
+# What a run is made of: when a row of these is written, the run's revision rises, or the center's for its own plans.
+MADE_OF = (Run, Meeting, MeetingPattern, Gate, Rate, EarlyStep, SoldExtra, Plan, PlanLine)
+OF_CENTER = 0
+
+
+def _whose(session: Session, obj: object) -> int | None:
+    """The run that a row is part of, `OF_CENTER` for plans of the center; None for rows that no run is made of, and for
+    parts whose whole is written in the same flush."""
+    if isinstance(obj, EarlyStep):
+        obj = session.get(Rate, obj.rate_id) if obj.rate_id else None
+    elif isinstance(obj, PlanLine):
+        obj = session.get(Plan, obj.plan_id) if obj.plan_id else None
+    if isinstance(obj, Run):
+        return obj.id
+    if isinstance(obj, Plan) and obj.run_id is None:
+        return OF_CENTER
+    return obj.run_id if isinstance(obj, Meeting | MeetingPattern | Gate | Rate | SoldExtra | Plan) else None
+
+
+def changed_wholes(session: Session) -> set[int]:
+    """The runs whose facts this transaction has written so far, and `OF_CENTER`."""
+    changed: set[int] = session.info.setdefault("changed wholes", set())
+    return changed
+
+
+def _raise_revisions(session: Session) -> None:
+    """Last of all, so that the center's row is held for the commit only."""
+    changed = changed_wholes(session)
+    runs = sorted(changed - {OF_CENTER})
+    if runs:
+        risen = update(RunSeats).where(RunSeats.run_id.in_(runs)).values(revision=RunSeats.revision + 1)
+        session.execute(risen.execution_options(synchronize_session=False))
+    if OF_CENTER in changed:
+        risen = update(Center).values(revision=Center.revision + 1)
+        session.execute(risen.execution_options(synchronize_session=False))
+
+
 def _refuse_unlocked(session: Session) -> None:
     """Rows of a run are written only under its lock (`seats.run_to_change`), or together with the run itself."""
     locked = session.info.get("locked seats", {})
@@ -242,6 +280,9 @@ def _record(uow: UnitOfWork) -> None:
     @event.listens_for(session, "before_flush")
     def _before(session: Session, context: object, instances: object) -> None:
         _refuse_unlocked(session)
+        written = [*session.new, *session.deleted, *(x for x in session.dirty if session.is_modified(x))]
+        wholes = {_whose(session, x) for x in written if isinstance(x, MADE_OF)}
+        changed_wholes(session).update(number for number in wholes if number is not None)
         for obj in session.dirty:
             if isinstance(obj, UNLOGGED) or not session.is_modified(obj):
                 continue
@@ -297,19 +338,16 @@ def act(
         with sessions() as session:
             try:
                 center = session.get_one(Center, 1)
+                kept = None
                 if once and user:
-                    answer = _stored(session, user.id, once)
+                    # The first time it is only written: a key that is there already brings us here again.
+                    answer = _stored(session, user.id, once) if attempt > 1 else None
                     if answer is not None:
                         return answer["answer"]  # type: ignore[return-value]  # kept as JSON, read as the same answer
-                    session.add(
-                        IdempotencyKey(
-                            user_id=user.id,
-                            key=once.key,
-                            body_hash=once.body_hash,
-                            status=once.status,
-                            at=system_now(),
-                        )
-                    )
+                    kept = IdempotencyKey(
+                        user_id=user.id, key=once.key, body_hash=once.body_hash, status=once.status, at=system_now()
+                    )  # fmt: skip
+                    session.add(kept)
                     session.flush()
                 work = UnitOfWork(session, center, user, at or business_now(center.clock_offset), new_names)
                 _record(work)
@@ -323,9 +361,9 @@ def act(
                 for change in work.entries:
                     change.rows = work.rows if change is work.entries[-1] else []
                     session.add(change)
-                if once and user:
-                    held = session.get_one(IdempotencyKey, (user.id, once.key))
-                    held.answer = {"answer": orjson.loads(orjson.dumps(result, default=as_json))}
+                _raise_revisions(session)
+                if kept is not None:
+                    kept.answer = {"answer": orjson.loads(orjson.dumps(result, default=as_json))}
                 session.commit()
                 return result
             except IntegrityError:

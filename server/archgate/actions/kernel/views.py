@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import date, datetime
 
 from archgate.actions.kernel.commands import Clock, Moment, View
+from archgate.core.states import JobStatus
 
 
 class FaultOut(View):
@@ -105,14 +106,14 @@ class Done(View):
 
 class Jobs(View):
     jobs: list[JobOut]
-    counts: dict[str, int]
+    counts: dict[JobStatus, int]
     rounds: list[Round]
 
 
 class JobOut(View):
     id: int
     kind: str
-    status: str
+    status: JobStatus
     tries: int
     trouble: str
     about: str

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from datetime import timedelta
 from zoneinfo import ZoneInfo
 
@@ -14,8 +15,11 @@ from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages.views import MessageOut, Outbox
 from archgate.core.faults import refuse
 from archgate.core.reader import Document
-from archgate.core.schedule import day_text
+from archgate.core.states import JobStatus
+from archgate.outside.mail import Mailing
 from archgate.papers.invoices import Paper, pdf_of
+from archgate.papers.letters.occasions import Appointment, NamedRun, OfRun, TakenBack
+from archgate.papers.letters.writing import Letter, html_of, written
 from archgate.tables.courses import Run
 from archgate.tables.jobs import Job
 from archgate.tables.log import Change
@@ -29,57 +33,61 @@ WAIT = timedelta(seconds=60)  # while an undo still keeps a message from going o
 
 
 @dataclass(frozen=True)
-class Letter:
-    """What one person is written; nothing without an email, they are called instead."""
+class Addressee:
+    """Whom a letter goes to; nobody without an email, they are called instead. `person_id`: None for staff and instructors."""
 
-    email: str | None
     name: str
-    subject: str
-    body: str
+    email: str | None
     person_id: int | None = None
 
 
+def to_person(person: Person) -> Addressee:
+    return Addressee(person.name, person.email, person.id)
+
+
 def write(
-    uow: UnitOfWork, change: Change, email: str | None, name: str, subject: str, body: str, person_id: int | None = None,
-    run_id: int | None = None, meeting_id: int | None = None, invoice_id: int | None = None,
-) -> bool:  # fmt: skip
-    """Write one message of a change; nothing for somebody without an email, who is called instead."""
-    if not email:
-        return False
+    uow: UnitOfWork, change: Change, to: Addressee, letter: Letter, run_id: int | None = None, invoice_id: int | None = None
+) -> None:  # fmt: skip
+    """Write one letter of a change; nothing for somebody without an email, who is called instead."""
+    if not to.email:
+        return
     job = queue.queue(
-        uow, "send message", key_of(change, person_id, name, meeting_id), {"about": f"{name}: {subject}"},
-        WAIT, change.key, run_id,
+        uow, "send message", key_of(change, to), {"about": f"{to.name}: {letter.subject}"}, WAIT, change.key, run_id
     )  # fmt: skip
     message = Message(
-        job_id=job.id, person_id=person_id, run_id=run_id, meeting_id=meeting_id, to_name=name[:200], to_email=email,
-        subject=subject[:200], body=body, made_at=uow.now, invoice_id=invoice_id,
+        job_id=job.id, person_id=to.person_id, run_id=run_id, to_name=to.name[:200], to_email=to.email,
+        subject=letter.subject[:200], body=letter.text, made_at=uow.now, invoice_id=invoice_id,
     )  # fmt: skip
     uow.session.add(message)
-    return True
 
 
-def key_of(change: Change, person_id: int | None, name: str, meeting_id: int | None) -> str:
-    number = f"{person_id or name}".encode("ascii", "ignore").decode()[:30]
+def key_of(change: Change, to: Addressee, meeting_id: int | None = None) -> str:
+    number = f"{to.person_id or to.name}".encode("ascii", "ignore").decode()[:30]
     return f"message:{change.key}:{number}:{meeting_id or 0}"
 
 
 def write_all(
-    uow: UnitOfWork, change: Change, letters: list[Letter], run_id: int, meeting_id: int | None = None
-) -> int:
+    uow: UnitOfWork, change: Change, letters: Sequence[tuple[Addressee, Letter]], run_id: int, meeting_id: int | None = None
+) -> int:  # fmt: skip
     """Write to many people at once, as a change nobody was told of yet; how many have an email and are written to."""
-    keyed = {key_of(change, x.person_id, x.name, meeting_id): x for x in letters if x.email}
+    keyed = {key_of(change, to, meeting_id): (to, letter) for to, letter in letters if to.email}
     about: list[tuple[str, Document]] = [
-        (key, {"about": f"{x.name}: {x.subject}"}) for key, x in keyed.items()
+        (key, {"about": f"{to.name}: {letter.subject}"}) for key, (to, letter) in keyed.items()
     ]
     ids = queue.queue_new(uow, "send message", about, WAIT, change.key, run_id)
     rows = [
-        {"job_id": ids[key], "person_id": x.person_id, "run_id": run_id, "meeting_id": meeting_id, "to_name": x.name[:200],
-         "to_email": x.email, "subject": x.subject[:200], "body": x.body, "made_at": uow.now}
-        for key, x in keyed.items()
+        {"job_id": ids[key], "person_id": to.person_id, "run_id": run_id, "meeting_id": meeting_id, "to_name": to.name[:200],
+         "to_email": to.email, "subject": letter.subject[:200], "body": letter.text, "made_at": uow.now}
+        for key, (to, letter) in keyed.items()
     ]  # fmt: skip
     if rows:
         uow.session.execute(insert(Message), rows)
     return len(rows)
+
+
+def named(run: Run) -> NamedRun:
+    """A run as letters name it."""
+    return NamedRun(run.title or run.course.title, run.code)
 
 
 def ids_on(run_id: int) -> CompoundSelect[int]:
@@ -93,18 +101,16 @@ def ids_on(run_id: int) -> CompoundSelect[int]:
     return live.union(named)
 
 
-def when_of(meeting: Meeting) -> str:
-    """When and where a meeting is, as letters say it."""
-    where = meeting.place.name if meeting.place else ""
-    address = (
-        " ".join(meeting.place.address.split()) if meeting.place and meeting.place.address_public else ""
-    )
-    place = ", ".join(x for x in (where, address) if x)
-    if meeting.place is None:
-        return f"{day_text(meeting.date)}, {meeting.start:%H:%M}"
-    zone = ZoneInfo(meeting.place.time_zone)
+def appointment(meeting: Meeting) -> Appointment:
+    """When and where a meeting is, on its place's clock; the address only where it is public."""
+    place = meeting.place
+    if place is None:
+        return Appointment(meeting.date, meeting.start)
+    zone = ZoneInfo(place.time_zone)
     starts, ends = meeting.starts_at.astimezone(zone), meeting.ends_at.astimezone(zone)
-    return f"{day_text(meeting.date)}, {starts:%H:%M} to {ends:%H:%M}, {place}"
+    address = " ".join(place.address.split()) if place.address_public else ""
+    where = ", ".join(x for x in (place.name, address) if x)
+    return Appointment(meeting.date, starts.time(), ends.time(), where)
 
 
 def in_when_cancelled(meeting: Meeting) -> tuple[ColumnElement[bool], ...]:
@@ -134,24 +140,16 @@ def number_on(uow: UnitOfWork, run_id: int) -> int:
 
 
 def tell_run(
-    uow: UnitOfWork,
-    run: Run,
-    change: Change,
-    subject: str,
-    body: str,
-    meeting_id: int | None = None,
-    instructor: bool = True,
-) -> int:
+    uow: UnitOfWork, run: Run, change: Change, occasion: OfRun, meeting_id: int | None = None, instructor: bool = True
+) -> int:  # fmt: skip
     """Write to everybody on a run and, with `instructor`, to its usual one; how many people are told, by message or by
     phone."""
     people = people_on(uow, run.id)
-    letters = [
-        Letter(p.email, p.name, subject, f"Dear {p.name},\n\n{body}\n\n{uow.center.name}", p.id)
-        for p in people
-    ]
+    letters = [(to_person(p), written(replace(occasion, name=p.name))) for p in people]
+    if instructor and run.instructor:
+        to = Addressee(run.instructor.name, run.instructor.email)
+        letters.append((to, written(replace(occasion, name=""))))
     write_all(uow, change, letters, run.id, meeting_id)
-    if instructor and run.instructor and run.instructor.email:
-        write(uow, change, run.instructor.email, run.instructor.name, subject, body, None, run.id, meeting_id)
     return len(people)
 
 
@@ -160,25 +158,18 @@ def correct(uow: UnitOfWork, undone: Change, correction: Change) -> str:
     in a sentence, empty where there were none."""
     waiting = uow.session.scalar(
         select(func.count()).select_from(Message).join(Job)
-        .where(Job.change_key == undone.key, Job.status == "queued", Job.tries == 0)
+        .where(Job.change_key == undone.key, Job.status == JobStatus.QUEUED, Job.tries == 0)
     ) or 0  # fmt: skip
     queue.drop(uow, undone.key)
     sent = uow.session.scalars(
-        select(Message).join(Job).where(Job.change_key == undone.key, Job.status.in_(("done", "running")))
+        select(Message)
+        .join(Job)
+        .where(Job.change_key == undone.key, Job.status.in_((JobStatus.DONE, JobStatus.RUNNING)))
     ).all()
     for m in sent:
-        body = f'Please set aside our message "{m.subject}": it was taken back, and what held before holds again.'
         write(
-            uow,
-            correction,
-            m.to_email,
-            m.to_name,
-            f"Correction: {m.subject}",
-            body,
-            m.person_id,
-            m.run_id,
-            m.meeting_id,
-        )
+            uow, correction, Addressee(m.to_name, m.to_email, m.person_id), written(TakenBack(m.subject)), m.run_id
+        )  # fmt: skip
     dropped = (
         f"{waiting} {'letter was' if waiting == 1 else 'letters were'} dropped before going out."
         if waiting
@@ -192,14 +183,15 @@ def correct(uow: UnitOfWork, undone: Change, correction: Change) -> str:
     return f"{dropped} {righted}".strip()
 
 
-def send(session: Session, key: str) -> tuple[str, str, str, tuple[str, bytes] | None]:
-    """Address, subject and body of the message behind a job, and the paper that goes with it: its file name and content."""
+def mailing(session: Session, key: str) -> Mailing:
+    """The letter behind a job, as the mail service takes it."""
     message = session.scalars(select(Message).join(Job).where(Job.key == key)).one()
     paper = None
     if message.invoice_id:
         invoice = session.get_one(Invoice, message.invoice_id)
         paper = (f"{invoice.number}.pdf", pdf_of(Paper.model_validate(invoice.document)))
-    return message.to_email, message.subject, message.body, paper
+    letter = Letter(message.subject, message.body)
+    return Mailing(message.to_email, letter.subject, letter.text, html_of(letter), paper)
 
 
 WORDS = {"queued": "waits", "running": "being sent", "done": "sent"}
@@ -217,7 +209,7 @@ def message_view(uow: UnitOfWork, m: Message) -> MessageOut:
         at=uow.local(m.made_at),
         status=WORDS.get(m.job.status, m.job.status),
         trouble=m.job.trouble,
-        sent_at=uow.local(m.job.done_at) if m.job.status == "done" else None,
+        sent_at=uow.local(m.job.done_at) if m.job.status == JobStatus.DONE else None,
         job_id=m.job_id,
         invoice_id=m.invoice_id,
     )

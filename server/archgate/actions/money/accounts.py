@@ -43,7 +43,7 @@ from archgate.core import accounts, ledger
 from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.money import format_amount
 from archgate.core.schedule import day_text
-from archgate.core.states import Method
+from archgate.core.states import EnrollmentStatus, Method
 from archgate.tables.courses import Run
 from archgate.tables.log import Change
 from archgate.tables.money import Account, Allocation, Entry, Payment, Posting
@@ -290,13 +290,15 @@ def confirm_holds(uow: UnitOfWork, account: Account) -> None:
             uow.session.refresh(enrollment)
         still = money.open_installments(uow, [enrollment.id]).get(enrollment.id, [])
         if not any(i.due <= uow.today for i, _ in still):
-            enrollment.status, enrollment.hold_until = "seated", None
+            enrollment.status, enrollment.hold_until = EnrollmentStatus.SEATED, None
     uow.session.flush()
 
 
 def held_seats(uow: UnitOfWork, account_id: int) -> list[Enrollment]:
     """The sign-ups of a payer whose seats are held until the first payment."""
-    query = select(Enrollment).where(Enrollment.payer_id == account_id, Enrollment.status == "held")
+    query = select(Enrollment).where(
+        Enrollment.payer_id == account_id, Enrollment.status == EnrollmentStatus.HELD
+    )
     return list(uow.session.scalars(query.order_by(Enrollment.run_id, Enrollment.id)))
 
 

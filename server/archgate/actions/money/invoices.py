@@ -26,6 +26,8 @@ from archgate.core.money import format_amount
 from archgate.core.quotes import Line
 from archgate.core.schedule import day_text
 from archgate.papers.invoices import Paper, PaperLine
+from archgate.papers.letters.occasions import PaperDue, PaperSent
+from archgate.papers.letters.writing import written
 from archgate.papers.words import amount_text, money_text
 from archgate.tables.courses import Run
 from archgate.tables.log import Change
@@ -228,14 +230,13 @@ def email_of(uow: UnitOfWork, account: Account, typed: str | None = None) -> str
 def mail(uow: UnitOfWork, change: Change, invoice: Invoice, email: str) -> None:
     """Send a paper to its payer, as a PDF that goes with a few words."""
     paper = Paper.model_validate(invoice.document)
-    payer = paper.payer
-    what = {"invoice": "your invoice", "credit note": "a credit note", "receipt": "the receipt"}[invoice.kind]
-    for_what = f" of {paper.total}" if invoice.kind == "invoice" else f" for {paper.total}"
-    dues = "".join(f"\n{d.amount} on {d.what}" for d in paper.dues)
-    body = f"Dear {payer},\n\nhere is {what} {invoice.number}{for_what}.{dues and chr(10) + 'Due:' + dues}\n\n{uow.center.name}"
+    occasion = PaperSent(
+        center=uow.center.name, payer=paper.payer, kind=invoice.kind, number=invoice.number, total=paper.total,
+        dues=tuple(PaperDue(d.amount, d.what) for d in paper.dues),
+    )  # fmt: skip
     person_id = uow.session.get_one(Account, invoice.account_id).person_id
-    subject = f"{invoice.kind.capitalize()} {invoice.number}"
-    messages.write(uow, change, email, payer, subject, body, person_id, invoice_id=invoice.id)
+    to = messages.Addressee(paper.payer, email, person_id)
+    messages.write(uow, change, to, written(occasion), invoice_id=invoice.id)
 
 
 def send(uow: UnitOfWork, invoice_id: int, typed: str | None = None) -> InvoiceSent:

@@ -4,17 +4,22 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import date
+from weakref import WeakKeyDictionary
 
-from sqlalchemy import Subquery, case, func, or_, select
+from sqlalchemy import Engine, Subquery, case, func, or_, select
 from sqlalchemy.dialects.mysql import insert
+from sqlalchemy.orm import make_transient_to_detached
 
 from archgate.actions.kernel.unit_of_work import UnitOfWork, system_now
 from archgate.actions.money.views import NextDue
 from archgate.core import ledger
 from archgate.core.money import format_amount
+from archgate.core.states import Role
 from archgate.tables.money import Account, Allocation, Entry, Posting
 from archgate.tables.plans import Installment
 from archgate.tables.roster import Enrollment
+
+KNOWN: WeakKeyDictionary[Engine, dict[tuple[str, str], int]] = WeakKeyDictionary()
 
 
 def account_of(uow: UnitOfWork, owner: str, currency: str) -> Account:
@@ -22,16 +27,18 @@ def account_of(uow: UnitOfWork, owner: str, currency: str) -> Account:
     query = select(Account).where(Account.owner == owner, Account.currency == currency)
     found = uow.session.scalar(query)
     if found is None:
-        kind, _, number = owner.partition(":")
+        kind, _, whose = owner.partition(":")
         values = {
             "owner": owner,
             "currency": currency,
-            "person_id": int(number) if kind == "person" else None,
-            "organization_id": int(number) if kind == "organization" else None,
+            "person_id": int(whose) if kind == "person" else None,
+            "organization_id": int(whose) if kind == "organization" else None,
         }
-        statement = insert(Account).values(values)
-        uow.session.execute(statement.on_duplicate_key_update(id=Account.id))
-        found = uow.session.scalars(query).one()
+        statement = insert(Account).values(values).on_duplicate_key_update(id=func.last_insert_id(Account.id))
+        number = uow.session.connection().execute(statement).lastrowid  # of the one made now, or meanwhile
+        found = Account(id=number, **values)
+        make_transient_to_detached(found)  # it stands in the table: nothing is left to write or to read of it
+        uow.session.add(found)
     return found
 
 
@@ -57,15 +64,21 @@ def post(
 
 
 def center_account(uow: UnitOfWork, name: str, currency: str) -> int:
-    """The id of an account of the center: income, discounts, tax:NAME, method:NAME, write-offs."""
-    known: dict[tuple[str, str], int] = uow.session.info.setdefault("center accounts", {})
-    if not known:
+    """The id of an account of the center: income, discounts, tax:NAME, method:NAME, write-offs. An id that was read is never
+    another, so a process keeps it; one that this transaction made may yet be rolled back, and is kept by it alone."""
+    made: dict[tuple[str, str], int] = uow.session.info.setdefault("center accounts", {})
+    engine = uow.session.get_bind()
+    known = KNOWN.setdefault(engine, {}) if isinstance(engine, Engine) else made
+    key = (name, currency)
+    if key not in known and key not in made:
         held = select(Account.owner, Account.currency, Account.id).where(Account.owner.startswith("center:"))
-        for owner, unit, number in uow.session.execute(held):
-            known[owner.removeprefix("center:"), unit] = number
-    if (name, currency) not in known:
-        known[name, currency] = account_of(uow, f"center:{name}"[:60], currency).id
-    return known[name, currency]
+        read = {
+            (owner.removeprefix("center:"), unit): number for owner, unit, number in uow.session.execute(held)
+        }
+        known.update({k: number for k, number in read.items() if k not in made})
+        if key not in read:
+            made[key] = account_of(uow, f"center:{name}"[:60], currency).id
+    return made.get(key) or known[key]
 
 
 def charge(uow: UnitOfWork, enrollment: Enrollment, cause: str, credits: bool = True) -> None:
@@ -258,7 +271,7 @@ def sums_of_run(uow: UnitOfWork, run_id: int) -> dict[str, int]:
     row = uow.session.execute(
         select(func.count(), *(func.coalesce(func.sum(x), 0) for x in (Enrollment.heads, Enrollment.total, owed, firm)))
         .outerjoin(left, left.c.enrollment_id == Enrollment.id)
-        .where(Enrollment.run_id == run_id, Enrollment.live == 1, Enrollment.role == "learner")
+        .where(Enrollment.run_id == run_id, Enrollment.live == 1, Enrollment.role == Role.LEARNER)
     ).one()  # fmt: skip
     return dict(zip(("number", "heads", "total", "open", "firm"), map(int, row), strict=True))
 

@@ -2,16 +2,28 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from collections.abc import Mapping
+from typing import Annotated, Self
 
-from pydantic import Field
+from pydantic import Field, ModelWrapValidatorHandler, ValidationError, model_validator
 
 from archgate.actions.courses.commands import CourseForm
 from archgate.actions.courses.forms import TermsForm
-from archgate.actions.kernel.commands import Clock, Command, Day, Days, Flag, Form, Id, Line, LongText, Reason
+from archgate.actions.kernel.commands import (
+    Clock,
+    Command,
+    Day,
+    Days,
+    Flag,
+    Form,
+    Id,
+    Line,
+    LongText,
+    Reason,
+    with_missing,
+)
 from archgate.actions.schedule.commands import DatesForm, Minutes
-from archgate.core.gates import Decision, RunKind
-from archgate.core.states import Scope, Told
+from archgate.core.states import Decision, RunKind, Scope, Told
 from archgate.core.waitlist import Rule
 
 Seats = Annotated[int, Field(strict=True, ge=1, le=100_000)]
@@ -79,6 +91,18 @@ class RunCommand(RunFacts, DatesForm, TermsForm):
     ends_on: Day | None = Field(None, title="The last day")
     time_zone: Line | None = Field(None, title="The time zone")
     currency: Annotated[Line, Field(max_length=3)] | None = Field(None, title="The currency")
+
+    @model_validator(mode="wrap")
+    @classmethod
+    def seats_too(cls, data: object, handler: ModelWrapValidatorHandler[Self]) -> Self:
+        """A new course has no usual number of seats: that it is missing is said together with whatever else is wrong."""
+        try:
+            return handler(data)
+        except ValidationError as error:
+            said: Mapping[str, object] = data if isinstance(data, dict) else {}
+            if said.get("course_id") is None and said.get("capacity") is None:
+                raise with_missing(error, "capacity") from None
+            raise
 
 
 class DatesCommand(DatesForm):

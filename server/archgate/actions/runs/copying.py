@@ -33,6 +33,7 @@ from archgate.core.schedule import (
     shifted,
 )
 from archgate.core.schedule import Meeting as CoreMeeting
+from archgate.core.states import Decision, HoldStatus, RunKind, RunStatus
 from archgate.tables.courses import Run
 from archgate.tables.fees import Extra as SoldExtra
 from archgate.tables.fees import Rate
@@ -50,7 +51,7 @@ def runs_to_copy(uow: UnitOfWork, command: CopyCommand) -> tuple[list[Run], dict
     """Which runs, and where each goes: named runs, a course's, or a season's between two dates."""
     faults: list[Fault] = []
     weeks, course_id, since, until = command.weeks, command.course_id, command.since, command.until
-    query = select(Run).where(Run.status != "archived").order_by(Run.id)
+    query = select(Run).where(Run.status != RunStatus.ARCHIVED).order_by(Run.id)
     named = command.runs or []
     ids = [row.id for row in named]
     first_days = {row.id: row.first for row in named if row.first}
@@ -97,14 +98,14 @@ def copy_runs(uow: UnitOfWork, command: CopyCommand) -> Copied:
 
 
 def copy_run(uow: UnitOfWork, run: Run, first: date | None, weeks: int | None) -> CopiedRun:
-    begin = run.starts_on if run.kind == "cohort" else min((m.date for m in run.meetings), default=None)
+    begin = run.starts_on if run.kind == RunKind.COHORT else min((m.date for m in run.meetings), default=None)
     shift = (weeks or 0) * 7 if begin is None else aligned_shift(begin, first) if first else (weeks or 0) * 7
     try:
         begin_new = begin + timedelta(days=shift) if begin else None
     except OverflowError:
         raise refuse("/weeks", "The dates go beyond the calendar.") from None
     new = Run(
-        course=run.course, kind=run.kind, status="draft", decision="undecided", title=run.title, note=run.note,
+        course=run.course, kind=run.kind, status=RunStatus.DRAFT, decision=Decision.UNDECIDED, title=run.title, note=run.note,
         receipt_note=run.receipt_note,
         code=making.free_run_code(uow, run.course, (begin_new or uow.today).year),
         place=run.place, instructor=run.instructor, client_id=run.client_id, time_zone=run.time_zone,
@@ -255,7 +256,7 @@ def left_behind(uow: UnitOfWork, run: Run) -> list[str]:
         found.append(f"the roster, {taken} seats")
     held = uow.session.scalar(
         select(func.coalesce(func.sum(HeldPlace.seats), 0)).where(
-            HeldPlace.run_id == run.id, HeldPlace.status == "held"
+            HeldPlace.run_id == run.id, HeldPlace.status == HoldStatus.HELD
         )
     )
     if held:
@@ -269,7 +270,7 @@ def left_behind(uow: UnitOfWork, run: Run) -> list[str]:
     inactive = [r.label for r in run.rates if not r.active]
     if inactive:
         found.append(f"rates no longer offered: {', '.join(inactive)}")
-    if run.decision != "undecided":
+    if run.decision != Decision.UNDECIDED:
         found.append(f"the decision: {run.decision}")
     if run.client_id:
         found.append("the client's contract file")
@@ -285,7 +286,7 @@ def undo_new_runs(uow: UnitOfWork, change: Change) -> None:
     made = [r["id"] for r in change.rows if r["table"] == "runs" and r["before"] is None]
     there = uow.session.scalars(select(Run.id).where(Run.id.in_(made)).order_by(Run.id)).all()
     runs = [seats.run_to_change(uow, run_id) for run_id in there]
-    touched = [r.code for r in runs if r.status != "draft"]
+    touched = [r.code for r in runs if r.status != RunStatus.DRAFT]
     later = uow.session.scalar(select(Change).where(Change.run_id.in_(made), Change.id > change.id))
     if touched or later or len(runs) < len(made):
         raise conflict(

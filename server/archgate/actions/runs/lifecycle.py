@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from datetime import date
 
 from sqlalchemy import func, select
 
-from archgate.actions.enrolling import leaving
+from archgate.actions.enrolling import leaving, telling
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.answers import outcome
 from archgate.actions.kernel.lookups import get_run
@@ -23,9 +24,11 @@ from archgate.actions.schedule import schedule
 from archgate.actions.schedule.schedule import decision_text
 from archgate.actions.seats import seats
 from archgate.core.faults import Fault, Refused, refuse
-from archgate.core.gates import Decision
 from archgate.core.money import format_amount
 from archgate.core.schedule import day_text
+from archgate.core.states import Decision, EnrollmentStatus, LineStatus, Role, RunStatus
+from archgate.papers.letters.occasions import GoesAhead, RunCancelled
+from archgate.papers.letters.writing import written
 from archgate.tables.courses import Attachment, Run
 from archgate.tables.log import Change
 from archgate.tables.money import Account
@@ -49,7 +52,7 @@ def figures(uow: UnitOfWork, run: Run) -> Figures:
     heads, firm = sums["heads"], sums["firm"]
     others = (
         select(func.count(PartyPlace.person_id)).join(Enrollment, Enrollment.id == PartyPlace.enrollment_id)
-        .where(Enrollment.run_id == run.id, Enrollment.live == 1, Enrollment.role == "learner")
+        .where(Enrollment.run_id == run.id, Enrollment.live == 1, Enrollment.role == Role.LEARNER)
     )  # fmt: skip
     named = sums["number"] + (uow.session.scalar(others) or 0)
     coming = [m for m in run.meetings if m.starts_at > uow.now]
@@ -88,7 +91,7 @@ def decide(uow: UnitOfWork, run_id: int, command: DecideCommand) -> Outcome:
     end = schedule.end_day(uow, run)
     if until and end and until > end:
         fault("until", f"{day_text(until)} is after the run ends on {day_text(end)}.")
-    if run.status == "draft":
+    if run.status == RunStatus.DRAFT:
         fault("decision", "A draft is not decided; publish it first.")
     if faults:
         raise Refused(faults)
@@ -96,21 +99,13 @@ def decide(uow: UnitOfWork, run_id: int, command: DecideCommand) -> Outcome:
         raise conflict("changed-meanwhile", f"Somebody else said meanwhile that it is {run.decision}.",
                        fields={"decision": {"seen": command.seen, "now": run.decision, "yours": said}})  # fmt: skip
     before = decision_text(run)
-    run.decision, run.decision_until = str(said), until if said == Decision.WAITS else None
+    run.decision, run.decision_until = said, until if said == Decision.WAITS else None
     schedule.settle_gates(uow, run)
     change = uow.log(Act.DECIDE, run.id, f"{run.code}: {decision_text(run)}")
     told = 0
     if said == Decision.GOING_AHEAD and before != said:
-        first = next((m for m in schedule.ordered(run) if m.starts_at > uow.now), None)
-        when = (
-            f" It begins on {day_text(first.date)} at {first.start:%H:%M}{', ' + first.place.name if first.place else ''}."
-            if first
-            else ""
-        )
-        title = run.title or run.course.title
-        told = messages.tell_run(
-            uow, run, change, f"{title} goes ahead", f"{title} ({run.code}) goes ahead.{when}"
-        )
+        occasion = GoesAhead(uow.center.name, messages.named(run), "", telling.begins(uow, run, placed=True))
+        told = messages.tell_run(uow, run, change, occasion)
     return outcome(
         uow, run, change.key, [Touch(label="Decision", before=before, after=decision_text(run))]
     ).widened(Outcome, told=told)
@@ -122,7 +117,9 @@ def decide(uow: UnitOfWork, run_id: int, command: DecideCommand) -> Outcome:
 def set_sale(uow: UnitOfWork, run_id: int, on: bool) -> Outcome:
     """Take a published run off sale, or put it back; those enrolled and those in line stay as they are."""
     run = seats.run_to_change(uow, run_id)
-    wanted, now = ("published", "off sale") if on else ("off sale", "published")
+    wanted, now = (
+        (RunStatus.PUBLISHED, RunStatus.OFF_SALE) if on else (RunStatus.OFF_SALE, RunStatus.PUBLISHED)
+    )
     if run.status != now:
         raise conflict("status", f"The run is {run.status}.")
     run.status = wanted
@@ -140,9 +137,9 @@ def cancel_run(uow: UnitOfWork, run_id: int, why: str) -> Outcome:
     What somebody has paid stays on their account as credit, which is what is due back to them.
     """
     run = seats.run_to_change(uow, run_id)
-    if run.status in ("cancelled", "archived"):
+    if run.status in (RunStatus.CANCELLED, RunStatus.ARCHIVED):
         raise conflict("status", f"The run is {run.status} already.")
-    if run.status == "draft":
+    if run.status == RunStatus.DRAFT:
         raise conflict("status", "A draft was never public; archive it instead.")
     if len(why) > 500:
         raise refuse("/why", "The reason is longer than 500 characters.")
@@ -153,35 +150,27 @@ def cancel_run(uow: UnitOfWork, run_id: int, why: str) -> Outcome:
     due_back = refunds_of(uow, run, live)
     title = run.title or run.course.title
     before = run.status
-    run.status, run.decision, run.decision_until = "cancelled", "cancelled", None
+    run.status, run.decision, run.decision_until = RunStatus.CANCELLED, Decision.CANCELLED, None
     change = uow.log(
         Act.CANCEL_A_RUN, run.id, f"Cancelled {run.code}{': ' + why.strip() if why.strip() else ''}"
     )
     first = next((m for m in schedule.ordered(run) if m.starts_at > uow.now), None)
-    body = f"{title} ({run.code}){', planned from ' + day_text(first.date) if first else ''}, is not held. {why.strip()}".strip()
-    told = messages.tell_run(
-        uow,
-        run,
-        change,
-        f"{title} is cancelled",
-        f"{body}\n\nYour seat is given back and nothing more is owed for it.",
+    occasion = RunCancelled(
+        uow.center.name, messages.named(run), "", first.date if first else None, why.strip(), seat=True
     )
+    told = messages.tell_run(uow, run, change, occasion)
     for e in live:
-        leaving.end(uow, e, "run cancelled", f"{run.code} was cancelled")
+        leaving.end(uow, e, EnrollmentStatus.RUN_CANCELLED, f"{run.code} was cancelled")
     line = seats.line_of(uow, run.id, offered=True)
     for w in line:
-        if w.person.email:
-            messages.write(
-                uow,
-                change,
-                w.person.email,
-                w.person.name,
-                f"{title} is cancelled",
-                body,
-                w.person_id,
-                run.id,
-            )
-        w.status, w.ended_at = "run cancelled", uow.now
+        messages.write(
+            uow,
+            change,
+            messages.to_person(w.person),
+            written(replace(occasion, name=w.person.name, seat=False)),
+            run.id,
+        )
+        w.status, w.ended_at = LineStatus.RUN_CANCELLED, uow.now
     fallen = [m for m in run.meetings if m.ends_at > uow.now]
     for m in fallen:
         m.cancelled_at, m.cancel_why = uow.now, why.strip() or "the run is cancelled"
@@ -230,13 +219,13 @@ def uncancel(uow: UnitOfWork, change: Change) -> None:
     """Undo of a cancelled run: status, meetings, seats on the same terms, and the line as it was."""
     run = get_run(uow, change.subject_id)
     row = seats.lock_seats(uow, run)
-    if run.status != "cancelled":
+    if run.status != RunStatus.CANCELLED:
         raise conflict("moved-on", f"{run.code} is {run.status} by now.")
     for logged in change.rows:
         before, after = logged["before"] or {}, logged["after"] or {}
         if logged["table"] == "runs" and "status" in before:
-            run.status = str(before["status"])
-            run.decision = str(before.get("decision", run.decision))
+            run.status = RunStatus(str(before["status"]))
+            run.decision = Decision(str(before.get("decision", run.decision)))
             until = before.get("decision_until")
             run.decision_until = date.fromisoformat(until) if isinstance(until, str) else run.decision_until
         elif logged["table"] == "meetings" and after.get("cancelled_at"):
@@ -245,7 +234,7 @@ def uncancel(uow: UnitOfWork, change: Change) -> None:
             m.sequence += 1
         elif logged["table"] == "waiting" and after.get("status") == "run cancelled":
             w = uow.session.get_one(Waiting, logged["id"])
-            w.status, w.ended_at = "waiting", None
+            w.status, w.ended_at = LineStatus.WAITING, None
     uow.session.flush()
     uow.session.refresh(run, ["all_meetings"])
     ended = [
@@ -263,11 +252,11 @@ def uncancel(uow: UnitOfWork, change: Change) -> None:
 def archive(uow: UnitOfWork, run_id: int) -> Outcome:
     """Put a run away that is over, cancelled, or a draft nobody needs; it leaves every list but "all"."""
     run = seats.run_to_change(uow, run_id)
-    if run.status == "archived":
+    if run.status == RunStatus.ARCHIVED:
         raise conflict("status", "The run is archived already.")
     ends = schedule.gate_at(run, "ends")
     over = ends is not None and ends <= uow.now
-    if run.status not in ("draft", "cancelled") and not over:
+    if run.status not in (RunStatus.DRAFT, RunStatus.CANCELLED) and not over:
         raise conflict("status", "Only a run that is over, cancelled or a draft can be archived.")
     owed = [
         e.person.name
@@ -276,7 +265,7 @@ def archive(uow: UnitOfWork, run_id: int) -> Outcome:
         )
         if money.open_installments(uow, [e.id])
     ]
-    before, run.status = run.status, "archived"
+    before, run.status = run.status, RunStatus.ARCHIVED
     change = uow.log(Act.ARCHIVE, run.id, f"Archived {run.code}")
     touches = [Touch(label="Status", before=before, after="archived")]
     if owed:
@@ -289,14 +278,14 @@ def archive(uow: UnitOfWork, run_id: int) -> Outcome:
 def bring_back(uow: UnitOfWork, run_id: int) -> Outcome:
     """Take a run out of the archive, as what it was when it went there."""
     run = seats.run_to_change(uow, run_id)
-    if run.status != "archived":
+    if run.status != RunStatus.ARCHIVED:
         raise conflict("status", f"The run is {run.status}.")
     query = (
         select(Change).where(Change.run_id == run.id, Change.action == Act.ARCHIVE).order_by(Change.id.desc())
     )
     last = uow.session.scalars(query.limit(1)).first()
     logged = (r["before"] or {} for r in (last.rows if last else ()) if r["table"] == "runs")
-    was = str(next(logged, {}).get("status", "draft"))
+    was = RunStatus(str(next(logged, {}).get("status", RunStatus.DRAFT)))
     run.status = was
     change = uow.log(Act.BRING_BACK, run.id, f"Brought {run.code} back from the archive")
     return outcome(uow, run, change.key, [Touch(label="Status", before="archived", after=was)])

@@ -40,7 +40,7 @@ from archgate.core.faults import Fault, Refused
 from archgate.core.money import digits_of
 from archgate.core.reader import ZONES, Document, Reader
 from archgate.core.schedule import day_text
-from archgate.core.states import Told
+from archgate.core.states import Decision, RunKind, RunStatus, SignUp, Told
 from archgate.core.waitlist import Rule
 from archgate.tables.courses import Course, Run
 from archgate.tables.people import Organization
@@ -91,7 +91,7 @@ def make_run(uow: UnitOfWork, command: RunCommand) -> Run:
     except ValueError as error:
         top.fault("currency", str(error))
         currency = uow.center.currency
-    kind = str(command.kind or core_gates.RunKind.DATED)
+    kind = str(command.kind or RunKind.DATED)
     facts = read_facts(uow, top, form, None)
     patterns, dates = schedule.planned(uow, top, ZoneInfo(zone_name), need=kind == "dated")
     terms = fees.read_all(uow, top, currency, left_out)
@@ -118,8 +118,8 @@ def make_run(uow: UnitOfWork, command: RunCommand) -> Run:
         ends_on=form.ends_on,
         course=course,
         kind=kind,
-        status="draft",
-        decision="undecided",
+        status=RunStatus.DRAFT,
+        decision=Decision.UNDECIDED,
         place=taught_in,
         instructor=taught_by,
         time_zone=zone_name,
@@ -350,13 +350,13 @@ def run_line(uow: UnitOfWork, run: Run, taken: int, waiting: int, kept: int = 0)
     """What stands on every line that shows a run; `kept` of its seats are held, on offer or set aside."""
     meetings = schedule.ordered(run)
     sign_up, why = fees.sign_up_of(uow, run, taken + kept >= run.capacity + run.overbook)
-    if sign_up is core_gates.SignUp.FULL and kept:
+    if sign_up is SignUp.FULL and kept:
         why = f"No seat is free: {taken} of {run.capacity + run.overbook} are taken, {kept} kept back."
     starts, ends = schedule.gate_at(run, "starts"), schedule.gate_at(run, "ends")
     teaching = core_gates.teaching_at(uow.now, starts, ends)
     coming = next((m for m in meetings if m.ends_at > uow.now), None)
     zone = schedule.zone_of(run, coming.place if coming else run.place)
-    first, last = (run.starts_on, run.ends_on) if run.kind == "cohort" else (None, None)
+    first, last = (run.starts_on, run.ends_on) if run.kind == RunKind.COHORT else (None, None)
     return RunLine(
         id=run.id,
         code=run.code,
@@ -372,9 +372,9 @@ def run_line(uow: UnitOfWork, run: Run, taken: int, waiting: int, kept: int = 0)
         ends_on=run.ends_on,
         access_days=run.access_days,
         client=run.client.name if run.client else None,
-        sign_up=str(sign_up),
+        sign_up=sign_up,
         sign_up_why=why,
-        teaching=str(teaching),
+        teaching=teaching,
         place=run.place.name if run.place else "",
         instructor=run.instructor.name if run.instructor else "",
         time_zone=run.time_zone,
@@ -429,9 +429,9 @@ def change_run(uow: UnitOfWork, run_id: int, command: RunPatch) -> Outcome:
         window_faults(row, facts["windows"], start, run.kind, end)
     if "decision_rule" in names:
         decision_fault(row, facts["decision_rule"], start, end)
-    if run.kind == "open" and "access_days" in names and not facts["access_days"]:
+    if run.kind == RunKind.OPEN and "access_days" in names and not facts["access_days"]:
         row.fault("access_days", "An open run needs the number of days of access from enrollment.")
-    if run.kind == "open" and "days_before" in (facts["decision_rule"] or {}):
+    if run.kind == RunKind.OPEN and "days_before" in (facts["decision_rule"] or {}):
         row.fault("decision_rule", "An open run has no start to count days from; give a date.")
     if "code" in names and not facts["code"]:
         row.fault("code", "The run code is missing.")
@@ -490,12 +490,12 @@ def replace_usual(uow: UnitOfWork, run: Run, name: str, wanted: str) -> None:
 def publish_run(uow: UnitOfWork, run_id: int) -> Outcome:
     """Make a draft public, if nothing would stop a learner from signing up."""
     run = seats.run_to_change(uow, run_id)
-    if run.status != "draft":
+    if run.status != RunStatus.DRAFT:
         raise Problem(409, "not-a-draft", f"The run is {run.status} already.")
     errors = [f for f in readiness(uow, run) if f.error]
     if errors:
         raise Refused([Fault(f.at, f.message) for f in errors])
-    run.status, run.published_at = "published", uow.now
+    run.status, run.published_at = RunStatus.PUBLISHED, uow.now
     change = uow.log(Act.PUBLISH, run.id, f"Published {run.code}")
     meeting_links.ask_for_links(uow, run, change.key)
     return outcome(uow, run, change.key, [Touch(label="Status", before="draft", after="published")])

@@ -6,6 +6,7 @@ gates and installments that move along, and how many people are told. With a pre
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Callable
 from datetime import UTC, date, datetime, time, timedelta
 from typing import TypedDict
@@ -40,7 +41,9 @@ from archgate.core.clashes import Span, first_free, read_hours
 from archgate.core.faults import refuse
 from archgate.core.money import format_amount
 from archgate.core.schedule import Extra, built, day_text, moment_of, next_days, shifted
-from archgate.core.states import Scope
+from archgate.core.states import PlaceKind, RunKind, RunStatus, Scope
+from archgate.papers.letters.occasions import Appointment, DateMoved, DatesMoved, TeachingMoved
+from archgate.papers.letters.writing import written
 from archgate.tables.courses import Run
 from archgate.tables.log import Change
 from archgate.tables.plans import Plan
@@ -87,20 +90,13 @@ def tell_of_dates(uow: UnitOfWork, run: Run, dates: list[MovedDate], change: Cha
     seen = [d for d in coming if seen_of(d.before) != seen_of(d.after)]
     if not seen:
         return 0
-    title = run.title or run.course.title
     alone = seen[0].meeting_id if len(seen) == 1 else None
     fallen = [d.meeting_id for d in seen if d.after is None]
-    what = subject_of(seen)
-    body = f"{what[0].upper()}{what[1:]} of {title} ({run.code}):\n\n" + "\n".join(map(date_line, seen))
-    return messages.tell_run(
-        uow,
-        run,
-        change,
-        f"{title}: {what}",
-        body,
-        fallen[0] if len(fallen) == 1 else alone,
-        instructor=False,
+    occasion = DatesMoved(
+        uow.center.name, messages.named(run), "", subject_of(seen), tuple(map(date_moved, seen))
     )
+    about = fallen[0] if len(fallen) == 1 else alone
+    return messages.tell_run(uow, run, change, occasion, about, instructor=False)
 
 
 def seen_of(facts: DateFacts | None) -> DateFacts | None:
@@ -120,41 +116,38 @@ def subject_of(moved: list[MovedDate]) -> str:
     return "changed dates" if longer else "another place"
 
 
-def tell_instructors(uow: UnitOfWork, run: Run, moved: list[MovedDate], change: Change) -> None:
+def tell_instructors(uow: UnitOfWork, run: Run, dates: list[MovedDate], change: Change) -> None:
     """Write to each instructor who has, or had, one of these meetings what became of it."""
-    lines: dict[str, list[str]] = {}
-    for d in moved:
+    moved, gone, won = (defaultdict[str, list[DateMoved]](list), defaultdict[str, list[Appointment]](list),
+                        defaultdict[str, list[Appointment]](list))  # fmt: skip
+    for d in dates:
         before, after = d.before, d.after
         had, has = before and before.instructor, after and after.instructor
         if had == has and had and seen_of(before) != seen_of(after):
-            lines.setdefault(had, []).append(date_line(d))
+            moved[had].append(date_moved(d))
         elif had != has:
             if had and before:
-                lines.setdefault(had, []).append(f"- {when_text(before)}: is no longer yours")
+                gone[had].append(appointment(before))
             if has and after:
-                lines.setdefault(has, []).append(f"- {when_text(after)}: is yours")
-    title = run.title or run.course.title
+                won[has].append(appointment(after))
+    names = {*moved, *gone, *won}
     for teacher in uow.session.scalars(
-        select(Instructor).where(Instructor.name.in_(lines)).order_by(Instructor.id)
+        select(Instructor).where(Instructor.name.in_(names)).order_by(Instructor.id)
     ):
-        body = f"What is new of {title} ({run.code}):\n\n" + "\n".join(lines[teacher.name])
-        messages.write(uow, change, teacher.email, teacher.name, f"{title}: your dates", body, run_id=run.id)
+        name = teacher.name
+        occasion = TeachingMoved(messages.named(run), tuple(moved[name]), tuple(gone[name]), tuple(won[name]))
+        messages.write(uow, change, messages.Addressee(name, teacher.email), written(occasion), run.id)
 
 
-def when_text(facts: DateFacts) -> str:
-    where = f", {facts.place}" if facts.place else ""
-    return f"{day_text(facts.date)}, {facts.start:%H:%M}{where}"
+def appointment(facts: DateFacts) -> Appointment:
+    return Appointment(facts.date, facts.start, None, facts.place or "")
 
 
-def date_line(moved: MovedDate) -> str:
-    before, after = moved.before, moved.after
-    if before is None:
-        return f"- {when_text(after)}: is new" if after else ""
-    if after is None:
-        return f"- {when_text(before)}: is not held"
-    if when_text(before) == when_text(after):
-        return f"- {when_text(before)}: now {after.minutes} minutes long"
-    return f"- {when_text(before)}: now {when_text(after)}"
+def date_moved(moved: MovedDate) -> DateMoved:
+    """What became of a date, as letters say it; where only its length changed, the new one."""
+    before = appointment(moved.before) if moved.before else None
+    after = appointment(moved.after) if moved.after else None
+    return DateMoved(before, after, moved.after.minutes if moved.after and before == after else None)
 
 
 def move_installments(uow: UnitOfWork, run: Run, old_start: date | None) -> MovedInstallments | None:
@@ -330,7 +323,7 @@ def add_meeting(uow: UnitOfWork, run_id: int, command: OneOffForm) -> Outcome:
 
 def drop_meeting(uow: UnitOfWork, run: Run, meeting: Meeting, why: str) -> None:
     """On a draft a meeting just goes; on a published run it is kept as cancelled, for the calendars that hold it."""
-    if run.status == "draft":
+    if run.status == RunStatus.DRAFT:
         run.all_meetings.remove(meeting)
     else:
         meeting.cancelled_at, meeting.cancel_why = uow.now, why
@@ -353,7 +346,7 @@ def cancel_meeting(uow: UnitOfWork, meeting_id: int, command: CancelMeetingComma
             new.instructor or (meeting.instructor.name if meeting.instructor else None),
             new.room or (meeting.place.name if meeting.place else None),
         )
-    if len(run.meetings) == 1 and plan is None and run.kind == "dated":
+    if len(run.meetings) == 1 and plan is None and run.kind == RunKind.DATED:
         raise Problem(422, "last-meeting", "A run keeps at least one meeting; move this one instead.")
     day = meeting.date
     same_day = run.known and meeting.starts_at.astimezone(uow.zone).date() == uow.today
@@ -363,12 +356,12 @@ def cancel_meeting(uow: UnitOfWork, meeting_id: int, command: CancelMeetingComma
         if plan:
             held = built(plan, schedule.zone_of(run, meeting.place))
             row = schedule.placed_row(uow, run, held, by_hand=True)
-            row.replaces_id = meeting.id if run.status != "draft" else None
+            row.replaces_id = meeting.id if run.status != RunStatus.DRAFT else None
             run.all_meetings.append(row)
 
     def say() -> str:
         instead = f"; held on {day_text(plan.date)} instead" if plan else ""
-        word = "Took out" if run.status == "draft" else "Cancelled"
+        word = "Took out" if run.status == RunStatus.DRAFT else "Cancelled"
         return f"{word} the meeting of {run.code} on {day_text(day)}{instead}"
 
     done = change_dates(uow, run, Act.TAKE_OUT_A_MEETING, say, do)
@@ -389,7 +382,7 @@ def suggest(uow: UnitOfWork, meeting_id: int) -> list[Slot]:
     taken = {m.date for m in run.meetings}
     window = clashes.Row(
         -1, 0, moment_of(begin, meeting.start, zone).astimezone(UTC), moment_of(until, meeting.start, zone).astimezone(UTC),
-        begin, meeting.place_id if meeting.place and meeting.place.kind != "online" else None, meeting.instructor_id,
+        begin, meeting.place_id if meeting.place and meeting.place.kind != PlaceKind.ONLINE else None, meeting.instructor_id,
     )  # fmt: skip
     spans = [
         Span("", r.starts_at, r.ends_at, r.id) for r in clashes.near(uow, [window]) if r.id != meeting.id
@@ -436,10 +429,10 @@ def move_run(uow: UnitOfWork, run_id: int, command: MoveRunCommand) -> Outcome:
     begun = bool(stay) or (run.starts_on is not None and run.starts_on <= uow.today)
     start = (
         run.starts_on
-        if run.kind == "cohort" and not begun
+        if run.kind == RunKind.COHORT and not begun
         else min((m.date for m in ahead), default=run.ends_on if begun else None)
     )
-    if stay and not ahead and run.kind != "cohort":
+    if stay and not ahead and run.kind != RunKind.COHORT:
         raise refuse("", "All meetings of this run were held already; there is nothing left to move.")
     if start is None:
         raise refuse("", "This run has no dates to move.")
@@ -486,7 +479,7 @@ def extend_run(uow: UnitOfWork, run_id: int, command: ExtendCommand) -> Outcome:
         raise refuse("", "A longer run needs one of meetings, ends_on.")
     if number is not None and ends is not None:
         raise refuse("/ends_on", "A longer run takes only one of meetings, ends_on.")
-    if ends and run.kind != "cohort":
+    if ends and run.kind != RunKind.COHORT:
         raise refuse("/ends_on", "Only a cohort has a last day of its own; add meetings instead.")
     if number and not run.patterns:
         said = "This run has no pattern to go on with; add single meetings instead."

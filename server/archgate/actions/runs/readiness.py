@@ -12,6 +12,7 @@ from archgate.actions.schedule import clashes, schedule
 from archgate.core.facts import mismatches
 from archgate.core.gates import last_early_day, window_faults
 from archgate.core.schedule import day_text
+from archgate.core.states import RunKind, RunStatus
 from archgate.tables.courses import Run
 
 
@@ -35,9 +36,9 @@ def date_findings(uow: UnitOfWork, run: Run) -> list[Finding]:
     opens = schedule.gate_at(run, "sign-up opens")
     closing = [at for _, at in schedule.sign_up_windows(run) if at]
     found = []
-    if not run.meetings and run.kind == "dated":
+    if not run.meetings and run.kind == RunKind.DATED:
         found.append(Finding("/dates", "The run has no meeting."))
-    if closing and max(closing) <= uow.now and run.status == "draft":
+    if closing and max(closing) <= uow.now and run.status == RunStatus.DRAFT:
         usual = "" if any(w.get("closes") for w in run.windows) else ": it ends the day before the start"
         found.append(Finding("/dates", f"Sign-up would already be closed{usual}."))
     start = schedule.start_day(uow, run)
@@ -49,7 +50,7 @@ def date_findings(uow: UnitOfWork, run: Run) -> list[Finding]:
                 found.append(
                     Finding("/dates", f"The meeting on {day_text(m.date)} is outside the cohort's days.")
                 )
-    if opens and opens > uow.now and run.status == "draft":
+    if opens and opens > uow.now and run.status == RunStatus.DRAFT:
         found.append(
             Finding("/sign_up_opens", "Sign-up is not open yet on the day it is published.", error=False)
         )
@@ -74,7 +75,7 @@ def fee_findings(uow: UnitOfWork, run: Run) -> list[Finding]:
     for rate in rates:
         for step in rate.early:
             last = last_early_day(step.until, step.days_before, start)
-            if last and last < uow.today and run.status == "draft":
+            if last and last < uow.today and run.status == RunStatus.DRAFT:
                 why = f"The early price of {rate.label} ended on {day_text(last)}."
                 found.append(Finding("/rates", why, error=False))
     found += [Finding("/rates", said, error=False) for said in prices.warnings(uow, run)]
@@ -89,7 +90,7 @@ def fact_findings(run: Run) -> list[Finding]:
     found = []
     if run.instructor is None and not any(m.instructor for m in run.meetings):
         found.append(Finding("/instructor", "The run has no instructor.", error=False))
-    if run.place is None and run.kind != "open" and not any(m.place for m in run.meetings):
+    if run.place is None and run.kind != RunKind.OPEN and not any(m.place for m in run.meetings):
         found.append(Finding("/place", "The run has no place.", error=False))
     dates = schedule.schedule_of(run)
     for at, text in (

@@ -11,7 +11,7 @@ from archgate.actions.fees.views import GateDay, Origin, PriceLine, PriceNow, Te
 from archgate.actions.kernel.commands import Clock, Moment, View
 from archgate.actions.kernel.views import ClashOut, FaultOut
 from archgate.actions.schedule.views import MeetingOut, PatternOut, PlannedMeeting
-from archgate.core.states import Told
+from archgate.core.states import Decision, RunKind, RunStatus, SignUp, Teaching, Told
 
 
 class NoticeOut(View):
@@ -41,18 +41,18 @@ class RunLine(View):
     title: str
     course_title: str
     course_code: str
-    kind: str
-    status: str
-    decision: str
+    kind: RunKind
+    status: RunStatus
+    decision: Decision
     decision_until: date | None
     decision_day: date | None
     starts_on: date | None
     ends_on: date | None
     access_days: int | None
     client: str | None
-    sign_up: str
+    sign_up: SignUp
     sign_up_why: str
-    teaching: str
+    teaching: Teaching
     place: str
     instructor: str
     time_zone: str

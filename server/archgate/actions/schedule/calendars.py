@@ -16,6 +16,7 @@ from archgate.actions.schedule import places, schedule
 from archgate.actions.schedule.views import FeedOut, Imported
 from archgate.core.faults import refuse
 from archgate.core.schedule import day_text
+from archgate.core.states import RunStatus
 from archgate.papers.calendars import Entry, Taken, calendar_of
 from archgate.tables.courses import Course, Run
 from archgate.tables.schedule import Feed, Meeting, OnlineLink
@@ -77,7 +78,7 @@ def feed_content(uow: UnitOfWork, token: str) -> bytes:
         select(Meeting, Run, Course.title, OnlineLink.link)
         .join(Run, Run.id == Meeting.run_id).join(Course, Course.id == Run.course_id)
         .outerjoin(OnlineLink, OnlineLink.meeting_id == Meeting.id)
-        .where(Meeting.ends_at > uow.now - BACK, Run.status != "archived")
+        .where(Meeting.ends_at > uow.now - BACK, Run.status != RunStatus.ARCHIVED)
         .options(joinedload(Meeting.place), joinedload(Meeting.instructor)).order_by(Meeting.starts_at, Meeting.id)
     )  # fmt: skip
     column = {"run": Meeting.run_id, "place": Meeting.place_id, "instructor": Meeting.instructor_id}.get(
@@ -86,7 +87,7 @@ def feed_content(uow: UnitOfWork, token: str) -> bytes:
     if column is not None:
         query = query.where(column == feed.subject_id)
     if feed.kind == "run":
-        query = query.where(Run.status != "draft")
+        query = query.where(Run.status != RunStatus.DRAFT)
     counts: dict[int, list[int]] = {}
     rows = uow.session.execute(query).all()
     run_ids = {run.id for _, run, _, _ in rows}
@@ -104,7 +105,9 @@ def feed_content(uow: UnitOfWork, token: str) -> bytes:
         where = m.place.name if m.place else ""
         if m.place and m.place.address and m.place.address_public:
             where = f"{where}, {' '.join(m.place.address.split())}"
-        status = "CANCELLED" if m.cancelled_at else "TENTATIVE" if run.status == "draft" else "CONFIRMED"
+        status = (
+            "CANCELLED" if m.cancelled_at else "TENTATIVE" if run.status == RunStatus.DRAFT else "CONFIRMED"
+        )
         entries.append(Entry(
             f"meeting-{m.id}@{uow.center.uid or 'center'}.archgate", m.starts_at.astimezone(zone), m.ends_at.astimezone(zone),
             f"{run.title or title}{number}", where, "\n".join(a for a in about if a), m.sequence, status, uow.now, link or "",

@@ -22,6 +22,7 @@ from archgate.actions.schedule.commands import AcceptClashCommand
 from archgate.core.clashes import Kind, Span, overlaps, read_hours, within_hours
 from archgate.core.faults import refuse
 from archgate.core.schedule import day_text
+from archgate.core.states import PlaceKind
 from archgate.tables.courses import Course, Run
 from archgate.tables.people import Person
 from archgate.tables.roster import Enrollment, PartyPlace
@@ -131,7 +132,7 @@ def near(uow: UnitOfWork, own: list[Row]) -> list[Row]:
         return []
     first, last = min(r.starts_at for r in own), max(r.ends_at for r in own)
     mine = {r.id for r in own if r.id > 0}
-    online = set(uow.session.scalars(select(Place.id).where(Place.kind == "online")))
+    online = set(uow.session.scalars(select(Place.id).where(Place.kind == PlaceKind.ONLINE)))
     found: dict[int, Row] = {}
     for column, wanted in (
         (Meeting.instructor_id, {r.instructor_id for r in own}),
@@ -160,7 +161,7 @@ def found_among(uow: UnitOfWork, every: list[Row]) -> list[Clash]:
 
 def double_booked(uow: UnitOfWork, own: list[Row], others: list[Row] | None = None) -> list[Clash]:
     """Instructors and places taken twice, by one sweep; `others` clash with `own` only."""
-    online = set(uow.session.scalars(select(Place.id).where(Place.kind == "online")))
+    online = set(uow.session.scalars(select(Place.id).where(Place.kind == PlaceKind.ONLINE)))
     rows = own + (others or [])
     spans = []
     for n, r in enumerate(rows):

@@ -8,6 +8,7 @@ from sqlalchemy.orm import Session
 from archgate.actions.kernel import queue
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.clock import system_now
+from archgate.core.states import PlaceKind
 from archgate.tables.courses import Run
 from archgate.tables.schedule import Meeting, OnlineLink
 
@@ -26,7 +27,7 @@ def ask_for_links(uow: UnitOfWork, run: Run, change_key: str = "") -> int:
     wanted = [
         m
         for m in run.meetings
-        if m.place and m.place.kind == "online" and m.id not in has and m.ends_at > uow.now
+        if m.place and m.place.kind == PlaceKind.ONLINE and m.id not in has and m.ends_at > uow.now
     ]
     for m in wanted:
         about = f"{run.code}, {m.date.isoformat()}"

@@ -29,6 +29,7 @@ from archgate.core.clashes import read_hours
 from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.reader import ZONES, Reader
 from archgate.core.schedule import day_text, moment_of
+from archgate.core.states import PlaceKind
 from archgate.tables.courses import Course, Run
 from archgate.tables.schedule import Closure, Meeting, MeetingPattern, Place
 from archgate.tables.teaching import BusyTime, Instructor
@@ -49,7 +50,9 @@ def place_named(uow: UnitOfWork, name: str | None) -> Place | None:
     if found is None:
         ask_first(uow, "place", name)
         online = name.casefold().startswith("online")
-        found = Place(name=name, kind="online" if online else "room", time_zone=uow.center.time_zone)
+        found = Place(
+            name=name, kind=PlaceKind.ONLINE if online else PlaceKind.ROOM, time_zone=uow.center.time_zone
+        )
         uow.session.add(found)
         uow.session.flush()
     return found
@@ -155,7 +158,7 @@ def read_text(row: Reader, key: str, most: int, now: str = "") -> str:
 def save_place(uow: UnitOfWork, place_id: int | None, command: PlaceCommand) -> PlaceOut:
     """Add a place, or change one. Its seats bound the runs held there; a clash says when they are too few."""
     place = lock_row(uow, Place, place_id) if place_id else Place(
-        name="", kind="room", facts="", address="", map_link="", address_public=True, time_zone=uow.center.time_zone,
+        name="", kind=PlaceKind.ROOM, facts="", address="", map_link="", address_public=True, time_zone=uow.center.time_zone,
         active=True,
     )  # fmt: skip
     if place is None:

@@ -35,6 +35,7 @@ from archgate.core.schedule import (
     numbered,
 )
 from archgate.core.schedule import Meeting as CoreMeeting
+from archgate.core.states import Decision, PlaceKind, RunKind
 from archgate.tables.courses import Run
 from archgate.tables.schedule import Gate, Meeting, MeetingPattern, OnlineLink, Place
 from archgate.tables.seats import SetAside
@@ -235,7 +236,7 @@ def read_rule(row: Reader, key: str, name: str) -> Document | None:
 
 
 def is_open(run: Run) -> bool:
-    return run.kind == core_gates.RunKind.OPEN
+    return run.kind == RunKind.OPEN
 
 
 def core_gates_of(run: Run, zone: ZoneInfo) -> tuple[core_gates.Gate, ...]:
@@ -256,7 +257,7 @@ def core_gates_of(run: Run, zone: ZoneInfo) -> tuple[core_gates.Gate, ...]:
     cohort = (run.starts_on, run.ends_on) if run.starts_on and run.ends_on else None
     decision = (
         Rule(run.decision_until)
-        if run.decision == "waits" and run.decision_until
+        if run.decision == Decision.WAITS and run.decision_until
         else rule_of(run.decision_rule)
     )
     return core_gates.gates_of(
@@ -352,7 +353,7 @@ def meeting_view(meeting: CoreMeeting, row: Meeting, link: OnlineLink | None) ->
         id=row.id,
         by_hand=row.by_hand,
         pattern_n=row.pattern_n,
-        online=bool(row.place and row.place.kind == "online"),
+        online=bool(row.place and row.place.kind == PlaceKind.ONLINE),
         link=link.link if link else None,
         host_key=link.host_key if link else None,
     )
@@ -448,7 +449,7 @@ def end_day(uow: UnitOfWork, run: Run) -> date | None:
 
 def decision_text(run: Run) -> str:
     """Whether a run goes ahead, in words: the commonest question on the phone."""
-    if run.decision == core_gates.Decision.WAITS and run.decision_until:
+    if run.decision == Decision.WAITS and run.decision_until:
         return f"waits until {day_text(run.decision_until)}"
     return run.decision
 
@@ -500,5 +501,5 @@ def shown_day(gate: tuple[str, date] | None) -> str | None:
 
 def access_ends(run: Run, signed_up: date) -> date | None:
     """The last day of access: of an open run so many days from the sign-up, of a cohort so many after its end."""
-    start = signed_up if run.kind == "open" else run.ends_on
+    start = signed_up if run.kind == RunKind.OPEN else run.ends_on
     return start + timedelta(days=run.access_days) if start and run.access_days is not None else None

@@ -6,12 +6,13 @@ from datetime import date, datetime
 
 from archgate.actions.kernel.commands import Clock, Moment, View
 from archgate.actions.schedule.commands import HoursForm
+from archgate.core.states import PlaceKind
 
 
 class PlaceOut(View):
     id: int
     name: str
-    kind: str
+    kind: PlaceKind
     seats: int | None
     facts: str
     address: str

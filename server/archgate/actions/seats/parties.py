@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
-from sqlalchemy import select
+from dataclasses import dataclass
+
+from sqlalchemy import literal, select, union_all
 
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.people import people
 from archgate.actions.seats.views import NameView
 from archgate.core.faults import Fault, Refused
 from archgate.core.names import folded
+from archgate.core.states import InterestStatus
 from archgate.tables.courses import Run
 from archgate.tables.people import Person
 from archgate.tables.roster import Enrollment, PartyPlace
-from archgate.tables.waitlist import Interest
+from archgate.tables.waitlist import Interest, Waiting
 
 
 def live_on(uow: UnitOfWork, run_id: int, person_ids: list[int]) -> set[int]:
@@ -112,8 +115,40 @@ def told_early(uow: UnitOfWork, run: Run, person_id: int) -> bool:
     return uow.session.scalar(query) is not None
 
 
-def leave_interest(uow: UnitOfWork, run: Run, person_id: int) -> None:
-    """Whoever enrolls, or waits, leaves the interest lists of the run and of its course by themselves."""
+@dataclass(frozen=True)
+class Ties:
+    """What ties somebody to a run already: a seat, a place in line, a place on its interest list or on its course's."""
+
+    enrolled: bool
+    waiting_id: int | None
+    interested: bool
+
+
+def ties_of(uow: UnitOfWork, run: Run, person_id: int) -> Ties:
+    mine, named = Enrollment.live == 1, PartyPlace.person_id == person_id
+    kinds = union_all(
+        select(literal("enrolled").label("kind"), Enrollment.id).where(
+            Enrollment.run_id == run.id, Enrollment.person_id == person_id, mine
+        ),
+        select(literal("enrolled"), PartyPlace.id)
+        .join(Enrollment, Enrollment.id == PartyPlace.enrollment_id)
+        .where(Enrollment.run_id == run.id, mine, named),
+        select(literal("waiting"), Waiting.id).where(
+            Waiting.run_id == run.id, Waiting.person_id == person_id, Waiting.live == 1
+        ),
+        select(literal("interested"), Interest.id).where(
+            Interest.course_id == run.course_id, Interest.person_id == person_id, Interest.live == 1
+        ),
+    )
+    rows: dict[str, int] = {kind: number for kind, number in uow.session.execute(kinds)}
+    return Ties("enrolled" in rows, rows.get("waiting"), "interested" in rows)
+
+
+def leave_interest(uow: UnitOfWork, run: Run, person_id: int, ties: Ties | None = None) -> None:
+    """Whoever enrolls, or waits, leaves the interest lists of the run and of its course by themselves. With `ties` that
+    are known, nothing is asked of who is on none."""
+    if ties is not None and not ties.interested:
+        return
     rows = uow.session.scalars(
         select(Interest).where(
             Interest.course_id == run.course_id, Interest.person_id == person_id, Interest.live == 1
@@ -121,4 +156,4 @@ def leave_interest(uow: UnitOfWork, run: Run, person_id: int) -> None:
     ).all()
     for row in rows:
         if row.run_id in (None, run.id):
-            row.status, row.ended_at = "enrolled", uow.now
+            row.status, row.ended_at = InterestStatus.ENROLLED, uow.now

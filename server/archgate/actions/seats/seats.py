@@ -5,13 +5,14 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Protocol
 
-from sqlalchemy import ColumnElement, func, select, update
+from sqlalchemy import ColumnElement, String, cast, func, literal, select, update
 
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.core import seats
+from archgate.core.states import HoldStatus, LineStatus, Role
 from archgate.core.waitlist import Party, Rule, in_order
-from archgate.tables.courses import Run
+from archgate.tables.courses import Center, Run
 from archgate.tables.people import PersonTag
 from archgate.tables.roster import Enrollment
 from archgate.tables.seats import HeldPlace, RunSeats, SetAside
@@ -23,14 +24,14 @@ def lock_seats(uow: UnitOfWork, run: Run) -> RunSeats:
 
     The written row is what a cluster certifies. The run itself is read anew under the lock.
     """
-    row = _locked(uow, run.id)
+    row, _ = write_row(uow, run.id)
     uow.session.refresh(run)
     return row
 
 
 def lock_run(uow: UnitOfWork, run_id: int) -> tuple[Run, RunSeats]:
     """The same by the run's id: the run is read once, under the lock."""
-    row = _locked(uow, run_id)
+    row, _ = write_row(uow, run_id)
     return uow.session.get_one(Run, run_id, populate_existing=True), row
 
 
@@ -44,18 +45,20 @@ def is_locked(uow: UnitOfWork, run_id: int) -> bool:
     return run_id in uow.session.info.get("locked seats", {})
 
 
-def _locked(uow: UnitOfWork, run_id: int) -> RunSeats:
+def write_row(uow: UnitOfWork, run_id: int) -> tuple[RunSeats, int]:
+    """Lock the seat row of a run by writing it; the row, and the revision of what the center adds to runs."""
     mine = RunSeats.run_id == run_id
     written = update(RunSeats).where(mine).values(version=RunSeats.version + 1)
     uow.session.execute(written.execution_options(synchronize_session=False))
-    query = select(RunSeats).where(mine).execution_options(populate_existing=True)
-    row = uow.session.scalars(query).one_or_none()
-    if row is None:
+    query = select(RunSeats, select(Center.revision).scalar_subquery()).where(mine)
+    found = uow.session.execute(query.execution_options(populate_existing=True)).one_or_none()
+    if found is None:
         raise not_found("This run")
+    row, center_revision = found
     uow.session.info.setdefault("locked seats", {})[run_id] = (
         row  # kept, or the session forgets it and reads it anew
     )
-    return row
+    return row, center_revision or 0
 
 
 def lock_both(uow: UnitOfWork, here: Run, there: Run) -> None:
@@ -85,7 +88,7 @@ def party(row: InLine) -> Party[int]:
 def line_of(uow: UnitOfWork, run_id: int, offered: bool = False) -> list[Waiting]:
     """Who waits for a run, first in line first; with `offered` also those who have an offer to answer."""
     rows = uow.session.scalars(select(Waiting).where(Waiting.run_id == run_id, Waiting.live == 1)).all()
-    by_id = {w.id: w for w in rows if offered or w.status == "waiting"}
+    by_id = {w.id: w for w in rows if offered or w.status == LineStatus.WAITING}
     return [by_id[p.id] for p in in_order([party(w) for w in by_id.values()])]
 
 
@@ -93,17 +96,17 @@ def seats_of(uow: UnitOfWork, run: Run, row: RunSeats | None = None) -> seats.Se
     """The seats of a run as they stand; certain only under the lock, when `row` is the locked row."""
     session = uow.session
     taken = row.taken if row else session.scalar(select(RunSeats.taken).where(RunSeats.run_id == run.id)) or 0
-    held = select(func.coalesce(func.sum(HeldPlace.seats), 0)).where(
-        HeldPlace.run_id == run.id, HeldPlace.status == "held", HeldPlace.last >= uow.today
+    in_line = select(
+        cast(Waiting.status, String(20)).label("status"), Waiting.id, Waiting.heads, Waiting.joined_at, Waiting.head_start
+    ).where(Waiting.run_id == run.id, Waiting.live == 1)  # fmt: skip
+    held = select(literal("held"), HeldPlace.id, HeldPlace.seats, HeldPlace.made_at, literal(0)).where(
+        HeldPlace.run_id == run.id, HeldPlace.status == HoldStatus.HELD, HeldPlace.last >= uow.today
     )
-    rows = session.execute(
-        select(Waiting.status, Waiting.id, Waiting.heads, Waiting.joined_at, Waiting.head_start)
-        .where(Waiting.run_id == run.id, Waiting.live == 1)
-    ).all()  # fmt: skip
+    rows = session.execute(in_line.union_all(held)).all()
     line = in_order([party(row) for row in rows if row.status == "waiting"])
     return seats.Seats(
         run.capacity, taken, tuple(p.heads for p in line), run.overbook,
-        int(session.scalar(held) or 0), sum(row.heads for row in rows if row.status == "offered"),
+        sum(row.heads for row in rows if row.status == "held"), sum(row.heads for row in rows if row.status == "offered"),
         tuple(set_asides_of(uow, run.id)), uow.today, Rule(run.line_rule),
         sum(row.status == "offered" for row in rows),
     )  # fmt: skip
@@ -158,7 +161,7 @@ def live_heads(uow: UnitOfWork, run_id: int) -> int:
     """The heads of all live enrollments of learners, which the seat row must agree with."""
     total = func.coalesce(func.sum(Enrollment.heads), 0)
     query = select(total).where(
-        Enrollment.run_id == run_id, Enrollment.live == 1, Enrollment.role == "learner"
+        Enrollment.run_id == run_id, Enrollment.live == 1, Enrollment.role == Role.LEARNER
     )
     return int(uow.session.scalar(query) or 0)
 
@@ -166,29 +169,29 @@ def live_heads(uow: UnitOfWork, run_id: int) -> int:
 def held_for(uow: UnitOfWork, run: Run, held_id: int) -> int:
     """How many places are still held under a hold of this run."""
     row = uow.session.get(HeldPlace, held_id)
-    return row.seats if row and row.run_id == run.id and row.status == "held" else 0
+    return row.seats if row and row.run_id == run.id and row.status == HoldStatus.HELD else 0
 
 
 def use_hold(uow: UnitOfWork, run: Run, held_id: int, heads: int) -> None:
     """Take so many of held places for a sign-up; under the run's lock, before its seats are counted."""
     row = uow.session.get(HeldPlace, held_id)
-    if row is None or row.run_id != run.id or row.status != "held":
+    if row is None or row.run_id != run.id or row.status != HoldStatus.HELD:
         raise conflict("not-held", "These places are not held any more.")
     if heads > row.seats:
         raise conflict("held-fewer", f"{row.seats} places are held for {row.for_whom}, not {heads}.")
     row.seats -= heads
     if row.seats == 0:
-        row.status, row.ended_at = "used", uow.now
+        row.status, row.ended_at = HoldStatus.USED, uow.now
     uow.session.flush()
 
 
 def kept_back_of(today: date) -> ColumnElement[int]:
     """The seats of each run of a query that are held, on offer or set aside, as an SQL expression beside `Run`."""
     held = select(func.coalesce(func.sum(HeldPlace.seats), 0)).where(
-        HeldPlace.run_id == Run.id, HeldPlace.status == "held", HeldPlace.last >= today
+        HeldPlace.run_id == Run.id, HeldPlace.status == HoldStatus.HELD, HeldPlace.last >= today
     )
     offered = select(func.coalesce(func.sum(Waiting.heads), 0)).where(
-        Waiting.run_id == Run.id, Waiting.status == "offered", Waiting.live == 1
+        Waiting.run_id == Run.id, Waiting.status == LineStatus.OFFERED, Waiting.live == 1
     )
     used = select(func.coalesce(func.sum(Enrollment.heads), 0)).where(
         Enrollment.set_aside_id == SetAside.id, Enrollment.live == 1

@@ -99,7 +99,7 @@ function PlaceForm({
           label="Kind"
           width={130}
           value={form.kind}
-          onChange={(kind) => set({ kind })}
+          onChange={(kind) => set({ kind: kind as Schemas["PlaceKind"] })}
           fault={faults["/kind"]}
           options={["room", "outdoors", "online"].map((v) => ({ value: v, text: v }))}
         />

@@ -1,0 +1,19 @@
+"""Benches: each measures our code and a bare floor in the same run, and prints figure, floor and ratio."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+from archgate.bench.base import Line
+from archgate.bench.contention import contention
+from archgate.bench.fees import price_line
+from archgate.bench.roster import whole_roster
+from archgate.bench.schedule import clashes, planner
+
+BENCHES: dict[str, Callable[[], Iterator[Line]]] = {
+    "clashes": clashes,
+    "planner": planner,
+    "price-line": price_line,
+    "contention": contention,
+    "roster": whole_roster,
+}

@@ -1,0 +1,1 @@
+"""Letters: one template an occasion, filled with typed values, as plain text and as HTML."""

@@ -1,0 +1,253 @@
+"""What letters are about: the values that each template is filled with. A class an occasion, its template beside it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date, datetime, time
+from typing import ClassVar
+
+from archgate.core.quotes import AgreedQuote
+
+
+@dataclass(frozen=True)
+class NamedRun:
+    """A run as letters name it."""
+
+    title: str
+    code: str
+
+
+@dataclass(frozen=True)
+class Begins:
+    """When the next meeting of a run is, on its place's clock."""
+
+    day: date
+    start: time
+    place: str = ""
+
+
+@dataclass(frozen=True)
+class Appointment:
+    """When and where one meeting is, on its place's clock; without an end where no place is known."""
+
+    day: date
+    start: time
+    end: time | None = None
+    place: str = ""
+
+
+@dataclass(frozen=True)
+class Owed:
+    """One sum that is due: in the currency's smallest unit."""
+
+    amount: int
+    day: date
+
+
+@dataclass(frozen=True)
+class Span:
+    """The days of a cohort."""
+
+    first: date
+    last: date
+
+
+@dataclass(frozen=True)
+class Occasion:
+    """What a letter is about; `template` is the file it is written by."""
+
+    template: ClassVar[str]
+
+
+@dataclass(frozen=True)
+class Enrolled(Occasion):
+    """To a learner: where, every date ahead, what is due when, and until when an unpaid seat is held (local time)."""
+
+    template = "enrolled.txt"
+    center: str
+    name: str
+    run: NamedRun
+    begins: Begins | None
+    span: Span | None
+    dates: tuple[Appointment, ...]
+    place: str
+    currency: str
+    dues: tuple[Owed, ...]
+    held_until: datetime | None
+
+
+@dataclass(frozen=True)
+class SomebodyEnrolled(Occasion):
+    """To the payer, the instructors or the office; `dues` only to those whose business money is."""
+
+    template = "somebody_enrolled.txt"
+    name: str
+    run: NamedRun
+    begins: Begins | None
+    currency: str
+    dues: tuple[Owed, ...]
+
+
+@dataclass(frozen=True)
+class ListEnrolled(Occasion):
+    """To the same, of a whole list at once."""
+
+    template = "list_enrolled.txt"
+    number: int
+    names: tuple[str, ...]
+    run: NamedRun
+    begins: Begins | None
+
+
+@dataclass(frozen=True)
+class QuoteKept(Occasion):
+    """To a person: what a course would cost, and through which day that stands."""
+
+    template = "quote_kept.txt"
+    center: str
+    name: str
+    run: NamedRun
+    starts: date | None
+    quote: AgreedQuote
+    today: date
+    through: date
+    note: str
+
+
+@dataclass(frozen=True)
+class PaperDue:
+    """A due sum as it stands on a paper, already written out."""
+
+    amount: str
+    what: str
+
+
+@dataclass(frozen=True)
+class PaperSent(Occasion):
+    """To a payer, with the paper itself: an invoice, a credit note or a receipt."""
+
+    template = "paper_sent.txt"
+    center: str
+    payer: str
+    kind: str
+    number: str
+    total: str
+    dues: tuple[PaperDue, ...]
+
+
+@dataclass(frozen=True)
+class SeatOffered(Occasion):
+    """To a party in line: its seats, until when (local time), and the link to answer by."""
+
+    template = "seat_offered.txt"
+    center: str
+    title: str
+    heads: int
+    until: datetime
+    link: str
+
+
+@dataclass(frozen=True)
+class OfferLapsed(Occasion):
+    template = "offer_lapsed.txt"
+    center: str
+    title: str
+
+
+@dataclass(frozen=True)
+class HeldSeatLapsed(Occasion):
+    template = "held_seat_lapsed.txt"
+    center: str
+    title: str
+
+
+@dataclass(frozen=True)
+class SignUpOpens(Occasion):
+    """To somebody on the interest list. `for_others`: when it opens to everybody, in local time; None when it has."""
+
+    template = "sign_up_opens.txt"
+    center: str
+    name: str
+    title: str
+    for_others: datetime | None
+    begins: Begins | None
+    link: str
+
+
+@dataclass(frozen=True)
+class OfRun(Occasion):
+    """To everybody on a run: with `name` as a letter to them, without as a note to its instructor."""
+
+    center: str
+    run: NamedRun
+    name: str
+
+
+@dataclass(frozen=True)
+class GoesAhead(OfRun):
+    template = "goes_ahead.txt"
+    begins: Begins | None
+
+
+@dataclass(frozen=True)
+class RunCancelled(OfRun):
+    """`seat`: to those who had one. `planned`: the day of the next meeting that falls out."""
+
+    template = "run_cancelled.txt"
+    planned: date | None
+    why: str
+    seat: bool
+
+
+@dataclass(frozen=True)
+class DateMoved:
+    """What became of one date; `minutes` where only its length changed. One of `before` and `after` may be missing."""
+
+    before: Appointment | None
+    after: Appointment | None
+    minutes: int | None = None
+
+
+@dataclass(frozen=True)
+class DatesMoved(OfRun):
+    """`what` is new: dates, times, lengths or the place."""
+
+    template = "dates_moved.txt"
+    what: str
+    moved: tuple[DateMoved, ...]
+
+
+@dataclass(frozen=True)
+class TeachingMoved(Occasion):
+    """To an instructor: what became of their meetings; `gone` are no longer theirs, `won` are from now on."""
+
+    template = "teaching_moved.txt"
+    run: NamedRun
+    moved: tuple[DateMoved, ...]
+    gone: tuple[Appointment, ...]
+    won: tuple[Appointment, ...]
+
+
+@dataclass(frozen=True)
+class OwnPageInvited(Occasion):
+    template = "own_page_invited.txt"
+    center: str
+    name: str
+    link: str
+    through: date
+
+
+@dataclass(frozen=True)
+class PasswordLink(Occasion):
+    template = "password_link.txt"
+    center: str
+    name: str
+    link: str
+
+
+@dataclass(frozen=True)
+class TakenBack(Occasion):
+    """To whoever got a letter of something that was undone since."""
+
+    template = "taken_back.txt"
+    about: str

@@ -1,0 +1,157 @@
+"""What a process keeps of a run: never older than the run, nothing of what was rolled back, and few statements."""
+
+from functools import partial
+
+import pytest
+from sqlalchemy import Engine, event
+
+from archgate.actions.enrolling import enrollments
+from archgate.actions.enrolling.commands import EnrollCommand
+from archgate.actions.fees import plans, terms
+from archgate.actions.fees.term_commands import PlanCommand, PlanPatch, TermsPatch
+from archgate.actions.kernel.commands import command_of
+from archgate.actions.kernel.problems import Problem
+from archgate.actions.kernel.unit_of_work import Once, act
+from archgate.actions.runs import lifecycle, making, moving
+from archgate.actions.runs.commands import MeetingPatch, RunPatch
+from archgate.actions.seats import made_of
+from archgate.tables.seats import RunSeats
+from made import a_person, a_run, at_once, enrolled, number, taken
+
+WHOLE = [{"percent": "100", "due": {"after_sign_up": 0}}]
+
+
+def terms_set(office, run, **facts):
+    patch = command_of(TermsPatch, {"set": facts})
+    return office.act(lambda d: terms.change_terms(d, run["id"], patch))
+
+
+def run_set(office, run, **facts):
+    return office.act(lambda d: making.change_run(d, run["id"], command_of(RunPatch, {"set": facts})))
+
+
+def enroll(office, run, total, **how):
+    body = {"run_id": run["id"], "person_id": a_person(office)["id"], "total": total, **how}
+    return office.act(lambda d: enrollments.enroll(d, command_of(EnrollCommand, body)))
+
+
+def kept(office, run):
+    engine = office.sessions.kw["bind"]
+    return made_of.shelf_of(engine).kept.get(run["id"])
+
+
+def dues(done):
+    return [(i["due"], i["amount"]) for i in done["quote"]["installments"]]
+
+
+def test_an_enrollment_takes_at_most_14_statements_besides_session_key_and_commit(office):
+    run = a_run(office)
+    enrolled(office, run)
+    enrolled(office, run)  # the first of all makes the accounts of the center
+    said, engine = [], office.sessions.kw["bind"]
+    assert isinstance(engine, Engine)
+    body = {"run_id": run["id"], "person_id": a_person(office)["id"], "total": "210.00"}
+
+    def listen(connection, cursor, statement, *more):
+        said.append(statement)
+
+    event.listen(engine, "before_cursor_execute", listen)
+    try:
+        once = Once(f"statements {next(number)}", "hash")
+        act(
+            office.sessions,
+            lambda d: enrollments.enroll(d, command_of(EnrollCommand, body)),
+            office.user,
+            once,
+            at=office.at,
+        )
+    finally:
+        event.remove(engine, "before_cursor_execute", listen)  # fmt: skip
+    session = [s for s in said if "FROM center \n" in s or "idempotency_keys" in s]
+    assert len(session) == 3 and len(said) - len(session) <= 14, "\n".join(said)
+
+
+def test_whatever_becomes_another_about_a_run_holds_for_the_next_who_comes(office):
+    run = a_run(office)
+    assert enrolled(office, run)["quote"]["total"] == "210.00" and kept(office, run)
+    steps = partial(terms_set, office, run)
+    steps(rates=[{"amount": "240.00", "early": [{"days_before": 18, "amount": "200.00"}]}])
+    assert enroll(office, run, "200.00")
+    steps(rates=[{"amount": "260.00"}])
+    assert enroll(office, run, "260.00")
+    steps(extras=[{"label": "Pack", "amount": "5.00", "required": True}])
+    assert enroll(office, run, "265.00")
+    steps(taxes=[{"name": "Tax", "percent": "10"}])
+    with pytest.raises(Problem) as other:
+        enroll(office, run, "265.00")
+    total = other.value.extra["now"]
+    assert total != "265.00" and enroll(office, run, total)
+    steps(plans=[{"name": "At once", "lines": WHOLE}])
+    assert len(dues(enroll(office, run, total))) == 1
+    steps(plans=[{"name": "Before it begins", "lines": [{"percent": "100", "due": {"before_start": 10}}]}])
+    (before,) = dues(enroll(office, run, total))
+    meeting = run["dates"][0]["id"]
+    earlier = command_of(MeetingPatch, {"set": {"date": "2027-09-10"}})
+    office.act(lambda d: moving.change_meetings(d, meeting, earlier))
+    (after,) = dues(enroll(office, run, total))
+    assert after[0] < before[0]
+    run_set(office, run, capacity=taken(office, run) + 1)
+    assert enroll(office, run, total)
+    with pytest.raises(Problem, match="seats are taken"):
+        enroll(office, run, total)
+    run_set(office, run, capacity=taken(office, run) + 5)
+    office.act(lambda d: lifecycle.set_sale(d, run["id"], False))
+    with pytest.raises(Problem, match="off sale"):
+        enroll(office, run, total)
+
+
+def test_plans_of_the_center_hold_as_they_are_now(office):
+    run = a_run(office)
+    enrolled(office, run)
+    name = f"Late {next(number)}"
+    made = office.act(lambda d: plans.make_plan(d, command_of(PlanCommand, {"name": name, "lines": WHOLE})))
+    plan = made["plan"]["id"]
+    (today,) = dues(enroll(office, run, "210.00", plan_id=plan))
+    later = {"set": {"lines": [{"percent": "100", "due": {"after_sign_up": 9}}]}}
+    changed = office.act(lambda d: plans.change_plan(d, plan, command_of(PlanPatch, later)))
+    (due,) = dues(enroll(office, run, "210.00", plan_id=changed["plan"]["id"]))
+    assert due[0] > today[0]
+
+
+def test_nothing_is_kept_of_what_was_only_tried(office):
+    run = a_run(office)
+    enrolled(office, run)
+    was = kept(office, run).revision
+
+    def both(d):
+        terms.change_terms(d, run["id"], command_of(TermsPatch, {"set": {"rates": [{"amount": "1.00"}]}}))
+        d.session.flush()
+        d.session.expunge_all()
+        body = {"run_id": run["id"], "person_id": somebody["id"], "total": "1.00"}
+        return enrollments.enroll(d, command_of(EnrollCommand, body))
+
+    somebody = a_person(office)
+    assert act(office.sessions, both, office.user, preview=True, at=office.at).quote.total == "1.00"
+    assert kept(office, run).revision == was
+    assert office.look(lambda d: d.session.get_one(RunSeats, run["id"]).revision) == was[0]
+    assert enroll(office, run, "210.00")
+
+
+def test_of_prices_saved_while_many_enroll_each_pays_one_that_stood(office):
+    run = a_run(office, capacity=60, smallest=0)
+    enrolled(office, run)
+    prices = ["210.00", "150.00", "151.00", "152.00"]
+
+    def come(total):
+        return enroll(office, run, total)["quote"]["total"]
+
+    def save(total):
+        terms_set(office, run, rates=[{"amount": total}])
+
+    outcomes = at_once([partial(come, p) for p in prices * 3] + [partial(save, p) for p in prices[1:]])
+    paid = [o for o in outcomes if isinstance(o, str)]
+    refused = [o for o in outcomes if isinstance(o, Problem)]
+    assert all(p in prices for p in paid) and {o.kind for o in refused} <= {"total-changed"}
+    assert len(paid) + len(refused) == 12 and taken(office, run) == 1 + len(paid)
+    last = office.look(lambda d: making.run_view(d, run["id"]))["price"]["amount"]
+    assert enroll(office, run, last)
