@@ -31,6 +31,11 @@ class Patient(H11Protocol):
 
     def connection_made(self, transport: asyncio.Transport) -> None:  # type: ignore[override]
         super().connection_made(transport)
+        # Head and body of an answer are two writes; on a socket that was bound for several processes the second would wait
+        # up to 40 ms for the client to acknowledge the first (asyncio sees by such a socket's number that it is no TCP).
+        ours = transport.get_extra_info("socket")
+        if ours is not None and ours.family in (socket.AF_INET, socket.AF_INET6):
+            ours.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
         self._wait()
 
     def data_received(self, data: bytes) -> None:

@@ -121,8 +121,8 @@ def test_a_crash_in_one_job_does_not_stop_the_others(line):
     queued(line, 2)
 
     class Broken:
-        def send(self, key, to, subject, body, tries, paper):
-            if subject == "Letter 0":
+        def send(self, key, mailing, tries):
+            if mailing.subject == "Letter 0":
                 raise ZeroDivisionError("by zero")
 
     worker = Worker(line.sessions, Broken(), None)

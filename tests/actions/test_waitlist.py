@@ -1,6 +1,7 @@
 """The line of a full run and parties of several heads."""
 
 import random
+from collections import Counter
 from datetime import timedelta
 from functools import partial
 
@@ -251,6 +252,7 @@ class SeatsUnderRandomActs(RuleBasedStateMachine):
     """Random acts on two small runs, against the database; after each, no seat is sold twice and the line is kept."""
 
     office: Office
+    done: Counter[str]  # what was done, not only tried
 
     @initialize(rule=st.sampled_from(["fit", "strict"]), hold=st.booleans())
     def begin(self, rule, hold):
@@ -264,7 +266,7 @@ class SeatsUnderRandomActs(RuleBasedStateMachine):
             lambda d: making.change_run(d, self.run["id"], command_of(RunPatch, {"seen": seen, "set": ask}))
         )
 
-    def attempt(self, uow, crash=False):
+    def attempt(self, what, uow, crash=False):
         self.moment = self.moment.later(minutes=1)
 
         def act(d):
@@ -276,8 +278,12 @@ class SeatsUnderRandomActs(RuleBasedStateMachine):
 
         try:
             done = self.moment.act(act)
-        except (Problem, Refused, Crash):
+        except (Problem, Refused):
             return
+        except Crash:
+            assert crash
+            return
+        self.done[what] += 1
         if isinstance(done, dict) and done.get("change"):
             self.undoable.append(done["change"])
 
@@ -293,6 +299,7 @@ class SeatsUnderRandomActs(RuleBasedStateMachine):
     def enroll(self, heads, crash):
         person, total = a_person(self.moment), self.total(heads)
         self.attempt(
+            "enroll",
             lambda d: enrollments.enroll(
                 d,
                 command_of(
@@ -307,86 +314,90 @@ class SeatsUnderRandomActs(RuleBasedStateMachine):
     def wait(self, heads):
         person = a_person(self.moment)
         self.attempt(
+            "wait",
             lambda d: waitlist.join(
                 d,
                 command_of(
                     JoinCommand, {"run_id": self.run["id"], "person_id": person["id"], "heads": heads}
                 ),
-            )
+            ),
         )
 
     @rule(n=st.integers(0, 20), crash=st.booleans())
     def withdraw(self, n, crash):
         row = self.pick(roster_of(self.moment, self.run), n)
         if row:
-            self.attempt(lambda d: leaving.withdraw(d, row["id"]), crash)
+            self.attempt("withdraw", lambda d: leaving.withdraw(d, row["id"]), crash)
 
     @rule(n=st.integers(0, 20))
     def move(self, n):
         row = self.pick(roster_of(self.moment, self.run), n)
         if row:
             self.attempt(
+                "move",
                 lambda d: transfers.transfer(
                     d, row["id"], command_of(TransferCommand, {"run_id": self.runs[1]["id"]})
-                )
+                ),
             )
 
     @rule(n=st.integers(0, 20), leave=st.booleans(), why=st.sampled_from(["", "her turn"]))
     def seat_or_leave(self, n, leave, why):
         row = self.pick(line(self.moment, self.run), n)
         if row and leave:
-            self.attempt(lambda d: waitlist.leave(d, row["id"]))
+            self.attempt("leave", lambda d: waitlist.leave(d, row["id"]))
         elif row:
             total = self.total(row["heads"])
-            self.attempt(lambda d: waitlist.seat(d, row["id"], total, why))
+            self.attempt("seat", lambda d: waitlist.seat(d, row["id"], total, why))
 
     @rule(crash=st.booleans())
     def go_down(self, crash):
-        self.attempt(lambda d: offers.go_down(d, self.run["id"]), crash)
+        self.attempt("go_down", lambda d: offers.go_down(d, self.run["id"]), crash)
 
     @rule(n=st.integers(0, 20), answer=st.sampled_from(["take", "decline", "time"]))
     def answer(self, n, answer):
         row = self.pick([w for w in line(self.moment, self.run) if w["status"] == "offered"], n)
         if row:
             total, token = self.total(row["heads"]), signing.token_for("o", row["id"], row["offers"])
-            self.attempt(lambda d: offers.reply(d, token, answer, total))
+            self.attempt(f"answer {answer}", lambda d: offers.reply(d, token, answer, total))
 
     @rule(n=st.integers(0, 20))
     def offer_out_of_turn(self, n):
         row = self.pick(line(self.moment, self.run), n)
         if row:
-            self.attempt(lambda d: offers.offer(d, row["id"], "asked nicely"))
+            self.attempt("offer_out_of_turn", lambda d: offers.offer(d, row["id"], "asked nicely"))
 
     @rule(hours=st.integers(1, 40))
     def time_goes_by(self, hours):
         if self.moment.at < self.office.at + timedelta(days=18):
             self.moment = self.moment.later(hours=hours)
-        self.attempt(lambda d: {"let": held_places.let_go(d, self.run["id"])})
+        self.attempt("time_goes_by", lambda d: {"let": held_places.let_go(d, self.run["id"])})
 
     @rule(capacity=st.integers(1, 5), over=st.integers(0, 1))
     def change_capacity(self, capacity, over):
         self.attempt(
+            "change_capacity",
             lambda d: making.change_run(
                 d,
                 self.run["id"],
                 command_of(RunPatch, {"seen": {}, "set": {"capacity": capacity, "overbook": over}}),
-            )
+            ),
         )
 
     @rule(many=st.integers(1, 2), days=st.integers(0, 2))
     def hold(self, many, days):
         last = (self.moment.at + timedelta(days=days)).date().isoformat()
         self.attempt(
+            "hold",
             lambda d: held_places.hold(
                 d, self.run["id"], command_of(HoldCommand, {"seats": many, "for_whom": "X", "last": last})
-            )
+            ),
         )
 
     @precondition(lambda self: self.undoable)
     @rule(n=st.integers(0, 20))
     def take_back(self, n):
         change = self.undoable.pop(n % len(self.undoable))
-        self.attempt(lambda d: undo.undo(d, change))
+        self.attempt("take_back", lambda d: undo.undo(d, change))
 
     @invariant()
     def nothing_is_wrong(self):
@@ -430,12 +441,15 @@ class SeatsUnderRandomActs(RuleBasedStateMachine):
 
 
 def test_random_acts_never_sell_a_seat_twice(office):
-    SeatsUnderRandomActs.office = office
+    SeatsUnderRandomActs.office, SeatsUnderRandomActs.done = office, Counter()
     case = SeatsUnderRandomActs.TestCase()
     case.settings = settings(
-        max_examples=150 if LONG else 4,
-        stateful_step_count=60 if LONG else 20,
+        max_examples=150 if LONG else 6,
+        stateful_step_count=60 if LONG else 30,
         deadline=None,
         derandomize=not LONG,
     )
     case.runTest()
+    done = SeatsUnderRandomActs.done
+    wanted = {"enroll", "wait", "withdraw", "go_down", "change_capacity", "hold", "take_back", "time_goes_by"}
+    assert wanted <= set(done), f"never done: {wanted - set(done)}; done: {done}"

@@ -34,10 +34,9 @@ def served(sessions, users):
     """The application behind real sockets, less patient than in use."""
     settings = Settings("", True, False, ROOT / "web" / "dist")
     port = free_port()
-    server = uvicorn.Server(
-        uvicorn.Config(create_app(settings, sessions), host="127.0.0.1", port=port, **OPTIONS)
-    )
-    thread = threading.Thread(target=server.run, daemon=True)
+    config = uvicorn.Config(create_app(settings, sessions), host="127.0.0.1", port=port, **OPTIONS)
+    server, ours = uvicorn.Server(config), config.bind_socket()  # as `serve` does for several processes
+    thread = threading.Thread(target=server.run, args=([ours],), daemon=True)
     thread.start()
     while not server.started:
         time.sleep(0.02)
@@ -92,6 +91,22 @@ def test_patience_is_for_heads_and_not_for_answers(served, monkeypatch):
         answer = connection.getresponse()
         assert answer.status == 200 and len(answer.read()) > 200
     assert issubclass(Patient, asyncio.Protocol)
+
+
+def test_the_body_of_an_answer_is_not_held_back_until_its_head_is_acknowledged(served, monkeypatch):
+    """TCP_NODELAY is set on every connection, also of a socket that asyncio does not take for TCP."""
+    seen, wait = [], Patient._wait
+
+    def looking(self):
+        ours = self.transport.get_extra_info("socket")
+        seen.append((ours.proto, ours.getsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY)))
+        wait(self)
+
+    monkeypatch.setattr(Patient, "_wait", looking)
+    connection = HTTPConnection("127.0.0.1", served, timeout=10)
+    connection.request("GET", "/")
+    assert connection.getresponse().status == 200
+    assert seen and all(proto == 0 and without_delay for proto, without_delay in seen)
 
 
 @pytest.mark.parametrize("host", ["evil.example", "localhost.evil.example", "", "a b", "[::1"])

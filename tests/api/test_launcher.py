@@ -240,8 +240,8 @@ def brings_back_what_ended(process, port):
     assert pid_of("cli worker") == survivor, "the worker outlives its database"
 
 
-def runs(home):
-    """How many runs the stored center has, read with a server of our own."""
+def stored(home):
+    """How many runs and people the stored center has, and whether it is finished, read with a server of our own."""
     server = OwnServer(home)
     server.start()
     try:
@@ -251,7 +251,9 @@ def runs(home):
             pymysql.connect(unix_socket=str(server.run_dir / "s"), user="root", database="archgate") as c,
             c.cursor() as cursor,
         ):
-            cursor.execute("SELECT COUNT(*), (SELECT COUNT(*) FROM people) FROM runs")
+            cursor.execute(
+                "SELECT COUNT(*), (SELECT COUNT(*) FROM people), (SELECT demo_ready FROM center) FROM runs"
+            )
             return cursor.fetchone()
     finally:
         server.stop()
@@ -279,7 +281,7 @@ def test_the_demo_keeps_its_data_refuses_a_second_start_survives_its_parts_and_e
         "going back to 2020-01-01 needs --fresh"
         in launch("demo", "--today", "2020-01-01", "--port", str(free_port()), home=home).stderr
     )
-    assert runs(home) == (17, 156)
+    assert stored(home) == (17, 156, 1)
     kept = list((home / "kept").iterdir())
     assert len(kept) == 1 and not (home / "db.new").exists()
     process, port = start(home, "--fresh")  # begins anew from the kept copy
@@ -287,7 +289,7 @@ def test_the_demo_keeps_its_data_refuses_a_second_start_survives_its_parts_and_e
         brings_back_what_ended(process, port)
     finally:
         end(process)
-    assert runs(home) == (17, 156) and list((home / "kept").iterdir()) == kept
+    assert stored(home) == (17, 156, 1) and list((home / "kept").iterdir()) == kept
 
 
 def test_a_start_that_was_killed_while_the_center_was_made_is_made_anew(tmp_path):
@@ -296,14 +298,15 @@ def test_a_start_that_was_killed_while_the_center_was_made_is_made_anew(tmp_path
         [LAUNCHER, "demo", "--port", str(free_port())], stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True,
         env={**os.environ, "ARCHGATE_DEMO_HOME": str(home), "ARCHGATE_QUICK_HASH": "1"}, start_new_session=True,
     )  # fmt: skip
-    while "making the demo center" not in process.stderr.readline():
-        pass
+    assert any("making the demo center" in line for line in process.stderr), "it ended before it began"
     time.sleep(1.5)
     os.killpg(process.pid, signal.SIGKILL)  # its database server ends by itself
     process.wait(10)
+    number, people, ready = stored(home)
+    assert number < 17 and people < 156 and not ready  # it was killed in the middle
     again, _ = start(home)
     end(again)
-    assert runs(home) == (17, 156)
+    assert stored(home) == (17, 156, 1)
 
 
 def test_real_use_from_an_empty_database_to_a_signed_in_administrator(worker_id):

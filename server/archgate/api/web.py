@@ -208,16 +208,22 @@ async def on_validation(request: Request, error: Exception) -> JSONResponse:
 
 def current_user(request: Request) -> staff.User:
     token = request.cookies.get(COOKIE)
-    user = read_only(request.app.state.sessions, lambda uow: staff.user_of(uow, token)) if token else None
+    user = None
+    if token:
+        sessions: Sessions = request.app.state.sessions
+        with sessions() as session:  # asked before every request: the center has no part in it
+            user = staff.user_of(session, token)
     if user is None:
         raise Problem(401, "signed-out", "You are signed out; sign in to go on. What you typed is kept.")
     return user
 
 
-def may(what: str) -> Callable[[staff.User], staff.User]:
+def may(what: str) -> Callable[[staff.User], Coroutine[None, None, staff.User]]:
     """A dependency: the signed-in user, if their role may do this act."""
 
-    def check(user: staff.User = Depends(current_user)) -> staff.User:
+    async def check(
+        user: staff.User = Depends(current_user),
+    ) -> staff.User:  # no thread for a look into a table
         if user.role not in staff.MAY[what]:
             raise Problem(403, "forbidden", f"A {user.role} may not {what}.")
         return user

@@ -95,7 +95,7 @@ class Enrollment(Base):
     live: Mapped[int | None] = mapped_column(
         SmallInteger, Computed("CASE WHEN status IN ('seated','held') THEN 1 ELSE NULL END", persisted=True)
     )
-    role: Mapped[Role] = mapped_column(default="learner")
+    role: Mapped[Role] = mapped_column(default=Role.LEARNER)
     hold_until: Mapped[datetime | None]
     received_on: Mapped[date | None]
     exception: Mapped[Prose] = mapped_column(default="")

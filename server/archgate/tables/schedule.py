@@ -19,7 +19,7 @@ class Place(Base):
     __table_args__ = (CheckConstraint("seats IS NULL OR seats >= 1", name="seats"),)
     id: Mapped[Key]
     name: Mapped[str] = mapped_column(String(200), unique=True)
-    kind: Mapped[PlaceKind] = mapped_column(default="room")
+    kind: Mapped[PlaceKind] = mapped_column(default=PlaceKind.ROOM)
     seats: Mapped[int | None]
     facts: Mapped[Prose] = mapped_column(default="")
     address: Mapped[Prose] = mapped_column(default="")

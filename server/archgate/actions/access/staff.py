@@ -10,6 +10,7 @@ from functools import lru_cache
 from pwdlib import PasswordHash
 from pwdlib.hashers.argon2 import Argon2Hasher
 from sqlalchemy import case, delete, insert, select, update
+from sqlalchemy.orm import Session
 
 from archgate.actions.kernel import signing
 from archgate.actions.kernel.problems import Problem
@@ -179,7 +180,7 @@ def open_session(uow: UnitOfWork, user: User) -> str:
     return token
 
 
-def user_of(uow: UnitOfWork, token: str) -> User | None:
+def user_of(session: Session, token: str) -> User | None:
     """Whose session a token is, if it still stands."""
     query = (
         select(User)
@@ -191,7 +192,7 @@ def user_of(uow: UnitOfWork, token: str) -> User | None:
             User.active,
         )
     )
-    return uow.session.scalar(query)
+    return session.scalar(query)
 
 
 def sign_out(uow: UnitOfWork, token: str) -> None:

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from datetime import timedelta
 
+from sqlalchemy.orm.attributes import set_committed_value
+
 from archgate.actions.enrolling import telling
 from archgate.actions.enrolling.commands import EnrollCommand
 from archgate.actions.enrolling.views import EnrolledView, NamedView
@@ -17,6 +19,7 @@ from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.reversals import reverses
+from archgate.actions.kernel.rows import put
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import money, payments
 from archgate.actions.people import people
@@ -24,6 +27,7 @@ from archgate.actions.seats import made_of, parties, seats
 from archgate.core import seats as core_seats
 from archgate.core.quotes import AgreedQuote
 from archgate.core.states import EnrollmentStatus, Role, RunStatus, SignUp
+from archgate.tables.base import Base
 from archgate.tables.courses import Run
 from archgate.tables.fees import EnrollmentExtra, Extra
 from archgate.tables.log import Change
@@ -199,26 +203,31 @@ def seat_person(uow: UnitOfWork, coming: Coming, seat: core_seats.Seated | None 
         way_in=coming.way_in,
         heads=len(heads),
         note=coming.note[:5000],
-        places=[
-            PartyPlace(n=n, rate_id=rate.id, person_id=known[n - 2] if n - 2 < len(known) else None)
-            for n, rate in enumerate(heads[1:], 2)
-        ],
-        extras=[
-            EnrollmentExtra(extra_id=extra.id, quantity=count, extra=extra)
-            for extra, count in taken_along(run, priced)
-        ],
         signed_up=uow.today,
         enrolled_at=uow.now,
         currency=run.currency,
         total=priced.total,
         quote=priced,
-        installments=[
-            Installment(n=i.n, due=i.due, amount=i.amount, settle=i.settle, why=i.why)
+    )
+    put(uow, [enrollment])
+    number = enrollment.id
+    parts: dict[str, list[Base]] = {
+        "places": [
+            PartyPlace(enrollment_id=number, n=n, rate_id=rate.id, person_id=known[n - 2] if n - 2 < len(known) else None)
+            for n, rate in enumerate(heads[1:], 2)
+        ],
+        "extras": [
+            EnrollmentExtra(enrollment_id=number, extra_id=extra.id, quantity=count)
+            for extra, count in taken_along(run, priced)
+        ],
+        "installments": [
+            Installment(enrollment_id=number, n=i.n, due=i.due, amount=i.amount, settle=i.settle, why=i.why)
             for i in priced.installments
         ],
-    )
-    uow.session.add(enrollment)
-    uow.session.flush()
+    }  # fmt: skip
+    for name, rows in parts.items():
+        put(uow, rows)
+        set_committed_value(enrollment, name, rows)
     if resolved.code:
         codes.take(uow, resolved.code, enrollment, -sum(x.amount for x in priced.of_kind("code")))
     stock.take_for(uow, enrollment, back=False, cause=f"{person.name}, {run.code}")

@@ -21,7 +21,7 @@ from zoneinfo import ZoneInfo
 
 import orjson
 from pydantic import BaseModel
-from sqlalchemy import delete, event, inspect, update
+from sqlalchemy import delete, event, insert, inspect, update
 from sqlalchemy.exc import DBAPIError, IntegrityError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session, object_session, sessionmaker
@@ -191,6 +191,11 @@ def _note_row(uow: UnitOfWork, obj: Base, before: Document | None, after: Docume
     uow.rows.append({"table": obj.__tablename__, "id": identity[0], "before": before, "after": after})
 
 
+def note_new(uow: UnitOfWork, obj: Base) -> None:
+    """Log a row that was written past the session."""
+    _note_row(uow, obj, None, _columns(obj))
+
+
 def _columns(obj: Base) -> Document:
     loaded = inspect(obj).dict
     return {
@@ -267,9 +272,19 @@ def _refuse_unlocked(session: Session) -> None:
     made = {run.id for run in fresh}
     touched = [*session.new, *session.deleted, *(x for x in session.dirty if session.is_modified(x))]
     for obj in touched:
-        run_id = _of_run(obj)
-        if run_id is not None and run_id not in locked and run_id not in made:
-            raise Unlocked(f"{type(obj).__name__} of run {run_id} is written without the run's lock.")
+        _refuse_one(obj, {*locked, *made})
+
+
+def _refuse_one(obj: object, held: set[int]) -> None:
+    run_id = _of_run(obj)
+    if run_id is not None and run_id not in held:
+        raise Unlocked(f"{type(obj).__name__} of run {run_id} is written without the run's lock.")
+
+
+def refuse_unlocked_row(session: Session, obj: Base) -> None:
+    """The same for a row that is written past the session."""
+    made = {run.id for run in session.info.get("made runs", set())}
+    _refuse_one(obj, {*session.info.get("locked seats", {}), *made})
 
 
 def _record(uow: UnitOfWork) -> None:
@@ -338,17 +353,14 @@ def act(
         with sessions() as session:
             try:
                 center = session.get_one(Center, 1)
-                kept = None
                 if once and user:
                     # The first time it is only written: a key that is there already brings us here again.
                     answer = _stored(session, user.id, once) if attempt > 1 else None
                     if answer is not None:
                         return answer["answer"]  # type: ignore[return-value]  # kept as JSON, read as the same answer
-                    kept = IdempotencyKey(
+                    session.connection().execute(insert(IdempotencyKey).values(
                         user_id=user.id, key=once.key, body_hash=once.body_hash, status=once.status, at=system_now()
-                    )  # fmt: skip
-                    session.add(kept)
-                    session.flush()
+                    ))  # fmt: skip
                 work = UnitOfWork(session, center, user, at or business_now(center.clock_offset), new_names)
                 _record(work)
                 result = action(work)
@@ -360,10 +372,15 @@ def act(
                     return result
                 for change in work.entries:
                     change.rows = work.rows if change is work.entries[-1] else []
-                    session.add(change)
+                if work.entries:
+                    session.connection().execute(
+                        insert(Change), [facts_of(change) for change in work.entries]
+                    )
                 _raise_revisions(session)
-                if kept is not None:
-                    kept.answer = {"answer": orjson.loads(orjson.dumps(result, default=as_json))}
+                if once and user:
+                    answer = {"answer": orjson.loads(orjson.dumps(result, default=as_json))}
+                    mine = (IdempotencyKey.user_id == user.id) & (IdempotencyKey.key == once.key)
+                    session.connection().execute(update(IdempotencyKey).where(mine).values(answer=answer))
                 session.commit()
                 return result
             except IntegrityError:
@@ -377,6 +394,11 @@ def act(
                     raise
                 time.sleep(random.uniform(0.01, 0.05) * attempt)
     raise AssertionError("unreachable")
+
+
+def facts_of(change: Change) -> Document:
+    """What of a log entry is written."""
+    return {a.key: getattr(change, a.key) for a in inspect(Change).column_attrs if a.key != "id"}
 
 
 def as_json(value: object) -> object:

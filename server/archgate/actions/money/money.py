@@ -9,7 +9,9 @@ from weakref import WeakKeyDictionary
 from sqlalchemy import Engine, Subquery, case, func, or_, select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import make_transient_to_detached
+from sqlalchemy.orm.attributes import set_committed_value
 
+from archgate.actions.kernel.rows import put
 from archgate.actions.kernel.unit_of_work import UnitOfWork, system_now
 from archgate.actions.money.views import NextDue
 from archgate.core import ledger
@@ -56,10 +58,12 @@ def post(
         entered_at=system_now(),
         user_id=uow.user.id if uow.user else None,
         cause=cause,
-        entries=[Entry(account_id=e.account, amount=e.amount) for e in posting.entries],
         **ties,
     )
-    uow.session.add(row)
+    put(uow, [row])
+    entries = [Entry(posting_id=row.id, account_id=e.account, amount=e.amount) for e in posting.entries]
+    put(uow, entries)
+    set_committed_value(row, "entries", entries)
     return row
 
 

@@ -148,7 +148,6 @@ def cancel_run(uow: UnitOfWork, run_id: int, why: str) -> Outcome:
         select(Enrollment).where(Enrollment.run_id == run.id, Enrollment.live == 1)
     ).all()
     due_back = refunds_of(uow, run, live)
-    title = run.title or run.course.title
     before = run.status
     run.status, run.decision, run.decision_until = RunStatus.CANCELLED, Decision.CANCELLED, None
     change = uow.log(

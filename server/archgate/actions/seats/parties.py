@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from sqlalchemy import literal, select, union_all
+from sqlalchemy import BindParameter, bindparam, literal, select, union_all
 
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.people import people
@@ -124,24 +124,29 @@ class Ties:
     interested: bool
 
 
+RUN: BindParameter[int] = bindparam("run")
+PERSON: BindParameter[int] = bindparam("person")
+# Put together once: with four parts it costs more to build than to answer.
+TIES = union_all(
+    select(literal("enrolled").label("kind"), Enrollment.id).where(
+        Enrollment.run_id == RUN, Enrollment.person_id == PERSON, Enrollment.live == 1
+    ),
+    select(literal("enrolled"), PartyPlace.id)
+    .join(Enrollment, Enrollment.id == PartyPlace.enrollment_id)
+    .where(Enrollment.run_id == RUN, Enrollment.live == 1, PartyPlace.person_id == PERSON),
+    select(literal("waiting"), Waiting.id).where(
+        Waiting.run_id == RUN, Waiting.person_id == PERSON, Waiting.live == 1
+    ),
+    select(literal("interested"), Interest.id).where(
+        Interest.course_id == bindparam("course"), Interest.person_id == PERSON, Interest.live == 1
+    ),
+)
+
+
 def ties_of(uow: UnitOfWork, run: Run, person_id: int) -> Ties:
-    mine, named = Enrollment.live == 1, PartyPlace.person_id == person_id
-    kinds = union_all(
-        select(literal("enrolled").label("kind"), Enrollment.id).where(
-            Enrollment.run_id == run.id, Enrollment.person_id == person_id, mine
-        ),
-        select(literal("enrolled"), PartyPlace.id)
-        .join(Enrollment, Enrollment.id == PartyPlace.enrollment_id)
-        .where(Enrollment.run_id == run.id, mine, named),
-        select(literal("waiting"), Waiting.id).where(
-            Waiting.run_id == run.id, Waiting.person_id == person_id, Waiting.live == 1
-        ),
-        select(literal("interested"), Interest.id).where(
-            Interest.course_id == run.course_id, Interest.person_id == person_id, Interest.live == 1
-        ),
-    )
-    rows: dict[str, int] = {kind: number for kind, number in uow.session.execute(kinds)}
-    return Ties("enrolled" in rows, rows.get("waiting"), "interested" in rows)
+    rows = uow.session.execute(TIES, {"run": run.id, "person": person_id, "course": run.course_id})
+    found: dict[str, int] = dict(row.tuple() for row in rows)
+    return Ties("enrolled" in found, found.get("waiting"), "interested" in found)
 
 
 def leave_interest(uow: UnitOfWork, run: Run, person_id: int, ties: Ties | None = None) -> None:

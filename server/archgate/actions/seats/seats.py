@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Protocol
 
-from sqlalchemy import ColumnElement, String, cast, func, literal, select, update
+from sqlalchemy import ColumnElement, String, bindparam, cast, func, literal, select, update
 
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
@@ -45,13 +45,24 @@ def is_locked(uow: UnitOfWork, run_id: int) -> bool:
     return run_id in uow.session.info.get("locked seats", {})
 
 
+OF_RUN = RunSeats.run_id == bindparam("run")
+WRITE = (
+    update(RunSeats)
+    .where(OF_RUN)
+    .values(version=RunSeats.version + 1)
+    .execution_options(synchronize_session=False)
+)
+READ = (
+    select(RunSeats, select(Center.revision).scalar_subquery())
+    .where(OF_RUN)
+    .execution_options(populate_existing=True)
+)
+
+
 def write_row(uow: UnitOfWork, run_id: int) -> tuple[RunSeats, int]:
     """Lock the seat row of a run by writing it; the row, and the revision of what the center adds to runs."""
-    mine = RunSeats.run_id == run_id
-    written = update(RunSeats).where(mine).values(version=RunSeats.version + 1)
-    uow.session.execute(written.execution_options(synchronize_session=False))
-    query = select(RunSeats, select(Center.revision).scalar_subquery()).where(mine)
-    found = uow.session.execute(query.execution_options(populate_existing=True)).one_or_none()
+    uow.session.execute(WRITE, {"run": run_id})
+    found = uow.session.execute(READ, {"run": run_id}).one_or_none()
     if found is None:
         raise not_found("This run")
     row, center_revision = found
@@ -92,17 +103,24 @@ def line_of(uow: UnitOfWork, run_id: int, offered: bool = False) -> list[Waiting
     return [by_id[p.id] for p in in_order([party(w) for w in by_id.values()])]
 
 
+LINE_AND_HELD = (
+    select(
+        cast(Waiting.status, String(20)).label("status"), Waiting.id, Waiting.heads, Waiting.joined_at, Waiting.head_start
+    )
+    .where(Waiting.run_id == bindparam("run"), Waiting.live == 1)
+    .union_all(
+        select(literal("held"), HeldPlace.id, HeldPlace.seats, HeldPlace.made_at, literal(0)).where(
+            HeldPlace.run_id == bindparam("run"), HeldPlace.status == HoldStatus.HELD, HeldPlace.last >= bindparam("today")
+        )
+    )
+)  # fmt: skip
+
+
 def seats_of(uow: UnitOfWork, run: Run, row: RunSeats | None = None) -> seats.Seats:
     """The seats of a run as they stand; certain only under the lock, when `row` is the locked row."""
     session = uow.session
     taken = row.taken if row else session.scalar(select(RunSeats.taken).where(RunSeats.run_id == run.id)) or 0
-    in_line = select(
-        cast(Waiting.status, String(20)).label("status"), Waiting.id, Waiting.heads, Waiting.joined_at, Waiting.head_start
-    ).where(Waiting.run_id == run.id, Waiting.live == 1)  # fmt: skip
-    held = select(literal("held"), HeldPlace.id, HeldPlace.seats, HeldPlace.made_at, literal(0)).where(
-        HeldPlace.run_id == run.id, HeldPlace.status == HoldStatus.HELD, HeldPlace.last >= uow.today
-    )
-    rows = session.execute(in_line.union_all(held)).all()
+    rows = session.execute(LINE_AND_HELD, {"run": run.id, "today": uow.today}).all()
     line = in_order([party(row) for row in rows if row.status == "waiting"])
     return seats.Seats(
         run.capacity, taken, tuple(p.heads for p in line), run.overbook,

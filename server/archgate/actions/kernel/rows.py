@@ -1,0 +1,80 @@
+"""New rows of the busiest acts, written by one statement a table, without the session's sorting of what depends on what.
+
+They are logged and refused without the run's lock as any other row is; afterwards they stand in the session as if they
+had been read. What refers to them is written after them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from sqlalchemy import Column, insert, inspect
+from sqlalchemy.orm import Mapper, Session, make_transient_to_detached
+
+from archgate.actions.kernel.unit_of_work import MADE_OF, UNLOGGED, UnitOfWork, note_new, refuse_unlocked_row
+from archgate.tables import Base
+
+
+def put(uow: UnitOfWork, rows: Sequence[Base]) -> None:
+    """Write new rows of one table. Their lists of other rows are not written; those are put by themselves."""
+    if not rows:
+        return
+    session = uow.session
+    kind = type(rows[0])
+    assert not issubclass(kind, MADE_OF), (
+        "what a run is made of raises its revision when the session writes it"
+    )
+    if session.new:
+        session.flush()  # what these rows may refer to
+    mapper: Mapper[Base] = inspect(kind)
+    for row in rows:
+        refuse_unlocked_row(session, row)
+        fill_in(mapper, row)
+    number(session, mapper, rows)
+    for row in rows:
+        if not isinstance(row, UNLOGGED):
+            note_new(uow, row)
+        make_transient_to_detached(row)
+    session.add_all(rows)
+
+
+def columns_of(mapper: Mapper[Base]) -> list[tuple[str, Column[object]]]:
+    """The columns that are written, by their attribute: all but those which the database works out."""
+    found = [(a.key, a.columns[0]) for a in mapper.column_attrs]
+    return [(key, c) for key, c in found if isinstance(c, Column) and c.computed is None]
+
+
+def fill_in(mapper: Mapper[Base], row: Base) -> None:
+    """Give a new row the values its table has for what was not said."""
+    said = inspect(row).dict
+    for key, column in columns_of(mapper):
+        if key in said or column.primary_key:
+            continue
+        usual = column.default
+        if usual is None:
+            setattr(row, key, None)
+        elif usual.is_scalar:
+            setattr(row, key, usual.arg)  # type: ignore[attr-defined]
+        else:
+            setattr(row, key, usual.arg(None))  # type: ignore[attr-defined]
+
+
+def number(session: Session, mapper: Mapper[Base], rows: Sequence[Base]) -> None:
+    """Insert the rows, and give each the key it got."""
+    names = [
+        key for key, column in columns_of(mapper) if not column.primary_key or key in inspect(rows[0]).dict
+    ]
+    values = [{key: getattr(row, key) for key in names} for row in rows]
+    (key,) = (k for k, column in columns_of(mapper) if column.primary_key)
+    connection = session.connection()
+    table = mapper.class_
+    if len(rows) == 1:
+        made = connection.execute(insert(table).values(values[0])).inserted_primary_key
+        ids = [made[0] if made else None]
+    else:
+        own = getattr(table, key)
+        ids = list(
+            connection.execute(insert(table).returning(own, sort_by_parameter_order=True), values).scalars()
+        )
+    for row, own_key in zip(rows, ids, strict=True):
+        setattr(row, key, own_key)
