@@ -31,6 +31,7 @@ from archgate.tables.seats import RunSeats
 from made import PASSWORD, Office
 
 SERVER = "ARCHGATE_TEST_SERVER"
+STARTED: list[tuple[tempfile.TemporaryDirectory[str], OwnServer]] = []
 LONG = os.environ.get("ARCHGATE_LONG") == "1"
 settings.register_profile(
     "usual", max_examples=60, deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow]
@@ -40,21 +41,29 @@ settings.load_profile("long" if LONG else "usual")
 
 
 def pytest_configure(config: pytest.Config) -> None:
-    """The controlling process starts the server; workers find its address in the environment."""
+    """The controlling process starts the server, and workers find its address in the environment. Tests of the core ask for
+    none, so they go without."""
     if hasattr(config, "workerinput") or config.option.collectonly:
         return
+    core = Path(__file__).parent / "core"
+    if not all(Path(arg.partition("::")[0]).resolve().is_relative_to(core) for arg in config.args):
+        start_server()
+
+
+def start_server() -> None:
     memory = "/dev/shm" if Path("/dev/shm").is_dir() and os.access("/dev/shm", os.W_OK) else None
-    config.server_home = tempfile.TemporaryDirectory(prefix="ag-test-", dir=memory)  # type: ignore[attr-defined]
-    server = OwnServer(Path(config.server_home.name), quick=True)  # type: ignore[attr-defined]
+    home = tempfile.TemporaryDirectory(prefix="ag-test-", dir=memory)
+    server = OwnServer(Path(home.name), quick=True)
     server.start()
-    config.own_server = server  # type: ignore[attr-defined]
     os.environ[SERVER] = server.url("{}")
+    STARTED.append((home, server))
 
 
 def pytest_unconfigure(config: pytest.Config) -> None:
-    if hasattr(config, "own_server"):
-        config.own_server.stop()
-        config.server_home.cleanup()
+    while STARTED:
+        home, server = STARTED.pop()
+        server.stop()
+        home.cleanup()
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
@@ -64,6 +73,8 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 
 def new_database(name: str) -> str:
     """An empty database on the test server; returns its URL."""
+    if SERVER not in os.environ:
+        start_server()
     url = os.environ[SERVER].format(name)
     parts = make_url(url)
     with pymysql.connect(

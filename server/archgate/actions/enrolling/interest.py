@@ -39,7 +39,6 @@ from archgate.core.states import InterestStatus, RunStatus, SignUp
 from archgate.papers.letters.occasions import SignUpOpens
 from archgate.papers.letters.writing import written
 from archgate.tables.courses import Course, Run
-from archgate.tables.people import PersonTag
 from archgate.tables.waitlist import Interest, Waiting
 
 NOT_ENROLLED = "This is not an enrollment: no seat is kept, and nothing is owed."
@@ -231,13 +230,6 @@ def lines_of(uow: UnitOfWork, run_id: int | None, course_id: int | None, tag: st
          r.note, *(r.answers.get(q, "") for q in questions), tag]
         for r in rows
     ]  # fmt: skip
-
-
-def tag_people(uow: UnitOfWork, run_id: int | None, course_id: int | None, tag: str) -> None:
-    """Give everybody on a list a tag, so that they are found again."""
-    _, _, rows = the_list(uow, run_id, course_id)
-    has = set(uow.session.scalars(select(PersonTag.person_id).where(PersonTag.tag == tag)))
-    uow.session.add_all(PersonTag(person_id=r.person_id, tag=tag) for r in rows if r.person_id not in has)
 
 
 def send_on(

@@ -77,7 +77,7 @@ def roster(uow: UnitOfWork, run_id: int) -> Roster:
         rows.append(RosterRow(
             number, person, name, email, phone, way, batch, labels.get(key) or label_of(uow, number), payer, format_amount(total, unit),
             format_amount(left, unit), due, format_amount(int(part), unit) if due else None, signed, user, heads,
-            places.get(number, []), note, role, group, until, aside, received, why, orjson.loads(answers),
+            places.get(number, []), note, Role(role), group, until, aside, received, why, orjson.loads(answers),
         ))  # fmt: skip
     state = seats.seats_of(uow, run)
     # Not looked at one by one: the rows are as the server made them.

@@ -355,15 +355,6 @@ def write_off(uow: UnitOfWork, account_id: int, command: WriteOffCommand) -> Acc
 # --- what an account shows --------------------------------------------------------------------------------
 
 
-def balance_at(uow: UnitOfWork, account: Account, day: date) -> int:
-    """What an account owes at the end of a day, by the days its postings count for."""
-    query = (
-        select(func.coalesce(func.sum(Entry.amount), 0)).join(Posting, Posting.id == Entry.posting_id)
-        .where(Entry.account_id == account.id, Posting.effective <= day)
-    )  # fmt: skip
-    return int(uow.session.scalar(query) or 0)
-
-
 def account_page(uow: UnitOfWork, account_id: int, day: date | None = None) -> AccountPage:
     """One account: balance, what is open, credit, and every entry with its cause and the balance after it."""
     account = get_account(uow, account_id)

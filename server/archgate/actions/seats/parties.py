@@ -145,7 +145,7 @@ TIES = union_all(
 
 def ties_of(uow: UnitOfWork, run: Run, person_id: int) -> Ties:
     rows = uow.session.execute(TIES, {"run": run.id, "person": person_id, "course": run.course_id})
-    found: dict[str, int] = dict(row.tuple() for row in rows)
+    found = {str(row.kind): int(row.id) for row in rows}
     return Ties("enrolled" in found, found.get("waiting"), "interested" in found)
 
 
