@@ -134,7 +134,11 @@ def monday_of(day: date) -> date:
 
 def moment_text(moment: datetime, zone: ZoneInfo) -> str:
     """A moment as people read it in a zone: Thu 9 Sep 2027 at 17:30."""
-    local = moment.astimezone(zone)
+    return local_text(moment.astimezone(zone))
+
+
+def local_text(local: datetime) -> str:
+    """The same of a moment that is in its zone already."""
     return f"{day_text(local.date())} at {local:%H:%M}"
 
 

@@ -7,6 +7,7 @@ from datetime import datetime
 from sqlalchemy import ForeignKey, Index, String, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
+from archgate.core.states import CallOutcome
 from archgate.tables.base import Base, Key, Name, Prose, Word, ascii_key
 from archgate.tables.jobs import Job
 from archgate.tables.people import Person
@@ -67,7 +68,7 @@ class Call(Base):
     id: Mapped[Key]
     meeting_id: Mapped[int] = mapped_column(ForeignKey("meetings.id"))
     person_id: Mapped[int] = mapped_column(ForeignKey("people.id"))
-    outcome: Mapped[Word]
+    outcome: Mapped[CallOutcome]
     note: Mapped[Prose] = mapped_column(default="")
     user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
     at: Mapped[datetime]

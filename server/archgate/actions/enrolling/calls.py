@@ -38,7 +38,7 @@ def call_list(uow: UnitOfWork, meeting_id: int) -> CallList:
         rows.append(CallRow(
             person_id=person.id, name=person.name, phone=person.phone, email=person.email,
             message=messages.message_view(uow, message).status if message else None,
-            outcome=CallOutcome(call.outcome) if call else None, note=call.note if call else "",
+            outcome=call.outcome if call else None, note=call.note if call else "",
         ))  # fmt: skip
     return CallList(
         meeting_id=meeting.id, run_id=run.id, run_code=run.code, title=run.title or run.course.title,
@@ -60,7 +60,7 @@ def note_call(uow: UnitOfWork, meeting_id: int, person_id: int, outcome: CallOut
         raise refuse("/note", "The note is longer than 500 characters.")
     row = uow.session.scalar(select(Call).where(Call.meeting_id == meeting_id, Call.person_id == person_id))
     row = row or Call(meeting_id=meeting_id, person_id=person_id)
-    row.outcome, row.note, row.user_id, row.at = str(outcome), note.strip(), uow.user_id, uow.now
+    row.outcome, row.note, row.user_id, row.at = outcome, note.strip(), uow.user_id, uow.now
     uow.session.add(row)
     when = day_text(uow.session.get_one(Meeting, meeting_id).date)
     uow.log(Act.NOTE_A_CALL, held.run_id, f"Called {name} about {held.run_code} on {when}: {outcome}")

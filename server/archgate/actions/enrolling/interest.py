@@ -23,6 +23,7 @@ from archgate.actions.enrolling.views import (
     InterestListDone,
     NextRun,
 )
+from archgate.actions.fees import fees as run_fees
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.lookups import get_course, get_run
 from archgate.actions.kernel.problems import conflict
@@ -31,7 +32,6 @@ from archgate.actions.messages import messages, webhooks
 from archgate.actions.people import people
 from archgate.actions.schedule import schedule
 from archgate.actions.seats import seats
-from archgate.core import gates
 from archgate.core import seats as core_seats
 from archgate.core.faults import refuse
 from archgate.core.reader import Document
@@ -297,9 +297,7 @@ def of_course_due(uow: UnitOfWork, run: Run) -> bool:
     """Whether those on the list of the course can sign up for this run now."""
     if not listed_on(uow, run, True):
         return False
-    state = gates.sign_up_at(
-        uow.now, RunStatus(run.status), schedule.sign_up_windows(run), False, schedule.is_open(run)
-    )[0]
+    state, _ = run_fees.sign_up_of(uow, run, False)
     return state is SignUp.OPEN and has_room(uow, run)
 
 
@@ -371,12 +369,7 @@ def demand(uow: UnitOfWork) -> list[Demand]:
         runs = uow.session.scalars(
             select(Run).where(Run.course_id == course.id, Run.status == RunStatus.PUBLISHED)
         ).all()
-        states = {
-            r.id: gates.sign_up_at(
-                uow.now, RunStatus(r.status), schedule.sign_up_windows(r), False, schedule.is_open(r)
-            )[0]
-            for r in runs
-        }
+        states = {r.id: run_fees.sign_up_of(uow, r, False)[0] for r in runs}
         free = [r.code for r in runs if states[r.id] is SignUp.OPEN and has_room(uow, r)]
         coming = [r.code for r in runs if states[r.id] is SignUp.NOT_YET]
         found.append(Demand(

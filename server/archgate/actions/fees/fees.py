@@ -32,7 +32,7 @@ from archgate.core.fee_documents import (
 )
 from archgate.core.money import format_amount, percent_text
 from archgate.core.reader import Document, Reader
-from archgate.core.states import Role, RunStatus, SignUp
+from archgate.core.states import Role, SignUp
 from archgate.core.taxes import Tax
 from archgate.tables.courses import Course, Run
 from archgate.tables.fees import EarlyStep, EnrollmentExtra, Extra, Rate
@@ -343,8 +343,9 @@ def start_of(uow: UnitOfWork, run: Run) -> date | None:
 
 
 def sign_up_of(uow: UnitOfWork, run: Run, full: bool) -> tuple[SignUp, str]:
+    """Whether a run takes sign-ups now, and why or why not. `full`: whether it has no seat for whoever asks."""
     windows = schedule.sign_up_windows(run)
-    return gates.sign_up_at(uow.now, RunStatus(run.status), windows, full, schedule.is_open(run))
+    return gates.sign_up_at(uow.now, run.status, windows, full, schedule.is_open(run))
 
 
 # --- shown ------------------------------------------------------------------------------------------------

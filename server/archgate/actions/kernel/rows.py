@@ -61,20 +61,10 @@ def fill_in(mapper: Mapper[Base], row: Base) -> None:
 
 def number(session: Session, mapper: Mapper[Base], rows: Sequence[Base]) -> None:
     """Insert the rows, and give each the key it got."""
-    names = [
-        key for key, column in columns_of(mapper) if not column.primary_key or key in inspect(rows[0]).dict
-    ]
-    values = [{key: getattr(row, key) for key in names} for row in rows]
-    (key,) = (k for k, column in columns_of(mapper) if column.primary_key)
-    connection = session.connection()
+    columns = columns_of(mapper)
+    (own,) = (key for key, column in columns if column.primary_key)
+    values = [{key: getattr(row, key) for key, _ in columns if key != own} for row in rows]
     table = mapper.class_
-    if len(rows) == 1:
-        made = connection.execute(insert(table).values(values[0])).inserted_primary_key
-        ids = [made[0] if made else None]
-    else:
-        own = getattr(table, key)
-        ids = list(
-            connection.execute(insert(table).returning(own, sort_by_parameter_order=True), values).scalars()
-        )
-    for row, own_key in zip(rows, ids, strict=True):
-        setattr(row, key, own_key)
+    inserted = insert(table).returning(getattr(table, own), sort_by_parameter_order=True)
+    for row, key in zip(rows, session.connection().execute(inserted, values).scalars(), strict=True):
+        setattr(row, own, key)

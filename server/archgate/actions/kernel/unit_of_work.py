@@ -237,11 +237,9 @@ def _whose(session: Session, obj: object) -> int | None:
         obj = session.get(Rate, obj.rate_id) if obj.rate_id else None
     elif isinstance(obj, PlanLine):
         obj = session.get(Plan, obj.plan_id) if obj.plan_id else None
-    if isinstance(obj, Run):
-        return obj.id
     if isinstance(obj, Plan) and obj.run_id is None:
         return OF_CENTER
-    return obj.run_id if isinstance(obj, Meeting | MeetingPattern | Gate | Rate | SoldExtra | Plan) else None
+    return _of_run(obj)
 
 
 def changed_wholes(session: Session) -> set[int]:

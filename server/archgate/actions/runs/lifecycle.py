@@ -153,9 +153,9 @@ def cancel_run(uow: UnitOfWork, run_id: int, why: str) -> Outcome:
     change = uow.log(
         Act.CANCEL_A_RUN, run.id, f"Cancelled {run.code}{': ' + why.strip() if why.strip() else ''}"
     )
-    first = next((m for m in schedule.ordered(run) if m.starts_at > uow.now), None)
+    begins = telling.begins(uow, run)
     occasion = RunCancelled(
-        uow.center.name, messages.named(run), "", first.date if first else None, why.strip(), seat=True
+        uow.center.name, messages.named(run), "", begins.day if begins else None, why.strip(), seat=True
     )
     told = messages.tell_run(uow, run, change, occasion)
     for e in live:

@@ -8,13 +8,13 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass, fields
-from datetime import datetime, time
+from datetime import time
 from pathlib import Path
 
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 
 from archgate.core.money import format_amount
-from archgate.core.schedule import day_text
+from archgate.core.schedule import day_text, local_text
 from archgate.papers.letters.occasions import Occasion
 from archgate.papers.words import money_text
 
@@ -29,13 +29,8 @@ def clock_text(at: time) -> str:
     return f"{at:%H:%M}"
 
 
-def moment_text(at: datetime) -> str:
-    """A moment in the zone it is given in."""
-    return f"{day_text(at.date())} at {at:%H:%M}"
-
-
 TEXTS.filters |= {
-    "amount": format_amount, "money": money_text, "day": day_text, "clock": clock_text, "moment": moment_text,
+    "amount": format_amount, "money": money_text, "day": day_text, "clock": clock_text, "moment": local_text,
 }  # fmt: skip
 
 
