@@ -41,9 +41,10 @@ settings.load_profile("long" if LONG else "usual")
 
 
 def pytest_configure(config: pytest.Config) -> None:
-    """The controlling process starts the server, and workers find its address in the environment. Tests of the core ask for
-    none, so they go without."""
-    if hasattr(config, "workerinput") or config.option.collectonly:
+    """Where there are several workers, the controlling process starts the server, and they find its address in the
+    environment; else the first test that asks for it does. Tests of the core ask for none, so they go without."""
+    several = getattr(config.option, "numprocesses", None)
+    if hasattr(config, "workerinput") or config.option.collectonly or not several:
         return
     core = Path(__file__).parent / "core"
     if not all(Path(arg.partition("::")[0]).resolve().is_relative_to(core) for arg in config.args):

@@ -51,10 +51,10 @@ from archgate.api import (
     web,
 )
 from archgate.api.guard import Guard
+from archgate.api.web import PREFIX
 from archgate.core.faults import Refused
 from archgate.settings import Settings
 
-PREFIX = "/api/v1"
 SUBJECTS = (
     access,
     users,

@@ -66,6 +66,22 @@ class Patient(H11Protocol):
 BACKLOG = 512
 
 
+class Fair(asyncio.SelectorEventLoop):
+    """An event loop that takes one connection at a time from the socket that several processes share. Python's own takes
+    all that wait, so that whoever wakes first had them all, and one process answered while the other had nothing to do."""
+
+    def _accept_connection(
+        self,
+        protocol_factory: Callable[[], asyncio.Protocol],
+        sock: socket.socket,
+        sslcontext: None = None,
+        server: asyncio.AbstractServer | None = None,
+        backlog: int = 1,
+        *rest: float,
+    ) -> None:
+        super()._accept_connection(protocol_factory, sock, sslcontext, server, 1, *rest)  # type: ignore[misc]
+
+
 class Options(TypedDict):
     """How uvicorn serves, in one process or several."""
 
@@ -77,6 +93,7 @@ class Options(TypedDict):
     proxy_headers: bool
     timeout_graceful_shutdown: int
     backlog: int
+    loop: str
 
 
 OPTIONS: Options = {
@@ -88,6 +105,7 @@ OPTIONS: Options = {
     "proxy_headers": False,
     "timeout_graceful_shutdown": 3,
     "backlog": BACKLOG,
+    "loop": "archgate.serving:Fair",
 }
 
 

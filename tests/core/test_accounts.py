@@ -17,7 +17,17 @@ from archgate.core.accounts import (
 from archgate.core.faults import Refused
 from archgate.core.ledger import balances_of, check_ledger_balances, sign_up_postings
 from archgate.core.plans import Standing, replanned
-from archgate.core.refunds import Policy, RefundStep, kept_of, kept_of_transfer, share_of_meeting
+from archgate.core.refunds import (
+    Policy,
+    RefundStep,
+    Settled,
+    kept_of,
+    kept_of_no_show,
+    kept_of_transfer,
+    settled,
+    settled_together,
+    share_of_meeting,
+)
 
 DAY = date(2027, 8, 20)
 ROWS = [Open(3, date(2027, 9, 1), 5000), Open(1, date(2027, 7, 1), 4000), Open(2, date(2027, 7, 1), 3000)]
@@ -234,3 +244,26 @@ def test_all_meetings_together_are_worth_the_price(total, minutes):
     assert sum(shares) == total
     for share, length in zip(shares, minutes, strict=True):
         assert abs(share - total * length / sum(minutes)) < 1
+
+
+def test_why_everything_goes_back_is_said_and_the_first_day_itself_still_counts():
+    policy = Policy((RefundStep(0, Decimal(50)),))
+    assert (
+        kept_of(None, 24000, START, START, "USD").why
+        == "There is no refund policy; everything is given back."
+    )
+    no_start = kept_of(policy, 24000, None, START, "USD")
+    assert no_start.why == "The run has no start to count days from; everything is given back."
+    that_day = kept_of(policy, 24000, START, START, "USD")
+    assert (that_day.amount, that_day.why) == (12000, "0 days before the start 50 percent is given back.")
+
+
+def test_who_does_not_come_gets_nothing_back():
+    assert (kept_of_no_show(24000).amount, kept_of_no_show(0).amount) == (24000, 0)
+    assert kept_of_no_show(24000).why == "Who does not come gets nothing back."
+
+
+def test_what_was_paid_settles_what_is_kept_first():
+    each = [settled(10000, 4000), settled(1000, 4000), settled(4000, 4000)]
+    assert [(s.kept, s.credit, s.owed) for s in each] == [(4000, 6000, 0), (4000, 0, 3000), (4000, 0, 0)]
+    assert settled_together(each) == Settled(12000, 6000, 3000)

@@ -27,6 +27,7 @@ from archgate.core.fees import (
     quote_for,
     sums_of,
     total_on,
+    unit_price,
 )
 from archgate.core.taxes import Tax, taxes_on
 
@@ -382,3 +383,35 @@ def test_the_next_change_is_where_the_price_line_turns(held, day):
         assert change is None
     else:
         assert change.at == datetime.combine(line[1].first, time(0), ZONE) and change.total == line[1].total
+
+
+def test_the_price_of_a_day_says_its_amount_its_rule_and_whether_it_is_early():
+    assert unit_price(STANDARD, date(2027, 8, 20), START, "USD").amount == 21000
+    until = unit_price(STANDARD, date(2027, 9, 1), START, "USD")
+    assert (until.amount, until.early) == (22800, True)
+    assert (
+        until.why
+        == "The regular amount is 240.00 less 5 percent. The early step holds through Fri 3 Sep 2027."
+    )
+    regular = unit_price(STANDARD, date(2027, 9, 10), START, "USD")
+    assert (regular.amount, regular.early) == (24000, False)
+    assert regular.why == "The regular amount is 240.00. No early step holds any more."
+    assert unit_price(replace(STANDARD, early=()), START, START, "USD").why == "The regular amount is 240.00."
+
+
+def test_only_the_line_of_a_rate_is_early_and_an_extra_says_its_price():
+    quote = told(
+        Fees((STANDARD,), (BOOK, PACK), codes=(LINTEL,)),
+        ask(("standard", 1), extras=[("book", 1)], code="LINTEL"),
+    )
+    assert {line.kind: line.early for line in quote.lines} == {"rate": True, "extra": False, "code": False}
+    said = {line.code: line.why for line in quote.lines if line.kind == "extra"}
+    assert said["book"].endswith(" each.") and said["pack"].endswith(" each, required once per head.")
+
+
+def test_an_amount_off_that_is_used_up_takes_nothing_more():
+    off = Code("OFF", off=21000, on=frozenset({"standard", "book"}))
+    quote = told(
+        Fees((STANDARD,), (BOOK,), codes=(off,)), ask(("standard", 1), extras=[("book", 1)], code="OFF")
+    )
+    assert [(x.of, x.amount) for x in quote.lines if x.kind == "code"] == [("standard", -21000)]

@@ -23,6 +23,7 @@ def test_amounts_are_read_and_written_with_the_currencys_own_decimals(text, curr
         ("240.0", "USD", "USD has 2 decimals"),
         ("240.00", "JPY", "JPY has 0 decimals"),
         ("-1.00", "USD", "cannot be negative"),
+        ("-١.٠٠", "USD", "is not an amount"),
         ("1,000.00", "USD", "is not an amount"),
         ("", "USD", "is not an amount"),
         ("١٢.٠٠", "USD", "is not an amount"),

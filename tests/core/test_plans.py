@@ -176,3 +176,57 @@ def test_what_is_open_goes_oldest_first_and_what_is_paid_latest_first():
     )
     assert plans.credited(rows, 50) == (plans.Cut(40, 0), plans.Cut(0, 0), plans.Cut(10, 0))
     assert plans.credited(rows, 200) == (plans.Cut(40, 0), plans.Cut(0, 60), plans.Cut(80, 20))
+
+
+def test_a_due_date_counts_forward_from_the_sign_up_and_both_ways_from_the_start():
+    by_days = [Due(DueKind.AFTER_SIGN_UP, 30), Due(DueKind.BEFORE_START, 7), Due(DueKind.AFTER_START, 7)]
+    assert [plans.due_of(due, SIGNED, START) for due in by_days] == [
+        date(2027, 9, 19), date(2027, 9, 7), date(2027, 9, 21),
+    ]  # fmt: skip
+
+
+def test_installments_stand_by_due_date_then_as_the_plan_names_them_and_know_their_line():
+    late, soon = Due(DueKind.AFTER_SIGN_UP, 30), Due(DueKind.AFTER_SIGN_UP, 7)
+    done = installments_of(
+        (fixed(3000, late), fixed(9000), fixed(1000), rest(soon)), 24000, SIGNED, START, "USD"
+    )
+    assert [(i.n, i.amount, i.line) for i in done.installments] == [
+        (1, 9000, 2),
+        (2, 1000, 3),
+        (3, 11000, 4),
+        (4, 3000, 1),
+    ]
+
+
+def test_the_rule_of_each_amount_is_said():
+    both = (fixed(1000), percent("50"), percent("50"))
+    assert plans.share_text(both[1], both, "USD") == "50 percent of what the fixed amounts leave"
+    alone = (percent("50"), percent("50"))
+    assert plans.share_text(alone[0], alone, "USD") == "50 percent of the total"
+    open_ended = (fixed(1000), percent("50"), rest())
+    assert plans.share_text(open_ended[1], open_ended, "USD") == "50 percent of the total"
+
+
+def test_a_rest_beside_parts_is_named_at_its_line():
+    assert said([parts(1), rest()], 24000) == [
+        "/lines/1/rest A rest cannot stand beside parts: the parts share all of it."
+    ]
+
+
+def test_why_a_plan_does_not_fit_is_said_once_for_all_totals():
+    lines = (fixed(5000), rest())
+    assert plans.misfits_of(lines, [24000, 12000], "USD") == []
+    wrong = plans.misfits_of((percent("50"),), [24000, 12000], "USD")
+    assert len(wrong) == 1 and plans.misfits_of((percent("50"),), [], "USD") == []
+
+
+def test_a_plan_for_the_same_total_stays_as_it_is():
+    rows = (plans.Standing(1, SIGNED, 9000, 9000), plans.Standing(2, START, 15000))
+    assert plans.replanned(rows, 24000, SIGNED) == plans.Replanned((9000, 15000), 0, 0)
+
+
+def test_credit_takes_what_is_open_first_the_oldest_due_and_then_what_is_paid_the_latest():
+    rows = (plans.Standing(1, START, 5000, 1000), plans.Standing(2, SIGNED, 3000, 3000))
+    assert plans.credited(rows, 4500) == (plans.Cut(4000, 500), plans.Cut(0, 0))
+    assert plans.credited(rows, 0) == (plans.Cut(0, 0), plans.Cut(0, 0))
+    assert plans.credited(rows, 6000) == (plans.Cut(4000, 1000), plans.Cut(0, 1000))

@@ -1,3 +1,4 @@
+from dataclasses import replace
 from datetime import UTC, date, datetime, time, timedelta
 from zoneinfo import ZoneInfo
 
@@ -189,3 +190,20 @@ def test_the_next_dates_of_a_pattern_leave_closures_out():
 def test_a_copy_begins_on_its_own_weekday_on_or_after_the_day_wanted(wanted, begins):
     first = date(2026, 10, 14)  # a Wednesday
     assert first + timedelta(days=aligned_shift(first, wanted)) == begins
+
+
+def test_a_one_off_on_another_day_than_a_closure_has_no_warning():
+    made = meetings_of(
+        (), NEW_YORK, frozenset({date(2027, 10, 10)}), (Extra(date(2027, 10, 11), time(10), 240),)
+    )
+    assert made.meetings[0].warnings == ()
+
+
+def test_a_meeting_changed_by_hand_keeps_its_room_its_instructor_and_its_pattern():
+    plain = replace(TUESDAYS, room="Hall 2", instructor="Ida Marsh")
+    after = changed(
+        meetings_of((plain,), NEW_YORK), (Change(1, minutes=60), Change(2, room="Annex")), NEW_YORK
+    )
+    first, second = after.meetings[:2]
+    assert (first.room, first.instructor, first.pattern, first.minutes) == ("Hall 2", "Ida Marsh", 1, 60)
+    assert (second.room, second.instructor, second.pattern, second.minutes) == ("Annex", "Ida Marsh", 1, 105)

@@ -1,3 +1,4 @@
+from dataclasses import replace
 from datetime import date, timedelta
 
 import pytest
@@ -5,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from archgate.core.ledger import Entry, Posting, balances_of, charge_of, check_ledger_balances, reversal_of
-from archgate.core.seats import NoSeat, Seated, Seats, SetAside, Waits, check_seats, seats_for
+from archgate.core.seats import NoSeat, Seated, Seats, SetAside, Waits, check_seats, seated_in, seats_for
 from archgate.core.waitlist import Rule, goes_first
 
 
@@ -111,3 +112,16 @@ def test_a_posting_that_is_off_is_named():
     assert check_ledger_balances([(7, Posting("charge", "USD", (Entry(1, 5), Entry(2, -4))))]) == [
         "Posting 7 is off by 1."
     ]
+
+
+def test_whoever_is_seated_is_counted_with_the_run_and_with_their_group():
+    other = replace(APART, id=8, taken=0)
+    seats = Seats(14, 10, set_asides=(APART, other), day=DAY)
+    after = seated_in(seats, Seated(11, 2, 7))
+    assert (after.taken, [s.taken for s in after.set_asides]) == (12, [3, 0])
+    assert [s.taken for s in seated_in(seats, Seated(11, 1)).set_asides] == [1, 0]
+
+
+def test_more_taken_than_there_are_seats_is_said():
+    assert check_seats(14, 15, 15) == ["15 seats are taken of 14."]
+    assert check_seats(14, 14, 14) == []

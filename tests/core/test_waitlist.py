@@ -1,4 +1,5 @@
 from datetime import UTC, datetime, timedelta
+from decimal import Decimal
 from zoneinfo import ZoneInfo
 
 import pytest
@@ -6,7 +7,16 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from archgate.core.seats import Seated, Seats, seats_for
-from archgate.core.waitlist import Party, Rule, goes_first, in_order, next_offers, next_that_fits
+from archgate.core.waitlist import (
+    Party,
+    Rule,
+    chances_of,
+    goes_first,
+    in_order,
+    next_offers,
+    next_that_fits,
+    wilson,
+)
 
 NEW_YORK = ZoneInfo("America/New_York")
 NOON = datetime(2027, 8, 20, 12, tzinfo=UTC)
@@ -90,3 +100,24 @@ def test_under_the_strict_rule_nobody_behind_a_party_too_large_is_offered():
     assert next_offers(line, 2, Rule.STRICT, NOON, 24, None) == ((), 2)
     assert [o.party.id for o in next_offers(line, 2, Rule.FIT, NOON, 24, None)[0]] == [2]
     assert next_that_fits(line, 2, Rule.STRICT) is None and goes_first((3, 1), 0, Rule.STRICT)
+
+
+def test_the_chance_of_a_seat_by_hand():
+    """By hand: of two seats each given up in one case of two, one comes free with 3/4, both with 1/4; three never."""
+    line = tuple(Party(n, 1, datetime(2027, 8, n, tzinfo=UTC)) for n in (1, 2, 3))
+    found = chances_of(line, 2, 2, Decimal("0.5"))
+    assert [str(p) for p in found] == ["0.7500", "0.2500", "0.0000"]
+    assert [str(p) for p in chances_of(line, 3, 2, Decimal("0.5"))] == ["1.0000", "0.7500", "0.2500"]
+    assert [str(p) for p in chances_of(line, 2, 2, Decimal(1))] == ["1.0000", "1.0000", "0.0000"]
+
+
+def test_the_share_seen_lies_between_wilsons_bounds():
+    """Source: the score interval solves (p - share)^2 = z^2 p (1 - p) / n (Wilson 1927); put in, both bounds must fit."""
+    z = Decimal("1.959963984540054")
+    for hits, tries in ((1, 10), (5, 10), (37, 250)):
+        share = Decimal(hits) / tries
+        low, high = wilson(hits, tries)
+        assert 0 < low < share < high < 1
+        for p in (low, high):
+            assert abs((p - share) ** 2 - z * z * p * (1 - p) / tries) < Decimal("0.000002")
+    assert wilson(0, 10)[0] == 0 and wilson(10, 10)[1] == 1

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Depends, Request, Response
+from fastapi import Depends, Request, Response
 
 from archgate.actions.access import staff
 from archgate.actions.access.commands import SignInCommand
@@ -10,10 +10,10 @@ from archgate.actions.access.views import Me
 from archgate.actions.courses import courses
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import Sessions, UnitOfWork, act, read_only
-from archgate.api.web import COOKIE, Route, address_of, current_user, keep_cookie
+from archgate.api.web import COOKIE, Subject, address_of, current_user, keep_cookie
 
 DEVICE = "archgate_device"
-router = APIRouter(tags=["access"], route_class=Route)
+router = Subject(tags=["access"])
 
 
 def me_view(request: Request, user: staff.User) -> Me:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import date
 
-from fastapi import APIRouter, Depends, Query, Request, Response
+from fastapi import Depends, Query, Request, Response
 
 from archgate.actions.access.staff import User
 from archgate.actions.kernel.unit_of_work import Once
@@ -32,11 +32,11 @@ from archgate.actions.money.views import (
     Till,
     UnearnedRow,
 )
-from archgate.api.web import Route, may, once, run_act, run_read
+from archgate.api.web import Subject, may, once, run_act, run_read
 from archgate.papers.invoices import Paper, pdf_of
 from archgate.papers.lists import csv_file
 
-router = APIRouter(tags=["money"], route_class=Route)
+router = Subject(tags=["money"])
 
 
 @router.post("/accounts")

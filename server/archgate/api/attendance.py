@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import Depends, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import attendance
 from archgate.actions.enrolling.commands import MarksCommand
 from archgate.actions.enrolling.views import AttendanceDone, AttendanceOut
-from archgate.api.web import Route, may, run_act, run_read
+from archgate.api.web import Subject, may, run_act, run_read
 
-router = APIRouter(tags=["attendance"], route_class=Route)
+router = Subject(tags=["attendance"])
 
 
 @router.get("/runs/{run_id}/attendance")

@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Depends, Request, UploadFile
+from fastapi import Depends, Request, UploadFile
 
 from archgate.actions.access.staff import User
 from archgate.actions.bulk import bulk
 from archgate.actions.bulk.commands import BatchChangeCommand, EnrollBatchCommand, RowFixForm
 from archgate.actions.bulk.views import BatchOut
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.api.web import Route, may, once, run_act, run_read
+from archgate.api.web import Subject, may, once, run_act, run_read
 from archgate.papers import apart
 from archgate.papers.lists import LARGEST_FILE
 
-router = APIRouter(tags=["bulk"], route_class=Route)
+router = Subject(tags=["bulk"])
 
 
 @router.post("/runs/{run_id}/batches", status_code=201)

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import orjson
-from fastapi import APIRouter, Depends, Request
+from fastapi import Depends, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.kernel.problems import Problem, not_found
-from archgate.api.web import Route, may
+from archgate.api.web import Subject, may
 from archgate.core.documents import CALCULATORS
 from archgate.core.reader import Document
 
-router = APIRouter(tags=["calc"], route_class=Route)
+router = Subject(tags=["calc"])
 LARGEST = 1024 * 1024
 
 

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import Depends, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import calls
 from archgate.actions.enrolling.commands import CallCommand, PaidCommand
 from archgate.actions.enrolling.views import CallList
-from archgate.api.web import Route, may, run_act, run_read
+from archgate.api.web import Subject, may, run_act, run_read
 
-router = APIRouter(tags=["messages"], route_class=Route)
+router = Subject(tags=["messages"])
 
 
 @router.get("/meetings/{meeting_id}/calls")

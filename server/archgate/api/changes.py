@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import Depends, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.across import undo
 from archgate.actions.across.views import Undone
-from archgate.api.web import Route, Token, may, run_act
+from archgate.api.web import Subject, Token, may, run_act
 
-router = APIRouter(tags=["changes"], route_class=Route)
+router = Subject(tags=["changes"])
 
 
 @router.post("/changes/{change}/undo")

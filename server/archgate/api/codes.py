@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Depends, Request, Response
+from fastapi import Depends, Request, Response
 
 from archgate.actions.access.staff import User
 from archgate.actions.fees import codes
 from archgate.actions.fees.term_commands import CodeCommand
 from archgate.actions.fees.views import CodeDone, CodeOut, CodeUses
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.api.web import Route, may, once, run_act, run_read
+from archgate.api.web import Subject, may, once, run_act, run_read
 from archgate.papers.lists import csv_file
 
-router = APIRouter(tags=["fees"], route_class=Route)
+router = Subject(tags=["fees"])
 
 
 @router.get("/codes")

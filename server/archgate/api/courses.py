@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import Depends, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.courses import courses
 from archgate.actions.courses.commands import CoursePatch
 from archgate.actions.courses.views import CourseChanged, CourseOut
-from archgate.api.web import Route, may, run_act, run_read
+from archgate.api.web import Subject, may, run_act, run_read
 
-router = APIRouter(tags=["courses"], route_class=Route)
+router = Subject(tags=["courses"])
 
 
 @router.get("/courses")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import date
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import Depends, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import changing, enrollments, leaving, transfers
@@ -28,9 +28,9 @@ from archgate.actions.enrolling.views import (
     Withdrawn,
 )
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.api.web import Route, may, once, run_act, run_read
+from archgate.api.web import Subject, may, once, run_act, run_read
 
-router = APIRouter(tags=["roster"], route_class=Route)
+router = Subject(tags=["roster"])
 
 
 @router.post("/enrollments", status_code=201)

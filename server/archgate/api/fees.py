@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import date
 
-from fastapi import APIRouter, Depends, Query, Request
+from fastapi import Depends, Query, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.fees import kept_quotes, prices, quotes
@@ -25,10 +25,10 @@ from archgate.actions.kernel.unit_of_work import Once
 from archgate.actions.money import payments
 from archgate.actions.money.commands import PayerCommand
 from archgate.actions.money.views import Details
-from archgate.api.web import Route, may, once, run_act, run_read
+from archgate.api.web import Subject, may, once, run_act, run_read
 from archgate.outside.payments import StandInPayments
 
-router = APIRouter(tags=["fees"], route_class=Route)
+router = Subject(tags=["fees"])
 
 
 # --- the terms of a run -----------------------------------------------------------------------------------

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Depends, Request, Response
+from fastapi import Depends, Request, Response
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import interest
@@ -25,10 +25,10 @@ from archgate.actions.kernel.unit_of_work import Once
 from archgate.actions.messages import webhooks
 from archgate.actions.messages.commands import WebhookCommand
 from archgate.actions.messages.views import WebhookDone, WebhookMade, WebhookOut
-from archgate.api.web import Route, may, once, run_act, run_read
+from archgate.api.web import Subject, may, once, run_act, run_read
 from archgate.papers.lists import csv_file
 
-router = APIRouter(tags=["waitlist"], route_class=Route)
+router = Subject(tags=["waitlist"])
 
 
 @router.get("/demand")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import Depends, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.across import checks
@@ -10,9 +10,9 @@ from archgate.actions.across.views import Checked
 from archgate.actions.kernel import queue
 from archgate.actions.kernel.views import Jobs
 from archgate.api.schedule import Done
-from archgate.api.web import Route, may, run_act, run_read
+from archgate.api.web import Subject, may, run_act, run_read
 
-router = APIRouter(tags=["jobs"], route_class=Route)
+router = Subject(tags=["jobs"])
 
 
 @router.get("/jobs")

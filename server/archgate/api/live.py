@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import Depends, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.across import finding, live
 from archgate.actions.across.commands import PulseCommand
 from archgate.actions.across.views import Found, PulseOut, Ribbon
-from archgate.api.web import Route, may, run_read
+from archgate.api.web import Subject, may, run_read
 
-router = APIRouter(tags=["live"], route_class=Route)
+router = Subject(tags=["live"])
 
 
 @router.get("/ribbon")

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import Depends, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import on_many
 from archgate.actions.enrolling.commands import MoveManyCommand, WithdrawManyCommand
 from archgate.actions.enrolling.views import ManyDone, ManyMoved
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.api.web import Route, may, once, run_act
+from archgate.api.web import Subject, may, once, run_act
 
-router = APIRouter(tags=["roster"], route_class=Route)
+router = Subject(tags=["roster"])
 
 
 @router.post("/runs/{run_id}/withdraw-many")

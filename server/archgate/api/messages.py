@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Depends, Query, Request
+from fastapi import Depends, Query, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.messages import messages
 from archgate.actions.messages.views import Outbox
-from archgate.api.web import Route, may, run_read
+from archgate.api.web import Subject, may, run_read
 
-router = APIRouter(tags=["messages"], route_class=Route)
+router = Subject(tags=["messages"])
 
 
 @router.get("/messages")

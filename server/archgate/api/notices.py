@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import Depends, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.kernel import lookups
 from archgate.actions.runs import notices
 from archgate.actions.runs.commands import NoticeCommand, NoticeReadCommand
 from archgate.actions.runs.views import NoticeDone, NoticeOut
-from archgate.api.web import Route, may, run_act, run_read
+from archgate.api.web import Subject, may, run_act, run_read
 
-router = APIRouter(tags=["notices"], route_class=Route)
+router = Subject(tags=["notices"])
 
 
 @router.get("/runs/{run_id}/notice")

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import Depends, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import invites, offers
 from archgate.actions.enrolling.commands import MoreTimeCommand, OfferCommand, ReplyCommand
 from archgate.actions.enrolling.views import OfferDone, ReplyPage
 from archgate.actions.kernel.unit_of_work import Once, act, read_only
-from archgate.api.web import Route, Token, may, once, run_act
+from archgate.api.web import Subject, Token, may, once, run_act
 
-router = APIRouter(tags=["offers"], route_class=Route)
+router = Subject(tags=["offers"])
 
 
 @router.post("/waiting/{waiting_id}/offer")

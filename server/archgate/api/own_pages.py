@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Depends, Request, Response
+from fastapi import Depends, Request, Response
 
 from archgate.actions.access import own_pages, staff
 from archgate.actions.access.commands import NewPasswordCommand, OwnEmailCommand, SignInCommand
@@ -10,9 +10,9 @@ from archgate.actions.access.staff import User
 from archgate.actions.access.views import OwnLink, OwnPageDone, OwnPageOut, Said
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import Once, UnitOfWork, act, read_only
-from archgate.api.web import Route, Token, address_of, keep_cookie, may, once, run_act
+from archgate.api.web import Subject, Token, address_of, keep_cookie, may, once, run_act
 
-router = APIRouter(tags=["own pages"], route_class=Route)
+router = Subject(tags=["own pages"])
 COOKIE, DEVICE = "archgate_own", "archgate_own_device"
 
 

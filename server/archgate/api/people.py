@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import Depends, Request
 
 from archgate.actions.access import own_pages
 from archgate.actions.access.staff import User
@@ -20,9 +20,9 @@ from archgate.actions.people.commands import (
     TagsCommand,
 )
 from archgate.actions.people.views import Notes, OrganizationOut, PersonChanged, PersonNear, PersonOut, Tagged
-from archgate.api.web import Route, may, once, run_act, run_read
+from archgate.api.web import Subject, may, once, run_act, run_read
 
-router = APIRouter(tags=["people"], route_class=Route)
+router = Subject(tags=["people"])
 
 
 @router.get("/people")

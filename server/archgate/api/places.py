@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import datetime
 
-from fastapi import APIRouter, Depends, Request, UploadFile
+from fastapi import Depends, Request, UploadFile
 
 from archgate.actions.access.staff import User
 from archgate.actions.schedule import calendars, places
@@ -25,12 +25,12 @@ from archgate.actions.schedule.views import (
     PlaceOut,
 )
 from archgate.api.schedule import Done
-from archgate.api.web import Route, may, run_act, run_read
+from archgate.api.web import Subject, may, run_act, run_read
 from archgate.core.states import OwnerKind
 from archgate.papers import apart
 from archgate.papers.lists import LARGEST_FILE
 
-router = APIRouter(tags=["places"], route_class=Route)
+router = Subject(tags=["places"])
 read, keep = may("read"), may("keep places")
 
 

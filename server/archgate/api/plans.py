@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import Depends, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.fees import plans, quotes
 from archgate.actions.fees.term_commands import PlanCommand, PlanExampleCommand, PlanPatch
 from archgate.actions.fees.views import CenterPlan, ExampleOut, PlanChange, PlanDone
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.api.web import Route, may, once, run_act, run_read
+from archgate.api.web import Subject, may, once, run_act, run_read
 
-router = APIRouter(tags=["plans"], route_class=Route)
+router = Subject(tags=["plans"])
 
 
 @router.get("/plans")

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import Depends, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.across import today
 from archgate.actions.across.commands import RemindCommand, SettleReminderCommand
 from archgate.actions.across.views import ReminderOut
-from archgate.api.web import Route, may, run_act, run_read
+from archgate.api.web import Subject, may, run_act, run_read
 
-router = APIRouter(tags=["reminders"], route_class=Route)
+router = Subject(tags=["reminders"])
 
 
 @router.get("/reminders")

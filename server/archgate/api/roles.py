@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import Depends, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import groups, roles
 from archgate.actions.enrolling.commands import AddWithRoleCommand, GroupCommand, RoleCommand
 from archgate.actions.enrolling.views import Grouped, WithRole
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.api.web import Route, may, once, run_act
+from archgate.api.web import Subject, may, once, run_act
 
-router = APIRouter(tags=["roster"], route_class=Route)
+router = Subject(tags=["roster"])
 
 
 @router.post("/runs/{run_id}/roles", status_code=201)

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import orjson
-from fastapi import APIRouter, Depends, Request, Response
+from fastapi import Depends, Request, Response
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import roster
 from archgate.actions.enrolling.views import Roster
 from archgate.actions.kernel.unit_of_work import as_json
-from archgate.api.web import Route, may, run_read
+from archgate.api.web import Subject, may, run_read
 
-router = APIRouter(tags=["roster"], route_class=Route)
+router = Subject(tags=["roster"])
 
 
 @router.get("/runs/{run_id}/roster", response_model=Roster)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Depends, Request, Response
+from fastapi import Depends, Request, Response
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import roster
@@ -10,12 +10,12 @@ from archgate.actions.enrolling.commands import CompareCommand, PaperCommand, Te
 from archgate.actions.enrolling.views import RosterCompared, TellDone
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.api.web import Route, may, once, run_act, run_read
+from archgate.api.web import Subject, may, once, run_act, run_read
 from archgate.core.states import PaperKind
 from archgate.papers import rosters as papers
 from archgate.papers.lists import csv_file
 
-router = APIRouter(tags=["roster"], route_class=Route)
+router = Subject(tags=["roster"])
 MEDIA = {
     "csv": "text/csv; charset=utf-8",
     "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import date
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import Depends, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.across import finding
@@ -17,9 +17,9 @@ from archgate.actions.kernel.views import Outcome
 from archgate.actions.runs import making
 from archgate.actions.runs.commands import KeepDefaultsCommand, RunCommand, RunPatch
 from archgate.actions.runs.views import RunOut
-from archgate.api.web import Route, may, once, run_act, run_read
+from archgate.api.web import Subject, may, once, run_act, run_read
 
-router = APIRouter(tags=["courses"], route_class=Route)
+router = Subject(tags=["courses"])
 
 
 @router.get("/runs")

@@ -6,7 +6,7 @@ import datetime
 from typing import Annotated
 from urllib.parse import quote
 
-from fastapi import APIRouter, Depends, Path, Request, Response, UploadFile
+from fastapi import Depends, Path, Request, Response, UploadFile
 
 from archgate.actions.access.staff import User
 from archgate.actions.across import planner
@@ -29,9 +29,9 @@ from archgate.actions.runs.views import Copied, Figures, FileOut, PlannedDates, 
 from archgate.actions.schedule import calendars, clashes
 from archgate.actions.schedule.commands import AcceptClashCommand, OneOffForm
 from archgate.actions.schedule.views import FeedOut
-from archgate.api.web import Route, Token, may, once, run_act, run_read
+from archgate.api.web import Subject, Token, may, once, run_act, run_read
 
-router = APIRouter(tags=["schedule"], route_class=Route)
+router = Subject(tags=["schedule"])
 read, plan = may("read"), may("plan runs")
 
 

@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import Depends, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import held_places
 from archgate.actions.enrolling.views import HeldDone, KeptBack, KeptBackDone
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.actions.seats.commands import HoldChangeCommand, HoldCommand, SetAsideCommand
-from archgate.api.web import Route, may, once, run_act, run_read
+from archgate.api.web import Subject, may, once, run_act, run_read
 
-router = APIRouter(tags=["seats"], route_class=Route)
+router = Subject(tags=["seats"])
 
 
 @router.get("/runs/{run_id}/kept-back")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import Depends, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.fees import stock, terms
@@ -10,9 +10,9 @@ from archgate.actions.fees.commands import StockCommand
 from archgate.actions.fees.term_commands import CenterDefaultsPatch
 from archgate.actions.fees.views import Defaults, DefaultsChanged, StockLedger, StockOut
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.api.web import Route, may, once, run_act, run_read
+from archgate.api.web import Subject, may, once, run_act, run_read
 
-router = APIRouter(tags=["fees"], route_class=Route)
+router = Subject(tags=["fees"])
 
 
 @router.get("/stock")

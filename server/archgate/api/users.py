@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import Depends, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.across import today
 from archgate.actions.across.views import UserName
-from archgate.api.web import Route, may, run_read
+from archgate.api.web import Subject, may, run_read
 
-router = APIRouter(tags=["users"], route_class=Route)
+router = Subject(tags=["users"])
 
 
 @router.get("/users")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from fastapi import APIRouter, Depends, Request
+from fastapi import Depends, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import waitlist
@@ -10,9 +10,9 @@ from archgate.actions.enrolling.commands import JoinCommand, SeatCommand
 from archgate.actions.enrolling.views import EnrolledView, LeftView, LinedView
 from archgate.actions.fees.views import SeatQuoteView
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.api.web import Route, may, once, run_act, run_read
+from archgate.api.web import Subject, may, once, run_act, run_read
 
-router = APIRouter(tags=["waitlist"], route_class=Route)
+router = Subject(tags=["waitlist"])
 
 
 @router.post("/waiting", status_code=201)

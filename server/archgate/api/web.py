@@ -6,17 +6,21 @@ import hashlib
 import json
 from collections.abc import Callable, Coroutine
 from datetime import timedelta
+from enum import Enum
+from functools import cached_property
 from typing import Annotated, TypeVar
 from urllib.parse import unquote
 
 import orjson
-from fastapi import Depends, Header, Path, Request, Response
+from fastapi import APIRouter, Depends, Header, Path, Request, Response
 from fastapi.encoders import jsonable_encoder
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from fastapi.routing import APIRoute
 from pydantic import BaseModel, ConfigDict
 from starlette.exceptions import HTTPException
+from starlette.routing import Match
+from starlette.types import Scope
 
 from archgate.actions.access import staff
 from archgate.actions.kernel.commands import Command, faults_of
@@ -28,6 +32,7 @@ from archgate.core.names import text_fault, visible
 from archgate.core.reader import Document
 
 T = TypeVar("T")
+PREFIX = "/api/v1"
 COOKIE = "archgate_session"
 TYPE = "urn:archgate:problem:"
 MEDIA = "application/problem+json"
@@ -101,6 +106,23 @@ class Route(APIRoute):
             return await handler(Asked(request.scope, request.receive))
 
         return asked
+
+
+class Subject(APIRouter):
+    """The routes of one subject. It is asked about an address only if one of them begins like it: the framework would
+    compare every request with every route there is, several times."""
+
+    def __init__(self, tags: list[str | Enum]) -> None:
+        super().__init__(tags=tags, route_class=Route)
+
+    @cached_property
+    def beginnings(self) -> frozenset[str]:
+        return frozenset(route.path.split("/")[1] for route in self.routes if isinstance(route, APIRoute))
+
+    def matches(self, scope: Scope) -> tuple[Match, Scope]:
+        path: str = scope["path"]
+        beginning = path.removeprefix(PREFIX).split("/", 2)[1:2]
+        return super().matches(scope) if self.beginnings.issuperset(beginning) else (Match.NONE, {})
 
 
 Token = Annotated[str, Path(pattern=r"^[!-~]{1,200}$")]  # of a link, a change or a calendar: plain characters

@@ -46,6 +46,9 @@ def parse_amount(text: str, currency: str) -> int:
     """Smallest units of an amount written with exactly the currency's decimals ("240.00", JPY "240").
 
     Raises ValueError for anything else: other decimals, signs, grouping, more than a trillion units.
+
+    >>> parse_amount("240.00", "USD"), parse_amount("240", "JPY"), parse_amount("1.500", "KWD")
+    (24000, 240, 1500)
     """
     digits = digits_of(currency)
     shape = r"\d+" if digits == 0 else rf"\d+\.\d{{{digits}}}"
@@ -68,7 +71,11 @@ def parse_signed(text: str, currency: str) -> int:
 
 
 def format_amount(units: int, currency: str) -> str:
-    """The plain text of an amount, with all its decimals and no grouping: 24000 USD -> "240.00"."""
+    """The plain text of an amount, with all its decimals and no grouping.
+
+    >>> format_amount(24000, "USD"), format_amount(-5, "USD"), format_amount(240, "JPY")
+    ('240.00', '-0.05', '240')
+    """
     digits = digits_of(currency)
     sign, whole = ("-" if units < 0 else ""), abs(units)
     if digits == 0:
@@ -77,7 +84,11 @@ def format_amount(units: int, currency: str) -> str:
 
 
 def percent_of(units: int, percent: Decimal) -> int:
-    """`percent` percent of an amount, rounded half up to the smallest unit."""
+    """`percent` percent of an amount, rounded half up to the smallest unit.
+
+    >>> percent_of(24999, Decimal("9.975")), percent_of(-5, Decimal("50"))  # 2493.65 and -2.5
+    (2494, -3)
+    """
     return int((Decimal(units) * percent / 100).quantize(Decimal(1), rounding=ROUND_HALF_UP))
 
 
@@ -87,6 +98,9 @@ def shares_of(units: int, weights: Sequence[int | Decimal | Fraction]) -> tuple[
     Every share is rounded down to the smallest unit; the units left over go one each to the largest
     fractions, ties to the earlier (Hamilton's method). `units` and weights are not negative and some weight
     is positive, else ValueError. Equal weights put the spare units on the earliest shares.
+
+    >>> shares_of(100, [1, 1, 1]), shares_of(101, [1, 2, 3])
+    ((34, 33, 33), (17, 34, 50))
     """
     if units < 0 or any(w < 0 for w in weights) or not any(weights):
         raise ValueError(
@@ -103,6 +117,9 @@ def shares_of(units: int, weights: Sequence[int | Decimal | Fraction]) -> tuple[
 
 
 def percent_text(percent: Decimal) -> str:
-    """A percent as people write it: 10, 9.975, 12.5."""
-    text = format(percent.normalize(), "f")
-    return text.rstrip("0").rstrip(".") if "." in text else text
+    """A percent as people write it.
+
+    >>> [percent_text(Decimal(p)) for p in ("10", "9.975", "12.50", "0.00")]
+    ['10', '9.975', '12.5', '0']
+    """
+    return format(percent.normalize(), "f")

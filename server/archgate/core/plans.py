@@ -126,7 +126,12 @@ def misfits_of(lines: tuple[PlanLine, ...], totals: Iterable[int], currency: str
 
 
 def amounts_of(lines: tuple[PlanLine, ...], total: int) -> list[int]:
-    """The amount of each line, in the order of the lines; they sum to the total. See the rules above."""
+    """The amount of each line, in the order of the lines; they sum to the total. See the rules above.
+
+    >>> now = Due(DueKind.AFTER_SIGN_UP, 0)
+    >>> amounts_of((PlanLine(now, amount=4000), *(PlanLine(now, parts=1) for _ in range(3))), 24000)
+    [4000, 6667, 6667, 6666]
+    """
     amounts = [0] * len(lines)
     left = total
     for i, line in enumerate(lines):
@@ -153,7 +158,11 @@ def amounts_of(lines: tuple[PlanLine, ...], total: int) -> list[int]:
 
 
 def month_step(day: date, months: int) -> date:
-    """The same day so many months on, or that month's last (dateutil.relativedelta's rule)."""
+    """The same day so many months on, or that month's last (dateutil.relativedelta's rule).
+
+    >>> month_step(date(2024, 1, 31), 1), month_step(date(2025, 8, 31), 6)
+    (datetime.date(2024, 2, 29), datetime.date(2026, 2, 28))
+    """
     later: date = day + relativedelta(months=months)
     return later
 
@@ -270,6 +279,10 @@ def replanned(rows: tuple[Standing, ...], total: int, day: date) -> Replanned:
     proportion to their amounts, by largest remainder; a line never falls below what is paid of it. With no line left to
     take it, more is one new line due that day, and less is credit. Amounts stay in the order of `rows`:
     sum(amounts) + extra - credit = total.
+
+    >>> rows = (Standing(1, date(2027, 9, 1), 100, 100), Standing(2, date(2027, 10, 1), 100), Standing(3, date(2027, 11, 1), 50))
+    >>> replanned(rows, 280, date(2027, 9, 15))
+    Replanned(amounts=(100, 120, 60), extra=0, credit=0)
     """
     amounts = [row.amount for row in rows]
     later = [i for i, row in enumerate(rows) if row.due > day and row.amount > row.paid]
@@ -303,6 +316,9 @@ def credited(rows: tuple[Standing, ...], credit: int) -> tuple[Cut, ...]:
 
     What is open is owed no longer, the oldest due first; then what is paid is freed, the latest due first. `credit` is
     never more than the rows come to.
+
+    >>> credited((Standing(1, date(2027, 9, 1), 100, 100), Standing(2, date(2027, 10, 1), 100, 40)), 90)
+    (Cut(open=0, paid=0), Cut(open=60, paid=30))
     """
     found = [Cut(0, 0)] * len(rows)
     order = sorted(range(len(rows)), key=lambda i: (rows[i].due, rows[i].n))

@@ -6,7 +6,7 @@ Source: common practice, no source. Amounts are smallest units of one currency, 
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date
 from decimal import Decimal
@@ -40,6 +40,32 @@ class Kept:
 
     amount: int
     why: str
+
+
+@dataclass(frozen=True)
+class Settled:
+    """What becomes of a payer's money when a sign-up ends: what is kept, what becomes credit, what stays owed."""
+
+    kept: int
+    credit: int
+    owed: int
+
+
+def settled(paid: int, kept: int) -> Settled:
+    """What was paid settles what is kept first.
+
+    >>> settled(paid=10000, kept=4000)
+    Settled(kept=4000, credit=6000, owed=0)
+    >>> settled(paid=1000, kept=4000)
+    Settled(kept=4000, credit=0, owed=3000)
+    """
+    return Settled(kept, max(0, paid - kept), max(0, kept - paid))
+
+
+def settled_together(each: Iterable[Settled]) -> Settled:
+    """The same of several sign-ups in one currency."""
+    rows = list(each)
+    return Settled(sum(s.kept for s in rows), sum(s.credit for s in rows), sum(s.owed for s in rows))
 
 
 def kept_of(policy: Policy | None, total: int, start: date | None, day: date, currency: str) -> Kept:

@@ -151,6 +151,9 @@ def moment_of(day: date, at: time, zone: ZoneInfo) -> datetime:
     """The moment of a local time, with the offset that then holds.
 
     A time in a gap moves forward by the gap, a doubled one is the first (RFC 5545 section 3.3.5).
+
+    >>> moment_of(date(2007, 3, 11), time(2, 30), ZoneInfo("America/New_York")).isoformat()
+    '2007-03-11T03:30:00-04:00'
     """
     return datetime.combine(day, at, zone).astimezone(UTC).astimezone(zone)
 
@@ -184,7 +187,12 @@ def pattern_days(pattern: Pattern) -> Iterator[date]:
 
 
 def dates_of(pattern: Pattern, closures: frozenset[date]) -> tuple[list[date], list[Dropped]]:
-    """The dates on which a pattern meets, and those that closures took from it."""
+    """The dates on which a pattern meets, and those that closures took from it.
+
+    >>> tuesdays = Pattern(date(2027, 9, 14), time(17, 30), 105, count=3, extend=True)
+    >>> [day.day for day in dates_of(tuesdays, frozenset({date(2027, 9, 21)}))[0]]
+    [14, 28, 5]
+    """
     held: list[date] = []
     dropped: list[Dropped] = []
     count = 1 if pattern.count is None and pattern.until is None else pattern.count
@@ -292,7 +300,11 @@ def shifted(pattern: Pattern, days: int) -> Pattern:
 
 
 def next_days(pattern: Pattern, after: date, number: int, closures: frozenset[date]) -> list[date]:
-    """The next so many dates of a pattern after a day, closures left out: how a run is made longer at its end."""
+    """The next so many dates of a pattern after a day, closures left out: how a run is made longer at its end.
+
+    >>> next_days(Pattern(date(2027, 9, 14), time(17, 30), 105), date(2027, 9, 20), 2, frozenset())
+    [datetime.date(2027, 9, 21), datetime.date(2027, 9, 28)]
+    """
     found: list[date] = []
     for day in pattern_days(pattern):
         if len(found) >= number:
@@ -305,7 +317,10 @@ def next_days(pattern: Pattern, after: date, number: int, closures: frozenset[da
 def aligned_shift(first: date, wanted: date) -> int:
     """The days by which a run moves so that it begins in the week of `wanted` on its own weekday, not before `wanted`.
 
-    Wed 14 Oct moved to Mon 11 Jan begins on Wed 13 Jan; moved to Thu 14 Jan, on Wed 20 Jan.
+    >>> aligned_shift(date(2026, 10, 14), date(2027, 1, 11))  # Wednesday to Wed 13 Jan
+    91
+    >>> aligned_shift(date(2026, 10, 14), date(2027, 1, 14))  # to Wed 20 Jan
+    98
     """
     ahead = (first.weekday() - wanted.weekday()) % 7
     return (wanted + timedelta(days=ahead) - first).days

@@ -104,7 +104,11 @@ def chances_of(
 
 def wilson(hits: int, tries: int) -> tuple[Decimal, Decimal]:
     """Between what a share lies of which `hits` of `tries` were seen: Wilson's score interval for 95 in 100, to six decimals.
-    Nothing seen leaves it open, from 0 through 1. Source: E. B. Wilson, JASA 22 (1927), 209-212."""
+    Nothing seen leaves it open, from 0 through 1. Source: E. B. Wilson, JASA 22 (1927), 209-212.
+
+    >>> wilson(0, 0)
+    (Decimal('0'), Decimal('1'))
+    """
     if tries == 0:
         return Decimal(0), Decimal(1)
     with localcontext() as context:

@@ -9,7 +9,7 @@ from functools import lru_cache
 
 from pwdlib import PasswordHash
 from pwdlib.hashers.argon2 import Argon2Hasher
-from sqlalchemy import case, delete, insert, select, update
+from sqlalchemy import bindparam, case, delete, insert, select, update
 from sqlalchemy.orm import Session
 
 from archgate.actions.kernel import signing
@@ -180,19 +180,21 @@ def open_session(uow: UnitOfWork, user: User) -> str:
     return token
 
 
+USER_OF = (
+    select(User)
+    .join(UserSession, UserSession.user_id == User.id)
+    .where(
+        UserSession.token_hash == bindparam("hash"),
+        UserSession.revoked_at.is_(None),
+        UserSession.expires_at > bindparam("now"),
+        User.active,
+    )
+)
+
+
 def user_of(session: Session, token: str) -> User | None:
     """Whose session a token is, if it still stands."""
-    query = (
-        select(User)
-        .join(UserSession, UserSession.user_id == User.id)
-        .where(
-            UserSession.token_hash == token_hash(token),
-            UserSession.revoked_at.is_(None),
-            UserSession.expires_at > system_now(),
-            User.active,
-        )
-    )
-    return session.scalar(query)
+    return session.scalar(USER_OF, {"hash": token_hash(token), "now": system_now()})
 
 
 def sign_out(uow: UnitOfWork, token: str) -> None:

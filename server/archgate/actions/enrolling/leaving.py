@@ -38,11 +38,13 @@ def withdraw(uow: UnitOfWork, enrollment_id: int, command: WithdrawCommand | Non
     is kept. What was paid settles what is kept first; the rest is credit of the payer's account.
     """
     enrollment, run, _ = locked_enrollment(uow, enrollment_id)
-    return leave(uow, enrollment, run, command or WithdrawCommand())
+    return leave(uow, enrollment, run, command or WithdrawCommand())[0]
 
 
-def leave(uow: UnitOfWork, enrollment: Enrollment, run: Run, command: WithdrawCommand) -> Withdrawn:
-    """`withdraw`, under the run's lock."""
+def leave(
+    uow: UnitOfWork, enrollment: Enrollment, run: Run, command: WithdrawCommand
+) -> tuple[Withdrawn, int]:
+    """`withdraw`, under the run's lock; with the sum that is kept."""
     refuse_no_learner(enrollment)
     name, no_show = enrollment.person.name, command.no_show
     policy = leaving_keeps(uow, enrollment, run, command.received_on, no_show)
@@ -58,7 +60,7 @@ def leave(uow: UnitOfWork, enrollment: Enrollment, run: Run, command: WithdrawCo
     accounts.settle_with_credit(uow, account)
     summary = left if no_show else f"Withdrew {name} from {run.code}"
     change = uow.log(Act.WITHDRAW, enrollment.id, summary, run_id=run.id)
-    return Withdrawn(
+    view = Withdrawn(
         change=change.key,
         enrollment_id=enrollment.id,
         name=name,
@@ -67,6 +69,7 @@ def leave(uow: UnitOfWork, enrollment: Enrollment, run: Run, command: WithdrawCo
         kept=format_amount(amount, enrollment.currency),
         why=said,
     )
+    return view, amount
 
 
 def day_received(uow: UnitOfWork, received_on: date | None) -> date:
@@ -115,12 +118,12 @@ def withdrawal(
     run = get_run(uow, enrollment.run_id)
     policy = leaving_keeps(uow, enrollment, run, received_on, no_show)
     paid, currency = money.paid_of(uow, [enrollment.id]).get(enrollment.id, 0), enrollment.currency
+    money_of = refunds.settled(paid, policy.amount)
     return Withdrawal(
         enrollment_id=enrollment.id, name=enrollment.person.name, currency=currency,
         account_id=enrollment.payer_id, total=format_amount(enrollment.total, currency),
         paid=format_amount(paid, currency), kept=format_amount(policy.amount, currency), why=policy.why,
-        credit=format_amount(max(0, paid - policy.amount), currency),
-        owed=format_amount(max(0, policy.amount - paid), currency), line=line_after(uow, run, enrollment.heads),
+        credit=format_amount(money_of.credit, currency), owed=format_amount(money_of.owed, currency), line=line_after(uow, run, enrollment.heads),
     )  # fmt: skip
 
 

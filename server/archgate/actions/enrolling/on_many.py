@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from dataclasses import asdict, dataclass
 
 from sqlalchemy import select
 from sqlalchemy.orm import selectinload
@@ -17,8 +17,9 @@ from archgate.actions.kernel.reversals import reverses
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import money
 from archgate.actions.seats import seats
+from archgate.core import refunds
 from archgate.core.faults import refuse
-from archgate.core.money import format_amount, parse_amount
+from archgate.core.money import format_amount
 from archgate.core.states import EnrollmentStatus, Role
 from archgate.tables.log import Change
 from archgate.tables.roster import Enrollment
@@ -45,20 +46,28 @@ def chosen_of(uow: UnitOfWork, run_id: int, ids: list[int]) -> list[Enrollment]:
     return rows
 
 
-def summed(rows: list[OneOfMany], change: Change, currency: str) -> ManyDone:
+@dataclass(frozen=True)
+class Done:
+    """One of many who left or moved, and what became of their money."""
+
+    enrollment_id: int
+    name: str
+    why: str
+    becomes: refunds.Settled
+
+
+def summed(rows: list[Done], change: Change, currency: str) -> ManyDone:
     """What an act does to each and to all, by kept, credit and what stays owed."""
+    all_of = refunds.settled_together(row.becomes for row in rows)
+    people = [
+        OneOfMany(enrollment_id=row.enrollment_id, name=row.name, why=row.why, **texts_of(row.becomes, currency))
+        for row in rows
+    ]  # fmt: skip
+    return ManyDone(change=change.key, currency=currency, people=people, **texts_of(all_of, currency))
 
-    def total(amounts: Iterable[str]) -> str:
-        return format_amount(sum(parse_amount(a, currency) for a in amounts), currency)
 
-    return ManyDone(
-        change=change.key,
-        currency=currency,
-        people=rows,
-        kept=total(r.kept for r in rows),
-        credit=total(r.credit for r in rows),
-        owed=total(r.owed for r in rows),
-    )
+def texts_of(becomes: refunds.Settled, currency: str) -> dict[str, str]:
+    return {name: format_amount(amount, currency) for name, amount in asdict(becomes).items()}
 
 
 def withdraw(uow: UnitOfWork, run_id: int, ids: list[int], why: str = "") -> ManyDone:
@@ -67,21 +76,11 @@ def withdraw(uow: UnitOfWork, run_id: int, ids: list[int], why: str = "") -> Man
     if len(why) > MOST_WHY:
         raise refuse("/why", f"The reason is longer than {MOST_WHY} characters.")
     run = seats.run_to_change(uow, run_id)
-    rows = []
-    paid = money.paid_of(uow, ids)
+    paid, rows = money.paid_of(uow, ids), []
     for enrollment in chosen_of(uow, run.id, ids):
-        done, unit = leaving.leave(uow, enrollment, run, WithdrawCommand()), enrollment.currency
-        over = paid.get(enrollment.id, 0) - parse_amount(done.kept, unit)
-        rows.append(
-            OneOfMany(
-                enrollment_id=done.enrollment_id,
-                name=done.name,
-                kept=done.kept,
-                why=done.why,
-                credit=format_amount(max(0, over), unit),
-                owed=format_amount(max(0, -over), unit),
-            )
-        )
+        done, kept = leaving.leave(uow, enrollment, run, WithdrawCommand())
+        becomes = refunds.settled(paid.get(enrollment.id, 0), kept)
+        rows.append(Done(done.enrollment_id, done.name, done.why, becomes))
     said = f": {why}" if why else ""
     change = uow.log(Act.WITHDRAW_MANY, run.id, f"Withdrew {len(rows)} from {run.code}{said}")
     return summed(rows, change, run.currency)
@@ -95,19 +94,10 @@ def move(uow: UnitOfWork, run_id: int, ids: list[int], to_run_id: int) -> ManyMo
     for enrollment in chosen_of(uow, run.id, ids):
         name = enrollment.person.name
         try:
-            done = transfers.move(uow, enrollment, run, there, TransferCommand(run_id=there.id))
+            done, becomes = transfers.move(uow, enrollment, run, there, TransferCommand(run_id=there.id))
         except Problem as problem:
             raise conflict("one-cannot", f"{name}: {problem.detail}") from None
-        rows.append(
-            OneOfMany(
-                enrollment_id=done.enrollment_id,
-                name=done.name,
-                kept=done.kept,
-                credit=done.credit,
-                owed=done.owed,
-                why=done.why,
-            )
-        )
+        rows.append(Done(done.enrollment_id, done.name, done.why, becomes))
     change = uow.log(
         Act.TRANSFER_MANY,
         there.id,

@@ -47,13 +47,13 @@ def transfer(uow: UnitOfWork, enrollment_id: int, command: TransferCommand) -> T
     the kept fee first, then the new sign-up; more is credit. `total` is what the screen showed.
     """
     enrollment, here, there = both_locked(uow, enrollment_id, command.run_id)
-    return move(uow, enrollment, here, there, command)
+    return move(uow, enrollment, here, there, command)[0]
 
 
 def move(
     uow: UnitOfWork, enrollment: Enrollment, here: Run, there: Run, command: TransferCommand
-) -> Transferred:
-    """`transfer`, under the locks of both runs."""
+) -> tuple[Transferred, refunds.Settled]:
+    """`transfer`, under the locks of both runs; with what becomes of the money."""
     person = enrollment.person
     enrollments.refuse_no_learner(enrollment)
     if here.id == there.id:
@@ -104,12 +104,14 @@ def move(
         run_id=there.id,
     )
     currency, carried = new.currency, new.total - open_now
-    return enrollments.enrolled_view(uow, new, seat, change).widened(Transferred, 
+    becomes = refunds.Settled(kept, max(0, paid - kept - carried), open_now)
+    view = enrollments.enrolled_view(uow, new, seat, change).widened(Transferred, 
         to=there.code, currency=currency,
         total_before=format_amount(enrollment.total, currency), paid=format_amount(paid, currency),
         kept=format_amount(kept, currency), why=said, carried=format_amount(carried, currency),
-        owed=format_amount(open_now, currency),
-        credit=format_amount(max(0, paid - kept - carried), currency), account_id=account.id)  # fmt: skip
+        owed=format_amount(becomes.owed, currency), credit=format_amount(becomes.credit, currency),
+        account_id=account.id)  # fmt: skip
+    return view, becomes
 
 
 def ask_there(uow: UnitOfWork, enrollment: Enrollment, there: Run) -> Ask:

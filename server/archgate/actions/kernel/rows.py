@@ -7,8 +7,9 @@ had been read. What refers to them is written after them.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import cache
 
-from sqlalchemy import Column, insert, inspect
+from sqlalchemy import Column, Insert, insert, inspect
 from sqlalchemy.orm import Mapper, Session, make_transient_to_detached
 
 from archgate.actions.kernel.unit_of_work import MADE_OF, UNLOGGED, UnitOfWork, note_new, refuse_unlocked_row
@@ -38,6 +39,7 @@ def put(uow: UnitOfWork, rows: Sequence[Base]) -> None:
     session.add_all(rows)
 
 
+@cache
 def columns_of(mapper: Mapper[Base]) -> list[tuple[str, Column[object]]]:
     """The columns that are written, by their attribute: all but those which the database works out."""
     found = [(a.key, a.columns[0]) for a in mapper.column_attrs]
@@ -59,12 +61,18 @@ def fill_in(mapper: Mapper[Base], row: Base) -> None:
             setattr(row, key, usual.arg(None))  # type: ignore[attr-defined]
 
 
+@cache
+def insert_of(mapper: Mapper[Base]) -> tuple[str, Insert]:
+    """The name of a table's own key, and the statement that writes rows and answers with it; put together once."""
+    (own,) = (key for key, column in columns_of(mapper) if column.primary_key)
+    table = mapper.class_
+    return own, insert(table).returning(getattr(table, own), sort_by_parameter_order=True)
+
+
 def number(session: Session, mapper: Mapper[Base], rows: Sequence[Base]) -> None:
     """Insert the rows, and give each the key it got."""
-    columns = columns_of(mapper)
-    (own,) = (key for key, column in columns if column.primary_key)
-    values = [{key: getattr(row, key) for key, _ in columns if key != own} for row in rows]
-    table = mapper.class_
-    inserted = insert(table).returning(getattr(table, own), sort_by_parameter_order=True)
+    own, inserted = insert_of(mapper)
+    keys = [key for key, _ in columns_of(mapper) if key != own]
+    values = [{key: getattr(row, key) for key in keys} for row in rows]
     for row, key in zip(rows, session.connection().execute(inserted, values).scalars(), strict=True):
         setattr(row, own, key)

@@ -21,7 +21,7 @@ from zoneinfo import ZoneInfo
 
 import orjson
 from pydantic import BaseModel
-from sqlalchemy import delete, event, insert, inspect, update
+from sqlalchemy import bindparam, delete, event, insert, inspect, update
 from sqlalchemy.exc import DBAPIError, IntegrityError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session, object_session, sessionmaker
@@ -333,6 +333,15 @@ def _code(error: DBAPIError) -> int | None:
     return args[0] if args and isinstance(args[0], int) else None
 
 
+# Put together once, as they are part of every act.
+NEW_KEY, LOG = insert(IdempotencyKey), insert(Change)
+ANSWERED = (
+    update(IdempotencyKey)
+    .where(IdempotencyKey.user_id == bindparam("of_user"), IdempotencyKey.key == bindparam("of_key"))
+    .values(answer=bindparam("answer"))
+)
+
+
 def act(
     sessions: sessionmaker[Session],
     action: Callable[[UnitOfWork], T],
@@ -356,9 +365,10 @@ def act(
                     answer = _stored(session, user.id, once) if attempt > 1 else None
                     if answer is not None:
                         return answer["answer"]  # type: ignore[return-value]  # kept as JSON, read as the same answer
-                    session.connection().execute(insert(IdempotencyKey).values(
-                        user_id=user.id, key=once.key, body_hash=once.body_hash, status=once.status, at=system_now()
-                    ))  # fmt: skip
+                    session.connection().execute(NEW_KEY, {
+                        "user_id": user.id, "key": once.key, "body_hash": once.body_hash, "status": once.status,
+                        "at": system_now(),
+                    })  # fmt: skip
                 work = UnitOfWork(session, center, user, at or business_now(center.clock_offset), new_names)
                 _record(work)
                 result = action(work)
@@ -371,14 +381,12 @@ def act(
                 for change in work.entries:
                     change.rows = work.rows if change is work.entries[-1] else []
                 if work.entries:
-                    session.connection().execute(
-                        insert(Change), [facts_of(change) for change in work.entries]
-                    )
+                    session.connection().execute(LOG, [facts_of(change) for change in work.entries])
                 _raise_revisions(session)
                 if once and user:
                     answer = {"answer": orjson.loads(orjson.dumps(result, default=as_json))}
-                    mine = (IdempotencyKey.user_id == user.id) & (IdempotencyKey.key == once.key)
-                    session.connection().execute(update(IdempotencyKey).where(mine).values(answer=answer))
+                    mine = {"of_user": user.id, "of_key": once.key, "answer": answer}
+                    session.connection().execute(ANSWERED, mine)
                 session.commit()
                 return result
             except IntegrityError:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from datetime import date
 from weakref import WeakKeyDictionary
 
-from sqlalchemy import Engine, Subquery, case, func, or_, select
+from sqlalchemy import Engine, Subquery, bindparam, case, func, or_, select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import make_transient_to_detached
 from sqlalchemy.orm.attributes import set_committed_value
@@ -24,10 +24,14 @@ from archgate.tables.roster import Enrollment
 KNOWN: WeakKeyDictionary[Engine, dict[tuple[str, str], int]] = WeakKeyDictionary()
 
 
+ACCOUNT_OF = select(Account).where(
+    Account.owner == bindparam("of_owner"), Account.currency == bindparam("in_currency")
+)
+
+
 def account_of(uow: UnitOfWork, owner: str, currency: str) -> Account:
     """The account of a payer or of the center, made when first needed."""
-    query = select(Account).where(Account.owner == owner, Account.currency == currency)
-    found = uow.session.scalar(query)
+    found = uow.session.scalar(ACCOUNT_OF, {"of_owner": owner, "in_currency": currency})
     if found is None:
         kind, _, whose = owner.partition(":")
         values = {

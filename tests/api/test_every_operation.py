@@ -1,0 +1,449 @@
+"""Every operation of the API, done once as a client would, each on rows of its own; what is missing here is named."""
+
+from __future__ import annotations
+
+import re
+from datetime import UTC, date, datetime, timedelta
+from typing import Any
+
+from sqlalchemy import select
+
+from archgate.actions.kernel import signing
+from archgate.app import PREFIX, routes_of
+from archgate.tables.access import SignInLimit
+from archgate.tables.jobs import Job
+from archgate.tables.messages import Message
+from archgate.tables.waitlist import Waiting
+from core.test_documents import EXAMPLES
+from made import DATA, PASSWORD, number, run_form
+
+ICS = "\r\n".join((DATA / "instructor-busy.ics").read_text().splitlines()).encode() + b"\r\n"
+OPERATIONS = {(method, path.removeprefix(PREFIX)) for path, route in routes_of() for method in route.methods}
+
+
+def tuesday(weeks: int) -> date:
+    day = date.today() + timedelta(weeks=weeks)
+    return day + timedelta(days=(1 - day.weekday()) % 7)
+
+
+class Walk:
+    """A client that remembers which operations were done, that is answered with success."""
+
+    def __init__(self, client: Any, sessions: Any) -> None:
+        self.client, self.sessions, self.done = client, sessions, set[tuple[str, str]]()
+
+    def go(self, words: str, *numbers: Any, client: Any = None, **more: Any) -> Any:
+        """`POST /runs/{run_id}/publish`, with what stands in the braces in order."""
+        method, path = words.split(" ", 1)
+        address, _, query = path.partition("?")
+        assert (method, address) in OPERATIONS, words
+        parts = iter(numbers)
+        real = re.sub(r"\{[^}]+\}", lambda _: str(next(parts)), address)
+        answer = (client or self.client).request(method, f"{PREFIX}{real}{'?' * bool(query)}{query}", **more)
+        assert answer.status_code < 300, (words, answer.status_code, answer.text)
+        self.done.add((method, address))
+        if answer.content and answer.headers.get("content-type", "").startswith("application/json"):
+            return answer.json()
+        return answer.content
+
+    def person(self) -> int:
+        n = next(number)
+        body = {"given": f"Op{n}", "family": f"Walk{n}", "email": f"op{n}@example.org", "anyway": True}
+        return self.go("POST /people", json=body)["id"]
+
+    def run(self, weeks: int = 12, **changes: Any) -> dict[str, Any]:
+        first = tuesday(weeks).isoformat()
+        form = run_form(pattern={"first": first, "start": "17:30", "minutes": 105, "count": 4}, **changes)
+        made = self.go("POST /runs", json=form)
+        self.go("POST /runs/{run_id}/publish", made["id"])
+        return self.go("GET /runs/{run_id}", made["id"])
+
+    def total(self, run: int, person: int | None = None, **ask: Any) -> str:
+        return self.go("POST /runs/{run_id}/quote", run, json={"person_id": person, **ask})["total"]
+
+    def enrolled(self, run: int, person: int | None = None, **ask: Any) -> dict[str, Any]:
+        somebody = person or self.person()
+        body = {"run_id": run, "person_id": somebody, "total": self.total(run, somebody, **ask), **ask}
+        return self.go("POST /enrollments", json=body)
+
+    def one(self, query: Any) -> Any:
+        with self.sessions() as session:
+            return session.scalar(query)
+
+
+def access_and_settings(walk: Walk, stranger: Any) -> None:
+    words = {"email": "administrator@example.org", "password": PASSWORD}
+    walk.go("POST /session", client=stranger, json=words)
+    walk.go("GET /session", client=stranger)
+    walk.go("DELETE /session", client=stranger)
+    assert stranger.get(f"{PREFIX}/session").status_code == 401
+    assert "Test coordinator" in {u["name"] for u in walk.go("GET /users")}
+    days = walk.go("GET /defaults")["values"].get("quote_days")
+    other = {"seen": {"quote_days": days}, "set": {"quote_days": 17}}
+    assert walk.go("PATCH /defaults", json=other)["values"]["quote_days"] == 17
+    walk.go("PATCH /defaults", json={"seen": {"quote_days": 17}, "set": {"quote_days": days}})
+    hook = {"name": f"Letters {next(number)}", "address": "https://letters.example.org/in"}
+    made = walk.go("POST /webhooks", json=hook)
+    assert made["id"] in {w["id"] for w in walk.go("GET /webhooks")}
+    walk.go("DELETE /webhooks/{webhook_id}", made["id"])
+    assert made["id"] not in {w["id"] for w in walk.go("GET /webhooks")}
+
+
+def courses_runs_and_their_life(walk: Walk, stranger: Any) -> None:
+    run = walk.run()
+    course = run["course"]["id"]
+    assert course in {c["id"] for c in walk.go("GET /courses")}
+    walk.go("PATCH /courses/{course_id}", course, json={"seen": {"summary": ""}, "set": {"summary": "New"}})
+    assert any(r["id"] == run["id"] for r in walk.go(f"GET /runs?q={run['code']}")["items"])
+    walk.go("PATCH /runs/{run_id}", run["id"], json={"seen": {"note": ""}, "set": {"note": "bring pens"}})
+    assert walk.go("GET /runs/{run_id}", run["id"])["note"] == "bring pens"
+    assert walk.go("GET /runs/{run_id}/figures", run["id"])
+    decision = {"decision": "going ahead", "seen": "undecided"}
+    assert walk.go("POST /runs/{run_id}/decision", run["id"], json=decision)["change"]
+    walk.go("POST /runs/{run_id}/off-sale", run["id"])
+    assert walk.go("GET /runs/{run_id}", run["id"])["status"] == "off sale"
+    walk.go("POST /runs/{run_id}/on-sale", run["id"])
+    notice = walk.go("PUT /runs/{run_id}/notice", run["id"], json={"text": "Ask about stairs."})
+    assert walk.go("GET /runs/{run_id}/notice", run["id"])["text"] == "Ask about stairs."
+    walk.go("POST /runs/{run_id}/notice/read", run["id"], json={"version": notice["version"]})
+    made = walk.go(
+        "POST /runs/{run_id}/files", run["id"], files={"file": ("plan.pdf", b"%PDF-1.4 x", "application/pdf")}
+    )
+    assert walk.go("GET /files/{file_id}", made["id"]) == b"%PDF-1.4 x"
+    gone = walk.go("POST /runs/{run_id}/cancel", run["id"], json={"why": "ill"})
+    assert walk.go("GET /runs/{run_id}", run["id"])["status"] == "cancelled"
+    walk.go("POST /changes/{change}/undo", gone["change"])
+    other = walk.run()
+    walk.go("POST /runs/{run_id}/cancel", other["id"], json={})
+    walk.go("POST /runs/{run_id}/archive", other["id"])
+    assert walk.go("GET /runs/{run_id}", other["id"])["status"] == "archived"
+    walk.go("POST /runs/{run_id}/bring-back", other["id"])
+
+
+def terms_fees_and_defaults_of_a_run(walk: Walk, stranger: Any) -> None:
+    run = walk.run()
+    number_of = run["id"]
+    rates = [{"code": "standard", "label": "Standard", "amount": "250.00"}]
+    walk.go("PATCH /runs/{run_id}/terms", number_of, json={"seen": {}, "set": {"rates": rates}})
+    bird = {"fee": "120.00", "share": "50", "target": "1800.00", "days": 21, "rounding": "5.00"}
+    walk.go("POST /early-bird", json=bird)
+    walk.go("POST /runs/{run_id}/early-bird", number_of, json=bird)
+    assert walk.go("GET /runs/{run_id}/early-bird", number_of)
+    walk.go("POST /runs/{run_id}/defaults", number_of, json={"names": ["rates"]})
+    assert walk.go("GET /runs/{run_id}/choices", number_of)["rates"]
+    assert walk.go(f"GET /prices?runs={number_of}")["runs"]
+    assert walk.go("GET /runs/{run_id}/price-on/{day}", number_of, tuesday(2))
+    lines = [{"percent": "100", "due": {"after_sign_up": 0}}]
+    plan = walk.go("POST /plans", json={"name": f"All now {next(number)}", "lines": lines})["plan"]
+    walk.go("PATCH /plans/{plan_id}", plan["id"], json={"seen": {"note": ""}, "set": {"note": "first"}})
+    assert plan["id"] in {p["id"] for p in walk.go("GET /plans")}
+    assert walk.go("GET /plans/{plan_id}/log", plan["id"])
+    walk.go("PATCH /plans/{plan_id}", plan["id"], json={"seen": {"active": True}, "set": {"active": False}})
+    assert walk.go("POST /plan-example", json={"total": "100.00", "lines": lines})
+    code = walk.go("POST /codes", json={"code": f"OP{next(number)}", "percent": "10"})
+    assert code["id"] in {c["id"] for c in walk.go("GET /codes")}
+    walk.go("PUT /codes/{code_id}", code["id"], json={"code": code["code"], "percent": "15"})
+    assert walk.go("GET /codes/{code_id}", code["id"])["percent"] == "15"
+    assert code["code"].encode() in walk.go("GET /codes/{code_id}/list.csv", code["id"])
+    thing = f"Tool set {next(number)}"
+    walk.go("POST /stock", json={"name": thing, "add": 5, "cause": "bought"})
+    item = next(i for i in walk.go("GET /stock") if i["name"] == thing)
+    assert walk.go("GET /stock/{item_id}", item["id"])
+
+
+def the_schedule(walk: Walk, stranger: Any) -> None:
+    run = walk.run()
+    n, dates = run["id"], run["dates"]
+    body = {"date": tuesday(20).isoformat(), "start": "10:00", "minutes": 60}
+    walk.go("POST /runs/{run_id}/meetings", n, json=body)
+    seen = {"start": "17:30"}
+    walk.go("PATCH /meetings/{meeting_id}", dates[0]["id"], json={"seen": seen, "set": {"start": "18:00"}})
+    assert walk.go("GET /meetings/{meeting_id}/free", dates[0]["id"]) is not None
+    walk.go("POST /meetings/{meeting_id}/cancel", dates[1]["id"], json={"why": "snow"})
+    walk.go("POST /runs/{run_id}/move", n, json={"weeks": 1})
+    walk.go("POST /runs/{run_id}/extend", n, json={"meetings": 1})
+    copy = {"runs": [{"id": n, "first": tuesday(40).isoformat()}]}
+    assert walk.go("POST /copies", json=copy)["change"]
+    line = {"course": run["course"]["code"], "first": tuesday(30).isoformat(), "weekdays": "Tue", "number": "4",
+            "start": "17:30", "minutes": "60", "seats": "9", "rate": "240", "room": "", "instructor": ""}  # fmt: skip
+    assert walk.go("POST /season/judge", json={"rows": [line]})
+    assert walk.go("POST /season", json={"rows": [line]})
+    pattern = {"first": tuesday(9).isoformat(), "start": "17:30", "minutes": 60, "count": 3}
+    assert len(walk.go("POST /schedule/plan", json={"pattern": pattern})["meetings"]) == 3
+    since, until = tuesday(10), tuesday(16)
+    assert walk.go(f"GET /planner?since={since}&until={until}")
+    assert walk.go("GET /days/{day}", since)
+    assert walk.go("GET /months/{month}", f"{since:%Y-%m}")
+    feed = walk.go("PUT /feeds/{kind}/{subject_id}", "run", n)
+    token = re.search(r"calendars/([^.]+)\.ics", str(feed))[1]
+    assert walk.go("GET /calendars/{token}.ics", token).startswith(b"BEGIN:VCALENDAR")
+
+
+def clashes(walk: Walk, stranger: Any) -> None:
+    hall = f"Clash hall {next(number)}"
+    walk.go("POST /places", json={"name": hall, "kind": "room"})
+    first, second = walk.run(place=hall), walk.run(place=hall)
+    found = [c for c in walk.go("GET /clashes") if hall in str(c)]
+    assert found, (first["id"], second["id"])
+    key = found[0]["key"]
+    walk.go("POST /clashes/accept", json={"key": key, "reason": "they share it"})
+    walk.go("POST /clashes/reopen", json={"key": key})
+
+
+def places_instructors_absences_and_closed_days(walk: Walk, stranger: Any) -> None:
+    place = walk.go("POST /places", json={"name": f"Room {next(number)}", "kind": "room", "seats": 9})
+    walk.go("PATCH /places/{place_id}", place["id"], json={"seats": 12})
+    assert next(p for p in walk.go("GET /places") if p["id"] == place["id"])["seats"] == 12
+    teacher = walk.go("POST /instructors", json={"name": f"Ona Walk{next(number)}"})
+    walk.go("PATCH /instructors/{instructor_id}", teacher["id"], json={"phone": "555-0101"})
+    assert teacher["id"] in {t["id"] for t in walk.go("GET /instructors")}
+    away = {"from": tuesday(5).isoformat(), "label": "away"}
+    busy = walk.go("POST /busy/{kind}/{owner_id}", "instructor", teacher["id"], json=away)
+    assert walk.go("GET /busy/{kind}/{owner_id}", "instructor", teacher["id"])
+    walk.go("DELETE /busy/{busy_id}", busy["id"])
+    files = {"file": ("busy.ics", ICS, "text/calendar")}
+    walk.go("POST /busy/{kind}/{owner_id}/calendar", "instructor", teacher["id"], files=files)
+    spare = walk.go("POST /instructors", json={"name": f"Spare Walk{next(number)}"})
+    walk.go("DELETE /instructors/{instructor_id}", spare["id"])
+    walk.go("DELETE /places/{place_id}", place["id"])
+    day = "2031-03-04"
+    walk.go("POST /closures", json={"from": day, "label": "Works"})
+    assert day in str(walk.go("GET /closures?year=2031"))
+    walk.go("PUT /closures/{day}", day, json={"closed": False})
+    fair = tuesday(30)
+    closed = "\r\n".join((
+        "BEGIN:VCALENDAR", "VERSION:2.0", "PRODID:-//t//t//EN", "BEGIN:VEVENT", f"UID:{next(number)}@example.org",
+        "DTSTAMP:20260101T000000Z", f"DTSTART;VALUE=DATE:{fair:%Y%m%d}", "SUMMARY:Fair", "END:VEVENT", "END:VCALENDAR", "",
+    )).encode()  # fmt: skip
+    walk.go("POST /closures/calendar", files={"file": ("c.ics", closed, "text/calendar")})
+    walk.go("PUT /closures/{day}", fair, json={"closed": False})
+    walk.go("PUT /closures/region", json={"region": ""})
+
+
+def people_and_their_pages(walk: Walk, stranger: Any) -> None:
+    one, twin = walk.person(), walk.person()
+    shown = walk.go("GET /people/{person_id}", one)
+    walk.go("PATCH /people/{person_id}", one, json={"seen": {"phone": None}, "set": {"phone": "555-0102"}})
+    walk.go("POST /people/{person_id}/notes", one, json={"text": "Likes the front row."})
+    walk.go("PUT /people/{person_id}/tags", one, json={"tags": ["walker"]})
+    assert "walker" in str(walk.go("GET /tags"))
+    assert walk.go(f"GET /people?q={shown['family']}")
+    assert walk.go(f"GET /people/near?given={shown['given']}&family={shown['family']}")
+    assert one in {p["id"] for p in walk.go(f"GET /find?q={shown['family']}")["people"]}
+    organization = walk.go("POST /organizations", json={"name": f"Walkers {next(number)}"})
+    assert organization["id"] in {o["id"] for o in walk.go(f"GET /organizations?q={organization['name']}")}
+    walk.go("POST /people/{person_id}/own-page", one)
+    said = walk.one(select(Message.body).where(Message.person_id == one).order_by(Message.id.desc()))
+    token = re.search(r"/own/(\S+)", said)[1]
+    assert walk.go("GET /own/links/{token}", token, client=stranger)["stands"]
+    walk.go("POST /own/links/{token}", token, client=stranger, json={"password": "a word of mine"})
+    assert walk.go("GET /own", client=stranger)["name"]
+    walk.go("DELETE /own/session", client=stranger)
+    mine = {"email": shown["email"], "password": "a word of mine"}
+    walk.go("POST /own/session", client=stranger, json=mine)
+    walk.go("POST /own/new-link", client=stranger, json={"email": shown["email"]})
+    assert walk.go("GET /people/{person_id}/messages", one)
+    walk.go("DELETE /people/{person_id}/own-page", one)
+    walk.go("POST /people/{person_id}/merge", one, json={"gone_id": twin})
+    reminder = walk.go(
+        "POST /reminders", json={"day": tuesday(1).isoformat(), "text": "call", "person_id": one}
+    )
+    walk.go("PATCH /reminders/{reminder_id}", reminder["id"], json={"done": True})
+    assert walk.go("GET /reminders") is not None
+
+
+def quotes_that_are_kept(walk: Walk, stranger: Any) -> None:
+    run, person = walk.run(), walk.person()
+    body = {"run_id": run["id"], "person_id": person, "total": walk.total(run["id"], person)}
+    kept = walk.go("POST /quotes", json=body)
+    assert walk.go("GET /quotes/{quote_id}", kept["id"])["total"] == body["total"]
+    assert kept["id"] in {q["id"] for q in walk.go(f"GET /quotes?run_id={run['id']}")}
+    walk.go("POST /quotes/{quote_id}/drop", kept["id"])
+    key = {"Idempotency-Key": f"details-{next(number)}"}
+    walk.go("POST /payment-details", json={"person_id": person}, headers=key)
+
+
+def enrollments_change_move_and_end(walk: Walk, stranger: Any) -> None:
+    run, other = walk.run(), walk.run(13)
+    n = run["id"]
+    done = walk.enrolled(n)["enrollment_id"]
+    shown = walk.go("GET /enrollments/{enrollment_id}", done)
+    code = walk.go("POST /codes", json={"code": f"HALF{next(number)}", "percent": "50"})["code"]
+    walk.go("POST /enrollments/{enrollment_id}/change", done, json={"code": code})
+    assert (
+        walk.go("GET /enrollments/{enrollment_id}/withdrawal", done)["total"] == "105.00"
+        and shown["quote"]["total"] == "210.00"
+    )
+    walk.go("POST /enrollments/{enrollment_id}/swap", done, json={"person_id": walk.person()})
+    moved = walk.go("POST /enrollments/{enrollment_id}/transfer", done, json={"run_id": other["id"]})
+    walk.go("POST /enrollments/{enrollment_id}/withdraw", moved["enrollment_id"], json={})
+    party = walk.enrolled(n, heads=2)["enrollment_id"]
+    walk.go("PUT /enrollments/{enrollment_id}/places/{n}", party, 2, json={"person_id": walk.person()})
+    walk.go("POST /runs/{run_id}/groups", n, json={"enrollment_ids": [party], "name": "A"})
+    assistant = walk.go(
+        "POST /runs/{run_id}/roles", n, json={"role": "assistant", "person_id": walk.person()}
+    )
+    walk.go("PUT /enrollments/{enrollment_id}/role", assistant["enrollment_id"], json={"role": "observer"})
+    walk.go("POST /enrollments/{enrollment_id}/take-off", assistant["enrollment_id"])
+    few = [walk.enrolled(n)["enrollment_id"] for _ in range(2)]
+    walk.go("POST /runs/{run_id}/move-many", n, json={"enrollment_ids": few[:1], "to_run_id": other["id"]})
+    walk.go("POST /runs/{run_id}/withdraw-many", n, json={"enrollment_ids": few[1:]})
+    walk.enrolled(n)
+    meeting = run["dates"][1]["id"]
+    walk.go("POST /meetings/{meeting_id}/cancel", meeting, json={"why": "snow"})
+    assert walk.go("POST /meetings/{meeting_id}/give-back", meeting, json={})
+    calls = walk.go("GET /meetings/{meeting_id}/calls", meeting)
+    person = calls["people"][0]["person_id"]
+    walk.go("PUT /meetings/{meeting_id}/calls/{person_id}", meeting, person, json={"outcome": "reached"})
+    walk.go("PUT /meetings/{meeting_id}/paid", meeting, json={"paid": True})
+
+
+def the_roster_and_its_papers(walk: Walk, stranger: Any) -> None:
+    run = walk.run()
+    n = run["id"]
+    walk.enrolled(n)
+    assert len(walk.go("GET /runs/{run_id}/roster", n)["rows"]) == 1
+    assert walk.go("POST /runs/{run_id}/compare", n, json={"text": "Nobody Known, nobody@example.org"})
+    assert walk.go("POST /runs/{run_id}/roster-file", n, json={"kind": "csv"})
+    assert walk.go("GET /runs/{run_id}/papers/{kind}", n, "roster.csv")
+    walk.go("POST /runs/{run_id}/tell", n, json={"subject": "Hello", "body": "See you soon."})
+    marks = walk.go("GET /runs/{run_id}/attendance", n)
+    body = {"marks": {str(marks["people"][0]["person_id"]): "present"}, "anyway": True}
+    walk.go("PUT /meetings/{meeting_id}/attendance", run["dates"][0]["id"], json=body)
+    assert walk.go("GET /messages")
+    files = {"file": ("list.csv", b"First name,Last name,Email\nBo,Op,bo.op@example.org\n", "text/csv")}
+    batch = walk.go("POST /runs/{run_id}/batches", n, files=files)
+    walk.go("PATCH /batches/{batch_id}", batch["id"], json={"organization_id": None})
+    line = batch["items"][0]["line"]
+    walk.go("PATCH /batches/{batch_id}/rows/{line}", batch["id"], line, json={"remarks": "late"})
+    shown = walk.go("GET /batches/{batch_id}", batch["id"])
+    body = {"people": shown["people"], "total": shown["total"]}
+    assert walk.go("POST /batches/{batch_id}/enroll", batch["id"], json=body)
+
+
+def lines_interest_and_what_is_kept_back(walk: Walk, stranger: Any) -> None:
+    run, later = walk.run(capacity=2, smallest=0), walk.run(14)
+    n = run["id"]
+    walk.enrolled(n)
+    held = walk.go(
+        "POST /runs/{run_id}/held-places",
+        n,
+        json={"seats": 1, "for_whom": "Ada", "last": tuesday(2).isoformat()},
+    )
+    walk.go("PATCH /held-places/{held_id}", held["id"], json={"last": tuesday(3).isoformat()})
+    assert walk.go("GET /runs/{run_id}/kept-back", n)
+
+    def in_line() -> int:
+        return walk.go("POST /waiting", json={"run_id": n, "person_id": walk.person()})["waiting_id"]
+
+    first, second, third = in_line(), in_line(), in_line()
+    assert walk.go("GET /waiting/{waiting_id}/quote", first)["total"]
+    walk.go("POST /waiting/{waiting_id}/leave", third)
+    walk.go("PATCH /held-places/{held_id}", held["id"], json={"seats": 0})
+    walk.go("POST /waiting/{waiting_id}/offer", first, json={})
+    walk.go("POST /waiting/{waiting_id}/more-time", first, json={"hours": 48})
+    offers = walk.one(select(Waiting.offers).where(Waiting.id == first))
+    token = signing.token_for("o", first, offers)
+    assert walk.go("GET /replies/{token}", token, client=stranger)
+    walk.go("POST /replies/{token}", token, client=stranger, json={"answer": "decline"})
+    total = walk.go("GET /waiting/{waiting_id}/quote", second)["total"]
+    walk.go("POST /waiting/{waiting_id}/seat", second, json={"total": total, "why": "by hand"})
+    aside = {"name": "Members", "seats": 1, "last": tuesday(4).isoformat(), "tag": "member"}
+    walk.go("PUT /runs/{run_id}/set-asides", later["id"], json=aside)
+    hook = walk.go(
+        "POST /webhooks", json={"name": f"On {next(number)}", "address": "https://on.example.org/in"}
+    )
+    course = run["course"]["id"]
+    opens = (date.today() + timedelta(days=30)).isoformat()
+    again = walk.run(20, course_id=course, course=None, sign_up_opens=opens)
+    walk.go("POST /interest", json={"course_id": course, "person_id": walk.person()})
+    assert walk.go("GET /demand")
+    at = f"course_id={course}"
+    assert walk.go(f"GET /interest?{at}")["people"]
+    assert walk.go(f"GET /interest.csv?{at}")
+    walk.go(f"PUT /interest/questions?{at}", json={"questions": [], "head_start_hours": None})
+    walk.go(f"POST /interest/send-on?{at}", json={"webhook_id": hook["id"]})
+    walk.go(f"POST /interest/carry-over?{at}", json={"to_run_id": again["id"]})
+    walk.go("POST /interest", json={"course_id": course, "person_id": walk.person()})
+    walk.go(f"POST /interest/clear?{at}", json={})
+
+
+def money(walk: Walk, stranger: Any) -> None:
+    run, person = walk.run(), walk.person()
+    walk.enrolled(run["id"], person)
+    account = walk.go("POST /accounts", json={"person_id": person})["id"]
+    walk.go("GET /accounts/{account_id}", account)
+    assert walk.go("GET /accounts/{account_id}/entries.csv", account)
+    pay = {"amount": "50.00", "method": "cash"}
+    wrong = walk.go("POST /accounts/{account_id}/payments", account, json=pay)["payment_id"]
+    walk.go("POST /payments/{payment_id}/reverse", wrong, json={"why": "Wrong"})
+    paid = walk.go(
+        "POST /accounts/{account_id}/payments", account, json={**pay, "amount": "300.00", "anyway": True}
+    )
+    walk.go("POST /payments/{payment_id}/receipt", paid["payment_id"])
+    walk.go(
+        "POST /accounts/{account_id}/refunds",
+        account,
+        json={"amount": "10.00", "method": "cash", "why": "Too much"},
+    )
+    second = walk.enrolled(walk.run(15)["id"], person)["enrollment_id"]
+    walk.go("POST /accounts/{account_id}/use-credit", account)
+    assert walk.go("GET /accounts/{account_id}/pro-forma.pdf", account).startswith(b"%PDF")
+    invoice = walk.go("POST /accounts/{account_id}/invoices", account, json={})
+    assert walk.go("GET /accounts/{account_id}/invoices", account)
+    assert walk.go("GET /accounts/{account_id}/statement.pdf", account).startswith(b"%PDF")
+    assert walk.go("GET /invoices/{invoice_id}/paper.pdf", invoice["id"]).startswith(b"%PDF")
+    walk.go("POST /invoices/{invoice_id}/send", invoice["id"], json={})
+    opened = walk.go("GET /accounts/{account_id}", account)["open"][0]
+    off = {"installment_id": opened["id"], "why": "Gift"}
+    walk.go("POST /accounts/{account_id}/write-offs", account, json=off)
+    walk.go("POST /enrollments/{enrollment_id}/withdraw", second, json={})
+    walk.go("POST /accounts/{account_id}/credit-notes", account, json={})
+    walk.go("POST /invoices/{invoice_id}/credit-note", invoice["id"], json={"why": "Wrong address"})
+    assert walk.go("GET /till")
+    for path in ("", ".csv", "/open", "/open.csv", "/unearned", "/unearned.csv"):
+        assert walk.go(f"GET /outstanding{path}") is not None
+    assert walk.go("GET /ledger.txt")
+
+
+def today_jobs_checks_and_calculators(walk: Walk, stranger: Any) -> None:
+    assert walk.go("GET /today")
+    assert walk.go("GET /ribbon")
+    assert walk.go("POST /pulse", json={"seen": 0})
+    with walk.sessions.begin() as session:
+        gone = Job(kind="mail", key=f"walk-{next(number)}", what={}, status="failed", tries=5,
+                   due_at=datetime.now(UTC), made_at=datetime.now(UTC))  # fmt: skip
+        session.add(gone)
+        session.flush()
+        number_of = gone.id
+    assert any(j["id"] == number_of for j in walk.go("GET /jobs")["jobs"])
+    walk.go("POST /jobs/{job_id}/retry", number_of)
+    assert walk.go("POST /checks")
+    for name, document in EXAMPLES.items():
+        assert walk.go("POST /calc/{name}", name, json=document)
+
+
+PARTS = (
+    access_and_settings,
+    courses_runs_and_their_life,
+    terms_fees_and_defaults_of_a_run,
+    the_schedule,
+    clashes,
+    places_instructors_absences_and_closed_days,
+    people_and_their_pages,
+    quotes_that_are_kept,
+    enrollments_change_move_and_end,
+    the_roster_and_its_papers,
+    lines_interest_and_what_is_kept_back,
+    money,
+    today_jobs_checks_and_calculators,
+)
+
+
+def test_every_operation_is_done_with_success(chief, stranger, sessions):
+    with sessions.begin() as session:
+        session.query(SignInLimit).delete()
+    walk = Walk(chief, sessions)
+    for part in PARTS:
+        part(walk, stranger)
+    assert sorted(OPERATIONS - walk.done) == []
