@@ -18,7 +18,7 @@ from sqlalchemy.engine import make_url
 from sqlalchemy.orm import Session, sessionmaker
 
 from archgate.actions.access.staff import create_user
-from archgate.actions.center.center import make_center
+from archgate.actions.center.center import make_center, set_clock
 from archgate.actions.kernel.unit_of_work import act
 from archgate.actions.seats import made_of
 from archgate.app import create_app
@@ -28,7 +28,7 @@ from archgate.tables.courses import Center
 from archgate.tables.engine import engine_for, sessions_of
 from archgate.tables.migrate import migrate
 from archgate.tables.seats import RunSeats
-from made import PASSWORD, Office
+from made import PASSWORD, TODAY, Office
 
 SERVER = "ARCHGATE_TEST_SERVER"
 STARTED: list[tuple[tempfile.TemporaryDirectory[str], OwnServer]] = []
@@ -103,6 +103,7 @@ def engine(database: str) -> Iterator[Engine]:
 def sessions(engine: Engine) -> sessionmaker[Session]:
     made = sessions_of(engine)
     make_center(made, "Test Center", "America/New_York", "USD")
+    set_clock(made, TODAY, may_go_back=True)
     return made
 
 

@@ -7,7 +7,7 @@ import json
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
@@ -22,10 +22,11 @@ from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.unit_of_work import Once, UnitOfWork, act, read_only
 from archgate.actions.people import people
 from archgate.actions.people.commands import PersonCommand
-from archgate.actions.runs import making
+from archgate.actions.runs import making, showing
 from archgate.actions.runs.commands import RunCommand
 
 PASSWORD = "a long enough word"
+TODAY = date(2027, 8, 20)  # of the test center, whatever day it is outside
 DATA = Path(__file__).parent / "data"
 number = itertools.count(1001)  # of one width, so that names sort as they were made
 
@@ -50,7 +51,7 @@ class Office:
     ) -> Any:
         return shown(act(self.sessions, action, self.user, once=once, preview=preview, at=self.at))
 
-    def look(self, reading: Callable[[UnitOfWork], Any]) -> Any:
+    def read(self, reading: Callable[[UnitOfWork], Any]) -> Any:
         return shown(read_only(self.sessions, reading, self.user, at=self.at))
 
     def later(self, **time: float) -> Office:
@@ -88,7 +89,7 @@ def a_run(office: Office, **changes: Any) -> dict[str, Any]:
     """A published run."""
     run = a_draft(office, **changes)
     office.act(lambda uow: making.publish_run(uow, run["id"]))
-    return office.look(lambda uow: making.run_view(uow, run["id"]))
+    return office.read(lambda uow: showing.run_view(uow, run["id"]))
 
 
 def a_person(office: Office, **facts: Any) -> dict[str, Any]:
@@ -102,7 +103,7 @@ def a_person(office: Office, **facts: Any) -> dict[str, Any]:
 def enrolled(office: Office, run: dict[str, Any], person: dict[str, Any] | None = None, **how: Any) -> Any:
     """Enrolls somebody at the price shown at that moment."""
     somebody = person or a_person(office)
-    quote = office.look(lambda uow: quotes.quote_run(uow, run["id"], QuoteCommand()))
+    quote = office.read(lambda uow: quotes.quote_run(uow, run["id"], QuoteCommand()))
     return office.act(
         lambda uow: enrollments.enroll(
             uow,
@@ -115,12 +116,12 @@ def enrolled(office: Office, run: dict[str, Any], person: dict[str, Any] | None 
 
 
 def roster_of(office: Office, run: dict[str, Any]) -> list[dict[str, Any]]:
-    found = office.look(lambda uow: roster.roster(uow, run["id"]))
+    found = office.read(lambda uow: roster.roster(uow, run["id"]))
     return [dict(zip(found["columns"], row, strict=True)) for row in found["rows"]]
 
 
 def taken(office: Office, run: dict[str, Any]) -> int:
-    return office.look(lambda uow: making.run_view(uow, run["id"]))["taken"]
+    return office.read(lambda uow: showing.run_view(uow, run["id"]))["taken"]
 
 
 def at_once(acts: list[Callable[[], Any]]) -> list[Any]:

@@ -151,10 +151,10 @@ def serve_front_end(app: FastAPI, directory: Path) -> None:
     async def front_end(path: str, request: Request) -> Response:
         if path.startswith("api/"):
             raise HTTPException(404)
-        held = files.get(f"/{path}")
-        if held is not None:
+        file = files.get(f"/{path}")
+        if file is not None:
             kept = "public, max-age=31536000, immutable" if path.startswith("assets/") else "no-cache"
-            return Response(held[0], media_type=held[1], headers={"Cache-Control": kept})
+            return Response(file[0], media_type=file[1], headers={"Cache-Control": kept})
         if path.startswith("assets/"):
             raise HTTPException(404)
         return HTMLResponse(

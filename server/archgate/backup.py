@@ -54,22 +54,22 @@ class About:
 
 
 def program(name: str, package: str) -> str:
-    found = shutil.which(name)
-    if found is None:
+    path = shutil.which(name)
+    if path is None:
         raise BackupTrouble(f"The program {name} is missing; install Debian's {package}.")
-    return found
+    return path
 
 
 @contextmanager
 def login(url: str) -> Iterator[Path]:
     """The database's address as an option file that nobody else can read, so that no password is on a command line."""
-    held = make_url(url)
+    address = make_url(url)
     with tempfile.TemporaryDirectory(prefix="ag-") as home:
         file = Path(home) / "my.cnf"
         file.touch(mode=0o600)
-        password = (held.password or "").replace("\\", "\\\\").replace('"', '\\"')
+        password = (address.password or "").replace("\\", "\\\\").replace('"', '\\"')
         file.write_text(
-            f'[client]\nhost={held.host}\nport={held.port or 3306}\nuser={held.username}\npassword="{password}"\nprotocol=tcp\n'
+            f'[client]\nhost={address.host}\nport={address.port or 3306}\nuser={address.username}\npassword="{password}"\nprotocol=tcp\n'
             "default-character-set=utf8mb4\n"
         )
         yield file
@@ -104,8 +104,8 @@ def make(url: str, where: Path, passphrase: str = "", now: datetime | None = Non
             if passphrase:
                 made = sealed(made, passphrase, Path(home))
             made.chmod(0o600)
-            with made.open("rb") as held:
-                os.fsync(held.fileno())
+            with made.open("rb") as stream:
+                os.fsync(stream.fileno())
             made.replace(file)
     except OSError as error:
         raise BackupTrouble(f"The backup could not be written: {error.strerror or error}.") from None
@@ -128,16 +128,16 @@ def dumped(url: str, file: Path) -> None:
         while piece := child.stdout.read(PIECE):
             out.write(piece)
             last = (last + piece)[-300:]
-        said = child.stderr.read().decode(errors="replace").strip()
+        trouble = child.stderr.read().decode(errors="replace").strip()
         if child.wait() or DONE not in last:
             raise BackupTrouble(
-                f"The database could not be dumped: {said[-300:] or 'it ended in the middle'}."
+                f"The database could not be dumped: {trouble[-300:] or 'it ended in the middle'}."
             )
 
 
 def sum_of(file: Path) -> str:
-    with file.open("rb") as held:
-        return hashlib.file_digest(held, "sha256").hexdigest()
+    with file.open("rb") as stream:
+        return hashlib.file_digest(stream, "sha256").hexdigest()
 
 
 def packed(file: Path, dump: Path, about: About) -> None:
@@ -183,16 +183,16 @@ def gpg(arguments: list[str], passphrase: str) -> None:
                 [ender, "--homedir", home, "--kill", "gpg-agent"], capture_output=True, check=False
             )
     if done.returncode:
-        said = done.stderr.decode(errors="replace").strip().splitlines()
-        raise BackupTrouble(f"gpg did not do it: {said[-1] if said else 'no reason given'}.")
+        trouble = done.stderr.decode(errors="replace").strip().splitlines()
+        raise BackupTrouble(f"gpg did not do it: {trouble[-1] if trouble else 'no reason given'}.")
 
 
 # --- restore ----------------------------------------------------------------------------------------------
 
 
 def is_sealed(file: Path) -> bool:
-    with file.open("rb") as held:
-        first = held.read(1)
+    with file.open("rb") as stream:
+        first = stream.read(1)
     return (
         bool(first) and first[0] >= 0x80
     )  # an OpenPGP packet begins so (RFC 4880 section 4.2), a tar of ours with a name
@@ -236,10 +236,10 @@ def restore(url: str, file: Path, passphrase: str = "") -> About:
 def unpacked(file: Path, home: Path) -> tuple[About, Path]:
     """What a backup says of itself and its dump, which has to be the one it speaks of."""
     try:
-        with tarfile.open(file) as held:
+        with tarfile.open(file) as archive:
             for name in (ABOUT, DUMP):
-                member = held.getmember(name)
-                source = held.extractfile(member) if member.isfile() else None
+                member = archive.getmember(name)
+                source = archive.extractfile(member) if member.isfile() else None
                 if source is None:
                     raise BackupTrouble("This is no backup of Arch Gate.")
                 with (home / name).open("wb") as out:
@@ -271,20 +271,22 @@ def make_room(engine: Engine) -> None:
 
 def loaded(url: str, dump: Path) -> None:
     command = program("mariadb", "mariadb-client")
-    with login(url) as options, gzip.open(dump, "rb") as held:
+    with login(url) as options, gzip.open(dump, "rb") as stream:
         child = subprocess.Popen(
             [command, f"--defaults-extra-file={options}", str(make_url(url).database)],
             stdin=subprocess.PIPE, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE,
         )  # fmt: skip
         assert child.stdin and child.stderr
         try:
-            pour(held, child.stdin)
+            pour(stream, child.stdin)
             child.stdin.close()
         except (BrokenPipeError, EOFError, gzip.BadGzipFile):
             child.kill()
-        said = child.stderr.read().decode(errors="replace").strip()
+        trouble = child.stderr.read().decode(errors="replace").strip()
         if child.wait():
-            raise BackupTrouble(f"The database did not take the backup: {said[-300:] or 'it was damaged'}.")
+            raise BackupTrouble(
+                f"The database did not take the backup: {trouble[-300:] or 'it was damaged'}."
+            )
 
 
 def pour(source: IO[bytes] | gzip.GzipFile, into: IO[bytes]) -> None:
@@ -314,8 +316,8 @@ def keep_secret(about: About) -> str:
 
 def sweep(directory: Path, kept: int) -> list[str]:
     """Take away all but the newest backups of a directory; the names of those that went."""
-    held = sorted(directory.glob("archgate-*T*.tar*"), key=lambda f: f.name.split(".")[0])
-    gone = held[: max(0, len(held) - kept)]
+    backups = sorted(directory.glob("archgate-*T*.tar*"), key=lambda f: f.name.split(".")[0])
+    gone = backups[: max(0, len(backups) - kept)]
     for file in gone:
         file.unlink(missing_ok=True)
     return [f.name for f in gone]

@@ -55,8 +55,8 @@ def calc(name: str) -> None:
 
     A list in it has at most 1,000 entries; a schedule at most 5,000 meetings of all patterns together, and 5,000 clashes.
     """
-    from archgate.core.documents import CALCULATORS
     from archgate.core.faults import Fault, Refused
+    from archgate.documents.calculators import CALCULATORS
 
     if name not in CALCULATORS:
         raise fail(f'there is no calculator "{name}"; there are {", ".join(CALCULATORS)}.')
@@ -284,7 +284,8 @@ def start_worker(url: str) -> subprocess.Popen[bytes]:
 def announce(server: OwnServer, port: int) -> None:
     from archgate.demo.center import PASSWORD
     from archgate.demo.rosters import LEARNER
-    from archgate.demo.script import USERS, somebody
+    from archgate.demo.script import USERS
+    from archgate.demo.sign_ups import somebody
 
     address = f"http://127.0.0.1:{port}/"
     server.say_where(address)
@@ -347,7 +348,7 @@ def migrate(center: str = "", time_zone: str = "America/New_York", currency: str
     """Bring the database to this version; with --center, make the center if there is none."""
     from archgate.actions.across.checks import heal_gates
     from archgate.core.money import DIGITS
-    from archgate.core.reader import ZONES
+    from archgate.documents.reader import ZONES
     from archgate.tables.engine import sessions_of
     from archgate.tables.migrate import migrate as run
 
@@ -369,9 +370,9 @@ def check() -> None:
     """Ask whether everything agrees: ledger, accounts, seats, stock, codes, number series. Status 1 when it does not."""
     from archgate.tables.engine import sessions_of
 
-    found = read_only(sessions_of(engine_from_settings()), everything)
-    say(found)
-    if found != "Everything agrees.":
+    report = read_only(sessions_of(engine_from_settings()), everything)
+    say(report)
+    if report != "Everything agrees.":
         raise typer.Exit(1)
 
 
@@ -427,11 +428,13 @@ def restore(file: Path) -> None:
         raise fail(str(trouble)) from None
     sessions = sessions_of(engine)
     heal_gates(sessions)
-    said = keep_secret(about)
-    say(f"the center is as it was at {about.made_at[:16].replace('T', ' ')} UTC.{' ' + said if said else ''}")
-    found = read_only(sessions, everything)
-    say(found)
-    if found != "Everything agrees.":
+    secret_note = keep_secret(about)
+    say(
+        f"the center is as it was at {about.made_at[:16].replace('T', ' ')} UTC.{' ' + secret_note if secret_note else ''}"
+    )
+    report = read_only(sessions, everything)
+    say(report)
+    if report != "Everything agrees.":
         raise typer.Exit(1)
 
 

@@ -13,7 +13,7 @@ from typing import Literal, TypedDict
 import uvicorn
 from fastapi import FastAPI
 from sqlalchemy.orm import Session, sessionmaker
-from uvicorn.protocols.http.h11_impl import H11Protocol
+from uvicorn.protocols.http.httptools_impl import HttpToolsProtocol
 from uvicorn.supervisors import Multiprocess
 
 from archgate.app import create_app
@@ -22,12 +22,15 @@ from archgate.settings import settings_from
 from archgate.tables.engine import engine_for, sessions_of
 
 HEAD_WAIT = 10.0  # seconds for the head of a request to arrive whole
+LARGEST_HEAD = 64 * 1024  # bytes of it; browsers send a few hundred
 
 
-class Patient(H11Protocol):
-    """HTTP as the server speaks it, but a connection whose request does not get to its body in time is ended."""
+class Patient(HttpToolsProtocol):
+    """HTTP as the server speaks it, but a connection whose request does not get to its body in time, or whose head is larger
+    than any browser's, is ended."""
 
     _waiting: asyncio.TimerHandle | None = None
+    _head = 0  # bytes that came while a head was waited for
 
     def connection_made(self, transport: asyncio.Transport) -> None:  # type: ignore[override]
         super().connection_made(transport)
@@ -42,6 +45,11 @@ class Patient(H11Protocol):
         super().data_received(data)
         if self.cycle is not None and not self.cycle.response_complete:
             self._stop()
+            self._head = 0
+            return
+        self._head += len(data)
+        if self._head > LARGEST_HEAD:
+            self._end()
         elif self._waiting is None:  # the beginning of a further request on the same connection
             self._wait()
 

@@ -47,16 +47,16 @@ class Settings:
     def trusts(self, address: str) -> bool:
         """Whether an address is that of a proxy of ours."""
         try:
-            held = ip_address(address)
+            ip = ip_address(address)
         except ValueError:
             return False
-        return any(held in ip_network(proxy, strict=False) for proxy in self.proxies)
+        return any(ip in ip_network(proxy, strict=False) for proxy in self.proxies)
 
 
 def host_name(host: str) -> str | None:
     """The name of a Host header without its port, in lower case; None when it is none."""
-    found = re.fullmatch(r"(\[[0-9a-f:.]+\]|[a-z0-9._-]+)(:\d{1,5})?", host.strip().lower())
-    return found[1].strip("[]").rstrip(".") if found else None
+    match = re.fullmatch(r"(\[[0-9a-f:.]+\]|[a-z0-9._-]+)(:\d{1,5})?", host.strip().lower())
+    return match[1].strip("[]").rstrip(".") if match else None
 
 
 def words(text: str) -> tuple[str, ...]:
@@ -92,9 +92,9 @@ def settings_from(environment: dict[str, str] | None = None) -> Settings:
 
 
 def number(env: dict[str, str], name: str, usual: int, low: int, high: int) -> int:
-    held = env.get(name, "")
-    if not held:
+    text = env.get(name, "")
+    if not text:
         return usual
-    if not held.isdecimal() or not low <= int(held) <= high:
-        raise ValueError(f'{name} is a whole number from {low} to {high}, not "{held}".')
-    return int(held)
+    if not text.isdecimal() or not low <= int(text) <= high:
+        raise ValueError(f'{name} is a whole number from {low} to {high}, not "{text}".')
+    return int(text)

@@ -64,7 +64,7 @@ def account(office, person):
 
 
 def page(office, number, at=None):
-    return office.look(lambda d: accounts.account_page(d, number, at))
+    return office.read(lambda d: accounts.account_page(d, number, at))
 
 
 def pay(office, held, amount, method="cash", **more):
@@ -79,7 +79,7 @@ def refusal(do):
 
 
 def agrees(office):
-    assert office.look(checks.everything) == "Everything agrees."
+    assert office.read(checks.everything) == "Everything agrees."
 
 
 def test_a_payment_settles_the_oldest_due_and_more_than_is_open_stays_as_credit(office, payer):
@@ -143,7 +143,7 @@ def test_a_payment_is_taken_back_with_a_reason_and_what_it_settled_is_open_again
                 d, done["payment_id"], command_of(WhyCommand, {"why": "Again"})
             )
         )
-    lines = office.look(accounts.till)["payments"]
+    lines = office.read(accounts.till)["payments"]
     assert next(p for p in lines if p["id"] == done["payment_id"])["taken_back"] is True
     agrees(office)
 
@@ -232,7 +232,7 @@ def test_the_till_of_a_day_by_method(office, payer):
     gone = pay(day, payer, "99.00")
     day.act(lambda d: undo.undo(d, gone["change"]))
     pay(day, payer, "20.00", "transfer")
-    found = day.look(accounts.till)
+    found = day.read(accounts.till)
     assert [(m["method"], m["amount"]) for m in found["methods"]] == [
         ("cash", "25.00"),
         ("transfer", "20.00"),
@@ -244,7 +244,7 @@ def test_what_is_outstanding_by_age_week_and_month(office):
     run, somebody = a_run(office), a_person(office, family=f"Late{next(number)}")
     enrolled(office, run, somebody)
     later = office.later(days=40)  # the first half is 40 days late, the second 10
-    found = later.look(lambda d: outstanding.payers(d, run["id"]))
+    found = later.read(lambda d: outstanding.payers(d, run["id"]))
     assert (found["open"], found["overdue"]) == ("210.00", "210.00")
     mine = found["payers"][0]
     assert (mine["name"], mine["first_due"]) == (somebody["name"], "2027-08-20")
@@ -257,7 +257,7 @@ def test_what_is_outstanding_by_age_week_and_month(office):
     }
     assert found["expected"] == [{"week": "2027-09-27", "amount": "210.00"}]
     assert found["deferred"] == [{"month": "2027-11-01", "amount": "210.00"}]
-    lines = later.look(outstanding.payer_lines)
+    lines = later.read(outstanding.payer_lines)
     assert next(x for x in lines if x[0] == somebody["name"])[1:4] == ["210.00", "0.00", "105.00"]
 
 
@@ -294,7 +294,7 @@ def test_a_client_pays_for_many_from_one_account(office):
             )
         )
     with pytest.raises(Problem, match="does not exist"):
-        office.look(lambda d: accounts.account_page(d, money.center_account(d, "income", "USD")))
+        office.read(lambda d: accounts.account_page(d, money.center_account(d, "income", "USD")))
 
 
 def test_two_payments_at_once_never_settle_the_same_money_twice(office, payer):
@@ -341,7 +341,7 @@ def a_change(office, enrollment, act, chance):
         run = uow.session.get_one(Run, row.run_id)
         return [x.id for x in run.extras], [r.id for r in run.rates]
 
-    extras, rates = office.look(asked)
+    extras, rates = office.read(asked)
     if act == "change":
         many = chance.randint(0, 3)
         return {"extras": [{"extra_id": extras[0], "count": many}] if many else []}
@@ -439,7 +439,7 @@ def test_every_account_is_the_sum_of_its_causes_whatever_is_done(office, seed):
         except (Problem, Refused, IndexError, Crash):
             pass
     agrees(office)
-    office.look(every_plan_is_what_is_owed)
+    office.read(every_plan_is_what_is_owed)
     for n in own:
         held = page(office.later(days=1), n)
         assert held["balance"] == held["balance_at"]
@@ -448,7 +448,7 @@ def test_every_account_is_the_sum_of_its_causes_whatever_is_done(office, seed):
 def test_an_independent_ledger_reads_the_export_and_agrees_on_every_balance(office, payer):
     """beancount 3.2.0 (its loader checks that every transaction balances, and every balance that is asserted)."""
     pay(office, payer, "55.55", "check", reference='No. "7"')
-    text = office.look(outstanding.ledger_file)
+    text = office.read(outstanding.ledger_file)
     entries, errors, _ = loader.load_string(text)
     assert errors == []
     kinds = {type(e) for e in entries}
@@ -499,7 +499,7 @@ def test_a_withdrawal_keeps_what_the_policy_says_and_the_rest_is_credit(office, 
     held = enrolled(office, run, somebody)
     own = account(office, somebody)
     pay(office, own, "150.00")
-    shown = office.look(lambda d: leaving.withdrawal(d, held["enrollment_id"]))
+    shown = office.read(lambda d: leaving.withdrawal(d, held["enrollment_id"]))
     assert (shown["kept"], shown["paid"], shown["credit"], shown["owed"]) == (
         "130.00",
         "150.00",
@@ -538,7 +538,7 @@ def test_who_does_not_come_gives_the_seat_on_and_gets_nothing_back_unless_staff_
     with pytest.raises(Problem, match="has not begun"):
         leave(office)
     late = office.later(days=26)
-    shown = late.look(lambda d: leaving.withdrawal(d, held["enrollment_id"], None, True))
+    shown = late.read(lambda d: leaving.withdrawal(d, held["enrollment_id"], None, True))
     assert (shown["kept"], shown["credit"], shown["owed"]) == ("210.00", "0.00", "105.00")
     assert shown["line"] == f"{waits['name']} is next in line and is offered it."
     assert set(refusal(lambda: leave(late, keep="0.00"))) == {"/why"}
@@ -600,7 +600,7 @@ def test_a_faulty_policy_is_refused(office, held, at):
 def test_the_same_check_number_twice_is_asked_about(office):
     run, person = a_run(office), a_person(office)
     held = enrolled(office, run, person)
-    account = office.look(lambda d: d.session.get_one(Enrollment, held["enrollment_id"]).payer_id)
+    account = office.read(lambda d: d.session.get_one(Enrollment, held["enrollment_id"]).payer_id)
     body = {"amount": "50.00", "method": "check", "reference": " 1042 "}
     first = office.act(lambda d: accounts.take_payment(d, account, command_of(PaymentCommand, body)))
     with pytest.raises(Problem, match="Check 1042 was taken already") as problem:
@@ -619,7 +619,7 @@ def test_the_same_check_number_twice_is_asked_about(office):
         )
     )
     other = enrolled(office, run)
-    others = office.look(lambda d: d.session.get_one(Enrollment, other["enrollment_id"]).payer_id)
+    others = office.read(lambda d: d.session.get_one(Enrollment, other["enrollment_id"]).payer_id)
     assert office.act(lambda d: accounts.take_payment(d, others, command_of(PaymentCommand, body)))[
         "payment_id"
     ], "another payer's checks are their own"
@@ -628,7 +628,7 @@ def test_the_same_check_number_twice_is_asked_about(office):
 def test_outstanding_gives_the_first_payers_and_the_sums_of_all(office):
     for _ in range(3):
         enrolled(office, a_run(office))
-    whole = office.look(outstanding.payers)
-    some = office.look(lambda d: outstanding.payers(d, limit=2))
+    whole = office.read(outstanding.payers)
+    some = office.read(lambda d: outstanding.payers(d, limit=2))
     assert len(some["payers"]) == 2 and some["payers_total"] == len(whole["payers"]) >= 3
     assert some["open"] == whole["open"] and some["payers"] == whole["payers"][:2]

@@ -39,7 +39,7 @@ def test_why_something_cannot_be_undone_is_said_with_what_to_do_instead(office):
         lambda d: people.add_note(d, somebody["id"], command_of(NoteCommand, {"text": "Calls at noon."}))
     )
     query = select(Change.key).where(Change.action == Act.NOTE, Change.subject_id == somebody["id"])
-    key = office.look(lambda d: d.session.scalar(query))
+    key = office.read(lambda d: d.session.scalar(query))
     with pytest.raises(Problem, match=r"This cannot be undone\. A note is signed and never edited\."):
         office.act(lambda d: undo.undo(d, key))
 

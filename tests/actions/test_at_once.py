@@ -16,9 +16,9 @@ from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import Unlocked
 from archgate.actions.people import people
 from archgate.actions.people.commands import PersonPatch
-from archgate.actions.runs import copying, making, moving, notices, season
+from archgate.actions.runs import copying, making, moving, notices, season, showing
 from archgate.actions.runs.commands import CopyCommand, MeetingPatch, RunCommand, RunPatch, SeasonCommand
-from archgate.actions.schedule import places, schedule
+from archgate.actions.schedule import gates, places
 from archgate.actions.seats import seats
 from archgate.tables.courses import Run
 from archgate.tables.people import Person
@@ -32,11 +32,11 @@ again = pytest.mark.parametrize("turn", range(12 if LONG else 2))  # how often a
 
 def gates_of(office, run):
     query = select(Gate.kind, Gate.n, Gate.day).where(Gate.run_id == run["id"]).order_by(Gate.kind, Gate.n)
-    return office.look(lambda d: d.session.execute(query).all())
+    return office.read(lambda d: d.session.execute(query).all())
 
 
 def agree(office, run):
-    return office.look(lambda d: not any(schedule.wrong_gates(d, lookups.get_run(d, run["id"]))))
+    return office.read(lambda d: not any(gates.wrong_gates(d, lookups.get_run(d, run["id"]))))
 
 
 def done(outcomes):
@@ -59,7 +59,7 @@ def test_two_saves_of_a_run_at_once_leave_each_gate_once_and_the_list_standing(o
     assert done(at_once(saves)) == 4  # nobody said what they saw, so each is later than the one before
     kinds = [(kind, n) for kind, n, _ in gates_of(office, run)]
     assert len(kinds) == len(set(kinds)) and agree(office, run)
-    listed = office.look(lambda d: finding.list_runs(d, sign_up="open"))
+    listed = office.read(lambda d: finding.list_runs(d, sign_up="open"))
     assert listed["total"] > 0
 
 
@@ -79,10 +79,10 @@ def test_the_same_holds_of_a_meeting_a_person_a_course_a_room_and_a_plan(office)
     run = a_run(office)
     meeting, somebody = run["dates"][3]["id"], a_person(office)
     given, room = somebody["given"], run["place"]
-    place = office.look(lambda d: next(p.id for p in places.list_places(d) if p.name == room))
+    place = office.read(lambda d: next(p.id for p in places.list_places(d) if p.name == room))
     plan = office.act(lambda d: plans.make_plan(d, command_of(PlanCommand, {
         "name": f"Plan {next(number)}", "lines": [{"percent": "100", "due": {"after_sign_up": 0}}]})))["plan"]  # fmt: skip
-    course = office.look(lambda d: lookups.get_run(d, run["id"]).course_id)
+    course = office.read(lambda d: lookups.get_run(d, run["id"]).course_id)
     title = run["course"]["title"]
     tries = {
         "meeting": lambda d, n: moving.change_meetings(
@@ -121,7 +121,7 @@ def test_terms_saved_twice_at_once_keep_every_gate_and_rate_once(office, turn):
 
     assert done(at_once([partial(save, n) for n in range(4)])) == 4
     assert agree(office, run)
-    assert len(office.look(lambda d: making.run_view(d, run["id"]))["rates"]) == 1
+    assert len(office.read(lambda d: showing.run_view(d, run["id"]))["rates"]) == 1
 
 
 def test_a_season_and_a_copy_made_twice_at_once_are_whole_each(office):
@@ -153,7 +153,7 @@ def test_two_records_merged_into_each_other_at_once_leave_one_of_them(office, tu
     ])  # fmt: skip
     assert done(outcomes) == 1
     query = select(func.count()).where(Person.id.in_((a["id"], b["id"])), Person.merged_into_id.is_(None))
-    assert office.look(lambda d: d.session.scalar(query)) == 1
+    assert office.read(lambda d: d.session.scalar(query)) == 1
 
 
 def test_nobody_is_seated_under_a_record_that_was_merged_away(office):
@@ -172,7 +172,7 @@ def test_a_merge_and_a_sign_up_at_once_end_on_one_record(office, turn):
         partial(enrolled, office, run, gone),
     ])  # fmt: skip
     assert not isinstance(outcomes[0], Exception) or not isinstance(outcomes[1], Exception)
-    page = office.look(lambda d: person_pages.person_page(d, gone["id"]))
+    page = office.read(lambda d: person_pages.person_page(d, gone["id"]))
     assert page["enrollments"] == [] and page["merged_into_id"] == kept["id"]
 
 
@@ -182,7 +182,7 @@ def test_a_notice_read_twice_at_once_is_read_once(office):
     read = at_once([partial(office.act, lambda d: notices.acknowledge(d, run["id"], version))] * 4)
     assert done(read) == 4
     query = select(func.count()).select_from(NoticeSeen).where(NoticeSeen.run_id == run["id"])
-    assert office.look(lambda d: d.session.scalar(query)) == 1
+    assert office.read(lambda d: d.session.scalar(query)) == 1
 
 
 def test_rows_of_a_run_are_never_written_without_its_lock(office):
@@ -193,7 +193,7 @@ def test_rows_of_a_run_are_never_written_without_its_lock(office):
 
     with pytest.raises(Unlocked):
         office.act(careless)
-    assert office.look(lambda d: lookups.get_run(d, run["id"]).note) == ""
+    assert office.read(lambda d: lookups.get_run(d, run["id"]).note) == ""
 
 
 def test_the_check_sees_a_gate_that_is_wrong_and_healing_mends_it(office, sessions):
@@ -201,9 +201,9 @@ def test_the_check_sees_a_gate_that_is_wrong_and_healing_mends_it(office, sessio
     with sessions.begin() as session:
         session.execute(text("UPDATE gates SET day = day + INTERVAL 1 DAY WHERE run_id = :r AND kind = 'starts'"),
                         {"r": run["id"]})  # fmt: skip
-    assert run["code"] in " ".join(office.look(checks.gate_faults))
+    assert run["code"] in " ".join(office.read(checks.gate_faults))
     assert checks.heal_gates(sessions) >= 1
-    assert agree(office, run) and office.look(checks.gate_faults) == []
+    assert agree(office, run) and office.read(checks.gate_faults) == []
 
 
 def test_a_draft_made_twice_at_once_by_a_double_click_is_two_of_which_each_is_whole(office):
@@ -211,4 +211,4 @@ def test_a_draft_made_twice_at_once_by_a_double_click_is_two_of_which_each_is_wh
     form = {**run_form(), "course": None, "course_id": course}
     made = at_once([partial(office.act, lambda d: making.create_run(d, command_of(RunCommand, form)))] * 3)
     assert done(made) == 3 and all(agree(office, m) for m in made)
-    assert office.look(lambda d: seats.seats_of(d, lookups.get_run(d, made[0]["id"])).taken) == 0
+    assert office.read(lambda d: seats.seats_of(d, lookups.get_run(d, made[0]["id"])).taken) == 0

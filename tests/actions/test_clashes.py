@@ -6,7 +6,7 @@ import pytest
 
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
-from archgate.actions.runs import making, moving, season
+from archgate.actions.runs import making, moving, season, showing
 from archgate.actions.runs.commands import DatesCommand, MeetingPatch, MoveRunCommand, RunPatch
 from archgate.actions.schedule import clashes, places
 from archgate.actions.schedule.commands import (
@@ -21,7 +21,7 @@ from made import a_draft, a_person, a_run, enrolled, number
 
 
 def found(office, run):
-    return [(c["kind"], c["date"]) for c in office.look(lambda d: making.run_view(d, run["id"]))["clashes"]]
+    return [(c["kind"], c["date"]) for c in office.read(lambda d: showing.run_view(d, run["id"]))["clashes"]]
 
 
 def once(day, start="17:30", minutes=60):
@@ -68,7 +68,7 @@ def test_a_closure_an_absence_and_hours(office, names):
     run = a_draft(office, pattern=once("2027-10-06"), **names)
     day = {"from": "2027-10-06"}
     office.act(lambda d: places.add_closure(d, command_of(ClosureCommand, {**day, "label": "Works"})))
-    teacher = next(i for i in office.look(places.list_instructors) if i["name"] == names["instructor"])
+    teacher = next(i for i in office.read(places.list_instructors) if i["name"] == names["instructor"])
     away = office.act(lambda d: places.add_busy(d, "instructor", teacher["id"], command_of(BusyCommand, day)))
     assert found(office, run) == [("closure", "2027-10-06"), ("not available", "2027-10-06")]
     office.act(lambda d: places.remove_busy(d, away["id"]))
@@ -86,7 +86,7 @@ def test_a_closure_an_absence_and_hours(office, names):
 
 def test_a_room_closed_for_a_week(office, names):
     run = a_draft(office, pattern=once("2027-10-07"), **names)
-    room = next(p for p in office.look(places.list_places) if p["name"] == names["place"])
+    room = next(p for p in office.read(places.list_places) if p["name"] == names["place"])
     office.act(
         lambda d: places.add_busy(
             d, "place", room["id"], command_of(BusyCommand, {"from": "2027-10-04", "through": "2027-10-10"})
@@ -101,7 +101,7 @@ def test_a_learner_in_two_places_at_once(office):
     for run in runs:
         enrolled(office, run, person)
     assert found(office, runs[0]) == [("learner", "2027-10-08")]
-    every = office.look(clashes.of_center)
+    every = office.read(clashes.of_center)
     mine = [c for c in every if c["kind"] == "learner" and person["name"] in c["text"]]
     assert len(mine) == 1 and "1 learner would be at" in mine[0]["text"]
 
@@ -128,7 +128,7 @@ def test_dates_being_typed_clash_with_what_is_planned(office, names):
 def test_an_accepted_clash_comes_up_again_when_a_time_of_it_changes(office, names):
     a_draft(office, pattern=once("2027-10-14"), place=names["place"])
     run = a_draft(office, pattern=once("2027-10-14"), place=names["place"])
-    view = office.look(lambda d: making.run_view(d, run["id"]))
+    view = office.read(lambda d: showing.run_view(d, run["id"]))
     clash = view["clashes"][0]
     with pytest.raises(Refused):
         office.act(
@@ -139,14 +139,14 @@ def test_an_accepted_clash_comes_up_again_when_a_time_of_it_changes(office, name
             d, command_of(AcceptClashCommand, {"key": clash["key"], "reason": "Both fit into the hall."})
         )
     )
-    view = office.look(lambda d: making.run_view(d, run["id"]))
+    view = office.read(lambda d: showing.run_view(d, run["id"]))
     assert view["clashes"][0]["accepted"] == "Both fit into the hall."
     assert not [f for f in view["readiness"] if f["at"] == "/clashes"]
     meeting = view["dates"][0]["id"]
     office.act(
         lambda d: moving.change_meetings(d, meeting, command_of(MeetingPatch, {"set": {"start": "17:45"}}))
     )
-    assert office.look(lambda d: making.run_view(d, run["id"]))["clashes"][0]["accepted"] is None
+    assert office.read(lambda d: showing.run_view(d, run["id"]))["clashes"][0]["accepted"] is None
     with pytest.raises(Problem, match="does not exist"):
         office.act(
             lambda d: clashes.accept(d, command_of(AcceptClashCommand, {"key": "room:1:2", "reason": "x"}))

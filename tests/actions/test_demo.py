@@ -17,7 +17,7 @@ from archgate.actions.people import people
 from archgate.actions.schedule import clashes
 from archgate.actions.seats import seats
 from archgate.core.seats import check_seats
-from archgate.demo import center, script
+from archgate.demo import center, script, sign_ups
 from archgate.demo.rosters import LEARNER
 from archgate.tables.access import User
 from archgate.tables.courses import Run
@@ -37,7 +37,7 @@ def test_the_demo_center_has_every_state_and_nothing_wrong(day, worker_id):
     make_center(sessions, "Ashlar Quay", center.ZONE, "USD")
     set_clock(sessions, day, may_go_back=True)
     script.load(sessions, day, quick=True)
-    noon = script.Center(sessions, day, True, day=day).at(12)
+    noon = center.Center(sessions, day, True, day=day).at(12)
 
     def reading(d):
         runs = finding.list_runs(d, limit=200).items
@@ -62,7 +62,7 @@ def test_the_demo_center_has_every_state_and_nothing_wrong(day, worker_id):
         due = today.today(d)
         assert due.decisions and due.drafts and due.reminders
         assert {m.status for m in messages.outbox(d).items} == {"sent", "failed"}
-        email = script.somebody(LEARNER)[2]
+        email = sign_ups.somebody(LEARNER)[2]
         assert own_pages.sign_in(d, email, center.PASSWORD, True)
         shown = own_pages.own_page(d, people.get_person(d, person_pages.find_people(d, email)[0].id))
         assert shown.courses[0].total and shown.owed

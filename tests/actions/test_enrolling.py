@@ -25,7 +25,7 @@ from made import a_draft, a_person, a_run, at_once, enrolled, number, roster_of,
 
 
 def owed(office, person):
-    found = office.look(lambda d: person_pages.find_people(d, person["name"]))
+    found = office.read(lambda d: person_pages.find_people(d, person["name"]))
     return next(p for p in found if p["id"] == person["id"])["owed"]
 
 
@@ -51,7 +51,7 @@ def check_all(office, run):
         assert check_seats(capacity, row.taken, seats.live_heads(d, run["id"])) == []
         assert money.ledger_faults(d) == []
 
-    office.look(reading)
+    office.read(reading)
 
 
 def test_the_first_person_has_a_seat_an_account_and_installments(office):
@@ -73,7 +73,7 @@ def test_the_first_person_has_a_seat_an_account_and_installments(office):
 def test_the_quote_is_kept_as_agreed(office):
     run = a_run(office)
     held = enrolled(office, run)
-    kept = office.later(days=20).look(lambda d: changing.view(d, held["enrollment_id"]))
+    kept = office.later(days=20).read(lambda d: changing.view(d, held["enrollment_id"]))
     assert kept["quote"] == held["quote"]
 
 
@@ -105,7 +105,7 @@ def test_a_full_run_refuses_with_its_reason(office):
 def test_sign_up_outside_its_gates_is_refused_with_the_reason(office, days, words):
     run = a_run(office, sign_up_opens="2027-08-01")
     moment = office.later(days=days)
-    total = moment.look(lambda d: quotes.quote_run(d, run["id"], QuoteCommand()))
+    total = moment.read(lambda d: quotes.quote_run(d, run["id"], QuoteCommand()))
     assert total["can_enroll"] is False and words in total["why"]
     problem = refused(moment, run, a_person(office), total["total"])
     assert problem.kind == "sign-up-shut" and words in problem.detail

@@ -29,7 +29,7 @@ from archgate.actions.kernel.problems import Problem
 from archgate.actions.money import payments
 from archgate.actions.people import organizations, people
 from archgate.actions.people.commands import OrganizationCommand, TagsCommand
-from archgate.actions.runs import copying, making
+from archgate.actions.runs import copying, making, showing
 from archgate.actions.runs.commands import CopyCommand, RunCommand, RunPatch
 from archgate.core.faults import Refused
 from archgate.papers.lists import read_table
@@ -66,7 +66,7 @@ def run(office, shelf):
 
 
 def quote(office, run, **body):
-    return office.look(lambda d: quotes.quote_run(d, run["id"], command_of(QuoteCommand, body)))
+    return office.read(lambda d: quotes.quote_run(d, run["id"], command_of(QuoteCommand, body)))
 
 
 def sign_up(office, run, person=None, **body):
@@ -86,7 +86,7 @@ def sign_up(office, run, person=None, **body):
 
 
 def on_hand(office, name):
-    return next(i["on_hand"] for i in office.look(stock.list_stock) if i["name"] == name)
+    return next(i["on_hand"] for i in office.read(stock.list_stock) if i["name"] == name)
 
 
 def refusal(do):
@@ -96,7 +96,7 @@ def refusal(do):
 
 
 def agrees(office):
-    assert office.look(checks.everything) == "Everything agrees."
+    assert office.read(checks.everything) == "Everything agrees."
 
 
 # --- extras and stock -------------------------------------------------------------------------------------
@@ -112,7 +112,7 @@ def test_an_extra_is_charged_taxed_taken_from_stock_and_put_back_with_the_withdr
     assert on_hand(office, shelf) == 3
     office.act(lambda d: undo.undo(d, gone["change"]))
     assert on_hand(office, shelf) == 1
-    ledger = office.look(
+    ledger = office.read(
         lambda d: stock.stock_moves(d, next(i.id for i in stock.list_stock(d) if i.name == shelf))
     )
     assert [m["quantity"] for m in ledger["moves"]] == [-2, 2, -2, 3]
@@ -166,7 +166,7 @@ def test_a_rate_for_members_is_for_members_and_only_so_many(office, run):
     )
     said = refusal(lambda: quote(office, run, rate_id=member, person_id=stranger["id"]))
     assert said == {"/people/0/rate_id": "This rate is for people tagged member."}
-    offered = office.look(lambda d: quotes.choices(d, run["id"], stranger["id"], None))["rates"]
+    offered = office.read(lambda d: quotes.choices(d, run["id"], stranger["id"], None))["rates"]
     assert [r["why_not"] is None for r in offered] == [True, False]
     sign_up(office, run, known, people=[{"rate_id": member, "count": 3}])
     other = a_person(office)
@@ -330,7 +330,7 @@ def test_a_place_in_line_keeps_its_whole_ask(office, run, shelf):
         )
     )
     office.act(lambda d: leaving.withdraw(d, first["enrollment_id"]))
-    shown = office.look(lambda d: waitlist.seat_quote(d, lined["waiting_id"]))
+    shown = office.read(lambda d: waitlist.seat_quote(d, lined["waiting_id"]))
     assert shown["total"] == "270.00"
     office.act(lambda d: waitlist.seat(d, lined["waiting_id"], shown["total"]))
     assert on_hand(office, shelf) == 2
@@ -348,7 +348,7 @@ def test_a_code_comes_off_is_counted_and_given_back(office, run):
     code = a_code(office, most=1)
     held = sign_up(office, run, code=code["code"].lower())
     assert held["quote"]["total"] == "221.00"
-    seen = office.look(lambda d: codes.code_uses(d, code["id"]))
+    seen = office.read(lambda d: codes.code_uses(d, code["id"]))
     assert (seen["uses"], seen["cost"], seen["state"], seen["people"][0]["amount"]) == (
         1,
         "24.00",
@@ -407,14 +407,14 @@ def test_a_code_holds_where_and_when_it_says(office, run):
 
 def test_a_numbered_set_is_used_once_each_and_listed_with_its_users(office, run):
     made = a_code(office, number=12, off="25.00", percent=None)
-    name, lines = office.look(lambda d: codes.code_lines(d, made["id"]))
+    name, lines = office.read(lambda d: codes.code_lines(d, made["id"]))
     assert name == made["code"] and len(lines) == 13 and len({x[0] for x in lines}) == 13
     assert lines[1][0].startswith(f"{name}-01-")
     sign_up(office, run, code=lines[5][0])
     assert "1 of 1" in refusal(lambda: quote(office, run, code=lines[5][0]))["/code"]
-    _, after = office.look(lambda d: codes.code_lines(d, made["id"]))
+    _, after = office.read(lambda d: codes.code_lines(d, made["id"]))
     assert [x[1] for x in after[1:]].count("1") == 1
-    assert office.look(lambda d: codes.list_codes(d))[0]["number"] == 12
+    assert office.read(lambda d: codes.list_codes(d))[0]["number"] == 12
     changed = office.act(
         lambda d: codes.change_code(d, made["id"], command_of(CodeCommand, {"off": "30.00"}))
     )
@@ -474,7 +474,7 @@ def test_a_kept_quote_stands_whatever_becomes_of_the_fees_and_is_taken_once(offi
     )
     later = office.later(days=15)
     assert quote(later, run)["total"] == "300.00"
-    shown = later.look(lambda d: kept_quotes.kept_quote(d, kept["id"]))
+    shown = later.read(lambda d: kept_quotes.kept_quote(d, kept["id"]))
     assert (shown["total"], shown["due_now"], shown["can_enroll"]) == ("210.00", "105.00", True)
     assert shown["installments"][0]["due"] == "2027-09-04"
     held = later.act(
@@ -492,7 +492,7 @@ def test_a_kept_quote_stands_whatever_becomes_of_the_fees_and_is_taken_once(offi
         )
     )
     assert held["quote"]["total"] == "210.00"
-    assert later.look(lambda d: kept_quotes.list_kept(d, run_id=run["id"])) == []
+    assert later.read(lambda d: kept_quotes.list_kept(d, run_id=run["id"])) == []
     with pytest.raises(Problem, match="taken"):
         later.act(
             lambda d: enrollments.enroll(
@@ -509,14 +509,14 @@ def test_a_kept_quote_stands_whatever_becomes_of_the_fees_and_is_taken_once(offi
             )
         )
     later.act(lambda d: undo.undo(d, held["change"]))
-    assert [q["status"] for q in later.look(lambda d: kept_quotes.list_kept(d, run_id=run["id"]))] == ["open"]
+    assert [q["status"] for q in later.read(lambda d: kept_quotes.list_kept(d, run_id=run["id"]))] == ["open"]
 
 
 def test_a_kept_quote_is_followed_up_lapses_and_is_dropped(office):
     run, somebody = a_run(office), a_person(office)
     kept = keep(office, run, somebody, last="2027-08-30")
     due = [
-        r for r in office.later(days=7).look(lambda d: today_list.reminders(d)) if r["run_id"] == run["id"]
+        r for r in office.later(days=7).read(lambda d: today_list.reminders(d)) if r["run_id"] == run["id"]
     ]
     assert [r["day"] for r in due] == ["2027-08-27"] and "$210.00" in due[0]["text"]
     with pytest.raises(Problem, match="stood through Mon 30 Aug 2027"):
@@ -537,7 +537,7 @@ def test_a_kept_quote_is_followed_up_lapses_and_is_dropped(office):
     dropped = office.act(lambda d: kept_quotes.drop(d, kept["id"]))
     assert dropped["status"] == "dropped"
     assert [
-        r for r in office.later(days=7).look(lambda d: today_list.reminders(d)) if r["run_id"] == run["id"]
+        r for r in office.later(days=7).read(lambda d: today_list.reminders(d)) if r["run_id"] == run["id"]
     ] == []
     office.act(lambda d: undo.undo(d, dropped["change"]))
     with pytest.raises(Problem, match="another run or person"):
@@ -580,7 +580,7 @@ def test_a_quote_is_kept_only_as_it_was_shown_and_with_sense(office):
 def test_the_letter_of_a_quote_names_every_line_and_its_end(office, run):
     somebody = a_person(office)
     kept = keep(office, run, somebody, heads=3, last="2027-09-01", note="See you soon.")
-    text_ = office.look(
+    text_ = office.read(
         lambda d: (
             kept_quotes.letter_of(
                 d,
@@ -610,7 +610,7 @@ def a_plan(office, **body):
 def test_a_plan_of_the_center_serves_any_run_or_the_courses_it_names(office):
     run, other = a_run(office), a_run(office)
     free, bound = a_plan(office), a_plan(office, course_ids=[other["course"]["id"]])
-    names = [p["name"] for p in office.look(lambda d: quotes.choices(d, run["id"], None, None))["plans"]]
+    names = [p["name"] for p in office.read(lambda d: quotes.choices(d, run["id"], None, None))["plans"]]
     assert names[0] == "Halves" and free["name"] in names and bound["name"] not in names
     with pytest.raises(Problem, match="no such payment plan"):
         quote(office, run, plan_id=bound["id"])
@@ -629,11 +629,11 @@ def test_a_plan_that_somebody_agreed_to_keeps_its_lines_and_its_log(office):
     )
     new = done["plan"]
     assert new["id"] != plan["id"] and new["agreed"] == 1
-    log = office.look(lambda d: plans.plan_log(d, new["id"]))
+    log = office.read(lambda d: plans.plan_log(d, new["id"]))
     assert len(log) == 2 and "30 days after sign-up to" in log[0]["text"]
-    assert plan["id"] not in [p["id"] for p in office.look(plans.list_plans)]
+    assert plan["id"] not in [p["id"] for p in office.read(plans.list_plans)]
     office.act(lambda d: undo.undo(d, done["change"]))
-    assert plan["id"] in [p["id"] for p in office.look(plans.list_plans)]
+    assert plan["id"] in [p["id"] for p in office.read(plans.list_plans)]
     off = office.act(
         lambda d: plans.change_plan(
             d, plan["id"], command_of(PlanPatch, {"seen": {"active": True}, "set": {"active": False}})
@@ -656,7 +656,7 @@ def test_a_runs_plan_in_use_is_replaced_not_changed(office):
         )
     )
     assert len(quote(office, run)["installments"]) == 3
-    enrollment = office.look(lambda d: changing.view(d, held["enrollment_id"]))
+    enrollment = office.read(lambda d: changing.view(d, held["enrollment_id"]))
     assert enrollment["quote"]["installments"] == before
     enrolled(office, run)
     with pytest.raises(Problem, match="depends on it"):
@@ -667,7 +667,7 @@ def test_a_plan_says_by_how_much_it_misses(office):
     run = a_run(office)
 
     def example(*lines, **more):
-        return office.look(
+        return office.read(
             lambda d: quotes.plan_example(
                 d, command_of(PlanExampleCommand, {"run_id": run["id"], "lines": list(lines), **more})
             )
@@ -735,7 +735,7 @@ def test_a_value_comes_from_the_center_then_the_course_then_the_run(office):
         assert back["change"]
     finally:
         office.act(lambda d: undo.undo(d, done["change"]))
-    assert office.look(terms.center_defaults)["values"].get("taxes") is None
+    assert office.read(terms.center_defaults)["values"].get("taxes") is None
 
 
 def test_terms_that_contradict_each_other_are_refused_together(office, run):
@@ -771,7 +771,7 @@ def test_a_copied_run_takes_its_fees_along_with_their_dates_moved(office, shelf)
     made = office.act(
         lambda d: copying.copy_runs(d, command_of(CopyCommand, {"runs": [{"id": run["id"]}], "weeks": 2}))
     )["runs"][0]
-    new = office.look(lambda d: making.run_view(d, made["run_id"]))
+    new = office.read(lambda d: showing.run_view(d, made["run_id"]))
     assert new["rates"][0]["sale"] == {"from": "2027-08-15", "to": "2027-08-19", "amount": "200.00"}
     assert (new["rates"][0]["offered_from"], new["rates"][0]["tags"]) == ("2027-08-15", ["member"])
     assert new["extras"][0]["item"] == shelf and new["group"] == run["group"]
@@ -779,14 +779,14 @@ def test_a_copied_run_takes_its_fees_along_with_their_dates_moved(office, shelf)
 
 def test_a_day_is_read_out_with_what_is_due_when(office):
     run = a_run(office)
-    read = office.look(lambda d: prices.reading(d, run["id"], date(2027, 8, 28), None, None))
+    read = office.read(lambda d: prices.reading(d, run["id"], date(2027, 8, 28), None, None))
     assert read["text"] == (
         "On Sat 28 Aug 2027 one person at Standard pays $240.00: $120.00 now, $120.00 on Mon 27 Sep 2027."
     )
-    compared = office.look(lambda d: prices.compare(d, [run["id"], run["id"]]))
+    compared = office.read(lambda d: prices.compare(d, [run["id"], run["id"]]))
     assert [r["id"] for r in compared["runs"]] == [run["id"]]
     assert [s["total"] for s in compared["runs"][0]["lines"][0]["steps"]] == ["210.00", "240.00"]
-    assert "/runs" in refusal(lambda: office.look(lambda d: prices.compare(d, list(range(7)))))
+    assert "/runs" in refusal(lambda: office.read(lambda d: prices.compare(d, list(range(7)))))
 
 
 def test_the_early_bird_planner_starts_from_past_runs_and_is_applied_in_one_step(office):
@@ -797,17 +797,17 @@ def test_the_early_bird_planner_starts_from_past_runs_and_is_applied_in_one_step
     run = a_run(office, course=None, course_id=past["course"]["id"],
                 pattern={"first": "2027-11-02", "start": "17:30", "minutes": 60, "weekdays": ["TU"], "count": 2})  # fmt: skip
     later = office.later(days=40)
-    start = later.look(lambda d: prices.early_start(d, run["id"]))
+    start = later.read(lambda d: prices.early_start(d, run["id"]))
     assert (start["fee"], start["share"], start["target"]) == ("240.00", "75", "240.00")
     assert start["said"] == "From 1 past run of the course with 4 sign-ups, 3 of them early."
     body = {"fee": "240.00", "share": "50", "target": "250.00", "days": 14, "rounding": "1.00"}
-    plan = later.look(lambda d: prices.early_plan(d, command_of(EarlyCommand, body)))
+    plan = later.read(lambda d: prices.early_plan(d, command_of(EarlyCommand, body)))
     assert (plan["regular"], plan["income"], plan["break_even"]) == ("260.00", "250.00", "50")
     outcome = later.act(lambda d: prices.apply_early(d, run["id"], command_of(EarlyCommand, body)))
-    after = later.look(lambda d: making.run_view(d, run["id"]))["rates"][0]
+    after = later.read(lambda d: showing.run_view(d, run["id"]))["rates"][0]
     assert after["amount"] == "260.00" and after["early"][0]["amount"] == "240.00"
     later.act(lambda d: undo.undo(d, outcome["change"]))
-    assert later.look(lambda d: making.run_view(d, run["id"]))["rates"][0]["amount"] == "240.00"
+    assert later.read(lambda d: showing.run_view(d, run["id"]))["rates"][0]["amount"] == "240.00"
 
 
 def test_a_form_of_a_run_takes_every_kind_of_fee(office):

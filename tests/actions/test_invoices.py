@@ -56,7 +56,7 @@ def test_an_invoice_takes_what_is_not_invoiced_and_a_credit_note_takes_it_back_w
         office.act(lambda d: invoices.credit_note(d, note["id"], command_of(WhyCommand, {"why": "No"})))
     again = issue(office, payer)
     assert count_of(again["number"]) == count_of(first["number"]) + 1
-    held = office.look(lambda d: invoices.of_account(d, payer))
+    held = office.read(lambda d: invoices.of_account(d, payer))
     assert [(i["kind"], i["taken_back"]) for i in held["items"]] == [
         ("invoice", False), ("credit note", False), ("invoice", True),
     ]  # fmt: skip
@@ -86,11 +86,11 @@ def test_an_organizations_invoice_names_every_learner_and_the_taxes(office):
             d, command_of(PayerCommand, {"person_id": None, "organization_id": client})
         )
     )["id"]
-    draft = html_of(office.look(lambda d: invoices.pro_forma(d, account)))
+    draft = html_of(office.read(lambda d: invoices.pro_forma(d, account)))
     assert "Pro-forma" in draft and "This is not an invoice." in draft
     done = issue(office, account)
     assert done["total"] == "667.80"
-    _, document = office.look(lambda d: invoices.document(d, done["id"]))
+    _, document = office.read(lambda d: invoices.document(d, done["id"]))
     assert [t.amount for t in document.taxes] == ["$37.80"]
     assert all(p["name"] in html_of(document) for p in crowd)
     assert len(document.dues) == 6
@@ -105,7 +105,7 @@ def test_a_zero_total_makes_no_invoice(office):
             d, command_of(PayerCommand, {"person_id": somebody["id"], "organization_id": None})
         )
     )["id"]
-    assert office.look(lambda d: invoices.of_account(d, account))["pending"] == 0
+    assert office.read(lambda d: invoices.of_account(d, account))["pending"] == 0
     with pytest.raises(Problem, match="comes to nothing"):
         issue(office, account)
 
@@ -136,7 +136,7 @@ def test_numbers_have_no_gap_whatever_happens_at_once_or_is_rolled_back(office):
     )
     issued = sorted(count_of(o["number"]) for o in outcomes if isinstance(o, dict))
     assert len(issued) == 8 and issued == list(range(issued[0], issued[0] + 8))
-    assert office.look(checks.everything) == "Everything agrees."
+    assert office.read(checks.everything) == "Everything agrees."
 
 
 def test_a_receipt_is_numbered_once_and_none_is_given_for_what_was_taken_back(office, payer):
@@ -147,7 +147,7 @@ def test_a_receipt_is_numbered_once_and_none_is_given_for_what_was_taken_back(of
     )
     first = office.act(lambda d: invoices.receipt(d, paid["payment_id"]))
     assert first == office.act(lambda d: invoices.receipt(d, paid["payment_id"]))
-    _, document = office.look(lambda d: invoices.document(d, first["id"]))
+    _, document = office.read(lambda d: invoices.document(d, first["id"]))
     assert document.lines[0].what == "Received by check, No. 9" and document.total == "$50.00"
     other = office.act(
         lambda d: accounts.take_payment(
@@ -163,7 +163,7 @@ def test_a_receipt_is_numbered_once_and_none_is_given_for_what_was_taken_back(of
 
 def test_the_paper_is_a_pdf_and_nothing_typed_becomes_markup(office, payer):
     done = issue(office, payer)
-    _, document = office.look(lambda d: invoices.document(d, done["id"]))
+    _, document = office.read(lambda d: invoices.document(d, done["id"]))
     assert "Bill &amp; Sons &lt;" in html_of(document)
     data = pdf_of(document)
     assert data.startswith(b"%PDF-") and len(data) > 2000

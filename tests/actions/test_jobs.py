@@ -18,7 +18,7 @@ from archgate.actions.center.center import make_center
 from archgate.actions.kernel import queue
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import act
-from archgate.actions.runs import making
+from archgate.actions.runs import making, showing
 from archgate.clock import system_now
 from archgate.jobs.worker import Worker
 from archgate.outside.mail import Mailing, Trouble
@@ -67,7 +67,7 @@ def queued(office, count, to="somebody{}@example.org"):
 
 def counted(office, table, **facts):
     query = select(func.count()).select_from(table).filter_by(**facts)
-    return office.look(lambda d: d.session.scalar(query))
+    return office.read(lambda d: d.session.scalar(query))
 
 
 def test_the_same_key_is_the_same_job(line):
@@ -109,7 +109,7 @@ def test_what_is_refused_for_good_is_seen_and_retried_by_a_person(line):
     queued(line, 1, "gone{}@refused.example.org")
     worker = Worker.with_stand_ins(line.sessions)
     worker.drain(system_now() + timedelta(seconds=1))
-    held = line.look(queue.list_jobs)
+    held = line.read(queue.list_jobs)
     assert held["jobs"][0]["trouble"] == "The address is refused." and held["counts"] == {"failed": 1}
     line.act(lambda d: queue.retry(d, held["jobs"][0]["id"]))
     with pytest.raises(Problem, match="only what failed"):
@@ -128,7 +128,7 @@ def test_a_crash_in_one_job_does_not_stop_the_others(line):
     worker = Worker(line.sessions, Broken(), None)
     worker.drain(system_now() + timedelta(seconds=1))
     assert counted(line, Job, status="done") == 1
-    assert "ZeroDivisionError" in line.look(queue.list_jobs)["jobs"][0]["trouble"]
+    assert "ZeroDivisionError" in line.read(queue.list_jobs)["jobs"][0]["trouble"]
 
 
 @pytest.mark.parametrize("point", ["before", "after"])
@@ -186,7 +186,7 @@ def test_workers_killed_at_random_moments_send_every_letter_once(line):
     assert counted(line, Job, status="done") == letters and kills >= 3
     assert counted(line, MailStandIn) == letters
     assert (
-        line.look(lambda d: d.session.scalar(select(func.count(func.distinct(MailStandIn.key))))) == letters
+        line.read(lambda d: d.session.scalar(select(func.count(func.distinct(MailStandIn.key))))) == letters
     )
 
 
@@ -197,7 +197,7 @@ def test_a_link_is_made_once_for_each_online_meeting_and_kept(line):
     worker = Worker.with_stand_ins(line.sessions)
     for seconds in (1, 30):
         worker.drain(system_now() + timedelta(seconds=seconds))
-    links = [m["link"] for m in line.look(lambda d: making.run_view(d, run["id"]))["dates"]]
+    links = [m["link"] for m in line.read(lambda d: showing.run_view(d, run["id"]))["dates"]]
     assert len(set(links)) == 3 and all(x.startswith("https://meet.example.org/") for x in links)
     assert counted(line, MeetingStandIn) == 3
 
@@ -205,7 +205,7 @@ def test_a_link_is_made_once_for_each_online_meeting_and_kept(line):
 def test_links_of_a_run_that_is_no_longer_published_are_not_asked_for_until_it_is_again(line):
     run = a_run(line, place="Online room", rates=[{"amount": "240.00"}], pattern={
         "first": (line.at + timedelta(days=30)).date().isoformat(), "start": "10:00", "minutes": 60, "count": 2})  # fmt: skip
-    change = line.look(
+    change = line.read(
         lambda d: d.session.scalar(
             select(Change).where(Change.action == "publish", Change.run_id == run["id"])
         )
@@ -238,9 +238,9 @@ def test_timed_work_comes_round_once_for_all_workers_and_says_what_it_found(line
     workers = [Worker.with_stand_ins(line.sessions) for _ in range(4)]
     workers[0].timed()  # the rounds are written down
     at_once([w.timed for w in workers])
-    rows = line.look(lambda d: {t.name: (t.last_at, t.found) for t in d.session.scalars(select(TimedWork))})
+    rows = line.read(lambda d: {t.name: (t.last_at, t.found) for t in d.session.scalars(select(TimedWork))})
     assert rows["check the books and the seats"][1] == "Everything agrees."
-    due = line.look(lambda d: d.session.scalar(select(func.min(TimedWork.due_at))))
+    due = line.read(lambda d: d.session.scalar(select(func.min(TimedWork.due_at))))
     assert due > system_now()
 
 
@@ -251,15 +251,15 @@ def test_the_nightly_check_finds_seats_that_do_not_add_up(line):
         d.session.get_one(RunSeats, run["id"]).taken = 3
 
     line.act(spoil)
-    assert line.look(checks.everything) == f"{run['code']} counts 3 seats and has 0."
+    assert line.read(checks.everything) == f"{run['code']}: The seat row says 3 taken, the enrollments say 0."
 
 
 def test_a_worker_outlives_its_database_and_says_that_it_is_at_work(line, monkeypatch):
     """Whatever goes wrong between jobs, a lost database above all: after a pause it goes on."""
     worker, pauses, tries = Worker.with_stand_ins(line.sessions), [], []
-    assert "No worker is at work" in line.look(lambda d: queue.nobody_works(d.session))
+    assert "No worker is at work" in line.read(lambda d: queue.nobody_works(d.session))
     queued(line, 1)
-    assert "1 letter or job waits" in line.look(lambda d: queue.nobody_works(d.session))
+    assert "1 letter or job waits" in line.read(lambda d: queue.nobody_works(d.session))
     run_one = worker.run_one
 
     def sometimes():
@@ -272,5 +272,5 @@ def test_a_worker_outlives_its_database_and_says_that_it_is_at_work(line, monkey
     monkeypatch.setattr("archgate.jobs.worker.time.sleep", pauses.append)
     worker.work(lambda: len(tries) >= 6)
     assert pauses[:3] == [1.0, 2.0, 4.0]
-    assert line.look(lambda d: d.session.scalar(select(func.count()).where(Job.status == "done"))) == 1
-    assert line.look(lambda d: queue.nobody_works(d.session)) == ""
+    assert line.read(lambda d: d.session.scalar(select(func.count()).where(Job.status == "done"))) == 1
+    assert line.read(lambda d: queue.nobody_works(d.session)) == ""

@@ -13,7 +13,7 @@ from archgate.actions.kernel.problems import Problem
 from archgate.actions.money import money
 from archgate.actions.people import organizations
 from archgate.actions.people.commands import OrganizationCommand
-from archgate.actions.runs import lifecycle, making, moving
+from archgate.actions.runs import lifecycle, making, moving, showing
 from archgate.actions.runs.commands import (
     CancelMeetingCommand,
     DecideCommand,
@@ -42,7 +42,7 @@ OPEN = {
 
 
 def view(office, run):
-    return office.look(lambda d: making.run_view(d, run["id"]))
+    return office.read(lambda d: showing.run_view(d, run["id"]))
 
 
 def test_a_cohort_has_its_days_its_named_weeks_and_an_end_of_access(office):
@@ -109,7 +109,7 @@ def test_an_open_run_takes_people_at_any_time(office):
     assert (run["sign_up"], run["gates"], run["first"]) == ("open", [], None)
     enrolled(office.later(days=400), run)
     assert run["id"] in {
-        r["id"] for r in office.look(lambda d: finding.list_runs(d, q=run["code"], sign_up="open"))["items"]
+        r["id"] for r in office.read(lambda d: finding.list_runs(d, q=run["code"], sign_up="open"))["items"]
     }
 
 
@@ -142,9 +142,9 @@ def test_lists_filter_several_windows_in_sql_just_as_the_core_says(office):
         {"opens": {"on": "2027-08-22"}, "closes": {"on": "2027-08-24"}}, {"opens": {"days_before": 10}, "closes": None}])  # fmt: skip
     for days in (0, 2, 3, 4.9, 5, 10, 15, 20, 24, 26):
         moment = office.later(days=days)
-        state = moment.look(lambda d: making.run_view(d, run["id"]))["sign_up"]
+        state = moment.read(lambda d: showing.run_view(d, run["id"]))["sign_up"]
         for sign_up in ("open", "closed", "not yet", "full"):
-            found = moment.look(lambda d, s=sign_up: finding.list_runs(d, q=word, sign_up=s))["items"]
+            found = moment.read(lambda d, s=sign_up: finding.list_runs(d, q=word, sign_up=s))["items"]
             assert bool(found) is (state == sign_up), (days, sign_up, state)
 
 
@@ -190,7 +190,7 @@ def test_going_ahead_tells_everybody_and_waiting_moves_the_decision_day(office):
 def test_the_figures_of_a_decision_count_firm_unpaid_and_unnamed_apart(office):
     run = a_run(office, rates=[{"amount": "240.00"}, {"label": "Staff", "amount": "0.00"}])
     enrolled(office, run, heads=1)
-    quote = office.look(
+    quote = office.read(
         lambda d: quotes.quote_run(
             d, run["id"], command_of(QuoteCommand, {"rate_id": run["rates"][1]["id"], "heads": 3})
         )
@@ -211,7 +211,7 @@ def test_the_figures_of_a_decision_count_firm_unpaid_and_unnamed_apart(office):
             ),
         )
     )
-    told = office.look(lambda d: lifecycle.figures(d, lifecycle.get_run(d, run["id"])))
+    told = office.read(lambda d: lifecycle.figures(d, lifecycle.get_run(d, run["id"])))
     assert (told["taken"], told["firm"], told["unpaid"], told["unnamed"]) == (4, 3, 1, 2)
     assert (told["income"], told["hours_saved"], told["people"]) == ("240.00", "14.00", 2)
 
@@ -251,14 +251,14 @@ def test_a_cancelled_run_gives_back_seats_and_charges_dissolves_its_line_and_is_
         accounts = [d.session.get_one(lifecycle.Enrollment, h["enrollment_id"]).payer_id for h in held]
         return sum(money.balances(d, accounts).values())
 
-    assert office.look(owed) == 0
-    assert office.look(checks.everything) == "Everything agrees."
+    assert office.read(owed) == 0
+    assert office.read(checks.everything) == "Everything agrees."
     assert checks.heal_gates(office.sessions) == 0
     assert [g["at"] for g in view(office, run)["gates"]] == [
         g["at"] for g in run["gates"]
     ]  # when it would have been
     office.act(lambda d: undo(d, done["change"]))
-    assert office.look(checks.everything) == "Everything agrees."
+    assert office.read(checks.everything) == "Everything agrees."
     back = view(office, run)
     assert (back["status"], back["taken"], back["waiting"], len(back["dates"]), back["decision"]) == (
         "published",
@@ -267,7 +267,7 @@ def test_a_cancelled_run_gives_back_seats_and_charges_dissolves_its_line_and_is_
         8,
         "undecided",
     )
-    assert office.look(owed) == 42000 and office.look(money.ledger_faults) == []
+    assert office.read(owed) == 42000 and office.read(money.ledger_faults) == []
 
 
 def test_a_run_is_archived_only_when_it_is_over_and_leaves_the_lists(office):
@@ -276,9 +276,9 @@ def test_a_run_is_archived_only_when_it_is_over_and_leaves_the_lists(office):
         office.act(lambda d: lifecycle.archive(d, run["id"]))
     after = office.later(days=100)
     after.act(lambda d: lifecycle.archive(d, run["id"]))
-    assert not after.look(lambda d: finding.list_runs(d, q=run["code"]))["items"]
-    assert after.look(lambda d: finding.list_runs(d, q=run["code"], teaching="all"))["items"]
-    assert after.look(lambda d: finding.list_runs(d, q=run["code"], status="archived"))["items"]
+    assert not after.read(lambda d: finding.list_runs(d, q=run["code"]))["items"]
+    assert after.read(lambda d: finding.list_runs(d, q=run["code"], teaching="all"))["items"]
+    assert after.read(lambda d: finding.list_runs(d, q=run["code"], status="archived"))["items"]
     after.act(lambda d: lifecycle.bring_back(d, run["id"]))
     assert view(after, run)["status"] == "published"
 
@@ -296,10 +296,10 @@ def test_a_contract_run_is_billed_to_its_client_and_keeps_its_contract(office):
         row = d.session.get_one(lifecycle.Enrollment, held["enrollment_id"])
         return d.session.get_one(money.Account, row.payer_id).owner
 
-    assert office.look(payer) == f"organization:{client['id']}"
+    assert office.read(payer) == f"organization:{client['id']}"
     made = office.act(lambda d: lifecycle.attach(d, run["id"], "contract.pdf", b"%PDF-1.7 made up"))
     assert view(office, run)["files"][0]["name"] == "contract.pdf"
-    assert office.look(lambda d: lifecycle.file_of(d, made["id"]))[2] == b"%PDF-1.7 made up"
+    assert office.read(lambda d: lifecycle.file_of(d, made["id"]))[2] == b"%PDF-1.7 made up"
     with pytest.raises(Problem, match="kept as PDF"):
         office.act(lambda d: lifecycle.attach(d, run["id"], "contract.pdf", b"MZ program"))
 
@@ -311,7 +311,7 @@ def test_the_call_list_keeps_what_came_of_each_call(office):
         enrolled(office, run, person)
     meeting = run["dates"][0]["id"]
     office.act(lambda d: moving.cancel_meeting(d, meeting, command_of(CancelMeetingCommand, {"why": "ill"})))
-    rows = {p["name"]: p for p in office.look(lambda d: calls.call_list(d, meeting))["people"]}
+    rows = {p["name"]: p for p in office.read(lambda d: calls.call_list(d, meeting))["people"]}
     assert rows[people_on[0]["name"]]["message"] == "waits" and rows[people_on[1]["name"]]["message"] is None
     told = office.act(lambda d: calls.note_call(d, meeting, people_on[1]["id"], "reached", "comes next week"))
     assert (

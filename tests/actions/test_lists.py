@@ -94,10 +94,10 @@ def test_of_a_list_larger_than_the_free_seats_the_rest_waits_in_order(office, cl
     assert (batch["counts"]["will enroll"], batch["counts"]["will wait"]) == (10, 14)
     done = confirm(office, batch)
     assert taken(office, run) == 10 and done["counts"]["waiting"] == 14
-    found = office.look(lambda d: roster.roster(d, run["id"]))["waiting"]
+    found = office.read(lambda d: roster.roster(d, run["id"]))["waiting"]
     assert [w["place"] for w in found] == list(range(1, 15)) and found[0]["name"] == "Leonhard Löchel"
     office.act(lambda d: undo.undo(d, done["change"]))
-    assert office.look(lambda d: roster.roster(d, run["id"]))["waiting"] == []
+    assert office.read(lambda d: roster.roster(d, run["id"]))["waiting"] == []
 
 
 def test_what_was_confirmed_must_still_be_so(office, client):
@@ -118,7 +118,7 @@ def test_a_list_is_enrolled_once_and_taken_back_as_a_whole(office, client):
         confirm(office, batch)
     office.act(lambda d: undo.undo(d, done["change"]))
     assert taken(office, run) == 0 and roster_of(office, run) == []
-    again = office.look(lambda d: bulk.batch_view(d, batch["id"]))
+    again = office.read(lambda d: bulk.batch_view(d, batch["id"]))
     assert again["status"] == "judged" and again["people"] == 24
 
 
@@ -304,7 +304,7 @@ def test_a_list_gives_set_aside_seats_to_those_they_are_for_and_says_so(office, 
     assert [i["verdict"] for i in batch["items"]] == ["will enroll", "will wait", "will enroll"]
     assert batch["items"][2]["why"] == "Known; gets a seat, set aside for the Guild."
     confirm(office, batch)
-    back = office.look(lambda d: held_places.kept_back(d, run["id"]))
+    back = office.read(lambda d: held_places.kept_back(d, run["id"]))
     assert (back["free"], [s["taken"] for s in back["set_asides"]]) == (0, [1])
     paid = {"name": "the client", "seats": 1, "last": "2027-09-01", "organization_id": client["id"]}
     more = a_run(office, capacity=1, smallest=0)
@@ -314,7 +314,7 @@ def test_a_list_gives_set_aside_seats_to_those_they_are_for_and_says_so(office, 
     body = {"organization_id": client["id"]}
     batch = office.act(lambda d: bulk.change_batch(d, batch["id"], command_of(BatchChangeCommand, body)))
     assert [i["verdict"] for i in batch["items"]] == ["will enroll", "will wait", "will wait"]
-    assert office.look(checks.everything) == "Everything agrees."
+    assert office.read(checks.everything) == "Everything agrees."
 
 
 def read_text(office, run, text):
@@ -366,7 +366,7 @@ def test_everybody_of_a_list_is_told_as_at_the_desk(office):
     )
     done = confirm(office, batch)
     query = select(Message).join(Job).where(Job.change_key == done["change"]).order_by(Message.to_name)
-    letters = office.look(lambda d: [(m.to_name, m.subject, m.body) for m in d.session.scalars(query)])
+    letters = office.read(lambda d: [(m.to_name, m.subject, m.body) for m in d.session.scalars(query)])
     title = run["title"]
     assert [(name, subject) for name, subject, _ in letters] == [
         ("Ann Told", f"Enrolled on {title}"), ("Bo Told", f"Enrolled on {title}"),

@@ -12,7 +12,7 @@ from archgate.actions.fees.term_commands import PlanCommand, PlanPatch, TermsPat
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import Once, act
-from archgate.actions.runs import lifecycle, making, moving
+from archgate.actions.runs import lifecycle, making, moving, showing
 from archgate.actions.runs.commands import MeetingPatch, RunPatch
 from archgate.actions.seats import made_of
 from archgate.tables.seats import RunSeats
@@ -133,7 +133,7 @@ def test_nothing_is_kept_of_what_was_only_tried(office):
     somebody = a_person(office)
     assert act(office.sessions, both, office.user, preview=True, at=office.at).quote.total == "1.00"
     assert kept(office, run).revision == was
-    assert office.look(lambda d: d.session.get_one(RunSeats, run["id"]).revision) == was[0]
+    assert office.read(lambda d: d.session.get_one(RunSeats, run["id"]).revision) == was[0]
     assert enroll(office, run, "210.00")
 
 
@@ -153,5 +153,5 @@ def test_of_prices_saved_while_many_enroll_each_pays_one_that_stood(office):
     refused = [o for o in outcomes if isinstance(o, Problem)]
     assert all(p in prices for p in paid) and {o.kind for o in refused} <= {"total-changed"}
     assert len(paid) + len(refused) == 12 and taken(office, run) == 1 + len(paid)
-    last = office.look(lambda d: making.run_view(d, run["id"]))["price"]["amount"]
+    last = office.read(lambda d: showing.run_view(d, run["id"]))["price"]["amount"]
     assert enroll(office, run, last)

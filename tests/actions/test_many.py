@@ -30,7 +30,7 @@ from archgate.actions.money import accounts, money
 from archgate.actions.money.commands import PayerCommand, PaymentCommand
 from archgate.actions.people import organizations, people
 from archgate.actions.people.commands import OrganizationCommand
-from archgate.actions.runs import lifecycle, making
+from archgate.actions.runs import lifecycle, making, showing
 from archgate.actions.runs.commands import DecideCommand, RunPatch
 from archgate.actions.schedule import clashes
 from archgate.actions.seats.commands import HoldCommand
@@ -57,7 +57,7 @@ def policy(office):
 
 
 def agrees(office):
-    assert office.look(checks.everything) == "Everything agrees."
+    assert office.read(checks.everything) == "Everything agrees."
 
 
 def paid(office, person, amount):
@@ -80,7 +80,7 @@ def balance(office, person):
             d, command_of(PayerCommand, {"person_id": person["id"], "organization_id": None})
         )
     )["id"]
-    return office.look(lambda d: accounts.account_page(d, own))["balance"]
+    return office.read(lambda d: accounts.account_page(d, own))["balance"]
 
 
 @pytest.fixture
@@ -100,7 +100,7 @@ def three(office):
 def test_many_are_withdrawn_as_each_would_be_and_all_come_back(office, policy, three):
     """115.00 of 210.00 is kept of each (half of it goes back, less 10.00): shown, done and undone as one by one."""
     run, persons, ids = three
-    alone = [office.look(lambda d, i=i: leaving.withdrawal(d, i)) for i in ids]
+    alone = [office.read(lambda d, i=i: leaving.withdrawal(d, i)) for i in ids]
     shown = office.act(lambda d: on_many.withdraw(d, run["id"], ids), preview=True)
     facts = ("enrollment_id", "name", "kept", "credit", "owed", "why")
     assert shown["people"] == [{k: a[k] for k in facts} for a in alone]
@@ -108,9 +108,9 @@ def test_many_are_withdrawn_as_each_would_be_and_all_come_back(office, policy, t
     assert taken(office, run) == 3 and [balance(office, p) for p in persons] == ["210.00", "105.00", "0.00"]
     done = office.act(lambda d: on_many.withdraw(d, run["id"], ids, "The client called it off"))
     assert taken(office, run) == 0 and [balance(office, p) for p in persons] == ["115.00", "10.00", "-95.00"]
-    log = office.look(lambda d: person_pages.log_of(d, people.get_person(d, persons[0]["id"])))
+    log = office.read(lambda d: person_pages.log_of(d, people.get_person(d, persons[0]["id"])))
     assert log[0]["summary"] == f"Withdrew {persons[0]['name']} from {run['code']}"
-    said = office.look(lambda d: d.session.scalar(select(Change.summary).where(Change.key == done["change"])))
+    said = office.read(lambda d: d.session.scalar(select(Change.summary).where(Change.key == done["change"])))
     assert said == f"Withdrew 3 from {run['code']}: The client called it off"
     agrees(office)
     office.act(lambda d: undo.undo(d, done["change"]))
@@ -180,7 +180,7 @@ def test_whoever_cannot_move_is_named_and_nobody_moves(office, three):
 
 def letters(office, change):
     query = select(Message.to_email, Message.body, Job.status).join(Job).where(Job.change_key == change)
-    return office.look(lambda d: d.session.execute(query).all())
+    return office.read(lambda d: d.session.execute(query).all())
 
 
 def test_a_message_goes_once_to_everybody_whose_name_is_known(office):
@@ -188,7 +188,7 @@ def test_a_message_goes_once_to_everybody_whose_name_is_known(office):
     first, mute, both = a_person(office), a_person(office, email=""), a_person(office)
     for person in (first, mute):
         enrolled(office, run, person)
-    quote = office.look(lambda d: quotes.quote_run(d, run["id"], command_of(QuoteCommand, {"heads": 3})))
+    quote = office.read(lambda d: quotes.quote_run(d, run["id"], command_of(QuoteCommand, {"heads": 3})))
     line = f"{both['given']} {both['family']}, {both['email']}"
     head = a_person(office)
     party = office.act(
@@ -248,7 +248,7 @@ def test_people_are_put_in_groups_and_go_back_to_those_they_were_in(office):
         return office.act(lambda d: groups.put_in_group(d, run["id"], name, list(which)))
 
     def where():
-        names = {g["id"]: g["name"] for g in office.look(lambda d: groups.groups_of(d, run["id"]))}
+        names = {g["id"]: g["name"] for g in office.read(lambda d: groups.groups_of(d, run["id"]))}
         return [names.get(r["group"]) for r in roster_of(office, run)]
 
     put("East", ids[0], ids[1])
@@ -276,7 +276,7 @@ def busy_run(office, seed):
     run = a_run(office, capacity=60, smallest=0)
     for _ in range(14):
         person, heads = a_person(office), chance.choice((1, 1, 1, 2, 4))
-        quote = office.look(
+        quote = office.read(
             lambda d, h=heads: quotes.quote_run(d, run["id"], command_of(QuoteCommand, {"heads": h}))
         )
         named = [
@@ -285,7 +285,7 @@ def busy_run(office, seed):
         how = {"heads": heads, "names": named, "hold": chance.random() < 0.2}
         if chance.random() < 0.2:
             how = {"people": [{"count": heads}], "waive": "Helps out", "names": named}
-            quote = office.look(
+            quote = office.read(
                 lambda d, b=how: quotes.quote_run(
                     d, run["id"], command_of(QuoteCommand, {k: b[k] for k in ("people", "waive")})
                 )
@@ -357,7 +357,7 @@ def test_figures_and_roster_are_what_one_by_one_says(office, seed):
             )
             assert [p.person_id for p in said["places"]] == [p.person_id for p in e.places]
 
-    office.look(reading)
+    office.read(reading)
     agrees(office)
 
 
@@ -397,7 +397,7 @@ def test_a_held_seat_a_client_and_who_left_stand_on_the_roster(office):
     # 48 hours from 20 August 2027, 10:00 in New York.
     assert (rows[0]["held_until"], rows[0]["id"]) == ("2027-08-22T10:00:00-04:00", held["enrollment_id"])
     assert [r["payer"] for r in rows] == [None, client["name"]]
-    shown = office.look(lambda d: roster.roster(d, run["id"]))
+    shown = office.read(lambda d: roster.roster(d, run["id"]))
     assert [g["name"] for g in shown["withdrawn"]] == [gone["name"]]
 
 
@@ -417,7 +417,7 @@ def test_learners_in_two_places_are_found_however_many_are_in_one(office):
         (alone, apart),
     ):
         enrolled(office, run, person)
-    quote = office.look(lambda d: quotes.quote_run(d, two["id"], command_of(QuoteCommand, {"heads": 2})))
+    quote = office.read(lambda d: quotes.quote_run(d, two["id"], command_of(QuoteCommand, {"heads": 2})))
     line = f"{headed['given']} {headed['family']}, {headed['email']}"
     office.act(
         lambda d: enrollments.enroll(
@@ -436,12 +436,12 @@ def test_learners_in_two_places_are_found_however_many_are_in_one(office):
     )
 
     def of(run):
-        found = office.look(lambda d: making.run_view(d, run["id"]))["clashes"]
+        found = office.read(lambda d: showing.run_view(d, run["id"]))["clashes"]
         return [c["who"] for c in found if c["kind"] == "learner"]
 
     wanted = ", ".join(sorted((twice["name"], headed["name"])))
     assert of(one) == of(two) == [wanted] and of(apart) == []
-    every = office.look(lambda d: clashes.of_center(d))
+    every = office.read(lambda d: clashes.of_center(d))
     assert [
         c["who"] for c in every if c["kind"] == "learner" and c["run"]["id"] in (one["id"], two["id"])
     ] == [wanted]

@@ -10,9 +10,9 @@ from hypothesis import strategies as st
 from archgate.actions.across.undo import undo
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
-from archgate.actions.runs import making, moving
+from archgate.actions.runs import moving, showing
 from archgate.actions.runs.commands import CancelMeetingCommand, ExtendCommand, MeetingPatch, MoveRunCommand
-from archgate.actions.schedule import schedule
+from archgate.actions.schedule import gates, schedule
 from archgate.core.faults import Refused
 from archgate.core.schedule import Extra, built
 from archgate.tables.courses import Run
@@ -63,7 +63,7 @@ def check(uow, run_id):
     for m in run.all_meetings:
         planned = built(Extra(m.date, m.start, m.minutes), zone)
         assert (m.starts_at, m.ends_at) == (planned.start, planned.end)
-    wanted = sorted((g.kind, g.day, g.at, g.n) for g in schedule.core_gates_of(run, uow.zone))
+    wanted = sorted((g.kind, g.day, g.at, g.n) for g in gates.core_gates_of(run, uow.zone))
     assert sorted((g.kind, g.day, g.at, g.n) for g in run.gates) == wanted
     assert run.meetings
 
@@ -79,22 +79,22 @@ def test_gates_and_moments_follow_the_meetings_whatever_is_done_and_undone(sessi
         enrolled(office, run)
         undoable = []
         for act in plan:
-            before = office.look(lambda d: dates(d, run["id"]))
+            before = office.read(lambda d: dates(d, run["id"]))
             try:
                 if act[0] == "undo":
                     if not undoable:
                         continue
                     key, was = undoable.pop()
                     office.act(lambda d, k=key: undo(d, k))
-                    assert office.look(lambda d: dates(d, run["id"])) == was
+                    assert office.read(lambda d: dates(d, run["id"])) == was
                 else:
                     done = office.act(lambda d, a=act: do(d, run["id"], a))
                     undoable.append((done["change"], before))
                 succeeded[act[0]] += 1
             except (Problem, Refused):
-                assert office.look(lambda d: dates(d, run["id"])) == before
-            office.look(lambda d: check(d, run["id"]))
-        assert office.look(lambda d: making.run_view(d, run["id"]))["taken"] == 1
+                assert office.read(lambda d: dates(d, run["id"])) == before
+            office.read(lambda d: check(d, run["id"]))
+        assert office.read(lambda d: showing.run_view(d, run["id"]))["taken"] == 1
 
     walk()
     assert set(succeeded) == {"move", "shift", "extend", "cancel", "undo"}, (

@@ -8,7 +8,7 @@ from sqlalchemy import select
 from archgate.actions.across.undo import undo
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
-from archgate.actions.runs import lifecycle, making, moving
+from archgate.actions.runs import lifecycle, moving, showing
 from archgate.actions.runs.commands import CancelMeetingCommand, ExtendCommand, MeetingPatch, MoveRunCommand
 from archgate.actions.schedule import places
 from archgate.actions.schedule.commands import ClosureCommand, InstructorCommand
@@ -26,7 +26,7 @@ ON_START = [{"name": "On the first day", "lines": [
 
 
 def view(office, run):
-    return office.look(lambda d: making.run_view(d, run["id"]))
+    return office.read(lambda d: showing.run_view(d, run["id"]))
 
 
 def days(office, run):
@@ -76,7 +76,7 @@ def test_a_preview_shows_everything_and_saves_nothing(office):
         "name": "", "amount": "105.00", "before": "2027-09-14", "after": "2027-09-28",
     }  # fmt: skip
     assert days(office, run)[0] == "2027-09-14"
-    assert not office.look(
+    assert not office.read(
         lambda d: d.session.scalars(select(Message).where(Message.run_id == run["id"])).all()
     )
 
@@ -93,10 +93,10 @@ def test_moving_a_run_moves_due_dates_that_count_from_the_start_and_undo_takes_a
     done = office.act(
         lambda d: moving.move_run(d, run["id"], command_of(MoveRunCommand, {"first": "2027-09-16"}))
     )
-    assert office.look(due) == ["2027-08-20", "2027-09-16"]
+    assert office.read(due) == ["2027-08-20", "2027-09-16"]
     assert view(office, run)["patterns"][0]["weekdays"] == ["TH"]
     office.act(lambda d: undo(d, done["change"]))
-    assert office.look(due) == ["2027-08-20", "2027-09-14"]
+    assert office.read(due) == ["2027-08-20", "2027-09-14"]
     assert days(office, run)[0] == "2027-09-14"
 
 
@@ -121,9 +121,9 @@ def test_a_message_waits_and_is_dropped_by_an_undo_or_corrected_after(office):
         ]
 
     done = office.act(lambda d: moving.move_run(d, run["id"], command_of(MoveRunCommand, {"days": 1})))
-    assert [s for _, s in office.look(states)] == ["queued"]
+    assert [s for _, s in office.read(states)] == ["queued"]
     office.act(lambda d: undo(d, done["change"]))
-    assert [s for _, s in office.look(states)] == ["dropped"]
+    assert [s for _, s in office.read(states)] == ["dropped"]
     done = office.act(lambda d: moving.move_run(d, run["id"], command_of(MoveRunCommand, {"days": 1})))
 
     def sent(d):
@@ -132,7 +132,7 @@ def test_a_message_waits_and_is_dropped_by_an_undo_or_corrected_after(office):
 
     office.act(sent)
     office.act(lambda d: undo(d, done["change"]))
-    assert office.look(states)[-1] == (f"Correction: {run['title']}: new dates", "queued")
+    assert office.read(states)[-1] == (f"Correction: {run['title']}: new dates", "queued")
 
 
 @pytest.mark.parametrize(
@@ -204,11 +204,11 @@ def test_a_sequence_rises_with_every_change_also_with_an_undo(office):
     def sequence(d):
         return d.session.get_one(Meeting, meeting).sequence
 
-    seen = [office.look(sequence)]
+    seen = [office.read(sequence)]
     done = change(office, run, 1, {"set": {"start": "18:00"}})
-    seen.append(office.look(sequence))
+    seen.append(office.read(sequence))
     office.act(lambda d: undo(d, done["change"]))
-    seen.append(office.look(sequence))
+    seen.append(office.read(sequence))
     assert seen == sorted(set(seen))
 
 
@@ -222,7 +222,7 @@ def test_free_times_are_suggested_for_the_instructor_and_the_room(office):
             d, command_of(ClosureCommand, {"from": "2027-11-16", "label": "Roof works"})
         )
     )
-    found = office.look(lambda d: moving.suggest(d, run["dates"][0]["id"]))
+    found = office.read(lambda d: moving.suggest(d, run["dates"][0]["id"]))
     assert found[0]["date"] == "2027-11-23"  # the 9th is taken, the 16th closed
     assert {"date": "2027-09-15", "start": "17:30", "why": "the next free day at this hour"} in found
     office.act(lambda d: places.set_closure(d, date(2027, 11, 16), False))
@@ -244,7 +244,7 @@ def test_only_a_field_that_somebody_else_changed_conflicts(office):
 def letters(office, done):
     """The letters that a change wrote: who, about what, and what it says."""
     query = select(Message).join(Job).where(Job.change_key == done["change"]).order_by(Message.id)
-    return office.look(lambda d: [(m.to_name, m.subject, m.body) for m in d.session.scalars(query)])
+    return office.read(lambda d: [(m.to_name, m.subject, m.body) for m in d.session.scalars(query)])
 
 
 def test_meetings_that_were_held_stand_when_all_or_the_whole_run_move(office):

@@ -39,7 +39,7 @@ from archgate.actions.money import accounts
 from archgate.actions.money.commands import PayerCommand, PaymentCommand
 from archgate.actions.people import organizations, people
 from archgate.actions.people.commands import OrganizationCommand, TagsCommand
-from archgate.actions.runs import making, moving
+from archgate.actions.runs import making, moving, showing
 from archgate.actions.runs.commands import CancelMeetingCommand, RunCommand, RunPatch
 from archgate.actions.seats.commands import HoldChangeCommand, HoldCommand, SetAsideCommand
 from archgate.core.faults import Refused
@@ -60,7 +60,7 @@ def refusal(do):
 
 
 def agrees(office):
-    assert office.look(checks.everything) == "Everything agrees."
+    assert office.read(checks.everything) == "Everything agrees."
 
 
 def go(office, run):
@@ -68,7 +68,7 @@ def go(office, run):
 
 
 def token_of(office, waiting_id):
-    row = office.look(lambda d: d.session.get_one(Waiting, waiting_id))
+    row = office.read(lambda d: d.session.get_one(Waiting, waiting_id))
     return signing.token_for("o", row.id, row.offers)
 
 
@@ -78,7 +78,7 @@ def reply(office, token, answer, total=""):
 
 def letters(office, run):
     query = select(Message).where(Message.run_id == run["id"]).order_by(Message.id)
-    return [(m.subject, m.body) for m in office.look(lambda d: d.session.scalars(query).all())]
+    return [(m.subject, m.body) for m in office.read(lambda d: d.session.scalars(query).all())]
 
 
 @pytest.fixture
@@ -103,13 +103,13 @@ def test_a_seat_that_comes_free_is_offered_to_the_next_who_takes_it_by_the_link(
         enrolled(office, full)
     token = token_of(office, first["waiting_id"])
     assert f"https://quay.example.org/reply/{token}\n" in letters(office, full)[-1][1]
-    page = office.look(lambda d: offers.reply_page(d, token))
+    page = office.read(lambda d: offers.reply_page(d, token))
     assert (page["stands"], page["quote"]["total"], page["heads"]) == (True, "210.00", 1)
     with pytest.raises(Problem, match=r"total was 1\.00"):
         reply(office, token, "take", "1.00")
     assert reply(office, token, "take", "210.00")["said"] == "You have taken it."
     assert (taken(office, full), roster_of(office, full)[-1]["name"]) == (2, first["name"])
-    log = office.look(
+    log = office.read(
         lambda d: d.session.scalars(select(Change).where(Change.action == "take an offer")).all()
     )
     assert log[-1].user_id is None and first["name"] in log[-1].summary
@@ -127,7 +127,7 @@ def test_an_offer_that_is_not_answered_passes_on_and_a_declined_one_too(office, 
     moved = go(late, full)
     assert (moved.ended, moved.offered) == ([rows[0]["name"]], [rows[1]["name"]])
     old = token_of(office, rows[0]["waiting_id"])
-    assert "run out" in late.look(lambda d: offers.reply_page(d, old))["said"]
+    assert "run out" in late.read(lambda d: offers.reply_page(d, old))["said"]
     reply(late, token_of(office, rows[1]["waiting_id"]), "decline")
     assert go(late, full).offered == [rows[2]["name"]]
     assert any("ran out" in subject for subject, _ in letters(office, full))
@@ -152,7 +152,7 @@ def test_somebody_asks_for_time_and_gets_it(office, full):
 )
 def test_a_link_that_was_not_made_here_names_nothing(office, token):
     with pytest.raises(Problem, match="does not exist"):
-        office.look(lambda d: offers.reply_page(d, token))
+        office.read(lambda d: offers.reply_page(d, token))
 
 
 def test_an_older_link_answers_nothing_once_another_offer_was_made(office, full):
@@ -160,15 +160,15 @@ def test_an_older_link_answers_nothing_once_another_offer_was_made(office, full)
     leave(office, full)
     go(office, full)
     old = token_of(office, row["waiting_id"])
-    change = office.look(
+    change = office.read(
         lambda d: d.session.scalars(
             select(Change).where(Change.action == "offer a seat", Change.subject_id == row["waiting_id"])
         ).one()
     )
     office.act(lambda d: undo.undo(d, change.key))
     go(office, full)
-    assert office.look(lambda d: offers.reply_page(d, old))["stands"] is False
-    assert office.look(lambda d: offers.reply_page(d, token_of(office, row["waiting_id"])))["stands"] is True
+    assert office.read(lambda d: offers.reply_page(d, old))["stands"] is False
+    assert office.read(lambda d: offers.reply_page(d, token_of(office, row["waiting_id"])))["stands"] is True
 
 
 def test_out_of_turn_needs_a_reason_and_never_a_seat_that_is_not_there(office, full):
@@ -232,7 +232,7 @@ def test_nothing_is_offered_where_staff_do_it_or_sign_up_has_closed(office, full
 def test_the_worker_goes_down_every_line(office, full, sessions):
     row = join(office, full)
     leave(office, full)
-    assert full["id"] in office.look(offers.due_lines)
+    assert full["id"] in office.read(offers.due_lines)
     down_the_lines(sessions)  # by the real clock, which is before sign-up closes
     assert {w["id"]: w["status"] for w in line(office, full)}[row["waiting_id"]] == "offered"
 
@@ -356,11 +356,11 @@ def test_places_held_without_names_are_nobody_elses_until_they_lapse(office):
             ),
         )
     )
-    assert [h["seats"] for h in office.look(lambda d: held_places.kept_back(d, run["id"]))["holds"]] == [1]
+    assert [h["seats"] for h in office.read(lambda d: held_places.kept_back(d, run["id"]))["holds"]] == [1]
     after = office.later(days=6)
-    assert after.look(lambda d: held_places.kept_back(d, run["id"]))["free"] == 1
+    assert after.read(lambda d: held_places.kept_back(d, run["id"]))["free"] == 1
     assert after.act(lambda d: held_places.let_go(d, run["id"])) == 1
-    assert after.look(lambda d: held_places.kept_back(d, run["id"]))["holds"] == []
+    assert after.read(lambda d: held_places.kept_back(d, run["id"]))["holds"] == []
     with pytest.raises(Problem, match="not held any more"):
         after.act(
             lambda d: enrollments.enroll(
@@ -399,23 +399,23 @@ def test_held_places_are_changed_let_go_and_undone(office):
     )
     assert gone["status"] == "released"
     office.act(lambda d: undo.undo(d, gone["change"]))
-    back = office.look(lambda d: held_places.kept_back(d, run["id"]))
+    back = office.read(lambda d: held_places.kept_back(d, run["id"]))
     assert ([h["seats"] for h in back["holds"]], back["free"]) == ([5], 0)
     office.act(lambda d: undo.undo(d, more["change"]))
     assert [
-        (h["seats"], h["last"]) for h in office.look(lambda d: held_places.kept_back(d, run["id"]))["holds"]
+        (h["seats"], h["last"]) for h in office.read(lambda d: held_places.kept_back(d, run["id"]))["holds"]
     ] == [(held["seats"], held["last"])]
     gone = office.act(
         lambda d: held_places.change_hold(d, held["id"], command_of(HoldChangeCommand, {"seats": 0}))
     )
     again = hold(office, run)
     office.act(lambda d: undo.undo(d, again["change"]))
-    assert office.look(lambda d: held_places.kept_back(d, run["id"]))["free"] == 5
+    assert office.read(lambda d: held_places.kept_back(d, run["id"]))["free"] == 5
     for _ in range(4):
         enrolled(office, run)
     with pytest.raises(Problem, match="of these seats are taken by now"):
         office.act(lambda d: undo.undo(d, gone["change"]))
-    assert office.look(lambda d: held_places.kept_back(d, run["id"]))["free"] == 1
+    assert office.read(lambda d: held_places.kept_back(d, run["id"]))["free"] == 1
     agrees(office)
 
 
@@ -427,8 +427,8 @@ def test_seats_set_aside_are_taken_back_changed_and_ended_with_their_gate(office
         return office.act(lambda d: held_places.set_aside(d, run["id"], command_of(SetAsideCommand, ask)))
 
     def now():
-        back = office.look(lambda d: held_places.kept_back(d, run["id"]))
-        gates = office.look(lambda d: making.run_view(d, run["id"]))["gates"]
+        back = office.read(lambda d: held_places.kept_back(d, run["id"]))
+        gates = office.read(lambda d: showing.run_view(d, run["id"]))["gates"]
         days = [g["day"] for g in gates if g["kind"] == "set-aside seats released"]
         return [(s["seats"], s["last"]) for s in back["set_asides"]], back["free"], days
 
@@ -462,23 +462,23 @@ def test_seats_set_aside_are_for_the_group_by_tag_or_payer_until_the_day(office)
     ask = {"name": "The Guild", "seats": 2, "last": "2027-08-25", "tag": tag}
     done = office.act(lambda d: held_places.set_aside(d, run["id"], command_of(SetAsideCommand, ask)))
     assert done["free"] == 1
-    view = office.look(lambda d: making.run_view(d, run["id"]))
+    view = office.read(lambda d: showing.run_view(d, run["id"]))
     assert [g["day"] for g in view["gates"] if g["kind"] == "set-aside seats released"] == ["2027-08-25"]
     enrolled(office, run)
     with pytest.raises(Problem, match="2 set aside"):
         enrolled(office, run)
     member = a_person(office)
     office.act(lambda d: people.tag_person(d, member["id"], command_of(TagsCommand, {"tags": [tag]})))
-    quote = office.look(
+    quote = office.read(
         lambda d: quotes.quote_run(d, run["id"], command_of(QuoteCommand, {"person_id": member["id"]}))
     )
     assert (quote["set_aside"], quote["can_enroll"]) == ("The Guild", True)
     held = enrolled(office, run, member)
-    assert [s["taken"] for s in office.look(lambda d: held_places.kept_back(d, run["id"]))["set_asides"]] == [
+    assert [s["taken"] for s in office.read(lambda d: held_places.kept_back(d, run["id"]))["set_asides"]] == [
         1
     ]
     later = office.later(days=6)
-    assert later.look(lambda d: held_places.kept_back(d, run["id"]))["free"] == 1
+    assert later.read(lambda d: held_places.kept_back(d, run["id"]))["free"] == 1
     enrolled(later, run)
     office.act(lambda d: leaving.withdraw(d, held["enrollment_id"]))
     assert "/seats" in refusal(
@@ -564,7 +564,7 @@ def test_after_the_close_somebody_comes_in_with_a_reason_and_never_on_a_cancelle
     with pytest.raises(Problem, match="Sign-up has closed"):
         enrolled(late, run)
     somebody = a_person(office)
-    quote = late.look(
+    quote = late.read(
         lambda d: quotes.quote_run(d, run["id"], command_of(QuoteCommand, {"exception": "Walked in"}))
     )
     assert quote["can_enroll"] is True and quote["late"] is True
@@ -603,15 +603,15 @@ def test_after_the_close_somebody_comes_in_with_a_reason_and_never_on_a_cancelle
 
 def test_the_day_a_form_came_in_decides_the_early_price_and_the_refund(office):
     run, late = a_run(office), office.later(days=9)
-    assert late.look(lambda d: quotes.quote_run(d, run["id"], QuoteCommand()))["total"] == "240.00"
+    assert late.read(lambda d: quotes.quote_run(d, run["id"], QuoteCommand()))["total"] == "240.00"
     ask = {"received_on": "2027-08-27", "exception": "Came on Friday by post"}
     assert (
-        late.look(lambda d: quotes.quote_run(d, run["id"], command_of(QuoteCommand, ask)))["total"]
+        late.read(lambda d: quotes.quote_run(d, run["id"], command_of(QuoteCommand, ask)))["total"]
         == "210.00"
     )
     assert set(
         refusal(
-            lambda: late.look(
+            lambda: late.read(
                 lambda d: quotes.quote_run(
                     d, run["id"], command_of(QuoteCommand, {"received_on": "2027-08-27"})
                 )
@@ -620,7 +620,7 @@ def test_the_day_a_form_came_in_decides_the_early_price_and_the_refund(office):
     ) == {"/exception"}
     assert set(
         refusal(
-            lambda: late.look(
+            lambda: late.read(
                 lambda d: quotes.quote_run(
                     d, run["id"], command_of(QuoteCommand, {"received_on": "2027-09-27"})
                 )
@@ -644,7 +644,7 @@ def test_the_day_a_form_came_in_decides_the_early_price_and_the_refund(office):
 def test_a_seat_is_waived_with_a_reason_and_extras_are_not(office):
     run = a_run(office, extras=[{"label": "Book", "amount": "30.00"}])
     ask = {"waive": "Helps in the kitchen", "extras": [{"extra_id": run["extras"][0]["id"], "count": 1}]}
-    quote = office.look(lambda d: quotes.quote_run(d, run["id"], command_of(QuoteCommand, ask)))
+    quote = office.read(lambda d: quotes.quote_run(d, run["id"], command_of(QuoteCommand, ask)))
     assert quote["total"] == "30.00" and "Helps in the kitchen" in quote["lines"][0]["why"]
     office.act(
         lambda d: enrollments.enroll(
@@ -657,7 +657,7 @@ def test_a_seat_is_waived_with_a_reason_and_extras_are_not(office):
     )
     assert set(
         refusal(
-            lambda: office.look(
+            lambda: office.read(
                 lambda d: quotes.quote_run(d, run["id"], command_of(QuoteCommand, {"waive": " "}))
             )
         )
@@ -707,16 +707,16 @@ def test_an_interest_list_is_no_enrollment_and_all_are_told_when_sign_up_opens(o
     listed(office, run)
     with pytest.raises(Problem, match="on this list already"):
         listed(office, run, somebody)
-    assert run["id"] not in office.look(interest.due_runs)
+    assert run["id"] not in office.read(interest.due_runs)
     opened = office.later(days=10)
-    assert run["id"] in opened.look(interest.due_runs)
+    assert run["id"] in opened.read(interest.due_runs)
     assert opened.act(lambda d: interest.tell(d, run["id"])) == 2
     assert opened.act(lambda d: interest.tell(d, run["id"])) == 0
     assert [subject for subject, _ in letters(office, run)] == [f"Sign-up for {run['title']} is open"] * 2
     with pytest.raises(Problem, match="no new names"):
         listed(opened, run)
     enrolled(opened, run, somebody)
-    assert len(opened.look(lambda d: interest.list_view(d, run["id"], None))["people"]) == 1
+    assert len(opened.read(lambda d: interest.list_view(d, run["id"], None))["people"]) == 1
     assert tell_interested(sessions) == "0 people told that sign-up opens."
 
 
@@ -724,7 +724,7 @@ def test_whoever_is_told_signs_up_waits_or_leaves_by_a_link_of_their_own(office)
     run = a_run(office, sign_up_opens="2027-08-30", capacity=1, smallest=0)
     first, second, third = (listed(office, run) for _ in range(3))
     tokens = [signing.token_for("i", row["id"], 1) for row in (first, second, third)]
-    page = office.look(lambda d: invites.reply_page(d, tokens[0]))
+    page = office.read(lambda d: invites.reply_page(d, tokens[0]))
     assert (page["stands"], page["said"]) == (False, "Sign-up has not opened yet.")
     opened = office.later(days=10)
     opened.act(lambda d: interest.tell(d, run["id"]))
@@ -733,20 +733,20 @@ def test_whoever_is_told_signs_up_waits_or_leaves_by_a_link_of_their_own(office)
     def answer(n, said, total=""):
         return opened.act(lambda d: invites.reply(d, tokens[n], said, total))
 
-    assert opened.look(lambda d: invites.reply_page(d, tokens[0]))["full"] is False
+    assert opened.read(lambda d: invites.reply_page(d, tokens[0]))["full"] is False
     with pytest.raises(Problem, match=r"total was 1\.00"):
         answer(0, "take", "1.00")
     for odd in ("", "lots", "-1.00"):  # a link is answered by anybody: refused in a sentence, never a crash
         assert set(refusal(lambda odd=odd: answer(0, "take", odd))) == {"/total"}
     assert answer(0, "take", "240.00")["said"] == "You have signed up."
     assert roster_of(opened, run)[0]["way_in"] == "interest list"
-    assert opened.look(lambda d: invites.reply_page(d, tokens[1]))["full"] is True
+    assert opened.read(lambda d: invites.reply_page(d, tokens[1]))["full"] is True
     assert "You are in line" in answer(1, "wait")["said"] and len(line(opened, run)) == 1
     assert answer(2, "decline")["said"] == "You are off the list."
     with pytest.raises(Problem, match="You are off the list"):
         answer(2, "take", "240.00")
     with pytest.raises(Problem, match="does not exist"):
-        office.look(lambda d: invites.reply_page(d, "i1.1.forged"))
+        office.read(lambda d: invites.reply_page(d, "i1.1.forged"))
     agrees(opened)
 
 
@@ -763,7 +763,7 @@ def test_a_head_start_lets_the_list_in_before_the_others(office):
     assert "for others it opens on Mon 30 Aug 2027" in letters(office, run)[0][1]
     with pytest.raises(Problem, match="not open yet"):
         enrolled(early, run)
-    quote = early.look(
+    quote = early.read(
         lambda d: quotes.quote_run(d, run["id"], command_of(QuoteCommand, {"person_id": somebody["id"]}))
     )
     assert quote["can_enroll"] is True
@@ -784,7 +784,7 @@ def test_own_questions_are_answered_carried_over_exported_and_cleared(office):
         "/questions/0",
         "/questions/1",
     }
-    rows = office.look(lambda d: interest.lines_of(d, run["id"], None, "news"))
+    rows = office.read(lambda d: interest.lines_of(d, run["id"], None, "news"))
     assert rows[0][-2:] == ["Which evening?", "Tag"] and rows[1][-2:] == ["Tuesday", "news"]
     there = office.act(
         lambda d: making.create_run(
@@ -793,14 +793,14 @@ def test_own_questions_are_answered_carried_over_exported_and_cleared(office):
     )
     carried = office.act(lambda d: interest.carry_over(d, run["id"], None, there["id"]))
     assert carried["people"] == 1
-    assert len(office.look(lambda d: interest.list_view(d, there["id"], None))["people"]) == 1
+    assert len(office.read(lambda d: interest.list_view(d, there["id"], None))["people"]) == 1
     cleared = office.act(lambda d: interest.clear(d, there["id"], None))
     assert cleared["people"] == 1
     office.act(lambda d: undo.undo(d, cleared["change"]))
-    assert len(office.look(lambda d: interest.list_view(d, there["id"], None))["people"]) == 1
+    assert len(office.read(lambda d: interest.list_view(d, there["id"], None))["people"]) == 1
     assert (
         done["id"]
-        != office.look(
+        != office.read(
             lambda d: d.session.scalars(select(Interest).where(Interest.run_id == there["id"])).one()
         ).id
     )
@@ -819,10 +819,10 @@ def test_demand_shows_courses_that_people_wait_for_without_an_open_run(office, f
             d, command_of(InterestCommand, {"course_id": course, "person_id": somebody["id"]})
         )
     )
-    found = next(c for c in office.look(interest.demand) if c["course_id"] == course)
+    found = next(c for c in office.read(interest.demand) if c["course_id"] == course)
     assert (found["interested"], found["waiting"], found["open"], found["coming"]) == (1, 2, [], [])
     leave(office, full)
-    assert next(c for c in office.look(interest.demand) if c["course_id"] == course)["open"] == [full["code"]]
+    assert next(c for c in office.read(interest.demand) if c["course_id"] == course)["open"] == [full["code"]]
 
 
 def test_a_list_is_sent_on_by_signed_webhook_once(office, sessions):
@@ -844,7 +844,7 @@ def test_a_list_is_sent_on_by_signed_webhook_once(office, sessions):
     )
     office.act(lambda d: interest.send_on(d, run["id"], None, made["id"], "spring"))
     Worker.with_stand_ins(sessions).drain()
-    taken_rows = office.look(
+    taken_rows = office.read(
         lambda d: d.session.scalars(
             select(WebhookStandIn).where(WebhookStandIn.address == made["address"])
         ).all()
@@ -882,7 +882,7 @@ def test_the_day_a_form_came_in_decides_who_may_have_a_rate(office):
     run = a_run(office, rates=rates)
     summer, person = run["rates"][0]["id"], a_person(office)
     ask = {"rate_id": summer, "received_on": "2027-08-09", "exception": "came by post"}
-    quote = office.look(lambda d: quotes.quote_run(d, run["id"], command_of(QuoteCommand, ask)))
+    quote = office.read(lambda d: quotes.quote_run(d, run["id"], command_of(QuoteCommand, ask)))
     assert quote["total"] == "200.00"
     held = office.act(
         lambda d: enrollments.enroll(
@@ -894,7 +894,7 @@ def test_the_day_a_form_came_in_decides_who_may_have_a_rate(office):
     )
     assert held["quote"]["total"] == "200.00"
     with pytest.raises(Refused, match="10 Aug 2027"):
-        office.look(
+        office.read(
             lambda d: quotes.quote_run(
                 d, run["id"], command_of(QuoteCommand, {**ask, "received_on": "2027-08-11"})
             )
@@ -918,7 +918,7 @@ def test_a_cancelled_meeting_is_given_back_to_those_it_was_meant_for_only(office
     office.act(lambda d: moving.cancel_meeting(d, meeting, command_of(CancelMeetingCommand, {"why": "ill"})))
     later = office.later(days=1)
     enrolled(later, run, after)
-    called = later.look(lambda d: calls.call_list(d, meeting))
+    called = later.read(lambda d: calls.call_list(d, meeting))
     assert [p["name"] for p in called["people"]] == [before["name"]]
     done = later.act(lambda d: changing.credit_meeting(d, meeting, command_of(GiveBackCommand, {})))
     assert [p["name"] for p in done["people"]] == [before["name"]]
@@ -929,7 +929,7 @@ def test_the_place_said_is_the_place_given_also_behind_an_open_offer(office, ful
     leave(office, full)
     assert go(office, full).offered
     somebody = a_person(office)
-    said = office.look(
+    said = office.read(
         lambda d: quotes.quote_run(d, full["id"], command_of(QuoteCommand, {"person_id": somebody["id"]}))
     )
     joined = office.act(
@@ -950,18 +950,18 @@ def test_chances_come_from_runs_that_are_over_with_how_sure_they_are(office):
         assert float(low) == pytest.approx(other.low, abs=1e-6) and float(high) == pytest.approx(
             other.high, abs=1e-6
         )
-    before = office.look(lambda d: offers.leave_rate(d)[0])
+    before = office.read(lambda d: offers.leave_rate(d)[0])
     run = a_run(office)
     for _ in range(3):
         enrolled(office, run)
-    assert office.look(lambda d: offers.leave_rate(d)[0]) == before, "seats sold today say nothing yet"
-    rate, (low, high), said = office.later(days=200).look(offers.leave_rate)
+    assert office.read(lambda d: offers.leave_rate(d)[0]) == before, "seats sold today say nothing yet"
+    rate, (low, high), said = office.later(days=200).read(offers.leave_rate)
     assert low <= rate <= high and "on runs that are over" in said
 
 
 def test_a_course_counts_as_open_only_where_somebody_new_gets_a_seat(office):
     run = a_run(office, capacity=3, smallest=0)
-    course = office.look(lambda d: lookups.get_run(d, run["id"]).course_id)
+    course = office.read(lambda d: lookups.get_run(d, run["id"]).course_id)
     office.act(
         lambda d: interest.show_interest(
             d, command_of(InterestCommand, {"course_id": course, "person_id": a_person(office)["id"]})
@@ -969,7 +969,7 @@ def test_a_course_counts_as_open_only_where_somebody_new_gets_a_seat(office):
     )
 
     def open_runs():
-        return next(c["open"] for c in office.look(interest.demand) if c["course_id"] == course)
+        return next(c["open"] for c in office.read(interest.demand) if c["course_id"] == course)
 
     assert open_runs() == [run["code"]]
     hold(office, run, seats=3, for_whom="Ada", last="2027-09-01")
@@ -979,20 +979,20 @@ def test_a_course_counts_as_open_only_where_somebody_new_gets_a_seat(office):
 def test_those_listed_for_a_course_are_told_by_its_next_run_with_a_seat(office):
     first = a_run(office, capacity=1, smallest=0)
     enrolled(office, first)
-    course = office.look(lambda d: lookups.get_run(d, first["id"]).course_id)
+    course = office.read(lambda d: lookups.get_run(d, first["id"]).course_id)
     person = a_person(office)
     office.act(
         lambda d: interest.show_interest(
             d, command_of(InterestCommand, {"course_id": course, "person_id": person["id"]})
         )
     )
-    assert first["id"] not in office.look(interest.due_runs), "it has no seat to give"
+    assert first["id"] not in office.read(interest.due_runs), "it has no seat to give"
     second = a_run(office, course=None, course_id=course)
-    assert second["id"] in office.look(interest.due_runs)
+    assert second["id"] in office.read(interest.due_runs)
     assert office.act(lambda d: interest.tell(d, second["id"])) == 1
-    assert second["id"] not in office.look(interest.due_runs)
+    assert second["id"] not in office.read(interest.due_runs)
     assert office.act(lambda d: interest.tell(d, second["id"])) == 0
     query = select(Message.body).where(Message.person_id == person["id"])
-    body = office.look(lambda d: d.session.scalars(query).one())
+    body = office.read(lambda d: d.session.scalars(query).one())
     token = re.search(r"/reply/(\S+)", body)[1]
-    assert office.look(lambda d: invites.reply_page(d, token))["stands"]
+    assert office.read(lambda d: invites.reply_page(d, token))["stands"]

@@ -15,7 +15,7 @@ from made import a_person, a_run, enrolled, number
 
 
 def found(office, q):
-    return [p["id"] for p in office.look(lambda d: person_pages.find_people(d, q, 50))]
+    return [p["id"] for p in office.read(lambda d: person_pages.find_people(d, q, 50))]
 
 
 def test_people_are_found_by_parts_of_name_without_case_and_accents(office):
@@ -104,12 +104,12 @@ def test_organizations_have_one_name_each(office):
         office.act(
             lambda d: organizations.create_organization(d, command_of(OrganizationCommand, {"name": "  "}))
         )
-    assert office.look(lambda d: organizations.find_organizations(d, name))[0]["name"] == name
+    assert office.read(lambda d: organizations.find_organizations(d, name))[0]["name"] == name
 
 
 def near(office, **typed):
     facts = {"given": "", "family": "", "email": "", "phone": "", **typed}
-    return {p["id"]: p["why"] for p in office.look(lambda d: people.near(d, **facts))}
+    return {p["id"]: p["why"] for p in office.read(lambda d: people.near(d, **facts))}
 
 
 def test_nearly_the_same_names_are_pointed_out_while_typing(office):
@@ -149,7 +149,7 @@ def test_a_person_is_changed_with_what_was_seen(office):
         )
     )
     office.act(lambda d: undo.undo(d, moved["change"]))
-    assert office.look(lambda d: person_pages.person_page(d, person["id"]))["phone"] == "555-0123"
+    assert office.read(lambda d: person_pages.person_page(d, person["id"]))["phone"] == "555-0123"
     with pytest.raises(Problem, match="Somebody else changed this meanwhile: given"):
         office.act(
             lambda d: people.change_person(
@@ -163,7 +163,7 @@ def test_a_person_is_changed_with_what_was_seen(office):
             )
         )
     with pytest.raises(Problem, match="does not exist"):
-        office.look(lambda d: person_pages.person_page(d, 10**9))
+        office.read(lambda d: person_pages.person_page(d, 10**9))
 
 
 def test_a_persons_page_holds_runs_line_money_notes_and_log(office):
@@ -179,7 +179,7 @@ def test_a_persons_page_holds_runs_line_money_notes_and_log(office):
     office.act(
         lambda d: people.add_note(d, person["id"], command_of(NoteCommand, {"text": " Calls back at noon. "}))
     )
-    page = office.look(lambda d: person_pages.person_page(d, person["id"]))
+    page = office.read(lambda d: person_pages.person_page(d, person["id"]))
     assert (page["owed"], page["next_due"]["due"]) == ("210.00", "2027-08-20")
     assert [(e["code"], e["owed"]) for e in page["enrollments"]] == [(run["code"], "210.00")]
     assert [(w["code"], w["place"]) for w in page["waiting"]] == [(other["code"], 1)]
@@ -197,30 +197,30 @@ def test_a_persons_page_holds_runs_line_money_notes_and_log(office):
 def test_anything_is_found_in_one_field(office):
     run = a_run(office, title=f"Findable walls {next(number)}")
     person = a_person(office, family=f"Findable{next(number)}")
-    hits = office.look(lambda d: finding.find(d, run["title"]))
+    hits = office.read(lambda d: finding.find(d, run["title"]))
     assert [r["id"] for r in hits["runs"]] == [run["id"]]
     assert person["id"] in {
-        p["id"] for p in office.look(lambda d: finding.find(d, person["family"]))["people"]
+        p["id"] for p in office.read(lambda d: finding.find(d, person["family"]))["people"]
     }
-    assert office.look(lambda d: finding.find(d, ""))["people"] == []
+    assert office.read(lambda d: finding.find(d, ""))["people"] == []
 
 
 def test_the_pulse_tells_what_others_changed_and_on_which_run(office, users):
     run = a_run(office)
-    before = office.look(lambda d: live.pulse(d, 0, run["id"]))["revision"]
+    before = office.read(lambda d: live.pulse(d, 0, run["id"]))["revision"]
     enrolled(office, run)
-    mine = office.look(lambda d: live.pulse(d, before, run["id"]))["changes"][-1]
+    mine = office.read(lambda d: live.pulse(d, before, run["id"]))["changes"][-1]
     assert mine["own"] is True and mine["summary"].startswith("Enrolled") and mine["run_id"] == run["id"]
-    theirs = replace(office, user=users["administrator"]).look(lambda d: live.pulse(d, before, run["id"]))
+    theirs = replace(office, user=users["administrator"]).read(lambda d: live.pulse(d, before, run["id"]))
     assert theirs["changes"][-1]["own"] is False
     other = a_run(office)
-    keys = {c["key"] for c in office.look(lambda d: live.pulse(d, 0, other["id"]))["changes"]}
+    keys = {c["key"] for c in office.read(lambda d: live.pulse(d, 0, other["id"]))["changes"]}
     assert mine["key"] not in keys
 
 
 def test_the_ribbon_shows_the_season_around_today(office):
     run = a_run(office, sign_up_opens="2027-08-25")
-    season = office.look(finding.ribbon)
+    season = office.read(finding.ribbon)
     bar = next(b for b in season["bars"] if b["id"] == run["id"])
     assert (bar["first"], bar["last"], bar["opens"], bar["sign_up"]) == (
         "2027-09-14",
@@ -229,11 +229,11 @@ def test_the_ribbon_shows_the_season_around_today(office):
         "not yet",
     )
     assert season["from"] < "2027-08-20" < season["to"]
-    held = office.look(
+    held = office.read(
         lambda d: finding.list_runs(d, q=run["code"], span=(date(2027, 10, 1), date(2027, 10, 2)))
     )
     assert held["total"] == 1
-    gone = office.look(
+    gone = office.read(
         lambda d: finding.list_runs(d, q=run["code"], span=(date(2027, 12, 1), date(2027, 12, 9)))
     )
     assert gone["total"] == 0

@@ -29,7 +29,7 @@ def run(office):
 
 
 def agrees(office):
-    assert office.look(checks.everything) == "Everything agrees."
+    assert office.read(checks.everything) == "Everything agrees."
 
 
 def with_role(office, run, role, person=None):
@@ -113,7 +113,7 @@ def test_attendance_is_marked_by_meeting_and_the_share_leaves_excused_ones_out(o
         str(meetings[0]): "present", str(meetings[1]): "excused", str(meetings[2]): "left early", str(meetings[3]): "absent",
     }  # fmt: skip
     office.act(lambda d: undo.undo(d, done["change"]))
-    assert office.look(lambda d: attendance.attendance(d, run["id"]))["people"][0]["share"] == "100"
+    assert office.read(lambda d: attendance.attendance(d, run["id"]))["people"][0]["share"] == "100"
     assert mark(0, None)["people"][0]["share"] == "100"
     with pytest.raises(Refused):
         command_of(MarksCommand, {"marks": {somebody["id"]: "asleep"}})
@@ -131,7 +131,7 @@ def test_shares_round_half_up(marks, share):
 
 
 def test_a_desk_notice_is_read_once_a_version(office, run):
-    assert office.look(lambda d: notices.notice_of(d, lookups.get_run(d, run["id"])))["text"] == ""
+    assert office.read(lambda d: notices.notice_of(d, lookups.get_run(d, run["id"])))["text"] == ""
     first = office.act(lambda d: notices.set_notice(d, run["id"], "The flyer says 18:00; it is 17:30."))
     assert (first["version"], first["seen"]) == (1, False)
     assert office.act(lambda d: notices.acknowledge(d, run["id"], 1))["seen"] is True
@@ -149,9 +149,9 @@ def test_the_roster_beside_a_list_tells_who_is_on_one_only(office, run):
     enrolled(office, run, first)
     enrolled(office, run, second)
     text = f"{first['name'].upper()}\nNobody Known\n\nsomebody, {second['email']}"
-    found = office.look(lambda d: roster.compare(d, run["id"], text))
+    found = office.read(lambda d: roster.compare(d, run["id"], text))
     assert (found["without"], found["missing"], found["both"]) == ([], ["Nobody Known"], 2)
-    found = office.look(lambda d: roster.compare(d, run["id"], f"{second['family']}, {second['given']}"))
+    found = office.read(lambda d: roster.compare(d, run["id"], f"{second['family']}, {second['given']}"))
     assert [p["name"] for p in found["without"]] == [first["name"]] and found["missing"] == []
 
 
@@ -183,16 +183,16 @@ def test_two_records_become_one_with_everything_and_are_taken_apart_again(office
     assert {m["what"] for m in shown["moved"]} == {"sign-ups", "tags", "notes", "accounts"}
     assert (shown["taken_over"], shown["balance"]) == ([{"what": "phone", "value": "555-0142"}], "160.00")
     done = merge(office, kept, gone)
-    page = office.look(lambda d: person_pages.person_page(d, kept["id"]))
+    page = office.read(lambda d: person_pages.person_page(d, kept["id"]))
     assert (page["phone"], page["tags"], page["owed"]) == ("555-0142", ["member"], "160.00")
     assert roster_of(office, run)[0]["person_id"] == kept["id"]
     assert not any(
-        p["id"] == gone["id"] for p in office.look(lambda d: person_pages.find_people(d, gone["name"]))
+        p["id"] == gone["id"] for p in office.read(lambda d: person_pages.find_people(d, gone["name"]))
     )
     agrees(office)
     office.act(lambda d: undo.undo(d, done["change"]))
     assert roster_of(office, run)[0]["person_id"] == gone["id"]
-    assert office.look(lambda d: person_pages.person_page(d, kept["id"]))["phone"] is None
+    assert office.read(lambda d: person_pages.person_page(d, kept["id"]))["phone"] is None
     assert (
         office.act(
             lambda d: accounts.account_for(

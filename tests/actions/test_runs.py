@@ -11,9 +11,9 @@ from archgate.actions.fees import terms
 from archgate.actions.fees.term_commands import TermsPatch
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
-from archgate.actions.runs import making, moving
+from archgate.actions.runs import making, moving, showing
 from archgate.actions.runs.commands import CancelMeetingCommand, MeetingPatch, RunCommand, RunPatch
-from archgate.actions.schedule import schedule
+from archgate.actions.schedule import gates
 from archgate.actions.schedule.commands import OneOffForm
 from archgate.core.faults import Refused
 from archgate.tables.courses import Run
@@ -21,7 +21,7 @@ from made import a_draft, a_run, enrolled, number, run_form, taken
 
 
 def view(office, run):
-    return office.look(lambda d: making.run_view(d, run["id"]))
+    return office.read(lambda d: showing.run_view(d, run["id"]))
 
 
 def faults(office, **changes):
@@ -261,15 +261,15 @@ def test_lists_filter_in_sql_just_as_the_core_says(office):
     for days in (-1, 4.99, 5, 12, 24, 25.5, 30, 74, 75.9, 90):
         moment = office.later(days=days)
         for run in runs:
-            seen = moment.look(lambda d, r=run: making.run_view(d, r["id"]))
+            seen = moment.read(lambda d, r=run: showing.run_view(d, r["id"]))
             for sign_up in ("open", "full", "closed", "not yet"):
-                found = moment.look(lambda d, s=sign_up: finding.list_runs(d, q=word, sign_up=s, limit=200))
+                found = moment.read(lambda d, s=sign_up: finding.list_runs(d, q=word, sign_up=s, limit=200))
                 assert (run["id"] in {r["id"] for r in found["items"]}) == (seen["sign_up"] == sign_up), (
                     days,
                     sign_up,
                 )
             for teaching in ("before", "running", "ended"):
-                found = moment.look(lambda d, t=teaching: finding.list_runs(d, q=word, teaching=t, limit=200))
+                found = moment.read(lambda d, t=teaching: finding.list_runs(d, q=word, teaching=t, limit=200))
                 assert (run["id"] in {r["id"] for r in found["items"]}) == (seen["teaching"] == teaching)
 
 
@@ -278,12 +278,12 @@ def test_stored_gates_are_those_of_the_core(office):
 
     def compare(d):
         row = d.session.get_one(Run, run["id"])
-        wanted = schedule.core_gates_of(row, d.zone)
+        wanted = gates.core_gates_of(row, d.zone)
         assert sorted((g.kind, g.day, g.at) for g in row.gates) == sorted(
             (g.kind, g.day, g.at) for g in wanted
         )
 
-    office.look(compare)
+    office.read(compare)
 
 
 def test_pages_of_a_list_follow_on_without_gap_or_repeat(office):
@@ -291,7 +291,7 @@ def test_pages_of_a_list_follow_on_without_gap_or_repeat(office):
     made = {a_draft(office, title=f"{word} {n}")["id"] for n in range(5)}
     seen, after = [], ""
     while True:
-        page = office.look(lambda d, a=after: finding.list_runs(d, q=word, after=a, limit=2))
+        page = office.read(lambda d, a=after: finding.list_runs(d, q=word, after=a, limit=2))
         assert page["total"] == 5
         seen += [r["id"] for r in page["items"]]
         if page["next"] is None:
@@ -299,12 +299,12 @@ def test_pages_of_a_list_follow_on_without_gap_or_repeat(office):
         after = page["next"]
     assert len(seen) == 5 and set(seen) == made
     with pytest.raises(Problem, match="start at the first"):
-        office.look(lambda d: finding.list_runs(d, after="nonsense"))
+        office.read(lambda d: finding.list_runs(d, after="nonsense"))
 
 
 @given(st.text(max_size=20))
 def test_any_word_can_be_looked_for(office_for_words, word):
-    assert office_for_words.look(lambda d: finding.list_runs(d, q=word))["total"] >= 0
+    assert office_for_words.read(lambda d: finding.list_runs(d, q=word))["total"] >= 0
 
 
 @pytest.fixture(scope="module")
@@ -317,7 +317,7 @@ def office_for_words(sessions, users):
 def test_a_price_names_the_day_through_which_it_holds(office):
     run = a_run(office)
     assert run["price"]["until"] == "2027-08-27"
-    late = office.later(days=8).look(lambda d: making.run_view(d, run["id"]))["price"]
+    late = office.later(days=8).read(lambda d: showing.run_view(d, run["id"]))["price"]
     assert (late["amount"], late["until"]) == ("240.00", None)
     assert taken(office, run) == 0
     assert office.at + timedelta(days=8) > office.at

@@ -10,7 +10,7 @@ from archgate.actions.fees import course_defaults, quotes, terms
 from archgate.actions.fees.commands import QuoteCommand
 from archgate.actions.fees.term_commands import TermsPatch
 from archgate.actions.kernel.commands import command_of
-from archgate.actions.runs import making
+from archgate.actions.runs import making, showing
 from archgate.actions.runs.commands import RunPatch
 from archgate.core.faults import Refused
 from made import a_draft, a_run, enrolled, roster_of
@@ -26,7 +26,7 @@ PLANS = [
 
 
 def view(office, run):
-    return office.look(lambda d: making.run_view(d, run["id"]))
+    return office.read(lambda d: showing.run_view(d, run["id"]))
 
 
 def change(office, run, **what):
@@ -42,7 +42,7 @@ def test_a_run_has_several_rates_steps_and_plans_and_a_sign_up_picks_one_of_each
         ("member-local", "Member, local"),
     ]
     member, thirds = run["rates"][1]["id"], run["plans"][1]["id"]
-    quote = office.look(
+    quote = office.read(
         lambda d: quotes.quote_run(
             d, run["id"], command_of(QuoteCommand, {"rate_id": member, "plan_id": thirds})
         )
@@ -168,9 +168,9 @@ def test_a_course_has_its_own_refunds_until_it_takes_the_centers_again(office):
         return office.act(lambda d: courses.change_course(d, course["id"], command_of(CoursePatch, body)))
 
     def kept():
-        return office.look(lambda d: leaving.withdrawal(d, somebody["enrollment_id"]))["kept"]
+        return office.read(lambda d: leaving.withdrawal(d, somebody["enrollment_id"]))["kept"]
 
-    center = office.look(terms.center_defaults)["values"].get("refunds")
+    center = office.read(terms.center_defaults)["values"].get("refunds")
     before = kept()
     done = put(POLICY, None)
     # 14 September is 25 days ahead: 50 percent of 210.00 goes back, less 10.00; 115.00 is kept (worked out by hand).
@@ -187,7 +187,7 @@ def test_a_course_has_its_own_refunds_until_it_takes_the_centers_again(office):
         put({"steps": []}, POLICY)
     assert kept() == "115.00"
     office.act(lambda d: undo.undo(d, done["change"]))
-    assert kept() == before and office.look(terms.center_defaults)["values"].get("refunds") == center
+    assert kept() == before and office.read(terms.center_defaults)["values"].get("refunds") == center
     done = put(POLICY, None)
     gone = put(None, POLICY)
     assert "refunds" not in gone["defaults"] and kept() == before

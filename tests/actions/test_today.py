@@ -13,7 +13,7 @@ from made import a_draft, a_run, enrolled, number
 
 
 def decisions(office):
-    return {d["run_id"]: d for d in office.look(today.today)["decisions"]}
+    return {d["run_id"]: d for d in office.read(today.today)["decisions"]}
 
 
 def test_a_run_comes_up_on_its_decision_day_or_when_it_is_short_and_about_to_begin(office):
@@ -36,16 +36,16 @@ def test_drafts_that_are_not_ready_say_why(office):
     pattern = {"first": "2031-09-14", "start": "17:30", "minutes": 60, "count": 2}
     run = a_draft(office, place="", pattern=pattern)
     then = office.later(days=1460)  # 19 August 2031
-    found = {d["run_id"]: d for d in then.look(today.drafts)}
+    found = {d["run_id"]: d for d in then.read(today.drafts)}
     assert found[run["id"]]["wrong"] and found[run["id"]]["start"] == "2031-09-14"
-    assert run["id"] not in {d["run_id"] for d in office.look(today.drafts)}
+    assert run["id"] not in {d["run_id"] for d in office.read(today.drafts)}
 
 
 def test_a_closed_day_is_said(office):
     office.act(
         lambda d: places.add_closure(d, command_of(ClosureCommand, {"from": "2027-08-20", "label": "Fair"}))
     )
-    assert office.look(today.today)["closed"] == "Fair"
+    assert office.read(today.today)["closed"] == "Fair"
     office.act(lambda d: places.set_closure(d, d.today, False))
 
 
@@ -59,12 +59,12 @@ def test_a_reminder_comes_up_on_its_day_in_that_persons_list_until_it_is_done(of
     )
 
     def seen(who):
-        return [r["text"] for r in who.look(today.today)["reminders"]]
+        return [r["text"] for r in who.read(today.today)["reminders"]]
 
     assert (
         text not in seen(office) and text in seen(office.later(days=5)) and text in seen(office.later(days=9))
     )
-    assert text in [r["text"] for r in office.look(lambda d: today.reminders(d, run_id=run["id"]))]
+    assert text in [r["text"] for r in office.read(lambda d: today.reminders(d, run_id=run["id"]))]
     office.act(
         lambda d: today.settle_reminder(
             d, made["id"], command_of(SettleReminderCommand, {"day": "2027-09-30"})
@@ -91,8 +91,8 @@ def test_a_reminder_for_a_colleague_is_in_their_list_and_nobody_elses(office, us
             d, command_of(RemindCommand, {"day": "2027-08-20", "text": text, "user_id": chief.user.id})
         )
     )
-    assert text in [r["text"] for r in chief.look(today.today)["reminders"]]
-    assert text not in [r["text"] for r in office.look(today.today)["reminders"]]
+    assert text in [r["text"] for r in chief.read(today.today)["reminders"]]
+    assert text not in [r["text"] for r in office.read(today.today)["reminders"]]
     other = chief.act(
         lambda d: today.remind(d, command_of(RemindCommand, {"day": "2027-08-20", "text": "mine"}))
     )

@@ -13,7 +13,7 @@ from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import Once, act, sweep_keys
 from archgate.actions.people import people
 from archgate.actions.people.commands import PersonCommand
-from archgate.actions.runs import making
+from archgate.actions.runs import making, showing
 from archgate.actions.runs.commands import RunPatch
 from archgate.tables.log import Change
 from archgate.tables.people import Person
@@ -46,7 +46,7 @@ def test_another_error_is_not_tried_again_and_leaves_nothing(office):
 
     with pytest.raises(OperationalError):
         office.act(uow)
-    assert office.look(lambda d: d.session.scalar(select(Person).where(Person.given == name))) is None
+    assert office.read(lambda d: d.session.scalar(select(Person).where(Person.given == name))) is None
 
 
 def test_two_actions_that_lock_crosswise_both_end_well(office):
@@ -78,7 +78,7 @@ def test_the_same_key_gives_the_same_answer_and_is_done_once(office):
     first = office.act(lambda d: people.create_person(d, command_of(PersonCommand, body)), once=once)
     again = office.act(lambda d: people.create_person(d, command_of(PersonCommand, body)), once=once)
     assert first == again
-    found = office.look(
+    found = office.read(
         lambda d: d.session.scalars(select(Person).where(Person.name == f"Once {body['family']}")).all()
     )
     assert len(found) == 1
@@ -132,7 +132,7 @@ def test_a_preview_answers_and_writes_nothing(office):
     change = {"set": {"capacity": 99}, "seen": {"capacity": 14}}
     told = office.act(lambda d: making.change_run(d, run["id"], command_of(RunPatch, change)), preview=True)
     assert told["touches"][0]["after"] == "99"
-    assert office.look(lambda d: making.run_view(d, run["id"]))["capacity"] == 14
+    assert office.read(lambda d: showing.run_view(d, run["id"]))["capacity"] == 14
 
 
 def test_every_change_is_logged_with_the_rows_before_and_after(office):
@@ -142,7 +142,7 @@ def test_every_change_is_logged_with_the_rows_before_and_after(office):
             d, run["id"], command_of(RunPatch, {"set": {"note": "Yard"}, "seen": {"note": ""}})
         )
     )
-    change = office.look(
+    change = office.read(
         lambda d: d.session.scalars(select(Change).where(Change.key == told["change"])).one()
     )
     assert change.user_id == office.user.id and change.at == office.at

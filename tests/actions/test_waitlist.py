@@ -46,11 +46,11 @@ def join(office, run, heads=1, person=None):
 
 
 def line(office, run):
-    return office.look(lambda d: roster.roster(d, run["id"]))["waiting"]
+    return office.read(lambda d: roster.roster(d, run["id"]))["waiting"]
 
 
 def seat(office, waiting_id, total=None):
-    shown = total or office.look(lambda d: waitlist.seat_quote(d, waiting_id))["total"]
+    shown = total or office.read(lambda d: waitlist.seat_quote(d, waiting_id))["total"]
     return office.act(lambda d: waitlist.seat(d, waiting_id, shown))
 
 
@@ -66,7 +66,7 @@ def test_a_full_run_takes_people_in_line_in_order_of_joining(office, full):
     second = join(office.later(hours=1), full, heads=2)
     assert (first["place"], second["place"]) == (1, 2)
     assert [(w["place"], w["heads"], w["next"]) for w in line(office, full)] == [(1, 1, False), (2, 2, False)]
-    quote = office.look(lambda d: quotes.quote_run(d, full["id"], QuoteCommand()))
+    quote = office.read(lambda d: quotes.quote_run(d, full["id"], QuoteCommand()))
     assert (quote["can_enroll"], quote["can_wait"], quote["place"], quote["why"]) == (
         False,
         True,
@@ -144,7 +144,7 @@ def test_joining_leaving_and_seating_are_undone_and_the_place_in_line_is_kept(of
     held = seat(office, first["waiting_id"])
     office.act(lambda d: undo.undo(d, held["change"]))
     assert [w["id"] for w in line(office, full)] == [first["waiting_id"], second["waiting_id"]]
-    assert taken(office, full) == 1 and office.look(money.ledger_faults) == []
+    assert taken(office, full) == 1 and office.read(money.ledger_faults) == []
     office.act(lambda d: undo.undo(d, second["change"]))
     assert [w["id"] for w in line(office, full)] == [first["waiting_id"]]
     with pytest.raises(Problem, match="no longer waits"):
@@ -154,7 +154,7 @@ def test_joining_leaving_and_seating_are_undone_and_the_place_in_line_is_kept(of
 def test_a_party_takes_a_seat_a_head_pays_for_all_and_is_named_later(office):
     run = a_run(office, capacity=4, smallest=0)
     payer, guest = a_person(office), a_person(office)
-    quote = office.look(lambda d: quotes.quote_run(d, run["id"], command_of(QuoteCommand, {"heads": 3})))
+    quote = office.read(lambda d: quotes.quote_run(d, run["id"], command_of(QuoteCommand, {"heads": 3})))
     held = office.act(
         lambda d: enrollments.enroll(
             d,
@@ -179,7 +179,7 @@ def test_a_party_takes_a_seat_a_head_pays_for_all_and_is_named_later(office):
         enrolled(office, run, guest)
     with pytest.raises(Problem, match="already on the roster"):
         office.act(lambda d: enrollments.name_place(d, held["enrollment_id"], 3, payer["id"]))
-    page = office.look(lambda d: person_pages.person_page(d, guest["id"]))
+    page = office.read(lambda d: person_pages.person_page(d, guest["id"]))
     assert page["enrollments"][0]["guest"] is True
     office.act(lambda d: undo.undo(d, named["change"]))
     assert roster_of(office, run)[0]["places"][0]["name"] is None
@@ -201,7 +201,7 @@ def test_a_party_takes_a_seat_a_head_pays_for_all_and_is_named_later(office):
 def test_a_party_has_at_least_one_head_and_not_too_many(office, heads):
     run = a_run(office)
     with pytest.raises(Refused, match="1 to 50 heads"):
-        office.look(lambda d: quotes.quote_run(d, run["id"], command_of(QuoteCommand, {"heads": heads})))
+        office.read(lambda d: quotes.quote_run(d, run["id"], command_of(QuoteCommand, {"heads": heads})))
     with pytest.raises(Refused, match="1 to 50 heads"):
         office.act(
             lambda d: enrollments.enroll(
@@ -288,7 +288,7 @@ class SeatsUnderRandomActs(RuleBasedStateMachine):
             self.undoable.append(done["change"])
 
     def total(self, heads):
-        return self.moment.later(minutes=1).look(
+        return self.moment.later(minutes=1).read(
             lambda d: quotes.quote_run(d, self.run["id"], command_of(QuoteCommand, {"heads": heads}))
         )["total"]
 
@@ -418,13 +418,13 @@ class SeatsUnderRandomActs(RuleBasedStateMachine):
                 promised = state.taken + state.kept
                 assert promised <= state.whole or run.capacity + run.overbook < 4
 
-        self.moment.look(reading)
+        self.moment.read(reading)
 
     def teardown(self):
         """The whole ledger, which grows with every test, is read once at the end of the acts, and the log explains it all."""
         if not hasattr(self, "runs"):
             return
-        assert self.moment.look(money.ledger_faults) == []
+        assert self.moment.read(money.ledger_faults) == []
 
         def explained(d):
             ids = [r["id"] for r in self.runs]
@@ -437,7 +437,7 @@ class SeatsUnderRandomActs(RuleBasedStateMachine):
                 for row in d.session.scalars(select(table).where(table.run_id.in_(ids))):
                     assert (table.__tablename__, row.id, row.status) in told, (table, row.id, row.status)
 
-        self.moment.look(explained)
+        self.moment.read(explained)
 
 
 def test_random_acts_never_sell_a_seat_twice(office):

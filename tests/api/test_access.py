@@ -2,6 +2,7 @@
 
 import re
 
+import anyio
 import pytest
 from fastapi.testclient import TestClient
 
@@ -190,6 +191,40 @@ def test_an_oversized_body_is_refused(clerk):
     assert answer.status_code == 413
 
 
-def test_files_outside_the_front_end_are_not_served(stranger):
-    for path in ("/../pyproject.toml", "/..%2f..%2fpyproject.toml", "/assets/../../package.json"):
-        assert "dependencies" not in stranger.get(path).text
+def asked_plainly(app, path):
+    """What the application answers to a path as it stands, which a client would tidy up before it asks."""
+    sent = []
+
+    async def receive():
+        return {"type": "http.request", "body": b"", "more_body": False}
+
+    async def send(message):
+        sent.append(message)
+
+    scope = {"type": "http", "method": "GET", "path": path, "raw_path": path.encode(), "query_string": b"", "root_path": "",
+             "headers": [(b"host", b"testserver")], "client": ("127.0.0.1", 1), "server": ("testserver", 80),
+             "scheme": "http", "http_version": "1.1", "asgi": {"version": "3.0"}}  # fmt: skip
+    anyio.run(app, scope, receive, send)
+    return sent[0]["status"], b"".join(m.get("body", b"") for m in sent[1:])
+
+
+@pytest.mark.parametrize("way", ["/../", "/assets/../../", "/./../", "//", "/assets/..\\..\\", "/..%2f"])
+def test_files_outside_the_front_end_are_not_served(tmp_path, sessions, way):
+    """A file stands right beside the front end's own; no way of writing the path leads there."""
+    (tmp_path / "web").mkdir()
+    (tmp_path / "web" / "index.html").write_text("the front page")
+    (tmp_path / "web" / "mark.svg").write_text("the mark")
+    (tmp_path / "secret.txt").write_text("a secret")
+    beside = create_app(Settings("", True, False, tmp_path / "web", hosts=("testserver",)), sessions)
+    assert asked_plainly(beside, "/mark.svg") == (200, b"the mark")
+    for path in (f"{way}secret.txt", f"{way}{tmp_path.name}/secret.txt", f"{way}{tmp_path}/secret.txt"):
+        status, body = asked_plainly(beside, path)
+        assert b"a secret" not in body and (status, body) in ((200, b"the front page"), (404, body))
+
+
+def test_the_front_end_serves_nothing_that_a_path_alone_would_find(tmp_path, sessions):
+    """A file that comes after the start is not found either: only what was read then is served."""
+    (tmp_path / "index.html").write_text("the front page")
+    app = create_app(Settings("", True, False, tmp_path, hosts=("testserver",)), sessions)
+    (tmp_path / "later.txt").write_text("a secret")
+    assert asked_plainly(app, "/later.txt") == (200, b"the front page")

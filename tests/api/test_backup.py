@@ -55,7 +55,7 @@ def center(worker_id):
     for n in range(6):
         held = enrolled(office, run, a_person(office, given="Ł\"'\\", family=f"Backup{n}"))
         if n % 2:
-            account = office.look(
+            account = office.read(
                 lambda d, e=held: d.session.get(accounts.Enrollment, e["enrollment_id"]).payer_id
             )
             body = {"amount": "105.00", "method": "cash"}

@@ -14,15 +14,15 @@ from archgate.tables.access import SignInLimit
 from archgate.tables.jobs import Job
 from archgate.tables.messages import Message
 from archgate.tables.waitlist import Waiting
-from core.test_documents import EXAMPLES
-from made import DATA, PASSWORD, number, run_form
+from core.test_calculators import EXAMPLES
+from made import DATA, PASSWORD, TODAY, number, run_form
 
 ICS = "\r\n".join((DATA / "instructor-busy.ics").read_text().splitlines()).encode() + b"\r\n"
 OPERATIONS = {(method, path.removeprefix(PREFIX)) for path, route in routes_of() for method in route.methods}
 
 
 def tuesday(weeks: int) -> date:
-    day = date.today() + timedelta(weeks=weeks)
+    day = TODAY + timedelta(weeks=weeks)
     return day + timedelta(days=(1 - day.weekday()) % 7)
 
 
@@ -354,7 +354,7 @@ def lines_interest_and_what_is_kept_back(walk: Walk, stranger: Any) -> None:
         "POST /webhooks", json={"name": f"On {next(number)}", "address": "https://on.example.org/in"}
     )
     course = run["course"]["id"]
-    opens = (date.today() + timedelta(days=30)).isoformat()
+    opens = (TODAY + timedelta(days=30)).isoformat()
     again = walk.run(20, course_id=course, course=None, sign_up_opens=opens)
     walk.go("POST /interest", json={"course_id": course, "person_id": walk.person()})
     assert walk.go("GET /demand")

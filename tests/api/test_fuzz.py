@@ -14,12 +14,12 @@ from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand
 from archgate.actions.kernel import signing
 from archgate.actions.kernel.commands import command_of
 from archgate.app import routes_of
-from archgate.core.documents import CALCULATORS
 from archgate.core.faults import Refused
+from archgate.documents.calculators import CALCULATORS
 from archgate.papers.lists import read_table
 from archgate.tables.jobs import Job
 from conftest import LONG
-from core.test_documents import EXAMPLES
+from core.test_calculators import EXAMPLES
 from made import DATA, Office, a_person, a_run, number, run_form
 
 leaves = st.one_of(
@@ -140,7 +140,7 @@ def ids(sessions, users, chief):
         "account_id": account, "payment_id": post(f"/accounts/{account}/payments", {"amount": "1.00", "method": "cash"})["id"],
         "invoice_id": post(f"/accounts/{account}/invoices", {})["id"], "plan_id": post("/plans", plan)["plan"]["id"],
         "code_id": post("/codes", {"code": f"FUZZ{next(number)}", "percent": "10"})["id"],
-        "item_id": 1, "job_id": office.look(lambda d: d.session.scalar(select(func.max(Job.id)))),
+        "item_id": 1, "job_id": office.read(lambda d: d.session.scalar(select(func.max(Job.id)))),
         "reminder_id": post("/reminders", {"day": "2027-09-01", "text": "call", "run_id": None})["id"],
         "held_id": post(f"/runs/{other['id']}/held-places", {"seats": 1, "for_whom": "Ada", "last": "2027-08-30"})["id"],
         "webhook_id": post("/webhooks", webhook)["id"], "token": signing.token_for("o", waits["waiting_id"], 1),

@@ -61,6 +61,19 @@ def talk(port, *pieces, wait=6.0):
         return said
 
 
+def test_a_head_that_does_not_end_is_ended(served):
+    """The reader of heads knows no limit of its own: 64 KB, and the connection is closed without a word."""
+    assert (
+        talk(served, b"GET / HTTP/1.1\r\nHost: localhost\r\n", *[b"X-More: " + b"a" * 9000 + b"\r\n"] * 12)
+        == b""
+    )
+    large = b"X-More: " + b"a" * 20_000 + b"\r\n"
+    said = talk(
+        served, b"GET /api/v1/session HTTP/1.1\r\nHost: localhost\r\nConnection: close\r\n", large, b"\r\n"
+    )
+    assert said and said.startswith(b"HTTP/1.1 401")
+
+
 def test_a_body_without_a_length_is_refused_once_it_is_too_large(served):
     """500 MB in chunks made the server as large; now it ends at 12."""
     head = b"POST /api/v1/session HTTP/1.1\r\nHost: localhost\r\nContent-Type: application/json\r\nTransfer-Encoding: chunked\r\n\r\n"

@@ -39,7 +39,7 @@ def invited(office, person):
 def link_in(office, person):
     """The token of the link in the latest message to somebody."""
     query = select(Message.body).where(Message.person_id == person["id"]).order_by(Message.id.desc())
-    found = re.search(r"/own/(\S+)", office.look(lambda uow: uow.session.scalars(query).first()))
+    found = re.search(r"/own/(\S+)", office.read(lambda uow: uow.session.scalars(query).first()))
     assert found, "the message holds no link"
     return found[1]
 
@@ -89,7 +89,7 @@ def test_the_page_shows_courses_dates_and_what_is_due(office, stranger):
     )
     invited(office, person)
     stranger.post(f"/api/v1/own/links/{link_in(office, person)}", json={"password": WORD})
-    held = office.look(lambda uow: own_pages.own_page(uow, uow.session.get(own_pages.Person, person["id"])))
+    held = office.read(lambda uow: own_pages.own_page(uow, uow.session.get(own_pages.Person, person["id"])))
     course = held["courses"][0]
     assert [c["code"] for c in held["courses"]] == [run["code"]]
     # 14 September 2027 at 17:30 is summer time in New York: four hours behind UTC (tz database).
@@ -99,11 +99,11 @@ def test_the_page_shows_courses_dates_and_what_is_due(office, stranger):
     assert held["waiting"] == [
         {"title": full["course"]["title"], "code": full["code"], "place": 1, "heads": 1}
     ]
-    later = office.later(days=60).look(
+    later = office.later(days=60).read(
         lambda uow: own_pages.own_page(uow, uow.session.get(own_pages.Person, person["id"]))
     )
     assert len(later["courses"][0]["meetings"]) < 8, "meetings that are over are left out"
-    over = office.later(days=300).look(
+    over = office.later(days=300).read(
         lambda uow: own_pages.own_page(uow, uow.session.get(own_pages.Person, person["id"]))
     )
     assert over["courses"] == []
@@ -112,9 +112,9 @@ def test_the_page_shows_courses_dates_and_what_is_due(office, stranger):
 def test_money_of_another_payer_stays_with_the_payer(office):
     run, person, payer = a_run(office), a_person(office), a_person(office)
     enrolled(office, run, person, payer_person_id=payer["id"])
-    mine = office.look(lambda uow: own_pages.own_page(uow, uow.session.get(own_pages.Person, person["id"])))
+    mine = office.read(lambda uow: own_pages.own_page(uow, uow.session.get(own_pages.Person, person["id"])))
     assert mine["courses"][0]["total"] is None and mine["owed"] is None
-    theirs = office.look(lambda uow: own_pages.own_page(uow, uow.session.get(own_pages.Person, payer["id"])))
+    theirs = office.read(lambda uow: own_pages.own_page(uow, uow.session.get(own_pages.Person, payer["id"])))
     assert theirs["owed"] == "210.00" and theirs["courses"] == []
 
 
@@ -138,9 +138,9 @@ def test_invitations_sent_again_keep_one_link_which_runs_out(office, stranger):
     again = office.later(days=10)
     invited(again, person)
     assert link_in(office, person) == first
-    assert office.later(days=20).look(lambda uow: own_pages.link_state(uow, first))["stands"]
+    assert office.later(days=20).read(lambda uow: own_pages.link_state(uow, first))["stands"]
     end = again.later(days=14, seconds=1)
-    assert "run out" in end.look(lambda uow: own_pages.link_state(uow, first))["said"]
+    assert "run out" in end.read(lambda uow: own_pages.link_state(uow, first))["said"]
     assert stranger.get(f"/api/v1/own/links/{first[:-2]}xx").status_code == 404, "a signature not ours"
 
 
@@ -153,7 +153,7 @@ def test_asking_for_links_voids_none_that_waits(office, stranger):
         stranger.post("/api/v1/own/new-link", json={"email": person["email"]})
     assert stranger.post(f"/api/v1/own/links/{token}", json={"password": WORD}).status_code == 204
     query = select(func.count()).select_from(Message).where(Message.person_id == person["id"])
-    assert office.look(lambda uow: uow.session.scalar(query)) <= 1 + own_pages.MOST_LINKS
+    assert office.read(lambda uow: uow.session.scalar(query)) <= 1 + own_pages.MOST_LINKS
 
 
 def test_the_page_follows_the_email_and_an_unused_invitation_ends(office, clerk, stranger):
@@ -178,7 +178,7 @@ def test_the_page_follows_the_email_and_an_unused_invitation_ends(office, clerk,
     assert taken.status_code == 422 and "signs in by" in taken.json()["errors"][0]["message"]
     assert change(guest, f"new.{guest['email']}").status_code == 200
     assert stranger.get(f"/api/v1/own/links/{unused}").status_code == 404
-    assert office.look(lambda uow: own_pages.state_of(uow, guest["id"])) is None
+    assert office.read(lambda uow: own_pages.state_of(uow, guest["id"])) is None
 
 
 def test_staff_see_no_personal_link(office, clerk):
@@ -219,14 +219,14 @@ def test_undo_drops_the_invitation_and_its_message_until_the_link_is_used(office
     done = invited(office, person)
     token = link_in(office, person)
     office.act(lambda uow: undo(uow, done["change"]))
-    assert office.look(lambda uow: own_pages.state_of(uow, person["id"])) is None
+    assert office.read(lambda uow: own_pages.state_of(uow, person["id"])) is None
     with pytest.raises(Problem):
-        office.look(lambda uow: own_pages.link_state(uow, token))
+        office.read(lambda uow: own_pages.link_state(uow, token))
     done = invited(office, person)
     office.act(lambda uow: own_pages.set_password(uow, link_in(office, person), WORD, True))
     with pytest.raises(Problem):
         office.act(lambda uow: undo(uow, done["change"]))
-    assert office.look(lambda uow: own_pages.state_of(uow, person["id"]))["status"] == "open"
+    assert office.read(lambda uow: own_pages.state_of(uow, person["id"]))["status"] == "open"
 
 
 def test_closing_ends_the_sessions(office, clerk, stranger):
@@ -249,7 +249,7 @@ def test_a_forgotten_password_is_set_anew_and_nobody_learns_who_has_a_page(offic
     unknown = stranger.post("/api/v1/own/new-link", json={"email": other["email"]})
     assert (known.status_code, known.json()) == (unknown.status_code, unknown.json())
     query = select(Message).where(Message.person_id == other["id"])
-    assert office.look(lambda uow: uow.session.scalars(query).all()) == []
+    assert office.read(lambda uow: uow.session.scalars(query).all()) == []
     token = link_in(office, person)
     assert stranger.get("/api/v1/own").status_code == 200, "asking alone signs nobody out"
     assert stranger.post(f"/api/v1/own/links/{token}", json={"password": WORD + " 2"}).status_code == 204
@@ -273,7 +273,7 @@ def test_guessing_is_stopped(stranger):
 def test_a_new_person_can_be_invited_at_once_or_not_at_all(office, clerk):
     body = {"given": "Nela", "family": "Own-Page", "email": "nela.own@example.org", "invite": True}
     person = clerk.post("/api/v1/people", json=body).json()
-    assert office.look(lambda uow: own_pages.state_of(uow, person["id"]))["status"] == "invited"
+    assert office.read(lambda uow: own_pages.state_of(uow, person["id"]))["status"] == "invited"
     lost = clerk.post("/api/v1/people", json={**body, "given": "Without", "email": ""})
     assert lost.status_code == 422 and lost.json()["errors"][0]["at"] == "/email"
     assert clerk.get("/api/v1/people", params={"q": "Without Own-Page"}).json() == [], "nothing half done"
@@ -286,17 +286,17 @@ def test_merging_takes_a_page_along_under_the_kept_email_and_ends_an_unused_invi
     invited(office, gone)
     office.act(lambda uow: own_pages.set_password(uow, link_in(office, gone), WORD, True))
     office.act(lambda uow: merging.merge(uow, kept["id"], gone["id"]))
-    assert office.look(lambda uow: own_pages.state_of(uow, kept["id"]))["email"] == kept["email"]
+    assert office.read(lambda uow: own_pages.state_of(uow, kept["id"]))["email"] == kept["email"]
     invited(office, third)
     office.act(lambda uow: merging.merge(uow, kept["id"], third["id"]))
     query = select(OwnPage.email).where(OwnPage.person_id.in_([kept["id"], gone["id"], third["id"]]))
-    assert office.look(lambda uow: uow.session.scalars(query).all()) == [kept["email"]]
+    assert office.read(lambda uow: uow.session.scalars(query).all()) == [kept["email"]]
     with pytest.raises(Problem, match="merged into another"):
         invited(office, third)
     fourth, fifth = a_person(office), a_person(office)
     invited(office, fifth)
     office.act(lambda uow: merging.merge(uow, fourth["id"], fifth["id"]))
-    assert office.look(lambda uow: own_pages.state_of(uow, fourth["id"])) is None
+    assert office.read(lambda uow: own_pages.state_of(uow, fourth["id"])) is None
 
 
 def test_no_hash_gets_into_the_log_and_sessions_end(office, sessions):
@@ -304,20 +304,20 @@ def test_no_hash_gets_into_the_log_and_sessions_end(office, sessions):
     invited(office, person)
     token = office.act(lambda uow: own_pages.set_password(uow, link_in(office, person), WORD, True))
     query = select(Change).where(Change.subject == "person", Change.subject_id == person["id"])
-    rows = [r for c in office.look(lambda uow: uow.session.scalars(query).all()) for r in c.rows]
+    rows = [r for c in office.read(lambda uow: uow.session.scalars(query).all()) for r in c.rows]
     said = [{**(r["before"] or {}), **(r["after"] or {})} for r in rows]
     assert any("turn" in s for s in said) and not any("password" in s for s in said)
     with sessions.begin() as session:
         row = session.get_one(OwnPageSession, staff.token_hash(token))
         row.expires_at -= own_pages.SESSION_LIFE + timedelta(seconds=1)
-    assert office.look(lambda uow: own_pages.person_behind(uow, token)) is None
+    assert office.read(lambda uow: own_pages.person_behind(uow, token)) is None
 
 
 def test_a_withdrawn_seat_leaves_the_page(office):
     run, person = a_run(office), a_person(office)
     held = enrolled(office, run, person)
     office.act(lambda uow: leaving.withdraw(uow, held["enrollment_id"]))
-    page = office.look(lambda uow: own_pages.own_page(uow, uow.session.get(own_pages.Person, person["id"])))
+    page = office.read(lambda uow: own_pages.own_page(uow, uow.session.get(own_pages.Person, person["id"])))
     assert page["courses"] == []
 
 
@@ -330,7 +330,7 @@ def test_a_course_stays_while_access_to_it_goes_on(office):
 
     def shown(days):
         reading = office.later(days=days)
-        page = reading.look(
+        page = reading.read(
             lambda uow: own_pages.own_page(uow, uow.session.get(own_pages.Person, person["id"]))
         )
         return [(c["code"], c["access_until"]) for c in page["courses"]]

@@ -8,11 +8,11 @@ from archgate.actions.kernel.commands import command_of
 from archgate.actions.runs import moving
 from archgate.actions.runs.commands import MoveRunCommand
 from conftest import signed_in
-from made import DATA, a_person, a_run, enrolled, number, run_form
+from made import DATA, TODAY, a_person, a_run, enrolled, number, run_form
 
 
 def next_tuesday(weeks=12):
-    day = date.today() + timedelta(weeks=weeks)
+    day = TODAY + timedelta(weeks=weeks)
     return day + timedelta(days=(1 - day.weekday()) % 7)
 
 
@@ -247,9 +247,9 @@ def test_a_place_or_an_instructor_is_taken_out_while_unused_and_undone(clerk):
 def test_any_of_many_organizations_is_found_and_the_chosen_one_stands_first(clerk):
     n = next(number)
     made = [
-        clerk.post("/api/v1/organizations", json={"name": f"Zz Firm{n} {k:02d}"}).json() for k in range(25)
+        clerk.post("/api/v1/organizations", json={"name": f"Zz Firm{n} no{k:02d}"}).json() for k in range(25)
     ]
-    found = clerk.get("/api/v1/organizations", params={"q": f"firm{n} 24"}).json()
+    found = clerk.get("/api/v1/organizations", params={"q": f"firm{n} no24"}).json()
     assert [o["id"] for o in found] == [made[24]["id"]]
     chosen = clerk.get("/api/v1/organizations", params={"include": made[24]["id"]}).json()
     assert chosen[0]["id"] == made[24]["id"] and len(chosen) <= 21

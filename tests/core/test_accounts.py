@@ -15,7 +15,7 @@ from archgate.core.accounts import (
     expected_by_week,
 )
 from archgate.core.faults import Refused
-from archgate.core.ledger import balances_of, check_ledger_balances, sign_up_postings
+from archgate.core.ledger import balances_of, check_ledger_balances, enrollment_postings
 from archgate.core.plans import Standing, replanned
 from archgate.core.refunds import (
     Policy,
@@ -93,12 +93,12 @@ ROOMS = {"income": 2, "discounts": 3, "tax:A": 4, "tax:B": 5}
 
 
 def test_a_sign_up_posts_charge_discount_and_taxes_and_the_payer_owes_the_total():
-    postings = sign_up_postings(1, ROOMS.__getitem__, [24000, -2400, 3150], [("A", 189, False)], "USD")
+    postings = enrollment_postings(1, ROOMS.__getitem__, [24000, -2400, 3150], [("A", 189, False)], "USD")
     assert [p.kind for p in postings] == ["charge", "discount", "tax"]
     assert balances_of(postings) == {1: 24939, 2: -27150, 3: 2400, 4: -189}
-    inside = sign_up_postings(1, ROOMS.__getitem__, [11498], [("A", 500, True), ("B", 998, True)], "USD")
+    inside = enrollment_postings(1, ROOMS.__getitem__, [11498], [("A", 500, True), ("B", 998, True)], "USD")
     assert balances_of(inside) == {1: 11498, 2: -10000, 4: -500, 5: -998}
-    assert sign_up_postings(1, ROOMS.__getitem__, [0], [("A", 0, False)], "USD") == []
+    assert enrollment_postings(1, ROOMS.__getitem__, [0], [("A", 0, False)], "USD") == []
 
 
 @given(
@@ -113,7 +113,7 @@ def test_every_posting_of_a_sign_up_balances(lines, percent, taxes, included):
         (name, min(t, sum(lines) + off if included else t), included)
         for name, t in zip("AB", taxes, strict=False)
     ]
-    postings = sign_up_postings(1, ROOMS.__getitem__, [*lines, off], named, "USD")
+    postings = enrollment_postings(1, ROOMS.__getitem__, [*lines, off], named, "USD")
     assert check_ledger_balances(enumerate(postings)) == []
     total = sum(lines) + off + (0 if included else sum(t for _, t, _ in named))
     assert balances_of(postings).get(1, 0) == total

@@ -9,7 +9,7 @@ import pytest
 from archgate import core
 
 MODULES = sorted(m.name for m in pkgutil.iter_modules(core.__path__))
-SHOWN = {"money", "plans", "taxes", "schedule", "refunds", "waitlist"}
+SHOWN = {"money", "plans", "taxes", "schedule", "refunds", "typed", "waitlist"}
 
 
 @pytest.mark.parametrize("name", MODULES)

@@ -8,8 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.stats import binom
 
-from archgate.core.documents import waitlist_of
-from archgate.core.waitlist import Party, chances_of, in_order
+from archgate.core.waitlist import Party, chances_of, in_order, wilson
+from archgate.documents.calculators import waitlist_of
 
 NOON = datetime(2027, 8, 20, 12, tzinfo=UTC)
 rates = st.integers(0, 10**6).map(lambda n: Decimal(n) / 10**6)
@@ -55,3 +55,8 @@ def test_a_full_run_of_twenty_where_each_gives_up_one_seat_in_ten():
     assert abs(first - (1 - q**20)) <= Decimal("0.00005")
     assert abs(third - (1 - q**20 - 20 * p * q**19 - 190 * p**2 * q**18)) <= Decimal("0.00005")
     assert (f"{first:.4f}", f"{third:.4f}") == ("0.8784", "0.3231")
+
+
+def test_wilsons_interval_of_18_of_20():
+    """Run with statsmodels 0.15.0 (BSD-3), proportion_confint(18, 20, method="wilson"): 0.698966 to 0.972134."""
+    assert [str(bound) for bound in wilson(18, 20)] == ["0.698966", "0.972134"]

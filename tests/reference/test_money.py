@@ -28,25 +28,37 @@ def cases():
     for library, rows in ALLOCATIONS.items():
         for amount, ratios, shares in rows:
             weights = [1] * ratios if isinstance(ratios, int) else ratios
-            yield pytest.param(amount, weights, shares, id=f"{library.split()[0]}-{amount}-{ratios}")
+            yield pytest.param(
+                library.split()[0], amount, weights, shares, id=f"{library.split()[0]} {amount} {ratios}"
+            )
 
 
-EQUAL = [c for c in cases() if len(set(c.values[1])) == 1 and c.values[0] >= 0]
-UNEQUAL = [c for c in cases() if len(set(c.values[1])) > 1]
+# Where a library gives the spare units to others than the largest remainders, as it says of itself: dinero.js to the largest
+# ratio, js-money in order, of what is owed too. Everything else is the same to the unit.
+OTHERWISE = {
+    ("dinero.js", 5, (3, 7)), ("dinero.js", 99999, (50, 25, 25)), ("dinero.js", 101, (1, 2, 3)), ("js-money", -100, (1, 1, 1)),
+}  # fmt: skip
 
 
-@pytest.mark.parametrize(("amount", "weights", "shares"), EQUAL)
-def test_equal_splits_agree_with_every_library(amount, weights, shares):
-    assert list(shares_of(amount, weights)) == shares
+def split(amount, weights):
+    """As the product splits: what is owed is split as the sum it is, and its sign put before each share."""
+    shares = shares_of(abs(amount), weights)
+    return [-share if amount < 0 else share for share in shares]
 
 
-@pytest.mark.parametrize(("amount", "weights", "shares"), UNEQUAL)
-def test_unequal_splits_make_the_same_sum_and_differ_by_one_unit_at_most(amount, weights, shares):
-    """The libraries disagree among themselves here: spare units go to the largest ratio, or in order; ours go
-    to the largest remainder."""
-    ours = shares_of(amount, weights)
+@pytest.mark.parametrize(("library", "amount", "weights", "shares"), list(cases()))
+def test_a_split_is_that_of_the_library_or_marked(library, amount, weights, shares):
+    ours = split(amount, weights)
+    if (library, amount, tuple(weights)) in OTHERWISE:
+        assert ours != shares and all(abs(a - b) <= 1 for a, b in zip(ours, shares, strict=True))
+    else:
+        assert ours == shares
     assert sum(ours) == sum(shares) == amount
-    assert all(abs(a - b) <= 1 for a, b in zip(ours, shares, strict=True))
+
+
+def test_a_negative_amount_is_never_split_by_itself():
+    with pytest.raises(ValueError, match="not negative"):
+        shares_of(-100, [1, 1, 1])
 
 
 @pytest.mark.parametrize(

@@ -1,12 +1,12 @@
 """Runs ahead of the real day, since the browser lives in it."""
 
-from datetime import date, timedelta
+from datetime import timedelta
 
-from made import a_run
+from made import TODAY, a_run
 
 
 def next_tuesday(weeks=8):
-    day = date.today() + timedelta(weeks=weeks)
+    day = TODAY + timedelta(weeks=weeks)
     return day + timedelta(days=(1 - day.weekday()) % 7)
 
 

@@ -6,13 +6,14 @@ import threading
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
-from datetime import UTC, datetime
 
 import pytest
 import uvicorn
 from fastapi import FastAPI
 
+from archgate.clock import business_now
 from archgate.own_server import free_port
+from archgate.tables.courses import Center
 from made import PASSWORD, Office
 from screens.browser import Browser
 
@@ -71,5 +72,7 @@ def password() -> str:
 
 @pytest.fixture
 def now_office(sessions, users):
-    """A desk at the real moment, since the browser lives in it."""
-    return Office(sessions, users["coordinator"], datetime.now(UTC))
+    """A desk at the moment in which the browser lives: the test center's day, at the real time of day."""
+    with sessions() as session:
+        offset = session.get_one(Center, 1).clock_offset
+    return Office(sessions, users["coordinator"], business_now(offset))

@@ -11,7 +11,7 @@ from archgate.actions.fees.commands import StockCommand
 from archgate.actions.fees.term_commands import CodeCommand, TermsPatch
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.people import people
-from archgate.actions.runs import making
+from archgate.actions.runs import showing
 from made import a_person, enrolled, number, roster_of
 from screens.ahead import run_ahead, shown_day
 
@@ -189,7 +189,7 @@ def test_the_early_bird_planner_and_codes_and_defaults_by_keyboard(at_work, now_
     at_work.sees("Put these prices on")
     at_work.press(Keys.ENTER)
     at_work.sees("early $200.00 through 14 days before the start")
-    fresh = now_office.look(lambda d: making.run_view(d, run["id"]))
+    fresh = now_office.read(lambda d: showing.run_view(d, run["id"]))
     assert (fresh["rates"][0]["amount"], fresh["rates"][0]["early"][0]["amount"]) == ("250.00", "200.00")
 
     name = f"SET{next(number)}"
@@ -233,8 +233,8 @@ def test_up_to_six_runs_are_compared_and_a_person_is_tagged(at_work, now_office)
     at_work.fill("Tags", "Member, staff")
     at_work.press(Keys.TAB)
     at_work.sees(f"{somebody['name']}: member, staff.")
-    assert now_office.look(lambda d: people.tags_of(d, [somebody["id"]])) == {
+    assert now_office.read(lambda d: people.tags_of(d, [somebody["id"]])) == {
         somebody["id"]: ["member", "staff"]
     }
     assert at_work.axe() == [] and at_work.console() == []
-    assert now_office.look(lambda d: quotes.choices(d, runs[1]["id"], somebody["id"], None))["rates"]
+    assert now_office.read(lambda d: quotes.choices(d, runs[1]["id"], somebody["id"], None))["rates"]

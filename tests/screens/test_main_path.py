@@ -8,7 +8,7 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 
 from archgate.actions.kernel.commands import command_of
-from archgate.actions.runs import making
+from archgate.actions.runs import making, showing
 from archgate.actions.runs.commands import RunPatch
 from made import DATA, a_draft, a_person, enrolled, number
 from screens.ahead import next_tuesday, run_ahead, shown_day
@@ -307,7 +307,7 @@ def test_two_people_who_edit_one_run_see_both_versions(at_work, now_office):
     at_work.click("Add it")  # nobody has used this place so far
     at_work.click("Save it")
     at_work.sees("Change the place: done.")
-    assert now_office.look(lambda d: making.run_view(d, run["id"]))["place"] == yard
+    assert now_office.read(lambda d: showing.run_view(d, run["id"]))["place"] == yard
 
 
 def test_anything_is_found_and_done_from_the_keyboard(at_work, now_office):

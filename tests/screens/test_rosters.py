@@ -12,7 +12,7 @@ from archgate.actions.kernel import signing
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.money import accounts
 from archgate.actions.money.commands import PayerCommand, PaymentCommand
-from archgate.actions.runs import making, notices
+from archgate.actions.runs import notices, showing
 from made import a_person, enrolled, number, roster_of
 from screens.ahead import run_ahead
 
@@ -266,7 +266,7 @@ def test_somebody_invited_sets_a_password_on_a_phone_and_sees_their_courses(at_w
     at_work.open("/own")
     at_work.sees("Send me a link for a new password")
     assert at_work.axe() == []
-    row = now_office.look(lambda d: own_pages.page_of(d, person["id"]))
+    row = now_office.read(lambda d: own_pages.page_of(d, person["id"]))
     at_work.open(f"/own/{signing.token_for('p', row.id, row.turn)}")
     at_work.sees("Paula, choose a password")
     at_work.until(lambda: at_work.focused() == "Password, at least 10 characters")
@@ -297,7 +297,7 @@ def test_what_is_not_saved_says_so_after_a_reload_and_what_holds_meanwhile(at_wo
     at_work.sees("Not saved yet:")
     at_work.sees("It goes on as before: ")
     assert at_work.field("An offer stands, in hours").get_attribute("value") == "37"
-    assert now_office.look(lambda d: making.run_view(d, run["id"]))["offer_hours"] == run["offer_hours"]
+    assert now_office.read(lambda d: showing.run_view(d, run["id"]))["offer_hours"] == run["offer_hours"]
     at_work.click("Leave as it was")
     at_work.until(lambda: "Not saved yet" not in at_work.text())
 

@@ -1,7 +1,6 @@
 """The schedule, walked: a season pasted, a run moved by keys, a meeting dragged, a cancelled morning, every new page."""
 
-from datetime import date, datetime, timedelta
-from zoneinfo import ZoneInfo
+from datetime import date, timedelta
 
 import pytest
 from selenium.webdriver.common.action_chains import ActionChains
@@ -10,11 +9,11 @@ from selenium.webdriver.common.keys import Keys
 
 from archgate.actions.fees import course_defaults
 from archgate.actions.kernel.commands import command_of
-from archgate.actions.runs import making
+from archgate.actions.runs import showing
 from archgate.actions.schedule import places
 from archgate.actions.schedule.commands import PlaceCommand
 from archgate.core.schedule import day_text
-from made import a_draft, a_person, a_run, enrolled, number
+from made import TODAY, a_draft, a_person, a_run, enrolled, number
 from screens.ahead import next_tuesday, run_ahead
 
 pytestmark = pytest.mark.screens
@@ -26,7 +25,7 @@ PASTE = (
 
 
 def view(office, run):
-    return office.look(lambda d: making.run_view(d, run["id"]))
+    return office.read(lambda d: showing.run_view(d, run["id"]))
 
 
 def test_a_season_is_pasted_mended_and_saved_in_one_go(at_work, now_office):
@@ -152,7 +151,7 @@ def test_a_meeting_is_moved_between_days_and_rooms_in_the_week(at_work, now_offi
 
 def test_a_meeting_cancelled_this_morning_leads_to_the_call_list(at_work, now_office):
     earlier = now_office.later(days=-20)
-    today = datetime.now(ZoneInfo("America/New_York")).date()
+    today = TODAY
     teacher = f"C. Calls{next(number)}"
     run = a_run(earlier, instructor=teacher, rates=[{"amount": "240.00"}], pattern={
         "first": today.isoformat(), "start": "23:00", "minutes": 50, "weekdays": None, "count": 3})  # fmt: skip
@@ -273,15 +272,15 @@ def test_places_absences_closed_days_and_the_sheets(at_work, now_office):
     at_work.click("Save")
     at_work.sees(f"P. Person{n} is saved.")
     at_work.click(f"Change P. Person{n}")
-    at_work.fill("Away from", (date.today() + timedelta(days=3)).isoformat())
-    at_work.fill("through", (date.today() + timedelta(days=5)).isoformat())
+    at_work.fill("Away from", (TODAY + timedelta(days=3)).isoformat())
+    at_work.fill("through", (TODAY + timedelta(days=5)).isoformat())
     at_work.fill("Why", "ill")
     at_work.click("Add")
     at_work.sees("through")
     at_work.click("Calendar address to subscribe to")
     at_work.sees("Whoever knows it can read this calendar.")
     assert at_work.axe() == []
-    year = date.today().year + 3
+    year = TODAY.year + 3
     at_work.open(f"/places?tab=days&year={year}")
     at_work.fill("Close from", f"{year}-05-03")
     at_work.fill("What it is", "Quarry fair")
@@ -290,7 +289,7 @@ def test_places_absences_closed_days_and_the_sheets(at_work, now_office):
     assert at_work.axe() == []
     at_work.click(f"open it: {day_text(date(year, 5, 3))}")
     at_work.until(lambda: "Quarry fair" not in at_work.text())
-    for path in ("/today", f"/days/{date.today()}", "/planner/month"):
+    for path in ("/today", f"/days/{TODAY}", "/planner/month"):
         at_work.open(path)
         at_work.find("//h1")
         assert at_work.axe() == [], path

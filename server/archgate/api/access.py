@@ -44,11 +44,11 @@ def sign_in(body: SignInCommand, request: Request, response: Response) -> Me:
     device = staff.device_of("d", request.cookies.get(DEVICE), account)
     limits = staff.limits_of(email, address_of(request), device)
     act(sessions, lambda uow: staff.take_attempt(uow, limits))
-    found = act(sessions, lambda uow: staff.sign_in(uow, email, body.password[:1000], settings.quick_hash))
-    if found is None:
+    session = act(sessions, lambda uow: staff.sign_in(uow, email, body.password[:1000], settings.quick_hash))
+    if session is None:
         raise Problem(401, "wrong-sign-in", "Email and password do not fit together.")
     act(sessions, lambda uow: staff.give_back_attempt(uow, limits))
-    user, token = found
+    user, token = session
     keep_cookie(request, response, COOKIE, token, staff.SESSION_LIFE)
     keep_cookie(request, response, DEVICE, staff.device_token("d", user.id), staff.DEVICE_LIFE)
     return me_view(request, user)

@@ -207,8 +207,8 @@ def statement(account_id: int, request: Request, user: User = Depends(may("read"
 
 @router.get("/invoices/{invoice_id}/paper.pdf", response_class=Response)
 def invoice_paper(invoice_id: int, request: Request, user: User = Depends(may("read"))) -> Response:
-    number, held = run_read(request, user, lambda uow: invoices.document(uow, invoice_id))
-    return pdf(number, held)
+    number, paper = run_read(request, user, lambda uow: invoices.document(uow, invoice_id))
+    return pdf(number, paper)
 
 
 @router.post("/invoices/{invoice_id}/credit-note", status_code=201)
@@ -251,9 +251,9 @@ def receipt(payment_id: int, request: Request, user: User = Depends(may("take mo
     return run_act(request, user, lambda uow: invoices.receipt(uow, payment_id))
 
 
-def pdf(name: str, held: Paper) -> Response:
+def pdf(name: str, paper: Paper) -> Response:
     headers = {"Content-Disposition": f'inline; filename="{name}.pdf"'}
-    return Response(pdf_of(held), media_type="application/pdf", headers=headers)
+    return Response(pdf_of(paper), media_type="application/pdf", headers=headers)
 
 
 @router.get("/ledger.txt", response_class=Response)

@@ -7,7 +7,7 @@ from fastapi import Depends, Request
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import attendance
 from archgate.actions.enrolling.commands import MarksCommand
-from archgate.actions.enrolling.views import AttendanceDone, AttendanceOut
+from archgate.actions.enrolling.roster_views import AttendanceDone, AttendanceOut
 from archgate.api.web import Subject, may, run_act, run_read
 
 router = Subject(tags=["attendance"])

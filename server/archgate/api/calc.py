@@ -8,8 +8,8 @@ from fastapi import Depends, Request
 from archgate.actions.access.staff import User
 from archgate.actions.kernel.problems import Problem, not_found
 from archgate.api.web import Subject, may
-from archgate.core.documents import CALCULATORS
-from archgate.core.reader import Document
+from archgate.documents.calculators import CALCULATORS
+from archgate.documents.reader import Document
 
 router = Subject(tags=["calc"])
 LARGEST = 1024 * 1024

@@ -7,7 +7,7 @@ from fastapi import Depends, Request
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import calls
 from archgate.actions.enrolling.commands import CallCommand, PaidCommand
-from archgate.actions.enrolling.views import CallList
+from archgate.actions.enrolling.roster_views import CallList
 from archgate.api.web import Subject, may, run_act, run_read
 
 router = Subject(tags=["messages"])

@@ -18,10 +18,10 @@ from archgate.actions.enrolling.commands import (
 )
 from archgate.actions.enrolling.views import (
     EnrolledView,
+    EnrollmentChanged,
+    EnrollmentOut,
     GivenBack,
     NamedView,
-    SignUpChanged,
-    SignUpOut,
     Swapped,
     Transferred,
     Withdrawal,
@@ -44,19 +44,19 @@ def enroll(
 
 
 @router.get("/enrollments/{enrollment_id}")
-def get_sign_up(enrollment_id: int, request: Request, user: User = Depends(may("read"))) -> SignUpOut:
+def get_enrollment(enrollment_id: int, request: Request, user: User = Depends(may("read"))) -> EnrollmentOut:
     return run_read(request, user, lambda uow: changing.view(uow, enrollment_id))
 
 
 @router.post("/enrollments/{enrollment_id}/change")
-def change_sign_up(
+def change_enrollment(
     enrollment_id: int,
     body: ChangeCommand,
     request: Request,
     preview: bool = False,
     user: User = Depends(may("enroll")),
     key: Once | None = Depends(once),
-) -> SignUpChanged:
+) -> EnrollmentChanged:
     """Change rates, prices, extras or the code of a sign-up; the plan is worked out again, what is paid stays paid."""
     return run_act(
         request, user, lambda uow: changing.change(uow, enrollment_id, body), once=key, preview=preview

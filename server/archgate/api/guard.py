@@ -126,7 +126,7 @@ class Guard:
         return None
 
     def headers_for(self, path: str, nonce: str) -> list[tuple[bytes, bytes]]:
-        held = {
+        headers = {
             "X-Content-Type-Options": "nosniff",
             "X-Frame-Options": "DENY",
             "Referrer-Policy": "same-origin",
@@ -138,10 +138,10 @@ class Guard:
             ),
         }
         if self.settings.secure_cookie:
-            held["Strict-Transport-Security"] = "max-age=31536000"
+            headers["Strict-Transport-Security"] = "max-age=31536000"
         if path.startswith("/api/"):
-            held["Cache-Control"] = "no-store"
-        return [(name.lower().encode(), value.encode()) for name, value in held.items()]
+            headers["Cache-Control"] = "no-store"
+        return [(name.lower().encode(), value.encode()) for name, value in headers.items()]
 
 
 class Busy(Exception):

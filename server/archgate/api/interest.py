@@ -13,7 +13,7 @@ from archgate.actions.enrolling.commands import (
     SendOnCommand,
     WhichCommand,
 )
-from archgate.actions.enrolling.views import (
+from archgate.actions.enrolling.line_views import (
     CarriedOver,
     Cleared,
     Demand,

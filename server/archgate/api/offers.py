@@ -7,7 +7,7 @@ from fastapi import Depends, Request
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import invites, offers
 from archgate.actions.enrolling.commands import MoreTimeCommand, OfferCommand, ReplyCommand
-from archgate.actions.enrolling.views import OfferDone, ReplyPage
+from archgate.actions.enrolling.line_views import OfferDone, ReplyPage
 from archgate.actions.kernel.unit_of_work import Once, act, read_only
 from archgate.api.web import Subject, Token, may, once, run_act
 

@@ -7,7 +7,7 @@ from fastapi import Depends, Request
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import groups, roles
 from archgate.actions.enrolling.commands import AddWithRoleCommand, GroupCommand, RoleCommand
-from archgate.actions.enrolling.views import Grouped, WithRole
+from archgate.actions.enrolling.roster_views import Grouped, WithRole
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.api.web import Subject, may, once, run_act
 

@@ -7,7 +7,7 @@ from fastapi import Depends, Request, Response
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import roster
 from archgate.actions.enrolling.commands import CompareCommand, PaperCommand, TellCommand
-from archgate.actions.enrolling.views import RosterCompared, TellDone
+from archgate.actions.enrolling.roster_views import RosterCompared, TellDone
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.api.web import Subject, may, once, run_act, run_read
@@ -62,13 +62,13 @@ def file_of(request: Request, user: User, run_id: int, body: PaperCommand) -> Re
         data: str | bytes = csv_file(lines) if body.kind == "csv" else papers.xlsx_of(code, lines)
         headers = {"Content-Disposition": f'attachment; filename="roster.{body.kind}"'}
         return Response(data, media_type=MEDIA[body.kind], headers=headers)
-    held = run_read(
+    content = run_read(
         request,
         user,
         lambda uow: roster.paper_of(uow, run_id, body.kind, body.meeting_id, body.remarks, ids),
     )
     headers = {"Content-Disposition": f'inline; filename="{body.kind}.pdf"'}
-    return Response(papers.pdf_of(body.kind, held), media_type="application/pdf", headers=headers)
+    return Response(papers.pdf_of(body.kind, content), media_type="application/pdf", headers=headers)
 
 
 @router.post("/runs/{run_id}/tell")

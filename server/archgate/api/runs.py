@@ -14,7 +14,7 @@ from archgate.actions.fees.commands import EarlyCommand
 from archgate.actions.fees.term_commands import TermsPatch
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.actions.kernel.views import Outcome
-from archgate.actions.runs import making
+from archgate.actions.runs import making, showing
 from archgate.actions.runs.commands import KeepDefaultsCommand, RunCommand, RunPatch
 from archgate.actions.runs.views import RunOut
 from archgate.api.web import Subject, may, once, run_act, run_read
@@ -55,7 +55,7 @@ def create_run(
 
 @router.get("/runs/{run_id}")
 def get_run(run_id: int, request: Request, user: User = Depends(may("read"))) -> RunOut:
-    return run_read(request, user, lambda uow: making.run_view(uow, run_id))
+    return run_read(request, user, lambda uow: showing.run_view(uow, run_id))
 
 
 @router.patch("/runs/{run_id}")

@@ -6,7 +6,7 @@ from fastapi import Depends, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import held_places
-from archgate.actions.enrolling.views import HeldDone, KeptBack, KeptBackDone
+from archgate.actions.enrolling.line_views import HeldDone, KeptBack, KeptBackDone
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.actions.seats.commands import HoldChangeCommand, HoldCommand, SetAsideCommand
 from archgate.api.web import Subject, may, once, run_act, run_read

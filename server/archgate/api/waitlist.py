@@ -7,7 +7,8 @@ from fastapi import Depends, Request
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import waitlist
 from archgate.actions.enrolling.commands import JoinCommand, SeatCommand
-from archgate.actions.enrolling.views import EnrolledView, LeftView, LinedView
+from archgate.actions.enrolling.line_views import LeftView, LinedView
+from archgate.actions.enrolling.views import EnrolledView
 from archgate.actions.fees.views import SeatQuoteView
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.api.web import Subject, may, once, run_act, run_read

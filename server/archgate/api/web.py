@@ -29,7 +29,7 @@ from archgate.actions.kernel.unit_of_work import Once, Sessions, UnitOfWork, act
 from archgate.actions.kernel.views import FaultOut
 from archgate.core.faults import Fault, Refused
 from archgate.core.names import text_fault, visible
-from archgate.core.reader import Document
+from archgate.documents.reader import Document
 
 T = TypeVar("T")
 PREFIX = "/api/v1"
@@ -45,30 +45,32 @@ LINES = frozenset(
 MOST_DEPTH = 40
 
 
-def text_faults(held: object, at: str = "", key: str = "", depth: int = 0) -> list[Fault]:
+def text_faults(document: object, at: str = "", key: str = "", depth: int = 0) -> list[Fault]:
     """What no text of a body may hold, each with its place (`core.names.text_fault`)."""
-    if isinstance(held, str):
-        said = text_fault(held, lines=key in LINES)
-        return [Fault(at, said)] if said else []
+    if isinstance(document, str):
+        sentence = text_fault(document, lines=key in LINES)
+        return [Fault(at, sentence)] if sentence else []
     if depth > MOST_DEPTH:
         return [Fault(at, "This is nested too deeply.")]
-    found: list[Fault] = []
-    if isinstance(held, dict):
-        for name, value in held.items():
-            found += text_faults(value, f"{at}/{name}", key if key in LINES else str(name), depth + 1)
-    elif isinstance(held, list):
-        for n, value in enumerate(held):
-            found += text_faults(value, f"{at}/{n}", key, depth + 1)
-    return found
+    faults: list[Fault] = []
+    if isinstance(document, dict):
+        for name, value in document.items():
+            faults += text_faults(value, f"{at}/{name}", key if key in LINES else str(name), depth + 1)
+    elif isinstance(document, list):
+        for n, value in enumerate(document):
+            faults += text_faults(value, f"{at}/{n}", key, depth + 1)
+    return faults
 
 
-def plain_texts(held: object, key: str = "") -> object:
+def plain_texts(document: object, key: str = "") -> object:
     """A body in whose one-line texts nothing is hidden (`core.names.visible`)."""
-    if isinstance(held, str):
-        return held if key in LINES else visible(held)
-    if isinstance(held, dict):
-        return {name: plain_texts(value, key if key in LINES else str(name)) for name, value in held.items()}
-    return [plain_texts(value, key) for value in held] if isinstance(held, list) else held
+    if isinstance(document, str):
+        return document if key in LINES else visible(document)
+    if isinstance(document, dict):
+        return {
+            name: plain_texts(value, key if key in LINES else str(name)) for name, value in document.items()
+        }
+    return [plain_texts(value, key) for value in document] if isinstance(document, list) else document
 
 
 class BadText(HTTPException):
@@ -86,13 +88,13 @@ class Asked(Request):
         if not hasattr(self, "_read"):
             body = await self.body()
             try:
-                held = orjson.loads(body)
+                document = orjson.loads(body)
             except orjson.JSONDecodeError as error:
                 raise json.JSONDecodeError(str(error).split(":")[0], "", 0) from None
-            faults = text_faults(held)
+            faults = text_faults(document)
             if faults:
                 raise BadText(faults[:50])
-            self._read = plain_texts(held)
+            self._read = plain_texts(document)
         return self._read
 
 
@@ -196,8 +198,11 @@ async def on_http(request: Request, error: Exception) -> JSONResponse:
     assert isinstance(error, HTTPException)
     if isinstance(error, BadText):
         return JSONResponse(refusal(Refused(error.faults)), 422, media_type=MEDIA)
-    said = {404: "There is nothing at this address.", 405: "This address does not take this kind of request."}
-    response = answer(error.status_code, "http", said.get(error.status_code, str(error.detail)))
+    sentences = {
+        404: "There is nothing at this address.",
+        405: "This address does not take this kind of request.",
+    }
+    response = answer(error.status_code, "http", sentences.get(error.status_code, str(error.detail)))
     response.headers.update(error.headers or {})
     return response
 
@@ -205,26 +210,26 @@ async def on_http(request: Request, error: Exception) -> JSONResponse:
 def command_behind(request: Request) -> type[Command] | None:
     """The command that a request's body is read into."""
     route = request.scope.get("route")
-    held = route.dependant.body_params if isinstance(route, APIRoute) else []
-    kind = held[0].field_info.annotation if held else None
+    params = route.dependant.body_params if isinstance(route, APIRoute) else []
+    kind = params[0].field_info.annotation if params else None
     return kind if isinstance(kind, type) and issubclass(kind, Command) else None
 
 
 async def on_validation(request: Request, error: Exception) -> JSONResponse:
     assert isinstance(error, RequestValidationError)
-    command, found = command_behind(request), error.errors()
-    if command and all(e["loc"][:1] == ("body",) for e in found):
-        faults = faults_of(command, found, skip=1)
+    command, raised = command_behind(request), error.errors()
+    if command and all(e["loc"][:1] == ("body",) for e in raised):
+        faults = faults_of(command, raised, skip=1)
         return JSONResponse(refusal(Refused(faults[:50])), 422, media_type=MEDIA)
     errors = []
-    for fault in found:
+    for fault in raised:
         place = [str(p) for p in fault["loc"] if p not in ("body", "query", "path", "header")]
-        said = f"{fault['msg'].rstrip('.')}."
+        sentence = f"{fault['msg'].rstrip('.')}."
         if fault["type"] == "extra_forbidden":
-            said = f'"{place[-1] if place else ""}" is not a known key here.'
+            sentence = f'"{place[-1] if place else ""}" is not a known key here.'
         elif fault["type"] == "string_pattern_mismatch":
-            said = "This is not in the shape expected."
-        errors.append({"at": "".join(f"/{p}" for p in place), "message": said})
+            sentence = "This is not in the shape expected."
+        errors.append({"at": "".join(f"/{p}" for p in place), "message": sentence})
     return answer(422, "refused", "Some of this is not in the shape expected.", errors=errors)
 
 
@@ -270,9 +275,11 @@ def address_of(request: Request) -> str:
     """From where somebody asks: what the nearest proxy of ours says, read from the right; anybody else is not believed."""
     settings = request.app.state.settings
     asks = request.client.host if request.client else "unknown"
-    said = [a.strip() for a in ",".join(request.headers.getlist("x-forwarded-for")).split(",") if a.strip()]
-    while said and settings.trusts(asks):
-        asks = said.pop()
+    forwarded = [
+        a.strip() for a in ",".join(request.headers.getlist("x-forwarded-for")).split(",") if a.strip()
+    ]
+    while forwarded and settings.trusts(asks):
+        asks = forwarded.pop()
     return asks[:60] if asks.isascii() else "unknown"
 
 
@@ -290,8 +297,8 @@ NEW_NAMES = "Archgate-New-Names"
 def new_names_of(request: Request) -> frozenset[str]:
     """The places and instructors that whoever asks wants added: names, percent-encoded, with commas between them. What is
     named elsewhere and not known is answered by the question (409, unknown-name)."""
-    said = request.headers.get(NEW_NAMES, "")[:4000]
-    return frozenset(" ".join(unquote(word).split()).casefold() for word in said.split(",") if word.strip())
+    names = request.headers.get(NEW_NAMES, "")[:4000]
+    return frozenset(" ".join(unquote(word).split()).casefold() for word in names.split(",") if word.strip())
 
 
 def run_act(

@@ -23,7 +23,7 @@ from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.unit_of_work import Sessions, act
 from archgate.actions.runs import making
 from archgate.actions.runs.commands import RunCommand
-from archgate.core.reader import Document
+from archgate.documents.reader import Document
 from archgate.tables.access import User
 
 EMAIL, WORD = "bench@example.org", "a long enough word"

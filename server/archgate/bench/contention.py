@@ -72,8 +72,8 @@ Row = dict[str, object]
 
 def rows_of(connection: Connection, table: type[Base], **named: object) -> list[Row]:
     """Rows as they were written, without their own keys."""
-    found = connection.execute(select(table).filter_by(**named)).mappings()
-    return [{k: v for k, v in row.items() if k != "id"} for row in found]
+    rows = connection.execute(select(table).filter_by(**named)).mappings()
+    return [{k: v for k, v in row.items() if k != "id"} for row in rows]
 
 
 class SameRows:

@@ -6,10 +6,12 @@ from collections.abc import Iterator
 from datetime import date, timedelta
 
 from archgate.actions.fees import prices
-from archgate.actions.kernel.unit_of_work import read_only
+from archgate.actions.fees.views import PriceLine
+from archgate.actions.kernel.unit_of_work import Sessions, UnitOfWork, read_only
 from archgate.bench.base import START, Line, best, line, own_database
 from archgate.bench.schedule import fill
 from archgate.core.fees import Fees, Stretch
+from archgate.documents.reader import Document
 
 
 def year_of_fees(n: int) -> tuple[Fees, date]:
@@ -34,13 +36,7 @@ def year_of_fees(n: int) -> tuple[Fees, date]:
 
 def price_line() -> Iterator[Line]:
     """A year's price line of three rates for 500 runs: the rules alone, and from the tables with everything around them."""
-    from sqlalchemy import insert, select
-    from sqlalchemy.orm import selectinload
-
     from archgate.core.fees import Ask, Heads, price_line_of, total_on
-    from archgate.tables.courses import Run
-    from archgate.tables.fees import EarlyStep, Extra, Rate
-    from archgate.tables.schedule import Gate
 
     runs = [year_of_fees(n) for n in range(500)]
     asks = [Ask((Heads(r, 1),), (("book", 1),), "C") for r in ("standard", "member", "concession")]
@@ -60,37 +56,60 @@ def price_line() -> Iterator[Line]:
         floor,
         {"runs": 500, "rates": 3, "steps": len(drawn), "floor": "one total a step"},
     )
+    yield price_line_from_tables()
+
+
+def price_line_from_tables() -> Line:
+    """The same of the rows of 500 runs; the floor is to read them."""
+    from sqlalchemy import select
+    from sqlalchemy.orm import selectinload
+
+    from archgate.tables.courses import Run
+    from archgate.tables.fees import Rate
+
     with own_database() as sessions:
         fill(sessions, 6_000)
-        with sessions.begin() as s:
-            ids = list(s.scalars(select(Run.id)))
-            s.execute(insert(Rate), [
-                {"id": 3 * r + k, "run_id": r, "code": f"r{k}", "label": f"R{k}", "amount": 24_000 - 2_000 * k, "position": k,
-                 "active": True, "by_agreement": False, "tags": []} for r in ids for k in range(3)
-            ])  # fmt: skip
-            s.execute(insert(EarlyStep), [
-                {"rate_id": 3 * r + k, "days_before": d, "percent": p} for r in ids for k in range(3) for d, p in ((14, 5), (60, 15))
-            ])  # fmt: skip
-            s.execute(insert(Extra), [
-                {"run_id": r, "code": "pack", "label": "Pack", "amount": 500, "required": True, "position": 1, "active": True}
-                for r in ids
-            ])  # fmt: skip
-            starts = {g.run_id: g for g in s.scalars(select(Gate).where(Gate.kind == "starts"))}
-            s.execute(insert(Gate), [
-                {"run_id": r, "kind": "sign-up closes", "n": 1, "rule": "", "day": starts[r].day, "at": starts[r].at, "label": ""}
-                for r in ids
-            ])  # fmt: skip
+        runs = add_fees(sessions)
         query = select(Run).options(
             selectinload(Run.rates).selectinload(Rate.early), selectinload(Run.extras), selectinload(Run.gates),
             selectinload(Run.all_meetings), selectinload(Run.course),
         )  # fmt: skip
-        value = best(
-            lambda: read_only(
-                sessions, lambda d: [prices.price_line(d, r) for r in d.session.scalars(query)], at=START
-            ),
-            3,
-        )
+
+        def lines(uow: UnitOfWork) -> list[list[PriceLine]]:
+            return [prices.price_line(uow, run) for run in uow.session.scalars(query)]
+
+        value = best(lambda: read_only(sessions, lines, at=START), 3)
         bare = best(lambda: read_only(sessions, lambda d: list(d.session.scalars(query)), at=START), 3)
-        yield line(
-            "price-line from the tables", value, "s", bare, {"runs": len(ids), "floor": "reading the rows"}
-        )
+        detail: Document = {"runs": runs, "floor": "reading the rows"}
+        return line("price-line from the tables", value, "s", bare, detail)
+
+
+def add_fees(sessions: Sessions) -> int:
+    """Three rates with two early steps each, an extra and a close of sign-up for every run; how many runs there are."""
+    from sqlalchemy import insert, select
+
+    from archgate.tables.courses import Run
+    from archgate.tables.fees import EarlyStep, Extra, Rate
+    from archgate.tables.schedule import Gate
+
+    with sessions.begin() as s:
+        ids = list(s.scalars(select(Run.id)))
+        rates = [(3 * r + k, r, k) for r in ids for k in range(3)]
+        s.execute(insert(Rate), [
+            {"id": n, "run_id": r, "code": f"r{k}", "label": f"R{k}", "amount": 24_000 - 2_000 * k, "position": k,
+             "active": True, "by_agreement": False, "tags": []} for n, r, k in rates
+        ])  # fmt: skip
+        steps = ((14, 5), (60, 15))
+        s.execute(insert(EarlyStep), [
+            {"rate_id": n, "days_before": d, "percent": p} for n, _, _ in rates for d, p in steps
+        ])  # fmt: skip
+        s.execute(insert(Extra), [
+            {"run_id": r, "code": "pack", "label": "Pack", "amount": 500, "required": True, "position": 1, "active": True}
+            for r in ids
+        ])  # fmt: skip
+        starts = {g.run_id: g for g in s.scalars(select(Gate).where(Gate.kind == "starts"))}
+        s.execute(insert(Gate), [
+            {"run_id": r, "kind": "sign-up closes", "n": 1, "rule": "", "day": starts[r].day, "at": starts[r].at, "label": ""}
+            for r in ids
+        ])  # fmt: skip
+    return len(ids)

@@ -11,7 +11,7 @@ from archgate.actions.kernel.unit_of_work import Sessions, read_only
 from archgate.actions.schedule import clashes as found
 from archgate.bench.base import START, Line, best, line, own_database
 from archgate.core.clashes import Span, overlaps
-from archgate.core.reader import Document
+from archgate.documents.reader import Document
 
 MEETINGS = 50_000
 
@@ -86,10 +86,10 @@ def clashes() -> Iterator[Line]:
 
     sizes = {}
     for number in (5_000, MEETINGS):
-        held = spans(number)
-        counted = len(list(overlaps(held)))
-        value = best(lambda held=held: sum(1 for _ in overlaps(held)))  # type: ignore[misc]
-        floor = best(lambda held=held: sorted(held, key=lambda s: (s.who, s.start)))  # type: ignore[misc]
+        busy = spans(number)
+        counted = len(list(overlaps(busy)))
+        value = best(lambda busy=busy: sum(1 for _ in overlaps(busy)))  # type: ignore[misc]
+        floor = best(lambda busy=busy: sorted(busy, key=lambda s: (s.who, s.start)))  # type: ignore[misc]
         sizes[number] = value
         detail: Document = {"meetings": number, "clashes": counted}
         if number == MEETINGS:

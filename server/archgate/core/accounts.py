@@ -25,23 +25,23 @@ class Open:
 
 
 def allocate(
-    amount: int, held: Iterable[Open], currency: str, chosen: Mapping[int, int] | None = None
+    amount: int, open_rows: Iterable[Open], currency: str, chosen: Mapping[int, int] | None = None
 ) -> tuple[dict[int, int], int]:
     """What a payment settles, by installment, and what stays as credit.
 
     Oldest due first, then in order of id; with `chosen` exactly these amounts, no more than is left of each and all
     together no more than the payment. Raises Refused with every fault.
     """
-    rows = sorted(held, key=lambda o: (o.due, o.id))
+    rows = sorted(open_rows, key=lambda o: (o.due, o.id))
     if chosen is None:
-        found: dict[int, int] = {}
+        parts: dict[int, int] = {}
         left = amount
         for row in rows:
             part = min(left, row.left)
             if part > 0:
-                found[row.id] = part
+                parts[row.id] = part
                 left -= part
-        return found, left
+        return parts, left
     by_id = {row.id: row for row in rows}
     faults = []
     for number, part in chosen.items():

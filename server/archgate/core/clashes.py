@@ -53,10 +53,10 @@ def overlaps(spans: Iterable[Span]) -> Iterator[Overlap]:
     by_who: dict[str, list[Span]] = {}
     for span in spans:
         by_who.setdefault(span.who, []).append(span)
-    for who, held in by_who.items():
-        held.sort(key=lambda s: s.start)
+    for who, own_spans in by_who.items():
+        own_spans.sort(key=lambda s: s.start)
         open_now: list[tuple[datetime, int, Span]] = []
-        for n, span in enumerate(held):
+        for n, span in enumerate(own_spans):
             while open_now and open_now[0][0] <= span.start:
                 heapq.heappop(open_now)
             for end, _, other in sorted(open_now, key=lambda o: o[1]):
@@ -95,7 +95,7 @@ def clashes_of(
     overlap, then `a`, then `b` (busy times last), then instructor before room. With `most` no more than one clash beyond
     it is looked for.
     """
-    found: list[Clash] = []
+    clashes: list[Clash] = []
     for kind, name in ((Kind.INSTRUCTOR, "instructor"), (Kind.ROOM, "room")):
         spans = [
             Span(who, m.start.astimezone(UTC), m.end.astimezone(UTC), m.n)
@@ -109,12 +109,12 @@ def clashes_of(
             if b.who in known
         ]
         for over in overlaps(spans):
-            if most is not None and len(found) > most:
+            if most is not None and len(clashes) > most:
                 break
             free = over.a.fixed or over.b.fixed
             pair = sorted(s.mark for s in (over.a, over.b) if not s.fixed)
-            found.append(Clash(over.who, kind, pair[0], None if free else pair[1], over.start, over.end))
-    return tuple(sorted(found, key=lambda c: (c.start, c.a, c.b or 10**9, c.kind, c.end)))
+            clashes.append(Clash(over.who, kind, pair[0], None if free else pair[1], over.start, over.end))
+    return tuple(sorted(clashes, key=lambda c: (c.start, c.a, c.b or 10**9, c.kind, c.end)))
 
 
 @dataclass(frozen=True)
@@ -128,20 +128,20 @@ class Hours:
 
 def read_hours(rows: list[dict[str, str]]) -> tuple[Hours, ...]:
     """Weekly hours from documents {"weekday": "MO", "from": "17:00", "to": "21:00"}. Raises Refused."""
-    found = []
+    hours_read = []
     for n, row in enumerate(rows):
         try:
-            held = Hours(
+            span = Hours(
                 WEEKDAYS.index(row["weekday"]), time.fromisoformat(row["from"]), time.fromisoformat(row["to"])
             )
         except (KeyError, ValueError, TypeError):
             raise refuse(
                 f"/hours/{n}", "Hours are a weekday with a time from and a time to, like 17:00."
             ) from None
-        if held.end != time(0) and held.end <= held.start:
-            raise refuse(f"/hours/{n}", f"The hours on {WEEKDAY_NAMES[held.weekday]} end before they begin.")
-        found.append(held)
-    return tuple(found)
+        if span.end != time(0) and span.end <= span.start:
+            raise refuse(f"/hours/{n}", f"The hours on {WEEKDAY_NAMES[span.weekday]} end before they begin.")
+        hours_read.append(span)
+    return tuple(hours_read)
 
 
 def within_hours(start: datetime, end: datetime, zone: ZoneInfo, hours: tuple[Hours, ...]) -> bool:
@@ -152,8 +152,8 @@ def within_hours(start: datetime, end: datetime, zone: ZoneInfo, hours: tuple[Ho
     while at < stop:
         day_ends = datetime.combine(at.date() + timedelta(days=1), time(0))
         reach = at
-        for held in sorted((h for h in hours if h.weekday == at.weekday()), key=lambda h: h.start):
-            begins, ends = bounds(at.date(), held)
+        for span in sorted((h for h in hours if h.weekday == at.weekday()), key=lambda h: h.start):
+            begins, ends = bounds(at.date(), span)
             if begins <= reach < ends:
                 reach = ends
         if reach < min(stop, day_ends):
@@ -162,9 +162,9 @@ def within_hours(start: datetime, end: datetime, zone: ZoneInfo, hours: tuple[Ho
     return True
 
 
-def bounds(day: date, held: Hours) -> tuple[datetime, datetime]:
-    last = day + timedelta(days=1) if held.end == time(0) else day
-    return datetime.combine(day, held.start), datetime.combine(last, held.end)
+def bounds(day: date, hours: Hours) -> tuple[datetime, datetime]:
+    last = day + timedelta(days=1) if hours.end == time(0) else day
+    return datetime.combine(day, hours.start), datetime.combine(last, hours.end)
 
 
 def first_free(
@@ -175,9 +175,9 @@ def first_free(
     hours: tuple[Hours, ...] = (),
 ) -> datetime | None:
     """The first of these starts at which a meeting of so many minutes touches nothing taken and is within the hours."""
-    held = sorted(taken, key=lambda s: s.start)
+    busy = sorted(taken, key=lambda s: s.start)
     for start in starts:
         end = (start.astimezone(UTC) + timedelta(minutes=minutes)).astimezone(zone)
-        if within_hours(start, end, zone, hours) and not any(s.start < end and s.end > start for s in held):
+        if within_hours(start, end, zone, hours) and not any(s.start < end and s.end > start for s in busy):
             return start
     return None

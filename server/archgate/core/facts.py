@@ -36,12 +36,12 @@ class Claim:
 
 def claims_of(text: str) -> list[Claim]:
     """The lengths that a text gives, in words or figures, in its order. Lengths before, after or per something are none."""
-    found = []
+    claims = []
     for match in CLAIM.finditer(text):
         word, unit = match.group(1).lower(), UNITS[match.group(2).lower()]
         number = float(NUMBERS.index(word) + 1) if word in NUMBERS else float(word)
-        found.append(Claim(match.group(0), number, unit))
-    return found
+        claims.append(Claim(match.group(0), number, unit))
+    return claims
 
 
 def mismatches(text: str, schedule: Schedule) -> list[str]:
@@ -67,5 +67,5 @@ def mismatches(text: str, schedule: Schedule) -> list[str]:
     return [
         f'"{claim.words}" does not fit the dates: {real[claim.unit][1]}.'
         for claim in claims_of(text)
-        if not any(abs(claim.number - held) < 0.01 for held in real[claim.unit][0])
+        if not any(abs(claim.number - real_number) < 0.01 for real_number in real[claim.unit][0])
     ]

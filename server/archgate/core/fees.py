@@ -207,20 +207,20 @@ def step_price(rate: Rate, step: EarlyStep) -> int:
 
 def holding_steps(rate: Rate, day: date, start: date | None) -> list[tuple[int, date, EarlyStep]]:
     """The steps that still hold on a day, cheapest first, as (price, last day, step)."""
-    found = []
+    holding = []
     for step in rate.early:
         last = last_early_day(step.until, step.days_before, start)
         if last is not None and day <= last:
-            found.append((step_price(rate, step), last, step))
-    return sorted(found, key=lambda f: (f[0], f[1]))
+            holding.append((step_price(rate, step), last, step))
+    return sorted(holding, key=lambda f: (f[0], f[1]))
 
 
 def lowest(rate: Rate, day: date, start: date | None) -> int:
     """The price per head by rule 1."""
-    found = [rate.amount, *(price for price, _, _ in holding_steps(rate, day, start))]
+    prices = [rate.amount, *(price for price, _, _ in holding_steps(rate, day, start))]
     if rate.sale and rate.sale.runs(day):
-        found.append(rate.sale.amount)
-    return min(found)
+        prices.append(rate.sale.amount)
+    return min(prices)
 
 
 def unit_price(rate: Rate, day: date, start: date | None, currency: str) -> UnitPrice:
@@ -257,8 +257,8 @@ def unit_price(rate: Rate, day: date, start: date | None, currency: str) -> Unit
 def counts_of(fees: Fees, ask: Ask) -> list[tuple[Extra, int]]:
     """The extras of an ask in the order of the fees, required ones added once per head where nothing was said."""
     asked = dict(ask.extras)
-    found = ((x, asked.get(x.code, ask.heads if x.required else 0)) for x in fees.extras)
-    return [(extra, count) for extra, count in found if count]
+    counts = ((x, asked.get(x.code, ask.heads if x.required else 0)) for x in fees.extras)
+    return [(extra, count) for extra, count in counts if count]
 
 
 def code_of(fees: Fees, ask: Ask) -> Code | None:
@@ -284,8 +284,8 @@ def ask_faults(fees: Fees, ask: Ask, day: date | None, currency: str) -> list[Fa
         if heads.rate not in rates:
             faults.append(Fault(f"{at}/rate", f'There is no rate "{heads.rate}".'))
         elif heads.agreed and not rates[heads.rate].by_agreement:
-            said = f"The rate {rates[heads.rate].label} is not one that staff may agree an amount for."
-            faults.append(Fault(f"{at}/agreed", said))
+            sentence = f"The rate {rates[heads.rate].label} is not one that staff may agree an amount for."
+            faults.append(Fault(f"{at}/agreed", sentence))
         if heads.count < 1:
             faults.append(Fault(f"{at}/count", "At least one person is needed."))
     if not ask.people:
@@ -386,47 +386,49 @@ def code_parts(fees: Fees, ask: Ask, code: Code, parts: list[Part]) -> Iterator[
 
 def line_prices(parts: list[Part]) -> list[tuple[str, int]]:
     """What each rate line, less its group reduction, and each extra line comes to, in order."""
-    found: list[tuple[str, int]] = []
+    prices: list[tuple[str, int]] = []
     for part in parts:
         if part.kind == "group":
-            found[-1] = (part.of, found[-1][1] + part.amount)
+            prices[-1] = (part.of, prices[-1][1] + part.amount)
         else:
-            found.append((part.of, part.amount))
-    return found
+            prices.append((part.of, part.amount))
+    return prices
 
 
 def line_of(fees: Fees, ask: Ask, part: Part, day: date, start: date | None, currency: str) -> Line:
     """A part in words."""
     labels = {r.code: r.label for r in fees.rates} | {x.code: x.label for x in fees.extras}
-    label, said, early, code = labels[part.of], "", False, part.of
+    label, sentence, early, code = labels[part.of], "", False, part.of
     if part.kind == "rate" and part.heads:
         if part.heads.agreed:
-            said = f"Agreed: {format_amount(part.unit, currency)} a head. {part.heads.agreed.reason.rstrip('.')}."
+            sentence = f"Agreed: {format_amount(part.unit, currency)} a head. {part.heads.agreed.reason.rstrip('.')}."
         else:
             price = unit_price(next(r for r in fees.rates if r.code == part.of), day, start, currency)
-            said, early = price.why, price.early
-        said += f" {part.quantity} people." if part.quantity > 1 else ""
+            sentence, early = price.why, price.early
+        sentence += f" {part.quantity} people." if part.quantity > 1 else ""
     elif part.kind == "group":
         step = group_step(fees, ask.heads)
         assert step is not None
-        said = f"{percent_text(step.percent)} percent off each head from {step.people} people on; {ask.heads} sign up."
+        sentence = f"{percent_text(step.percent)} percent off each head from {step.people} people on; {ask.heads} sign up."
         label = f"Group of {ask.heads}, {label}"
     elif part.kind == "extra":
         extra = next(x for x in fees.extras if x.code == part.of)
-        said = f"{format_amount(extra.amount, currency)} each" + (
+        sentence = f"{format_amount(extra.amount, currency)} each" + (
             ", required once per head." if extra.required else "."
         )
     else:
-        found = code_of(fees, ask)
-        assert found is not None
+        discount = code_of(fees, ask)
+        assert discount is not None
         how = (
-            f"{percent_text(found.percent)} percent off this line"
-            if found.percent is not None
-            else f"{format_amount(found.off or 0, currency)} off, once per sign-up"
+            f"{percent_text(discount.percent)} percent off this line"
+            if discount.percent is not None
+            else f"{format_amount(discount.off or 0, currency)} off, once per sign-up"
         )
-        said = f"The code {found.code}: {how}" + (f", {through_text(found.last)}." if found.last else ".")
-        label, code = f"{found.code}, {label}", found.code
-    return Line(part.kind, code, label, part.quantity, part.unit, part.amount, said, part.of, early)
+        sentence = f"The code {discount.code}: {how}" + (
+            f", {through_text(discount.last)}." if discount.last else "."
+        )
+        label, code = f"{discount.code}, {label}", discount.code
+    return Line(part.kind, code, label, part.quantity, part.unit, part.amount, sentence, part.of, early)
 
 
 def sums_of(parts: list[Part]) -> dict[str, int]:
@@ -498,18 +500,18 @@ def price_line_of(fees: Fees, ask: Ask, first: date, last: date, start: date | N
 
     Empty when `first` is after `last`. The ask has no faults; on days outside its dates a code counts as not given.
     """
-    found: list[Stretch] = []
+    stretches: list[Stretch] = []
     if first > last:
         return ()
     days = sorted({first} | {d for d in turning_days(fees, ask, start) if first < d <= last})
     for n, day in enumerate(days):
         end = days[n + 1] - timedelta(days=1) if n + 1 < len(days) else last
         total = total_on(fees, ask, day, start)
-        if found and found[-1].total == total:
-            found[-1] = Stretch(found[-1].first, end, total)
+        if stretches and stretches[-1].total == total:
+            stretches[-1] = Stretch(stretches[-1].first, end, total)
         else:
-            found.append(Stretch(day, end, total))
-    return tuple(found)
+            stretches.append(Stretch(day, end, total))
+    return tuple(stretches)
 
 
 def next_change_of(

@@ -6,6 +6,7 @@ and end in the center's zone; a gate at the end of a day is the first moment of 
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
 from zoneinfo import ZoneInfo
@@ -101,53 +102,53 @@ def gates_of(
     at the end of the day before the start. `early` holds (until, days before, label) of each early-bird step. Access
     to a cohort ends when `access_days` days after its last day are over.
     """
-    gates: list[Gate] = []
     start = cohort[0] if cohort else local_day(meetings[0].start, zone) if meetings else None
-    for n, window in enumerate(windows or (Window(),), 1):
-        tail = f" ({n} of {len(windows)})" if len(windows) > 1 else ""
-        opens = window.opens.day(start) if window.opens else None
-        if window.opens and opens is not None:
-            gates.append(
-                Gate(
-                    "sign-up opens",
-                    window.opens.text,
-                    opens,
-                    first_moment(opens, zone),
-                    f"Sign-up opens{tail}",
-                    n,
-                )
-            )
-        rule = window.closes or (None if open_run else USUAL_CLOSE)
-        closes = rule.day(start) if rule else None
-        if rule and closes is not None:
-            gates.append(
-                Gate("sign-up closes", rule.text, closes, day_over(closes, zone), f"Sign-up closes{tail}", n)
-            )
+    gates = [*sign_up_gates(windows or (Window(),), start, zone, open_run)]
     for n, (until, days_before, label) in enumerate(early, 1):
         day = last_early_day(until, days_before, start)
         if day is not None:
-            gates.append(
-                Gate("early step ends", Rule(until, days_before).text, day, day_over(day, zone), label, n)
-            )
+            text = Rule(until, days_before).text
+            gates.append(Gate("early step ends", text, day, day_over(day, zone), label, n))
     decided = decision.day(start) if decision else None
     if decision and decided is not None:
-        gates.append(
-            Gate("decision day", decision.text, decided, first_moment(decided, zone), "Decision day")
-        )
+        moment = first_moment(decided, zone)
+        gates.append(Gate("decision day", decision.text, decided, moment, "Decision day"))
     if cohort:
-        gates.append(Gate("starts", "first day", cohort[0], first_moment(cohort[0], zone), "Starts"))
-        gates.append(Gate("ends", "last day", cohort[1], day_over(cohort[1], zone), "Ends"))
-        if access_days is not None:
-            last = cohort[1] + timedelta(days=access_days)
-            rule_text = f"{access_days} days after the end"
-            gates.append(Gate("access ends", rule_text, last, day_over(last, zone), "Access ends"))
+        gates += cohort_gates(cohort, access_days, zone)
     elif meetings and start is not None:
-        gates.append(
-            Gate("starts", "first meeting", start, meetings[0].start.astimezone(UTC), "First meeting")
-        )
-        over = max(m.end for m in meetings).astimezone(UTC)
+        begins, over = meetings[0].start.astimezone(UTC), max(m.end for m in meetings).astimezone(UTC)
+        gates.append(Gate("starts", "first meeting", start, begins, "First meeting"))
         gates.append(Gate("ends", "last meeting", local_day(over, zone), over, "Last meeting"))
     return tuple(sorted(gates, key=lambda g: g.at))
+
+
+def sign_up_gates(
+    windows: tuple[Window, ...], start: date | None, zone: ZoneInfo, open_run: bool
+) -> Iterator[Gate]:
+    """The openings and closes of sign-up, window by window, numbered where there are several."""
+    for n, window in enumerate(windows, 1):
+        tail = f" ({n} of {len(windows)})" if len(windows) > 1 else ""
+        opens = window.opens.day(start) if window.opens else None
+        if window.opens and opens is not None:
+            moment = first_moment(opens, zone)
+            yield Gate("sign-up opens", window.opens.text, opens, moment, f"Sign-up opens{tail}", n)
+        rule = window.closes or (None if open_run else USUAL_CLOSE)
+        closes = rule.day(start) if rule else None
+        if rule and closes is not None:
+            moment = day_over(closes, zone)
+            yield Gate("sign-up closes", rule.text, closes, moment, f"Sign-up closes{tail}", n)
+
+
+def cohort_gates(cohort: tuple[date, date], access_days: int | None, zone: ZoneInfo) -> Iterator[Gate]:
+    """The first and the last day of a cohort, and the end of access some days later."""
+    first, last = cohort
+    yield Gate("starts", "first day", first, first_moment(first, zone), "Starts")
+    yield Gate("ends", "last day", last, day_over(last, zone), "Ends")
+    if access_days is not None:
+        until = last + timedelta(days=access_days)
+        yield Gate(
+            "access ends", f"{access_days} days after the end", until, day_over(until, zone), "Access ends"
+        )
 
 
 def window_faults(
@@ -158,7 +159,7 @@ def window_faults(
     Days are compared once the start is known; a window must not close before it opens, nor after the run's `end`, and
     windows follow each other.
     """
-    found: list[tuple[int, str, str]] = []
+    faults: list[tuple[int, str, str]] = []
     before: date | None = None
     for n, window in enumerate(windows):
         opens = window.opens.day(start) if window.opens else None
@@ -166,9 +167,9 @@ def window_faults(
         closes = rule.day(start) if rule else None
         if opens and closes and opens > closes:
             how = "" if window.closes else ", the day before the start"
-            found.append((n, "opens", f"Sign-up would open on {day_text(opens)}, after it closes{how}."))
+            faults.append((n, "opens", f"Sign-up would open on {day_text(opens)}, after it closes{how}."))
         if closes and end and closes > end:
-            found.append(
+            faults.append(
                 (
                     n,
                     "closes",
@@ -176,13 +177,13 @@ def window_faults(
                 )
             )
         if n and opens is None and window.opens is None:
-            found.append((n, "opens", "A further window needs the day on which it opens."))
+            faults.append((n, "opens", "A further window needs the day on which it opens."))
         if n and before is None:
-            found.append((n, "opens", "The window before this one never closes."))
+            faults.append((n, "opens", "The window before this one never closes."))
         elif before and opens and opens <= before:
-            found.append((n, "opens", f"The window before this one is open through {day_text(before)}."))
+            faults.append((n, "opens", f"The window before this one is open through {day_text(before)}."))
         before = closes
-    return found
+    return faults
 
 
 def sign_up_at(

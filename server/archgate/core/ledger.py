@@ -47,7 +47,7 @@ def charge_of(payer: int, income: int, amount: int, currency: str) -> Posting:
     return Posting(Kind.CHARGE, currency, (Entry(payer, amount), Entry(income, -amount)))
 
 
-def sign_up_postings(
+def enrollment_postings(
     payer: int,
     account: Callable[[str], int],
     amounts: Sequence[int],
@@ -62,13 +62,13 @@ def sign_up_postings(
     """
     charged = sum(a for a in amounts if a > 0) - sum(t for _, t, included in taxes if included)
     off = -sum(a for a in amounts if a < 0)
-    found = [charge_of(payer, account("income"), charged, currency)]
-    found.append(Posting(Kind.DISCOUNT, currency, (Entry(account("discounts"), off), Entry(payer, -off))))
-    found += [
+    postings = [charge_of(payer, account("income"), charged, currency)]
+    postings.append(Posting(Kind.DISCOUNT, currency, (Entry(account("discounts"), off), Entry(payer, -off))))
+    postings += [
         Posting(Kind.TAX, currency, (Entry(payer, tax), Entry(account(f"tax:{name}"), -tax)))
         for name, tax, _ in taxes
     ]
-    return [p for p in found if any(e.amount for e in p.entries)]
+    return [p for p in postings if any(e.amount for e in p.entries)]
 
 
 def payment_of(payer: int, method: int, amount: int, currency: str) -> Posting:

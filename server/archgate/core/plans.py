@@ -320,14 +320,14 @@ def credited(rows: tuple[Standing, ...], credit: int) -> tuple[Cut, ...]:
     >>> credited((Standing(1, date(2027, 9, 1), 100, 100), Standing(2, date(2027, 10, 1), 100, 40)), 90)
     (Cut(open=0, paid=0), Cut(open=60, paid=30))
     """
-    found = [Cut(0, 0)] * len(rows)
+    cuts = [Cut(0, 0)] * len(rows)
     order = sorted(range(len(rows)), key=lambda i: (rows[i].due, rows[i].n))
     for i in order:
         part = min(credit, rows[i].amount - rows[i].paid)
-        found[i] = Cut(part, 0)
+        cuts[i] = Cut(part, 0)
         credit -= part
     for i in reversed(order):
         part = min(credit, rows[i].paid)
-        found[i] = Cut(found[i].open, part)
+        cuts[i] = Cut(cuts[i].open, part)
         credit -= part
-    return tuple(found)
+    return tuple(cuts)

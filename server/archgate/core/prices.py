@@ -33,18 +33,18 @@ def falls_later(label: str, line: Sequence[Stretch], currency: str) -> list[str]
 
 def ends_too_early(rate: Rate, opens: date, start: date | None) -> list[str]:
     """Early steps and sales that are over before anybody can sign up."""
-    found = []
+    early = []
     for step in rate.early:
         last = last_early_day(step.until, step.days_before, start)
         if last is not None and last < opens:
-            found.append(
+            early.append(
                 f"{rate.label}: the early step holds {through_text(last)}, before sign-up opens on {day_text(opens)}."
             )
     if rate.sale and rate.sale.last and rate.sale.last < opens:
-        found.append(
+        early.append(
             f"{rate.label}: the sale runs {through_text(rate.sale.last)}, before sign-up opens on {day_text(opens)}."
         )
-    return found
+    return early
 
 
 def far_from_others(label: str, amount: int, others: Sequence[int], currency: str) -> list[str]:

@@ -138,10 +138,10 @@ def document_of(quote: AgreedQuote) -> dict[str, object]:
 class Kept:
     """An object of a quote's document. Raises ValueError where it does not hold what it should."""
 
-    def __init__(self, held: object, currency: str) -> None:
-        if not isinstance(held, Mapping):
+    def __init__(self, document: object, currency: str) -> None:
+        if not isinstance(document, Mapping):
             raise ValueError("A quote's document holds objects.")
-        self.held, self.currency = held, currency
+        self.held, self.currency = document, currency
 
     def text(self, key: str) -> str:
         value = self.held[key]

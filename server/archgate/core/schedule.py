@@ -193,24 +193,24 @@ def dates_of(pattern: Pattern, closures: frozenset[date]) -> tuple[list[date], l
     >>> [day.day for day in dates_of(tuesdays, frozenset({date(2027, 9, 21)}))[0]]
     [14, 28, 5]
     """
-    held: list[date] = []
+    taught: list[date] = []
     dropped: list[Dropped] = []
     count = 1 if pattern.count is None and pattern.until is None else pattern.count
     named = 0
     for day in pattern_days(pattern):
-        enough = len(held) if pattern.extend else named
+        enough = len(taught) if pattern.extend else named
         if (count is not None and enough >= count) or (pattern.until and day > pattern.until):
             break
-        if len(held) >= MOST_MEETINGS or len(dropped) >= MOST_MEETINGS:
+        if len(taught) >= MOST_MEETINGS or len(dropped) >= MOST_MEETINGS:
             break
         named += 1
         if day not in closures:
-            held.append(day)
+            taught.append(day)
             continue
         moved = pattern.extend and count is not None
         tail = "a meeting is added at the end instead" if moved else "the meeting is left out"
         dropped.append(Dropped(day, f"{day_text(day)} is a closure; {tail}."))
-    return held, dropped
+    return taught, dropped
 
 
 class TooMany(OverflowError):
@@ -259,9 +259,19 @@ def built(plan: Extra, zone: ZoneInfo, warnings: tuple[str, ...] = ()) -> Meetin
     start = moment_of(plan.date, plan.start, zone)
     end = (start.astimezone(UTC) + timedelta(minutes=plan.minutes)).astimezone(zone)
     clock = clock_warning(plan.date, plan.start, zone)
-    said = warnings + ((clock,) if clock else ())
+    all_warnings = warnings + ((clock,) if clock else ())
     return Meeting(
-        0, 0, plan.date, start, end, plan.minutes, plan.instructor, plan.room, said, plan.pattern, plan.start
+        0,
+        0,
+        plan.date,
+        start,
+        end,
+        plan.minutes,
+        plan.instructor,
+        plan.room,
+        all_warnings,
+        plan.pattern,
+        plan.start,
     )
 
 
@@ -305,13 +315,13 @@ def next_days(pattern: Pattern, after: date, number: int, closures: frozenset[da
     >>> next_days(Pattern(date(2027, 9, 14), time(17, 30), 105), date(2027, 9, 20), 2, frozenset())
     [datetime.date(2027, 9, 21), datetime.date(2027, 9, 28)]
     """
-    found: list[date] = []
+    days: list[date] = []
     for day in pattern_days(pattern):
-        if len(found) >= number:
+        if len(days) >= number:
             break
         if day > after and day not in closures:
-            found.append(day)
-    return found
+            days.append(day)
+    return days
 
 
 def aligned_shift(first: date, wanted: date) -> int:

@@ -133,17 +133,17 @@ def _all_gone(seats: Seats) -> str:
     """Why no seat is free, with what is kept for others."""
     kept = sum(s.left(seats.day) for s in seats.set_asides)
     parts = [(seats.held, "held"), (seats.offered, "on offer"), (kept, "set aside")]
-    said = ", ".join(f"{n} {word}" for n, word in parts if n)
-    if not said:
+    shares = ", ".join(f"{n} {word}" for n, word in parts if n)
+    if not shares:
         return f"All {seats.whole} seats are taken."
-    return f"No seat is free: {seats.taken} of {seats.whole} are taken, {said}."
+    return f"No seat is free: {seats.taken} of {seats.whole} are taken, {shares}."
 
 
 def _free(seats: Seats, free: int, short: bool = False) -> str:
-    said = f"{free} of {seats.whole}"
+    share = f"{free} of {seats.whole}"
     if short:
-        return f"{said} {'is' if free == 1 else 'are'} free"
-    return f"{said} seats {'is' if free == 1 else 'are'} free"
+        return f"{share} {'is' if free == 1 else 'are'} free"
+    return f"{share} seats {'is' if free == 1 else 'are'} free"
 
 
 def check_seats(capacity: int, taken: int, enrolled_heads: int) -> list[str]:

@@ -68,10 +68,10 @@ def tax_in(price: int, percent: Decimal) -> int:
 def both_kinds(taxes: tuple[Tax, ...], codes: Iterable[str]) -> list[tuple[int, str]]:
     """Which rates and extras would bear taxes in the price and on top: the first tax (its index) of the other kind, and
     the code; each code once, in order."""
-    found = []
+    mixed = []
     for code in codes:
         borne = [i for i, tax in enumerate(taxes) if tax.applies_to(code)]
         other = next((i for i in borne if taxes[i].included != taxes[borne[0]].included), None)
         if other is not None:
-            found.append((other, code))
-    return found
+            mixed.append((other, code))
+    return mixed

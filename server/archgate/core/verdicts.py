@@ -46,19 +46,19 @@ FORMULA = ("=", "+", "-", "@", "\t", "\r", "＝", "＋", "－", "＠")  # how a 
 
 def columns_of(headings: Sequence[str]) -> dict[str, int]:
     """Which column holds which fact, by its heading. The first fitting column wins; a column serves one fact."""
-    found: dict[str, int] = {}
+    columns: dict[str, int] = {}
     for fact, words in HEADINGS.items():
         for i, heading in enumerate(headings):
-            if folded(heading) in words and i not in found.values():
-                found[fact] = i
+            if folded(heading) in words and i not in columns.values():
+                columns[fact] = i
                 break
     for fact, telling in WORDS.items():
         for i, heading in enumerate(headings):
-            if fact not in found and i not in found.values() and telling & set(folded(heading).split()):
-                found[fact] = i
-    if "given" in found and "family" in found:
-        found.pop("name", None)
-    return found
+            if fact not in columns and i not in columns.values() and telling & set(folded(heading).split()):
+                columns[fact] = i
+    if "given" in columns and "family" in columns:
+        columns.pop("name", None)
+    return columns
 
 
 def guessed_columns(rows: Sequence[Sequence[str]]) -> dict[str, int]:
@@ -78,11 +78,11 @@ def guessed_columns(rows: Sequence[Sequence[str]]) -> dict[str, int]:
         "name": lambda c: not re.search(r"[\d@]", c),
     }
     fitting = {kind: [i for i in range(width) if mostly(i, fits)] for kind, fits in kinds.items()}
-    found = {kind: columns[0] for kind, columns in fitting.items() if columns and kind != "name"}
+    guessed = {kind: columns[0] for kind, columns in fitting.items() if columns and kind != "name"}
     names = fitting["name"]
     if len(names) > 1 and names[1] == names[0] + 1 and not mostly(names[0], lambda c: " " in c or "," in c):
-        return {**found, "given": names[0], "family": names[1]}
-    return {**found, "name": names[0]} if names else found
+        return {**guessed, "given": names[0], "family": names[1]}
+    return {**guessed, "name": names[0]} if names else guessed
 
 
 def column_faults(columns: Mapping[str, int], width: int) -> list[str]:
@@ -130,8 +130,8 @@ def party_of(text: str) -> int | None:
     """So many heads; an empty cell is one. None for what is no number from 1 to the largest party."""
     if not text:
         return 1
-    held = re.fullmatch(r"(\d{1,4})(\.0+)?", text)
-    return int(held[1]) if held and 1 <= int(held[1]) <= LARGEST_PARTY else None
+    match = re.fullmatch(r"(\d{1,4})(\.0+)?", text)
+    return int(match[1]) if match and 1 <= int(match[1]) <= LARGEST_PARTY else None
 
 
 def read_row(
@@ -246,14 +246,14 @@ def left_out(row: Row, cells: Sequence[str]) -> str | None:
 
 def keys_of(row: Row) -> list[tuple[str, ...]]:
     """By what a line is known again: staff number, name with email, and, without either, name with phone."""
-    found: list[tuple[str, ...]] = []
+    keys: list[tuple[str, ...]] = []
     if row.number:
-        found.append(("number", row.number))
+        keys.append(("number", row.number))
     if row.email:
-        found.append(("email", folded(row.name), row.email.lower()))
-    if not found and row.phone:
-        found.append(("phone", folded(row.name), digits_of(row.phone)))
-    return found
+        keys.append(("email", folded(row.name), row.email.lower()))
+    if not keys and row.phone:
+        keys.append(("phone", folded(row.name), digits_of(row.phone)))
+    return keys
 
 
 def meant(row: Row, known: Known) -> int | None:
@@ -292,45 +292,64 @@ def judge(
         if nobody:
             verdicts.append(Verdict(row, LEFT_OUT, nobody))
             continue
-        wrong = row_faults(row, cells, width, terms, email_fault)
-        earlier = next((seen[k] for k in keys_of(row) if k in seen), None)
-        for key in keys_of(row):
-            seen.setdefault(key, line)
-        if earlier:
-            wrong.append(f"It repeats line {earlier}.")
         person = meant(row, known)
-        holder = known.by_number.get(row.number or "")
-        if holder and row.name and folded(holder[1]) != folded(row.name):
-            wrong.append(f"Number {row.number} is {holder[1]} here, not {row.name}.")
-        if person is None and row.email and not row.somebody_new and row.email.lower() in known.emails:
-            wrong.append(
-                f"{row.email} is {known.emails[row.email.lower()]} here, not {row.name}: mend the name, or say that it is somebody new."
-            )
-        rate = terms.rates[folded(row.rate)] if row.rate and folded(row.rate) in terms.rates else terms.usual
-        heads = row.party or 1
-        who = "Known" if person else "New"
-        settled = wrong or person in known.on_roster or person in known.waiting
-        refused = None if settled else rate_fault(rate, person, heads)
-        wrong += [refused] if refused else []
-        taken = "a seat" if heads == 1 else f"{heads} seats, {heads - 1} to be named later"
-        seat: Seated | None = None
-        group = None if settled else terms.group_of(person)
-        decided = seats_for(state, heads, group)
-        if isinstance(decided, NoSeat) and not settled:
-            wrong.append(decided.why)
-        if wrong:
-            verdict, why = NEEDS_FIXING, " ".join(wrong)
-        elif person in known.on_roster:
-            verdict, why = ALREADY_IN, "Already on the roster; left as it is."
-        elif person in known.waiting:
-            verdict, why = ALREADY_IN, "Already waiting; left as it is."
-        elif isinstance(decided, Seated):
-            seat, state = decided, seated_in(state, decided)
-            of = next((f", set aside for {s.name}" for s in state.set_asides if s.id == seat.set_aside), "")
-            verdict, why = WILL_ENROLL, f"{who}; gets {taken}{of}."
-        else:
-            state = replace(state, waiting=(*state.waiting, heads))
-            why = f"{who}; {heads} needed, {state.free_for(group)} free: waits as number {len(state.waiting) + state.offers} in line."
-            verdict = WILL_WAIT
-        verdicts.append(Verdict(row, verdict, why, person, rate, seat))
+        wrong = row_faults(row, cells, width, terms, email_fault)
+        wrong += repeated(row, seen) + doubts(row, person, known)
+        rate = terms.rates.get(folded(row.rate), terms.usual) if row.rate else terms.usual
+        in_already = person in known.on_roster or person in known.waiting
+        if not wrong and not in_already:
+            refused = rate_fault(rate, person, row.party or 1)
+            size = seats_for(state, row.party or 1)
+            wrong += [refused] if refused else []
+            wrong += [size.why] if isinstance(size, NoSeat) else []
+        verdict, state = placed(row, person, rate, state, terms.group_of, known, wrong)
+        verdicts.append(verdict)
     return verdicts
+
+
+def repeated(row: Row, seen: dict[tuple[str, ...], int]) -> list[str]:
+    """That a line repeats an earlier one, by what it is known by; it is remembered for the lines after it."""
+    earlier = next((seen[k] for k in keys_of(row) if k in seen), None)
+    for key in keys_of(row):
+        seen.setdefault(key, row.line)
+    return [f"It repeats line {earlier}."] if earlier else []
+
+
+def doubts(row: Row, person: int | None, known: Known) -> list[str]:
+    """That a staff number or an email is somebody else's here."""
+    sentences = []
+    holder = known.by_number.get(row.number or "")
+    if holder and row.name and folded(holder[1]) != folded(row.name):
+        sentences.append(f"Number {row.number} is {holder[1]} here, not {row.name}.")
+    names = known.emails.get(row.email.lower()) if row.email else None
+    if person is None and names is not None and not row.somebody_new:
+        sentences.append(
+            f"{row.email} is {names} here, not {row.name}: mend the name, or say that it is somebody new."
+        )
+    return sentences
+
+
+def placed(
+    row: Row, person: int | None, rate: str, state: Seats, group_of: Callable[[int | None], int | None], known: Known,
+    wrong: list[str],
+) -> tuple[Verdict, Seats]:  # fmt: skip
+    """The verdict on a line that is somebody, and the seats after it."""
+    heads, who = row.party or 1, "Known" if person else "New"
+    if wrong:
+        return Verdict(row, NEEDS_FIXING, " ".join(wrong), person, rate), state
+    if person in known.on_roster:
+        return Verdict(row, ALREADY_IN, "Already on the roster; left as it is.", person, rate), state
+    if person in known.waiting:
+        return Verdict(row, ALREADY_IN, "Already waiting; left as it is.", person, rate), state
+    group = group_of(person)
+    decided = seats_for(state, heads, group)
+    assert not isinstance(decided, NoSeat)  # it is among what is wrong
+    if isinstance(decided, Seated):
+        after = seated_in(state, decided)
+        taken = "a seat" if heads == 1 else f"{heads} seats, {heads - 1} to be named later"
+        of = next((f", set aside for {s.name}" for s in after.set_asides if s.id == decided.set_aside), "")
+        return Verdict(row, WILL_ENROLL, f"{who}; gets {taken}{of}.", person, rate, decided), after
+    after = replace(state, waiting=(*state.waiting, heads))
+    place, free = len(after.waiting) + after.offers, after.free_for(group)
+    sentence = f"{who}; {heads} needed, {free} free: waits as number {place} in line."
+    return Verdict(row, WILL_WAIT, sentence, person, rate), after

@@ -68,14 +68,14 @@ def next_offers(
         hours=hours
     )  # elapsed hours, also where the clocks change meanwhile
     until = (until if closes is None else min(until, closes)).astimezone(at.tzinfo)
-    found = []
+    offers = []
     for party in line:
         if party.heads <= free:
-            found.append(Offer(party, until))
+            offers.append(Offer(party, until))
             free -= party.heads
         elif rule is Rule.STRICT:
             break
-    return tuple(found), free
+    return tuple(offers), free
 
 
 def chances_of(

@@ -47,7 +47,7 @@ class Center:
         user = self.users[self.chance.randrange(len(self.users))]
         return act(self.sessions, lambda uow: action(uow, *args, **more), user, at=self.at(hour))
 
-    def look(
+    def read(
         self,
         hour: float,
         reading: Callable[Concatenate[UnitOfWork, P], T],

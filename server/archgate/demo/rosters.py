@@ -25,7 +25,7 @@ from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import accounts
 from archgate.actions.money.commands import PayerCommand, PaymentCommand
-from archgate.actions.runs import making, notices
+from archgate.actions.runs import making, notices, showing
 from archgate.actions.runs.commands import RunPatch
 from archgate.actions.seats.commands import HoldCommand, SetAsideCommand
 from archgate.core.states import LineStatus, Mark, Role
@@ -52,13 +52,13 @@ def day(center: Center, ahead: int) -> str:
 
 
 def kept_back(center: Center, wall: int, iron: int) -> None:
-    held = {
+    body = {
         "seats": 1,
         "for_whom": "Quay house owners",
         "last": day(center, 5),
         "note": "Ms. Dunmore calls on Friday",
     }
-    center.act(9.7, held_places.hold, wall, command_of(HoldCommand, held))
+    center.act(9.7, held_places.hold, wall, command_of(HoldCommand, body))
     aside = {"name": "Guild members", "seats": 2, "last": day(center, 20), "tag": "member"}
     center.act(9.7, held_places.set_aside, iron, command_of(SetAsideCommand, aside))
 
@@ -67,8 +67,8 @@ def people(center: Center, wall: int, crowd: list[int]) -> None:
     """A desk notice, an assistant, and two tables."""
     center.act(9.7, notices.set_notice, wall, NOTICE)
     center.act(9.8, roles.add_with_role, wall, crowd[146], Role.ASSISTANT)
-    found = center.look(9.8, roster.roster, wall)
-    learners = [r.id for r in found.rows if r.role == "learner"]
+    whole = center.read(9.8, roster.roster, wall)
+    learners = [r.id for r in whole.rows if r.role == "learner"]
     half = len(learners) // 2
     for name, ids in (("East end", learners[:half]), ("West end", learners[half:])):
         center.act(9.8, groups.put_in_group, wall, name, ids)
@@ -80,7 +80,7 @@ def seat_on_payment(center: Center, run_id: int, crowd: list[int]) -> None:
     rule = {"seen": {"hold_hours": None}, "set": {"hold_hours": 48}}
     center.act(9.8, making.change_run, run_id, command_of(RunPatch, rule))
     for n, person in enumerate(crowd[LEARNER - 1 : LEARNER + 1]):
-        quote = center.look(9.9, quotes.quote_run, run_id, QuoteCommand())
+        quote = center.read(9.9, quotes.quote_run, run_id, QuoteCommand())
         center.act(
             9.9,
             enrollments.enroll,
@@ -95,7 +95,7 @@ def seat_on_payment(center: Center, run_id: int, crowd: list[int]) -> None:
             paid = {"amount": quote.due_now, "method": "cash"}
             center.act(9.9, accounts.take_payment, own, command_of(PaymentCommand, paid))
         center.act(9.9, own_pages.invite, person)
-    page = center.look(9.9, own_pages.page_of, crowd[LEARNER])
+    page = center.read(9.9, own_pages.page_of, crowd[LEARNER])
     assert page is not None
     token = signing.token_for("p", page.id, page.turn)
     center.act(9.9, own_pages.set_password, token, center.password, center.quick)
@@ -106,11 +106,11 @@ def interested(center: Center, slate: int, crowd: list[int]) -> None:
     question = "Have you been on a roof before?"
     ask = {"questions": [question], "head_start_hours": 48}
     center.act(9.6, interest.set_questions, slate, None, command_of(QuestionsCommand, ask))
-    said = ("Yes, twice", "No", "Yes, as a child", "No, and I am not sure I like it", "No")
+    answers = ("Yes, twice", "No", "Yes, as a child", "No, and I am not sure I like it", "No")
     for n, person in enumerate(crowd[120:125]):
-        body = {"run_id": slate, "person_id": person, "answers": {question: said[n]}}
+        body = {"run_id": slate, "person_id": person, "answers": {question: answers[n]}}
         center.act(9.6, interest.show_interest, command_of(InterestCommand, body))
-    course = center.look(9.6, making.run_view, slate).course.id
+    course = center.read(9.6, showing.run_view, slate).course.id
     for person in crowd[125:128]:
         center.act(
             9.6,
@@ -121,20 +121,20 @@ def interested(center: Center, slate: int, crowd: list[int]) -> None:
 
 def attended(center: Center, run_id: int) -> None:
     """Attendance of the meetings that are over: most were there."""
-    found = center.look(9, attendance.attendance, run_id)
-    for meeting in found.meetings:
+    marked = center.read(9, attendance.attendance, run_id)
+    for meeting in marked.meetings:
         if meeting.past and meeting.date < center.today:
             usual = [Mark.PRESENT] * 8 + [Mark.LATE, Mark.ABSENT, Mark.EXCUSED, Mark.LEFT_EARLY]
-            marks = {p.person_id: center.chance.choice(usual) for p in found.people}
+            marks = {p.person_id: center.chance.choice(usual) for p in marked.people}
             center.act(9, attendance.mark, meeting.id, marks)
 
 
 def offered(center: Center, gate: int) -> None:
     """Somebody gives a seat on the full run back; the next in line has an offer and asks for more time."""
-    rows = center.look(9.9, roster.roster, gate).rows
+    rows = center.read(9.9, roster.roster, gate).rows
     center.act(9.9, leaving.withdraw, rows[-1].id)
     center.act(9.95, partial(line.go_down, run_id=gate))
-    waiting = center.look(9.95, roster.roster, gate).waiting
+    waiting = center.read(9.95, roster.roster, gate).waiting
     first = next((w for w in waiting if w.status == LineStatus.OFFERED), None)
     if first:
         center.act(9.95, ask_time, first.id)

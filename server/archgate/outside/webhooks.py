@@ -29,8 +29,8 @@ PREFIX = "whsec_"
 
 def signature_of(secret: str, key: str, timestamp: int, body: str) -> str:
     """The value of webhook-signature. The secret is base64 after its prefix."""
-    held = base64.b64decode(secret.removeprefix(PREFIX))
-    digest = hmac.digest(held, f"{key}.{timestamp}.{body}".encode(), hashlib.sha256)
+    secret_bytes = base64.b64decode(secret.removeprefix(PREFIX))
+    digest = hmac.digest(secret_bytes, f"{key}.{timestamp}.{body}".encode(), hashlib.sha256)
     return f"v1,{base64.b64encode(digest).decode()}"
 
 
@@ -48,13 +48,13 @@ def is_private(host: str) -> bool:
     ):
         return True
     try:
-        held = ip_address(name)
+        address = ip_address(name)
     except ValueError:
         try:
-            held = ip_address(socket.inet_aton(name))
+            address = ip_address(socket.inet_aton(name))
         except (OSError, UnicodeEncodeError):
             return False
-    mapped = getattr(held, "ipv4_mapped", None) or held
+    mapped = getattr(address, "ipv4_mapped", None) or address
     return not mapped.is_global or mapped.is_multicast
 
 

@@ -42,10 +42,12 @@ _turns = threading.BoundedSemaphore(AT_ONCE)
 
 def list_of(data: bytes) -> Table:
     """The table of a list (`lists.read_table`). Raises Refused at /file."""
-    found = _read("list", data, {})
-    rows = [(int(line), [str(c) for c in cells]) for line, cells in found["rows"]]
-    odd = {int(line): str(said) for line, said in found["odd"].items()}
-    return Table([str(h) for h in found["headings"]], rows, str(found["reading"]), odd, bool(found["headed"]))
+    content = _read("list", data, {})
+    rows = [(int(line), [str(c) for c in cells]) for line, cells in content["rows"]]
+    odd = {int(line): str(sentence) for line, sentence in content["odd"].items()}
+    return Table(
+        [str(h) for h in content["headings"]], rows, str(content["reading"]), odd, bool(content["headed"])
+    )
 
 
 def times_of(data: bytes, zone: ZoneInfo, first: date, last: date) -> list[Taken]:
@@ -83,16 +85,16 @@ def _read(kind: str, data: bytes, asked: dict[str, str]) -> dict:  # type: ignor
             f"This file needs more memory than a file may ({MEMORY // 1024 // 1024} MB) or cannot be read at all. In a workbook,"
             " a cell far away from the others is often the reason: copy the list alone to a new sheet.",
         )
-    found = orjson.loads(answer)
-    if "refused" in found:
-        raise refuse("/file", str(found["refused"]))
-    return found  # type: ignore[no-any-return]
+    content = orjson.loads(answer)
+    if "refused" in content:
+        raise refuse("/file", str(content["refused"]))
+    return content  # type: ignore[no-any-return]
 
 
 def _limit() -> None:
     """Bind this process to its limits, on top of what it has taken already with its libraries loaded."""
-    with open("/proc/self/statm") as held:  # noqa: PTH123 (a file of the kernel's)
-        own = int(held.read().split()[0]) * resource.getpagesize()
+    with open("/proc/self/statm") as stream:  # noqa: PTH123 (a file of the kernel's)
+        own = int(stream.read().split()[0]) * resource.getpagesize()
     resource.setrlimit(resource.RLIMIT_AS, (own + MEMORY, own + MEMORY))
     resource.setrlimit(resource.RLIMIT_CPU, (SECONDS + 1, SECONDS + 2))
     resource.setrlimit(resource.RLIMIT_FSIZE, (0, 0))
@@ -104,9 +106,9 @@ def _answer(kind: str, asked: dict[str, str], data: bytes) -> bytes:
     try:
         if kind == "list":
             table = read_table(data)
-            held = {"headings": table.headings, "rows": table.rows, "reading": table.reading, "headed": table.headed,
-                    "odd": {str(n): said for n, said in table.odd.items()}}  # fmt: skip
-            return orjson.dumps(held)
+            content = {"headings": table.headings, "rows": table.rows, "reading": table.reading, "headed": table.headed,
+                    "odd": {str(n): sentence for n, sentence in table.odd.items()}}  # fmt: skip
+            return orjson.dumps(content)
         times = read_calendar(
             data,
             ZoneInfo(asked["zone"]),

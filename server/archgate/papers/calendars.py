@@ -111,36 +111,61 @@ def read_calendar(content: bytes, zone: ZoneInfo, first: date, last: date) -> li
         datetime.combine(last + timedelta(days=1), time(0), zone).astimezone(UTC),
     )
     events: list[Ical] = list(calendar.walk("VEVENT"))
-    changed = {
-        (str(e.get("uid")), moment(e["recurrence-id"].dt, zone)) for e in events if "recurrence-id" in e
-    }
-    found: list[Taken] = []
     for n, event in enumerate(events, 1):
-        if event.errors:
-            what, said = event.errors[0]
-            raise refuse(
-                "/file",
-                f"Entry {n}, {event.get('summary', 'without a name')}: {what or 'something'} cannot be read ({said}).",
-            )
-        if "dtstart" not in event:
-            raise refuse("/file", f"Entry {n}, {event.get('summary', 'without a name')}, has no start.")
-        if (
-            str(event.get("transp", "OPAQUE")).upper() == "TRANSPARENT"
-            or str(event.get("status", "")).upper() == "CANCELLED"
-        ):
+        refuse_unreadable(n, event)
+    changed = changed_times(events, zone)
+    taken: list[Taken] = []
+    for n, event in enumerate(events, 1):
+        if is_free(event):
             continue
         try:
-            found += times_of(event, zone, window, changed)
+            taken += times_of(event, zone, window, changed)
         except OverflowError:
-            raise refuse(
-                "/file", f"Entry {n}, {event.get('summary', 'without a name')}: it goes beyond the calendar."
-            ) from None
-        if len(found) > MOST_TIMES:
-            raise refuse(
-                "/file",
-                f"The calendar holds more than {MOST_TIMES} times between {day_text(first)} and {day_text(last)}.",
-            )
-    return sorted(found, key=lambda t: (t.start, t.end))
+            raise refuse("/file", f"{entry(n, event)}: it goes beyond the calendar.") from None
+        if len(taken) > MOST_TIMES:
+            span = f"between {day_text(first)} and {day_text(last)}"
+            raise refuse("/file", f"The calendar holds more than {MOST_TIMES} times {span}.")
+    return sorted(taken, key=lambda t: (t.start, t.end))
+
+
+def entry(n: int, event: Ical) -> str:
+    return f"Entry {n}, {event.get('summary', 'without a name')}"
+
+
+def refuse_unreadable(n: int, event: Ical) -> None:
+    """Refuse an entry of which something cannot be read, or that has no start."""
+    if event.errors:
+        what, trouble = event.errors[0]
+        raise refuse("/file", f"{entry(n, event)}: {what or 'something'} cannot be read ({trouble}).")
+    if "dtstart" not in event:
+        raise refuse("/file", f"{entry(n, event)}, has no start.")
+
+
+def is_free(event: Ical) -> bool:
+    """Whether an entry takes no time: marked free, or cancelled."""
+    free = str(event.get("transp", "OPAQUE")).upper() == "TRANSPARENT"
+    return free or str(event.get("status", "")).upper() == "CANCELLED"
+
+
+def changed_times(events: list[Ical], zone: ZoneInfo) -> set[tuple[str, datetime]]:
+    """The times of series that have entries of their own, by the series' UID."""
+    whole_days = {
+        str(e.get("uid"))
+        for e in events
+        if "recurrence-id" not in e and not isinstance(e["dtstart"].dt, datetime)
+    }
+    return {
+        (str(e.get("uid")), changed_at(e, zone, str(e.get("uid")) in whole_days))
+        for e in events
+        if "recurrence-id" in e
+    }
+
+
+def changed_at(event: Ical, zone: ZoneInfo, whole_days: bool) -> datetime:
+    """Which time of its series an event stands for; in a series of whole days the date decides, also where a moment is
+    written."""
+    value = event["recurrence-id"].dt
+    return moment(value.date() if whole_days and isinstance(value, datetime) else value, zone)
 
 
 def moment(value: date | datetime, zone: ZoneInfo) -> datetime:
@@ -151,9 +176,8 @@ def moment(value: date | datetime, zone: ZoneInfo) -> datetime:
 
 
 def length_of(event: Ical, start: date | datetime) -> timedelta | None:
-    """How long an event lasts by the clocks it is written in; a day for a date alone, nothing for a moment alone."""
-    if "duration" in event:
-        return event["duration"].dt  # type: ignore[no-any-return]
+    """How long an event lasts by the clocks it is written in; a day for a date alone, nothing for a moment alone. Where an
+    end and a duration are said, which RFC 5545 forbids, the end counts."""
     if "dtend" in event:
         end = event["dtend"].dt
         if isinstance(end, datetime) != isinstance(start, datetime):
@@ -161,6 +185,8 @@ def length_of(event: Ical, start: date | datetime) -> timedelta | None:
         if isinstance(end, datetime) and end.tzinfo and isinstance(start, datetime) and start.tzinfo:
             return end.astimezone(UTC) - start.astimezone(UTC)
         return end - start  # type: ignore[no-any-return]
+    if "duration" in event:
+        return event["duration"].dt  # type: ignore[no-any-return]
     return timedelta(days=1) if not isinstance(start, datetime) else timedelta(0)
 
 
@@ -173,16 +199,16 @@ def times_of(
     all_day = not isinstance(start, datetime)
     if length is None or length < timedelta(0):
         raise refuse("/file", f"{label}: it ends before it begins.")
-    found = []
-    for held in starts_of(event, start, zone, window, length):
-        begins = moment(held, zone)
+    times = []
+    for span in starts_of(event, start, zone, window, length):
+        begins = moment(span, zone)
         if "recurrence-id" not in event and (str(event.get("uid")), begins) in changed:
             continue
         # Whole days end at a local midnight, however long the night of a change of clocks is.
-        ends = moment(held + length, zone) if all_day else begins + length
+        ends = moment(span + length, zone) if all_day else begins + length
         if ends > begins and begins < window[1] and ends > window[0]:
-            found.append(Taken(begins, ends, all_day, label[:200]))
-    return found
+            times.append(Taken(begins, ends, all_day, label[:200]))
+    return times
 
 
 def starts_of(
@@ -209,20 +235,20 @@ def starts_of(
     starts: set[datetime] = set()
     rules = event.get("rrule", [])
     for rule in rules if isinstance(rules, list) else [rules]:
-        held = dict(rule)
-        until = (held.pop("UNTIL", None) or [None])[0]
+        parts = dict(rule)
+        until = (parts.pop("UNTIL", None) or [None])[0]
         limit = plainly(until) if until is not None else None
         if until is not None and not isinstance(until, datetime):
             limit = datetime.combine(until, time(23, 59, 59))
         try:
-            if int((held.get("INTERVAL") or [1])[0]) < 1:
+            if int((parts.get("INTERVAL") or [1])[0]) < 1:
                 raise ValueError("it repeats every 0 times")
-            if str((held.get("FREQ") or [""])[0]).upper() in ("SECONDLY", "MINUTELY"):
+            if str((parts.get("FREQ") or [""])[0]).upper() in ("SECONDLY", "MINUTELY"):
                 raise ValueError("it repeats by the minute or second")
             if naive.year < EARLIEST:
                 raise ValueError(f"it begins before {EARLIEST}")
-            count = int((held.pop("COUNT", None) or [MOST_STEPS])[0])
-            text = type(rule)(held).to_ical().decode()
+            count = int((parts.pop("COUNT", None) or [MOST_STEPS])[0])
+            text = type(rule)(parts).to_ical().decode()
             # The end of the window ends the rule, also one that gives no time at all: nothing is sought beyond it.
             last = stop if limit is None else min(stop, limit)
             for n, at in enumerate(rrulestr(text, dtstart=naive).replace(until=last), 1):
@@ -247,5 +273,5 @@ def starts_of(
 
 
 def dates_under(event: Ical, key: str) -> list[Ical]:
-    held = event.get(key, [])
-    return [d for row in (held if isinstance(held, list) else [held]) for d in row.dts]
+    values = event.get(key, [])
+    return [d for row in (values if isinstance(values, list) else [values]) for d in row.dts]

@@ -55,18 +55,18 @@ def quoted(text: str) -> str:
 
 def ledger_text(blocks: Iterable[Block], balances: Mapping[tuple[str, str], int], day: date) -> str:
     """The whole ledger through a day; `balances` by account name and currency are asserted on the day after."""
-    held = list(blocks)
-    first = min((b.day for b in held), default=day)
-    names = sorted({account_name(owner, number) for b in held for owner, number, _ in b.entries})
+    blocks_read = list(blocks)
+    first = min((b.day for b in blocks_read), default=day)
+    names = sorted({account_name(owner, number) for b in blocks_read for owner, number, _ in b.entries})
     lines = ["; Ledger, exported as plain text", *(f"{first.isoformat()} open {name}" for name in names), ""]
-    for block in held:
+    for block in blocks_read:
         lines.append(f"{block.day.isoformat()} * {quoted(block.kind)} {quoted(block.cause)}")
         lines += [
             f"  {account_name(owner, number)}  {format_amount(units, block.currency)} {block.currency}"
             for owner, number, units in block.entries
         ]
         lines.append("")
-    after = (max([day, *(b.day for b in held)]) + timedelta(days=1)).isoformat()
+    after = (max([day, *(b.day for b in blocks_read)]) + timedelta(days=1)).isoformat()
     lines += [
         f"{after} balance {name}  {format_amount(units, currency)} {currency}"
         for (name, currency), units in sorted(balances.items())

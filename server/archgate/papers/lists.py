@@ -138,22 +138,22 @@ def separator_of(head: Sequence[str]) -> str:
     return max(SEPARATORS, key=cells)
 
 
-def records(held: Sequence[str], separator: str) -> Iterable[tuple[int, list[str], bool]]:
+def records(lines: Sequence[str], separator: str) -> Iterable[tuple[int, list[str], bool]]:
     """The records of lines of text (each with its end): number of the first line, cells, and whether its quotes are sound.
 
     Cells that are closed may span lines. A quote whose closing one no separator or line end follows, or that is not closed
     within `SPAN` lines, closes nothing: its line is read alone, quotes and all, so that no line after it is eaten.
     """
     at = 0
-    while at < len(held):
-        if '"' not in held[at]:
-            cells, used, sound = next(csv.reader(held[at : at + 1], delimiter=separator), []), 1, True
+    while at < len(lines):
+        if '"' not in lines[at]:
+            cells, used, sound = next(csv.reader(lines[at : at + 1], delimiter=separator), []), 1, True
         else:
-            reader = csv.reader(held[at : at + SPAN], delimiter=separator, strict=True)
+            reader = csv.reader(lines[at : at + SPAN], delimiter=separator, strict=True)
             try:
                 cells, used, sound = next(reader, []), reader.line_num, True
             except csv.Error:
-                alone = csv.reader(held[at : at + 1], delimiter=separator, quoting=csv.QUOTE_NONE)
+                alone = csv.reader(lines[at : at + 1], delimiter=separator, quoting=csv.QUOTE_NONE)
                 cells, used, sound = next(alone, []), 1, False
         yield at + 1, cells, sound
         at += used
@@ -168,16 +168,16 @@ def text_lines(data: bytes, odd: dict[int, str]) -> tuple[Lines, str]:
     text, encoding = text_of(data)
     if text.count("\n") + text.count("\r") > 2 * MOST_LINES:
         raise ValueError(f"The file has more than {MOST_LINES:,} lines, most of them blank.")
-    held = io.StringIO(text, newline="").readlines()
-    if len(held) > MOST_LINES:
+    raw_lines = io.StringIO(text, newline="").readlines()
+    if len(raw_lines) > MOST_LINES:
         raise ValueError(f"The file has more than {MOST_LINES:,} lines, most of them blank.")
-    long = next((n for n, row in enumerate(held, 1) if len(row) > LONGEST_LINE), None)
+    long = next((n for n, row in enumerate(raw_lines, 1) if len(row) > LONGEST_LINE), None)
     if long is not None:
         raise ValueError(f"Line {long} has more than {LONGEST_LINE:,} characters; this is no list of people.")
-    separator = separator_of(held[: 2 * SPAN])
+    separator = separator_of(raw_lines[: 2 * SPAN])
     lines: Lines = []
     try:
-        for line, cells, sound in records(held, separator):
+        for line, cells, sound in records(raw_lines, separator):
             if cells:
                 lines.append((line, [c if c.strip() else "" for c in cells]))
             if not sound:

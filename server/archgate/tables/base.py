@@ -17,7 +17,7 @@ from sqlalchemy.sql.compiler import SQLCompiler
 
 from archgate.core import states
 from archgate.core.quotes import AgreedQuote, document_of, quote_read
-from archgate.core.reader import Document
+from archgate.documents.reader import Document
 
 NAMES = {
     "ix": "ix_%(table_name)s_%(column_0_N_name)s",

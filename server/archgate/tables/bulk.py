@@ -7,8 +7,8 @@ from datetime import datetime
 from sqlalchemy import ForeignKey, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from archgate.core.reader import Document
 from archgate.core.states import BatchStatus
+from archgate.documents.reader import Document
 from archgate.tables.base import Base, Key, Name, Prose, ascii_key
 
 

@@ -8,8 +8,8 @@ from sqlalchemy import CheckConstraint, ForeignKey, LargeBinary, String
 from sqlalchemy.dialects.mysql import LONGBLOB
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from archgate.core.reader import Document
 from archgate.core.states import Decision, RunKind, RunStatus
+from archgate.documents.reader import Document
 from archgate.tables.base import Base, Key, Name, Prose, Word, ascii_key
 from archgate.tables.fees import Extra, Rate
 from archgate.tables.people import Organization

@@ -51,11 +51,11 @@ def engine_for(url: str, pool: int = 40, wait: int = 600) -> Engine:
 
     def patiently(connection: Driver) -> bool:
         """Ask a connection of the pool whether it is still there, with less patience than for a statement."""
-        held, connection._read_timeout = connection._read_timeout, PING_WAIT
+        usual, connection._read_timeout = connection._read_timeout, PING_WAIT
         try:
             return ping(connection)
         finally:
-            connection._read_timeout = held
+            connection._read_timeout = usual
 
     engine.dialect.do_ping = patiently  # type: ignore[method-assign,assignment]
 

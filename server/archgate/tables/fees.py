@@ -8,8 +8,8 @@ from sqlalchemy import Boolean, CheckConstraint, ForeignKey, Index, String, Uniq
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from archgate.core.quotes import AgreedQuote
-from archgate.core.reader import Document
 from archgate.core.states import QuoteStatus
+from archgate.documents.reader import Document
 from archgate.tables.base import Base, Key, Name, Percent, Prose, Units, Word, ascii_key
 
 

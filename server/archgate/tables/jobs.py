@@ -7,8 +7,8 @@ from datetime import datetime
 from sqlalchemy import Index, String
 from sqlalchemy.orm import Mapped, mapped_column
 
-from archgate.core.reader import Document
 from archgate.core.states import JobStatus
+from archgate.documents.reader import Document
 from archgate.tables.base import Base, Key, Prose, Word, ascii_key
 
 

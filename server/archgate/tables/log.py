@@ -8,7 +8,7 @@ from typing import TypedDict
 from sqlalchemy import ForeignKey, Index, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column
 
-from archgate.core.reader import Document
+from archgate.documents.reader import Document
 from archgate.tables.base import Base, JsonText, Key, Prose, Word, ascii_key
 
 

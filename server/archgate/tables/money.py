@@ -7,7 +7,7 @@ from datetime import date, datetime
 from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from archgate.core.reader import Document
+from archgate.documents.reader import Document
 from archgate.tables.base import Base, Key, Name, Prose, Units, Word, ascii_key
 
 

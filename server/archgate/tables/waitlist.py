@@ -7,8 +7,8 @@ from datetime import datetime
 from sqlalchemy import CheckConstraint, Computed, ForeignKey, Index, SmallInteger, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from archgate.core.reader import Document
 from archgate.core.states import InterestStatus, LineStatus
+from archgate.documents.reader import Document
 from archgate.tables.base import Base, Key, Prose, Word, ascii_key
 from archgate.tables.people import Person
 

@@ -1381,8 +1381,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Get Sign Up */
-        get: operations["get_sign_up"];
+        /** Get Enrollment */
+        get: operations["get_enrollment"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1401,10 +1401,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Change Sign Up
+         * Change Enrollment
          * @description Change rates, prices, extras or the code of a sign-up; the plan is worked out again, what is paid stays paid.
          */
-        post: operations["change_sign_up"];
+        post: operations["change_enrollment"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4810,6 +4810,78 @@ export interface components {
             /** Change */
             change: string;
             quote: components["schemas"]["QuoteView"];
+        };
+        /**
+         * EnrollmentChanged
+         * @description The total and the installments before and after; with `preview` nothing is saved. `credit` is that of the account.
+         */
+        EnrollmentChanged: {
+            /** Change */
+            change: string;
+            /** Enrollment Id */
+            enrollment_id: number;
+            /** Name */
+            name: string;
+            /** Currency */
+            currency: string;
+            /** Total Before */
+            total_before: string;
+            /** Total */
+            total: string;
+            /** Lines */
+            lines: components["schemas"]["QuoteLineView"][];
+            /** Taxes */
+            taxes: components["schemas"]["TaxView"][];
+            /** Before */
+            before: components["schemas"]["PlanRow"][];
+            /** After */
+            after: components["schemas"]["PlanRow"][];
+            /** Credit */
+            credit: string;
+        };
+        /**
+         * EnrollmentOut
+         * @description One sign-up as agreed; `people`, `extras` and `code` are what it asks for, `plan` its installments as they stand.
+         */
+        EnrollmentOut: {
+            /** Id */
+            id: number;
+            /** Run Id */
+            run_id: number;
+            /** Person Id */
+            person_id: number;
+            /** Name */
+            name: string;
+            status: components["schemas"]["EnrollmentStatus"];
+            role: components["schemas"]["Role"];
+            /** Held Until */
+            held_until: string | null;
+            /** Heads */
+            heads: number;
+            /**
+             * Signed Up
+             * Format: date
+             */
+            signed_up: string;
+            /** Way In */
+            way_in: string;
+            /** Note */
+            note: string;
+            /** Came From */
+            came_from: string | null;
+            /** Account Id */
+            account_id: number;
+            /** Payer */
+            payer: string;
+            quote: components["schemas"]["QuoteView"];
+            /** People */
+            people: components["schemas"]["HeadsAt"][];
+            /** Extras */
+            extras: components["schemas"]["ExtraTaken"][];
+            /** Code */
+            code: string | null;
+            /** Plan */
+            plan: components["schemas"]["PlanRow"][];
         };
         /**
          * EnrollmentStatus
@@ -8926,78 +8998,6 @@ export interface components {
          * @enum {string}
          */
         SignUp: "not yet" | "open" | "full" | "closed";
-        /**
-         * SignUpChanged
-         * @description The total and the installments before and after; with `preview` nothing is saved. `credit` is that of the account.
-         */
-        SignUpChanged: {
-            /** Change */
-            change: string;
-            /** Enrollment Id */
-            enrollment_id: number;
-            /** Name */
-            name: string;
-            /** Currency */
-            currency: string;
-            /** Total Before */
-            total_before: string;
-            /** Total */
-            total: string;
-            /** Lines */
-            lines: components["schemas"]["QuoteLineView"][];
-            /** Taxes */
-            taxes: components["schemas"]["TaxView"][];
-            /** Before */
-            before: components["schemas"]["PlanRow"][];
-            /** After */
-            after: components["schemas"]["PlanRow"][];
-            /** Credit */
-            credit: string;
-        };
-        /**
-         * SignUpOut
-         * @description One sign-up as agreed; `people`, `extras` and `code` are what it asks for, `plan` its installments as they stand.
-         */
-        SignUpOut: {
-            /** Id */
-            id: number;
-            /** Run Id */
-            run_id: number;
-            /** Person Id */
-            person_id: number;
-            /** Name */
-            name: string;
-            status: components["schemas"]["EnrollmentStatus"];
-            role: components["schemas"]["Role"];
-            /** Held Until */
-            held_until: string | null;
-            /** Heads */
-            heads: number;
-            /**
-             * Signed Up
-             * Format: date
-             */
-            signed_up: string;
-            /** Way In */
-            way_in: string;
-            /** Note */
-            note: string;
-            /** Came From */
-            came_from: string | null;
-            /** Account Id */
-            account_id: number;
-            /** Payer */
-            payer: string;
-            quote: components["schemas"]["QuoteView"];
-            /** People */
-            people: components["schemas"]["HeadsAt"][];
-            /** Extras */
-            extras: components["schemas"]["ExtraTaken"][];
-            /** Code */
-            code: string | null;
-            /** Plan */
-            plan: components["schemas"]["PlanRow"][];
-        };
         /** Slot */
         Slot: {
             /**
@@ -16188,7 +16188,7 @@ export interface operations {
             };
         };
     };
-    get_sign_up: {
+    get_enrollment: {
         parameters: {
             query?: never;
             header?: never;
@@ -16205,7 +16205,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SignUpOut"];
+                    "application/json": components["schemas"]["EnrollmentOut"];
                 };
             };
             /** @description Please sign in */
@@ -16260,7 +16260,7 @@ export interface operations {
             };
         };
     };
-    change_sign_up: {
+    change_enrollment: {
         parameters: {
             query?: {
                 preview?: boolean;
@@ -16285,7 +16285,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SignUpChanged"];
+                    "application/json": components["schemas"]["EnrollmentChanged"];
                 };
             };
             /** @description Please sign in */

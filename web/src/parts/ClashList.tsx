@@ -4,7 +4,13 @@ import { count } from "./text";
 type Clash = Schemas["ClashOut"];
 
 /** Clashes in words, equal ones counted; nothing where there is none. */
-export function ClashList({ clashes, healed = false }: { clashes: Clash[]; healed?: boolean }) {
+export function ClashList({
+  clashes,
+  healed = false,
+}: {
+  clashes: Pick<Clash, "text" | "accepted">[];
+  healed?: boolean;
+}) {
   const counted = new Map<string, number>();
   for (const c of clashes) if (c.accepted === null) counted.set(c.text, (counted.get(c.text) ?? 0) + 1);
   if (counted.size === 0) return null;

@@ -60,9 +60,11 @@ def state_of(uow: UnitOfWork, person_id: int) -> OwnPageState | None:
     if row is None:
         return None
     return OwnPageState(
-        email=row.email, status=row.status, sent=uow.local(row.sent_at),
+        email=row.email,
+        status=row.status,
+        sent=uow.local(row.sent_at),
         link_until=uow.local(row.sent_at + LINK_LIFE) if row.status == PageStatus.INVITED else None,
-    )  # fmt: skip
+    )
 
 
 def new_person(uow: UnitOfWork, command: PersonCommand) -> PersonOut:
@@ -167,16 +169,19 @@ def link_state(uow: UnitOfWork, token: str) -> OwnLink:
     """What the link shows: whose page it is, and whether a password can be set by it; else why not."""
     row = row_behind(uow, token)
     turn = (signing.token_read(token) or ("", 0, 0))[2]
-    said = ""
+    sentence = ""
     if turn != row.turn:
-        said = "This link was used, or a newer one was sent. Sign in, or ask for a new link."
+        sentence = "This link was used, or a newer one was sent. Sign in, or ask for a new link."
     elif uow.now > row.sent_at + LINK_LIFE:
-        said = "This link has run out. Ask for a new one."
+        sentence = "This link has run out. Ask for a new one."
     person = people.get_person(uow, row.person_id)
     return OwnLink(
-        center=uow.center.name, name=person.given or person.name, email=row.email,
-        stands=not said, said=said,
-    )  # fmt: skip
+        center=uow.center.name,
+        name=person.given or person.name,
+        email=row.email,
+        stands=not sentence,
+        said=sentence,
+    )
 
 
 def set_password(uow: UnitOfWork, token: str, password: str, quick: bool) -> str:
@@ -242,11 +247,15 @@ def new_link(uow: UnitOfWork, email: str) -> None:
 def person_behind(uow: UnitOfWork, token: str) -> Person | None:
     """Whose session a token is, if it still stands."""
     query = (
-        select(Person).join(OwnPage, OwnPage.person_id == Person.id)
+        select(Person)
+        .join(OwnPage, OwnPage.person_id == Person.id)
         .join(OwnPageSession, OwnPageSession.own_page_id == OwnPage.id)
-        .where(OwnPageSession.token_hash == staff.token_hash(token), OwnPageSession.expires_at > system_now(),
-               OwnPage.status == PageStatus.OPEN)
-    )  # fmt: skip
+        .where(
+            OwnPageSession.token_hash == staff.token_hash(token),
+            OwnPageSession.expires_at > system_now(),
+            OwnPage.status == PageStatus.OPEN,
+        )
+    )
     return uow.session.scalar(query)
 
 
@@ -256,31 +265,51 @@ def own_page(uow: UnitOfWork, person: Person) -> OwnPageOut:
     Money stands only with what they pay themselves; notes and the log are the staff's.
     """
     courses = []
-    for held in of_person.enrollments_of(uow, person):
-        run = uow.session.get_one(Run, held.run_id)
-        still_open = held.access_until is not None and held.access_until >= uow.today
-        if held.status not in ("seated", "held") or (is_over(run, uow.now) and not still_open):
+    for enrolled in of_person.enrollments_of(uow, person):
+        run = uow.session.get_one(Run, enrolled.run_id)
+        still_open = enrolled.access_until is not None and enrolled.access_until >= uow.today
+        if enrolled.status not in ("seated", "held") or (is_over(run, uow.now) and not still_open):
             continue
         ahead = [m for m in ordered(run) if m.ends_at > uow.now]
-        theirs = held.payer is None and not held.guest
-        courses.append(OwnCourse(
-            title=held.title, code=held.code, heads=held.heads, held=held.status == "held",
-            meetings=[OwnMeeting(start=m.starts_at.astimezone(zone_of(run, m.place)).isoformat(), minutes=m.minutes,
-                          place=m.place.name if m.place else "") for m in ahead],
-            access_until=held.access_until, currency=held.currency,
-            total=held.total if theirs else None, owed=held.owed if theirs else None,
-            next_due=held.next_due if theirs else None,
-        ))  # fmt: skip
+        theirs = enrolled.payer is None and not enrolled.guest
+        courses.append(
+            OwnCourse(
+                title=enrolled.title,
+                code=enrolled.code,
+                heads=enrolled.heads,
+                held=enrolled.status == "held",
+                meetings=[
+                    OwnMeeting(
+                        start=m.starts_at.astimezone(zone_of(run, m.place)).isoformat(),
+                        minutes=m.minutes,
+                        place=m.place.name if m.place else "",
+                    )
+                    for m in ahead
+                ],
+                access_until=enrolled.access_until,
+                currency=enrolled.currency,
+                total=enrolled.total if theirs else None,
+                owed=enrolled.owed if theirs else None,
+                next_due=enrolled.next_due if theirs else None,
+            )
+        )
     waiting = [
         OwnWaiting(title=w.title, code=w.code, place=w.place, heads=w.heads)
         for w in of_person.waiting_of(uow, person)
     ]
     owes = accounts.owed_by(uow, [person.id]).get(person.id, Owed())
     return OwnPageOut(
-        center=uow.center.name, name=person.given or person.name, email=person.email, today=uow.today,
-        currency=uow.center.currency, owed=owes.owed, credit=owes.credit, next_due=owes.next_due,
-        courses=courses, waiting=waiting,
-    )  # fmt: skip
+        center=uow.center.name,
+        name=person.given or person.name,
+        email=person.email,
+        today=uow.today,
+        currency=uow.center.currency,
+        owed=owes.owed,
+        credit=owes.credit,
+        next_due=owes.next_due,
+        courses=courses,
+        waiting=waiting,
+    )
 
 
 def is_over(run: Run, now: datetime) -> bool:

@@ -128,10 +128,14 @@ def take_attempt(uow: UnitOfWork, limits: list[tuple[str, int]]) -> None:
     for key, most in limits:
         begun = SignInLimit.since < now - ATTEMPT_WINDOW
         counted = uow.session.execute(
-            update(SignInLimit).where(SignInLimit.key == key)
-            .values(tries=case((begun, 1), else_=SignInLimit.tries + 1), since=case((begun, now), else_=SignInLimit.since))
+            update(SignInLimit)
+            .where(SignInLimit.key == key)
+            .values(
+                tries=case((begun, 1), else_=SignInLimit.tries + 1),
+                since=case((begun, now), else_=SignInLimit.since),
+            )
             .execution_options(synchronize_session=False)
-        )  # fmt: skip
+        )
         if not counted.rowcount:  # type: ignore[attr-defined]
             # Of two first ones at once the key lets one in; the other runs again and counts on.
             uow.session.execute(insert(SignInLimit).values(key=key, tries=1, since=now))
@@ -144,9 +148,11 @@ def give_back_attempt(uow: UnitOfWork, limits: list[tuple[str, int]]) -> None:
     """What succeeded was no attempt to guess."""
     keys = [key for key, _ in limits]
     uow.session.execute(
-        update(SignInLimit).where(SignInLimit.key.in_(keys), SignInLimit.tries > 0)
-        .values(tries=SignInLimit.tries - 1).execution_options(synchronize_session=False)
-    )  # fmt: skip
+        update(SignInLimit)
+        .where(SignInLimit.key.in_(keys), SignInLimit.tries > 0)
+        .values(tries=SignInLimit.tries - 1)
+        .execution_options(synchronize_session=False)
+    )
     uow.session.execute(delete(SignInLimit).where(SignInLimit.since < system_now() - timedelta(days=1)))
 
 
@@ -198,6 +204,6 @@ def user_of(session: Session, token: str) -> User | None:
 
 
 def sign_out(uow: UnitOfWork, token: str) -> None:
-    held = uow.session.get(UserSession, token_hash(token))
-    if held:
-        held.revoked_at = system_now()
+    session = uow.session.get(UserSession, token_hash(token))
+    if session:
+        session.revoked_at = system_now()

@@ -5,66 +5,53 @@ from __future__ import annotations
 from datetime import timedelta
 from functools import partial
 
-from sqlalchemy import delete, func, select
+from sqlalchemy import delete, select
 from sqlalchemy.orm import Session, selectinload, sessionmaker
 
 from archgate.actions.fees import codes, stock
 from archgate.actions.kernel.unit_of_work import UnitOfWork, act, read_only, sweep_keys
 from archgate.actions.money import accounts, invoices, money
-from archgate.actions.schedule import schedule
+from archgate.actions.schedule import gates, schedule
 from archgate.actions.seats import seats
 from archgate.clock import system_now
 from archgate.core.schedule import Extra, built
-from archgate.core.states import JobStatus, Role
+from archgate.core.states import JobStatus
 from archgate.tables.courses import Run
 from archgate.tables.fees import Rate
 from archgate.tables.jobs import Job
-from archgate.tables.roster import Enrollment
 from archgate.tables.schedule import Meeting
-from archgate.tables.seats import RunSeats
 
 KEPT = timedelta(days=90)  # done and dropped work without a message
 
 
-def seat_faults(uow: UnitOfWork) -> list[str]:
-    """Seat rows that differ from the heads of their live enrollments."""
-    counted = (
-        select(Enrollment.run_id, func.sum(Enrollment.heads).label("heads"))
-        .where(Enrollment.live == 1, Enrollment.role == Role.LEARNER)
-        .group_by(Enrollment.run_id)
-        .subquery()
-    )
-    heads = func.coalesce(counted.c.heads, 0)
-    query = select(Run.code, RunSeats.taken, heads).join(RunSeats, RunSeats.run_id == Run.id)
-    query = query.outerjoin(counted, counted.c.run_id == Run.id).where(RunSeats.taken != heads)
-    return [
-        f"{code} counts {taken} seats and has {int(real)}."
-        for code, taken, real in uow.session.execute(query)
-    ]
-
-
 def moment_faults(uow: UnitOfWork) -> list[str]:
     """Coming meetings whose stored moment is no longer what the zone's rules give for their wall-clock time."""
-    found = []
+    faults = []
     runs = {r.id: r for r in uow.session.scalars(select(Run))}
     for m in uow.session.scalars(select(Meeting).where(Meeting.starts_at > uow.now)):
         run = runs[m.run_id]
         if built(Extra(m.date, m.start, m.minutes), schedule.zone_of(run, m.place)).start != m.starts_at:
-            found.append(
+            faults.append(
                 f"The meeting of {run.code} on {m.date} no longer starts at {m.start:%H:%M} by the clock."
             )
-    return found
+    return faults
 
 
 def wrong_runs(uow: UnitOfWork) -> dict[Run, tuple[list[str], list[str]]]:
     """Runs, by id, whose stored gates are not those that their dates, fees and rules give, each once: with the gates too
     many and those that lack. Those of cancelled and archived runs stand as they were."""
     whole = (
-        select(Run).where(Run.status.not_in(schedule.CLOSED)).order_by(Run.id)
-        .options(selectinload(Run.gates), selectinload(Run.all_meetings), selectinload(Run.rates).selectinload(Rate.early))
-    )  # fmt: skip
-    found = {run: schedule.wrong_gates(uow, run) for run in uow.session.scalars(whole)}
-    return {run: wrong for run, wrong in found.items() if any(wrong)}
+        select(Run)
+        .where(Run.status.not_in(schedule.CLOSED))
+        .order_by(Run.id)
+        .options(
+            selectinload(Run.gates),
+            selectinload(Run.all_meetings),
+            selectinload(Run.rates).selectinload(Rate.early),
+        )
+    )
+    by_run = {run: gates.wrong_gates(uow, run) for run in uow.session.scalars(whole)}
+    return {run: wrong for run, wrong in by_run.items() if any(wrong)}
 
 
 def gate_faults(uow: UnitOfWork) -> list[str]:
@@ -81,12 +68,12 @@ def heal_gates(sessions: sessionmaker[Session]) -> int:
     in a transaction of its own. How many were."""
 
     def settle(uow: UnitOfWork, run_id: int) -> None:
-        schedule.settle_gates(uow, seats.run_to_change(uow, run_id))
+        gates.settle_gates(uow, seats.run_to_change(uow, run_id))
 
-    found = read_only(sessions, lambda uow: [run.id for run in wrong_runs(uow)])
-    for run_id in found:
+    wrong = read_only(sessions, lambda uow: [run.id for run in wrong_runs(uow)])
+    for run_id in wrong:
         act(sessions, partial(settle, run_id=run_id))
-    return len(found)
+    return len(wrong)
 
 
 def everything(uow: UnitOfWork) -> str:
@@ -95,7 +82,7 @@ def everything(uow: UnitOfWork) -> str:
         *money.ledger_faults(uow),
         *accounts.account_faults(uow),
         *invoices.series_faults(uow),
-        *seat_faults(uow),
+        *seats.wrong_rows(uow),
         *moment_faults(uow),
         *gate_faults(uow),
         *stock.stock_faults(uow),

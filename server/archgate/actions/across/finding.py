@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date, datetime, timedelta
 from typing import TypeVar
 
-from sqlalchemy import ScalarSelect, Select, and_, exists, false, func, or_, select
+from sqlalchemy import ColumnElement, ScalarSelect, Select, and_, exists, func, or_, select
 from sqlalchemy.orm import aliased, selectinload
 
 from archgate.actions.across import person_pages
@@ -15,8 +15,8 @@ from archgate.actions.fees import fees
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.people import people
-from archgate.actions.runs import making
-from archgate.actions.schedule import schedule
+from archgate.actions.runs import showing
+from archgate.actions.schedule import gates, schedule
 from archgate.actions.seats import seats
 from archgate.core.gates import teaching_at
 from archgate.core.states import RunKind, RunStatus
@@ -44,11 +44,13 @@ def list_runs(
     `span`: only runs that meet, or are between first and last meeting, on one of its days.
     """
     starts = select(Gate.run_id, Gate.at).where(Gate.kind == "starts").subquery()
-    query = select(Run, starts.c.at, RunSeats.taken, seats.kept_back_of(uow.today)).join(
-        RunSeats, RunSeats.run_id == Run.id
+    query = (
+        select(Run, starts.c.at, RunSeats.taken, seats.kept_back_of(uow.today))
+        .join(RunSeats, RunSeats.run_id == Run.id)
+        .outerjoin(starts, starts.c.run_id == Run.id)
+        .join(Course)
+        .outerjoin(Place, Place.id == Run.place_id)
     )
-    query = query.outerjoin(starts, starts.c.run_id == Run.id).join(Course)
-    query = query.outerjoin(Place, Place.id == Run.place_id)
     for word in q.split()[:6]:
         like = people.like(word)
         query = query.where(
@@ -57,42 +59,49 @@ def list_runs(
     if status:
         query = query.where(Run.status == status)
     if span:
-        met = select(Meeting.run_id).where(Meeting.cancelled_at.is_(None)).group_by(Meeting.run_id)
-        met = met.having(func.max(Meeting.date) >= span[0], func.min(Meeting.date) <= span[1])
-        cohort = and_(Run.starts_on <= span[1], Run.ends_on >= span[0])
-        query = query.where(or_(Run.id.in_(met), cohort))
-    query = by_moment(
-        query, uow.now, uow.today, sign_up, "all" if status == "archived" and not teaching else teaching
-    )
+        query = query.where(meets_within(*span))
+    shown = "all" if status == "archived" and not teaching else teaching
+    query = by_moment(query, uow.now, uow.today, sign_up, shown)
     total = uow.session.scalar(select(func.count()).select_from(query.order_by(None).subquery()))
-    moment = starts.c.at
     if after:
-        text, _, number = after.partition("|")
-        try:
-            at, last = datetime.fromisoformat(text) if text else None, int(number)
-        except ValueError:
-            raise Problem(
-                422, "cursor", "This page of the list no longer exists; start at the first."
-            ) from None
-        later = moment.is_(None) if at else false()
-        query = query.where(
-            or_(moment > at if at else false(), and_(moment.is_not_distinct_from(at), Run.id > last), later)
-        )
+        query = query.where(comes_after(after, starts.c.at))
     limit = max(1, min(limit, 200))
-    loading = query.options(selectinload(Run.all_meetings), selectinload(Run.gates), selectinload(Run.course))
-    loading = loading.options(selectinload(Run.rates).selectinload(Rate.early))
-    loading = loading.options(selectinload(Run.extras).joinedload(Extra.item))
-    rows = uow.session.execute(loading.order_by(moment.is_(None), moment, Run.id).limit(limit + 1)).all()
+    loading = query.options(
+        selectinload(Run.all_meetings),
+        selectinload(Run.gates),
+        selectinload(Run.course),
+        selectinload(Run.rates).selectinload(Rate.early),
+        selectinload(Run.extras).joinedload(Extra.item),
+    ).order_by(starts.c.at.is_(None), starts.c.at, Run.id)
+    rows = uow.session.execute(loading.limit(limit + 1)).all()
     cursor = None
     if len(rows) > limit:
         run, at, *_ = rows[limit - 1]
         cursor = f"{at.isoformat() if at else ''}|{run.id}"
     waiting = waiting_on(uow, [run.id for run, *_ in rows[:limit]])
     items = [
-        making.run_line(uow, run, taken, waiting.get(run.id, 0), int(kept))
+        showing.run_line(uow, run, taken, waiting.get(run.id, 0), int(kept))
         for run, _, taken, kept in rows[:limit]
     ]
     return RunList(items=items, total=total or 0, next=cursor, today=uow.today)
+
+
+def meets_within(first: date, last: date) -> ColumnElement[bool]:
+    """Runs that meet, or are between first and last meeting, on one of these days."""
+    met = select(Meeting.run_id).where(Meeting.cancelled_at.is_(None)).group_by(Meeting.run_id)
+    met = met.having(func.max(Meeting.date) >= first, func.min(Meeting.date) <= last)
+    return or_(Run.id.in_(met), and_(Run.starts_on <= last, Run.ends_on >= first))
+
+
+def comes_after(cursor: str, moment: ColumnElement[datetime]) -> ColumnElement[bool]:
+    """Runs that stand behind a cursor in the order of the list: by first meeting, those without one last."""
+    text, _, number = cursor.partition("|")
+    try:
+        at, last = datetime.fromisoformat(text) if text else None, int(number)
+    except ValueError:
+        raise Problem(422, "cursor", "This page of the list no longer exists; start at the first.") from None
+    behind = and_(moment.is_not_distinct_from(at), Run.id > last)
+    return or_(moment > at, behind, moment.is_(None)) if at else behind
 
 
 SEASON = (timedelta(days=70), timedelta(days=160))  # what the ribbon shows before and after today
@@ -122,13 +131,23 @@ def ribbon(uow: UnitOfWork) -> Ribbon:
         ruled = min((g.day for g in run.gates if g.kind == "sign-up opens"), default=None)
         opens = max(filter(None, (ruled, published)), default=None) if published else None
         sign_up, _ = fees.sign_up_of(uow, run, taken + int(kept) >= run.capacity + run.overbook)
-        starts, over = schedule.gate_at(run, "starts"), schedule.gate_at(run, "ends")
-        bars.append(RibbonBar(
-            id=run.id, code=run.code, title=run.title or title, status=run.status, decision=schedule.decision_text(run),
-            sign_up=sign_up, teaching=teaching_at(uow.now, starts, over),
-            first=begins, last=ends, opens=opens,
-            taken=taken, capacity=run.capacity,
-        ))  # fmt: skip
+        starts, over = gates.gate_at(run, "starts"), gates.gate_at(run, "ends")
+        bars.append(
+            RibbonBar(
+                id=run.id,
+                code=run.code,
+                title=run.title or title,
+                status=run.status,
+                decision=schedule.decision_text(run),
+                sign_up=sign_up,
+                teaching=teaching_at(uow.now, starts, over),
+                first=begins,
+                last=ends,
+                opens=opens,
+                taken=taken,
+                capacity=run.capacity,
+            )
+        )
     return Ribbon(from_=first, to=last, bars=bars)
 
 

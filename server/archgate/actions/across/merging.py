@@ -21,7 +21,7 @@ from archgate.actions.people import people
 from archgate.actions.seats import seats
 from archgate.core.faults import Refused
 from archgate.core.money import format_amount
-from archgate.core.reader import Document
+from archgate.documents.reader import Document
 from archgate.tables.courses import Run
 from archgate.tables.fees import CodeUse, KeptQuote
 from archgate.tables.log import Change
@@ -36,14 +36,37 @@ from archgate.tables.today import Reminder
 from archgate.tables.waitlist import Interest, Waiting
 
 OfPerson: TypeAlias = (
-    Enrollment | PartyPlace | Waiting | Interest | KeptQuote | CodeUse | Note | PersonNumber | PersonTag | Reminder
-    | Attendance | Call | HeldPlace | OwnPage
-)  # fmt: skip
+    Enrollment
+    | PartyPlace
+    | Waiting
+    | Interest
+    | KeptQuote
+    | CodeUse
+    | Note
+    | PersonNumber
+    | PersonTag
+    | Reminder
+    | Attendance
+    | Call
+    | HeldPlace
+    | OwnPage
+)
 MOVED: tuple[tuple[str, type[OfPerson]], ...] = (
-    ("sign-ups", Enrollment), ("heads of parties", PartyPlace), ("places in line", Waiting), ("interest lists", Interest),
-    ("kept quotes", KeptQuote), ("uses of codes", CodeUse), ("notes", Note), ("numbers with clients", PersonNumber),
-    ("tags", PersonTag), ("reminders", Reminder), ("marks of attendance", Attendance), ("calls", Call), ("places held", HeldPlace), ("own pages", OwnPage),
-)  # fmt: skip
+    ("sign-ups", Enrollment),
+    ("heads of parties", PartyPlace),
+    ("places in line", Waiting),
+    ("interest lists", Interest),
+    ("kept quotes", KeptQuote),
+    ("uses of codes", CodeUse),
+    ("notes", Note),
+    ("numbers with clients", PersonNumber),
+    ("tags", PersonTag),
+    ("reminders", Reminder),
+    ("marks of attendance", Attendance),
+    ("calls", Call),
+    ("places held", HeldPlace),
+    ("own pages", OwnPage),
+)
 
 
 def merge(uow: UnitOfWork, kept_id: int, gone_id: int) -> Merged:
@@ -59,8 +82,8 @@ def merge(uow: UnitOfWork, kept_id: int, gone_id: int) -> Merged:
     refuse_both(uow, kept, gone)
     moved = {}
     for label, table in MOVED:
-        found = uow.session.scalars(select(table).where(table.person_id == gone.id)).all()
-        rows = [row for row in found if isinstance(row, OfPerson)]
+        theirs = uow.session.scalars(select(table).where(table.person_id == gone.id)).all()
+        rows = [row for row in theirs if isinstance(row, OfPerson)]
         for row in rows:
             if isinstance(row, PersonTag) and has_tag(uow, kept.id, row.tag):
                 continue
@@ -93,11 +116,16 @@ def merge(uow: UnitOfWork, kept_id: int, gone_id: int) -> Merged:
         f"{gone.name} ({gone.email or gone.phone or 'no email'}) is {kept.name}",
     )
     return Merged(
-        change=change.key, kept_id=kept.id, gone_id=gone.id, kept=kept.name, gone=gone.name,
+        change=change.key,
+        kept_id=kept.id,
+        gone_id=gone.id,
+        kept=kept.name,
+        gone=gone.name,
         moved=[Moved(what=what, number=n) for what, n in moved.items()],
         taken_over=[TakenOver(what=what, value=value) for what, value in taken.items()],
-        balance=format_amount(balance_of(uow, kept), uow.center.currency), currency=uow.center.currency,
-    )  # fmt: skip
+        balance=format_amount(balance_of(uow, kept), uow.center.currency),
+        currency=uow.center.currency,
+    )
 
 
 def runs_of(uow: UnitOfWork, person_ids: tuple[int, ...]) -> list[int]:
@@ -109,9 +137,10 @@ def runs_of(uow: UnitOfWork, person_ids: tuple[int, ...]) -> list[int]:
     ]
     listed = select(Interest.run_id).where(Interest.person_id.in_(person_ids), Interest.run_id.is_not(None))
     marked = (
-        select(Meeting.run_id).join(Attendance, Attendance.meeting_id == Meeting.id)
+        select(Meeting.run_id)
+        .join(Attendance, Attendance.meeting_id == Meeting.id)
         .where(Attendance.person_id.in_(person_ids))
-    )  # fmt: skip
+    )
     every = union(*parts, named.where(PartyPlace.person_id.in_(person_ids)), listed, marked).subquery()
     return list(uow.session.scalars(select(every.c.run_id).order_by(every.c.run_id)))
 

@@ -85,11 +85,11 @@ def log_of(uow: UnitOfWork, person: Person, most: int = 60) -> list[LogLine]:
     listed = select(Interest.id).where(Interest.person_id == person.id)
     own = select(Account.id).where(Account.person_id == person.id)
     paid = select(Payment.id).where(Payment.account_id.in_(own))
-    held = select(Enrollment.id).where(Enrollment.person_id == person.id)
+    enrollments = select(Enrollment.id).where(Enrollment.person_id == person.id)
     line = select(Waiting.id).where(Waiting.person_id == person.id)
     touches = or_(
         and_(Change.subject == "person", Change.subject_id == person.id),
-        and_(Change.subject == "enrollment", Change.subject_id.in_(held)),
+        and_(Change.subject == "enrollment", Change.subject_id.in_(enrollments)),
         and_(Change.subject == "waiting", Change.subject_id.in_(line)),
         and_(Change.subject == "interest", Change.subject_id.in_(listed)),
         and_(Change.subject == "account", Change.subject_id.in_(own)),

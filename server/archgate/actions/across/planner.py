@@ -105,14 +105,14 @@ def listed(uow: UnitOfWork, first: date, last: date) -> list[ListedMeeting]:
         .where(Meeting.date.between(first, last), Run.status.not_in((RunStatus.ARCHIVED, RunStatus.DRAFT)))
         .order_by(Meeting.starts_at, Meeting.id)
     )  # fmt: skip
-    found = []
+    entries = []
     for m, run, taken in uow.session.execute(query):
         zone = schedule.zone_of(run, m.place)
-        found.append(ListedMeeting(
+        entries.append(ListedMeeting(
             id=m.id, run_id=run.id, code=run.code, title=run.title or run.course.title, date=m.date,
             start=m.starts_at.astimezone(zone).time(), end=m.ends_at.astimezone(zone).time(),
             place=m.place.name if m.place else "", instructor=m.instructor.name if m.instructor else "",
             taken=taken, capacity=run.capacity, cancelled=m.cancelled_at is not None or run.status == RunStatus.CANCELLED,
             why=m.cancel_why, decision=schedule.decision_text(run) if m.starts_at > uow.now else "",
         ))  # fmt: skip
-    return found
+    return entries

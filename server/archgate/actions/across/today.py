@@ -45,19 +45,24 @@ DRAFTS_AHEAD = timedelta(days=60)
 def today(uow: UnitOfWork) -> TodayOut:
     """Everything that waits for somebody: decisions, clashes, failed work, drafts that are not ready, reminders."""
     return TodayOut(
-        date=uow.today, closed=places.closed_days(uow, uow.today, uow.today).get(uow.today),
+        date=uow.today,
+        closed=places.closed_days(uow, uow.today, uow.today).get(uow.today),
         decisions=decisions(uow),
         clashes=[c for c in clashes.of_center(uow) if c.accepted is None],
-        offers=open_offers(uow), holds=ending_holds(uow),
-        troubles=troubles(uow), failed=failed(uow), drafts=drafts(uow), reminders=reminders(uow),
+        offers=open_offers(uow),
+        holds=ending_holds(uow),
+        troubles=troubles(uow),
+        failed=failed(uow),
+        drafts=drafts(uow),
+        reminders=reminders(uow),
         meetings=planner.listed(uow, uow.today, uow.today),
-    )  # fmt: skip
+    )
 
 
 def troubles(uow: UnitOfWork) -> list[str]:
     """What is wrong with the machinery itself, in sentences: nobody works the queue, the last backup is old."""
-    said = (queue.nobody_works(uow.session), backups.said_of_last(uow.session))
-    return [s for s in said if s]
+    sentences = (queue.nobody_works(uow.session), backups.said_of_last(uow.session))
+    return [s for s in sentences if s]
 
 
 def decisions(uow: UnitOfWork) -> list[Figures]:
@@ -67,39 +72,61 @@ def decisions(uow: UnitOfWork) -> list[Figures]:
     begin = select(Gate.run_id).where(Gate.kind == "starts", Gate.at > uow.now, Gate.at <= soon)
     later = select(Gate.run_id).where(Gate.kind == "starts", Gate.at > uow.now)
     query = select(Run).where(
-        Run.status.in_((RunStatus.PUBLISHED, RunStatus.OFF_SALE)), Run.decision.in_((Decision.UNDECIDED, Decision.WAITS)), Run.id.in_(later),
+        Run.status.in_((RunStatus.PUBLISHED, RunStatus.OFF_SALE)),
+        Run.decision.in_((Decision.UNDECIDED, Decision.WAITS)),
+        Run.id.in_(later),
         or_(Run.id.in_(due), Run.id.in_(begin) & (Run.smallest > 0)),
-    )  # fmt: skip
-    found = [lifecycle.figures(uow, run) for run in uow.session.scalars(query)]
-    found = [f for f in found if (f.day and f.day <= uow.today) or f.taken < f.smallest or f.day]
-    return sorted(found, key=lambda f: (f.day or f.start or date.min, f.run_id))
+    )
+    figures = [lifecycle.figures(uow, run) for run in uow.session.scalars(query)]
+    figures = [f for f in figures if (f.day and f.day <= uow.today) or f.taken < f.smallest or f.day]
+    return sorted(figures, key=lambda f: (f.day or f.start or date.min, f.run_id))
 
 
 def open_offers(uow: UnitOfWork) -> list[OpenOffer]:
     """Offers to be answered, those who ask for time first, then by when they end."""
     query = (
-        select(Waiting, Run).join(Run, Run.id == Waiting.run_id).where(Waiting.status == LineStatus.OFFERED, Waiting.live == 1)
-        .order_by(Waiting.asked_time.desc(), Waiting.offer_until).limit(50)
-    )  # fmt: skip
+        select(Waiting, Run)
+        .join(Run, Run.id == Waiting.run_id)
+        .where(Waiting.status == LineStatus.OFFERED, Waiting.live == 1)
+        .order_by(Waiting.asked_time.desc(), Waiting.offer_until)
+        .limit(50)
+    )
     return [
-        OpenOffer(run_id=run.id, code=run.code, title=run.title or run.course.title, person_id=w.person_id, name=w.person.name,
-         phone=w.person.phone, heads=w.heads, asked_time=w.asked_time,
-         until=uow.local(w.offer_until) or "")
+        OpenOffer(
+            run_id=run.id,
+            code=run.code,
+            title=run.title or run.course.title,
+            person_id=w.person_id,
+            name=w.person.name,
+            phone=w.person.phone,
+            heads=w.heads,
+            asked_time=w.asked_time,
+            until=uow.local(w.offer_until) or "",
+        )
         for w, run in uow.session.execute(query)
-    ]  # fmt: skip
+    ]
 
 
 def ending_holds(uow: UnitOfWork) -> list[EndingHold]:
     """Places held without names that lapse within a week."""
     query = (
-        select(HeldPlace, Run).join(Run, Run.id == HeldPlace.run_id)
-        .where(HeldPlace.status == HoldStatus.HELD, HeldPlace.last <= uow.today + timedelta(days=7)).order_by(HeldPlace.last).limit(50)
-    )  # fmt: skip
+        select(HeldPlace, Run)
+        .join(Run, Run.id == HeldPlace.run_id)
+        .where(HeldPlace.status == HoldStatus.HELD, HeldPlace.last <= uow.today + timedelta(days=7))
+        .order_by(HeldPlace.last)
+        .limit(50)
+    )
     return [
-        EndingHold(run_id=run.id, code=run.code, title=run.title or run.course.title, for_whom=h.for_whom, seats=h.seats,
-         last=h.last)
+        EndingHold(
+            run_id=run.id,
+            code=run.code,
+            title=run.title or run.course.title,
+            for_whom=h.for_whom,
+            seats=h.seats,
+            last=h.last,
+        )
         for h, run in uow.session.execute(query)
-    ]  # fmt: skip
+    ]
 
 
 def failed(uow: UnitOfWork) -> list[FailedWork]:
@@ -115,22 +142,32 @@ def drafts(uow: UnitOfWork) -> list[DraftNotReady]:
     """Drafts that begin soon, or were to begin of late, and have something to mend."""
     starts = select(Gate.run_id, Gate.at).where(Gate.kind == "starts").subquery()
     query = (
-        select(Run, starts.c.at).outerjoin(starts, starts.c.run_id == Run.id)
+        select(Run, starts.c.at)
+        .outerjoin(starts, starts.c.run_id == Run.id)
         .where(
             Run.status == RunStatus.DRAFT,
-            or_(starts.c.at.is_(None), starts.c.at.between(uow.now - DECISIONS_AHEAD, uow.now + DRAFTS_AHEAD)),
+            or_(
+                starts.c.at.is_(None), starts.c.at.between(uow.now - DECISIONS_AHEAD, uow.now + DRAFTS_AHEAD)
+            ),
         )
-        .order_by(starts.c.at.is_(None), starts.c.at, Run.id).limit(40)
-    )  # fmt: skip
-    found = []
+        .order_by(starts.c.at.is_(None), starts.c.at, Run.id)
+        .limit(40)
+    )
+    waiting = []
     for run, at in uow.session.execute(query):
         wrong = [f.message for f in readiness(uow, run)]
         if wrong:
-            found.append(DraftNotReady(
-                run_id=run.id, code=run.code, title=run.title or run.course.title,
-                start=at.astimezone(uow.zone).date() if at else None, wrong=wrong[0], more=len(wrong) - 1,
-            ))  # fmt: skip
-    return found
+            waiting.append(
+                DraftNotReady(
+                    run_id=run.id,
+                    code=run.code,
+                    title=run.title or run.course.title,
+                    start=at.astimezone(uow.zone).date() if at else None,
+                    wrong=wrong[0],
+                    more=len(wrong) - 1,
+                )
+            )
+    return waiting
 
 
 # --- reminders --------------------------------------------------------------------------------------------
@@ -140,10 +177,16 @@ def reminder_view(uow: UnitOfWork, row: Reminder) -> ReminderOut:
     run = uow.session.get(Run, row.run_id) if row.run_id else None
     person = uow.session.get(Person, row.person_id) if row.person_id else None
     return ReminderOut(
-        id=row.id, day=row.day, text=row.text, done=row.done_at is not None, run_id=row.run_id,
-        person_id=row.person_id, about=run.code if run else person.name if person else "",
-        by=uow.session.get_one(User, row.made_by).name, to=uow.session.get_one(User, row.user_id).name,
-    )  # fmt: skip
+        id=row.id,
+        day=row.day,
+        text=row.text,
+        done=row.done_at is not None,
+        run_id=row.run_id,
+        person_id=row.person_id,
+        about=run.code if run else person.name if person else "",
+        by=uow.session.get_one(User, row.made_by).name,
+        to=uow.session.get_one(User, row.user_id).name,
+    )
 
 
 def reminders(uow: UnitOfWork, run_id: int | None = None, person_id: int | None = None) -> list[ReminderOut]:

@@ -28,7 +28,7 @@ from archgate.actions.kernel.restoring import restore_rows
 from archgate.actions.kernel.reversals import REVERSALS
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
-from archgate.actions.schedule import schedule
+from archgate.actions.schedule import gates
 from archgate.actions.seats import seats
 from archgate.clock import system_now
 from archgate.tables.courses import Run
@@ -89,4 +89,4 @@ def undo_fields(uow: UnitOfWork, change: Change) -> None:
             "moved-on",
             f"{row_of_seats.taken} seats are taken by now; the run cannot go back to {run.capacity}.",
         )
-    schedule.settle_gates(uow, run)
+    gates.settle_gates(uow, run)

@@ -9,7 +9,8 @@ from pydantic import Field
 
 from archgate.actions.access.views import OwnPageState
 from archgate.actions.courses.views import CourseOut
-from archgate.actions.enrolling.views import PersonRun, PersonWaits
+from archgate.actions.enrolling.line_views import PersonWaits
+from archgate.actions.enrolling.views import PersonRun
 from archgate.actions.kernel.commands import Clock, Moment, View
 from archgate.actions.kernel.views import ClashOut
 from archgate.actions.money.views import Owed

@@ -15,6 +15,7 @@ from archgate.actions.bulk.views import BatchItem, BatchOut, BatchRate, BatchSum
 from archgate.actions.enrolling import enrollments, leaving, telling, waitlist
 from archgate.actions.fees import fees, quotes
 from archgate.actions.fees.commands import Ask, HeadsAsked
+from archgate.actions.kernel import lookups
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.commands import document
 from archgate.actions.kernel.lookups import get_run
@@ -82,10 +83,10 @@ class Judging:
         facts = quotes.facts_of(self.uow, self.run, person, self.batch.organization_id) or eligibility.Person(
             organizations=frozenset([self.batch.organization_id] if self.batch.organization_id else [])
         )
-        said = eligibility.why_not(terms, facts, self.uow.today, self._at.get(rate.id, 0), heads)
-        if said is None:
+        why = eligibility.why_not(terms, facts, self.uow.today, self._at.get(rate.id, 0), heads)
+        if why is None:
             self._at[rate.id] = self._at.get(rate.id, 0) + heads
-        return said
+        return why
 
     @cached_property
     def columns(self) -> dict[str, int]:
@@ -179,8 +180,8 @@ def change_batch(uow: UnitOfWork, batch_id: int, command: BatchChangeCommand) ->
         batch.columns = {fact: i for fact, i in columns.items() if i is not None}
     if "organization_id" in command.model_fields_set:
         number = command.organization_id
-        if number is not None and uow.session.get(Organization, number) is None:
-            raise Refused([Fault("/organization_id", "There is no such organization.")])
+        if lookups.lacks_organization(uow, number):
+            raise Refused([Fault("/organization_id", lookups.NO_ORGANIZATION)])
         batch.organization_id = number
     uow.log(Act.CHANGE_A_LIST, batch.id, f"Changed how {batch.file_name} is read")
     uow.session.flush()
@@ -213,12 +214,13 @@ def known_people(uow: UnitOfWork, batch: Batch, rows: list[verdicts.Row]) -> ver
             if batch.organization_id
             else PersonNumber.organization_id.is_(None)
         )
-        found = uow.session.execute(
+        numbered = uow.session.execute(
             select(PersonNumber.number, Person.id, Person.name)
             .join(Person, Person.id == PersonNumber.person_id)
-            .where(whose, PersonNumber.number.in_(numbers)).order_by(PersonNumber.id.desc())
-        )  # fmt: skip
-        by_number = {number: (person, name) for number, person, name in found}
+            .where(whose, PersonNumber.number.in_(numbers))
+            .order_by(PersonNumber.id.desc())
+        )
+        by_number = {number: (person, name) for number, person, name in numbered}
     whose_email: dict[str, list[str]] = {}
     by_email: dict[tuple[str, str], int] = {}
     emails = [r.email for r in rows if r.email]
@@ -350,9 +352,13 @@ def enroll_batch(uow: UnitOfWork, batch_id: int, people_shown: int, total_shown:
     going, waits = judging.of(verdicts.WILL_ENROLL), judging.of(verdicts.WILL_WAIT)
     total = format_amount(judging.total, run.currency)
     if (people_shown, total_shown) != (len(going), total):
-        said = f"It was {people_shown} sign-ups for {total_shown} when it was shown and is {len(going)} for {total} now."
-        raise conflict("batch-changed", said, shown={"people": people_shown, "total": total_shown},
-                       now={"people": len(going), "total": total})  # fmt: skip
+        sentence = f"It was {people_shown} sign-ups for {total_shown} when it was shown and is {len(going)} for {total} now."
+        raise conflict(
+            "batch-changed",
+            sentence,
+            shown={"people": people_shown, "total": total_shown},
+            now={"people": len(going), "total": total},
+        )
     if not going and not waits:
         raise Problem(422, "nobody", "Nobody on this list would be enrolled.")
     sign_up, why = fees.sign_up_of(uow, run, full=False)
@@ -363,9 +369,11 @@ def enroll_batch(uow: UnitOfWork, batch_id: int, people_shown: int, total_shown:
     batch.report = [settle_line(judging, line).model_dump(mode="json") for line in judging.lines]
     lined = f" and put {len(waits)} in line" if waits else ""
     change = uow.log(
-        Act.ENROLL_A_LIST, batch.id, f"Enrolled {len(going)} people of {batch.file_name}{lined} on {run.code}",
+        Act.ENROLL_A_LIST,
+        batch.id,
+        f"Enrolled {len(going)} people of {batch.file_name}{lined} on {run.code}",
         run_id=run.id,
-    )  # fmt: skip
+    )
     uow.session.flush()
     seated = select(Enrollment).where(Enrollment.batch_id == batch.id).order_by(Enrollment.id)
     telling.tell_of_many(uow, change, uow.session.scalars(seated).all(), run)

@@ -84,30 +84,30 @@ def change_course(uow: UnitOfWork, course_id: int, command: CoursePatch) -> Cour
     refuse_lost_update(new, seen, now)
     for name, value in new.items():
         if name == "refunds":
-            held = {**course.defaults, "refunds": value}
-            course.defaults = {n: v for n, v in held.items() if v is not None}
+            defaults = {**course.defaults, "refunds": value}
+            course.defaults = {n: v for n, v in defaults.items() if v is not None}
         else:
             setattr(course, name, value)
-    said = ", ".join("the refund policy" if n == "refunds" else n for n in new)
-    change = uow.log(Act.CHANGE_A_COURSE, course.id, f"Changed {said} of {course.code}")
+    what = ", ".join("the refund policy" if n == "refunds" else n for n in new)
+    change = uow.log(Act.CHANGE_A_COURSE, course.id, f"Changed {what} of {course.code}")
     return course_view(course).widened(CourseChanged, change=change.key)
 
 
 def facts_of(uow: UnitOfWork, facts: CourseFacts, faults: list[Fault]) -> dict[str, object]:
     """What is said of a course; title and code cannot be taken away."""
-    found: dict[str, object] = {}
+    values: dict[str, object] = {}
     for name in ("title", "code", "summary", "category"):
         if name not in facts.model_fields_set:
             continue
-        found[name] = getattr(facts, name) or ""
-        if not found[name] and name in ("title", "code"):
+        values[name] = getattr(facts, name) or ""
+        if not values[name] and name in ("title", "code"):
             faults.append(Fault(f"/set/{name}", f"The {name} is missing."))
     if "refunds" in facts.model_fields_set:
         form, currency = facts.refunds, uow.center.currency
-        found["refunds"] = (
+        values["refunds"] = (
             refund_policies.document_of(form, currency, "/set/refunds", faults) if form else None
         )
-    return found
+    return values
 
 
 def given_course(

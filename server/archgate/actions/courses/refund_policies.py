@@ -9,25 +9,27 @@ from archgate.actions.kernel.commands import amount_of
 from archgate.core import refunds
 from archgate.core.faults import Fault
 from archgate.core.money import format_amount, parse_amount, percent_text
-from archgate.core.reader import Document
+from archgate.documents.reader import Document
 
 
 def document_of(form: RefundForm, currency: str, at: str, faults: list[Fault]) -> Document:
     """A refund policy as it is kept: steps by days before the start, longest first, the fee kept in any case, the one for a
     transfer."""
-    found: dict[int, str] = {}
+    percents: dict[int, str] = {}
     for n, step in enumerate(form.steps):
-        if step.days_before in found:
-            said = f"Two steps begin {step.days_before} days before the start."
-            faults.append(Fault(f"{at}/steps/{n}/days_before", said))
-        found[step.days_before] = percent_text(Decimal(step.percent))
-    if not found:
-        said = "A policy needs at least one step; without one everything is given back."
-        faults.append(Fault(f"{at}/steps", said))
+        if step.days_before in percents:
+            sentence = f"Two steps begin {step.days_before} days before the start."
+            faults.append(Fault(f"{at}/steps/{n}/days_before", sentence))
+        percents[step.days_before] = percent_text(Decimal(step.percent))
+    if not percents:
+        sentence = "A policy needs at least one step; without one everything is given back."
+        faults.append(Fault(f"{at}/steps", sentence))
     kept = amount_of(form.kept_fee, currency, f"{at}/kept_fee", faults) or 0
     moving = amount_of(form.transfer_fee, currency, f"{at}/transfer_fee", faults) or 0
     return {
-        "steps": [{"days_before": days, "percent": found[days]} for days in sorted(found, reverse=True)],
+        "steps": [
+            {"days_before": days, "percent": percents[days]} for days in sorted(percents, reverse=True)
+        ],
         "kept_fee": format_amount(kept, currency),
         "transfer_fee": format_amount(moving, currency),
     }

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from sqlalchemy import select
 
 from archgate.actions.enrolling import roles
-from archgate.actions.enrolling.views import AttendanceDone, AttendanceOut, Attending, Held
+from archgate.actions.enrolling.roster_views import AttendanceDone, AttendanceOut, Attending, Held
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import conflict, not_found
@@ -33,16 +33,24 @@ def attendance(uow: UnitOfWork, run_id: int) -> AttendanceOut:
     ):
         marks.setdefault(row.person_id, {})[row.meeting_id] = row.status
     return AttendanceOut(
-        run_id=run.id, code=run.code, marks=list(Mark),
+        run_id=run.id,
+        code=run.code,
+        marks=list(Mark),
         meetings=[
-            Held(id=m.id, date=m.date, start=f"{m.start:%H:%M}", past=m.starts_at <= uow.now) for m in meetings
+            Held(id=m.id, date=m.date, start=f"{m.start:%H:%M}", past=m.starts_at <= uow.now)
+            for m in meetings
         ],
         people=[
-            Attending(person_id=p.id, enrollment_id=e.id, name=p.name, marks={str(k): v for k, v in marks.get(p.id, {}).items()},
-             share=share_of(marks.get(p.id, {})))
+            Attending(
+                person_id=p.id,
+                enrollment_id=e.id,
+                name=p.name,
+                marks={str(k): v for k, v in marks.get(p.id, {}).items()},
+                share=share_of(marks.get(p.id, {})),
+            )
             for e, p in roles.people_of(uow, run)
         ],
-    )  # fmt: skip
+    )
 
 
 def share_of(marks: dict[int, str]) -> str | None:
@@ -73,7 +81,7 @@ def mark(
     for person_id in marks:
         if person_id not in known:
             raise refuse(f"/marks/{person_id}", "This person is not on the roster.")
-    held = {
+    standing = {
         a.person_id: a
         for a in uow.session.scalars(
             select(Attendance).where(
@@ -82,7 +90,7 @@ def mark(
         )
     }
     for person_id, status in marks.items():
-        row = held.get(person_id)
+        row = standing.get(person_id)
         if status is None:
             if row:
                 uow.session.delete(row)

@@ -7,7 +7,7 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import select
 from sqlalchemy.orm import joinedload
 
-from archgate.actions.enrolling.views import CallList, CallRow
+from archgate.actions.enrolling.roster_views import CallList, CallRow
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
@@ -35,25 +35,37 @@ def call_list(uow: UnitOfWork, meeting_id: int) -> CallList:
     rows = []
     for person in messages.people_of_meeting(uow, meeting):
         call, message = calls.get(person.id), sent.get(person.id)
-        rows.append(CallRow(
-            person_id=person.id, name=person.name, phone=person.phone, email=person.email,
-            message=messages.message_view(uow, message).status if message else None,
-            outcome=call.outcome if call else None, note=call.note if call else "",
-        ))  # fmt: skip
+        rows.append(
+            CallRow(
+                person_id=person.id,
+                name=person.name,
+                phone=person.phone,
+                email=person.email,
+                message=messages.message_view(uow, message).status if message else None,
+                outcome=call.outcome if call else None,
+                note=call.note if call else "",
+            )
+        )
     return CallList(
-        meeting_id=meeting.id, run_id=run.id, run_code=run.code, title=run.title or run.course.title,
-        date=meeting.date, start=meeting.starts_at.astimezone(zone).isoformat(),
-        cancelled=meeting.cancelled_at is not None, why=meeting.cancel_why,
+        meeting_id=meeting.id,
+        run_id=run.id,
+        run_code=run.code,
+        title=run.title or run.course.title,
+        date=meeting.date,
+        start=meeting.starts_at.astimezone(zone).isoformat(),
+        cancelled=meeting.cancelled_at is not None,
+        why=meeting.cancel_why,
         instructor=meeting.instructor.name if meeting.instructor else None,
         instructor_phone=meeting.instructor.phone if meeting.instructor else None,
-        instructor_paid=meeting.instructor_paid, people=rows,
-    )  # fmt: skip
+        instructor_paid=meeting.instructor_paid,
+        people=rows,
+    )
 
 
 def note_call(uow: UnitOfWork, meeting_id: int, person_id: int, outcome: CallOutcome, note: str) -> CallList:
     """Write down what came of a call; again for the same person replaces it."""
-    held = call_list(uow, meeting_id)
-    name = next((p.name for p in held.people if p.person_id == person_id), None)
+    shown = call_list(uow, meeting_id)
+    name = next((p.name for p in shown.people if p.person_id == person_id), None)
     if name is None:
         raise not_found("This person on the call list")
     if len(note) > 500:
@@ -63,7 +75,7 @@ def note_call(uow: UnitOfWork, meeting_id: int, person_id: int, outcome: CallOut
     row.outcome, row.note, row.user_id, row.at = outcome, note.strip(), uow.user_id, uow.now
     uow.session.add(row)
     when = day_text(uow.session.get_one(Meeting, meeting_id).date)
-    uow.log(Act.NOTE_A_CALL, held.run_id, f"Called {name} about {held.run_code} on {when}: {outcome}")
+    uow.log(Act.NOTE_A_CALL, shown.run_id, f"Called {name} about {shown.run_code} on {when}: {outcome}")
     return call_list(uow, meeting_id)
 
 

@@ -14,13 +14,13 @@ from sqlalchemy import select
 from archgate.actions.enrolling import enrollments
 from archgate.actions.enrolling.commands import ChangeCommand, GiveBackCommand
 from archgate.actions.enrolling.views import (
+    EnrollmentChanged,
+    EnrollmentOut,
     ExtraTaken,
     GivenBack,
     HeadsAt,
     MeetingCredit,
     PlanRow,
-    SignUpChanged,
-    SignUpOut,
 )
 from archgate.actions.fees import codes, fees, quotes, stock
 from archgate.actions.fees.commands import Ask, ExtraAsked, HeadsAsked
@@ -38,9 +38,9 @@ from archgate.core import fees as core_fees
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount
 from archgate.core.quotes import AgreedQuote, Due, Line, agreed_of, quote_read
-from archgate.core.reader import Document
 from archgate.core.schedule import day_text
 from archgate.core.taxes import taxes_on
+from archgate.documents.reader import Document
 from archgate.tables.courses import Run
 from archgate.tables.fees import CodeUse, DiscountCode, EnrollmentExtra
 from archgate.tables.log import Change, RowChange
@@ -50,7 +50,7 @@ from archgate.tables.roster import Enrollment
 from archgate.tables.schedule import Meeting
 
 
-def change(uow: UnitOfWork, enrollment_id: int, command: ChangeCommand) -> SignUpChanged:
+def change(uow: UnitOfWork, enrollment_id: int, command: ChangeCommand) -> EnrollmentChanged:
     """Change what a sign-up asks for: rates, agreed prices, extras, code; what is not named stays.
 
     Prices are those of the day of sign-up, and what was asked for before keeps the price it was agreed at; with `fresh`
@@ -60,7 +60,7 @@ def change(uow: UnitOfWork, enrollment_id: int, command: ChangeCommand) -> SignU
     enrollments.refuse_no_learner(enrollment)
     fresh, why = command.fresh, (command.why or "").strip()
     asked = command.over(ask_of(uow, enrollment, run))
-    resolved = quotes.resolve_ask(uow, run, asked, enrollment.person, held=True)
+    resolved = quotes.resolve_ask(uow, run, asked, enrollment.person, as_kept=True)
     if len(resolved.heads) != enrollment.heads:
         raise Refused(
             [Fault("/people", f"The party has {enrollment.heads} heads, not {len(resolved.heads)}.")]
@@ -83,7 +83,7 @@ def change(uow: UnitOfWork, enrollment_id: int, command: ChangeCommand) -> SignU
         f"Changed the sign-up of {name} on {run.code}{': ' + why if why else ''}", run_id=run.id,
     )  # fmt: skip
     quote_now = quote_view(quote)
-    return SignUpChanged(
+    return EnrollmentChanged(
         change=done.key,
         enrollment_id=enrollment.id,
         name=name,
@@ -98,7 +98,7 @@ def change(uow: UnitOfWork, enrollment_id: int, command: ChangeCommand) -> SignU
     )
 
 
-def view(uow: UnitOfWork, enrollment_id: int) -> SignUpOut:
+def view(uow: UnitOfWork, enrollment_id: int) -> EnrollmentOut:
     """One sign-up: the quote as agreed, what it asks for, who pays, and its installments with what is left of each."""
     enrollment = uow.session.get(Enrollment, enrollment_id)
     if enrollment is None:
@@ -106,7 +106,7 @@ def view(uow: UnitOfWork, enrollment_id: int) -> SignUpOut:
     run, account = lookups.get_run(uow, enrollment.run_id), accounts.get_account(uow, enrollment.payer_id)
     came = uow.session.get(Enrollment, enrollment.came_from_id) if enrollment.came_from_id else None
     ask = ask_of(uow, enrollment, run)
-    return SignUpOut(
+    return EnrollmentOut(
         id=enrollment.id, run_id=enrollment.run_id, person_id=enrollment.person_id,
         name=enrollment.person.name, status=enrollment.status, role=enrollment.role, heads=enrollment.heads,
         held_until=uow.local(enrollment.hold_until),
@@ -160,16 +160,16 @@ def priced(uow: UnitOfWork, enrollment: Enrollment, resolved: quotes.ResolvedAsk
         quote = core_fees.quote_for(kept, ask, moment, fees.start_of(uow, run), uow.zone, was.currency)
     except Refused as refused:
         raise Refused([quotes.ask_fault(resolved, f) for f in refused.faults]) from None
-    found = replace(agreed_of(quote), next_change=None)
+    quote_now = replace(agreed_of(quote), next_change=None)
     at_rate = iter(rows)
-    as_agreed = [(x, next(at_rate)[1] if x.kind == "rate" else None) for x in found.lines]
+    as_agreed = [(x, next(at_rate)[1] if x.kind == "rate" else None) for x in quote_now.lines]
     lines = tuple(
         replace(x, label=line.label, why=line.why, early=line.early) if line else x for x, line in as_agreed
     )
-    found = replace(found, lines=lines)
+    quote_now = replace(quote_now, lines=lines)
     for credit in was.of_kind("credit"):
-        found = found.credited(credit)
-    return found
+        quote_now = quote_now.credited(credit)
+    return quote_now
 
 
 def kept_fees(
@@ -177,14 +177,14 @@ def kept_fees(
 ) -> core_fees.Fees:
     """The fees of an ask as they hold for somebody who is in: rates that were agreed may be named with their price, extras
     keep theirs unless all is `fresh`, and what they have of the stock is theirs."""
-    held = {x.extra.code: x.quantity for x in enrollment.extras}
+    quantities = {x.extra.code: x.quantity for x in enrollment.extras}
     units = {} if fresh else {x.code: x.unit for x in enrollment.quote.of_kind("extra")}
     now = resolved.fees
     rates = tuple(replace(r, by_agreement=r.by_agreement or r.code in agreed) for r in now.rates)
     extras = tuple(
         replace(
             x, amount=units.get(x.code, x.amount),
-            stock=None if x.stock is None else x.stock + held.get(x.code, 0),
+            stock=None if x.stock is None else x.stock + quantities.get(x.code, 0),
         )
         for x in now.extras
     )  # fmt: skip
@@ -204,9 +204,9 @@ def refuse_new_rates(
         if had[i]:
             continue
         sold = taken.get(rate.id, 0) - own.get(rate.id, 0)
-        said = eligibility.why_not(fees.who_terms(uow, rate), facts, uow.today, sold, count)
-        if said:
-            faults.append(Fault(f"/people/{i}/rate_id", said))
+        why_not = eligibility.why_not(fees.who_terms(uow, rate), facts, uow.today, sold, count)
+        if why_not:
+            faults.append(Fault(f"/people/{i}/rate_id", why_not))
     if faults:
         raise Refused(faults)
 
@@ -222,17 +222,17 @@ def apply(uow: UnitOfWork, enrollment: Enrollment, run: Run, quote: AgreedQuote,
     for place in enrollment.places:
         place.rate_id = heads[place.n - 1].id
     wanted = {extra.id: (extra, count) for extra, count in enrollments.taken_along(run, quote)}
-    held = {x.extra_id: x for x in enrollment.extras}
-    for number in sorted({*wanted, *held}):
-        extra, count = wanted.get(number) or (held[number].extra, 0)
-        now = held[number].quantity if number in held else 0
+    by_id = {x.extra_id: x for x in enrollment.extras}
+    for number in sorted({*wanted, *by_id}):
+        extra, count = wanted.get(number) or (by_id[number].extra, 0)
+        now = by_id[number].quantity if number in by_id else 0
         if extra.item and count != now:
             stock.move(uow, extra.item, now - count, cause, enrollment.id)
         if not count:
-            enrollment.extras.remove(held[number])
-            uow.session.delete(held[number])
-        elif number in held:
-            held[number].quantity = count
+            enrollment.extras.remove(by_id[number])
+            uow.session.delete(by_id[number])
+        elif number in by_id:
+            by_id[number].quantity = count
         else:
             enrollment.extras.append(EnrollmentExtra(extra_id=extra.id, quantity=count, extra=extra))
     off = quote.of_kind("code")
@@ -257,17 +257,17 @@ def replan(uow: UnitOfWork, enrollment: Enrollment, why: str, cause: str) -> Non
     """Work the plan of a sign-up out again for its total; what it comes to less is no longer owed, or credit."""
     uow.session.flush()
     rows, standing = standing_of(uow, enrollment)
-    found = plans.replanned(standing, enrollment.total, uow.today)
-    for row, amount in zip(rows, found.amounts, strict=True):
+    new_plan = plans.replanned(standing, enrollment.total, uow.today)
+    for row, amount in zip(rows, new_plan.amounts, strict=True):
         set_amount(row, amount)
-    if found.extra:
+    if new_plan.extra:
         n = max((i.n for i in enrollment.installments), default=0) + 1
         enrollment.installments.append(
-            Installment(n=n, due=uow.today, amount=found.extra, settle="any", why=why)
+            Installment(n=n, due=uow.today, amount=new_plan.extra, settle="any", why=why)
         )
-    if found.credit:
-        moved = tuple(replace(s, amount=a) for s, a in zip(standing, found.amounts, strict=True))
-        for row, cut in zip(rows, plans.credited(moved, found.credit), strict=True):
+    if new_plan.credit:
+        moved = tuple(replace(s, amount=a) for s, a in zip(standing, new_plan.amounts, strict=True))
+        for row, cut in zip(rows, plans.credited(moved, new_plan.credit), strict=True):
             if cut.paid:
                 money.free(uow, row, cut.paid, cause)
             if cut.open or cut.paid:
@@ -374,9 +374,9 @@ def credit_line(uow: UnitOfWork, enrollment: Enrollment, run: Run, meeting: Meet
     share = min(share, sum(x.amount for x in quote.lines if x.kind != "extra"))
     if share <= 0:
         return None
-    taxes, held = fees.core_taxes(run.taxes), {t.name: t.amount for t in quote.taxes}
+    taxes, charged = fees.core_taxes(run.taxes), {t.name: t.amount for t in quote.taxes}
     parts = [
-        (t.name, min(part, held.get(t.name, 0)))
+        (t.name, min(part, charged.get(t.name, 0)))
         for t, part in zip(taxes, taxes_on(taxes, {quote.of_kind("rate")[0].code: share}), strict=True)
     ]
     return Line(
@@ -433,8 +433,8 @@ def credit_meeting(uow: UnitOfWork, meeting_id: int, command: GiveBackCommand) -
         raise conflict("nothing-to-do", "Nobody on this run has anything to get back for this meeting.")
     text = format_amount(total, run.currency)
     if shown_total is not None and shown_total != text:
-        said = f"The sum was {shown_total} when it was shown and is {text} now."
-        raise conflict("total-changed", said, shown=shown_total, now=text)
+        sentence = f"The sum was {shown_total} when it was shown and is {text} now."
+        raise conflict("total-changed", sentence, shown=shown_total, now=text)
     day = day_text(meeting.date)
     done = uow.log(
         Act.GIVE_BACK_A_MEETING, meeting.id, f"Gave {text} back for the meeting of {run.code} on {day}",

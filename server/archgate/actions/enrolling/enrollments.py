@@ -14,6 +14,7 @@ from archgate.actions.fees import codes, kept_quotes, quotes, stock
 from archgate.actions.fees import fees as run_fees
 from archgate.actions.fees.commands import Ask
 from archgate.actions.fees.views import quote_view
+from archgate.actions.kernel import lookups
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.lookups import get_run
@@ -32,7 +33,7 @@ from archgate.tables.courses import Run
 from archgate.tables.fees import EnrollmentExtra, Extra
 from archgate.tables.log import Change
 from archgate.tables.money import Account
-from archgate.tables.people import Organization, Person
+from archgate.tables.people import Person
 from archgate.tables.plans import Installment
 from archgate.tables.roster import Enrollment, PartyPlace
 from archgate.tables.seats import RunSeats
@@ -48,8 +49,8 @@ def payer_owner(
         if organization_id is not None or run.client_id is not None:
             raise Problem(422, "two-payers", "One payer, please: a person or an organization.")
         return f"person:{people.get_person(uow, payer_person_id).id}"
-    if organization_id is not None and uow.session.get(Organization, organization_id) is None:
-        raise Problem(422, "no-organization", "There is no such organization.")
+    if lookups.lacks_organization(uow, organization_id):
+        raise Problem(422, "no-organization", lookups.NO_ORGANIZATION)
     return payments.owner_of(run, person.id, organization_id) or f"person:{person.id}"
 
 
@@ -87,7 +88,7 @@ def enroll(uow: UnitOfWork, command: EnrollCommand, way_in: str = "desk") -> Enr
     full = command.held_place_id is None and state.free_for(group) == 0
     refuse_sign_up(uow, run, state if full else None, special.exception)
     resolved = quotes.resolve_ask(
-        uow, run, command_of(Ask, kept.ask) if kept else command, person, held=kept is not None
+        uow, run, command_of(Ask, kept.ask) if kept else command, person, as_kept=kept is not None
     )
     owner = payer_owner(uow, run, person, organization_id, command.payer_person_id)
     payer = money.account_of(uow, owner, run.currency)
@@ -105,8 +106,16 @@ def enroll(uow: UnitOfWork, command: EnrollCommand, way_in: str = "desk") -> Enr
     quotes.refuse_missing_details(uow, resolved, priced.total, paying, organization_id)
     others = parties.people_named(uow, run, parties.names_typed(command.names), len(resolved.heads) - 1)
     coming = Coming(
-        resolved, priced, person, payer, way_in, command.note, others=tuple(others), special=special, hold=command.hold
-    )  # fmt: skip
+        resolved,
+        priced,
+        person,
+        payer,
+        way_in,
+        command.note,
+        others=tuple(others),
+        special=special,
+        hold=command.hold,
+    )
     enrollment, seat = seat_at_price(uow, coming, state, command.total, group)
     if kept:
         kept_quotes.taken(uow, kept, enrollment)
@@ -162,10 +171,17 @@ def enrolled_view(
 ) -> EnrolledView:
     run = get_run(uow, enrollment.run_id)
     return EnrolledView(
-        enrollment_id=enrollment.id, run_id=run.id, person_id=enrollment.person_id, name=enrollment.person.name,
-        seat=seat.first, heads=enrollment.heads, capacity=run.capacity, held_until=uow.local(enrollment.hold_until),
-        change=change.key, quote=quote_view(enrollment.quote),
-    )  # fmt: skip
+        enrollment_id=enrollment.id,
+        run_id=run.id,
+        person_id=enrollment.person_id,
+        name=enrollment.person.name,
+        seat=seat.first,
+        heads=enrollment.heads,
+        capacity=run.capacity,
+        held_until=uow.local(enrollment.hold_until),
+        change=change.key,
+        quote=quote_view(enrollment.quote),
+    )
 
 
 def refuse_sign_up(uow: UnitOfWork, run: Run, full: core_seats.Seats | None, exception: str = "") -> None:
@@ -176,8 +192,8 @@ def refuse_sign_up(uow: UnitOfWork, run: Run, full: core_seats.Seats | None, exc
         return
     if full is not None and state is SignUp.FULL:
         seat = core_seats.seats_for(full, 1)
-        said = seat.why if isinstance(seat, core_seats.Waits) else f"All {full.whole} seats are taken."
-        raise conflict("full", said, place=len(full.waiting) + full.offers + 1)
+        sentence = seat.why if isinstance(seat, core_seats.Waits) else f"All {full.whole} seats are taken."
+        raise conflict("full", sentence, place=len(full.waiting) + full.offers + 1)
     if state is not SignUp.OPEN:
         raise conflict("sign-up-shut", why)
 
@@ -213,7 +229,12 @@ def seat_person(uow: UnitOfWork, coming: Coming, seat: core_seats.Seated | None 
     number = enrollment.id
     parts: dict[str, list[Base]] = {
         "places": [
-            PartyPlace(enrollment_id=number, n=n, rate_id=rate.id, person_id=known[n - 2] if n - 2 < len(known) else None)
+            PartyPlace(
+                enrollment_id=number,
+                n=n,
+                rate_id=rate.id,
+                person_id=known[n - 2] if n - 2 < len(known) else None,
+            )
             for n, rate in enumerate(heads[1:], 2)
         ],
         "extras": [
@@ -224,7 +245,7 @@ def seat_person(uow: UnitOfWork, coming: Coming, seat: core_seats.Seated | None 
             Installment(enrollment_id=number, n=i.n, due=i.due, amount=i.amount, settle=i.settle, why=i.why)
             for i in priced.installments
         ],
-    }  # fmt: skip
+    }
     for name, rows in parts.items():
         put(uow, rows)
         set_committed_value(enrollment, name, rows)
@@ -272,9 +293,11 @@ def name_place(uow: UnitOfWork, enrollment_id: int, n: int, person_id: int) -> N
     refuse_twice(uow, run, person)
     place.person_id = person.id
     change = uow.log(
-        Act.NAME_A_HEAD, enrollment.id,
-        f"Named {person.name} as head {n} of the party of {enrollment.person.name} on {run.code}", run_id=run.id,
-    )  # fmt: skip
+        Act.NAME_A_HEAD,
+        enrollment.id,
+        f"Named {person.name} as head {n} of the party of {enrollment.person.name} on {run.code}",
+        run_id=run.id,
+    )
     return NamedView(change=change.key, enrollment_id=enrollment.id, n=n, name=person.name)
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy import func, select, update
 
-from archgate.actions.enrolling.views import Grouped, GroupOut
+from archgate.actions.enrolling.roster_views import Grouped, GroupOut
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.problems import conflict
 from archgate.actions.kernel.unit_of_work import UnitOfWork
@@ -16,8 +16,8 @@ from archgate.tables.roster import Enrollment, RunGroup
 def put_in_group(uow: UnitOfWork, run_id: int, name: str | None, enrollment_ids: list[int]) -> Grouped:
     """Put people of a roster into a group of the run, made when first named; without a name, out of theirs."""
     run = seats.run_to_change(uow, run_id)
-    said = (name or "").strip()
-    if len(said) > 100:
+    wanted = (name or "").strip()
+    if len(wanted) > 100:
         raise refuse("/name", "The name of a group has up to 100 characters.")
     if not 1 <= len(enrollment_ids) <= 20_000:
         raise refuse("/enrollment_ids", "Choose somebody.")
@@ -29,10 +29,10 @@ def put_in_group(uow: UnitOfWork, run_id: int, name: str | None, enrollment_ids:
     if len(rows) != len(set(enrollment_ids)):
         raise conflict("moved-on", "Somebody chosen is no longer on this roster.")
     group = None
-    if said:
-        group = uow.session.scalar(select(RunGroup).where(RunGroup.run_id == run.id, RunGroup.name == said))
+    if wanted:
+        group = uow.session.scalar(select(RunGroup).where(RunGroup.run_id == run.id, RunGroup.name == wanted))
         if group is None:
-            group = RunGroup(run_id=run.id, name=said)
+            group = RunGroup(run_id=run.id, name=wanted)
             uow.session.add(group)
             uow.session.flush()
     into = group.id if group else None
@@ -49,7 +49,7 @@ def put_in_group(uow: UnitOfWork, run_id: int, name: str | None, enrollment_ids:
     uow.session.flush()
     many = f"{len(rows)} {'person' if len(rows) == 1 else 'people'}"
     change = uow.log(
-        Act.GROUP_PEOPLE, run.id, f"{many} of {run.code}: {f'group {said}' if said else 'no group'}"
+        Act.GROUP_PEOPLE, run.id, f"{many} of {run.code}: {f'group {wanted}' if wanted else 'no group'}"
     )
     return Grouped(change=change.key, people=len(rows), groups=groups_of(uow, run.id))
 
@@ -58,6 +58,8 @@ def groups_of(uow: UnitOfWork, run_id: int) -> list[GroupOut]:
     rows = uow.session.execute(
         select(RunGroup.id, RunGroup.name, func.count(Enrollment.id))
         .outerjoin(Enrollment, (Enrollment.group_id == RunGroup.id) & (Enrollment.live == 1))
-        .where(RunGroup.run_id == run_id).group_by(RunGroup.id, RunGroup.name).order_by(RunGroup.name)
-    )  # fmt: skip
+        .where(RunGroup.run_id == run_id)
+        .group_by(RunGroup.id, RunGroup.name)
+        .order_by(RunGroup.name)
+    )
     return [GroupOut(id=number, name=name, people=int(many)) for number, name, many in rows]

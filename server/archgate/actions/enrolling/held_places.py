@@ -5,7 +5,8 @@ from __future__ import annotations
 from sqlalchemy import select
 
 from archgate.actions.enrolling import leaving
-from archgate.actions.enrolling.views import HeldDone, HeldOut, KeptBack, KeptBackDone, SetAsideOut
+from archgate.actions.enrolling.line_views import HeldDone, HeldOut, KeptBack, KeptBackDone, SetAsideOut
+from archgate.actions.kernel import lookups
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import conflict, not_found
@@ -14,7 +15,7 @@ from archgate.actions.kernel.reversals import reverses
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
 from archgate.actions.people import people
-from archgate.actions.schedule import schedule
+from archgate.actions.schedule import gates
 from archgate.actions.seats import seats
 from archgate.actions.seats.commands import HoldChangeCommand, HoldCommand, SetAsideCommand
 from archgate.core.faults import Fault, Refused
@@ -37,8 +38,8 @@ def hold(uow: UnitOfWork, run_id: int, command: HoldCommand) -> HeldDone:
     person_id, organization_id = command.person_id, command.organization_id
     person = people.get_person(uow, person_id) if person_id else None
     organization = uow.session.get(Organization, organization_id) if organization_id else None
-    if organization_id and organization is None:
-        faults.append(Fault("/organization_id", "There is no such organization."))
+    if lookups.lacks_organization(uow, organization_id):
+        faults.append(Fault("/organization_id", lookups.NO_ORGANIZATION))
     whom = command.for_whom or (organization.name if organization else person.name if person else "")
     if not whom:
         faults.append(Fault("/for_whom", "Say who the places are for."))
@@ -52,13 +53,21 @@ def hold(uow: UnitOfWork, run_id: int, command: HoldCommand) -> HeldDone:
     if faults:
         raise Refused(faults)
     row = HeldPlace(
-        run_id=run.id, for_whom=whom, person_id=person_id, organization_id=organization_id, seats=many, last=last,
-        note=note, status=HoldStatus.HELD, user_id=uow.user_id, made_at=uow.now,
-    )  # fmt: skip
+        run_id=run.id,
+        for_whom=whom,
+        person_id=person_id,
+        organization_id=organization_id,
+        seats=many,
+        last=last,
+        note=note,
+        status=HoldStatus.HELD,
+        user_id=uow.user_id,
+        made_at=uow.now,
+    )
     uow.session.add(row)
     uow.session.flush()
-    said = f"Held {many} places on {run.code} for {whom} through {day_text(last)}"
-    change = uow.log(Act.HOLD_PLACES, row.id, said, run_id=run.id)
+    sentence = f"Held {many} places on {run.code} for {whom} through {day_text(last)}"
+    change = uow.log(Act.HOLD_PLACES, row.id, sentence, run_id=run.id)
     return held_view(row).widened(HeldDone, change=change.key)
 
 
@@ -103,9 +112,16 @@ def change_hold(uow: UnitOfWork, held_id: int, command: HoldChangeCommand) -> He
 
 def held_view(row: HeldPlace) -> HeldOut:
     return HeldOut(
-        id=row.id, run_id=row.run_id, for_whom=row.for_whom, seats=row.seats, last=row.last,
-        note=row.note, status=row.status, person_id=row.person_id, organization_id=row.organization_id,
-    )  # fmt: skip
+        id=row.id,
+        run_id=row.run_id,
+        for_whom=row.for_whom,
+        seats=row.seats,
+        last=row.last,
+        note=row.note,
+        status=row.status,
+        person_id=row.person_id,
+        organization_id=row.organization_id,
+    )
 
 
 def kept_back(uow: UnitOfWork, run_id: int) -> KeptBack:
@@ -124,15 +140,27 @@ def kept_back(uow: UnitOfWork, run_id: int) -> KeptBack:
         .order_by(SetAside.last, SetAside.id)
     )
     return KeptBack(
-        capacity=run.capacity, overbook=run.overbook, taken=state.taken, held=state.held,
-        offered=state.offered, free=state.free,
+        capacity=run.capacity,
+        overbook=run.overbook,
+        taken=state.taken,
+        held=state.held,
+        offered=state.offered,
+        free=state.free,
         holds=[held_view(r) for r in rows],
         set_asides=[
-            SetAsideOut(id=a.id, name=a.name, seats=a.seats, last=a.last, tag=a.tag,
-             organization_id=a.organization_id, taken=used.get(a.id, 0), over=a.last < uow.today)
+            SetAsideOut(
+                id=a.id,
+                name=a.name,
+                seats=a.seats,
+                last=a.last,
+                tag=a.tag,
+                organization_id=a.organization_id,
+                taken=used.get(a.id, 0),
+                over=a.last < uow.today,
+            )
             for a in asides
         ],
-    )  # fmt: skip
+    )
 
 
 # --- seats set aside --------------------------------------------------------------------------------------
@@ -147,8 +175,8 @@ def set_aside(uow: UnitOfWork, run_id: int, command: SetAsideCommand) -> KeptBac
     row = uow.session.get(SetAside, command.id) if command.id else None
     if command.id and (row is None or row.run_id != run.id):
         raise not_found("This group of seats")
-    if organization_id and uow.session.get(Organization, organization_id) is None:
-        faults.append(Fault("/organization_id", "There is no such organization."))
+    if lookups.lacks_organization(uow, organization_id):
+        faults.append(Fault("/organization_id", lookups.NO_ORGANIZATION))
     used = next((s.taken for s in seats.set_asides_of(uow, run.id) if row and s.id == row.id), 0)
     if many and last >= uow.today:
         state = seats.seats_of(uow, run)
@@ -164,7 +192,7 @@ def set_aside(uow: UnitOfWork, run_id: int, command: SetAsideCommand) -> KeptBac
     row.name, row.seats, row.last = name, max(many, 1), last
     row.tag, row.organization_id, row.active = tag, organization_id, many > 0
     uow.session.flush()
-    schedule.settle_gates(uow, run)
+    gates.settle_gates(uow, run)
     now = f"{many} through {day_text(last)}" if many else "none"
     change = uow.log(
         Act.SET_SEATS_ASIDE,
@@ -180,11 +208,11 @@ def set_aside(uow: UnitOfWork, run_id: int, command: SetAsideCommand) -> KeptBac
 
 def due_runs(uow: UnitOfWork) -> list[int]:
     """The runs on which something that was kept back runs out."""
-    held = select(HeldPlace.run_id).where(HeldPlace.status == HoldStatus.HELD, HeldPlace.last < uow.today)
+    lapsed = select(HeldPlace.run_id).where(HeldPlace.status == HoldStatus.HELD, HeldPlace.last < uow.today)
     unpaid = select(Enrollment.run_id).where(
         Enrollment.status == EnrollmentStatus.HELD, Enrollment.hold_until <= uow.now
     )
-    return list(uow.session.scalars(select(Run.id).where(Run.id.in_(held.union(unpaid))).order_by(Run.id)))
+    return list(uow.session.scalars(select(Run.id).where(Run.id.in_(lapsed.union(unpaid))).order_by(Run.id)))
 
 
 def let_go(uow: UnitOfWork, run_id: int) -> int:
@@ -198,9 +226,11 @@ def let_go(uow: UnitOfWork, run_id: int) -> int:
     for row in rows:
         row.status, row.ended_at = HoldStatus.LAPSED, uow.now
         uow.log(
-            Act.HELD_PLACES_LAPSE, row.id,
-            f"{row.seats} places held for {row.for_whom} on {run.code} lapsed", run_id=run.id,
-        )  # fmt: skip
+            Act.HELD_PLACES_LAPSE,
+            row.id,
+            f"{row.seats} places held for {row.for_whom} on {run.code} lapsed",
+            run_id=run.id,
+        )
     unpaid = uow.session.scalars(
         select(Enrollment).where(
             Enrollment.run_id == run.id,
@@ -212,9 +242,11 @@ def let_go(uow: UnitOfWork, run_id: int) -> int:
         name, title = enrollment.person.name, run.title or run.course.title
         leaving.end(uow, enrollment, EnrollmentStatus.LAPSED, f"{name} did not pay in time for {run.code}")
         change = uow.log(
-            Act.A_HELD_SEAT_LAPSES, enrollment.id, f"{name} did not pay in time; the seat on {run.code} is free",
+            Act.A_HELD_SEAT_LAPSES,
+            enrollment.id,
+            f"{name} did not pay in time; the seat on {run.code} is free",
             run_id=run.id,
-        )  # fmt: skip
+        )
         letter = written(HeldSeatLapsed(uow.center.name, title))
         messages.write(uow, change, messages.to_person(enrollment.person), letter, run.id)
     uow.session.flush()
@@ -242,4 +274,4 @@ def undo_kept_back(uow: UnitOfWork, change: Change) -> None:
     if now.kept > was and now.taken + now.kept > now.whole:
         short = min(now.kept - was, now.taken + now.kept - now.whole)
         raise conflict("full", f"{short} of these seats are taken by now.")
-    schedule.settle_gates(uow, run)
+    gates.settle_gates(uow, run)

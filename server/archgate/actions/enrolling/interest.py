@@ -13,7 +13,7 @@ from sqlalchemy.orm import selectinload
 
 from archgate.actions.enrolling import invites, telling, waitlist
 from archgate.actions.enrolling.commands import InterestCommand, QuestionsCommand
-from archgate.actions.enrolling.views import (
+from archgate.actions.enrolling.line_views import (
     CarriedOver,
     Cleared,
     Demand,
@@ -30,12 +30,12 @@ from archgate.actions.kernel.problems import conflict
 from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
 from archgate.actions.messages import messages, webhooks
 from archgate.actions.people import people
-from archgate.actions.schedule import schedule
+from archgate.actions.schedule import gates
 from archgate.actions.seats import seats
 from archgate.core import seats as core_seats
 from archgate.core.faults import refuse
-from archgate.core.reader import Document
 from archgate.core.states import InterestStatus, RunStatus, SignUp
+from archgate.documents.reader import Document
 from archgate.papers.letters.occasions import SignUpOpens
 from archgate.papers.letters.writing import written
 from archgate.tables.courses import Course, Run
@@ -46,7 +46,7 @@ NOT_ENROLLED = "This is not an enrollment: no seat is kept, and nothing is owed.
 
 def opening_of(uow: UnitOfWork, run: Run) -> datetime | None:
     """When sign-up opens first; None when it is open from publication on."""
-    return min((opens for opens, _ in schedule.sign_up_windows(run) if opens is not None), default=None)
+    return min((opens for opens, _ in gates.sign_up_windows(run) if opens is not None), default=None)
 
 
 def takes_names(uow: UnitOfWork, run: Run) -> str | None:
@@ -73,7 +73,7 @@ def show_interest(uow: UnitOfWork, command: InterestCommand) -> InterestDone:
     shut = takes_names(uow, run) if run else None
     if shut:
         raise conflict("list-shut", shut)
-    held = waitlist.read_answers(run.questions if run else course.questions, answers)
+    answered = waitlist.read_answers(run.questions if run else course.questions, answers)
     key = list_key(run, course)
     if uow.session.scalar(
         select(Interest.id).where(
@@ -82,9 +82,16 @@ def show_interest(uow: UnitOfWork, command: InterestCommand) -> InterestDone:
     ):
         raise conflict("listed", f"{person.name} is on this list already.")
     row = Interest(
-        list_key=key, course_id=course.id, run_id=run.id if run else None, person_id=person.id, status=InterestStatus.LISTED,
-        joined_at=uow.now, note=note.strip(), answers=held, user_id=uow.user_id,
-    )  # fmt: skip
+        list_key=key,
+        course_id=course.id,
+        run_id=run.id if run else None,
+        person_id=person.id,
+        status=InterestStatus.LISTED,
+        joined_at=uow.now,
+        note=note.strip(),
+        answers=answered,
+        user_id=uow.user_id,
+    )
     uow.session.add(row)
     uow.session.flush()
     what = run.code if run else course.title
@@ -132,23 +139,36 @@ def list_view(uow: UnitOfWork, run_id: int | None, course_id: int | None) -> Int
         .order_by(Run.id)
     ).all()
     return InterestList(
-        run_id=run.id if run else None, course_id=course.id, title=(run.title if run else "") or course.title,
-        code=run.code if run else course.code, questions=run.questions if run else course.questions,
-        shut=takes_names(uow, run) if run else None, said=NOT_ENROLLED,
+        run_id=run.id if run else None,
+        course_id=course.id,
+        title=(run.title if run else "") or course.title,
+        code=run.code if run else course.code,
+        questions=run.questions if run else course.questions,
+        shut=takes_names(uow, run) if run else None,
+        said=NOT_ENROLLED,
         tells_at=uow.local(tell),
         head_start_hours=run.head_start_hours if run else 0,
         told_at=uow.local(run.interest_told_at) if run else None,
         people=[
-            Interested(id=r.id, person_id=r.person_id, name=r.person.name, email=r.person.email, phone=r.person.phone,
-             joined=uow.local(r.joined_at), note=r.note, answers=r.answers,
-             told=r.told_at is not None)
+            Interested(
+                id=r.id,
+                person_id=r.person_id,
+                name=r.person.name,
+                email=r.person.email,
+                phone=r.person.phone,
+                joined=uow.local(r.joined_at),
+                note=r.note,
+                answers=r.answers,
+                told=r.told_at is not None,
+            )
             for r in rows
         ],
         next_runs=[
             NextRun(id=n.id, code=n.code, title=n.title or course.title)
-            for n in later if (run is None or n.id != run.id) and takes_names(uow, n) is None
+            for n in later
+            if (run is None or n.id != run.id) and takes_names(uow, n) is None
         ],
-    )  # fmt: skip
+    )
 
 
 def set_questions(
@@ -156,20 +176,22 @@ def set_questions(
 ) -> InterestListDone:
     """The own questions of a list, and the head start before sign-up opens to others."""
     run, course, _ = list_to_change(uow, run_id, course_id)
-    held, hours = command.questions, command.head_start_hours
-    if held is not None and len(set(held)) != len(held):
+    questions, hours = command.questions, command.head_start_hours
+    if questions is not None and len(set(questions)) != len(questions):
         raise refuse("/questions", "Up to 12 different questions of up to 200 characters.")
     if hours is not None and run is None:
         raise refuse("/head_start_hours", "Only the list of a run has a head start.")
-    if held is not None:
-        (run or course).questions = [q.strip() for q in held]
+    if questions is not None:
+        (run or course).questions = [q.strip() for q in questions]
     if hours is not None and run:
         run.head_start_hours = hours
     uow.session.flush()
     change = uow.log(
-        Act.CHANGE_QUESTIONS, course.id, f"Changed the interest list of {run.code if run else course.code}",
+        Act.CHANGE_QUESTIONS,
+        course.id,
+        f"Changed the interest list of {run.code if run else course.code}",
         run_id=run.id if run else None,
-    )  # fmt: skip
+    )
     return list_view(uow, run_id, course_id).widened(InterestListDone, change=change.key)
 
 
@@ -185,8 +207,8 @@ def clear(
         row.status, row.ended_at = InterestStatus.CLEARED, uow.now
     uow.session.flush()
     what = run.code if run else course.code
-    said = f"{len(going)} {'person' if len(going) == 1 else 'people'} off the interest list of {what}"
-    change = uow.log(Act.CLEAR_INTEREST, course.id, f"Took {said}", run_id=run.id if run else None)
+    sentence = f"{len(going)} {'person' if len(going) == 1 else 'people'} off the interest list of {what}"
+    change = uow.log(Act.CLEAR_INTEREST, course.id, f"Took {sentence}", run_id=run.id if run else None)
     return Cleared(change=change.key, people=len(going))
 
 
@@ -210,13 +232,20 @@ def carry_over(uow: UnitOfWork, run_id: int | None, course_id: int | None, to_ru
         if row.person_id not in known:
             uow.session.add(
                 Interest(
-                    list_key=list_key(there, course), course_id=course.id, run_id=there.id, person_id=row.person_id,
-                    status=InterestStatus.LISTED, joined_at=row.joined_at, note=row.note, answers=row.answers, user_id=row.user_id,
+                    list_key=list_key(there, course),
+                    course_id=course.id,
+                    run_id=there.id,
+                    person_id=row.person_id,
+                    status=InterestStatus.LISTED,
+                    joined_at=row.joined_at,
+                    note=row.note,
+                    answers=row.answers,
+                    user_id=row.user_id,
                 )
-            )  # fmt: skip
+            )
     uow.session.flush()
-    said = f"Carried {len(rows)} people over to {there.code}"
-    change = uow.log(Act.CARRY_INTEREST_OVER, there.id, said)
+    sentence = f"Carried {len(rows)} people over to {there.code}"
+    change = uow.log(Act.CARRY_INTEREST_OVER, there.id, sentence)
     return CarriedOver(change=change.key, people=len(rows), to=there.code)
 
 
@@ -226,10 +255,18 @@ def lines_of(uow: UnitOfWork, run_id: int | None, course_id: int | None, tag: st
     questions = run.questions if run else course.questions
     head = ["Given name", "Family name", "Email", "Phone", "Joined", "Note", *questions, "Tag"]
     return [head] + [
-        [r.person.given, r.person.family, r.person.email or "", r.person.phone or "", r.joined_at.astimezone(uow.zone).date().isoformat(),
-         r.note, *(r.answers.get(q, "") for q in questions), tag]
+        [
+            r.person.given,
+            r.person.family,
+            r.person.email or "",
+            r.person.phone or "",
+            r.joined_at.astimezone(uow.zone).date().isoformat(),
+            r.note,
+            *(r.answers.get(q, "") for q in questions),
+            tag,
+        ]
         for r in rows
-    ]  # fmt: skip
+    ]
 
 
 def send_on(
@@ -247,13 +284,21 @@ def send_on(
         run_id=run.id if run else None,
     )
     data: Document = {
-        "course": course.code, "run": run.code if run else None, "tag": tag,
+        "course": course.code,
+        "run": run.code if run else None,
+        "tag": tag,
         "people": [
-            {"given": r.person.given, "family": r.person.family, "email": r.person.email, "phone": r.person.phone,
-             "joined": r.joined_at.isoformat(), "answers": r.answers}
+            {
+                "given": r.person.given,
+                "family": r.person.family,
+                "email": r.person.email,
+                "phone": r.person.phone,
+                "joined": r.joined_at.isoformat(),
+                "answers": r.answers,
+            }
             for r in rows
         ],
-    }  # fmt: skip
+    }
     webhooks.send_on(uow, webhook_id, "interest.listed", data, change.key)
     return Cleared(change=change.key, people=len(rows))
 
@@ -332,15 +377,19 @@ def tell(uow: UnitOfWork, run_id: int) -> int:
     run.interest_told_at = uow.now
     title, opens = run.title or run.course.title, opening_of(uow, run)
     for_others = opens.astimezone(uow.zone) if opens is not None and opens > uow.now else None
-    said = f"Told {len(rows)} people that sign-up for {run.code} opens"
-    change = uow.log(Act.TELL_OF_OPENING, run.id, said)
+    sentence = f"Told {len(rows)} people that sign-up for {run.code} opens"
+    change = uow.log(Act.TELL_OF_OPENING, run.id, sentence)
     letters, begins = [], telling.begins(uow, run)
     for row in rows:
         row.status, row.told_at, person = InterestStatus.TOLD, uow.now, row.person
         letter = SignUpOpens(
-            center=uow.center.name, name=person.given or person.name, title=title, for_others=for_others, begins=begins,
+            center=uow.center.name,
+            name=person.given or person.name,
+            title=title,
+            for_others=for_others,
+            begins=begins,
             link=invites.link_of(row),
-        )  # fmt: skip
+        )
         letters.append((messages.to_person(person), written(letter)))
     uow.session.flush()
     messages.write_all(uow, change, letters, run.id)
@@ -359,12 +408,14 @@ def demand(uow: UnitOfWork) -> list[Demand]:
     )
     waits = dict(
         uow.session.execute(
-            select(Run.course_id, func.coalesce(func.sum(Waiting.heads), 0)).join(Run, Run.id == Waiting.run_id)
-            .where(Waiting.live == 1).group_by(Run.course_id)
+            select(Run.course_id, func.coalesce(func.sum(Waiting.heads), 0))
+            .join(Run, Run.id == Waiting.run_id)
+            .where(Waiting.live == 1)
+            .group_by(Run.course_id)
         ).all()
-    )  # fmt: skip
+    )
     courses = uow.session.scalars(select(Course).where(Course.id.in_({*listed, *waits} or {0})))
-    found = []
+    demands = []
     for course in courses:
         runs = uow.session.scalars(
             select(Run).where(Run.course_id == course.id, Run.status == RunStatus.PUBLISHED)
@@ -372,11 +423,18 @@ def demand(uow: UnitOfWork) -> list[Demand]:
         states = {r.id: run_fees.sign_up_of(uow, r, False)[0] for r in runs}
         free = [r.code for r in runs if states[r.id] is SignUp.OPEN and has_room(uow, r)]
         coming = [r.code for r in runs if states[r.id] is SignUp.NOT_YET]
-        found.append(Demand(
-            course_id=course.id, code=course.code, title=course.title, interested=int(listed.get(course.id, 0)),
-            waiting=int(waits.get(course.id, 0)), open=free, coming=coming,
-        ))  # fmt: skip
-    return sorted(found, key=lambda c: (bool(c.open), -(c.interested + c.waiting), c.title))
+        demands.append(
+            Demand(
+                course_id=course.id,
+                code=course.code,
+                title=course.title,
+                interested=int(listed.get(course.id, 0)),
+                waiting=int(waits.get(course.id, 0)),
+                open=free,
+                coming=coming,
+            )
+        )
+    return sorted(demands, key=lambda c: (bool(c.open), -(c.interested + c.waiting), c.title))
 
 
 def has_room(uow: UnitOfWork, run: Run) -> bool:

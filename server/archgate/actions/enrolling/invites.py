@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from archgate.actions.enrolling import enrollments, replies, waitlist
 from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand
-from archgate.actions.enrolling.views import ReplyPage
+from archgate.actions.enrolling.line_views import ReplyPage
 from archgate.actions.fees import fees, quotes
 from archgate.actions.fees.commands import Ask
 from archgate.actions.kernel import signing

@@ -17,7 +17,7 @@ from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.reversals import reverses
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import accounts, money
-from archgate.actions.schedule.schedule import gate_at
+from archgate.actions.schedule.gates import gate_at
 from archgate.actions.seats import parties, seats
 from archgate.core import refunds
 from archgate.core import seats as core_seats
@@ -48,14 +48,14 @@ def leave(
     refuse_no_learner(enrollment)
     name, no_show = enrollment.person.name, command.no_show
     policy = leaving_keeps(uow, enrollment, run, command.received_on, no_show)
-    amount, said = policy.amount, policy.why
+    amount, reason = policy.amount, policy.why
     if command.keep is not None:
-        amount, said = kept_differently(enrollment, policy, command.keep, command.why or "")
+        amount, reason = kept_differently(enrollment, policy, command.keep, command.why or "")
     left = f"{name} did not come to {run.code}" if no_show else f"{name} withdrew from {run.code}"
     end(uow, enrollment, EnrollmentStatus.NO_SHOW if no_show else EnrollmentStatus.WITHDRAWN, left)
     account = accounts.get_account(uow, enrollment.payer_id, lock=True)
     if amount:
-        money.keep(uow, enrollment, amount, f"Kept of {run.code}: {said}")
+        money.keep(uow, enrollment, amount, f"Kept of {run.code}: {reason}")
     uow.session.flush()
     accounts.settle_with_credit(uow, account)
     summary = left if no_show else f"Withdrew {name} from {run.code}"
@@ -67,7 +67,7 @@ def leave(
         run_id=run.id,
         taken_back=format_amount(enrollment.total - amount, enrollment.currency),
         kept=format_amount(amount, enrollment.currency),
-        why=said,
+        why=reason,
     )
     return view, amount
 
@@ -120,11 +120,18 @@ def withdrawal(
     paid, currency = money.paid_of(uow, [enrollment.id]).get(enrollment.id, 0), enrollment.currency
     money_of = refunds.settled(paid, policy.amount)
     return Withdrawal(
-        enrollment_id=enrollment.id, name=enrollment.person.name, currency=currency,
-        account_id=enrollment.payer_id, total=format_amount(enrollment.total, currency),
-        paid=format_amount(paid, currency), kept=format_amount(policy.amount, currency), why=policy.why,
-        credit=format_amount(money_of.credit, currency), owed=format_amount(money_of.owed, currency), line=line_after(uow, run, enrollment.heads),
-    )  # fmt: skip
+        enrollment_id=enrollment.id,
+        name=enrollment.person.name,
+        currency=currency,
+        account_id=enrollment.payer_id,
+        total=format_amount(enrollment.total, currency),
+        paid=format_amount(paid, currency),
+        kept=format_amount(policy.amount, currency),
+        why=policy.why,
+        credit=format_amount(money_of.credit, currency),
+        owed=format_amount(money_of.owed, currency),
+        line=line_after(uow, run, enrollment.heads),
+    )
 
 
 def policy_of(uow: UnitOfWork, run: Run) -> refunds.Policy | None:

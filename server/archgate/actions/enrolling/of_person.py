@@ -5,7 +5,8 @@ from __future__ import annotations
 from sqlalchemy import func, or_, select
 from sqlalchemy.orm import aliased
 
-from archgate.actions.enrolling.views import PersonRun, PersonWaits
+from archgate.actions.enrolling.line_views import PersonWaits
+from archgate.actions.enrolling.views import PersonRun
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import money
 from archgate.actions.schedule import schedule
@@ -64,11 +65,18 @@ def enrollments_of(uow: UnitOfWork, person: Person) -> list[PersonRun]:
 
 def waiting_of(uow: UnitOfWork, person: Person) -> list[PersonWaits]:
     query = select(Waiting, Run).join(Run, Run.id == Waiting.run_id).where(Waiting.person_id == person.id)
-    found = []
+    places = []
     for row, run in uow.session.execute(query.where(Waiting.live == 1).order_by(Waiting.joined_at)):
         line = [w.id for w in seats.line_of(uow, run.id, offered=True)]
-        found.append(PersonWaits(
-            waiting_id=row.id, run_id=run.id, code=run.code, title=run.title or run.course.title,
-            heads=row.heads, place=line.index(row.id) + 1, joined=uow.local(row.joined_at),
-        ))  # fmt: skip
-    return found
+        places.append(
+            PersonWaits(
+                waiting_id=row.id,
+                run_id=run.id,
+                code=run.code,
+                title=run.title or run.course.title,
+                heads=row.heads,
+                place=line.index(row.id) + 1,
+                joined=uow.local(row.joined_at),
+            )
+        )
+    return places

@@ -12,14 +12,14 @@ from decimal import Decimal
 from sqlalchemy import and_, func, or_, select
 
 from archgate.actions.enrolling import replies, waitlist
-from archgate.actions.enrolling.views import OfferDone, ReplyPage, WaitingOut
+from archgate.actions.enrolling.line_views import OfferDone, ReplyPage, WaitingOut
 from archgate.actions.kernel import signing
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
-from archgate.actions.schedule import schedule
+from archgate.actions.schedule import gates
 from archgate.actions.seats import seats
 from archgate.core.faults import refuse
 from archgate.core.schedule import moment_text
@@ -41,7 +41,7 @@ PASSED = {"lapsed": "did not answer in time", "declined": "declined"}
 
 def closing_of(uow: UnitOfWork, run: Run) -> datetime | None:
     """When the sign-up window that is open now closes."""
-    for opens, closes in schedule.sign_up_windows(run):
+    for opens, closes in gates.sign_up_windows(run):
         if (opens is None or opens <= uow.now) and (closes is None or uow.now < closes):
             return closes
     return uow.now  # shut: nothing can be offered
@@ -79,9 +79,13 @@ def go_down(uow: UnitOfWork, run_id: int) -> WentDown:
         state = seats.seats_of(uow, run)
         line = seats.line_of(uow, run.id)
         offers, _ = next_offers(
-            [seats.party(w) for w in line], state.free, Rule(run.line_rule), uow.now, run.offer_hours,
+            [seats.party(w) for w in line],
+            state.free,
+            Rule(run.line_rule),
+            uow.now,
+            run.offer_hours,
             closing_of(uow, run),
-        )  # fmt: skip
+        )
         by_id = {w.id: w for w in line}
         for offer in offers:
             make_offer(uow, by_id[offer.party.id], run, offer.until)
@@ -96,8 +100,8 @@ def make_offer(uow: UnitOfWork, row: Waiting, run: Run, until: datetime, why: st
     uow.session.flush()
     name, title = row.person.name, run.title or run.course.title
     many = "a seat" if row.heads == 1 else f"{row.heads} seats"
-    said = f"Offered {many} on {run.code} to {name} until {moment_text(until, uow.zone)}{f': {why}' if why else ''}"
-    change = uow.log(Act.OFFER_A_SEAT, row.id, said, run_id=run.id)
+    sentence = f"Offered {many} on {run.code} to {name} until {moment_text(until, uow.zone)}{f': {why}' if why else ''}"
+    change = uow.log(Act.OFFER_A_SEAT, row.id, sentence, run_id=run.id)
     letter = written(SeatOffered(uow.center.name, title, row.heads, until.astimezone(uow.zone), link_of(row)))
     messages.write(uow, change, messages.to_person(row.person), letter, run.id)
 
@@ -151,8 +155,8 @@ def more_time(uow: UnitOfWork, waiting_id: int, hours: int) -> OfferDone:
     until = max(row.offer_until, uow.now) + timedelta(hours=hours)
     row.offer_until, row.asked_time = min(until, closes) if closes else until, False
     uow.session.flush()
-    said = f"{row.person.name} may answer until {moment_text(row.offer_until, uow.zone)} on {run.code}"
-    change = uow.log(Act.GIVE_MORE_TIME, row.id, said, run_id=run.id)
+    sentence = f"{row.person.name} may answer until {moment_text(row.offer_until, uow.zone)} on {run.code}"
+    change = uow.log(Act.GIVE_MORE_TIME, row.id, sentence, run_id=run.id)
     return OfferDone(change=change.key, waiting_id=row.id, name=row.person.name, run_id=run.id)
 
 
@@ -262,11 +266,11 @@ def leave_rate(uow: UnitOfWork) -> tuple[Decimal, tuple[Decimal, Decimal], str]:
     low, high = wilson(gone, every)
     if not every:
         return rate, (low, high), "No run of this center is over yet, so this is a guess."
-    said = (
+    sentence = (
         f"Of {every} seats on runs that are over, {gone} {'was' if gone == 1 else 'were'} given up again: about"
         f" {round(rate * 100)} in 100, by so few cases {round(low * 100)} to {round(high * 100)}."
     )
-    return rate, (low, high), said
+    return rate, (low, high), sentence
 
 
 def chances(uow: UnitOfWork, run: Run, line: list[Waiting]) -> list[tuple[str, str, str]]:
@@ -275,8 +279,8 @@ def chances(uow: UnitOfWork, run: Run, line: list[Waiting]) -> list[tuple[str, s
     out = state.whole - state.free  # whatever is not free counts as taken
     rate, (low, high), _ = leave_rate(uow)
     parties = [seats.party(w) for w in line]
-    found = [chances_of(parties, state.whole, out, r) for r in (rate, low, high)]
-    return [(str(a), str(b), str(c)) for a, b, c in zip(*found, strict=True)]
+    by_rate = [chances_of(parties, state.whole, out, r) for r in (rate, low, high)]
+    return [(str(a), str(b), str(c)) for a, b, c in zip(*by_rate, strict=True)]
 
 
 def line_view(uow: UnitOfWork, run: Run) -> list[WaitingOut]:

@@ -60,9 +60,11 @@ def summed(rows: list[Done], change: Change, currency: str) -> ManyDone:
     """What an act does to each and to all, by kept, credit and what stays owed."""
     all_of = refunds.settled_together(row.becomes for row in rows)
     people = [
-        OneOfMany(enrollment_id=row.enrollment_id, name=row.name, why=row.why, **texts_of(row.becomes, currency))
+        OneOfMany(
+            enrollment_id=row.enrollment_id, name=row.name, why=row.why, **texts_of(row.becomes, currency)
+        )
         for row in rows
-    ]  # fmt: skip
+    ]
     return ManyDone(change=change.key, currency=currency, people=people, **texts_of(all_of, currency))
 
 
@@ -81,8 +83,8 @@ def withdraw(uow: UnitOfWork, run_id: int, ids: list[int], why: str = "") -> Man
         done, kept = leaving.leave(uow, enrollment, run, WithdrawCommand())
         becomes = refunds.settled(paid.get(enrollment.id, 0), kept)
         rows.append(Done(done.enrollment_id, done.name, done.why, becomes))
-    said = f": {why}" if why else ""
-    change = uow.log(Act.WITHDRAW_MANY, run.id, f"Withdrew {len(rows)} from {run.code}{said}")
+    tail = f": {why}" if why else ""
+    change = uow.log(Act.WITHDRAW_MANY, run.id, f"Withdrew {len(rows)} from {run.code}{tail}")
     return summed(rows, change, run.currency)
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from archgate.actions.enrolling.views import ReplyPage
+from archgate.actions.enrolling.line_views import ReplyPage
 from archgate.actions.fees import quotes
 from archgate.actions.fees.quotes import ResolvedAsk
 from archgate.actions.fees.views import quote_view

@@ -5,7 +5,7 @@ from __future__ import annotations
 from sqlalchemy import select
 
 from archgate.actions.enrolling import enrollments
-from archgate.actions.enrolling.views import WithRole
+from archgate.actions.enrolling.roster_views import WithRole
 from archgate.actions.fees import fees, plans
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.problems import Problem, conflict
@@ -41,10 +41,23 @@ def add_with_role(uow: UnitOfWork, run_id: int, person_id: int, role: Role) -> W
     enrollments.refuse_twice(uow, run, person)
     payer = money.account_of(uow, f"person:{person.id}", run.currency)
     row = Enrollment(
-        run_id=run.id, person_id=person.id, payer_id=payer.id, rate_id=fees.rate_of(run, None).id,
-        plan_id=plans.plan_of(uow, run, None).id, user_id=uow.user_id, status=EnrollmentStatus.SEATED, role=role, way_in="staff", heads=1,
-        signed_up=uow.today, enrolled_at=uow.now, currency=run.currency, total=0, quote=AgreedQuote(run.currency, ()), note="",
-    )  # fmt: skip
+        run_id=run.id,
+        person_id=person.id,
+        payer_id=payer.id,
+        rate_id=fees.rate_of(run, None).id,
+        plan_id=plans.plan_of(uow, run, None).id,
+        user_id=uow.user_id,
+        status=EnrollmentStatus.SEATED,
+        role=role,
+        way_in="staff",
+        heads=1,
+        signed_up=uow.today,
+        enrolled_at=uow.now,
+        currency=run.currency,
+        total=0,
+        quote=AgreedQuote(run.currency, ()),
+        note="",
+    )
     uow.session.add(row)
     uow.session.flush()
     change = uow.log(Act.ADD_TO_A_ROSTER, row.id, f"{person.name} is {role} on {run.code}", run_id=run.id)
@@ -53,8 +66,12 @@ def add_with_role(uow: UnitOfWork, run_id: int, person_id: int, role: Role) -> W
 
 def on_roster(change: Change, row: Enrollment) -> WithRole:
     return WithRole(
-        change=change.key, enrollment_id=row.id, name=row.person.name, role=row.role, run_id=row.run_id,
-    )  # fmt: skip
+        change=change.key,
+        enrollment_id=row.id,
+        name=row.person.name,
+        role=row.role,
+        run_id=row.run_id,
+    )
 
 
 def set_role(uow: UnitOfWork, enrollment_id: int, role: Role) -> WithRole:
@@ -64,17 +81,21 @@ def set_role(uow: UnitOfWork, enrollment_id: int, role: Role) -> WithRole:
     if not enrollment.holds_seat:
         raise conflict("not-seated", "This person is no longer on the roster.")
     if "learner" in (role, enrollment.role) and role != enrollment.role:
-        said = "A learner holds a seat and pays: withdraw first, then add with the other role."
+        sentence = "A learner holds a seat and pays: withdraw first, then add with the other role."
         raise conflict(
             "learner",
-            said if enrollment.role == Role.LEARNER else "Learners are enrolled at the desk, with a seat.",
+            sentence
+            if enrollment.role == Role.LEARNER
+            else "Learners are enrolled at the desk, with a seat.",
         )
     before, enrollment.role = enrollment.role, role
     uow.session.flush()
     change = uow.log(
-        Act.CHANGE_A_ROLE, enrollment.id, f"{enrollment.person.name} on {run.code}: {before}, now {role}",
+        Act.CHANGE_A_ROLE,
+        enrollment.id,
+        f"{enrollment.person.name} on {run.code}: {before}, now {role}",
         run_id=run.id,
-    )  # fmt: skip
+    )
     return on_roster(change, enrollment)
 
 
@@ -101,14 +122,16 @@ def take_off(uow: UnitOfWork, enrollment_id: int) -> WithRole:
 def people_of(uow: UnitOfWork, run: Run) -> list[tuple[Enrollment, Person]]:
     """Every learner with a name on a roster, named heads included, in the order of their names."""
     own = uow.session.execute(
-        select(Enrollment, Person).join(Person, Person.id == Enrollment.person_id)
+        select(Enrollment, Person)
+        .join(Person, Person.id == Enrollment.person_id)
         .where(Enrollment.run_id == run.id, Enrollment.live == 1, Enrollment.role == Role.LEARNER)
-    ).all()  # fmt: skip
+    ).all()
     others = uow.session.execute(
-        select(Enrollment, Person).join(PartyPlace, PartyPlace.enrollment_id == Enrollment.id)
+        select(Enrollment, Person)
+        .join(PartyPlace, PartyPlace.enrollment_id == Enrollment.id)
         .join(Person, Person.id == PartyPlace.person_id)
         .where(Enrollment.run_id == run.id, Enrollment.live == 1)
-    ).all()  # fmt: skip
+    ).all()
     return sorted(((e, p) for e, p in [*own, *others]), key=lambda r: (r[1].family, r[1].given, r[1].id))
 
 

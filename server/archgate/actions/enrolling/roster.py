@@ -8,7 +8,7 @@ import orjson
 from sqlalchemy import Text, func, select, type_coerce
 
 from archgate.actions.enrolling import groups, offers, roles
-from archgate.actions.enrolling.views import (
+from archgate.actions.enrolling.roster_views import (
     Gone,
     PartyHead,
     Roster,
@@ -66,14 +66,13 @@ def roster(uow: UnitOfWork, run_id: int) -> Roster:
         .order_by(Enrollment.enrolled_at, Enrollment.id)
     )  # fmt: skip
     labels, places = labels_of(uow, run.id), heads_of(uow, run.id)
-    rows, fees, owed_in_all = list[RosterRow](), 0, 0
-    unit = run.currency
+    rows, fees, owed_in_all, unit = list[RosterRow](), 0, 0, run.currency
     for text in uow.session.scalars(query):
         (number, person, name, email, phone, way, batch, key, payer, total, left, due, part, signed, user, heads, note, role,
-         group, held, aside, received, why, answers) = orjson.loads(text)  # fmt: skip
+         group, until, aside, received, why, answers) = orjson.loads(text)  # fmt: skip
         left = int(left or 0)
         fees, owed_in_all = fees + total, owed_in_all + left
-        until = uow.local(datetime.fromisoformat(held).replace(tzinfo=UTC)) if held else None
+        until = uow.local(datetime.fromisoformat(until).replace(tzinfo=UTC)) if until else None
         rows.append(RosterRow(
             number, person, name, email, phone, way, batch, labels.get(key) or label_of(uow, number), payer, format_amount(total, unit),
             format_amount(left, unit), due, format_amount(int(part), unit) if due else None, signed, user, heads,
@@ -82,35 +81,23 @@ def roster(uow: UnitOfWork, run_id: int) -> Roster:
     state = seats.seats_of(uow, run)
     # Not looked at one by one: the rows are as the server made them.
     return Roster.model_construct(
-        run_id=run.id,
-        capacity=run.capacity,
-        smallest=run.smallest,
-        taken=state.taken,
-        currency=run.currency,
-        fees=format_amount(fees, run.currency),
-        owed=format_amount(owed_in_all, run.currency),
-        columns=list(RosterRow._fields),
-        rows=rows,
-        waiting=offers.line_view(uow, run),
-        withdrawn=gone_from(uow, run.id),
-        groups=groups.groups_of(uow, run.id),
-        free=state.free,
-        held=state.held,
-        offered=state.offered,
-        set_aside=sum(s.left(uow.today) for s in state.set_asides),
-        chance_why=offers.leave_rate(uow)[2],
+        run_id=run.id, capacity=run.capacity, smallest=run.smallest, taken=state.taken, currency=unit,
+        fees=format_amount(fees, unit), owed=format_amount(owed_in_all, unit), columns=list(RosterRow._fields), rows=rows,
+        waiting=offers.line_view(uow, run), withdrawn=gone_from(uow, run.id), groups=groups.groups_of(uow, run.id),
+        free=state.free, held=state.held, offered=state.offered,
+        set_aside=sum(s.left(uow.today) for s in state.set_asides), chance_why=offers.leave_rate(uow)[2],
         revision=lookups.revision(uow),
-    )
+    )  # fmt: skip
 
 
 def labels_of(uow: UnitOfWork, run_id: int) -> dict[str, str]:
     """What each quote of a run is called, by the key that `roster` has of it; most quotes of a run are the same."""
     quote = type_coerce(Enrollment.quote, Text)
     key = func.md5(quote)
-    found = uow.session.execute(
+    quotes = uow.session.execute(
         select(key, func.min(quote)).where(Enrollment.run_id == run_id, Enrollment.live == 1).group_by(key)
     )
-    return {key: rate_label(quote_read(orjson.loads(text))) for key, text in found}
+    return {key: rate_label(quote_read(orjson.loads(text))) for key, text in quotes}
 
 
 def label_of(uow: UnitOfWork, enrollment_id: int) -> str:
@@ -136,21 +123,21 @@ def heads_of(uow: UnitOfWork, run_id: int) -> dict[int, list[PartyHead]]:
         .join(Enrollment, Enrollment.id == PartyPlace.enrollment_id).outerjoin(Person, Person.id == PartyPlace.person_id)
         .where(Enrollment.run_id == run_id, Enrollment.live == 1).order_by(PartyPlace.enrollment_id, PartyPlace.n)
     )  # fmt: skip
-    found: dict[int, list[PartyHead]] = {}
+    heads: dict[int, list[PartyHead]] = {}
     for enrollment, n, person, name in rows:
-        found.setdefault(enrollment, []).append(PartyHead(n=n, person_id=person, name=name))
-    return found
+        heads.setdefault(enrollment, []).append(PartyHead(n=n, person_id=person, name=name))
+    return heads
 
 
 def rate_label(quote: AgreedQuote) -> str:
     """The rates and extras as agreed, from the quote: "2 Standard, early, 1 Member; Handbook"."""
     rates = quote.of_kind("rate")
-    said = [
+    labels = [
         (f"{x.quantity} {x.label}" if len(rates) > 1 else x.label) + (", early" if x.early else "")
         for x in rates
     ]
     along = [f"{x.quantity} {x.label}" if x.quantity > 1 else x.label for x in quote.of_kind("extra")]
-    return ", ".join(said) + (f"; {', '.join(along)}" if along else "")
+    return ", ".join(labels) + (f"; {', '.join(along)}" if along else "")
 
 
 def tell(
@@ -211,15 +198,15 @@ def lines_of(
 ) -> tuple[str, list[list[str]]]:
     """The roster, or those chosen of it, as the lines of a file; named heads of parties have lines of their own. Remarks
     leave the house only where asked for."""
-    found = roster(uow, run_id)
+    whole = roster(uow, run_id)
     run = get_run(uow, run_id)
-    labels = {g.id: g.name for g in found.groups}
+    labels = {g.id: g.name for g in whole.groups}
     questions = list(run.questions)
     columns = [*LINES, *([("Remarks", "note")] if remarks else [])]
     lines = [[label for label, _ in columns] + questions]
     chosen = None if ids is None else set(ids)
     seat = 1
-    for row in found.rows:
+    for row in whole.rows:
         learner = row.role == "learner"
         first, seat = seat, seat + (row.heads if learner else 0)
         if chosen is not None and row.id not in chosen:

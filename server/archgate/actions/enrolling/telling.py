@@ -41,9 +41,13 @@ def tell_of(
     for to, owes in others_told(uow, run, hear, [account]):
         letter = written(
             SomebodyEnrolled(
-                person.name, messages.named(run), begins(uow, run), enrollment.currency, owed(enrollment) if owes else ()
+                person.name,
+                messages.named(run),
+                begins(uow, run),
+                enrollment.currency,
+                owed(enrollment) if owes else (),
             )
-        )  # fmt: skip
+        )
         messages.write(uow, change, to, letter, run.id)
 
 
@@ -81,13 +85,18 @@ def letter_of(uow: UnitOfWork, enrollment: Enrollment, run: Run) -> Letter:
     person, until = enrollment.person, enrollment.hold_until
     return written(
         Enrolled(
-            center=uow.center.name, name=person.given or person.name, run=messages.named(run), begins=begins(uow, run),
+            center=uow.center.name,
+            name=person.given or person.name,
+            run=messages.named(run),
+            begins=begins(uow, run),
             span=Span(run.starts_on, run.ends_on) if run.starts_on and run.ends_on else None,
             dates=tuple(messages.appointment(m) for m in schedule.ordered(run) if m.ends_at > uow.now),
-            place=run.place.name if run.place else "", currency=enrollment.currency, dues=owed(enrollment),
+            place=run.place.name if run.place else "",
+            currency=enrollment.currency,
+            dues=owed(enrollment),
             held_until=until.astimezone(uow.zone) if until else None,
         )
-    )  # fmt: skip
+    )
 
 
 def others_told(

@@ -23,6 +23,7 @@ from archgate.core.states import EnrollmentStatus
 from archgate.tables.courses import Run
 from archgate.tables.log import Change
 from archgate.tables.money import Account
+from archgate.tables.people import Person
 from archgate.tables.plans import Plan
 from archgate.tables.roster import Enrollment
 from archgate.tables.seats import RunSeats
@@ -54,31 +55,21 @@ def move(
     uow: UnitOfWork, enrollment: Enrollment, here: Run, there: Run, command: TransferCommand
 ) -> tuple[Transferred, refunds.Settled]:
     """`transfer`, under the locks of both runs; with what becomes of the money."""
-    person = enrollment.person
-    enrollments.refuse_no_learner(enrollment)
-    if here.id == there.id:
-        raise Refused([Fault("/run_id", f"{person.name} is on {there.code} already.")])
-    if here.currency != there.currency:
-        raise Refused([Fault("/run_id", f"{there.code} is in {there.currency}; money cannot move along.")])
-    named = [p.person for p in enrollment.places if p.person]
-    enrollments.refuse_twice(uow, there, person)
-    for other in named:
-        if parties.live_on(uow, there.id, [other.id]):
-            raise conflict("already-in", f"{other.name} is already on the roster of {there.code}.")
+    person, named = enrollment.person, refuse_move(uow, enrollment, here, there)
     asked = command.over(ask_there(uow, enrollment, there))
     if command.plan_id is not None:
         asked = asked.model_copy(update={"plan_id": command.plan_id})
     account = accounts.get_account(uow, enrollment.payer_id, lock=True)
     policy = refunds.kept_of_transfer(leaving.policy_of(uow, here), enrollment.total, enrollment.currency)
-    kept, said = policy.amount, policy.why
+    kept, reason = policy.amount, policy.why
     if command.keep is not None:
-        kept, said = leaving.kept_differently(enrollment, policy, command.keep, command.why or "")
+        kept, reason = leaving.kept_differently(enrollment, policy, command.keep, command.why or "")
     paid = money.paid_of(uow, [enrollment.id]).get(enrollment.id, 0)
     leaving.end(
         uow, enrollment, EnrollmentStatus.MOVED, f"{person.name} moved from {here.code} to {there.code}"
     )
     if kept:
-        money.keep(uow, enrollment, kept, f"Kept of {here.code}: {said}")
+        money.keep(uow, enrollment, kept, f"Kept of {here.code}: {reason}")
     resolved = quotes.resolve_ask(uow, there, asked, person)
     if len(resolved.heads) != enrollment.heads:
         raise Refused(
@@ -105,13 +96,37 @@ def move(
     )
     currency, carried = new.currency, new.total - open_now
     becomes = refunds.Settled(kept, max(0, paid - kept - carried), open_now)
-    view = enrollments.enrolled_view(uow, new, seat, change).widened(Transferred, 
-        to=there.code, currency=currency,
-        total_before=format_amount(enrollment.total, currency), paid=format_amount(paid, currency),
-        kept=format_amount(kept, currency), why=said, carried=format_amount(carried, currency),
-        owed=format_amount(becomes.owed, currency), credit=format_amount(becomes.credit, currency),
-        account_id=account.id)  # fmt: skip
+    view = enrollments.enrolled_view(uow, new, seat, change).widened(
+        Transferred,
+        to=there.code,
+        currency=currency,
+        total_before=format_amount(enrollment.total, currency),
+        paid=format_amount(paid, currency),
+        kept=format_amount(kept, currency),
+        why=reason,
+        carried=format_amount(carried, currency),
+        owed=format_amount(becomes.owed, currency),
+        credit=format_amount(becomes.credit, currency),
+        account_id=account.id,
+    )
     return view, becomes
+
+
+def refuse_move(uow: UnitOfWork, enrollment: Enrollment, here: Run, there: Run) -> list[Person]:
+    """Refuse what cannot move: no seat, the same run, another currency, somebody who is there already; else the named heads
+    of the party besides the first."""
+    person = enrollment.person
+    enrollments.refuse_no_learner(enrollment)
+    if here.id == there.id:
+        raise Refused([Fault("/run_id", f"{person.name} is on {there.code} already.")])
+    if here.currency != there.currency:
+        raise Refused([Fault("/run_id", f"{there.code} is in {there.currency}; money cannot move along.")])
+    named = [p.person for p in enrollment.places if p.person]
+    enrollments.refuse_twice(uow, there, person)
+    for other in named:
+        if parties.live_on(uow, there.id, [other.id]):
+            raise conflict("already-in", f"{other.name} is already on the roster of {there.code}.")
+    return named
 
 
 def ask_there(uow: UnitOfWork, enrollment: Enrollment, there: Run) -> Ask:
@@ -124,13 +139,16 @@ def ask_there(uow: UnitOfWork, enrollment: Enrollment, there: Run) -> Ask:
     same = next((p for p in offered if p.id == plan.id or p.name == plan.name), None)
     quote = enrollment.quote
     return Ask(
-        people=[HeadsAsked(rate_id=rates.get(x.code, usual).id, count=x.quantity) for x in quote.of_kind("rate")],
+        people=[
+            HeadsAsked(rate_id=rates.get(x.code, usual).id, count=x.quantity) for x in quote.of_kind("rate")
+        ],
         extras=[
             ExtraAsked(extra_id=extras[x.code].id, count=x.quantity)
-            for x in quote.of_kind("extra") if x.code in extras
+            for x in quote.of_kind("extra")
+            if x.code in extras
         ],
         plan_id=same.id if same else None,
-    )  # fmt: skip
+    )
 
 
 @reverses(Act.TRANSFER)
@@ -164,10 +182,16 @@ def swap(uow: UnitOfWork, enrollment_id: int, person_id: int) -> Swapped:
     uow.session.refresh(enrollment, ["person"])
     payer = accounts.payer_name(uow, uow.session.get_one(Account, enrollment.payer_id))
     change = uow.log(
-        Act.SWAP_A_PERSON, enrollment.id, f"{person.name} takes the seat of {before.name} on {run.code}",
+        Act.SWAP_A_PERSON,
+        enrollment.id,
+        f"{person.name} takes the seat of {before.name} on {run.code}",
         run_id=run.id,
-    )  # fmt: skip
+    )
     return Swapped(
-        change=change.key, enrollment_id=enrollment.id, name=person.name, before=before.name,
-        payer=payer, run_id=run.id,
-    )  # fmt: skip
+        change=change.key,
+        enrollment_id=enrollment.id,
+        name=person.name,
+        before=before.name,
+        payer=payer,
+        run_id=run.id,
+    )

@@ -8,7 +8,8 @@ from datetime import time
 
 from archgate.actions.enrolling import enrollments, leaving
 from archgate.actions.enrolling.commands import JoinCommand
-from archgate.actions.enrolling.views import EnrolledView, LeftView, LinedView
+from archgate.actions.enrolling.line_views import LeftView, LinedView
+from archgate.actions.enrolling.views import EnrolledView
 from archgate.actions.fees import quotes
 from archgate.actions.fees.commands import Ask, HeadsAsked
 from archgate.actions.fees.views import SeatQuoteView
@@ -68,31 +69,51 @@ def join(uow: UnitOfWork, command: JoinCommand) -> LinedView:
     change = uow.log(Act.WAIT, row.id, f"{person.name} waits for {run.code}", run_id=run.id)
     line = seats.line_of(uow, run.id, offered=True)
     return LinedView(
-        waiting_id=row.id, run_id=run.id, person_id=person.id, name=person.name,
-        place=next(n for n, w in enumerate(line, 1) if w.id == row.id), heads=len(resolved.heads), change=change.key,
-    )  # fmt: skip
+        waiting_id=row.id,
+        run_id=run.id,
+        person_id=person.id,
+        name=person.name,
+        place=next(n for n, w in enumerate(line, 1) if w.id == row.id),
+        heads=len(resolved.heads),
+        change=change.key,
+    )
 
 
 def read_answers(questions: list[str], given: Mapping[str, str] | None) -> dict[str, str]:
     """Answers to a run's own questions, by question; what was not asked is refused."""
-    held = given or {}
-    unknown = [q for q in held if q not in questions]
+    answers = given or {}
+    unknown = [q for q in answers if q not in questions]
     if unknown:
         raise refuse("/answers", f'"{unknown[0][:60]}" is not asked here.')
-    if any(len(a) > 1000 for a in held.values()):
+    if any(len(a) > 1000 for a in answers.values()):
         raise refuse("/answers", "An answer is a text of up to 1000 characters.")
-    return {q: a.strip() for q, a in held.items() if a.strip()}
+    return {q: a.strip() for q, a in answers.items() if a.strip()}
 
 
 def line_up(
-    uow: UnitOfWork, resolved: quotes.ResolvedAsk, person: Person, payer: Account, note: str, way_in: str,
+    uow: UnitOfWork,
+    resolved: quotes.ResolvedAsk,
+    person: Person,
+    payer: Account,
+    note: str,
+    way_in: str,
     batch_id: int | None = None,
-) -> Waiting:  # fmt: skip
+) -> Waiting:
     row = Waiting(
-        run_id=resolved.run.id, person_id=person.id, payer_id=payer.id, rate_id=resolved.heads[0].id, plan_id=resolved.plan.id,
-        batch_id=batch_id, user_id=uow.user_id, status=LineStatus.WAITING, way_in=way_in, heads=len(resolved.heads),
-        joined_at=uow.now, note=note, ask=resolved.document,
-    )  # fmt: skip
+        run_id=resolved.run.id,
+        person_id=person.id,
+        payer_id=payer.id,
+        rate_id=resolved.heads[0].id,
+        plan_id=resolved.plan.id,
+        batch_id=batch_id,
+        user_id=uow.user_id,
+        status=LineStatus.WAITING,
+        way_in=way_in,
+        heads=len(resolved.heads),
+        joined_at=uow.now,
+        note=note,
+        ask=resolved.document,
+    )
     uow.session.add(row)
     uow.session.flush()
     return row
@@ -131,7 +152,9 @@ def seat_quote(uow: UnitOfWork, waiting_id: int) -> SeatQuoteView:
 def resolve_ask(uow: UnitOfWork, run: Run, row: Waiting) -> quotes.ResolvedAsk:
     """What a party asked for when it joined the line; rates and plan hold for it also when taken off the run since."""
     usual = Ask(people=[HeadsAsked(rate_id=row.rate_id, count=row.heads)], plan_id=row.plan_id)
-    return quotes.resolve_ask(uow, run, command_of(Ask, row.ask) if row.ask else usual, row.person, held=True)
+    return quotes.resolve_ask(
+        uow, run, command_of(Ask, row.ask) if row.ask else usual, row.person, as_kept=True
+    )
 
 
 def refuse_out_of_turn(uow: UnitOfWork, run: Run, row: Waiting, state: core_seats.Seats, why: str) -> None:
@@ -148,8 +171,10 @@ def refuse_out_of_turn(uow: UnitOfWork, run: Run, row: Waiting, state: core_seat
     following = next_that_fits([seats.party(w) for w in line], state.free, Rule(run.line_rule))
     if not why.strip() and (following is None or following.id != row.id):
         first = next((w.person.name for w in line if following and w.id == following.id), None)
-        said = f"{first} is next in line and comes first." if first else "Nobody fits the free seats in turn."
-        raise conflict("not-next", f"{said} Out of turn, say why.")
+        sentence = (
+            f"{first} is next in line and comes first." if first else "Nobody fits the free seats in turn."
+        )
+        raise conflict("not-next", f"{sentence} Out of turn, say why.")
 
 
 def group_of(uow: UnitOfWork, run: Run, row: Waiting) -> int | None:

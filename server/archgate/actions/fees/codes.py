@@ -20,9 +20,9 @@ from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.core import fees
 from archgate.core.faults import Fault, Refused
-from archgate.core.fee_documents import read_code
 from archgate.core.money import format_amount, percent_text
-from archgate.core.reader import Document, Reader
+from archgate.documents.fees import read_code
+from archgate.documents.reader import Document, Reader
 from archgate.tables.courses import Course, Run
 from archgate.tables.fees import CodeUse, DiscountCode
 from archgate.tables.people import Person
@@ -45,21 +45,21 @@ def code_typed(uow: UnitOfWork, run: Run, text: str | None) -> DiscountCode | No
     """
     if not text or not text.strip():
         return None
-    found = uow.session.scalar(select(DiscountCode).where(DiscountCode.code == folded(text)))
-    said = None
-    if found is None:
-        said = f'There is no code "{text.strip()}".'
-    elif not found.active:
-        said = f"The code {found.code} is no longer in use."
-    elif not holds_on(found, run):
-        said = f"The code {found.code} does not hold on {run.code}."
-    elif found.off is not None and found.currency != run.currency:
-        said = f"The code {found.code} is in {found.currency}, the run in {run.currency}."
-    elif found.most is not None and found.uses >= found.most:
-        said = f"The code {found.code} has been used {found.uses} of {found.most} times."
-    if said:
-        raise Refused([Fault("/code", said)])
-    return found
+    code = uow.session.scalar(select(DiscountCode).where(DiscountCode.code == folded(text)))
+    wrong = None
+    if code is None:
+        wrong = f'There is no code "{text.strip()}".'
+    elif not code.active:
+        wrong = f"The code {code.code} is no longer in use."
+    elif not holds_on(code, run):
+        wrong = f"The code {code.code} does not hold on {run.code}."
+    elif code.off is not None and code.currency != run.currency:
+        wrong = f"The code {code.code} is in {code.currency}, the run in {run.currency}."
+    elif code.most is not None and code.uses >= code.most:
+        wrong = f"The code {code.code} has been used {code.uses} of {code.most} times."
+    if wrong:
+        raise Refused([Fault("/code", wrong)])
+    return code
 
 
 def code_held(uow: UnitOfWork, text: str | None) -> DiscountCode | None:
@@ -100,10 +100,14 @@ def take(uow: UnitOfWork, code: DiscountCode, enrollment: Enrollment, amount: in
     refuse_person(uow, code, enrollment.person_id)
     uow.session.add(
         CodeUse(
-            code_id=code.id, enrollment_id=enrollment.id, person_id=enrollment.person_id, amount=amount, live=True,
+            code_id=code.id,
+            enrollment_id=enrollment.id,
+            person_id=enrollment.person_id,
+            amount=amount,
+            live=True,
             at=uow.now,
         )
-    )  # fmt: skip
+    )
 
 
 def count_up(uow: UnitOfWork, code: DiscountCode) -> None:
@@ -168,17 +172,20 @@ class Facts(TypedDict):
 
 
 def read_form(
-    uow: UnitOfWork, top: Reader, form: CodeCommand, held: DiscountCode | None
+    uow: UnitOfWork, top: Reader, form: CodeCommand, present: DiscountCode | None
 ) -> tuple[fees.Code | None, Facts]:
     """A code from a form with its limits and scope; its faults are with the reader's."""
-    currency = held.currency if held else uow.center.currency
+    currency = present.currency if present else uow.center.currency
     core = read_code(
         Reader(
             {k: v for k, v in top.value.items() if k in ("code", "percent", "off", "from", "to", "on")},
-            top.at, top.faults, "code percent off from to on",
+            top.at,
+            top.faults,
+            "code percent off from to on",
         ),
-        currency, None,
-    )  # fmt: skip
+        currency,
+        None,
+    )
     if core and core.percent == 0:
         top.fault("percent", "A code that takes nothing off is none.")
     courses, runs = sorted(set(form.course_ids or [])), sorted(set(form.run_ids or []))
@@ -199,9 +206,18 @@ def read_form(
 def code_row(uow: UnitOfWork, core: fees.Code, facts: Facts, text: str, series: str = "") -> DiscountCode:
     on = None if core.on is None else sorted(core.on)
     return DiscountCode(
-        code=text, percent=core.percent, off=core.off, currency=uow.center.currency, first=core.first, last=core.last,
-        uses=0, on_codes=on, series=series, made_at=uow.now, **facts,
-    )  # fmt: skip
+        code=text,
+        percent=core.percent,
+        off=core.off,
+        currency=uow.center.currency,
+        first=core.first,
+        last=core.last,
+        uses=0,
+        on_codes=on,
+        series=series,
+        made_at=uow.now,
+        **facts,
+    )
 
 
 def make_code(uow: UnitOfWork, command: CodeCommand) -> CodeDone:
@@ -237,23 +253,23 @@ def make_code(uow: UnitOfWork, command: CodeCommand) -> CodeDone:
 
 def change_code(uow: UnitOfWork, code_id: int, command: CodeCommand) -> CodeDone:
     """Change a code, or with it its whole set, for sign-ups from now on; who is in already keeps their price."""
-    held = get_code(uow, code_id)
+    code = get_code(uow, code_id)
     faults: list[Fault] = []
-    said = document(command)
-    given = {**form_of(held), **said}
-    if "percent" in said or "off" in said:
-        given = {**given, "percent": said.get("percent"), "off": said.get("off")}
+    typed = document(command)
+    given = {**form_of(code), **typed}
+    if "percent" in typed or "off" in typed:
+        given = {**given, "percent": typed.get("percent"), "off": typed.get("off")}
     whole = command_of(CodeCommand, given)
-    core, facts = read_form(uow, Reader(given, "", faults, KEYS), whole, held)
-    if command.code and folded(command.code) != (held.series or held.code):
+    core, facts = read_form(uow, Reader(given, "", faults, KEYS), whole, code)
+    if command.code and folded(command.code) != (code.series or code.code):
         faults.append(Fault("/code", "A code that is out keeps its name; make a new one."))
     if command.number is not None:
         faults.append(Fault("/number", "A code that is out does not become a set."))
-    rows = series_of(uow, held)
-    if held.series:
+    rows = series_of(uow, code)
+    if code.series:
         facts["most"] = 1
-    elif facts["most"] is not None and facts["most"] < held.uses:
-        faults.append(Fault("/most", f"The code has been used {held.uses} times already."))
+    elif facts["most"] is not None and facts["most"] < code.uses:
+        faults.append(Fault("/most", f"The code has been used {code.uses} times already."))
     if faults or core is None:
         raise Refused(faults)
     for row in rows:
@@ -261,16 +277,16 @@ def change_code(uow: UnitOfWork, code_id: int, command: CodeCommand) -> CodeDone
         row.on_codes = None if core.on is None else sorted(core.on)
         for name, value in facts.items():
             setattr(row, name, value)
-    change = uow.log(Act.CHANGE_CODES, held.id, f"Changed the code {held.series or held.code}")
+    change = uow.log(Act.CHANGE_CODES, code.id, f"Changed the code {code.series or code.code}")
     uow.session.flush()
     return group_view(uow, rows, costs(uow, [r.id for r in rows])).widened(CodeDone, change=change.key)
 
 
 def get_code(uow: UnitOfWork, code_id: int) -> DiscountCode:
-    found = uow.session.get(DiscountCode, code_id)
-    if found is None:
+    code = uow.session.get(DiscountCode, code_id)
+    if code is None:
         raise not_found("This code")
-    return found
+    return code
 
 
 def series_of(uow: UnitOfWork, code: DiscountCode) -> list[DiscountCode]:
@@ -293,13 +309,19 @@ def costs(uow: UnitOfWork, ids: list[int]) -> dict[int, int]:
 def form_of(code: DiscountCode) -> Document:
     """A code as a form sends it."""
     return {
-        "code": code.series or code.code, "note": code.note,
+        "code": code.series or code.code,
+        "note": code.note,
         "percent": None if code.percent is None else percent_text(code.percent),
         "off": None if code.off is None else format_amount(code.off, code.currency),
-        "from": code.first and code.first.isoformat(), "to": code.last and code.last.isoformat(),
-        "most": code.most, "most_each": code.most_each, "course_ids": code.course_ids, "run_ids": code.run_ids,
-        "on": code.on_codes, "active": code.active,
-    }  # fmt: skip
+        "from": code.first and code.first.isoformat(),
+        "to": code.last and code.last.isoformat(),
+        "most": code.most,
+        "most_each": code.most_each,
+        "course_ids": code.course_ids,
+        "run_ids": code.run_ids,
+        "on": code.on_codes,
+        "active": code.active,
+    }
 
 
 def group_view(uow: UnitOfWork, rows: list[DiscountCode], cost: dict[int, int]) -> CodeOut:
@@ -353,12 +375,17 @@ def code_uses(uow: UnitOfWork, code_id: int) -> CodeUses:
     )
     uses = [
         CodeUser(
-            code=names[use.code_id], person_id=use.person_id, name=name, run_id=run_id, run=run,
-            amount=format_amount(use.amount, rows[0].currency), live=use.live,
+            code=names[use.code_id],
+            person_id=use.person_id,
+            name=name,
+            run_id=run_id,
+            run=run,
+            amount=format_amount(use.amount, rows[0].currency),
+            live=use.live,
             at=uow.local(use.at),
         )
         for use, name, run_id, run in uow.session.execute(query)
-    ]  # fmt: skip
+    ]
     return group_view(uow, rows, costs(uow, list(names))).widened(CodeUses, people=uses)
 
 

@@ -10,7 +10,7 @@ from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.kernel.views import Outcome, Touch
 from archgate.actions.seats import seats
 from archgate.core.faults import Fault, Refused
-from archgate.core.reader import Document
+from archgate.documents.reader import Document
 from archgate.tables.courses import Run
 
 DEFAULTED = ("place", "instructor", "capacity", "smallest", *fees.TERMS)

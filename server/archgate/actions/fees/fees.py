@@ -15,13 +15,18 @@ from sqlalchemy import func, select
 
 from archgate.actions.fees import plans, stock
 from archgate.actions.fees.views import ExtraOut, GroupStepIO, Origin, PriceNow, RateOut, TaxIO, TermsView
+from archgate.actions.kernel import lookups
 from archgate.actions.kernel.answers import shown
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import UnitOfWork
-from archgate.actions.schedule import schedule
-from archgate.core import eligibility, fees, gates
+from archgate.actions.schedule import gates, schedule
+from archgate.core import eligibility, fees
+from archgate.core import gates as core_gates
 from archgate.core.faults import Fault
-from archgate.core.fee_documents import (
+from archgate.core.money import format_amount, percent_text
+from archgate.core.states import Role, SignUp
+from archgate.core.taxes import Tax
+from archgate.documents.fees import (
     EXTRA_KEYS,
     MOST_TAXES,
     RATE_KEYS,
@@ -30,10 +35,7 @@ from archgate.core.fee_documents import (
     read_rate,
     read_taxes,
 )
-from archgate.core.money import format_amount, percent_text
-from archgate.core.reader import Document, Reader
-from archgate.core.states import Role, SignUp
-from archgate.core.taxes import Tax
+from archgate.documents.reader import Document, Reader
 from archgate.tables.courses import Course, Run
 from archgate.tables.fees import EarlyStep, EnrollmentExtra, Extra, Rate
 from archgate.tables.people import Organization
@@ -54,13 +56,13 @@ def read_rates(uow: UnitOfWork, top: Reader, currency: str) -> list[tuple[fees.R
     rows = top.rows("rates", "The rates", f"{RATE_KEYS} {WHO_KEYS}", most=MOST_RATES)
     if not rows:
         top.fault("rates", "At least one rate is needed.")
-    found = []
+    rates = []
     codes: set[str] = set()
     for i, row in enumerate(rows):
         label = row.value.get("label") or ("Standard" if i == 0 else row.value.get("code"))
-        held = {k: v for k, v in row.value.items() if v is not None and k in RATE_KEYS.split()}
-        held = {"code": code_from(label), "label": label, **held}
-        rate = read_rate(Reader(held, row.at, row.faults, RATE_KEYS), currency)
+        values = {k: v for k, v in row.value.items() if v is not None and k in RATE_KEYS.split()}
+        values = {"code": code_from(label), "label": label, **values}
+        rate = read_rate(Reader(values, row.at, row.faults, RATE_KEYS), currency)
         who = read_who(uow, row)
         if rate is None:
             continue
@@ -71,8 +73,8 @@ def read_rates(uow: UnitOfWork, top: Reader, currency: str) -> list[tuple[fees.R
                 row.faults.append(Fault(f"{row.at}/early/{n}/amount", f"The early price {over}"))
         if rate.sale and rate.sale.amount >= rate.amount:
             row.faults.append(Fault(f"{row.at}/sale/amount", f"The sale price {over}"))
-        found.append((replace(rate, by_agreement=who["by_agreement"]), who))
-    return found
+        rates.append((replace(rate, by_agreement=who["by_agreement"]), who))
+    return rates
 
 
 class Who(TypedDict):
@@ -100,8 +102,8 @@ def read_who(uow: UnitOfWork, row: Reader) -> Who:
     }
     if who["offered_from"] and who["offered_to"] and who["offered_to"] < who["offered_from"]:
         row.fault("offered_to", "The rate would end before it is offered.")
-    if who["organization_id"] and uow.session.get(Organization, who["organization_id"]) is None:
-        row.fault("organization_id", "There is no such organization.")
+    if lookups.lacks_organization(uow, who["organization_id"]):
+        row.fault("organization_id", lookups.NO_ORGANIZATION)
     if who["past_course_id"] and uow.session.get(Course, who["past_course_id"]) is None:
         row.fault("past_course_id", "There is no such course.")
     return who
@@ -109,23 +111,23 @@ def read_who(uow: UnitOfWork, row: Reader) -> Who:
 
 def read_extras(top: Reader, currency: str, rate_codes: Iterable[str]) -> list[tuple[fees.Extra, str | None]]:
     """The extras of a form, each with the name of its stock item if it is tracked."""
-    found = []
+    extras = []
     codes = {c.casefold() for c in rate_codes}
     keys = EXTRA_KEYS.replace(" stock", "")
     for row in top.rows("extras", "The extras", keys + " item", most=MOST_EXTRAS):
         item = (row.text("item", "The stock item") or "").strip() or None
         if item and len(item) > 200:
             row.fault("item", "The name of the stock item is too long.")
-        held = {k: v for k, v in row.value.items() if v is not None and k != "item"}
+        values = {k: v for k, v in row.value.items() if v is not None and k != "item"}
         label = row.value.get("label") or row.value.get("code")
         if label is None:
             row.fault("label", "The name of the extra is missing.")
             continue
-        extra = read_extra(Reader({"code": code_from(label), **held}, row.at, row.faults, keys), currency)
+        extra = read_extra(Reader({"code": code_from(label), **values}, row.at, row.faults, keys), currency)
         if extra:
             named_once(row, extra.code, extra.label, codes)
-            found.append((extra, item))
-    return found
+            extras.append((extra, item))
+    return extras
 
 
 @dataclass(frozen=True)
@@ -153,8 +155,8 @@ def read_all(uow: UnitOfWork, top: Reader, currency: str, usual: Iterable[str]) 
         for t in taxes
         if t.on is None or t.on & set(codes)
     )
-    held = fees.Fees(tuple(r for r, _ in rates), tuple(x for x, _ in extras), group, (), taxes)
-    return Read(rates, extras, group, taxes, plans.read_plans(top, currency, whole_totals(held)))
+    whole = fees.Fees(tuple(r for r, _ in rates), tuple(x for x, _ in extras), group, (), taxes)
+    return Read(rates, extras, group, taxes, plans.read_plans(top, currency, whole_totals(whole)))
 
 
 def rows_of(uow: UnitOfWork, read: Read) -> Document:
@@ -215,8 +217,8 @@ def extra_row(uow: UnitOfWork, extra: fees.Extra, item: str | None, position: in
 def put_extra(uow: UnitOfWork, row: Extra, extra: fees.Extra, item: str | None, position: int) -> None:
     row.label, row.amount, row.required, row.most = extra.label, extra.amount, extra.required, extra.most
     row.position, row.active = position, True
-    held = stock.item_named(uow, item)
-    row.item, row.item_id = held, held.id if held else None
+    item_row = stock.item_named(uow, item)
+    row.item, row.item_id = item_row, item_row.id if item_row else None
 
 
 def settle_rates(uow: UnitOfWork, run: Run, read: list[tuple[fees.Rate, Who]]) -> None:
@@ -266,16 +268,16 @@ def core_rate(rate: Rate) -> fees.Rate:
 
 
 def core_extra(extra: Extra) -> fees.Extra:
-    held = extra.item.on_hand if extra.item else None
-    return fees.Extra(extra.code, extra.amount, extra.label, extra.required, held, extra.most)
+    stock_left = extra.item.on_hand if extra.item else None
+    return fees.Extra(extra.code, extra.amount, extra.label, extra.required, stock_left, extra.most)
 
 
-def core_group(held: list[Document]) -> tuple[fees.GroupStep, ...]:
-    return read_group(Reader({"group": held}, "", [], "group"))
+def core_group(forms: list[Document]) -> tuple[fees.GroupStep, ...]:
+    return read_group(Reader({"group": forms}, "", [], "group"))
 
 
-def core_taxes(held: list[Document]) -> tuple[Tax, ...]:
-    return read_taxes(Reader({"taxes": held}, "", [], "taxes"), None)
+def core_taxes(forms: list[Document]) -> tuple[Tax, ...]:
+    return read_taxes(Reader({"taxes": forms}, "", [], "taxes"), None)
 
 
 def core_fees(
@@ -285,9 +287,12 @@ def core_fees(
     every = {r.id: r for r in [*rates_of(run), *rates]}
     sold = {x.id: x for x in [*(x for x in run.extras if x.active), *extras]}
     return fees.Fees(
-        tuple(core_rate(r) for r in every.values()), tuple(core_extra(x) for x in sold.values()),
-        core_group(run.group_steps), (code,) if code else (), core_taxes(run.taxes),
-    )  # fmt: skip
+        tuple(core_rate(r) for r in every.values()),
+        tuple(core_extra(x) for x in sold.values()),
+        core_group(run.group_steps),
+        (code,) if code else (),
+        core_taxes(run.taxes),
+    )
 
 
 def rates_of(run: Run) -> list[Rate]:
@@ -297,10 +302,10 @@ def rates_of(run: Run) -> list[Rate]:
 
 def rate_of(run: Run, rate_id: int | None) -> Rate:
     """The rate asked for, or the run's first."""
-    found = next((r for r in rates_of(run) if rate_id is None or r.id == rate_id), None)
-    if found is None:
+    rate = next((r for r in rates_of(run) if rate_id is None or r.id == rate_id), None)
+    if rate is None:
         raise Problem(422, "no-rate", "The run has no such rate.")
-    return found
+    return rate
 
 
 def who_terms(uow: UnitOfWork, rate: Rate) -> eligibility.Terms:
@@ -308,9 +313,13 @@ def who_terms(uow: UnitOfWork, rate: Rate) -> eligibility.Terms:
     organization = uow.session.get(Organization, rate.organization_id) if rate.organization_id else None
     course = uow.session.get(Course, rate.past_course_id) if rate.past_course_id else None
     return eligibility.Terms(
-        frozenset(rate.tags), (organization.id, organization.name) if organization else None,
-        (course.id, course.title) if course else None, rate.offered_from, rate.offered_to, rate.most,
-    )  # fmt: skip
+        frozenset(rate.tags),
+        (organization.id, organization.name) if organization else None,
+        (course.id, course.title) if course else None,
+        rate.offered_from,
+        rate.offered_to,
+        rate.most,
+    )
 
 
 def heads_at(uow: UnitOfWork, run: Run) -> dict[int, int]:
@@ -321,20 +330,22 @@ def heads_at(uow: UnitOfWork, run: Run) -> dict[int, int]:
     live = (Enrollment.run_id == run.id, Enrollment.live == 1, Enrollment.role == Role.LEARNER)
     own = select(Enrollment.rate_id, func.count()).where(*live).group_by(Enrollment.rate_id)
     others = (
-        select(PartyPlace.rate_id, func.count()).join(Enrollment, Enrollment.id == PartyPlace.enrollment_id)
-        .where(*live).group_by(PartyPlace.rate_id)
-    )  # fmt: skip
-    found: dict[int, int] = {}
+        select(PartyPlace.rate_id, func.count())
+        .join(Enrollment, Enrollment.id == PartyPlace.enrollment_id)
+        .where(*live)
+        .group_by(PartyPlace.rate_id)
+    )
+    heads: dict[int, int] = {}
     for query in (own, others):
         for rate_id, number in uow.session.execute(query):
-            found[rate_id] = found.get(rate_id, 0) + int(number)
-    return found
+            heads[rate_id] = heads.get(rate_id, 0) + int(number)
+    return heads
 
 
-def whole_totals(held: fees.Fees) -> list[int]:
+def whole_totals(terms: fees.Fees) -> list[int]:
     """What one person pays at each rate without any reduction, required extras and taxes on top included."""
-    bare = replace(held, rates=tuple(replace(r, early=(), sale=None) for r in held.rates))
-    return [fees.total_on(bare, fees.Ask((fees.Heads(r.code, 1),)), date.min, None) for r in held.rates]
+    bare = replace(terms, rates=tuple(replace(r, early=(), sale=None) for r in terms.rates))
+    return [fees.total_on(bare, fees.Ask((fees.Heads(r.code, 1),)), date.min, None) for r in terms.rates]
 
 
 def start_of(uow: UnitOfWork, run: Run) -> date | None:
@@ -344,8 +355,8 @@ def start_of(uow: UnitOfWork, run: Run) -> date | None:
 
 def sign_up_of(uow: UnitOfWork, run: Run, full: bool) -> tuple[SignUp, str]:
     """Whether a run takes sign-ups now, and why or why not. `full`: whether it has no seat for whoever asks."""
-    windows = schedule.sign_up_windows(run)
-    return gates.sign_up_at(uow.now, run.status, windows, full, schedule.is_open(run))
+    windows = gates.sign_up_windows(run)
+    return core_gates.sign_up_at(uow.now, run.status, windows, full, gates.is_open(run))
 
 
 # --- shown ------------------------------------------------------------------------------------------------
@@ -366,18 +377,25 @@ def rate_document(rate: Rate, currency: str) -> Document:
     who = {name: shown(getattr(rate, name)) for name in WHO_KEYS.split()}
     sale = None
     if rate.sale_amount is not None:
-        sale = {"from": shown(rate.sale_from), "to": shown(rate.sale_to),
-                "amount": format_amount(rate.sale_amount, currency)}  # fmt: skip
+        sale = {
+            "from": shown(rate.sale_from),
+            "to": shown(rate.sale_to),
+            "amount": format_amount(rate.sale_amount, currency),
+        }
     return {
-        "code": rate.code, "label": rate.label, "amount": format_amount(rate.amount, currency), "early": early,
-        **({"sale": sale} if sale else {}), **{k: v for k, v in who.items() if v},
-    }  # fmt: skip
+        "code": rate.code,
+        "label": rate.label,
+        "amount": format_amount(rate.amount, currency),
+        "early": early,
+        **({"sale": sale} if sale else {}),
+        **{k: v for k, v in who.items() if v},
+    }
 
 
 def extra_document(extra: Extra, currency: str) -> Document:
-    said = {"required": extra.required, "most": extra.most, "item": extra.item.name if extra.item else None}
-    held = {"code": extra.code, "label": extra.label, "amount": format_amount(extra.amount, currency)}
-    return {**held, **{k: v for k, v in said.items() if v}}
+    rules = {"required": extra.required, "most": extra.most, "item": extra.item.name if extra.item else None}
+    document = {"code": extra.code, "label": extra.label, "amount": format_amount(extra.amount, currency)}
+    return {**document, **{k: v for k, v in rules.items() if v}}
 
 
 def group_document(group: tuple[fees.GroupStep, ...]) -> list[Document]:
@@ -388,10 +406,14 @@ def group_document(group: tuple[fees.GroupStep, ...]) -> list[Document]:
 
 def tax_document(taxes: tuple[Tax, ...]) -> list[Document]:
     return [
-        {"name": t.name, "percent": percent_text(t.percent), "included": t.included,
-         "on": None if t.on is None else sorted(t.on)}
+        {
+            "name": t.name,
+            "percent": percent_text(t.percent),
+            "included": t.included,
+            "on": None if t.on is None else sorted(t.on),
+        }
         for t in taxes
-    ]  # fmt: skip
+    ]
 
 
 def terms_document(run: Run) -> Document:
@@ -424,13 +446,13 @@ def terms_view(run: Run) -> TermsView:
 
 def origins(uow: UnitOfWork, course: Course, values: Document) -> dict[str, Origin]:
     """Where each value comes from: the course, the center, or the run itself; and what it would be by default."""
-    found = {}
+    origin_of = {}
     for name, value in values.items():
         level = "course" if name in course.defaults else "center" if name in uow.center.defaults else None
         usual = (course.defaults if level == "course" else uow.center.defaults).get(name)
         same = level is not None and value == usual
-        found[name] = Origin(from_=level if same and level else "own", default_of=level, default=usual)
-    return found
+        origin_of[name] = Origin(from_=level if same and level else "own", default_of=level, default=usual)
+    return origin_of
 
 
 # --- the price now -----------------------------------------------------------------------------------------
@@ -441,14 +463,14 @@ def price_now(uow: UnitOfWork, run: Run) -> PriceNow | None:
     rates = rates_of(run)
     if not rates:
         return None
-    held, day, start = core_fees(run), uow.today, start_of(uow, run)
+    terms, day, start = core_fees(run), uow.today, start_of(uow, run)
     ask = fees.Ask((fees.Heads(rates[0].code, 1),))
-    total = fees.total_on(held, ask, day, start)
-    change = fees.next_change_of(held, ask, day, start, uow.zone, total)
-    until = None if change is None else schedule.day_before(gates.local_day(change.at, uow.zone))
+    total = fees.total_on(terms, ask, day, start)
+    change = fees.next_change_of(terms, ask, day, start, uow.zone, total)
+    until = None if change is None else schedule.day_before(core_gates.local_day(change.at, uow.zone))
     return PriceNow(
         amount=format_amount(total, run.currency),
-        why=fees.unit_price(held.rates[0], day, start, run.currency).why,
+        why=fees.unit_price(terms.rates[0], day, start, run.currency).why,
         until=until,
         then=None if change is None else format_amount(change.total, run.currency),
     )

@@ -22,6 +22,7 @@ from archgate.actions.fees.views import (
     run_quote_view,
     seat_quote_view,
 )
+from archgate.actions.kernel import lookups
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.lookups import get_run
@@ -40,7 +41,7 @@ from archgate.papers.letters.writing import Letter, written
 from archgate.papers.words import money_text
 from archgate.tables.courses import Run
 from archgate.tables.fees import KeptQuote
-from archgate.tables.people import Organization, Person
+from archgate.tables.people import Person
 from archgate.tables.roster import Enrollment
 from archgate.tables.today import Reminder
 
@@ -65,8 +66,8 @@ def keep(uow: UnitOfWork, command: KeepCommand) -> KeptSent:
         faults.append(Fault("/follow_up", f"Follow up from today through {day_text(last)}."))
     if command.send and not person.email:
         faults.append(Fault("/send", f"{person.name} has no email; read the quote out instead."))
-    if organization_id and uow.session.get(Organization, organization_id) is None:
-        faults.append(Fault("/organization_id", "There is no such organization."))
+    if lookups.lacks_organization(uow, organization_id):
+        faults.append(Fault("/organization_id", lookups.NO_ORGANIZATION))
     if faults:
         raise Refused(faults)
     resolved = quotes.resolve_ask(uow, run, command, person)
@@ -74,26 +75,41 @@ def keep(uow: UnitOfWork, command: KeepCommand) -> KeptSent:
     quote = quotes.priced(uow, resolved)
     quotes.refuse_other_total(quote, command.total)
     row = KeptQuote(
-        run_id=run.id, person_id=person.id, organization_id=organization_id, user_id=uow.user_id, ask=resolved.document,
-        quote=quote, note=note, last=last, status=QuoteStatus.OPEN, kept_at=uow.now,
-    )  # fmt: skip
+        run_id=run.id,
+        person_id=person.id,
+        organization_id=organization_id,
+        user_id=uow.user_id,
+        ask=resolved.document,
+        quote=quote,
+        note=note,
+        last=last,
+        status=QuoteStatus.OPEN,
+        kept_at=uow.now,
+    )
     if follow_up is None and last > uow.today:
         follow_up = max(uow.today + timedelta(days=1), last - FOLLOW_UP)
     if follow_up:
         reminder = Reminder(
-            user_id=uow.user_id, made_by=uow.user_id, run_id=run.id, person_id=person.id, day=follow_up,
+            user_id=uow.user_id,
+            made_by=uow.user_id,
+            run_id=run.id,
+            person_id=person.id,
+            day=follow_up,
             text=f"Quote of {money_text(quote.total, quote.currency)} for {person.name} stands through {day_text(last)}.",
-            made_at=uow.now, done_at=None,
-        )  # fmt: skip
+            made_at=uow.now,
+            done_at=None,
+        )
         uow.session.add(reminder)
         uow.session.flush()
         row.reminder_id = reminder.id
     uow.session.add(row)
     uow.session.flush()
     change = uow.log(
-        Act.KEEP_A_QUOTE, row.id,
-        f"Kept a quote of {format_amount(quote.total, quote.currency)} on {run.code} for {person.name} through {day_text(last)}", run_id=run.id,
-    )  # fmt: skip
+        Act.KEEP_A_QUOTE,
+        row.id,
+        f"Kept a quote of {format_amount(quote.total, quote.currency)} on {run.code} for {person.name} through {day_text(last)}",
+        run_id=run.id,
+    )
     if command.send:
         messages.write(uow, change, messages.to_person(person), letter_of(uow, run, person, row), run.id)
     return kept_view(uow, row).widened(KeptSent, change=change.key, sent=command.send)
@@ -103,11 +119,16 @@ def letter_of(uow: UnitOfWork, run: Run, person: Person, row: KeptQuote) -> Lett
     """A kept quote as a letter."""
     return written(
         QuoteKept(
-            center=uow.center.name, name=person.name, run=messages.named(run),
-            starts=run.meetings[0].date if run.meetings else None, quote=row.quote, today=uow.today,
-            through=row.last, note=row.note,
+            center=uow.center.name,
+            name=person.name,
+            run=messages.named(run),
+            starts=run.meetings[0].date if run.meetings else None,
+            quote=row.quote,
+            today=uow.today,
+            through=row.last,
+            note=row.note,
         )
-    )  # fmt: skip
+    )
 
 
 def get_kept(uow: UnitOfWork, quote_id: int) -> KeptQuote:
@@ -120,13 +141,23 @@ def get_kept(uow: UnitOfWork, quote_id: int) -> KeptQuote:
 def kept_view(uow: UnitOfWork, row: KeptQuote) -> KeptOut:
     run, person = uow.session.get_one(Run, row.run_id), uow.session.get_one(Person, row.person_id)
     return KeptOut(
-        id=row.id, run_id=run.id, run=run.code, title=run.title or run.course.title, person_id=person.id,
-        name=person.name, organization_id=row.organization_id, note=row.note, last=row.last,
-        status="lapsed" if row.status == QuoteStatus.OPEN and row.last < uow.today else row.status, ask=Ask.model_validate(row.ask),
-        quote=quote_view(row.quote), total=format_amount(row.quote.total, row.quote.currency),
+        id=row.id,
+        run_id=run.id,
+        run=run.code,
+        title=run.title or run.course.title,
+        person_id=person.id,
+        name=person.name,
+        organization_id=row.organization_id,
+        note=row.note,
+        last=row.last,
+        status="lapsed" if row.status == QuoteStatus.OPEN and row.last < uow.today else row.status,
+        ask=Ask.model_validate(row.ask),
+        quote=quote_view(row.quote),
+        total=format_amount(row.quote.total, row.quote.currency),
         currency=row.quote.currency,
-        kept_at=uow.local(row.kept_at), enrollment_id=row.enrollment_id,
-    )  # fmt: skip
+        kept_at=uow.local(row.kept_at),
+        enrollment_id=row.enrollment_id,
+    )
 
 
 def list_kept(
@@ -182,7 +213,7 @@ def kept_quote(uow: UnitOfWork, quote_id: int) -> RunQuoteView:
     row = get_kept(uow, quote_id)
     run, person = get_run(uow, row.run_id), people.get_person(uow, row.person_id)
     standing(uow, quote_id, run, person)
-    resolved = quotes.resolve_ask(uow, run, command_of(Ask, row.ask), person, held=True)
+    resolved = quotes.resolve_ask(uow, run, command_of(Ask, row.ask), person, as_kept=True)
     quote = quote_now(uow, row, resolved)
     words = payments.words_of(uow, run, person, row.organization_id)
     seat = quotes.seat_view(uow, resolved, quote.total, words)

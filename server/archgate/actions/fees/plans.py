@@ -28,12 +28,12 @@ from archgate.actions.kernel.answers import refuse_lost_update
 from archgate.actions.kernel.commands import document
 from archgate.actions.kernel.problems import Problem, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
-from archgate.actions.schedule import schedule
+from archgate.actions.schedule import gates
 from archgate.core import plans
-from archgate.core.documents import PLAN_LINE_KEYS, read_plan_line
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount, percent_text
-from archgate.core.reader import Document, Reader
+from archgate.documents.calculators import PLAN_LINE_KEYS, read_plan_line
+from archgate.documents.reader import Document, Reader
 from archgate.tables.access import User
 from archgate.tables.courses import Course, Run
 from archgate.tables.log import Change
@@ -78,7 +78,7 @@ def offered(uow: UnitOfWork, run: Run) -> list[Plan]:
         p
         for p in of_center
         if (not p.course_ids or run.course_id in p.course_ids)
-        and not (schedule.is_open(run) and any(x.due.from_start for x in core_lines(p)))
+        and not (gates.is_open(run) and any(x.due.from_start for x in core_lines(p)))
         and (run.currency == uow.center.currency or all(x.amount is None for x in p.lines))
         and not any(p.name.casefold() == o.name.casefold() for o in own)
     ]
@@ -87,10 +87,10 @@ def offered(uow: UnitOfWork, run: Run) -> list[Plan]:
 
 def plan_of(uow: UnitOfWork, run: Run, plan_id: int | None) -> Plan:
     """The payment plan asked for, or the run's first active one."""
-    found = next((p for p in offered(uow, run) if plan_id in (None, p.id)), None)
-    if found is None:
+    plan = next((p for p in offered(uow, run) if plan_id in (None, p.id)), None)
+    if plan is None:
         raise Problem(422, "no-plan", "The run has no such payment plan.")
-    return found
+    return plan
 
 
 # --- from forms -------------------------------------------------------------------------------------------
@@ -114,7 +114,7 @@ def read_plans(top: Reader, currency: str, totals: list[int]) -> list[Read]:
     rows = top.rows("plans", "The payment plans", PLAN_KEYS, most=MOST_PLANS)
     if not rows:
         top.fault("plans", "At least one payment plan is needed.")
-    found: list[Read] = []
+    plans_read: list[Read] = []
     names: set[str] = set()
     for row in rows:
         number = row.whole("id", "The plan", 1, 2**62)
@@ -122,8 +122,8 @@ def read_plans(top: Reader, currency: str, totals: list[int]) -> list[Read]:
         if facts["name"].casefold() in names:
             row.fault("name", f'Two plans are named "{facts["name"]}".')
         names.add(facts["name"].casefold())
-        found.append((number, facts, lines))
-    return found
+        plans_read.append((number, facts, lines))
+    return plans_read
 
 
 def misfits(run: Run, totals: list[int]) -> list[str]:
@@ -215,9 +215,13 @@ def plan_view(plan: Plan, currency: str) -> PlanOut:
         for row, line in zip(plan.lines, every, strict=True)
     ]
     return PlanOut(
-        id=plan.id, name=plan.name, note=plan.note, details=plan.details, lines=lines,
+        id=plan.id,
+        name=plan.name,
+        note=plan.note,
+        details=plan.details,
+        lines=lines,
         of_center=plan.run_id is None,
-    )  # fmt: skip
+    )
 
 
 def plan_document(plan: Plan, currency: str) -> Document:
@@ -227,8 +231,8 @@ def plan_document(plan: Plan, currency: str) -> Document:
         {k: v for k, v in line.model_dump(mode="json").items() if k != "text" and v not in (None, False)}
         for line in view.lines
     ]
-    said: dict[str, object] = {k: v for k, v in (("note", view.note), ("details", view.details)) if v}
-    return {"name": plan.name, **said, "lines": lines}
+    notes: dict[str, object] = {k: v for k, v in (("note", view.note), ("details", view.details)) if v}
+    return {"name": plan.name, **notes, "lines": lines}
 
 
 # --- plans of the center ----------------------------------------------------------------------------------
@@ -250,17 +254,20 @@ def center_view(uow: UnitOfWork, plan: Plan) -> CenterPlan:
     )
     ids = [p.id for p in line_of(uow, plan)]
     agreed = uow.session.scalars(select(Enrollment.id).where(Enrollment.plan_id.in_(ids))).all()
-    return plan_view(plan, uow.center.currency).widened(CenterPlan, 
-        active=plan.active, agreed=len(agreed),
-        courses=[CourseName(id=i, title=names[i]) for i in plan.course_ids if i in names])  # fmt: skip
+    return plan_view(plan, uow.center.currency).widened(
+        CenterPlan,
+        active=plan.active,
+        agreed=len(agreed),
+        courses=[CourseName(id=i, title=names[i]) for i in plan.course_ids if i in names],
+    )
 
 
 def line_of(uow: UnitOfWork, plan: Plan) -> list[Plan]:
     """A plan and everything it replaced, newest first."""
-    found = [plan]
-    while found[-1].replaces_id is not None:
-        found.append(uow.session.get_one(Plan, found[-1].replaces_id))
-    return found
+    line = [plan]
+    while line[-1].replaces_id is not None:
+        line.append(uow.session.get_one(Plan, line[-1].replaces_id))
+    return line
 
 
 def get_plan(uow: UnitOfWork, plan_id: int, to_change: bool = False) -> Plan:
@@ -275,9 +282,12 @@ def plan_log(uow: UnitOfWork, plan_id: int) -> list[PlanChange]:
     """Who changed a plan of the center and how, newest first, through everything it replaced."""
     ids = [p.id for p in line_of(uow, get_plan(uow, plan_id))]
     query = (
-        select(Change, User.name).outerjoin(User, User.id == Change.user_id)
-        .where(Change.subject == "plan", Change.subject_id.in_(ids)).order_by(Change.id.desc()).limit(100)
-    )  # fmt: skip
+        select(Change, User.name)
+        .outerjoin(User, User.id == Change.user_id)
+        .where(Change.subject == "plan", Change.subject_id.in_(ids))
+        .order_by(Change.id.desc())
+        .limit(100)
+    )
     return [
         PlanChange(key=c.key, at=uow.local(c.at), by=name or "", text=c.summary)
         for c, name in uow.session.execute(query)
@@ -285,7 +295,7 @@ def plan_log(uow: UnitOfWork, plan_id: int) -> list[PlanChange]:
 
 
 def read_center_plan(
-    uow: UnitOfWork, top: Reader, held: Plan | None, course_ids: list[int] | None
+    uow: UnitOfWork, top: Reader, present: Plan | None, course_ids: list[int] | None
 ) -> tuple[Facts, tuple[plans.PlanLine, ...]]:
     """A plan of the center. Amounts alone fit only some totals, so percents, parts or a rest are needed."""
     faults_before = len(top.faults)
@@ -293,8 +303,8 @@ def read_center_plan(
     if lines and all(x.amount is not None for x in lines):
         top.fault("lines", "Amounts alone make one total only; make the last line the rest.")
     named = select(Plan.id).where(Plan.run_id.is_(None), Plan.active, Plan.name == facts["name"])
-    if held is not None:
-        named = named.where(Plan.id != held.id)
+    if present is not None:
+        named = named.where(Plan.id != present.id)
     if len(top.faults) == faults_before and uow.session.scalar(named):
         top.fault("name", f'There is a plan "{facts["name"]}" already.')
     ids = course_ids or []
@@ -330,11 +340,11 @@ def change_plan(uow: UnitOfWork, plan_id: int, command: PlanPatch) -> PlanDone:
     """Change a plan for sign-ups from now on, or with `active` take it out of use and back."""
     plan = get_plan(uow, plan_id, to_change=True)
     faults: list[Fault] = []
-    said, now = document(command.set), plan_document(plan, uow.center.currency)
+    typed, now = document(command.set), plan_document(plan, uow.center.currency)
     keys = "name note details lines course_ids"
-    given = {k: v for k, v in said.items() if k != "active"}
+    given = {k: v for k, v in typed.items() if k != "active"}
     form = Reader({**now, "course_ids": plan.course_ids, **given}, "/set", faults, keys)
-    course_ids = command.set.course_ids if "course_ids" in said else plan.course_ids
+    course_ids = command.set.course_ids if "course_ids" in typed else plan.course_ids
     facts, lines = read_center_plan(uow, form, plan, course_ids)
     active = plan.active if command.set.active is None else command.set.active
     if faults:
@@ -346,7 +356,7 @@ def change_plan(uow: UnitOfWork, plan_id: int, command: PlanPatch) -> PlanDone:
         "course_ids": plan.course_ids,
         "active": plan.active,
     }
-    refuse_lost_update({k: v for k, v in said.items() if k != "lines"}, document(command.seen), stands)
+    refuse_lost_update({k: v for k, v in typed.items() if k != "lines"}, document(command.seen), stands)
     before = lines_text(plan, uow.center.currency)
     changed = core_lines(plan) != lines or plan.details != facts["details"]
     if changed and agreed_to(uow, plan):
@@ -378,10 +388,11 @@ def example(
 def due_view(due: plans.Installments, currency: str) -> DueView:
     return DueView(
         installments=[
-            InstallmentView(n=i.n, due=i.due, amount=format_amount(i.amount, currency), settle=i.settle,
-             why=i.why)
+            InstallmentView(
+                n=i.n, due=i.due, amount=format_amount(i.amount, currency), settle=i.settle, why=i.why
+            )
             for i in due.installments
         ],
         due_now=format_amount(due.due_now, currency),
         due_later=format_amount(due.due_later, currency),
-    )  # fmt: skip
+    )

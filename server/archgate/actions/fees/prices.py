@@ -25,7 +25,7 @@ from archgate.actions.kernel.commands import amount_of, command_of
 from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.kernel.views import Outcome
-from archgate.actions.schedule import schedule
+from archgate.actions.schedule import gates
 from archgate.core import fees as core_fees
 from archgate.core import prices
 from archgate.core.faults import Fault, Refused, refuse
@@ -43,7 +43,7 @@ PAST_RUNS = 6
 
 def span_of(uow: UnitOfWork, run: Run) -> tuple[date, date] | None:
     """From the day sign-up opens through the last day one can sign up."""
-    closes = schedule.last_closing(run)
+    closes = gates.last_closing(run)
     if closes is None:
         return None
     begun = run.published_at.astimezone(uow.zone).date() if run.published_at else uow.today
@@ -52,17 +52,17 @@ def span_of(uow: UnitOfWork, run: Run) -> tuple[date, date] | None:
 
 
 def line_at(
-    uow: UnitOfWork, run: Run, held: core_fees.Fees, rate: str, span: tuple[date, date]
+    uow: UnitOfWork, run: Run, terms: core_fees.Fees, rate: str, span: tuple[date, date]
 ) -> tuple[core_fees.Stretch, ...]:
     """What one person pays at a rate on every day of a span, required extras and taxes on top included."""
     return core_fees.price_line_of(
-        held, core_fees.Ask((core_fees.Heads(rate, 1),)), *span, fees.start_of(uow, run)
+        terms, core_fees.Ask((core_fees.Heads(rate, 1),)), *span, fees.start_of(uow, run)
     )
 
 
 def price_line(uow: UnitOfWork, run: Run) -> list[PriceLine]:
     """The price line of each rate."""
-    span, held = span_of(uow, run), fees.core_fees(run)
+    span, terms = span_of(uow, run), fees.core_fees(run)
     if span is None:
         return []
     return [
@@ -71,7 +71,7 @@ def price_line(uow: UnitOfWork, run: Run) -> list[PriceLine]:
             rate=row.label,
             steps=[
                 PriceStretch(from_=s.first, to=s.last, total=format_amount(s.total, run.currency))
-                for s in line_at(uow, run, held, row.code, span)
+                for s in line_at(uow, run, terms, row.code, span)
             ],
         )
         for row in fees.rates_of(run)
@@ -80,21 +80,25 @@ def price_line(uow: UnitOfWork, run: Run) -> list[PriceLine]:
 
 def warnings(uow: UnitOfWork, run: Run) -> list[str]:
     """What a buyer would not expect of the run's prices."""
-    held, span, start = fees.core_fees(run), span_of(uow, run), fees.start_of(uow, run)
+    terms, span, start = fees.core_fees(run), span_of(uow, run), fees.start_of(uow, run)
     opens = min((g.day for g in run.gates if g.kind == "sign-up opens"), default=None)
-    found = []
-    for rate in held.rates:
+    sentences = []
+    for rate in terms.rates:
         if span:
-            found += prices.falls_later(rate.label, line_at(uow, run, held, rate.code, span), run.currency)
+            sentences += prices.falls_later(
+                rate.label, line_at(uow, run, terms, rate.code, span), run.currency
+            )
         if opens:
-            found += prices.ends_too_early(rate, opens, start)
-    if held.rates:
+            sentences += prices.ends_too_early(rate, opens, start)
+    if terms.rates:
         others = uow.session.scalars(
             select(Run).where(Run.course_id == run.course_id, Run.id != run.id, Run.currency == run.currency)
         ).all()
         amounts = [r.amount for other in others for r in fees.rates_of(other)[:1]]
-        found += prices.far_from_others(held.rates[0].label, held.rates[0].amount, amounts, run.currency)
-    return found
+        sentences += prices.far_from_others(
+            terms.rates[0].label, terms.rates[0].amount, amounts, run.currency
+        )
+    return sentences
 
 
 def compare(uow: UnitOfWork, run_ids: list[int]) -> Compared:
@@ -102,15 +106,22 @@ def compare(uow: UnitOfWork, run_ids: list[int]) -> Compared:
     ids = list(dict.fromkeys(run_ids))
     if not 1 <= len(ids) <= MOST_COMPARED:
         raise refuse("/runs", f"Compare 1 to {MOST_COMPARED} runs.")
-    found = []
+    compared = []
     for run_id in ids:
         run = get_run(uow, run_id)
-        found.append(ComparedRun(
-            id=run.id, code=run.code, title=run.title or run.course.title, currency=run.currency,
-            start=fees.start_of(uow, run), lines=price_line(uow, run), warnings=warnings(uow, run),
-            gates=[GateDay(label=g.label, day=g.day) for g in sorted(run.gates, key=lambda g: g.at)],
-        ))  # fmt: skip
-    return Compared(today=uow.today, runs=found)
+        compared.append(
+            ComparedRun(
+                id=run.id,
+                code=run.code,
+                title=run.title or run.course.title,
+                currency=run.currency,
+                start=fees.start_of(uow, run),
+                lines=price_line(uow, run),
+                warnings=warnings(uow, run),
+                gates=[GateDay(label=g.label, day=g.day) for g in sorted(run.gates, key=lambda g: g.at)],
+            )
+        )
+    return Compared(today=uow.today, runs=compared)
 
 
 def reading(uow: UnitOfWork, run_id: int, day: date, rate_id: int | None, plan_id: int | None) -> Reading:
@@ -126,9 +137,14 @@ def reading(uow: UnitOfWork, run_id: int, day: date, rate_id: int | None, plan_i
     parts = [f"{money_text(due.due_now, currency)} now"] if due.due_now else []
     parts += [f"{money_text(i.amount, currency)} on {day_text(i.due)}" for i in later]
     text = f"On {day_text(day)} one person at {rate.label} pays {money_text(total, currency)}"
-    return plans.due_view(due, currency).widened(Reading, 
-        day=day, rate_id=rate.id, plan_id=resolved.plan.id, total=format_amount(total, currency),
-        text=f"{text}: {', '.join(parts)}." if parts else f"{text}.")  # fmt: skip
+    return plans.due_view(due, currency).widened(
+        Reading,
+        day=day,
+        rate_id=rate.id,
+        plan_id=resolved.plan.id,
+        total=format_amount(total, currency),
+        text=f"{text}: {', '.join(parts)}." if parts else f"{text}.",
+    )
 
 
 # --- the early-bird planner -------------------------------------------------------------------------------
@@ -144,10 +160,17 @@ def early_start(uow: UnitOfWork, run_id: int) -> EarlyStart:
     rate = fees.rate_of(run, None)
     begun = select(Gate.run_id, Gate.at).where(Gate.kind == "starts", Gate.at <= uow.now).subquery()
     past = uow.session.scalars(
-        select(Run).join(begun, begun.c.run_id == Run.id)
-        .where(Run.course_id == run.course_id, Run.id != run.id, Run.currency == run.currency, Run.status != RunStatus.CANCELLED)
-        .order_by(begun.c.at.desc()).limit(PAST_RUNS)
-    ).all()  # fmt: skip
+        select(Run)
+        .join(begun, begun.c.run_id == Run.id)
+        .where(
+            Run.course_id == run.course_id,
+            Run.id != run.id,
+            Run.currency == run.currency,
+            Run.status != RunStatus.CANCELLED,
+        )
+        .order_by(begun.c.at.desc())
+        .limit(PAST_RUNS)
+    ).all()
     rows = uow.session.execute(
         select(Enrollment.heads, Enrollment.total, Enrollment.quote).where(
             Enrollment.run_id.in_([r.id for r in past]), Enrollment.live == 1
@@ -158,17 +181,23 @@ def early_start(uow: UnitOfWork, run_id: int) -> EarlyStart:
     share = Decimal(100 * early) / heads if heads else Decimal(100) / 3
     brought = sum(t for _, t, _ in rows) // heads if heads else rate.amount * 11 // 10
     step = next((s for s in rate.early if s.days_before is not None), None)
-    said = (
+    sentence = (
         f"From {len(past)} past run{'' if len(past) == 1 else 's'} of the course with {heads} sign-ups, {early} of them early."
         if heads
         else "The course has no past sign-ups; these are a third early, and a tenth more than today's fee."
     )
     return EarlyStart(
-        run_id=run.id, rate=rate.label, currency=run.currency, fee=format_amount(rate.amount, run.currency),
-        share=percent_text(share.quantize(Decimal(1))), target=format_amount(max(brought, rate.amount), run.currency),
-        days=step.days_before if step and step.days_before is not None else 14, rounding=format_amount(roundings(run.currency)[1], run.currency),
-        roundings=[format_amount(r, run.currency) for r in roundings(run.currency)], said=said,
-    )  # fmt: skip
+        run_id=run.id,
+        rate=rate.label,
+        currency=run.currency,
+        fee=format_amount(rate.amount, run.currency),
+        share=percent_text(share.quantize(Decimal(1))),
+        target=format_amount(max(brought, rate.amount), run.currency),
+        days=step.days_before if step and step.days_before is not None else 14,
+        rounding=format_amount(roundings(run.currency)[1], run.currency),
+        roundings=[format_amount(r, run.currency) for r in roundings(run.currency)],
+        said=sentence,
+    )
 
 
 def roundings(currency: str) -> list[int]:
@@ -197,11 +226,15 @@ def early_plan(uow: UnitOfWork, command: EarlyCommand) -> EarlyOut:
         raise refuse("/currency", "This is not a currency code of ISO 4217.") from None
     plan = early_prices(command, currency)
     return EarlyOut(
-        currency=currency, early=format_amount(plan.early, currency), regular=format_amount(plan.regular, currency),
-        exact=format_amount(int(plan.exact.to_integral_value()), currency), income=format_amount(plan.income, currency),
-        break_even=None if plan.break_even is None else percent_text(plan.break_even), days=days,
+        currency=currency,
+        early=format_amount(plan.early, currency),
+        regular=format_amount(plan.regular, currency),
+        exact=format_amount(int(plan.exact.to_integral_value()), currency),
+        income=format_amount(plan.income, currency),
+        break_even=None if plan.break_even is None else percent_text(plan.break_even),
+        days=days,
         incomes=[IncomeAt(share=s, income=format_amount(i, currency)) for s, i in plan.incomes],
-    )  # fmt: skip
+    )
 
 
 def apply_early(uow: UnitOfWork, run_id: int, command: EarlyCommand) -> Outcome:

@@ -34,13 +34,13 @@ from archgate.core import eligibility, gates
 from archgate.core import fees as core_fees
 from archgate.core import plans as core_plans
 from archgate.core import seats as core_seats
-from archgate.core.documents import PLAN_LINE_KEYS, read_plan_line
 from archgate.core.faults import Fault, Refused, pointer_of
 from archgate.core.money import format_amount, parse_amount
 from archgate.core.quotes import AgreedQuote, agreed_of, document_of
-from archgate.core.reader import Document, Reader
 from archgate.core.schedule import moment_of
 from archgate.core.states import RunStatus, SignUp
+from archgate.documents.calculators import PLAN_LINE_KEYS, read_plan_line
+from archgate.documents.reader import Document, Reader
 from archgate.tables.courses import Run
 from archgate.tables.fees import DiscountCode, Extra, Rate
 from archgate.tables.people import Person, PersonNumber, PersonTag
@@ -79,41 +79,50 @@ class ResolvedAsk:
     def fees(self) -> core_fees.Fees:
         code = codes.core_code(self.code) if self.code else None
         rates, extras = [rate for rate, _, _ in self.rates], [extra for extra, _ in self.extras]
-        found = fees.core_fees(self.run, rates, code, extras)
+        terms = fees.core_fees(self.run, rates, code, extras)
         if not self.waived:
-            return found
-        return replace(found, rates=tuple(replace(r, by_agreement=True) for r in found.rates))
+            return terms
+        return replace(terms, rates=tuple(replace(r, by_agreement=True) for r in terms.rates))
 
     @property
     def document(self) -> Document:
         """The ask as a body sends it; what is kept of it with a place in line and a kept quote."""
         people = [
-            HeadsAsked(rate_id=rate.id, count=count, agreed=None if agreed is None else AgreedPrice(
-                amount=format_amount(agreed.amount, self.run.currency), reason=agreed.reason))
+            HeadsAsked(
+                rate_id=rate.id,
+                count=count,
+                agreed=None
+                if agreed is None
+                else AgreedPrice(
+                    amount=format_amount(agreed.amount, self.run.currency), reason=agreed.reason
+                ),
+            )
             for rate, count, agreed in self.rates
-        ]  # fmt: skip
+        ]
         ask = Ask(
             people=people,
             extras=[ExtraAsked(extra_id=extra.id, count=count) for extra, count in self.extras],
-            code=self.code.code if self.code else None, plan_id=self.plan.id, waive=self.waived or None,
-        )  # fmt: skip
+            code=self.code.code if self.code else None,
+            plan_id=self.plan.id,
+            waive=self.waived or None,
+        )
         return ask.model_dump(mode="json", exclude={"rate_id", "heads"})
 
 
 def resolve_ask(
-    uow: UnitOfWork, run: Run, ask: Ask, person: Person | None = None, held: bool = False
+    uow: UnitOfWork, run: Run, ask: Ask, person: Person | None = None, as_kept: bool = False
 ) -> ResolvedAsk:
     """What an ask names, found on the run. `rate_id` and `heads` are the short form of `people`. `held`: rates and plans
     that were agreed to before are taken also when no longer offered. Without any rate, the first that the person may have.
     Refused with every name that the run does not have."""
     faults: list[Fault] = []
-    rates = rates_asked(run, ask, held, faults)
+    rates = rates_asked(run, ask, as_kept, faults)
     heads = ask.heads if ask.heads is not None else 1
     if not 1 <= (sum(count for _, count, _ in rates) or heads) <= core_seats.LARGEST_PARTY:
         at = "/people" if rates else "/heads"
         faults.append(Fault(at, f"A party has 1 to {core_seats.LARGEST_PARTY} heads."))
     extras: list[tuple[Extra, int]] = []
-    known = {x.id: x for x in run.extras if held or x.active}
+    known = {x.id: x for x in run.extras if as_kept or x.active}
     for i, row in enumerate(ask.extras):
         if row.extra_id in known:
             extras.append((known[row.extra_id], row.count))
@@ -122,19 +131,19 @@ def resolve_ask(
     if faults:
         raise Refused(faults)
     if not rates:
-        rate = usual_rate(uow, run, person) if ask.rate_id is None else rate_held(run, ask.rate_id, held)
+        rate = usual_rate(uow, run, person) if ask.rate_id is None else rate_held(run, ask.rate_id, as_kept)
         rates = [(rate, heads, None)]
-    plan = plan_held(uow, run, ask.plan_id, held)
-    code = codes.code_held(uow, ask.code) if held else codes.code_typed(uow, run, ask.code)
+    plan = plan_held(uow, run, ask.plan_id, as_kept)
+    code = codes.code_held(uow, ask.code) if as_kept else codes.code_typed(uow, run, ask.code)
     return ResolvedAsk(run, plan, tuple(rates), tuple(extras), code, ask.waive or "")
 
 
 def rates_asked(
-    run: Run, ask: Ask, held: bool, faults: list[Fault]
+    run: Run, ask: Ask, as_kept: bool, faults: list[Fault]
 ) -> list[tuple[Rate, int, core_fees.Agreed | None]]:
     """The rates of the heads asked for, with what was agreed; whatever the run has not is a fault."""
-    offered = {r.id: r for r in (run.rates if held else fees.rates_of(run))}
-    found = []
+    offered = {r.id: r for r in (run.rates if as_kept else fees.rates_of(run))}
+    heads = []
     for i, row in enumerate(ask.people):
         rate = offered.get(row.rate_id) if row.rate_id else next(iter(offered.values()), None)
         agreed = None
@@ -146,18 +155,18 @@ def rates_asked(
         if rate is None:
             faults.append(Fault(f"/people/{i}/rate_id", "The run has no such rate."))
         else:
-            found.append((rate, row.count, agreed))
-    return found
+            heads.append((rate, row.count, agreed))
+    return heads
 
 
-def rate_held(run: Run, rate_id: int, held: bool) -> Rate:
-    found = next((r for r in run.rates if r.id == rate_id), None) if held else None
-    return found or fees.rate_of(run, rate_id)
+def rate_held(run: Run, rate_id: int, as_kept: bool) -> Rate:
+    rate = next((r for r in run.rates if r.id == rate_id), None) if as_kept else None
+    return rate or fees.rate_of(run, rate_id)
 
 
-def plan_held(uow: UnitOfWork, run: Run, plan_id: int | None, held: bool) -> Plan:
-    found = uow.session.get(Plan, plan_id) if held and plan_id else None
-    return found or plans.plan_of(uow, run, plan_id)
+def plan_held(uow: UnitOfWork, run: Run, plan_id: int | None, as_kept: bool) -> Plan:
+    plan = uow.session.get(Plan, plan_id) if as_kept and plan_id else None
+    return plan or plans.plan_of(uow, run, plan_id)
 
 
 def usual_rate(uow: UnitOfWork, run: Run, person: Person | None) -> Rate:
@@ -187,9 +196,10 @@ def facts_of(
     if any(rate.past_course_id for rate in run.rates):
         ended = select(Gate.run_id).where(Gate.kind == "ends", Gate.at <= uow.now)
         of = (
-            select(Run.course_id).join(Enrollment, Enrollment.run_id == Run.id)
+            select(Run.course_id)
+            .join(Enrollment, Enrollment.run_id == Run.id)
             .where(Enrollment.person_id == person.id, Enrollment.live == 1, Run.id.in_(ended))
-        )  # fmt: skip
+        )
         took.update(uow.session.scalars(of))
     return eligibility.Person(frozenset(tags), frozenset(belongs), frozenset(took))
 
@@ -208,9 +218,11 @@ def refuse_rates(
     for i, (rate, count, _) in enumerate(resolved.rates):
         same = sum(n for r, n, _ in resolved.rates[:i] if r.id == rate.id)
         terms = fees.who_terms(uow, rate)
-        said = eligibility.why_not(terms, facts, received or uow.today, taken.get(rate.id, 0) + same, count)
-        if said:
-            faults.append(Fault(f"/people/{i}/rate_id", said))
+        why_not = eligibility.why_not(
+            terms, facts, received or uow.today, taken.get(rate.id, 0) + same, count
+        )
+        if why_not:
+            faults.append(Fault(f"/people/{i}/rate_id", why_not))
     if faults:
         raise Refused(faults)
 
@@ -219,9 +231,9 @@ def refuse_full(uow: UnitOfWork, resolved: ResolvedAsk) -> None:
     """Refuse an ask that was agreed to before when its rates have no seats left; all else of it stands."""
     taken = fees.heads_at(uow, resolved.run)
     for i, (rate, count, _) in enumerate(resolved.rates):
-        said = eligibility.full_at(fees.who_terms(uow, rate), taken.get(rate.id, 0), count)
-        if said:
-            raise Refused([Fault(f"/people/{i}/rate_id", f"{rate.label}: {said}")])
+        sentence = eligibility.full_at(fees.who_terms(uow, rate), taken.get(rate.id, 0), count)
+        if sentence:
+            raise Refused([Fault(f"/people/{i}/rate_id", f"{rate.label}: {sentence}")])
         taken[rate.id] = taken.get(rate.id, 0) + count
 
 
@@ -308,8 +320,8 @@ def refuse_other_total(agreed: AgreedQuote, shown: str) -> None:
     """Refuse when the total is no longer what the screen showed; both are answered, and the quote as it is now."""
     now = format_amount(agreed.total, agreed.currency)
     if now != shown:
-        said = f"The total was {shown} when it was shown and is {now} now."
-        raise conflict("total-changed", said, shown=shown, now=now, quote=document_of(agreed))
+        sentence = f"The total was {shown} when it was shown and is {now} now."
+        raise conflict("total-changed", sentence, shown=shown, now=now, quote=document_of(agreed))
 
 
 def quote_run(uow: UnitOfWork, run_id: int, asked: QuoteCommand) -> RunQuoteView:
@@ -323,9 +335,9 @@ def quote_run(uow: UnitOfWork, run_id: int, asked: QuoteCommand) -> RunQuoteView
     if person is not None and not special.exception and parties.told_early(uow, run, person.id):
         special = replace(special, exception="Head start of the interest list")
     resolved = resolve_ask(uow, run, asked, person)
-    found = sign_up_quote(uow, resolved, person, asked.organization_id, asked.day, special)
+    quoted = sign_up_quote(uow, resolved, person, asked.organization_id, asked.day, special)
     names = parties.names_typed(asked.names)
-    return run_quote_view(found, parties.names_view(uow, run, names, len(resolved.heads) - 1))
+    return run_quote_view(quoted, parties.names_view(uow, run, names, len(resolved.heads) - 1))
 
 
 def sign_up_quote(
@@ -397,27 +409,36 @@ def choices(uow: UnitOfWork, run_id: int, person_id: int | None, organization_id
     run = get_run(uow, run_id)
     person = people.get_person(uow, person_id) if person_id else None
     facts, taken = facts_of(uow, run, person, organization_id), fees.heads_at(uow, run)
-    held, start = fees.core_fees(run), fees.start_of(uow, run)
+    fees_of_run, start = fees.core_fees(run), fees.start_of(uow, run)
     currency = run.currency
     rates = []
     for rate in fees.rates_of(run):
         terms, sold = fees.who_terms(uow, rate), taken.get(rate.id, 0)
         core = fees.core_rate(rate)
-        rates.append(RateChoice(
-            id=rate.id, label=rate.label, amount=format_amount(core_fees.lowest(core, uow.today, start), currency),
-            by_agreement=rate.by_agreement, why_not=eligibility.why_not(terms, facts, uow.today, sold, 1),
-            left=None if rate.most is None else max(0, rate.most - sold),
-        ))  # fmt: skip
+        rates.append(
+            RateChoice(
+                id=rate.id,
+                label=rate.label,
+                amount=format_amount(core_fees.lowest(core, uow.today, start), currency),
+                by_agreement=rate.by_agreement,
+                why_not=eligibility.why_not(terms, facts, uow.today, sold, 1),
+                left=None if rate.most is None else max(0, rate.most - sold),
+            )
+        )
     extras = [
         ExtraChoice(
-            id=row.id, label=row.label, amount=format_amount(row.amount, currency), required=row.required,
-            most=row.most, stock=row.item.on_hand if row.item else None,
+            id=row.id,
+            label=row.label,
+            amount=format_amount(row.amount, currency),
+            required=row.required,
+            most=row.most,
+            stock=row.item.on_hand if row.item else None,
         )
         for row in run.extras
         if row.active
-    ]  # fmt: skip
+    ]
     offered = [plans.plan_view(p, currency) for p in plans.offered(uow, run)]
-    group = [GroupStepIO(from_=g.people, percent=str(g.percent)) for g in held.group]
+    group = [GroupStepIO(from_=g.people, percent=str(g.percent)) for g in fees_of_run.group]
     return Choices(run_id=run.id, rates=rates, extras=extras, plans=offered, group=group)
 
 
@@ -434,8 +455,8 @@ def refuse_missing_details(
         needs_details(resolved, total)
         and payments.words_of(uow, resolved.run, person, organization_id) is None
     ):
-        said = f"The plan {resolved.plan.name} takes payment details at sign-up; none are on file for whoever pays."
-        raise Problem(422, "details-needed", said)
+        sentence = f"The plan {resolved.plan.name} takes payment details at sign-up; none are on file for whoever pays."
+        raise Problem(422, "details-needed", sentence)
 
 
 def plan_example(uow: UnitOfWork, command: PlanExampleCommand) -> ExampleOut:
@@ -453,17 +474,22 @@ def plan_example(uow: UnitOfWork, command: PlanExampleCommand) -> ExampleOut:
     read = [read_plan_line(r, currency) for r in top.rows("lines", "The lines", PLAN_LINE_KEYS)]
     start = fees.start_of(uow, run) if run else None
     if run is not None and total is None:
-        held = fees.core_fees(run)
+        terms = fees.core_fees(run)
         ask = core_fees.Ask((core_fees.Heads(fees.rate_of(run, rate_id).code, 1),))
-        total = core_fees.total_on(held, ask, signed_up, start)
+        total = core_fees.total_on(terms, ask, signed_up, start)
     total = total or 0
     nothing = format_amount(0, currency)
-    said, due = [f.message for f in faults], DueView(installments=[], due_now=nothing, due_later=nothing)
+    sentences, due = [f.message for f in faults], DueView(installments=[], due_now=nothing, due_later=nothing)
     if not faults:
         try:
             due = plans.example((x for x in read if x), total, signed_up, start, currency)
         except Refused as refused:
-            said = [f.message for f in refused.faults]
-    return due.widened(ExampleOut, 
-        signed_up=signed_up.isoformat(), start=start.isoformat() if start else None,
-        total=format_amount(total, currency), currency=currency, said=said)  # fmt: skip
+            sentences = [f.message for f in refused.faults]
+    return due.widened(
+        ExampleOut,
+        signed_up=signed_up.isoformat(),
+        start=start.isoformat() if start else None,
+        total=format_amount(total, currency),
+        currency=currency,
+        said=sentences,
+    )

@@ -25,12 +25,12 @@ def item_named(uow: UnitOfWork, name: str | None) -> StockItem | None:
     """The stock item of a name; a new name begins with nothing on hand."""
     if not name:
         return None
-    found = uow.session.scalar(select(StockItem).where(StockItem.name == name))
-    if found is None:
-        found = StockItem(name=name, on_hand=0)
-        uow.session.add(found)
+    item = uow.session.scalar(select(StockItem).where(StockItem.name == name))
+    if item is None:
+        item = StockItem(name=name, on_hand=0)
+        uow.session.add(item)
         uow.session.flush()
-    return found
+    return item
 
 
 def move(
@@ -44,11 +44,14 @@ def move(
         raise conflict("out-of-stock", f"{item.on_hand} of {item.name} are in stock, not {-quantity}.")
     uow.session.add(
         StockMove(
-            item_id=item.id, quantity=quantity, at=uow.now, enrollment_id=enrollment_id,
+            item_id=item.id,
+            quantity=quantity,
+            at=uow.now,
+            enrollment_id=enrollment_id,
             user_id=uow.user.id if uow.user else None,
             cause=cause,
         )
-    )  # fmt: skip
+    )
 
 
 def take_for(uow: UnitOfWork, enrollment: Enrollment, back: bool, cause: str) -> None:
@@ -63,9 +66,13 @@ def list_stock(uow: UnitOfWork) -> list[StockOut]:
     """What is kept in stock, how much of it, and the runs that sell it."""
     rows = uow.session.scalars(select(StockItem).order_by(StockItem.name)).all()
     selling = (
-        select(Extra.item_id, Run.id, Run.code).join(Run, Run.id == Extra.run_id)
-        .where(Extra.active, Extra.item_id.is_not(None), Run.status.in_((RunStatus.DRAFT, RunStatus.PUBLISHED))).order_by(Run.code)
-    )  # fmt: skip
+        select(Extra.item_id, Run.id, Run.code)
+        .join(Run, Run.id == Extra.run_id)
+        .where(
+            Extra.active, Extra.item_id.is_not(None), Run.status.in_((RunStatus.DRAFT, RunStatus.PUBLISHED))
+        )
+        .order_by(Run.code)
+    )
     runs: dict[int, list[RunCode]] = {}
     for item_id, run_id, code in uow.session.execute(selling):
         runs.setdefault(item_id or 0, []).append(RunCode(id=run_id, code=code))
@@ -93,20 +100,20 @@ def count_stock(uow: UnitOfWork, command: StockCommand) -> StockLedger:
         raise refuse("/counted", "A change of stock takes only one of add, counted.")
     item = item_named(uow, name)
     assert item is not None
-    held = uow.session.scalars(
+    items = uow.session.scalars(
         select(StockItem)
         .where(StockItem.id == item.id)
         .with_for_update()
         .execution_options(populate_existing=True)
     ).one()
-    quantity = add if add is not None else (counted or 0) - held.on_hand
-    if quantity < 0 and held.on_hand + quantity < 0:
-        raise refuse("/add", f"{held.on_hand} are in stock; {-quantity} cannot go out.")
+    quantity = add if add is not None else (counted or 0) - items.on_hand
+    if quantity < 0 and items.on_hand + quantity < 0:
+        raise refuse("/add", f"{items.on_hand} are in stock; {-quantity} cannot go out.")
     if quantity:
         usual = "Counted" if counted is not None else "Came in" if quantity > 0 else "Went out"
-        move(uow, held, quantity, cause or usual)
-        uow.log(Act.CHANGE_STOCK, held.id, f"{held.name}: {quantity:+d}, {held.on_hand} on hand")
-    return stock_moves(uow, held.id)
+        move(uow, items, quantity, cause or usual)
+        uow.log(Act.CHANGE_STOCK, items.id, f"{items.name}: {quantity:+d}, {items.on_hand} on hand")
+    return stock_moves(uow, items.id)
 
 
 def stock_faults(uow: UnitOfWork) -> list[str]:

@@ -20,14 +20,14 @@ from archgate.actions.kernel.commands import document
 from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
 from archgate.actions.kernel.views import Outcome, Touch
 from archgate.actions.people import people
-from archgate.actions.schedule import schedule
+from archgate.actions.schedule import gates
 from archgate.actions.seats import seats
 from archgate.core import fees as core_fees
 from archgate.core.faults import Fault, Refused
-from archgate.core.fee_documents import MOST_TAXES, read_group, read_taxes
 from archgate.core.money import format_amount
-from archgate.core.reader import Document, Reader
 from archgate.core.states import Told
+from archgate.documents.fees import MOST_TAXES, read_group, read_taxes
+from archgate.documents.reader import Document, Reader
 from archgate.tables.courses import Center, Course, Run
 
 
@@ -49,7 +49,7 @@ def change_terms(uow: UnitOfWork, run_id: int, command: TermsPatch) -> Outcome:
     refuse_lost_update({n: row.value[n] for n in names}, seen, {n: bare(shown_views[n]) for n in names})
     uow.session.flush()
     uow.session.refresh(run, ["rates", "extras", "plans"])
-    schedule.settle_gates(uow, run)
+    gates.settle_gates(uow, run)
     change = uow.log(Act.CHANGE_TERMS, run.id, f"Changed the {' and the '.join(names)} of {run.code}")
     return outcome(
         uow,
@@ -76,15 +76,18 @@ def read_terms(uow: UnitOfWork, run: Run, row: Reader, names: list[str], faults:
             "rates" if rates is not None else "extras", f'A tax is on "{lost[0]}"; change the taxes too.'
         )
     kept = fees.core_fees(run)
-    held = core_fees.Fees(
+    whole = core_fees.Fees(
         tuple(r for r, _ in rates) if rates is not None else kept.rates,
-        tuple(x for x, _ in extras) if extras is not None else kept.extras, group, (), taxes,
-    )  # fmt: skip
-    totals = fees.whole_totals(held)
+        tuple(x for x, _ in extras) if extras is not None else kept.extras,
+        group,
+        (),
+        taxes,
+    )
+    totals = fees.whole_totals(whole)
     if "plans" in names:
         read = plans.read_plans(row, run.currency, totals)
     else:
-        faults += [Fault(f"/set/{names[0]}", said) for said in plans.misfits(run, totals)]
+        faults += [Fault(f"/set/{names[0]}", sentence) for sentence in plans.misfits(run, totals)]
     if faults:
         return
     if rates is not None:
@@ -145,7 +148,7 @@ CENTER_TERMS = ("extras", "group", "taxes", "plans", "refunds")
 def center_defaults(uow: UnitOfWork) -> Defaults:
     """What runs start from where their course says nothing, and how many courses have an own value of each."""
     courses = uow.session.scalars(select(Course.defaults)).all()
-    own = {name: sum(name in held for held in courses) for name in CENTER_TERMS}
+    own = {name: sum(name in defaults for defaults in courses) for name in CENTER_TERMS}
     return Defaults(
         currency=uow.center.currency,
         values=CenterDefaultsForm.model_validate(uow.center.defaults),

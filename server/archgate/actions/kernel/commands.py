@@ -28,7 +28,7 @@ from pydantic_core import ErrorDetails, InitErrorDetails, PydanticCustomError
 
 from archgate.core.faults import Fault, Refused, pointer_of
 from archgate.core.money import parse_amount
-from archgate.core.reader import Document, strict_date, strict_percent, strict_time
+from archgate.documents.reader import Document, strict_date, strict_percent, strict_time
 
 
 class Command(BaseModel):
@@ -148,14 +148,14 @@ def command_of(kind: type[C], body: Mapping[str, object]) -> C:
 
 def with_missing(error: ValidationError, name: str) -> ValidationError:
     """What was found wrong, and beside it a field that is missing though its type would let it be."""
-    found = [
+    faults = [
         InitErrorDetails(
             type=PydanticCustomError(e["type"], "", dict(e.get("ctx", {}))), loc=e["loc"], input=e["input"]
         )
         for e in error.errors(include_url=False)
     ]
-    found.append(InitErrorDetails(type="missing", loc=(name,), input=None))
-    return ValidationError.from_exception_data(error.title, found)
+    faults.append(InitErrorDetails(type="missing", loc=(name,), input=None))
+    return ValidationError.from_exception_data(error.title, faults)
 
 
 def faults_of(kind: type[BaseModel], errors: Iterable[ErrorDetails], skip: int = 0) -> list[Fault]:
@@ -231,7 +231,7 @@ def model_in(annotation: object) -> type[BaseModel] | None:
     """The model that an annotation holds, also in a list or beside None."""
     if isinstance(annotation, type) and issubclass(annotation, BaseModel):
         return annotation
-    return next((found for part in get_args(annotation) if (found := model_in(part))), None)
+    return next((model for part in get_args(annotation) if (model := model_in(part))), None)
 
 
 def bounds_of(field: FieldInfo | None) -> tuple[int, int]:

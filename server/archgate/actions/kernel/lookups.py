@@ -8,6 +8,7 @@ from archgate.actions.kernel.problems import not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
 from archgate.tables.courses import Course, Run
 from archgate.tables.log import Change
+from archgate.tables.people import Organization
 
 
 def get_course(uow: UnitOfWork, course_id: int, to_change: bool = False) -> Course:
@@ -23,6 +24,14 @@ def get_run(uow: UnitOfWork, run_id: int) -> Run:
     if run is None:
         raise not_found("This run")
     return run
+
+
+NO_ORGANIZATION = "There is no such organization."
+
+
+def lacks_organization(uow: UnitOfWork, organization_id: int | None) -> bool:
+    """Whether an organization is named that is not there."""
+    return bool(organization_id) and uow.session.get(Organization, organization_id) is None
 
 
 def revision(uow: UnitOfWork) -> int:

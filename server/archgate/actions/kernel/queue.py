@@ -17,8 +17,8 @@ from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.kernel.views import Done, JobOut, Jobs, Round
 from archgate.clock import system_now
-from archgate.core.reader import Document
 from archgate.core.states import JobStatus
+from archgate.documents.reader import Document
 from archgate.tables.jobs import Job, TimedWork
 
 LEASE = timedelta(seconds=60)
@@ -39,20 +39,34 @@ class Taken:
 
 
 def queue(
-    uow: UnitOfWork, kind: str, key: str, what: Document, wait: timedelta = timedelta(0), change: str = "",
+    uow: UnitOfWork,
+    kind: str,
+    key: str,
+    what: Document,
+    wait: timedelta = timedelta(0),
+    change: str = "",
     run_id: int | None = None,
-) -> Job:  # fmt: skip
+) -> Job:
     """Put work in line, in this transaction. The same key again is the same job; one that an undo dropped comes back."""
-    held = uow.session.scalar(select(Job).where(Job.key == key))
+    queued = uow.session.scalar(select(Job).where(Job.key == key))
     now = system_now()
-    if held is not None:
-        if held.status == JobStatus.DROPPED:
-            held.status, held.due_at, held.change_key = JobStatus.QUEUED, now + wait, change
-        return held
+    if queued is not None:
+        if queued.status == JobStatus.DROPPED:
+            queued.status, queued.due_at, queued.change_key = JobStatus.QUEUED, now + wait, change
+        return queued
     job = Job(
-        kind=kind, key=key, what=what, status=JobStatus.QUEUED, due_at=now + wait, made_at=now, change_key=change,
-        run_id=run_id, tries=0, trouble="", worker="",
-    )  # fmt: skip
+        kind=kind,
+        key=key,
+        what=what,
+        status=JobStatus.QUEUED,
+        due_at=now + wait,
+        made_at=now,
+        change_key=change,
+        run_id=run_id,
+        tries=0,
+        trouble="",
+        worker="",
+    )
     uow.session.add(job)
     uow.session.flush()
     return job
@@ -69,9 +83,16 @@ def queue_new(
     """Put much work of a new change in line at once, each with its own new key; the ids of the jobs by key."""
     now = system_now()
     same = {
-        "kind": kind, "status": "queued", "due_at": now + wait, "made_at": now, "change_key": change, "run_id": run_id,
-        "tries": 0, "trouble": "", "worker": "",
-    }  # fmt: skip
+        "kind": kind,
+        "status": "queued",
+        "due_at": now + wait,
+        "made_at": now,
+        "change_key": change,
+        "run_id": run_id,
+        "tries": 0,
+        "trouble": "",
+        "worker": "",
+    }
     if jobs:
         uow.session.execute(insert(Job), [{**same, "key": key, "what": what} for key, what in jobs])
     rows = uow.session.execute(select(Job.key, Job.id).where(Job.change_key == change, Job.kind == kind))
@@ -190,10 +211,16 @@ WORDS = {
 
 def job_view(job: Job) -> JobOut:
     return JobOut(
-        id=job.id, kind=WORDS.get(job.kind, job.kind), status=job.status, tries=job.tries, trouble=job.trouble,
-        about=str(job.what.get("about", "")), run_id=job.run_id, made_at=job.made_at,
+        id=job.id,
+        kind=WORDS.get(job.kind, job.kind),
+        status=job.status,
+        tries=job.tries,
+        trouble=job.trouble,
+        about=str(job.what.get("about", "")),
+        run_id=job.run_id,
+        made_at=job.made_at,
         due_at=job.due_at,
-    )  # fmt: skip
+    )
 
 
 def list_jobs(uow: UnitOfWork) -> Jobs:

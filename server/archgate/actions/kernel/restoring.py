@@ -24,8 +24,13 @@ AnyColumn: TypeAlias = ColumnElement[Any]  # type: ignore[explicit-any]  # of wh
 
 def later_change(uow: UnitOfWork, change: Change, table: str, row_id: int) -> str:
     """Who moved a row on since, in words, for the refusal."""
-    query = select(Change).where(Change.id > change.id, Change.subject == change.subject,
-                                 Change.subject_id == change.subject_id).order_by(Change.id)  # fmt: skip
+    query = (
+        select(Change)
+        .where(
+            Change.id > change.id, Change.subject == change.subject, Change.subject_id == change.subject_id
+        )
+        .order_by(Change.id)
+    )
     for later in uow.session.scalars(query):
         if any(r["table"] == table and r["id"] == row_id for r in later.rows):
             return f'"{later.summary}"'
@@ -44,9 +49,11 @@ def restore_rows(uow: UnitOfWork, change: Change) -> None:
         key = next(iter(table.primary_key.columns))
         now = uow.session.execute(select(table).where(key == row["id"])).mappings().first()
         expected = row["after"]
-        same = now is None if expected is None else now is not None and all(
-            equal(now[k], v) for k, v in expected.items() if k not in RISING
-        )  # fmt: skip
+        same = (
+            now is None
+            if expected is None
+            else now is not None and all(equal(now[k], v) for k, v in expected.items() if k not in RISING)
+        )
         if not same:
             raise conflict(
                 "moved-on", f"It has moved on since: {later_change(uow, change, row['table'], row['id'])}."
@@ -61,13 +68,13 @@ def restore_rows(uow: UnitOfWork, change: Change) -> None:
     uow.session.expire_all()
 
 
-def equal(held: object, logged: object) -> bool:
+def equal(present: object, logged: object) -> bool:
     """Whether a value from the database is the one in the log, which is plain JSON."""
-    if isinstance(held, Decimal):
-        return logged is not None and held == Decimal(str(logged))
-    if isinstance(held, bool) or isinstance(logged, bool):
-        return bool(held) == bool(logged)
-    return bool(plain(held) == logged)
+    if isinstance(present, Decimal):
+        return logged is not None and present == Decimal(str(logged))
+    if isinstance(present, bool) or isinstance(logged, bool):
+        return bool(present) == bool(logged)
+    return bool(plain(present) == logged)
 
 
 def restore(uow: UnitOfWork, table: Table, row: RowChange) -> None:  # type: ignore[explicit-any]  # a table of any columns

@@ -42,15 +42,15 @@ def put(uow: UnitOfWork, rows: Sequence[Base]) -> None:
 @cache
 def columns_of(mapper: Mapper[Base]) -> list[tuple[str, Column[object]]]:
     """The columns that are written, by their attribute: all but those which the database works out."""
-    found = [(a.key, a.columns[0]) for a in mapper.column_attrs]
-    return [(key, c) for key, c in found if isinstance(c, Column) and c.computed is None]
+    attributes = [(a.key, a.columns[0]) for a in mapper.column_attrs]
+    return [(key, c) for key, c in attributes if isinstance(c, Column) and c.computed is None]
 
 
 def fill_in(mapper: Mapper[Base], row: Base) -> None:
     """Give a new row the values its table has for what was not said."""
-    said = inspect(row).dict
+    given = inspect(row).dict
     for key, column in columns_of(mapper):
-        if key in said or column.primary_key:
+        if key in given or column.primary_key:
             continue
         usual = column.default
         if usual is None:

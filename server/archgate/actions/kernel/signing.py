@@ -51,14 +51,14 @@ def signature(text: str) -> str:
 
 def token_for(kind: str, number: int, turn: int) -> str:
     """The token of a link: "o12.1.signature" is the first offer to the party 12 in line."""
-    said = f"{kind}{number}.{turn}"
-    return f"{said}.{signature(said)}"
+    payload = f"{kind}{number}.{turn}"
+    return f"{payload}.{signature(payload)}"
 
 
 def token_read(token: str) -> tuple[str, int, int] | None:
     """Kind, number and turn of a token; None when it was not made here."""
-    said, _, given = token.rpartition(".")
-    if not said.isascii() or not hmac.compare_digest(signature(said).encode(), given.encode()):
+    payload, _, given = token.rpartition(".")
+    if not payload.isascii() or not hmac.compare_digest(signature(payload).encode(), given.encode()):
         return None
-    number, _, turn = said[1:].partition(".")
-    return (said[0], int(number), int(turn)) if number.isdecimal() and turn.isdecimal() else None
+    number, _, turn = payload[1:].partition(".")
+    return (payload[0], int(number), int(turn)) if number.isdecimal() and turn.isdecimal() else None

@@ -16,6 +16,7 @@ from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, timedelta
 from datetime import time as time_of_day
 from decimal import Decimal
+from functools import cache
 from typing import TypeVar, overload
 from zoneinfo import ZoneInfo
 
@@ -30,7 +31,7 @@ from archgate.actions.kernel.acts import Act, Subject
 from archgate.actions.kernel.problems import Problem
 from archgate.clock import business_now, system_now
 from archgate.core.quotes import AgreedQuote, document_of
-from archgate.core.reader import Document
+from archgate.documents.reader import Document
 from archgate.tables import Base
 from archgate.tables.access import SignInLimit, User, UserSession
 from archgate.tables.bulk import BatchRow
@@ -186,9 +187,17 @@ def plain(value: object) -> object:
 HIDDEN = {"password"}  # hashes stay out of the log
 
 
+@cache
+def _key_name(kind: type[Base]) -> str:
+    return str(inspect(kind).primary_key[0].key)
+
+
+def _key_of(obj: Base) -> int:
+    return getattr(obj, _key_name(type(obj)))  # type: ignore[no-any-return]
+
+
 def _note_row(uow: UnitOfWork, obj: Base, before: Document | None, after: Document | None) -> None:
-    identity = [getattr(obj, str(c.key)) for c in inspect(type(obj)).primary_key]
-    uow.rows.append({"table": obj.__tablename__, "id": identity[0], "before": before, "after": after})
+    uow.rows.append({"table": obj.__tablename__, "id": _key_of(obj), "before": before, "after": after})
 
 
 def note_new(uow: UnitOfWork, obj: Base) -> None:
@@ -196,13 +205,15 @@ def note_new(uow: UnitOfWork, obj: Base) -> None:
     _note_row(uow, obj, None, _columns(obj))
 
 
+@cache
+def _logged(kind: type[Base]) -> tuple[str, ...]:
+    """The columns of a table that the log shows."""
+    return tuple(a.key for a in inspect(kind).column_attrs if a.key not in HIDDEN)
+
+
 def _columns(obj: Base) -> Document:
     loaded = inspect(obj).dict
-    return {
-        a.key: plain(loaded[a.key])
-        for a in inspect(type(obj)).column_attrs
-        if a.key in loaded and a.key not in HIDDEN
-    }
+    return {key: plain(loaded[key]) for key in _logged(type(obj)) if key in loaded}
 
 
 @event.listens_for(Base, "before_delete", propagate=True)
@@ -273,9 +284,9 @@ def _refuse_unlocked(session: Session) -> None:
         _refuse_one(obj, {*locked, *made})
 
 
-def _refuse_one(obj: object, held: set[int]) -> None:
+def _refuse_one(obj: object, locked: set[int]) -> None:
     run_id = _of_run(obj)
-    if run_id is not None and run_id not in held:
+    if run_id is not None and run_id not in locked:
         raise Unlocked(f"{type(obj).__name__} of run {run_id} is written without the run's lock.")
 
 
@@ -320,12 +331,12 @@ def _record(uow: UnitOfWork) -> None:
 
 def _stored(session: Session, user_id: int, once: Once) -> Document | None:
     """The answer already given for this key; a different body under the same key is refused."""
-    held = session.get(IdempotencyKey, (user_id, once.key))
-    if held is None:
+    stored = session.get(IdempotencyKey, (user_id, once.key))
+    if stored is None:
         return None
-    if held.body_hash != once.body_hash:
+    if stored.body_hash != once.body_hash:
         raise Problem(422, "key-reused", "This form was already sent with other content; open it anew.")
-    return held.answer
+    return stored.answer
 
 
 def _code(error: DBAPIError) -> int | None:
@@ -418,8 +429,10 @@ def as_json(value: object) -> object:
 
 def unknown_names(names: list[dict[str, str]]) -> Problem:
     """The question before a place or an instructor is added whom nobody has named so far."""
-    said = " ".join(f"There is no {n['kind']} \u201c{n['name']}\u201d{n['hint']}." for n in names[:5])
-    return Problem(409, "unknown-name", f"{said} Add {'it' if len(names) == 1 else 'them'}?", names=names)
+    questions = " ".join(f"There is no {n['kind']} \u201c{n['name']}\u201d{n['hint']}." for n in names[:5])
+    return Problem(
+        409, "unknown-name", f"{questions} Add {'it' if len(names) == 1 else 'them'}?", names=names
+    )
 
 
 def read_only(

@@ -14,8 +14,8 @@ from archgate.actions.kernel import queue, signing
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages.views import MessageOut, Outbox
 from archgate.core.faults import refuse
-from archgate.core.reader import Document
 from archgate.core.states import JobStatus
+from archgate.documents.reader import Document
 from archgate.outside.mail import Mailing
 from archgate.papers.invoices import Paper, pdf_of
 from archgate.papers.letters.occasions import Appointment, NamedRun, OfRun, TakenBack
@@ -46,18 +46,36 @@ def to_person(person: Person) -> Addressee:
 
 
 def write(
-    uow: UnitOfWork, change: Change, to: Addressee, letter: Letter, run_id: int | None = None, invoice_id: int | None = None
-) -> None:  # fmt: skip
+    uow: UnitOfWork,
+    change: Change,
+    to: Addressee,
+    letter: Letter,
+    run_id: int | None = None,
+    invoice_id: int | None = None,
+) -> None:
     """Write one letter of a change; nothing for somebody without an email, who is called instead."""
     if not to.email:
         return
     job = queue.queue(
-        uow, "send message", key_of(change, to), {"about": f"{to.name}: {letter.subject}"}, WAIT, change.key, run_id
-    )  # fmt: skip
+        uow,
+        "send message",
+        key_of(change, to),
+        {"about": f"{to.name}: {letter.subject}"},
+        WAIT,
+        change.key,
+        run_id,
+    )
     message = Message(
-        job_id=job.id, person_id=to.person_id, run_id=run_id, to_name=to.name[:200], to_email=to.email,
-        subject=letter.subject[:200], body=letter.text, made_at=uow.now, invoice_id=invoice_id,
-    )  # fmt: skip
+        job_id=job.id,
+        person_id=to.person_id,
+        run_id=run_id,
+        to_name=to.name[:200],
+        to_email=to.email,
+        subject=letter.subject[:200],
+        body=letter.text,
+        made_at=uow.now,
+        invoice_id=invoice_id,
+    )
     uow.session.add(message)
 
 
@@ -67,8 +85,12 @@ def key_of(change: Change, to: Addressee, meeting_id: int | None = None) -> str:
 
 
 def write_all(
-    uow: UnitOfWork, change: Change, letters: Sequence[tuple[Addressee, Letter]], run_id: int, meeting_id: int | None = None
-) -> int:  # fmt: skip
+    uow: UnitOfWork,
+    change: Change,
+    letters: Sequence[tuple[Addressee, Letter]],
+    run_id: int,
+    meeting_id: int | None = None,
+) -> int:
     """Write to many people at once, as a change nobody was told of yet; how many have an email and are written to."""
     keyed = {key_of(change, to, meeting_id): (to, letter) for to, letter in letters if to.email}
     about: list[tuple[str, Document]] = [
@@ -76,10 +98,19 @@ def write_all(
     ]
     ids = queue.queue_new(uow, "send message", about, WAIT, change.key, run_id)
     rows = [
-        {"job_id": ids[key], "person_id": to.person_id, "run_id": run_id, "meeting_id": meeting_id, "to_name": to.name[:200],
-         "to_email": to.email, "subject": letter.subject[:200], "body": letter.text, "made_at": uow.now}
+        {
+            "job_id": ids[key],
+            "person_id": to.person_id,
+            "run_id": run_id,
+            "meeting_id": meeting_id,
+            "to_name": to.name[:200],
+            "to_email": to.email,
+            "subject": letter.subject[:200],
+            "body": letter.text,
+            "made_at": uow.now,
+        }
         for key, (to, letter) in keyed.items()
-    ]  # fmt: skip
+    ]
     if rows:
         uow.session.execute(insert(Message), rows)
     return len(rows)
@@ -140,8 +171,13 @@ def number_on(uow: UnitOfWork, run_id: int) -> int:
 
 
 def tell_run(
-    uow: UnitOfWork, run: Run, change: Change, occasion: OfRun, meeting_id: int | None = None, instructor: bool = True
-) -> int:  # fmt: skip
+    uow: UnitOfWork,
+    run: Run,
+    change: Change,
+    occasion: OfRun,
+    meeting_id: int | None = None,
+    instructor: bool = True,
+) -> int:
     """Write to everybody on a run and, with `instructor`, to its usual one; how many people are told, by message or by
     phone."""
     people = people_on(uow, run.id)
@@ -156,10 +192,15 @@ def tell_run(
 def correct(uow: UnitOfWork, undone: Change, correction: Change) -> str:
     """After an undo: what is still in line is dropped; who was told already gets a correction. What became of the letters,
     in a sentence, empty where there were none."""
-    waiting = uow.session.scalar(
-        select(func.count()).select_from(Message).join(Job)
-        .where(Job.change_key == undone.key, Job.status == JobStatus.QUEUED, Job.tries == 0)
-    ) or 0  # fmt: skip
+    waiting = (
+        uow.session.scalar(
+            select(func.count())
+            .select_from(Message)
+            .join(Job)
+            .where(Job.change_key == undone.key, Job.status == JobStatus.QUEUED, Job.tries == 0)
+        )
+        or 0
+    )
     queue.drop(uow, undone.key)
     sent = uow.session.scalars(
         select(Message)
@@ -168,8 +209,12 @@ def correct(uow: UnitOfWork, undone: Change, correction: Change) -> str:
     ).all()
     for m in sent:
         write(
-            uow, correction, Addressee(m.to_name, m.to_email, m.person_id), written(TakenBack(m.subject)), m.run_id
-        )  # fmt: skip
+            uow,
+            correction,
+            Addressee(m.to_name, m.to_email, m.person_id),
+            written(TakenBack(m.subject)),
+            m.run_id,
+        )
     dropped = (
         f"{waiting} {'letter was' if waiting == 1 else 'letters were'} dropped before going out."
         if waiting

@@ -18,7 +18,7 @@ from archgate.actions.messages.commands import WebhookCommand
 from archgate.actions.messages.views import WebhookDone, WebhookMade, WebhookOut
 from archgate.clock import system_now
 from archgate.core.faults import refuse
-from archgate.core.reader import Document
+from archgate.documents.reader import Document
 from archgate.outside.webhooks import PREFIX, allowed, signature_of
 from archgate.tables.outside import Webhook
 
@@ -33,8 +33,8 @@ def add(uow: UnitOfWork, command: WebhookCommand) -> WebhookMade:
     if parts.scheme not in ("http", "https") or not parts.hostname:
         raise refuse("/address", "The address begins with https:// and names a host.")
     if not allowed(parts.hostname):
-        said = "The address is within the own network; lists are sent on to the outside only."
-        raise refuse("/address", said)
+        sentence = "The address is within the own network; lists are sent on to the outside only."
+        raise refuse("/address", sentence)
     secret = PREFIX + base64.b64encode(secrets.token_bytes(24)).decode()
     row = Webhook(name=name, address=address, secret=secret, made_at=uow.now)
     uow.session.add(row)

@@ -93,15 +93,15 @@ def payer_name(uow: UnitOfWork, account: Account) -> str:
 
 def open_of(uow: UnitOfWork, account_ids: list[int]) -> dict[int, list[tuple[Installment, int]]]:
     """What is open on accounts, by account: of sign-ups that hold their seat, and what is kept of ended ones."""
-    held = uow.session.execute(
+    installments = uow.session.execute(
         select(Enrollment.payer_id, Enrollment.id).where(
             Enrollment.payer_id.in_(account_ids or [0]), Enrollment.live == 1
         )
     ).all()
-    by_enrollment = money.open_installments(uow, [e for _, e in held])
-    found: dict[int, list[tuple[Installment, int]]] = {}
-    for payer, enrollment in held:
-        found.setdefault(payer, []).extend(by_enrollment.get(enrollment, []))
+    by_enrollment = money.open_installments(uow, [e for _, e in installments])
+    by_account: dict[int, list[tuple[Installment, int]]] = {}
+    for payer, enrollment in installments:
+        by_account.setdefault(payer, []).extend(by_enrollment.get(enrollment, []))
     ended = uow.session.execute(
         select(Enrollment.payer_id, Enrollment.id)
         .join(Installment, Installment.enrollment_id == Enrollment.id)
@@ -109,8 +109,8 @@ def open_of(uow: UnitOfWork, account_ids: list[int]) -> dict[int, list[tuple[Ins
     ).all()
     kept = money.open_installments(uow, [e for _, e in ended], "kept")
     for payer, enrollment in set(ended):
-        found.setdefault(payer, []).extend(kept.get(enrollment, []))
-    return found
+        by_account.setdefault(payer, []).extend(kept.get(enrollment, []))
+    return by_account
 
 
 def free_payments(uow: UnitOfWork, account: Account) -> list[tuple[Payment, int]]:
@@ -125,8 +125,8 @@ def free_payments(uow: UnitOfWork, account: Account) -> list[tuple[Payment, int]
         .where(Payment.account_id == account.id, Payment.posting_id.not_in(reversed_ids))
         .order_by(Payment.received_on, Payment.id)
     )  # fmt: skip
-    found = [(p, p.amount - int(used)) for p, used in uow.session.execute(query)]
-    return [(p, free) for p, free in found if free > 0]
+    payments = [(p, p.amount - int(used)) for p, used in uow.session.execute(query)]
+    return [(p, free) for p, free in payments if free > 0]
 
 
 def core_open(rows: list[tuple[Installment, int]]) -> list[accounts.Open]:
@@ -163,8 +163,8 @@ def take_payment(uow: UnitOfWork, account_id: int, command: PaymentCommand) -> P
         raise Refused(faults)
     if method is Method.CHECK and not command.anyway:
         refuse_known_check(uow, account, reference)
-    held = open_of(uow, [account.id]).get(account.id, [])
-    settled, credit = accounts.allocate(amount, core_open(held), account.currency, chosen)
+    open_rows = open_of(uow, [account.id]).get(account.id, [])
+    settled, credit = accounts.allocate(amount, core_open(open_rows), account.currency, chosen)
     drawer = money.center_account(uow, f"method:{method}", account.currency)
     name = payer_name(uow, account)
     posting = money.post(
@@ -202,11 +202,11 @@ def refuse_known_check(uow: UnitOfWork, account: Account, number: str) -> None:
     )  # fmt: skip
     before = uow.session.scalars(query.order_by(Payment.id)).first()
     if before is not None:
-        said = (
+        sentence = (
             f"Check {number} was taken already: {format_amount(before.amount, account.currency)} on"
             f" {day_text(before.received_on)}. Take it once more?"
         )
-        raise conflict("same-check", said)
+        raise conflict("same-check", sentence)
 
 
 def settle(uow: UnitOfWork, posting_id: int, parts: dict[int, int]) -> None:
@@ -254,8 +254,10 @@ def use_credit(uow: UnitOfWork, account_id: int) -> AccountDone:
     used = settle_with_credit(uow, account)
     if not used:
         raise conflict("nothing-to-do", "There is no credit, or nothing open that it could settle.")
-    said = f"{format_amount(used, account.currency)} of credit settled what {payer_name(uow, account)} owed"
-    change = uow.log(Act.USE_CREDIT, account.id, said)
+    sentence = (
+        f"{format_amount(used, account.currency)} of credit settled what {payer_name(uow, account)} owed"
+    )
+    change = uow.log(Act.USE_CREDIT, account.id, sentence)
     return account_view(uow, account).widened(AccountDone, change=change.key)
 
 
@@ -264,10 +266,10 @@ def settle_with_credit(uow: UnitOfWork, account: Account, first: Sequence[int] =
 
     Sign-ups of `first` are settled before all others, in their order: what moves along stays with what it was paid for.
     """
-    held = open_of(uow, [account.id]).get(account.id, [])
+    open_rows = open_of(uow, [account.id]).get(account.id, [])
     used = 0
     for group in (*([n] for n in first), None):
-        rows = core_open([r for r in held if group is None or r[0].enrollment_id in group])
+        rows = core_open([r for r in open_rows if group is None or r[0].enrollment_id in group])
         for payment, free in free_payments(uow, account):
             settled, rest = accounts.allocate(free, rows, account.currency)
             settle(uow, payment.posting_id, settled)
@@ -276,7 +278,7 @@ def settle_with_credit(uow: UnitOfWork, account: Account, first: Sequence[int] =
             used += free - rest
         uow.session.flush()
         if group is not None:
-            held = open_of(uow, [account.id]).get(account.id, [])
+            open_rows = open_of(uow, [account.id]).get(account.id, [])
     confirm_holds(uow, account)
     return used
 
@@ -313,8 +315,8 @@ def refund(uow: UnitOfWork, account_id: int, command: RefundCommand) -> AccountD
     if not faults and amount == 0:
         faults.append(Fault("/amount", "A refund of nothing is none."))
     if amount > credit:
-        said = f"There is {format_amount(credit, account.currency)} of credit to pay back."
-        faults.append(Fault("/amount", said))
+        sentence = f"There is {format_amount(credit, account.currency)} of credit to pay back."
+        faults.append(Fault("/amount", sentence))
     if method is Method.PURCHASE_ORDER:
         faults.append(Fault("/method", "The method is one of cash, check, transfer."))
     if faults:
@@ -445,20 +447,20 @@ def account_faults(uow: UnitOfWork) -> list[str]:
 
     Charges of ended sign-ups are reversed, so what is open are the installments of those that hold their seat.
     """
-    held = {a.id: a for a in uow.session.scalars(select(Account).where(Account.owner.not_like("center:%")))}
-    balances = money.balances(uow, list(held))
-    still = open_of(uow, list(held))
-    found = []
-    for number, account in held.items():
+    by_id = {a.id: a for a in uow.session.scalars(select(Account).where(Account.owner.not_like("center:%")))}
+    balances = money.balances(uow, list(by_id))
+    still = open_of(uow, list(by_id))
+    faults = []
+    for number, account in by_id.items():
         left = sum(part for _, part in still.get(number, []))
         credit = (
             sum(free for _, free in free_payments(uow, account)) if balances.get(number, 0) != left else 0
         )
         if balances.get(number, 0) != left - credit:
-            found.append(
+            faults.append(
                 f"The account of {payer_name(uow, account)} owes {balances.get(number, 0)}, open are {left}, credit {credit}."
             )
-    return found
+    return faults
 
 
 def owed_by(uow: UnitOfWork, person_ids: list[int]) -> dict[int, Owed]:
@@ -467,14 +469,14 @@ def owed_by(uow: UnitOfWork, person_ids: list[int]) -> dict[int, Owed]:
         select(Account).where(Account.person_id.in_(person_ids), Account.currency == uow.center.currency)
     ).all()
     sums = money.balances(uow, [a.id for a in accounts])
-    held = uow.session.execute(
+    enrollments = uow.session.execute(
         select(Enrollment.payer_id, Enrollment.id).where(
             Enrollment.payer_id.in_([a.id for a in accounts]), Enrollment.live == 1
         )
     ).all()
-    due = money.open_installments(uow, [enrollment for _, enrollment in held])
+    due = money.open_installments(uow, [enrollment for _, enrollment in enrollments])
     by_payer: dict[int, list[tuple[Installment, int]]] = {}
-    for payer, enrollment in held:
+    for payer, enrollment in enrollments:
         by_payer.setdefault(payer, []).extend(due.get(enrollment, []))
     currency = uow.center.currency
     return {

@@ -70,17 +70,19 @@ def worth(enrollment: Enrollment) -> tuple[int, dict[str, int]]:
 def invoiced(uow: UnitOfWork, account: Account) -> dict[int, tuple[int, dict[str, int]]]:
     """What papers have said so far of each sign-up of an account: the sum, and the taxes by name."""
     rows = uow.session.scalars(
-        select(InvoicedEnrollment).join(Invoice, Invoice.id == InvoicedEnrollment.invoice_id)
+        select(InvoicedEnrollment)
+        .join(Invoice, Invoice.id == InvoicedEnrollment.invoice_id)
         .where(Invoice.account_id == account.id)
-    )  # fmt: skip
-    found: dict[int, tuple[int, dict[str, int]]] = {}
+    )
+    sums: dict[int, tuple[int, dict[str, int]]] = {}
     for row in rows:
-        amount, taxes = found.get(row.enrollment_id, (0, {}))
+        amount, taxes = sums.get(row.enrollment_id, (0, {}))
         names = {*taxes, *row.taxes}
-        found[row.enrollment_id] = (
-            amount + row.amount, {n: taxes.get(n, 0) + row.taxes.get(n, 0) for n in names}
-        )  # fmt: skip
-    return found
+        sums[row.enrollment_id] = (
+            amount + row.amount,
+            {n: taxes.get(n, 0) + row.taxes.get(n, 0) for n in names},
+        )
+    return sums
 
 
 @dataclass(frozen=True)
@@ -95,21 +97,21 @@ class Difference:
 
 def differences(uow: UnitOfWork, account: Account) -> list[Difference]:
     """Every sign-up of an account whose papers do not say what it comes to, in the order of sign-up."""
-    said = invoiced(uow, account)
+    on_paper = invoiced(uow, account)
     query = (
         select(Enrollment)
         .where(Enrollment.payer_id == account.id)
         .options(selectinload(Enrollment.installments))
     )
-    found = []
+    lines = []
     for e in uow.session.scalars(query.order_by(Enrollment.enrolled_at, Enrollment.id)):
         amount, taxes = worth(e)
-        was, of_it = said.get(e.id, (0, {}))
+        was, of_it = on_paper.get(e.id, (0, {}))
         if amount != was:
             names = {*taxes, *of_it}
             parts = {n: taxes.get(n, 0) - of_it.get(n, 0) for n in sorted(names)}
-            found.append(Difference(e, amount - was, {n: p for n, p in parts.items() if p}, was == 0))
-    return found
+            lines.append(Difference(e, amount - was, {n: p for n, p in parts.items() if p}, was == 0))
+    return lines
 
 
 def pending(uow: UnitOfWork, account: Account) -> list[Difference]:
@@ -155,7 +157,7 @@ def document_of(uow: UnitOfWork, account: Account, rows: list[Difference], title
         for name, amount in d.taxes.items():
             taxes[name] = taxes.get(name, 0) + amount
     left = money.open_installments(uow, [d.enrollment.id for d in rows if d.enrollment.live])
-    dues = sorted((i.due, amount) for held in left.values() for i, amount in held)
+    dues = sorted((i.due, amount) for opened in left.values() for i, amount in opened)
     return Paper(
         title=title,
         center=uow.center.name,
@@ -231,9 +233,13 @@ def mail(uow: UnitOfWork, change: Change, invoice: Invoice, email: str) -> None:
     """Send a paper to its payer, as a PDF that goes with a few words."""
     paper = Paper.model_validate(invoice.document)
     occasion = PaperSent(
-        center=uow.center.name, payer=paper.payer, kind=invoice.kind, number=invoice.number, total=paper.total,
+        center=uow.center.name,
+        payer=paper.payer,
+        kind=invoice.kind,
+        number=invoice.number,
+        total=paper.total,
         dues=tuple(PaperDue(d.amount, d.what) for d in paper.dues),
-    )  # fmt: skip
+    )
     person_id = uow.session.get_one(Account, invoice.account_id).person_id
     to = messages.Addressee(paper.payer, email, person_id)
     messages.write(uow, change, to, written(occasion), invoice_id=invoice.id)
@@ -254,9 +260,17 @@ def keep(
     """Number a document and keep it as it is; nothing is locked after the series."""
     number = next_number(uow, kind)
     row = Invoice(
-        kind=kind, number=number, account_id=account.id, currency=account.currency, issued_on=uow.today, total=total,
-        document={**document.model_dump(), "number": number}, user_id=uow.user_id, at=uow.now, **ties,
-    )  # fmt: skip
+        kind=kind,
+        number=number,
+        account_id=account.id,
+        currency=account.currency,
+        issued_on=uow.today,
+        total=total,
+        document={**document.model_dump(), "number": number},
+        user_id=uow.user_id,
+        at=uow.now,
+        **ties,
+    )
     uow.session.add(row)
     uow.session.flush()
     return row
@@ -325,8 +339,8 @@ def receipt(uow: UnitOfWork, payment_id: int) -> InvoiceOut:
     if payment is None:
         raise not_found("This payment")
     account = accounts.get_account(uow, payment.account_id, lock=True)
-    held = uow.session.scalar(select(Invoice).where(Invoice.payment_id == payment.id))
-    if held is None:
+    issued = uow.session.scalar(select(Invoice).where(Invoice.payment_id == payment.id))
+    if issued is None:
         if uow.session.scalar(select(Posting.id).where(Posting.reverses_id == payment.posting_id)):
             raise conflict("reversed", "This payment was taken back; there is no receipt for it.")
         by = payment.method + (f", {payment.reference}" if payment.reference else "")
@@ -340,27 +354,34 @@ def receipt(uow: UnitOfWork, payment_id: int) -> InvoiceOut:
             lines=[PaperLine(what=f"Received by {by}", amount=total)],
             total=total,
         )
-        held = keep(uow, account, "receipt", payment.amount, document, payment_id=payment.id)
-        uow.log(Act.ISSUE_A_RECEIPT, held.id, f"Issued {held.number} to {document.payer}")
-    return invoice_view(held)
+        issued = keep(uow, account, "receipt", payment.amount, document, payment_id=payment.id)
+        uow.log(Act.ISSUE_A_RECEIPT, issued.id, f"Issued {issued.number} to {document.payer}")
+    return invoice_view(issued)
 
 
 def notes_of(uow: UnitOfWork, payment: Payment) -> list[str]:
     """The receipt notes of the runs that a payment settles something of."""
     query = (
-        select(Run.receipt_note).join(Enrollment, Enrollment.run_id == Run.id)
+        select(Run.receipt_note)
+        .join(Enrollment, Enrollment.run_id == Run.id)
         .join(Installment, Installment.enrollment_id == Enrollment.id)
         .join(Allocation, Allocation.installment_id == Installment.id)
-        .where(Allocation.posting_id == payment.posting_id, Run.receipt_note != "").distinct()
-    )  # fmt: skip
+        .where(Allocation.posting_id == payment.posting_id, Run.receipt_note != "")
+        .distinct()
+    )
     return sorted(uow.session.scalars(query))
 
 
 def invoice_view(row: Invoice) -> InvoiceOut:
     return InvoiceOut(
-        id=row.id, kind=row.kind, number=row.number, issued_on=row.issued_on,
-        total=format_amount(row.total, row.currency), currency=row.currency, reverses_id=row.reverses_id,
-    )  # fmt: skip
+        id=row.id,
+        kind=row.kind,
+        number=row.number,
+        issued_on=row.issued_on,
+        total=format_amount(row.total, row.currency),
+        currency=row.currency,
+        reverses_id=row.reverses_id,
+    )
 
 
 def of_account(uow: UnitOfWork, account_id: int) -> Invoices:
@@ -369,14 +390,17 @@ def of_account(uow: UnitOfWork, account_id: int) -> Invoices:
     rows = uow.session.scalars(
         select(Invoice).where(Invoice.account_id == account.id).order_by(Invoice.id.desc())
     ).all()
-    found = differences(uow, account)
-    more, less = [d for d in found if d.amount > 0], [d for d in found if d.amount < 0]
+    lines = differences(uow, account)
+    more, less = [d for d in lines if d.amount > 0], [d for d in lines if d.amount < 0]
     back = {r.reverses_id for r in rows if r.reverses_id}
     return Invoices(
-        items=[invoice_view(r).widened(InvoiceLine, taken_back=r.id in back) for r in rows], pending=len(more),
-        pending_total=format_amount(sum(d.amount for d in more), account.currency), currency=account.currency,
-        to_credit=len(less), to_credit_total=format_amount(-sum(d.amount for d in less), account.currency),
-    )  # fmt: skip
+        items=[invoice_view(r).widened(InvoiceLine, taken_back=r.id in back) for r in rows],
+        pending=len(more),
+        pending_total=format_amount(sum(d.amount for d in more), account.currency),
+        currency=account.currency,
+        to_credit=len(less),
+        to_credit_total=format_amount(-sum(d.amount for d in less), account.currency),
+    )
 
 
 def document(uow: UnitOfWork, invoice_id: int) -> tuple[str, Paper]:
@@ -419,10 +443,10 @@ def statement(uow: UnitOfWork, account_id: int) -> Paper:
 
 def series_faults(uow: UnitOfWork) -> list[str]:
     """Gaps in a number series, or a next number that does not follow the last; part of the nightly check."""
-    found = []
+    faults = []
     for name, following in uow.session.execute(select(NumberSeries.name, NumberSeries.next)):
         numbers = uow.session.scalars(select(Invoice.number).where(Invoice.number.like(f"{name}-%"))).all()
-        held = sorted(int(n.rpartition("-")[2]) for n in numbers)
-        if held != list(range(1, following)):
-            found.append(f"The series {name} has a gap.")
-    return found
+        used = sorted(int(n.rpartition("-")[2]) for n in numbers)
+        if used != list(range(1, following)):
+            faults.append(f"The series {name} has a gap.")
+    return faults

@@ -31,8 +31,8 @@ ACCOUNT_OF = select(Account).where(
 
 def account_of(uow: UnitOfWork, owner: str, currency: str) -> Account:
     """The account of a payer or of the center, made when first needed."""
-    found = uow.session.scalar(ACCOUNT_OF, {"of_owner": owner, "in_currency": currency})
-    if found is None:
+    account = uow.session.scalar(ACCOUNT_OF, {"of_owner": owner, "in_currency": currency})
+    if account is None:
         kind, _, whose = owner.partition(":")
         values = {
             "owner": owner,
@@ -42,10 +42,12 @@ def account_of(uow: UnitOfWork, owner: str, currency: str) -> Account:
         }
         statement = insert(Account).values(values).on_duplicate_key_update(id=func.last_insert_id(Account.id))
         number = uow.session.connection().execute(statement).lastrowid  # of the one made now, or meanwhile
-        found = Account(id=number, **values)
-        make_transient_to_detached(found)  # it stands in the table: nothing is left to write or to read of it
-        uow.session.add(found)
-    return found
+        account = Account(id=number, **values)
+        make_transient_to_detached(
+            account
+        )  # it stands in the table: nothing is left to write or to read of it
+        uow.session.add(account)
+    return account
 
 
 def post(
@@ -79,9 +81,10 @@ def center_account(uow: UnitOfWork, name: str, currency: str) -> int:
     known = KNOWN.setdefault(engine, {}) if isinstance(engine, Engine) else made
     key = (name, currency)
     if key not in known and key not in made:
-        held = select(Account.owner, Account.currency, Account.id).where(Account.owner.startswith("center:"))
+        query = select(Account.owner, Account.currency, Account.id).where(Account.owner.startswith("center:"))
         read = {
-            (owner.removeprefix("center:"), unit): number for owner, unit, number in uow.session.execute(held)
+            (owner.removeprefix("center:"), unit): number
+            for owner, unit, number in uow.session.execute(query)
         }
         known.update({k: number for k, number in read.items() if k not in made})
         if key not in read:
@@ -98,10 +101,13 @@ def charge(uow: UnitOfWork, enrollment: Enrollment, cause: str, credits: bool = 
     if not credits:
         for line in quote.of_kind("credit"):
             quote = quote.without_credit(line)
-    postings = ledger.sign_up_postings(
-        enrollment.payer_id, lambda name: center_account(uow, name, currency),
-        [line.amount for line in quote.lines], [(t.name, t.amount, t.included) for t in quote.taxes], currency,
-    )  # fmt: skip
+    postings = ledger.enrollment_postings(
+        enrollment.payer_id,
+        lambda name: center_account(uow, name, currency),
+        [line.amount for line in quote.lines],
+        [(t.name, t.amount, t.included) for t in quote.taxes],
+        currency,
+    )
     for posting in postings:
         post(uow, posting, uow.today, cause, enrollment_id=enrollment.id)
 
@@ -156,9 +162,13 @@ def take_charges_back(uow: UnitOfWork, enrollment: Enrollment, cause: str, kinds
     ).all()
     for row in standing:
         post(
-            uow, ledger.reversal_of(core_posting(row)), uow.today, cause,
-            enrollment_id=enrollment.id, reverses_id=row.id,
-        )  # fmt: skip
+            uow,
+            ledger.reversal_of(core_posting(row)),
+            uow.today,
+            cause,
+            enrollment_id=enrollment.id,
+            reverses_id=row.id,
+        )
     return sum(e.amount for row in standing for e in row.entries if e.account_id == enrollment.payer_id)
 
 
@@ -175,11 +185,13 @@ def release(uow: UnitOfWork, enrollment: Enrollment, cause: str) -> None:
 def settled_by(uow: UnitOfWork, installment: Installment) -> list[tuple[Posting, int]]:
     """What settled an installment, and how much of it each: write-offs first, then payments, the latest first."""
     rows = uow.session.execute(
-        select(Posting, func.sum(Allocation.amount)).join(Allocation, Allocation.posting_id == Posting.id)
-        .where(Allocation.installment_id == installment.id).group_by(Posting.id)
-    )  # fmt: skip
-    found = [(posting, int(part)) for posting, part in rows if part]
-    return sorted(found, key=lambda r: (r[0].kind != ledger.Kind.WRITE_OFF, -r[0].id))
+        select(Posting, func.sum(Allocation.amount))
+        .join(Allocation, Allocation.posting_id == Posting.id)
+        .where(Allocation.installment_id == installment.id)
+        .group_by(Posting.id)
+    )
+    settled = [(posting, int(part)) for posting, part in rows if part]
+    return sorted(settled, key=lambda r: (r[0].kind != ledger.Kind.WRITE_OFF, -r[0].id))
 
 
 def free(uow: UnitOfWork, installment: Installment, amount: int, cause: str) -> None:
@@ -215,9 +227,9 @@ def open_installments(
     uow: UnitOfWork, enrollment_ids: list[int], kind: str = "plan"
 ) -> dict[int, list[tuple[Installment, int]]]:
     """Installments of a kind not settled yet, with what is still open of each, by enrollment."""
-    found: dict[int, list[tuple[Installment, int]]] = {}
+    by_enrollment: dict[int, list[tuple[Installment, int]]] = {}
     if not enrollment_ids:
-        return found
+        return by_enrollment
     paid = (
         select(Allocation.installment_id, func.sum(Allocation.amount).label("paid"))
         .group_by(Allocation.installment_id)
@@ -232,8 +244,8 @@ def open_installments(
     for installment, settled in rows:
         left = installment.amount - int(settled)
         if left > 0:
-            found.setdefault(installment.enrollment_id, []).append((installment, left))
-    return found
+            by_enrollment.setdefault(installment.enrollment_id, []).append((installment, left))
+    return by_enrollment
 
 
 def settled_on(run_id: int) -> Subquery:  # type: ignore[explicit-any]  # each of its columns has a type of its own
@@ -242,8 +254,10 @@ def settled_on(run_id: int) -> Subquery:  # type: ignore[explicit-any]  # each o
         select(Allocation.installment_id, func.sum(Allocation.amount).label("paid"))
         .join(Installment, Installment.id == Allocation.installment_id)
         .join(Enrollment, Enrollment.id == Installment.enrollment_id)
-        .where(Enrollment.run_id == run_id).group_by(Allocation.installment_id).subquery()
-    )  # fmt: skip
+        .where(Enrollment.run_id == run_id)
+        .group_by(Allocation.installment_id)
+        .subquery()
+    )
 
 
 def open_on(run_id: int) -> Subquery:  # type: ignore[explicit-any]  # each of its columns has a type of its own
@@ -252,14 +266,20 @@ def open_on(run_id: int) -> Subquery:  # type: ignore[explicit-any]  # each of i
     settled = settled_on(run_id)
     left = Installment.amount - func.coalesce(settled.c.paid, 0)
     rows = (
-        select(Installment.enrollment_id, Installment.due, left.label("part"),
-               func.sum(left).over(partition_by=Installment.enrollment_id).label("left"),
-               func.row_number().over(partition_by=Installment.enrollment_id,
-                                      order_by=(Installment.due, Installment.n)).label("place"))
+        select(
+            Installment.enrollment_id,
+            Installment.due,
+            left.label("part"),
+            func.sum(left).over(partition_by=Installment.enrollment_id).label("left"),
+            func.row_number()
+            .over(partition_by=Installment.enrollment_id, order_by=(Installment.due, Installment.n))
+            .label("place"),
+        )
         .join(Enrollment, Enrollment.id == Installment.enrollment_id)
         .outerjoin(settled, settled.c.installment_id == Installment.id)
-        .where(Enrollment.run_id == run_id, Enrollment.live == 1, Installment.kind == "plan", left > 0).subquery()
-    )  # fmt: skip
+        .where(Enrollment.run_id == run_id, Enrollment.live == 1, Installment.kind == "plan", left > 0)
+        .subquery()
+    )
     return select(rows).where(rows.c.place == 1).subquery()
 
 
@@ -272,15 +292,20 @@ def sums_of_run(uow: UnitOfWork, run_id: int) -> dict[str, int]:
         select(Installment.enrollment_id, func.sum(part).label("left"))
         .join(Enrollment, Enrollment.id == Installment.enrollment_id)
         .outerjoin(settled, settled.c.installment_id == Installment.id)
-        .where(Enrollment.run_id == run_id, Installment.kind == "plan").group_by(Installment.enrollment_id).subquery()
-    )  # fmt: skip
+        .where(Enrollment.run_id == run_id, Installment.kind == "plan")
+        .group_by(Installment.enrollment_id)
+        .subquery()
+    )
     owed = func.coalesce(left.c.left, 0)
     firm = case((or_(Enrollment.total == 0, owed < Enrollment.total), Enrollment.heads), else_=0)
     row = uow.session.execute(
-        select(func.count(), *(func.coalesce(func.sum(x), 0) for x in (Enrollment.heads, Enrollment.total, owed, firm)))
+        select(
+            func.count(),
+            *(func.coalesce(func.sum(x), 0) for x in (Enrollment.heads, Enrollment.total, owed, firm)),
+        )
         .outerjoin(left, left.c.enrollment_id == Enrollment.id)
         .where(Enrollment.run_id == run_id, Enrollment.live == 1, Enrollment.role == Role.LEARNER)
-    ).one()  # fmt: skip
+    ).one()
     return dict(zip(("number", "heads", "total", "open", "firm"), map(int, row), strict=True))
 
 

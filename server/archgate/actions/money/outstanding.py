@@ -38,23 +38,48 @@ def payers(uow: UnitOfWork, run_id: int | None = None, limit: int | None = None)
     """The payers with something open or a credit, what is longest overdue first, up to `limit`; and the sums of all of them.
     Of the whole center, or of one run."""
     currency = uow.center.currency
-    held = {
-        a.id: (a, person or organization)
-        for a, person, organization in uow.session.execute(
-            select(Account, Person.name, Organization.name)
-            .outerjoin(Person, Person.id == Account.person_id)
-            .outerjoin(Organization, Organization.id == Account.organization_id)
-            .where(Account.owner.not_like("center:%"), Account.currency == currency)
-        )
-    }
-    still = accounts.open_of(uow, list(held))
-    balances = money.balances(uow, list(held))
+    rows, every = owing(uow, run_id)
+    totals = core.ageing_of(every, uow.today)
+
+    def text(amount: int) -> str:
+        return format_amount(amount, currency)
+
+    return Outstanding(
+        currency=currency,
+        day=uow.today,
+        buckets=list(core.BUCKETS),
+        totals={bucket: text(amount) for bucket, amount in totals.items()},
+        open=text(sum(totals.values())),
+        overdue=text(sum(totals.values()) - totals[core.BUCKETS[0]]),
+        credit=text(sum(r.credit for r in rows)),
+        expected=[
+            WeekSum(week=monday, amount=text(n)) for monday, n in core.expected_by_week(every, uow.today)
+        ],
+        deferred=[
+            MonthSum(month=month, amount=text(n))
+            for month, n in core.deferred_by_month(unearned(uow, run_id), uow.today)
+        ],
+        payers=[payer_line(r, currency) for r in rows[:limit]],
+        payers_total=len(rows),
+    )
+
+
+def owing(uow: UnitOfWork, run_id: int | None) -> tuple[list[Payer], list[core.Open]]:
+    """Every payer with something open or a credit, the longest overdue first; and all that is open. Of a run, its own only."""
+    query = (
+        select(Account, Person.name, Organization.name)
+        .outerjoin(Person, Person.id == Account.person_id)
+        .outerjoin(Organization, Organization.id == Account.organization_id)
+        .where(Account.owner.not_like("center:%"), Account.currency == uow.center.currency)
+    )
+    known = {a.id: (a, person or organization) for a, person, organization in uow.session.execute(query)}
+    still, balances = accounts.open_of(uow, list(known)), money.balances(uow, list(known))
     of_run = None
     if run_id is not None:
         of_run = set(uow.session.scalars(select(Enrollment.id).where(Enrollment.run_id == run_id)))
     rows: list[Payer] = []
     every: list[core.Open] = []
-    for number, (account, name) in held.items():
+    for number, (account, name) in known.items():
         open_rows = still.get(number, [])
         credit = sum(left for _, left in open_rows) - balances.get(number, 0)
         if of_run is not None:
@@ -63,53 +88,34 @@ def payers(uow: UnitOfWork, run_id: int | None = None, limit: int | None = None)
         if not core_rows and (credit <= 0 or of_run is not None):
             continue
         every += core_rows
-        ages = core.ageing_of(core_rows, uow.today)
         first = min((r.due for r in core_rows), default=None)
-        rows.append(Payer(account, name, max(0, credit), first, ages))
+        rows.append(Payer(account, name, max(0, credit), first, core.ageing_of(core_rows, uow.today)))
     rows.sort(key=lambda r: (r.first_due or date.max, r.name))
-    totals = core.ageing_of(every, uow.today)
+    return rows, every
 
-    def texts(sums: dict[str, int]) -> dict[str, str]:
-        return {bucket: format_amount(amount, currency) for bucket, amount in sums.items()}
 
-    return Outstanding(
-        currency=currency, day=uow.today, buckets=list(core.BUCKETS), totals=texts(totals),
-        open=format_amount(sum(totals.values()), currency),
-        overdue=format_amount(sum(totals.values()) - totals[core.BUCKETS[0]], currency),
-        credit=format_amount(sum(r.credit for r in rows), currency),
-        expected=[
-            WeekSum(week=monday, amount=format_amount(amount, currency))
-            for monday, amount in core.expected_by_week(every, uow.today)
-        ],
-        deferred=[
-            MonthSum(month=month, amount=format_amount(amount, currency))
-            for month, amount in core.deferred_by_month(unearned(uow, run_id), uow.today)
-        ],
-        payers=[
-            PayerLine(
-                account_id=r.account.id,
-                name=r.name,
-                person_id=r.account.person_id,
-                organization_id=r.account.organization_id,
-                open=format_amount(sum(r.ages.values()), currency),
-                credit=format_amount(r.credit, currency),
-                first_due=r.first_due,
-                ages=texts(r.ages),
-            )
-            for r in rows[:limit]
-        ],
-        payers_total=len(rows),
-    )  # fmt: skip
+def payer_line(row: Payer, currency: str) -> PayerLine:
+    return PayerLine(
+        account_id=row.account.id,
+        name=row.name,
+        person_id=row.account.person_id,
+        organization_id=row.account.organization_id,
+        open=format_amount(sum(row.ages.values()), currency),
+        credit=format_amount(row.credit, currency),
+        first_due=row.first_due,
+        ages={bucket: format_amount(amount, currency) for bucket, amount in row.ages.items()},
+    )
 
 
 def unearned(uow: UnitOfWork, run_id: int | None) -> list[tuple[date, int]]:
     """What the sign-ups of each run come to, with the day on which it ends; runs without an end are earned at once."""
     query = (
-        select(Gate.day, func.sum(Enrollment.total)).join(Run, Run.id == Gate.run_id)
+        select(Gate.day, func.sum(Enrollment.total))
+        .join(Run, Run.id == Gate.run_id)
         .join(Enrollment, Enrollment.run_id == Run.id)
         .where(Gate.kind == "ends", Enrollment.live == 1, Run.currency == uow.center.currency)
         .group_by(Gate.run_id, Gate.day)
-    )  # fmt: skip
+    )
     if run_id is not None:
         query = query.where(Run.id == run_id)
     return [(day, int(amount)) for day, amount in uow.session.execute(query)]
@@ -120,17 +126,18 @@ def open_rows(
 ) -> list[OpenRow]:
     """The open installments behind a figure: of a week in which they are expected, of an age, of one run, or all."""
     currency = uow.center.currency
-    held = uow.session.scalars(
+    installments = uow.session.scalars(
         select(Account.id).where(Account.owner.not_like("center:%"), Account.currency == currency)
     ).all()
     about = (
-        select(Enrollment.id, Run.id, Run.code, Person.name).join(Run, Run.id == Enrollment.run_id)
+        select(Enrollment.id, Run.id, Run.code, Person.name)
+        .join(Run, Run.id == Enrollment.run_id)
         .join(Person, Person.id == Enrollment.person_id)
-    )  # fmt: skip
+    )
     facts = {number: (run, code, who) for number, run, code, who in uow.session.execute(about).all()}
     names = payer_names(uow)
-    found = []
-    for account, rows in accounts.open_of(uow, list(held)).items():
+    opened = []
+    for account, rows in accounts.open_of(uow, list(installments)).items():
         for installment, left in rows:
             number, code, who = facts[installment.enrollment_id]
             row = core.Open(installment.id, installment.due, left)
@@ -140,11 +147,19 @@ def open_rows(
                 continue
             if age is not None and core.bucket_of(row.due, uow.today) != age:
                 continue
-            found.append(OpenRow(
-                account_id=account, payer=names[account], who=who, run_id=number, run=code,
-                due=row.due, left=format_amount(left, currency), age=core.bucket_of(row.due, uow.today),
-            ))  # fmt: skip
-    return sorted(found, key=lambda r: (r.due, r.payer, r.run))
+            opened.append(
+                OpenRow(
+                    account_id=account,
+                    payer=names[account],
+                    who=who,
+                    run_id=number,
+                    run=code,
+                    due=row.due,
+                    left=format_amount(left, currency),
+                    age=core.bucket_of(row.due, uow.today),
+                )
+            )
+    return sorted(opened, key=lambda r: (r.due, r.payer, r.run))
 
 
 def payer_names(uow: UnitOfWork) -> dict[int, str]:
@@ -161,19 +176,32 @@ def unearned_rows(uow: UnitOfWork, run_id: int | None = None, month: date | None
     """The runs behind what is not earned yet: what their sign-ups come to, and the day on which each ends."""
     query = (
         select(Run.id, Run.code, Run.title, Course.title, Gate.day, func.count(), func.sum(Enrollment.total))
-        .join(Gate, Gate.run_id == Run.id).join(Enrollment, Enrollment.run_id == Run.id)
+        .join(Gate, Gate.run_id == Run.id)
+        .join(Enrollment, Enrollment.run_id == Run.id)
         .join(Course, Course.id == Run.course_id)
-        .where(Gate.kind == "ends", Gate.day > uow.today, Enrollment.live == 1, Run.currency == uow.center.currency)
-        .group_by(Run.id, Run.code, Run.title, Course.title, Gate.day).order_by(Gate.day, Run.code)
-    )  # fmt: skip
+        .where(
+            Gate.kind == "ends",
+            Gate.day > uow.today,
+            Enrollment.live == 1,
+            Run.currency == uow.center.currency,
+        )
+        .group_by(Run.id, Run.code, Run.title, Course.title, Gate.day)
+        .order_by(Gate.day, Run.code)
+    )
     if run_id is not None:
         query = query.where(Run.id == run_id)
     return [
-        UnearnedRow(run_id=number, run=code, title=title or course, ends=day, sign_ups=int(many),
-         amount=format_amount(int(amount), uow.center.currency))
+        UnearnedRow(
+            run_id=number,
+            run=code,
+            title=title or course,
+            ends=day,
+            sign_ups=int(many),
+            amount=format_amount(int(amount), uow.center.currency),
+        )
         for number, code, title, course, day, many, amount in uow.session.execute(query)
         if amount and (month is None or day.replace(day=1) == month)
-    ]  # fmt: skip
+    ]
 
 
 def open_lines(
@@ -194,17 +222,17 @@ def unearned_lines(uow: UnitOfWork, run_id: int | None = None, month: date | Non
 
 def payer_lines(uow: UnitOfWork) -> list[list[str]]:
     """The list of payers as the lines of a CSV file."""
-    found = payers(uow)
-    lines = [["Payer", "Open", *found.buckets, "Credit", "First due"]]
+    whole = payers(uow)
+    lines = [["Payer", "Open", *whole.buckets, "Credit", "First due"]]
     lines += [
         [
             p.name,
             p.open,
-            *(p.ages[b] for b in found.buckets),
+            *(p.ages[b] for b in whole.buckets),
             p.credit,
             p.first_due.isoformat() if p.first_due else "",
         ]
-        for p in found.payers
+        for p in whole.payers
     ]
     return lines
 
@@ -221,22 +249,24 @@ def ledger_file(uow: UnitOfWork) -> str:
     """Every posting of the center as plain text, with the balance of every account as the tables have it. Causes name people,
     so a posting is named by its number, under which its cause stands here."""
     owners = dict(uow.session.execute(select(Account.id, Account.owner)).all())
-    found: dict[int, papers.Block] = {}
+    blocks: dict[int, papers.Block] = {}
     rows = uow.session.execute(
-        select(Posting, Entry.account_id, Entry.amount).join(Entry, Entry.posting_id == Posting.id)
+        select(Posting, Entry.account_id, Entry.amount)
+        .join(Entry, Entry.posting_id == Posting.id)
         .order_by(Posting.effective, Posting.id, Entry.id)
-    )  # fmt: skip
+    )
     for posting, account, amount in rows:
-        block = found.get(posting.id) or papers.Block(
+        block = blocks.get(posting.id) or papers.Block(
             posting.effective, posting.kind, f"posting {posting.id}", posting.currency, ()
         )
-        found[posting.id] = replace(block, entries=(*block.entries, (owners[account], account, amount)))
+        blocks[posting.id] = replace(block, entries=(*block.entries, (owners[account], account, amount)))
     balances: dict[tuple[str, str], int] = {}
     sums = (
         select(Account.id, Account.owner, Account.currency, func.sum(Entry.amount))
-        .join(Entry, Entry.account_id == Account.id).group_by(Account.id, Account.owner, Account.currency)
-    )  # fmt: skip
+        .join(Entry, Entry.account_id == Account.id)
+        .group_by(Account.id, Account.owner, Account.currency)
+    )
     for number, owner, currency, amount in uow.session.execute(sums):
         key = (papers.account_name(owner, number), currency)
         balances[key] = balances.get(key, 0) + int(amount)
-    return papers.ledger_text(found.values(), balances, uow.today)
+    return papers.ledger_text(blocks.values(), balances, uow.today)

@@ -27,9 +27,12 @@ def words_of(uow: UnitOfWork, run: Run, person: Person | None, organization_id: 
     """The newest details on file of whoever would pay."""
     owner = owner_of(run, person.id if person else None, organization_id)
     query = (
-        select(PaymentDetails.words).join(Account, Account.id == PaymentDetails.account_id)
-        .where(Account.owner == owner).order_by(PaymentDetails.id.desc()).limit(1)
-    )  # fmt: skip
+        select(PaymentDetails.words)
+        .join(Account, Account.id == PaymentDetails.account_id)
+        .where(Account.owner == owner)
+        .order_by(PaymentDetails.id.desc())
+        .limit(1)
+    )
     return uow.session.scalar(query) if owner else None
 
 
@@ -47,15 +50,15 @@ def keep_details(
     uow: UnitOfWork, person_id: int | None, organization_id: int | None, token: str, words: str
 ) -> Details:
     """Keep what the payment service answered; the same token is kept once."""
-    held = uow.session.scalar(select(PaymentDetails).where(PaymentDetails.token == token))
-    if held is None:
+    known = uow.session.scalar(select(PaymentDetails).where(PaymentDetails.token == token))
+    if known is None:
         owner = owner_of(None, person_id, organization_id)
         assert owner is not None
         account = money.account_of(uow, owner, uow.center.currency)
-        held = PaymentDetails(
+        known = PaymentDetails(
             account_id=account.id, token=token, words=words, user_id=uow.user_id, at=uow.now
         )
-        uow.session.add(held)
+        uow.session.add(known)
         uow.session.flush()
         uow.log(Act.KEEP_PAYMENT_DETAILS, account.id, f"Payment details on file: {words}")
-    return Details(words=held.words)
+    return Details(words=known.words)

@@ -20,11 +20,11 @@ def find_organizations(
     query = select(Organization).order_by(Organization.name).limit(limit)
     for word in q.split()[:6]:
         query = query.where(Organization.name.like(people.like(word)))
-    found = list(uow.session.scalars(query))
+    rows = list(uow.session.scalars(query))
     chosen = uow.session.get(Organization, include) if include else None
     if chosen is not None:
-        found = [chosen, *(o for o in found if o.id != chosen.id)]
-    return [OrganizationOut(id=o.id, name=o.name) for o in found]
+        rows = [chosen, *(o for o in rows if o.id != chosen.id)]
+    return [OrganizationOut(id=o.id, name=o.name) for o in rows]
 
 
 def create_organization(uow: UnitOfWork, command: OrganizationCommand) -> OrganizationOut:

@@ -67,15 +67,15 @@ def new_person(
 
 def person_faults(facts: dict[str, str], at: str) -> list[Fault]:
     """What is wrong with the facts of a person; a name is needed, all else may be missing."""
-    found = []
+    faults = []
     if not facts["given"] and not facts["family"]:
-        found.append(Fault(f"{at}/given", "A name is needed."))
+        faults.append(Fault(f"{at}/given", "A name is needed."))
     wrong = email_fault(facts["email"]) if facts["email"] else None
     if wrong:
-        found.append(Fault(f"{at}/email", wrong))
+        faults.append(Fault(f"{at}/email", wrong))
     if facts["phone"] and not digits_of(facts["phone"]):
-        found.append(Fault(f"{at}/phone", f'"{facts["phone"]}" is not a phone number.'))
-    return found
+        faults.append(Fault(f"{at}/phone", f'"{facts["phone"]}" is not a phone number.'))
+    return faults
 
 
 FACTS = ("given", "family", "email", "phone", "note")
@@ -83,12 +83,12 @@ FACTS = ("given", "family", "email", "phone", "note")
 
 def facts_over(facts: PersonFacts, now: dict[str, str], at: str) -> dict[str, str]:
     """What is known of a person with what a form says over it; empty is what is not known. Raises Refused."""
-    said = {name: getattr(facts, name) or "" for name in FACTS if name in facts.model_fields_set}
-    found = {**now, **said}
-    faults = person_faults(found, at)
+    typed = {name: getattr(facts, name) or "" for name in FACTS if name in facts.model_fields_set}
+    facts_now = {**now, **typed}
+    faults = person_faults(facts_now, at)
     if faults:
         raise Refused(faults)
-    return found
+    return facts_now
 
 
 def create_person(uow: UnitOfWork, command: PersonCommand) -> PersonOut:
@@ -128,11 +128,11 @@ def change_person(uow: UnitOfWork, person_id: int, command: PersonPatch) -> Pers
 
 def tags_of(uow: UnitOfWork, person_ids: list[int]) -> dict[int, list[str]]:
     """What kind of person each of these is to the center, in order of the alphabet."""
-    found: dict[int, list[str]] = {}
+    tags: dict[int, list[str]] = {}
     query = select(PersonTag.person_id, PersonTag.tag).where(PersonTag.person_id.in_(person_ids or [0]))
     for person_id, tag in uow.session.execute(query.order_by(PersonTag.tag)):
-        found.setdefault(person_id, []).append(tag)
-    return found
+        tags.setdefault(person_id, []).append(tag)
+    return tags
 
 
 def known_tags(uow: UnitOfWork) -> list[str]:
@@ -143,13 +143,15 @@ def tag_person(uow: UnitOfWork, person_id: int, command: TagsCommand) -> Tagged:
     """Say what kind of person somebody is: member, concession, staff. It decides which rates they may have."""
     person = get_person(uow, person_id, to_change=True)
     wanted = {t.casefold() for t in command.tags if t}
-    held = {t.tag: t for t in uow.session.scalars(select(PersonTag).where(PersonTag.person_id == person.id))}
-    for tag in wanted - set(held):
+    by_tag = {
+        t.tag: t for t in uow.session.scalars(select(PersonTag).where(PersonTag.person_id == person.id))
+    }
+    for tag in wanted - set(by_tag):
         uow.session.add(PersonTag(person_id=person.id, tag=tag))
-    for tag in set(held) - wanted:
-        uow.session.delete(held[tag])
-    said = ", ".join(sorted(wanted)) or "no tag"
-    change = uow.log(Act.TAG_A_PERSON, person.id, f"{person.name}: {said}")
+    for tag in set(by_tag) - wanted:
+        uow.session.delete(by_tag[tag])
+    tags = ", ".join(sorted(wanted)) or "no tag"
+    change = uow.log(Act.TAG_A_PERSON, person.id, f"{person.name}: {tags}")
     return Tagged(change=change.key, tags=sorted(wanted))
 
 
@@ -170,7 +172,7 @@ def near(uow: UnitOfWork, given: str, family: str, email: str, phone: str) -> li
         wanted += [Person.folded.like(like(name.split()[-1]))] if len(name.split()) > 1 else []
     if not wanted:
         return []
-    found = []
+    likely = []
     for person in uow.session.scalars(
         select(Person).where(or_(*wanted), Person.merged_into_id.is_(None)).limit(2000)
     ):
@@ -186,8 +188,8 @@ def near(uow: UnitOfWork, given: str, family: str, email: str, phone: str) -> li
         why += ["the same phone"] if len(digits) >= 6 and person.digits == digits else []
         if why:
             seen = person_view(person).widened(PersonNear, why=", ".join(why))
-            found.append((score + 50 * (len(why) - 1), seen))
-    return [view for _, view in sorted(found, key=lambda f: -f[0])[:4]]
+            likely.append((score + 50 * (len(why) - 1), seen))
+    return [view for _, view in sorted(likely, key=lambda f: -f[0])[:4]]
 
 
 NEAR = 86

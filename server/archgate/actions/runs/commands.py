@@ -99,8 +99,8 @@ class RunCommand(RunFacts, DatesForm, TermsForm):
         try:
             return handler(data)
         except ValidationError as error:
-            said: Mapping[str, object] = data if isinstance(data, dict) else {}
-            if said.get("course_id") is None and said.get("capacity") is None:
+            typed: Mapping[str, object] = data if isinstance(data, dict) else {}
+            if typed.get("course_id") is None and typed.get("capacity") is None:
                 raise with_missing(error, "capacity") from None
             raise
 

@@ -16,10 +16,9 @@ from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.runs import making
 from archgate.actions.runs.commands import CopyCommand
 from archgate.actions.runs.views import Copied, CopiedRun
-from archgate.actions.schedule import clashes, places, schedule
+from archgate.actions.schedule import clashes, gates, places, schedule
 from archgate.actions.seats import seats
 from archgate.core.faults import Fault, Refused, refuse
-from archgate.core.reader import Document
 from archgate.core.schedule import (
     WEEKDAYS,
     Extra,
@@ -34,6 +33,7 @@ from archgate.core.schedule import (
 )
 from archgate.core.schedule import Meeting as CoreMeeting
 from archgate.core.states import Decision, HoldStatus, RunKind, RunStatus
+from archgate.documents.reader import Document
 from archgate.tables.courses import Run
 from archgate.tables.fees import Extra as SoldExtra
 from archgate.tables.fees import Rate
@@ -72,12 +72,12 @@ def runs_to_copy(uow: UnitOfWork, command: CopyCommand) -> tuple[list[Run], dict
         starts = schedule.spans_of_runs()
         query = query.outerjoin(starts, starts.c.run_id == Run.id)
         query = query.where(or_(starts.c.first.between(since, until), Run.starts_on.between(since, until)))
-    found = list(uow.session.scalars(query.limit(MOST_RUNS + 1)))
-    if len(found) > MOST_RUNS:
+    runs = list(uow.session.scalars(query.limit(MOST_RUNS + 1)))
+    if len(runs) > MOST_RUNS:
         raise refuse("/runs", f"At most {MOST_RUNS} runs are copied at once; take a shorter season.")
-    if not found:
+    if not runs:
         raise refuse("/runs", "No run fits; nothing is copied.")
-    return found, first_days, weeks
+    return runs, first_days, weeks
 
 
 def copy_runs(uow: UnitOfWork, command: CopyCommand) -> Copied:
@@ -147,7 +147,7 @@ def copy_run(uow: UnitOfWork, run: Run, first: date | None, weeks: int | None) -
             )
         )  # fmt: skip
     uow.session.flush()
-    schedule.settle_gates(uow, new)
+    gates.settle_gates(uow, new)
     return CopiedRun(
         run_id=new.id, from_id=run.id, code=run.code, new_code=new.code, title=run.title or run.course.title,
         shift=shift, before=[m.start.isoformat() for m in schedule.schedule_of(run).meetings],
@@ -206,13 +206,13 @@ def shifted_meetings(
 ) -> tuple[list[CoreMeeting], list[str]]:
     """The meetings of a copy. Untouched patterns are planned anew; a run changed by hand moves meeting by meeting."""
     zone = ZoneInfo(run.time_zone)
-    held = schedule.ordered(run)
+    meetings = schedule.ordered(run)
     if (
         patterns
-        and not any(m.by_hand or m.pattern_n is None for m in held)
-        and len(held) == len(run.all_meetings)
+        and not any(m.by_hand or m.pattern_n is None for m in meetings)
+        and len(meetings) == len(run.all_meetings)
     ):
-        own = {row.n: next((m for m in held if m.pattern_n == row.n), None) for row, _ in patterns}
+        own = {row.n: next((m for m in meetings if m.pattern_n == row.n), None) for row, _ in patterns}
         plan = tuple(
             Pattern(
                 p.first, p.start, p.minutes, p.days, p.every_weeks, p.count, p.until, p.extend,
@@ -223,7 +223,7 @@ def shifted_meetings(
         done = meetings_of(plan, zone, closed)
         return list(done.meetings), [d.why for d in done.dropped]
     moved, dropped, owed = [], [], 0
-    for m in held:
+    for m in meetings:
         day = m.date + timedelta(days=shift)
         if day in closed:
             pattern = next((p for row, p in patterns if row.n == m.pattern_n), None)
@@ -244,37 +244,37 @@ def shifted_meetings(
 
 
 def name_of(m: Meeting | None, what: str) -> str | None:
-    held = getattr(m, what) if m else None
-    return held.name if held else None
+    owner = getattr(m, what) if m else None
+    return owner.name if owner else None
 
 
 def left_behind(uow: UnitOfWork, run: Run) -> list[str]:
     """What a copy does not take along."""
     taken = uow.session.scalar(select(RunSeats.taken).where(RunSeats.run_id == run.id)) or 0
-    found = []
+    sentences = []
     if taken:
-        found.append(f"the roster, {taken} seats")
-    held = uow.session.scalar(
+        sentences.append(f"the roster, {taken} seats")
+    used = uow.session.scalar(
         select(func.coalesce(func.sum(HeldPlace.seats), 0)).where(
             HeldPlace.run_id == run.id, HeldPlace.status == HoldStatus.HELD
         )
     )
-    if held:
-        found.append(f"{held} held {'place' if held == 1 else 'places'}")
+    if used:
+        sentences.append(f"{used} held {'place' if used == 1 else 'places'}")
     waiting = len(seats.line_of(uow, run.id, offered=True))
     if waiting:
-        found.append(f"the line, {waiting} {'party' if waiting == 1 else 'parties'}")
+        sentences.append(f"the line, {waiting} {'party' if waiting == 1 else 'parties'}")
     fallen = sum(m.cancelled_at is not None for m in run.all_meetings)
     if fallen:
-        found.append(f"{fallen} cancelled meeting{'' if fallen == 1 else 's'}")
+        sentences.append(f"{fallen} cancelled meeting{'' if fallen == 1 else 's'}")
     inactive = [r.label for r in run.rates if not r.active]
     if inactive:
-        found.append(f"rates no longer offered: {', '.join(inactive)}")
+        sentences.append(f"rates no longer offered: {', '.join(inactive)}")
     if run.decision != Decision.UNDECIDED:
-        found.append(f"the decision: {run.decision}")
+        sentences.append(f"the decision: {run.decision}")
     if run.client_id:
-        found.append("the client's contract file")
-    return found
+        sentences.append("the client's contract file")
+    return sentences
 
 
 # --- taken back -----------------------------------------------------------------------------------------

@@ -20,7 +20,7 @@ from archgate.actions.messages import messages
 from archgate.actions.money import accounts, money
 from archgate.actions.runs.commands import DecideCommand
 from archgate.actions.runs.views import Figures, FileOut
-from archgate.actions.schedule import schedule
+from archgate.actions.schedule import gates, schedule
 from archgate.actions.schedule.schedule import decision_text
 from archgate.actions.seats import seats
 from archgate.core.faults import Fault, Refused, refuse
@@ -51,9 +51,10 @@ def figures(uow: UnitOfWork, run: Run) -> Figures:
     sums = money.sums_of_run(uow, run.id)
     heads, firm = sums["heads"], sums["firm"]
     others = (
-        select(func.count(PartyPlace.person_id)).join(Enrollment, Enrollment.id == PartyPlace.enrollment_id)
+        select(func.count(PartyPlace.person_id))
+        .join(Enrollment, Enrollment.id == PartyPlace.enrollment_id)
         .where(Enrollment.run_id == run.id, Enrollment.live == 1, Enrollment.role == Role.LEARNER)
-    )  # fmt: skip
+    )
     named = sums["number"] + (uow.session.scalar(others) or 0)
     coming = [m for m in run.meetings if m.starts_at > uow.now]
     waiting = uow.session.scalar(
@@ -61,15 +62,26 @@ def figures(uow: UnitOfWork, run: Run) -> Figures:
     )
     day = next((g.day for g in run.gates if g.kind == "decision day"), None)
     return Figures(
-        run_id=run.id, code=run.code, title=run.title or run.course.title, decision=run.decision,
-        until=run.decision_until, day=day, smallest=run.smallest, capacity=run.capacity,
-        taken=heads, firm=firm, unpaid=heads - firm,
-        unnamed=heads - named, waiting=int(waiting or 0), currency=run.currency,
+        run_id=run.id,
+        code=run.code,
+        title=run.title or run.course.title,
+        decision=run.decision,
+        until=run.decision_until,
+        day=day,
+        smallest=run.smallest,
+        capacity=run.capacity,
+        taken=heads,
+        firm=firm,
+        unpaid=heads - firm,
+        unnamed=heads - named,
+        waiting=int(waiting or 0),
+        currency=run.currency,
         income=format_amount(sums["total"], run.currency),
         paid=format_amount(sums["total"] - sums["open"], run.currency),
         hours_saved=schedule.Schedule(tuple(schedule.core_meeting(run, m) for m in coming)).hours,
-        start=schedule.start_day(uow, run), people=messages.number_on(uow, run.id),
-    )  # fmt: skip
+        start=schedule.start_day(uow, run),
+        people=messages.number_on(uow, run.id),
+    )
 
 
 def decide(uow: UnitOfWork, run_id: int, command: DecideCommand) -> Outcome:
@@ -77,14 +89,14 @@ def decide(uow: UnitOfWork, run_id: int, command: DecideCommand) -> Outcome:
     run = seats.run_to_change(uow, run_id)
     schedule.refuse_closed(run)
     faults: list[Fault] = []
-    said, until = command.decision, command.until
+    decision, until = command.decision, command.until
 
     def fault(key: str, message: str) -> None:
         faults.append(Fault(f"/{key}", message))
 
-    if said is Decision.CANCELLED:
+    if decision is Decision.CANCELLED:
         fault("decision", "A run is cancelled by its own act.")
-    if said is Decision.WAITS and until is None:
+    if decision is Decision.WAITS and until is None:
         fault("until", "Say until when it waits.")
     if until and until <= uow.today:
         fault("until", f"{day_text(until)} is not ahead of today.")
@@ -96,14 +108,17 @@ def decide(uow: UnitOfWork, run_id: int, command: DecideCommand) -> Outcome:
     if faults:
         raise Refused(faults)
     if command.seen not in (None, run.decision):
-        raise conflict("changed-meanwhile", f"Somebody else said meanwhile that it is {run.decision}.",
-                       fields={"decision": {"seen": command.seen, "now": run.decision, "yours": said}})  # fmt: skip
+        raise conflict(
+            "changed-meanwhile",
+            f"Somebody else said meanwhile that it is {run.decision}.",
+            fields={"decision": {"seen": command.seen, "now": run.decision, "yours": decision}},
+        )
     before = decision_text(run)
-    run.decision, run.decision_until = said, until if said == Decision.WAITS else None
-    schedule.settle_gates(uow, run)
+    run.decision, run.decision_until = decision, until if decision == Decision.WAITS else None
+    gates.settle_gates(uow, run)
     change = uow.log(Act.DECIDE, run.id, f"{run.code}: {decision_text(run)}")
     told = 0
-    if said == Decision.GOING_AHEAD and before != said:
+    if decision == Decision.GOING_AHEAD and before != decision:
         occasion = GoesAhead(uow.center.name, messages.named(run), "", telling.begins(uow, run, placed=True))
         told = messages.tell_run(uow, run, change, occasion)
     return outcome(
@@ -182,7 +197,7 @@ def cancel_run(uow: UnitOfWork, run_id: int, why: str) -> Outcome:
         Touch(label="Meetings that fall out", before=None, after=str(len(fallen))),
         Touch(label="Charges taken back", before=None, after=weighed.income),
         Touch(label="Due back to payers", before=None, after=weighed.paid),
-    ]  # fmt: skip
+    ]
     return outcome(uow, run, change.key, touches).widened(
         Outcome, enrolled=len(live), told=told + len(line), due_back=due_back
     )
@@ -192,23 +207,21 @@ def refunds_of(uow: UnitOfWork, run: Run, live: Sequence[Enrollment]) -> list[Du
     """What every sign-up gets back when its run is cancelled: all of it, whatever the refund policy keeps otherwise."""
     ids = [e.id for e in live]
     paid, unpaid = money.paid_of(uow, ids), money.open_installments(uow, ids)
-    payers = {
-        number: uow.session.get_one(Account, number) for number in {e.payer_id for e in live}
-    }  # fmt: skip
+    payers = {number: uow.session.get_one(Account, number) for number in {e.payer_id for e in live}}
     rows = []
     for e in live:
         back, open_now = paid.get(e.id, 0), sum(left for _, left in unpaid.get(e.id, ()))
         account = payers[e.payer_id]
         whose = "" if account.person_id == e.person_id else f" of {accounts.payer_name(uow, account)}"
-        said = [f"paid, becomes credit{whose}"] if back else []
-        said += (
+        parts = [f"paid, becomes credit{whose}"] if back else []
+        parts += (
             [f"{format_amount(open_now, run.currency)} no longer owed{'' if back else whose}"]
             if open_now
             else []
         )
-        if said:
+        if parts:
             rows.append(
-                DueBack(name=e.person.name, amount=format_amount(back, run.currency), why="; ".join(said))
+                DueBack(name=e.person.name, amount=format_amount(back, run.currency), why="; ".join(parts))
             )
     return rows
 
@@ -245,7 +258,7 @@ def uncancel(uow: UnitOfWork, change: Change) -> None:
         select(Enrollment).where(Enrollment.id.in_(ended)).order_by(Enrollment.id)
     ):
         leaving.seat_again(uow, enrollment, run, row, f"Undid the cancellation of {run.code}")
-    schedule.settle_gates(uow, run)
+    gates.settle_gates(uow, run)
 
 
 def archive(uow: UnitOfWork, run_id: int) -> Outcome:
@@ -253,7 +266,7 @@ def archive(uow: UnitOfWork, run_id: int) -> Outcome:
     run = seats.run_to_change(uow, run_id)
     if run.status == RunStatus.ARCHIVED:
         raise conflict("status", "The run is archived already.")
-    ends = schedule.gate_at(run, "ends")
+    ends = gates.gate_at(run, "ends")
     over = ends is not None and ends <= uow.now
     if run.status not in (RunStatus.DRAFT, RunStatus.CANCELLED) and not over:
         raise conflict("status", "Only a run that is over, cancelled or a draft can be archived.")

@@ -1,49 +1,35 @@
-"""Making, showing, changing and publishing runs."""
+"""Making, changing and publishing runs."""
 
 from __future__ import annotations
 
-from datetime import date, timedelta
-from typing import TypedDict
+from datetime import date
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
 
 from archgate.actions.courses import courses
-from archgate.actions.fees import course_defaults, fees, prices, terms
+from archgate.actions.fees import course_defaults, fees
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.answers import outcome, refuse_lost_update, shown
 from archgate.actions.kernel.commands import command_of, document
-from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.kernel.views import Outcome, Touch
-from archgate.actions.runs import lifecycle, notices
 from archgate.actions.runs.commands import RunCommand, RunFacts, RunPatch
 from archgate.actions.runs.readiness import readiness
+from archgate.actions.runs.run_facts import Facts, decision_fault, kind_faults, read_facts, window_faults
+from archgate.actions.runs.showing import run_view
 from archgate.actions.runs.views import (
-    CancelledMeeting,
-    Finding,
-    GateOut,
-    NamedWeek,
-    NextMeeting,
-    RuleIO,
-    RunLine,
     RunOut,
-    WindowIO,
 )
-from archgate.actions.schedule import clashes, meeting_links, places, schedule
+from archgate.actions.schedule import clashes, gates, meeting_links, places, schedule
 from archgate.actions.seats import seats
-from archgate.core import fees as core_fees
-from archgate.core import gates as core_gates
-from archgate.core import plans as core_plans
 from archgate.core.faults import Fault, Refused
 from archgate.core.money import digits_of
-from archgate.core.reader import ZONES, Document, Reader
-from archgate.core.schedule import day_text
-from archgate.core.states import Decision, RunKind, RunStatus, SignUp, Told
-from archgate.core.waitlist import Rule
+from archgate.core.schedule import Schedule
+from archgate.core.states import Decision, RunKind, RunStatus
+from archgate.documents.reader import ZONES, Document, Reader
 from archgate.tables.courses import Course, Run
-from archgate.tables.people import Organization
 from archgate.tables.schedule import Place
 from archgate.tables.seats import RunSeats
 
@@ -77,41 +63,20 @@ def make_run(uow: UnitOfWork, command: RunCommand) -> Run:
     faults: list[Fault] = []
     top = Reader(document(command), "", faults, RUN_KEYS)
     course = courses.given_course(uow, command.course_id, command.course, faults)
-    usual = {k: v for k, v in uow.center.defaults.items() if k in RUN_KEYS.split()}
-    left_out = {k: v for k, v in {**usual, **(course.defaults if course else {})}.items() if not top.has(k)}
-    top.value = {**top.value, **left_out}
+    left_out = fill_in(uow, top, course)
     form = command_of(RunCommand, {k: v for k, v in top.value.items() if k in RUN_KEYS.split()})
-    zone_name = form.time_zone or zone_of_place(uow, form.place) or uow.center.time_zone
-    if zone_name not in ZONES:
-        top.fault("time_zone", f'"{zone_name}" is not a time zone, like America/New_York.')
-        zone_name = uow.center.time_zone
-    currency = form.currency or uow.center.currency
-    try:
-        digits_of(currency)
-    except ValueError as error:
-        top.fault("currency", str(error))
-        currency = uow.center.currency
-    kind = str(command.kind or RunKind.DATED)
+    zone, currency = zone_of(uow, top, form), currency_of(uow, top, form)
+    kind = command.kind or RunKind.DATED
     facts = read_facts(uow, top, form, None)
-    patterns, dates = schedule.planned(uow, top, ZoneInfo(zone_name), need=kind == "dated")
+    patterns, dates = schedule.planned(uow, top, ZoneInfo(zone), need=kind is RunKind.DATED)
     terms = fees.read_all(uow, top, currency, left_out)
     kind_faults(top, kind, form, facts, [r for r, _ in terms.rates], [lines for _, _, lines in terms.plans])
-    first = form.starts_on or (dates.first if dates else None)
-    last = form.ends_on or (dates.last if dates else None)
-    window_faults(top, facts["windows"], first, kind, last)
-    decision_fault(top, facts["decision_rule"], first, last)
-    outside = schedule.outside_fault(
-        form.starts_on, form.ends_on, (m.date for m in dates.meetings) if dates else ()
-    )
-    if outside and kind == "cohort":
-        top.fault(*outside)
+    first = date_faults(top, kind, form, facts, dates)
     if faults or course is None or dates is None:
         raise Refused(faults)
     if course.id is None:
         uow.session.add(course)
         uow.session.flush()
-    taught_in = places.place_named(uow, form.place)
-    taught_by = places.instructor_named(uow, form.instructor)
     run = Run(
         **{**facts, "code": facts["code"] or free_run_code(uow, course, (first or uow.today).year)},
         starts_on=form.starts_on,
@@ -120,9 +85,9 @@ def make_run(uow: UnitOfWork, command: RunCommand) -> Run:
         kind=kind,
         status=RunStatus.DRAFT,
         decision=Decision.UNDECIDED,
-        place=taught_in,
-        instructor=taught_by,
-        time_zone=zone_name,
+        place=places.place_named(uow, form.place),
+        instructor=places.instructor_named(uow, form.instructor),
+        time_zone=zone,
         currency=currency,
         created_at=uow.now,
         patterns=[schedule.pattern_row(uow, p, n) for n, p in enumerate(patterns, 1)],
@@ -133,8 +98,51 @@ def make_run(uow: UnitOfWork, command: RunCommand) -> Run:
     uow.session.flush()
     uow.session.add(RunSeats(run_id=run.id, taken=0, version=0))
     uow.session.refresh(run, ["all_meetings", "gates", "rates", "extras", "plans"])
-    schedule.settle_gates(uow, run)
+    gates.settle_gates(uow, run)
     return run
+
+
+def fill_in(uow: UnitOfWork, top: Reader, course: Course | None) -> Document:
+    """Put what the form leaves out into it, as the course has it, else the center; returns what was put in."""
+    usual = {k: v for k, v in uow.center.defaults.items() if k in RUN_KEYS.split()}
+    left_out = {k: v for k, v in {**usual, **(course.defaults if course else {})}.items() if not top.has(k)}
+    top.value = {**top.value, **left_out}
+    return left_out
+
+
+def zone_of(uow: UnitOfWork, top: Reader, form: RunCommand) -> str:
+    """The time zone of a new run: as said, else that of its place, else the center's."""
+    name = form.time_zone or zone_of_place(uow, form.place) or uow.center.time_zone
+    if name in ZONES:
+        return name
+    top.fault("time_zone", f'"{name}" is not a time zone, like America/New_York.')
+    return uow.center.time_zone
+
+
+def currency_of(uow: UnitOfWork, top: Reader, form: RunCommand) -> str:
+    currency = form.currency or uow.center.currency
+    try:
+        digits_of(currency)
+    except ValueError as error:
+        top.fault("currency", str(error))
+        return uow.center.currency
+    return currency
+
+
+def date_faults(
+    top: Reader, kind: RunKind, form: RunCommand, facts: Facts, dates: Schedule | None
+) -> date | None:
+    """What does not fit the first and the last day of a new run; the first."""
+    first = form.starts_on or (dates.first if dates else None)
+    last = form.ends_on or (dates.last if dates else None)
+    window_faults(top, facts["windows"], first, kind, last)
+    decision_fault(top, facts["decision_rule"], first, last)
+    outside = schedule.outside_fault(
+        form.starts_on, form.ends_on, (m.date for m in dates.meetings) if dates else ()
+    )
+    if outside and kind is RunKind.COHORT:
+        top.fault(*outside)
+    return first
 
 
 def zone_of_place(uow: UnitOfWork, name: str | None) -> str | None:
@@ -142,301 +150,19 @@ def zone_of_place(uow: UnitOfWork, name: str | None) -> str | None:
     return uow.session.scalar(select(Place.time_zone).where(Place.name == name)) if name else None
 
 
-def kind_faults(
-    top: Reader,
-    kind: str,
-    form: RunCommand,
-    facts: Facts,
-    rates: list[core_fees.Rate],
-    every_plan: list[tuple[core_plans.PlanLine, ...]],
-) -> None:
-    """What a kind of run needs, and what it cannot have: an open run has no start to count from."""
-    if kind == "cohort":
-        for key, what in (("starts_on", "first"), ("ends_on", "last")):
-            if getattr(form, key) is None and not any(f.at == f"/{key}" for f in top.faults):
-                top.fault(key, f"A cohort needs its {what} day.")
-        if form.starts_on and form.ends_on and form.ends_on < form.starts_on:
-            top.fault("ends_on", "The last day is before the first.")
-    elif form.starts_on or form.ends_on:
-        top.fault(
-            "starts_on",
-            "Only a cohort has a first and a last day of its own; other runs take them from their dates.",
-        )
-    if kind != "open":
-        return
-    if not form.access_days:
-        top.fault("access_days", "An open run needs the number of days of access from enrollment.")
-    if top.has("pattern") or top.value.get("patterns") or top.value.get("extra"):
-        top.fault("kind", "An open run has no dates.")
-    rules = [schedule.rule_of(w.get(k)) for w in facts["windows"] for k in ("opens", "closes")]
-    rules.append(schedule.rule_of(facts["decision_rule"]))
-    if any(r and r.days_before is not None for r in rules) or any(
-        s.days_before is not None for r in rates for s in r.early
-    ):
-        top.fault("kind", "An open run has no start; give dates instead of days before the start.")
-    if any(line.due.from_start for lines in every_plan for line in lines):
-        top.fault("plans", "An open run has no start by which a line could fall due.")
-
-
-def decision_fault(top: Reader, rule: object, start: date | None, end: date | None) -> None:
-    """A decision that comes when all is over decides nothing."""
-    held = schedule.rule_of(rule)
-    day = held.day(start) if held else None
-    if day and end and day > end:
-        top.fault(
-            "decision_rule", f"The decision day, {day_text(day)}, is after the run ends on {day_text(end)}."
-        )
-
-
-def window_faults(
-    top: Reader, windows: list[Document], start: date | None, kind: str, end: date | None = None
-) -> None:
-    held = tuple(
-        core_gates.Window(schedule.rule_of(w.get("opens")), schedule.rule_of(w.get("closes")))
-        for w in windows
-    )
-    for n, what, said in core_gates.window_faults(held, start, kind == "open", end):
-        if top.has("windows"):
-            top.faults.append(Fault(f"{top.at}/windows/{n}/{what}", said))
-        else:
-            top.fault("sign_up_opens", said)
-
-
-class Facts(TypedDict):
-    """What is said of a run itself, as its columns; place and instructor by name."""
-
-    code: str | None
-    title: str
-    note: str
-    receipt_note: str
-    capacity: int | None
-    smallest: int
-    windows: list[Document]
-    decision_rule: Document | None
-    week_names: list[str]
-    access_days: int | None
-    client_id: int | None
-    overbook: int
-    line_rule: str
-    auto_offer: bool
-    offer_hours: int
-    hold_hours: int | None
-    told: list[str] | None
-
-
-def read_facts(uow: UnitOfWork, top: Reader, form: RunFacts, run: Run | None) -> Facts:
-    """What a person types about a run itself; with `run`, only what was given and may change."""
-    if form.capacity is None and run is None:
-        top.fault("capacity", "The number of seats is missing.")
-    if form.client_id and uow.session.get(Organization, form.client_id) is None:
-        top.fault("client_id", "There is no such organization.")
-    capacity = form.capacity or (run.capacity if run else None)
-    smallest = (form.smallest or 0) if run is None or top.has("smallest") else run.smallest
-    if capacity is not None and smallest > capacity:
-        top.fault("smallest", f"The smallest number, {smallest}, is more than the {capacity} seats.")
-    twin = uow.session.scalar(select(Run).where(Run.code == form.code)) if form.code else None
-    if twin and (run is None or twin.id != run.id):
-        top.fault("code", f'The run code "{form.code}" is taken.')
-    return {
-        "code": form.code or None,
-        "title": form.title or "",
-        "note": form.note or "",
-        "receipt_note": form.receipt_note or "",
-        "capacity": form.capacity,
-        "smallest": form.smallest or 0,
-        "windows": read_windows(top, form, run),
-        "decision_rule": schedule.read_rule(top, "decision_rule", "The decision day"),
-        "week_names": form.week_names or [],
-        "access_days": form.access_days,
-        "client_id": form.client_id,
-        "overbook": form.overbook or 0,
-        "line_rule": str(form.line_rule or Rule.FIT),
-        "auto_offer": form.auto_offer is not False,
-        "offer_hours": form.offer_hours or 36,
-        "hold_hours": form.hold_hours,
-        "told": terms.told_in_order(form.told) if form.told is not None else None,
-    }
-
-
-def read_windows(top: Reader, form: RunFacts, run: Run | None) -> list[Document]:
-    """Sign-up windows of a form; `sign_up_opens` alone is the opening date of the first."""
-    if top.has("windows"):
-        return [
-            {
-                "opens": schedule.read_rule(w, "opens", "The opening of sign-up"),
-                "closes": schedule.read_rule(w, "closes", "The close of sign-up"),
-            }
-            for w in top.rows("windows", "The sign-up windows", "opens closes", most=12)
-        ]
-    opens = form.sign_up_opens
-    kept = [dict(w) for w in run.windows] if run else []
-    if opens is None and not kept:
-        return []
-    first = kept[0] if kept else {"opens": None, "closes": None}
-    return [{**first, "opens": {"on": opens.isoformat()} if opens else None}, *kept[1:]]
-
-
-def run_view(uow: UnitOfWork, run_id: int) -> RunOut:
-    """Everything a screen shows of one run; facts are worked out, never typed."""
-    run = get_run(uow, run_id)
-    dates = schedule.schedule_of(run)
-    state = seats.seats_of(uow, run)
-    clashing = clashes.of_run(uow, run)
-    line = run_line(uow, run, state.taken, sum(state.waiting) + state.offered, state.kept)
-    return RunOut(
-        **dict(line),
-        **dict(fees.terms_view(run)),
-        course=courses.course_view(run.course),
-        own_title=run.title,
-        note=run.note,
-        receipt_note=run.receipt_note,
-        overbook=run.overbook,
-        line_rule=run.line_rule,
-        auto_offer=run.auto_offer,
-        offer_hours=run.offer_hours,
-        hold_hours=run.hold_hours,
-        told=[Told(who) for who in run.told] if run.told is not None else None,
-        questions=run.questions,
-        notice=notices.notice_of(uow, run),
-        sign_up_opens=run.sign_up_opens,
-        weeks=dates.weeks,
-        windows=[WindowIO.model_validate(w) for w in run.windows],
-        decision_rule=RuleIO.model_validate(run.decision_rule) if run.decision_rule else None,
-        week_names=run.week_names,
-        named_weeks=named_weeks(run),
-        client_id=run.client_id,
-        files=lifecycle.files_of(uow, run.id),
-        patterns=[schedule.pattern_view(uow, p) for p in run.patterns],
-        dates=schedule.meetings_view(uow, run),
-        cancelled=cancelled_view(run),
-        clashes=clashing,
-        gates=[
-            GateOut(kind=g.kind, rule=g.rule, day=g.day, at=g.at, label=g.label)
-            for g in sorted(run.gates, key=lambda g: g.at)
-        ],
-        price_line=prices.price_line(uow, run),
-        origins=fees.origins(uow, run.course, course_defaults.default_values(run)),
-        readiness=[Finding(at=f.at, message=f.message, error=f.error) for f in readiness(uow, run, clashing)],
-        now=uow.local(uow.now),
-    )
-
-
-def cancelled_view(run: Run) -> list[CancelledMeeting]:
-    """Meetings that were to be and are not held."""
-    return [
-        CancelledMeeting(id=m.id, date=m.date, start=m.start, why=m.cancel_why)
-        for m in sorted(run.all_meetings, key=lambda m: m.starts_at)
-        if m.cancelled_at is not None
-    ]
-
-
-def named_weeks(run: Run) -> list[NamedWeek]:
-    """The weeks of a cohort from its first day, named or numbered; the last may be shorter."""
-    if not run.starts_on or not run.ends_on:
-        return []
-    found: list[NamedWeek] = []
-    day = run.starts_on
-    while day <= run.ends_on and len(found) < 520:
-        n = len(found)
-        name = run.week_names[n] if n < len(run.week_names) and run.week_names[n] else f"Week {n + 1}"
-        last = min(day + timedelta(days=6), run.ends_on)
-        number = sum(day <= m.date <= last for m in run.meetings)
-        found.append(NamedWeek(name=name, from_=day, to=last, meetings=number))
-        day += timedelta(days=7)
-    return found
-
-
-def run_line(uow: UnitOfWork, run: Run, taken: int, waiting: int, kept: int = 0) -> RunLine:
-    """What stands on every line that shows a run; `kept` of its seats are held, on offer or set aside."""
-    meetings = schedule.ordered(run)
-    sign_up, why = fees.sign_up_of(uow, run, taken + kept >= run.capacity + run.overbook)
-    if sign_up is SignUp.FULL and kept:
-        why = f"No seat is free: {taken} of {run.capacity + run.overbook} are taken, {kept} kept back."
-    starts, ends = schedule.gate_at(run, "starts"), schedule.gate_at(run, "ends")
-    teaching = core_gates.teaching_at(uow.now, starts, ends)
-    coming = next((m for m in meetings if m.ends_at > uow.now), None)
-    zone = schedule.zone_of(run, coming.place if coming else run.place)
-    first, last = (run.starts_on, run.ends_on) if run.kind == RunKind.COHORT else (None, None)
-    return RunLine(
-        id=run.id,
-        code=run.code,
-        title=run.title or run.course.title,
-        course_title=run.course.title,
-        course_code=run.course.code,
-        kind=run.kind,
-        status=run.status,
-        decision=run.decision,
-        decision_until=run.decision_until,
-        decision_day=next((g.day for g in run.gates if g.kind == "decision day"), None),
-        starts_on=run.starts_on,
-        ends_on=run.ends_on,
-        access_days=run.access_days,
-        client=run.client.name if run.client else None,
-        sign_up=sign_up,
-        sign_up_why=why,
-        teaching=teaching,
-        place=run.place.name if run.place else "",
-        instructor=run.instructor.name if run.instructor else "",
-        time_zone=run.time_zone,
-        currency=run.currency,
-        first=first or (meetings[0].date if meetings else None),
-        last=last or (meetings[-1].date if meetings else None),
-        meetings=len(meetings),
-        hours=schedule.schedule_of(run).hours,
-        next_meeting=NextMeeting(
-            date=coming.date,
-            start=coming.starts_at.astimezone(zone).time(),
-            end=coming.ends_at.astimezone(zone).time(),
-            place=coming.place.name if coming.place else "",
-        )
-        if coming
-        else None,
-        capacity=run.capacity,
-        smallest=run.smallest,
-        taken=taken,
-        kept=kept,
-        waiting=waiting,
-        price=fees.price_now(uow, run),
-    )
-
-
 def change_run(uow: UnitOfWork, run_id: int, command: RunPatch) -> Outcome:
     """Change single facts of a run; `seen` holds the values the person saw.
 
     Another usual place or instructor takes over the coming meetings that had the old one.
     """
-    run, held = seats.lock_run(uow, run_id)
-    faults: list[Fault] = []
-    row = Reader(document(command.set), "/set", faults, EDITABLE)
-    names = [n for n in EDITABLE.split() if n in row.value]
-    capacity = command.set.capacity
-    if "capacity" in names and capacity is not None:
-        kept, whole = seats.seats_of(uow, run, held).kept, capacity + run.overbook
-        if whole < held.taken:
-            row.fault("capacity", f"{held.taken} seats are taken; the run cannot have fewer.")
-        elif whole < held.taken + kept:
-            row.fault(
-                "capacity",
-                f"{held.taken} seats are taken and {kept} are held, on offer or set aside; let go of some first, or keep"
-                f" {held.taken + kept - run.overbook} seats.",
-            )
-    elif "capacity" in names:
-        row.fault("capacity", "The number of seats is missing.")
-    facts = read_facts(uow, row, command.set, run)
-    start = schedule.start_day(uow, run)
-    end = schedule.end_day(uow, run)
-    if {"windows", "sign_up_opens"} & set(names):
-        window_faults(row, facts["windows"], start, run.kind, end)
-    if "decision_rule" in names:
-        decision_fault(row, facts["decision_rule"], start, end)
-    if run.kind == RunKind.OPEN and "access_days" in names and not facts["access_days"]:
-        row.fault("access_days", "An open run needs the number of days of access from enrollment.")
-    if run.kind == RunKind.OPEN and "days_before" in (facts["decision_rule"] or {}):
-        row.fault("decision_rule", "An open run has no start to count days from; give a date.")
-    if "code" in names and not facts["code"]:
-        row.fault("code", "The run code is missing.")
-    if faults:
-        raise Refused(faults)
+    run, row = seats.lock_run(uow, run_id)
+    top = Reader(document(command.set), "/set", [], EDITABLE)
+    names = [n for n in EDITABLE.split() if n in top.value]
+    if "capacity" in names:
+        capacity_fault(uow, top, run, row, command.set.capacity)
+    facts = changed_facts(uow, top, run, command.set, names)
+    if top.faults:
+        raise Refused(top.faults)
     new: Document = {
         **facts,
         "place": command.set.place or "",
@@ -453,7 +179,7 @@ def change_run(uow: UnitOfWork, run_id: int, command: RunPatch) -> Outcome:
             setattr(run, name, new[name])
     if "sign_up_opens" in names:
         run.windows = facts["windows"]
-    schedule.settle_gates(uow, run)
+    gates.settle_gates(uow, run)
     told = ", ".join(n.replace("_", " ") for n in names)
     change = uow.log(Act.CHANGE_A_RUN, run.id, f"Changed {told} of {run.code}")
     touches = [
@@ -461,13 +187,46 @@ def change_run(uow: UnitOfWork, run_id: int, command: RunPatch) -> Outcome:
         for n in names
         if now[n] != shown(new[n]) and n not in ("windows", "decision_rule")
     ]
-    touches += [
-        t for t in schedule.touches_of(gates_before, schedule.situation(uow, run)) if t.before != t.after
-    ]
+    moved = schedule.touches_of(gates_before, schedule.situation(uow, run))
+    touches += [t for t in moved if t.before != t.after]
     clashing = clashes.of_run(uow, run)
     meeting_links.ask_for_links(uow, run, change.key)
-    return outcome(uow, run, change.key, touches).widened(Outcome, 
-        made=clashes.only_in(clashing, clashed), healed=clashes.only_in(clashed, clashing))  # fmt: skip
+    return outcome(uow, run, change.key, touches).widened(
+        Outcome, made=clashes.only_in(clashing, clashed), healed=clashes.only_in(clashed, clashing)
+    )
+
+
+def capacity_fault(uow: UnitOfWork, top: Reader, run: Run, row: RunSeats, capacity: int | None) -> None:
+    """A run cannot have fewer seats than are taken or kept back for others."""
+    if capacity is None:
+        top.fault("capacity", "The number of seats is missing.")
+        return
+    kept, whole = seats.seats_of(uow, run, row).kept, capacity + run.overbook
+    if whole < row.taken:
+        top.fault("capacity", f"{row.taken} seats are taken; the run cannot have fewer.")
+    elif whole < row.taken + kept:
+        top.fault(
+            "capacity",
+            f"{row.taken} seats are taken and {kept} are held, on offer or set aside; let go of some first, or keep"
+            f" {row.taken + kept - run.overbook} seats.",
+        )
+
+
+def changed_facts(uow: UnitOfWork, top: Reader, run: Run, form: RunFacts, names: list[str]) -> Facts:
+    """The facts as changed, each checked against what the run has besides."""
+    facts = read_facts(uow, top, form, run)
+    start, end = schedule.start_day(uow, run), schedule.end_day(uow, run)
+    if {"windows", "sign_up_opens"} & set(names):
+        window_faults(top, facts["windows"], start, run.kind, end)
+    if "decision_rule" in names:
+        decision_fault(top, facts["decision_rule"], start, end)
+    if run.kind == RunKind.OPEN and "access_days" in names and not facts["access_days"]:
+        top.fault("access_days", "An open run needs the number of days of access from enrollment.")
+    if run.kind == RunKind.OPEN and "days_before" in (facts["decision_rule"] or {}):
+        top.fault("decision_rule", "An open run has no start to count days from; give a date.")
+    if "code" in names and not facts["code"]:
+        top.fault("code", "The run code is missing.")
+    return facts
 
 
 def said(value: object) -> str:

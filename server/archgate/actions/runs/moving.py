@@ -6,7 +6,6 @@ gates and installments that move along, and how many people are told. With a pre
 
 from __future__ import annotations
 
-from collections import defaultdict
 from collections.abc import Callable
 from datetime import UTC, date, datetime, time, timedelta
 from typing import TypedDict
@@ -22,18 +21,16 @@ from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.kernel.views import (
-    DateFacts,
-    MovedDate,
     MovedInstallment,
     MovedInstallments,
     Outcome,
     Touch,
 )
-from archgate.actions.messages import messages
 from archgate.actions.money import money
 from archgate.actions.runs.commands import CancelMeetingCommand, ExtendCommand, MeetingPatch, MoveRunCommand
+from archgate.actions.runs.telling_dates import tell_of_dates
 from archgate.actions.runs.views import Slot
-from archgate.actions.schedule import clashes, meeting_links, places, schedule
+from archgate.actions.schedule import clashes, gates, meeting_links, places, schedule
 from archgate.actions.schedule.commands import OneOffForm
 from archgate.actions.seats import seats
 from archgate.core import plans as core_plans
@@ -42,10 +39,7 @@ from archgate.core.faults import refuse
 from archgate.core.money import format_amount
 from archgate.core.schedule import Extra, built, day_text, moment_of, next_days, shifted
 from archgate.core.states import PlaceKind, RunKind, RunStatus, Scope
-from archgate.papers.letters.occasions import Appointment, DateMoved, DatesMoved, TeachingMoved
-from archgate.papers.letters.writing import written
 from archgate.tables.courses import Run
-from archgate.tables.log import Change
 from archgate.tables.plans import Plan
 from archgate.tables.roster import Enrollment
 from archgate.tables.schedule import Meeting, Place
@@ -66,7 +60,7 @@ def change_dates(
     uow.session.flush()
     uow.session.refresh(run, ["all_meetings"])
     schedule.refuse_outside(run)
-    schedule.settle_gates(uow, run)
+    gates.settle_gates(uow, run)
     change = uow.log(act, run.id, say())
     moved = move_installments(uow, run, before.start)
     after, clashing = schedule.situation(uow, run), clashes.of_run(uow, run)
@@ -80,74 +74,6 @@ def change_dates(
         installments=moved,
         told=tell_of_dates(uow, run, dates, change) if run.known else 0,
     )
-
-
-def tell_of_dates(uow: UnitOfWork, run: Run, dates: list[MovedDate], change: Change) -> int:
-    """Write to everybody on the run which dates are other ones for them, and to each instructor what is new of theirs; to
-    nobody for whom nothing is. How many on the run are told, by message or by phone."""
-    coming = [d for d in dates if any(m and m.date >= uow.today for m in (d.before, d.after))]
-    tell_instructors(uow, run, coming, change)
-    seen = [d for d in coming if seen_of(d.before) != seen_of(d.after)]
-    if not seen:
-        return 0
-    alone = seen[0].meeting_id if len(seen) == 1 else None
-    fallen = [d.meeting_id for d in seen if d.after is None]
-    occasion = DatesMoved(
-        uow.center.name, messages.named(run), "", subject_of(seen), tuple(map(date_moved, seen))
-    )
-    about = fallen[0] if len(fallen) == 1 else alone
-    return messages.tell_run(uow, run, change, occasion, about, instructor=False)
-
-
-def seen_of(facts: DateFacts | None) -> DateFacts | None:
-    """What learners see of a meeting: not who teaches it."""
-    return facts.model_copy(update={"instructor": None}) if facts else None
-
-
-def subject_of(moved: list[MovedDate]) -> str:
-    """What a letter is about: new dates, new times, or only another place or length."""
-    pairs = [(d.before, d.after) for d in moved]
-    if any(not old or not new or old.date != new.date for old, new in pairs):
-        return "new dates"
-    both = [(old, new) for old, new in pairs if old and new]
-    if any(old.start != new.start for old, new in both):
-        return "new times"
-    longer = any(old.minutes != new.minutes for old, new in both)
-    return "changed dates" if longer else "another place"
-
-
-def tell_instructors(uow: UnitOfWork, run: Run, dates: list[MovedDate], change: Change) -> None:
-    """Write to each instructor who has, or had, one of these meetings what became of it."""
-    moved, gone, won = (defaultdict[str, list[DateMoved]](list), defaultdict[str, list[Appointment]](list),
-                        defaultdict[str, list[Appointment]](list))  # fmt: skip
-    for d in dates:
-        before, after = d.before, d.after
-        had, has = before and before.instructor, after and after.instructor
-        if had == has and had and seen_of(before) != seen_of(after):
-            moved[had].append(date_moved(d))
-        elif had != has:
-            if had and before:
-                gone[had].append(appointment(before))
-            if has and after:
-                won[has].append(appointment(after))
-    names = {*moved, *gone, *won}
-    for teacher in uow.session.scalars(
-        select(Instructor).where(Instructor.name.in_(names)).order_by(Instructor.id)
-    ):
-        name = teacher.name
-        occasion = TeachingMoved(messages.named(run), tuple(moved[name]), tuple(gone[name]), tuple(won[name]))
-        messages.write(uow, change, messages.Addressee(name, teacher.email), written(occasion), run.id)
-
-
-def appointment(facts: DateFacts) -> Appointment:
-    return Appointment(facts.date, facts.start, None, facts.place or "")
-
-
-def date_moved(moved: MovedDate) -> DateMoved:
-    """What became of a date, as letters say it; where only its length changed, the new one."""
-    before = appointment(moved.before) if moved.before else None
-    after = appointment(moved.after) if moved.after else None
-    return DateMoved(before, after, moved.after.minutes if moved.after and before == after else None)
 
 
 def move_installments(uow: UnitOfWork, run: Run, old_start: date | None) -> MovedInstallments | None:
@@ -246,10 +172,12 @@ def change_meetings(uow: UnitOfWork, meeting_id: int, command: MeetingPatch) -> 
     day, start, minutes = given.date, given.start, given.minutes
     named = {n: v or "" for n, v in said_of(given).items() if n in ("instructor", "room")}
     now = {
-        "date": meeting.date, "start": meeting.start, "minutes": meeting.minutes,
+        "date": meeting.date,
+        "start": meeting.start,
+        "minutes": meeting.minutes,
         "instructor": meeting.instructor.name if meeting.instructor else "",
         "room": meeting.place.name if meeting.place else "",
-    }  # fmt: skip
+    }
     new = {n: v for n, v in said_of(given).items() if v is not None and n not in named}
     refuse_lost_update({**new, **named}, said_of(command.seen), now)
     touched = [
@@ -354,8 +282,8 @@ def cancel_meeting(uow: UnitOfWork, meeting_id: int, command: CancelMeetingComma
     def do() -> None:
         drop_meeting(uow, run, meeting, why)
         if plan:
-            held = built(plan, schedule.zone_of(run, meeting.place))
-            row = schedule.placed_row(uow, run, held, by_hand=True)
+            built_again = built(plan, schedule.zone_of(run, meeting.place))
+            row = schedule.placed_row(uow, run, built_again, by_hand=True)
             row.replaces_id = meeting.id if run.status != RunStatus.DRAFT else None
             run.all_meetings.append(row)
 
@@ -381,9 +309,14 @@ def suggest(uow: UnitOfWork, meeting_id: int) -> list[Slot]:
     closed = places.closed_days(uow, begin, until)
     taken = {m.date for m in run.meetings}
     window = clashes.Row(
-        -1, 0, moment_of(begin, meeting.start, zone).astimezone(UTC), moment_of(until, meeting.start, zone).astimezone(UTC),
-        begin, meeting.place_id if meeting.place and meeting.place.kind != PlaceKind.ONLINE else None, meeting.instructor_id,
-    )  # fmt: skip
+        -1,
+        0,
+        moment_of(begin, meeting.start, zone).astimezone(UTC),
+        moment_of(until, meeting.start, zone).astimezone(UTC),
+        begin,
+        meeting.place_id if meeting.place and meeting.place.kind != PlaceKind.ONLINE else None,
+        meeting.instructor_id,
+    )
     spans = [
         Span("", r.starts_at, r.ends_at, r.id) for r in clashes.near(uow, [window]) if r.id != meeting.id
     ]
@@ -399,13 +332,16 @@ def suggest(uow: UnitOfWork, meeting_id: int) -> list[Slot]:
 
     every = [begin + timedelta(days=n) for n in range((until - begin).days)]
     after = [d for d in every if d > last and d.weekday() == meeting.date.weekday()]
-    found: dict[date, str] = {}
-    for days, why in ((after, "the next same weekday after the last meeting"), (every, "the next free day at this hour"),
-                      ([d for d in every if d.weekday() >= 5], "the next free day of a weekend")):  # fmt: skip
+    slots: dict[date, str] = {}
+    for days, why in (
+        (after, "the next same weekday after the last meeting"),
+        (every, "the next free day at this hour"),
+        ([d for d in every if d.weekday() >= 5], "the next free day of a weekend"),
+    ):
         slot = first_free(starts(days), meeting.minutes, spans, uow.zone, hours)
         if slot is not None:
-            found.setdefault(slot.date(), why)
-    return [Slot(date=d, start=meeting.start, why=why) for d, why in found.items()]
+            slots.setdefault(slot.date(), why)
+    return [Slot(date=d, start=meeting.start, why=why) for d, why in slots.items()]
 
 
 # --- the whole run ----------------------------------------------------------------------------------------
@@ -482,8 +418,8 @@ def extend_run(uow: UnitOfWork, run_id: int, command: ExtendCommand) -> Outcome:
     if ends and run.kind != RunKind.COHORT:
         raise refuse("/ends_on", "Only a cohort has a last day of its own; add meetings instead.")
     if number and not run.patterns:
-        said = "This run has no pattern to go on with; add single meetings instead."
-        raise refuse("/meetings", said)
+        sentence = "This run has no pattern to go on with; add single meetings instead."
+        raise refuse("/meetings", sentence)
     if ends and run.starts_on and ends < run.starts_on:
         raise refuse("/ends_on", f"The cohort starts on {day_text(run.starts_on)}.")
 
@@ -498,10 +434,13 @@ def extend_run(uow: UnitOfWork, run_id: int, command: ExtendCommand) -> Outcome:
         after = max((m.date for m in run.meetings), default=row.first)
         for day in next_days(pattern, after, number or 0, places.closures_from(uow, after)):
             plan = Extra(
-                day, model.start if model else row.start, model.minutes if model else row.minutes,
+                day,
+                model.start if model else row.start,
+                model.minutes if model else row.minutes,
                 model.instructor.name if model and model.instructor else None,
-                model.place.name if model and model.place else None, row.n,
-            )  # fmt: skip
+                model.place.name if model and model.place else None,
+                row.n,
+            )
             run.all_meetings.append(
                 schedule.placed_row(
                     uow, run, built(plan, schedule.zone_of(run, model.place if model else run.place))

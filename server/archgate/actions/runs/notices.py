@@ -30,14 +30,14 @@ def notice_of(uow: UnitOfWork, run: Run) -> NoticeOut:
 
 def set_notice(uow: UnitOfWork, run_id: int, text: str) -> NoticeDone:
     """Put up another notice, or none; it has to be acknowledged anew."""
-    run, said = seats.run_to_change(uow, run_id), text.strip()
-    if len(said) > MOST:
+    run, notice = seats.run_to_change(uow, run_id), text.strip()
+    if len(notice) > MOST:
         raise refuse("/text", f"The notice is longer than {MOST} characters.")
-    if said == run.desk_notice:
+    if notice == run.desk_notice:
         return notice_of(uow, run).widened(NoticeDone, change=None)
-    run.desk_notice, run.notice_version = said, run.notice_version + 1
+    run.desk_notice, run.notice_version = notice, run.notice_version + 1
     uow.session.flush()
-    change = uow.log(Act.CHANGE_A_NOTICE, run.id, f"Desk notice of {run.code}: {said[:120] or 'none'}")
+    change = uow.log(Act.CHANGE_A_NOTICE, run.id, f"Desk notice of {run.code}: {notice[:120] or 'none'}")
     return notice_of(uow, run).widened(NoticeDone, change=change.key)
 
 

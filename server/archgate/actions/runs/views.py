@@ -188,6 +188,11 @@ class SeasonRow(View):
     course: str | None
     new: list[str]
 
+    @classmethod
+    def nothing(cls, n: int) -> SeasonRow:
+        """A row in which nothing is typed."""
+        return cls(n=n, empty=True, faults=[], dates=[], dropped=[], clashes=[], course=None, new=[])
+
 
 class MadeRun(View):
     id: int

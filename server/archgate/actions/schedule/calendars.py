@@ -76,11 +76,13 @@ def feed_content(uow: UnitOfWork, token: str) -> bytes:
         raise not_found("This calendar")
     query = (
         select(Meeting, Run, Course.title, OnlineLink.link)
-        .join(Run, Run.id == Meeting.run_id).join(Course, Course.id == Run.course_id)
+        .join(Run, Run.id == Meeting.run_id)
+        .join(Course, Course.id == Run.course_id)
         .outerjoin(OnlineLink, OnlineLink.meeting_id == Meeting.id)
         .where(Meeting.ends_at > uow.now - BACK, Run.status != RunStatus.ARCHIVED)
-        .options(joinedload(Meeting.place), joinedload(Meeting.instructor)).order_by(Meeting.starts_at, Meeting.id)
-    )  # fmt: skip
+        .options(joinedload(Meeting.place), joinedload(Meeting.instructor))
+        .order_by(Meeting.starts_at, Meeting.id)
+    )
     column = {"run": Meeting.run_id, "place": Meeting.place_id, "instructor": Meeting.instructor_id}.get(
         feed.kind
     )
@@ -99,8 +101,8 @@ def feed_content(uow: UnitOfWork, token: str) -> bytes:
     entries = []
     for m, run, title, link in rows:
         zone = schedule.zone_of(run, m.place)
-        held = counts.get(run.id, [])
-        number = f" ({held.index(m.id) + 1} of {len(held)})" if m.id in held else ""
+        persons = counts.get(run.id, [])
+        number = f" ({persons.index(m.id) + 1} of {len(persons)})" if m.id in persons else ""
         about = [f"{run.code}", f"with {m.instructor.name}" if m.instructor else "", link or "", m.cancel_why]
         where = m.place.name if m.place else ""
         if m.place and m.place.address and m.place.address_public:
@@ -108,10 +110,20 @@ def feed_content(uow: UnitOfWork, token: str) -> bytes:
         status = (
             "CANCELLED" if m.cancelled_at else "TENTATIVE" if run.status == RunStatus.DRAFT else "CONFIRMED"
         )
-        entries.append(Entry(
-            f"meeting-{m.id}@{uow.center.uid or 'center'}.archgate", m.starts_at.astimezone(zone), m.ends_at.astimezone(zone),
-            f"{run.title or title}{number}", where, "\n".join(a for a in about if a), m.sequence, status, uow.now, link or "",
-        ))  # fmt: skip
+        entries.append(
+            Entry(
+                f"meeting-{m.id}@{uow.center.uid or 'center'}.archgate",
+                m.starts_at.astimezone(zone),
+                m.ends_at.astimezone(zone),
+                f"{run.title or title}{number}",
+                where,
+                "\n".join(a for a in about if a),
+                m.sequence,
+                status,
+                uow.now,
+                link or "",
+            )
+        )
     name = name_of(uow, feed.kind, feed.subject_id)
     return calendar_of(
         name, f"Meetings of {name}", f"calendar-{feed.id}@{uow.center.uid or 'center'}.archgate", entries

@@ -68,8 +68,14 @@ class Clash:
 
 
 COLUMNS = (
-    Meeting.id, Meeting.run_id, Meeting.starts_at, Meeting.ends_at, Meeting.date, Meeting.place_id, Meeting.instructor_id,
-)  # fmt: skip
+    Meeting.id,
+    Meeting.run_id,
+    Meeting.starts_at,
+    Meeting.ends_at,
+    Meeting.date,
+    Meeting.place_id,
+    Meeting.instructor_id,
+)
 
 
 def held() -> Meetings:
@@ -88,14 +94,14 @@ def of_run(uow: UnitOfWork, run: Run) -> list[ClashOut]:
     if run.status in GONE:
         return []
     own = rows_of(uow, held().where(Meeting.run_id == run.id, Meeting.ends_at > uow.now))
-    found = found_for(uow, own) + too_small(uow, run.id) + learner_clashes(uow, own, run.id)
-    return worded(uow, sorted(found, key=lambda c: c.start)[:SHOWN])
+    clashing = found_for(uow, own) + too_small(uow, run.id) + learner_clashes(uow, own, run.id)
+    return worded(uow, sorted(clashing, key=lambda c: c.start)[:SHOWN])
 
 
 def of_center(uow: UnitOfWork, most: int | None = SHOWN) -> list[ClashOut]:
     """Every clash from now on, by time, so many at most."""
-    found = everywhere(uow)
-    return worded(uow, sorted(found, key=lambda c: c.start)[:most])
+    clashing = everywhere(uow)
+    return worded(uow, sorted(clashing, key=lambda c: c.start)[:most])
 
 
 def everywhere(uow: UnitOfWork, span: tuple[date, date] | None = None) -> list[Clash]:
@@ -107,9 +113,9 @@ def everywhere(uow: UnitOfWork, span: tuple[date, date] | None = None) -> list[C
 
 def clashing_meetings(uow: UnitOfWork, span: tuple[date, date]) -> list[int]:
     """The meetings of these days that take part in a clash which nobody accepted."""
-    found = everywhere(uow, span)
-    accepted = set(uow.session.scalars(select(AcceptedClash.key))) if found else set()
-    rows = (r for c in found if not accepted or key_of(c) not in accepted for r in (c.a, c.b))
+    clashing = everywhere(uow, span)
+    accepted = set(uow.session.scalars(select(AcceptedClash.key))) if clashing else set()
+    rows = (r for c in clashing if not accepted or key_of(c) not in accepted for r in (c.a, c.b))
     return sorted({r.id for r in rows if r is not None})
 
 
@@ -133,7 +139,7 @@ def near(uow: UnitOfWork, own: list[Row]) -> list[Row]:
     first, last = min(r.starts_at for r in own), max(r.ends_at for r in own)
     mine = {r.id for r in own if r.id > 0}
     online = set(uow.session.scalars(select(Place.id).where(Place.kind == PlaceKind.ONLINE)))
-    found: dict[int, Row] = {}
+    rows: dict[int, Row] = {}
     for column, wanted in (
         (Meeting.instructor_id, {r.instructor_id for r in own}),
         (Meeting.place_id, {r.place_id for r in own} - online),
@@ -146,8 +152,8 @@ def near(uow: UnitOfWork, own: list[Row]) -> list[Row]:
                 Meeting.starts_at < last,
                 Meeting.ends_at > first,
             )
-            found.update({r.id: r for r in rows_of(uow, query) if r.id not in mine})
-    return list(found.values())
+            rows.update({r.id: r for r in rows_of(uow, query) if r.id not in mine})
+    return list(rows.values())
 
 
 def found_for(uow: UnitOfWork, own: list[Row]) -> list[Clash]:
@@ -191,9 +197,10 @@ def away(uow: UnitOfWork, rows: list[Row]) -> list[Clash]:
     teachers = {r.instructor_id for r in rows if r.instructor_id is not None}
     where = {r.place_id for r in rows if r.place_id is not None}
     query = select(BusyTime).where(
-        BusyTime.starts_at < last, BusyTime.ends_at > first,
+        BusyTime.starts_at < last,
+        BusyTime.ends_at > first,
         or_(BusyTime.instructor_id.in_(teachers), BusyTime.place_id.in_(where)),
-    )  # fmt: skip
+    )
     busy = uow.session.scalars(query).all()
     spans = [
         Span(
@@ -212,12 +219,12 @@ def away(uow: UnitOfWork, rows: list[Row]) -> list[Clash]:
             for who in (f"i{r.instructor_id}", f"p{r.place_id}")
             if who in known
         ]
-    found = []
+    clashing = []
     for over in overlaps(spans):
         if over.a.fixed or over.b.fixed:
             mark = (over.b if over.a.fixed else over.a).mark
             why = busy[-(over.a if over.a.fixed else over.b).mark - 1]
-            found.append(
+            clashing.append(
                 Clash(
                     Kind.AWAY,
                     why.instructor_id or why.place_id or 0,
@@ -239,8 +246,8 @@ def away(uow: UnitOfWork, rows: list[Row]) -> list[Clash]:
         hours = limited.get(r.instructor_id or 0)
         if hours and not within_hours(r.starts_at, r.ends_at, uow.zone, hours):
             label = "outside the weekly hours"
-            found.append(Clash(Kind.AWAY, r.instructor_id or 0, r, None, r.starts_at, r.ends_at, label))
-    return found
+            clashing.append(Clash(Kind.AWAY, r.instructor_id or 0, r, None, r.starts_at, r.ends_at, label))
+    return clashing
 
 
 def on_closures(uow: UnitOfWork, rows: list[Row]) -> list[Clash]:
@@ -257,17 +264,20 @@ def on_closures(uow: UnitOfWork, rows: list[Row]) -> list[Clash]:
 def too_small(uow: UnitOfWork, run_id: int | None) -> list[Clash]:
     """Runs with more seats than one of their places, once for each such place; of one run, or of all."""
     query = (
-        held().add_columns(Run.capacity, Place.seats).join(Place, Place.id == Meeting.place_id)
-        .where(Place.seats < Run.capacity, Meeting.ends_at > uow.now).order_by(Meeting.starts_at)
-    )  # fmt: skip
+        held()
+        .add_columns(Run.capacity, Place.seats)
+        .join(Place, Place.id == Meeting.place_id)
+        .where(Place.seats < Run.capacity, Meeting.ends_at > uow.now)
+        .order_by(Meeting.starts_at)
+    )
     if run_id is not None:
         query = query.where(Meeting.run_id == run_id)
-    found: dict[tuple[int, int | None], Clash] = {}
+    clashing: dict[tuple[int, int | None], Clash] = {}
     for *columns, capacity, seats in uow.session.execute(query):
         r = Row(*columns)
-        if (r.run_id, r.place_id) not in found:
-            found[r.run_id, r.place_id] = small(r, capacity, seats)
-    return list(found.values())
+        if (r.run_id, r.place_id) not in clashing:
+            clashing[r.run_id, r.place_id] = small(r, capacity, seats)
+    return list(clashing.values())
 
 
 def small(r: Row, capacity: int, seats: int) -> Clash:
@@ -290,9 +300,12 @@ def learner_clashes(uow: UnitOfWork, rows: list[Row], run_id: int | None) -> lis
         on = live.union(named).subquery()
         coming = {r.run_id for r in rows}
         busy = (
-            select(on.c.person_id).where(on.c.run_id.in_(coming)).group_by(on.c.person_id).having(func.count() > 1)
-        )  # fmt: skip
-        found: Select[int, int] | CompoundSelect[int, int] = select(on.c.person_id, on.c.run_id).where(
+            select(on.c.person_id)
+            .where(on.c.run_id.in_(coming))
+            .group_by(on.c.person_id)
+            .having(func.count() > 1)
+        )
+        people: Select[int, int] | CompoundSelect[int, int] = select(on.c.person_id, on.c.run_id).where(
             on.c.person_id.in_(busy), on.c.run_id.in_(coming)
         )
     else:
@@ -301,11 +314,11 @@ def learner_clashes(uow: UnitOfWork, rows: list[Row], run_id: int | None) -> lis
         )
         heads = select(here.c.person_id)
         elsewhere = Enrollment.run_id != run_id
-        found = live.where(elsewhere, Enrollment.person_id.in_(heads)).union(
+        people = live.where(elsewhere, Enrollment.person_id.in_(heads)).union(
             named.where(elsewhere, PartyPlace.person_id.in_(heads))
         )
     several: dict[int, set[int]] = {}
-    for person, where in uow.session.execute(found):
+    for person, where in uow.session.execute(people):
         several.setdefault(person, {run_id} if run_id is not None else set()).add(where)
     if not several:
         return []
@@ -343,11 +356,11 @@ def key_of(clash: Clash) -> str:
     return f"{clash.kind.replace(' ', '-')}:{ids}:{clash.who}:{more}:{stamps}"[:120]
 
 
-def worded(uow: UnitOfWork, found: list[Clash], new: dict[int, str] | None = None) -> list[ClashOut]:
+def worded(uow: UnitOfWork, clashing: list[Clash], new: dict[int, str] | None = None) -> list[ClashOut]:
     """Clashes as screens show them, by time, each with the sentence and whether somebody accepted it."""
-    if not found:
+    if not clashing:
         return []
-    run_ids = {r.run_id for c in found for r in (c.a, c.b) if r is not None and r.run_id > 0}
+    run_ids = {r.run_id for c in clashing for r in (c.a, c.b) if r is not None and r.run_id > 0}
     query = select(Run.id, Run.code, Run.title, Course.title).join(Course).where(Run.id.in_(run_ids))
     runs = {
         i: ClashRun(id=i, code=code, title=title or course)
@@ -355,15 +368,15 @@ def worded(uow: UnitOfWork, found: list[Clash], new: dict[int, str] | None = Non
     }
     where = {p.id: p for p in uow.session.scalars(select(Place))}
     teachers = {row[0]: str(row[1]) for row in uow.session.execute(select(Instructor.id, Instructor.name))}
-    people = {p for c in found for p in c.people}
+    people = {p for c in clashing for p in c.people}
     named = uow.session.execute(select(Person.id, Person.name).where(Person.id.in_(people)))
     names = {row[0]: str(row[1]) for row in named}
-    keys = {key_of(c) for c in found}
+    keys = {key_of(c) for c in clashing}
     accepted = {
         a.key: a.reason for a in uow.session.scalars(select(AcceptedClash).where(AcceptedClash.key.in_(keys)))
     }
     shown = []
-    for c in sorted(found, key=lambda c: (c.start, c.kind, c.a.id)):
+    for c in sorted(clashing, key=lambda c: (c.start, c.kind, c.a.id)):
         a, b = c.a, c.b
         place = where.get(a.place_id or 0)
         zone = ZoneInfo(place.time_zone) if place else uow.zone
@@ -374,14 +387,24 @@ def worded(uow: UnitOfWork, found: list[Clash], new: dict[int, str] | None = Non
             who = where[c.who].name if c.who in where else (new or {}).get(c.who, "")
         else:
             who = ", ".join(sorted(names.get(p, "") for p in c.people)[:4])
-        shown.append(ClashOut(
-            key=key, kind=str(c.kind), who=who, text=sentence(c, who, runs),
-            run=runs.get(a.run_id), meeting_id=a.id if a.id > 0 else None, n=-a.id if a.id < 0 else -b.id if b and b.id < 0 else None,
-            other=runs.get(b.run_id) if b else None, other_meeting_id=b.id if b and b.id > 0 else None,
-            other_n=-b.id if b and a.id < 0 and b.id < 0 else None,
-            date=a.date, start=c.start.astimezone(zone).isoformat(),
-            end=c.end.astimezone(zone).isoformat(), accepted=accepted.get(key),
-        ))  # fmt: skip
+        shown.append(
+            ClashOut(
+                key=key,
+                kind=str(c.kind),
+                who=who,
+                text=sentence(c, who, runs),
+                run=runs.get(a.run_id),
+                meeting_id=a.id if a.id > 0 else None,
+                n=-a.id if a.id < 0 else -b.id if b and b.id < 0 else None,
+                other=runs.get(b.run_id) if b else None,
+                other_meeting_id=b.id if b and b.id > 0 else None,
+                other_n=-b.id if b and a.id < 0 and b.id < 0 else None,
+                date=a.date,
+                start=c.start.astimezone(zone).isoformat(),
+                end=c.end.astimezone(zone).isoformat(),
+                accepted=accepted.get(key),
+            )
+        )
     return shown
 
 
@@ -433,9 +456,10 @@ def accept(uow: UnitOfWork, command: AcceptClashCommand) -> Done:
     row.reason, row.user_id, row.at = reason, uow.user_id, uow.now
     uow.session.add(row)
     change = uow.log(
-        Act.ACCEPT_A_CLASH, clash.run.id if clash.run else 0,
+        Act.ACCEPT_A_CLASH,
+        clash.run.id if clash.run else 0,
         f"Accepted on {day_text(clash.date)}: {clash.text.rstrip('.')} ({reason})",
-    )  # fmt: skip
+    )
     return Done(change=change.key)
 
 

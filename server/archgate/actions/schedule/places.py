@@ -27,9 +27,9 @@ from archgate.actions.schedule.views import (
 )
 from archgate.core.clashes import read_hours
 from archgate.core.faults import Fault, Refused, refuse
-from archgate.core.reader import ZONES, Reader
 from archgate.core.schedule import day_text, moment_of
 from archgate.core.states import PlaceKind
+from archgate.documents.reader import ZONES, Reader
 from archgate.tables.courses import Course, Run
 from archgate.tables.schedule import Closure, Meeting, MeetingPattern, Place
 from archgate.tables.teaching import BusyTime, Instructor
@@ -46,16 +46,16 @@ def place_named(uow: UnitOfWork, name: str | None) -> Place | None:
     name = " ".join((name or "").split())
     if not name:
         return None
-    found = uow.session.scalar(select(Place).where(Place.name == name))
-    if found is None:
+    place = uow.session.scalar(select(Place).where(Place.name == name))
+    if place is None:
         ask_first(uow, "place", name)
         online = name.casefold().startswith("online")
-        found = Place(
+        place = Place(
             name=name, kind=PlaceKind.ONLINE if online else PlaceKind.ROOM, time_zone=uow.center.time_zone
         )
-        uow.session.add(found)
+        uow.session.add(place)
         uow.session.flush()
-    return found
+    return place
 
 
 def instructor_named(uow: UnitOfWork, name: str | None) -> Instructor | None:
@@ -63,13 +63,13 @@ def instructor_named(uow: UnitOfWork, name: str | None) -> Instructor | None:
     name = " ".join((name or "").split())
     if not name:
         return None
-    found = uow.session.scalar(select(Instructor).where(Instructor.name == name))
-    if found is None:
+    instructor = uow.session.scalar(select(Instructor).where(Instructor.name == name))
+    if instructor is None:
         ask_first(uow, "instructor", name)
-        found = Instructor(name=name, hours=[])
-        uow.session.add(found)
+        instructor = Instructor(name=name, hours=[])
+        uow.session.add(instructor)
         uow.session.flush()
-    return found
+    return instructor
 
 
 def ask_first(uow: UnitOfWork, kind: str, name: str) -> None:
@@ -94,9 +94,11 @@ def remove(uow: UnitOfWork, kind: str, owner_id: int) -> Done:
     owner = owner_of(uow, kind, owner_id)
     column = f"{kind}_id"
     uses = {
-        "meetings": Meeting, "runs": Run, "patterns": MeetingPattern,
-    }  # fmt: skip
-    found = [
+        "meetings": Meeting,
+        "runs": Run,
+        "patterns": MeetingPattern,
+    }
+    used_by = [
         f"{many} {word}"
         for word, table in uses.items()
         if (
@@ -107,9 +109,11 @@ def remove(uow: UnitOfWork, kind: str, owner_id: int) -> Done:
     ]
     for course in uow.session.scalars(select(Course)):
         if str(course.defaults.get(kind, "")).casefold() == owner.name.casefold():
-            found.append(f"the course {course.code}")
-    if found:
-        raise conflict("in-use", f"{owner.name} is used by {', '.join(found[:4])}; make it inactive instead.")
+            used_by.append(f"the course {course.code}")
+    if used_by:
+        raise conflict(
+            "in-use", f"{owner.name} is used by {', '.join(used_by[:4])}; make it inactive instead."
+        )
     for row in uow.session.scalars(select(BusyTime).where(getattr(BusyTime, column) == owner_id)).all():
         uow.session.delete(row)
     uow.session.flush()
@@ -120,10 +124,10 @@ def remove(uow: UnitOfWork, kind: str, owner_id: int) -> Done:
     return Done(change=change.key)
 
 
-def put(row: Run | Meeting, name: str, held: Place | Instructor | None) -> None:
+def put(row: Run | Meeting, name: str, owner: Place | Instructor | None) -> None:
     """Set a row's place or instructor by its key column too, so that the log sees the change before the flush."""
-    setattr(row, f"{name}_id", held.id if held else None)
-    set_committed_value(row, name, held)
+    setattr(row, f"{name}_id", owner.id if owner else None)
+    set_committed_value(row, name, owner)
 
 
 def list_places(uow: UnitOfWork) -> list[PlaceOut]:
@@ -144,23 +148,33 @@ def instructor_view(row: Instructor) -> InstructorOut:
 
 def read_text(row: Reader, key: str, most: int, now: str = "") -> str:
     """A text that may be empty; left out, it stays as it is."""
-    held = row.value.get(key, now)
-    if held is None:
+    typed = row.value.get(key, now)
+    if typed is None:
         return ""
-    if not isinstance(held, str):
+    if not isinstance(typed, str):
         row.fault(key, "This must be a text.")
         return now
-    if len(held) > most:
+    if len(typed) > most:
         row.fault(key, f"This is longer than {most} characters.")
-    return held.strip()
+    return typed.strip()
 
 
 def save_place(uow: UnitOfWork, place_id: int | None, command: PlaceCommand) -> PlaceOut:
     """Add a place, or change one. Its seats bound the runs held there; a clash says when they are too few."""
-    place = lock_row(uow, Place, place_id) if place_id else Place(
-        name="", kind=PlaceKind.ROOM, facts="", address="", map_link="", address_public=True, time_zone=uow.center.time_zone,
-        active=True,
-    )  # fmt: skip
+    place = (
+        lock_row(uow, Place, place_id)
+        if place_id
+        else Place(
+            name="",
+            kind=PlaceKind.ROOM,
+            facts="",
+            address="",
+            map_link="",
+            address_public=True,
+            time_zone=uow.center.time_zone,
+            active=True,
+        )
+    )
     if place is None:
         raise not_found("This place")
     faults: list[Fault] = []
@@ -171,8 +185,8 @@ def save_place(uow: UnitOfWork, place_id: int | None, command: PlaceCommand) -> 
     elif twin and twin is not place:
         faults.append(Fault("/name", f"There is a place named {twin.name} already."))
     if command.time_zone and command.time_zone not in ZONES:
-        said = f'"{command.time_zone}" is not a time zone, like America/New_York.'
-        faults.append(Fault("/time_zone", said))
+        sentence = f'"{command.time_zone}" is not a time zone, like America/New_York.'
+        faults.append(Fault("/time_zone", sentence))
     if command.map_link and not command.map_link.startswith(("https://", "http://", "geo:")):
         faults.append(Fault("/map_link", "A map link begins with https://, http:// or geo:."))
     if faults:
@@ -242,14 +256,14 @@ def save_instructor(uow: UnitOfWork, instructor_id: int | None, command: Instruc
 
 
 def owner_of(uow: UnitOfWork, kind: str, owner_id: int) -> Place | Instructor:
-    found: Place | Instructor | None = None
+    owner: Place | Instructor | None = None
     if kind == "place":
-        found = uow.session.get(Place, owner_id)
+        owner = uow.session.get(Place, owner_id)
     elif kind == "instructor":
-        found = uow.session.get(Instructor, owner_id)
-    if found is None:
+        owner = uow.session.get(Instructor, owner_id)
+    if owner is None:
         raise not_found("This place or instructor")
-    return found
+    return owner
 
 
 def zone_of_owner(uow: UnitOfWork, owner: Place | Instructor) -> ZoneInfo:
@@ -258,9 +272,13 @@ def zone_of_owner(uow: UnitOfWork, owner: Place | Instructor) -> ZoneInfo:
 
 def busy_view(uow: UnitOfWork, row: BusyTime, zone: ZoneInfo) -> BusyOut:
     return BusyOut(
-        id=row.id, label=row.label, all_day=row.all_day, source=row.source,
-        start=row.starts_at.astimezone(zone).isoformat(), end=row.ends_at.astimezone(zone).isoformat(),
-    )  # fmt: skip
+        id=row.id,
+        label=row.label,
+        all_day=row.all_day,
+        source=row.source,
+        start=row.starts_at.astimezone(zone).isoformat(),
+        end=row.ends_at.astimezone(zone).isoformat(),
+    )
 
 
 def list_busy(uow: UnitOfWork, kind: str, owner_id: int) -> list[BusyOut]:
@@ -295,9 +313,9 @@ def add_busy(uow: UnitOfWork, kind: str, owner_id: int, command: BusyCommand) ->
     label = command.label or ""
     begins = moment_of(first, start or time(0), zone).astimezone(UTC)
     ends = moment_of(last if end else last + timedelta(days=1), end or time(0), zone).astimezone(UTC)
-    held = BusyTime(starts_at=begins, ends_at=ends, all_day=start is None, label=label or "away", source="")
-    setattr(held, f"{kind}_id", owner_id)
-    uow.session.add(held)
+    busy = BusyTime(starts_at=begins, ends_at=ends, all_day=start is None, label=label or "away", source="")
+    setattr(busy, f"{kind}_id", owner_id)
+    uow.session.add(busy)
     uow.session.flush()
     word = "closed" if kind == "place" else "away"
     uow.log(
@@ -306,19 +324,19 @@ def add_busy(uow: UnitOfWork, kind: str, owner_id: int, command: BusyCommand) ->
         f"{owner.name} is {word} from {day_text(first)} through {day_text(last)}",
         subject=Subject(kind),
     )
-    return busy_view(uow, held, zone)
+    return busy_view(uow, busy, zone)
 
 
 def remove_busy(uow: UnitOfWork, busy_id: int) -> Done:
-    held = uow.session.get(BusyTime, busy_id)
-    if held is None:
+    busy = uow.session.get(BusyTime, busy_id)
+    if busy is None:
         raise not_found("This time")
-    kind, owner_id = ("place", held.place_id) if held.place_id else ("instructor", held.instructor_id)
-    uow.session.delete(held)
+    kind, owner_id = ("place", busy.place_id) if busy.place_id else ("instructor", busy.instructor_id)
+    uow.session.delete(busy)
     change = uow.log(
         Act.TAKE_OUT_A_BUSY_TIME,
         owner_id or 0,
-        f"Took out {held.label} from {day_text(held.starts_at.astimezone(uow.zone).date())}",
+        f"Took out {busy.label} from {day_text(busy.starts_at.astimezone(uow.zone).date())}",
         subject=Subject(kind),
     )
     return Done(change=change.key)
@@ -360,8 +378,8 @@ def holidays_of(region: str, year: int) -> dict[date, str]:
     if not region:
         return {}
     country, _, part = region.partition("-")
-    found = holidays.country_holidays(country, subdiv=part or None, years=year, language="en_US")
-    return dict(found.items())
+    days = holidays.country_holidays(country, subdiv=part or None, years=year, language="en_US")
+    return dict(days.items())
 
 
 def check_region(region: str) -> str:
@@ -381,15 +399,15 @@ def check_region(region: str) -> str:
 
 def closed_days(uow: UnitOfWork, first: date, last: date) -> dict[date, str]:
     """The days between, both included, on which the center does not teach, each with what it is."""
-    found: dict[date, str] = {}
+    days: dict[date, str] = {}
     for year in range(first.year, min(last.year, first.year + 60) + 1):
-        found.update(holidays_of(uow.center.region, year))
+        days.update(holidays_of(uow.center.region, year))
     for row in uow.session.scalars(select(Closure).where(Closure.day.between(first, last))):
         if row.teach:
-            found.pop(row.day, None)
+            days.pop(row.day, None)
         else:
-            found[row.day] = row.label
-    return {d: label for d, label in found.items() if first <= d <= last}
+            days[row.day] = row.label
+    return {d: label for d, label in days.items() if first <= d <= last}
 
 
 def closures_from(uow: UnitOfWork, first: date) -> frozenset[date]:
@@ -410,10 +428,15 @@ def list_closures(uow: UnitOfWork, year: int) -> ClosureYear:
     rows = []
     for day in sorted({*public, *own}):
         row = own.get(day)
-        rows.append(ClosureDay(
-            day=day, label=row.label if row and not row.teach else public.get(day, row.label if row else ""),
-            public=day in public, closed=not (row and row.teach), id=row.id if row else None,
-        ))  # fmt: skip
+        rows.append(
+            ClosureDay(
+                day=day,
+                label=row.label if row and not row.teach else public.get(day, row.label if row else ""),
+                public=day in public,
+                closed=not (row and row.teach),
+                id=row.id if row else None,
+            )
+        )
     return ClosureYear(year=year, region=uow.center.region, days=rows)
 
 
@@ -431,11 +454,11 @@ def add_closure(uow: UnitOfWork, command: ClosureCommand) -> ClosureChange:
         raise refuse("/through", "The last day is before the first.")
     if (last - first).days > 366:
         raise refuse("/through", "A closure has at most 366 days.")
-    held = {c.day: c for c in uow.session.scalars(select(Closure).where(Closure.day.between(first, last)))}
+    by_day = {c.day: c for c in uow.session.scalars(select(Closure).where(Closure.day.between(first, last)))}
     for n in range((last - first).days + 1):
         day = first + timedelta(days=n)
-        if day in held:
-            held[day].label, held[day].teach = label, False
+        if day in by_day:
+            by_day[day].label, by_day[day].teach = label, False
         else:
             uow.session.add(Closure(day=day, label=label, teach=False))
     query = select(func.count()).select_from(Meeting).join(Run, Run.id == Meeting.run_id)

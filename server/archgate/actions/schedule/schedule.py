@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
-from datetime import UTC, date, datetime, timedelta
-from typing import TypeAlias
+from datetime import UTC, date, timedelta
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import Subquery, func, select
@@ -17,10 +15,7 @@ from archgate.actions.kernel.views import DateFacts, MovedDate, Touch
 from archgate.actions.schedule import places
 from archgate.actions.schedule.views import MeetingOut, PatternOut, PlannedMeeting
 from archgate.core import gates as core_gates
-from archgate.core.documents import PATTERN_KEYS, meeting_document, read_extra, read_pattern
 from archgate.core.faults import Fault, Refused
-from archgate.core.gates import Rule, Window
-from archgate.core.reader import Document, Reader
 from archgate.core.schedule import (
     WEEKDAYS,
     Change,
@@ -36,9 +31,10 @@ from archgate.core.schedule import (
 )
 from archgate.core.schedule import Meeting as CoreMeeting
 from archgate.core.states import Decision, PlaceKind, RunKind
+from archgate.documents.calculators import PATTERN_KEYS, meeting_document, read_extra, read_pattern
+from archgate.documents.reader import Reader
 from archgate.tables.courses import Run
-from archgate.tables.schedule import Gate, Meeting, MeetingPattern, OnlineLink, Place
-from archgate.tables.seats import SetAside
+from archgate.tables.schedule import Meeting, MeetingPattern, OnlineLink, Place
 
 MOST_PATTERNS = 20
 CLOSED = ("cancelled", "archived")  # dates and gates of such a run no longer change
@@ -51,8 +47,8 @@ def day_before(day: date) -> date:
 def spans_of_runs() -> Subquery:  # type: ignore[explicit-any]  # each of its columns has a type of its own
     """The first and last day on which each run meets, cancelled meetings left out, as a subquery."""
     first, last = func.min(Meeting.date).label("first"), func.max(Meeting.date).label("last")
-    held = select(Meeting.run_id, first, last).where(Meeting.cancelled_at.is_(None))
-    return held.group_by(Meeting.run_id).subquery()
+    of_meetings = select(Meeting.run_id, first, last).where(Meeting.cancelled_at.is_(None))
+    return of_meetings.group_by(Meeting.run_id).subquery()
 
 
 def zone_of(run: Run, place: Place | None) -> ZoneInfo:
@@ -62,9 +58,13 @@ def zone_of(run: Run, place: Place | None) -> ZoneInfo:
 
 def core_meeting(run: Run, m: Meeting) -> CoreMeeting:
     plan = Extra(
-        m.date, m.start, m.minutes, m.instructor.name if m.instructor else None, m.place.name if m.place else None,
+        m.date,
+        m.start,
+        m.minutes,
+        m.instructor.name if m.instructor else None,
+        m.place.name if m.place else None,
         m.pattern_n,
-    )  # fmt: skip
+    )
     return built(plan, zone_of(run, m.place))
 
 
@@ -75,15 +75,15 @@ def schedule_of(run: Run) -> Schedule:
 
 def read_changes(rows: list[Reader]) -> tuple[Change, ...]:
     """What was changed by hand in a planned list of dates."""
-    found = []
+    changes = []
     for row in rows:
         n = row.whole("n", "The number of the meeting", 1, 10_000, need=True)
         day, start = row.day("date", "The date"), row.clock("start", "The start time")
         minutes = row.whole("minutes", "The length in minutes", 1, 7 * 24 * 60)
         instructor, room = row.text("instructor", "The instructor"), row.text("room", "The room")
         if n is not None:
-            found.append(Change(n, day, start, minutes, row.flag("dropped", "Left out"), instructor, room))
-    return tuple(found)
+            changes.append(Change(n, day, start, minutes, row.flag("dropped", "Left out"), instructor, room))
+    return tuple(changes)
 
 
 CHANGE_KEYS = "n date start minutes dropped instructor room"
@@ -151,9 +151,15 @@ def pattern_row(uow: UnitOfWork, pattern: Pattern, n: int) -> MeetingPattern:
 
 def core_pattern(row: MeetingPattern) -> Pattern:
     return Pattern(
-        row.first, row.start, row.minutes, tuple(WEEKDAYS.index(d) for d in row.weekdays.split(",")),
-        row.every_weeks, row.count, row.until, row.extend,
-    )  # fmt: skip
+        row.first,
+        row.start,
+        row.minutes,
+        tuple(WEEKDAYS.index(d) for d in row.weekdays.split(",")),
+        row.every_weeks,
+        row.count,
+        row.until,
+        row.extend,
+    )
 
 
 def pattern_view(uow: UnitOfWork, p: MeetingPattern) -> PatternOut:
@@ -205,148 +211,6 @@ def settle_times(run: Run, row: Meeting) -> None:
 # --- gates ------------------------------------------------------------------------------------------------
 
 
-def rule_of(kept: object) -> Rule | None:
-    """A stored gate rule as the core sees it."""
-    if not isinstance(kept, dict):
-        return None
-    day, days = kept.get("on"), kept.get("days_before")
-    if isinstance(day, str):
-        return Rule(date.fromisoformat(day))
-    return Rule(days_before=days) if isinstance(days, int) else None
-
-
-def windows_of(run: Run) -> tuple[Window, ...]:
-    return tuple(Window(rule_of(w.get("opens")), rule_of(w.get("closes"))) for w in run.windows) or (
-        Window(),
-    )
-
-
-def read_rule(row: Reader, key: str, name: str) -> Document | None:
-    """A gate rule of a form: {"on": date} or {"days_before": n}."""
-    if not row.has(key):
-        return None
-    inner = row.inner(key, name, "on days_before")
-    if inner is None or inner.one_of(("on", "days_before"), True, name) is None:
-        return None
-    day, days = (
-        inner.day("on", name),
-        inner.whole("days_before", f"The days before the start of {name.lower()}", 0, 3660),
-    )
-    return {"on": day.isoformat()} if day else None if days is None else {"days_before": days}
-
-
-def is_open(run: Run) -> bool:
-    return run.kind == RunKind.OPEN
-
-
-def core_gates_of(run: Run, zone: ZoneInfo) -> tuple[core_gates.Gate, ...]:
-    """The gates that the core works out for a run as it is stored."""
-    ends: dict[tuple[date | None, int | None], list[str]] = {}
-    stepped = [r for r in run.rates if r.active and r.early]
-    for rate in stepped:
-        for step in rate.early:
-            ends.setdefault((step.until, step.days_before), []).append(rate.label)
-    early = tuple(
-        (
-            until,
-            days,
-            "Early price ends" + ("" if len(set(labels)) == len(stepped) else f" ({', '.join(labels)})"),
-        )
-        for (until, days), labels in ends.items()
-    )
-    cohort = (run.starts_on, run.ends_on) if run.starts_on and run.ends_on else None
-    decision = (
-        Rule(run.decision_until)
-        if run.decision == Decision.WAITS and run.decision_until
-        else rule_of(run.decision_rule)
-    )
-    return core_gates.gates_of(
-        schedule_of(run).meetings,
-        zone,
-        windows_of(run),
-        early,
-        decision,
-        cohort,
-        run.access_days,
-        is_open(run),
-    )
-
-
-def settle_gates(uow: UnitOfWork, run: Run) -> None:
-    """Bring the stored gates in step with dates, fees and rules, under the run's lock; rows that did not change stay.
-
-    What no longer holds goes before what is new comes: a run has each gate once. The gates of a run that was cancelled or
-    put away stand as they were: they say when it would have been, though none of its meetings is held.
-    """
-    if run.status in CLOSED:
-        return
-    wanted = wanted_gates(uow, run)
-    run.gates = [row for row in run.gates if _gate_facts(row) in wanted]
-    uow.session.flush()
-    held = {_gate_facts(row) for row in run.gates}
-    run.gates += [
-        Gate(kind=g.kind, rule=g.rule, day=g.day, at=g.at, label=g.label, n=g.n)
-        for facts, g in wanted.items()
-        if facts not in held
-    ]
-    uow.session.flush()
-    uow.session.refresh(run, ["gates"])
-
-
-def wanted_gates(uow: UnitOfWork, run: Run) -> dict[GateFacts, core_gates.Gate]:
-    """The gates a run should have, by their facts."""
-    return {_gate_facts(g): g for g in (*core_gates_of(run, uow.zone), *set_aside_gates(uow, run))}
-
-
-def wrong_gates(uow: UnitOfWork, run: Run) -> tuple[list[str], list[str]]:
-    """Gates that stand without a reason (or twice), and those that dates, fees and rules give and that do not stand."""
-    held = Counter(_gate_facts(row) for row in run.gates)
-    wanted = Counter(wanted_gates(uow, run).keys())
-    return _gates_said(held - wanted), _gates_said(wanted - held)
-
-
-def _gates_said(facts: Counter[GateFacts]) -> list[str]:
-    return [
-        f'{kind} {n} "{label}" ({rule}, {at:%Y-%m-%d %H:%M} UTC)'
-        for kind, rule, _, at, label, n in facts.elements()
-    ]
-
-
-def set_aside_gates(uow: UnitOfWork, run: Run) -> list[core_gates.Gate]:
-    """When seats set aside for a group are anybody's."""
-    rows = uow.session.scalars(select(SetAside).where(SetAside.run_id == run.id, SetAside.active)).all()
-    return [
-        core_gates.Gate(
-            "set-aside seats released", f"on {r.last.isoformat()}", r.last, core_gates.day_over(r.last, uow.zone),
-            f"{r.seats} {'seat' if r.seats == 1 else 'seats'} of {r.name} released"[:200], r.id,
-        )
-        for r in sorted(rows, key=lambda r: (r.last, r.id))
-    ]  # fmt: skip
-
-
-GateFacts: TypeAlias = tuple[str, str, date, datetime, str, int | None]
-
-
-def _gate_facts(row: Gate | core_gates.Gate) -> GateFacts:
-    return row.kind, row.rule, row.day, row.at, row.label, row.n
-
-
-def gate_at(run: Run, kind: str) -> datetime | None:
-    """The moment of the first gate of a kind."""
-    return min((g.at for g in run.gates if g.kind == kind), default=None)
-
-
-def sign_up_windows(run: Run) -> tuple[tuple[datetime | None, datetime | None], ...]:
-    """Each window's stored moments of opening and closing."""
-    opens = {g.n: g.at for g in run.gates if g.kind == "sign-up opens"}
-    closes = {g.n: g.at for g in run.gates if g.kind == "sign-up closes"}
-    return tuple((opens.get(n), closes.get(n)) for n in range(1, max(1, len(run.windows)) + 1))
-
-
-def last_closing(run: Run) -> date | None:
-    return max((g.day for g in run.gates if g.kind == "sign-up closes"), default=None)
-
-
 def meeting_view(meeting: CoreMeeting, row: Meeting, link: OnlineLink | None) -> MeetingOut:
     return MeetingOut(
         **dict(planned_view(meeting)),
@@ -390,24 +254,24 @@ def outside_fault(
     starts_on: date | None, ends_on: date | None, days: Iterable[date]
 ) -> tuple[str, str] | None:
     """What contradicts itself in the days of a cohort, which its meetings lie between: the key and the sentence."""
-    held = sorted(days)
-    if held and ends_on and held[-1] > ends_on:
+    ordered_days = sorted(days)
+    if ordered_days and ends_on and ordered_days[-1] > ends_on:
         return (
             "ends_on",
-            f"The cohort ends on {day_text(ends_on)}, before its meeting on {day_text(held[-1])}.",
+            f"The cohort ends on {day_text(ends_on)}, before its meeting on {day_text(ordered_days[-1])}.",
         )
-    if held and starts_on and held[0] < starts_on:
+    if ordered_days and starts_on and ordered_days[0] < starts_on:
         return (
             "starts_on",
-            f"The cohort starts on {day_text(starts_on)}, after its meeting on {day_text(held[0])}.",
+            f"The cohort starts on {day_text(starts_on)}, after its meeting on {day_text(ordered_days[0])}.",
         )
     return None
 
 
 def refuse_outside(run: Run) -> None:
-    said = outside_fault(run.starts_on, run.ends_on, (m.date for m in run.meetings))
-    if said:
-        raise Refused([Fault(f"/{said[0]}", said[1])])
+    sentence = outside_fault(run.starts_on, run.ends_on, (m.date for m in run.meetings))
+    if sentence:
+        raise Refused([Fault(f"/{sentence[0]}", sentence[1])])
 
 
 @dataclass(frozen=True)
@@ -466,7 +330,7 @@ def row_facts(m: Meeting) -> DateFacts:
 
 def moved_dates(before: Mapping[int, DateFacts], after: Mapping[int, DateFacts]) -> list[MovedDate]:
     """Old and new side by side, for every meeting that differs, by the later of both dates."""
-    found = [
+    moves = [
         (
             after.get(key) or before[key],
             MovedDate(meeting_id=key, before=before.get(key), after=after.get(key)),
@@ -474,7 +338,7 @@ def moved_dates(before: Mapping[int, DateFacts], after: Mapping[int, DateFacts])
         for key in {**before, **after}
         if before.get(key) != after.get(key)
     ]
-    return [moved for _, moved in sorted(found, key=lambda f: (f[0].date, f[0].start))]
+    return [moved for _, moved in sorted(moves, key=lambda f: (f[0].date, f[0].start))]
 
 
 def touches_of(before: Situation, after: Situation) -> list[Touch]:

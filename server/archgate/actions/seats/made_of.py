@@ -69,10 +69,17 @@ def shelf_of(engine: Engine) -> Shelf:
 def read(session: Session, run_id: int, revision: tuple[int, int]) -> MadeOf:
     """Read it all by a session of its own on the same connection, so that nobody holds these objects."""
     lines = selectinload(Plan.lines)
-    whole = select(Run).where(Run.id == run_id).options(
-        selectinload(Run.all_meetings), selectinload(Run.gates), selectinload(Run.rates).selectinload(Rate.early),
-        selectinload(Run.extras), selectinload(Run.plans).options(lines),
-    )  # fmt: skip
+    whole = (
+        select(Run)
+        .where(Run.id == run_id)
+        .options(
+            selectinload(Run.all_meetings),
+            selectinload(Run.gates),
+            selectinload(Run.rates).selectinload(Rate.early),
+            selectinload(Run.extras),
+            selectinload(Run.plans).options(lines),
+        )
+    )
     of_center = select(Plan).where(Plan.run_id.is_(None), Plan.active).order_by(Plan.position, Plan.id)
     with Session(session.connection(), expire_on_commit=False, autoflush=False) as own:
         made = MadeOf(revision, own.scalars(whole).one(), tuple(own.scalars(of_center.options(lines))))

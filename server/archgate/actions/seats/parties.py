@@ -68,22 +68,24 @@ def name_view(uow: UnitOfWork, run: Run, text: str) -> NameView:
             wrong = "several people are named so; add the email, or name this head later"
         elif known and live_on(uow, run.id, [known[0].id]):
             wrong = f"is on {run.code} already"
-    found = known[0] if len(known) == 1 else None
-    said = wrong or (f"known, {found.email or found.phone or 'no email'}" if found else "new person")
-    return NameView(text=text, person_id=found.id if found else None, said=said, error=wrong is not None)
+    person = known[0] if len(known) == 1 else None
+    sentence = wrong or (f"known, {person.email or person.phone or 'no email'}" if person else "new person")
+    return NameView(
+        text=text, person_id=person.id if person else None, said=sentence, error=wrong is not None
+    )
 
 
 def names_view(uow: UnitOfWork, run: Run, names: list[str], others: int) -> list[NameView]:
     """Every typed name with whom it means; one too many, or one named twice, is at fault."""
-    found: list[NameView] = []
+    views: list[NameView] = []
     for n, text in enumerate(names):
         view = name_view(uow, run, text)
         if n >= others:
             view = view.model_copy(update={"said": f"there are {others} other heads", "error": True})
-        elif view.person_id and any(v.person_id == view.person_id for v in found):
+        elif view.person_id and any(v.person_id == view.person_id for v in views):
             view = view.model_copy(update={"said": "is named twice", "error": True})
-        found.append(view)
-    return found
+        views.append(view)
+    return views
 
 
 def people_named(uow: UnitOfWork, run: Run, names: list[str], others: int) -> list[Person]:
@@ -92,17 +94,17 @@ def people_named(uow: UnitOfWork, run: Run, names: list[str], others: int) -> li
     faults = [Fault(f"/names/{i}", f"{v.text}: {v.said}.") for i, v in enumerate(views) if v.error]
     if faults:
         raise Refused(faults)
-    found = []
+    people_there = []
     for view in views:
         if view.person_id:
-            found.append(people.get_person(uow, view.person_id))
+            people_there.append(people.get_person(uow, view.person_id))
             continue
         given, family, email = name_parts(view.text)
         row = people.new_person(given, family, email, None, "", uow)
         uow.session.add(row)
         uow.session.flush()
-        found.append(row)
-    return found
+        people_there.append(row)
+    return people_there
 
 
 def told_early(uow: UnitOfWork, run: Run, person_id: int) -> bool:
@@ -145,8 +147,8 @@ TIES = union_all(
 
 def ties_of(uow: UnitOfWork, run: Run, person_id: int) -> Ties:
     rows = uow.session.execute(TIES, {"run": run.id, "person": person_id, "course": run.course_id})
-    found = {str(row.kind): int(row.id) for row in rows}
-    return Ties("enrolled" in found, found.get("waiting"), "interested" in found)
+    by_kind = {str(row.kind): int(row.id) for row in rows}
+    return Ties("enrolled" in by_kind, by_kind.get("waiting"), "interested" in by_kind)
 
 
 def leave_interest(uow: UnitOfWork, run: Run, person_id: int, ties: Ties | None = None) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Protocol
 
-from sqlalchemy import ColumnElement, String, bindparam, cast, func, literal, select, update
+from sqlalchemy import ColumnElement, String, Subquery, bindparam, cast, func, literal, or_, select, update
 
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
@@ -62,10 +62,10 @@ READ = (
 def write_row(uow: UnitOfWork, run_id: int) -> tuple[RunSeats, int]:
     """Lock the seat row of a run by writing it; the row, and the revision of what the center adds to runs."""
     uow.session.execute(WRITE, {"run": run_id})
-    found = uow.session.execute(READ, {"run": run_id}).one_or_none()
-    if found is None:
+    seat_row = uow.session.execute(READ, {"run": run_id}).one_or_none()
+    if seat_row is None:
         raise not_found("This run")
-    row, center_revision = found
+    row, center_revision = seat_row
     uow.session.info.setdefault("locked seats", {})[run_id] = (
         row  # kept, or the session forgets it and reads it anew
     )
@@ -103,31 +103,46 @@ def line_of(uow: UnitOfWork, run_id: int, offered: bool = False) -> list[Waiting
     return [by_id[p.id] for p in in_order([party(w) for w in by_id.values()])]
 
 
-LINE_AND_HELD = (
+LINE_AND_KEPT = (
     select(
-        cast(Waiting.status, String(20)).label("status"), Waiting.id, Waiting.heads, Waiting.joined_at, Waiting.head_start
+        cast(Waiting.status, String(20)).label("status"),
+        Waiting.id,
+        Waiting.heads,
+        Waiting.joined_at,
+        Waiting.head_start,
     )
     .where(Waiting.run_id == bindparam("run"), Waiting.live == 1)
     .union_all(
         select(literal("held"), HeldPlace.id, HeldPlace.seats, HeldPlace.made_at, literal(0)).where(
-            HeldPlace.run_id == bindparam("run"), HeldPlace.status == HoldStatus.HELD, HeldPlace.last >= bindparam("today")
-        )
+            HeldPlace.run_id == bindparam("run"),
+            HeldPlace.status == HoldStatus.HELD,
+            HeldPlace.last >= bindparam("today"),
+        ),
+        select(literal("set aside"), SetAside.id, SetAside.seats, literal(None), literal(0)).where(
+            SetAside.run_id == bindparam("run"), SetAside.active
+        ),
     )
-)  # fmt: skip
+)
 
 
 def seats_of(uow: UnitOfWork, run: Run, row: RunSeats | None = None) -> seats.Seats:
     """The seats of a run as they stand; certain only under the lock, when `row` is the locked row."""
     session = uow.session
     taken = row.taken if row else session.scalar(select(RunSeats.taken).where(RunSeats.run_id == run.id)) or 0
-    rows = session.execute(LINE_AND_HELD, {"run": run.id, "today": uow.today}).all()
+    rows = session.execute(LINE_AND_KEPT, {"run": run.id, "today": uow.today}).all()
     line = in_order([party(row) for row in rows if row.status == "waiting"])
     return seats.Seats(
-        run.capacity, taken, tuple(p.heads for p in line), run.overbook,
-        sum(row.heads for row in rows if row.status == "held"), sum(row.heads for row in rows if row.status == "offered"),
-        tuple(set_asides_of(uow, run.id)), uow.today, Rule(run.line_rule),
+        run.capacity,
+        taken,
+        tuple(p.heads for p in line),
+        run.overbook,
+        sum(row.heads for row in rows if row.status == "held"),
+        sum(row.heads for row in rows if row.status == "offered"),
+        tuple(set_asides_of(uow, run.id)) if any(row.status == "set aside" for row in rows) else (),
+        uow.today,
+        Rule(run.line_rule),
         sum(row.status == "offered" for row in rows),
-    )  # fmt: skip
+    )
 
 
 def set_asides_of(uow: UnitOfWork, run_id: int) -> list[seats.SetAside]:
@@ -176,12 +191,37 @@ def group_for(uow: UnitOfWork, run: Run, person_id: int | None, organization_id:
 
 
 def live_heads(uow: UnitOfWork, run_id: int) -> int:
-    """The heads of all live enrollments of learners, which the seat row must agree with."""
-    total = func.coalesce(func.sum(Enrollment.heads), 0)
-    query = select(total).where(
-        Enrollment.run_id == run_id, Enrollment.live == 1, Enrollment.role == Role.LEARNER
+    """The heads of all live enrollments of learners on a run."""
+    counted = heads_by_run()
+    return int(uow.session.scalar(select(counted.c.heads).where(counted.c.run_id == run_id)) or 0)
+
+
+def heads_by_run() -> Subquery:  # type: ignore[explicit-any]  # each of its columns has a type of its own
+    """The heads of all live enrollments of learners, by run: what the seat rows must agree with."""
+    query = select(Enrollment.run_id, func.sum(Enrollment.heads).label("heads"))
+    return (
+        query.where(Enrollment.live == 1, Enrollment.role == Role.LEARNER)
+        .group_by(Enrollment.run_id)
+        .subquery()
     )
-    return int(uow.session.scalar(query) or 0)
+
+
+def wrong_rows(uow: UnitOfWork) -> list[str]:
+    """What is wrong with the seat rows of all runs (`core.seats.check_seats`), each with its run."""
+    counted, whole = heads_by_run(), Run.capacity + Run.overbook
+    heads = func.coalesce(counted.c.heads, 0)
+    query = (
+        select(Run.code, whole, RunSeats.taken, heads)
+        .join(RunSeats, RunSeats.run_id == Run.id)
+        .outerjoin(counted, counted.c.run_id == Run.id)
+        .where(or_(RunSeats.taken != heads, RunSeats.taken > whole))
+        .order_by(Run.code)
+    )
+    return [
+        f"{code}: {wrong}"
+        for code, most, taken, real in uow.session.execute(query)
+        for wrong in seats.check_seats(most, taken, int(real))
+    ]
 
 
 def held_for(uow: UnitOfWork, run: Run, held_id: int) -> int:
@@ -205,7 +245,7 @@ def use_hold(uow: UnitOfWork, run: Run, held_id: int, heads: int) -> None:
 
 def kept_back_of(today: date) -> ColumnElement[int]:
     """The seats of each run of a query that are held, on offer or set aside, as an SQL expression beside `Run`."""
-    held = select(func.coalesce(func.sum(HeldPlace.seats), 0)).where(
+    held_places = select(func.coalesce(func.sum(HeldPlace.seats), 0)).where(
         HeldPlace.run_id == Run.id, HeldPlace.status == HoldStatus.HELD, HeldPlace.last >= today
     )
     offered = select(func.coalesce(func.sum(Waiting.heads), 0)).where(
@@ -218,5 +258,5 @@ def kept_back_of(today: date) -> ColumnElement[int]:
     aside = select(func.coalesce(func.sum(left), 0)).where(
         SetAside.run_id == Run.id, SetAside.active, SetAside.last >= today
     )
-    parts = [q.correlate(Run).scalar_subquery() for q in (held, offered, aside)]
+    parts = [q.correlate(Run).scalar_subquery() for q in (held_places, offered, aside)]
     return parts[0] + parts[1] + parts[2]

@@ -36,14 +36,17 @@ export type PlannedInstallments = {
 };
 
 /** What a calculator of the server says to a document; null while the document is not complete yet. */
-export function useCalculator<T>(name: "schedule" | "quote" | "plan", document: object | null) {
+export function useCalculator<T>(
+  name: "schedule" | "quote" | "plan",
+  document: Record<string, unknown> | null,
+) {
   return useQuery({
     queryKey: ["calc", name, document],
     queryFn: async () =>
       (await ask(
         api.POST("/api/v1/calc/{name}", {
           params: { path: { name } },
-          body: document as never,
+          body: document!,
         }),
       )) as T,
     enabled: document !== null,

@@ -1,7 +1,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, ask } from "../../app/server";
+import { api, ask, type Schemas } from "../../app/server";
 import { useMe, useSettled } from "../../app/session";
 import { Choice, Field } from "../../parts/Field";
 import { day, money } from "../../parts/text";
@@ -80,7 +80,7 @@ function One({
   const query = useQuery({
     queryKey: ["plan-example", body],
     queryFn: () =>
-      ask(api.POST("/api/v1/plan-example", { body: JSON.parse(body) as Record<string, unknown> })),
+      ask(api.POST("/api/v1/plan-example", { body: JSON.parse(body) as Schemas["PlanExampleCommand"] })),
     placeholderData: keepPreviousData,
   });
   const found = query.data;

@@ -52,7 +52,7 @@ export function Source({ run, name, propose }: Props & { name: string }) {
   };
   const takeBack = () => {
     const value = origin?.default;
-    const seen = (run as unknown as Record<string, unknown>)[name];
+    const seen = run[name as keyof typeof run];
     return propose(`Take the ${said} of the ${origin?.default_of}`, (preview, over) =>
       TERMS.includes(name)
         ? ask(
@@ -70,7 +70,7 @@ export function Source({ run, name, propose }: Props & { name: string }) {
     );
   };
   if (!origin) return null;
-  const value = (run as unknown as Record<string, unknown>)[name];
+  const value = run[name as keyof typeof run];
   if (!origin.default_of && Array.isArray(value) && value.length === 0) return null;
   if (origin.from !== "own") return <span className="slate">from the {origin.from}</span>;
   return (

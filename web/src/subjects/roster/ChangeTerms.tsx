@@ -10,7 +10,7 @@ import type { useDone } from "../../parts/useUndo";
 import { amount, digitsOf } from "../courses/form";
 import { counted } from "./DeskParts";
 
-type SignUp = Schemas["SignUpOut"];
+type SignUp = Schemas["EnrollmentOut"];
 type Form = {
   rates: string[];
   agreed: { amount: string; reason: string } | null;

@@ -20,7 +20,7 @@ export function Moving({
   onClose,
   onDone,
 }: {
-  held: Schemas["SignUpOut"];
+  held: Schemas["EnrollmentOut"];
   acts: ReturnType<typeof useDone>;
   onClose: () => void;
   onDone: () => void;

@@ -147,7 +147,7 @@ function Role({
   acts,
   onDone,
 }: {
-  held: Schemas["SignUpOut"];
+  held: Schemas["EnrollmentOut"];
   acts: ReturnType<typeof useDone>;
   onDone: () => void;
 }) {
@@ -205,7 +205,7 @@ function Swap({
   onClose,
   onDone,
 }: {
-  held: Schemas["SignUpOut"];
+  held: Schemas["EnrollmentOut"];
   acts: ReturnType<typeof useDone>;
   onClose: () => void;
   onDone: () => void;

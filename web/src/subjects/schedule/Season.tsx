@@ -170,9 +170,7 @@ export default function Season() {
                   “{n}” is new; you are asked before it is added.
                 </p>
               ))}
-              <ClashList
-                clashes={line.clashes.map((text) => ({ text, accepted: null, key: text }) as never)}
-              />
+              <ClashList clashes={line.clashes.map((text) => ({ text, accepted: null }))} />
               {line.dropped.map((d) => (
                 <p key={d} className="ochre">
                   {d}

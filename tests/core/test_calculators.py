@@ -5,8 +5,8 @@ import json
 
 import pytest
 
-from archgate.core.documents import CALCULATORS
 from archgate.core.faults import Refused
+from archgate.documents.calculators import CALCULATORS
 
 SCHEDULE = {
     "time_zone": "America/New_York",

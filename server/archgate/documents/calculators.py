@@ -14,10 +14,8 @@ from zoneinfo import ZoneInfo
 
 from archgate.core.clashes import Busy, Clash, clashes_of
 from archgate.core.faults import Fault, Refused
-from archgate.core.fee_documents import quote_of
 from archgate.core.money import format_amount
 from archgate.core.plans import Due, DueKind, PlanLine, Settle, installments_of
-from archgate.core.reader import Document, Reader, strict_date
 from archgate.core.schedule import (
     MOST_MEETINGS,
     WEEKDAYS,
@@ -29,6 +27,8 @@ from archgate.core.schedule import (
     meetings_of,
 )
 from archgate.core.waitlist import Party, Rule, chances_of, in_order, next_offers
+from archgate.documents.fees import quote_of
+from archgate.documents.reader import Document, Reader, strict_date
 
 
 def _finish(faults: list[Fault]) -> None:
@@ -103,11 +103,13 @@ def schedule_of(document: object) -> Document:
         read_extra(r) for r in top.rows("extra", "The one-off meetings", "date start minutes instructor room")
     ]
     closures: set[date] = set()
-    for i, held in enumerate(top.take("closures", list, False, "The closures") or []):
+    for i, closure in enumerate(top.take("closures", list, False, "The closures") or []):
         try:
-            closures.add(strict_date(held if isinstance(held, str) else ""))
+            closures.add(strict_date(closure if isinstance(closure, str) else ""))
         except ValueError:
-            faults.append(Fault(f"/closures/{i}", f'A closure must be a date like 2027-09-14, not "{held}".'))
+            faults.append(
+                Fault(f"/closures/{i}", f'A closure must be a date like 2027-09-14, not "{closure}".')
+            )
     busy = [read_busy(r, zone) for r in top.rows("busy", "The busy times", "who start end")]
     _finish(faults)
     assert zone is not None
@@ -119,10 +121,10 @@ def schedule_of(document: object) -> Document:
         raise Refused([Fault("/patterns", str(many))]) from None
     except OverflowError:
         raise Refused([Fault("/patterns", "The dates go beyond the calendar.")]) from None
-    found = clashes_of(schedule.meetings, tuple(b for b in busy if b), MOST_CLASHES)
-    if len(found) > MOST_CLASHES:
+    clashing = clashes_of(schedule.meetings, tuple(b for b in busy if b), MOST_CLASHES)
+    if len(clashing) > MOST_CLASHES:
         raise Refused([Fault("/patterns", f"These meetings clash more than {MOST_CLASHES:,} times.")])
-    return {**schedule_document(schedule), "clashes": [clash_document(c, zone) for c in found]}
+    return {**schedule_document(schedule), "clashes": [clash_document(c, zone) for c in clashing]}
 
 
 def read_busy(row: Reader, zone: ZoneInfo | None) -> Busy | None:
@@ -179,16 +181,16 @@ def meeting_document(meeting: Meeting) -> Document:
 
 
 def read_due(row: Reader) -> Due | None:
-    held = row.inner("due", "When the line is due", " ".join(DueKind))
-    if held is None or not isinstance(row.value.get("due"), dict):
+    rule = row.inner("due", "When the line is due", " ".join(DueKind))
+    if rule is None or not isinstance(row.value.get("due"), dict):
         return None
-    kind = held.one_of(tuple(DueKind), True, "A due date")
+    kind = rule.one_of(tuple(DueKind), True, "A due date")
     if kind is None:
         return None
     if kind == DueKind.ON:
-        on = held.day("on", "The due date", need=True)
+        on = rule.day("on", "The due date", need=True)
         return Due(DueKind.ON, on=on) if on else None
-    number = held.whole(kind, "The number of days or months", 0, 36600, need=True)
+    number = rule.whole(kind, "The number of days or months", 0, 36600, need=True)
     return None if number is None else Due(DueKind(kind), number)
 
 
@@ -248,13 +250,13 @@ MOST_SEATS = 100_000
 
 def moment_in(row: Reader, key: str, name: str, zone: ZoneInfo | None, need: bool = False) -> datetime | None:
     """A moment with the offset it was written with, or in the zone; local time without a zone is refused."""
-    found = row.moment(key, name, zone, need)
-    if found is None:
+    moment = row.moment(key, name, zone, need)
+    if moment is None:
         return None
     written = datetime.fromisoformat(row.text(key, name) or "")
     if zone is None and written.tzinfo is None:
         row.fault(key, f"{name} needs an offset, as in 2027-08-20T10:00:00-04:00.")
-    return found.astimezone(zone or written.tzinfo)
+    return moment.astimezone(zone or written.tzinfo)
 
 
 def waitlist_of(document: object) -> Document:
@@ -271,9 +273,9 @@ def waitlist_of(document: object) -> Document:
     at = moment_in(top, "at", "The moment", zone, need=True)
     hours = top.whole("offer_hours", "The hours of an offer", 1, 24 * 366, need=True)
     closes = moment_in(top, "closes", "The close of sign-up", zone)
-    said = top.text("rule", "The rule") or Rule.FIT
+    rule = top.text("rule", "The rule") or Rule.FIT
     rate = top.share("leave_rate", "The rate at which seats are given up")
-    if said not in list(Rule):
+    if rule not in list(Rule):
         top.fault("rule", "The rule is fit or strict.")
     parties, seen = [], set()
     for row in top.rows("waiting", "The waiting", "id people joined head_start"):
@@ -289,7 +291,7 @@ def waitlist_of(document: object) -> Document:
     if faults or capacity is None or taken is None or at is None or hours is None:
         raise Refused(faults)
     line = in_order(parties)
-    offers, left = next_offers(line, max(0, capacity - taken), Rule(said), at, hours, closes)
+    offers, left = next_offers(line, max(0, capacity - taken), Rule(rule), at, hours, closes)
     chances = chances_of(line, capacity, taken, rate or Decimal(0))
     return {
         "offers": [{"id": o.party.id, "people": o.party.heads, "until": o.until.isoformat()} for o in offers],

@@ -51,48 +51,48 @@ class Reader:
 
     def take(self, key: str, kind: type[J], need: bool, name: str) -> J | None:
         """A value of one of JSON's kinds; a fault, and None, when it is another or missing."""
-        held = self.value.get(key)
-        if held is None:
+        value = self.value.get(key)
+        if value is None:
             if need:
                 self.fault(key, f"{name} is missing.")
             return None
-        if not isinstance(held, kind) or (kind is int and isinstance(held, bool)):
+        if not isinstance(value, kind) or (kind is int and isinstance(value, bool)):
             self.fault(key, f"{name} must be {KINDS[kind]}.")
             return None
-        return held
+        return value
 
     def texts(self, key: str, name: str) -> list[str]:
         """A list of texts."""
-        held: list[object] = self.take(key, list, False, name) or []
-        if any(not isinstance(x, str) for x in held):
+        values: list[object] = self.take(key, list, False, name) or []
+        if any(not isinstance(x, str) for x in values):
             self.fault(key, f"{name} are a list of texts.")
-        return [x for x in held if isinstance(x, str)]
+        return [x for x in values if isinstance(x, str)]
 
     def text(self, key: str, name: str, need: bool = False) -> str | None:
-        held = self.take(key, str, need, name)
-        if held is not None and not held.strip():
+        value = self.take(key, str, need, name)
+        if value is not None and not value.strip():
             self.fault(key, f"{name} is empty.")
             return None
-        return held
+        return value
 
     def whole(self, key: str, name: str, low: int, high: int, need: bool = False) -> int | None:
-        held = self.take(key, int, need, name)
-        if held is not None and not low <= held <= high:
+        value = self.take(key, int, need, name)
+        if value is not None and not low <= value <= high:
             self.fault(key, f"{name} must be from {low} to {high}.")
             return None
-        return held
+        return value
 
     def flag(self, key: str, name: str) -> bool:
         return bool(self.take(key, bool, False, name))
 
     def _parsed(self, key: str, name: str, need: bool, parse: Callable[[str], J], shape: str) -> J | None:
-        held = self.text(key, name, need)
-        if held is None:
+        text = self.text(key, name, need)
+        if text is None:
             return None
         try:
-            return parse(held)
+            return parse(text)
         except (ValueError, InvalidOperation, OverflowError):
-            self.fault(key, f'{name} must be {shape}, not "{held}".')
+            self.fault(key, f'{name} must be {shape}, not "{text}".')
             return None
 
     def day(self, key: str, name: str, need: bool = False) -> date | None:
@@ -106,55 +106,55 @@ class Reader:
         return self._parsed(key, name, need, lambda t: strict_moment(t, zone), shape)
 
     def percent(self, key: str, name: str, need: bool = False) -> Decimal | None:
-        found = self._parsed(key, name, need, strict_percent, 'a plain number like "10" or "12.5"')
-        if found is not None and found > 100:
+        percent = self._parsed(key, name, need, strict_percent, 'a plain number like "10" or "12.5"')
+        if percent is not None and percent > 100:
             self.fault(key, f"{name} cannot be over 100.")
             return None
-        return found
+        return percent
 
     def share(self, key: str, name: str) -> Decimal | None:
         """A plain number from 0 through 1, as text."""
-        found = self._parsed(key, name, False, strict_percent, 'a plain number like "0.08"')
-        if found is not None and found > 1:
+        share = self._parsed(key, name, False, strict_percent, 'a plain number like "0.08"')
+        if share is not None and share > 1:
             self.fault(key, f"{name} is from 0 through 1.")
             return None
-        return found
+        return share
 
     def amount(self, key: str, name: str, currency: str | None, need: bool = False) -> int | None:
-        held = self.text(key, name, need)
-        if held is None or currency is None:
+        text = self.text(key, name, need)
+        if text is None or currency is None:
             return None
         try:
-            return parse_amount(held, currency)
+            return parse_amount(text, currency)
         except ValueError as error:
             self.fault(key, str(error))
             return None
 
     def currency(self) -> str | None:
-        held = self.text("currency", "The currency", need=True)
+        text = self.text("currency", "The currency", need=True)
         try:
-            if held is not None:
-                digits_of(held)
+            if text is not None:
+                digits_of(text)
         except ValueError as error:
             self.fault("currency", str(error))
             return None
-        return held
+        return text
 
     def zone(self) -> ZoneInfo | None:
-        held = self.text("time_zone", "The time zone", need=True)
-        if held is None:
+        text = self.text("time_zone", "The time zone", need=True)
+        if text is None:
             return None
-        if held not in ZONES:
-            self.fault("time_zone", f'"{held}" is not a time zone, like America/New_York.')
+        if text not in ZONES:
+            self.fault("time_zone", f'"{text}" is not a time zone, like America/New_York.')
             return None
-        return ZoneInfo(held)
+        return ZoneInfo(text)
 
     def rows(self, key: str, name: str, keys: str, most: int = 1000) -> list[Reader]:
-        held = self.take(key, list, False, name) or []
-        if len(held) > most:
+        values = self.take(key, list, False, name) or []
+        if len(values) > most:
             self.fault(key, f"{name} has more than {most} entries.")
             return []
-        return [Reader(v, f"{self.at}/{key}/{i}", self.faults, keys) for i, v in enumerate(held)]
+        return [Reader(v, f"{self.at}/{key}/{i}", self.faults, keys) for i, v in enumerate(values)]
 
     def inner(self, key: str, name: str, keys: str) -> Reader | None:
         if not self.has(key):
@@ -186,12 +186,12 @@ def strict_time(text: str) -> time:
 
 def strict_moment(text: str, zone: ZoneInfo | None) -> datetime:
     """A moment with an offset, or local time in the zone (of a doubled hour, the first)."""
-    found = datetime.fromisoformat(text)
+    moment = datetime.fromisoformat(text)
     if "T" not in text and " " not in text:
         raise ValueError(text)
-    if found.tzinfo is None:
-        return moment_of(found.date(), found.time(), zone or ZoneInfo("UTC"))
-    return found.astimezone(UTC)
+    if moment.tzinfo is None:
+        return moment_of(moment.date(), moment.time(), zone or ZoneInfo("UTC"))
+    return moment.astimezone(UTC)
 
 
 def strict_percent(text: str) -> Decimal:

@@ -25,8 +25,8 @@ from archgate.core.fees import (
     quote_for,
 )
 from archgate.core.money import format_amount
-from archgate.core.reader import Document, Reader
 from archgate.core.taxes import Tax, both_kinds
+from archgate.documents.reader import Document, Reader
 
 RATE_KEYS = "code label amount early sale"
 EXTRA_KEYS = "code label amount required stock most"
@@ -87,25 +87,25 @@ def read_extra(row: Reader, currency: str | None) -> Extra | None:
 
 def read_group(top: Reader) -> tuple[GroupStep, ...]:
     """Group steps by number of people; two steps from the same number contradict each other."""
-    found: dict[int, GroupStep] = {}
+    steps: dict[int, GroupStep] = {}
     for row in top.rows("group", "The group steps", "from percent"):
         people = row.whole("from", "The number of people", 1, 10**6, need=True)
         percent = row.percent("percent", "The percent off", need=True)
         if people is None or percent is None:
             continue
-        if people in found:
+        if people in steps:
             row.fault("from", f"Two group steps begin at {people}.")
-        found[people] = GroupStep(people, percent)
-    return tuple(found.values())
+        steps[people] = GroupStep(people, percent)
+    return tuple(steps.values())
 
 
 def read_on(row: Reader, known: Iterable[str] | None, what: str) -> frozenset[str] | None:
     """The rates and extras a code or tax is on; None where nothing is said. `known` None: any name will do."""
-    held = row.take("on", list, False, "What it is on")
-    for i, name in enumerate(held or []):
+    codes = row.take("on", list, False, "What it is on")
+    for i, name in enumerate(codes or []):
         if not isinstance(name, str) or (known is not None and name not in known):
             row.faults.append(Fault(f"{row.at}/on/{i}", f'There is no {what} "{name}".'))
-    return None if held is None else frozenset(x for x in held if isinstance(x, str))
+    return None if codes is None else frozenset(x for x in codes if isinstance(x, str))
 
 
 def read_code(row: Reader, currency: str | None, known: Iterable[str] | None) -> Code | None:
@@ -125,7 +125,7 @@ def read_taxes(top: Reader, known: Iterable[str] | None, most: int = 1000) -> tu
 
     `known` are the rates and extras there are. None: any name will do, as in defaults; then those that are named count.
     """
-    found: list[Tax] = []
+    taxes_read: list[Tax] = []
     rows = top.rows("taxes", "The taxes", TAX_KEYS, most=most)
     for row in rows:
         name = row.text("name", "The name of the tax", need=True)
@@ -133,8 +133,8 @@ def read_taxes(top: Reader, known: Iterable[str] | None, most: int = 1000) -> tu
         included = row.flag("included", "Whether it is in the price")
         on = read_on(row, known, "rate or extra")
         if name is not None and percent is not None:
-            found.append(Tax(name, percent, included, on))
-    taxes = tuple(found)
+            taxes_read.append(Tax(name, percent, included, on))
+    taxes = tuple(taxes_read)
     if len(taxes) == len(rows):
         named = sorted({code for tax in taxes for code in tax.on or ()})
         for i, code in both_kinds(taxes, sorted(known) if known is not None else [*named, UNNAMED]):
@@ -147,11 +147,11 @@ def read_taxes(top: Reader, known: Iterable[str] | None, most: int = 1000) -> tu
 
 def note_twice(rows: list[Reader], read: Iterable[Rate | Extra | Code | None], seen: set[str]) -> None:
     """A fault for every code that stands already; rates and extras share one set of codes, as `on` names either."""
-    for row, held in zip(rows, read, strict=True):
-        if held and held.code in seen:
-            row.fault("code", f'The code "{held.code}" is used twice.')
-        if held:
-            seen.add(held.code)
+    for row, value in zip(rows, read, strict=True):
+        if value and value.code in seen:
+            row.fault("code", f'The code "{value.code}" is used twice.')
+        if value:
+            seen.add(value.code)
 
 
 def read_ask(ask: Reader) -> Ask:
@@ -161,8 +161,8 @@ def read_ask(ask: Reader) -> Ask:
         count = row.whole("count", "The number of people", -(10**6), 10**6, need=True)
         if code is not None and count is not None:
             people.append(Heads(code, count))
-    held = ask.take("extras", dict, False, "The extras") or {}
-    for name, number in held.items():
+    asked = ask.take("extras", dict, False, "The extras") or {}
+    for name, number in asked.items():
         if isinstance(number, bool) or not isinstance(number, int) or abs(number) > 10**6:
             ask.faults.append(Fault(ask.at + pointer_of("extras", name), "A whole number, please."))
         else:

@@ -28,7 +28,7 @@ def refusal(do):
 
 
 def page(office, number):
-    return office.look(lambda d: accounts.account_page(d, number))
+    return office.read(lambda d: accounts.account_page(d, number))
 
 
 def account(office, person):
@@ -51,11 +51,11 @@ def change(office, held, preview=False, **body):
 
 
 def agrees(office):
-    assert office.look(checks.everything) == "Everything agrees."
+    assert office.read(checks.everything) == "Everything agrees."
 
 
 def on_hand(office, shelf):
-    return office.look(lambda d: d.session.scalar(select(StockItem.on_hand).where(StockItem.name == shelf)))
+    return office.read(lambda d: d.session.scalar(select(StockItem.on_hand).where(StockItem.name == shelf)))
 
 
 @pytest.fixture
@@ -151,7 +151,7 @@ def test_extras_have_their_limits_and_go_back_with_the_seat(office, with_books):
 def test_another_rate_is_priced_as_of_sign_up_and_what_was_agreed_keeps_its_price(office, with_books):
     late = office.later(days=20)  # the early price is over by then
     change(late, with_books, extras=books(with_books, 1))
-    view = late.look(lambda d: changing.view(d, with_books["enrollment"]))["quote"]
+    view = late.read(lambda d: changing.view(d, with_books["enrollment"]))["quote"]
     assert [(x["label"], x["amount"]) for x in view["lines"]] == [("Standard", "210.00"), ("Book", "30.00")]
     less = [{"rate_id": with_books["rates"][1], "count": 1}]
     done = change(late, with_books, people=less)
@@ -171,7 +171,7 @@ def test_a_price_is_agreed_anew_with_a_reason(office, with_books):
         office, with_books, people=[{"rate_id": with_books["rates"][1], "count": 1, "agreed": agreed}]
     )
     assert (done["total"], [r["amount"] for r in done["after"]]) == ("100.00", ["100.00"])
-    said = office.look(lambda d: changing.view(d, with_books["enrollment"]))["quote"]["lines"][0]["why"]
+    said = office.read(lambda d: changing.view(d, with_books["enrollment"]))["quote"]["lines"][0]["why"]
     assert "Helps to set up" in said
     two = [{"rate_id": with_books["rates"][1], "count": 2}]
     assert "/people" in refusal(lambda: change(office, with_books, people=two))
@@ -348,7 +348,7 @@ def test_all_meetings_that_fall_out_are_worth_the_price_and_a_replaced_one_nothi
             lambda d, n=meeting: moving.cancel_meeting(d, n, command_of(CancelMeetingCommand, {"why": ""}))
         )
         office.act(lambda d, n=meeting: changing.credit_meeting(d, n, command_of(GiveBackCommand, {})))
-    total = office.look(lambda d: d.session.get_one(Enrollment, held["enrollment_id"]).total)
+    total = office.read(lambda d: d.session.get_one(Enrollment, held["enrollment_id"]).total)
     assert 1330 <= total <= 1340  # an eighth of 107.00, the meeting that is still held
     assert page(office, own)["credit"] == f"{(10700 - total) / 100:.2f}"
     agrees(office)
@@ -361,18 +361,18 @@ def test_papers_follow_what_a_sign_up_comes_to(office, with_books):
     own = with_books["account"]
     office.act(lambda d: invoices.issue(d, own))
     change(office, with_books, extras=books(with_books, 1))
-    more = office.look(lambda d: invoices.of_account(d, own))
+    more = office.read(lambda d: invoices.of_account(d, own))
     assert (more["pending"], more["pending_total"], more["to_credit"]) == (1, "31.80", 0)
     second = office.act(lambda d: invoices.issue(d, own))
-    document = office.look(lambda d: invoices.document(d, second["id"]))[1]
+    document = office.read(lambda d: invoices.document(d, second["id"]))[1]
     assert [(x.what, x.amount) for x in document.lines] == [("Change of the sign-up", "$30.00")]
     assert [(x.what, x.amount) for x in document.taxes] == [("Sales tax", "$1.80")]
     office.act(lambda d: leaving.withdraw(d, with_books["enrollment"]))
-    less = office.look(lambda d: invoices.of_account(d, own))
+    less = office.read(lambda d: invoices.of_account(d, own))
     assert (less["pending"], less["to_credit"], less["to_credit_total"]) == (0, 1, "241.80")
     note = office.act(lambda d: invoices.credit_differences(d, own))
     assert (note["kind"], note["total"]) == ("credit note", "-241.80")
-    document = office.look(lambda d: invoices.document(d, note["id"]))[1]
+    document = office.read(lambda d: invoices.document(d, note["id"]))[1]
     assert [(x.what, x.amount) for x in document.lines] == [("Seat given back", "-$240.00")]
     for act in (invoices.issue, invoices.credit_differences):
         with pytest.raises(Problem, match=r"Everything|Nothing"):
@@ -388,4 +388,4 @@ def test_the_receipt_note_of_a_run_is_on_its_papers(office, with_books):
     paid = pay(office, with_books["account"], "50.00")
     receipt = office.act(lambda d: invoices.receipt(d, paid["payment_id"]))
     for paper in (invoice, receipt):
-        assert office.look(lambda d, n=paper["id"]: invoices.document(d, n))[1].notes == [note]
+        assert office.read(lambda d, n=paper["id"]: invoices.document(d, n))[1].notes == [note]

@@ -1,0 +1,221 @@
+"""What the made-up center offers: courses, places, instructors, plans, and the runs of a season, in days from today."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from archgate.documents.reader import Document
+
+COURSES = (
+    (
+        "DSW",
+        "A boundary wall in eight evenings",
+        "Lay a dry-stone wall that stands: footing, hearting, throughs, cope.",
+    ),
+    (
+        "LIME",
+        "Lime plaster for old walls",
+        "Mix, lay and finish lime plaster in three coats on lath and on stone.",
+    ),
+    ("GLASS", "Leaded glass: a small panel", "Cut, lead and solder a panel of your own design."),
+    ("SLATE", "Slate roofing by hand", "Dress, hole and hang slate; flashings, valleys and a mended ridge."),
+    ("TIMB", "Timber framing: a garden gate", "Mark out, cut and peg the joints of a small oak frame."),
+    (
+        "IRON",
+        "Forged ironwork: hooks and hinges",
+        "Draw down, bend and punch at the forge, safely and by eye.",
+    ),
+    ("READ", "Reading old buildings", "Six weeks online: what walls, roofs and openings tell of their age."),
+    ("DRAW", "Drawing for masons", "Set out arches, moldings and templates at your own pace."),
+    (
+        "CARVE",
+        "Stone carving: a leaf in limestone",
+        "From the block to the finished leaf, with mallet and claw.",
+    ),
+)
+CATEGORIES = {
+    "DSW": "Stone",
+    "CARVE": "Stone",
+    "DRAW": "Stone",
+    "LIME": "Walls and finishes",
+    "GLASS": "Glass and iron",
+    "IRON": "Glass and iron",
+    "SLATE": "Roofs and timber",
+    "TIMB": "Roofs and timber",
+    "READ": "Understanding buildings",
+}
+PLACES: tuple[Document, ...] = (
+    {
+        "name": "Hall 2",
+        "seats": 16,
+        "facts": "Ground floor, sinks, dust extraction",
+        "address": "4 Quay Lane",
+    },
+    {"name": "Roof shed", "seats": 10, "facts": "Two practice roofs", "address": "4 Quay Lane"},
+    {"name": "Glass room", "seats": 10, "facts": "Light tables, soldering bench", "address": "4 Quay Lane"},
+    {"name": "Forge", "seats": 8, "facts": "Eight hearths", "address": "6 Quay Lane"},
+    {
+        "name": "Long barn",
+        "seats": 10,
+        "facts": "Framing yard under a roof",
+        "address": "Upper Farm",
+        "address_public": False,
+    },
+    {
+        "name": "Quarry yard",
+        "kind": "outdoors",
+        "seats": 14,
+        "facts": "Bring boots; a tent when it rains",
+        "address": "Old Quarry Road",
+    },
+    {"name": "Great barn", "seats": 220, "facts": "For large events"},
+    {"name": "Online room", "kind": "online", "facts": "A link for each meeting"},
+)
+TEACHERS: tuple[Document, ...] = (
+    {"name": "I. Marchetti", "email": "i.marchetti@example.org", "phone": "555-0171"},
+    {"name": "A. Sorensen", "email": "a.sorensen@refused.example.org", "phone": "555-0172",
+     "hours": [{"weekday": d, "from": "17:00", "to": "21:30"} for d in ("MO", "TU", "WE", "TH")]},
+    {"name": "H. Dunmore", "email": "h.dunmore@example.org", "phone": "555-0173"},
+    {"name": "M. Oyelaran", "email": "m.oyelaran@example.org", "phone": "555-0174"},
+    {"name": "P. Hallam", "email": "p.hallam@example.org", "phone": "555-0175"},
+    {"name": "C. Abernathy", "email": "c.abernathy@example.org", "phone": "555-0176"},
+)  # fmt: skip
+
+HALVES: Document = {
+    "name": "Half now, half in 30 days",
+    "lines": [
+        {"percent": "50", "due": {"after_sign_up": 0}},
+        {"percent": "50", "due": {"after_sign_up": 30}},
+    ],
+}
+DEPOSIT: Document = {
+    "name": "Deposit of 40, the rest on the first day",
+    "lines": [
+        {"amount": "40.00", "due": {"after_sign_up": 0}, "settle": "online"},
+        {"rest": True, "due": {"after_start": 0}},
+    ],
+}
+MONTHLY: Document = {
+    "name": "Three equal parts by the month, from the start",
+    "lines": [{"parts": 1, "due": {"months_after_start": k}} for k in range(3)],
+}
+NOW: Document = {"name": "All now", "lines": [{"percent": "100", "due": {"after_sign_up": 0}}]}
+
+
+def rates(fee: str, early: str, days: int, member: str = "", concession: str = "") -> list[Document]:
+    """A standard rate with one early-bird step, and the others that a run has."""
+    rates_of_run: list[Document] = [
+        {"label": "Standard", "amount": fee, "early": [{"days_before": days, "amount": early}]}
+    ]
+    if member:
+        early_member = [{"days_before": days, "percent": "5"}]
+        rates_of_run.append({"label": "Member", "amount": member, "early": early_member, "tags": ["member"]})
+    if concession:
+        rates_of_run.append({"label": "Concession", "amount": concession, "tags": ["concession"], "most": 6})
+    return rates_of_run
+
+
+# What the center sells beside the seat, how much of it there is, and what runs start from.
+HANDBOOK = {"label": "Handbook", "amount": "31.50", "most": 2, "item": "Handbook of dry-stone walling"}
+TOOLS = {"label": "Tool set", "amount": "64.00", "item": "Hammer and chisel set"}
+GLASS_PACK = {"label": "Glass pack", "amount": "24.00", "required": True}
+STOCK = (("Handbook of dry-stone walling", 24), ("Hammer and chisel set", 5))
+DEFAULTS = {
+    "told": ["learner"],
+    "taxes": [{"name": "State sales tax", "percent": "6", "included": False, "on": ["handbook", "tool-set"]}],
+    "group": [{"from": 4, "percent": "5"}],
+    "quote_days": 14,
+    "refunds": {
+        "steps": [{"days_before": 21, "percent": "100"}, {"days_before": 7, "percent": "50"}],
+        "kept_fee": "15.00",
+        "transfer_fee": "15.00",
+    },
+}
+CENTER_PLANS: tuple[Document, ...] = (
+    {"name": "Within 30 days of invoice", "note": "For organizations that pay by purchase order.",
+     "lines": [{"percent": "100", "due": {"after_sign_up": 30}}]},
+    {"name": "Nothing now, all on the first day", "details": True,
+     "lines": [{"percent": "100", "due": {"after_start": 0}, "settle": "online"}]},
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class PlannedRun:
+    """A run of the script: days count from today; `fill` is how many people sign up before today."""
+
+    course: str
+    made: int
+    first: int
+    weekday: str
+    start: str
+    minutes: int
+    count: int
+    capacity: int
+    smallest: int
+    place: str
+    instructor: str
+    rates: list[Document]
+    plans: tuple[Document, ...]
+    fill: int
+    title: str = ""
+    opens: int | None = None
+    published: bool = True
+    waits: int = 0
+    note: str = ""
+    sale: tuple[int, int, str] | None = None
+    weeks_long: int = 0
+    more: Document = field(default_factory=dict)
+
+
+RUNS = (
+    # Ended.
+    PlannedRun("LIME", -73, -58, "SA", "09:30", 360, 3, 10, 5, "Hall 2", "I. Marchetti",
+               rates("310.00", "280.00", 14), (DEPOSIT,), 8),
+    # Running and full.
+    PlannedRun("DSW", -70, -24, "TU", "17:30", 150, 8, 12, 6, "Quarry yard", "I. Marchetti",
+               rates("236.00", "212.00", 14, "215.00"), (HALVES, NOW), 12),
+    PlannedRun("SLATE", -68, -12, "MO", "18:00", 120, 6, 10, 5, "Roof shed", "A. Sorensen",
+               rates("248.00", "224.00", 14), (HALVES,), 7),
+    # Sign-up closed: it starts this evening.
+    PlannedRun("IRON", -60, 0, "", "18:00", 180, 5, 8, 4, "Forge", "H. Dunmore",
+               rates("320.00", "290.00", 21), (DEPOSIT, NOW), 8),
+    # Open, under its smallest number.
+    PlannedRun("GLASS", -50, 6, "SA", "10:00", 300, 4, 10, 6, "Glass room", "M. Oyelaran",
+               rates("264.00", "238.00", 14, "240.00"), (DEPOSIT, HALVES), 4, more={"extras": [GLASS_PACK]}),
+    # Open, going well, with a party.
+    PlannedRun("DSW", -45, 23, "TH", "17:30", 150, 8, 14, 6, "Quarry yard", "I. Marchetti",
+               rates("236.00", "212.00", 11, "215.00", "160.00"), (HALVES, MONTHLY), 9,
+               note="The flyer says Hall 2. It meets in the quarry yard.", more={"extras": [HANDBOOK, TOOLS]}),
+    # Full, with people in line.
+    PlannedRun("TIMB", -40, 16, "SA", "09:00", 360, 4, 8, 5, "Long barn", "P. Hallam",
+               rates("342.00", "310.00", 14, "318.00"), (HALVES, DEPOSIT), 8, waits=5),
+    # A large one, filled by a client's list.
+    PlannedRun("LIME", -20, 60, "SU", "09:30", 360, 3, 200, 40, "Great barn", "P. Hallam",
+               rates("298.00", "268.00", 21, "270.00", "199.00"), (HALVES, MONTHLY), 14,
+               title="Lime plaster: the open weekend school"),
+    # Announced: sign-up opens in ten days.
+    PlannedRun("SLATE", -12, 66, "MO", "18:00", 120, 6, 10, 5, "Roof shed", "A. Sorensen",
+               rates("248.00", "224.00", 14), (HALVES,), 0, opens=10, title="Slate roofing, spring"),
+    PlannedRun("IRON", -9, 40, "WE", "18:00", 180, 5, 8, 4, "Forge", "H. Dunmore",
+               rates("320.00", "290.00", 21), (DEPOSIT, NOW), 3, title="Forged ironwork, winter",
+               sale=(-2, 5, "275.00")),
+    # Drafts: one ready but for its instructor, one that nobody could sign up for any more.
+    PlannedRun("GLASS", -6, 75, "WE", "18:00", 120, 6, 8, 5, "Glass room", "",
+               rates("276.00", "248.00", 14), (HALVES,), 0, title="Leaded glass: winter evenings", published=False),
+    # A cohort online, an open run, a run for one client, and one that meets where others do.
+    PlannedRun("READ", -30, 20, "WE", "19:00", 90, 6, 24, 8, "Online room", "C. Abernathy",
+               rates("180.00", "160.00", 14), (HALVES,), 9,
+               weeks_long=6, more={"kind": "cohort", "access_days": 60, "decision_rule": {"days_before": 10},
+                     "week_names": ["Walls", "Roofs", "Openings", "Floors", "Changes", "Your own building"]}),
+    PlannedRun("DRAW", -28, 0, "", "09:00", 60, 1, 100, 0, "", "C. Abernathy",
+               [{"label": "Standard", "amount": "75.00"}], (NOW,), 6, more={"kind": "open", "access_days": 90}),
+    PlannedRun("CARVE", -26, 9, "MO", "17:30", 150, 6, 12, 6, "Quarry yard", "I. Marchetti",
+               rates("254.00", "228.00", 14), (HALVES,), 5, more={"decision_rule": {"days_before": 7}}),
+    PlannedRun("CARVE", -8, 25, "TH", "18:00", 150, 6, 16, 6, "Quarry yard", "P. Hallam",
+               rates("254.00", "228.00", 14), (HALVES,), 2, title="Stone carving, second group",
+               more={"decision_rule": {"days_before": 14}}),
+    PlannedRun("LIME", -14, 34, "FR", "09:30", 360, 2, 12, 0, "Hall 2", "C. Abernathy",
+               [{"label": "Client", "amount": "260.00"}], (NOW,), 0, title="Lime plaster for Northgate Trust"),
+    PlannedRun("TIMB", -5, -1, "FR", "18:30", 120, 3, 8, 4, "", "P. Hallam",
+               rates("90.00", "80.00", 3), (NOW,), 0, title="Timber framing: three evenings", published=False),
+)  # fmt: skip
