@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 import tempfile
 from collections.abc import Iterator
-from datetime import UTC, datetime
 from pathlib import Path
 from urllib.parse import quote
 
@@ -18,17 +17,18 @@ from sqlalchemy.engine import make_url
 from sqlalchemy.orm import Session, sessionmaker
 
 from archgate.actions.access.staff import create_user
-from archgate.actions.center.center import make_center, set_clock
+from archgate.actions.center.center import make_center
 from archgate.actions.kernel.unit_of_work import act
 from archgate.actions.seats import made_of
 from archgate.app import create_app
+from archgate.clock import system_now
 from archgate.own_server import OwnServer
 from archgate.settings import ROOT, Settings
 from archgate.tables.courses import Center
 from archgate.tables.engine import engine_for, sessions_of
 from archgate.tables.migrate import migrate
 from archgate.tables.seats import RunSeats
-from made import PASSWORD, TODAY, Office
+from made import MORNING, PASSWORD, Office
 
 SERVER = "ARCHGATE_TEST_SERVER"
 STARTED: list[tuple[tempfile.TemporaryDirectory[str], OwnServer]] = []
@@ -103,7 +103,8 @@ def engine(database: str) -> Iterator[Engine]:
 def sessions(engine: Engine) -> sessionmaker[Session]:
     made = sessions_of(engine)
     make_center(made, "Test Center", "America/New_York", "USD")
-    set_clock(made, TODAY, may_go_back=True)
+    with made.begin() as session:
+        session.get_one(Center, 1).clock_offset = round((MORNING - system_now()).total_seconds())
     return made
 
 
@@ -121,7 +122,7 @@ def users(sessions: sessionmaker[Session]) -> dict[str, object]:
 @pytest.fixture
 def office(sessions: sessionmaker[Session], users: dict[str, object]) -> Office:
     """A desk to act from, on 20 August 2027 at 10 in the morning, New York time."""
-    return Office(sessions, users["coordinator"], datetime(2027, 8, 20, 14, tzinfo=UTC))
+    return Office(sessions, users["coordinator"], MORNING)
 
 
 @pytest.fixture(scope="session")

@@ -7,7 +7,7 @@ import json
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from datetime import date, datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import Any
 
@@ -26,7 +26,9 @@ from archgate.actions.runs import making, showing
 from archgate.actions.runs.commands import RunCommand
 
 PASSWORD = "a long enough word"
-TODAY = date(2027, 8, 20)  # of the test center, whatever day it is outside
+# When the tests begin in the test center, whatever day it is outside: 10 in the morning of 20 August 2027, New York time.
+MORNING = datetime(2027, 8, 20, 14, tzinfo=UTC)
+TODAY = MORNING.date()
 DATA = Path(__file__).parent / "data"
 number = itertools.count(1001)  # of one width, so that names sort as they were made
 

@@ -19,4 +19,5 @@ def offset_for(day: date, zone: ZoneInfo) -> int:
     """The offset that makes the business clock stand on `day` at the present time of day in `zone`."""
     now = system_now().astimezone(zone)
     wanted = datetime.combine(day, now.time(), zone)
-    return round((wanted - now).total_seconds())
+    # In UTC: two local times of one zone are an hour apart where only one of them is in summer time.
+    return round((wanted.astimezone(UTC) - now.astimezone(UTC)).total_seconds())

@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime
+from functools import cached_property
 
 from archgate.core import fees, plans
 from archgate.core.fees import NextChange, TaxSum
@@ -67,6 +68,10 @@ class AgreedQuote:
     def due_later(self) -> int:
         return self.total - self.due_now
 
+    @cached_property
+    def document(self) -> dict[str, object]:
+        return _written(self)
+
     def of_kind(self, kind: str) -> tuple[Line, ...]:
         return tuple(line for line in self.lines if line.kind == kind)
 
@@ -105,7 +110,11 @@ def agreed_of(quote: fees.Quote, due: plans.Installments | None = None) -> Agree
 
 
 def document_of(quote: AgreedQuote) -> dict[str, object]:
-    """A quote as it is kept and as screens show it."""
+    """A quote as it is kept and as screens show it. It is made once for each quote, and only read."""
+    return quote.document
+
+
+def _written(quote: AgreedQuote) -> dict[str, object]:
 
     def money(amount: int) -> str:
         return format_amount(amount, quote.currency)

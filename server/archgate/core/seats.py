@@ -111,7 +111,7 @@ def seats_for(seats: Seats, heads: int, group: int | None = None) -> Seated | Wa
         return Seated(seats.taken + 1, heads, group)
     place = len(seats.waiting) + seats.offers + 1
     if free == 0:
-        return Waits(place, _all_gone(seats))
+        return Waits(place, all_gone(seats))
     if goes_first(seats.waiting, seats.free, seats.rule):
         return Waits(place, f"{_free(seats, free)}, and somebody in line comes first.")
     if heads > free:
@@ -129,7 +129,7 @@ def seated_in(seats: Seats, seat: Seated) -> Seats:
     return replace(seats, taken=seats.taken + seat.heads, set_asides=asides)
 
 
-def _all_gone(seats: Seats) -> str:
+def all_gone(seats: Seats) -> str:
     """Why no seat is free, with what is kept for others."""
     kept = sum(s.left(seats.day) for s in seats.set_asides)
     parts = [(seats.held, "held"), (seats.offered, "on offer"), (kept, "set aside")]

@@ -341,7 +341,7 @@ def enroll_batch(uow: UnitOfWork, batch_id: int, people_shown: int, total_shown:
     """
     batch = get_batch(uow, batch_id)
     run = get_run(uow, batch.run_id)
-    row = seats.lock_seats(uow, run)
+    seats.lock_seats(uow, run)
     uow.session.refresh(batch)
     if batch.status != BatchStatus.JUDGED:
         raise conflict("batch-done", "This list has been enrolled already.")
@@ -364,7 +364,7 @@ def enroll_batch(uow: UnitOfWork, batch_id: int, people_shown: int, total_shown:
     sign_up, why = fees.sign_up_of(uow, run, full=False)
     if sign_up is not SignUp.OPEN:
         raise conflict("sign-up-shut", why)
-    row.taken += judging.seats
+    seats.take(uow, run.id, judging.seats)
     batch.status, batch.enrolled_at = BatchStatus.ENROLLED, uow.now
     batch.report = [settle_line(judging, line).model_dump(mode="json") for line in judging.lines]
     lined = f" and put {len(waits)} in line" if waits else ""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from datetime import timedelta
+from typing import NoReturn
 
 from sqlalchemy.orm.attributes import set_committed_value
 
@@ -75,6 +76,8 @@ def enroll(uow: UnitOfWork, command: EnrollCommand, way_in: str = "desk") -> Enr
     """
     person = people.present(uow, command.person_id)
     run, row = made_of.lock_run(uow, command.run_id)
+    if row.taken >= run.capacity + run.overbook and command.held_place_id is None:
+        refuse_full_run(uow, command, run, row, person)
     early = EARLY if parties.told_early(uow, run, person.id) else ""
     special = quotes.special_of(uow, command.received_on, command.exception or early, command.set_aside_id)
     number = command.kept_quote_id
@@ -126,6 +129,17 @@ def enroll(uow: UnitOfWork, command: EnrollCommand, way_in: str = "desk") -> Enr
     return enrolled_view(uow, enrollment, seat, change)
 
 
+def refuse_full_run(
+    uow: UnitOfWork, command: EnrollCommand, run: Run, row: RunSeats, person: Person
+) -> NoReturn:
+    """Refuse a sign-up for a run without a seat for anybody: whoever comes next is let at the row before it is said why."""
+    uow.let_go()
+    refuse_twice(uow, run, person)
+    state = seats.seats_of(uow, run, row)
+    refuse_sign_up(uow, run, state, command.exception or "")
+    raise conflict("full", core_seats.all_gone(state), place=len(state.waiting) + state.offers + 1)
+
+
 @dataclass(frozen=True)
 class Coming:
     """One enrollment on its way in: what is asked, at which price, who comes and who pays, and how it came about. `others` are
@@ -156,7 +170,7 @@ def seat_at_price(
         raise conflict("full", seat.why, place=seat.place)
     if isinstance(seat, core_seats.NoSeat):
         raise Problem(422, "too-large", seat.why)
-    uow.session.get_one(RunSeats, run.id).taken += heads
+    seats.take(uow, run.id, heads)
     enrollment = seat_person(uow, coming, seat)
     hold = coming.hold
     hours = run.hold_hours if hold is None else (run.hold_hours or 48) if hold else None

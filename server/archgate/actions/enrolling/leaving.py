@@ -173,7 +173,7 @@ def kept_differently(enrollment: Enrollment, policy: refunds.Kept, keep: str, wh
 
 def end(uow: UnitOfWork, enrollment: Enrollment, status: EnrollmentStatus, cause: str) -> int:
     """End an enrollment under the seat lock: seat, code and stock back, charges reversed. Returns the sum taken back."""
-    uow.session.get_one(RunSeats, enrollment.run_id).taken -= enrollment.seats
+    seats.take(uow, enrollment.run_id, -enrollment.seats)
     enrollment.status, enrollment.ended_at = status, uow.now
     uow.session.flush()
     codes.give_back(uow, enrollment)
@@ -193,7 +193,7 @@ def seat_again(uow: UnitOfWork, enrollment: Enrollment, run: Run, row: RunSeats,
         raise conflict("full", f"The seat is gone: {seat.why[0].lower()}{seat.why[1:]}")
     if parties.live_on(uow, run.id, [enrollment.person_id]):
         raise conflict("already-in", f"{enrollment.person.name} has been enrolled anew meanwhile.")
-    row.taken += enrollment.seats
+    seats.take(uow, run.id, enrollment.seats)
     enrollment.status, enrollment.ended_at = EnrollmentStatus.SEATED, None
     uow.session.flush()
     money.no_longer_kept(uow, enrollment, cause)

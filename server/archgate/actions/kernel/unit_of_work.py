@@ -114,6 +114,7 @@ class UnitOfWork:
     entries: list[Change] = field(default_factory=list)
     rows: list[RowChange] = field(default_factory=list)
     center_plans: list[Plan] | None = None  # where they are known without asking
+    over: bool = False  # its locks were let go of: it can only be refused now
 
     @property
     def zone(self) -> ZoneInfo:
@@ -132,6 +133,12 @@ class UnitOfWork:
     def local(self, moment: datetime | None) -> str | None:
         """A moment as screens read it: ISO 8601 with the center's offset; none stays none."""
         return moment.astimezone(self.zone).isoformat() if moment else None
+
+    def let_go(self) -> None:
+        """End the transaction, and all its locks, for an act that will be refused: nobody waits while the reason is worked
+        out. What was read stays as it was read; nothing can be written any more."""
+        self.session.connection().exec_driver_sql("ROLLBACK")
+        self.over = True
 
     @property
     def user_id(self) -> int:
@@ -198,6 +205,11 @@ def _key_of(obj: Base) -> int:
 
 def _note_row(uow: UnitOfWork, obj: Base, before: Document | None, after: Document | None) -> None:
     uow.rows.append({"table": obj.__tablename__, "id": _key_of(obj), "before": before, "after": after})
+
+
+def note_change(uow: UnitOfWork, obj: Base, before: Document, after: Document) -> None:
+    """Log a change of a row that was written past the session."""
+    _note_row(uow, obj, before, after)
 
 
 def note_new(uow: UnitOfWork, obj: Base) -> None:
@@ -383,6 +395,7 @@ def act(
                 work = UnitOfWork(session, center, user, at or business_now(center.clock_offset), new_names)
                 _record(work)
                 result = action(work)
+                assert not work.over, "an act that let go of its locks is refused"
                 session.flush()
                 if work.unknown:
                     raise unknown_names(work.unknown)

@@ -29,6 +29,9 @@ ACCOUNT_OF = select(Account).where(
 )
 
 
+NEW_ACCOUNT = insert(Account).on_duplicate_key_update(id=func.last_insert_id(Account.id))
+
+
 def account_of(uow: UnitOfWork, owner: str, currency: str) -> Account:
     """The account of a payer or of the center, made when first needed."""
     account = uow.session.scalar(ACCOUNT_OF, {"of_owner": owner, "in_currency": currency})
@@ -40,8 +43,7 @@ def account_of(uow: UnitOfWork, owner: str, currency: str) -> Account:
             "person_id": int(whose) if kind == "person" else None,
             "organization_id": int(whose) if kind == "organization" else None,
         }
-        statement = insert(Account).values(values).on_duplicate_key_update(id=func.last_insert_id(Account.id))
-        number = uow.session.connection().execute(statement).lastrowid  # of the one made now, or meanwhile
+        number = uow.session.connection().execute(NEW_ACCOUNT, values).lastrowid  # made now, or meanwhile
         account = Account(id=number, **values)
         make_transient_to_detached(
             account

@@ -6,9 +6,10 @@ from datetime import date, datetime
 from typing import Protocol
 
 from sqlalchemy import ColumnElement, String, Subquery, bindparam, cast, func, literal, or_, select, update
+from sqlalchemy.orm.attributes import set_committed_value
 
 from archgate.actions.kernel.problems import conflict, not_found
-from archgate.actions.kernel.unit_of_work import UnitOfWork
+from archgate.actions.kernel.unit_of_work import UnitOfWork, note_change
 from archgate.core import seats
 from archgate.core.states import HoldStatus, LineStatus, Role
 from archgate.core.waitlist import Party, Rule, in_order
@@ -70,6 +71,18 @@ def write_row(uow: UnitOfWork, run_id: int) -> tuple[RunSeats, int]:
         row  # kept, or the session forgets it and reads it anew
     )
     return row, center_revision or 0
+
+
+TAKE = update(RunSeats).where(OF_RUN).values(taken=RunSeats.taken + bindparam("heads"))
+
+
+def take(uow: UnitOfWork, run_id: int, heads: int) -> None:
+    """Count so many heads more on a run, or fewer; under its lock, and logged as any other change."""
+    row = uow.session.get_one(RunSeats, run_id)
+    before, after = row.taken, row.taken + heads
+    uow.session.connection().execute(TAKE, {"run": run_id, "heads": heads})
+    set_committed_value(row, "taken", after)
+    note_change(uow, row, {"taken": before}, {"taken": after})
 
 
 def lock_both(uow: UnitOfWork, here: Run, there: Run) -> None:
