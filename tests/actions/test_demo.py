@@ -8,6 +8,7 @@ from sqlalchemy import select
 
 from archgate.actions.access import own_pages
 from archgate.actions.across import checks, finding, person_pages, today
+from archgate.actions.across.commands import RunsWanted
 from archgate.actions.center.center import make_center, set_clock
 from archgate.actions.enrolling import roster
 from archgate.actions.kernel.unit_of_work import read_only
@@ -40,7 +41,7 @@ def test_the_demo_center_has_every_state_and_nothing_wrong(day, worker_id):
     noon = center.Center(sessions, day, True, day=day).at(12)
 
     def reading(d):
-        runs = finding.list_runs(d, limit=200).items
+        runs = finding.list_runs(d, RunsWanted(limit=200)).items
         assert len(runs) == 17 and len({r.course_code for r in runs}) == 9
         assert {r.status for r in runs} == {"draft", "published"}
         assert {r.sign_up for r in runs} == {"not yet", "open", "full", "closed"}

@@ -7,6 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from archgate.actions.across import finding, undo
+from archgate.actions.across.commands import RunsWanted
 from archgate.actions.fees import terms
 from archgate.actions.fees.term_commands import TermsPatch
 from archgate.actions.kernel.commands import command_of
@@ -263,13 +264,17 @@ def test_lists_filter_in_sql_just_as_the_core_says(office):
         for run in runs:
             seen = moment.read(lambda d, r=run: showing.run_view(d, r["id"]))
             for sign_up in ("open", "full", "closed", "not yet"):
-                found = moment.read(lambda d, s=sign_up: finding.list_runs(d, q=word, sign_up=s, limit=200))
+                found = moment.read(
+                    lambda d, s=sign_up: finding.list_runs(d, RunsWanted(q=word, sign_up=s, limit=200))
+                )
                 assert (run["id"] in {r["id"] for r in found["items"]}) == (seen["sign_up"] == sign_up), (
                     days,
                     sign_up,
                 )
             for teaching in ("before", "running", "ended"):
-                found = moment.read(lambda d, t=teaching: finding.list_runs(d, q=word, teaching=t, limit=200))
+                found = moment.read(
+                    lambda d, t=teaching: finding.list_runs(d, RunsWanted(q=word, teaching=t, limit=200))
+                )
                 assert (run["id"] in {r["id"] for r in found["items"]}) == (seen["teaching"] == teaching)
 
 
@@ -291,7 +296,7 @@ def test_pages_of_a_list_follow_on_without_gap_or_repeat(office):
     made = {a_draft(office, title=f"{word} {n}")["id"] for n in range(5)}
     seen, after = [], ""
     while True:
-        page = office.read(lambda d, a=after: finding.list_runs(d, q=word, after=a, limit=2))
+        page = office.read(lambda d, a=after: finding.list_runs(d, RunsWanted(q=word, after=a, limit=2)))
         assert page["total"] == 5
         seen += [r["id"] for r in page["items"]]
         if page["next"] is None:
@@ -299,12 +304,12 @@ def test_pages_of_a_list_follow_on_without_gap_or_repeat(office):
         after = page["next"]
     assert len(seen) == 5 and set(seen) == made
     with pytest.raises(Problem, match="start at the first"):
-        office.read(lambda d: finding.list_runs(d, after="nonsense"))
+        office.read(lambda d: finding.list_runs(d, RunsWanted(after="nonsense")))
 
 
 @given(st.text(max_size=20))
 def test_any_word_can_be_looked_for(office_for_words, word):
-    assert office_for_words.read(lambda d: finding.list_runs(d, q=word))["total"] >= 0
+    assert office_for_words.read(lambda d: finding.list_runs(d, RunsWanted(q=word)))["total"] >= 0
 
 
 @pytest.fixture(scope="module")

@@ -4,6 +4,7 @@ from zoneinfo import ZoneInfo
 import pytest
 
 from archgate.core.gates import (
+    Cohort,
     Rule,
     RunStatus,
     SignUp,
@@ -133,7 +134,7 @@ def test_a_decision_day_is_relative_or_on_a_date():
 
 
 def test_a_cohort_starts_and_ends_with_its_days_and_access_goes_on():
-    gates = gates_of((), NEW_YORK, cohort=(date(2027, 9, 14), date(2027, 11, 2)), access_days=30)
+    gates = gates_of((), NEW_YORK, cohort=Cohort(date(2027, 9, 14), date(2027, 11, 2), 30))
     assert [(g.kind, g.day.isoformat()) for g in gates] == [
         ("sign-up closes", "2027-09-13"),
         ("starts", "2027-09-14"),

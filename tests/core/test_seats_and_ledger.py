@@ -5,7 +5,19 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from archgate.core.ledger import Entry, Posting, balances_of, charge_of, check_ledger_balances, reversal_of
+from archgate.core.ledger import (
+    Entry,
+    Posting,
+    balances_of,
+    charge_of,
+    check_ledger_balances,
+    credit_of,
+    payment_of,
+    refund_of,
+    reversal_of,
+    service_fee_of,
+    write_off_of,
+)
 from archgate.core.seats import NoSeat, Seated, Seats, SetAside, Waits, check_seats, seated_in, seats_for
 from archgate.core.waitlist import Rule, goes_first
 
@@ -125,3 +137,20 @@ def test_whoever_is_seated_is_counted_with_the_run_and_with_their_group():
 def test_more_taken_than_there_are_seats_is_said():
     assert check_seats(14, 15, 15) == ["15 seats are taken of 14."]
     assert check_seats(14, 14, 14) == []
+
+
+def test_every_kind_of_posting_balances_and_moves_what_the_payer_owes_as_it_should():
+    accounts = {"income": 10, "tax:Sales": 11}
+    by_kind = {
+        "payment": (payment_of(1, 2, 500, "USD"), -500),
+        "refund": (refund_of(1, 2, 500, "USD"), 500),
+        "write-off": (write_off_of(1, 3, 500, "USD"), -500),
+        "credit": (credit_of(1, accounts.__getitem__, 530, [("Sales", 30)], "USD"), -530),
+        "service fee": (service_fee_of(2, 4, 25, "USD"), 0),
+    }
+    for name, (posting, owed) in by_kind.items():
+        assert check_ledger_balances([(0, posting)]) == [], name
+        assert sum(e.amount for e in posting.entries if e.account == 1) == owed, name
+    assert credit_of(1, accounts.__getitem__, 530, [("Sales", 30)], "USD").entries == (
+        Entry(1, -530), Entry(11, 30), Entry(10, 500),
+    )  # fmt: skip

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from datetime import date
+from typing import Annotated
 
-from fastapi import Depends, Request
+from fastapi import Depends, Query, Request
 
 from archgate.actions.access.staff import User
 from archgate.actions.across import finding
+from archgate.actions.across.commands import RunsWanted
 from archgate.actions.across.views import RunList
 from archgate.actions.fees import course_defaults, prices, terms
 from archgate.actions.fees.commands import EarlyCommand
@@ -24,22 +25,10 @@ router = Subject(tags=["courses"])
 
 @router.get("/runs")
 def list_runs(
-    request: Request,
-    q: str = "",
-    status: str = "",
-    sign_up: str = "",
-    teaching: str = "",
-    after: str = "",
-    limit: int = finding.PAGE,
-    since: date | None = None,
-    until: date | None = None,
-    user: User = Depends(may("read")),
+    request: Request, wanted: Annotated[RunsWanted, Query()], user: User = Depends(may("read"))
 ) -> RunList:
     """Runs by first meeting, a page at a time; with `since` and `until`, those that are held on days between."""
-    span = (since or date.min, until or date.max) if since or until else None
-    return run_read(
-        request, user, lambda uow: finding.list_runs(uow, q, status, sign_up, teaching, after, limit, span)
-    )
+    return run_read(request, user, lambda uow: finding.list_runs(uow, wanted))
 
 
 @router.post("/runs", status_code=201)

@@ -85,14 +85,22 @@ def last_early_day(until: date | None, days_before: int | None, start: date | No
     return start - timedelta(days=days_before)
 
 
+@dataclass(frozen=True)
+class Cohort:
+    """The first and the last day of a cohort, and for how many days after it there is access; None without an end."""
+
+    first: date
+    last: date
+    access_days: int | None = None
+
+
 def gates_of(
     meetings: tuple[Meeting, ...],
     zone: ZoneInfo,
     windows: tuple[Window, ...] = (Window(),),
     early: tuple[tuple[date | None, int | None, str], ...] = (),
     decision: Rule | None = None,
-    cohort: tuple[date, date] | None = None,
-    access_days: int | None = None,
+    cohort: Cohort | None = None,
     open_run: bool = False,
 ) -> tuple[Gate, ...]:
     """The gates of a run, by time. `zone` is the center's; meetings carry their own place's offset.
@@ -100,9 +108,9 @@ def gates_of(
     A dated run starts with its first meeting and ends with its last; a `cohort` starts with the first moment of its
     first day and ends when its last is over; an open run has no start. Sign-up closes by each window's rule, usually
     at the end of the day before the start. `early` holds (until, days before, label) of each early-bird step. Access
-    to a cohort ends when `access_days` days after its last day are over.
+    to a cohort ends when its days of access after its last day are over.
     """
-    start = cohort[0] if cohort else local_day(meetings[0].start, zone) if meetings else None
+    start = cohort.first if cohort else local_day(meetings[0].start, zone) if meetings else None
     gates = [*sign_up_gates(windows or (Window(),), start, zone, open_run)]
     for n, (until, days_before, label) in enumerate(early, 1):
         day = last_early_day(until, days_before, start)
@@ -114,7 +122,7 @@ def gates_of(
         moment = first_moment(decided, zone)
         gates.append(Gate("decision day", decision.text, decided, moment, "Decision day"))
     if cohort:
-        gates += cohort_gates(cohort, access_days, zone)
+        gates += cohort_gates(cohort, zone)
     elif meetings and start is not None:
         begins, over = meetings[0].start.astimezone(UTC), max(m.end for m in meetings).astimezone(UTC)
         gates.append(Gate("starts", "first meeting", start, begins, "First meeting"))
@@ -139,9 +147,9 @@ def sign_up_gates(
             yield Gate("sign-up closes", rule.text, closes, moment, f"Sign-up closes{tail}", n)
 
 
-def cohort_gates(cohort: tuple[date, date], access_days: int | None, zone: ZoneInfo) -> Iterator[Gate]:
+def cohort_gates(cohort: Cohort, zone: ZoneInfo) -> Iterator[Gate]:
     """The first and the last day of a cohort, and the end of access some days later."""
-    first, last = cohort
+    first, last, access_days = cohort.first, cohort.last, cohort.access_days
     yield Gate("starts", "first day", first, first_moment(first, zone), "Starts")
     yield Gate("ends", "last day", last, day_over(last, zone), "Ends")
     if access_days is not None:

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from datetime import date
 from typing import Annotated
 
-from pydantic import Field
+from pydantic import BaseModel, ConfigDict, Field
 
 from archgate.actions.kernel.commands import Command, Day, Flag, Id, Why
 
@@ -31,3 +32,18 @@ class PulseCommand(Command):
 
     seen: Annotated[int, Field(strict=True, ge=0)] = 0
     run_id: Id | None = None
+
+
+class RunsWanted(BaseModel):
+    """Which runs a list shows: by words, status, sign-up and teaching, and that meet, or are between first and last meeting,
+    on a day from `since` through `until`. `after` is the cursor of the page before."""
+
+    model_config = ConfigDict(frozen=True)
+    q: str = ""
+    status: str = ""
+    sign_up: str = ""
+    teaching: str = ""
+    after: str = ""
+    limit: int = 50
+    since: date | None = None
+    until: date | None = None

@@ -9,6 +9,7 @@ from sqlalchemy import ColumnElement, ScalarSelect, Select, and_, exists, func, 
 from sqlalchemy.orm import aliased, selectinload
 
 from archgate.actions.across import person_pages
+from archgate.actions.across.commands import RunsWanted
 from archgate.actions.across.views import Found, Ribbon, RibbonBar, RunList
 from archgate.actions.courses import courses
 from archgate.actions.fees import fees
@@ -26,23 +27,9 @@ from archgate.tables.schedule import Gate, Meeting, Place
 from archgate.tables.seats import RunSeats
 from archgate.tables.waitlist import Waiting
 
-PAGE = 50
 
-
-def list_runs(
-    uow: UnitOfWork,
-    q: str = "",
-    status: str = "",
-    sign_up: str = "",
-    teaching: str = "",
-    after: str = "",
-    limit: int = PAGE,
-    span: tuple[date, date] | None = None,
-) -> RunList:
-    """Runs by first meeting, those without one last, a page at a time; `after` is the last row's cursor.
-
-    `span`: only runs that meet, or are between first and last meeting, on one of its days.
-    """
+def list_runs(uow: UnitOfWork, wanted: RunsWanted) -> RunList:
+    """Runs by first meeting, those without one last, a page at a time."""
     starts = select(Gate.run_id, Gate.at).where(Gate.kind == "starts").subquery()
     query = (
         select(Run, starts.c.at, RunSeats.taken, seats.kept_back_of(uow.today))
@@ -51,21 +38,21 @@ def list_runs(
         .join(Course)
         .outerjoin(Place, Place.id == Run.place_id)
     )
-    for word in q.split()[:6]:
+    for word in wanted.q.split()[:6]:
         like = people.like(word)
         query = query.where(
             or_(Run.title.like(like), Run.code.like(like), Course.title.like(like), Place.name.like(like))
         )
-    if status:
-        query = query.where(Run.status == status)
-    if span:
-        query = query.where(meets_within(*span))
-    shown = "all" if status == "archived" and not teaching else teaching
-    query = by_moment(query, uow.now, uow.today, sign_up, shown)
+    if wanted.status:
+        query = query.where(Run.status == wanted.status)
+    if wanted.since or wanted.until:
+        query = query.where(meets_within(wanted.since or date.min, wanted.until or date.max))
+    shown = "all" if wanted.status == "archived" and not wanted.teaching else wanted.teaching
+    query = by_moment(query, uow.now, uow.today, wanted.sign_up, shown)
     total = uow.session.scalar(select(func.count()).select_from(query.order_by(None).subquery()))
-    if after:
-        query = query.where(comes_after(after, starts.c.at))
-    limit = max(1, min(limit, 200))
+    if wanted.after:
+        query = query.where(comes_after(wanted.after, starts.c.at))
+    limit = max(1, min(wanted.limit, 200))
     loading = query.options(
         selectinload(Run.all_meetings),
         selectinload(Run.gates),
@@ -219,7 +206,8 @@ def find(uow: UnitOfWork, q: str) -> Found:
         like = people.like(word)
         courses_found = courses_found.where(or_(Course.title.like(like), Course.code.like(like)))
     return Found(
-        runs=list_runs(uow, q=q, teaching="current", limit=5).items or list_runs(uow, q=q, limit=5).items,
+        runs=list_runs(uow, RunsWanted(q=q, teaching="current", limit=5)).items
+        or list_runs(uow, RunsWanted(q=q, limit=5)).items,
         people=person_pages.find_people(uow, q, 6),
         courses=[courses.course_view(c) for c in uow.session.scalars(courses_found)],
     )

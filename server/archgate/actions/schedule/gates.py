@@ -69,7 +69,9 @@ def core_gates_of(run: Run, zone: ZoneInfo) -> tuple[core_gates.Gate, ...]:
         )
         for (until, days), labels in ends.items()
     )
-    cohort = (run.starts_on, run.ends_on) if run.starts_on and run.ends_on else None
+    cohort = None
+    if run.starts_on and run.ends_on:
+        cohort = core_gates.Cohort(run.starts_on, run.ends_on, run.access_days)
     decision = (
         Rule(run.decision_until)
         if run.decision == Decision.WAITS and run.decision_until
@@ -82,7 +84,6 @@ def core_gates_of(run: Run, zone: ZoneInfo) -> tuple[core_gates.Gate, ...]:
         early,
         decision,
         cohort,
-        run.access_days,
         is_open(run),
     )
 
