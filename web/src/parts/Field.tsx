@@ -5,6 +5,7 @@ import { useId, type KeyboardEvent, type ReactNode, type Ref } from "react";
 /** A labelled input with its fault beside it. The label stands above and stays there. */
 export function Field({
   label,
+  beside,
   tail,
   value,
   onChange,
@@ -23,6 +24,8 @@ export function Field({
   name,
 }: {
   label: string;
+  /** The label stands before the field instead of above it. */
+  beside?: boolean;
   /** What tells this field from others of the same label; heard, not seen. */
   tail?: string;
   value: string;
@@ -46,7 +49,11 @@ export function Field({
   const described =
     [fault ? `${id}-fault` : "", help ? `${id}-help` : ""].filter(Boolean).join(" ") || undefined;
   return (
-    <div className="field" data-name={name} style={{ width, flex: width === undefined ? 1 : "none" }}>
+    <div
+      className={beside ? "field beside" : "field"}
+      data-name={name}
+      style={{ width, flex: width === undefined ? 1 : "none" }}
+    >
       <label htmlFor={id}>
         {label}
         {tail && <span className="sr">{tail}</span>}

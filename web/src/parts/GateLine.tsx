@@ -1,7 +1,7 @@
 import Tooltip from "@mui/material/Tooltip";
 
 import type { Schemas } from "../app/server";
-import { placed, WIDTH, type Placed } from "./gates";
+import { clearOf, placed, WIDTH, type Placed } from "./gates";
 import { clock, day, money } from "./text";
 
 type Run = Schemas["RunOut"];
@@ -55,7 +55,7 @@ export function GateLine({ run }: { run: Run }) {
           </text>
         </g>
       )}
-      <Prices run={run} x={x} />
+      <Prices run={run} x={x} today={inside ? x(now) : null} />
       <line x1={LEFT - 20} x2={WIDTH - RIGHT + 20} y1={GROUND} y2={GROUND} className="ground" />
       {run.dates.slice(1, -1).map((m) => (
         <rect
@@ -120,7 +120,7 @@ function Mark({ gate, at, row, anchor, past }: Placed & { past: boolean }) {
 }
 
 /** The price per head as steps: higher is dearer. The first rate stands out, others are thin lines. */
-function Prices({ run, x }: { run: Run; x: (at: number) => number }) {
+function Prices({ run, x, today }: { run: Run; x: (at: number) => number; today: number | null }) {
   const [main, ...others] = run.price_line;
   if (!main || main.steps.length === 0) return null;
   const totals = run.price_line.flatMap((l) => l.steps.map((s) => Number(s.total)));
@@ -147,7 +147,12 @@ function Prices({ run, x }: { run: Run; x: (at: number) => number }) {
       ))}
       <path d={path(main.steps)} className="pricestep" />
       {main.steps.map((s) => (
-        <text key={s.from} x={edge(s.from) + 4} y={y(Number(s.total)) - 6} className="pricetext">
+        <text
+          key={s.from}
+          x={clearOf(today, edge(s.from) + 4, money(s.total, run.currency))}
+          y={y(Number(s.total)) - 6}
+          className="pricetext"
+        >
           {money(s.total, run.currency)}
         </text>
       ))}

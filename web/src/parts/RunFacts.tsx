@@ -1,5 +1,5 @@
 import type { Schemas } from "../app/server";
-import { count, day, money } from "./text";
+import { count, day } from "./text";
 
 type Run = Schemas["RunLine"];
 
@@ -59,20 +59,4 @@ export function stateText(run: Pick<Run, "status" | "teaching" | "sign_up">): st
   if (run.sign_up === "full") return "full";
   if (run.sign_up === "not yet") return "sign-up not open yet";
   return run.status === "published" ? "sign-up closed" : run.status;
-}
-
-/** The price now and until when. */
-export function Price({ run }: { run: Run }) {
-  if (!run.price) return <span className="slate">no fee yet</span>;
-  const { amount, until, then } = run.price;
-  return (
-    <>
-      <span className="copper strong">{money(amount, run.currency)}</span>
-      {until && then && (
-        <div className="slate">
-          through {day(until, false)}, then {money(then, run.currency)}
-        </div>
-      )}
-    </>
-  );
 }

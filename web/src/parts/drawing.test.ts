@@ -1,6 +1,6 @@
 import { expect, test } from "vitest";
 
-import { placed, WIDTH } from "./gates";
+import { clearOf, placed, WIDTH } from "./gates";
 import { decisionText, nextText, seatsText, smallestText, spanText, stateText } from "./RunFacts";
 import { DAY, months, stacked, time } from "./season";
 
@@ -105,4 +105,13 @@ test("a run's state is one word or two", () => {
     [{ sign_up: "closed", status: "cancelled" }, "cancelled"],
   ] as const;
   for (const [change, text] of states) expect(stateText({ ...run, ...change })).toBe(text);
+});
+
+test("a price never lies on the line of today", () => {
+  expect(clearOf(null, 548, "$288.00")).toBe(548);
+  expect(clearOf(700, 548, "$288.00")).toBe(548);
+  for (let today = 540; today < 640; today++) {
+    const at = clearOf(today, 548, "$288.00");
+    expect(today < at - 3 || today > at + "$288.00".length * 8.4).toBe(true);
+  }
 });

@@ -30,3 +30,9 @@ export function placed(gates: Gate[], x: (gate: Gate) => number): Placed[] {
     return { gate, at, row, anchor };
   });
 }
+
+/** Where a price begins: beside today's plumb line where it would lie on it. */
+export function clearOf(today: number | null, at: number, text: string): number {
+  const end = at + text.length * 8.4;
+  return today !== null && today > at - 4 && today < end + 4 ? today + 7 : at;
+}

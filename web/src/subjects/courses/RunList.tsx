@@ -9,16 +9,8 @@ import { Arch } from "../../parts/Arch";
 import { Field } from "../../parts/Field";
 import { Page, Trouble } from "../../parts/Page";
 import { useSpan } from "../../parts/Ribbon";
-import {
-  decisionText,
-  nextText,
-  Price,
-  seatsText,
-  smallestText,
-  spanText,
-  stateText,
-} from "../../parts/RunFacts";
-import { count, day } from "../../parts/text";
+import { decisionText, nextText, seatsText, spanText, stateText } from "../../parts/RunFacts";
+import { count, day, money } from "../../parts/text";
 import { PlannerTabs } from "../schedule/PlannerTabs";
 
 type Run = Schemas["RunLine"];
@@ -74,20 +66,18 @@ export default function RunList() {
       }
     >
       <PlannerTabs />
-      <div className="title" style={{ marginTop: 12 }}>
-        <div>
-          <h1>Runs</h1>
-          <div className="slate" aria-live="polite">
-            {runs.data
-              ? `${count(total, "run")}, by first meeting${span ? `, held between ${day(span.from, false)} and ${day(span.to)}` : ""}`
-              : " "}
-          </div>
-        </div>
+      <div className="row mid listhead">
+        <h1>Runs</h1>
+        <span className="slate grow" aria-live="polite">
+          {runs.data
+            ? `${count(total, "run")}, by first meeting${span ? `, held between ${day(span.from, false)} and ${day(span.to)}` : ""}`
+            : " "}
+        </span>
         <Button component={Link} to="/runs/new" variant="contained">
           New run
         </Button>
       </div>
-      <div className="row mid" style={{ marginBottom: 14, justifyContent: "space-between" }}>
+      <div className="row mid listhead">
         <div role="group" aria-label="Which runs" className="row" style={{ gap: 20 }}>
           {Object.entries(VIEWS).map(([name, { text }]) => (
             <button
@@ -100,7 +90,7 @@ export default function RunList() {
             </button>
           ))}
         </div>
-        <Field label="Title, code or place" value={typed} onChange={setTyped} width={230} />
+        <Field label="Title, code or place" beside value={typed} onChange={setTyped} width={330} />
       </div>
       {runs.error && !runs.data ? (
         <Trouble error={runs.error} retry={() => void runs.refetch()} />
@@ -145,38 +135,57 @@ function Line({ run }: { run: Run }) {
     // The whole line can be clicked with a mouse; by keyboard its link does the same.
     // eslint-disable-next-line jsx-a11y/click-events-have-key-events, jsx-a11y/no-noninteractive-element-interactions
     <li className="run" onClick={(e) => e.target instanceof HTMLAnchorElement || void go(`/runs/${run.id}`)}>
-      <div className="arch">
-        <Arch taken={run.taken} capacity={run.capacity} smallest={run.smallest} waiting={run.waiting} />
-        <div className="strong nowrap">{seatsText(run)}</div>
-        {run.waiting > 0 && <div className="ochre">{run.waiting} wait</div>}
-      </div>
-      <div className="what">
-        <div>
-          <Link to={`/runs/${run.id}`} className="name">
-            {run.title}
-          </Link>{" "}
-          <span className="slate nowrap">{run.code}</span>
-        </div>
-        <div className="slate">
-          {[run.place, run.instructor && `with ${run.instructor}`].filter(Boolean).join(", ")}
-        </div>
-      </div>
-      <div>
-        <div>{spanText(run, me.today)}</div>
-        <div className="slate">{nextText(run)}</div>
-      </div>
-      <div>
-        <div className={run.sign_up === "open" ? "strong" : ""}>{stateText(run)}</div>
-        <div className={run.smallest > run.taken && run.teaching === "before" ? "ochre" : "slate"}>
-          {run.status === "published" && run.teaching === "before"
-            ? [decisionText(run), smallestText(run)].filter(Boolean).join("; ")
-            : ""}
-        </div>
-      </div>
-      <div className="right">
-        <Price run={run} />
-      </div>
+      <Arch taken={run.taken} capacity={run.capacity} smallest={run.smallest} waiting={run.waiting} />
+      <span className="strong nowrap">{seatsText({ ...run, kept: 0 })}</span>
+      <span className="line-of" title={[run.title, run.instructor && `with ${run.instructor}`].join(", ")}>
+        <span className="nowrap slate">{run.code}</span>{" "}
+        <Link to={`/runs/${run.id}`} className="name">
+          {run.title}
+        </Link>
+      </span>
+      <span className="line-of" title={spanText(run, me.today)}>
+        {run.next_meeting ? (
+          <>
+            <span className="nowrap">
+              {day(run.next_meeting.date, false)}, {run.next_meeting.start}
+            </span>{" "}
+            <span className="slate">{run.next_meeting.place || run.place}</span>
+          </>
+        ) : (
+          <span className="slate">{nextText(run)}</span>
+        )}
+      </span>
+      <StateNow run={run} />
+      <PriceNow run={run} />
     </li>
+  );
+}
+
+/** The state of a run, with what is short, waits or is decided. */
+function StateNow({ run }: { run: Run }) {
+  const before = run.status === "published" && run.teaching === "before";
+  const short =
+    before && run.smallest > run.taken ? `${run.smallest - run.taken} short of ${run.smallest}` : "";
+  const decided = before && run.decision !== "undecided" ? decisionText(run) : "";
+  return (
+    <span className="line-of" title={run.sign_up_why}>
+      <span className={run.sign_up === "open" ? "strong" : ""}>{stateText(run)}</span>
+      {run.waiting > 0 && <strong className="ochre">, {run.waiting} wait</strong>}
+      {run.kept > 0 && <span className="slate">, {run.kept} kept back</span>}
+      {short && <span className="ochre">, {short}</span>}
+      {decided && <span className="slate">, {decided}</span>}
+    </span>
+  );
+}
+
+function PriceNow({ run }: { run: Run }) {
+  if (!run.price) return <span className="right slate">no fee yet</span>;
+  const { amount, until, then } = run.price;
+  const later = until && then ? `through ${day(until, false)}, then ${money(then, run.currency)}` : undefined;
+  return (
+    <span className="right copper strong nowrap" title={later}>
+      {money(amount, run.currency)}
+    </span>
   );
 }
 

@@ -6,13 +6,11 @@ import { useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 
 import { News, usePulse } from "../../app/pulse";
-import { api, ask, faultsOf, messageOf, ServerProblem, type Schemas } from "../../app/server";
+import { api, ask, faultsOf, messageOf, ServerProblem } from "../../app/server";
 import { useMe } from "../../app/session";
-import { Arch } from "../../parts/Arch";
-import { GateLine } from "../../parts/GateLine";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
-import { decisionText, nextText, seatsText, smallestText, spanText, stateText } from "../../parts/RunFacts";
-import { clock, count, day, hours, money } from "../../parts/text";
+import { stateText } from "../../parts/RunFacts";
+import { count, day, money } from "../../parts/text";
 import { focused, useDone } from "../../parts/useUndo";
 import { RunFees } from "../fees/RunFees";
 import { Roster, useRoster } from "../roster/Roster";
@@ -23,23 +21,12 @@ import { SignUp } from "../roster/SignUp";
 import { RunDates } from "../schedule/RunDates";
 import { RunLife } from "../schedule/RunLife";
 import { shownValue, Touched } from "../schedule/Touched";
+import { RunHead } from "./RunHead";
 import { RunTerms } from "./RunTerms";
+import type { Pending, Propose, Run, Send } from "./runTypes";
 
-export type Run = Schemas["RunOut"];
-type Outcome = Schemas["Outcome"];
-type Seen = Record<string, unknown>;
-/** `seen` replaces what the person saw, when they insist on their value. */
-type Send = (preview: boolean, seen?: Seen) => Promise<Outcome>;
 type Both = Record<string, { seen: unknown; now: unknown; yours: unknown }>;
-export type Pending = { what: string; outcome: Outcome; save: () => Promise<Outcome>; onSaved?: () => void };
 type Conflict = { what: string; fields: Both; send: Send; onSaved?: () => void };
-export type Propose = (
-  what: string,
-  send: Send,
-  onSaved?: () => void,
-  now?: boolean,
-  ask?: boolean,
-) => Promise<Record<string, string> | null>;
 const TABS = ["roster", "attendance", "dates", "fees", "terms"] as const;
 
 /** One run: its roster, its dates, its fees, seats and gates. A published run's changes wait in the margin. */
@@ -149,49 +136,7 @@ export default function RunPage() {
         </>
       }
     >
-      <div className="crumbs">
-        <Link to="/planner">Runs</Link> /{" "}
-        {run.course_title === run.title ? run.code : `${run.course_title} / ${run.code}`}
-        {run.place && ` / ${run.place}`}
-      </div>
-      <div className="title">
-        <div>
-          <h1>{run.title}</h1>
-          <div>
-            {spanText(run)}
-            {timesText(run.dates)}{" "}
-            {run.meetings > 0 && (
-              <span className="slate">
-                ({count(run.meetings, "meeting")}, {hours(run.hours)})
-              </span>
-            )}
-            {teachers(run).length > 0 && (
-              <>
-                {" "}
-                with <strong>{teachers(run).join(" and ")}</strong>
-              </>
-            )}
-          </div>
-          {run.kind !== "open" && <div className="slate">{nextText(run)}</div>}
-        </div>
-        <div className="row mid" style={{ flex: "none" }}>
-          <div className="right">
-            <div className="big">{seatsText({ ...run, kept: 0 })} seats</div>
-            {run.kept > 0 && <div className="slate">{run.kept} kept back</div>}
-            {run.waiting > 0 && <div className="ochre strong">{run.waiting} waiting</div>}
-            <div className="slate">{smallestText(run)}</div>
-            <div className="slate">{decisionText(run)}</div>
-          </div>
-          <Arch
-            taken={run.taken}
-            capacity={run.capacity}
-            smallest={run.smallest}
-            waiting={run.waiting}
-            size="heading"
-          />
-        </div>
-      </div>
-      <GateLine run={run} />
+      <RunHead run={run} working={tab !== undefined} />
       <Tabs
         value={at}
         onChange={(_, next: string) => void go(`/runs/${run.id}/${next}`)}
@@ -210,21 +155,6 @@ export default function RunPage() {
       {at === "terms" && <RunTerms run={run} propose={propose} acts={acts} />}
     </Page>
   );
-}
-
-/** The times at which a run meets: one, two, or how many there are. */
-function timesText(dates: Run["dates"]): string {
-  const times = [...new Set(dates.map((d) => `${clock(d.start)} to ${clock(d.end)}`))];
-  if (times.length === 0) return "";
-  return times.length < 3 ? `, ${times.join(" or ")}` : `, at ${times.length} different times`;
-}
-
-/** Who teaches a run: those of its meetings, the usual one first. */
-function teachers(run: Run): string[] {
-  const every = new Set(run.dates.map((d) => d.instructor).filter((n) => n !== null));
-  if (every.size === 0 && run.instructor) return [run.instructor];
-  const names = [...every].sort((a, b) => Number(b === run.instructor) - Number(a === run.instructor));
-  return names.length < 4 ? names : [...names.slice(0, 3), `${names.length - 3} more`];
 }
 
 /** Those chosen who are still on the roster. */

@@ -10,7 +10,7 @@ import { KeptBack } from "../roster/KeptBack";
 import { LineRules, NoticeEdit } from "../roster/LineRules";
 import { Gates } from "../schedule/Gates";
 import { whole } from "./form";
-import type { Propose, Run } from "./RunPage";
+import type { Propose, Run } from "./runTypes";
 
 type Props = { run: Run; propose: Propose };
 type Acts = ReturnType<typeof useDone>;

@@ -23,7 +23,7 @@ import {
 } from "../courses/form";
 import { PlansEdit } from "../courses/PlansEdit";
 import { RatesEdit } from "../courses/RatesEdit";
-import type { Propose, Run } from "../courses/RunPage";
+import type { Propose, Run } from "../courses/runTypes";
 import { ExtrasEdit, GroupEdit, TaxesEdit } from "./LinesEdit";
 import { PlanExample } from "./PlanExample";
 import { PriceChart } from "./PriceChart";

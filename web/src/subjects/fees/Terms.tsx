@@ -5,7 +5,7 @@ import { useLocation } from "react-router";
 
 import { api, ask } from "../../app/server";
 import { useKept } from "../../app/session";
-import type { Propose, Run } from "../courses/RunPage";
+import type { Propose, Run } from "../courses/runTypes";
 import { NotSaved } from "../../parts/NotSaved";
 
 type Props = { run: Run; propose: Propose };

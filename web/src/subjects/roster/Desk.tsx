@@ -151,7 +151,7 @@ export default function Desk() {
               q: queryKey[1] as string,
               teaching: late ? "" : "before",
               status: "published",
-              limit: 6,
+              limit: 10,
             },
           },
         }),

@@ -3,8 +3,8 @@ import type { ReactNode } from "react";
 import type { Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Arch } from "../../parts/Arch";
-import { decisionText, Price, seatsText, smallestText, spanText, stateText } from "../../parts/RunFacts";
-import { count, money } from "../../parts/text";
+import { decisionText, seatsText, smallestText, spanText, stateText } from "../../parts/RunFacts";
+import { count, day, money } from "../../parts/text";
 import { amount } from "../courses/form";
 
 export type Person = Schemas["PersonFound"];
@@ -165,27 +165,31 @@ export function PersonLine({ person }: { person: Person }) {
 
 export function RunLine({ run }: { run: Run }) {
   const me = useMe();
+  const short = run.smallest > run.taken && run.teaching === "before" ? smallestText(run) : "";
+  const decided = run.decision === "undecided" ? "" : decisionText(run);
   return (
-    <div className="row" style={{ justifyContent: "space-between" }}>
-      <div className="grow">
-        <strong>{run.title}</strong>
-        <div className="slate">
-          {spanText(run, me.today)}
-          {run.next_meeting && `, ${run.next_meeting.start} to ${run.next_meeting.end}`}
-          {run.place && `, ${run.place}`}
-        </div>
-        <div>
-          <span className={run.sign_up === "open" ? "" : "ochre strong"}>{stateText(run)}</span>
-          {decisionText(run) && <span className="slate">, {decisionText(run)}</span>}
-          <span className="slate">{run.smallest ? `; ${smallestText(run)}` : ""}</span>
-        </div>
-        <Price run={run} />
-      </div>
-      <div style={{ textAlign: "center", flex: "none" }}>
+    <div className="deskrun" title={`${run.title}, ${spanText(run, me.today)}`}>
+      <strong className="line-of">{run.title}</strong>
+      <span className="line-of">
+        <span className="nowrap">
+          {run.next_meeting
+            ? `${day(run.next_meeting.date, false)}, ${run.next_meeting.start}`
+            : spanText(run, me.today)}
+        </span>{" "}
+        <span className="slate">{run.next_meeting?.place || run.place}</span>
+      </span>
+      <span className="line-of">
+        {run.price && <span className="copper strong nowrap">{money(run.price.amount, run.currency)} </span>}
+        <span className={run.sign_up === "open" ? "" : "ochre strong"}>{stateText(run)}</span>
+        {run.waiting > 0 && <span className="ochre">, {run.waiting} wait</span>}
+        {run.kept > 0 && <span className="slate">, {run.kept} kept back</span>}
+        {decided && <span className="slate">, {decided}</span>}
+        {short && <span className="slate">, {short}</span>}
+      </span>
+      <span className="seats">
         <Arch taken={run.taken} capacity={run.capacity} smallest={run.smallest} waiting={run.waiting} />
-        <div className="strong nowrap">{seatsText(run)}</div>
-        {run.waiting > 0 && <div className="ochre">{run.waiting} wait</div>}
-      </div>
+        <strong className="nowrap">{seatsText({ ...run, kept: 0 })}</strong>
+      </span>
     </div>
   );
 }

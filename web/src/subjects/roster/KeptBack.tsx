@@ -10,7 +10,7 @@ import { OrganizationPick } from "../../parts/OrganizationPick";
 import { count, day } from "../../parts/text";
 import { useTried, type useDone } from "../../parts/useUndo";
 import { whole } from "../courses/form";
-import type { Run } from "../courses/RunPage";
+import type { Run } from "../courses/runTypes";
 
 type Acts = ReturnType<typeof useDone>;
 

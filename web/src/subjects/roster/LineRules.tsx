@@ -7,7 +7,7 @@ import { Choice, Field } from "../../parts/Field";
 import { NotSaved } from "../../parts/NotSaved";
 import { type useDone } from "../../parts/useUndo";
 import { whole } from "../courses/form";
-import type { Propose, Run } from "../courses/RunPage";
+import type { Propose, Run } from "../courses/runTypes";
 
 type Acts = ReturnType<typeof useDone>;
 type Faults = Record<string, string>;

@@ -110,7 +110,7 @@ export function Roster({
   const same = (of: (row: RosterRow) => string): [string, string][] => values(of).map((v) => [v, v]);
   return (
     <>
-      <div className="row wrap noprint" style={{ margin: "12px 0 4px", alignItems: "flex-end" }}>
+      <div className="row wrap noprint filters">
         <Field label="Name, email, phone or payer" value={typed} onChange={setTyped} width={210} />
         {choice("money", "Money", MONEY)}
         <Choice
@@ -123,6 +123,31 @@ export function Roster({
         <button className="plainly" aria-expanded={more} onClick={() => setMore(!more)}>
           more filters, columns
         </button>
+        <span className="slate how-many" aria-live="polite">
+          {filtered
+            ? `${shown.length} of ${count(people.length, "sign-up")}`
+            : count(people.length, "sign-up")}
+          {filtered && (
+            <>
+              {" "}
+              <button
+                className="plainly"
+                onClick={() =>
+                  setParams(
+                    (old) => {
+                      const next = new URLSearchParams(old);
+                      FILTERS.forEach((f) => next.delete(f));
+                      return next;
+                    },
+                    { replace: true },
+                  )
+                }
+              >
+                show all
+              </button>
+            </>
+          )}
+        </span>
       </div>
       {more && (
         <div className="inset noprint">
@@ -161,29 +186,6 @@ export function Roster({
           </fieldset>
         </div>
       )}
-      <p className="slate" aria-live="polite" style={{ margin: "6px 0" }}>
-        {filtered ? `${shown.length} of ${count(people.length, "sign-up")}` : count(people.length, "sign-up")}
-        {filtered && (
-          <>
-            {" "}
-            <button
-              className="plainly"
-              onClick={() =>
-                setParams(
-                  (old) => {
-                    const next = new URLSearchParams(old);
-                    FILTERS.forEach((f) => next.delete(f));
-                    return next;
-                  },
-                  { replace: true },
-                )
-              }
-            >
-              show all
-            </button>
-          </>
-        )}
-      </p>
       <RosterTable
         run={run}
         rows={shown}

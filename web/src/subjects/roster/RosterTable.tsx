@@ -6,7 +6,7 @@ import type { Schemas } from "../../app/server";
 import { day, isZero, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
 import { PartyHead } from "./PartyHead";
-import { initials, seatNumbers, type RosterRow } from "./rosterRows";
+import { seatNumbers, type RosterRow } from "./rosterRows";
 
 type Acts = ReturnType<typeof useDone>;
 type Cell = { row: RosterRow; currency: string; today: string; groups: Map<number, string> };
@@ -23,11 +23,12 @@ export const COLUMNS: Column[] = [
   {
     key: "way",
     label: "Came in",
-    width: "minmax(104px, 1fr)",
+    width: "minmax(96px, 0.7fr)",
     cell: ({ row }) => (
       <>
-        {row.way_in}, {day(row.signed_up, false).slice(4)}
-        <div className="slate">{row.way_in === "list" ? "" : initials(row.entered_by)}</div>
+        <span className="nowrap" title={row.way_in === "list" ? undefined : `entered by ${row.entered_by}`}>
+          {row.way_in}, {day(row.signed_up, false).slice(4)}
+        </span>
         {row.received_on && <div className="slate">received {day(row.received_on, false)}</div>}
         {row.exception && <div className="slate">{row.exception}</div>}
       </>
@@ -36,11 +37,11 @@ export const COLUMNS: Column[] = [
   {
     key: "rate",
     label: "Rate",
-    width: "minmax(100px, 1.1fr)",
+    width: "minmax(116px, 1.1fr)",
     cell: ({ row }) => (
       <>
         {row.rate.split("; ").map((part, n) => (
-          <div key={n} className={n ? "slate" : ""}>
+          <div key={n} className={n ? "slate line-of" : "line-of"} title={part}>
             {part}
           </div>
         ))}
@@ -51,7 +52,7 @@ export const COLUMNS: Column[] = [
   {
     key: "fee",
     label: "Fee",
-    width: "86px",
+    width: "74px",
     right: true,
     cell: ({ row, currency }) => (row.role === "learner" ? money(row.total, currency) : ""),
   },
@@ -66,13 +67,12 @@ export const COLUMNS: Column[] = [
   {
     key: "next",
     label: "Next installment",
-    width: "minmax(128px, 1fr)",
+    width: "minmax(150px, 1fr)",
     cell: ({ row, currency, today }) => (
       <>
         {row.next_due && (
-          <span className={row.next_due < today ? "ochre" : ""}>
-            {money(row.next_amount, currency)}
-            <div>{dueWord(row.next_due, today)}</div>
+          <span className={row.next_due < today ? "ochre nowrap" : "nowrap"}>
+            {money(row.next_amount, currency)} {dueWord(row.next_due, today)}
           </span>
         )}
         {row.held_until && (
@@ -140,11 +140,11 @@ export function RosterTable({
   const long = rows.length > LONG;
   const virtual = useWindowVirtualizer({
     count: long ? rows.length : 0,
-    estimateSize: () => 54,
+    estimateSize: () => 31,
     overscan: 10,
     scrollMargin: top,
   });
-  const shape = ["28px", "34px", "minmax(186px, 1.7fr)", ...columns.map((c) => c.width), "52px"].join(" ");
+  const shape = ["28px", "36px", "minmax(180px, 2fr)", ...columns.map((c) => c.width), "40px"].join(" ");
   const all = rows.length > 0 && rows.every((r) => picked.has(r.id));
   const draw = (row: RosterRow) => (
     <>
@@ -160,11 +160,17 @@ export function RosterTable({
         {seatNumbers(seats.get(row.id), row.heads)}
       </div>
       <div role="cell">
-        <Link className="name strong" to={`/people/${row.person_id}`}>
-          {row.name}
-        </Link>
-        {row.role !== "learner" && !columns.some((c) => c.key === "role") && <strong>, {row.role}</strong>}
-        <div className="slate mail">{row.email ?? row.phone ?? "no email"}</div>
+        <div className="who-line">
+          <Link className="name strong" to={`/people/${row.person_id}`}>
+            {row.name}
+          </Link>
+          {row.role !== "learner" && !columns.some((c) => c.key === "role") && (
+            <strong className="slate">{row.role}</strong>
+          )}
+          <span className="slate mail" title={row.email ?? undefined}>
+            {row.email ?? row.phone ?? "no email"}
+          </span>
+        </div>
         {row.places.map((place) => (
           <PartyHead key={place.n} row={row} place={place} acts={acts} />
         ))}
@@ -270,5 +276,5 @@ export function RosterTable({
 
 function dueWord(due: string, today: string): string {
   if (due === today) return "due today";
-  return due < today ? `since ${day(due, false)}` : `on ${day(due, false)}`;
+  return due < today ? `since ${day(due, false).slice(4)}` : day(due, false);
 }

@@ -39,7 +39,7 @@ describe("a roster in the browser", () => {
       seatNumbers(seats.get(1), 3),
       seatNumbers(seats.get(2), 1),
       seatNumbers(seats.get(3), 1),
-    ]).toEqual(["1 to 3", "", "4"]);
+    ]).toEqual(["1–3", "", "4"]);
   });
 
   it("finds without accents, in answers and among named heads", () => {

@@ -107,11 +107,5 @@ export function firstSeats(rows: RosterRow[]): Map<number, number> {
 /** "3" or "3 to 5". */
 export function seatNumbers(first: number | undefined, heads: number): string {
   if (first === undefined) return "";
-  return heads > 1 ? `${first} to ${first + heads - 1}` : String(first);
-}
-
-/** "Ruth Okonjo" as "R. Okonjo". */
-export function initials(name: string): string {
-  const [first, ...rest] = name.split(" ");
-  return rest.length && first ? `${first[0]}. ${rest.join(" ")}` : name;
+  return heads > 1 ? `${first}–${first + heads - 1}` : String(first);
 }

@@ -6,7 +6,7 @@ import { useKept } from "../../app/session";
 import { Choice, Field } from "../../parts/Field";
 import { count, day } from "../../parts/text";
 import { whole } from "../courses/form";
-import type { Propose, Run } from "../courses/RunPage";
+import type { Propose, Run } from "../courses/runTypes";
 
 /** A form in the line of dates; Esc closes it and keeps what was typed. */
 export function Box({

@@ -7,7 +7,7 @@ import { Choice, Field } from "../../parts/Field";
 import { NotSaved } from "../../parts/NotSaved";
 import { count, day } from "../../parts/text";
 import { whole } from "../courses/form";
-import type { Propose, Run } from "../courses/RunPage";
+import type { Propose, Run } from "../courses/runTypes";
 
 type Rule = Schemas["RuleIO"] | null | undefined;
 type RuleForm = { how: "usual" | "on" | "days_before"; value: string };

@@ -9,7 +9,7 @@ import { Choice, Field } from "../../parts/Field";
 import { Named, useNames } from "../../parts/Named";
 import { clock, day } from "../../parts/text";
 import { whole } from "../courses/form";
-import type { Propose, Run } from "../courses/RunPage";
+import type { Propose, Run } from "../courses/runTypes";
 import { Box, see } from "./DateForms";
 
 type Meeting = Run["dates"][number];

@@ -4,7 +4,7 @@ import { Link, useLocation } from "react-router";
 
 import { useKept } from "../../app/session";
 import { clock, count, day, length, weekdays } from "../../parts/text";
-import type { Propose, Run } from "../courses/RunPage";
+import type { Propose, Run } from "../courses/runTypes";
 import { AcceptClash } from "./AcceptClash";
 import { Extend, MoveRun } from "./DateForms";
 import { FeedAddress } from "./FeedAddress";

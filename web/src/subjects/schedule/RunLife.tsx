@@ -6,7 +6,7 @@ import { api, ask, asTyped, messageOf } from "../../app/server";
 import { Field } from "../../parts/Field";
 import { OrganizationPick } from "../../parts/OrganizationPick";
 import { day, hours, money } from "../../parts/text";
-import type { Propose, Run } from "../courses/RunPage";
+import type { Propose, Run } from "../courses/runTypes";
 import { Reminders } from "../today/Reminders";
 
 /** Whether a run goes ahead, and the acts that end or pause it; each shows its consequences first. */

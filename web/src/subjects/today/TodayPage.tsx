@@ -85,7 +85,7 @@ export default function TodayPage() {
           <h2>Drafts that are not ready</h2>
           <ul className="ruled">
             {t.drafts.map((d) => (
-              <li key={d.run_id} className="row" style={{ padding: "7px 0" }}>
+              <li key={d.run_id} className="row thing">
                 <span className="nowrap when">{d.start ? `starts ${day(d.start, false)}` : "no date"}</span>
                 <span className="grow">
                   <Link to={`/runs/${d.run_id}`}>{d.title}</Link> <span className="slate">{d.code}</span>
@@ -119,7 +119,7 @@ function Offers({ t }: { t: Today }) {
       <h2>Seats that wait for an answer</h2>
       <ul className="ruled">
         {t.offers.map((o) => (
-          <li key={`${o.run_id}-${o.person_id}`} className="row" style={{ padding: "7px 0" }}>
+          <li key={`${o.run_id}-${o.person_id}`} className="row thing">
             <span className={o.asked_time ? "when ochre strong" : "when"}>
               {day(o.until, false)}, {clock(o.until)}
             </span>
@@ -133,7 +133,7 @@ function Offers({ t }: { t: Today }) {
           </li>
         ))}
         {t.holds.map((h, n) => (
-          <li key={n} className="row" style={{ padding: "7px 0" }}>
+          <li key={n} className="row thing">
             <span className="when">{day(h.last, false)}</span>
             <span className="grow">
               {count(h.seats, "place")} held for {h.for_whom} on{" "}
@@ -156,26 +156,26 @@ function Decisions({ t }: { t: Today }) {
         {t.decisions.map((d) => {
           const due = d.day !== null && d.day <= t.date;
           return (
-            <li key={d.run_id} className="row mid" style={{ padding: "8px 0" }}>
+            <li key={d.run_id} className="row mid decided">
               <Arch taken={d.taken} capacity={d.capacity} smallest={d.smallest} waiting={d.waiting} />
               <span className="nowrap strong">
                 {d.taken} of {d.capacity}
               </span>
-              <span className="grow">
-                <Link to={`/runs/${d.run_id}`}>{d.title}</Link> <span className="slate">{d.code}</span>
-                <div className={d.taken < d.smallest ? "ochre" : "slate"}>
+              <span className="grow line-of">
+                <Link to={`/runs/${d.run_id}`}>{d.title}</Link> <span className="slate">{d.code}</span>{" "}
+                <span className={d.taken < d.smallest ? "ochre" : "slate"}>
                   {d.taken < d.smallest
-                    ? `${d.smallest - d.taken} short of the ${d.smallest} it needs`
-                    : `has the ${d.smallest} it needs`}
-                  ; {d.firm} firm, {d.unpaid} with nothing paid
-                  {d.unnamed > 0 && `, ${d.unnamed} without a name`}; {money(d.income, d.currency)} at stake
-                </div>
+                    ? `${d.smallest - d.taken} short of ${d.smallest}`
+                    : `has its ${d.smallest}`}
+                  , {d.firm} firm, {d.unpaid} unpaid{d.unnamed > 0 && `, ${d.unnamed} without a name`},{" "}
+                  {money(d.income, d.currency)} at stake
+                </span>
               </span>
-              <span className={due ? "by ochre strong" : "by slate"}>
-                {d.day
-                  ? `${due ? "decide now, day was" : "decide by"} ${day(d.day, false)}`
-                  : "no decision day"}
-                <div className="slate">starts {day(d.start, false)}</div>
+              <span
+                className={due ? "nowrap ochre strong" : "nowrap slate"}
+                title={`It starts ${day(d.start, false)}.`}
+              >
+                {d.day ? `${due ? "decide now, was" : "decide by"} ${day(d.day, false)}` : "no decision day"}
               </span>
             </li>
           );
@@ -201,7 +201,7 @@ function Clashes({ t }: { t: Today }) {
       </h2>
       <ul className="ruled">
         {grouped.slice(0, 6).map(({ first: c, n }) => (
-          <li key={c.key} className="row" style={{ padding: "6px 0" }}>
+          <li key={c.key} className="row thing">
             <span className="nowrap when">
               {day(c.date, false)}, {clock(c.start)}
             </span>
