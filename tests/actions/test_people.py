@@ -6,10 +6,16 @@ import pytest
 from archgate.actions.across import finding, live, person_pages, undo
 from archgate.actions.enrolling import waitlist
 from archgate.actions.enrolling.commands import JoinCommand
+from archgate.actions.fees import codes
+from archgate.actions.fees.term_commands import CodeCommand
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
+from archgate.actions.money import accounts, invoices
+from archgate.actions.money.commands import PayerCommand
 from archgate.actions.people import organizations, people
 from archgate.actions.people.commands import NoteCommand, OrganizationCommand, PersonCommand, PersonPatch
+from archgate.actions.schedule import places
+from archgate.actions.schedule.commands import InstructorCommand, PlaceCommand
 from archgate.core.faults import Refused
 from made import a_person, a_run, enrolled, number
 
@@ -237,3 +243,39 @@ def test_the_ribbon_shows_the_season_around_today(office):
         lambda d: finding.list_runs(d, q=run["code"], span=(date(2027, 12, 1), date(2027, 12, 9)))
     )
     assert gone["total"] == 0
+
+
+def test_the_one_field_finds_everything_that_has_a_name(office):
+    n = next(number)
+    house = office.act(
+        lambda d: organizations.create_organization(
+            d, command_of(OrganizationCommand, {"name": f"Keystone House {n}"})
+        )
+    )
+    place = office.act(
+        lambda d: places.save_place(d, None, command_of(PlaceCommand, {"name": f"Keystone hall {n}"}))
+    )
+    teacher = office.act(
+        lambda d: places.save_instructor(d, None, command_of(InstructorCommand, {"name": f"K. Keystone{n}"}))
+    )
+    code = office.act(
+        lambda d: codes.make_code(d, command_of(CodeCommand, {"code": f"KEYSTONE{n}", "percent": "5"}))
+    )
+    person = a_person(office, family=f"Keystone{n}")
+    enrolled(office, a_run(office), person)
+    account = office.act(
+        lambda d: accounts.account_for(d, command_of(PayerCommand, {"person_id": person["id"]}))
+    )["id"]
+    paper = office.act(lambda d: invoices.issue(d, account))
+
+    def others(q):
+        return {
+            (o["kind"], o["id"]): o["account_id"] for o in office.read(lambda d: finding.find(d, q))["others"]
+        }
+
+    assert others(f"keystone {n}") == {
+        ("organization", house["id"]): None, ("place", place["id"]): None, ("instructor", teacher["id"]): None,
+        ("code", code["id"]): None,
+    }  # fmt: skip
+    assert others(paper["number"]) == {("paper", paper["id"]): account}
+    assert others(f"keystone nobody{n}") == {}

@@ -236,3 +236,13 @@ class PageStatus(StrEnum):
 
     INVITED = "invited"
     OPEN = "open"
+
+
+class FoundKind(StrEnum):
+    """What the one field finds besides runs, people and courses."""
+
+    ORGANIZATION = "organization"
+    PAPER = "paper"
+    PLACE = "place"
+    INSTRUCTOR = "instructor"
+    CODE = "code"

@@ -5115,6 +5115,29 @@ export interface components {
             people: components["schemas"]["PersonFound"][];
             /** Courses */
             courses: components["schemas"]["CourseOut"][];
+            /** Others */
+            others: components["schemas"]["FoundThing"][];
+        };
+        /**
+         * FoundKind
+         * @description What the one field finds besides runs, people and courses.
+         * @enum {string}
+         */
+        FoundKind: "organization" | "paper" | "place" | "instructor" | "code";
+        /**
+         * FoundThing
+         * @description Something else that fits; an organization, and a paper by its number, lead to an account.
+         */
+        FoundThing: {
+            kind: components["schemas"]["FoundKind"];
+            /** Id */
+            id: number;
+            /** Title */
+            title: string;
+            /** More */
+            more: string;
+            /** Account Id */
+            account_id: number | null;
         };
         /** GateDay */
         GateDay: {

@@ -4,12 +4,28 @@ import { useNavigate } from "react-router";
 
 import { decisionText, seatsText, spanText, stateText } from "../parts/RunFacts";
 import { actsFor } from "./acts";
-import { api, ask } from "./server";
+import { api, ask, type Schemas } from "./server";
 import { useSettled } from "./session";
 
 type Hit = { key: string; kind: string; title: string; more: string; to: string };
 
-/** One field that finds runs, people and courses, and does acts; F2 from anywhere. */
+const KINDS: Record<Schemas["FoundKind"], string> = {
+  organization: "Payers",
+  paper: "Papers",
+  place: "Places",
+  instructor: "Teachers",
+  code: "Codes",
+};
+
+/** Where something that was found leads. */
+export function placeOf(thing: Pick<Schemas["FoundThing"], "kind" | "account_id">): string {
+  if (thing.account_id !== null) return `/accounts/${thing.account_id}`;
+  if (thing.kind === "place") return "/places?tab=places";
+  if (thing.kind === "instructor") return "/places?tab=people";
+  return thing.kind === "code" ? "/money/codes" : "/money";
+}
+
+/** One field that finds everything that has a name, and does acts; F2 from anywhere. */
 export function Find({ onAct }: { onAct: (act: string) => void }) {
   const id = useId();
   const go = useNavigate();
@@ -62,7 +78,14 @@ export function Find({ onAct }: { onAct: (act: string) => void }) {
             more: `${c.code}, all its runs`,
             to: `/planner?view=all&q=${encodeURIComponent(c.title)}`,
           })),
-          ...actsFor(q).map((a) => ({ key: a.to, kind: "Do", title: a.title, more: "", to: a.to })),
+          ...found.data.others.map((o) => ({
+            key: `${o.kind}${o.id}`,
+            kind: KINDS[o.kind],
+            title: o.title,
+            more: o.more,
+            to: placeOf(o),
+          })),
+          ...actsFor(q).map((a) => ({ key: a.title, kind: "Do", title: a.title, more: "", to: a.to })),
         ];
   const cursor = Math.min(at, Math.max(0, hits.length - 1));
   // Enter waits for the answer to what is typed now; a fast hand must not pick from an older list.

@@ -24,6 +24,32 @@ const ACTS: { title: string; to: string; words: string }[] = [
   { title: "Stock", to: "/money/stock", words: "books tools materials count extras" },
   { title: "Compare prices of runs", to: "/money/prices", words: "money price line chart" },
   { title: "What runs start from", to: "/money/defaults", words: "defaults settings taxes groups fees" },
+  {
+    title: "Refunds, invoices, receipts: pick the payer",
+    to: "/money",
+    words: "refund invoice receipt credit note statement payment pay",
+  },
+  { title: "Attendance: pick the run", to: "/planner", words: "attendance register present absent marks" },
+  {
+    title: "Put a list on a run: pick the run",
+    to: "/planner?view=open",
+    words: "import bulk upload csv spreadsheet many people",
+  },
+  {
+    title: "Busy times and absences from a calendar",
+    to: "/places?tab=people",
+    words: "import ics calendar busy away ill",
+  },
+  {
+    title: "Closed days from a calendar",
+    to: "/places?tab=days",
+    words: "import ics holidays closures region",
+  },
+  {
+    title: "What was done, and undo: on the page of the run, person or payer",
+    to: "/planner",
+    words: "undo log history take back",
+  },
   { title: "Day and night colors", to: "act:night", words: "dark theme night light" },
   { title: "Keys of this screen", to: "act:keys", words: "help keyboard shortcuts" },
   { title: "Sign out", to: "act:out", words: "leave log off" },

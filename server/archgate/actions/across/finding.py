@@ -6,11 +6,11 @@ from datetime import date, datetime, timedelta
 from typing import TypeVar
 
 from sqlalchemy import ColumnElement, ScalarSelect, Select, and_, exists, func, or_, select
-from sqlalchemy.orm import aliased, selectinload
+from sqlalchemy.orm import InstrumentedAttribute, aliased, selectinload
 
 from archgate.actions.across import person_pages
 from archgate.actions.across.commands import RunsWanted
-from archgate.actions.across.views import Found, Ribbon, RibbonBar, RunList
+from archgate.actions.across.views import Found, FoundThing, Ribbon, RibbonBar, RunList
 from archgate.actions.courses import courses
 from archgate.actions.fees import fees
 from archgate.actions.kernel.problems import Problem
@@ -20,11 +20,15 @@ from archgate.actions.runs import showing
 from archgate.actions.schedule import gates, schedule
 from archgate.actions.seats import seats
 from archgate.core.gates import teaching_at
-from archgate.core.states import RunKind, RunStatus
+from archgate.core.schedule import day_text
+from archgate.core.states import FoundKind, RunKind, RunStatus
 from archgate.tables.courses import Course, Run
-from archgate.tables.fees import Extra, Rate
+from archgate.tables.fees import DiscountCode, Extra, Rate
+from archgate.tables.money import Account, Invoice
+from archgate.tables.people import Organization
 from archgate.tables.schedule import Gate, Meeting, Place
 from archgate.tables.seats import RunSeats
+from archgate.tables.teaching import Instructor
 from archgate.tables.waitlist import Waiting
 
 
@@ -197,10 +201,10 @@ def by_moment(query: Q, now: datetime, today: date, sign_up: str, teaching: str)
 
 
 def find(uow: UnitOfWork, q: str) -> Found:
-    """Whatever fits the words typed: runs, people and courses, a few of each."""
+    """Whatever fits the words typed: runs, people, courses and everything else that has a name, a few of each."""
     words = q.split()
     if not words:
-        return Found(runs=[], people=[], courses=[])
+        return Found(runs=[], people=[], courses=[], others=[])
     courses_found = select(Course).order_by(Course.title).limit(4)
     for word in words[:6]:
         like = people.like(word)
@@ -210,4 +214,53 @@ def find(uow: UnitOfWork, q: str) -> Found:
         or list_runs(uow, RunsWanted(q=q, limit=5)).items,
         people=person_pages.find_people(uow, q, 6),
         courses=[courses.course_view(c) for c in uow.session.scalars(courses_found)],
+        others=others_found(uow, q),
     )
+
+
+MOST_OTHERS = 3  # of each kind
+
+
+def others_found(uow: UnitOfWork, q: str) -> list[FoundThing]:
+    """Organizations, papers by their number, places, instructors and discount codes that fit all of the words."""
+
+    def named(column: InstrumentedAttribute[str]) -> list[ColumnElement[bool]]:
+        return [func.lower(column).like(people.like(word).lower()) for word in q.split()[:6]]
+
+    organizations = (
+        select(Organization, Account.id)
+        .outerjoin(Account, Account.organization_id == Organization.id)
+        .where(*named(Organization.name))
+        .order_by(Organization.name)
+    )
+    found = [
+        FoundThing(kind=FoundKind.ORGANIZATION, id=o.id, title=o.name, more="", account_id=account)
+        for o, account in uow.session.execute(organizations.limit(MOST_OTHERS))
+    ]
+    papers = select(Invoice).where(*named(Invoice.number)).order_by(Invoice.id.desc())
+    for paper in uow.session.scalars(papers.limit(MOST_OTHERS)):
+        more = f"{paper.kind} of {day_text(paper.issued_on)}"
+        found.append(
+            FoundThing(
+                kind=FoundKind.PAPER, id=paper.id, title=paper.number, more=more, account_id=paper.account_id
+            )
+        )
+    places = select(Place).where(*named(Place.name), Place.active).order_by(Place.name)
+    teachers = select(Instructor).where(*named(Instructor.name), Instructor.active).order_by(Instructor.name)
+    discounts = select(DiscountCode).where(*named(DiscountCode.code)).order_by(DiscountCode.code)
+    for place in uow.session.scalars(places.limit(MOST_OTHERS)):
+        found.append(
+            FoundThing(kind=FoundKind.PLACE, id=place.id, title=place.name, more=place.kind, account_id=None)
+        )
+    for teacher in uow.session.scalars(teachers.limit(MOST_OTHERS)):
+        more = teacher.phone or teacher.email or ""
+        found.append(
+            FoundThing(
+                kind=FoundKind.INSTRUCTOR, id=teacher.id, title=teacher.name, more=more, account_id=None
+            )
+        )
+    for code in uow.session.scalars(discounts.limit(MOST_OTHERS)):
+        found.append(
+            FoundThing(kind=FoundKind.CODE, id=code.id, title=code.code, more=code.note, account_id=None)
+        )
+    return found

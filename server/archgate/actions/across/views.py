@@ -16,7 +16,7 @@ from archgate.actions.kernel.views import ClashOut
 from archgate.actions.money.views import Owed
 from archgate.actions.people.views import NoteOut, PersonOut
 from archgate.actions.runs.views import Figures, RunLine
-from archgate.core.states import RunStatus, SignUp, Teaching
+from archgate.core.states import FoundKind, RunStatus, SignUp, Teaching
 
 
 class Undone(View):
@@ -45,10 +45,21 @@ class PulseOut(View):
     changes: list[ChangeOut]
 
 
+class FoundThing(View):
+    """Something else that fits; an organization, and a paper by its number, lead to an account."""
+
+    kind: FoundKind
+    id: int
+    title: str
+    more: str
+    account_id: int | None
+
+
 class Found(View):
     runs: list[RunLine]
     people: list[PersonFound]
     courses: list[CourseOut]
+    others: list[FoundThing]
 
 
 class RibbonBar(View):
