@@ -6,6 +6,7 @@ import pytest
 from sqlalchemy import func, select, text
 
 from archgate.actions.across import checks, finding, merging, person_pages
+from archgate.actions.across.commands import RunsWanted
 from archgate.actions.courses import courses
 from archgate.actions.courses.commands import CoursePatch
 from archgate.actions.fees import plans, terms
@@ -59,7 +60,7 @@ def test_two_saves_of_a_run_at_once_leave_each_gate_once_and_the_list_standing(o
     assert done(at_once(saves)) == 4  # nobody said what they saw, so each is later than the one before
     kinds = [(kind, n) for kind, n, _ in gates_of(office, run)]
     assert len(kinds) == len(set(kinds)) and agree(office, run)
-    listed = office.read(lambda d: finding.list_runs(d, sign_up="open"))
+    listed = office.read(lambda d: finding.list_runs(d, RunsWanted(sign_up="open")))
     assert listed["total"] > 0
 
 

@@ -3,6 +3,7 @@
 import pytest
 
 from archgate.actions.across import checks, finding
+from archgate.actions.across.commands import RunsWanted
 from archgate.actions.across.undo import undo
 from archgate.actions.enrolling import calls, enrollments, waitlist
 from archgate.actions.enrolling.commands import CallCommand, EnrollCommand, JoinCommand
@@ -109,7 +110,10 @@ def test_an_open_run_takes_people_at_any_time(office):
     assert (run["sign_up"], run["gates"], run["first"]) == ("open", [], None)
     enrolled(office.later(days=400), run)
     assert run["id"] in {
-        r["id"] for r in office.read(lambda d: finding.list_runs(d, q=run["code"], sign_up="open"))["items"]
+        r["id"]
+        for r in office.read(lambda d: finding.list_runs(d, RunsWanted(q=run["code"], sign_up="open")))[
+            "items"
+        ]
     }
 
 
@@ -144,7 +148,9 @@ def test_lists_filter_several_windows_in_sql_just_as_the_core_says(office):
         moment = office.later(days=days)
         state = moment.read(lambda d: showing.run_view(d, run["id"]))["sign_up"]
         for sign_up in ("open", "closed", "not yet", "full"):
-            found = moment.read(lambda d, s=sign_up: finding.list_runs(d, q=word, sign_up=s))["items"]
+            found = moment.read(lambda d, s=sign_up: finding.list_runs(d, RunsWanted(q=word, sign_up=s)))[
+                "items"
+            ]
             assert bool(found) is (state == sign_up), (days, sign_up, state)
 
 
@@ -276,9 +282,9 @@ def test_a_run_is_archived_only_when_it_is_over_and_leaves_the_lists(office):
         office.act(lambda d: lifecycle.archive(d, run["id"]))
     after = office.later(days=100)
     after.act(lambda d: lifecycle.archive(d, run["id"]))
-    assert not after.read(lambda d: finding.list_runs(d, q=run["code"]))["items"]
-    assert after.read(lambda d: finding.list_runs(d, q=run["code"], teaching="all"))["items"]
-    assert after.read(lambda d: finding.list_runs(d, q=run["code"], status="archived"))["items"]
+    assert not after.read(lambda d: finding.list_runs(d, RunsWanted(q=run["code"])))["items"]
+    assert after.read(lambda d: finding.list_runs(d, RunsWanted(q=run["code"], teaching="all")))["items"]
+    assert after.read(lambda d: finding.list_runs(d, RunsWanted(q=run["code"], status="archived")))["items"]
     after.act(lambda d: lifecycle.bring_back(d, run["id"]))
     assert view(after, run)["status"] == "published"
 

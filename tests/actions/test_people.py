@@ -4,6 +4,7 @@ from datetime import date
 import pytest
 
 from archgate.actions.across import finding, live, person_pages, undo
+from archgate.actions.across.commands import RunsWanted
 from archgate.actions.enrolling import waitlist
 from archgate.actions.enrolling.commands import JoinCommand
 from archgate.actions.fees import codes
@@ -236,11 +237,15 @@ def test_the_ribbon_shows_the_season_around_today(office):
     )
     assert season["from"] < "2027-08-20" < season["to"]
     held = office.read(
-        lambda d: finding.list_runs(d, q=run["code"], span=(date(2027, 10, 1), date(2027, 10, 2)))
+        lambda d: finding.list_runs(
+            d, RunsWanted(q=run["code"], since=date(2027, 10, 1), until=date(2027, 10, 2))
+        )
     )
     assert held["total"] == 1
     gone = office.read(
-        lambda d: finding.list_runs(d, q=run["code"], span=(date(2027, 12, 1), date(2027, 12, 9)))
+        lambda d: finding.list_runs(
+            d, RunsWanted(q=run["code"], since=date(2027, 12, 1), until=date(2027, 12, 9))
+        )
     )
     assert gone["total"] == 0
 

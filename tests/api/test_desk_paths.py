@@ -92,7 +92,7 @@ def test_a_person_is_found_changed_noted_and_shown(clerk):
 def test_anything_is_found_and_the_season_drawn(clerk, run):
     hits = clerk.get("/api/v1/find", params={"q": run["code"]}).json()
     assert [r["id"] for r in hits["runs"]] == [run["id"]]
-    assert clerk.get("/api/v1/find").json() == {"runs": [], "people": [], "courses": []}
+    assert clerk.get("/api/v1/find").json() == {"runs": [], "people": [], "courses": [], "others": []}
     season = clerk.get("/api/v1/ribbon").json()
     assert season["from"] < season["to"]
     spans = {"since": "2099-09-01", "until": "2099-09-30", "q": run["code"]}

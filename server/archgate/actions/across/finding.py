@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date, datetime, timedelta
 from typing import TypeVar
 
-from sqlalchemy import ColumnElement, ScalarSelect, Select, and_, exists, func, or_, select
+from sqlalchemy import ColumnElement, ScalarSelect, Select, and_, exists, false, func, or_, select
 from sqlalchemy.orm import InstrumentedAttribute, aliased, selectinload
 
 from archgate.actions.across import person_pages
@@ -224,7 +224,10 @@ MOST_OTHERS = 3  # of each kind
 def others_found(uow: UnitOfWork, q: str) -> list[FoundThing]:
     """Organizations, papers by their number, places, instructors and discount codes that fit all of the words."""
 
-    def named(column: InstrumentedAttribute[str]) -> list[ColumnElement[bool]]:
+    def named(column: InstrumentedAttribute[str], plain: bool = False) -> list[ColumnElement[bool]]:
+        """`plain`: the column holds plain characters only, and is compared with no others."""
+        if plain and not q.isascii():
+            return [false()]
         return [func.lower(column).like(people.like(word).lower()) for word in q.split()[:6]]
 
     organizations = (
@@ -237,7 +240,7 @@ def others_found(uow: UnitOfWork, q: str) -> list[FoundThing]:
         FoundThing(kind=FoundKind.ORGANIZATION, id=o.id, title=o.name, more="", account_id=account)
         for o, account in uow.session.execute(organizations.limit(MOST_OTHERS))
     ]
-    papers = select(Invoice).where(*named(Invoice.number)).order_by(Invoice.id.desc())
+    papers = select(Invoice).where(*named(Invoice.number, plain=True)).order_by(Invoice.id.desc())
     for paper in uow.session.scalars(papers.limit(MOST_OTHERS)):
         more = f"{paper.kind} of {day_text(paper.issued_on)}"
         found.append(
@@ -247,7 +250,7 @@ def others_found(uow: UnitOfWork, q: str) -> list[FoundThing]:
         )
     places = select(Place).where(*named(Place.name), Place.active).order_by(Place.name)
     teachers = select(Instructor).where(*named(Instructor.name), Instructor.active).order_by(Instructor.name)
-    discounts = select(DiscountCode).where(*named(DiscountCode.code)).order_by(DiscountCode.code)
+    discounts = select(DiscountCode).where(*named(DiscountCode.code, plain=True)).order_by(DiscountCode.code)
     for place in uow.session.scalars(places.limit(MOST_OTHERS)):
         found.append(
             FoundThing(kind=FoundKind.PLACE, id=place.id, title=place.name, more=place.kind, account_id=None)
