@@ -150,6 +150,7 @@ def waiting_on(uow: UnitOfWork, run_ids: list[int]) -> dict[int, int]:
     return {run: int(heads) for run, heads in uow.session.execute(query.group_by(Waiting.run_id))}
 
 
+R = TypeVar("R")
 Q = TypeVar("Q", bound="Select[*tuple[object, ...]]")
 
 
@@ -230,40 +231,28 @@ def others_found(uow: UnitOfWork, q: str) -> list[FoundThing]:
             return [false()]
         return [func.lower(column).like(people.like(word).lower()) for word in q.split()[:6]]
 
-    organizations = (
-        select(Organization, Account.id)
-        .outerjoin(Account, Account.organization_id == Organization.id)
-        .where(*named(Organization.name))
-        .order_by(Organization.name)
-    )
-    found = [
-        FoundThing(kind=FoundKind.ORGANIZATION, id=o.id, title=o.name, more="", account_id=account)
-        for o, account in uow.session.execute(organizations.limit(MOST_OTHERS))
-    ]
+    def few(query: Select[R]) -> list[R]:
+        return list(uow.session.scalars(query.limit(MOST_OTHERS)))
+
+    def thing(
+        kind: FoundKind, number: int, title: str, more: str = "", account: int | None = None
+    ) -> FoundThing:
+        return FoundThing(kind=kind, id=number, title=title, more=more, account_id=account)
+
+    own = and_(Account.organization_id == Organization.id, Account.currency == uow.center.currency)
+    organizations = select(Organization, Account.id).outerjoin(Account, own).where(*named(Organization.name))
     papers = select(Invoice).where(*named(Invoice.number, plain=True)).order_by(Invoice.id.desc())
-    for paper in uow.session.scalars(papers.limit(MOST_OTHERS)):
-        more = f"{paper.kind} of {day_text(paper.issued_on)}"
-        found.append(
-            FoundThing(
-                kind=FoundKind.PAPER, id=paper.id, title=paper.number, more=more, account_id=paper.account_id
-            )
-        )
     places = select(Place).where(*named(Place.name), Place.active).order_by(Place.name)
     teachers = select(Instructor).where(*named(Instructor.name), Instructor.active).order_by(Instructor.name)
     discounts = select(DiscountCode).where(*named(DiscountCode.code, plain=True)).order_by(DiscountCode.code)
-    for place in uow.session.scalars(places.limit(MOST_OTHERS)):
-        found.append(
-            FoundThing(kind=FoundKind.PLACE, id=place.id, title=place.name, more=place.kind, account_id=None)
-        )
-    for teacher in uow.session.scalars(teachers.limit(MOST_OTHERS)):
-        more = teacher.phone or teacher.email or ""
-        found.append(
-            FoundThing(
-                kind=FoundKind.INSTRUCTOR, id=teacher.id, title=teacher.name, more=more, account_id=None
-            )
-        )
-    for code in uow.session.scalars(discounts.limit(MOST_OTHERS)):
-        found.append(
-            FoundThing(kind=FoundKind.CODE, id=code.id, title=code.code, more=code.note, account_id=None)
-        )
-    return found
+    payers = uow.session.execute(organizations.order_by(Organization.name).limit(MOST_OTHERS))
+    return [
+        *(thing(FoundKind.ORGANIZATION, o.id, o.name, account=account) for o, account in payers),
+        *(
+            thing(FoundKind.PAPER, p.id, p.number, f"{p.kind} of {day_text(p.issued_on)}", p.account_id)
+            for p in few(papers)
+        ),
+        *(thing(FoundKind.PLACE, p.id, p.name, p.kind) for p in few(places)),
+        *(thing(FoundKind.INSTRUCTOR, t.id, t.name, t.phone or t.email or "") for t in few(teachers)),
+        *(thing(FoundKind.CODE, c.id, c.code, c.note) for c in few(discounts)),
+    ]

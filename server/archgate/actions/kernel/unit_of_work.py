@@ -203,18 +203,14 @@ def _key_of(obj: Base) -> int:
     return getattr(obj, _key_name(type(obj)))  # type: ignore[no-any-return]
 
 
-def _note_row(uow: UnitOfWork, obj: Base, before: Document | None, after: Document | None) -> None:
+def note_row(uow: UnitOfWork, obj: Base, before: Document | None, after: Document | None) -> None:
+    """Log a row: what of it was, and what it became."""
     uow.rows.append({"table": obj.__tablename__, "id": _key_of(obj), "before": before, "after": after})
-
-
-def note_change(uow: UnitOfWork, obj: Base, before: Document, after: Document) -> None:
-    """Log a change of a row that was written past the session."""
-    _note_row(uow, obj, before, after)
 
 
 def note_new(uow: UnitOfWork, obj: Base) -> None:
     """Log a row that was written past the session."""
-    _note_row(uow, obj, None, _columns(obj))
+    note_row(uow, obj, None, _columns(obj))
 
 
 @cache
@@ -234,7 +230,7 @@ def _note_deleted(mapper: object, connection: object, obj: Base) -> None:
     session = object_session(obj)
     uow = session.info.get("uow") if session else None
     if uow is not None and not isinstance(obj, UNLOGGED):
-        _note_row(uow, obj, _columns(obj), None)
+        note_row(uow, obj, _columns(obj), None)
 
 
 class Unlocked(AssertionError):
@@ -332,13 +328,13 @@ def _record(uow: UnitOfWork) -> None:
                     before[attr.key] = plain(history.deleted[0])
                     after[attr.key] = plain(history.added[0] if history.added else None)
             if before:
-                _note_row(uow, obj, before, after)
+                note_row(uow, obj, before, after)
 
     @event.listens_for(session, "after_flush")
     def _after(session: Session, context: object) -> None:
         for obj in session.new:
             if not isinstance(obj, UNLOGGED):
-                _note_row(uow, obj, None, _columns(obj))
+                note_row(uow, obj, None, _columns(obj))
 
 
 def _stored(session: Session, user_id: int, once: Once) -> Document | None:

@@ -45,9 +45,8 @@ def account_of(uow: UnitOfWork, owner: str, currency: str) -> Account:
         }
         number = uow.session.connection().execute(NEW_ACCOUNT, values).lastrowid  # made now, or meanwhile
         account = Account(id=number, **values)
-        make_transient_to_detached(
-            account
-        )  # it stands in the table: nothing is left to write or to read of it
+        # It stands in the table: nothing is left to write or to read of it.
+        make_transient_to_detached(account)
         uow.session.add(account)
     return account
 

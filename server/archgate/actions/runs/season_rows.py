@@ -207,13 +207,14 @@ class RowReading:
 
     def new_names(self) -> list[str]:
         """The room and the instructor, where nobody has named them so far."""
+        look_up = self.uow.session.scalar
         room, teacher = self.text("room"), self.text("instructor")
-        known = {
-            room: room and self.uow.session.scalar(select(Place.id).where(Place.name == room)),
-            teacher: teacher
-            and self.uow.session.scalar(select(Instructor.id).where(Instructor.name == teacher)),
-        }
-        return [name for name in (room, teacher) if name and not known[name]]
+        new = []
+        if room and not look_up(select(Place.id).where(Place.name == room)):
+            new.append(room)
+        if teacher and not look_up(select(Instructor.id).where(Instructor.name == teacher)):
+            new.append(teacher)
+        return new
 
     # --- terms ----------------------------------------------------------------------------------------------
 

@@ -9,7 +9,7 @@ from sqlalchemy import ColumnElement, String, Subquery, bindparam, cast, func, l
 from sqlalchemy.orm.attributes import set_committed_value
 
 from archgate.actions.kernel.problems import conflict, not_found
-from archgate.actions.kernel.unit_of_work import UnitOfWork, note_change
+from archgate.actions.kernel.unit_of_work import UnitOfWork, note_row
 from archgate.core import seats
 from archgate.core.states import HoldStatus, LineStatus, Role
 from archgate.core.waitlist import Party, Rule, in_order
@@ -82,7 +82,7 @@ def take(uow: UnitOfWork, run_id: int, heads: int) -> None:
     before, after = row.taken, row.taken + heads
     uow.session.connection().execute(TAKE, {"run": run_id, "heads": heads})
     set_committed_value(row, "taken", after)
-    note_change(uow, row, {"taken": before}, {"taken": after})
+    note_row(uow, row, {"taken": before}, {"taken": after})
 
 
 def lock_both(uow: UnitOfWork, here: Run, there: Run) -> None:
