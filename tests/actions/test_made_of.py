@@ -155,3 +155,34 @@ def test_of_prices_saved_while_many_enroll_each_pays_one_that_stood(office):
     assert len(paid) + len(refused) == 12 and taken(office, run) == 1 + len(paid)
     last = office.read(lambda d: showing.run_view(d, run["id"]))["price"]["amount"]
     assert enroll(office, run, last)
+
+
+def test_a_full_run_lets_go_of_its_lock_before_it_says_why_and_writes_nothing(office):
+    run = a_run(office, capacity=1, smallest=0)
+    enrolled(office, run)
+    waiting = a_person(office)
+    body = {"run_id": run["id"], "person_id": waiting["id"], "total": "210.00"}
+    statements, engine = [], office.sessions.kw["bind"]
+
+    def listen(connection, cursor, statement, *more):
+        statements.append(" ".join(statement.split()))
+
+    event.listen(engine, "before_cursor_execute", listen)
+    try:
+        with pytest.raises(Problem) as refused:
+            office.act(lambda d: enrollments.enroll(d, command_of(EnrollCommand, body)))
+    finally:
+        event.remove(engine, "before_cursor_execute", listen)
+    locked = next(n for n, s in enumerate(statements) if s.startswith("UPDATE run_seats"))
+    assert statements[locked + 2] == "ROLLBACK"  # after the one look at what is taken
+    assert not [s for s in statements if s.startswith("INSERT")]
+    assert (refused.value.kind, refused.value.detail) == ("full", "All 1 seats are taken.")
+
+
+def test_an_act_that_let_go_of_its_locks_is_never_kept(office):
+    def forgetful(uow):
+        uow.let_go()
+        return "done"
+
+    with pytest.raises(AssertionError, match="let go"):
+        office.act(forgetful)
