@@ -2,18 +2,19 @@ import createCache from "@emotion/cache";
 import { CacheProvider } from "@emotion/react";
 import "@fontsource-variable/literata/index.css";
 import "@fontsource-variable/public-sans/index.css";
+import CssBaseline from "@mui/material/CssBaseline";
 import { ThemeProvider } from "@mui/material/styles";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
-import { StrictMode, useEffect, useMemo } from "react";
+import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter, Route, Routes } from "react-router";
 
-import "./app/app.css";
 import { Frame } from "./app/Frame";
 import { ServerProblem } from "./app/server";
-import { themeFor, useNight } from "./app/theme";
 import OwnPage, { OwnLink } from "./subjects/access/OwnPage";
 import ReplyPage from "./subjects/roster/ReplyPage";
+import "./theme/drawings.css";
+import { theme } from "./theme/theme";
 
 // The page's nonce lets our own styles pass the content security policy; nothing else may.
 const nonce = document.querySelector<HTMLMetaElement>("meta[name=csp-nonce]")?.content;
@@ -28,13 +29,9 @@ const queries = new QueryClient({
 });
 
 function Root() {
-  const [night] = useNight();
-  useEffect(() => {
-    document.documentElement.dataset.colors = night ? "night" : "day";
-  }, [night]);
-  const theme = useMemo(() => themeFor(night), [night]);
   return (
-    <ThemeProvider theme={theme}>
+    <ThemeProvider theme={theme} defaultMode="system" modeStorageKey="colors">
+      <CssBaseline />
       <QueryClientProvider client={queries}>
         <BrowserRouter>
           <Routes>

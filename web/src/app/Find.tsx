@@ -1,11 +1,35 @@
+import OutlinedInput from "@mui/material/OutlinedInput";
+import { styled } from "@mui/material/styles";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useId, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 
+import { Grow, Option } from "../parts/layout";
 import { decisionText, seatsText, spanText, stateText } from "../parts/RunFacts";
+import { T } from "../parts/words";
+import { ink } from "../theme/palette";
 import { actsFor } from "./acts";
 import { api, ask, type Schemas } from "./server";
 import { useSettled } from "./session";
+
+const FindBox = styled("div")({ position: "relative", width: 252, marginLeft: 22 });
+const Hits = styled("ul")({
+  position: "absolute",
+  zIndex: 20,
+  top: 38,
+  left: 0,
+  width: 560,
+  maxHeight: "70vh",
+  overflow: "auto",
+  margin: 0,
+  padding: 0,
+  listStyle: "none",
+  background: ink.sheet,
+  border: `1px solid ${ink.ink}`,
+  boxShadow: "0 6px 24px rgb(0 0 0 / 18%)",
+  "& > li": { display: "flex", gap: 10 },
+  "& .kind": { width: 58, flex: "none" },
+});
 
 type Hit = { key: string; kind: string; title: string; more: string; to: string };
 
@@ -110,17 +134,22 @@ export function Find({ onAct }: { onAct: (act: string) => void }) {
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [entered, fresh]);
   return (
-    <div className="find" role="search">
-      <input
-        ref={input}
+    <FindBox role="search">
+      <OutlinedInput
+        fullWidth
+        inputRef={input}
         value={typed}
         placeholder="Find or do"
-        role="combobox"
-        aria-label="Find or do"
-        aria-expanded={hits.length > 0}
-        aria-controls={`${id}-hits`}
-        aria-activedescendant={hits[cursor] ? `${id}-${cursor}` : undefined}
-        autoComplete="off"
+        endAdornment={<kbd aria-hidden="true">F2</kbd>}
+        sx={{ height: 32, paddingRight: 8, backgroundColor: ink.paper }}
+        inputProps={{
+          role: "combobox",
+          "aria-label": "Find or do",
+          "aria-expanded": hits.length > 0,
+          "aria-controls": `${id}-hits`,
+          "aria-activedescendant": hits[cursor] ? `${id}-${cursor}` : undefined,
+          autoComplete: "off",
+        }}
         onFocus={() => setOpen(true)}
         onBlur={() => setOpen(false)}
         onChange={(e) => {
@@ -140,38 +169,32 @@ export function Find({ onAct }: { onAct: (act: string) => void }) {
           e.preventDefault();
         }}
       />
-      <kbd aria-hidden="true">F2</kbd>
-      <ul
-        id={`${id}-hits`}
-        role="listbox"
-        aria-label="Found"
-        className="hits"
-        hidden={!open || (!found.data && !q)}
-      >
+      <Hits id={`${id}-hits`} role="listbox" aria-label="Found" hidden={!open || (!found.data && !q)}>
         {hits.map((h, i) => (
           // The field keeps the focus and moves through the list; the mouse picks directly.
-          // eslint-disable-next-line jsx-a11y/click-events-have-key-events
-          <li
+
+          <Option
             key={h.key}
             id={`${id}-${i}`}
             role="option"
             aria-selected={i === cursor}
-            className="option"
             onMouseDown={(e) => e.preventDefault()}
             onClick={() => pick(h)}
           >
-            <span className="slate kind">{hits[i - 1]?.kind === h.kind ? "" : h.kind}</span>
-            <span className="grow">
-              <strong>{h.title}</strong> <span className="slate">{h.more}</span>
-            </span>
-          </li>
+            <T tone="slate" className="kind">
+              {hits[i - 1]?.kind === h.kind ? "" : h.kind}
+            </T>
+            <Grow as="span">
+              <strong>{h.title}</strong> <T tone="slate">{h.more}</T>
+            </Grow>
+          </Option>
         ))}
         {open && q && found.data && hits.length === 0 && (
-          <li className="option slate" role="option" aria-selected="false" aria-disabled="true">
-            Nothing fits “{q}”.
-          </li>
+          <Option role="option" aria-selected="false" aria-disabled="true">
+            <T tone="slate">Nothing fits “{q}”.</T>
+          </Option>
         )}
-      </ul>
-    </div>
+      </Hits>
+    </FindBox>
   );
 }

@@ -1,19 +1,55 @@
+import Button from "@mui/material/Button";
+import { styled, useColorScheme } from "@mui/material/styles";
 import { useQueryClient } from "@tanstack/react-query";
 import { lazy, Suspense, useEffect, useState } from "react";
 import { Link, Navigate, NavLink, Route, Routes, useLocation } from "react-router";
 
 import { Gatelet } from "../parts/Arch";
+import { Loading, Row } from "../parts/layout";
 import { Page, Trouble } from "../parts/Page";
 import { Ribbon } from "../parts/Ribbon";
 import { day } from "../parts/text";
+import { T } from "../parts/words";
 import { SignIn } from "../subjects/access/SignIn";
 import { useParkedCount } from "../subjects/roster/DeskCalls";
+import { ink, serif } from "../theme/palette";
 import { Find } from "./Find";
 import { Keys } from "./Keys";
 import { NewNames } from "./NewNames";
 import { api, ask } from "./server";
-import { MeContext, useKept, useSession, type Me } from "./session";
-import { useNight } from "./theme";
+import { type Me, MeContext, useKept, useSession } from "./session";
+
+const Frame_ = styled("div")({ minHeight: "100%", display: "flex", flexDirection: "column" });
+const HeadLine = styled("header")({
+  display: "flex",
+  alignItems: "center",
+  height: 50,
+  padding: "0 24px",
+  borderBottom: `1px solid ${ink.line}`,
+  background: ink.sheet,
+  flex: "none",
+  "& .mark": {
+    display: "flex",
+    alignItems: "center",
+    gap: 10,
+    font: `600 19px ${serif}`,
+    color: ink.ink,
+    textDecoration: "none",
+  },
+  "& .where": { color: ink.slate, marginLeft: 18, paddingLeft: 18, borderLeft: `1px solid ${ink.line}` },
+  "& nav": { marginLeft: "auto", display: "flex", alignSelf: "stretch", gap: 24 },
+  "& nav a": {
+    display: "flex",
+    alignItems: "center",
+    color: ink.slate,
+    textDecoration: "none",
+    borderBottom: "3px solid transparent",
+    borderTop: "3px solid transparent",
+  },
+  "& nav a:hover": { color: ink.ink },
+  "& nav a.active": { color: ink.ink, fontWeight: 600, borderBottomColor: ink.verdigris },
+  "& .who": { marginLeft: 24, paddingLeft: 18, borderLeft: `1px solid ${ink.line}` },
+});
 
 const RunList = lazy(() => import("../subjects/courses/RunList"));
 const NewRun = lazy(() => import("../subjects/courses/NewRun"));
@@ -50,7 +86,7 @@ const ListPage = lazy(() => import("../subjects/bulk/ListPage"));
 export function Frame() {
   const { me, error, refresh } = useSession();
   if (error) return <Trouble error={error} retry={refresh} />;
-  if (me === undefined) return <div className="quiet-block" aria-busy="true" />;
+  if (me === undefined) return <Loading aria-busy="true" />;
   if (me === null) return <SignIn onDone={refresh} />;
   return (
     <MeContext value={me}>
@@ -63,7 +99,8 @@ export function Frame() {
 function Shell({ me }: { me: Me }) {
   const queries = useQueryClient();
   const { pathname } = useLocation();
-  const [night, setNight] = useNight();
+  const { mode, systemMode, setMode } = useColorScheme();
+  const night = (mode === "system" ? systemMode : mode) === "dark";
   const [keys, setKeys] = useState(false);
   const planner = pathname === "/planner" || pathname === "/today" || pathname === "/";
   const [ribbon, setRibbon] = useKept<Record<string, boolean>>("ribbon-open", {});
@@ -74,7 +111,7 @@ function Shell({ me }: { me: Me }) {
     window.location.assign("/");
   };
   const act = (name: string) => {
-    if (name === "night") setNight(!night);
+    if (name === "night") setMode(night ? "light" : "dark");
     else if (name === "keys") setKeys(true);
     else if (name === "out") void out();
   };
@@ -88,14 +125,14 @@ function Shell({ me }: { me: Me }) {
     return () => window.removeEventListener("keydown", listen);
   }, []);
   return (
-    <div className="frame">
+    <Frame_>
       <Head me={me} onAct={act} night={night} />
       <Ribbon
         open={open}
         onToggle={() => setRibbon((old) => ({ ...old, [planner ? "planner" : "else"]: !open }))}
       />
       <Keys open={keys} onClose={() => setKeys(false)} />
-      <Suspense fallback={<div className="quiet-block" aria-busy="true" />}>
+      <Suspense fallback={<Loading aria-busy="true" />}>
         <Routes>
           <Route path="/" element={<Navigate to="/today" replace />} />
           <Route path="/today" element={<TodayPage />} />
@@ -132,7 +169,7 @@ function Shell({ me }: { me: Me }) {
           <Route path="*" element={<Nowhere />} />
         </Routes>
       </Suspense>
-    </div>
+    </Frame_>
   );
 }
 
@@ -143,7 +180,7 @@ function Head({ me, onAct, night }: { me: Me; onAct: (act: string) => void; nigh
   const { pathname } = useLocation();
   const parked = useParkedCount();
   return (
-    <header className="head">
+    <HeadLine>
       <Link className="mark" to="/today">
         <Gatelet done width={24} /> Arch Gate
       </Link>
@@ -156,22 +193,22 @@ function Head({ me, onAct, night }: { me: Me; onAct: (act: string) => void; nigh
         <NavLink to="/planner" className={() => (PLANNED.test(pathname) ? "active" : "")}>
           Planner
         </NavLink>
-        <NavLink to="/desk">Desk{parked > 0 && <span className="ochre"> {parked} parked</span>}</NavLink>
+        <NavLink to="/desk">Desk{parked > 0 && <T tone="ochre"> {parked} parked</T>}</NavLink>
         <NavLink to="/people">People</NavLink>
         <NavLink to="/money" className={() => (/^\/(money|accounts)/.test(pathname) ? "active" : "")}>
           Money
         </NavLink>
       </nav>
-      <span className="who">
-        {me.name}{" "}
-        <button className="plainly quiet" onClick={() => onAct("night")}>
+      <Row as="span" mid className="who" sx={{ gap: 16 }}>
+        {me.name}
+        <Button variant="text" color="secondary" onClick={() => onAct("night")}>
           {night ? "day" : "night"}
-        </button>{" "}
-        <button className="plainly quiet" onClick={() => onAct("out")}>
+        </Button>
+        <Button variant="text" color="secondary" onClick={() => onAct("out")}>
           sign out
-        </button>
-      </span>
-    </header>
+        </Button>
+      </Row>
+    </HeadLine>
   );
 }
 

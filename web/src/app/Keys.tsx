@@ -1,5 +1,19 @@
+import Button from "@mui/material/Button";
 import Dialog from "@mui/material/Dialog";
+import { styled } from "@mui/material/styles";
 import { useLocation } from "react-router";
+
+import { ink } from "../theme/palette";
+
+const KeysPage = styled("div")({
+  padding: "22px 26px",
+  minWidth: 380,
+  background: ink.sheet,
+  color: ink.ink,
+  "& dl > div": { display: "flex", gap: 16, padding: "6px 0", borderBottom: `1px solid ${ink.line}` },
+  "& dt": { width: 120, display: "flex", gap: 4 },
+  "& dd": { margin: 0 },
+});
 
 const EVERYWHERE: [string, string][] = [
   ["F2", "find or do anything"],
@@ -57,7 +71,7 @@ export function Keys({ open, onClose }: { open: boolean; onClose: () => void }) 
   const here = HERE.filter(([shape]) => shape.test(pathname)).flatMap(([, keys]) => keys);
   return (
     <Dialog open={open} onClose={onClose} aria-labelledby="keys-title" transitionDuration={0}>
-      <div className="keyspage">
+      <KeysPage>
         <h2 id="keys-title">Keys of this screen</h2>
         <dl>
           {[...here, ...EVERYWHERE].map(([key, does]) => (
@@ -71,10 +85,10 @@ export function Keys({ open, onClose }: { open: boolean; onClose: () => void }) 
             </div>
           ))}
         </dl>
-        <button className="plainly" onClick={onClose}>
+        <Button variant="text" onClick={onClose}>
           Close
-        </button>
-      </div>
+        </Button>
+      </KeysPage>
     </Dialog>
   );
 }

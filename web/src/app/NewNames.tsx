@@ -2,6 +2,7 @@ import Button from "@mui/material/Button";
 import Dialog from "@mui/material/Dialog";
 import { useEffect, useState } from "react";
 
+import { Row } from "../parts/layout";
 import { onUnknownNames, type UnknownName } from "./server";
 
 type Question = { names: UnknownName[]; answer: (yes: boolean) => void };
@@ -27,12 +28,12 @@ export function NewNames() {
           </li>
         ))}
       </ul>
-      <div className="row" style={{ marginTop: 12 }}>
+      <Row sx={{ marginTop: 12 }}>
         <Button variant="contained" onClick={() => say(true)} autoFocus>
           Add {question?.names.length === 1 ? "it" : "them"}
         </Button>
         <Button onClick={() => say(false)}>Go back and mend</Button>
-      </div>
+      </Row>
     </Dialog>
   );
 }

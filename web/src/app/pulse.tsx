@@ -1,7 +1,13 @@
+import Button from "@mui/material/Button";
+import { styled } from "@mui/material/styles";
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 
+import { Note } from "../parts/layout";
+import { P } from "../parts/words";
 import { api, ask, type Schemas } from "./server";
+
+const NewsLine = styled("div")({ "&:not(:empty)": { marginBottom: 12 } });
 
 type Change = Schemas["ChangeOut"];
 
@@ -70,23 +76,23 @@ export function usePulse(runId: number | null, seconds: number) {
 export function News({ pulse }: { pulse: ReturnType<typeof usePulse> }) {
   const { waiting, news, show } = pulse;
   return (
-    <div aria-live="polite" className="news">
+    <NewsLine aria-live="polite">
       {waiting.length > 0 ? (
-        <div className="note">
+        <Note>
           <p>
             <strong>{waiting.length} new:</strong> {waiting[waiting.length - 1]!.summary}.
           </p>
-          <button className="plainly" onClick={show}>
+          <Button variant="text" onClick={show}>
             Show
-          </button>
-        </div>
+          </Button>
+        </Note>
       ) : (
         news && (
-          <p className="slate">
+          <P tone="slate">
             {news.by ?? "Somebody"}: {news.summary}.
-          </p>
+          </P>
         )
       )}
-    </div>
+    </NewsLine>
   );
 }

@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { createContext, useCallback, useContext, useEffect, useRef, useState } from "react";
 
-import { api, ask, newKey, ServerProblem, type Schemas } from "./server";
+import { api, ask, newKey, type Schemas, ServerProblem } from "./server";
 
 export type Me = Schemas["Me"];
 export const MeContext = createContext<Me | null>(null);

@@ -48,20 +48,42 @@ export function Arch({
         <path
           key={i}
           d={stone(i, 25, 42, size === "row" ? 2.6 : 2)}
-          fill={laid.has(i) ? (full ? "var(--full)" : "var(--stone)") : "var(--sheet)"}
-          stroke={laid.has(i) ? "none" : "var(--joint)"}
+          fill={
+            laid.has(i)
+              ? full
+                ? "var(--ag-palette-full)"
+                : "var(--ag-palette-stone)"
+              : "var(--ag-palette-sheet)"
+          }
+          stroke={laid.has(i) ? "none" : "var(--ag-palette-joint)"}
           strokeWidth={size === "row" ? 1.6 : 1}
         />
       ))}
-      <rect x="7" y="50" width="19" height="12" fill="var(--foot)" stroke="var(--joint)" strokeWidth="1" />
-      <rect x="74" y="50" width="19" height="12" fill="var(--foot)" stroke="var(--joint)" strokeWidth="1" />
+      <rect
+        x="7"
+        y="50"
+        width="19"
+        height="12"
+        fill="var(--ag-palette-foot)"
+        stroke="var(--ag-palette-joint)"
+        strokeWidth="1"
+      />
+      <rect
+        x="74"
+        y="50"
+        width="19"
+        height="12"
+        fill="var(--ag-palette-foot)"
+        stroke="var(--ag-palette-joint)"
+        strokeWidth="1"
+      />
       {marked !== undefined && (
         <line
           x1={50 + 43.5 * Math.cos(angle)}
           y1={48 - 43.5 * Math.sin(angle)}
           x2={50 + 49.5 * Math.cos(angle)}
           y2={48 - 49.5 * Math.sin(angle)}
-          stroke="var(--copper)"
+          stroke="var(--ag-palette-copper)"
           strokeWidth={size === "row" ? 3.4 : 2.4}
         />
       )}
@@ -72,8 +94,8 @@ export function Arch({
           y="54"
           width="8"
           height="8"
-          fill="var(--sheet)"
-          stroke="var(--ochre)"
+          fill="var(--ag-palette-sheet)"
+          stroke="var(--ag-palette-ochre)"
           strokeWidth="1.6"
         />
       ))}
@@ -87,8 +109,8 @@ export function Gatelet({ done = false, width = 18 }: { done?: boolean; width?: 
     <svg width={width} height={width} viewBox="0 0 24 24" aria-hidden="true" focusable="false">
       <path
         d="M2 22V12a10 10 0 0 1 20 0v10h-6V12a4 4 0 0 0-8 0v10z"
-        fill={done ? "#1F6F66" : "var(--sheet)"}
-        stroke="var(--verdigris)"
+        fill={done ? "#1F6F66" : "var(--ag-palette-sheet)"}
+        stroke="var(--ag-palette-verdigris)"
         strokeWidth="1.5"
       />
     </svg>

@@ -1,5 +1,6 @@
 import type { Schemas } from "../app/server";
 import { count } from "./text";
+import { P } from "./words";
 
 type Clash = Schemas["ClashOut"];
 
@@ -17,17 +18,17 @@ export function ClashList({
   const shown = [...counted].slice(0, 6);
   return (
     <div>
-      <p className={healed ? "strong" : "clash strong"}>
+      <P strong clash={!healed}>
         {healed
           ? `${count(clashes.length, "clash", "clashes")} fewer`
           : `${count(clashes.length, "clash", "clashes")}`}
-      </p>
+      </P>
       {shown.map(([text, n]) => (
-        <p key={text} className={healed ? "slate" : ""}>
+        <P tone={healed ? "slate" : undefined} key={text}>
           {text} {n > 1 && `(${n} dates)`}
-        </p>
+        </P>
       ))}
-      {counted.size > shown.length && <p className="slate">and {counted.size - shown.length} more</p>}
+      {counted.size > shown.length && <P tone="slate">and {counted.size - shown.length} more</P>}
     </div>
   );
 }

@@ -1,7 +1,7 @@
 import Tooltip from "@mui/material/Tooltip";
 
 import type { Schemas } from "../app/server";
-import { clearOf, placed, WIDTH, type Placed } from "./gates";
+import { clearOf, placed, type Placed, WIDTH } from "./gates";
 import { clock, day, money } from "./text";
 
 type Run = Schemas["RunOut"];
@@ -111,7 +111,7 @@ function Mark({ gate, at, row, anchor, past }: Placed & { past: boolean }) {
         <text x={text} y={top} textAnchor={anchor} className="name">
           {gate.label}
         </text>
-        <text x={text} y={top + 15} textAnchor={anchor} className="when">
+        <text className="when" x={text} y={top + 15} textAnchor={anchor}>
           {day(gate.day, false)}
         </text>
       </g>

@@ -1,5 +1,33 @@
-import { addDays, mondayOf } from "../subjects/schedule/plan";
+import { styled } from "@mui/material/styles";
+
+import { ink, serif } from "../theme/palette";
+import { addDays, mondayOf } from "./dates";
 import { day } from "./text";
+import { Heard } from "./words";
+
+const Months = styled("div")({
+  display: "flex",
+  flexWrap: "wrap",
+  gap: "18px 28px",
+  marginTop: 14,
+  "& table": { borderCollapse: "collapse" },
+  "& caption": { textAlign: "left", font: `600 14px ${serif}`, paddingBottom: 3 },
+  "& th": { fontSize: 12, fontWeight: 400, color: ink.slate, width: 32 },
+  "& td": { textAlign: "center", padding: 0, height: 28, border: `1px solid ${ink.line}` },
+  "& td.met": { background: ink.verdigrisPale, fontWeight: 600, boxShadow: `inset 0 -3px ${ink.verdigris}` },
+  "& td.clashing": { boxShadow: `inset 0 -3px ${ink.brick}` },
+  "& td.closedday": { background: ink.foot },
+  "& button": {
+    font: "inherit",
+    color: "inherit",
+    width: "100%",
+    height: 27,
+    border: 0,
+    background: "none",
+    cursor: "pointer",
+  },
+  "& button:hover": { background: ink.paper },
+});
 
 const LETTERS = ["M", "T", "W", "T", "F", "S", "S"];
 
@@ -26,7 +54,7 @@ export function MonthGrid({
     m = new Date(Date.UTC(year, month, 1)).toISOString().slice(0, 7);
   }
   return (
-    <div className="months">
+    <Months>
       {months.map((m) => {
         const first = mondayOf(`${m}-01`);
         const weeks = Array.from({ length: 6 }, (_, w) => addDays(first, w * 7)).filter(
@@ -80,7 +108,7 @@ export function MonthGrid({
                         ) : (
                           <span title={what}>
                             {text}
-                            {n !== undefined && <span className="sr">, {what}</span>}
+                            {n !== undefined && <Heard>, {what}</Heard>}
                           </span>
                         )}
                       </td>
@@ -92,6 +120,6 @@ export function MonthGrid({
           </table>
         );
       })}
-    </div>
+    </Months>
   );
 }

@@ -1,8 +1,33 @@
 import Button from "@mui/material/Button";
-import { useEffect, type ReactNode } from "react";
+import { styled } from "@mui/material/styles";
+import { type ReactNode, useEffect } from "react";
 
 import { messageOf } from "../app/server";
+import { ink } from "../theme/palette";
+import { Loading, Note, Row } from "./layout";
 import type { useDone } from "./useUndo";
+import { P } from "./words";
+
+const PageGrid = styled("div")({ display: "grid", gridTemplateColumns: "minmax(0, 1fr) 304px", flex: 1 });
+const Sheet = styled("main")({
+  padding: "22px 28px 48px 24px",
+  minWidth: 0,
+  "&:has(> [data-strip])": { paddingTop: 10 },
+});
+const Margin = styled("aside")({
+  background: ink.paper,
+  borderLeft: `1px solid ${ink.line}`,
+  padding: "22px 20px 32px 22px",
+  "& section": { paddingBottom: 14, marginBottom: 16, borderBottom: `1px solid ${ink.line}` },
+  "& section:last-of-type": { borderBottom: 0 },
+  "& h2": { fontSize: 16, marginBottom: 8 },
+});
+const Stay = styled("div")({
+  position: "sticky",
+  top: 22,
+  maxHeight: "calc(100vh - 112px)",
+  overflowY: "auto",
+});
 
 /** The sheet, where the work is, and the margin, where consequences and reasons stand. */
 export function Page({ title, children, margin }: { title: string; children: ReactNode; margin: ReactNode }) {
@@ -10,24 +35,22 @@ export function Page({ title, children, margin }: { title: string; children: Rea
     document.title = `${title} · Arch Gate`;
   }, [title]);
   return (
-    <div className="page">
-      <main className="sheet" id="sheet">
-        {children}
-      </main>
-      <aside className="margin" aria-label="Margin: consequences and reasons">
-        <div className="stay">{margin}</div>
-      </aside>
-    </div>
+    <PageGrid>
+      <Sheet id="sheet">{children}</Sheet>
+      <Margin aria-label="Margin: consequences and reasons">
+        <Stay>{margin}</Stay>
+      </Margin>
+    </PageGrid>
   );
 }
 
 /** Something could not be loaded: what it is, and what to do. */
 export function Trouble({ error, retry }: { error: unknown; retry?: () => void }) {
   return (
-    <div className="note wrong" role="alert">
+    <Note kind="wrong" role="alert">
       <p>{messageOf(error)}</p>
       {retry && <Button onClick={retry}>Try again</Button>}
-    </div>
+    </Note>
   );
 }
 
@@ -36,17 +59,17 @@ export type Done = { text: string; change?: string | null; link?: ReactNode };
 
 function DoneNote({ done, onUndo, busy }: { done: Done; onUndo?: (change: string) => void; busy?: boolean }) {
   return (
-    <div className="note" role="status">
-      <p className="strong">{done.text}</p>
-      <p className="row">
+    <Note role="status">
+      <P strong>{done.text}</P>
+      <Row as="p">
         {done.change && onUndo && (
-          <button className="plainly" disabled={busy} onClick={() => onUndo(done.change!)}>
+          <Button variant="text" disabled={busy} onClick={() => onUndo(done.change!)}>
             Undo
-          </button>
+          </Button>
         )}
         {done.link}
-      </p>
-    </div>
+      </Row>
+    </Note>
   );
 }
 
@@ -55,9 +78,9 @@ export function ActNotes({ acts }: { acts: ReturnType<typeof useDone> }) {
   return (
     <>
       {acts.trouble && (
-        <div className="note wrong" role="alert">
+        <Note kind="wrong" role="alert">
           {acts.trouble}
-        </div>
+        </Note>
       )}
       {acts.done && <DoneNote done={acts.done} onUndo={acts.undo} busy={acts.busy} />}
     </>
@@ -68,7 +91,7 @@ export function ActNotes({ acts }: { acts: ReturnType<typeof useDone> }) {
 export function NotYet({ title, error, retry }: { title: string; error: unknown; retry: () => void }) {
   return (
     <Page title={title} margin={null}>
-      {error ? <Trouble error={error} retry={retry} /> : <div className="quiet-block" aria-busy="true" />}
+      {error ? <Trouble error={error} retry={retry} /> : <Loading aria-busy="true" />}
     </Page>
   );
 }

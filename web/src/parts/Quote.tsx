@@ -1,6 +1,8 @@
 import type { Schemas } from "../app/server";
 import { useMe } from "../app/session";
+import { Facts } from "./layout";
 import { day, isZero, money } from "./text";
+import { P, T } from "./words";
 
 /** A quote: every line with its reason, what is due now, and what is due when. */
 export function Quote({ quote }: { quote: Schemas["QuoteView"] }) {
@@ -8,7 +10,7 @@ export function Quote({ quote }: { quote: Schemas["QuoteView"] }) {
   const currency = quote.currency;
   return (
     <>
-      <dl className="facts">
+      <Facts>
         {quote.lines.map((line, i) => [
           <dt key={`${i}t`}>
             {line.label}
@@ -27,36 +29,36 @@ export function Quote({ quote }: { quote: Schemas["QuoteView"] }) {
               {tax.name}
               {tax.included ? ", in the price" : ""}
             </dt>,
-            <dd key={`${tax.name}d`} className={tax.included ? "slate" : ""}>
+            <T as="dd" tone={tax.included ? "slate" : undefined} key={`${tax.name}d`}>
               {money(tax.amount, currency)}
-            </dd>,
+            </T>,
             <dd className="why" key={`${tax.name}w`}>
               {tax.included ? "Already part of the prices above." : "On top, worked out on the sum."}
             </dd>,
           ])}
         <dt className="sum">Total</dt>
         <dd className="sum">{money(quote.total, currency)}</dd>
-      </dl>
-      <dl className="facts" style={{ marginTop: 12 }}>
+      </Facts>
+      <Facts sx={{ marginTop: 12 }}>
         {quote.installments.map((i) => {
           const now = i.due === me.today;
           return [
-            <dt key={`${i.n}t`} className={now ? "strong" : ""}>
+            <T as="dt" strong={Boolean(now)} key={`${i.n}t`}>
               {now ? "Now" : day(i.due)}
-            </dt>,
-            <dd key={`${i.n}d`} className={now ? "copper big" : ""}>
+            </T>,
+            <T as="dd" tone={now ? "copper" : undefined} big={Boolean(now)} key={`${i.n}d`}>
               {money(i.amount, currency)}
-            </dd>,
+            </T>,
             <dd className="why" key={`${i.n}w`}>
               {i.why}
             </dd>,
           ];
         })}
-      </dl>
+      </Facts>
       {quote.next_change && (
-        <p className="slate">
+        <P tone="slate">
           From {day(quote.next_change.at)} the total is {money(quote.next_change.total, currency)}.
-        </p>
+        </P>
       )}
     </>
   );

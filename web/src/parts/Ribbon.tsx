@@ -1,5 +1,6 @@
+import Button from "@mui/material/Button";
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
+import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 
 import { api, ask } from "../app/server";
@@ -7,6 +8,7 @@ import { useKept, useMe } from "../app/session";
 import { seatsText, spanText, stateText } from "./RunFacts";
 import { DAY, months, stacked, time } from "./season";
 import { count, day } from "./text";
+import { T } from "./words";
 
 const WIDTH = 1232;
 const TOP = 20;
@@ -168,21 +170,21 @@ export function Ribbon({ open, onToggle }: { open: boolean; onToggle: () => void
         />
       </svg>
       <div className="ribbontext">
-        <span className="slate" aria-live="polite">
+        <T tone="slate" aria-live="polite">
           {shown ? (
             <>
               span: {day(shown.from, false)} to {day(shown.to)}, {count(inSpan, "run")}{" "}
-              <button className="plainly quiet" onClick={() => setSpan(null)}>
+              <Button variant="text" color="secondary" onClick={() => setSpan(null)}>
                 whole season
-              </button>
+              </Button>
             </>
           ) : (
             `the season${season.data ? `, ${count(season.data.bars.length, "run")}` : ""}`
           )}
-        </span>
-        <button className="plainly quiet" aria-expanded={open} onClick={onToggle}>
+        </T>
+        <Button variant="text" color="secondary" aria-expanded={open} onClick={onToggle}>
           {open ? "fold" : "open the ribbon"}
-        </button>
+        </Button>
       </div>
     </div>
   );

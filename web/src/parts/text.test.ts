@@ -1,6 +1,6 @@
 import { expect, test } from "vitest";
 
-import { stonesOf, STONES } from "./stones";
+import { STONES, stonesOf } from "./stones";
 import { count, day, hours, length, money, weekdays } from "./text";
 
 test("dates are written with weekday, day, month and year", () => {

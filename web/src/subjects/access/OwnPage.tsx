@@ -1,31 +1,35 @@
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState, type FormEvent, type ReactNode } from "react";
+import { type FormEvent, type ReactNode, useEffect, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 
-import { api, ask, faultsOf, messageOf, ServerProblem, type Schemas } from "../../app/server";
+import { api, ask, faultsOf, messageOf, type Schemas, ServerProblem } from "../../app/server";
+import { Field } from "../../form/Field";
+import { Tick } from "../../form/Tick";
 import { Gatelet } from "../../parts/Arch";
-import { Field } from "../../parts/Field";
+import { Loading, Note, OnePage } from "../../parts/layout";
 import { clock, count, day, isZero, length, money } from "../../parts/text";
+import { HiddenInput, P, T } from "../../parts/words";
 
 type Own = Schemas["OwnPageOut"];
 
 function Sheet({ center, children }: { center?: string; children: ReactNode }) {
   return (
-    <main className="reply">
-      <p className="slate">
+    <OnePage>
+      <P tone="slate">
         <Gatelet done width={20} /> {center ?? "Arch Gate"}
-      </p>
+      </P>
       {children}
-    </main>
+    </OnePage>
   );
 }
 
 function Trouble({ text }: { text: string }) {
   return text ? (
-    <p className="note wrong" role="alert">
+    <Note kind="wrong" role="alert">
       {text}
-    </p>
+    </Note>
   ) : null;
 }
 
@@ -70,7 +74,7 @@ export function OwnLink() {
             <p>It may have been cut short on its way, or it was taken back. Call us if you need a new one.</p>
           </>
         ) : (
-          <div className="quiet-block" aria-busy="true" />
+          <Loading aria-busy="true" />
         )}
       </Sheet>
     );
@@ -78,7 +82,7 @@ export function OwnLink() {
     return (
       <Sheet center={link.center}>
         <h1>Your own page</h1>
-        <p className="strong">{link.said}</p>
+        <P strong>{link.said}</P>
         <p>
           <Link to="/own">Sign in, or ask for a new link</Link>
         </p>
@@ -90,9 +94,8 @@ export function OwnLink() {
       <p>With it and {link.email} you see your courses, dates and what is due.</p>
       <form onSubmit={(e) => void submit(e)} noValidate>
         {/* For the browser's keeper of passwords: whose it is. */}
-        <input
+        <HiddenInput
           type="text"
-          className="sr"
           autoComplete="username"
           value={link.email}
           readOnly
@@ -108,9 +111,9 @@ export function OwnLink() {
           fault={fault}
           input={{ autoComplete: "new-password" }}
         />
-        <label className="tick">
-          <input type="checkbox" checked={shown} onChange={(e) => setShown(e.target.checked)} /> show it
-        </label>
+        <Tick checked={shown} onChange={(on) => setShown(on)}>
+          show it
+        </Tick>
         <Button type="submit" variant="contained" fullWidth disabled={busy}>
           Set it and go on
         </Button>
@@ -142,7 +145,7 @@ export default function OwnPage() {
             <Button onClick={() => void query.refetch()}>Try again</Button>
           </>
         ) : (
-          <div className="quiet-block" aria-busy="true" />
+          <Loading aria-busy="true" />
         )}
       </Sheet>
     );
@@ -181,7 +184,7 @@ function Owed({ own }: { own: Own }) {
         You have a credit of <strong>{money(own.credit, own.currency)}</strong>.
       </p>
     );
-  if (!own.owed) return <p className="slate">Nothing is owed.</p>;
+  if (!own.owed) return <P tone="slate">Nothing is owed.</P>;
   const next = own.next_due;
   return (
     <p>
@@ -190,9 +193,9 @@ function Owed({ own }: { own: Own }) {
         (next.due < own.today ? (
           <>
             ;{" "}
-            <strong className="ochre">
+            <T tone="ochre" as="strong">
               {money(next.amount, own.currency)} has been due since {day(next.due)}
-            </strong>
+            </T>
           </>
         ) : next.amount === own.owed ? (
           `, due by ${day(next.due)}`
@@ -209,23 +212,21 @@ const SHOWN = 3;
 function Course({ course, today }: { course: Own["courses"][number]; today: string }) {
   const date = (m: (typeof course.meetings)[number]) => (
     <li key={m.start}>
-      <span className="strong">{day(m.start, m.start.slice(0, 4) !== today.slice(0, 4))}</span>,{" "}
-      {clock(m.start)}, {length(m.minutes)}
-      {m.place && <span className="slate">, {m.place}</span>}
+      <T strong>{day(m.start, m.start.slice(0, 4) !== today.slice(0, 4))}</T>, {clock(m.start)},{" "}
+      {length(m.minutes)}
+      {m.place && <T tone="slate">, {m.place}</T>}
     </li>
   );
   const rest = course.meetings.slice(SHOWN);
   return (
     <section>
       <h2>{course.title}</h2>
-      <p className="slate">
+      <P tone="slate">
         {course.code}
         {course.heads > 1 && `, ${course.heads} seats`}
         {course.access_until && `, open to you through ${day(course.access_until)}`}
-      </p>
-      {course.held && (
-        <p className="note due">The seat is held for you until the first payment has come in.</p>
-      )}
+      </P>
+      {course.held && <Note kind="due">The seat is held for you until the first payment has come in.</Note>}
       <ul>{course.meetings.slice(0, SHOWN).map(date)}</ul>
       {rest.length > 0 && (
         <details>
@@ -286,7 +287,7 @@ function OwnSignIn({ onDone }: { onDone: () => void }) {
           autoFocus
           input={{ autoComplete: "username" }}
         />
-        <div style={{ height: 10 }} />
+        <Box sx={{ height: 10 }} />
         <Field
           label="Password"
           type="password"

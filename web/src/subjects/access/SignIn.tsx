@@ -1,9 +1,19 @@
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useEffect, useState, type FormEvent } from "react";
+import { styled } from "@mui/material/styles";
+import { type FormEvent, useEffect, useState } from "react";
 
 import { api, ask, messageOf } from "../../app/server";
+import { Field } from "../../form/Field";
 import { Arch } from "../../parts/Arch";
-import { Field } from "../../parts/Field";
+import { Fault, P } from "../../parts/words";
+
+const SignInPage = styled("main")({
+  maxWidth: 380,
+  margin: "9vh auto 0",
+  padding: "0 20px",
+  "& form > * + *": { marginTop: 14 },
+});
 
 /** The way in. What was typed elsewhere before a session ended is kept and comes back after. */
 export function SignIn({ onDone }: { onDone: () => void }) {
@@ -30,10 +40,12 @@ export function SignIn({ onDone }: { onDone: () => void }) {
     }
   };
   return (
-    <main className="signin">
+    <SignInPage>
       <Arch taken={7} capacity={11} smallest={5} size="hero" />
-      <h1 style={{ margin: "14px 0 4px" }}>Arch Gate</h1>
-      <p className="slate">Runs, seats, fees and rosters.</p>
+      <Box component="h1" sx={{ margin: "14px 0 4px" }}>
+        Arch Gate
+      </Box>
+      <P tone="slate">Runs, seats, fees and rosters.</P>
       <form onSubmit={(e) => void submit(e)} noValidate>
         <Field
           label="Email"
@@ -50,15 +62,11 @@ export function SignIn({ onDone }: { onDone: () => void }) {
           type="password"
           input={{ autoComplete: "current-password" }}
         />
-        {fault && (
-          <div className="fault" role="alert">
-            {fault}
-          </div>
-        )}
+        {fault && <Fault role="alert">{fault}</Fault>}
         <Button type="submit" variant="contained" disabled={busy}>
           Sign in
         </Button>
       </form>
-    </main>
+    </SignInPage>
   );
 }

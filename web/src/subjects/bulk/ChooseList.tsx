@@ -1,10 +1,23 @@
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import { styled } from "@mui/material/styles";
 import { useQuery } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
 
 import { api, ask, faultsOf, messageOf } from "../../app/server";
+import { Crumbs, Note } from "../../parts/layout";
 import { Page, Trouble } from "../../parts/Page";
+import { HiddenInput, P } from "../../parts/words";
+import { ink } from "../../theme/palette";
+
+const Drop = styled("div")({
+  border: `1px dashed ${ink.edge}`,
+  padding: "36px 24px",
+  textAlign: "center",
+  background: ink.sheet,
+  "&[data-over]": { background: ink.verdigrisPale },
+});
 
 const LARGEST = 10 * 1024 * 1024;
 
@@ -15,11 +28,11 @@ function useRun(runId: number) {
   });
 }
 
-export function Crumbs({ runId, code }: { runId: number; code?: string }) {
+export function ListCrumbs({ runId, code }: { runId: number; code?: string }) {
   return (
-    <div className="crumbs">
+    <Crumbs>
       <Link to="/planner">Runs</Link> / <Link to={`/runs/${runId}`}>{code ?? "run"}</Link> / a list
-    </div>
+    </Crumbs>
   );
 }
 
@@ -81,17 +94,19 @@ export function ChooseList({ runId }: { runId: number }) {
         </section>
       }
     >
-      <Crumbs runId={runId} code={run.data?.code} />
-      <h1 style={{ marginBottom: 4 }}>Put a list on {run.data?.title ?? "this run"}</h1>
-      <p className="slate">
+      <ListCrumbs runId={runId} code={run.data?.code} />
+      <Box component="h1" sx={{ marginBottom: 4 }}>
+        Put a list on {run.data?.title ?? "this run"}
+      </Box>
+      <P tone="slate">
         {run.data && `${run.data.taken} of ${run.data.capacity} seats are taken.`} A CSV or XLSX file with one
         sign-up a line; the columns are found by their headings, or picked where there are none. Up to 10 MB,
         20,000 lines, 200 cells a line and 10,000 characters a cell; reading may take 9 seconds and 300 MB of
         memory.
-      </p>
-      <div
-        className={over ? "drop over" : "drop"}
-        style={{ marginTop: 18 }}
+      </P>
+      <Drop
+        data-over={over || undefined}
+        sx={{ marginTop: 18 }}
         onDragOver={(e) => {
           e.preventDefault();
           setOver(true);
@@ -104,12 +119,11 @@ export function ChooseList({ runId }: { runId: number }) {
         }}
       >
         <p>Drop the file here, or</p>
-        <input
+        <HiddenInput
           ref={input}
           id="list-file"
           type="file"
           accept=".csv,.txt,.tsv,.xlsx,.xls,.ods,text/csv"
-          className="sr"
           tabIndex={-1}
           aria-label="The list"
           onChange={(e) => void send(e.target.files?.[0])}
@@ -117,11 +131,11 @@ export function ChooseList({ runId }: { runId: number }) {
         <Button variant="contained" disabled={busy} onClick={() => input.current?.click()}>
           {busy ? "Reading …" : "Choose a file"}
         </Button>
-      </div>
+      </Drop>
       {error !== null && (
-        <div className="note wrong" role="alert" style={{ marginTop: 16 }}>
+        <Note kind="wrong" role="alert" sx={{ marginTop: 16 }}>
           <p>{Object.values(faultsOf(error)).join(" ") || messageOf(error)}</p>
-        </div>
+        </Note>
       )}
     </Page>
   );

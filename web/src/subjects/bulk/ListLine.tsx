@@ -3,7 +3,11 @@ import { useState } from "react";
 
 import type { Schemas } from "../../app/server";
 import { useKept } from "../../app/session";
-import { Choice, Field } from "../../parts/Field";
+import { Choice, Field } from "../../form/Field";
+import { Form } from "../../form/Form";
+import { Tick } from "../../form/Tick";
+import { Row } from "../../parts/layout";
+import { T } from "../../parts/words";
 
 type Batch = Schemas["BatchOut"];
 const FACTS: [string, string][] = [
@@ -58,14 +62,8 @@ export function Fix({
     await onSave(changed);
   };
   return (
-    <form
-      noValidate
-      onSubmit={(e) => {
-        e.preventDefault();
-        void save();
-      }}
-    >
-      <div className="row wrap" style={{ alignItems: "flex-end" }}>
+    <Form onSend={() => void save()}>
+      <Row wrap sx={{ alignItems: "flex-end" }}>
         {field("given", "Given name", 122)}
         {field("family", "Family name", 122)}
         {field("email", "Email", 214)}
@@ -83,24 +81,20 @@ export function Fix({
           ]}
         />
         {field("party", "Party", 60)}
-        <label className="tick">
-          <input
-            type="checkbox"
-            checked={form.no_email === "yes"}
-            onChange={(e) => setForm({ ...form, no_email: e.target.checked ? "yes" : "" })}
-          />
+        <Tick
+          checked={form.no_email === "yes"}
+          onChange={(on) => setForm({ ...form, no_email: on ? "yes" : "" })}
+        >
           has no email
-        </label>
-        <label className="tick">
-          <input
-            type="checkbox"
-            checked={form.somebody_new === "yes"}
-            onChange={(e) => setForm({ ...form, somebody_new: e.target.checked ? "yes" : "" })}
-          />
+        </Tick>
+        <Tick
+          checked={form.somebody_new === "yes"}
+          onChange={(on) => setForm({ ...form, somebody_new: on ? "yes" : "" })}
+        >
           is somebody new
-        </label>
-      </div>
-      <div className="row" style={{ marginTop: 10 }}>
+        </Tick>
+      </Row>
+      <Row sx={{ marginTop: 10 }}>
         <Button type="submit" variant="contained" size="small">
           Judge it again
         </Button>
@@ -110,8 +104,8 @@ export function Fix({
         <Button size="small" onClick={() => (forget(), void onSave({}))}>
           As in the file
         </Button>
-      </div>
-    </form>
+      </Row>
+    </Form>
   );
 }
 
@@ -133,14 +127,14 @@ export function Columns({
     return (
       <p>
         {found.map(([fact, label]) => `${label} from “${batch.headings[batch.columns[fact]!]}”`).join(", ")}
-        {unused.length > 0 && <span className="slate">; not used: {unused.join(", ")}</span>}.{" "}
-        <button className="plainly" onClick={() => setOpen(true)}>
+        {unused.length > 0 && <T tone="slate">; not used: {unused.join(", ")}</T>}.{" "}
+        <Button variant="text" onClick={() => setOpen(true)}>
           Change the columns
-        </button>
+        </Button>
       </p>
     );
   return (
-    <div className="row wrap" aria-busy={busy} style={{ margin: "10px 0" }}>
+    <Row wrap aria-busy={busy} sx={{ margin: "10px 0" }}>
       {FACTS.map(([fact, label]) => (
         <Choice
           key={fact}
@@ -154,6 +148,6 @@ export function Columns({
           ]}
         />
       ))}
-    </div>
+    </Row>
   );
 }

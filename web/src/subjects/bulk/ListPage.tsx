@@ -1,6 +1,8 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
 import Table from "@mui/material/Table";
 import TableBody from "@mui/material/TableBody";
-import TableCell from "@mui/material/TableCell";
+import TableContainer from "@mui/material/TableContainer";
 import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
@@ -8,12 +10,14 @@ import { Fragment, useState } from "react";
 import { Link, useParams } from "react-router";
 
 import { usePulse } from "../../app/pulse";
-import { api, ask, messageOf, newKey, ServerProblem, type Schemas } from "../../app/server";
+import { api, ask, messageOf, newKey, type Schemas, ServerProblem } from "../../app/server";
 import { useKept } from "../../app/session";
+import { Views } from "../../form/Views";
 import { NotYet, Page } from "../../parts/Page";
 import { count, day, money } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
-import { ChooseList, Crumbs } from "./ChooseList";
+import { Cell, Fault, Name, NoteLine, P, T } from "../../parts/words";
+import { ChooseList, ListCrumbs } from "./ChooseList";
 import { Columns, Fix } from "./ListLine";
 import { ListTotals } from "./ListTotals";
 
@@ -121,111 +125,92 @@ function Judged({ runId, batchId }: { runId: number; batchId: number }) {
         />
       }
     >
-      <Crumbs runId={runId} code={batch.run_code} />
-      <h1 style={{ marginBottom: 4 }}>
-        {batch.file_name} <span className="slate">for {batch.run_title}</span>
-      </h1>
-      <p className="slate">
+      <ListCrumbs runId={runId} code={batch.run_code} />
+      <Box component="h1" sx={{ marginBottom: 4 }}>
+        {batch.file_name} <T tone="slate">for {batch.run_title}</T>
+      </Box>
+      <P tone="slate">
         Read as {batch.reading}.
         {batch.earlier && ` This very file was enrolled here on ${day(batch.earlier)}.`}
-      </p>
+      </P>
       {batch.status === "judged" && (
         <Columns batch={batch} busy={busy} onChange={(columns) => void change({ columns })} />
       )}
       {batch.column_faults.map((f) => (
-        <div className="fault" key={f} role="alert">
+        <Fault key={f} role="alert">
           {f}
-        </div>
+        </Fault>
       ))}
-      <div
-        className="row mid wrap"
-        style={{ gap: 20, margin: "12px 0 6px" }}
-        role="group"
-        aria-label="Which lines"
-      >
-        <button className={only ? "word" : "word at"} aria-pressed={!only} onClick={() => setOnly("")}>
-          all lines ({batch.items.length})
-        </button>
-        {Object.entries(batch.counts)
-          .filter(([, n]) => n > 0)
-          .map(([verdict, n]) => (
-            <button
-              key={verdict}
-              className={only === verdict ? "word at" : "word"}
-              aria-pressed={only === verdict}
-              onClick={() => setOnly(verdict)}
-            >
-              {verdict} ({n})
-            </button>
-          ))}
-        {odd > 0 && (
-          <button
-            className={only === "odd" ? "word at" : "word"}
-            aria-pressed={only === "odd"}
-            onClick={() => setOnly("odd")}
-          >
-            odd, but fine ({odd})
-          </button>
-        )}
-      </div>
-      <div className="tablewrap">
+      <Views
+        label="Which lines"
+        sx={{ margin: "12px 0 6px" }}
+        value={only}
+        options={[
+          { value: "", text: `all lines (${batch.items.length})` },
+          ...Object.entries(batch.counts)
+            .filter(([, n]) => n > 0)
+            .map(([verdict, n]) => ({ value: verdict, text: `${verdict} (${n})` })),
+          ...(odd > 0 ? [{ value: "odd", text: `odd, but fine (${odd})` }] : []),
+        ]}
+        onChange={setOnly}
+      />
+      <TableContainer>
         <Table size="small" aria-label="Every line of the list with its verdict">
           <TableHead>
             <TableRow>
-              <TableCell className="right">Line</TableCell>
-              <TableCell>Name</TableCell>
-              <TableCell>Email</TableCell>
-              {has("number") && <TableCell>Number</TableCell>}
-              <TableCell>Rate</TableCell>
-              <TableCell className="right">Party</TableCell>
-              <TableCell className="right">Fee</TableCell>
-              <TableCell>Verdict</TableCell>
+              <Cell right>Line</Cell>
+              <Cell>Name</Cell>
+              <Cell>Email</Cell>
+              {has("number") && <Cell>Number</Cell>}
+              <Cell>Rate</Cell>
+              <Cell right>Party</Cell>
+              <Cell right>Fee</Cell>
+              <Cell>Verdict</Cell>
             </TableRow>
           </TableHead>
           <TableBody>
             {items.map((i) => (
               <Fragment key={i.line}>
                 <TableRow>
-                  <TableCell className="right slate">{i.line}</TableCell>
-                  <TableCell>
+                  <Cell right tone="slate">
+                    {i.line}
+                  </Cell>
+                  <Cell>
                     {i.person_id ? (
-                      <Link className="name strong" to={`/people/${i.person_id}`}>
+                      <Name strong to={`/people/${i.person_id}`}>
                         {i.name}
-                      </Link>
+                      </Name>
                     ) : (
-                      <span className="strong">{i.name || <span className="slate">no name</span>}</span>
+                      <T strong>{i.name || <T tone="slate">no name</T>}</T>
                     )}
-                    {i.remarks && <div className="slate note-line">{i.remarks}</div>}
-                  </TableCell>
-                  <TableCell>{i.email ?? <span className="slate">{i.phone}</span>}</TableCell>
-                  {has("number") && <TableCell>{i.number}</TableCell>}
-                  <TableCell>{i.rate}</TableCell>
-                  <TableCell className="right">{i.party || ""}</TableCell>
-                  <TableCell className="right">
-                    {Number(i.total) > 0 && money(i.total, batch.currency)}
-                  </TableCell>
-                  <TableCell>
-                    <span className={TONE[i.verdict]}>{i.verdict}</span>{" "}
-                    <span className="slate">{i.why}</span>
+                    {i.remarks && <NoteLine tone="slate">{i.remarks}</NoteLine>}
+                  </Cell>
+                  <Cell>{i.email ?? <T tone="slate">{i.phone}</T>}</Cell>
+                  {has("number") && <Cell>{i.number}</Cell>}
+                  <Cell>{i.rate}</Cell>
+                  <Cell right>{i.party || ""}</Cell>
+                  <Cell right>{Number(i.total) > 0 && money(i.total, batch.currency)}</Cell>
+                  <Cell>
+                    <span className={TONE[i.verdict]}>{i.verdict}</span> <T tone="slate">{i.why}</T>
                     {i.odd.map((o) => (
-                      <div key={o} className="ochre">
+                      <T tone="ochre" as="div" key={o}>
                         {o}
-                      </div>
+                      </T>
                     ))}{" "}
                     {batch.status === "judged" && open !== i.line && (
-                      <button
-                        className="plainly"
+                      <Button
+                        variant="text"
                         aria-label={`Correct line ${i.line}`}
                         onClick={() => setOpen(i.line)}
                       >
                         correct
-                      </button>
+                      </Button>
                     )}
-                  </TableCell>
+                  </Cell>
                 </TableRow>
                 {open === i.line && batch.status === "judged" && (
                   <TableRow>
-                    <TableCell colSpan={has("number") ? 8 : 7}>
+                    <Cell colSpan={has("number") ? 8 : 7}>
                       <Fix
                         batch={batch}
                         item={i}
@@ -234,14 +219,14 @@ function Judged({ runId, batchId }: { runId: number; batchId: number }) {
                         }}
                         onClose={() => setOpen(null)}
                       />
-                    </TableCell>
+                    </Cell>
                   </TableRow>
                 )}
               </Fragment>
             ))}
           </TableBody>
         </Table>
-      </div>
+      </TableContainer>
     </Page>
   );
 }

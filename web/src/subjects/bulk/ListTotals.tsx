@@ -1,3 +1,4 @@
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
@@ -5,12 +6,15 @@ import { useState } from "react";
 import { News, type usePulse } from "../../app/pulse";
 import { api, ask, messageOf, type Schemas } from "../../app/server";
 import { useKept } from "../../app/session";
+import { Field } from "../../form/Field";
+import { Form } from "../../form/Form";
+import { OrganizationPick } from "../../form/OrganizationPick";
 import { Arch } from "../../parts/Arch";
-import { Field } from "../../parts/Field";
-import { OrganizationPick } from "../../parts/OrganizationPick";
+import { Facts, Row } from "../../parts/layout";
 import { ActNotes } from "../../parts/Page";
 import { count, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
+import { P, T } from "../../parts/words";
 
 type Batch = Schemas["BatchOut"];
 
@@ -56,20 +60,15 @@ export function ListTotals({
         {!judged ? (
           <p>{batch.organization?.name ?? "each learner"}</p>
         ) : adding ? (
-          <form
-            onSubmit={(e) => {
-              e.preventDefault();
-              void add();
-            }}
-          >
+          <Form onSend={() => void add()}>
             <Field label="Name of the organization" value={name} onChange={setName} fault={fault} autoFocus />
-            <div className="row" style={{ marginTop: 8 }}>
+            <Row sx={{ marginTop: 8 }}>
               <Button type="submit" variant="contained">
                 Add
               </Button>
               <Button onClick={() => setAdding(false)}>Back</Button>
-            </div>
-          </form>
+            </Row>
+          </Form>
         ) : (
           <>
             <OrganizationPick
@@ -78,15 +77,15 @@ export function ListTotals({
               onChange={(v) => onPayer(v ? Number(v) : null)}
               fixed={[{ value: "", text: "each learner" }]}
             />
-            <button className="plainly" onClick={() => setAdding(true)} style={{ marginTop: 6 }}>
+            <Button variant="text" onClick={() => setAdding(true)} sx={{ marginTop: 6 }}>
               Another organization
-            </button>
+            </Button>
           </>
         )}
       </section>
       <section>
         <h2>{judged ? "When you confirm" : "What was done"}</h2>
-        <dl className="facts">
+        <Facts>
           <dt>Sign-ups</dt>
           <dd>{batch.people}</dd>
           <dt>Seats they take</dt>
@@ -108,20 +107,22 @@ export function ListTotals({
             <dd key={`${sum.rate}d`}>{money(sum.total, batch.currency)}</dd>,
           ])}
           <dt className="sum">Together</dt>
-          <dd className="sum copper">{money(batch.total, batch.currency)}</dd>
-        </dl>
-        <div style={{ marginTop: 10 }}>
+          <T tone="copper" as="dd" className="sum">
+            {money(batch.total, batch.currency)}
+          </T>
+        </Facts>
+        <Box sx={{ marginTop: 10 }}>
           <Arch taken={after} capacity={batch.capacity} size="heading" />
-        </div>
+        </Box>
       </section>
       {judged && (
         <section>
           {!batch.can_enroll && (
-            <p className="slate">
+            <P tone="slate">
               {batch.people + batch.waits === 0
                 ? "Nobody on this list would be enrolled; nothing changes."
                 : batch.why}
-            </p>
+            </P>
           )}
           <Button variant="contained" fullWidth disabled={!batch.can_enroll || busy} onClick={onEnroll}>
             Enroll {count(batch.people, "sign-up")}, {count(batch.seats, "seat")},{" "}

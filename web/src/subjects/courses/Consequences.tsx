@@ -1,14 +1,16 @@
 import Button from "@mui/material/Button";
-
 import { useQuery } from "@tanstack/react-query";
 
 import { api, ask, faultsOf, messageOf, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
 import { ClashList } from "../../parts/ClashList";
+import { addDays } from "../../parts/dates";
+import { Facts, Note } from "../../parts/layout";
 import { count, day, hours, length, money } from "../../parts/text";
-import { dayBefore, digitsOf, planLines, ratesOf, type RunForm } from "./form";
+import { Fault, P, T } from "../../parts/words";
+import { digitsOf, planLines, ratesOf, type RunForm } from "./form";
 import type { ShownDate } from "./PlannedDates";
-import { useCalculator, type PlannedInstallments, type Quoted } from "./usePreview";
+import { type PlannedInstallments, type Quoted, useCalculator } from "./usePreview";
 
 type Usual = {
   extras?: { code?: string; label: string; amount: string; required?: boolean; most?: number }[];
@@ -112,10 +114,10 @@ export function Consequences({
   return (
     <>
       {error !== null && (!judged || Object.keys(faults).length > 0) && (
-        <div className="note wrong" role="alert">
+        <Note kind="wrong" role="alert">
           {judged ? (
             <>
-              <p className="strong">Not saved yet. To mend:</p>
+              <P strong>Not saved yet. To mend:</P>
               {Object.entries(faults).map(([at, message]) => (
                 <p key={at}>{message}</p>
               ))}
@@ -123,12 +125,12 @@ export function Consequences({
           ) : (
             <p>{messageOf(error)}</p>
           )}
-        </div>
+        </Note>
       )}
       <section>
         <h2>What these dates make</h2>
         {dates.length ? (
-          <dl className="facts">
+          <Facts>
             <dt>{count(dates.length, "meeting")}</dt>
             <dd>{hours((minutes / 60).toFixed(2))}</dd>
             <dt>First</dt>
@@ -138,29 +140,29 @@ export function Consequences({
             <dt>{lengths.length > 1 ? "Of different lengths" : "Each"}</dt>
             <dd>{lengths.map(length).join(", ")}</dd>
             <dt>Sign-up closes</dt>
-            <dd>{firstDay && day(dayBefore(firstDay, 1))}</dd>
+            <dd>{firstDay && day(addDays(firstDay, -1))}</dd>
             <dd className="why">at the end of the day before the first meeting</dd>
-          </dl>
+          </Facts>
         ) : form.kind === "open" ? (
           <p>No dates: {count(Number(form.accessDays) || 0, "day")} of access from each enrollment.</p>
         ) : form.kind === "cohort" && form.startsOn && form.endsOn ? (
-          <dl className="facts">
+          <Facts>
             <dt>First day</dt>
             <dd>{day(form.startsOn)}</dd>
             <dt>Last day</dt>
             <dd>{day(form.endsOn)}</dd>
             <dt>Sign-up closes</dt>
-            <dd>{day(dayBefore(form.startsOn, 1))}</dd>
+            <dd>{day(addDays(form.startsOn, -1))}</dd>
             <dd className="why">at the end of the day before the first</dd>
-          </dl>
+          </Facts>
         ) : (
-          <p className="slate">Meetings, hours and the day sign-up closes are worked out as you type.</p>
+          <P tone="slate">Meetings, hours and the day sign-up closes are worked out as you type.</P>
         )}
         <ClashList clashes={clashes} />
         {warnings.map((w) => (
-          <p key={w} className="ochre">
+          <P tone="ochre" key={w}>
             {w}
-          </p>
+          </P>
         ))}
       </section>
       <section>
@@ -170,9 +172,13 @@ export function Consequences({
         </h2>
         {total ? (
           <>
-            <dl className="facts">
-              <dt className="strong">Total</dt>
-              <dd className="copper">{money(total, me.currency)}</dd>
+            <Facts>
+              <T strong as="dt">
+                Total
+              </T>
+              <T tone="copper" as="dd">
+                {money(total, me.currency)}
+              </T>
               {whole && <dd className="why">{quote.data?.lines[0]?.why}</dd>}
               {!whole &&
                 quote.data?.lines.map((l) => [
@@ -198,31 +204,31 @@ export function Consequences({
                     {i.why}
                   </dd>,
                 ])}
-            </dl>
+            </Facts>
             {quote.data?.next_change && (
-              <p className="slate">
+              <P tone="slate">
                 From {day(quote.data.next_change.at)} the total is{" "}
                 {money(quote.data.next_change.total, me.currency)}.
-              </p>
+              </P>
             )}
-            {plan.error && <p className="fault">{messageOf(plan.error)}</p>}
+            {plan.error && <Fault as="p">{messageOf(plan.error)}</Fault>}
           </>
         ) : quote.error && priced ? (
-          <p className="fault">{Object.values(faultsOf(quote.error)).join(" ")}</p>
+          <Fault as="p">{Object.values(faultsOf(quote.error)).join(" ")}</Fault>
         ) : (
-          <p className="slate">With dates and a fee, the price and what is due when appear here.</p>
+          <P tone="slate">With dates and a fee, the price and what is due when appear here.</P>
         )}
       </section>
       <section>
         <Button variant="contained" onClick={onSave} disabled={busy} fullWidth>
           Save as a draft
         </Button>
-        <p className="slate" style={{ marginTop: 8 }}>
+        <P tone="slate" sx={{ marginTop: 8 }}>
           A draft is seen by staff only; publish it from its page.{" "}
-          <button className="plainly quiet" onClick={onForget}>
+          <Button variant="text" color="secondary" onClick={onForget}>
             Clear the form
-          </button>
-        </p>
+          </Button>
+        </P>
       </section>
     </>
   );

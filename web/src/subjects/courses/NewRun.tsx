@@ -1,15 +1,21 @@
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useRef, useState, type FormEvent } from "react";
+import { type FormEvent, useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 
 import { api, ask, asTyped, faultsOf, keyHeader, messageOf } from "../../app/server";
 import { useKept, useKeptKey, useMe, useSettled } from "../../app/session";
-import { Choice, Field } from "../../parts/Field";
+import { Choice, Field } from "../../form/Field";
+import { Named, useNames } from "../../form/Named";
+import { Crumbs, Part, Row } from "../../parts/layout";
 import { Page } from "../../parts/Page";
-import { Named, useNames } from "../../parts/Named";
 import { day } from "../../parts/text";
+import { Fault, P, T } from "../../parts/words";
+import { KindFields, OneOffs, PatternFields } from "../schedule/PatternFields";
+import { Consequences } from "./Consequences";
 import {
+  type CourseDefaults,
   digitsOf,
   documentOf,
   EMPTY,
@@ -17,15 +23,12 @@ import {
   isWhole,
   oneOffOf,
   patternOf,
-  type CourseDefaults,
   type RunForm,
 } from "./form";
-import { Consequences } from "./Consequences";
 import { oneOffs, PlannedDates, withChanges } from "./PlannedDates";
 import { PlansEdit } from "./PlansEdit";
 import { RatesEdit } from "./RatesEdit";
-import { KindFields, OneOffs, PatternFields } from "../schedule/PatternFields";
-import { useCalculator, usePlanned, type Planned } from "./usePreview";
+import { type Planned, useCalculator, usePlanned } from "./usePreview";
 
 /** A new run from a flyer: dates, seats, fee, plan; every consequence in the margin before it is saved. */
 export default function NewRun() {
@@ -144,10 +147,12 @@ export default function NewRun() {
         />
       }
     >
-      <div className="crumbs">
+      <Crumbs>
         <Link to="/planner">Runs</Link> / new
-      </div>
-      <h1 style={{ marginBottom: 14 }}>New run</h1>
+      </Crumbs>
+      <Box component="h1" sx={{ marginBottom: 14 }}>
+        New run
+      </Box>
       <form
         ref={sheet}
         onSubmit={(e) => void save(e)}
@@ -157,10 +162,10 @@ export default function NewRun() {
         }}
         noValidate
       >
-        <div className="part">
+        <Part as="div">
           <h2>Course</h2>
           <div>
-            <div className="row">
+            <Row>
               <Choice
                 label="Course"
                 value={form.courseId}
@@ -191,13 +196,13 @@ export default function NewRun() {
                   fault={faults["/title"]}
                 />
               )}
-            </div>
+            </Row>
             {brought.length > 0 && (
-              <p className="help">
+              <P small>
                 From the course: {brought.join(", ")}. Whatever you change here holds for this run alone.
-              </p>
+              </P>
             )}
-            <div className="row">
+            <Row>
               <Named
                 label="Place"
                 names={names.places}
@@ -220,11 +225,11 @@ export default function NewRun() {
                 onChange={(v) => set({ code: v })}
                 fault={faults["/code"]}
               />
-            </div>
+            </Row>
           </div>
-        </div>
+        </Part>
 
-        <div className="part">
+        <Part as="div">
           <h2>Dates</h2>
           <div>
             <KindFields form={form} set={set} faults={faults} />
@@ -247,9 +252,9 @@ export default function NewRun() {
                 ))}
                 <OneOffs form={form} set={setDates} faults={faults} />
                 {planned.error && complete ? (
-                  <div className="fault" role="alert">
+                  <Fault role="alert">
                     {Object.values(faultsOf(planned.error)).join(" ") || messageOf(planned.error)}
-                  </div>
+                  </Fault>
                 ) : (
                   <PlannedDates
                     dates={dates}
@@ -277,11 +282,11 @@ export default function NewRun() {
               </>
             )}
           </div>
-        </div>
+        </Part>
 
-        <div className="part">
+        <Part as="div">
           <h2>Seats</h2>
-          <div className="row wrap">
+          <Row wrap>
             <Field
               label="Seats"
               value={form.capacity}
@@ -309,10 +314,10 @@ export default function NewRun() {
               fault={faults["/sign_up_opens"]}
               help={form.opens ? day(form.opens) : "empty: when published"}
             />
-          </div>
-        </div>
+          </Row>
+        </Part>
 
-        <div className="part">
+        <Part as="div">
           <h2>Fee</h2>
           <div>
             <RatesEdit
@@ -324,25 +329,25 @@ export default function NewRun() {
               firstDay={firstDay}
             />
           </div>
-        </div>
+        </Part>
 
-        <div className="part">
+        <Part as="div">
           <h2>Payment plan</h2>
           <div>
             <PlansEdit plans={form.plans} onChange={(plans) => set({ plans })} faults={faults} at="/plans" />
           </div>
-        </div>
-        <div className="part">
+        </Part>
+        <Part as="div">
           <span />
-          <div className="row mid">
+          <Row mid>
             <Button type="submit" variant="contained" disabled={busy}>
               Save as a draft
             </Button>
-            <span className="slate">
+            <T tone="slate">
               <kbd>Ctrl Enter</kbd> saves; what you typed is kept in this window until then.
-            </span>
-          </div>
-        </div>
+            </T>
+          </Row>
+        </Part>
       </form>
     </Page>
   );

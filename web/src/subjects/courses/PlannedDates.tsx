@@ -1,8 +1,14 @@
+import Button from "@mui/material/Button";
 import { useState } from "react";
 
 import type { Schemas } from "../../app/server";
+import { Field } from "../../form/Field";
+import { Views } from "../../form/Views";
+import { isDay, timeTyped } from "../../parts/dates";
+import { DateList } from "../../parts/layout";
 import { MonthGrid } from "../../parts/MonthGrid";
 import { clock, day } from "../../parts/text";
+import { P, T } from "../../parts/words";
 import type { DateChange } from "./form";
 import type { PlannedMeeting } from "./usePreview";
 
@@ -74,11 +80,11 @@ export function PlannedDates({
   const [months, setMonths] = useState(false);
   if (dates.length === 0)
     return (
-      <p className="slate" style={{ marginTop: 12 }}>
+      <P tone="slate" sx={{ marginTop: 12 }}>
         {optional
           ? "A cohort may meet or not; with a first date, its meetings appear here."
           : "Give a first date, and all dates appear here before anything is saved."}
-      </p>
+      </P>
     );
   const clashing = (date: string) => [
     ...new Set(clashes.filter((c) => c.date === date && c.kind !== "too small").map((c) => c.kind)),
@@ -90,23 +96,20 @@ export function PlannedDates({
   return (
     <>
       {dropped.map((d) => (
-        <p key={d.date} className="ochre" style={{ margin: "12px 0 0" }}>
+        <P tone="ochre" key={d.date} sx={{ margin: "12px 0 0" }}>
           {d.why}
-        </p>
+        </P>
       ))}
-      <div className="row" role="group" aria-label="Show the dates" style={{ gap: 16, marginTop: 12 }}>
-        {[false, true].map((m) => (
-          <button
-            type="button"
-            key={String(m)}
-            className={m === months ? "word at" : "word"}
-            aria-pressed={m === months}
-            onClick={() => setMonths(m)}
-          >
-            {m ? "months" : "list"}
-          </button>
-        ))}
-      </div>
+      <Views
+        label="Show the dates"
+        sx={{ marginTop: 12 }}
+        value={months ? "months" : "list"}
+        options={[
+          { value: "list", text: "list" },
+          { value: "months", text: "months" },
+        ]}
+        onChange={(how) => setMonths(how === "months")}
+      />
       {months && (
         <MonthGrid
           marks={new Map(dates.filter((d) => !d.dropped).map((d) => [d.date, d.from]))}
@@ -115,83 +118,82 @@ export function PlannedDates({
           onPick={onDay}
         />
       )}
-      <ol className="datelist" aria-label="All dates of this run" hidden={months}>
+      <DateList aria-label="All dates of this run" hidden={months}>
         {dates.map((d) => (
           <li key={d.from} className={d.dropped ? "out" : ""}>
-            <span className="slate n">{d.from}</span>
+            <T tone="slate" className="n">
+              {d.from}
+            </T>
             {open === d.from ? (
               <>
-                <input
+                <Field
+                  label={`Date of meeting ${d.from}`}
+                  unseen
                   type="date"
-                  className="choice"
-                  aria-label={`Date of meeting ${d.from}`}
+                  width={165}
                   value={d.date}
                   // The field opens where the person just pressed; typing goes on there.
                   autoFocus
-                  onChange={(e) => e.target.value && change(d.from, { date: e.target.value })}
+                  onChange={(date) => isDay(date) && change(d.from, { date })}
                 />
-                <input
+                <Field
+                  label={`Start of meeting ${d.from}`}
+                  unseen
                   type="time"
-                  className="choice"
-                  aria-label={`Start of meeting ${d.from}`}
+                  width={90}
                   value={d.start}
-                  onChange={(e) => e.target.value && change(d.from, { start: e.target.value })}
+                  onChange={(start) => timeTyped(start) === start && change(d.from, { start })}
                 />
-                <button type="button" className="plainly" onClick={() => setOpen(null)}>
+                <Button variant="text" type="button" onClick={() => setOpen(null)}>
                   done
-                </button>
+                </Button>
               </>
             ) : (
               <>
                 <span className="date">{day(d.date, d.date.slice(0, 4) !== dates[0]?.date.slice(0, 4))}</span>
-                <span className="nowrap">
+                <T nowrap>
                   {d.start.slice(0, 5)} to {d.end.slice(0, 5)}
-                </span>
+                </T>
                 {(d.room ?? d.instructor) && (
-                  <span className="slate">{[d.room, d.instructor].filter(Boolean).join(", ")}</span>
+                  <T tone="slate">{[d.room, d.instructor].filter(Boolean).join(", ")}</T>
                 )}
                 {d.dropped ? (
-                  <button
-                    type="button"
-                    className="plainly"
-                    onClick={() => change(d.from, { dropped: false })}
-                  >
+                  <Button variant="text" type="button" onClick={() => change(d.from, { dropped: false })}>
                     take back in
-                  </button>
+                  </Button>
                 ) : (
-                  <span className="nowrap acts">
-                    <button
+                  <T nowrap className="acts">
+                    <Button
+                      variant="text"
                       type="button"
-                      className="plainly"
                       aria-label={`Change meeting ${d.from}`}
                       onClick={() => setOpen(d.from)}
                     >
                       change
-                    </button>{" "}
-                    <button
+                    </Button>{" "}
+                    <Button
+                      variant="text"
+                      color="secondary"
                       type="button"
-                      className="plainly quiet"
                       aria-label={`Leave out meeting ${d.from}`}
                       onClick={() => change(d.from, { dropped: true })}
                     >
                       leave out
-                    </button>
-                  </span>
+                    </Button>
+                  </T>
                 )}
               </>
             )}
-            {d.changed && !d.dropped && <span className="ochre">changed by hand</span>}
+            {d.changed && !d.dropped && <T tone="ochre">changed by hand</T>}
             {d.warnings.map((w) => (
-              <span key={w} className="ochre">
+              <T tone="ochre" key={w}>
                 {w}
-              </span>
+              </T>
             ))}
-            {!d.dropped && clashing(d.date).length > 0 && (
-              <span className="clash">clashes: {clashing(d.date).join(", ")}</span>
-            )}
+            {!d.dropped && clashing(d.date).length > 0 && <T clash>clashes: {clashing(d.date).join(", ")}</T>}
           </li>
         ))}
-      </ol>
+      </DateList>
     </>
   );
 }

@@ -1,4 +1,9 @@
-import { Choice, Field } from "../../parts/Field";
+import Button from "@mui/material/Button";
+
+import { Choice, Field } from "../../form/Field";
+import { Tick } from "../../form/Tick";
+import { Acts, Group, Row } from "../../parts/layout";
+import { Fault, Heard, P } from "../../parts/words";
 import { DUES, PLAN_STARTS, type PlanForm, type PlanLineForm } from "./form";
 
 type Props = {
@@ -14,11 +19,7 @@ export function PlansEdit({ plans, onChange, faults, at }: Props) {
     onChange(plans.map((p, n) => (n === i ? { ...p, ...change } : p)));
   return (
     <>
-      {faults[at] && (
-        <div className="fault" role="alert">
-          {faults[at]}
-        </div>
-      )}
+      {faults[at] && <Fault role="alert">{faults[at]}</Fault>}
       {plans.map((plan, i) => (
         <Plan
           key={i}
@@ -30,18 +31,18 @@ export function PlansEdit({ plans, onChange, faults, at }: Props) {
           at={`${at}/${i}`}
         />
       ))}
-      <p style={{ margin: "10px 0 0" }}>
-        <button
+      <P sx={{ margin: "10px 0 0" }}>
+        <Button
+          variant="text"
           type="button"
-          className="plainly"
           onClick={() => {
             const unused = PLAN_STARTS.find((s) => !plans.some((p) => p.name === s.name)) ?? PLAN_STARTS[0]!;
             onChange([...plans, { id: null, ...unused }]);
           }}
         >
           Another payment plan
-        </button>
-      </p>
+        </Button>
+      </P>
     </>
   );
 }
@@ -68,8 +69,8 @@ export function Plan({
   const fault = (i: number, ...names: string[]) =>
     names.map((n) => faults[`${at}/lines/${i}${n && `/${n}`}`]).find(Boolean);
   return (
-    <div className="group" role="group" aria-label={plan.name || "Payment plan"}>
-      <div className="row wrap">
+    <Group role="group" aria-label={plan.name || "Payment plan"}>
+      <Row wrap>
         <Choice
           label="Start from"
           tail={tail}
@@ -93,20 +94,21 @@ export function Plan({
           fault={faults[`${at}/name`]}
         />
         {onRemove && (
-          <span className="acts">
-            <button
+          <Acts>
+            <Button
+              variant="text"
+              color="secondary"
               type="button"
-              className="plainly quiet"
               aria-label={`Take out the plan ${plan.name}`}
               onClick={onRemove}
             >
               take out
-            </button>
-          </span>
+            </Button>
+          </Acts>
         )}
-      </div>
+      </Row>
       {plan.lines.map((line, i) => (
-        <div className="row wrap" key={i} style={{ marginTop: 10 }}>
+        <Row wrap key={i} sx={{ marginTop: 10 }}>
           <Choice
             label={`Line ${i + 1}`}
             tail={tail}
@@ -164,44 +166,36 @@ export function Plan({
             ]}
           />
           {plan.lines.length > 1 && (
-            <span className="acts">
-              <button
+            <Acts>
+              <Button
+                variant="text"
+                color="secondary"
                 type="button"
-                className="plainly quiet"
                 aria-label={`Take out line ${i + 1}${tail}`}
                 onClick={() => onChange({ lines: plan.lines.filter((_, n) => n !== i) })}
               >
                 take out
-              </button>
-            </span>
+              </Button>
+            </Acts>
           )}
-        </div>
+        </Row>
       ))}
-      {faults[`${at}/lines`] && (
-        <div className="fault" role="alert">
-          {faults[`${at}/lines`]}
-        </div>
-      )}
-      <label className="tick" style={{ marginTop: 8 }}>
-        <input
-          type="checkbox"
-          checked={plan.details ?? false}
-          onChange={(e) => onChange({ details: e.target.checked })}
-        />{" "}
-        Payment details are taken at sign-up{tail && <span className="sr">{tail}</span>}
-      </label>
-      <button
+      {faults[`${at}/lines`] && <Fault role="alert">{faults[`${at}/lines`]}</Fault>}
+      <Tick checked={plan.details ?? false} onChange={(on) => onChange({ details: on })}>
+        Payment details are taken at sign-up{tail && <Heard>{tail}</Heard>}
+      </Tick>
+      <Button
+        variant="text"
         type="button"
-        className="plainly"
-        style={{ marginTop: 8 }}
+        sx={{ marginTop: 8 }}
         onClick={() =>
           onChange({
             lines: [...plan.lines, { share: "percent", value: "", due: "after_sign_up", number: "30" }],
           })
         }
       >
-        Another line{tail && <span className="sr">{tail}</span>}
-      </button>
-    </div>
+        Another line{tail && <Heard>{tail}</Heard>}
+      </Button>
+    </Group>
   );
 }

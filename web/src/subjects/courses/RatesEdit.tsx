@@ -1,11 +1,16 @@
+import Button from "@mui/material/Button";
 import { useQuery } from "@tanstack/react-query";
 import { useId } from "react";
 
 import { api, ask } from "../../app/server";
-import { Choice, Field } from "../../parts/Field";
-import { OrganizationPick } from "../../parts/OrganizationPick";
+import { Choice, Field } from "../../form/Field";
+import { OrganizationPick } from "../../form/OrganizationPick";
+import { Tick } from "../../form/Tick";
+import { addDays } from "../../parts/dates";
+import { Acts, Group, Inset, Row } from "../../parts/layout";
 import { day } from "../../parts/text";
-import { ANYBODY, dayBefore, type RateForm, type SaleForm, type StepForm, type WhoForm } from "./form";
+import { Fault, Heard, P, T } from "../../parts/words";
+import { ANYBODY, type RateForm, type SaleForm, type StepForm, type WhoForm } from "./form";
 
 const STEP: StepForm = { ends: "days_before", when: "14", how: "amount", value: "" };
 
@@ -29,14 +34,10 @@ export function RatesEdit({
     onChange(rates.map((r, n) => (n === i ? { ...r, ...change } : r)));
   return (
     <>
-      {faults[at] && (
-        <div className="fault" role="alert">
-          {faults[at]}
-        </div>
-      )}
+      {faults[at] && <Fault role="alert">{faults[at]}</Fault>}
       {rates.map((rate, i) => (
-        <div key={i} className="group" role="group" aria-label={rate.label || `Rate ${i + 1}`}>
-          <div className="row wrap">
+        <Group key={i} role="group" aria-label={rate.label || `Rate ${i + 1}`}>
+          <Row wrap>
             <Field
               label={i ? `Rate ${i + 1}` : "Rate"}
               value={rate.label}
@@ -53,19 +54,20 @@ export function RatesEdit({
               fault={faults[`${at}/${i}/amount`]}
               input={{ inputMode: "decimal" }}
             />
-            <span className="acts">
+            <Acts>
               {rates.length > 1 && (
-                <button
+                <Button
+                  variant="text"
+                  color="secondary"
                   type="button"
-                  className="plainly quiet"
                   aria-label={`Take out rate ${rate.label || i + 1}`}
                   onClick={() => onChange(rates.filter((_, n) => n !== i))}
                 >
                   take out
-                </button>
+                </Button>
               )}
-            </span>
-          </div>
+            </Acts>
+          </Row>
           {rate.steps.map((step, n) => (
             <Step
               key={n}
@@ -97,45 +99,45 @@ export function RatesEdit({
               at={`${at}/${i}`}
             />
           )}
-          <span className="row" style={{ gap: 18 }}>
-            <button
+          <Row as="span" sx={{ gap: 18 }}>
+            <Button
+              variant="text"
               type="button"
-              className="plainly"
               onClick={() =>
                 set(i, { steps: [...rate.steps, { ...STEP, when: rate.steps.length ? "21" : "14" }] })
               }
             >
               {rate.steps.length ? "Another early step" : "An early-bird step"}
-              {rates.length > 1 && <span className="sr"> for {rate.label || `rate ${i + 1}`}</span>}
-            </button>
+              {rates.length > 1 && <Heard> for {rate.label || `rate ${i + 1}`}</Heard>}
+            </Button>
             {!rate.sale && (
-              <button
+              <Button
+                variant="text"
                 type="button"
-                className="plainly"
                 onClick={() => set(i, { sale: { from: "", to: "", amount: "" } })}
               >
                 A sale price
-                {rates.length > 1 && <span className="sr"> for {rate.label || `rate ${i + 1}`}</span>}
-              </button>
+                {rates.length > 1 && <Heard> for {rate.label || `rate ${i + 1}`}</Heard>}
+              </Button>
             )}
             {!rate.who && (
-              <button type="button" className="plainly" onClick={() => set(i, { who: ANYBODY })}>
+              <Button variant="text" type="button" onClick={() => set(i, { who: ANYBODY })}>
                 Who may have it
-                {rates.length > 1 && <span className="sr">: {rate.label || `rate ${i + 1}`}</span>}
-              </button>
+                {rates.length > 1 && <Heard>: {rate.label || `rate ${i + 1}`}</Heard>}
+              </Button>
             )}
-          </span>
-        </div>
+          </Row>
+        </Group>
       ))}
-      <p style={{ margin: "10px 0 0" }}>
-        <button
+      <P sx={{ margin: "10px 0 0" }}>
+        <Button
+          variant="text"
           type="button"
-          className="plainly"
           onClick={() => onChange([...rates, { code: "", label: "", amount: "", steps: [] }])}
         >
           Another rate
-        </button>
-      </p>
+        </Button>
+      </P>
     </>
   );
 }
@@ -154,7 +156,7 @@ function Sale({
   at: string;
 }) {
   return (
-    <div className="row wrap" style={{ marginTop: 10 }}>
+    <Row wrap sx={{ marginTop: 10 }}>
       <Field
         label="Sale price"
         tail={tail}
@@ -182,17 +184,18 @@ function Sale({
         onChange={(to) => onChange({ ...sale, to })}
         fault={faults[`${at}/to`]}
       />
-      <span className="acts">
-        <button
+      <Acts>
+        <Button
+          variant="text"
+          color="secondary"
           type="button"
-          className="plainly quiet"
           aria-label={`Take out the sale price${tail}`}
           onClick={() => onChange(null)}
         >
           take out
-        </button>
-      </span>
-    </div>
+        </Button>
+      </Acts>
+    </Row>
   );
 }
 
@@ -215,8 +218,8 @@ function Who({
   const courses = useQuery({ queryKey: ["courses"], queryFn: () => ask(api.GET("/api/v1/courses")) });
   const set = (change: Partial<WhoForm>) => onChange({ ...who, ...change });
   return (
-    <div className="inset">
-      <div className="row wrap">
+    <Inset>
+      <Row wrap>
         <Field
           label="Only for people tagged"
           tail={tail}
@@ -253,8 +256,8 @@ function Who({
             ...(courses.data ?? []).map((c) => ({ value: String(c.id), text: c.title })),
           ]}
         />
-      </div>
-      <div className="row wrap" style={{ marginTop: 10 }}>
+      </Row>
+      <Row wrap sx={{ marginTop: 10 }}>
         <Field
           label="Offered from"
           tail={tail}
@@ -283,23 +286,23 @@ function Who({
           fault={faults[`${at}/most`]}
           input={{ inputMode: "numeric" }}
         />
-        <span className="acts">
-          <button
+        <Acts>
+          <Button
+            variant="text"
+            color="secondary"
             type="button"
-            className="plainly quiet"
             aria-label={`Take out who may have it${tail}`}
             onClick={() => onChange(null)}
           >
             take out
-          </button>
-        </span>
-      </div>
-      <label className="tick">
-        <input type="checkbox" checked={who.agreed} onChange={(e) => set({ agreed: e.target.checked })} /> The
-        amount may be agreed case by case, with a reason
-        {tail && <span className="sr">{tail}</span>}
-      </label>
-    </div>
+          </Button>
+        </Acts>
+      </Row>
+      <Tick checked={who.agreed} onChange={(on) => set({ agreed: on })}>
+        The amount may be agreed case by case, with a reason
+        {tail && <Heard>{tail}</Heard>}
+      </Tick>
+    </Inset>
   );
 }
 
@@ -325,12 +328,12 @@ function Step({
   const tail = many ? `, ${label}` : "";
   const through =
     step.ends === "days_before" && firstDay && step.value && /^\d+$/.test(step.when)
-      ? `through ${day(dayBefore(firstDay, Number(step.when)))}`
+      ? `through ${day(addDays(firstDay, -Number(step.when)))}`
       : step.ends === "until" && step.when
         ? day(step.when)
         : undefined;
   return (
-    <div className="row wrap" style={{ marginTop: 10 }}>
+    <Row wrap sx={{ marginTop: 10 }}>
       <Choice
         label="Early step"
         tail={tail}
@@ -374,18 +377,19 @@ function Step({
         width={165}
         onChange={(when) => onChange({ ...step, when })}
         fault={faults[`${at}/days_before`] ?? faults[`${at}/until`] ?? faults[at]}
-        help={through && <span className="nowrap">{through}</span>}
+        help={through && <T nowrap>{through}</T>}
       />
-      <span className="acts">
-        <button
+      <Acts>
+        <Button
+          variant="text"
+          color="secondary"
           type="button"
-          className="plainly quiet"
           aria-label={`Take out the early step of ${label}`}
           onClick={onRemove}
         >
           take out
-        </button>
-      </span>
-    </div>
+        </Button>
+      </Acts>
+    </Row>
   );
 }

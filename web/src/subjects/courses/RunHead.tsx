@@ -1,12 +1,28 @@
-import { useRef, type ReactNode } from "react";
+import Button from "@mui/material/Button";
+import { styled } from "@mui/material/styles";
+import { type ReactNode, useRef } from "react";
 import { Link } from "react-router";
 
 import { useKept } from "../../app/session";
 import { Arch } from "../../parts/Arch";
 import { GateLine } from "../../parts/GateLine";
+import { Crumbs, Row, Title } from "../../parts/layout";
 import { decisionText, nextText, seatsText, smallestText, spanText, stateText } from "../../parts/RunFacts";
 import { clock, count, day, hours, money } from "../../parts/text";
+import { T } from "../../parts/words";
 import type { Run } from "./runTypes";
+
+const StripLine = styled("div")({
+  display: "flex",
+  alignItems: "center",
+  gap: "10px 14px",
+  minHeight: 34,
+  marginBottom: 4,
+  "& h1": { display: "flex", gap: 6, fontSize: 17, minWidth: 0 },
+  "& svg": { flex: "none" },
+  "& button": { flex: "none" },
+});
+const FactsLine = styled("span")({ display: "flex", flex: "none", gap: "0 12px", marginLeft: "auto" });
 
 /** What a run is: whole, or as one strip of facts while a part of it is worked in. The choice is kept. */
 export function RunHead({ run, working }: { run: Run; working: boolean }) {
@@ -21,9 +37,10 @@ export function RunHead({ run, working }: { run: Run; working: boolean }) {
     }
   };
   const toggle = (
-    <button
+    <Button
+      variant="text"
+      color="secondary"
       type="button"
-      className="plainly quiet nowrap"
       aria-expanded={open}
       ref={follow}
       onClick={() => {
@@ -32,7 +49,7 @@ export function RunHead({ run, working }: { run: Run; working: boolean }) {
       }}
     >
       {open ? "fold this to one line" : "unfold"}
-    </button>
+    </Button>
   );
   return open ? <Whole run={run} toggle={toggle} /> : <Strip run={run} toggle={toggle} />;
 }
@@ -49,44 +66,59 @@ function Strip({ run, toggle }: Part) {
       : "",
   ].filter(Boolean);
   return (
-    <div className="strip">
+    <StripLine data-strip>
       <Arch taken={run.taken} capacity={run.capacity} smallest={run.smallest} waiting={run.waiting} />
       <h1>
-        <span className="nowrap">{run.code}</span> <span className="slate line-of">{run.title}</span>
+        <T nowrap sx={{ flex: "none" }}>
+          {run.code}
+        </T>{" "}
+        <T tone="slate" cut sx={{ fontWeight: 400 }}>
+          {run.title}
+        </T>
       </h1>
-      <span className="facts-line">
-        <strong className="nowrap">{seatsText({ ...run, kept: 0 })} seats</strong>
-        {run.kept > 0 && <span className="slate nowrap">{run.kept} kept back</span>}
-        {run.waiting > 0 && <strong className="ochre nowrap">{run.waiting} waiting</strong>}
+      <FactsLine>
+        <T nowrap as="strong">
+          {seatsText({ ...run, kept: 0 })} seats
+        </T>
+        {run.kept > 0 && (
+          <T tone="slate" nowrap>
+            {run.kept} kept back
+          </T>
+        )}
+        {run.waiting > 0 && (
+          <T tone="ochre" nowrap as="strong">
+            {run.waiting} waiting
+          </T>
+        )}
         {facts.map((fact) => (
-          <span key={fact} className="nowrap">
+          <T nowrap key={fact}>
             {fact}
-          </span>
+          </T>
         ))}
-      </span>
+      </FactsLine>
       {toggle}
-    </div>
+    </StripLine>
   );
 }
 
 function Whole({ run, toggle }: Part) {
   return (
     <>
-      <div className="crumbs">
+      <Crumbs>
         <Link to="/planner">Runs</Link> /{" "}
         {run.course_title === run.title ? run.code : `${run.course_title} / ${run.code}`}
-        {run.place && ` / ${run.place}`} <span className="slate">·</span> {toggle}
-      </div>
-      <div className="title">
+        {run.place && ` / ${run.place}`} <T tone="slate">·</T> {toggle}
+      </Crumbs>
+      <Title>
         <div>
           <h1>{run.title}</h1>
           <div>
             {spanText(run)}
             {timesText(run.dates)}{" "}
             {run.meetings > 0 && (
-              <span className="slate">
+              <T tone="slate">
                 ({count(run.meetings, "meeting")}, {hours(run.hours)})
-              </span>
+              </T>
             )}
             {teachers(run).length > 0 && (
               <>
@@ -95,16 +127,34 @@ function Whole({ run, toggle }: Part) {
               </>
             )}
           </div>
-          {run.kind !== "open" && <div className="slate">{nextText(run)}</div>}
+          {run.kind !== "open" && (
+            <T tone="slate" as="div">
+              {nextText(run)}
+            </T>
+          )}
         </div>
-        <div className="row mid seats-now">
-          <div className="right">
-            <div className="big">{seatsText({ ...run, kept: 0 })} seats</div>
-            {run.kept > 0 && <div className="slate">{run.kept} kept back</div>}
-            {run.waiting > 0 && <div className="ochre strong">{run.waiting} waiting</div>}
-            <div className="slate">{smallestText(run)}</div>
-            <div className="slate">{decisionText(run)}</div>
-          </div>
+        <Row mid sx={{ flex: "none" }}>
+          <T right as="div">
+            <T big as="div">
+              {seatsText({ ...run, kept: 0 })} seats
+            </T>
+            {run.kept > 0 && (
+              <T tone="slate" as="div">
+                {run.kept} kept back
+              </T>
+            )}
+            {run.waiting > 0 && (
+              <T tone="ochre" strong as="div">
+                {run.waiting} waiting
+              </T>
+            )}
+            <T tone="slate" as="div">
+              {smallestText(run)}
+            </T>
+            <T tone="slate" as="div">
+              {decisionText(run)}
+            </T>
+          </T>
           <Arch
             taken={run.taken}
             capacity={run.capacity}
@@ -112,8 +162,8 @@ function Whole({ run, toggle }: Part) {
             waiting={run.waiting}
             size="heading"
           />
-        </div>
-      </div>
+        </Row>
+      </Title>
       <GateLine run={run} />
     </>
   );

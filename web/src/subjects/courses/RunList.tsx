@@ -1,17 +1,36 @@
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import { styled } from "@mui/material/styles";
 import { keepPreviousData, useInfiniteQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useSearchParams } from "react-router";
 
 import { News, usePulse } from "../../app/pulse";
 import { api, ask, type Schemas } from "../../app/server";
 import { useMe, useTyped } from "../../app/session";
+import { Field } from "../../form/Field";
+import { Views } from "../../form/Views";
 import { Arch } from "../../parts/Arch";
-import { Field } from "../../parts/Field";
+import { Facts, Row, Ruled } from "../../parts/layout";
 import { Page, Trouble } from "../../parts/Page";
 import { useSpan } from "../../parts/Ribbon";
 import { decisionText, nextText, seatsText, spanText, stateText } from "../../parts/RunFacts";
 import { count, day, money } from "../../parts/text";
+import { Empty, Name, P, T } from "../../parts/words";
+import { ink } from "../../theme/palette";
 import { PlannerTabs } from "../schedule/PlannerTabs";
+
+const RunRow = styled("li")({
+  display: "grid",
+  gridTemplateColumns: "62px 72px minmax(0, 1.5fr) minmax(0, 1.1fr) minmax(0, 1.1fr) 76px",
+  gap: 12,
+  alignItems: "center",
+  padding: "3px 0",
+  cursor: "pointer",
+  "&:hover": { background: `linear-gradient(${ink.paper}, ${ink.paper})` },
+  "& .name": { color: ink.ink, fontWeight: 600, textDecoration: "none" },
+  "& .name:hover": { textDecoration: "underline" },
+});
+const ListHead = styled(Row)({ alignItems: "center", margin: "10px 0 6px" });
 
 type Run = Schemas["RunLine"];
 const VIEWS: Record<string, { text: string; query: Record<string, string> }> = {
@@ -66,42 +85,36 @@ export default function RunList() {
       }
     >
       <PlannerTabs />
-      <div className="row mid listhead">
+      <ListHead>
         <h1>Runs</h1>
-        <span className="slate grow" aria-live="polite">
+        <T tone="slate" sx={{ flex: 1 }} aria-live="polite">
           {runs.data
             ? `${count(total, "run")}, by first meeting${span ? `, held between ${day(span.from, false)} and ${day(span.to)}` : ""}`
             : " "}
-        </span>
+        </T>
         <Button component={Link} to="/runs/new" variant="contained">
           New run
         </Button>
-      </div>
-      <div className="row mid listhead">
-        <div role="group" aria-label="Which runs" className="row" style={{ gap: 20 }}>
-          {Object.entries(VIEWS).map(([name, { text }]) => (
-            <button
-              key={name}
-              className={name === view ? "word at" : "word"}
-              aria-pressed={name === view}
-              onClick={() => set("view", name === "current" ? "" : name)}
-            >
-              {text}
-            </button>
-          ))}
-        </div>
+      </ListHead>
+      <ListHead>
+        <Views
+          label="Which runs"
+          value={view}
+          options={Object.entries(VIEWS).map(([value, { text }]) => ({ value, text }))}
+          onChange={(name) => set("view", name === "current" ? "" : name)}
+        />
         <Field label="Title, code or place" beside value={typed} onChange={setTyped} width={330} />
-      </div>
+      </ListHead>
       {runs.error && !runs.data ? (
         <Trouble error={runs.error} retry={() => void runs.refetch()} />
       ) : runs.data && items.length === 0 ? (
-        <div className="empty">
+        <Empty>
           {q || span || view !== "current" ? (
             <p>
               No run fits.{" "}
-              <button className="plainly" onClick={() => setParams({}, { replace: true })}>
+              <Button variant="text" onClick={() => setParams({}, { replace: true })}>
                 Show all that are coming
-              </button>
+              </Button>
             </p>
           ) : (
             <p>
@@ -109,20 +122,20 @@ export default function RunList() {
               <Link to="/runs/new">Make the first one</Link>.
             </p>
           )}
-        </div>
+        </Empty>
       ) : (
-        <ul className="ruled live" aria-busy={runs.isFetching}>
+        <Ruled className="live" aria-busy={runs.isFetching}>
           {items.map((run) => (
             <Line key={run.id} run={run} />
           ))}
-        </ul>
+        </Ruled>
       )}
       {runs.hasNextPage && (
-        <p style={{ marginTop: 16 }}>
+        <P sx={{ marginTop: 16 }}>
           <Button onClick={() => void runs.fetchNextPage()} disabled={runs.isFetchingNextPage}>
             Show more
           </Button>
-        </p>
+        </P>
       )}
     </Page>
   );
@@ -133,31 +146,33 @@ function Line({ run }: { run: Run }) {
   const go = useNavigate();
   return (
     // The whole line can be clicked with a mouse; by keyboard its link does the same.
-    // eslint-disable-next-line jsx-a11y/click-events-have-key-events, jsx-a11y/no-noninteractive-element-interactions
-    <li className="run" onClick={(e) => e.target instanceof HTMLAnchorElement || void go(`/runs/${run.id}`)}>
+
+    <RunRow onClick={(e) => e.target instanceof HTMLAnchorElement || void go(`/runs/${run.id}`)}>
       <Arch taken={run.taken} capacity={run.capacity} smallest={run.smallest} waiting={run.waiting} />
-      <span className="strong nowrap">{seatsText({ ...run, kept: 0 })}</span>
-      <span className="line-of" title={[run.title, run.instructor && `with ${run.instructor}`].join(", ")}>
-        <span className="nowrap slate">{run.code}</span>{" "}
-        <Link to={`/runs/${run.id}`} className="name">
-          {run.title}
-        </Link>
-      </span>
-      <span className="line-of" title={spanText(run, me.today)}>
+      <T strong nowrap>
+        {seatsText({ ...run, kept: 0 })}
+      </T>
+      <T cut title={[run.title, run.instructor && `with ${run.instructor}`].join(", ")}>
+        <T nowrap tone="slate">
+          {run.code}
+        </T>{" "}
+        <Name to={`/runs/${run.id}`}>{run.title}</Name>
+      </T>
+      <T cut title={spanText(run, me.today)}>
         {run.next_meeting ? (
           <>
-            <span className="nowrap">
+            <T nowrap>
               {day(run.next_meeting.date, false)}, {run.next_meeting.start}
-            </span>{" "}
-            <span className="slate">{run.next_meeting.place || run.place}</span>
+            </T>{" "}
+            <T tone="slate">{run.next_meeting.place || run.place}</T>
           </>
         ) : (
-          <span className="slate">{nextText(run)}</span>
+          <T tone="slate">{nextText(run)}</T>
         )}
-      </span>
+      </T>
       <StateNow run={run} />
       <PriceNow run={run} />
-    </li>
+    </RunRow>
   );
 }
 
@@ -168,24 +183,33 @@ function StateNow({ run }: { run: Run }) {
     before && run.smallest > run.taken ? `${run.smallest - run.taken} short of ${run.smallest}` : "";
   const decided = before && run.decision !== "undecided" ? decisionText(run) : "";
   return (
-    <span className="line-of" title={run.sign_up_why}>
-      <span className={run.sign_up === "open" ? "strong" : ""}>{stateText(run)}</span>
-      {run.waiting > 0 && <strong className="ochre">, {run.waiting} wait</strong>}
-      {run.kept > 0 && <span className="slate">, {run.kept} kept back</span>}
-      {short && <span className="ochre">, {short}</span>}
-      {decided && <span className="slate">, {decided}</span>}
-    </span>
+    <T cut title={run.sign_up_why}>
+      <T strong={Boolean(run.sign_up === "open")}>{stateText(run)}</T>
+      {run.waiting > 0 && (
+        <T tone="ochre" as="strong">
+          , {run.waiting} wait
+        </T>
+      )}
+      {run.kept > 0 && <T tone="slate">, {run.kept} kept back</T>}
+      {short && <T tone="ochre">, {short}</T>}
+      {decided && <T tone="slate">, {decided}</T>}
+    </T>
   );
 }
 
 function PriceNow({ run }: { run: Run }) {
-  if (!run.price) return <span className="right slate">no fee yet</span>;
+  if (!run.price)
+    return (
+      <T right tone="slate">
+        no fee yet
+      </T>
+    );
   const { amount, until, then } = run.price;
   const later = until && then ? `through ${day(until, false)}, then ${money(then, run.currency)}` : undefined;
   return (
-    <span className="right copper strong nowrap" title={later}>
+    <T right tone="copper" strong nowrap title={later}>
       {money(amount, run.currency)}
-    </span>
+    </T>
   );
 }
 
@@ -198,7 +222,7 @@ function Season({ items }: { items: Run[] }) {
     <>
       <section>
         <h2>In this list</h2>
-        <dl className="facts">
+        <Facts>
           <dt>Published, not over</dt>
           <dd>{coming.length}</dd>
           <dt>Seats taken in them</dt>
@@ -207,29 +231,29 @@ function Season({ items }: { items: Run[] }) {
           </dd>
           <dt>Drafts</dt>
           <dd>{items.filter((r) => r.status === "draft").length}</dd>
-        </dl>
+        </Facts>
       </section>
       {short.length > 0 && (
         <section>
           <h2>Under their smallest number</h2>
-          <ul className="ruled">
+          <Ruled>
             {short.map((r) => (
-              <li key={r.id} style={{ padding: "6px 0" }}>
+              <Box component="li" key={r.id} sx={{ padding: "6px 0" }}>
                 <Link to={`/runs/${r.id}`}>{r.title}</Link>
-                <div className="slate">
+                <T tone="slate" as="div">
                   {seatsText(r)}, needs {r.smallest}; starts {spanText(r).split(" to ")[0]}
-                </div>
-              </li>
+                </T>
+              </Box>
             ))}
-          </ul>
+          </Ruled>
         </section>
       )}
       <section>
         <h2>Reading an arch</h2>
-        <p className="slate">
+        <P tone="slate">
           Each stone is a share of the seats, laid from both feet; full only when the run is full. The copper
           mark is the smallest number it needs.
-        </p>
+        </P>
       </section>
     </>
   );

@@ -8,14 +8,16 @@ import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 import { News, usePulse } from "../../app/pulse";
 import { api, ask, faultsOf, messageOf, ServerProblem } from "../../app/server";
 import { useMe } from "../../app/session";
+import { Asked, Facts, Note, Row } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { stateText } from "../../parts/RunFacts";
 import { count, day, money } from "../../parts/text";
 import { focused, useDone } from "../../parts/useUndo";
+import { P } from "../../parts/words";
 import { RunFees } from "../fees/RunFees";
-import { Roster, useRoster } from "../roster/Roster";
 import { AttendancePage } from "../roster/Attendance";
 import { Chosen } from "../roster/Chosen";
+import { Roster, useRoster } from "../roster/Roster";
 import { RosterActs } from "../roster/RosterActs";
 import { SignUp } from "../roster/SignUp";
 import { RunDates } from "../schedule/RunDates";
@@ -177,23 +179,23 @@ function ChosenHere({
 /** Two people changed the same field: both versions, and whose stands. */
 function BothVersions({ conflict, onSettle }: { conflict: Conflict; onSettle: (mine: boolean) => void }) {
   return (
-    <div className="note wrong" role="alertdialog" aria-label="Both versions">
-      <p className="strong">Somebody else changed this meanwhile.</p>
+    <Note kind="wrong" role="alertdialog" aria-label="Both versions">
+      <P strong>Somebody else changed this meanwhile.</P>
       {Object.entries(conflict.fields).map(([name, both]) => (
-        <dl className="facts" key={name}>
+        <Facts key={name}>
           <dt>{name.replace(/_/g, " ")}, theirs</dt>
           <dd>{plainly(both.now)}</dd>
           <dt>{name.replace(/_/g, " ")}, yours</dt>
           <dd>{plainly(both.yours)}</dd>
-        </dl>
+        </Facts>
       ))}
-      <div className="row" style={{ marginTop: 8 }}>
+      <Row sx={{ marginTop: 8 }}>
         <Button variant="contained" onClick={() => onSettle(true)} autoFocus>
           Use mine
         </Button>
         <Button onClick={() => onSettle(false)}>Keep theirs</Button>
-      </div>
-    </div>
+      </Row>
+    </Note>
   );
 }
 
@@ -279,16 +281,16 @@ function Margin({
       ) : (
         <section>
           <h2>{stateText(run).replace(/^./, (c) => c.toUpperCase())}</h2>
-          <p className="slate">{run.sign_up_why}</p>
+          <P tone="slate">{run.sign_up_why}</P>
           {(run.sign_up === "open" || run.sign_up === "full") && (
-            <div className="row wrap">
+            <Row wrap>
               <Button component={Link} to={`/desk?run=${run.id}`} variant="contained">
                 {run.sign_up === "full" ? "Put somebody in line" : "Enroll somebody"}
               </Button>
               <Button component={Link} to={`/runs/${run.id}/list`}>
                 Put a list on it
               </Button>
-            </div>
+            </Row>
           )}
         </section>
       )}
@@ -296,9 +298,9 @@ function Margin({
         <section>
           <h2>Does not fit the dates</h2>
           {mismatched.map((f) => (
-            <p key={f.message} className="ochre">
+            <P tone="ochre" key={f.message}>
               {f.message}
-            </p>
+            </P>
           ))}
         </section>
       )}
@@ -330,20 +332,20 @@ function Readiness({ run }: { run: Run }) {
   const line = (f: (typeof run.readiness)[number]) => {
     const place = PLACES[f.at] ?? { tab: "terms#facts", text: "the seats and place" };
     return (
-      <p key={f.message} className={f.error ? "fault" : ""}>
+      <P tone={f.error ? "brick" : undefined} key={f.message}>
         {f.message} <Link to={`/runs/${run.id}/${place.tab}`}>Go to {place.text}</Link>
-      </p>
+      </P>
     );
   };
   return (
     <>
       {errors.length > 0 ? (
-        <p className="strong">What would stop somebody from signing up:</p>
+        <P strong>What would stop somebody from signing up:</P>
       ) : (
         <p>Nothing would stop somebody from signing up.</p>
       )}
       {errors.map(line)}
-      {warnings.length > 0 && <p className="strong">Worth a look before it is public:</p>}
+      {warnings.length > 0 && <P strong>Worth a look before it is public:</P>}
       {warnings.map(line)}
     </>
   );
@@ -363,16 +365,16 @@ function Confirm({
   onNo: () => void;
 }) {
   return (
-    <div className="note due" role="alertdialog" aria-label="Confirm this change">
-      <p className="strong">{pending.what}?</p>
+    <Note kind="due" role="alertdialog" aria-label="Confirm this change">
+      <P strong>{pending.what}?</P>
       <Touched outcome={pending.outcome} currency={currency} />
-      <div className="row asked">
+      <Asked>
         <Button variant="contained" onClick={onYes} disabled={busy} ref={focused}>
           Save it
         </Button>
         <Button onClick={onNo}>Leave as it was</Button>
-      </div>
-    </div>
+      </Asked>
+    </Note>
   );
 }
 
@@ -385,8 +387,8 @@ function PriceNow({ run }: { run: Run }) {
         Price now {money(amount, run.currency)}
         {then && `, then ${money(then, run.currency)}`}
       </h2>
-      <p className="slate">{why}</p>
-      {until && <p className="slate">It changes when {day(until)} is over.</p>}
+      <P tone="slate">{why}</P>
+      {until && <P tone="slate">It changes when {day(until)} is over.</P>}
     </section>
   );
 }
@@ -402,14 +404,14 @@ function Sums({ run }: { run: Run }) {
   return (
     <section>
       <h2>Money of this run</h2>
-      <dl className="facts">
+      <Facts>
         <dt>Fees of {count(people.length, "sign-up")}</dt>
         <dd>{money(fees, currency)}</dd>
         <dt>Owed</dt>
         <dd>{money(owed, currency)}</dd>
         <dt>With an installment due by today</dt>
         <dd>{due}</dd>
-      </dl>
+      </Facts>
       <p>
         <Link to={`/money?run=${run.id}`}>Who owes what of it</Link>
       </p>

@@ -3,8 +3,11 @@ import { useState } from "react";
 
 import { api, ask } from "../../app/server";
 import { useKept } from "../../app/session";
-import { Field } from "../../parts/Field";
+import { Field, type FieldProps } from "../../form/Field";
+import { Form } from "../../form/Form";
+import { Grow, Note, Part, Row } from "../../parts/layout";
 import type { useDone } from "../../parts/useUndo";
+import { P } from "../../parts/words";
 import { Source, useHash } from "../fees/Terms";
 import { KeptBack } from "../roster/KeptBack";
 import { LineRules, NoticeEdit } from "../roster/LineRules";
@@ -20,26 +23,26 @@ export function RunTerms({ run, propose, acts }: Props & { acts: Acts }) {
   useHash();
   return (
     <>
-      <div className="part" style={{ borderTop: 0 }} id="facts">
+      <Part as="div" sx={{ borderTop: 0 }} id="facts">
         <h2>Seats</h2>
         <Facts run={run} propose={propose} />
-      </div>
-      <div className="part" id="kept-back">
+      </Part>
+      <Part as="div" id="kept-back">
         <h2>Kept back</h2>
         <KeptBack run={run} acts={acts} />
-      </div>
-      <div className="part" id="line">
+      </Part>
+      <Part as="div" id="line">
         <h2>Line</h2>
         <LineRules run={run} propose={propose} />
-      </div>
-      <div className="part" id="notice">
+      </Part>
+      <Part as="div" id="notice">
         <h2>Desk notice</h2>
         <NoticeEdit run={run} acts={acts} />
-      </div>
-      <div className="part" id="gates">
+      </Part>
+      <Part as="div" id="gates">
         <h2>Gates</h2>
         <Gates run={run} propose={propose} />
-      </div>
+      </Part>
     </>
   );
 }
@@ -113,7 +116,7 @@ function Facts({ run, propose }: Props) {
     );
     setFaults(found ?? {});
   };
-  const field = (name: Fact, label: string, width?: number, type = "text") => (
+  const field = (name: Fact, label: string, width?: number, type: FieldProps["type"] = "text") => (
     <Field
       name={name}
       label={label}
@@ -133,35 +136,31 @@ function Facts({ run, propose }: Props) {
     />
   );
   return (
-    <form
-      onSubmit={(e) => {
-        e.preventDefault();
+    <Form
+      onSend={() => {
         if (changed.length) void send(changed);
       }}
-      noValidate
     >
-      <div className="row wrap">
+      <Row wrap>
         {field("capacity", "Seats", 270)}
         {field("smallest", "Smallest number", 270)}
         {field("sign_up_opens", "Sign-up opens", 160, "date")}
-      </div>
-      <div className="row">
+      </Row>
+      <Row>
         {field("place", "Place")}
         {field("instructor", "Instructor")}
-      </div>
-      <div className="row">
+      </Row>
+      <Row>
         {field("own_title", "Title of this run, if it differs")}
         {field("note", "Note for staff")}
-      </div>
-      <div className="row">{field("receipt_note", "Note on invoices and receipts")}</div>
-      <p className="slate" style={{ marginTop: 10 }}>
+      </Row>
+      <Row>{field("receipt_note", "Note on invoices and receipts")}</Row>
+      <P tone="slate" sx={{ marginTop: 10 }}>
         {draft && "On a draft each field is saved when you leave it."}
-      </p>
+      </P>
       {!draft && changed.length > 0 && (
-        <div className="note due row mid">
-          <span className="grow">
-            Not saved yet: {changed.map((n) => SENT[n].replace(/_/g, " ")).join(", ")}.
-          </span>
+        <Note kind="due" row>
+          <Grow as="span">Not saved yet: {changed.map((n) => SENT[n].replace(/_/g, " ")).join(", ")}.</Grow>
           <Button type="submit" variant="contained">
             See what it touches
           </Button>
@@ -173,8 +172,8 @@ function Facts({ run, propose }: Props) {
           >
             Leave as it was
           </Button>
-        </div>
+        </Note>
       )}
-    </form>
+    </Form>
   );
 }

@@ -1,6 +1,5 @@
 import { expect, test } from "vitest";
 
-import { oneOffs, withChanges } from "./PlannedDates";
 import {
   amount,
   documentOf,
@@ -18,6 +17,7 @@ import {
   taxesOf,
   whole,
 } from "./form";
+import { oneOffs, withChanges } from "./PlannedDates";
 
 test("amounts get the decimals people leave out, and nothing else is changed", () => {
   expect(amount("240")).toBe("240.00");

@@ -485,10 +485,3 @@ export function digitsOf(currency: string): number {
     2
   );
 }
-
-/** The day so many days before another, both as ISO dates; "" for what is no date. */
-export function dayBefore(iso: string, days: number): string {
-  const at = new Date(`${iso}T00:00:00Z`);
-  at.setUTCDate(at.getUTCDate() - days);
-  return Number.isNaN(at.getTime()) ? "" : at.toISOString().slice(0, 10);
-}

@@ -1,14 +1,23 @@
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import Table from "@mui/material/Table";
+import TableBody from "@mui/material/TableBody";
+import TableContainer from "@mui/material/TableContainer";
+import TableHead from "@mui/material/TableHead";
+import TableRow from "@mui/material/TableRow";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 
 import { api, ask, asTyped, faultsOf, newKey, type Schemas } from "../../app/server";
 import { useKept, useMe } from "../../app/session";
-import { Choice, Field } from "../../parts/Field";
+import { Choice, Field } from "../../form/Field";
+import { Tick } from "../../form/Tick";
+import { Acts, Row } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { count, day, money } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
+import { Cell, Empty, Heard, Name, P, T } from "../../parts/words";
 import { amount, digitsOf, whole } from "../courses/form";
 import { KeptForm } from "../schedule/Kept";
 import { MoneyTabs } from "./MoneyTabs";
@@ -36,86 +45,99 @@ export default function CodesPage() {
           {seen !== null && <Uses id={seen} onClose={() => setSeen(null)} />}
           <section>
             <h2>What a code does</h2>
-            <p className="slate">
+            <P tone="slate">
               It comes off after early-bird, sale and group prices. A use is given back when the sign-up is
               withdrawn. Changing a code does not touch people who are in already.
-            </p>
+            </P>
           </section>
         </>
       }
     >
       <MoneyTabs />
-      <h1 style={{ margin: "12px 0 6px" }}>Discount codes</h1>
+      <Box component="h1" sx={{ margin: "12px 0 6px" }}>
+        Discount codes
+      </Box>
       {open === "new" ? (
         <CodeForm onClose={() => setOpen(null)} onSaved={saved} />
       ) : (
         <Button onClick={() => setOpen("new")}>Make a code, or a set</Button>
       )}
       {query.data.length === 0 && open !== "new" && (
-        <p className="empty">
+        <Empty as="p">
           No code yet. One code can be used by many; a set holds many codes that are used once each.
-        </p>
+        </Empty>
       )}
       {query.data.length > 0 && (
-        <div className="tablewrap">
-          <table className="plain" style={{ marginTop: 12 }}>
-            <thead>
-              <tr>
-                <th>Code</th>
-                <th>Off</th>
-                <th>Holds</th>
-                <th>Where</th>
-                <th className="right">Uses</th>
-                <th className="right">Cost so far</th>
-                <th>
-                  <span className="sr">Acts</span>
-                </th>
-              </tr>
-            </thead>
-            <tbody>
+        <TableContainer>
+          <Table sx={{ marginTop: 12 }}>
+            <TableHead>
+              <TableRow>
+                <Cell>Code</Cell>
+                <Cell>Off</Cell>
+                <Cell>Holds</Cell>
+                <Cell>Where</Cell>
+                <Cell right>Uses</Cell>
+                <Cell right>Cost so far</Cell>
+                <Cell>
+                  <Heard>Acts</Heard>
+                </Cell>
+              </TableRow>
+            </TableHead>
+            <TableBody>
               {query.data.map((c) => (
-                <tr key={c.id}>
-                  <td>
+                <TableRow key={c.id}>
+                  <Cell>
                     <strong>{c.code}</strong>
-                    {c.number && <span className="slate">, a set of {c.number}</span>}
-                    {c.note && <div className="slate">{c.note}</div>}
-                  </td>
-                  <td className="copper">
+                    {c.number && <T tone="slate">, a set of {c.number}</T>}
+                    {c.note && (
+                      <T tone="slate" as="div">
+                        {c.note}
+                      </T>
+                    )}
+                  </Cell>
+                  <Cell tone="copper">
                     {c.percent !== null ? `${c.percent} percent` : money(c.off, c.currency)}
-                  </td>
-                  <td>
-                    <span className={c.state === "in use" ? "strong" : "slate"}>{c.state}</span>
-                    <div className="slate">
+                  </Cell>
+                  <Cell>
+                    <T
+                      strong={Boolean(c.state === "in use")}
+                      tone={c.state === "in use" ? undefined : "slate"}
+                    >
+                      {c.state}
+                    </T>
+                    <T tone="slate" as="div">
                       {c.from && `from ${day(c.from)} `}
                       {c.to && `through ${day(c.to)}`}
-                    </div>
-                  </td>
-                  <td>{whereText(c)}</td>
-                  <td className="right">
+                    </T>
+                  </Cell>
+                  <Cell>{whereText(c)}</Cell>
+                  <Cell right>
                     {c.uses}
                     {c.limit !== null && ` of ${c.limit}`}
-                  </td>
-                  <td className="right copper">{money(c.cost, c.currency)}</td>
-                  <td>
-                    <span className="row" style={{ gap: 12 }}>
-                      <button className="plainly" onClick={() => setOpen(c.id)}>
-                        change<span className="sr"> {c.code}</span>
-                      </button>
-                      <button className="plainly quiet" onClick={() => setSeen(c.id)}>
-                        who<span className="sr"> used {c.code}</span>
-                      </button>
+                  </Cell>
+                  <Cell right tone="copper">
+                    {money(c.cost, c.currency)}
+                  </Cell>
+                  <Cell>
+                    <Row as="span" sx={{ gap: 12 }}>
+                      <Button variant="text" onClick={() => setOpen(c.id)}>
+                        change<Heard> {c.code}</Heard>
+                      </Button>
+                      <Button variant="text" color="secondary" onClick={() => setSeen(c.id)}>
+                        who<Heard> used {c.code}</Heard>
+                      </Button>
                       {c.number && (
                         <a href={`/api/v1/codes/${c.id}/list.csv`} download>
-                          CSV<span className="sr"> of {c.code}</span>
+                          CSV<Heard> of {c.code}</Heard>
                         </a>
                       )}
-                    </span>
-                  </td>
-                </tr>
+                    </Row>
+                  </Cell>
+                </TableRow>
               ))}
-            </tbody>
-          </table>
-        </div>
+            </TableBody>
+          </Table>
+        </TableContainer>
       )}
       {typeof open === "number" && (
         <CodeForm
@@ -244,7 +266,7 @@ function CodeForm({
   };
   return (
     <KeptForm onSend={() => void send()} onClose={close} error={error}>
-      <div className="row wrap">
+      <Row wrap>
         <Field
           label={form.set ? "Name of the set" : "Code"}
           width={180}
@@ -272,13 +294,12 @@ function CodeForm({
           input={{ inputMode: "decimal" }}
         />
         {!code && (
-          <label className="tick" style={{ alignSelf: "flex-end" }}>
-            <input type="checkbox" checked={form.set} onChange={(e) => set({ set: e.target.checked })} /> a
-            numbered set of single-use codes
-          </label>
+          <Tick checked={form.set} onChange={(on) => set({ set: on })}>
+            a numbered set of single-use codes
+          </Tick>
         )}
-      </div>
-      <div className="row wrap" style={{ marginTop: 10 }}>
+      </Row>
+      <Row wrap sx={{ marginTop: 10 }}>
         <Field
           label="From"
           type="date"
@@ -335,8 +356,8 @@ function CodeForm({
           fault={faults["/on"]}
           help="by their short names, such as member, handbook"
         />
-      </div>
-      <div className="row wrap" style={{ marginTop: 10 }}>
+      </Row>
+      <Row wrap sx={{ marginTop: 10 }}>
         <Choice
           label="Holds on"
           width={300}
@@ -359,12 +380,11 @@ function CodeForm({
           onChange={(note) => set({ note })}
           fault={faults["/note"]}
         />
-      </div>
+      </Row>
       {code && (
-        <label className="tick" style={{ marginTop: 8 }}>
-          <input type="checkbox" checked={form.active} onChange={(e) => set({ active: e.target.checked })} />{" "}
+        <Tick checked={form.active} onChange={(on) => set({ active: on })}>
           in use
-        </label>
+        </Tick>
       )}
     </KeptForm>
   );
@@ -404,11 +424,11 @@ function AddRun({
         ]}
       />
       {held.length > 0 && (
-        <span className="acts">
-          <button type="button" className="plainly quiet" onClick={onClear}>
+        <Acts>
+          <Button variant="text" color="secondary" type="button" onClick={onClear}>
             no single runs
-          </button>
-        </span>
+          </Button>
+        </Acts>
       )}
     </>
   );
@@ -426,24 +446,22 @@ function Uses({ id, onClose }: { id: number; onClose: () => void }) {
       <h2>
         {c.code}: {count(c.uses, "use")}, {money(c.cost, c.currency)}
       </h2>
-      {c.people.length === 0 && <p className="slate">Nobody has used it.</p>}
+      {c.people.length === 0 && <P tone="slate">Nobody has used it.</P>}
       {c.people.map((p, i) => (
         <p key={i}>
-          <Link className="name" to={`/people/${p.person_id}`}>
-            {p.name}
-          </Link>
-          , <Link to={`/runs/${p.run_id}`}>{p.run}</Link>, {money(p.amount, c.currency)}
-          <span className="slate">
+          <Name to={`/people/${p.person_id}`}>{p.name}</Name>, <Link to={`/runs/${p.run_id}`}>{p.run}</Link>,{" "}
+          {money(p.amount, c.currency)}
+          <T tone="slate">
             {" "}
             {day(p.at)}
             {p.live ? "" : ", given back"}
             {c.number ? `, ${p.code}` : ""}
-          </span>
+          </T>
         </p>
       ))}
-      <button className="plainly quiet" onClick={onClose}>
+      <Button variant="text" color="secondary" onClick={onClose}>
         close
-      </button>
+      </Button>
     </section>
   );
 }

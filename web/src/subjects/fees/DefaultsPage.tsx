@@ -1,33 +1,38 @@
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useQuery } from "@tanstack/react-query";
-import { useState, type ReactNode } from "react";
+import { type ReactNode, useState } from "react";
 
 import { api, ask, faultsOf, messageOf, type Schemas } from "../../app/server";
 import { useKept } from "../../app/session";
-import { Field } from "../../parts/Field";
+import { Field } from "../../form/Field";
+import { Form } from "../../form/Form";
+import { Tick } from "../../form/Tick";
+import { Part, Row } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { count, money } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
+import { Heard, P, T } from "../../parts/words";
 import {
   digitsOf,
   extraForm,
+  type ExtraForm,
   extrasOf,
   groupForm,
-  groupOf,
-  planForm,
-  plansOf,
-  PLAN_STARTS,
-  taxesOf,
-  whole,
-  type ExtraForm,
   type GroupForm,
+  groupOf,
+  PLAN_STARTS,
+  planForm,
   type PlanForm,
+  plansOf,
+  taxesOf,
   type TaxForm,
+  whole,
 } from "../courses/form";
 import { PlansEdit } from "../courses/PlansEdit";
 import { ExtrasEdit, GroupEdit, TaxesEdit } from "./LinesEdit";
 import { MoneyTabs } from "./MoneyTabs";
-import { Refunds, type Policy } from "./Refunds";
+import { type Policy, Refunds } from "./Refunds";
 
 type Values = {
   taxes?: TaxForm[];
@@ -75,18 +80,20 @@ export default function DefaultsPage() {
           <ActNotes acts={acts} />
           <section>
             <h2>Center, course, run</h2>
-            <p className="slate">
+            <P tone="slate">
               A new run takes what its course says, and where the course says nothing what stands here. On the
               run each value says where it comes from, and can be taken back to it. Runs that are there
               already stay as they are.
-            </p>
+            </P>
           </section>
         </>
       }
     >
       <MoneyTabs />
-      <h1 style={{ margin: "12px 0 6px" }}>What runs start from</h1>
-      <Part
+      <Box component="h1" sx={{ margin: "12px 0 6px" }}>
+        What runs start from
+      </Box>
+      <Default
         {...part}
         name="taxes"
         title="Taxes"
@@ -105,14 +112,17 @@ export default function DefaultsPage() {
         )}
         line={(t) => (
           <>
-            {t.name}: <strong className="copper">{t.percent} percent</strong>{" "}
-            <span className="slate">
+            {t.name}:{" "}
+            <T tone="copper" as="strong">
+              {t.percent} percent
+            </T>{" "}
+            <T tone="slate">
               {t.included ? "in the price" : "on top"} of {t.on ? t.on.join(", ") : "everything"}
-            </span>
+            </T>
           </>
         )}
       />
-      <Part
+      <Default
         {...part}
         name="group"
         title="Groups"
@@ -125,11 +135,15 @@ export default function DefaultsPage() {
         )}
         line={(g) => (
           <>
-            From {g.from} people: <strong className="copper">{g.percent} percent</strong> off each head
+            From {g.from} people:{" "}
+            <T tone="copper" as="strong">
+              {g.percent} percent
+            </T>{" "}
+            off each head
           </>
         )}
       />
-      <Part
+      <Default
         {...part}
         name="extras"
         title="Extras"
@@ -142,11 +156,14 @@ export default function DefaultsPage() {
         )}
         line={(x) => (
           <>
-            {x.label}: <strong className="copper">{money(x.amount, currency)}</strong>
+            {x.label}:{" "}
+            <T tone="copper" as="strong">
+              {money(x.amount, currency)}
+            </T>
           </>
         )}
       />
-      <Part
+      <Default
         {...part}
         name="plans"
         title="Payment plans of a new run"
@@ -159,7 +176,7 @@ export default function DefaultsPage() {
         )}
         line={(p) => <>{p.name}</>}
       />
-      <div className="part">
+      <Part as="div">
         <h2>Refunds</h2>
         <Refunds
           stored={values.refunds}
@@ -167,18 +184,16 @@ export default function DefaultsPage() {
           name="defaults-refunds"
           save={(value) => save("refunds", value)}
         >
-          {!values.refunds && (
-            <p className="slate">No policy: everything goes back, as credit of the account.</p>
-          )}
+          {!values.refunds && <P tone="slate">No policy: everything goes back, as credit of the account.</P>}
         </Refunds>
-      </div>
-      <div className="part">
+      </Part>
+      <Part as="div">
         <h2>Who is told</h2>
         <Told told={values.told ?? []} office={values.office_email ?? ""} save={save} />
-      </div>
-      <div className="part">
+      </Part>
+      <Part as="div">
         <h2>Days</h2>
-        <div className="row wrap">
+        <Row wrap>
           <Days
             name="quote_days"
             label="A quote is kept for, days"
@@ -193,13 +208,13 @@ export default function DefaultsPage() {
             usual="not said"
             save={save}
           />
-        </div>
-      </div>
+        </Row>
+      </Part>
     </Page>
   );
 }
 
-function Part<Stored, Form>({
+function Default<Stored, Form>({
   name,
   title,
   empty,
@@ -229,39 +244,35 @@ function Part<Stored, Form>({
     setFaults({});
   };
   return (
-    <div className="part">
+    <Part as="div">
       <h2>{title}</h2>
       {form === null ? (
         <div>
           {stored?.map((held, i) => (
             <div key={i}>{line(held)}</div>
           ))}
-          {!stored?.length && <p className="slate">{empty}</p>}
+          {!stored?.length && <P tone="slate">{empty}</P>}
           {differ[name] ? (
-            <p className="slate">{count(differ[name], "course has its own", "courses have their own")}.</p>
+            <P tone="slate">{count(differ[name], "course has its own", "courses have their own")}.</P>
           ) : null}
-          <Button onClick={() => setForm(start())} style={{ marginTop: 6 }}>
-            Change<span className="sr">: {title}</span>
+          <Button onClick={() => setForm(start())} sx={{ marginTop: 6 }}>
+            Change<Heard>: {title}</Heard>
           </Button>
         </div>
       ) : (
-        <form
-          noValidate
-          onSubmit={(e) => {
-            e.preventDefault();
-            void save(name, sent(form)).then((found) => (found ? setFaults(found) : close()));
-          }}
+        <Form
+          onSend={() => void save(name, sent(form)).then((found) => (found ? setFaults(found) : close()))}
         >
           {edit(form, setForm, faults)}
-          <div className="row" style={{ marginTop: 12 }}>
+          <Row sx={{ marginTop: 12 }}>
             <Button type="submit" variant="contained">
               Save
             </Button>
             <Button onClick={close}>Leave as it was</Button>
-          </div>
-        </form>
+          </Row>
+        </Form>
       )}
-    </div>
+    </Part>
   );
 }
 
@@ -317,28 +328,25 @@ function Told({ told, office, save }: { told: string[]; office: string; save: Sa
   return (
     <div>
       {TOLD.map(([who, text]) => (
-        <label key={who} className="tick">
-          <input type="checkbox" checked={told.includes(who)} onChange={(e) => tick(who, e.target.checked)} />
+        <Tick key={who} checked={told.includes(who)} onChange={(on) => tick(who, on)}>
           {text}
-        </label>
+        </Tick>
       ))}
-      <form
-        className="row"
-        noValidate
-        onSubmit={(e) => {
-          e.preventDefault();
+      <Form
+        look="row"
+        onSend={() =>
           void save("office_email", email.trim() || null).then((found) =>
             setFault(found?.["/set/office_email"] ?? ""),
-          );
-        }}
+          )
+        }
       >
         <Field label="The office’s email" width={260} value={email} onChange={setEmail} fault={fault} />
         {email !== office && (
-          <Button type="submit" style={{ alignSelf: "flex-end" }}>
+          <Button type="submit" sx={{ alignSelf: "flex-end" }}>
             Keep it
           </Button>
         )}
-      </form>
+      </Form>
     </div>
   );
 }

@@ -5,10 +5,13 @@ import { Link, useNavigate, useParams } from "react-router";
 
 import { api, ask, asTyped, faultsOf, messageOf, type Schemas } from "../../app/server";
 import { useKept, useSettled } from "../../app/session";
-import { Choice, Field } from "../../parts/Field";
+import { Choice, Field } from "../../form/Field";
+import { Form } from "../../form/Form";
+import { Asked, Crumbs, Note, Row } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { money } from "../../parts/text";
 import { focused, useDone } from "../../parts/useUndo";
+import { P, T } from "../../parts/words";
 import { amount, digitsOf, whole } from "../courses/form";
 import { Touched } from "../schedule/Touched";
 
@@ -100,51 +103,49 @@ function Planner({ run, start }: { run: Schemas["RunOut"]; start: Start }) {
       margin={
         <>
           {pending && (
-            <div className="note due" role="alertdialog" aria-label="Confirm this change">
-              <p className="strong">Put these prices on {run.code}?</p>
+            <Note kind="due" role="alertdialog" aria-label="Confirm this change">
+              <P strong>Put these prices on {run.code}?</P>
               <Touched outcome={pending} currency={run.currency} />
-              <div className="row asked">
+              <Asked>
                 <Button variant="contained" ref={focused} onClick={() => void apply(false)}>
                   Save it
                 </Button>
                 <Button onClick={() => setPending(null)}>Leave as it was</Button>
-              </div>
-            </div>
+              </Asked>
+            </Note>
           )}
           <ActNotes acts={acts} />
           <section>
             <h2>Where these start from</h2>
-            <p className="slate">{start.said}</p>
+            <P tone="slate">{start.said}</P>
             {kept && (
-              <button className="plainly" onClick={() => setKept(null)}>
+              <Button variant="text" onClick={() => setKept(null)}>
                 back to these
-              </button>
+              </Button>
             )}
           </section>
           <section>
             <h2>How it is worked out</h2>
-            <p className="slate">
+            <P tone="slate">
               Regular price = (target − share × early price) ÷ (1 − share), rounded as you pick. With fewer
               early sign-ups than the break-even share, the two prices bring more than the target; with more,
               less.
-            </p>
+            </P>
           </section>
         </>
       }
     >
-      <div className="crumbs">
+      <Crumbs>
         <Link to="/planner">Runs</Link> / <Link to={`/runs/${run.id}/fees`}>{run.code}</Link> / Early-bird
         planner
-      </div>
+      </Crumbs>
       <h1>Early-bird planner for {run.title}</h1>
-      <form
-        noValidate
-        onSubmit={(e) => {
-          e.preventDefault();
+      <Form
+        onSend={() => {
           if (plan) void apply(true);
         }}
       >
-        <div className="row wrap" style={{ marginTop: 12 }}>
+        <Row wrap sx={{ marginTop: 12 }}>
           <Field
             label={`Today’s fee, ${start.rate}`}
             width={150}
@@ -187,10 +188,10 @@ function Planner({ run, start }: { run: Schemas["RunOut"]; start: Start }) {
             fault={faults["/rounding"]}
             options={start.roundings.map((r) => ({ value: r, text: money(r, start.currency) }))}
           />
-        </div>
+        </Row>
         {plan && (
           <>
-            <div className="row wrap" style={{ gap: 28, margin: "20px 0 6px" }} aria-live="polite">
+            <Row wrap sx={{ gap: 28, margin: "20px 0 6px" }} aria-live="polite">
               <Figure
                 label="Early price"
                 text={money(plan.early, plan.currency)}
@@ -211,7 +212,7 @@ function Planner({ run, start }: { run: Schemas["RunOut"]; start: Start }) {
                 text={plan.break_even === null ? "none" : `${plan.break_even} percent`}
                 why={plan.break_even === null ? "both prices are the same" : "brings the target a seat"}
               />
-            </div>
+            </Row>
             <IncomeChart
               plan={plan}
               share={Number(form.share)}
@@ -219,10 +220,10 @@ function Planner({ run, start }: { run: Schemas["RunOut"]; start: Start }) {
             />
           </>
         )}
-        <Button type="submit" variant="contained" disabled={!plan} style={{ marginTop: 12 }}>
+        <Button type="submit" variant="contained" disabled={!plan} sx={{ marginTop: 12 }}>
           Put it on {run.code}
         </Button>
-      </form>
+      </Form>
     </Page>
   );
 }
@@ -230,9 +231,15 @@ function Planner({ run, start }: { run: Schemas["RunOut"]; start: Start }) {
 function Figure({ label, text, why }: { label: string; text: string; why: string }) {
   return (
     <div>
-      <div className="slate">{label}</div>
-      <div className="big copper">{text}</div>
-      <div className="slate">{why}</div>
+      <T tone="slate" as="div">
+        {label}
+      </T>
+      <T big tone="copper" as="div">
+        {text}
+      </T>
+      <T tone="slate" as="div">
+        {why}
+      </T>
     </div>
   );
 }
@@ -290,7 +297,7 @@ function IncomeChart({ plan, share, target }: { plan: Found; share: number; targ
           <circle cx={x(share)} cy={y(Number(plan.income))} r="5" className="dot" />
         )}
       </svg>
-      <p className="help">Percent of sign-ups at the early price; the dot is what you expect.</p>
+      <P small>Percent of sign-ups at the early price; the dot is what you expect.</P>
     </>
   );
 }

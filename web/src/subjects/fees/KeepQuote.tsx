@@ -5,10 +5,15 @@ import { Link } from "react-router";
 
 import { api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
-import { Field } from "../../parts/Field";
+import { Field } from "../../form/Field";
+import { Form } from "../../form/Form";
+import { Tick } from "../../form/Tick";
+import { addDays } from "../../parts/dates";
+import { Row } from "../../parts/layout";
 import { day, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
-import { dayBefore, digitsOf } from "../courses/form";
+import { Fault } from "../../parts/words";
+import { digitsOf } from "../courses/form";
 import { askOf, type Call } from "../roster/DeskParts";
 
 /** Keep the quote for whoever is on the phone: through which day, sent or not, and when to think of it again. */
@@ -26,7 +31,7 @@ export function KeepQuote({
   const defaults = useQuery({ queryKey: ["defaults"], queryFn: () => ask(api.GET("/api/v1/defaults")) });
   const usual = Number(defaults.data?.values.quote_days ?? 14);
   const [typed, setLast] = useState<string | null>(null);
-  const last = typed ?? dayBefore(me.today, -usual);
+  const last = typed ?? addDays(me.today, usual);
   const [send, setSend] = useState(Boolean(call.person?.email));
   const [note, setNote] = useState("");
   const [error, setError] = useState<unknown>(null);
@@ -34,7 +39,7 @@ export function KeepQuote({
   const faults = error ? faultsOf(error) : {};
   if (!open)
     return (
-      <Button fullWidth style={{ marginTop: 8 }} onClick={() => setOpen(true)}>
+      <Button fullWidth sx={{ marginTop: 8 }} onClick={() => setOpen(true)}>
         Keep this quote
       </Button>
     );
@@ -68,16 +73,12 @@ export function KeepQuote({
     }
   };
   return (
-    <form
-      className="inset"
-      noValidate
-      style={{ marginTop: 10 }}
+    <Form
+      look="inset"
+      sx={{ marginTop: 10 }}
       ref={(form) => form?.scrollIntoView({ block: "nearest" })}
-      onSubmit={(e) => {
-        e.preventDefault();
-        void keep();
-      }}
-      onKeyDown={(e) => e.key === "Escape" && setOpen(false)}
+      onSend={() => void keep()}
+      onLeave={() => setOpen(false)}
     >
       <Field
         label="It stands through"
@@ -89,18 +90,17 @@ export function KeepQuote({
         help="It holds the price, not a seat. You are reminded three days before."
       />
       <Field label="A word with it" value={note} onChange={setNote} fault={faults["/note"]} />
-      <label className="tick" style={{ marginTop: 6 }}>
-        <input type="checkbox" checked={send} onChange={(e) => setSend(e.target.checked)} /> send it to{" "}
-        {call.person?.email ?? "nobody: there is no email"}
-      </label>
-      {faults["/send"] && <div className="fault">{faults["/send"]}</div>}
-      {error !== null && Object.keys(faults).length === 0 && <p className="fault">{messageOf(error)}</p>}
-      <div className="row">
+      <Tick checked={send} onChange={(on) => setSend(on)}>
+        send it to {call.person?.email ?? "nobody: there is no email"}
+      </Tick>
+      {faults["/send"] && <Fault>{faults["/send"]}</Fault>}
+      {error !== null && Object.keys(faults).length === 0 && <Fault as="p">{messageOf(error)}</Fault>}
+      <Row>
         <Button type="submit" variant="contained">
           Keep it
         </Button>
         <Button onClick={() => setOpen(false)}>Not now</Button>
-      </div>
-    </form>
+      </Row>
+    </Form>
   );
 }

@@ -1,8 +1,12 @@
+import Button from "@mui/material/Button";
 import { useQuery } from "@tanstack/react-query";
-import { useId, type ReactNode } from "react";
+import { type ReactNode, useId } from "react";
 
 import { api, ask } from "../../app/server";
-import { Choice, Field } from "../../parts/Field";
+import { Choice, Field } from "../../form/Field";
+import { Tick } from "../../form/Tick";
+import { Acts, Picks, Row } from "../../parts/layout";
+import { Fault, Heard, T } from "../../parts/words";
 import type { ExtraForm, GroupForm, TaxForm } from "../courses/form";
 
 type Editor<T> = {
@@ -32,35 +36,32 @@ function Lines<T>({
 }) {
   return (
     <>
-      {faults[at] && (
-        <div className="fault" role="alert">
-          {faults[at]}
-        </div>
-      )}
+      {faults[at] && <Fault role="alert">{faults[at]}</Fault>}
       {value.map((held, i) => (
-        <div key={i} className="row wrap" role="group" aria-label={name(held, i)} style={{ marginTop: 10 }}>
+        <Row wrap key={i} role="group" aria-label={name(held, i)} sx={{ marginTop: 10 }}>
           {line(held, (change) => onChange(value.map((v, n) => (n === i ? { ...v, ...change } : v))), i)}
-          <span className="acts" style={{ alignSelf: "flex-end", paddingBottom: 9 }}>
-            <button
+          <Acts sx={{ alignSelf: "flex-end", paddingBottom: 9 }}>
+            <Button
+              variant="text"
+              color="secondary"
               type="button"
-              className="plainly quiet"
               aria-label={`Take out ${name(held, i)}`}
               onClick={() => onChange(value.filter((_, n) => n !== i))}
             >
               take out
-            </button>
-          </span>
-        </div>
+            </Button>
+          </Acts>
+        </Row>
       ))}
       {value.length < most && (
-        <button
+        <Button
+          variant="text"
           type="button"
-          className="plainly"
-          style={{ marginTop: 10 }}
+          sx={{ marginTop: 10 }}
           onClick={() => onChange([...value, fresh])}
         >
           {more}
-        </button>
+        </Button>
       )}
     </>
   );
@@ -221,44 +222,34 @@ export function TaxesEdit({
               { value: "in", text: "in the price" },
             ]}
           />
-          <fieldset className="picks">
-            <legend className="label">
-              On<span className="sr">, tax {i + 1}</span>
-            </legend>
-            <span className="row wrap" style={{ gap: 14 }}>
-              <label className="tick">
-                <input
-                  type="checkbox"
-                  checked={t.on === null}
-                  onChange={(e) => set({ on: e.target.checked ? null : [] })}
-                />{" "}
+          <Picks>
+            <T label as="legend">
+              On<Heard>, tax {i + 1}</Heard>
+            </T>
+            <Row wrap as="span" sx={{ gap: 14 }}>
+              <Tick checked={t.on === null} onChange={(on) => set({ on: on ? null : [] })}>
                 everything
-              </label>
+              </Tick>
               {t.on !== null &&
                 sold.map((s) => (
-                  <label className="tick" key={s.code}>
-                    <input
-                      type="checkbox"
-                      checked={t.on!.includes(s.code)}
-                      onChange={(e) =>
-                        set({
-                          on: e.target.checked ? [...t.on!, s.code] : t.on!.filter((c) => c !== s.code),
-                        })
-                      }
-                    />{" "}
+                  <Tick
+                    key={s.code}
+                    checked={t.on!.includes(s.code)}
+                    onChange={(on) =>
+                      set({
+                        on: on ? [...t.on!, s.code] : t.on!.filter((c) => c !== s.code),
+                      })
+                    }
+                  >
                     {s.label}
-                  </label>
+                  </Tick>
                 ))}
-            </span>
+            </Row>
             {t.on?.map((c, n) => {
               const said = editor.faults[`${editor.at}/${i}/on/${n}`];
-              return said ? (
-                <div className="fault" key={c}>
-                  {said}
-                </div>
-              ) : null;
+              return said ? <Fault key={c}>{said}</Fault> : null;
             })}
-          </fieldset>
+          </Picks>
         </>
       )}
     />

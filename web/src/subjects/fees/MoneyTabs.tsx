@@ -1,4 +1,4 @@
-import { NavLink } from "react-router";
+import { LinkTabs } from "../../form/Views";
 
 const VIEWS = [
   ["/money", "outstanding"],
@@ -13,13 +13,5 @@ const VIEWS = [
 
 /** The views of money, in one line of words. */
 export function MoneyTabs() {
-  return (
-    <nav className="row views" aria-label="Views of money" style={{ gap: 20 }}>
-      {VIEWS.map(([to, text]) => (
-        <NavLink key={to} to={to} end className={({ isActive }) => (isActive ? "word at" : "word")}>
-          {text}
-        </NavLink>
-      ))}
-    </nav>
-  );
+  return <LinkTabs label="Views of money" pages={VIEWS} />;
 }

@@ -1,11 +1,15 @@
+import Box from "@mui/material/Box";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, ask, type Schemas } from "../../app/server";
 import { useMe, useSettled } from "../../app/session";
-import { Choice, Field } from "../../parts/Field";
+import { Choice, Field } from "../../form/Field";
+import { addDays } from "../../parts/dates";
+import { Facts, Inset, Row } from "../../parts/layout";
 import { day, money } from "../../parts/text";
-import { dayBefore, digitsOf, planLines, type PlanForm } from "../courses/form";
+import { Fault, T } from "../../parts/words";
+import { digitsOf, type PlanForm, planLines } from "../courses/form";
 
 /** What the plans being typed would ask of somebody who signs up on a run: today, late, or on any day. */
 export function PlanExample({
@@ -27,13 +31,13 @@ export function PlanExample({
     when === "today"
       ? me.today
       : when === "late"
-        ? start && dayBefore(start, 1)
+        ? start && addDays(start, -1)
         : when === "after"
-          ? (first.sort()[0] && dayBefore(first.sort()[0]!, -1)) || (start && dayBefore(start, -1))
+          ? (first.sort()[0] && addDays(first.sort()[0]!, 1)) || (start && addDays(start, 1))
           : on;
   return (
-    <section className="inset" aria-label="An example">
-      <div className="row wrap">
+    <Inset as="section" aria-label="An example">
+      <Row wrap>
         <Choice
           label="If somebody signs up"
           value={when}
@@ -47,11 +51,11 @@ export function PlanExample({
           ]}
         />
         {when === "on" && <Field label="Day" type="date" value={on} width={160} onChange={setOn} />}
-      </div>
+      </Row>
       {plans.map((plan, i) => (
         <One key={i} plan={plan} runId={runId} currency={currency} signedUp={signedUp || me.today} />
       ))}
-    </section>
+    </Inset>
   );
 }
 
@@ -86,16 +90,14 @@ function One({
   const found = query.data;
   if (!found) return null;
   return (
-    <div style={{ marginTop: 12 }} aria-live="polite">
-      <div className="strong">
+    <Box sx={{ marginTop: 12 }} aria-live="polite">
+      <T strong as="div">
         {plan.name || "This plan"}, {money(found.total, currency)} on {day(found.signed_up)}
-      </div>
+      </T>
       {found.said.map((s) => (
-        <div key={s} className="fault">
-          {s}
-        </div>
+        <Fault key={s}>{s}</Fault>
       ))}
-      <dl className="facts">
+      <Facts>
         {found.installments.map((i) => [
           <dt key={`${i.n}t`}>{i.due === found.signed_up ? "At sign-up" : day(i.due)}</dt>,
           <dd key={`${i.n}d`}>{money(i.amount, currency)}</dd>,
@@ -103,7 +105,7 @@ function One({
             {i.why}
           </dd>,
         ])}
-      </dl>
-    </div>
+      </Facts>
+    </Box>
   );
 }

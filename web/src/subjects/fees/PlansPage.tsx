@@ -1,14 +1,18 @@
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, ask, asTyped, faultsOf, type Schemas } from "../../app/server";
 import { useKept, useMe } from "../../app/session";
-import { Choice, Field } from "../../parts/Field";
+import { Choice, Field } from "../../form/Field";
+import { Tick } from "../../form/Tick";
+import { Grow, Picks, Row, Ruled } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { clock, count, day } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
-import { digitsOf, PLAN_STARTS, planForm, plansOf, type PlanForm } from "../courses/form";
+import { Empty, Heard, P, T } from "../../parts/words";
+import { digitsOf, PLAN_STARTS, planForm, type PlanForm, plansOf } from "../courses/form";
 import { Plan } from "../courses/PlansEdit";
 import { KeptForm } from "../schedule/Kept";
 import { MoneyTabs } from "./MoneyTabs";
@@ -52,69 +56,81 @@ export default function PlansPage() {
           <ActNotes acts={acts} />
           <section>
             <h2>What a plan does</h2>
-            <p className="slate">
+            <P tone="slate">
               At sign-up the price is split by the lines of the plan chosen; the parts always make the whole,
               odd cents go to the largest fractions, the earlier first. What was agreed stays: a changed plan
               holds for new sign-ups only.
-            </p>
+            </P>
           </section>
           {log !== null && <Log plan={query.data.find((p) => p.id === log)} onClose={() => setLog(null)} />}
         </>
       }
     >
       <MoneyTabs />
-      <h1 style={{ margin: "12px 0 6px" }}>Payment plans of the center</h1>
+      <Box component="h1" sx={{ margin: "12px 0 6px" }}>
+        Payment plans of the center
+      </Box>
       {open === "new" ? (
         <CenterPlanForm onClose={() => setOpen(null)} onSaved={saved} />
       ) : (
         <Button onClick={() => setOpen("new")}>Make a plan</Button>
       )}
       {query.data.length === 0 && open !== "new" && (
-        <p className="empty">
+        <Empty as="p">
           A plan here can be chosen for every run whose course it fits; runs also have plans of their own.
-        </p>
+        </Empty>
       )}
-      <ul className="ruled" style={{ marginTop: 12 }}>
+      <Ruled sx={{ marginTop: 12 }}>
         {query.data.map((plan) => (
-          <li key={plan.id} style={{ padding: "10px 0" }}>
+          <Box component="li" key={plan.id} sx={{ padding: "10px 0" }}>
             {open === plan.id ? (
               <CenterPlanForm plan={plan} onClose={() => setOpen(null)} onSaved={saved} />
             ) : (
-              <div className="row">
-                <span className="grow">
-                  <strong className={plan.active ? "" : "slate"}>{plan.name}</strong>{" "}
-                  <span className="slate">
+              <Row>
+                <Grow as="span">
+                  <T as="strong" tone={plan.active ? undefined : "slate"}>
+                    {plan.name}
+                  </T>{" "}
+                  <T tone="slate">
                     {plan.courses.length
                       ? `for ${plan.courses.map((c) => c.title).join(", ")}`
                       : "for any run"}
                     {plan.active ? "" : "; no longer offered"}
                     {plan.agreed ? `; ${count(plan.agreed, "sign-up")} on it` : ""}
-                  </span>
+                  </T>
                   {plan.lines.map((l, i) => (
-                    <div key={i} className="slate">
+                    <T tone="slate" as="div" key={i}>
                       {l.text}.
-                    </div>
+                    </T>
                   ))}
-                  {plan.details && <div className="slate">Payment details are taken at sign-up.</div>}
-                  {plan.note && <div className="slate">{plan.note}</div>}
-                </span>
-                <span className="row" style={{ gap: 12 }}>
-                  <button className="plainly" onClick={() => setOpen(plan.id)}>
-                    change<span className="sr"> {plan.name}</span>
-                  </button>
-                  <button className="plainly quiet" onClick={() => void inUse(plan, !plan.active)}>
+                  {plan.details && (
+                    <T tone="slate" as="div">
+                      Payment details are taken at sign-up.
+                    </T>
+                  )}
+                  {plan.note && (
+                    <T tone="slate" as="div">
+                      {plan.note}
+                    </T>
+                  )}
+                </Grow>
+                <Row as="span" sx={{ gap: 12 }}>
+                  <Button variant="text" onClick={() => setOpen(plan.id)}>
+                    change<Heard> {plan.name}</Heard>
+                  </Button>
+                  <Button variant="text" color="secondary" onClick={() => void inUse(plan, !plan.active)}>
                     {plan.active ? "no longer offer" : "offer again"}
-                    <span className="sr">: {plan.name}</span>
-                  </button>
-                  <button className="plainly quiet" onClick={() => setLog(plan.id)}>
-                    log<span className="sr"> of {plan.name}</span>
-                  </button>
-                </span>
-              </div>
+                    <Heard>: {plan.name}</Heard>
+                  </Button>
+                  <Button variant="text" color="secondary" onClick={() => setLog(plan.id)}>
+                    log<Heard> of {plan.name}</Heard>
+                  </Button>
+                </Row>
+              </Row>
             )}
-          </li>
+          </Box>
         ))}
-      </ul>
+      </Ruled>
     </Page>
   );
 }
@@ -188,37 +204,38 @@ function CenterPlanForm({
         faults={faults}
         at="/plan"
       />
-      <div style={{ marginTop: 10 }}>
+      <Box sx={{ marginTop: 10 }}>
         <Field
           label="Note for staff"
           value={form.form.note ?? ""}
           onChange={(note) => setKept({ ...form, form: { ...form.form, note } })}
         />
-      </div>
-      <fieldset className="picks" style={{ marginTop: 10 }}>
-        <legend className="label">For which courses; none ticked is any run</legend>
-        <span className="row wrap" style={{ gap: "0 14px" }}>
+      </Box>
+      <Picks sx={{ marginTop: 10 }}>
+        <T label as="legend">
+          For which courses; none ticked is any run
+        </T>
+        <Row wrap as="span" sx={{ gap: "0 14px" }}>
           {courses.data?.map((c) => (
-            <label className="tick" key={c.id}>
-              <input
-                type="checkbox"
-                checked={form.courses.includes(String(c.id))}
-                onChange={(e) =>
-                  setKept({
-                    ...form,
-                    courses: e.target.checked
-                      ? [...form.courses, String(c.id)]
-                      : form.courses.filter((n) => n !== String(c.id)),
-                  })
-                }
-              />{" "}
+            <Tick
+              key={c.id}
+              checked={form.courses.includes(String(c.id))}
+              onChange={(on) =>
+                setKept({
+                  ...form,
+                  courses: on
+                    ? [...form.courses, String(c.id)]
+                    : form.courses.filter((n) => n !== String(c.id)),
+                })
+              }
+            >
               {c.title}
-            </label>
+            </Tick>
           ))}
-        </span>
-      </fieldset>
+        </Row>
+      </Picks>
       {run && (
-        <div style={{ marginTop: 10 }}>
+        <Box sx={{ marginTop: 10 }}>
           <Choice
             label="Example on the run"
             value={String(run.id)}
@@ -229,7 +246,7 @@ function CenterPlanForm({
               text: `${r.title}, ${r.code}`,
             }))}
           />
-        </div>
+        </Box>
       )}
       <PlanExample
         plans={[form.form]}
@@ -253,15 +270,15 @@ function Log({ plan, onClose }: { plan?: Held; onClose: () => void }) {
       <h2>Changes of {plan.name}</h2>
       {query.data?.map((c) => (
         <p key={c.key}>
-          <span className="slate">
+          <T tone="slate">
             {day(c.at)}, {clock(c.at)}, {c.by}:
-          </span>{" "}
+          </T>{" "}
           {c.text}
         </p>
       ))}
-      <button className="plainly quiet" onClick={onClose}>
+      <Button variant="text" color="secondary" onClick={onClose}>
         close the log
-      </button>
+      </Button>
     </section>
   );
 }

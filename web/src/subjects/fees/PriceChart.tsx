@@ -1,10 +1,20 @@
+import { styled } from "@mui/material/styles";
+import Table from "@mui/material/Table";
+import TableBody from "@mui/material/TableBody";
+import TableContainer from "@mui/material/TableContainer";
+import TableHead from "@mui/material/TableHead";
+import TableRow from "@mui/material/TableRow";
 import { keepPreviousData, useQueries } from "@tanstack/react-query";
-import { useId, useState, type KeyboardEvent, type PointerEvent } from "react";
+import { type KeyboardEvent, type PointerEvent, useId, useState } from "react";
 
 import { api, ask, type Schemas } from "../../app/server";
 import { useSettled } from "../../app/session";
+import { addDays } from "../../parts/dates";
 import { day, money } from "../../parts/text";
-import { chartOf, dayAt, placeLabels, priceOn, shiftDay, type Chart, type Series } from "./chart";
+import { Cell, P } from "../../parts/words";
+import { type Chart, chartOf, dayAt, placeLabels, priceOn, type Series } from "./chart";
+
+const ReadingBox = styled("div")({ "& p": { margin: "4px 0", fontSize: 16 } });
 
 type Compared = Schemas["ComparedRun"];
 const W = 880;
@@ -36,7 +46,7 @@ export function PriceChart({
   const [rest, setRest] = useState(false);
   const hint = useId();
   if (!chart || !usual)
-    return <p className="slate">There is no price to show until the run has a start and sign-up a close.</p>;
+    return <P tone="slate">There is no price to show until the run has a start and sign-up a close.</P>;
   const at = picked && picked >= chart.first && picked <= chart.last ? picked : usual;
   const x = (iso: string) =>
     LEFT + ((W - LEFT - RIGHT) * (Date.parse(iso) - Date.parse(chart.first))) / Math.max(1, chart.span);
@@ -46,7 +56,7 @@ export function PriceChart({
     s.steps
       .map((step, i) => {
         const from = chart.shown(s, step.from);
-        const to = shiftDay(chart.shown(s, step.to), 1);
+        const to = addDays(chart.shown(s, step.to), 1);
         return `${i ? "L" : "M"}${x(from)} ${y(Number(step.total))} L${x(to)} ${y(Number(step.total))}`;
       })
       .join("");
@@ -54,7 +64,7 @@ export function PriceChart({
     const by = { ArrowLeft: -1, ArrowRight: 1, ArrowDown: -1, ArrowUp: 1, PageDown: -7, PageUp: 7 }[e.key];
     const next =
       by !== undefined
-        ? shiftDay(at, by)
+        ? addDays(at, by)
         : e.key === "Home"
           ? chart.first
           : e.key === "End"
@@ -149,9 +159,9 @@ export function PriceChart({
           })}
         </svg>
       </div>
-      <p className="help" id={hint}>
+      <P small id={hint}>
         Move over the line, or use the arrow keys, Page Up and Page Down, Home and End.
-      </p>
+      </P>
       <Readings series={held} at={at} real={(s) => chart.real(s, at)} live={!rest} />
       <PriceTable series={held} />
     </>
@@ -194,7 +204,7 @@ function Readings({
     })),
   });
   return (
-    <div className="readings" aria-live={live ? "polite" : "off"}>
+    <ReadingBox aria-live={live ? "polite" : "off"}>
       {asked.map((s, i) => {
         const total = priceOn(s, real(s));
         const held = found[i]?.data;
@@ -208,36 +218,38 @@ function Readings({
         );
       })}
       {asked.length === 0 && <p>Nobody can sign up on this day.</p>}
-    </div>
+    </ReadingBox>
   );
 }
 
 /** The same as a table: every stretch of days with its price. */
 function PriceTable({ series }: { series: Series[] }) {
   return (
-    <div className="tablewrap">
-      <table className="plain" style={{ width: "auto", minWidth: 460 }}>
-        <thead>
-          <tr>
-            <th>{series.some((s) => s.run.id !== series[0]!.run.id) ? "Run" : "Rate"}</th>
-            <th>From</th>
-            <th>Through</th>
-            <th className="right">One person pays</th>
-          </tr>
-        </thead>
-        <tbody>
+    <TableContainer>
+      <Table sx={{ width: "auto", minWidth: 460 }}>
+        <TableHead>
+          <TableRow>
+            <Cell>{series.some((s) => s.run.id !== series[0]!.run.id) ? "Run" : "Rate"}</Cell>
+            <Cell>From</Cell>
+            <Cell>Through</Cell>
+            <Cell right>One person pays</Cell>
+          </TableRow>
+        </TableHead>
+        <TableBody>
           {series.flatMap((s) =>
             s.steps.map((step, i) => (
-              <tr key={`${s.run.id}-${s.rate_id}-${step.from}`}>
-                <td>{i === 0 ? s.label : ""}</td>
-                <td>{day(step.from)}</td>
-                <td>{day(step.to)}</td>
-                <td className="right copper strong">{money(step.total, s.run.currency)}</td>
-              </tr>
+              <TableRow key={`${s.run.id}-${s.rate_id}-${step.from}`}>
+                <Cell>{i === 0 ? s.label : ""}</Cell>
+                <Cell>{day(step.from)}</Cell>
+                <Cell>{day(step.to)}</Cell>
+                <Cell right tone="copper" strong>
+                  {money(step.total, s.run.currency)}
+                </Cell>
+              </TableRow>
             )),
           )}
-        </tbody>
-      </table>
-    </div>
+        </TableBody>
+      </Table>
+    </TableContainer>
   );
 }

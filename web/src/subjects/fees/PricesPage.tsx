@@ -1,10 +1,14 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { Link, useSearchParams } from "react-router";
 
 import { api, ask } from "../../app/server";
-import { Choice } from "../../parts/Field";
+import { Choice } from "../../form/Field";
+import { Row } from "../../parts/layout";
 import { Page, Trouble } from "../../parts/Page";
 import { money } from "../../parts/text";
+import { Empty, P, T } from "../../parts/words";
 import { Words } from "../schedule/TimeLine";
 import { MoneyTabs } from "./MoneyTabs";
 import { PriceChart } from "./PriceChart";
@@ -52,22 +56,24 @@ export default function PricesPage() {
           <h2>Worth a look</h2>
           {held.flatMap((r) =>
             r.warnings.map((w) => (
-              <p key={`${r.id}${w}`} className="ochre">
+              <P tone="ochre" key={`${r.id}${w}`}>
                 {r.code}, {w}
-              </p>
+              </P>
             )),
           )}
           {held.every((r) => r.warnings.length === 0) && (
-            <p className="slate">
+            <P tone="slate">
               {held.length ? "Nothing odd about these prices." : "What is odd about the prices stands here."}
-            </p>
+            </P>
           )}
         </section>
       }
     >
       <MoneyTabs />
-      <h1 style={{ margin: "12px 0 6px" }}>Compare prices</h1>
-      <div className="row wrap mid">
+      <Box component="h1" sx={{ margin: "12px 0 6px" }}>
+        Compare prices
+      </Box>
+      <Row wrap mid>
         {ids.length < MOST && (
           <Choice
             label={ids.length ? "Add a run" : "Start with a run"}
@@ -85,7 +91,7 @@ export default function PricesPage() {
             ]}
           />
         )}
-        <span style={{ alignSelf: "flex-end", paddingBottom: 9 }}>
+        <T sx={{ alignSelf: "flex-end", paddingBottom: 9 }}>
           <Words
             label="Along"
             value={aligned ? "start" : "days"}
@@ -95,27 +101,28 @@ export default function PricesPage() {
             ]}
             onPick={(v) => change(ids, v === "start")}
           />
-        </span>
-      </div>
-      <p className="row wrap" style={{ gap: "4px 18px", margin: "12px 0" }}>
+        </T>
+      </Row>
+      <Row wrap as="p" sx={{ gap: "4px 18px", margin: "12px 0" }}>
         {held.map((r) => (
           <span key={r.id}>
             <Link to={`/runs/${r.id}/fees`}>
               {r.title}, {r.code}
             </Link>{" "}
-            <button
-              className="plainly quiet"
+            <Button
+              variant="text"
+              color="secondary"
               aria-label={`Take out ${r.code}`}
               onClick={() => change(ids.filter((n) => n !== r.id))}
             >
               take out
-            </button>
+            </Button>
           </span>
         ))}
-      </p>
+      </Row>
       {found.error && <Trouble error={found.error} retry={() => void found.refetch()} />}
       {currencies.size > 1 && (
-        <p className="ochre">These runs are priced in different currencies; the heights do not compare.</p>
+        <P tone="ochre">These runs are priced in different currencies; the heights do not compare.</P>
       )}
       {held.length > 0 ? (
         <PriceChart
@@ -125,10 +132,10 @@ export default function PricesPage() {
           aligned={aligned && held.every((r) => r.start)}
         />
       ) : (
-        <p className="empty">
+        <Empty as="p">
           Choose up to six runs; each is drawn as a line of what one person at its first rate pays, from the
           day sign-up opens to the last day one can sign up.
-        </p>
+        </Empty>
       )}
     </Page>
   );

@@ -1,11 +1,15 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { Link, useSearchParams } from "react-router";
 
 import { api, ask, messageOf, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
+import { Grow, Row, Ruled } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { day, money } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
+import { Empty, Heard, Name, P, T } from "../../parts/words";
 import { Words } from "../schedule/TimeLine";
 import { MoneyTabs } from "./MoneyTabs";
 
@@ -28,16 +32,18 @@ export default function QuotesPage() {
           <ActNotes acts={acts} />
           <section>
             <h2>What a kept quote does</h2>
-            <p className="slate">
+            <P tone="slate">
               Its price stands through its last day, whatever becomes of the fees meanwhile. It holds no seat.
               Whoever kept it is reminded before it ends. Keep one at the desk, under the quote.
-            </p>
+            </P>
           </section>
         </>
       }
     >
       <MoneyTabs />
-      <h1 style={{ margin: "12px 0 6px" }}>Kept quotes</h1>
+      <Box component="h1" sx={{ margin: "12px 0 6px" }}>
+        Kept quotes
+      </Box>
       <Words
         label="Show"
         value={every ? "every" : "open"}
@@ -48,10 +54,10 @@ export default function QuotesPage() {
         onPick={(v) => setParams(v === "every" ? { show: v } : {}, { replace: true })}
       />
       {query.data.length === 0 ? (
-        <p className="empty">
+        <Empty as="p">
           No quote {every ? "was ever kept" : "stands"}. <Link to="/desk">At the desk</Link>, the quote in the
           margin can be kept for whoever is on the phone, and sent.
-        </p>
+        </Empty>
       ) : (
         <KeptList quotes={query.data} acts={acts} />
       )}
@@ -75,37 +81,46 @@ export function KeptList({
     onError: (error) => acts.fail(messageOf(error)),
   });
   return (
-    <ul className="ruled" style={{ marginTop: 12 }}>
+    <Ruled sx={{ marginTop: 12 }}>
       {quotes.map((q) => (
-        <li key={q.id} className="row mid" style={{ padding: "8px 0" }}>
-          <span className="grow">
-            <Link className="name strong" to={`/people/${q.person_id}`}>
+        <Row mid as="li" key={q.id} sx={{ padding: "8px 0" }}>
+          <Grow as="span">
+            <Name strong to={`/people/${q.person_id}`}>
               {q.name}
-            </Link>{" "}
+            </Name>{" "}
             on{" "}
-            <Link className="name" to={`/runs/${q.run_id}`}>
+            <Name to={`/runs/${q.run_id}`}>
               {q.title}, {q.run}
-            </Link>
-            {q.note && <div className="slate">{q.note}</div>}
-          </span>
-          <strong className="copper">{money(q.total, q.currency)}</strong>
-          <span className={q.status === "open" && q.last <= me.today ? "ochre strong" : "slate"}>
+            </Name>
+            {q.note && (
+              <T tone="slate" as="div">
+                {q.note}
+              </T>
+            )}
+          </Grow>
+          <T tone="copper" as="strong">
+            {money(q.total, q.currency)}
+          </T>
+          <T
+            tone={q.status === "open" && q.last <= me.today ? "ochre" : "slate"}
+            strong={Boolean(q.status === "open" && q.last <= me.today)}
+          >
             {q.status === "open" ? `stands through ${day(q.last)}` : `${q.status}, ${day(q.last)}`}
-          </span>
+          </T>
           {q.status === "open" ? (
-            <span className="row" style={{ gap: 12 }}>
+            <Row as="span" sx={{ gap: 12 }}>
               <Link to={`/desk?quote=${q.id}`}>
-                Sign up on it<span className="sr"> for {q.name}</span>
+                Sign up on it<Heard> for {q.name}</Heard>
               </Link>
-              <button className="plainly quiet" onClick={() => drop.mutate(q.id)}>
-                drop<span className="sr"> the quote for {q.name}</span>
-              </button>
-            </span>
+              <Button variant="text" color="secondary" onClick={() => drop.mutate(q.id)}>
+                drop<Heard> the quote for {q.name}</Heard>
+              </Button>
+            </Row>
           ) : (
             <span />
           )}
-        </li>
+        </Row>
       ))}
-    </ul>
+    </Ruled>
   );
 }

@@ -1,9 +1,12 @@
 import Button from "@mui/material/Button";
-import { useState, type ReactNode } from "react";
+import { type ReactNode, useState } from "react";
 
 import { useKept } from "../../app/session";
-import { Field } from "../../parts/Field";
+import { Field } from "../../form/Field";
+import { Form } from "../../form/Form";
+import { Acts, Row } from "../../parts/layout";
 import { isZero, money } from "../../parts/text";
+import { Heard, P } from "../../parts/words";
 import { amount, digitsOf, whole } from "../courses/form";
 
 export type Policy = {
@@ -21,13 +24,13 @@ export function PolicyText({ policy, currency }: { policy: Policy; currency: str
           From {s.days_before} days before the start: <strong>{s.percent} percent</strong> goes back
         </div>
       ))}
-      <p className="slate">
+      <P tone="slate">
         Of that, {money(policy.kept_fee, currency)} is kept in any case. Moving to another run costs{" "}
         {policy.transfer_fee && !isZero(policy.transfer_fee)
           ? money(policy.transfer_fee, currency)
           : "nothing"}
         .
-      </p>
+      </P>
     </>
   );
 }
@@ -83,16 +86,14 @@ export function Refunds({
           }}
         >
           {act}
-          <span className="sr">: Refunds</span>
+          <Heard>: Refunds</Heard>
         </Button>
       </div>
     );
   const put = (steps: RefundForm["steps"]) => setForm({ ...form, steps });
   return (
-    <form
-      noValidate
-      onSubmit={(e) => {
-        e.preventDefault();
+    <Form
+      onSend={() => {
         const value = form.steps.length
           ? {
               steps: form.steps.map((s) => ({
@@ -107,7 +108,7 @@ export function Refunds({
       }}
     >
       {form.steps.map((s, i) => (
-        <div key={i} className="row wrap" style={{ marginTop: i ? 10 : 0 }}>
+        <Row wrap key={i} sx={{ marginTop: i ? 10 : 0 }}>
           <Field
             label="Days before the start, or more"
             tail={`, step ${i + 1}`}
@@ -127,27 +128,28 @@ export function Refunds({
             fault={faults[`/set/refunds/steps/${i}/percent`]}
             input={{ inputMode: "decimal" }}
           />
-          <span className="acts" style={{ alignSelf: "flex-end", paddingBottom: 9 }}>
-            <button
+          <Acts sx={{ alignSelf: "flex-end", paddingBottom: 9 }}>
+            <Button
+              variant="text"
+              color="secondary"
               type="button"
-              className="plainly quiet"
               aria-label={`Take out step ${i + 1}`}
               onClick={() => put(form.steps.filter((_, n) => n !== i))}
             >
               take out
-            </button>
-          </span>
-        </div>
+            </Button>
+          </Acts>
+        </Row>
       ))}
-      <button
+      <Button
+        variant="text"
         type="button"
-        className="plainly"
-        style={{ marginTop: 10 }}
+        sx={{ marginTop: 10 }}
         onClick={() => put([...form.steps, { days: "", percent: "" }])}
       >
         Another step
-      </button>
-      <div className="row wrap" style={{ marginTop: 10 }}>
+      </Button>
+      <Row wrap sx={{ marginTop: 10 }}>
         <Field
           label={`Kept in any case, in ${currency}`}
           width={200}
@@ -166,13 +168,13 @@ export function Refunds({
           fault={faults["/set/refunds/transfer_fee"]}
           input={{ inputMode: "decimal" }}
         />
-      </div>
-      <div className="row" style={{ marginTop: 12 }}>
+      </Row>
+      <Row sx={{ marginTop: 12 }}>
         <Button type="submit" variant="contained">
           Save
         </Button>
         <Button onClick={close}>Leave as it was</Button>
-      </div>
-    </form>
+      </Row>
+    </Form>
   );
 }

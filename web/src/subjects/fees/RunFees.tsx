@@ -1,24 +1,28 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 
 import { api, ask, faultsOf, messageOf } from "../../app/server";
+import { Part, Row } from "../../parts/layout";
 import { day, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
+import { P, T } from "../../parts/words";
 import {
   digitsOf,
   extraForm,
+  type ExtraForm,
   extrasOf,
   groupForm,
+  type GroupForm,
   groupOf,
   planForm,
+  type PlanForm,
   plansOf,
   rateForm,
+  type RateForm,
   ratesOf,
   taxesOf,
-  type ExtraForm,
-  type GroupForm,
-  type PlanForm,
-  type RateForm,
   type TaxForm,
 } from "../courses/form";
 import { PlansEdit } from "../courses/PlansEdit";
@@ -27,7 +31,7 @@ import type { Propose, Run } from "../courses/runTypes";
 import { ExtrasEdit, GroupEdit, TaxesEdit } from "./LinesEdit";
 import { PlanExample } from "./PlanExample";
 import { PriceChart } from "./PriceChart";
-import { PolicyText, Refunds, type Policy } from "./Refunds";
+import { type Policy, PolicyText, Refunds } from "./Refunds";
 import { Terms, useHash } from "./Terms";
 
 type Props = { run: Run; propose: Propose };
@@ -66,19 +70,19 @@ function CourseRefunds({ run, acts }: { run: Run; acts: ReturnType<typeof useDon
       act={own ? "Change" : "Give this course its own"}
     >
       {own ? (
-        <p className="slate">
+        <P tone="slate">
           Of all runs of {run.course.code}.{" "}
-          <button type="button" className="plainly quiet" onClick={() => void save(null)}>
+          <Button variant="text" color="secondary" type="button" onClick={() => void save(null)}>
             take the center’s
-          </button>
-        </p>
+          </Button>
+        </P>
       ) : general ? (
         <>
           <PolicyText policy={general} currency={run.currency} />
-          <p className="slate">The center’s, for every course without its own.</p>
+          <P tone="slate">The center’s, for every course without its own.</P>
         </>
       ) : (
-        <p className="slate">No policy: everything goes back, as credit of the account.</p>
+        <P tone="slate">No policy: everything goes back, as credit of the account.</P>
       )}
     </Refunds>
   );
@@ -91,7 +95,7 @@ export function RunFees({ run, propose, acts }: Props & { acts: ReturnType<typeo
   const sold = [...run.rates, ...run.extras].map(({ code, label }) => ({ code, label }));
   return (
     <>
-      <div className="part" style={{ borderTop: 0 }} id="prices">
+      <Part as="div" sx={{ borderTop: 0 }} id="prices">
         <h2>What one person pays, day by day</h2>
         <div>
           <PriceChart
@@ -110,17 +114,17 @@ export function RunFees({ run, propose, acts }: Props & { acts: ReturnType<typeo
             today={run.now.slice(0, 10)}
           />
           {warned.map((f) => (
-            <p key={f.message} className="ochre">
+            <P tone="ochre" key={f.message}>
               {f.message}
-            </p>
+            </P>
           ))}
-          <p className="row" style={{ gap: 18 }}>
+          <Row as="p" sx={{ gap: 18 }}>
             <Link to={`/money/prices?run=${run.id}`}>Compare with other runs</Link>
             <Link to={`/runs/${run.id}/early-bird`}>Early-bird planner</Link>
-          </p>
+          </Row>
         </div>
-      </div>
-      <div className="part" id="rates">
+      </Part>
+      <Part as="div" id="rates">
         <h2>Rates</h2>
         <Terms
           run={run}
@@ -143,8 +147,8 @@ export function RunFees({ run, propose, acts }: Props & { acts: ReturnType<typeo
             <RateText key={rate.id} rate={rate} currency={run.currency} />
           ))}
         </Terms>
-      </div>
-      <div className="part" id="extras">
+      </Part>
+      <Part as="div" id="extras">
         <h2>Extras</h2>
         <Terms
           run={run}
@@ -162,20 +166,23 @@ export function RunFees({ run, propose, acts }: Props & { acts: ReturnType<typeo
             />
           )}
         >
-          {run.extras.length === 0 && <p className="slate">Nothing beside the seat.</p>}
+          {run.extras.length === 0 && <P tone="slate">Nothing beside the seat.</P>}
           {run.extras.map((x) => (
             <div key={x.id}>
-              {x.label}: <strong className="copper">{money(x.amount, run.currency)}</strong>
-              <span className="slate">
+              {x.label}:{" "}
+              <T tone="copper" as="strong">
+                {money(x.amount, run.currency)}
+              </T>
+              <T tone="slate">
                 {x.required ? ", by every head" : ""}
                 {x.most ? `, at most ${x.most} a sign-up` : ""}
                 {x.item ? `, ${x.stock} of ${x.item} in stock` : ""}
-              </span>
+              </T>
             </div>
           ))}
         </Terms>
-      </div>
-      <div className="part" id="group">
+      </Part>
+      <Part as="div" id="group">
         <h2>Groups</h2>
         <Terms
           run={run}
@@ -187,15 +194,19 @@ export function RunFees({ run, propose, acts }: Props & { acts: ReturnType<typeo
             <GroupEdit value={form} onChange={setForm} faults={faults} at="/set/group" />
           )}
         >
-          {run.group.length === 0 && <p className="slate">A group pays what each person would.</p>}
+          {run.group.length === 0 && <P tone="slate">A group pays what each person would.</P>}
           {run.group.map((g) => (
             <div key={g.from}>
-              From {g.from} people: <strong className="copper">{g.percent} percent</strong> off each head
+              From {g.from} people:{" "}
+              <T tone="copper" as="strong">
+                {g.percent} percent
+              </T>{" "}
+              off each head
             </div>
           ))}
         </Terms>
-      </div>
-      <div className="part" id="taxes">
+      </Part>
+      <Part as="div" id="taxes">
         <h2>Taxes</h2>
         <Terms
           run={run}
@@ -207,21 +218,24 @@ export function RunFees({ run, propose, acts }: Props & { acts: ReturnType<typeo
             <TaxesEdit value={form} onChange={setForm} faults={faults} at="/set/taxes" sold={sold} />
           )}
         >
-          {run.taxes.length === 0 && <p className="slate">No tax.</p>}
+          {run.taxes.length === 0 && <P tone="slate">No tax.</P>}
           {run.taxes.map((t) => (
             <div key={t.name}>
-              {t.name}: <strong className="copper">{t.percent} percent</strong>{" "}
-              <span className="slate">
+              {t.name}:{" "}
+              <T tone="copper" as="strong">
+                {t.percent} percent
+              </T>{" "}
+              <T tone="slate">
                 {t.included ? "in the price" : "on top"} of{" "}
                 {t.on === null
                   ? "everything"
                   : t.on.map((c) => sold.find((s) => s.code === c)?.label ?? c).join(", ")}
-              </span>
+              </T>
             </div>
           ))}
         </Terms>
-      </div>
-      <div className="part" id="plans">
+      </Part>
+      <Part as="div" id="plans">
         <h2>Payment plans</h2>
         <Terms
           run={run}
@@ -237,26 +251,32 @@ export function RunFees({ run, propose, acts }: Props & { acts: ReturnType<typeo
           )}
         >
           {run.plans.map((plan) => (
-            <div key={plan.id} style={{ marginBottom: 8 }}>
-              <div className="strong">{plan.name}</div>
+            <Box key={plan.id} sx={{ marginBottom: 8 }}>
+              <T strong as="div">
+                {plan.name}
+              </T>
               {plan.lines.map((l, i) => (
-                <div key={i} className="slate">
+                <T tone="slate" as="div" key={i}>
                   {l.text}
                   {l.settle === "any" ? "" : l.settle === "desk" ? ", at the desk" : ", online"}.
-                </div>
+                </T>
               ))}
-              {plan.details && <div className="slate">Payment details are taken at sign-up.</div>}
-            </div>
+              {plan.details && (
+                <T tone="slate" as="div">
+                  Payment details are taken at sign-up.
+                </T>
+              )}
+            </Box>
           ))}
-          <p className="slate">
+          <P tone="slate">
             The <Link to="/money/plans">plans of the center</Link> that fit the course can be chosen too.
-          </p>
+          </P>
         </Terms>
-      </div>
-      <div className="part" id="refunds">
+      </Part>
+      <Part as="div" id="refunds">
         <h2>Refunds</h2>
         <CourseRefunds run={run} acts={acts} />
-      </div>
+      </Part>
     </>
   );
 }
@@ -273,29 +293,35 @@ function RateText({ rate, currency }: { rate: Run["rates"][number]; currency: st
     rate.by_agreement ? "may be agreed case by case" : "",
   ].filter(Boolean);
   return (
-    <div style={{ marginBottom: 8 }}>
-      {rate.label}: <strong className="copper">{money(rate.amount, currency)}</strong>
-      {who.length > 0 && <span className="slate"> {who.join("; ")}</span>}
+    <Box sx={{ marginBottom: 8 }}>
+      {rate.label}:{" "}
+      <T tone="copper" as="strong">
+        {money(rate.amount, currency)}
+      </T>
+      {who.length > 0 && <T tone="slate"> {who.join("; ")}</T>}
       {rate.early.map((s, i) => (
-        <div key={i} className="slate">
+        <T tone="slate" as="div" key={i}>
           early{" "}
-          <strong className="copper">
+          <T tone="copper" as="strong">
             {s.amount
               ? money(s.amount, currency)
               : s.percent
                 ? `${s.percent} percent off`
                 : `${money(s.off, currency)} off`}
-          </strong>{" "}
+          </T>{" "}
           through {s.until ? day(s.until) : `${s.days_before} days before the start`}
-        </div>
+        </T>
       ))}
       {rate.sale && (
-        <div className="slate">
-          sale <strong className="copper">{money(rate.sale.amount, currency)}</strong>
+        <T tone="slate" as="div">
+          sale{" "}
+          <T tone="copper" as="strong">
+            {money(rate.sale.amount, currency)}
+          </T>
           {rate.sale.from && ` from ${day(rate.sale.from)}`}
           {rate.sale.to && ` through ${day(rate.sale.to)}`}
-        </div>
+        </T>
       )}
-    </div>
+    </Box>
   );
 }

@@ -1,13 +1,22 @@
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import Table from "@mui/material/Table";
+import TableBody from "@mui/material/TableBody";
+import TableContainer from "@mui/material/TableContainer";
+import TableHead from "@mui/material/TableHead";
+import TableRow from "@mui/material/TableRow";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 
 import { api, ask, asTyped, faultsOf, messageOf, newKey } from "../../app/server";
-import { Choice, Field } from "../../parts/Field";
+import { Choice, Field } from "../../form/Field";
+import { Form } from "../../form/Form";
+import { Row } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { clock, day } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
+import { Cell, Empty, Fault, Heard, P, T } from "../../parts/words";
 import { whole } from "../courses/form";
 import { MoneyTabs } from "./MoneyTabs";
 
@@ -26,60 +35,62 @@ export default function StockPage() {
           {seen !== null && <Moves id={seen} onClose={() => setSeen(null)} />}
           <section>
             <h2>What is counted</h2>
-            <p className="slate">
+            <P tone="slate">
               An extra that is sold from stock takes one out with every sign-up and puts it back with a
               withdrawal. There are never fewer than none. Moves are only added, never changed.
-            </p>
+            </P>
           </section>
         </>
       }
     >
       <MoneyTabs />
-      <h1 style={{ margin: "12px 0 6px" }}>Stock</h1>
+      <Box component="h1" sx={{ margin: "12px 0 6px" }}>
+        Stock
+      </Box>
       <Count names={query.data.map((s) => s.name)} acts={acts} />
       {query.data.length === 0 ? (
-        <p className="empty">Nothing is counted yet. Put the first item in above.</p>
+        <Empty as="p">Nothing is counted yet. Put the first item in above.</Empty>
       ) : (
-        <div className="tablewrap">
-          <table className="plain" style={{ marginTop: 12, width: "auto", minWidth: 560 }}>
-            <thead>
-              <tr>
-                <th>Item</th>
-                <th className="right">In stock</th>
-                <th>Sold with</th>
-                <th>
-                  <span className="sr">Acts</span>
-                </th>
-              </tr>
-            </thead>
-            <tbody>
+        <TableContainer>
+          <Table sx={{ marginTop: 12, width: "auto", minWidth: 560 }}>
+            <TableHead>
+              <TableRow>
+                <Cell>Item</Cell>
+                <Cell right>In stock</Cell>
+                <Cell>Sold with</Cell>
+                <Cell>
+                  <Heard>Acts</Heard>
+                </Cell>
+              </TableRow>
+            </TableHead>
+            <TableBody>
               {query.data.map((s) => (
-                <tr key={s.id}>
-                  <td>
+                <TableRow key={s.id}>
+                  <Cell>
                     <strong>{s.name}</strong>
-                  </td>
-                  <td className={s.on_hand === 0 ? "right brick strong" : "right strong"}>
+                  </Cell>
+                  <Cell right tone={s.on_hand === 0 ? "brick" : undefined} strong>
                     {s.on_hand === 0 ? "none" : s.on_hand}
-                  </td>
-                  <td>
+                  </Cell>
+                  <Cell>
                     {s.runs.map((r, i) => (
                       <span key={r.id}>
                         {i > 0 && ", "}
                         <Link to={`/runs/${r.id}/fees#extras`}>{r.code}</Link>
                       </span>
                     ))}
-                    {s.runs.length === 0 && <span className="slate">no run now</span>}
-                  </td>
-                  <td>
-                    <button className="plainly quiet" onClick={() => setSeen(s.id)}>
-                      moves<span className="sr"> of {s.name}</span>
-                    </button>
-                  </td>
-                </tr>
+                    {s.runs.length === 0 && <T tone="slate">no run now</T>}
+                  </Cell>
+                  <Cell>
+                    <Button variant="text" color="secondary" onClick={() => setSeen(s.id)}>
+                      moves<Heard> of {s.name}</Heard>
+                    </Button>
+                  </Cell>
+                </TableRow>
               ))}
-            </tbody>
-          </table>
-        </div>
+            </TableBody>
+          </Table>
+        </TableContainer>
       )}
     </Page>
   );
@@ -118,15 +129,8 @@ function Count({ names, acts }: { names: string[]; acts: ReturnType<typeof useDo
     }
   };
   return (
-    <form
-      className="inset"
-      noValidate
-      onSubmit={(e) => {
-        e.preventDefault();
-        void send();
-      }}
-    >
-      <div className="row wrap">
+    <Form look="inset" onSend={() => void send()}>
+      <Row wrap>
         <Field
           label="Item"
           width={210}
@@ -166,12 +170,12 @@ function Count({ names, acts }: { names: string[]; acts: ReturnType<typeof useDo
           onChange={(cause) => set({ cause })}
           fault={faults["/cause"]}
         />
-        <Button type="submit" variant="contained" style={{ alignSelf: "flex-end" }}>
+        <Button type="submit" variant="contained" sx={{ alignSelf: "flex-end" }}>
           Put it down
         </Button>
-      </div>
-      {error !== null && Object.keys(faults).length === 0 && <p className="fault">{messageOf(error)}</p>}
-    </form>
+      </Row>
+      {error !== null && Object.keys(faults).length === 0 && <Fault as="p">{messageOf(error)}</Fault>}
+    </Form>
   );
 }
 
@@ -189,14 +193,14 @@ function Moves({ id, onClose }: { id: number; onClose: () => void }) {
       {query.data.moves.map((m) => (
         <p key={m.id}>
           <strong>{m.quantity > 0 ? `+${m.quantity}` : `−${-m.quantity}`}</strong> {m.cause}{" "}
-          <span className="slate">
+          <T tone="slate">
             {day(m.at)}, {clock(m.at)}
-          </span>
+          </T>
         </p>
       ))}
-      <button className="plainly quiet" onClick={onClose}>
+      <Button variant="text" color="secondary" onClick={onClose}>
         close
-      </button>
+      </Button>
     </section>
   );
 }

@@ -1,12 +1,15 @@
 import Button from "@mui/material/Button";
 import { useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState, type ReactNode } from "react";
+import { type ReactNode, useEffect, useState } from "react";
 import { useLocation } from "react-router";
 
 import { api, ask } from "../../app/server";
 import { useKept } from "../../app/session";
+import { Form } from "../../form/Form";
+import { NotSaved } from "../../form/NotSaved";
+import { Row } from "../../parts/layout";
+import { T } from "../../parts/words";
 import type { Propose, Run } from "../courses/runTypes";
-import { NotSaved } from "../../parts/NotSaved";
 
 type Props = { run: Run; propose: Propose };
 export type TermName = "rates" | "extras" | "group" | "taxes" | "plans";
@@ -72,29 +75,31 @@ export function Source({ run, name, propose }: Props & { name: string }) {
   if (!origin) return null;
   const value = run[name as keyof typeof run];
   if (!origin.default_of && Array.isArray(value) && value.length === 0) return null;
-  if (origin.from !== "own") return <span className="slate">from the {origin.from}</span>;
+  if (origin.from !== "own") return <T tone="slate">from the {origin.from}</T>;
   return (
-    <span className="slate">
+    <T tone="slate">
       this run’s own{" "}
       {origin.default_of && (
-        <button
+        <Button
+          variant="text"
+          color="secondary"
           type="button"
-          className="plainly quiet"
           aria-label={`Take the ${origin.default_of}’s: ${said}`}
           onClick={() => void takeBack()}
         >
           take the {origin.default_of}’s
-        </button>
+        </Button>
       )}{" "}
-      <button
+      <Button
+        variant="text"
+        color="secondary"
         type="button"
-        className="plainly quiet"
         aria-label={`Make it the course’s default: ${said}`}
         onClick={() => void keep()}
       >
         make it the course’s default
-      </button>
-    </span>
+      </Button>
+    </T>
   );
 }
 
@@ -147,23 +152,17 @@ export function Terms<Form>({
     setFaults(found ?? {});
   };
   return (
-    <form
-      onSubmit={(e) => {
-        e.preventDefault();
-        void submit();
-      }}
-      noValidate
-    >
+    <Form onSend={() => void submit()}>
       {edit(kept.form, (form) => setKept({ ...kept, form }), faults)}
       {JSON.stringify(sent(kept.form)) !== JSON.stringify(sent(start())) && (
         <NotSaved what={`the ${SAID[name] ?? name}`} then="Until then sign-ups go by what held before." />
       )}
-      <div className="row" style={{ marginTop: 14 }}>
+      <Row sx={{ marginTop: 14 }}>
         <Button type="submit" variant="contained">
           {run.status === "draft" ? "Save" : "See what it touches"}
         </Button>
         <Button onClick={close}>Leave as it was</Button>
-      </div>
-    </form>
+      </Row>
+    </Form>
   );
 }

@@ -1,6 +1,7 @@
 import { expect, test } from "vitest";
 
-import { chartOf, dayAt, daysBetween, placeLabels, priceOn, shiftDay, type Series } from "./chart";
+import { addDays } from "../../parts/dates";
+import { chartOf, dayAt, daysBetween, placeLabels, priceOn, type Series } from "./chart";
 
 const run = {
   id: 1,
@@ -29,8 +30,8 @@ const later: Series = {
 };
 
 test("days are counted over month ends, leap days and the change of clocks", () => {
-  expect(shiftDay("2028-02-28", 2)).toBe("2028-03-01");
-  expect(shiftDay("2027-03-14", 1)).toBe("2027-03-15");
+  expect(addDays("2028-02-28", 2)).toBe("2028-03-01");
+  expect(addDays("2027-03-14", 1)).toBe("2027-03-15");
   expect(daysBetween("2027-10-31", "2027-11-08")).toBe(8);
 });
 

@@ -1,4 +1,5 @@
 import type { Schemas } from "../../app/server";
+import { addDays } from "../../parts/dates";
 
 /** The pure part of the price chart: days, scales and the places of labels. */
 
@@ -22,11 +23,6 @@ export type Chart = {
 const DAY = 86_400_000;
 const ORIGIN = "2000-01-01"; // where every start lies when runs are aligned by it
 
-/** An ISO day so many days later. */
-export function shiftDay(iso: string, days: number): string {
-  return new Date(Date.parse(iso) + days * DAY).toISOString().slice(0, 10);
-}
-
 export function daysBetween(from: string, to: string): number {
   return Math.round((Date.parse(to) - Date.parse(from)) / DAY);
 }
@@ -35,8 +31,8 @@ export function daysBetween(from: string, to: string): number {
 export function chartOf(series: Series[], aligned: boolean): Chart | null {
   if (series.length === 0) return null;
   const by = (s: Series) => (aligned && s.run.start ? daysBetween(s.run.start, ORIGIN) : 0);
-  const shown = (s: Series, iso: string) => shiftDay(iso, by(s));
-  const real = (s: Series, iso: string) => shiftDay(iso, -by(s));
+  const shown = (s: Series, iso: string) => addDays(iso, by(s));
+  const real = (s: Series, iso: string) => addDays(iso, -by(s));
   const firsts = series.map((s) => shown(s, s.steps[0]!.from));
   const lasts = series.map((s) => shown(s, s.steps[s.steps.length - 1]!.to));
   const totals = series.flatMap((s) => s.steps.map((t) => Number(t.total)));
@@ -70,7 +66,7 @@ export function chartOf(series: Series[], aligned: boolean): Chart | null {
 /** The day at a fraction of the chart's width. */
 export function dayAt(chart: Chart, fraction: number): string {
   const days = Math.floor((Math.min(1, Math.max(0, fraction)) * chart.span) / DAY);
-  const at = shiftDay(chart.first, days);
+  const at = addDays(chart.first, days);
   return at > chart.last ? chart.last : at;
 }
 

@@ -1,12 +1,30 @@
 import Button from "@mui/material/Button";
+import { styled } from "@mui/material/styles";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { Link, useParams } from "react-router";
 import { useState } from "react";
+import { Link, useParams } from "react-router";
 
 import { api, ask, messageOf, newKey, type Schemas } from "../../app/server";
+import { Field } from "../../form/Field";
+import { Views } from "../../form/Views";
+import { Asked, Crumbs, Facts, Note, Row, Ruled } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { clock, count, day, isZero, money } from "../../parts/text";
 import { focused, useDone } from "../../parts/useUndo";
+import { Empty, P, T } from "../../parts/words";
+import { ink } from "../../theme/palette";
+
+const Calls = styled(Ruled)({
+  "& > li": {
+    display: "grid",
+    gridTemplateColumns: "190px 96px minmax(0, 1fr) 190px",
+    gap: 14,
+    alignItems: "center",
+    padding: "7px 0",
+  },
+  "& .who": { display: "flex", flexDirection: "column" },
+  "& .done .phone": { color: ink.slate, fontWeight: 400 },
+});
 
 const OUTCOMES: Schemas["CallOutcome"][] = ["reached", "left word", "no answer", "wrong number"];
 
@@ -50,9 +68,9 @@ export default function CallList() {
       margin={
         <>
           {trouble && (
-            <div className="note wrong" role="alert">
+            <Note kind="wrong" role="alert">
               {trouble}
-            </div>
+            </Note>
           )}
           <section aria-live="polite">
             <h2>
@@ -60,87 +78,78 @@ export default function CallList() {
                 ? `${count(open.length, "person", "people")} still to call`
                 : "Everybody is called"}
             </h2>
-            <dl className="facts">
+            <Facts>
               {OUTCOMES.map((o) => [
                 <dt key={o}>{o}</dt>,
                 <dd key={`${o}n`}>{list.people.filter((p) => p.outcome === o).length}</dd>,
               ])}
-            </dl>
+            </Facts>
           </section>
           {list.cancelled && <GiveBack meetingId={meetingId} />}
           {list.instructor && (
             <section>
               <h2>{list.instructor}</h2>
-              <p>{list.instructor_phone ?? <span className="slate">no phone number</span>}</p>
+              <p>{list.instructor_phone ?? <T tone="slate">no phone number</T>}</p>
               {list.cancelled && (
-                <div role="group" aria-label="Is the instructor still paid?" className="row">
-                  <span className="slate">Still paid?</span>
-                  {[true, false].map((paid) => (
-                    <button
-                      key={String(paid)}
-                      className={list.instructor_paid === paid ? "word at" : "word"}
-                      aria-pressed={list.instructor_paid === paid}
-                      onClick={() =>
-                        void attempt(
-                          ask(
-                            api.PUT("/api/v1/meetings/{meeting_id}/paid", {
-                              params: { path: { meeting_id: meetingId } },
-                              body: { paid },
-                            }),
-                          ),
-                        )
-                      }
-                    >
-                      {paid ? "yes" : "no"}
-                    </button>
-                  ))}
-                </div>
+                <Row mid>
+                  <T tone="slate">Still paid?</T>
+                  <Views
+                    label="Is the instructor still paid?"
+                    value={list.instructor_paid === null ? null : list.instructor_paid ? "yes" : "no"}
+                    options={[
+                      { value: "yes", text: "yes" },
+                      { value: "no", text: "no" },
+                    ]}
+                    onChange={(answer) =>
+                      void attempt(
+                        ask(
+                          api.PUT("/api/v1/meetings/{meeting_id}/paid", {
+                            params: { path: { meeting_id: meetingId } },
+                            body: { paid: answer === "yes" },
+                          }),
+                        ),
+                      )
+                    }
+                  />
+                </Row>
               )}
             </section>
           )}
         </>
       }
     >
-      <div className="crumbs">
+      <Crumbs>
         <Link to={`/runs/${list.run_id}/dates`}>{list.run_code}</Link> / call list
-      </div>
+      </Crumbs>
       <h1>
         {list.title}, {day(list.date)}
       </h1>
-      <p className="slate">
+      <P tone="slate">
         {clock(list.start)};{" "}
         {list.cancelled ? `not held${list.why ? `: ${list.why.replace(/\.$/, "")}` : ""}` : "held"}. Who waits
         for the message may not read it in time.
-      </p>
-      {list.people.length === 0 && <p className="empty">Nobody is on this run; there is nobody to call.</p>}
-      <ul className="ruled calls">
+      </P>
+      {list.people.length === 0 && <Empty as="p">Nobody is on this run; there is nobody to call.</Empty>}
+      <Calls>
         {list.people.map((p) => (
           <li key={p.person_id} className={p.outcome === "reached" ? "done" : ""}>
             <span className="who">
               <Link to={`/people/${p.person_id}`}>{p.name}</Link>
-              <span className="slate">
-                {p.message ? `message ${p.message}` : p.email ? "no message" : "no email"}
-              </span>
+              <T tone="slate">{p.message ? `message ${p.message}` : p.email ? "no message" : "no email"}</T>
             </span>
-            <strong className="phone">{p.phone ?? <span className="slate">no phone</span>}</strong>
-            <span role="group" aria-label={`The call to ${p.name}`} className="row wrap" style={{ gap: 12 }}>
-              {OUTCOMES.map((o) => (
-                <button
-                  key={o}
-                  className={p.outcome === o ? "word at" : "word"}
-                  aria-pressed={p.outcome === o}
-                  onClick={() => void note(p.person_id, o, notes[p.person_id] ?? p.note)}
-                >
-                  {o}
-                </button>
-              ))}
-            </span>
-            <input
-              className="choice"
-              aria-label={`What ${p.name} said`}
+            <strong className="phone">{p.phone ?? <T tone="slate">no phone</T>}</strong>
+            <Views
+              label={`The call to ${p.name}`}
+              value={p.outcome}
+              options={OUTCOMES.map((o) => ({ value: o, text: o }))}
+              onChange={(o) => void note(p.person_id, o, notes[p.person_id] ?? p.note)}
+            />
+            <Field
+              label={`What ${p.name} said`}
+              unseen
               placeholder="what they said"
               value={notes[p.person_id] ?? p.note}
-              onChange={(e) => setNotes({ ...notes, [p.person_id]: e.target.value })}
+              onChange={(text) => setNotes({ ...notes, [p.person_id]: text })}
               onBlur={() => {
                 const text = notes[p.person_id];
                 if (text !== undefined && text !== p.note)
@@ -149,7 +158,7 @@ export default function CallList() {
             />
           </li>
         ))}
-      </ul>
+      </Calls>
     </Page>
   );
 }
@@ -196,20 +205,23 @@ function GiveBack({ meetingId }: { meetingId: number }) {
       <h2>Money for this meeting</h2>
       <ActNotes acts={acts} />
       {!found ? (
-        <p className="slate">{query.error ? messageOf(query.error) : "Working it out …"}</p>
+        <P tone="slate">{query.error ? messageOf(query.error) : "Working it out …"}</P>
       ) : !open ? (
         <>
           <p>
-            It was worth <strong className="copper">{money(found.total, found.currency)}</strong> to{" "}
-            {count(found.people.length, "sign-up")}: each price shared among all planned meetings by their
+            It was worth{" "}
+            <T tone="copper" as="strong">
+              {money(found.total, found.currency)}
+            </T>{" "}
+            to {count(found.people.length, "sign-up")}: each price shared among all planned meetings by their
             length.
           </p>
           <Button onClick={() => setOpen(true)}>Give it back</Button>
         </>
       ) : (
-        <div className="note due">
-          <p className="strong">Give {money(found.total, found.currency)} back?</p>
-          <dl className="facts scrolls">
+        <Note kind="due">
+          <P strong>Give {money(found.total, found.currency)} back?</P>
+          <Facts scrolls>
             {found.people.map((p, n) => [
               <dt key={`${n}t`}>
                 <Link to={`/accounts/${p.account_id}`}>{p.name}</Link>
@@ -223,14 +235,14 @@ function GiveBack({ meetingId }: { meetingId: number }) {
                     : `${money(p.credit, found.currency)} becomes credit, the rest comes off what is owed`}
               </dd>,
             ])}
-          </dl>
-          <div className="row asked">
+          </Facts>
+          <Asked>
             <Button variant="contained" onClick={() => void give()} ref={focused}>
               Give it back
             </Button>
             <Button onClick={() => setOpen(false)}>Leave it</Button>
-          </div>
-        </div>
+          </Asked>
+        </Note>
       )}
     </section>
   );

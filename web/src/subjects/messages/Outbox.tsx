@@ -1,12 +1,15 @@
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 
 import { api, ask, messageOf } from "../../app/server";
+import { Facts, Grow, Note, Row, Ruled } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { count, day } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
+import { Empty, Letter, P, T } from "../../parts/words";
 import { Words } from "../schedule/TimeLine";
 
 /** What was sent, what waits, and work that failed and can be put in line again. */
@@ -52,60 +55,57 @@ export default function Outbox() {
           <ActNotes acts={acts} />
           <section>
             <h2>Work in line</h2>
-            <dl className="facts">
+            <Facts>
               <dt>Waits</dt>
               <dd>{(jobs.data?.counts.queued ?? 0) + (jobs.data?.counts.running ?? 0)}</dd>
               <dt>Done</dt>
               <dd>{jobs.data?.counts.done ?? 0}</dd>
               <dt>Failed for good</dt>
               <dd>{jobs.data?.counts.failed ?? 0}</dd>
-            </dl>
+            </Facts>
           </section>
           {trying.length > 0 && (
             <section>
               <h2>Being tried again</h2>
               {trying.slice(0, 5).map((j) => (
-                <p key={j.id} className="slate">
+                <P tone="slate" key={j.id}>
                   {j.about}: {j.trouble} Tried {count(j.tries, "time")}.
-                </p>
+                </P>
               ))}
             </section>
           )}
           <section>
             <h2>By the clock</h2>
             {jobs.data?.rounds.map((r) => (
-              <p key={r.name} className="slate">
+              <P tone="slate" key={r.name}>
                 {r.name}: {r.last_at ? r.found : "has not come round yet"}
-              </p>
+              </P>
             ))}
           </section>
-          <p className="slate">
+          <P tone="slate">
             Mail goes to a stand-in here; nothing leaves this machine. A message waits a minute, so that an
             undo still stops it.
-          </p>
+          </P>
         </>
       }
     >
-      <h1 style={{ marginBottom: 10 }}>Outbox</h1>
+      <Box component="h1" sx={{ marginBottom: 10 }}>
+        Outbox
+      </Box>
       {failed.length > 0 && (
-        <section className="note wrong">
-          <p className="strong">{count(failed.length, "piece", "pieces")} of work failed for good</p>
+        <Note kind="wrong" component="section">
+          <P strong>{count(failed.length, "piece", "pieces")} of work failed for good</P>
           {failed.slice(0, 20).map((j) => (
-            <p key={j.id} className="row">
-              <span className="grow">
-                {j.about || j.kind}: {j.trouble}{" "}
-                <span className="slate">Tried {count(j.tries, "time")}.</span>
-              </span>
-              <button
-                className="plainly"
-                aria-label={`Try again: ${j.about}`}
-                onClick={() => void retry(j.id)}
-              >
+            <Row as="p" key={j.id}>
+              <Grow as="span">
+                {j.about || j.kind}: {j.trouble} <T tone="slate">Tried {count(j.tries, "time")}.</T>
+              </Grow>
+              <Button variant="text" aria-label={`Try again: ${j.about}`} onClick={() => void retry(j.id)}>
                 try again
-              </button>
-            </p>
+              </Button>
+            </Row>
           ))}
-        </section>
+        </Note>
       )}
       <Words
         label="Show"
@@ -120,47 +120,53 @@ export default function Outbox() {
         onPick={setStatus}
       />
       {items.length === 0 && (
-        <p className="empty">
+        <Empty as="p">
           No message here. Moving a date of a published run, cancelling a meeting or saying that a run goes
           ahead writes some.
-        </p>
+        </Empty>
       )}
-      <ul className="ruled" style={{ marginTop: 10 }}>
+      <Ruled sx={{ marginTop: 10 }}>
         {items.map((m) => (
-          <li key={m.id} style={{ padding: "7px 0" }}>
-            <div className="row mid">
-              <button
-                className="plainly grow left"
+          <Box component="li" key={m.id} sx={{ padding: "7px 0" }}>
+            <Row mid>
+              <Button
+                variant="text"
+                sx={{ flex: 1 }}
                 aria-expanded={open === m.id}
                 onClick={() => setOpen(open === m.id ? null : m.id)}
               >
                 {m.subject}
-              </button>
+              </Button>
               <span>
                 {m.person_id ? <Link to={`/people/${m.person_id}`}>{m.to}</Link> : m.to}{" "}
-                <span className="slate">{m.email}</span>
+                <T tone="slate">{m.email}</T>
               </span>
-              <span className="slate nowrap">{day(m.at, false)}</span>
-              <span className={m.status === "failed" ? "brick strong" : m.status === "sent" ? "" : "ochre"}>
+              <T tone="slate" nowrap>
+                {day(m.at, false)}
+              </T>
+              <T
+                tone={m.status === "failed" ? "brick" : m.status === "sent" ? undefined : "ochre"}
+                strong={m.status === "failed" ? true : m.status === "sent" ? undefined : undefined}
+              >
                 {m.status}
-              </span>
-            </div>
+              </T>
+            </Row>
             {open === m.id && m.invoice_id !== null && (
-              <p style={{ margin: "6px 0 0" }}>
+              <P sx={{ margin: "6px 0 0" }}>
                 <a href={`/api/v1/invoices/${m.invoice_id}/paper.pdf`} target="_blank" rel="noreferrer">
                   the PDF that goes with it
                 </a>
-              </p>
+              </P>
             )}
             {open === m.id && (
-              <pre className="letter">
+              <Letter>
                 {m.body}
                 {m.trouble && `\n\n${m.trouble}`}
-              </pre>
+              </Letter>
             )}
-          </li>
+          </Box>
         ))}
-      </ul>
+      </Ruled>
       {messages.hasNextPage && <Button onClick={() => void messages.fetchNextPage()}>Show more</Button>}
     </Page>
   );

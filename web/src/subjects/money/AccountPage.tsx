@@ -1,4 +1,8 @@
 import Button from "@mui/material/Button";
+import Table from "@mui/material/Table";
+import TableBody from "@mui/material/TableBody";
+import TableHead from "@mui/material/TableHead";
+import TableRow from "@mui/material/TableRow";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useParams } from "react-router";
@@ -10,14 +14,17 @@ import {
   faultsOf,
   messageOf,
   newKey,
-  ServerProblem,
   type Schemas,
+  ServerProblem,
 } from "../../app/server";
 import { useKept, useMe } from "../../app/session";
-import { Choice, Field } from "../../parts/Field";
+import { Choice, Field } from "../../form/Field";
+import { Form } from "../../form/Form";
+import { Crumbs, Note, Part, Picks, Row } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { day, isZero, money } from "../../parts/text";
 import { focused, useDone } from "../../parts/useUndo";
+import { Cell, Fault, Heard, P, T } from "../../parts/words";
 import { amount, digitsOf } from "../courses/form";
 import { Invoices } from "./Invoices";
 import { Reason } from "./Reason";
@@ -46,7 +53,9 @@ export default function AccountPage() {
           <ActNotes acts={acts} />
           <section>
             <h2>{balance < 0 ? "The center owes" : "Owes"}</h2>
-            <div className="big copper">{money(account.balance.replace("-", ""), account.currency)}</div>
+            <T big tone="copper" as="div">
+              {money(account.balance.replace("-", ""), account.currency)}
+            </T>
             {!isZero(account.credit) && (
               <p>
                 <strong>{money(account.credit, account.currency)}</strong> came in and settles nothing yet.
@@ -57,27 +66,27 @@ export default function AccountPage() {
         </>
       }
     >
-      <div className="crumbs">
+      <Crumbs>
         <Link to="/money">Money</Link> /{" "}
         {account.person_id ? <Link to={`/people/${account.person_id}`}>{account.name}</Link> : account.name}
-      </div>
+      </Crumbs>
       <h1>Account of {account.name}</h1>
-      <div className="part">
+      <Part as="div">
         <h2>Take a payment</h2>
         <Take key={account.id} account={account} acts={acts} />
-      </div>
-      <div className="part">
+      </Part>
+      <Part as="div">
         <h2>Open</h2>
         <Open account={account} acts={acts} />
-      </div>
-      <div className="part">
+      </Part>
+      <Part as="div">
         <h2>Papers</h2>
         <Invoices accountId={account.id} acts={acts} />
-      </div>
-      <div className="part">
+      </Part>
+      <Part as="div">
         <h2>Entries</h2>
         <Entries account={account} acts={acts} />
-      </div>
+      </Part>
     </Page>
   );
 }
@@ -149,14 +158,12 @@ function Take({ account, acts }: { account: Account; acts: Acts }) {
     }
   };
   return (
-    <form
-      noValidate
-      onSubmit={(e) => {
-        e.preventDefault();
+    <Form
+      onSend={() => {
         if (!busy) void take();
       }}
     >
-      <div className="row wrap">
+      <Row wrap>
         <Field
           label={`Amount in ${account.currency}`}
           width={130}
@@ -199,21 +206,23 @@ function Take({ account, acts }: { account: Account; acts: Acts }) {
             input={{ inputMode: "decimal" }}
           />
         )}
-      </div>
+      </Row>
       {form.chosen === null ? (
-        <p className="slate">
+        <P tone="slate">
           It settles what is oldest due; more than is open stays as credit.{" "}
           {account.open.length > 1 && (
-            <button type="button" className="plainly" onClick={() => set({ chosen: {} })}>
+            <Button variant="text" type="button" onClick={() => set({ chosen: {} })}>
               choose what it settles
-            </button>
+            </Button>
           )}
-        </p>
+        </P>
       ) : (
-        <fieldset className="picks">
-          <legend className="label">What it settles; what is not named stays as credit</legend>
+        <Picks>
+          <T label as="legend">
+            What it settles; what is not named stays as credit
+          </T>
           {account.open.map((o) => (
-            <div key={o.id} className="row wrap" style={{ marginTop: 6 }}>
+            <Row wrap key={o.id} sx={{ marginTop: 6 }}>
               <Field
                 label={`${o.run}${o.who === account.name ? "" : `, ${o.who}`}, due ${day(o.due)}, ${money(o.left, account.currency)} left`}
                 width={360}
@@ -223,31 +232,31 @@ function Take({ account, acts }: { account: Account; acts: Acts }) {
                 fault={faults[`/installments/${o.id}`]}
                 input={{ inputMode: "decimal" }}
               />
-            </div>
+            </Row>
           ))}
-          {faults["/installments"] && <div className="fault">{faults["/installments"]}</div>}
-          <button type="button" className="plainly quiet" onClick={() => set({ chosen: null })}>
+          {faults["/installments"] && <Fault>{faults["/installments"]}</Fault>}
+          <Button variant="text" color="secondary" type="button" onClick={() => set({ chosen: null })}>
             oldest due first
-          </button>
-        </fieldset>
+          </Button>
+        </Picks>
       )}
       {error instanceof ServerProblem && error.kind === "same-check" ? (
-        <div className="note due" role="alert" style={{ marginTop: 10 }}>
+        <Note kind="due" role="alert" sx={{ marginTop: 10 }}>
           <p>{error.message}</p>
-          <div className="row">
+          <Row>
             <Button onClick={() => void take(true)} disabled={busy}>
               Take it once more
             </Button>
             <Button onClick={() => setError(null)}>Leave it</Button>
-          </div>
-        </div>
+          </Row>
+        </Note>
       ) : (
-        error !== null && Object.keys(faults).length === 0 && <p className="fault">{messageOf(error)}</p>
+        error !== null && Object.keys(faults).length === 0 && <Fault as="p">{messageOf(error)}</Fault>
       )}
-      <Button type="submit" variant="contained" disabled={busy} style={{ marginTop: 10 }}>
+      <Button type="submit" variant="contained" disabled={busy} sx={{ marginTop: 10 }}>
         Take it
       </Button>
-    </form>
+    </Form>
   );
 }
 
@@ -255,7 +264,7 @@ function Take({ account, acts }: { account: Account; acts: Acts }) {
 function Open({ account, acts }: { account: Account; acts: Acts }) {
   const me = useMe();
   const [lost, setLost] = useState<number | null>(null);
-  if (account.open.length === 0) return <p className="slate">Nothing is open on this account.</p>;
+  if (account.open.length === 0) return <P tone="slate">Nothing is open on this account.</P>;
   const writeOff = async (id: number, why: string) => {
     const done = await ask(
       api.POST("/api/v1/accounts/{account_id}/write-offs", {
@@ -267,32 +276,38 @@ function Open({ account, acts }: { account: Account; acts: Acts }) {
     acts.say({ text: `Written off; ${account.name} owes ${money(done.balance, account.currency)}.` });
   };
   return (
-    <table className="plain">
-      <thead>
-        <tr>
-          <th>Due</th>
-          <th>Run</th>
-          <th>Why</th>
-          <th className="right">Left</th>
-          <th>
-            <span className="sr">Acts</span>
-          </th>
-        </tr>
-      </thead>
-      <tbody>
+    <Table>
+      <TableHead>
+        <TableRow>
+          <Cell>Due</Cell>
+          <Cell>Run</Cell>
+          <Cell>Why</Cell>
+          <Cell right>Left</Cell>
+          <Cell>
+            <Heard>Acts</Heard>
+          </Cell>
+        </TableRow>
+      </TableHead>
+      <TableBody>
         {account.open.map((o) => (
-          <tr key={o.id}>
-            <td className={o.due < me.today ? "ochre strong nowrap" : "nowrap"}>
+          <TableRow key={o.id}>
+            <Cell tone={o.due < me.today ? "ochre" : undefined} strong={Boolean(o.due < me.today)} nowrap>
               {day(o.due)}
               {o.due < me.today && <div>{o.age} days late</div>}
-            </td>
-            <td>
+            </Cell>
+            <Cell>
               {o.run}
-              {o.who !== account.name && <div className="slate">{o.who}</div>}
-            </td>
-            <td className="slate">{o.why}</td>
-            <td className="right copper strong">{money(o.left, account.currency)}</td>
-            <td>
+              {o.who !== account.name && (
+                <T tone="slate" as="div">
+                  {o.who}
+                </T>
+              )}
+            </Cell>
+            <Cell tone="slate">{o.why}</Cell>
+            <Cell right tone="copper" strong>
+              {money(o.left, account.currency)}
+            </Cell>
+            <Cell>
               {lost === o.id ? (
                 <Reason
                   label="Why it is written off"
@@ -301,15 +316,15 @@ function Open({ account, acts }: { account: Account; acts: Acts }) {
                   onClose={() => setLost(null)}
                 />
               ) : (
-                <button className="plainly quiet" onClick={() => setLost(o.id)}>
-                  write off<span className="sr"> what is due on {day(o.due)}</span>
-                </button>
+                <Button variant="text" color="secondary" onClick={() => setLost(o.id)}>
+                  write off<Heard> what is due on {day(o.due)}</Heard>
+                </Button>
               )}
-            </td>
-          </tr>
+            </Cell>
+          </TableRow>
         ))}
-      </tbody>
-    </table>
+      </TableBody>
+    </Table>
   );
 }
 
@@ -356,14 +371,7 @@ function Credit({ account, acts }: { account: Account; acts: Acts }) {
       <h2>Credit</h2>
       {account.open.length > 0 && <Button onClick={() => void use()}>Settle what is open</Button>}{" "}
       {back ? (
-        <form
-          className="inset"
-          noValidate
-          onSubmit={(e) => {
-            e.preventDefault();
-            void refund();
-          }}
-        >
+        <Form look="inset" onSend={() => void refund()}>
           <Field
             label="Pay back"
             value={form.amount}
@@ -384,13 +392,13 @@ function Credit({ account, acts }: { account: Account; acts: Acts }) {
             onChange={(why) => setForm({ ...form, why })}
             fault={faults["/why"]}
           />
-          <div className="row" style={{ marginTop: 8 }}>
+          <Row sx={{ marginTop: 8 }}>
             <Button type="submit" variant="contained" ref={focused}>
               Pay it back
             </Button>
             <Button onClick={() => setBack(false)}>Leave it</Button>
-          </div>
-        </form>
+          </Row>
+        </Form>
       ) : (
         <Button onClick={() => setBack(true)}>Pay it back</Button>
       )}
@@ -401,7 +409,7 @@ function Credit({ account, acts }: { account: Account; acts: Acts }) {
 /** Every entry with its cause, newest first; a payment can be taken back with a reason. */
 function Entries({ account, acts }: { account: Account; acts: Acts }) {
   const [asking, setAsking] = useState<number | null>(null);
-  if (account.entries.length === 0) return <p className="slate">No entry yet.</p>;
+  if (account.entries.length === 0) return <P tone="slate">No entry yet.</P>;
   const receipt = async (payment: number) => {
     try {
       const done = await ask(
@@ -431,38 +439,40 @@ function Entries({ account, acts }: { account: Account; acts: Acts }) {
   };
   return (
     <div>
-      <table className="plain">
-        <thead>
-          <tr>
-            <th>Day</th>
-            <th>Cause</th>
-            <th className="right">Amount</th>
-            <th className="right">Balance</th>
-            <th>
-              <span className="sr">Acts</span>
-            </th>
-          </tr>
-        </thead>
-        <tbody>
+      <Table>
+        <TableHead>
+          <TableRow>
+            <Cell>Day</Cell>
+            <Cell>Cause</Cell>
+            <Cell right>Amount</Cell>
+            <Cell right>Balance</Cell>
+            <Cell>
+              <Heard>Acts</Heard>
+            </Cell>
+          </TableRow>
+        </TableHead>
+        <TableBody>
           {[...account.entries].reverse().map((e) => (
-            <tr key={e.id}>
-              <td className="nowrap">{day(e.day)}</td>
-              <td>
-                <span className="slate">{e.kind}:</span> {e.cause}
+            <TableRow key={e.id}>
+              <Cell nowrap>{day(e.day)}</Cell>
+              <Cell>
+                <T tone="slate">{e.kind}:</T> {e.cause}
                 {e.run_id && (
                   <>
                     {" "}
                     <Link to={`/runs/${e.run_id}/roster`}>
-                      roster<span className="sr"> of {e.run}</span>
+                      roster<Heard> of {e.run}</Heard>
                     </Link>
                   </>
                 )}
-              </td>
-              <td className={e.amount.startsWith("-") ? "right" : "right copper"}>
+              </Cell>
+              <Cell right tone={e.amount.startsWith("-") ? undefined : "copper"}>
                 {money(e.amount, account.currency)}
-              </td>
-              <td className="right strong">{money(e.balance, account.currency)}</td>
-              <td>
+              </Cell>
+              <Cell right strong>
+                {money(e.balance, account.currency)}
+              </Cell>
+              <Cell>
                 {e.payment_id !== null &&
                   (asking === e.payment_id ? (
                     <Reason
@@ -472,20 +482,20 @@ function Entries({ account, acts }: { account: Account; acts: Acts }) {
                       onClose={() => setAsking(null)}
                     />
                   ) : (
-                    <span className="row" style={{ gap: 12 }}>
-                      <button className="plainly quiet" onClick={() => void receipt(e.payment_id!)}>
-                        receipt<span className="sr"> for {money(e.amount, account.currency)}</span>
-                      </button>
-                      <button className="plainly quiet" onClick={() => setAsking(e.payment_id)}>
-                        take back<span className="sr"> {money(e.amount, account.currency)}</span>
-                      </button>
-                    </span>
+                    <Row as="span" sx={{ gap: 12 }}>
+                      <Button variant="text" color="secondary" onClick={() => void receipt(e.payment_id!)}>
+                        receipt<Heard> for {money(e.amount, account.currency)}</Heard>
+                      </Button>
+                      <Button variant="text" color="secondary" onClick={() => setAsking(e.payment_id)}>
+                        take back<Heard> {money(e.amount, account.currency)}</Heard>
+                      </Button>
+                    </Row>
                   ))}
-              </td>
-            </tr>
+              </Cell>
+            </TableRow>
           ))}
-        </tbody>
-      </table>
+        </TableBody>
+      </Table>
       <p>
         <a href={`/api/v1/accounts/${account.id}/entries.csv`} download>
           these entries as CSV

@@ -1,11 +1,18 @@
 import Button from "@mui/material/Button";
+import Table from "@mui/material/Table";
+import TableBody from "@mui/material/TableBody";
+import TableHead from "@mui/material/TableHead";
+import TableRow from "@mui/material/TableRow";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, ask, faultsOf, messageOf, newKey } from "../../app/server";
-import { Field } from "../../parts/Field";
+import { Field } from "../../form/Field";
+import { Form } from "../../form/Form";
+import { Loading, Row } from "../../parts/layout";
 import { count, day, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
+import { Cell, Heard, P, T } from "../../parts/words";
 import { Reason } from "./Reason";
 
 /** The papers of an account: what is not invoiced yet, and every invoice, credit note and receipt as issued. */
@@ -19,7 +26,7 @@ export function Invoices({ accountId, acts }: { accountId: number; acts: ReturnT
     queryFn: () => ask(api.GET("/api/v1/accounts/{account_id}/invoices", { params: { path } })),
   });
   const found = query.data;
-  if (!found) return <div className="quiet-block" aria-busy="true" />;
+  if (!found) return <Loading aria-busy="true" />;
   const issue = async () => {
     try {
       const done = await ask(
@@ -80,7 +87,7 @@ export function Invoices({ accountId, acts }: { accountId: number; acts: ReturnT
   return (
     <div>
       {found.pending > 0 ? (
-        <p className="row mid" style={{ gap: 14 }}>
+        <Row mid as="p" sx={{ gap: 14 }}>
           <span>
             {count(found.pending, "sign-up")} of {money(found.pending_total, found.currency)} not invoiced
             yet.
@@ -89,55 +96,53 @@ export function Invoices({ accountId, acts }: { accountId: number; acts: ReturnT
           <a href={`/api/v1/accounts/${accountId}/pro-forma.pdf`} target="_blank" rel="noreferrer">
             pro-forma
           </a>
-        </p>
+        </Row>
       ) : (
-        <p className="slate">Nothing waits for an invoice.</p>
+        <P tone="slate">Nothing waits for an invoice.</P>
       )}
       {found.to_credit > 0 && (
-        <p className="row mid" style={{ gap: 14 }}>
+        <Row mid as="p" sx={{ gap: 14 }}>
           <span>
             {count(found.to_credit, "sign-up")} {found.to_credit === 1 ? "comes" : "come"} to{" "}
             {money(found.to_credit_total, found.currency)} less than was invoiced.
           </span>
           <Button onClick={() => void credit()}>Issue the credit note</Button>
-        </p>
+        </Row>
       )}
       {found.items.length > 0 && (
-        <table className="plain">
-          <thead>
-            <tr>
-              <th>Number</th>
-              <th>Issued</th>
-              <th className="right">Total</th>
-              <th>
-                <span className="sr">Acts</span>
-              </th>
-            </tr>
-          </thead>
-          <tbody>
+        <Table>
+          <TableHead>
+            <TableRow>
+              <Cell>Number</Cell>
+              <Cell>Issued</Cell>
+              <Cell right>Total</Cell>
+              <Cell>
+                <Heard>Acts</Heard>
+              </Cell>
+            </TableRow>
+          </TableHead>
+          <TableBody>
             {found.items.map((i) => (
-              <tr key={i.id}>
-                <td>
+              <TableRow key={i.id}>
+                <Cell>
                   <a href={`/api/v1/invoices/${i.id}/paper.pdf`} target="_blank" rel="noreferrer">
                     {i.number}
                   </a>{" "}
-                  <span className="slate">
+                  <T tone="slate">
                     {i.kind}
                     {i.taken_back ? ", taken back" : ""}
-                  </span>
-                </td>
-                <td className="nowrap">{day(i.issued_on)}</td>
-                <td className="right copper">{money(i.total, i.currency)}</td>
-                <td>
+                  </T>
+                </Cell>
+                <Cell nowrap>{day(i.issued_on)}</Cell>
+                <Cell right tone="copper">
+                  {money(i.total, i.currency)}
+                </Cell>
+                <Cell>
                   {sending?.id === i.id ? (
-                    <form
-                      className="row"
-                      noValidate
-                      onSubmit={(e) => {
-                        e.preventDefault();
-                        void send(i.id, sending.email.trim() || null);
-                      }}
-                      onKeyDown={(e) => e.key === "Escape" && setSending(null)}
+                    <Form
+                      look="row"
+                      onSend={() => void send(i.id, sending.email.trim() || null)}
+                      onLeave={() => setSending(null)}
                     >
                       <Field
                         label="Send it to"
@@ -147,14 +152,14 @@ export function Invoices({ accountId, acts }: { accountId: number; acts: ReturnT
                         fault={sending.fault}
                         autoFocus
                       />
-                      <Button type="submit" size="small" style={{ alignSelf: "flex-end" }}>
+                      <Button type="submit" size="small" sx={{ alignSelf: "flex-end" }}>
                         Send
                       </Button>
-                    </form>
+                    </Form>
                   ) : (
-                    <button className="plainly quiet" onClick={() => void send(i.id, null)}>
-                      send<span className="sr"> {i.number}</span>
-                    </button>
+                    <Button variant="text" color="secondary" onClick={() => void send(i.id, null)}>
+                      send<Heard> {i.number}</Heard>
+                    </Button>
                   )}{" "}
                   {i.kind === "invoice" &&
                     !i.taken_back &&
@@ -166,15 +171,15 @@ export function Invoices({ accountId, acts }: { accountId: number; acts: ReturnT
                         onClose={() => setAsking(null)}
                       />
                     ) : (
-                      <button className="plainly quiet" onClick={() => setAsking(i.id)}>
-                        credit note<span className="sr"> for {i.number}</span>
-                      </button>
+                      <Button variant="text" color="secondary" onClick={() => setAsking(i.id)}>
+                        credit note<Heard> for {i.number}</Heard>
+                      </Button>
                     ))}
-                </td>
-              </tr>
+                </Cell>
+              </TableRow>
             ))}
-          </tbody>
-        </table>
+          </TableBody>
+        </Table>
       )}
     </div>
   );

@@ -1,13 +1,61 @@
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import { styled } from "@mui/material/styles";
+import Table from "@mui/material/Table";
+import TableBody from "@mui/material/TableBody";
+import TableContainer from "@mui/material/TableContainer";
+import TableHead from "@mui/material/TableHead";
+import TableRow from "@mui/material/TableRow";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 
 import { api, ask, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
+import { Part, Row, Ruled, Title } from "../../parts/layout";
 import { NotYet, Page } from "../../parts/Page";
 import { count, day, isZero, money } from "../../parts/text";
+import { Cell, Empty, Heard, Name, P, T } from "../../parts/words";
+import { ink } from "../../theme/palette";
 import { MoneyTabs } from "../fees/MoneyTabs";
+
+const AgeBar = styled("ul")({
+  display: "flex",
+  gap: 2,
+  listStyle: "none",
+  margin: "14px 0 0",
+  padding: 0,
+  "& li": {
+    minWidth: 96,
+    flexBasis: 0,
+    borderTop: `8px solid ${ink.verdigris}`,
+    paddingTop: 4,
+    fontSize: 13,
+    color: ink.slate,
+  },
+  "& li strong": { display: "block", color: ink.ink },
+  '& [data-age="1"]': { borderTopColor: ink.ochre },
+  '& [data-age="2"]': { borderTopColor: ink.ochre },
+  '& [data-age="3"]': { borderTopColor: ink.brick },
+  '& [data-age="4"]': { borderTopColor: ink.brick },
+  "& .MuiButton-text": { color: "inherit", textAlign: "left" },
+});
+const OpenedBox = styled("div")({
+  "& > .MuiButton-text": {
+    display: "flex",
+    width: "100%",
+    justifyContent: "space-between",
+    padding: "3px 0",
+  },
+  "& .inner": { borderLeft: `3px solid ${ink.line}`, padding: "0 0 6px 10px", marginBottom: 6 },
+  "& .inner li": { padding: "5px 0" },
+});
+const Duo = styled("li")({
+  display: "grid",
+  gridTemplateColumns: "1fr auto",
+  padding: "5px 0",
+  "& > :nth-of-type(n + 3)": { gridColumn: "1 / -1" },
+});
 
 type Found = Schemas["Outstanding"];
 const AGES: Record<string, string> = {
@@ -44,7 +92,7 @@ export default function OutstandingPage() {
         <>
           <section>
             <h2>To come, by week</h2>
-            {found.expected.length === 0 && <p className="slate">Nothing is open.</p>}
+            {found.expected.length === 0 && <P tone="slate">Nothing is open.</P>}
             {found.expected.slice(0, 12).map((w) => (
               <Opened
                 key={w.week}
@@ -55,11 +103,11 @@ export default function OutstandingPage() {
                 <OpenRows which={{ week: w.week, run_id: runId }} currency={found.currency} />
               </Opened>
             ))}
-            <p className="slate">What is late stands in this week.</p>
+            <P tone="slate">What is late stands in this week.</P>
           </section>
           <section>
             <h2>Not earned yet</h2>
-            {found.deferred.length === 0 && <p className="slate">No run with sign-ups is still to end.</p>}
+            {found.deferred.length === 0 && <P tone="slate">No run with sign-ups is still to end.</P>}
             {found.deferred.map((m) => (
               <Opened
                 key={m.month}
@@ -70,23 +118,25 @@ export default function OutstandingPage() {
                 <UnearnedRows which={{ month: m.month, run_id: runId }} currency={found.currency} />
               </Opened>
             ))}
-            <p className="slate">Fees of runs count as earned when the run has ended.</p>
+            <P tone="slate">Fees of runs count as earned when the run has ended.</P>
           </section>
         </>
       }
     >
       <MoneyTabs />
-      <div className="title">
-        <h1 style={{ margin: "12px 0 6px" }}>Outstanding{run.data ? ` of ${run.data.title}` : ""}</h1>
-        <span className="row nowrap" style={{ gap: 18, flex: "none" }}>
+      <Title>
+        <Box component="h1" sx={{ margin: "12px 0 6px" }}>
+          Outstanding{run.data ? ` of ${run.data.title}` : ""}
+        </Box>
+        <Row as="span" sx={{ gap: 18, flex: "none", whiteSpace: "nowrap" }}>
           <a href="/api/v1/outstanding.csv" download>
             as CSV
           </a>
           <a href="/api/v1/ledger.txt" download>
             the whole ledger as text
           </a>
-        </span>
-      </div>
+        </Row>
+      </Title>
       {runId !== null && (
         <p>
           Only what is open of <Link to={`/runs/${runId}/roster`}>{run.data?.code ?? "this run"}</Link>.{" "}
@@ -95,7 +145,7 @@ export default function OutstandingPage() {
       )}
       <Ages found={found} age={age} onPick={setAge} />
       {age && (
-        <div className="part" style={{ borderTop: 0 }}>
+        <Part as="div" sx={{ borderTop: 0 }}>
           <h2>
             {AGES[age]}: {money(found.totals[age], found.currency)}
           </h2>
@@ -106,59 +156,61 @@ export default function OutstandingPage() {
           >
             these as CSV
           </a>
-        </div>
+        </Part>
       )}
       {found.payers.length === 0 ? (
-        <p className="empty">Nobody owes anything, and nobody has a credit.</p>
+        <Empty as="p">Nobody owes anything, and nobody has a credit.</Empty>
       ) : (
-        <div className="tablewrap">
-          <table className="plain" style={{ marginTop: 16 }}>
-            <thead>
-              <tr>
-                <th>Payer</th>
-                <th className="right">Open</th>
-                <th>First due</th>
-                <th className="right">Late 1 to 30</th>
-                <th className="right">31 to 60</th>
-                <th className="right">61 to 90</th>
-                <th className="right">over 90</th>
-                <th className="right">Credit</th>
-              </tr>
-            </thead>
-            <tbody>
+        <TableContainer>
+          <Table sx={{ marginTop: 16 }}>
+            <TableHead>
+              <TableRow>
+                <Cell>Payer</Cell>
+                <Cell right>Open</Cell>
+                <Cell>First due</Cell>
+                <Cell right>Late 1 to 30</Cell>
+                <Cell right>31 to 60</Cell>
+                <Cell right>61 to 90</Cell>
+                <Cell right>over 90</Cell>
+                <Cell right>Credit</Cell>
+              </TableRow>
+            </TableHead>
+            <TableBody>
               {found.payers.map((p) => (
-                <tr key={p.account_id}>
-                  <td>
-                    <Link className="name strong" to={`/accounts/${p.account_id}`}>
+                <TableRow key={p.account_id}>
+                  <Cell>
+                    <Name strong to={`/accounts/${p.account_id}`}>
                       {p.name}
-                    </Link>
-                  </td>
-                  <td className="right copper strong">{sum(p.open, found)}</td>
-                  <td className={p.first_due && p.first_due < me.today ? "ochre nowrap" : "nowrap"}>
+                    </Name>
+                  </Cell>
+                  <Cell right tone="copper" strong>
+                    {sum(p.open, found)}
+                  </Cell>
+                  <Cell tone={p.first_due && p.first_due < me.today ? "ochre" : undefined} nowrap>
                     {day(p.first_due)}
-                  </td>
+                  </Cell>
                   {found.buckets.slice(1).map((b) => (
-                    <td key={b} className="right">
+                    <Cell right key={b}>
                       {sum(p.ages[b]!, found)}
-                    </td>
+                    </Cell>
                   ))}
-                  <td className="right">{sum(p.credit, found)}</td>
-                </tr>
+                  <Cell right>{sum(p.credit, found)}</Cell>
+                </TableRow>
               ))}
-            </tbody>
-          </table>
+            </TableBody>
+          </Table>
           {found.payers.length < found.payers_total && (
-            <p className="row mid" style={{ marginTop: 12 }}>
+            <Row mid as="p" sx={{ marginTop: 12 }}>
               <Button onClick={() => setLimit(limit + 400)} disabled={query.isFetching}>
                 Show more
               </Button>
-              <span className="slate">
+              <T tone="slate">
                 {found.payers.length} of {count(found.payers_total, "payer")}, longest overdue first; the sums
                 above are of all of them.
-              </span>
-            </p>
+              </T>
+            </Row>
           )}
-        </div>
+        </TableContainer>
       )}
     </Page>
   );
@@ -181,37 +233,45 @@ function Ages({
 }) {
   const whole = found.buckets.reduce((n, b) => n + Number(found.totals[b]), 0);
   return (
-    <div className="ages">
-      <div className="row" style={{ gap: 32 }}>
+    <div>
+      <Row sx={{ gap: 32 }}>
         <div>
-          <div className="big copper">{money(found.open, found.currency)}</div>
-          <div className="slate">open in all</div>
+          <T big tone="copper" as="div">
+            {money(found.open, found.currency)}
+          </T>
+          <T tone="slate" as="div">
+            open in all
+          </T>
         </div>
         <div>
-          <div className="big">{money(found.overdue, found.currency)}</div>
-          <div className={isZero(found.overdue) ? "slate" : "ochre strong"}>of it late</div>
+          <T big as="div">
+            {money(found.overdue, found.currency)}
+          </T>
+          <T as="div" tone={isZero(found.overdue) ? "slate" : "ochre"} strong={!isZero(found.overdue)}>
+            of it late
+          </T>
         </div>
         <div>
-          <div className="big">{money(found.credit, found.currency)}</div>
-          <div className="slate">credit of payers</div>
+          <T big as="div">
+            {money(found.credit, found.currency)}
+          </T>
+          <T tone="slate" as="div">
+            credit of payers
+          </T>
         </div>
-      </div>
+      </Row>
       {whole > 0 && (
-        <ul className="agebar" aria-label="What is open, by age">
+        <AgeBar aria-label="What is open, by age">
           {found.buckets.map((b, i) =>
             isZero(found.totals[b]!) ? null : (
-              <li key={b} className={`age${i}`} style={{ flexGrow: Number(found.totals[b]) / whole }}>
-                <button
-                  className="plainly"
-                  aria-pressed={age === b}
-                  onClick={() => onPick(age === b ? null : b)}
-                >
+              <li key={b} data-age={i} style={{ flexGrow: Number(found.totals[b]) / whole }}>
+                <Button variant="text" aria-pressed={age === b} onClick={() => onPick(age === b ? null : b)}>
                   <strong>{money(found.totals[b], found.currency)}</strong> {AGES[b]}
-                </button>
+                </Button>
               </li>
             ),
           )}
-        </ul>
+        </AgeBar>
       )}
     </div>
   );
@@ -231,19 +291,19 @@ function Opened({
 }) {
   const [open, setOpen] = useState(false);
   return (
-    <div className="opened">
-      <button className="plainly" aria-expanded={open} onClick={() => setOpen(!open)}>
+    <OpenedBox>
+      <Button variant="text" aria-expanded={open} onClick={() => setOpen(!open)}>
         <span>{label}</span> <strong>{amount}</strong>
-      </button>
+      </Button>
       {open && (
         <div className="inner">
           {children}
           <a href={file} download>
-            these as CSV<span className="sr">, {label}</span>
+            these as CSV<Heard>, {label}</Heard>
           </a>
         </div>
       )}
-    </div>
+    </OpenedBox>
   );
 }
 
@@ -255,18 +315,20 @@ function OpenRows({ which, currency }: { which: Which; currency: string }) {
     queryFn: () => ask(api.GET("/api/v1/outstanding/open", { params: { query: which } })),
   });
   return (
-    <ul className="ruled">
+    <Ruled>
       {query.data?.map((r, n) => (
-        <li key={n} className="duo">
+        <Duo key={n}>
           <Link to={`/accounts/${r.account_id}`}>{r.payer}</Link>{" "}
-          <strong className="copper">{money(r.left, currency)}</strong>
-          <div className="slate">
+          <T tone="copper" as="strong">
+            {money(r.left, currency)}
+          </T>
+          <T tone="slate" as="div">
             {r.who !== r.payer && `${r.who}, `}
             {r.run}, due {day(r.due, false)}
-          </div>
-        </li>
+          </T>
+        </Duo>
       ))}
-    </ul>
+    </Ruled>
   );
 }
 
@@ -282,16 +344,18 @@ function UnearnedRows({
     queryFn: () => ask(api.GET("/api/v1/outstanding/unearned", { params: { query: which } })),
   });
   return (
-    <ul className="ruled">
+    <Ruled>
       {query.data?.map((r) => (
-        <li key={r.run_id} className="duo">
+        <Duo key={r.run_id}>
           <Link to={`/runs/${r.run_id}/roster`}>{r.title}</Link>{" "}
-          <strong className="copper">{money(r.amount, currency)}</strong>
-          <div className="slate">
+          <T tone="copper" as="strong">
+            {money(r.amount, currency)}
+          </T>
+          <T tone="slate" as="div">
             {count(r.sign_ups, "sign-up")}, ends {day(r.ends, false)}
-          </div>
-        </li>
+          </T>
+        </Duo>
       ))}
-    </ul>
+    </Ruled>
   );
 }

@@ -2,7 +2,9 @@ import Button from "@mui/material/Button";
 import { useState } from "react";
 
 import { faultsOf, messageOf } from "../../app/server";
-import { Field } from "../../parts/Field";
+import { Field } from "../../form/Field";
+import { Form } from "../../form/Form";
+import { Row } from "../../parts/layout";
 
 /** A reason, asked where the act is. */
 export function Reason({
@@ -19,14 +21,7 @@ export function Reason({
   const [why, setWhy] = useState("");
   const [error, setError] = useState<unknown>(null);
   return (
-    <form
-      noValidate
-      onSubmit={(e) => {
-        e.preventDefault();
-        onSend(why).catch(setError);
-      }}
-      onKeyDown={(e) => e.key === "Escape" && onClose()}
-    >
+    <Form onSend={() => onSend(why).catch(setError)} onLeave={() => onClose()}>
       <Field
         label={label}
         width={220}
@@ -35,14 +30,14 @@ export function Reason({
         autoFocus
         fault={error ? (faultsOf(error)["/why"] ?? messageOf(error)) : undefined}
       />
-      <div className="row" style={{ marginTop: 6 }}>
+      <Row sx={{ marginTop: 6 }}>
         <Button type="submit" size="small" variant="contained">
           {act}
         </Button>
         <Button size="small" onClick={onClose}>
           Leave it
         </Button>
-      </div>
-    </form>
+      </Row>
+    </Form>
   );
 }

@@ -1,11 +1,18 @@
+import Box from "@mui/material/Box";
+import Table from "@mui/material/Table";
+import TableBody from "@mui/material/TableBody";
+import TableHead from "@mui/material/TableHead";
+import TableRow from "@mui/material/TableRow";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { Link, useSearchParams } from "react-router";
+import { useSearchParams } from "react-router";
 
 import { api, ask } from "../../app/server";
 import { useMe } from "../../app/session";
-import { Field } from "../../parts/Field";
+import { Field } from "../../form/Field";
+import { Facts } from "../../parts/layout";
 import { NotYet, Page } from "../../parts/Page";
 import { count, money } from "../../parts/text";
+import { Cell, Empty, Name, P } from "../../parts/words";
 import { MoneyTabs } from "../fees/MoneyTabs";
 
 /** What came in on a day, by method, to count the till against. */
@@ -26,18 +33,20 @@ export default function TillPage() {
       margin={
         <section>
           <h2>To count against</h2>
-          {methods.length === 0 && <p className="slate">Nothing came in.</p>}
-          <dl className="facts">
+          {methods.length === 0 && <P tone="slate">Nothing came in.</P>}
+          <Facts>
             {methods.map((m) => [
               <dt key={`${m.method}${m.currency}t`}>{m.method}</dt>,
               <dd key={`${m.method}${m.currency}d`}>{money(m.amount, m.currency)}</dd>,
             ])}
-          </dl>
+          </Facts>
         </section>
       }
     >
       <MoneyTabs />
-      <h1 style={{ margin: "12px 0 6px" }}>Till of {text}</h1>
+      <Box component="h1" sx={{ margin: "12px 0 6px" }}>
+        Till of {text}
+      </Box>
       <Field
         label="Day"
         type="date"
@@ -46,35 +55,33 @@ export default function TillPage() {
         onChange={(next) => next && setParams({ day: next }, { replace: true })}
       />
       {payments.length === 0 ? (
-        <p className="empty">No payment came in on this day. Payments are taken on the page of an account.</p>
+        <Empty as="p">No payment came in on this day. Payments are taken on the page of an account.</Empty>
       ) : (
-        <table className="plain" style={{ marginTop: 12 }} aria-label={count(payments.length, "payment")}>
-          <thead>
-            <tr>
-              <th>By</th>
-              <th>From</th>
-              <th>Number or reference</th>
-              <th className="right">Amount</th>
-            </tr>
-          </thead>
-          <tbody>
+        <Table sx={{ marginTop: 12 }} aria-label={count(payments.length, "payment")}>
+          <TableHead>
+            <TableRow>
+              <Cell>By</Cell>
+              <Cell>From</Cell>
+              <Cell>Number or reference</Cell>
+              <Cell right>Amount</Cell>
+            </TableRow>
+          </TableHead>
+          <TableBody>
             {payments.map((p) => (
-              <tr key={p.id}>
-                <td>{p.method}</td>
-                <td>
-                  <Link className="name" to={`/accounts/${p.account_id}`}>
-                    {p.name}
-                  </Link>
-                </td>
-                <td>{p.reference}</td>
-                <td className={p.taken_back ? "right slate" : "right copper strong"}>
+              <TableRow key={p.id}>
+                <Cell>{p.method}</Cell>
+                <Cell>
+                  <Name to={`/accounts/${p.account_id}`}>{p.name}</Name>
+                </Cell>
+                <Cell>{p.reference}</Cell>
+                <Cell right tone={p.taken_back ? "slate" : "copper"} strong={!p.taken_back}>
                   {money(p.amount, p.currency)}
                   {p.taken_back && <div>taken back</div>}
-                </td>
-              </tr>
+                </Cell>
+              </TableRow>
             ))}
-          </tbody>
-        </table>
+          </TableBody>
+        </Table>
       )}
     </Page>
   );

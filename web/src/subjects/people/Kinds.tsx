@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useId, useState } from "react";
 
 import { api, ask, messageOf, type Schemas } from "../../app/server";
-import { Field } from "../../parts/Field";
+import { Field } from "../../form/Field";
 import type { useDone } from "../../parts/useUndo";
 
 /** What kind of person somebody is to the center: it decides which rates they may have. Saved when the field is left. */

@@ -1,12 +1,15 @@
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, ask, messageOf, newKey, type Schemas } from "../../app/server";
 import { useSettled } from "../../app/session";
-import { PickList } from "../../parts/PickList";
+import { PickList } from "../../form/PickList";
+import { Asked, Note, Part, Ruled } from "../../parts/layout";
 import { day, isZero, money } from "../../parts/text";
 import { focused, type useDone } from "../../parts/useUndo";
+import { Letter, P, T } from "../../parts/words";
 
 type Person = Schemas["PersonPage"];
 
@@ -60,9 +63,9 @@ export function MergePerson({ person, acts }: { person: Person; acts: ReturnType
     <section>
       <h2>One person, two records?</h2>
       {!open ? (
-        <button className="plainly" onClick={() => setOpen(true)}>
+        <Button variant="text" onClick={() => setOpen(true)}>
           merge another record into this one
-        </button>
+        </Button>
       ) : other === null ? (
         <>
           <PickList
@@ -78,17 +81,19 @@ export function MergePerson({ person, acts }: { person: Person; acts: ReturnType
               content: (
                 <>
                   <strong>{p.name}</strong>
-                  <div className="slate">{[p.email, p.phone].filter(Boolean).join(", ") || "no email"}</div>
+                  <T tone="slate" as="div">
+                    {[p.email, p.phone].filter(Boolean).join(", ") || "no email"}
+                  </T>
                 </>
               ),
             }))}
           />
-          <button className="plainly" onClick={close}>
+          <Button variant="text" onClick={close}>
             leave it
-          </button>
+          </Button>
         </>
       ) : (
-        <div className="note due">
+        <Note kind="due">
           {!what ? (
             <p>{shown.error ? messageOf(shown.error) : "Working it out …"}</p>
           ) : (
@@ -105,18 +110,18 @@ export function MergePerson({ person, acts }: { person: Person; acts: ReturnType
                 .
               </p>
               {!isZero(what.balance) && <p>Together they owe {money(what.balance, what.currency)}.</p>}
-              <p className="slate">It can be undone until the next thing is done with this person.</p>
+              <P tone="slate">It can be undone until the next thing is done with this person.</P>
             </>
           )}
-          <div className="row asked">
+          <Asked>
             {what && (
               <Button variant="contained" onClick={() => void merge()} ref={focused}>
                 Make them one
               </Button>
             )}
             <Button onClick={close}>Leave it</Button>
-          </div>
-        </div>
+          </Asked>
+        </Note>
       )}
     </section>
   );
@@ -132,25 +137,25 @@ export function Messages({ personId }: { personId: number }) {
   });
   if (!query.data?.length) return null;
   return (
-    <div className="part">
+    <Part as="div">
       <h2>Messages</h2>
-      <ul className="ruled">
+      <Ruled>
         {query.data.map((m) => (
-          <li key={m.id} style={{ padding: "5px 0" }}>
-            <button
-              className="plainly"
+          <Box component="li" key={m.id} sx={{ padding: "5px 0" }}>
+            <Button
+              variant="text"
               aria-expanded={open === m.id}
               onClick={() => setOpen(open === m.id ? null : m.id)}
             >
               {m.subject}
-            </button>{" "}
-            <span className={m.status === "failed" ? "brick" : "slate"}>
+            </Button>{" "}
+            <T tone={m.status === "failed" ? "brick" : "slate"}>
               {day(m.at, false)}, {m.status}
-            </span>
-            {open === m.id && <pre className="letter">{m.body}</pre>}
-          </li>
+            </T>
+            {open === m.id && <Letter>{m.body}</Letter>}
+          </Box>
         ))}
-      </ul>
-    </div>
+      </Ruled>
+    </Part>
   );
 }

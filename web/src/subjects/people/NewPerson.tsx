@@ -1,10 +1,15 @@
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, ask, faultsOf, messageOf, newKey, ServerProblem, type Schemas } from "../../app/server";
+import { api, ask, faultsOf, messageOf, newKey, type Schemas, ServerProblem } from "../../app/server";
 import { useKept, useSettled } from "../../app/session";
-import { Field } from "../../parts/Field";
+import { Field, type FieldProps } from "../../form/Field";
+import { Form } from "../../form/Form";
+import { Tick } from "../../form/Tick";
+import { Note, Row } from "../../parts/layout";
+import { Fault, P, T } from "../../parts/words";
 
 type Person = Schemas["PersonOut"];
 
@@ -80,7 +85,7 @@ export function NewPerson({
     name: "given" | "family" | "email" | "phone",
     label: string,
     autoFocus = false,
-    type = "text",
+    type: FieldProps["type"] = "text",
   ) => (
     <Field
       label={label}
@@ -95,68 +100,53 @@ export function NewPerson({
     />
   );
   return (
-    <form
-      onSubmit={(e) => {
-        e.preventDefault();
-        void add(false);
-      }}
-      noValidate
-    >
-      <div className="row">
+    <Form onSend={() => void add(false)}>
+      <Row>
         {field("given", "Given name", form.given === "")}
         {field("family", "Family name", form.given !== "" && form.family === "")}
-      </div>
-      <div style={{ margin: "10px 0" }}>
+      </Row>
+      <Box sx={{ margin: "10px 0" }}>
         {field("email", "Email, if any", form.given !== "" && form.family !== "", "email")}
-      </div>
+      </Box>
       {field("phone", "Phone, if any")}
-      <label className="tick" style={{ marginTop: 10 }}>
-        <input
-          type="checkbox"
-          checked={form.invite}
-          onChange={(e) => setForm({ ...form, invite: e.target.checked })}
-        />{" "}
+      <Tick checked={form.invite} onChange={(on) => setForm({ ...form, invite: on })}>
         invite them by message to set a password for their own page
-      </label>
-      {error !== null && Object.keys(faults).length === 0 && (
-        <div className="fault" role="alert">
-          {messageOf(error)}
-        </div>
-      )}
+      </Tick>
+      {error !== null && Object.keys(faults).length === 0 && <Fault role="alert">{messageOf(error)}</Fault>}
       {!twin && (near.data?.length ?? 0) > 0 && (
-        <div className="note due" role="status" style={{ marginTop: 12 }}>
-          <p className="strong">Maybe already known:</p>
+        <Note kind="due" role="status" sx={{ marginTop: 12 }}>
+          <P strong>Maybe already known:</P>
           {near.data!.map((p) => (
-            <p key={p.id} className="row" style={{ justifyContent: "space-between" }}>
+            <Row as="p" key={p.id} sx={{ justifyContent: "space-between" }}>
               <span>
                 {p.name}
-                <span className="slate">
+                <T tone="slate">
                   {" "}
                   {p.email ?? p.phone ?? ""} ({p.why})
-                </span>
+                </T>
               </span>
-              <button type="button" className="plainly nowrap" onClick={() => take(p)}>
+              <Button variant="text" type="button" onClick={() => take(p)}>
                 take {p.name}
-              </button>
-            </p>
+              </Button>
+            </Row>
           ))}
-        </div>
+        </Note>
       )}
       {twin && (
-        <div className="note due" role="alert" style={{ marginTop: 12 }}>
+        <Note kind="due" role="alert" sx={{ marginTop: 12 }}>
           <p>
             <strong>{twin.name}</strong> is already known{twin.email ? ` as ${twin.email}` : ""}
             {twin.phone ? `, ${twin.phone}` : ""}.
           </p>
-          <div className="row">
+          <Row>
             <Button onClick={() => take(twin)} autoFocus>
               Take this person
             </Button>
             <Button onClick={() => void add(true)}>Add another</Button>
-          </div>
-        </div>
+          </Row>
+        </Note>
       )}
-      <div className="row" style={{ marginTop: 12 }}>
+      <Row sx={{ marginTop: 12 }}>
         <Button type="submit" variant="contained" disabled={busy}>
           Add this person
         </Button>
@@ -168,7 +158,7 @@ export function NewPerson({
         >
           Back
         </Button>
-      </div>
-    </form>
+      </Row>
+    </Form>
   );
 }

@@ -2,8 +2,10 @@ import Button from "@mui/material/Button";
 import { useState } from "react";
 
 import { api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
+import { Note, Row } from "../../parts/layout";
 import { day } from "../../parts/text";
 import { focused, type useDone } from "../../parts/useUndo";
+import { P } from "../../parts/words";
 
 /** Whether somebody has a page of their own: invite them by message, send the link anew, close it. */
 export function OwnPageCard({
@@ -51,13 +53,11 @@ export function OwnPageCard({
       <h2>Own page</h2>
       {own === null ? (
         <>
-          <p className="slate">
-            None, and none is needed. On it they see their courses, dates and what is due.
-          </p>
+          <P tone="slate">None, and none is needed. On it they see their courses, dates and what is due.</P>
           {person.email ? (
             <Button onClick={() => void invite()}>Invite by message</Button>
           ) : (
-            <p className="slate">Add an email to invite them.</p>
+            <P tone="slate">Add an email to invite them.</P>
           )}
         </>
       ) : own.status === "invited" ? (
@@ -72,26 +72,26 @@ export function OwnPageCard({
       )}
       {own !== null &&
         (sure ? (
-          <div className="note due" role="alertdialog" aria-label="Close the own page">
+          <Note kind="due" role="alertdialog" aria-label="Close the own page">
             <p>
               {own.status === "invited"
                 ? "The link they were sent stops working."
                 : "They are signed out and their password is forgotten. Seats and money stay as they are."}
             </p>
-            <div className="row">
+            <Row>
               <Button ref={focused} color="error" onClick={() => void close()}>
                 {own.status === "invited" ? "Take the invitation back" : "Close the page"}
               </Button>
               <Button onClick={() => setSure(false)}>Leave it</Button>
-            </div>
-          </div>
+            </Row>
+          </Note>
         ) : (
-          <div className="row">
+          <Row>
             {own.status === "invited" && <Button onClick={() => void invite()}>Send a new link</Button>}
             <Button onClick={() => setSure(true)}>
               {own.status === "invited" ? "Take it back" : "Close it"}
             </Button>
-          </div>
+          </Row>
         ))}
     </section>
   );

@@ -1,12 +1,16 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useNavigate, useSearchParams } from "react-router";
+import { useNavigate, useSearchParams } from "react-router";
 
 import { api, ask } from "../../app/server";
 import { useMe, useTyped } from "../../app/session";
-import { Field } from "../../parts/Field";
+import { Field } from "../../form/Field";
+import { Grow, Part, Row, Ruled } from "../../parts/layout";
 import { Page, Trouble } from "../../parts/Page";
 import { count, day, money } from "../../parts/text";
+import { Empty, Name, P, T } from "../../parts/words";
 import { NewPerson } from "./NewPerson";
 
 /** Everybody the center knows, found by any part of name, email or phone. */
@@ -30,62 +34,67 @@ export default function PeoplePage() {
       margin={
         <section>
           <h2>Finding somebody</h2>
-          <p className="slate">
+          <P tone="slate">
             Any part of a name will do, without accents; digits find a phone number. People may share an email
             or a phone; neither tells who they are.
-          </p>
+          </P>
         </section>
       }
     >
-      <h1 style={{ marginBottom: 14 }}>People</h1>
-      <div className="row mid" style={{ marginBottom: 12, alignItems: "flex-end" }}>
+      <Box component="h1" sx={{ marginBottom: 14 }}>
+        People
+      </Box>
+      <Row mid sx={{ marginBottom: 12, alignItems: "flex-end" }}>
         <Field label="Name, email or phone" value={typed} autoFocus onChange={setTyped} />
-        <button className="plainly nowrap" onClick={() => setAdding(!adding)}>
+        <Button variant="text" onClick={() => setAdding(!adding)}>
           {adding ? "close the form" : "Add a person"}
-        </button>
-      </div>
+        </Button>
+      </Row>
       {adding && (
-        <div className="part" style={{ display: "block", maxWidth: 560 }}>
+        <Part as="div" sx={{ display: "block", maxWidth: 560 }}>
           <NewPerson
             typed={typed}
             where="people"
             onCancel={() => setAdding(false)}
             onAdded={(p) => void go(`/people/${p.id}`)}
           />
-        </div>
+        </Part>
       )}
       {found.error && !found.data ? (
         <Trouble error={found.error} retry={() => void found.refetch()} />
       ) : found.data?.length === 0 ? (
-        <p className="empty">Nobody fits. A shorter part of the name may.</p>
+        <Empty as="p">Nobody fits. A shorter part of the name may.</Empty>
       ) : (
-        <ul className="ruled" aria-busy={found.isFetching}>
+        <Ruled aria-busy={found.isFetching}>
           {found.data?.map((p) => (
-            <li key={p.id} className="row" style={{ padding: "8px 0" }}>
-              <span className="grow">
-                <Link className="name strong" to={`/people/${p.id}`}>
+            <Row as="li" key={p.id} sx={{ padding: "8px 0" }}>
+              <Grow as="span">
+                <Name strong to={`/people/${p.id}`}>
                   {p.name}
-                </Link>{" "}
-                <span className="slate">{[p.email, p.phone].filter(Boolean).join(", ")}</span>
-              </span>
-              <span className="slate">{p.runs ? count(p.runs, "run") : "no run now"}</span>
-              <span className="right" style={{ width: 260 }}>
+                </Name>{" "}
+                <T tone="slate">{[p.email, p.phone].filter(Boolean).join(", ")}</T>
+              </Grow>
+              <T tone="slate">{p.runs ? count(p.runs, "run") : "no run now"}</T>
+              <T right sx={{ width: 260 }}>
                 {p.owed && (
                   <>
-                    owes <strong className="copper">{money(p.owed, me.currency)}</strong>
+                    owes{" "}
+                    <T tone="copper" as="strong">
+                      {money(p.owed, me.currency)}
+                    </T>
                     {p.next_due && <Due due={p.next_due.due} today={me.today} />}
                   </>
                 )}
-              </span>
-            </li>
+              </T>
+            </Row>
           ))}
-        </ul>
+        </Ruled>
       )}
     </Page>
   );
 }
 
 function Due({ due, today }: { due: string; today: string }) {
-  if (due >= today) return <span className="slate">, next by {day(due, false)}</span>;
-  return <span className="ochre">, due since {day(due, false)}</span>;
+  if (due >= today) return <T tone="slate">, next by {day(due, false)}</T>;
+  return <T tone="ochre">, due since {day(due, false)}</T>;
 }

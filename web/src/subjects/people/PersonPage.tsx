@@ -1,18 +1,21 @@
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 
 import { News, usePulse } from "../../app/pulse";
-import { api, ask, faultsOf, messageOf, ServerProblem, type Schemas } from "../../app/server";
+import { api, ask, faultsOf, messageOf, type Schemas, ServerProblem } from "../../app/server";
 import { useKept, useKeptKey, useMe } from "../../app/session";
-import { Field } from "../../parts/Field";
+import { Field } from "../../form/Field";
+import { Form } from "../../form/Form";
+import { Crumbs, Grow, Note, Part, Row, Ruled } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { clock, count, day, isZero, money } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
+import { Name, P, T } from "../../parts/words";
 import { KeptList } from "../fees/QuotesPage";
 import { Reminders } from "../today/Reminders";
-
 import { Kinds } from "./Kinds";
 import { MergePerson, Messages } from "./MergePerson";
 import { OwnPageCard } from "./OwnPageCard";
@@ -41,10 +44,10 @@ function Kept({ personId, acts }: { personId: number; acts: ReturnType<typeof us
   });
   if (!query.data?.length) return null;
   return (
-    <div className="part">
+    <Part as="div">
       <h2>Kept quotes</h2>
       <KeptList quotes={query.data} acts={acts} />
-    </div>
+    </Part>
   );
 }
 
@@ -74,12 +77,16 @@ export default function PersonPage() {
             <h2>Owed</h2>
             {person.owed ? (
               <>
-                <div className="big copper">{money(person.owed, person.currency)}</div>
+                <T big tone="copper" as="div">
+                  {money(person.owed, person.currency)}
+                </T>
                 {person.next_due && (
                   <p>
                     The next {money(person.next_due.amount, person.currency)}{" "}
                     {person.next_due.due < me.today ? (
-                      <strong className="ochre">has been due since {day(person.next_due.due)}</strong>
+                      <T tone="ochre" as="strong">
+                        has been due since {day(person.next_due.due)}
+                      </T>
                     ) : (
                       `is due by ${day(person.next_due.due)}`
                     )}
@@ -92,7 +99,7 @@ export default function PersonPage() {
                 Nothing; there is a credit of <strong>{money(person.credit, person.currency)}</strong>.
               </p>
             ) : (
-              <p className="slate">Nothing on this person’s own account.</p>
+              <P tone="slate">Nothing on this person’s own account.</P>
             )}
             <AccountLink personId={person.id} acts={acts} />
           </section>
@@ -116,66 +123,68 @@ export default function PersonPage() {
         </>
       }
     >
-      <div className="crumbs">
+      <Crumbs>
         <Link to="/people">People</Link> / {person.name}
-      </div>
+      </Crumbs>
       <h1>{person.name}</h1>
       {person.merged_into_id !== null && (
-        <p className="note due">
+        <Note kind="due">
           This second record was merged; everything is on{" "}
           <Link to={`/people/${person.merged_into_id}`}>the kept one</Link>.
-        </p>
+        </Note>
       )}
       <Contact person={person} acts={acts} />
-      <div style={{ margin: "14px 0" }}>
+      <Box sx={{ margin: "14px 0" }}>
         <Kinds person={person} acts={acts} />
-      </div>
-      <div className="part">
+      </Box>
+      <Part as="div">
         <h2>Runs</h2>
         <div>
-          {live.length === 0 && <p className="slate">On no run now.</p>}
+          {live.length === 0 && <P tone="slate">On no run now.</P>}
           {live.map((e) => (
             <RunLine key={e.enrollment_id} e={e} />
           ))}
           {person.waiting.map((w) => (
             <p key={w.waiting_id}>
-              <span className="ochre strong">Waits</span> for{" "}
-              <Link to={`/runs/${w.run_id}/roster`}>{w.title}</Link>{" "}
-              <span className="slate">
+              <T tone="ochre" strong>
+                Waits
+              </T>{" "}
+              for <Link to={`/runs/${w.run_id}/roster`}>{w.title}</Link>{" "}
+              <T tone="slate">
                 {w.code}, number {w.place} in line{w.heads > 1 ? ` for ${w.heads} seats` : ""}, since{" "}
                 {day(w.joined, false)}
-              </span>
+              </T>
             </p>
           ))}
           {past.length > 0 && (
             <details>
-              <summary className="slate">{count(past.length, "earlier sign-up")}</summary>
+              <T tone="slate" as="summary">
+                {count(past.length, "earlier sign-up")}
+              </T>
               {past.map((e) => (
                 <RunLine key={e.enrollment_id} e={e} />
               ))}
             </details>
           )}
         </div>
-      </div>
+      </Part>
       <Kept personId={person.id} acts={acts} />
-      <div className="part">
+      <Part as="div">
         <h2>Notes</h2>
         <Notes person={person} acts={acts} />
-      </div>
+      </Part>
       <Messages personId={person.id} />
-      <div className="part">
+      <Part as="div">
         <h2>Log</h2>
-        <ul className="ruled">
+        <Ruled>
           {person.log.map((l, i) => (
-            <li key={i} style={{ padding: "5px 0" }}>
+            <Box component="li" key={i} sx={{ padding: "5px 0" }}>
               {l.summary}{" "}
-              <span className="slate">
-                {[l.by, `${day(l.at, false)}, ${clock(l.at)}`].filter(Boolean).join(", ")}
-              </span>
-            </li>
+              <T tone="slate">{[l.by, `${day(l.at, false)}, ${clock(l.at)}`].filter(Boolean).join(", ")}</T>
+            </Box>
           ))}
-        </ul>
-      </div>
+        </Ruled>
+      </Part>
     </Page>
   );
 }
@@ -184,13 +193,13 @@ function RunLine({ e }: { e: Person["enrollments"][number] }) {
   const me = useMe();
   const over = e.next_due !== null && e.next_due.due < me.today;
   return (
-    <div className="row" style={{ padding: "6px 0", borderBottom: "1px solid var(--line)" }}>
-      <span className="grow">
-        <Link className="name strong" to={`/runs/${e.run_id}/roster`}>
+    <Row sx={{ padding: "6px 0", borderBottom: "1px solid var(--ag-palette-line)" }}>
+      <Grow as="span">
+        <Name strong to={`/runs/${e.run_id}/roster`}>
           {e.title}
-        </Link>{" "}
-        <span className="slate">{e.code}</span>
-        <div className="slate">
+        </Name>{" "}
+        <T tone="slate">{e.code}</T>
+        <T tone="slate" as="div">
           {e.first && day(e.first, e.first.slice(0, 4) !== me.today.slice(0, 4))}
           {e.last && e.last !== e.first && ` to ${day(e.last, e.last.slice(0, 4) !== me.today.slice(0, 4))}`}
           {e.heads > 1 && `; ${e.heads} seats`}
@@ -201,17 +210,17 @@ function RunLine({ e }: { e: Person["enrollments"][number] }) {
             (!e.last || e.last >= me.today) &&
             `; ${e.decision === "undecided" ? "not decided" : e.decision}`}
           {e.status === "seated" && e.access_until && `; access through ${day(e.access_until)}`}
-        </div>
-      </span>
-      <span className="right nowrap">
+        </T>
+      </Grow>
+      <T right nowrap>
         {money(e.total, e.currency)}
-        <div className={over ? "ochre" : "slate"}>
+        <T as="div" tone={over ? "ochre" : "slate"}>
           {isZero(e.owed)
             ? "nothing open"
             : `${money(e.owed, e.currency)} open${e.next_due ? `, ${money(e.next_due.amount, e.currency)} ${over ? "due since" : "by"} ${day(e.next_due.due, false)}` : ""}`}
-        </div>
-      </span>
-    </div>
+        </T>
+      </T>
+    </Row>
   );
 }
 
@@ -233,21 +242,21 @@ function Contact({ person, acts }: { person: Person; acts: ReturnType<typeof use
   const [faults, setFaults] = useState<Record<string, string>>({});
   if (kept === null)
     return (
-      <div style={{ margin: "2px 0 16px" }}>
-        <p style={{ margin: 0 }}>
+      <Box sx={{ margin: "2px 0 16px" }}>
+        <P sx={{ margin: 0 }}>
           {[person.email ?? "no email", person.phone ?? "no phone"].join(", ")}{" "}
-          <button className="plainly" onClick={() => setKept({ form: stored, seen: stored })}>
+          <Button variant="text" onClick={() => setKept({ form: stored, seen: stored })}>
             change
-          </button>
-        </p>
+          </Button>
+        </P>
         {person.numbers.map((n) => (
-          <p key={n.number} className="slate" style={{ margin: 0 }}>
+          <P tone="slate" key={n.number} sx={{ margin: 0 }}>
             {n.organization}, number {n.number}
             {n.department && `, ${n.department}`}
-          </p>
+          </P>
         ))}
-        {person.note && <p className="slate">{person.note}</p>}
-      </div>
+        {person.note && <P tone="slate">{person.note}</P>}
+      </Box>
     );
   const { form, seen } = kept;
   const close = () => {
@@ -300,30 +309,23 @@ function Contact({ person, acts }: { person: Person; acts: ReturnType<typeof use
     />
   );
   return (
-    <form
-      style={{ margin: "8px 0 16px", maxWidth: 640 }}
-      noValidate
-      onSubmit={(e) => {
-        e.preventDefault();
-        void save();
-      }}
-    >
-      <div className="row">
+    <Form sx={{ margin: "8px 0 16px", maxWidth: 640 }} onSend={() => void save()}>
+      <Row>
         {field("given", "Given name")}
         {field("family", "Family name")}
-      </div>
-      <div className="row" style={{ margin: "10px 0" }}>
+      </Row>
+      <Row sx={{ margin: "10px 0" }}>
         {field("email", "Email, if any")}
         {field("phone", "Phone, if any")}
-      </div>
+      </Row>
       {field("note", "Standing remark")}
-      <div className="row" style={{ marginTop: 10 }}>
+      <Row sx={{ marginTop: 10 }}>
         <Button type="submit" variant="contained">
           Save
         </Button>
         <Button onClick={close}>Leave as it was</Button>
-      </div>
-    </form>
+      </Row>
+    </Form>
   );
 }
 
@@ -351,24 +353,17 @@ function Notes({ person, acts }: { person: Person; acts: ReturnType<typeof useDo
   };
   return (
     <div>
-      <form
-        className="row"
-        style={{ alignItems: "flex-end", marginBottom: 8 }}
-        onSubmit={(e) => {
-          e.preventDefault();
-          void write();
-        }}
-      >
+      <Form look="row" sx={{ alignItems: "flex-end", marginBottom: 8 }} onSend={() => void write()}>
         <Field label="A note, signed and dated" value={text} onChange={setText} fault={fault} />
         <Button type="submit">Keep the note</Button>
-      </form>
+      </Form>
       {person.notes.map((n, i) => (
-        <p key={i} style={{ whiteSpace: "pre-line" }}>
+        <P key={i} sx={{ whiteSpace: "pre-line" }}>
           {n.text}{" "}
-          <span className="slate">
+          <T tone="slate">
             {n.by}, {day(n.at, false)}
-          </span>
-        </p>
+          </T>
+        </P>
       ))}
     </div>
   );

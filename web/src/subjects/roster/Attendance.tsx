@@ -1,14 +1,28 @@
 import Button from "@mui/material/Button";
+import { styled } from "@mui/material/styles";
+import ToggleButton from "@mui/material/ToggleButton";
+import ToggleButtonGroup from "@mui/material/ToggleButtonGroup";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 
 import { api, ask, messageOf, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
-import { Choice } from "../../parts/Field";
+import { Choice } from "../../form/Field";
+import { Tick } from "../../form/Tick";
+import { Grow, Loading, Note, Row, Ruled } from "../../parts/layout";
 import { Trouble } from "../../parts/Page";
 import { count, day } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
+import { Empty, Name, P, T } from "../../parts/words";
+import { ink } from "../../theme/palette";
+
+const Marks = styled(Ruled)({
+  "& > li": { display: "flex", alignItems: "center", gap: 18, padding: "6px 4px" },
+  "& > li:focus-visible": { outline: `2px solid ${ink.verdigris}`, outlineOffset: -2 },
+  "& .share": { width: 150 },
+  "& .dots": { display: "block", color: ink.slate, fontSize: 12, letterSpacing: "0.25em" },
+});
 
 type Mark = Schemas["Mark"];
 const KEYS: Record<string, Mark> = { p: "present", l: "late", e: "left early", x: "excused", a: "absent" };
@@ -32,9 +46,9 @@ export function AttendancePage({ run, acts }: { run: Schemas["RunOut"]; acts: Re
   });
   const found = query.data;
   if (query.error) return <Trouble error={query.error} retry={() => void query.refetch()} />;
-  if (!found) return <div className="quiet-block" aria-busy="true" />;
+  if (!found) return <Loading aria-busy="true" />;
   if (found.meetings.length === 0)
-    return <p className="empty">This run has no meetings; there is nothing to be present at.</p>;
+    return <Empty as="p">This run has no meetings; there is nothing to be present at.</Empty>;
   const todays = found.meetings.find((m) => m.date === me.today);
   const last = [...found.meetings].reverse().find((m) => m.past);
   const usual = todays ?? last ?? found.meetings[0]!;
@@ -87,7 +101,7 @@ export function AttendancePage({ run, acts }: { run: Schemas["RunOut"]; acts: Re
     `/api/v1/runs/${run.id}/papers/${kind}${kind === "sign-in.pdf" ? `?meeting_id=${chosen.id}&remarks=${remarks}` : ""}`;
   return (
     <>
-      <div className="row wrap noprint" style={{ margin: "12px 0", alignItems: "flex-end" }}>
+      <Row wrap className="noprint" sx={{ margin: "12px 0", alignItems: "flex-end" }}>
         <Choice
           label="Meeting"
           width={230}
@@ -98,27 +112,26 @@ export function AttendancePage({ run, acts }: { run: Schemas["RunOut"]; acts: Re
         <a href={paper("sign-in.pdf")} target="_blank" rel="noreferrer">
           sign-in sheet
         </a>
-        <label className="tick">
-          <input type="checkbox" checked={remarks} onChange={(e) => setRemarks(e.target.checked)} />
+        <Tick checked={remarks} onChange={(on) => setRemarks(on)}>
           with remarks
-        </label>
+        </Tick>
         <Link to={`/desk?run=${run.id}`}>a walk-in</Link>
-      </div>
+      </Row>
       {found.people.length === 0 ? (
-        <p className="empty">Nobody with a name is on this roster yet.</p>
+        <Empty as="p">Nobody with a name is on this roster yet.</Empty>
       ) : (
         <>
-          <p className="slate" aria-live="polite">
+          <P tone="slate" aria-live="polite">
             {here.length} of {count(found.people.length, "person", "people")} marked.{" "}
             {Object.entries(KEYS).map(([k, word]) => (
-              <span key={k} className="nowrap">
+              <T nowrap key={k}>
                 <kbd>{k.toUpperCase()}</kbd> {word}{" "}
-              </span>
+              </T>
             ))}
-          </p>
+          </P>
           {asking && (
-            <div className="note due row mid" role="alertdialog" aria-label="Still ahead">
-              <span className="grow">{day(chosen.date)} is still ahead.</span>
+            <Note kind="due" row role="alertdialog" aria-label="Still ahead">
+              <Grow as="span">{day(chosen.date)} is still ahead.</Grow>
               <Button
                 variant="contained"
                 autoFocus
@@ -132,9 +145,9 @@ export function AttendancePage({ run, acts }: { run: Schemas["RunOut"]; acts: Re
                 Mark it all the same
               </Button>
               <Button onClick={() => (setAsking(null), go(asking.n))}>Leave it</Button>
-            </div>
+            </Note>
           )}
-          <ul className="ruled marks" aria-label={`Attendance on ${day(chosen.date)}`}>
+          <Marks aria-label={`Attendance on ${day(chosen.date)}`}>
             {found.people.map((p, n) => {
               const mark = p.marks[String(chosen.id)];
               return (
@@ -161,36 +174,35 @@ export function AttendancePage({ run, acts }: { run: Schemas["RunOut"]; acts: Re
                     e.preventDefault();
                   }}
                 >
-                  <span className="grow">
-                    <Link className="name strong" to={`/people/${p.person_id}`}>
+                  <Grow as="span">
+                    <Name strong to={`/people/${p.person_id}`}>
                       {p.name}
-                    </Link>
-                  </span>
-                  <span role="group" aria-label={`Mark ${p.name}`} className="row" style={{ gap: 10 }}>
+                    </Name>
+                  </Grow>
+                  <ToggleButtonGroup exclusive size="small" aria-label={`Mark ${p.name}`} value={mark}>
                     {found.marks.map((status) => (
-                      <button
+                      <ToggleButton
                         key={status}
+                        value={status}
                         tabIndex={-1}
-                        className={mark === status ? "word at" : "word"}
-                        aria-pressed={mark === status}
                         onClick={() => void put(n, mark === status ? null : status)}
                       >
                         {status}
-                      </button>
+                      </ToggleButton>
                     ))}
-                  </span>
-                  <span className="right share">
-                    {p.share === null ? <span className="slate">no marks</span> : `${p.share} % attended`}
+                  </ToggleButtonGroup>
+                  <T right className="share">
+                    {p.share === null ? <T tone="slate">no marks</T> : `${p.share} % attended`}
                     <span className="dots" aria-hidden>
                       {found.meetings.map((m) => (
                         <span key={m.id}>{LETTER[p.marks[String(m.id)] ?? ""] ?? "·"}</span>
                       ))}
                     </span>
-                  </span>
+                  </T>
                 </li>
               );
             })}
-          </ul>
+          </Marks>
         </>
       )}
     </>

@@ -4,9 +4,13 @@ import { useState } from "react";
 
 import { api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
 import { useSettled } from "../../app/session";
-import { Choice, Field } from "../../parts/Field";
+import { Choice, Field } from "../../form/Field";
+import { Form } from "../../form/Form";
+import { Tick } from "../../form/Tick";
+import { Facts, Row } from "../../parts/layout";
 import { day, isZero, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
+import { P } from "../../parts/words";
 import { amount, digitsOf } from "../courses/form";
 import { counted } from "./DeskParts";
 
@@ -106,16 +110,8 @@ export function ChangeTerms({
     text: `${r.label ?? "Standard"}, ${money(r.amount, run.currency)}`,
   }));
   return (
-    <form
-      className="note due"
-      noValidate
-      onSubmit={(e) => {
-        e.preventDefault();
-        void save();
-      }}
-      onKeyDown={(e) => e.key === "Escape" && onClose()}
-    >
-      <p className="strong">What {held.name} is signed up for</p>
+    <Form look="due" onSend={() => void save()} onLeave={() => onClose()}>
+      <P strong>What {held.name} is signed up for</P>
       {held.people.map((p, i) => (
         <Choice
           key={i}
@@ -127,7 +123,7 @@ export function ChangeTerms({
         />
       ))}
       {form.agreed ? (
-        <div className="row">
+        <Row>
           <Field
             label={held.heads > 1 ? "Price a head" : "Price"}
             width={100}
@@ -143,16 +139,12 @@ export function ChangeTerms({
             onChange={(reason) => set({ agreed: { ...form.agreed!, reason } })}
             fault={faults["/people/0/agreed/reason"]}
           />
-        </div>
+        </Row>
       ) : (
         run.rates.some((r) => r.by_agreement && form.rates.includes(String(r.id))) && (
-          <button
-            type="button"
-            className="plainly"
-            onClick={() => set({ agreed: { amount: "", reason: "" } })}
-          >
+          <Button variant="text" type="button" onClick={() => set({ agreed: { amount: "", reason: "" } })}>
             agree another price
-          </button>
+          </Button>
         )
       )}
       {run.extras.map((x) => (
@@ -165,16 +157,15 @@ export function ChangeTerms({
           input={{ inputMode: "numeric" }}
         />
       ))}
-      <label className="tick">
-        <input type="checkbox" checked={form.fresh} onChange={(e) => set({ fresh: e.target.checked })} />
+      <Tick checked={form.fresh} onChange={(on) => set({ fresh: on })}>
         price all of it as of today
-      </label>
+      </Tick>
       {trouble != null && Object.keys(faults).length === 0 && (
-        <p className={messageOf(trouble) === "Nothing changes." ? "slate" : "fault"}>{messageOf(trouble)}</p>
+        <P tone={messageOf(trouble) === "Nothing changes." ? "slate" : "brick"}>{messageOf(trouble)}</P>
       )}
       {found && (
         <div aria-live="polite">
-          <dl className="facts">
+          <Facts>
             <dt className="sum">Total</dt>
             <dd className="sum">{money(found.total, found.currency)}</dd>
             <dd className="why">It was {money(found.total_before, found.currency)}.</dd>
@@ -189,21 +180,21 @@ export function ChangeTerms({
                 </dd>,
               ];
             })}
-          </dl>
+          </Facts>
           {!isZero(found.credit) && (
             <p>{money(found.credit, found.currency)} is then credit of the account.</p>
           )}
-          <p className="slate">What is paid or due stands; the difference goes to what is not due yet.</p>
+          <P tone="slate">What is paid or due stands; the difference goes to what is not due yet.</P>
         </div>
       )}
-      <div className="row mid" style={{ marginTop: 8 }}>
+      <Row mid sx={{ marginTop: 8 }}>
         <Button type="submit" variant="contained" disabled={!found || !current}>
           Change it
         </Button>
-        <button type="button" className="plainly" onClick={onClose}>
+        <Button variant="text" type="button" onClick={onClose}>
           leave it
-        </button>
-      </div>
-    </form>
+        </Button>
+      </Row>
+    </Form>
   );
 }

@@ -4,11 +4,15 @@ import { useState } from "react";
 
 import { api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
 import { useKept, useSettled } from "../../app/session";
-import { Field } from "../../parts/Field";
-import { PickList } from "../../parts/PickList";
+import { Field } from "../../form/Field";
+import { Form } from "../../form/Form";
+import { PickList } from "../../form/PickList";
+import { Tick } from "../../form/Tick";
+import { ActList, Facts, Note, Row } from "../../parts/layout";
 import { count, isZero, money } from "../../parts/text";
 import { focused, type useDone } from "../../parts/useUndo";
-import { RunLine, type Run } from "./DeskParts";
+import { Fault, P } from "../../parts/words";
+import { type Run, RunLine } from "./DeskParts";
 
 type Acts = ReturnType<typeof useDone>;
 type Act = "tell" | "group" | "move" | "withdraw";
@@ -58,14 +62,14 @@ export function Chosen({
   };
   return (
     <section aria-label="Chosen on the roster">
-      <div className="row" style={{ justifyContent: "space-between" }}>
+      <Row sx={{ justifyContent: "space-between" }}>
         <h2>{count(ids.length, "sign-up")} chosen</h2>
-        <button className="plainly quiet" onClick={onClear}>
+        <Button variant="text" color="secondary" onClick={onClear}>
           choose nobody
-        </button>
-      </div>
+        </Button>
+      </Row>
       {act === null && (
-        <ul className="actlist">
+        <ActList>
           {(
             [
               ["tell", "write to them"],
@@ -75,33 +79,32 @@ export function Chosen({
             ] as [Act, string][]
           ).map(([name, text]) => (
             <li key={name}>
-              <button className="plainly" onClick={() => setAct(name)}>
+              <Button variant="text" onClick={() => setAct(name)}>
                 {text}
-              </button>
+              </Button>
             </li>
           ))}
           <li>
-            <button className="plainly" onClick={() => void file("csv", `${run.code}.csv`)}>
+            <Button variant="text" onClick={() => void file("csv", `${run.code}.csv`)}>
               save as CSV
-            </button>
+            </Button>
           </li>
           <li>
-            <button className="plainly" onClick={() => void file("xlsx", `${run.code}.xlsx`)}>
+            <Button variant="text" onClick={() => void file("xlsx", `${run.code}.xlsx`)}>
               save as XLSX
-            </button>
+            </Button>
           </li>
           <li>
-            <button className="plainly" onClick={() => void file("badges", `${run.code} badges.pdf`)}>
+            <Button variant="text" onClick={() => void file("badges", `${run.code} badges.pdf`)}>
               name badges
-            </button>
+            </Button>
           </li>
           <li>
-            <label className="tick">
-              <input type="checkbox" checked={remarks} onChange={(e) => setRemarks(e.target.checked)} />
+            <Tick checked={remarks} onChange={(on) => setRemarks(on)}>
               files with remarks
-            </label>
+            </Tick>
           </li>
-        </ul>
+        </ActList>
       )}
       {act === "tell" && <Tell run={run} ids={ids} acts={acts} onClose={close} onDone={done} />}
       {act === "group" && (
@@ -150,14 +153,7 @@ export function Tell({ run, ids, acts, onClose, onDone }: Omit<Props, "ids"> & {
     }
   };
   return (
-    <form
-      className="note"
-      noValidate
-      onSubmit={(e) => {
-        e.preventDefault();
-        void send();
-      }}
-    >
+    <Form look="done" onSend={() => void send()}>
       <Field
         label="Subject"
         value={form.subject}
@@ -172,9 +168,9 @@ export function Tell({ run, ids, acts, onClose, onDone }: Omit<Props, "ids"> & {
         fault={faults["/body"]}
         multiline
       />
-      {error !== null && Object.keys(faults).length === 0 && <p className="fault">{messageOf(error)}</p>}
+      {error !== null && Object.keys(faults).length === 0 && <Fault as="p">{messageOf(error)}</Fault>}
       <Buttons act="Send" onClose={onClose} />
-    </form>
+    </Form>
   );
 }
 
@@ -190,7 +186,7 @@ function Buttons({
   ready?: boolean;
 }) {
   return (
-    <div className="row mid" style={{ marginTop: 8 }}>
+    <Row mid sx={{ marginTop: 8 }}>
       <Button
         type="submit"
         variant={lost ? "outlined" : "contained"}
@@ -199,10 +195,10 @@ function Buttons({
       >
         {act}
       </Button>
-      <button type="button" className="plainly" onClick={onClose}>
+      <Button variant="text" type="button" onClick={onClose}>
         leave it
-      </button>
-    </div>
+      </Button>
+    </Row>
   );
 }
 
@@ -228,29 +224,27 @@ function Group({ run, ids, groups, acts, onClose, onDone }: Props & { groups: Sc
     }
   };
   return (
-    <form
-      className="note"
-      noValidate
-      onSubmit={(e) => {
-        e.preventDefault();
+    <Form
+      look="done"
+      onSend={() => {
         if (name.trim()) void put(name.trim());
       }}
     >
       <Field label="Group, new or there" value={name} onChange={setName} autoFocus />
       {groups.length > 0 && (
-        <p className="row wrap" style={{ gap: 12 }}>
+        <Row wrap as="p" sx={{ gap: 12 }}>
           {groups.map((g) => (
-            <button key={g.id} type="button" className="word" onClick={() => void put(g.name)}>
+            <Button key={g.id} variant="text" onClick={() => void put(g.name)}>
               {g.name}
-            </button>
+            </Button>
           ))}
-          <button type="button" className="word" onClick={() => void put(null)}>
+          <Button variant="text" color="secondary" onClick={() => void put(null)}>
             no group
-          </button>
-        </p>
+          </Button>
+        </Row>
       )}
       <Buttons act="Put them in" onClose={onClose} ready={name.trim() !== ""} />
-    </form>
+    </Form>
   );
 }
 
@@ -258,15 +252,15 @@ function Group({ run, ids, groups, acts, onClose, onDone }: Props & { groups: Sc
 function Sums({ found }: { found: Schemas["ManyDone"] }) {
   return (
     <>
-      <dl className="facts">
+      <Facts>
         <dt>Kept</dt>
         <dd>{money(found.kept, found.currency)}</dd>
         <dt>Becomes credit</dt>
         <dd>{money(found.credit, found.currency)}</dd>
         <dt>Stays owed</dt>
         <dd>{money(found.owed, found.currency)}</dd>
-      </dl>
-      <dl className="facts scrolls">
+      </Facts>
+      <Facts scrolls>
         {found.people.map((p) => [
           <dt key={`${p.enrollment_id}t`}>{p.name}</dt>,
           <dd key={`${p.enrollment_id}d`}>{isZero(p.credit) ? "" : money(p.credit, found.currency)}</dd>,
@@ -274,7 +268,7 @@ function Sums({ found }: { found: Schemas["ManyDone"] }) {
             {p.why}
           </dd>,
         ])}
-      </dl>
+      </Facts>
     </>
   );
 }
@@ -317,21 +311,17 @@ function WithdrawAll({ run, ids, acts, onClose, onDone }: Props) {
   );
   const act = () => go(acts, (done) => `${count(done.people.length, "sign-up")} withdrawn.`, onDone, onClose);
   return (
-    <form
-      className="note due"
-      noValidate
-      onSubmit={(e) => {
-        e.preventDefault();
+    <Form
+      look="due"
+      onSend={() => {
         if (found && !busy) void act();
       }}
     >
-      <p className="strong">
-        {count(ids.length, "sign-up gives its seat", "sign-ups give their seats")} back
-      </p>
+      <P strong>{count(ids.length, "sign-up gives its seat", "sign-ups give their seats")} back</P>
       <Field label="Why, for the log; may stay empty" value={why} onChange={setWhy} autoFocus />
       {found ? <Sums found={found} /> : <p>{said}</p>}
       <Buttons act="Withdraw them" onClose={onClose} lost ready={found !== undefined && !busy} />
-    </form>
+    </Form>
   );
 }
 
@@ -363,8 +353,8 @@ function MoveAll({ run, ids, acts, onClose, onDone }: Props) {
   const others = (runs.data?.items ?? []).filter((r) => r.id !== run.id);
   if (!there)
     return (
-      <div className="note due">
-        <p className="strong">Where do they move to?</p>
+      <Note kind="due">
+        <P strong>Where do they move to?</P>
         <PickList
           label="The other run"
           placeholder="course, run or instructor"
@@ -375,34 +365,32 @@ function MoveAll({ run, ids, acts, onClose, onDone }: Props) {
           onPick={(id) => setThere(others.find((r) => String(r.id) === id) ?? null)}
           options={others.map((r) => ({ key: String(r.id), content: <RunLine run={r} /> }))}
         />
-        <button className="plainly" onClick={onClose}>
+        <Button variant="text" onClick={onClose}>
           leave it
-        </button>
-      </div>
+        </Button>
+      </Note>
     );
   const act = () =>
     go(acts, (done) => `${count(done.people.length, "sign-up")} moved to ${done.to}.`, onDone, onClose);
   return (
-    <form
-      className="note due"
-      noValidate
-      onSubmit={(e) => {
-        e.preventDefault();
+    <Form
+      look="due"
+      onSend={() => {
         if (found && !busy) void act();
       }}
     >
-      <p className="strong">
+      <P strong>
         {count(ids.length, "sign-up moves", "sign-ups move")} to {there.title}
-      </p>
+      </P>
       {found ? <Sums found={found} /> : <p>{said}</p>}
-      <div className="row mid" style={{ marginTop: 8 }}>
+      <Row mid sx={{ marginTop: 8 }}>
         <Button type="submit" variant="contained" disabled={!found || busy} ref={found && focused}>
           Move them
         </Button>
-        <button type="button" className="plainly" onClick={onClose}>
+        <Button variant="text" type="button" onClick={onClose}>
           leave it
-        </button>
-      </div>
-    </form>
+        </Button>
+      </Row>
+    </Form>
   );
 }

@@ -1,9 +1,14 @@
+import Table from "@mui/material/Table";
+import TableBody from "@mui/material/TableBody";
+import TableHead from "@mui/material/TableHead";
+import TableRow from "@mui/material/TableRow";
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 
 import { api, ask } from "../../app/server";
 import { NotYet, Page } from "../../parts/Page";
 import { count } from "../../parts/text";
+import { Cell, Heard, P, T } from "../../parts/words";
 
 /** Courses that people wait for: those without a run they could sign up for come first, with the way to plan one. */
 export default function DemandPage() {
@@ -24,57 +29,57 @@ export default function DemandPage() {
       }
     >
       <h1>Demand</h1>
-      <p className="slate">
+      <P tone="slate">
         {wanting.length
           ? `${count(wanting.length, "course has", "courses have")} people waiting and no run open to them.`
           : "Nobody waits for a course without an open run."}
-      </p>
+      </P>
       {query.data.length > 0 && (
-        <table className="plain">
-          <thead>
-            <tr>
-              <th>Course</th>
-              <th className="right">In line</th>
-              <th className="right">Interested</th>
-              <th>Runs</th>
-              <th>
-                <span className="sr">Acts</span>
-              </th>
-            </tr>
-          </thead>
-          <tbody>
+        <Table>
+          <TableHead>
+            <TableRow>
+              <Cell>Course</Cell>
+              <Cell right>In line</Cell>
+              <Cell right>Interested</Cell>
+              <Cell>Runs</Cell>
+              <Cell>
+                <Heard>Acts</Heard>
+              </Cell>
+            </TableRow>
+          </TableHead>
+          <TableBody>
             {query.data.map((c) => (
-              <tr key={c.course_id}>
-                <td>
-                  <strong>{c.title}</strong> <span className="slate">{c.code}</span>
-                </td>
-                <td className="right">{c.waiting || ""}</td>
-                <td className="right">
+              <TableRow key={c.course_id}>
+                <Cell>
+                  <strong>{c.title}</strong> <T tone="slate">{c.code}</T>
+                </Cell>
+                <Cell right>{c.waiting || ""}</Cell>
+                <Cell right>
                   {c.interested ? (
                     <Link to={`/interest?course=${c.course_id}`}>
                       {c.interested}
-                      <span className="sr"> interested in {c.title}</span>
+                      <Heard> interested in {c.title}</Heard>
                     </Link>
                   ) : (
                     ""
                   )}
-                </td>
-                <td className={c.open.length ? "slate" : "ochre strong"}>
+                </Cell>
+                <Cell tone={c.open.length ? "slate" : "ochre"} strong={!c.open.length}>
                   {c.open.length
                     ? `open: ${c.open.join(", ")}`
                     : c.coming.length
                       ? `none open; coming: ${c.coming.join(", ")}`
                       : "none open"}
-                </td>
-                <td>
+                </Cell>
+                <Cell>
                   <Link to={`/runs/new?course=${c.course_id}`}>
-                    plan a run<span className="sr"> of {c.title}</span>
+                    plan a run<Heard> of {c.title}</Heard>
                   </Link>
-                </td>
-              </tr>
+                </Cell>
+              </TableRow>
             ))}
-          </tbody>
-        </table>
+          </TableBody>
+        </Table>
       )}
     </Page>
   );

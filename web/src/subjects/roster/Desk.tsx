@@ -1,22 +1,30 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import { styled } from "@mui/material/styles";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 
-import { usePulse, News } from "../../app/pulse";
-import { api, ask, messageOf, newKey, ServerProblem, type Schemas } from "../../app/server";
+import { News, usePulse } from "../../app/pulse";
+import { api, ask, messageOf, newKey, type Schemas, ServerProblem } from "../../app/server";
 import { useKept, useMe, useSettled } from "../../app/session";
+import { OrganizationPick } from "../../form/OrganizationPick";
+import { PickList } from "../../form/PickList";
+import { Tick } from "../../form/Tick";
 import { Gatelet } from "../../parts/Arch";
-import { OrganizationPick } from "../../parts/OrganizationPick";
+import { Note, Title } from "../../parts/layout";
 import { Page } from "../../parts/Page";
-import { PickList } from "../../parts/PickList";
 import { day, money } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
+import { P } from "../../parts/words";
+import { ink } from "../../theme/palette";
 import { digitsOf } from "../courses/form";
 import { NewPerson } from "../people/NewPerson";
+import { CallSoFar, Notice, Parked, type SoFar, useParked } from "./DeskCalls";
 import { DeskMargin } from "./DeskMargin";
-import { CallSoFar, Notice, Parked, useParked, type SoFar } from "./DeskCalls";
 import {
   askOf,
+  type Call,
   headsOf,
   namesOf,
   payerOf,
@@ -24,9 +32,23 @@ import {
   Picked,
   RunLine,
   seatsOf,
-  type Call,
 } from "./DeskParts";
 import { DeskTerms } from "./DeskTerms";
+
+const KeysLine = styled("div")({ color: ink.slate, display: "flex", gap: 12, flexWrap: "wrap" });
+const DeskGrid = styled("div")({
+  display: "grid",
+  gridTemplateColumns: "repeat(3, minmax(0, 1fr))",
+  gap: 26,
+  "& > section > h2": {
+    display: "flex",
+    alignItems: "center",
+    gap: 10,
+    paddingBottom: 6,
+    marginBottom: 12,
+    borderBottom: `1px solid ${ink.ink}`,
+  },
+});
 
 /** The terms of a call before anything is said. */
 const FRESH = {
@@ -385,9 +407,9 @@ export default function Desk() {
         </>
       }
     >
-      <div className="title">
+      <Title>
         <h1>Desk</h1>
-        <div className="keys">
+        <KeysLine>
           <span>
             <kbd>Tab</kbd> next
           </span>
@@ -403,15 +425,16 @@ export default function Desk() {
           <span>
             <kbd>Ctrl Enter</kbd> enroll
           </span>
-          <button
-            className="plainly quiet"
+          <Button
+            variant="text"
+            color="secondary"
             onClick={() => (setCall(blank()), setSoFar([]), setChanged(null), focus(whoRef))}
           >
             new call
-          </button>
-        </div>
-      </div>
-      <div className="desk">
+          </Button>
+        </KeysLine>
+      </Title>
+      <DeskGrid>
         <section aria-labelledby="who" className="live">
           <h2 id="who">
             <Gatelet done={call.person !== null} /> Who
@@ -469,31 +492,31 @@ export default function Desk() {
                   : []),
               ]}
               empty={
-                <p className="slate" style={{ marginTop: 10 }}>
+                <P tone="slate" sx={{ marginTop: 10 }}>
                   Type a part of the name. A run may also come first.
-                </p>
+                </P>
               }
             />
           )}
           {call.person && (
-            <div style={{ marginTop: 14 }}>
+            <Box sx={{ marginTop: 14 }}>
               <OrganizationPick
                 label="Pays"
                 value={call.payer}
                 onChange={(payer) => set({ payer })}
                 fixed={payers}
               />
-            </div>
+            </Box>
           )}
           {call.person?.owed && (
-            <div className="note due" style={{ marginTop: 14 }}>
+            <Note kind="due" sx={{ marginTop: 14 }}>
               <p>
                 <strong>Owes {money(call.person.owed, me.currency)}</strong>
                 {call.person.next_due &&
                   `, the next ${money(call.person.next_due.amount, me.currency)} by ${day(call.person.next_due.due)}`}
                 .
               </p>
-            </div>
+            </Note>
           )}
         </section>
 
@@ -507,11 +530,11 @@ export default function Desk() {
                 <RunLine run={run.data} />
               </Picked>
               {run.data.note && (
-                <div className="note wrong" style={{ marginTop: 12 }}>
+                <Note kind="wrong" sx={{ marginTop: 12 }}>
                   <p>
                     <strong>Note:</strong> {run.data.note}
                   </p>
-                </div>
+                </Note>
               )}
             </>
           ) : (
@@ -533,54 +556,53 @@ export default function Desk() {
               }))}
               empty={
                 runs.data && (
-                  <p className="slate" style={{ marginTop: 10 }}>
+                  <P tone="slate" sx={{ marginTop: 10 }}>
                     {late ? "No published run fits." : "No published run that has not begun fits."}
-                  </p>
+                  </P>
                 )
               }
             />
           )}
           {call.runId === null && (
-            <label className="tick">
-              <input type="checkbox" checked={late} onChange={(e) => setLate(e.target.checked)} />
+            <Tick checked={late} onChange={(on) => setLate(on)}>
               also runs that have begun
-            </label>
+            </Tick>
           )}
         </section>
 
-        <section aria-labelledby="terms" ref={termsRef} tabIndex={-1} style={{ outline: 0 }}>
+        <Box component="section" aria-labelledby="terms" ref={termsRef} tabIndex={-1} sx={{ outline: 0 }}>
           <h2 id="terms">
             <Gatelet done={ready} /> Terms
           </h2>
           {run.data ? (
             <>
               {call.heldId !== null && (
-                <p className="note">
+                <Note>
                   From the places held without names.{" "}
-                  <button type="button" className="plainly" onClick={() => set({ heldId: null })}>
+                  <Button variant="text" type="button" onClick={() => set({ heldId: null })}>
                     not from them
-                  </button>
-                </p>
+                  </Button>
+                </Note>
               )}
               {call.keptId !== null ? (
-                <div className="note">
+                <Note>
                   <p>
                     On the terms of the quote that was kept for {call.person?.name}, whatever became of the
                     fees since.
                   </p>
-                  <button type="button" className="plainly" onClick={() => set({ keptId: null })}>
+                  <Button variant="text" type="button" onClick={() => set({ keptId: null })}>
                     use today’s terms instead
-                  </button>
-                </div>
+                  </Button>
+                </Note>
               ) : (
                 <DeskTerms call={call} set={set} run={run.data} quote={quote.data} error={quote.error} />
               )}
             </>
           ) : (
-            <p className="slate">Pick a run; its fee and payment plan stand here.</p>
+            <P tone="slate">Pick a run; its fee and payment plan stand here.</P>
           )}
-        </section>
-      </div>
+        </Box>
+      </DeskGrid>
     </Page>
   );
 }

@@ -1,3 +1,4 @@
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useQueries, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
@@ -5,8 +6,11 @@ import { Link } from "react-router";
 
 import { api, ask, messageOf, type Schemas } from "../../app/server";
 import { useKept, useMe } from "../../app/session";
-import { Field } from "../../parts/Field";
+import { Field } from "../../form/Field";
+import { Tick } from "../../form/Tick";
+import { ActList, Note, Picks, Row, Ruled } from "../../parts/layout";
 import { count, money } from "../../parts/text";
+import { Fault, NoteLine, T } from "../../parts/words";
 import type { Call } from "./DeskParts";
 
 /** A sign-up made in this call. */
@@ -55,16 +59,16 @@ export function Parked({ parked, onTake }: { parked: ParkedCall[]; onTake: (n: n
   return (
     <section aria-label="Parked calls">
       <h2>{count(parked.length, "parked call")}</h2>
-      <ul className="actlist">
+      <ActList>
         {parked.map((p, n) => (
           <li key={p.at}>
-            <button className="plainly" onClick={() => onTake(n)}>
+            <Button variant="text" onClick={() => onTake(n)}>
               {p.about}
-              <span className="slate"> since {p.at.slice(11, 16)} UTC</span>
-            </button>
+              <T tone="slate"> since {p.at.slice(11, 16)} UTC</T>
+            </Button>
           </li>
         ))}
-      </ul>
+      </ActList>
     </section>
   );
 }
@@ -90,13 +94,13 @@ export function Notice({ run }: { run: Schemas["RunOut"] }) {
     void queries.invalidateQueries({ queryKey: ["run", run.id] });
   };
   return (
-    <div className={seen ? "note due" : "note wrong"} role="note" aria-label="Desk notice">
-      <p className="note-line">
+    <Note kind={seen ? "due" : "wrong"} aria-label="Desk notice">
+      <NoteLine as="p">
         <strong>Notice:</strong> {text}
-      </p>
+      </NoteLine>
       {!seen && <Button onClick={() => void read()}>I have read it</Button>}
-      {trouble && <p className="fault">{trouble}</p>}
-    </div>
+      {trouble && <Fault as="p">{trouble}</Fault>}
+    </Note>
   );
 }
 
@@ -137,40 +141,43 @@ export function CallSoFar({
   return (
     <section aria-label="This call so far">
       <h2>This call so far</h2>
-      <ul className="ruled">
+      <Ruled>
         {lines.map((l) => (
-          <li key={l.change} style={{ padding: "5px 0" }}>
+          <Box component="li" key={l.change} sx={{ padding: "5px 0" }}>
             <Link to={`/people/${l.person.id}`}>{l.person.name}</Link>,{" "}
             <Link to={`/runs/${l.runId}/roster`}>{l.run}</Link>
-          </li>
+          </Box>
         ))}
-      </ul>
+      </Ruled>
       <p>
         {known ? (
           <>
-            <strong className="copper">{money(due.toFixed(digits), currency)}</strong> due now.
+            <T tone="copper" as="strong">
+              {money(due.toFixed(digits), currency)}
+            </T>{" "}
+            due now.
           </>
         ) : (
           "Working out what is due …"
         )}
       </p>
-      <ul className="actlist">
+      <ActList>
         <li>
-          <button className="plainly" onClick={() => onAgain(last)}>
+          <Button variant="text" onClick={() => onAgain(last)}>
             another run for {last.person.name}
-          </button>
+          </Button>
         </li>
         <li>
-          <button className="plainly" onClick={() => onOther(last)}>
+          <Button variant="text" onClick={() => onOther(last)}>
             somebody else on {last.run}, {last.payerName} pays
-          </button>
+          </Button>
         </li>
         <li>
-          <button className="plainly quiet" onClick={onEnd}>
+          <Button variant="text" color="secondary" onClick={onEnd}>
             the call is over
-          </button>
+          </Button>
         </li>
-      </ul>
+      </ActList>
     </section>
   );
 }
@@ -207,7 +214,7 @@ export function DeskExceptions({
   const asks = quote?.can_wait ? run.questions : [];
   const late = quote?.late || faults["/exception"] !== undefined;
   return (
-    <div style={{ marginTop: 10 }}>
+    <Box sx={{ marginTop: 10 }}>
       {asks.map((q) => (
         <Field
           key={q}
@@ -225,9 +232,11 @@ export function DeskExceptions({
         />
       )}
       {open || used ? (
-        <fieldset className="picks" style={{ marginTop: 8 }}>
-          <legend className="label">Out of the ordinary</legend>
-          <div className="row wrap">
+        <Picks sx={{ marginTop: 8 }}>
+          <T label as="legend">
+            Out of the ordinary
+          </T>
+          <Row wrap>
             <Field
               label="Form came in on"
               type="date"
@@ -244,15 +253,10 @@ export function DeskExceptions({
                 fault={faults["/exception"]}
               />
             )}
-          </div>
-          <label className="tick">
-            <input
-              type="checkbox"
-              checked={call.waive !== null}
-              onChange={(e) => set({ waive: e.target.checked ? "" : null })}
-            />
+          </Row>
+          <Tick checked={call.waive !== null} onChange={(on) => set({ waive: on ? "" : null })}>
             the seat costs nothing
-          </label>
+          </Tick>
           {call.waive !== null && (
             <Field
               label="Why it costs nothing"
@@ -262,39 +266,31 @@ export function DeskExceptions({
               autoFocus
             />
           )}
-          <label className="tick">
-            <input
-              type="checkbox"
-              checked={call.hold ?? run.hold_hours !== null}
-              onChange={(e) => set({ hold: e.target.checked })}
-            />
+          <Tick checked={call.hold ?? run.hold_hours !== null} onChange={(on) => set({ hold: on })}>
             only held until the first payment
             {(call.hold ?? run.hold_hours !== null) && `, ${run.hold_hours ?? 48} hours`}
-          </label>
-          <div className="label" style={{ marginTop: 8 }}>
+          </Tick>
+          <T label as="div" sx={{ marginTop: 8 }}>
             Who is told
-          </div>
+          </T>
           {TOLD.map(([who, text]) => {
             const told = call.told ?? run.told ?? me.told;
             return (
-              <label key={who} className="tick">
-                <input
-                  type="checkbox"
-                  checked={told.includes(who)}
-                  onChange={(e) =>
-                    set({ told: e.target.checked ? [...told, who] : told.filter((w) => w !== who) })
-                  }
-                />
+              <Tick
+                key={who}
+                checked={told.includes(who)}
+                onChange={(on) => set({ told: on ? [...told, who] : told.filter((w) => w !== who) })}
+              >
                 {text}
-              </label>
+              </Tick>
             );
           })}
-        </fieldset>
+        </Picks>
       ) : (
-        <button type="button" className="plainly" onClick={() => setOpen(true)}>
+        <Button variant="text" type="button" onClick={() => setOpen(true)}>
           Out of the ordinary
-        </button>
+        </Button>
       )}
-    </div>
+    </Box>
   );
 }

@@ -1,12 +1,14 @@
 import Button from "@mui/material/Button";
 
 import { messageOf, type Schemas } from "../../app/server";
+import { Note } from "../../parts/layout";
 import { ActNotes } from "../../parts/Page";
-import { KeepQuote } from "../fees/KeepQuote";
 import { Quote } from "../../parts/Quote";
 import { money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
-import { seatsOf, type Call } from "./DeskParts";
+import { P } from "../../parts/words";
+import { KeepQuote } from "../fees/KeepQuote";
+import { type Call, seatsOf } from "./DeskParts";
 
 /** The quote of the call, why it costs that, and the one act. */
 export function DeskMargin({
@@ -35,32 +37,36 @@ export function DeskMargin({
     <>
       <ActNotes acts={acts} />
       {quoteError !== null && quoteError !== undefined && (
-        <div className="note wrong" role="status">
+        <Note kind="wrong" role="status">
           {messageOf(quoteError)}
-        </div>
+        </Note>
       )}
       {run && quote ? (
         <section>
           <h2>{call.person ? `Quote for ${call.person.name}` : "Quote"}</h2>
           {changed && (
-            <div className="note due" role="alert">
+            <Note kind="due" role="alert">
               <p>
                 The total was {money(changed.shown, quote.currency)} when it was shown and is{" "}
                 <strong>{money(changed.now, quote.currency)}</strong> now. Nothing was written.
               </p>
-            </div>
+            </Note>
           )}
           <Quote quote={quote} />
-          {!quote.can_enroll && <p className={quote.can_wait ? "ochre strong" : "fault"}>{quote.why}</p>}
+          {!quote.can_enroll && (
+            <P tone={quote.can_wait ? "ochre" : "brick"} strong={Boolean(quote.can_wait)}>
+              {quote.why}
+            </P>
+          )}
           {quote.can_wait && call.keptId === null && (
-            <p className="slate">In line nothing is owed; the price is worked out when a seat is given.</p>
+            <P tone="slate">In line nothing is owed; the price is worked out when a seat is given.</P>
           )}
           <Button
             variant="contained"
             fullWidth
             disabled={!ready || busy}
             onClick={onEnroll}
-            style={{ marginTop: 8 }}
+            sx={{ marginTop: 8 }}
           >
             {changed
               ? `Enroll${name} at ${money(changed.now, quote.currency)}`
@@ -73,16 +79,14 @@ export function DeskMargin({
           {call.person && run && call.keptId === null && !busy && !quoteError && (
             <KeepQuote key={call.key} call={call} quote={quote} acts={acts} />
           )}
-          {!call.person && (quote.can_enroll || quote.can_wait) && (
-            <p className="slate">Pick who it is for.</p>
-          )}
+          {!call.person && (quote.can_enroll || quote.can_wait) && <P tone="slate">Pick who it is for.</P>}
         </section>
       ) : call.runId !== null ? null : (
         <section>
           <h2>Quote</h2>
-          <p className="slate">
+          <P tone="slate">
             The price with every line’s reason, and what is due when, stand here as soon as a run is picked.
-          </p>
+          </P>
         </section>
       )}
     </>

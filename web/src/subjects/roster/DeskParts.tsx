@@ -1,11 +1,47 @@
+import Button from "@mui/material/Button";
+import Radio from "@mui/material/Radio";
+import { styled } from "@mui/material/styles";
 import type { ReactNode } from "react";
 
 import type { Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Arch } from "../../parts/Arch";
+import { Grow, Picks, Row } from "../../parts/layout";
 import { decisionText, seatsText, smallestText, spanText, stateText } from "../../parts/RunFacts";
 import { count, day, money } from "../../parts/text";
+import { T } from "../../parts/words";
+import { ink } from "../../theme/palette";
 import { amount } from "../courses/form";
+
+const picked = { background: ink.verdigrisPale, borderLeftColor: ink.verdigris };
+const line = {
+  padding: "6px 10px 6px 4px",
+  borderBottom: `1px solid ${ink.line}`,
+  borderLeft: "3px solid transparent",
+};
+const PickLine = styled("label")({
+  ...line,
+  display: "flex",
+  gap: 6,
+  alignItems: "baseline",
+  cursor: "pointer",
+  "&[data-picked]": picked,
+  "& .MuiRadio-root": { alignSelf: "flex-start" },
+});
+const PickedBox = styled("div")({ ...line, ...picked, padding: "8px 10px" });
+const DeskRun = styled("div")({
+  display: "grid",
+  gridTemplateColumns: "minmax(0, 1fr) auto",
+  columnGap: 10,
+  "& > .line-of": { gridColumn: 1 },
+  "& .seats": {
+    gridColumn: 2,
+    gridRow: "1 / 4",
+    display: "flex",
+    flexDirection: "column",
+    alignItems: "center",
+  },
+});
 
 export type Person = Schemas["PersonFound"];
 export type Run = Schemas["RunLine"];
@@ -96,7 +132,7 @@ export function askOf(call: Call, digits: number): Schemas["Ask"] {
 }
 
 /** A few things of which one is chosen; arrows move within. */
-export function Picks({
+export function PickOne({
   legend,
   name,
   value,
@@ -110,19 +146,21 @@ export function Picks({
   onPick: (id: number) => void;
 }) {
   return (
-    <fieldset className="picks">
-      <legend className="label">{legend}</legend>
+    <Picks>
+      <T label as="legend">
+        {legend}
+      </T>
       {options.map((o) => (
-        <label key={o.id} className={o.id === value ? "option picked" : "option"}>
-          <input type="radio" name={name} checked={o.id === value} onChange={() => onPick(o.id)} />
-          <span className="grow">
+        <PickLine key={o.id} data-picked={o.id === value || undefined}>
+          <Radio name={name} checked={o.id === value} onChange={() => onPick(o.id)} />
+          <Grow as="span">
             {o.text}
-            {o.why && <span className="ochre why"> {o.why}</span>}
-          </span>
+            {o.why && <T tone="ochre"> {o.why}</T>}
+          </Grow>
           <strong>{o.more}</strong>
-        </label>
+        </PickLine>
       ))}
-    </fieldset>
+    </Picks>
   );
 }
 
@@ -136,12 +174,12 @@ export function Picked({
   what: string;
 }) {
   return (
-    <div className="option picked" style={{ cursor: "default" }}>
+    <PickedBox>
       {children}
-      <button className="plainly" aria-label={`Change ${what}`} onClick={onChange}>
+      <Button variant="text" aria-label={`Change ${what}`} onClick={onChange}>
         change
-      </button>
-    </div>
+      </Button>
+    </PickedBox>
   );
 }
 
@@ -149,16 +187,20 @@ export function PersonLine({ person }: { person: Person }) {
   const { currency } = useMe();
   return (
     <>
-      <div className="row" style={{ justifyContent: "space-between" }}>
+      <Row sx={{ justifyContent: "space-between" }}>
         <strong>{person.name}</strong>
-        <span className="slate nowrap">{person.runs ? count(person.runs, "run") : ""}</span>
-      </div>
-      <div className="slate">{person.email ?? "no email"}</div>
-      <div className="slate">
+        <T tone="slate" nowrap>
+          {person.runs ? count(person.runs, "run") : ""}
+        </T>
+      </Row>
+      <T tone="slate" as="div">
+        {person.email ?? "no email"}
+      </T>
+      <T tone="slate" as="div">
         {person.phone}
         {person.credit && <span> has {money(person.credit, currency)} credit</span>}
-        {person.owed && <span className="ochre"> owes {money(person.owed, currency)}</span>}
-      </div>
+        {person.owed && <T tone="ochre"> owes {money(person.owed, currency)}</T>}
+      </T>
     </>
   );
 }
@@ -168,29 +210,39 @@ export function RunLine({ run }: { run: Run }) {
   const short = run.smallest > run.taken && run.teaching === "before" ? smallestText(run) : "";
   const decided = run.decision === "undecided" ? "" : decisionText(run);
   return (
-    <div className="deskrun" title={`${run.title}, ${spanText(run, me.today)}`}>
-      <strong className="line-of">{run.title}</strong>
-      <span className="line-of">
-        <span className="nowrap">
+    <DeskRun data-tight title={`${run.title}, ${spanText(run, me.today)}`}>
+      <T cut as="strong">
+        {run.title}
+      </T>
+      <T cut>
+        <T nowrap>
           {run.next_meeting
             ? `${day(run.next_meeting.date, false)}, ${run.next_meeting.start}`
             : spanText(run, me.today)}
-        </span>{" "}
-        <span className="slate">{run.next_meeting?.place || run.place}</span>
-      </span>
-      <span className="line-of">
-        {run.price && <span className="copper strong nowrap">{money(run.price.amount, run.currency)} </span>}
-        <span className={run.sign_up === "open" ? "" : "ochre strong"}>{stateText(run)}</span>
-        {run.waiting > 0 && <span className="ochre">, {run.waiting} wait</span>}
-        {run.kept > 0 && <span className="slate">, {run.kept} kept back</span>}
-        {decided && <span className="slate">, {decided}</span>}
-        {short && <span className="slate">, {short}</span>}
-      </span>
+        </T>{" "}
+        <T tone="slate">{run.next_meeting?.place || run.place}</T>
+      </T>
+      <T cut>
+        {run.price && (
+          <T tone="copper" strong nowrap>
+            {money(run.price.amount, run.currency)}{" "}
+          </T>
+        )}
+        <T tone={run.sign_up === "open" ? undefined : "ochre"} strong={!(run.sign_up === "open")}>
+          {stateText(run)}
+        </T>
+        {run.waiting > 0 && <T tone="ochre">, {run.waiting} wait</T>}
+        {run.kept > 0 && <T tone="slate">, {run.kept} kept back</T>}
+        {decided && <T tone="slate">, {decided}</T>}
+        {short && <T tone="slate">, {short}</T>}
+      </T>
       <span className="seats">
         <Arch taken={run.taken} capacity={run.capacity} smallest={run.smallest} waiting={run.waiting} />
-        <strong className="nowrap">{seatsText({ ...run, kept: 0 })}</strong>
+        <T nowrap as="strong">
+          {seatsText({ ...run, kept: 0 })}
+        </T>
       </span>
-    </div>
+    </DeskRun>
   );
 }
 

@@ -1,13 +1,28 @@
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import OutlinedInput from "@mui/material/OutlinedInput";
+import { styled } from "@mui/material/styles";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useId, useState, type ReactNode } from "react";
+import { type ReactNode, useId, useState } from "react";
 
 import { api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
-import { Field } from "../../parts/Field";
+import { Field } from "../../form/Field";
+import { Inset, Loading, Note, Picks, Row } from "../../parts/layout";
 import { money } from "../../parts/text";
+import { Fault, P, T } from "../../parts/words";
+import { ink } from "../../theme/palette";
 import { DeskExceptions } from "./DeskCalls";
-import { headsOf, namesOf, payerOf, Picks, type Call } from "./DeskParts";
+import { type Call, headsOf, namesOf, payerOf, PickOne } from "./DeskParts";
+
+const CountedLine = styled("div")({
+  display: "grid",
+  gridTemplateColumns: "1fr 64px",
+  gap: "2px 12px",
+  alignItems: "center",
+  padding: "4px 0",
+  borderBottom: `1px solid ${ink.line}`,
+  "& .fault": { gridColumn: "1 / -1" },
+});
 
 /** The terms of a call: rate or rates, heads and their names, extras, code, plan. Everything shows in the quote at once. */
 export function DeskTerms({
@@ -39,7 +54,7 @@ export function DeskTerms({
   const [open, setOpen] = useState(false);
   const faults = error ? faultsOf(error) : {};
   const held = choices.data;
-  if (!held) return <div className="quiet-block" aria-busy="true" />;
+  if (!held) return <Loading aria-busy="true" />;
   const heads = headsOf(call);
   const rateId = call.rateId ?? quote?.rate_id ?? null;
   const chosen = held.rates.find((r) => r.id === rateId);
@@ -48,29 +63,32 @@ export function DeskTerms({
   return (
     <>
       {call.mixed ? (
-        <fieldset className="picks">
-          <legend className="label">Heads by rate</legend>
+        <Picks>
+          <T label as="legend">
+            Heads by rate
+          </T>
           {held.rates.map((r) => (
             <Counted
               key={r.id}
               label={r.label}
               price={money(r.amount, run.currency)}
-              more={r.why_not && <span className="ochre why">{r.why_not}</span>}
+              more={r.why_not && <T tone="ochre">{r.why_not}</T>}
               value={call.mixed![r.id] ?? ""}
               placeholder="0"
               onChange={(text) => set({ mixed: { ...call.mixed, [r.id]: text } })}
             />
           ))}
-          <button
+          <Button
+            variant="text"
+            color="secondary"
             type="button"
-            className="plainly quiet"
             onClick={() => set({ mixed: null, heads: String(heads || 1) })}
           >
             all at one rate
-          </button>
-        </fieldset>
+          </Button>
+        </Picks>
       ) : (
-        <Picks
+        <PickOne
           legend="Rate"
           name="rate"
           value={rateId}
@@ -83,9 +101,9 @@ export function DeskTerms({
           onPick={(id) => set({ rateId: id, agreed: null })}
         />
       )}
-      {rateFault && <div className="fault">{rateFault}</div>}
+      {rateFault && <Fault>{rateFault}</Fault>}
       {!call.mixed && (
-        <div className="row wrap" style={{ margin: "10px 0 0" }}>
+        <Row wrap sx={{ margin: "10px 0 0" }}>
           <Field
             label="Heads"
             value={call.heads}
@@ -94,33 +112,35 @@ export function DeskTerms({
             fault={heads < 1 ? "A number, please." : faults["/heads"]}
             input={{ inputMode: "numeric" }}
           />
-          <span className="acts row" style={{ gap: 12 }}>
+          <Row sx={{ alignSelf: "flex-end", paddingBottom: 9 }}>
             {held.rates.length > 1 && (
-              <button
+              <Button
+                variant="text"
+                color="secondary"
                 type="button"
-                className="plainly quiet"
                 onClick={() =>
                   set({ mixed: { [String(rateId ?? held.rates[0]!.id)]: call.heads }, agreed: null })
                 }
               >
                 several rates
-              </button>
+              </Button>
             )}
             {chosen?.by_agreement && !call.agreed && (
-              <button
+              <Button
+                variant="text"
+                color="secondary"
                 type="button"
-                className="plainly quiet"
                 onClick={() => set({ rateId, agreed: { amount: "", reason: "" } })}
               >
                 agree an amount
-              </button>
+              </Button>
             )}
-          </span>
-        </div>
+          </Row>
+        </Row>
       )}
       {call.agreed && (
-        <div className="inset">
-          <div className="row wrap">
+        <Inset>
+          <Row wrap>
             <Field
               label="Agreed, a head"
               value={call.agreed.amount}
@@ -135,14 +155,14 @@ export function DeskTerms({
               onChange={(text) => set({ agreed: { ...call.agreed!, reason: text } })}
               fault={faults["/people/0/agreed/reason"]}
             />
-          </div>
-          <button type="button" className="plainly quiet" onClick={() => set({ agreed: null })}>
+          </Row>
+          <Button variant="text" color="secondary" type="button" onClick={() => set({ agreed: null })}>
             the rate’s own amount
-          </button>
-        </div>
+          </Button>
+        </Inset>
       )}
       {heads > 1 && (
-        <div style={{ marginTop: 10 }}>
+        <Box sx={{ marginTop: 10 }}>
           <Field
             label={`Names of the other ${heads - 1}, one a line`}
             value={call.names}
@@ -153,15 +173,17 @@ export function DeskTerms({
           />
           {namesOf(call).length > 0 &&
             quote?.names.map((n) => (
-              <div key={n.text} className={n.error ? "fault" : "slate"}>
+              <T as="div" tone={n.error ? "brick" : "slate"} key={n.text}>
                 {n.text}: {n.said}
-              </div>
+              </T>
             ))}
-        </div>
+        </Box>
       )}
       {held.extras.length > 0 && (
-        <fieldset className="picks" style={{ marginTop: 12 }}>
-          <legend className="label">Extras</legend>
+        <Picks sx={{ marginTop: 12 }}>
+          <T label as="legend">
+            Extras
+          </T>
           {held.extras.map((x) => (
             <Counted
               key={x.id}
@@ -176,21 +198,21 @@ export function DeskTerms({
               fault={extraFault(faults, call, x.id)}
             />
           ))}
-        </fieldset>
+        </Picks>
       )}
-      <div style={{ marginTop: 12 }}>
-        <Picks
+      <Box sx={{ marginTop: 12 }}>
+        <PickOne
           legend="Payment plan"
           name="plan"
           value={quote?.plan_id ?? call.planId ?? held.plans[0]?.id ?? null}
           options={held.plans.map((p) => ({ id: p.id, text: p.name, more: "" }))}
           onPick={(planId) => set({ planId })}
         />
-        {faults["/plan_id"] && <div className="fault">{faults["/plan_id"]}</div>}
-      </div>
+        {faults["/plan_id"] && <Fault>{faults["/plan_id"]}</Fault>}
+      </Box>
       {quote?.details_needed && <Details call={call} words={quote.details} />}
       {more ? (
-        <div style={{ marginTop: 10 }}>
+        <Box sx={{ marginTop: 10 }}>
           <Field
             label="Discount code"
             value={call.code}
@@ -199,14 +221,14 @@ export function DeskTerms({
             fault={faults["/code"]}
             autoFocus={open && call.code === "" && call.note === ""}
           />
-          <div style={{ marginTop: 10 }}>
+          <Box sx={{ marginTop: 10 }}>
             <Field label="Note on this sign-up" value={call.note} onChange={(note) => set({ note })} />
-          </div>
-        </div>
+          </Box>
+        </Box>
       ) : (
-        <button type="button" className="plainly" style={{ marginTop: 10 }} onClick={() => setOpen(true)}>
+        <Button variant="text" type="button" sx={{ marginTop: 10 }} onClick={() => setOpen(true)}>
           A code or a note
-        </button>
+        </Button>
       )}
       <DeskExceptions call={call} set={set} run={run} quote={quote} faults={faults} />
     </>
@@ -233,9 +255,13 @@ function Counted({
 }) {
   const id = useId();
   return (
-    <div className="counted">
+    <CountedLine>
       <label htmlFor={id}>
-        {label} <strong className="copper">{price}</strong> <span className="slate">{more}</span>
+        {label}{" "}
+        <T tone="copper" as="strong">
+          {price}
+        </T>{" "}
+        <T tone="slate">{more}</T>
       </label>
       <OutlinedInput
         id={id}
@@ -245,12 +271,8 @@ function Counted({
         onChange={(e) => onChange(e.target.value)}
         inputProps={{ inputMode: "numeric", "aria-describedby": fault ? `${id}-fault` : undefined }}
       />
-      {fault && (
-        <div className="fault" id={`${id}-fault`}>
-          {fault}
-        </div>
-      )}
-    </div>
+      {fault && <Fault id={`${id}-fault`}>{fault}</Fault>}
+    </CountedLine>
   );
 }
 
@@ -265,7 +287,7 @@ function Details({ call, words }: { call: Call; words: string | null }) {
   const queries = useQueryClient();
   const [trouble, setTrouble] = useState("");
   const [key] = useState(newKey);
-  if (words) return <p className="slate">Payment details on file: {words}.</p>;
+  if (words) return <P tone="slate">Payment details on file: {words}.</P>;
   const take = async () => {
     try {
       await ask(
@@ -282,12 +304,12 @@ function Details({ call, words }: { call: Call; words: string | null }) {
     }
   };
   return (
-    <div className="note due" style={{ marginTop: 10 }}>
+    <Note kind="due" sx={{ marginTop: 10 }}>
       <p>This plan takes payment details at sign-up; whoever pays has none on file.</p>
       <Button disabled={!call.person} onClick={() => void take()}>
         Have the payment service take them
       </Button>
-      {trouble && <p className="fault">{trouble}</p>}
-    </div>
+      {trouble && <Fault as="p">{trouble}</Fault>}
+    </Note>
   );
 }

@@ -4,9 +4,12 @@ import { useState } from "react";
 
 import { api, ask, faultsOf, messageOf, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
-import { Choice, Field } from "../../parts/Field";
+import { Choice, Field } from "../../form/Field";
+import { Form } from "../../form/Form";
+import { Note, Row } from "../../parts/layout";
 import { count } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
+import { NoteLine, P } from "../../parts/words";
 
 type List = Schemas["InterestList"];
 type Acts = ReturnType<typeof useDone>;
@@ -59,11 +62,11 @@ export function WholeList({ list, which, acts }: { list: List; which: Which; act
     <section>
       <h2>{count(list.people.length, "person", "people")} on the list</h2>
       <Field label="Tag, for mailing programs" value={tag} onChange={setTag} />
-      <p style={{ margin: "10px 0" }}>
+      <P sx={{ margin: "10px 0" }}>
         <a href={`/api/v1/interest.csv?${query.toString()}`} download>
           save as CSV
         </a>
-      </p>
+      </P>
       {list.next_runs.length > 0 && (
         <>
           <Choice
@@ -93,20 +96,20 @@ export function WholeList({ list, which, acts }: { list: List; which: Which; act
         </>
       )}
       {me.role === "administrator" && <AddHook acts={acts} />}
-      <p style={{ marginTop: 12 }}>
+      <P sx={{ marginTop: 12 }}>
         {sure ? (
-          <span className="row">
+          <Row as="span">
             <Button color="error" onClick={() => void clear()}>
               Clear the list
             </Button>
             <Button onClick={() => setSure(false)}>Keep it</Button>
-          </span>
+          </Row>
         ) : (
-          <button className="plainly quiet" onClick={() => setSure(true)}>
+          <Button variant="text" color="secondary" onClick={() => setSure(true)}>
             clear the list
-          </button>
+          </Button>
         )}
-      </p>
+      </P>
     </section>
   );
 }
@@ -132,31 +135,24 @@ function AddHook({ acts }: { acts: Acts }) {
   };
   if (secret)
     return (
-      <div className="note">
+      <Note>
         <p>The secret, shown this once; give it to the other side:</p>
-        <p className="note-line">
+        <NoteLine as="p">
           <code>{secret}</code>
-        </p>
-        <button className="plainly" onClick={() => setSecret("")}>
+        </NoteLine>
+        <Button variant="text" onClick={() => setSecret("")}>
           I have it
-        </button>
-      </div>
+        </Button>
+      </Note>
     );
   if (!open)
     return (
-      <button className="plainly quiet" onClick={() => setOpen(true)}>
+      <Button variant="text" color="secondary" onClick={() => setOpen(true)}>
         another address to send lists on to
-      </button>
+      </Button>
     );
   return (
-    <form
-      className="inset"
-      noValidate
-      onSubmit={(e) => {
-        e.preventDefault();
-        void add();
-      }}
-    >
+    <Form look="inset" onSend={() => void add()}>
       <Field
         label="Name"
         value={form.name}
@@ -170,10 +166,10 @@ function AddHook({ acts }: { acts: Acts }) {
         onChange={(address) => setForm({ ...form, address })}
         fault={faults["/address"]}
       />
-      <div className="row" style={{ marginTop: 8 }}>
+      <Row sx={{ marginTop: 8 }}>
         <Button type="submit">Add it</Button>
         <Button onClick={() => setOpen(false)}>Leave it</Button>
-      </div>
-    </form>
+      </Row>
+    </Form>
   );
 }

@@ -1,15 +1,23 @@
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import Table from "@mui/material/Table";
+import TableBody from "@mui/material/TableBody";
+import TableHead from "@mui/material/TableHead";
+import TableRow from "@mui/material/TableRow";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 
 import { api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
 import { useKept, useSettled } from "../../app/session";
-import { Field } from "../../parts/Field";
+import { Field } from "../../form/Field";
+import { Form } from "../../form/Form";
+import { PickList } from "../../form/PickList";
+import { Crumbs, Inset, Note, Row } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
-import { PickList } from "../../parts/PickList";
 import { clock, day } from "../../parts/text";
 import { useDone, useTried } from "../../parts/useUndo";
+import { Cell, Empty, Heard, Name, P, T } from "../../parts/words";
 import { NewPerson } from "../people/NewPerson";
 import { PersonLine } from "./DeskParts";
 import { WholeList } from "./InterestActs";
@@ -56,7 +64,7 @@ export default function InterestPage() {
         </>
       }
     >
-      <div className="crumbs">
+      <Crumbs>
         <Link to="/demand">Demand</Link> /{" "}
         {list.run_id ? (
           <>
@@ -66,56 +74,68 @@ export default function InterestPage() {
         ) : (
           list.code
         )}
-      </div>
+      </Crumbs>
       <h1>Interest in {list.title}</h1>
-      <p className="slate">{list.said}</p>
-      {list.shut ? <p className="note due">{list.shut}</p> : <Add list={list} which={which} acts={acts} />}
+      <P tone="slate">{list.said}</P>
+      {list.shut ? <Note kind="due">{list.shut}</Note> : <Add list={list} which={which} acts={acts} />}
       {list.people.length === 0 ? (
-        <p className="empty">
+        <Empty as="p">
           Nobody is on this list. Whoever wants to hear when sign-up opens is put here by name.
-        </p>
+        </Empty>
       ) : (
-        <table className="plain">
-          <thead>
-            <tr>
-              <th className="right">Place</th>
-              <th>Name</th>
-              <th>Since</th>
-              <th>Answers and note</th>
-              <th>
-                <span className="sr">Acts</span>
-              </th>
-            </tr>
-          </thead>
-          <tbody>
+        <Table>
+          <TableHead>
+            <TableRow>
+              <Cell right>Place</Cell>
+              <Cell>Name</Cell>
+              <Cell>Since</Cell>
+              <Cell>Answers and note</Cell>
+              <Cell>
+                <Heard>Acts</Heard>
+              </Cell>
+            </TableRow>
+          </TableHead>
+          <TableBody>
             {list.people.map((p, n) => (
-              <tr key={p.id}>
-                <td className="right slate">{n + 1}</td>
-                <td>
-                  <Link className="name strong" to={`/people/${p.person_id}`}>
+              <TableRow key={p.id}>
+                <Cell right tone="slate">
+                  {n + 1}
+                </Cell>
+                <Cell>
+                  <Name strong to={`/people/${p.person_id}`}>
                     {p.name}
-                  </Link>
-                  <div className="slate">{p.email ?? p.phone ?? "no email"}</div>
-                </td>
-                <td className="nowrap">
+                  </Name>
+                  <T tone="slate" as="div">
+                    {p.email ?? p.phone ?? "no email"}
+                  </T>
+                </Cell>
+                <Cell nowrap>
                   {day(p.joined, false)}
-                  {p.told && <div className="slate">told</div>}
-                </td>
-                <td>
+                  {p.told && (
+                    <T tone="slate" as="div">
+                      told
+                    </T>
+                  )}
+                </Cell>
+                <Cell>
                   {Object.entries(p.answers).map(([q, a]) => (
                     <div key={q}>
-                      <span className="slate">{q}</span> {a}
+                      <T tone="slate">{q}</T> {a}
                     </div>
                   ))}
-                  {p.note && <div className="slate">{p.note}</div>}
-                </td>
-                <td>
+                  {p.note && (
+                    <T tone="slate" as="div">
+                      {p.note}
+                    </T>
+                  )}
+                </Cell>
+                <Cell>
                   <TakeOff id={p.id} name={p.name} which={which} acts={acts} />
-                </td>
-              </tr>
+                </Cell>
+              </TableRow>
             ))}
-          </tbody>
-        </table>
+          </TableBody>
+        </Table>
       )}
       <Questions key={list.questions.join("|")} list={list} which={which} acts={acts} />
     </Page>
@@ -134,9 +154,9 @@ function TakeOff({ id, name, which, acts }: { id: number; name: string; which: W
     }
   };
   return (
-    <button className="plainly quiet" onClick={() => void take()}>
-      take off<span className="sr"> {name}</span>
-    </button>
+    <Button variant="text" color="secondary" onClick={() => void take()}>
+      take off<Heard> {name}</Heard>
+    </Button>
   );
 }
 
@@ -177,8 +197,8 @@ function Add({ list, which, acts }: { list: List; which: Which; acts: Acts }) {
     }
   };
   return (
-    <div className="inset" style={{ marginBottom: 14 }}>
-      <div className="row wrap">
+    <Inset sx={{ marginBottom: 14 }}>
+      <Row wrap>
         {list.questions.map((question) => (
           <Field
             key={question}
@@ -189,7 +209,7 @@ function Add({ list, which, acts }: { list: List; which: Which; acts: Acts }) {
           />
         ))}
         <Field label="Note" width={240} value={note} onChange={(text) => setForm({ ...form, note: text })} />
-      </div>
+      </Row>
       {adding ? (
         <NewPerson
           typed={typed}
@@ -198,8 +218,10 @@ function Add({ list, which, acts }: { list: List; which: Which; acts: Acts }) {
           onAdded={(p) => void add(p.id)}
         />
       ) : (
-        <div style={{ maxWidth: 420, marginTop: 8 }}>
-          <div className="label">Who wants to hear of it</div>
+        <Box sx={{ maxWidth: 420, marginTop: 8 }}>
+          <T label as="div">
+            Who wants to hear of it
+          </T>
           <PickList
             label="Who wants to hear of it"
             placeholder="name, email or phone"
@@ -215,9 +237,9 @@ function Add({ list, which, acts }: { list: List; which: Which; acts: Acts }) {
               ...(q ? [{ key: "new", content: <>Add “{typed.trim()}” as a new person</> }] : []),
             ]}
           />
-        </div>
+        </Box>
       )}
-    </div>
+    </Inset>
   );
 }
 
@@ -243,18 +265,10 @@ function Questions({ list, which, acts }: { list: List; which: Which; acts: Acts
       acts.say({ text: "Kept.", change: done.change });
     });
   return (
-    <form
-      className="part"
-      style={{ marginTop: 24 }}
-      noValidate
-      onSubmit={(e) => {
-        e.preventDefault();
-        void save();
-      }}
-    >
+    <Form sx={{ marginTop: 24 }} onSend={() => void save()}>
       <h2>What is asked</h2>
       <div>
-        <div className="row wrap">
+        <Row wrap>
           <Field
             label="Own questions, one a line"
             value={text}
@@ -272,13 +286,13 @@ function Questions({ list, which, acts }: { list: List; which: Which; acts: Acts
               input={{ inputMode: "numeric" }}
             />
           )}
-        </div>
+        </Row>
         {changed && (
-          <Button type="submit" variant="contained" style={{ marginTop: 8 }}>
+          <Button type="submit" variant="contained" sx={{ marginTop: 8 }}>
             Keep it so
           </Button>
         )}
       </div>
-    </form>
+    </Form>
   );
 }

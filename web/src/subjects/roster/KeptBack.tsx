@@ -5,10 +5,13 @@ import { Link } from "react-router";
 
 import { api, ask, asTyped, messageOf, newKey, type Schemas } from "../../app/server";
 import { useKept } from "../../app/session";
-import { Field } from "../../parts/Field";
-import { OrganizationPick } from "../../parts/OrganizationPick";
+import { Field } from "../../form/Field";
+import { Form } from "../../form/Form";
+import { OrganizationPick } from "../../form/OrganizationPick";
+import { Grow, Loading, Row, Ruled } from "../../parts/layout";
 import { count, day } from "../../parts/text";
-import { useTried, type useDone } from "../../parts/useUndo";
+import { type useDone, useTried } from "../../parts/useUndo";
+import { Heard, P, T } from "../../parts/words";
 import { whole } from "../courses/form";
 import type { Run } from "../courses/runTypes";
 
@@ -22,7 +25,7 @@ export function KeptBack({ run, acts }: { run: Run; acts: Acts }) {
     queryFn: () => ask(api.GET("/api/v1/runs/{run_id}/kept-back", { params: { path: { run_id: run.id } } })),
   });
   const found = query.data;
-  if (!found) return <div className="quiet-block" aria-busy="true" />;
+  if (!found) return <Loading aria-busy="true" />;
   const letGo = async (id: number) => {
     try {
       const done = await ask(
@@ -40,47 +43,47 @@ export function KeptBack({ run, acts }: { run: Run; acts: Acts }) {
         {found.held > 0 && `, ${found.held} held`}
         {found.offered > 0 && `, ${found.offered} on offer`}, of {found.capacity + found.overbook}.
       </p>
-      <ul className="ruled">
+      <Ruled>
         {found.holds.map((h) => (
-          <li key={h.id} className="row mid" style={{ padding: "6px 0" }}>
-            <span className="grow">
+          <Row mid as="li" key={h.id} sx={{ padding: "6px 0" }}>
+            <Grow as="span">
               <strong>{count(h.seats, "place")}</strong> held for {h.for_whom} through {day(h.last)}
-              {h.note && <span className="slate">; {h.note}</span>}
-            </span>
+              {h.note && <T tone="slate">; {h.note}</T>}
+            </Grow>
             <Link to={`/desk?run=${run.id}&held=${h.id}`}>
-              sign somebody up<span className="sr"> from the places of {h.for_whom}</span>
+              sign somebody up<Heard> from the places of {h.for_whom}</Heard>
             </Link>
-            <button className="plainly quiet" onClick={() => void letGo(h.id)}>
-              let go<span className="sr"> of the places of {h.for_whom}</span>
-            </button>
-          </li>
+            <Button variant="text" color="secondary" onClick={() => void letGo(h.id)}>
+              let go<Heard> of the places of {h.for_whom}</Heard>
+            </Button>
+          </Row>
         ))}
         {found.set_asides.map((s) => (
-          <li key={s.id} className="row mid" style={{ padding: "6px 0" }}>
-            <span className="grow">
+          <Row mid as="li" key={s.id} sx={{ padding: "6px 0" }}>
+            <Grow as="span">
               <strong>{count(s.seats, "seat")}</strong> set aside for {s.name} through {day(s.last)};{" "}
               {s.taken} taken
-              {s.over && <span className="slate">; the day is past, they are anybody’s</span>}
-              {s.tag && <span className="slate">; people tagged “{s.tag}”</span>}
-            </span>
+              {s.over && <T tone="slate">; the day is past, they are anybody’s</T>}
+              {s.tag && <T tone="slate">; people tagged “{s.tag}”</T>}
+            </Grow>
             <Aside key={s.id} run={run} held={s} acts={acts} />
-          </li>
+          </Row>
         ))}
-      </ul>
+      </Ruled>
       {open === "hold" ? (
         <Hold run={run} acts={acts} onClose={() => setOpen(null)} />
       ) : open === "aside" ? (
         <AsideForm run={run} acts={acts} onClose={() => setOpen(null)} />
       ) : (
-        <div className="row" style={{ marginTop: 10 }}>
+        <Row sx={{ marginTop: 10 }}>
           <Button onClick={() => setOpen("hold")}>Hold places</Button>
           <Button onClick={() => setOpen("aside")}>Set seats aside</Button>
-        </div>
+        </Row>
       )}
-      <p className="slate">
+      <P tone="slate">
         Held places become sign-ups on the roster, or lapse after their day.{" "}
         <Link to={`/runs/${run.id}/roster`}>To the roster</Link>
-      </p>
+      </P>
     </div>
   );
 }
@@ -111,15 +114,8 @@ function Hold({ run, acts, onClose }: { run: Run; acts: Acts; onClose: () => voi
       onClose();
     });
   return (
-    <form
-      noValidate
-      className="inset"
-      onSubmit={(e) => {
-        e.preventDefault();
-        void save();
-      }}
-    >
-      <div className="row wrap">
+    <Form look="inset" onSend={() => void save()}>
+      <Row wrap>
         <Field
           label="Places"
           width={80}
@@ -145,14 +141,14 @@ function Hold({ run, acts, onClose }: { run: Run; acts: Acts; onClose: () => voi
           fault={faults["/last"]}
         />
         <Field label="Note" width={180} value={form.note} onChange={(note) => set({ note })} />
-      </div>
-      <div className="row" style={{ marginTop: 8 }}>
+      </Row>
+      <Row sx={{ marginTop: 8 }}>
         <Button type="submit" variant="contained">
           Hold them
         </Button>
         <Button onClick={onClose}>Leave it</Button>
-      </div>
-    </form>
+      </Row>
+    </Form>
   );
 }
 
@@ -162,13 +158,14 @@ function Aside({ run, held, acts }: { run: Run; held: SetAside; acts: Acts }) {
   const [open, setOpen] = useState(false);
   if (open) return <AsideForm run={run} held={held} acts={acts} onClose={() => setOpen(false)} />;
   return (
-    <button
-      className="plainly quiet"
+    <Button
+      variant="text"
+      color="secondary"
       aria-label={`change the seats of ${held.name}`}
       onClick={() => setOpen(true)}
     >
       change
-    </button>
+    </Button>
   );
 }
 
@@ -218,15 +215,8 @@ function AsideForm({
       close();
     });
   return (
-    <form
-      noValidate
-      className="inset"
-      onSubmit={(e) => {
-        e.preventDefault();
-        void save();
-      }}
-    >
-      <div className="row wrap">
+    <Form look="inset" onSend={() => void save()}>
+      <Row wrap>
         <Field
           label="Group"
           width={180}
@@ -260,13 +250,13 @@ function AsideForm({
           fault={faults["/organization_id"]}
           fixed={[{ value: "", text: "nobody in particular" }]}
         />
-      </div>
-      <div className="row" style={{ marginTop: 8 }}>
+      </Row>
+      <Row sx={{ marginTop: 8 }}>
         <Button type="submit" variant="contained">
           Set aside
         </Button>
         <Button onClick={close}>Leave it</Button>
-      </div>
-    </form>
+      </Row>
+    </Form>
   );
 }

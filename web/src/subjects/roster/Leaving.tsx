@@ -4,9 +4,12 @@ import { useState } from "react";
 
 import { api, ask, faultsOf, messageOf, newKey } from "../../app/server";
 import { useKept } from "../../app/session";
-import { Field } from "../../parts/Field";
+import { Field } from "../../form/Field";
+import { Form } from "../../form/Form";
+import { Row } from "../../parts/layout";
 import { isZero, money } from "../../parts/text";
 import { focused, type useDone } from "../../parts/useUndo";
+import { P } from "../../parts/words";
 import { amount, digitsOf } from "../courses/form";
 
 /** What a withdrawal does with the money, before it is done; staff may keep something else, with a reason. */
@@ -47,7 +50,7 @@ export function Leaving({
     placeholderData: keepPreviousData,
   });
   const found = query.data;
-  if (!found) return <p className="slate">{query.error ? messageOf(query.error) : "Working it out …"}</p>;
+  if (!found) return <P tone="slate">{query.error ? messageOf(query.error) : "Working it out …"}</P>;
   const currency = found.currency;
   const faults = error ? faultsOf(error) : {};
   const withdraw = async () => {
@@ -83,15 +86,7 @@ export function Leaving({
     }
   };
   return (
-    <form
-      className="note due"
-      noValidate
-      onSubmit={(e) => {
-        e.preventDefault();
-        void withdraw();
-      }}
-      onKeyDown={(e) => e.key === "Escape" && onClose()}
-    >
+    <Form look="due" onSend={() => void withdraw()} onLeave={() => onClose()}>
       <p>
         <strong>
           {found.name} {noShow ? "did not come; the seat is free" : "gives the seat back"}.
@@ -101,11 +96,11 @@ export function Leaving({
           : `Of ${money(found.total, currency)}, ${money(found.kept, currency)} is kept. ${found.why}`}
       </p>
       {!isZero(found.total) && (
-        <p className="slate">
+        <P tone="slate">
           {money(found.paid, currency)} was paid
           {!isZero(found.credit) && `; ${money(found.credit, currency)} of it becomes credit of the account`}
           {!isZero(found.owed) && `; ${money(found.owed, currency)} stays owed`}.
-        </p>
+        </P>
       )}
       {found.line && <p>{found.line}</p>}
       {!noShow && (
@@ -119,7 +114,7 @@ export function Leaving({
         />
       )}
       {own && (
-        <div className="row wrap">
+        <Row wrap>
           <Field
             label="Keep instead"
             width={120}
@@ -135,25 +130,26 @@ export function Leaving({
             onChange={(why) => setOwn({ ...own, why })}
             fault={faults["/why"]}
           />
-        </div>
+        </Row>
       )}
-      <div className="row mid" style={{ marginTop: 8 }}>
+      <Row mid sx={{ marginTop: 8 }}>
         <Button type="submit" color="error" disabled={busy} ref={focused}>
           {noShow ? "Did not come" : "Withdraw"}
         </Button>
-        <button type="button" className="plainly" onClick={onClose}>
+        <Button variant="text" type="button" onClick={onClose}>
           keep the seat
-        </button>
+        </Button>
         {!own && !isZero(found.total) && (
-          <button
+          <Button
+            variant="text"
+            color="secondary"
             type="button"
-            className="plainly quiet"
             onClick={() => setOwn({ keep: found.kept, why: "" })}
           >
             keep another sum
-          </button>
+          </Button>
         )}
-      </div>
-    </form>
+      </Row>
+    </Form>
   );
 }

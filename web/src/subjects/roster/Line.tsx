@@ -1,11 +1,29 @@
 import Button from "@mui/material/Button";
+import { styled } from "@mui/material/styles";
 import { useState } from "react";
-import { Link } from "react-router";
 
-import { api, ask, faultsOf, messageOf, newKey, ServerProblem, type Schemas } from "../../app/server";
-import { Field } from "../../parts/Field";
+import { api, ask, faultsOf, messageOf, newKey, type Schemas, ServerProblem } from "../../app/server";
+import { Field } from "../../form/Field";
+import { Form } from "../../form/Form";
+import { Grow } from "../../parts/layout";
 import { day, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
+import { Name, P, T } from "../../parts/words";
+import { ink } from "../../theme/palette";
+
+const LineList = styled("ol")({
+  listStyle: "none",
+  margin: 0,
+  padding: 0,
+  "& > li": {
+    display: "flex",
+    alignItems: "center",
+    gap: 14,
+    padding: "8px 0",
+    borderBottom: `1px solid ${ink.line}`,
+  },
+  "& .n": { width: 34, textAlign: "right" },
+});
 
 type Waits = Schemas["WaitingOut"];
 type Act = "seat" | "offer" | "leave" | "time";
@@ -26,31 +44,35 @@ export function Line({
   const [open, setOpen] = useState<{ row: Waits; act: Act } | null>(null);
   return (
     <>
-      <ol className="line" aria-label="Waiting, in order">
+      <LineList aria-label="Waiting, in order">
         {waiting.map((w) => (
           <li key={w.id}>
-            <span className="slate n">{w.place}</span>
-            <span className="grow">
-              <Link className="name strong" to={`/people/${w.person_id}`}>
+            <T tone="slate" className="n">
+              {w.place}
+            </T>
+            <Grow as="span">
+              <Name strong to={`/people/${w.person_id}`}>
                 {w.name}
-              </Link>
+              </Name>
               {w.heads > 1 && <strong>, {w.heads} seats</strong>}{" "}
-              <span className="slate">
+              <T tone="slate">
                 {w.email ?? w.phone} · joined {day(w.joined, false)} · {w.rate}
                 {w.payer && ` · pays: ${w.payer}`}
                 {w.head_start !== 0 && ` · head start ${w.head_start}`}
                 {w.note && ` · ${w.note}`}
-              </span>
+              </T>
               {w.status === "offered" && w.until && (
-                <div className="ochre strong">
+                <T tone="ochre" strong as="div">
                   has an offer until {day(w.until, false)}, {w.until.slice(11, 16)}
                   {w.asked_time && "; asks for more time"}
-                </div>
+                </T>
               )}
               {w.chance && (
-                <div className="slate">chance of a seat {chanceText(w.chance, w.chance_range)}</div>
+                <T tone="slate" as="div">
+                  chance of a seat {chanceText(w.chance, w.chance_range)}
+                </T>
               )}
-            </span>
+            </Grow>
             {open?.row.id === w.id ? (
               <OpenAct key={open.act} row={w} act={open.act} acts={acts} onClose={() => setOpen(null)} />
             ) : (
@@ -65,36 +87,39 @@ export function Line({
                   </Button>
                 )}
                 {run.status === "published" && w.status === "waiting" && w.fits && (
-                  <button
-                    className="plainly quiet"
+                  <Button
+                    variant="text"
+                    color="secondary"
                     aria-label={`Offer a seat to ${w.name}`}
                     onClick={() => setOpen({ row: w, act: "offer" })}
                   >
                     offer{w.next ? "" : " out of turn"}
-                  </button>
+                  </Button>
                 )}
                 {w.status === "offered" && (
-                  <button
-                    className="plainly quiet"
+                  <Button
+                    variant="text"
+                    color="secondary"
                     aria-label={`More time for ${w.name}`}
                     onClick={() => setOpen({ row: w, act: "time" })}
                   >
                     more time
-                  </button>
+                  </Button>
                 )}
-                <button
-                  className="plainly quiet"
+                <Button
+                  variant="text"
+                  color="secondary"
                   aria-label={`Leave the line, ${w.name}`}
                   onClick={() => setOpen({ row: w, act: "leave" })}
                 >
                   leave the line
-                </button>
+                </Button>
               </span>
             )}
           </li>
         ))}
-      </ol>
-      <p className="slate">The chance is worked out from what happened before. {why}</p>
+      </LineList>
+      <P tone="slate">The chance is worked out from what happened before. {why}</P>
     </>
   );
 }
@@ -201,14 +226,13 @@ function OpenAct({
   };
   const now = what[act];
   return (
-    <form
-      className="row mid nowrap"
-      noValidate
-      onSubmit={(e) => {
-        e.preventDefault();
+    <Form
+      look="row"
+      mid
+      onSend={() => {
         if (now.ready && !busy) void now.go();
       }}
-      onKeyDown={(e) => e.key === "Escape" && onClose()}
+      onLeave={() => onClose()}
     >
       {act === "seat" && quote && (
         <span>
@@ -233,9 +257,9 @@ function OpenAct({
           {now.label}
         </Button>
       )}
-      <button type="button" className="plainly" onClick={onClose}>
+      <Button variant="text" type="button" onClick={onClose}>
         {act === "leave" ? "keep" : "not yet"}
-      </button>
-    </form>
+      </Button>
+    </Form>
   );
 }

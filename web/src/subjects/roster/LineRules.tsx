@@ -3,9 +3,11 @@ import { useState } from "react";
 
 import { api, ask, faultsOf, messageOf } from "../../app/server";
 import { useKept } from "../../app/session";
-import { Choice, Field } from "../../parts/Field";
-import { NotSaved } from "../../parts/NotSaved";
-import { type useDone } from "../../parts/useUndo";
+import { Choice, Field } from "../../form/Field";
+import { Form } from "../../form/Form";
+import { NotSaved } from "../../form/NotSaved";
+import { Row } from "../../parts/layout";
+import type { useDone } from "../../parts/useUndo";
 import { whole } from "../courses/form";
 import type { Propose, Run } from "../courses/runTypes";
 
@@ -71,14 +73,12 @@ export function LineRules({ run, propose }: { run: Run; propose: Propose }) {
     setFaults(wrong ?? {});
   };
   return (
-    <form
-      noValidate
-      onSubmit={(e) => {
-        e.preventDefault();
+    <Form
+      onSend={() => {
         if (changed.length) void save();
       }}
     >
-      <div className="row wrap">
+      <Row wrap>
         <Choice
           label="Seats that come free are offered"
           width={230}
@@ -124,7 +124,7 @@ export function LineRules({ run, propose }: { run: Run; propose: Propose }) {
           fault={faults["/set/hold_hours"]}
           input={{ inputMode: "numeric" }}
         />
-      </div>
+      </Row>
       {changed.length > 0 && (
         <NotSaved
           what={changed.map((r) => SAID[r]).join(", ")}
@@ -132,14 +132,14 @@ export function LineRules({ run, propose }: { run: Run; propose: Propose }) {
         />
       )}
       {changed.length > 0 && (
-        <div className="row" style={{ marginTop: 8 }}>
+        <Row sx={{ marginTop: 8 }}>
           <Button type="submit" variant="contained">
             {run.status === "draft" ? "Save" : "See what it touches"}
           </Button>
           <Button onClick={() => setEdits({})}>Leave as it was</Button>
-        </div>
+        </Row>
       )}
-    </form>
+    </Form>
   );
 }
 
@@ -166,13 +166,7 @@ export function NoticeEdit({ run, acts }: { run: Run; acts: Acts }) {
     }
   };
   return (
-    <form
-      noValidate
-      onSubmit={(e) => {
-        e.preventDefault();
-        void save();
-      }}
-    >
+    <Form onSend={() => void save()}>
       <Field
         label="Shown to staff while they enroll somebody"
         value={text ?? run.notice.text}
@@ -187,13 +181,13 @@ export function NoticeEdit({ run, acts }: { run: Run; acts: Acts }) {
         />
       )}
       {text !== null && text !== run.notice.text && (
-        <div className="row" style={{ marginTop: 8 }}>
+        <Row sx={{ marginTop: 8 }}>
           <Button type="submit" variant="contained">
             Put it up
           </Button>
           <Button onClick={() => setText(null)}>Leave as it was</Button>
-        </div>
+        </Row>
       )}
-    </form>
+    </Form>
   );
 }

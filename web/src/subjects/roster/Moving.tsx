@@ -1,3 +1,4 @@
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
@@ -5,13 +6,16 @@ import { Link } from "react-router";
 
 import { api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
 import { useSettled } from "../../app/session";
-import { Field } from "../../parts/Field";
-import { PickList } from "../../parts/PickList";
+import { Field } from "../../form/Field";
+import { Form } from "../../form/Form";
+import { PickList } from "../../form/PickList";
+import { Facts, Note, Row } from "../../parts/layout";
 import { Quote } from "../../parts/Quote";
 import { isZero, money } from "../../parts/text";
 import { focused, type useDone } from "../../parts/useUndo";
+import { Fault, P } from "../../parts/words";
 import { amount, digitsOf } from "../courses/form";
-import { Picked, RunLine, type Run } from "./DeskParts";
+import { Picked, type Run, RunLine } from "./DeskParts";
 
 /** To another run: pick it, see what moves along and what is kept, then move. */
 export function Moving({
@@ -91,8 +95,8 @@ export function Moving({
   const others = (runs.data?.items ?? []).filter((r) => r.id !== held.run_id);
   if (!run)
     return (
-      <div className="note due">
-        <p className="strong">Where does {held.name} move to?</p>
+      <Note kind="due">
+        <P strong>Where does {held.name} move to?</P>
         <PickList
           label="The other run"
           placeholder="course, run or instructor"
@@ -102,25 +106,17 @@ export function Moving({
           fresh={what === typed.trim() && !runs.isPlaceholderData}
           onPick={(id) => setRun(others.find((r) => String(r.id) === id) ?? null)}
           options={others.map((r) => ({ key: String(r.id), content: <RunLine run={r} /> }))}
-          empty={<p className="slate">No published run that has not begun fits that.</p>}
+          empty={<P tone="slate">No published run that has not begun fits that.</P>}
         />
-        <button className="plainly" onClick={onClose}>
+        <Button variant="text" onClick={onClose}>
           leave it
-        </button>
-      </div>
+        </Button>
+      </Note>
     );
   const currency = held.quote.currency;
   return (
-    <form
-      className="note due"
-      noValidate
-      onSubmit={(e) => {
-        e.preventDefault();
-        void move();
-      }}
-      onKeyDown={(e) => e.key === "Escape" && onClose()}
-    >
-      <p className="strong">{held.name} moves to</p>
+    <Form look="due" onSend={() => void move()} onLeave={() => onClose()}>
+      <P strong>{held.name} moves to</P>
       <Picked
         what="the run"
         onChange={() => {
@@ -130,10 +126,10 @@ export function Moving({
       >
         <RunLine run={run} />
       </Picked>
-      {trouble != null && <p className="fault">{Object.values(faults)[0] ?? messageOf(trouble)}</p>}
+      {trouble != null && <Fault as="p">{Object.values(faults)[0] ?? messageOf(trouble)}</Fault>}
       {found && (
-        <div aria-live="polite" style={{ marginTop: 8 }}>
-          <dl className="facts">
+        <Box aria-live="polite" sx={{ marginTop: 8 }}>
+          <Facts>
             <dt>Price here, taken back</dt>
             <dd>{money(found.total_before, currency)}</dd>
             <dt>Paid so far</dt>
@@ -149,9 +145,9 @@ export function Moving({
               <dt key="t">Left as credit</dt>,
               <dd key="d">{money(found.credit, currency)}</dd>,
             ]}
-          </dl>
+          </Facts>
           {own ? (
-            <div className="row">
+            <Row>
               <Field
                 label="Keep instead"
                 width={100}
@@ -171,34 +167,35 @@ export function Moving({
                   setError(null);
                 }}
               />
-            </div>
+            </Row>
           ) : (
             !isZero(found.total_before) && (
-              <button
+              <Button
+                variant="text"
+                color="secondary"
                 type="button"
-                className="plainly quiet"
                 onClick={() => setOwn({ keep: found.kept, why: "" })}
               >
                 keep another sum
-              </button>
+              </Button>
             )
           )}
-        </div>
+        </Box>
       )}
-      <div className="row mid" style={{ marginTop: 8 }}>
+      <Row mid sx={{ marginTop: 8 }}>
         <Button type="submit" variant="contained" disabled={busy || !found} ref={focused}>
           Move
         </Button>
-        <button type="button" className="plainly" onClick={onClose}>
+        <Button variant="text" type="button" onClick={onClose}>
           leave it
-        </button>
-      </div>
+        </Button>
+      </Row>
       {found && (
-        <div style={{ marginTop: 14 }}>
-          <p className="strong">The price there</p>
+        <Box sx={{ marginTop: 14 }}>
+          <P strong>The price there</P>
           <Quote quote={found.quote} />
-        </div>
+        </Box>
       )}
-    </form>
+    </Form>
   );
 }

@@ -1,11 +1,14 @@
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 
 import { api, ask, messageOf } from "../../app/server";
 import { useKept, useSettled } from "../../app/session";
-import { PickList } from "../../parts/PickList";
+import { PickList } from "../../form/PickList";
 import type { useDone } from "../../parts/useUndo";
+import { T } from "../../parts/words";
 import { NewPerson } from "../people/NewPerson";
 import type { RosterRow } from "./rosterRows";
 
@@ -52,16 +55,16 @@ export function PartyHead({
     );
   if (!open)
     return (
-      <div className="slate">
+      <T tone="slate" as="div">
         and one to be named{" "}
-        <button
-          className="plainly"
+        <Button
+          variant="text"
           aria-label={`Name head ${place.n} of ${row.name}`}
           onClick={() => setOpen(true)}
         >
           name
-        </button>
-      </div>
+        </Button>
+      </T>
     );
   if (adding)
     return (
@@ -73,7 +76,7 @@ export function PartyHead({
       />
     );
   return (
-    <div style={{ maxWidth: 300, margin: "6px 0" }}>
+    <Box sx={{ maxWidth: 300, margin: "6px 0" }}>
       <PickList
         label={`Name of head ${place.n}`}
         placeholder="name, email or phone"
@@ -87,7 +90,7 @@ export function PartyHead({
             key: String(p.id),
             content: (
               <>
-                {p.name} <span className="slate">{p.email ?? p.phone}</span>
+                {p.name} <T tone="slate">{p.email ?? p.phone}</T>
               </>
             ),
           })),
@@ -101,9 +104,9 @@ export function PartyHead({
             : []),
         ]}
       />
-      <button className="plainly quiet" onClick={() => setOpen(false)}>
+      <Button variant="text" color="secondary" onClick={() => setOpen(false)}>
         later
-      </button>
-    </div>
+      </Button>
+    </Box>
   );
 }

@@ -5,7 +5,9 @@ import { useParams } from "react-router";
 
 import { api, ask, messageOf, type Schemas } from "../../app/server";
 import { Gatelet } from "../../parts/Arch";
+import { Facts, Loading, Note, OnePage, Row } from "../../parts/layout";
 import { day, money } from "../../parts/text";
+import { P } from "../../parts/words";
 
 /** The page behind the link of an offer, for the phone: what it is, what it costs, until when; take it, decline, ask for time. */
 export default function ReplyPage() {
@@ -45,40 +47,38 @@ export default function ReplyPage() {
   };
   if (!page)
     return (
-      <main className="reply">
+      <OnePage>
         {query.error ? (
           <>
             <h1>This link leads nowhere</h1>
             <p>It may have been cut short on its way. Call us, and we look for your offer.</p>
           </>
         ) : (
-          <div className="quiet-block" aria-busy="true" />
+          <Loading aria-busy="true" />
         )}
-      </main>
+      </OnePage>
     );
   const many = page.heads === 1 ? "A seat" : `${page.heads} seats`;
   return (
-    <main className="reply">
-      <p className="slate">
+    <OnePage>
+      <P tone="slate">
         <Gatelet done width={20} /> {page.center}
-      </p>
+      </P>
       <h1>{page.title}</h1>
       <p>
         {page.first && `From ${page.first}`}
         {page.place && `, ${page.place}`}
       </p>
       <div role="status">
-        {!page.stands && <p className="strong">{page.said}</p>}
+        {!page.stands && <P strong>{page.said}</P>}
         {page.stands && page.asked_time && (
-          <p className="note due">
-            You asked for more time. We answer; until then the offer stands as it is.
-          </p>
+          <Note kind="due">You asked for more time. We answer; until then the offer stands as it is.</Note>
         )}
       </div>
       {trouble && (
-        <p className="note wrong" role="alert">
+        <Note kind="wrong" role="alert">
           {trouble}
-        </p>
+        </Note>
       )}
       {page.stands && page.quote && (
         <>
@@ -92,7 +92,7 @@ export default function ReplyPage() {
               <strong>{page.until}</strong>.
             </p>
           )}
-          <dl className="facts">
+          <Facts>
             {page.quote.lines.map((l, n) => [
               <dt key={`${n}t`}>{l.label}</dt>,
               <dd key={`${n}d`}>{money(l.amount, page.currency)}</dd>,
@@ -109,7 +109,7 @@ export default function ReplyPage() {
               <dt key={`${i.n}t`}>due {day(i.due)}</dt>,
               <dd key={`${i.n}d`}>{money(i.amount, page.currency)}</dd>,
             ])}
-          </dl>
+          </Facts>
           <Button
             variant="contained"
             fullWidth
@@ -121,19 +121,19 @@ export default function ReplyPage() {
               : `Take ${page.heads === 1 ? "the seat" : "the seats"} for ${money(page.quote.total, page.currency)}`}
           </Button>
           {sure ? (
-            <div className="note due">
+            <Note kind="due">
               <p>
                 {page.kind === "invitation"
                   ? "You are taken off the list."
                   : "The seat goes to the next in line at once."}
               </p>
-              <div className="row">
+              <Row>
                 <Button color="error" disabled={busy} onClick={() => void answer("decline")}>
                   Decline for good
                 </Button>
                 <Button onClick={() => setSure(false)}>Keep it</Button>
-              </div>
-            </div>
+              </Row>
+            </Note>
           ) : (
             <Button fullWidth disabled={busy} onClick={() => setSure(true)}>
               Decline
@@ -146,6 +146,6 @@ export default function ReplyPage() {
           )}
         </>
       )}
-    </main>
+    </OnePage>
   );
 }

@@ -1,16 +1,44 @@
+import Button from "@mui/material/Button";
+import { styled } from "@mui/material/styles";
 import { useQuery } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 
 import { api, ask, type Schemas } from "../../app/server";
 import { useKept, useMe, useTyped } from "../../app/session";
-import { Choice, Field } from "../../parts/Field";
+import { Choice, Field } from "../../form/Field";
+import { Tick } from "../../form/Tick";
+import { Inset, Loading, Row } from "../../parts/layout";
 import { Trouble } from "../../parts/Page";
 import { count, day } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
+import { Empty, P, T } from "../../parts/words";
+import { ink } from "../../theme/palette";
 import { Line } from "./Line";
+import { type Filters, firstSeats, MONEY, rateOf, type RosterRow, shownRows, SORTS } from "./rosterRows";
 import { COLUMNS, RosterTable, USUAL } from "./RosterTable";
-import { firstSeats, MONEY, rateOf, shownRows, SORTS, type Filters, type RosterRow } from "./rosterRows";
+
+const Filters = styled(Row)({
+  flexWrap: "wrap",
+  margin: "8px 0 2px",
+  alignItems: "flex-end",
+  "& .how-many": { margin: "0 0 8px auto", border: 0 },
+});
+const Columns = styled("fieldset")({
+  border: 0,
+  margin: "8px 0 0",
+  padding: 0,
+  display: "flex",
+  flexWrap: "wrap",
+  gap: "2px 14px",
+  "& input": { width: 18, height: 18, margin: "1px 3px", accentColor: ink.verdigris },
+});
+const CutLine = styled("div")({
+  borderTop: `2px solid ${ink.ink}`,
+  background: ink.paper,
+  color: ink.slate,
+  padding: "6px 12px",
+});
 
 export type { RosterRow } from "./rosterRows";
 
@@ -74,12 +102,12 @@ export function Roster({
   const groups = new Map((roster.data?.groups ?? []).map((g) => [g.id, g.name]));
   if (roster.error && !roster.data)
     return <Trouble error={roster.error} retry={() => void roster.refetch()} />;
-  if (!roster.data || !people) return <div className="quiet-block" aria-busy="true" />;
+  if (!roster.data || !people) return <Loading aria-busy="true" />;
   const { waiting, withdrawn } = roster.data;
 
   if (people.length === 0 && waiting.length === 0)
     return (
-      <div className="empty">
+      <Empty>
         <p>
           Nobody is on this roster yet.{" "}
           {run.status === "draft" ? (
@@ -93,7 +121,7 @@ export function Roster({
         </p>
         <Cut found={roster.data} run={run} />
         <Gone withdrawn={withdrawn} />
-      </div>
+      </Empty>
     );
   const filtered = FILTERS.some((f) => filters[f].trim());
   const values = (of: (row: RosterRow) => string) => [...new Set(people.map(of))].sort();
@@ -110,7 +138,7 @@ export function Roster({
   const same = (of: (row: RosterRow) => string): [string, string][] => values(of).map((v) => [v, v]);
   return (
     <>
-      <div className="row wrap noprint filters">
+      <Filters className="noprint">
         <Field label="Name, email, phone or payer" value={typed} onChange={setTyped} width={210} />
         {choice("money", "Money", MONEY)}
         <Choice
@@ -120,18 +148,18 @@ export function Roster({
           onChange={(value) => put("sort", value)}
           options={SORTS.map(([value, text]) => ({ value, text }))}
         />
-        <button className="plainly" aria-expanded={more} onClick={() => setMore(!more)}>
+        <Button variant="text" aria-expanded={more} onClick={() => setMore(!more)}>
           more filters, columns
-        </button>
-        <span className="slate how-many" aria-live="polite">
+        </Button>
+        <T tone="slate" className="how-many" aria-live="polite">
           {filtered
             ? `${shown.length} of ${count(people.length, "sign-up")}`
             : count(people.length, "sign-up")}
           {filtered && (
             <>
               {" "}
-              <button
-                className="plainly"
+              <Button
+                variant="text"
                 onClick={() =>
                   setParams(
                     (old) => {
@@ -144,14 +172,14 @@ export function Roster({
                 }
               >
                 show all
-              </button>
+              </Button>
             </>
           )}
-        </span>
-      </div>
+        </T>
+      </Filters>
       {more && (
-        <div className="inset noprint">
-          <div className="row wrap">
+        <Inset className="noprint">
+          <Row wrap>
             {choice(
               "way",
               "Came in by",
@@ -168,23 +196,22 @@ export function Roster({
                 ...[...groups].map(([id, name]): [string, string] => [String(id), name]),
                 ["none", "no group"],
               ])}
-          </div>
-          <fieldset className="columns">
-            <legend className="label">Columns</legend>
+          </Row>
+          <Columns>
+            <T label as="legend">
+              Columns
+            </T>
             {COLUMNS.map((c) => (
-              <label key={c.key} className="tick">
-                <input
-                  type="checkbox"
-                  checked={columns.includes(c.key)}
-                  onChange={(e) =>
-                    setColumns(e.target.checked ? [...columns, c.key] : columns.filter((k) => k !== c.key))
-                  }
-                />
+              <Tick
+                key={c.key}
+                checked={columns.includes(c.key)}
+                onChange={(on) => setColumns(on ? [...columns, c.key] : columns.filter((k) => k !== c.key))}
+              >
                 {c.label}
-              </label>
+              </Tick>
             ))}
-          </fieldset>
-        </div>
+          </Columns>
+        </Inset>
       )}
       <RosterTable
         run={run}
@@ -215,7 +242,7 @@ function Cut({ found, run }: { found: Schemas["Roster"]; run: Schemas["RunOut"] 
     [found.set_aside, "set aside"],
   ].filter(([n]) => n);
   return (
-    <div className="cut">
+    <CutLine>
       {found.free > 0 ? (
         <>
           <strong>{count(found.free, "seat")} free</strong> of {whole}.
@@ -236,15 +263,15 @@ function Cut({ found, run }: { found: Schemas["Roster"]; run: Schemas["RunOut"] 
         `Below: ${count(found.waiting.length, "party", "parties")} waiting, in order${
           found.free > 0 && !found.waiting.some((w) => w.fits) ? "; none of them fits the free seats" : ""
         }.`}
-    </div>
+    </CutLine>
   );
 }
 
 function Gone({ withdrawn }: { withdrawn: { name: string; at: string }[] }) {
   if (withdrawn.length === 0) return null;
   return (
-    <p className="slate" style={{ marginTop: 14 }}>
+    <P tone="slate" sx={{ marginTop: 14 }}>
       Withdrew: {withdrawn.map((g) => `${g.name} (${day(g.at, false)})`).join(", ")}.
-    </p>
+    </P>
   );
 }

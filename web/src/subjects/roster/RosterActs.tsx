@@ -1,3 +1,4 @@
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
@@ -5,10 +6,14 @@ import { Link } from "react-router";
 
 import { api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
 import { useKept, useMe, useSettled } from "../../app/session";
-import { Choice, Field } from "../../parts/Field";
-import { PickList } from "../../parts/PickList";
+import { Choice, Field } from "../../form/Field";
+import { Form } from "../../form/Form";
+import { PickList } from "../../form/PickList";
+import { Tick } from "../../form/Tick";
+import { ActList, Note, Row } from "../../parts/layout";
 import { count } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
+import { P, T } from "../../parts/words";
 import { Tell } from "./Chosen";
 import { PersonLine } from "./DeskParts";
 
@@ -25,21 +30,21 @@ export function RosterActs({ run, acts }: { run: Schemas["RunOut"]; acts: Acts }
     <section aria-label="The whole roster">
       <h2>The whole roster</h2>
       {open === null && (
-        <ul className="actlist">
+        <ActList>
           <li>
-            <button className="plainly" onClick={() => setOpen("tell")}>
+            <Button variant="text" onClick={() => setOpen("tell")}>
               write to everybody on it
-            </button>
+            </Button>
           </li>
           <li>
-            <button className="plainly" onClick={() => setOpen("role")}>
+            <Button variant="text" onClick={() => setOpen("role")}>
               add an assistant, instructor or observer
-            </button>
+            </Button>
           </li>
           <li>
-            <button className="plainly" onClick={() => setOpen("compare")}>
+            <Button variant="text" onClick={() => setOpen("compare")}>
               compare it with another list
-            </button>
+            </Button>
           </li>
           <li className="links">
             <a href={paper("roster.csv")} download>
@@ -59,15 +64,14 @@ export function RosterActs({ run, acts }: { run: Schemas["RunOut"]; acts: Acts }
             </a>
           </li>
           <li>
-            <label className="tick">
-              <input type="checkbox" checked={remarks} onChange={(e) => setRemarks(e.target.checked)} />
+            <Tick checked={remarks} onChange={(on) => setRemarks(on)}>
               with remarks
-            </label>
+            </Tick>
           </li>
           <li className="links">
             <Link to={`/interest?run=${run.id}`}>interest list</Link>
           </li>
-        </ul>
+        </ActList>
       )}
       {open === "tell" && <Tell run={run} ids={null} acts={acts} onClose={close} onDone={close} />}
       {open === "role" && <AddRole run={run} acts={acts} onClose={close} />}
@@ -105,7 +109,7 @@ function AddRole({ run, acts, onClose }: { run: Schemas["RunOut"]; acts: Acts; o
     }
   };
   return (
-    <div className="note">
+    <Note>
       <Choice
         label="As"
         value={role}
@@ -115,7 +119,7 @@ function AddRole({ run, acts, onClose }: { run: Schemas["RunOut"]; acts: Acts; o
           text: r,
         }))}
       />
-      <p className="slate">Takes no seat and pays nothing.</p>
+      <P tone="slate">Takes no seat and pays nothing.</P>
       <PickList
         label="Who"
         placeholder="name, email or phone"
@@ -129,10 +133,10 @@ function AddRole({ run, acts, onClose }: { run: Schemas["RunOut"]; acts: Acts; o
           content: <PersonLine person={p} />,
         }))}
       />
-      <button className="plainly" onClick={onClose}>
+      <Button variant="text" onClick={onClose}>
         leave it
-      </button>
-    </div>
+      </Button>
+    </Note>
   );
 }
 
@@ -156,14 +160,7 @@ function Compare({ run, onClose }: { run: Schemas["RunOut"]; onClose: () => void
     }
   };
   return (
-    <form
-      className="note"
-      noValidate
-      onSubmit={(e) => {
-        e.preventDefault();
-        void compare();
-      }}
-    >
+    <Form look="done" onSend={() => void compare()}>
       <Field
         label="Names or emails, one a line"
         value={text}
@@ -172,30 +169,29 @@ function Compare({ run, onClose }: { run: Schemas["RunOut"]; onClose: () => void
         autoFocus
         fault={fault}
       />
-      <div className="row mid" style={{ marginTop: 8 }}>
+      <Row mid sx={{ marginTop: 8 }}>
         <Button type="submit" variant="contained">
           Compare
         </Button>
-        <button type="button" className="plainly" onClick={onClose}>
+        <Button variant="text" type="button" onClick={onClose}>
           close
-        </button>
-      </div>
+        </Button>
+      </Row>
       {found && (
-        <div role="status" style={{ marginTop: 10 }}>
+        <Box role="status" sx={{ marginTop: 10 }}>
           <p>{count(found.both, "person is", "people are")} on both.</p>
-          <p className="strong">{found.without.length} on the roster only</p>
+          <P strong>{found.without.length} on the roster only</P>
           {found.without.map((p) => (
             <div key={p.person_id}>
-              <Link to={`/people/${p.person_id}`}>{p.name}</Link>{" "}
-              <span className="slate">came in by {p.way_in}</span>
+              <Link to={`/people/${p.person_id}`}>{p.name}</Link> <T tone="slate">came in by {p.way_in}</T>
             </div>
           ))}
-          <p className="strong">{found.missing.length} on the list only</p>
+          <P strong>{found.missing.length} on the list only</P>
           {found.missing.slice(0, 200).map((line) => (
             <div key={line}>{line}</div>
           ))}
-        </div>
+        </Box>
       )}
-    </form>
+    </Form>
   );
 }

@@ -1,12 +1,49 @@
+import Button from "@mui/material/Button";
+import Checkbox from "@mui/material/Checkbox";
+import { styled } from "@mui/material/styles";
 import { useWindowVirtualizer } from "@tanstack/react-virtual";
-import { useLayoutEffect, useRef, useState, type ReactNode } from "react";
-import { Link } from "react-router";
+import { type ReactNode, useLayoutEffect, useRef, useState } from "react";
 
 import type { Schemas } from "../../app/server";
 import { day, isZero, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
+import { Heard, Name, NoteLine, T } from "../../parts/words";
+import { ink } from "../../theme/palette";
 import { PartyHead } from "./PartyHead";
-import { seatNumbers, type RosterRow } from "./rosterRows";
+import { type RosterRow, seatNumbers } from "./rosterRows";
+
+const Rows = styled("div")({
+  overflowX: "auto",
+  "& .MuiCheckbox-root": { padding: 0, margin: "0 4px" },
+  "& .MuiCheckbox-root svg": { fontSize: 20 },
+  "& [role=cell] > .MuiButton-text": { minHeight: 0, padding: "0 6px" },
+  "& .row-head": {
+    display: "grid",
+    columnGap: 12,
+    alignItems: "start",
+    color: ink.slate,
+    fontWeight: 600,
+    padding: "3px 0",
+    borderBottom: `1px solid ${ink.ink}`,
+  },
+  "& .one": {
+    display: "grid",
+    columnGap: 12,
+    alignItems: "start",
+    padding: "4px 0",
+    borderBottom: `1px solid ${ink.line}`,
+    overflowWrap: "anywhere",
+  },
+  "& .one[data-at]": { background: ink.verdigrisPale },
+  "& .right": { textAlign: "right" },
+  "& .pick": { lineHeight: 0 },
+});
+const WhoLine = styled("div")({
+  display: "flex",
+  gap: 8,
+  minWidth: 0,
+  whiteSpace: "nowrap",
+});
 
 type Acts = ReturnType<typeof useDone>;
 type Cell = { row: RosterRow; currency: string; today: string; groups: Map<number, string> };
@@ -26,11 +63,19 @@ export const COLUMNS: Column[] = [
     width: "minmax(96px, 0.7fr)",
     cell: ({ row }) => (
       <>
-        <span className="nowrap" title={row.way_in === "list" ? undefined : `entered by ${row.entered_by}`}>
+        <T nowrap title={row.way_in === "list" ? undefined : `entered by ${row.entered_by}`}>
           {row.way_in}, {day(row.signed_up, false).slice(4)}
-        </span>
-        {row.received_on && <div className="slate">received {day(row.received_on, false)}</div>}
-        {row.exception && <div className="slate">{row.exception}</div>}
+        </T>
+        {row.received_on && (
+          <T tone="slate" as="div">
+            received {day(row.received_on, false)}
+          </T>
+        )}
+        {row.exception && (
+          <T tone="slate" as="div">
+            {row.exception}
+          </T>
+        )}
       </>
     ),
   },
@@ -41,11 +86,15 @@ export const COLUMNS: Column[] = [
     cell: ({ row }) => (
       <>
         {row.rate.split("; ").map((part, n) => (
-          <div key={n} className={n ? "slate line-of" : "line-of"} title={part}>
+          <T as="div" tone={n ? "slate" : undefined} cut key={n} title={part}>
             {part}
-          </div>
+          </T>
         ))}
-        {row.payer && <div className="slate">pays: {row.payer}</div>}
+        {row.payer && (
+          <T tone="slate" as="div">
+            pays: {row.payer}
+          </T>
+        )}
       </>
     ),
   },
@@ -71,14 +120,14 @@ export const COLUMNS: Column[] = [
     cell: ({ row, currency, today }) => (
       <>
         {row.next_due && (
-          <span className={row.next_due < today ? "ochre nowrap" : "nowrap"}>
+          <T tone={row.next_due < today ? "ochre" : undefined} nowrap>
             {money(row.next_amount, currency)} {dueWord(row.next_due, today)}
-          </span>
+          </T>
         )}
         {row.held_until && (
-          <div className="ochre strong">
+          <T tone="ochre" strong as="div">
             held until {day(row.held_until, false)}, {row.held_until.slice(11, 16)}
-          </div>
+          </T>
         )}
       </>
     ),
@@ -99,7 +148,7 @@ export const COLUMNS: Column[] = [
     cell: ({ row }) =>
       Object.entries(row.answers).map(([q, a]) => (
         <div key={q}>
-          <span className="slate">{q}</span> {a}
+          <T tone="slate">{q}</T> {a}
         </div>
       )),
   },
@@ -149,65 +198,61 @@ export function RosterTable({
   const draw = (row: RosterRow) => (
     <>
       <div role="cell" className="pick">
-        <input
-          type="checkbox"
-          aria-label={`Choose ${row.name}`}
+        <Checkbox
           checked={picked.has(row.id)}
           onChange={(e) => onPick([row.id], e.target.checked)}
+          slotProps={{ input: { "aria-label": `Choose ${row.name}` } }}
         />
       </div>
-      <div role="cell" className="right slate">
+      <T right tone="slate" as="div" role="cell">
         {seatNumbers(seats.get(row.id), row.heads)}
-      </div>
+      </T>
       <div role="cell">
-        <div className="who-line">
-          <Link className="name strong" to={`/people/${row.person_id}`}>
+        <WhoLine>
+          <Name strong to={`/people/${row.person_id}`}>
             {row.name}
-          </Link>
+          </Name>
           {row.role !== "learner" && !columns.some((c) => c.key === "role") && (
-            <strong className="slate">{row.role}</strong>
+            <T tone="slate" as="strong">
+              {row.role}
+            </T>
           )}
-          <span className="slate mail" title={row.email ?? undefined}>
+          <T tone="slate" cut title={row.email ?? undefined}>
             {row.email ?? row.phone ?? "no email"}
-          </span>
-        </div>
+          </T>
+        </WhoLine>
         {row.places.map((place) => (
           <PartyHead key={place.n} row={row} place={place} acts={acts} />
         ))}
-        {row.note && !columns.some((c) => c.key === "note") && (
-          <div className="slate note-line">{row.note}</div>
-        )}
+        {row.note && !columns.some((c) => c.key === "note") && <NoteLine tone="slate">{row.note}</NoteLine>}
       </div>
       {columns.map((c) => (
-        <div key={c.key} role="cell" className={c.right ? "right" : ""}>
+        <T as="div" right={Boolean(c.right)} key={c.key} role="cell">
           {c.cell({ row, currency: run.currency, today, groups })}
-        </div>
+        </T>
       ))}
-      <div role="cell" className="noprint right">
-        <button
-          className="plainly quiet"
+      <T right as="div" role="cell" className="noprint">
+        <Button
+          variant="text"
+          color="secondary"
           aria-label={`Open the sign-up of ${row.name}`}
           aria-pressed={at === row.id}
           onClick={() => onOpen(at === row.id ? null : row.id)}
         >
           open
-        </button>
-      </div>
+        </Button>
+      </T>
     </>
   );
   return (
-    <div
-      className="rows live"
-      role="table"
-      aria-label={`Roster of ${run.code}`}
-      aria-rowcount={rows.length + 1}
-    >
+    <Rows className="live" role="table" aria-label={`Roster of ${run.code}`} aria-rowcount={rows.length + 1}>
       <div role="rowgroup">
         <div role="row" className="row-head" style={{ gridTemplateColumns: shape }}>
           <div role="columnheader" className="pick">
-            <input
-              type="checkbox"
-              aria-label={all ? "Choose nobody" : `Choose all ${rows.length} shown`}
+            <Checkbox
+              slotProps={{
+                input: { "aria-label": all ? "Choose nobody" : `Choose all ${rows.length} shown` },
+              }}
               checked={all}
               onChange={(e) =>
                 onPick(
@@ -217,17 +262,17 @@ export function RosterTable({
               }
             />
           </div>
-          <div role="columnheader" className="right">
+          <T right as="div" role="columnheader">
             Seat
-          </div>
+          </T>
           <div role="columnheader">Learner</div>
           {columns.map((c) => (
-            <div key={c.key} role="columnheader" className={c.right ? "right" : ""}>
+            <T as="div" right={Boolean(c.right)} key={c.key} role="columnheader">
               {c.label}
-            </div>
+            </T>
           ))}
           <div role="columnheader" className="noprint">
-            <span className="sr">What can be done</span>
+            <Heard>What can be done</Heard>
           </div>
         </div>
       </div>
@@ -246,7 +291,8 @@ export function RosterTable({
                   data-index={item.index}
                   ref={virtual.measureElement}
                   aria-rowindex={item.index + 2}
-                  className={at === row.id ? "one at" : "one"}
+                  className="one"
+                  data-at={at === row.id || undefined}
                   style={{
                     gridTemplateColumns: shape,
                     position: "absolute",
@@ -263,14 +309,15 @@ export function RosterTable({
               <div
                 key={row.id}
                 role="row"
-                className={at === row.id ? "one at" : "one"}
+                className="one"
+                data-at={at === row.id || undefined}
                 style={{ gridTemplateColumns: shape }}
               >
                 {draw(row)}
               </div>
             ))}
       </div>
-    </div>
+    </Rows>
   );
 }
 

@@ -1,12 +1,15 @@
+import Button from "@mui/material/Button";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
 
 import { api, ask, messageOf, newKey, type Schemas } from "../../app/server";
 import { useMe, useSettled } from "../../app/session";
-import { PickList } from "../../parts/PickList";
+import { PickList } from "../../form/PickList";
+import { ActList, Facts, Note, Row } from "../../parts/layout";
 import { count, day, isZero, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
+import { Fault, P, T } from "../../parts/words";
 import { NewPerson } from "../people/NewPerson";
 import { ChangeTerms } from "./ChangeTerms";
 import { PersonLine } from "./DeskParts";
@@ -49,16 +52,16 @@ export function SignUp({
   useEffect(() => {
     if (held?.id === id) heading.current?.focus({ preventScroll: true });
   }, [held?.id, id]);
-  if (query.error) return <p className="fault">{messageOf(query.error)}</p>;
+  if (query.error) return <Fault as="p">{messageOf(query.error)}</Fault>;
   if (!held) return null;
   if (!["seated", "held"].includes(held.status))
     return (
       <section aria-label={`Sign-up of ${held.name}`}>
         <h2>{held.name}</h2>
         <p>No longer on this roster: {held.status}.</p>
-        <button className="plainly" onClick={onClose}>
+        <Button variant="text" onClick={onClose}>
           back to the run
-        </button>
+        </Button>
       </section>
     );
   const currency = held.quote.currency;
@@ -70,28 +73,33 @@ export function SignUp({
   };
   return (
     <section aria-label={`Sign-up of ${held.name}`}>
-      <div className="row" style={{ justifyContent: "space-between" }}>
+      <Row sx={{ justifyContent: "space-between" }}>
         <h2 ref={heading} tabIndex={-1}>
           {held.name}
         </h2>
-        <button className="plainly quiet" aria-label={`Close the sign-up of ${held.name}`} onClick={onClose}>
+        <Button
+          variant="text"
+          color="secondary"
+          aria-label={`Close the sign-up of ${held.name}`}
+          onClick={onClose}
+        >
           close
-        </button>
-      </div>
-      <p className="slate">
+        </Button>
+      </Row>
+      <P tone="slate">
         {held.way_in}
         {held.came_from && ` from ${held.came_from}`}, {day(held.signed_up)}
         {held.heads > 1 && `; ${count(held.heads, "seat")}`}
-      </p>
+      </P>
       {held.role !== "learner" && <Role held={held} acts={acts} onDone={away} />}
       {held.held_until && (
-        <p className="ochre strong">
+        <P tone="ochre" strong>
           Held until {day(held.held_until)}, {held.held_until.slice(11, 16)}, for the first payment.
-        </p>
+        </P>
       )}
       {act === null && held.role === "learner" && (
         <>
-          <dl className="facts">
+          <Facts>
             {held.quote.lines.map((line, i) => [
               <dt key={`${i}t`}>
                 {line.label}
@@ -104,33 +112,38 @@ export function SignUp({
             ])}
             <dt className="sum">Total</dt>
             <dd className="sum">{money(held.quote.total, currency)}</dd>
-          </dl>
-          <dl className="facts" style={{ marginTop: 8 }}>
+          </Facts>
+          <Facts sx={{ marginTop: 8 }}>
             {held.plan.map((p, i) => [
-              <dt key={`${i}t`} className={!isZero(p.left) && p.due < me.today ? "ochre strong" : ""}>
+              <T
+                as="dt"
+                tone={!isZero(p.left) && p.due < me.today ? "ochre" : undefined}
+                strong={Boolean(!isZero(p.left) && p.due < me.today)}
+                key={`${i}t`}
+              >
                 {day(p.due)}
-              </dt>,
+              </T>,
               <dd key={`${i}d`}>{money(p.amount, currency)}</dd>,
               <dd key={`${i}w`} className="why">
                 {isZero(p.left) ? "paid" : p.left === p.amount ? "open" : `${money(p.left, currency)} open`}
               </dd>,
             ])}
-          </dl>
+          </Facts>
           <p>
             <Link to={`/accounts/${held.account_id}`}>Account of {held.payer}</Link>
           </p>
         </>
       )}
       {act === null && held.role === "learner" && (
-        <ul className="actlist">
+        <ActList>
           {ACTS.filter(([name]) => name !== "absent" || run.teaching !== "before").map(([name, text]) => (
             <li key={name}>
-              <button className="plainly" onClick={() => setAct(name)}>
+              <Button variant="text" onClick={() => setAct(name)}>
                 {text}
-              </button>
+              </Button>
             </li>
           ))}
-        </ul>
+        </ActList>
       )}
       {act === "withdraw" && <Leaving enrollmentId={id} acts={done} onClose={close} onDone={away} />}
       {act === "absent" && <Leaving enrollmentId={id} noShow acts={done} onClose={close} onDone={away} />}
@@ -180,20 +193,20 @@ function Role({
       <p>
         <strong>{held.role}</strong>; takes no seat and pays nothing.
       </p>
-      <ul className="actlist">
+      <ActList>
         {others.map((r) => (
           <li key={r}>
-            <button className="plainly" onClick={() => void set(r)}>
+            <Button variant="text" onClick={() => void set(r)}>
               make {held.name} {r}
-            </button>
+            </Button>
           </li>
         ))}
         <li>
-          <button className="plainly" onClick={() => void off()}>
+          <Button variant="text" onClick={() => void off()}>
             take off the roster
-          </button>
+          </Button>
         </li>
-      </ul>
+      </ActList>
     </>
   );
 }
@@ -246,7 +259,7 @@ function Swap({
       />
     );
   return (
-    <div className="note due">
+    <Note kind="due">
       <p>
         <strong>Who takes the seat of {held.name}?</strong> Terms and money stay: {held.payer} pays.
       </p>
@@ -266,9 +279,9 @@ function Swap({
           ...(q ? [{ key: "new", content: <>Add “{typed.trim()}” as a new person</> }] : []),
         ]}
       />
-      <button className="plainly" onClick={onClose}>
+      <Button variant="text" onClick={onClose}>
         leave it
-      </button>
-    </div>
+      </Button>
+    </Note>
   );
 }

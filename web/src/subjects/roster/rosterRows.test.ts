@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 
-import { firstSeats, seatNumbers, shownRows, type RosterRow } from "./rosterRows";
+import { firstSeats, type RosterRow, seatNumbers, shownRows } from "./rosterRows";
 
 const row = (id: number, more: Partial<RosterRow> = {}): RosterRow => ({
   id,

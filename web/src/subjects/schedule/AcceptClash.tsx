@@ -1,7 +1,11 @@
+import Button from "@mui/material/Button";
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, ask, messageOf, type Schemas } from "../../app/server";
+import { Field } from "../../form/Field";
+import { Form } from "../../form/Form";
+import { Fault } from "../../parts/words";
 
 /** Let a clash stand, with the reason; or take that back. */
 export function AcceptClash({ clash }: { clash: Schemas["ClashOut"] }) {
@@ -24,37 +28,36 @@ export function AcceptClash({ clash }: { clash: Schemas["ClashOut"] }) {
   };
   if (clash.accepted !== null)
     return (
-      <button className="plainly quiet" onClick={() => void send(false)}>
+      <Button variant="text" color="secondary" onClick={() => void send(false)}>
         no longer accept
-      </button>
+      </Button>
     );
   if (!open)
     return (
-      <button className="plainly quiet" aria-label={`accept: ${clash.text}`} onClick={() => setOpen(true)}>
+      <Button
+        variant="text"
+        color="secondary"
+        aria-label={`accept: ${clash.text}`}
+        onClick={() => setOpen(true)}
+      >
         accept
-      </button>
+      </Button>
     );
   return (
-    <form
-      className="row mid"
-      onSubmit={(e) => {
-        e.preventDefault();
-        void send(true);
-      }}
-    >
-      <input
-        className="choice"
-        aria-label="Why this clash may stand"
+    <Form look="row" mid onLeave={() => setOpen(false)} onSend={() => void send(true)}>
+      <Field
+        label="Why this clash may stand"
+        unseen
+        width={190}
         placeholder="why it may stand"
         value={reason}
         autoFocus
-        onChange={(e) => setReason(e.target.value)}
-        onKeyDown={(e) => e.key === "Escape" && setOpen(false)}
+        onChange={setReason}
       />
-      <button type="submit" className="plainly">
+      <Button variant="text" type="submit">
         accept
-      </button>
-      {fault && <span className="fault">{fault}</span>}
-    </form>
+      </Button>
+      {fault && <Fault as="span">{fault}</Fault>}
+    </Form>
   );
 }

@@ -4,10 +4,13 @@ import { useState } from "react";
 
 import { api, ask, asTyped, faultsOf } from "../../app/server";
 import { useMe } from "../../app/session";
-import { Field } from "../../parts/Field";
+import { Field } from "../../form/Field";
+import { Form } from "../../form/Form";
+import { addDays } from "../../parts/dates";
+import { Grow, Inset, Row, Ruled } from "../../parts/layout";
 import { clock, day } from "../../parts/text";
+import { HiddenInput, T } from "../../parts/words";
 import type { Acts } from "./Kept";
-import { addDays } from "./plan";
 
 /** Absences of an instructor, or times at which a place is closed. */
 export function Busy({
@@ -76,16 +79,9 @@ export function Busy({
     void queries.invalidateQueries();
   };
   return (
-    <div className="inset">
+    <Inset>
       <h2>{word}</h2>
-      <form
-        className="row wrap"
-        style={{ alignItems: "flex-end", marginTop: 8 }}
-        onSubmit={(e) => {
-          e.preventDefault();
-          void add();
-        }}
-      >
+      <Form look="row" sx={{ alignItems: "flex-end", marginTop: 8 }} onSend={() => void add()}>
         <Field
           label={`${word} from`}
           type="date"
@@ -120,41 +116,41 @@ export function Busy({
         />
         <Field label="Why" width={150} value={form.label} onChange={(label) => setForm({ ...form, label })} />
         <Button type="submit">Add</Button>
-        <label className="plainly">
+        <Button variant="text" component="label">
           from a calendar file (.ics)
-          <input
+          <HiddenInput
             type="file"
-            className="sr"
             accept=".ics,text/calendar"
             onChange={(e) => void take(e.target.files?.[0])}
           />
-        </label>
-      </form>
-      <ul className="ruled">
+        </Button>
+      </Form>
+      <Ruled>
         {query.data?.map((b) => {
           const last = b.all_day ? addDays(b.end.slice(0, 10), -1) : b.end.slice(0, 10);
           const same = last === b.start.slice(0, 10);
           return (
-            <li key={b.id} className="row mid" style={{ padding: "4px 0" }}>
-              <span className="nowrap">
+            <Row mid as="li" key={b.id} sx={{ padding: "4px 0" }}>
+              <T nowrap>
                 {day(b.start)}
                 {b.all_day
                   ? !same && ` through ${day(last)}`
                   : `, ${clock(b.start)} to ${same ? "" : `${day(last, false)}, `}${clock(b.end)}`}
-              </span>
-              <span className="grow">{b.label}</span>
-              {b.source && <span className="slate">from {b.source}</span>}
-              <button
-                className="plainly quiet"
+              </T>
+              <Grow as="span">{b.label}</Grow>
+              {b.source && <T tone="slate">from {b.source}</T>}
+              <Button
+                variant="text"
+                color="secondary"
                 aria-label={`Take out ${b.label} on ${day(b.start)}`}
                 onClick={() => void remove(b.id)}
               >
                 take out
-              </button>
-            </li>
+              </Button>
+            </Row>
           );
         })}
-      </ul>
-    </div>
+      </Ruled>
+    </Inset>
   );
 }

@@ -1,10 +1,13 @@
+import Box from "@mui/material/Box";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 
 import { api, ask } from "../../app/server";
+import { Clashes, Grow, Row } from "../../parts/layout";
 import { NotYet, Page } from "../../parts/Page";
 import { clock, count, day } from "../../parts/text";
+import { Empty, P, T, When } from "../../parts/words";
 import { AcceptClash } from "./AcceptClash";
 import { PlannerTabs } from "./PlannerTabs";
 import { Words } from "./TimeLine";
@@ -33,24 +36,24 @@ export default function ClashesPage() {
       margin={
         <section>
           <h2>What counts as a clash</h2>
-          <p className="slate">
+          <P tone="slate">
             An instructor or a room at two meetings at once; a room with fewer seats than the run; a meeting
             on a closed day; an instructor away, a room closed, or hours outside those they can teach; a
             learner with two meetings at once. Times that only touch are none.
-          </p>
-          <p className="slate">An accepted clash comes up again when one of its times changes.</p>
+          </P>
+          <P tone="slate">An accepted clash comes up again when one of its times changes.</P>
         </section>
       }
     >
       <PlannerTabs />
-      <h1 style={{ margin: "12px 0 4px" }}>
+      <Box component="h1" sx={{ margin: "12px 0 4px" }}>
         {count(
           shown.length,
           accepted ? "accepted clash" : "clash",
           accepted ? "accepted clashes" : "clashes",
         )}
-      </h1>
-      <div className="row" style={{ gap: 32, margin: "10px 0" }}>
+      </Box>
+      <Row sx={{ gap: 32, margin: "10px 0" }}>
         <Words
           label="Kind"
           value={kind}
@@ -66,26 +69,28 @@ export default function ClashesPage() {
           ]}
           onPick={(v) => setAccepted(v === "accepted")}
         />
-      </div>
-      {shown.length === 0 && <p className="empty">Nothing clashes from today on.</p>}
-      <ul className="ruled clashes">
+      </Row>
+      {shown.length === 0 && <Empty as="p">Nothing clashes from today on.</Empty>}
+      <Clashes>
         {shown.map((c) => (
           <li key={c.key}>
-            <span className="nowrap when">
+            <When nowrap>
               {day(c.date)}
               <br />
-              <span className="slate">
+              <T tone="slate">
                 {clock(c.start)} to {clock(c.end)}
-              </span>
-            </span>
-            <span className="grow">
-              <span className={c.accepted === null ? "clash" : "slate"}>{c.text}</span>
+              </T>
+            </When>
+            <Grow as="span">
+              <T clash={Boolean(c.accepted === null)} tone={c.accepted === null ? undefined : "slate"}>
+                {c.text}
+              </T>
               <br />
-              <span className="slate">
+              <T tone="slate">
                 {c.accepted !== null ? `Accepted: ${c.accepted}` : `Solved by ${WAYS[c.kind]}.`}
-              </span>
-            </span>
-            <span className="row wrap solve">
+              </T>
+            </Grow>
+            <Row wrap as="span" className="solve">
               {c.run && (
                 <Link
                   to={
@@ -106,10 +111,10 @@ export default function ClashesPage() {
                 <Link to={`/places?tab=days&year=${c.date.slice(0, 4)}`}>teach that day</Link>
               )}
               <AcceptClash clash={c} />
-            </span>
+            </Row>
           </li>
         ))}
-      </ul>
+      </Clashes>
     </Page>
   );
 }

@@ -5,9 +5,12 @@ import { useSearchParams } from "react-router";
 
 import { api, ask, asTyped, faultsOf, messageOf } from "../../app/server";
 import { useMe } from "../../app/session";
-import { Field } from "../../parts/Field";
+import { Field } from "../../form/Field";
+import { Form } from "../../form/Form";
+import { Grow, Row, Ruled } from "../../parts/layout";
 import { NotYet } from "../../parts/Page";
 import { day } from "../../parts/text";
+import { Empty, T, When } from "../../parts/words";
 import type { Acts } from "./Kept";
 
 /** The days on which the center is closed: public holidays and its own; any of them can be taught on all the same. */
@@ -45,11 +48,10 @@ export function ClosedDays({ acts }: { acts: Acts }) {
   };
   return (
     <>
-      <form
-        className="row wrap"
-        style={{ alignItems: "flex-end" }}
-        onSubmit={(e) => {
-          e.preventDefault();
+      <Form
+        look="row"
+        sx={{ alignItems: "flex-end" }}
+        onSend={() =>
           void attempt(async () => {
             const done = await ask(
               api.POST("/api/v1/closures", {
@@ -62,8 +64,8 @@ export function ClosedDays({ acts }: { acts: Acts }) {
             );
             setForm({ from: "", through: "", label: "" });
             return done;
-          }, "Closed.");
-        }}
+          }, "Closed.")
+        }
       >
         <Field
           label="Close from"
@@ -88,17 +90,16 @@ export function ClosedDays({ acts }: { acts: Acts }) {
           onChange={(label) => setForm({ ...form, label })}
         />
         <Button type="submit">Close these days</Button>
-      </form>
-      <form
-        className="row wrap"
-        style={{ alignItems: "flex-end", margin: "12px 0" }}
-        onSubmit={(e) => {
-          e.preventDefault();
+      </Form>
+      <Form
+        look="row"
+        sx={{ alignItems: "flex-end", margin: "12px 0" }}
+        onSend={() =>
           void attempt(
             () => ask(api.PUT("/api/v1/closures/region", { body: { region: region ?? query.data.region } })),
             "The region is set.",
-          );
-        }}
+          )
+        }
       >
         <Field
           label="Public holidays of"
@@ -109,23 +110,24 @@ export function ClosedDays({ acts }: { acts: Acts }) {
           help="US, US-NY, GB-ENG, DE-BY …"
         />
         {region !== null && region !== query.data.region && <Button type="submit">Take these</Button>}
-        <div className="row mid" style={{ paddingBottom: 22 }}>
+        <Row mid sx={{ paddingBottom: 22 }}>
           <Button onClick={() => setParams({ tab: "days", year: String(year - 1) })}>{year - 1}</Button>
           <strong>{year}</strong>
           <Button onClick={() => setParams({ tab: "days", year: String(year + 1) })}>{year + 1}</Button>
-        </div>
-      </form>
-      <ul className="ruled">
+        </Row>
+      </Form>
+      <Ruled>
         {query.data.days.map((d) => (
-          <li key={d.day} className="row mid" style={{ padding: "5px 0" }}>
-            <span className="nowrap when">{day(d.day)}</span>
-            <span className="grow">
-              <span className={d.closed ? "" : "slate"}>{d.label}</span>{" "}
-              {d.public && <span className="slate">public holiday</span>}
-              {!d.closed && <span className="ochre"> taught all the same</span>}
-            </span>
-            <button
-              className="plainly quiet"
+          <Row mid as="li" key={d.day} sx={{ padding: "5px 0" }}>
+            <When nowrap>{day(d.day)}</When>
+            <Grow as="span">
+              <T tone={d.closed ? undefined : "slate"}>{d.label}</T>{" "}
+              {d.public && <T tone="slate">public holiday</T>}
+              {!d.closed && <T tone="ochre"> taught all the same</T>}
+            </Grow>
+            <Button
+              variant="text"
+              color="secondary"
               aria-label={`${d.closed ? (d.public ? "teach all the same" : "open it") : "close it"}: ${day(d.day)}`}
               onClick={() =>
                 void attempt(
@@ -141,11 +143,11 @@ export function ClosedDays({ acts }: { acts: Acts }) {
               }
             >
               {d.closed ? (d.public ? "teach all the same" : "open it") : "close it"}
-            </button>
-          </li>
+            </Button>
+          </Row>
         ))}
-        {query.data.days.length === 0 && <li className="empty">No closed day in {year}.</li>}
-      </ul>
+        {query.data.days.length === 0 && <Empty as="li">No closed day in {year}.</Empty>}
+      </Ruled>
     </>
   );
 }

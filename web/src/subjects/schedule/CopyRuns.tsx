@@ -1,4 +1,6 @@
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import { styled } from "@mui/material/styles";
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
@@ -11,18 +13,27 @@ import {
   keyHeader,
   messageOf,
   newKey,
-  type Typed,
   type Schemas,
+  type Typed,
 } from "../../app/server";
 import { useMe, useSettled } from "../../app/session";
+import { Choice, Field } from "../../form/Field";
 import { ClashList } from "../../parts/ClashList";
-import { Choice, Field } from "../../parts/Field";
+import { addDays } from "../../parts/dates";
+import { Facts, Row } from "../../parts/layout";
 import { ActNotes, Page } from "../../parts/Page";
 import { clock, count, day } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
+import { Empty, Fault, P, T } from "../../parts/words";
+import { ink } from "../../theme/palette";
 import { whole } from "../courses/form";
-import { addDays } from "./plan";
 import { PlannerTabs } from "./PlannerTabs";
+
+const Copied = styled("section")({
+  borderTop: `1px solid ${ink.line}`,
+  padding: "14px 0",
+  "& .sides": { display: "grid", gridTemplateColumns: "210px 210px minmax(0, 1fr)", gap: 20, marginTop: 8 },
+});
 
 /** Copy a run, a course's runs or a season to new dates: old and new side by side, and what is left behind. */
 export default function CopyRuns() {
@@ -97,21 +108,21 @@ export default function CopyRuns() {
           <ActNotes acts={acts} />
           <section aria-live="polite">
             <h2>{runs.length ? count(runs.length, "run") : "To be copied"}</h2>
-            <p className="slate">
+            <P tone="slate">
               Meetings, gates, prices and plans move by the same shift, weekdays stay. Every copy is a draft.
-            </p>
+            </P>
             {runs.length > 0 && (
-              <dl className="facts">
+              <Facts>
                 <dt>Meetings</dt>
                 <dd>{runs.reduce((n, r) => n + r.after.length, 0)}</dd>
                 <dt>Dates lost to closed days</dt>
                 <dd>{runs.reduce((n, r) => n + r.dropped.length, 0)}</dd>
                 <dt>Runs with clashes</dt>
                 <dd>{runs.filter((r) => r.clashes.length).length}</dd>
-              </dl>
+              </Facts>
             )}
             {!made && (
-              <p style={{ marginTop: 10 }}>
+              <P sx={{ marginTop: 10 }}>
                 <Button
                   variant="contained"
                   fullWidth
@@ -120,15 +131,17 @@ export default function CopyRuns() {
                 >
                   Copy as drafts
                 </Button>
-              </p>
+              </P>
             )}
           </section>
         </>
       }
     >
       <PlannerTabs />
-      <h1 style={{ margin: "12px 0 10px" }}>Copy to new dates</h1>
-      <div className="row wrap" style={{ marginBottom: 16 }}>
+      <Box component="h1" sx={{ margin: "12px 0 10px" }}>
+        Copy to new dates
+      </Box>
+      <Row wrap sx={{ marginBottom: 16 }}>
         <Choice
           label="What to copy"
           width={180}
@@ -197,40 +210,40 @@ export default function CopyRuns() {
             help={form.weeks === "52" ? "the same weekdays a year on" : undefined}
           />
         )}
-      </div>
-      {preview.error && !made && <p className="fault">{messageOf(preview.error)}</p>}
+      </Row>
+      {preview.error && !made && <Fault as="p">{messageOf(preview.error)}</Fault>}
       {runs.map((r) => (
-        <section key={r.from_id} className="copied">
+        <Copied key={r.from_id}>
           <h2>
             {r.title}{" "}
-            <span className="slate">
+            <T tone="slate">
               {r.code} → {made ? <Link to={`/runs/${r.run_id}`}>{r.new_code}</Link> : r.new_code}
-            </span>
+            </T>
           </h2>
           <div className="sides">
             <Side title="Now" dates={r.before} />
             <Side title="Copy" dates={r.after} />
             <div>
               {r.dropped.map((d) => (
-                <p key={d} className="ochre">
+                <P tone="ochre" key={d}>
                   {d}
-                </p>
+                </P>
               ))}
               <ClashList clashes={r.clashes} />
-              {r.left_behind.length > 0 && <p className="slate">Left behind: {r.left_behind.join("; ")}.</p>}
+              {r.left_behind.length > 0 && <P tone="slate">Left behind: {r.left_behind.join("; ")}.</P>}
               {r.gates.map((g) => (
-                <div key={g.label} className="slate">
+                <T tone="slate" as="div" key={g.label}>
                   {g.label}: {day(g.day)}
-                </div>
+                </T>
               ))}
             </div>
           </div>
-        </section>
+        </Copied>
       ))}
       {runs.length === 0 && !preview.error && (
-        <p className="empty">
+        <Empty as="p">
           Give a date, and the copy stands here beside what it is copied from, before anything is saved.
-        </p>
+        </Empty>
       )}
     </Page>
   );
@@ -239,13 +252,19 @@ export default function CopyRuns() {
 function Side({ title, dates }: { title: string; dates: string[] }) {
   return (
     <div>
-      <div className="slate">{title}</div>
+      <T tone="slate" as="div">
+        {title}
+      </T>
       {dates.map((d, i) => (
-        <div key={i} className="nowrap">
-          {day(d)} <span className="slate">{clock(d)}</span>
-        </div>
+        <T nowrap as="div" key={i}>
+          {day(d)} <T tone="slate">{clock(d)}</T>
+        </T>
       ))}
-      {dates.length === 0 && <div className="slate">no meetings</div>}
+      {dates.length === 0 && (
+        <T tone="slate" as="div">
+          no meetings
+        </T>
+      )}
     </div>
   );
 }

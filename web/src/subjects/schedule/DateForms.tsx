@@ -1,15 +1,16 @@
 import Button from "@mui/material/Button";
-import { useState, type ReactNode } from "react";
+import { type ReactNode, useState } from "react";
 
 import { api, ask, asTyped, keyHeader, newKey } from "../../app/server";
 import { useKept } from "../../app/session";
-import { Choice, Field } from "../../parts/Field";
+import { Choice, Field } from "../../form/Field";
+import { Form } from "../../form/Form";
 import { count, day } from "../../parts/text";
 import { whole } from "../courses/form";
 import type { Propose, Run } from "../courses/runTypes";
 
 /** A form in the line of dates; Esc closes it and keeps what was typed. */
-export function Box({
+export function Inside({
   children,
   onSubmit,
   onClose,
@@ -19,18 +20,14 @@ export function Box({
   onClose: () => void;
 }) {
   return (
-    <form
-      className="row wrap inset"
-      style={{ alignItems: "flex-end", marginTop: 14 }}
-      noValidate
-      onSubmit={(e) => {
-        e.preventDefault();
-        onSubmit();
-      }}
-      onKeyDown={(e) => e.key === "Escape" && onClose()}
+    <Form
+      look="row inset"
+      sx={{ alignItems: "flex-end", marginTop: 14 }}
+      onSend={() => onSubmit()}
+      onLeave={() => onClose()}
     >
       {children}
-    </form>
+    </Form>
   );
 }
 
@@ -63,7 +60,7 @@ export function MoveRun({ run, propose, onClose }: { run: Run; propose: Propose;
     setFaults(found ?? {});
   };
   return (
-    <Box onSubmit={() => void send()} onClose={onClose}>
+    <Inside onSubmit={() => void send()} onClose={onClose}>
       <Choice
         label="Move the run"
         value={form.how}
@@ -94,7 +91,7 @@ export function MoveRun({ run, propose, onClose }: { run: Run; propose: Propose;
         {see(run)}
       </Button>
       <Button onClick={close}>Leave as it was</Button>
-    </Box>
+    </Inside>
   );
 }
 
@@ -122,7 +119,7 @@ export function Extend({ run, propose, onClose }: { run: Run; propose: Propose; 
     setFaults(found ?? {});
   };
   return (
-    <Box onSubmit={() => void send()} onClose={onClose}>
+    <Inside onSubmit={() => void send()} onClose={onClose}>
       {cohort && run.patterns.length > 0 && (
         <Choice
           label="Extend"
@@ -152,6 +149,6 @@ export function Extend({ run, propose, onClose }: { run: Run; propose: Propose; 
         {see(run)}
       </Button>
       <Button onClick={onClose}>Leave as it was</Button>
-    </Box>
+    </Inside>
   );
 }

@@ -1,6 +1,10 @@
+import Button from "@mui/material/Button";
 import { useState } from "react";
 
 import { api, ask, messageOf, type Schemas } from "../../app/server";
+import { Field } from "../../form/Field";
+import { Row } from "../../parts/layout";
+import { Fault, T } from "../../parts/words";
 
 /** The secret address of a calendar, shown on request; renewing it ends the old one. */
 export function FeedAddress({ kind, id }: { kind: "all" | "run" | "place" | "instructor"; id: number }) {
@@ -22,27 +26,27 @@ export function FeedAddress({ kind, id }: { kind: "all" | "run" | "place" | "ins
   if (feed === null)
     return (
       <>
-        <button className="plainly quiet" onClick={() => void get(false)}>
+        <Button variant="text" color="secondary" onClick={() => void get(false)}>
           Calendar address to subscribe to
-        </button>
-        {said && <span className="fault">{said}</span>}
+        </Button>
+        {said && <Fault as="span">{said}</Fault>}
       </>
     );
   const address = window.location.origin + feed.path;
   return (
-    <span role="status">
-      <input
-        className="choice"
-        style={{ width: 420 }}
-        readOnly
-        aria-label={`Calendar address of ${feed.name}`}
+    <Row mid wrap as="span" role="status">
+      <Field
+        label={`Calendar address of ${feed.name}`}
+        unseen
+        width={420}
         value={address}
-        onFocus={(e) => e.target.select()}
-      />{" "}
-      <button className="plainly quiet" onClick={() => void get(true)}>
+        onChange={() => undefined}
+        input={{ readOnly: true, onFocus: (e) => (e.target as HTMLInputElement).select() }}
+      />
+      <Button variant="text" color="secondary" onClick={() => void get(true)}>
         renew
-      </button>{" "}
-      <span className="slate">{said || "Whoever knows it can read this calendar."}</span>
-    </span>
+      </Button>{" "}
+      <T tone="slate">{said || "Whoever knows it can read this calendar."}</T>
+    </Row>
   );
 }

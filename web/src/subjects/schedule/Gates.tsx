@@ -3,9 +3,12 @@ import { useState } from "react";
 
 import { api, ask, asTyped, type Schemas } from "../../app/server";
 import { useKept } from "../../app/session";
-import { Choice, Field } from "../../parts/Field";
-import { NotSaved } from "../../parts/NotSaved";
+import { Choice, Field } from "../../form/Field";
+import { Form } from "../../form/Form";
+import { NotSaved } from "../../form/NotSaved";
+import { Row } from "../../parts/layout";
 import { count, day } from "../../parts/text";
+import { P, T } from "../../parts/words";
 import { whole } from "../courses/form";
 import type { Propose, Run } from "../courses/runTypes";
 
@@ -44,7 +47,7 @@ export function Gates({ run, propose }: { run: Run; propose: Propose }) {
       <div>
         {windows.map((w, i) => (
           <div key={i}>
-            Sign-up {windows.length > 1 && <span className="slate">{i + 1}: </span>}
+            Sign-up {windows.length > 1 && <T tone="slate">{i + 1}: </T>}
             opens {said(w.opens, "when the run is published")}, closes {said(w.closes, usualClose)}.
           </div>
         ))}
@@ -58,7 +61,7 @@ export function Gates({ run, propose }: { run: Run; propose: Propose }) {
             .
           </div>
         )}
-        <p style={{ marginTop: 8 }}>
+        <P sx={{ marginTop: 8 }}>
           <Button
             onClick={() =>
               setKept({
@@ -77,7 +80,7 @@ export function Gates({ run, propose }: { run: Run; propose: Propose }) {
           >
             Change the gates
           </Button>
-        </p>
+        </P>
       </div>
     );
   const { form } = kept;
@@ -144,19 +147,13 @@ export function Gates({ run, propose }: { run: Run; propose: Propose }) {
     });
   const near = (start: string) => Object.entries(faults).find(([at]) => at.startsWith(start))?.[1];
   return (
-    <form
-      noValidate
-      onSubmit={(e) => {
-        e.preventDefault();
-        void send();
-      }}
-    >
+    <Form onSend={() => void send()}>
       {form.windows.map((w, i) => {
         const edit = (change: Partial<typeof w>) =>
           set({ windows: form.windows.map((o, n) => (n === i ? { ...o, ...change } : o)) });
         const tail = form.windows.length > 1 ? `, window ${i + 1}` : "";
         return (
-          <div key={i} className="row wrap" style={{ marginTop: i ? 12 : 0 }}>
+          <Row wrap key={i} sx={{ marginTop: i ? 12 : 0 }}>
             {rule(
               "Sign-up opens",
               "when published",
@@ -174,22 +171,24 @@ export function Gates({ run, propose }: { run: Run; propose: Propose }) {
               tail,
             )}
             {form.windows.length > 1 && (
-              <button
+              <Button
+                variant="text"
+                color="secondary"
+                className="acts"
                 type="button"
-                className="plainly quiet acts"
                 aria-label={`Take out window ${i + 1}`}
                 onClick={() => set({ windows: form.windows.filter((_, n) => n !== i) })}
               >
                 take out
-              </button>
+              </Button>
             )}
-          </div>
+          </Row>
         );
       })}
-      <p style={{ margin: "10px 0" }}>
-        <button
+      <P sx={{ margin: "10px 0" }}>
+        <Button
+          variant="text"
           type="button"
-          className="plainly"
           onClick={() =>
             set({
               windows: [
@@ -200,9 +199,9 @@ export function Gates({ run, propose }: { run: Run; propose: Propose }) {
           }
         >
           Another sign-up window
-        </button>
-      </p>
-      <div className="row wrap">
+        </Button>
+      </P>
+      <Row wrap>
         {rule(
           "Decision day",
           "none",
@@ -219,19 +218,19 @@ export function Gates({ run, propose }: { run: Run; propose: Propose }) {
             fault={near("/set/access_days")}
           />
         )}
-      </div>
+      </Row>
       {changed && (
         <NotSaved
           what="the gates"
           then={`Until then sign-up ${windows.map((w) => `opens ${said(w.opens, "when the run is published")}, closes ${said(w.closes, usualClose)}`).join("; ")}.`}
         />
       )}
-      <div className="row" style={{ marginTop: 14 }}>
+      <Row sx={{ marginTop: 14 }}>
         <Button type="submit" variant="contained">
           {run.status === "draft" ? "Save" : "See what it touches"}
         </Button>
         <Button onClick={() => setKept(null)}>Leave as it was</Button>
-      </div>
-    </form>
+      </Row>
+    </Form>
   );
 }

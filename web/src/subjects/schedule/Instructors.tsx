@@ -1,10 +1,13 @@
+import Button from "@mui/material/Button";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, ask, asTyped, faultsOf, type Schemas } from "../../app/server";
-import { Choice, Field } from "../../parts/Field";
+import { Choice, Field } from "../../form/Field";
+import { Grow, Row } from "../../parts/layout";
 import { NotYet } from "../../parts/Page";
-import { KeptForm, KeptList, type Acts } from "./Kept";
+import { P, T } from "../../parts/words";
+import { type Acts, KeptForm, KeptList } from "./Kept";
 import { DAY_NAMES, DAYS } from "./PatternFields";
 
 type Instructor = Schemas["InstructorOut"];
@@ -22,17 +25,16 @@ export function Instructors({ acts }: { acts: Acts }) {
       form={(held, close, saved) => <InstructorForm instructor={held} onSaved={saved} onClose={close} />}
       line={(i) => (
         <>
-          <span className="grow">
-            <strong>{i.name}</strong>{" "}
-            <span className="slate">{[i.email, i.phone].filter(Boolean).join(", ")}</span>
-          </span>
-          <span className="slate">
+          <Grow as="span">
+            <strong>{i.name}</strong> <T tone="slate">{[i.email, i.phone].filter(Boolean).join(", ")}</T>
+          </Grow>
+          <T tone="slate">
             {i.hours.length
               ? i.hours
                   .map((h) => `${DAY_NAMES[DAYS.indexOf(h.weekday ?? "")]} ${h.from} to ${h.to}`)
                   .join("; ")
               : "at any time"}
-          </span>
+          </T>
         </>
       )}
     />
@@ -76,7 +78,7 @@ function InstructorForm({
     set({ hours: form.hours.map((h, i) => (i === n ? { ...h, ...change } : h)) });
   return (
     <KeptForm onSend={() => void send()} onClose={onClose} error={error}>
-      <div className="row wrap">
+      <Row wrap>
         <Field
           label="Name of the instructor"
           width={230}
@@ -99,9 +101,9 @@ function InstructorForm({
           onChange={(phone) => set({ phone })}
           fault={faults["/phone"]}
         />
-      </div>
+      </Row>
       {form.hours.map((h, n) => (
-        <div className="row wrap" key={n} style={{ marginTop: 10, alignItems: "flex-end" }}>
+        <Row wrap key={n} sx={{ marginTop: 10, alignItems: "flex-end" }}>
           <Choice
             label="Can teach on"
             tail={`, hours ${n + 1}`}
@@ -127,25 +129,26 @@ function InstructorForm({
             value={h.to ?? ""}
             onChange={(to) => hour(n, { to })}
           />
-          <button
+          <Button
+            variant="text"
+            color="secondary"
             type="button"
-            className="plainly quiet"
             aria-label={`Take out hours ${n + 1}`}
             onClick={() => set({ hours: form.hours.filter((_, i) => i !== n) })}
           >
             take out
-          </button>
-        </div>
+          </Button>
+        </Row>
       ))}
-      <p style={{ margin: "10px 0 0" }}>
-        <button
+      <P sx={{ margin: "10px 0 0" }}>
+        <Button
+          variant="text"
           type="button"
-          className="plainly"
           onClick={() => set({ hours: [...form.hours, { weekday: "MO", from: "17:00", to: "21:00" }] })}
         >
           {form.hours.length ? "More weekly hours" : "Weekly hours"}
-        </button>
-      </p>
+        </Button>
+      </P>
     </KeptForm>
   );
 }

@@ -1,11 +1,17 @@
 import Button from "@mui/material/Button";
+import { styled } from "@mui/material/styles";
 import { useQueryClient } from "@tanstack/react-query";
-import { useState, type ReactNode } from "react";
+import { type ReactNode, useState } from "react";
 
 import { api, ask, faultsOf, messageOf } from "../../app/server";
+import { Form } from "../../form/Form";
+import { Row, Ruled } from "../../parts/layout";
 import type { useDone } from "../../parts/useUndo";
+import { Fault } from "../../parts/words";
 import { Busy } from "./Busy";
 import { FeedAddress } from "./FeedAddress";
+
+const PlaceLine = styled("li")({ padding: "9px 0" });
 
 export type Acts = ReturnType<typeof useDone>;
 type Held = { id: number; name: string };
@@ -53,9 +59,9 @@ export function KeptList<T extends Held>({
       ) : (
         <Button onClick={() => setOpen("new")}>Add {kind === "place" ? "a place" : "an instructor"}</Button>
       )}
-      <ul className="ruled" style={{ marginTop: 12 }}>
+      <Ruled sx={{ marginTop: 12 }}>
         {items.map((held) => (
-          <li key={held.id} className="place">
+          <PlaceLine key={held.id}>
             {open === held.id ? (
               <>
                 {form(held, close, saved)}
@@ -65,27 +71,24 @@ export function KeptList<T extends Held>({
                 </p>
               </>
             ) : (
-              <div className="row mid">
+              <Row mid>
                 {line(held)}
-                <button
-                  className="plainly"
-                  aria-label={`Change ${held.name}`}
-                  onClick={() => setOpen(held.id)}
-                >
+                <Button variant="text" aria-label={`Change ${held.name}`} onClick={() => setOpen(held.id)}>
                   change
-                </button>
-                <button
-                  className="plainly quiet"
+                </Button>
+                <Button
+                  variant="text"
+                  color="secondary"
                   aria-label={`Take out ${held.name}`}
                   onClick={() => void remove(held)}
                 >
                   take out
-                </button>
-              </div>
+                </Button>
+              </Row>
             )}
-          </li>
+          </PlaceLine>
         ))}
-      </ul>
+      </Ruled>
     </>
   );
 }
@@ -103,25 +106,17 @@ export function KeptForm({
   error: unknown;
 }) {
   return (
-    <form
-      className="inset"
-      noValidate
-      onSubmit={(e) => {
-        e.preventDefault();
-        onSend();
-      }}
-      onKeyDown={(e) => e.key === "Escape" && onClose()}
-    >
+    <Form look="inset" onSend={() => onSend()} onLeave={() => onClose()}>
       {children}
       {error !== null && Object.keys(faultsOf(error)).length === 0 && (
-        <p className="fault">{messageOf(error)}</p>
+        <Fault as="p">{messageOf(error)}</Fault>
       )}
-      <div className="row" style={{ marginTop: 12 }}>
+      <Row sx={{ marginTop: 12 }}>
         <Button type="submit" variant="contained">
           Save
         </Button>
         <Button onClick={onClose}>Leave as it was</Button>
-      </div>
-    </form>
+      </Row>
+    </Form>
   );
 }

@@ -1,3 +1,4 @@
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useQuery } from "@tanstack/react-query";
 import { useRef, useState } from "react";
@@ -5,12 +6,12 @@ import { useNavigate } from "react-router";
 
 import { api, ask, asTyped, newKey } from "../../app/server";
 import { useKept } from "../../app/session";
-import { Choice, Field } from "../../parts/Field";
-import { Named, useNames } from "../../parts/Named";
+import { Choice, Field } from "../../form/Field";
+import { Named, useNames } from "../../form/Named";
 import { clock, day } from "../../parts/text";
 import { whole } from "../courses/form";
 import type { Propose, Run } from "../courses/runTypes";
-import { Box, see } from "./DateForms";
+import { Inside, see } from "./DateForms";
 
 type Meeting = Run["dates"][number];
 type MeetingForm = { date: string; start: string; minutes: string; room: string; instructor: string };
@@ -99,7 +100,7 @@ export function MeetingEdit({
         }}
       />
     ) : (
-      <Box onSubmit={() => void send()} onClose={onClose}>
+      <Inside onSubmit={() => void send()} onClose={onClose}>
         <Field
           label="Date"
           type="date"
@@ -166,9 +167,15 @@ export function MeetingEdit({
             {run.status === "draft" ? "Take it out" : "Cancel it"}
           </Button>
         )}
-      </Box>
+      </Inside>
     );
-  return meeting ? <li style={{ columnSpan: "all", display: "block" }}>{content}</li> : content;
+  return meeting ? (
+    <Box component="li" sx={{ columnSpan: "all", display: "block" }}>
+      {content}
+    </Box>
+  ) : (
+    content
+  );
 }
 
 /** Cancel one meeting: not held, or held on a free day that is suggested. */
@@ -217,7 +224,7 @@ function Cancel({
     setFaults(found ?? {});
   };
   return (
-    <Box onSubmit={() => void send()} onClose={onClose}>
+    <Inside onSubmit={() => void send()} onClose={onClose}>
       <Field
         label="Why"
         value={why}
@@ -264,6 +271,6 @@ function Cancel({
         {run.status === "draft" ? "Take it out" : "See what it touches"}
       </Button>
       <Button onClick={onClose}>Back</Button>
-    </Box>
+    </Inside>
   );
 }

@@ -1,7 +1,14 @@
-import { Choice, Field } from "../../parts/Field";
-import { Named, useNames } from "../../parts/Named";
+import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
+import ToggleButton from "@mui/material/ToggleButton";
+import ToggleButtonGroup from "@mui/material/ToggleButtonGroup";
+
+import { Choice, Field } from "../../form/Field";
+import { Named, useNames } from "../../form/Named";
+import { Inset, Row } from "../../parts/layout";
 import { day, weekdays } from "../../parts/text";
-import { PATTERN, type OneOffForm, type PatternForm, type RunForm } from "../courses/form";
+import { Fault, T } from "../../parts/words";
+import { type OneOffForm, PATTERN, type PatternForm, type RunForm } from "../courses/form";
 
 export const DAYS = ["MO", "TU", "WE", "TH", "FR", "SA", "SU"];
 export const DAY_NAMES = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
@@ -29,8 +36,8 @@ export function PatternFields({
   const at = `/patterns/${n}`;
   const own = many || pattern.room !== "" || pattern.instructor !== "";
   return (
-    <div className={many ? "inset" : undefined} role="group" aria-label={`Pattern ${n + 1}`}>
-      <div className="row wrap">
+    <Box component={many ? Inset : "div"} role="group" aria-label={`Pattern ${n + 1}`}>
+      <Row wrap>
         <Field
           label="First date"
           tail={tail}
@@ -80,29 +87,29 @@ export function PatternFields({
             { value: "skip", text: "leave it out" },
           ]}
         />
-      </div>
-      <div className="row wrap" style={{ marginTop: 12 }}>
-        <div className="field">
-          <span className="label" id={`weekdays-${n}`}>
+      </Row>
+      <Row wrap sx={{ marginTop: 12 }}>
+        <div>
+          <T label as="div" id={`weekdays-${n}`}>
             On
-          </span>
-          <div className="days" role="group" aria-labelledby={`weekdays-${n}`}>
+          </T>
+          <ToggleButtonGroup aria-labelledby={`weekdays-${n}`} value={pattern.weekdays}>
             {DAYS.map((code, i) => (
-              <button
-                type="button"
+              <ToggleButton
                 key={code}
-                aria-pressed={pattern.weekdays.includes(code)}
+                value={code}
+                sx={{ width: 42, height: 38 }}
                 onClick={() =>
                   onChange({ weekdays: DAYS.filter((d) => pattern.weekdays.includes(d) !== (d === code)) })
                 }
               >
                 {DAY_NAMES[i]}
-              </button>
+              </ToggleButton>
             ))}
-          </div>
-          <div className="help">
+          </ToggleButtonGroup>
+          <T small as="div">
             {pattern.weekdays.length ? weekdays(pattern.weekdays) : "the weekday of the first date"}
-          </div>
+          </T>
         </div>
         <Field
           label="Every … weeks"
@@ -145,9 +152,9 @@ export function PatternFields({
             fault={faults[`${at}/until`]}
           />
         )}
-      </div>
+      </Row>
       {own && (
-        <div className="row wrap" style={{ marginTop: 12 }}>
+        <Row wrap sx={{ marginTop: 12 }}>
           <Named
             label="Room of this pattern"
             tail={tail}
@@ -169,19 +176,21 @@ export function PatternFields({
             fault={faults[`${at}/instructor`]}
           />
           {many && (
-            <button
+            <Button
+              variant="text"
+              color="secondary"
+              className="acts"
               type="button"
-              className="plainly quiet acts"
               aria-label={`Take out pattern ${n + 1}`}
               onClick={onRemove}
             >
               take out
-            </button>
+            </Button>
           )}
-        </div>
+        </Row>
       )}
-      {faults[`${at}/weekdays`] && <div className="fault">{faults[`${at}/weekdays`]}</div>}
-    </div>
+      {faults[`${at}/weekdays`] && <Fault>{faults[`${at}/weekdays`]}</Fault>}
+    </Box>
   );
 }
 
@@ -202,7 +211,7 @@ export function OneOffs({
   return (
     <>
       {form.oneOffs.map((o, i) => (
-        <div key={i} className="row wrap inset" role="group" aria-label={`One-off meeting ${i + 1}`}>
+        <Row wrap inset key={i} role="group" aria-label={`One-off meeting ${i + 1}`}>
           <Field
             label="Date"
             tail={`, one-off meeting ${i + 1}`}
@@ -248,27 +257,29 @@ export function OneOffs({
             value={o.instructor}
             onChange={(v) => change(i, { instructor: v })}
           />
-          <button
+          <Button
+            variant="text"
+            color="secondary"
+            className="acts"
             type="button"
-            className="plainly quiet acts"
             aria-label={`Take out one-off meeting ${i + 1}`}
             onClick={() => set({ oneOffs: form.oneOffs.filter((_, n) => n !== i) })}
           >
             take out
-          </button>
-        </div>
+          </Button>
+        </Row>
       ))}
-      <p style={{ margin: "10px 0 0" }} className="row">
-        <button
+      <Row as="p" sx={{ margin: "10px 0 0" }}>
+        <Button
+          variant="text"
           type="button"
-          className="plainly"
           onClick={() => set({ patterns: [...form.patterns, { ...last, weekdays: [], first: "" }] })}
         >
           Another pattern
-        </button>
-        <button
+        </Button>
+        <Button
+          variant="text"
           type="button"
-          className="plainly"
           onClick={() =>
             set({
               oneOffs: [
@@ -279,8 +290,8 @@ export function OneOffs({
           }
         >
           A one-off meeting
-        </button>
-      </p>
+        </Button>
+      </Row>
     </>
   );
 }
@@ -297,7 +308,7 @@ export function KindFields({
 }) {
   return (
     <>
-      <div className="row wrap" style={{ marginBottom: 12 }}>
+      <Row wrap sx={{ marginBottom: 12 }}>
         <Choice
           label="Kind of run"
           value={form.kind}
@@ -343,9 +354,9 @@ export function KindFields({
             help={form.kind === "open" ? "from enrollment" : undefined}
           />
         )}
-      </div>
+      </Row>
       {form.kind === "cohort" && (
-        <div className="row" style={{ marginBottom: 12 }}>
+        <Row sx={{ marginBottom: 12 }}>
           <Field
             label="Names of the weeks, one a line (numbered where none is given)"
             multiline
@@ -353,7 +364,7 @@ export function KindFields({
             onChange={(v) => set({ weekNames: v })}
             fault={faults["/week_names"]}
           />
-        </div>
+        </Row>
       )}
     </>
   );

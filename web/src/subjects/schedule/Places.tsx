@@ -3,9 +3,12 @@ import { useState } from "react";
 
 import { api, ask, asTyped, faultsOf, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
-import { Choice, Field } from "../../parts/Field";
+import { Choice, Field } from "../../form/Field";
+import { Tick } from "../../form/Tick";
+import { Grow, Row } from "../../parts/layout";
 import { NotYet } from "../../parts/Page";
-import { KeptForm, KeptList, type Acts } from "./Kept";
+import { T } from "../../parts/words";
+import { type Acts, KeptForm, KeptList } from "./Kept";
 
 type Place = Schemas["PlaceOut"];
 
@@ -21,21 +24,19 @@ export function Places({ acts }: { acts: Acts }) {
       form={(place, close, saved) => <PlaceForm place={place} onSaved={saved} onClose={close} />}
       line={(p) => (
         <>
-          <span className="grow">
+          <Grow as="span">
             <strong>{p.name}</strong>{" "}
-            <span className="slate">
+            <T tone="slate">
               {p.kind}
               {p.active ? "" : ", no longer used"}
-            </span>
-            <div className="slate">
+            </T>
+            <T tone="slate" as="div">
               {[p.facts, p.address && `${p.address}${p.address_public ? "" : " (kept private)"}`]
                 .filter(Boolean)
                 .join("; ")}
-            </div>
-          </span>
-          <span>
-            {p.seats === null ? <span className="slate">seats not given</span> : `${p.seats} seats`}
-          </span>
+            </T>
+          </Grow>
+          <span>{p.seats === null ? <T tone="slate">seats not given</T> : `${p.seats} seats`}</span>
           {p.map_link && <a href={p.map_link}>map</a>}
         </>
       )}
@@ -86,7 +87,7 @@ function PlaceForm({
   };
   return (
     <KeptForm onSend={() => void send()} onClose={onClose} error={error}>
-      <div className="row wrap">
+      <Row wrap>
         <Field
           label="Name of the place"
           width={230}
@@ -116,8 +117,8 @@ function PlaceForm({
           onChange={(facts) => set({ facts })}
           fault={faults["/facts"]}
         />
-      </div>
-      <div className="row wrap" style={{ marginTop: 10 }}>
+      </Row>
+      <Row wrap sx={{ marginTop: 10 }}>
         <Field
           label="Address"
           value={form.address}
@@ -148,16 +149,11 @@ function PlaceForm({
           onChange={(time_zone) => set({ time_zone })}
           fault={faults["/time_zone"]}
         />
-      </div>
+      </Row>
       {place && (
-        <label style={{ display: "block", marginTop: 8 }}>
-          <input
-            type="checkbox"
-            checked={!form.active}
-            onChange={(e) => set({ active: !e.target.checked })}
-          />{" "}
+        <Tick checked={!form.active} onChange={(on) => set({ active: !on })}>
           no longer used
-        </label>
+        </Tick>
       )}
     </KeptForm>
   );

@@ -1,7 +1,9 @@
+import Box from "@mui/material/Box";
 import { useSearchParams } from "react-router";
 
 import { ActNotes, Page } from "../../parts/Page";
 import { useDone } from "../../parts/useUndo";
+import { P } from "../../parts/words";
 import { ClosedDays } from "./ClosedDays";
 import { Instructors } from "./Instructors";
 import { Places } from "./Places";
@@ -21,19 +23,21 @@ export default function PlacesPage() {
           <ActNotes acts={acts} />
           <section>
             <h2>What these do</h2>
-            <p className="slate">
+            <P tone="slate">
               {tab === "places"
                 ? "A room’s seats are held against the seats of every run in it. Online, the link and host key of each meeting are made when its run is published. A place that is closed for a time clashes with what is planned there."
                 : tab === "people"
                   ? "Weekly hours say when somebody can teach; none means at any time. Absences come from here or from a calendar file; the same file again replaces what it brought before."
                   : "Patterns leave out closed days, or add a meeting at the end. Any public holiday can be taught on all the same."}
-            </p>
+            </P>
           </section>
         </>
       }
     >
       <PlannerTabs />
-      <h1 style={{ margin: "12px 0 6px" }}>Places, instructors, closed days</h1>
+      <Box component="h1" sx={{ margin: "12px 0 6px" }}>
+        Places, instructors, closed days
+      </Box>
       <Words
         label="Show"
         value={tab}
@@ -44,7 +48,7 @@ export default function PlacesPage() {
         ]}
         onPick={(v) => setParams({ tab: v }, { replace: true })}
       />
-      <div style={{ marginTop: 16 }}>
+      <Box sx={{ marginTop: 16 }}>
         {tab === "days" ? (
           <ClosedDays acts={acts} />
         ) : tab === "people" ? (
@@ -52,7 +56,7 @@ export default function PlacesPage() {
         ) : (
           <Places acts={acts} />
         )}
-      </div>
+      </Box>
     </Page>
   );
 }

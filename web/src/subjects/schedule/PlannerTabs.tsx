@@ -1,4 +1,4 @@
-import { NavLink } from "react-router";
+import { LinkTabs } from "../../form/Views";
 
 const VIEWS = [
   ["/planner", "runs"],
@@ -12,13 +12,5 @@ const VIEWS = [
 
 /** The views of the planner, in one line of words. */
 export function PlannerTabs() {
-  return (
-    <nav className="row views" aria-label="Views of the planner" style={{ gap: 20 }}>
-      {VIEWS.map(([to, text]) => (
-        <NavLink key={to} to={to} end className={({ isActive }) => (isActive ? "word at" : "word")}>
-          {text}
-        </NavLink>
-      ))}
-    </nav>
-  );
+  return <LinkTabs label="Views of the planner" pages={VIEWS} />;
 }

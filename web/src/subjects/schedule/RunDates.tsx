@@ -1,9 +1,12 @@
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useEffect } from "react";
 import { Link, useLocation } from "react-router";
 
 import { useKept } from "../../app/session";
+import { Clashes as ClashList, DateList, Grow, Row, Ruled } from "../../parts/layout";
 import { clock, count, day, length, weekdays } from "../../parts/text";
+import { P, T } from "../../parts/words";
 import type { Propose, Run } from "../courses/runTypes";
 import { AcceptClash } from "./AcceptClash";
 import { Extend, MoveRun } from "./DateForms";
@@ -33,7 +36,7 @@ export function RunDates({ run, propose }: { run: Run; propose: Propose }) {
       .join(", ");
   return (
     <>
-      <p className="slate" style={{ margin: "14px 0 0" }}>
+      <P tone="slate" sx={{ margin: "14px 0 0" }}>
         {run.patterns.map((p, i) => (
           <span key={i}>
             {i === 0 ? "Planned as " : "and "}
@@ -49,9 +52,9 @@ export function RunDates({ run, propose }: { run: Run; propose: Propose }) {
           : run.dates.length === 0
             ? `No meetings; from ${day(run.starts_on)} to ${day(run.ends_on)}.`
             : `${count(run.weeks, "calendar week")} from first to last meeting, times of ${run.time_zone.replace(/_/g, " ")}.`}
-      </p>
+      </P>
       {!frozen && run.kind !== "open" && (
-        <div className="row wrap" style={{ margin: "12px 0 0" }}>
+        <Row wrap sx={{ margin: "12px 0 0" }}>
           {open !== "new" && <Button onClick={() => setOpen("new")}>Add a meeting</Button>}
           {open !== "move" && <Button onClick={() => setOpen("move")}>Move the run</Button>}
           {open !== "extend" && (run.patterns.length > 0 || run.kind === "cohort") && (
@@ -60,26 +63,28 @@ export function RunDates({ run, propose }: { run: Run; propose: Propose }) {
           <Button component={Link} to={`/copy?run=${run.id}`}>
             Copy the run
           </Button>
-        </div>
+        </Row>
       )}
       {open === "move" && <MoveRun run={run} propose={propose} onClose={close} />}
       {open === "extend" && <Extend run={run} propose={propose} onClose={close} />}
       {open === "new" && <MeetingEdit run={run} propose={propose} onClose={close} />}
       <Clashes run={run} onOpen={setOpen} />
-      <ol className="datelist wide" aria-label="Dates of this run">
+      <DateList className="wide" aria-label="Dates of this run">
         {run.dates.map((m) =>
           open === m.id ? (
             <MeetingEdit key={m.id} run={run} meeting={m} propose={propose} onClose={close} />
           ) : (
             <li key={m.id} id={`meeting-${m.id}`}>
-              <span className="slate n">{m.n}</span>
+              <T tone="slate" className="n">
+                {m.n}
+              </T>
               <span className="date">{day(m.date)}</span>
-              <span className="nowrap">
+              <T nowrap>
                 {clock(m.start)} to {clock(m.end)}
-              </span>
+              </T>
               {differs(m) && <span>{differs(m)}</span>}
               {m.online && (
-                <span className="slate">
+                <T tone="slate">
                   {m.link ? (
                     <>
                       <a href={m.link}>link</a>, host key {m.host_key}
@@ -87,66 +92,71 @@ export function RunDates({ run, propose }: { run: Run; propose: Propose }) {
                   ) : (
                     "link is being made"
                   )}
-                </span>
+                </T>
               )}
-              {m.by_hand && <span className="slate">by hand</span>}
+              {m.by_hand && <T tone="slate">by hand</T>}
               {!frozen && (
-                <button
-                  className="plainly acts"
+                <Button
+                  variant="text"
+                  className="acts"
                   aria-label={`Change meeting ${m.n}`}
                   onClick={() => setOpen(m.id)}
                 >
                   change
-                </button>
+                </Button>
               )}
               {m.warnings.map((w) => (
-                <span key={w} className="ochre">
+                <T tone="ochre" key={w}>
                   {w}
-                </span>
+                </T>
               ))}
               {run.clashes.some(
                 (c) => c.accepted === null && (c.meeting_id === m.id || c.other_meeting_id === m.id),
-              ) && <span className="clash">clashes</span>}
+              ) && <T clash>clashes</T>}
             </li>
           ),
         )}
-      </ol>
+      </DateList>
       {run.named_weeks.length > 0 && (
         <>
-          <h2 style={{ marginTop: 22 }}>Weeks</h2>
-          <ol className="datelist">
+          <Box component="h2" sx={{ marginTop: 22 }}>
+            Weeks
+          </Box>
+          <DateList>
             {run.named_weeks.map((w) => (
               <li key={w.from}>
                 <span className="date">{w.name}</span>
-                <span className="slate">
+                <T tone="slate">
                   {day(w.from, false)} to {day(w.to, false)}
                   {w.meetings > 0 && `, ${count(w.meetings, "meeting")}`}
-                </span>
+                </T>
               </li>
             ))}
-          </ol>
+          </DateList>
         </>
       )}
       {run.cancelled.length > 0 && (
         <>
-          <h2 style={{ marginTop: 22 }}>Not held</h2>
-          <ul className="ruled">
+          <Box component="h2" sx={{ marginTop: 22 }}>
+            Not held
+          </Box>
+          <Ruled>
             {run.cancelled.map((m) => (
-              <li key={m.id} className="row mid" style={{ padding: "6px 0" }}>
-                <span className="slate" style={{ textDecoration: "line-through" }}>
+              <Row mid as="li" key={m.id} sx={{ padding: "6px 0" }}>
+                <T tone="slate" sx={{ textDecoration: "line-through" }}>
                   {day(m.date)}, {m.start}
-                </span>
-                <span className="grow">{m.why}</span>
+                </T>
+                <Grow as="span">{m.why}</Grow>
                 <Link to={`/calls/${m.id}`}>call list, and money back</Link>
-              </li>
+              </Row>
             ))}
-          </ul>
+          </Ruled>
         </>
       )}
       {run.status !== "draft" && (
-        <p style={{ marginTop: 20 }}>
+        <P sx={{ marginTop: 20 }}>
           <FeedAddress kind="run" id={run.id} />
-        </p>
+        </P>
       )}
     </>
   );
@@ -156,23 +166,25 @@ export function RunDates({ run, propose }: { run: Run; propose: Propose }) {
 function Clashes({ run, onOpen }: { run: Run; onOpen: (open: Open) => void }) {
   if (run.clashes.length === 0) return null;
   return (
-    <ul className="ruled clashes" aria-label="Clashes">
+    <ClashList aria-label="Clashes">
       {run.clashes.map((c) => (
         <li key={c.key}>
-          <span className={c.accepted === null ? "clash" : "slate"}>{day(c.date)}</span>
-          <span className="grow">
+          <T clash={Boolean(c.accepted === null)} tone={c.accepted === null ? undefined : "slate"}>
+            {day(c.date)}
+          </T>
+          <Grow as="span">
             {c.text}
-            {c.accepted !== null && <span className="slate"> Accepted: {c.accepted}</span>}
-          </span>
+            {c.accepted !== null && <T tone="slate"> Accepted: {c.accepted}</T>}
+          </Grow>
           {c.kind === "too small" ? (
             <Link to={`/runs/${run.id}/terms#place`}>another room</Link>
           ) : (
-            <button
-              className="plainly"
+            <Button
+              variant="text"
               onClick={() => onOpen(c.run?.id === run.id ? c.meeting_id : c.other_meeting_id)}
             >
               change it
-            </button>
+            </Button>
           )}
           {[c.run, c.other].map(
             (r) =>
@@ -186,6 +198,6 @@ function Clashes({ run, onOpen }: { run: Run; onOpen: (open: Open) => void }) {
           <AcceptClash clash={c} />
         </li>
       ))}
-    </ul>
+    </ClashList>
   );
 }

@@ -3,9 +3,12 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, ask, asTyped, messageOf } from "../../app/server";
-import { Field } from "../../parts/Field";
-import { OrganizationPick } from "../../parts/OrganizationPick";
+import { Field } from "../../form/Field";
+import { Form } from "../../form/Form";
+import { OrganizationPick } from "../../form/OrganizationPick";
+import { Facts, Row } from "../../parts/layout";
 import { day, hours, money } from "../../parts/text";
+import { Fault, HiddenInput, P, T } from "../../parts/words";
 import type { Propose, Run } from "../courses/runTypes";
 import { Reminders } from "../today/Reminders";
 
@@ -64,10 +67,10 @@ function Decision({ run, propose }: { run: Run; propose: Propose }) {
             : "Going ahead"}
       </h2>
       {run.decision_day && run.decision !== "going ahead" && (
-        <p className="slate">Decision day is {day(run.decision_day)}.</p>
+        <P tone="slate">Decision day is {day(run.decision_day)}.</P>
       )}
       {f && (
-        <dl className="facts">
+        <Facts>
           <dt>Seats paid in part or whole</dt>
           <dd>{f.firm}</dd>
           <dt>Seats with nothing paid</dt>
@@ -84,9 +87,9 @@ function Decision({ run, propose }: { run: Run; propose: Propose }) {
           <dd>{money(f.income, f.currency)}</dd>
           <dt>Hours not taught if not</dt>
           <dd>{hours(f.hours_saved)}</dd>
-        </dl>
+        </Facts>
       )}
-      <div className="row wrap" style={{ marginTop: 8 }}>
+      <Row wrap sx={{ marginTop: 8 }}>
         {run.decision !== "going ahead" && (
           <Button onClick={() => void say("going ahead", "Say that it goes ahead")}>Goes ahead</Button>
         )}
@@ -94,21 +97,18 @@ function Decision({ run, propose }: { run: Run; propose: Propose }) {
         {run.decision !== "undecided" && (
           <Button onClick={() => void say("undecided", "Say that it is not decided")}>Not decided</Button>
         )}
-      </div>
+      </Row>
       {open && (
-        <form
-          className="row"
-          style={{ marginTop: 8, alignItems: "flex-end" }}
-          onSubmit={(e) => {
-            e.preventDefault();
-            void say("waits", `Wait until ${day(until)}`);
-          }}
+        <Form
+          look="row"
+          sx={{ marginTop: 8, alignItems: "flex-end" }}
+          onSend={() => void say("waits", `Wait until ${day(until)}`)}
         >
           <Field label="Waits until" type="date" width={150} value={until} onChange={setUntil} autoFocus />
           <Button type="submit">Say so</Button>
-        </form>
+        </Form>
       )}
-      {fault && <p className="fault">{fault}</p>}
+      {fault && <Fault as="p">{fault}</Fault>}
     </section>
   );
 }
@@ -143,44 +143,43 @@ function Ends({ run, propose, over }: { run: Run; propose: Propose; over: boolea
   const live = (run.status === "published" || run.status === "off sale") && !over;
   return (
     <>
-      <div className="row wrap">
+      <Row wrap>
         {ends.map((end) => (
-          <button
+          <Button
+            variant="text"
             key={end}
-            className="plainly"
             onClick={() =>
               void propose(ENDS[end].what, (preview) => send(end, preview), undefined, false, true)
             }
           >
             {ENDS[end].text}
-          </button>
+          </Button>
         ))}
         {live && !cancelling && (
-          <button className="plainly" onClick={() => setCancelling(true)}>
+          <Button variant="text" onClick={() => setCancelling(true)}>
             Cancel the run
-          </button>
+          </Button>
         )}
-      </div>
+      </Row>
       {cancelling && live && (
-        <form
-          onSubmit={(e) => {
-            e.preventDefault();
+        <Form
+          onSend={() =>
             void propose(
               `Cancel ${run.code}`,
               (preview) =>
                 ask(api.POST("/api/v1/runs/{run_id}/cancel", { params: params(preview), body: { why } })),
               () => setCancelling(false),
-            );
-          }}
+            )
+          }
         >
           <Field label="Why it is cancelled; people are told" value={why} onChange={setWhy} autoFocus />
-          <div className="row" style={{ marginTop: 8 }}>
+          <Row sx={{ marginTop: 8 }}>
             <Button type="submit" color="error">
               See what it touches
             </Button>
             <Button onClick={() => setCancelling(false)}>Back</Button>
-          </div>
-        </form>
+          </Row>
+        </Form>
       )}
     </>
   );
@@ -216,16 +215,16 @@ function Contract({ run }: { run: Run }) {
   };
   if (!run.client && !open)
     return (
-      <p style={{ margin: "0 0 14px" }}>
-        <button className="plainly quiet" onClick={() => setOpen(true)}>
+      <P sx={{ margin: "0 0 14px" }}>
+        <Button variant="text" color="secondary" onClick={() => setOpen(true)}>
           Make it a contract run
-        </button>
-      </p>
+        </Button>
+      </P>
     );
   return (
     <section>
       <h2>{run.client ? `For ${run.client} alone` : "A contract run"}</h2>
-      <p className="slate">Closed roster: only staff put people on it, and the client pays for all.</p>
+      <P tone="slate">Closed roster: only staff put people on it, and the client pays for all.</P>
       {open && (
         <OrganizationPick
           label="Client"
@@ -236,29 +235,27 @@ function Contract({ run }: { run: Run }) {
       )}
       {run.files.map((f) => (
         <p key={f.id}>
-          <a href={`/api/v1/files/${f.id}`}>{f.name}</a>{" "}
-          <span className="slate">{Math.ceil(f.size / 1024)} kB</span>
+          <a href={`/api/v1/files/${f.id}`}>{f.name}</a> <T tone="slate">{Math.ceil(f.size / 1024)} kB</T>
         </p>
       ))}
       {run.client && (
-        <p className="row wrap">
-          <label className="plainly">
+        <Row wrap as="p">
+          <Button variant="text" component="label">
             attach the contract
-            <input
+            <HiddenInput
               type="file"
-              className="sr"
               accept=".pdf,.png,.jpg,.jpeg"
               onChange={(e) => void attach(e.target.files?.[0])}
             />
-          </label>
+          </Button>
           {!open && (
-            <button className="plainly quiet" onClick={() => setOpen(true)}>
+            <Button variant="text" color="secondary" onClick={() => setOpen(true)}>
               change the client
-            </button>
+            </Button>
           )}
-        </p>
+        </Row>
       )}
-      {fault && <p className="fault">{fault}</p>}
+      {fault && <Fault as="p">{fault}</Fault>}
     </section>
   );
 }

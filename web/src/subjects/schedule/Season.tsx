@@ -1,16 +1,58 @@
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import { styled } from "@mui/material/styles";
+import TableContainer from "@mui/material/TableContainer";
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState, type ClipboardEvent } from "react";
+import { type ClipboardEvent, useState } from "react";
 import { Link } from "react-router";
 
 import { api, ask, keyHeader, messageOf, ServerProblem } from "../../app/server";
 import { useKept, useKeptKey, useSettled } from "../../app/session";
+import { useNames } from "../../form/Named";
 import { ClashList } from "../../parts/ClashList";
-import { useNames } from "../../parts/Named";
+import { Row } from "../../parts/layout";
 import { ActNotes, Page } from "../../parts/Page";
 import { clock, count, day } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
+import { Fault, Heard, P, T } from "../../parts/words";
+import { ink } from "../../theme/palette";
 import { PlannerTabs } from "./PlannerTabs";
+
+const SeasonTable = styled("table")({
+  borderCollapse: "collapse",
+  tableLayout: "fixed",
+  width: 924,
+  fontSize: 13,
+  "& input::-webkit-calendar-picker-indicator": { display: "none" },
+  "& th": {
+    textAlign: "left",
+    fontSize: 13,
+    fontWeight: 600,
+    color: ink.slate,
+    padding: 4,
+    borderBottom: `1px solid ${ink.ink}`,
+    verticalAlign: "bottom",
+  },
+  "& th:first-child": { width: 22 },
+  "& td": {
+    borderBottom: `1px solid ${ink.line}`,
+    borderRight: `1px solid ${ink.line}`,
+    padding: "0 4px",
+    height: 32,
+  },
+  "& input": {
+    font: "inherit",
+    color: "inherit",
+    width: "100%",
+    height: 30,
+    border: 0,
+    padding: 0,
+    background: "transparent",
+  },
+  "& input:focus": { outline: `2px solid ${ink.verdigris}`, outlineOffset: 2 },
+  "& td[data-bad]": { background: ink.brickPale, boxShadow: `inset 0 -2px ${ink.brick}` },
+  "& tr[data-at]": { background: ink.paper },
+}); // IMPORTANT
 
 const COLUMNS = [
   ["course", "Course", 104],
@@ -140,11 +182,11 @@ export default function Season() {
           )}
           <section aria-live="polite">
             <h2>{verdict ? `${count(verdict.runs, "run")} ready` : "The table"}</h2>
-            <p className="slate">
+            <P tone="slate">
               {verdict
                 ? `${verdict.faults ? `${count(verdict.faults, "cell")} to mend` : "nothing to mend"}, ${clashing ? `${count(clashing, "run")} with clashes` : "no clashes"}.`
                 : "Type, or paste a block from a sheet into any cell. With a heading line, its columns are matched by name."}
-            </p>
+            </P>
             <Button
               variant="contained"
               fullWidth
@@ -161,24 +203,24 @@ export default function Season() {
                 {line.course && `: ${line.course}`}
               </h2>
               {line.faults.map((f) => (
-                <p key={f.at + f.message} className="fault">
+                <Fault as="p" key={f.at + f.message}>
                   {f.message}
-                </p>
+                </Fault>
               ))}
               {line.new.map((n) => (
-                <p key={n} className="ochre">
+                <P tone="ochre" key={n}>
                   “{n}” is new; you are asked before it is added.
-                </p>
+                </P>
               ))}
               <ClashList clashes={line.clashes.map((text) => ({ text, accepted: null }))} />
               {line.dropped.map((d) => (
-                <p key={d} className="ochre">
+                <P tone="ochre" key={d}>
                   {d}
-                </p>
+                </P>
               ))}
               {line.dates.map((d, i) => (
                 <div key={d}>
-                  <span className="slate">{i + 1}</span> {day(d)} <span className="slate">{clock(d)}</span>
+                  <T tone="slate">{i + 1}</T> {day(d)} <T tone="slate">{clock(d)}</T>
                 </div>
               ))}
             </section>
@@ -187,32 +229,36 @@ export default function Season() {
       }
     >
       <PlannerTabs />
-      <h1 style={{ margin: "12px 0 10px" }}>Season table</h1>
-      <div className="tablewrap">
-        <table className="season">
+      <Box component="h1" sx={{ margin: "12px 0 10px" }}>
+        Season table
+      </Box>
+      <TableContainer>
+        <SeasonTable>
           <thead>
             <tr>
               <th scope="col">
-                <span className="sr">Row</span>
+                <Heard>Row</Heard>
               </th>
               {COLUMNS.map(([k, label, width]) => (
                 <th key={k} scope="col" style={{ width }}>
                   {label}
                 </th>
               ))}
-              <th scope="col" style={{ width: 124 }}>
+              <Box component="th" scope="col" sx={{ width: 124 }}>
                 Makes
-              </th>
+              </Box>
             </tr>
           </thead>
           <tbody>
             {rows.map((row, n) => {
               const held = verdict?.rows.find((r) => r.n === n);
               return (
-                <tr key={n} className={n === at ? "at" : ""} onFocus={() => setAt(n)}>
-                  <td className="slate">{n + 1}</td>
+                <tr key={n} data-at={n === at || undefined} onFocus={() => setAt(n)}>
+                  <T tone="slate" as="td">
+                    {n + 1}
+                  </T>
                   {COLUMNS.map(([k, label], c) => (
-                    <td key={k} className={faultAt(n, k) ? "bad" : ""}>
+                    <td key={k} data-bad={faultAt(n, k) ? true : undefined}>
                       <input
                         aria-label={`${label.replace("-", "")}, row ${n + 1}`}
                         aria-invalid={faultAt(n, k) ? true : undefined}
@@ -251,22 +297,22 @@ export default function Season() {
                       />
                     </td>
                   ))}
-                  <td className="nowrap">
+                  <T nowrap as="td">
                     {held && !held.empty && (
                       <>
                         {held.dates.length > 0 &&
                           `${held.dates.length} to ${day(held.dates[held.dates.length - 1], false).slice(4)}`}
-                        {held.clashes.length > 0 && <span className="clash"> clashes</span>}
-                        {held.faults.length > 0 && <span className="fault"> mend</span>}
+                        {held.clashes.length > 0 && <T clash> clashes</T>}
+                        {held.faults.length > 0 && <Fault as="span"> mend</Fault>}
                       </>
                     )}
-                  </td>
+                  </T>
                 </tr>
               );
             })}
           </tbody>
-        </table>
-      </div>
+        </SeasonTable>
+      </TableContainer>
       <datalist id="season-rooms">
         {names.places.map((n) => (
           <option key={n} value={n} />
@@ -282,15 +328,15 @@ export default function Season() {
           <option key={c.id} value={c.title} />
         ))}
       </datalist>
-      <p className="row" style={{ marginTop: 12 }}>
+      <Row as="p" sx={{ marginTop: 12 }}>
         <Button onClick={() => setRows((old) => [...old, {}, {}, {}, {}, {}])}>Five more rows</Button>
         <Button onClick={forget}>Clear the table</Button>
-      </p>
-      <p className="slate">
+      </Row>
+      <P tone="slate">
         <kbd>Enter</kbd> goes to the row below, <kbd>Ctrl D</kbd> takes the cell above. Dates as 14 Sep 2027
         or 9/14/2027, days as Tue, Thu, a length as 2:30, 90 min or 2 h. What is left empty comes from the
         course. Of a cohort give its last day; of an open run the days of access under meetings.
-      </p>
+      </P>
     </Page>
   );
 }

@@ -1,15 +1,27 @@
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
+import { styled } from "@mui/material/styles";
 import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 
 import { api, ask, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
-import { Field } from "../../parts/Field";
+import { Field } from "../../form/Field";
+import { addDays } from "../../parts/dates";
+import { Grow, Row, Ruled } from "../../parts/layout";
 import { NotYet, Page } from "../../parts/Page";
 import { count, day } from "../../parts/text";
-import { addDays } from "./plan";
+import { Empty, P, T, When } from "../../parts/words";
+import { ink } from "../../theme/palette";
 import { FeedAddress } from "./FeedAddress";
 import { PlannerTabs } from "./PlannerTabs";
+
+const Door = styled("section")({ marginTop: 14 });
+const MonthDay = styled("section")({ marginTop: 12, breakInside: "avoid", "& > h2": { fontSize: 15 } });
+const LineList = styled(Ruled)({
+  "& > li": { display: "flex", gap: 16, padding: "5px 0" },
+  "& [data-out] a, & [data-out] > :first-of-type": { textDecoration: "line-through", color: ink.slate },
+});
 
 type Listed = Schemas["ListedMeeting"];
 
@@ -32,31 +44,33 @@ export function DaySheet() {
       margin={
         <section>
           <Field label="Day" type="date" value={date} onChange={(v) => v && void go(`/days/${v}`)} />
-          <div className="row" style={{ marginTop: 10 }}>
+          <Row sx={{ marginTop: 10 }}>
             <Button onClick={() => void go(`/days/${addDays(date, -1)}`)}>Day before</Button>
             <Button onClick={() => void go(`/days/${addDays(date, 1)}`)}>Day after</Button>
-          </div>
-          <p style={{ marginTop: 14 }}>
+          </Row>
+          <P sx={{ marginTop: 14 }}>
             <Button variant="contained" onClick={() => window.print()}>
               Print the sheet
             </Button>
-          </p>
+          </P>
         </section>
       }
     >
       <div className="noprint">
         <PlannerTabs />
       </div>
-      <h1 style={{ margin: "12px 0" }}>Rooms on {day(date)}</h1>
-      {query.data.closed && <p className="ochre">The center is closed: {query.data.closed}.</p>}
-      {rooms.size === 0 && <p className="empty">Nothing is held on this day.</p>}
+      <Box component="h1" sx={{ margin: "12px 0" }}>
+        Rooms on {day(date)}
+      </Box>
+      {query.data.closed && <P tone="ochre">The center is closed: {query.data.closed}.</P>}
+      {rooms.size === 0 && <Empty as="p">Nothing is held on this day.</Empty>}
       {[...rooms.entries()]
         .sort(([a], [b]) => a.localeCompare(b))
         .map(([room, meetings]) => (
-          <section key={room} className="door">
+          <Door key={room}>
             <h2>{room || "No room"}</h2>
             <Lines meetings={meetings} />
-          </section>
+          </Door>
         ))}
     </Page>
   );
@@ -88,15 +102,15 @@ export function MonthList() {
       title={title}
       margin={
         <section>
-          <div className="row">
+          <Row>
             <Button onClick={() => step(-1)}>Month before</Button>
             <Button onClick={() => step(1)}>Month after</Button>
-          </div>
-          <p style={{ marginTop: 14 }}>
+          </Row>
+          <P sx={{ marginTop: 14 }}>
             <Button variant="contained" onClick={() => window.print()}>
               Print the month
             </Button>
-          </p>
+          </P>
           <p>
             <FeedAddress kind="all" id={0} />
           </p>
@@ -106,16 +120,18 @@ export function MonthList() {
       <div className="noprint">
         <PlannerTabs />
       </div>
-      <h1 style={{ margin: "12px 0 4px" }}>{title}</h1>
-      <p className="slate">{count(meetings.filter((m) => !m.cancelled).length, "meeting")}</p>
+      <Box component="h1" sx={{ margin: "12px 0 4px" }}>
+        {title}
+      </Box>
+      <P tone="slate">{count(meetings.filter((m) => !m.cancelled).length, "meeting")}</P>
       {days.map((d) => (
-        <section key={d} className="monthday">
+        <MonthDay key={d}>
           <h2>
             {day(d, false)}
-            {closed[d] && <span className="ochre"> closed: {closed[d]}</span>}
+            {closed[d] && <T tone="ochre"> closed: {closed[d]}</T>}
           </h2>
           <Lines meetings={meetings.filter((m) => m.date === d)} place />
-        </section>
+        </MonthDay>
       ))}
     </Page>
   );
@@ -123,26 +139,31 @@ export function MonthList() {
 
 export function Lines({ meetings, place = false }: { meetings: Listed[]; place?: boolean }) {
   return (
-    <ul className="ruled lines">
+    <LineList>
       {meetings.map((m) => (
-        <li key={m.id} className={m.cancelled ? "out" : ""}>
-          <span className="nowrap when">
+        <li key={m.id} data-out={m.cancelled || undefined}>
+          <When nowrap>
             {m.start} to {m.end}
-          </span>
-          <span className="grow">
-            <Link to={`/runs/${m.run_id}`}>{m.title}</Link> <span className="slate">{m.code}</span>
-            {m.cancelled && <strong className="brick"> not held{m.why && `: ${m.why}`}</strong>}
-          </span>
+          </When>
+          <Grow as="span">
+            <Link to={`/runs/${m.run_id}`}>{m.title}</Link> <T tone="slate">{m.code}</T>
+            {m.cancelled && (
+              <T tone="brick" as="strong">
+                {" "}
+                not held{m.why && `: ${m.why}`}
+              </T>
+            )}
+          </Grow>
           {m.decision && m.decision !== "going ahead" && !m.cancelled && (
-            <span className="ochre">{m.decision === "undecided" ? "not decided" : m.decision}</span>
+            <T tone="ochre">{m.decision === "undecided" ? "not decided" : m.decision}</T>
           )}
-          {place && <span>{m.place || <span className="ochre">no room</span>}</span>}
-          <span className="slate">{m.instructor}</span>
-          <span className="slate nowrap">
+          {place && <span>{m.place || <T tone="ochre">no room</T>}</span>}
+          <T tone="slate">{m.instructor}</T>
+          <T tone="slate" nowrap>
             {m.taken} of {m.capacity}
-          </span>
+          </T>
         </li>
       ))}
-    </ul>
+    </LineList>
   );
 }

@@ -1,26 +1,19 @@
 import Button from "@mui/material/Button";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useEffect, useMemo, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
+import { type KeyboardEvent, type PointerEvent, useEffect, useMemo, useRef, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 
 import { News, usePulse } from "../../app/pulse";
 import { api, ask, keyHeader, newKey } from "../../app/server";
 import { useMe } from "../../app/session";
+import { addDays, mondayOf } from "../../parts/dates";
+import { Row, Title } from "../../parts/layout";
 import { Page, Trouble } from "../../parts/Page";
 import { seatsText } from "../../parts/RunFacts";
 import { DAY, months, time } from "../../parts/season";
 import { count, day } from "../../parts/text";
-import {
-  addDays,
-  lanesOf,
-  mondayOf,
-  planOf,
-  scaleOf,
-  weekOf,
-  type By,
-  type PlanMeeting,
-  type PlanRun,
-} from "./plan";
+import { P, T } from "../../parts/words";
+import { type By, lanesOf, type PlanMeeting, planOf, type PlanRun, scaleOf, weekOf } from "./plan";
 import { PlannerTabs } from "./PlannerTabs";
 import { Proposal, useProposal } from "./useProposal";
 
@@ -140,35 +133,35 @@ export default function TimeLine() {
           )}
           <section>
             <h2>Moving and drawing</h2>
-            <p className="slate">
+            <P tone="slate">
               Drag a bar, or go to it with <kbd>Tab</kbd> and press <kbd>←</kbd> <kbd>→</kbd> for days, with{" "}
               <kbd>Shift</kbd> for weeks. Nothing is saved before you have seen what it touches. Draw on an
               empty place for a new run.
-            </p>
+            </P>
           </section>
           <section>
             <h2>Reading it</h2>
-            <p className="slate">
+            <P tone="slate">
               Each stroke is a meeting; a brick one with a dot above it clashes. Shaded days are closed. A
               thin frame is a draft.
-            </p>
+            </P>
           </section>
         </>
       }
     >
       <PlannerTabs />
-      <div className="title" style={{ marginTop: 12 }}>
+      <Title sx={{ marginTop: 12 }}>
         <div>
           <h1>
             {day(from, false)} to {day(until)}
           </h1>
-          <div className="slate" aria-live="polite">
+          <T tone="slate" as="div" aria-live="polite">
             {plan
               ? `${count(plan.runs.length, "run")}, ${count(plan.meetings.length, "meeting")}, ${plan.clashing.size ? `${plan.clashing.size} of them clash` : "none clashes"}`
               : " "}
-          </div>
+          </T>
         </div>
-        <div className="row">
+        <Row>
           <Button onClick={() => set({ from: addDays(from, -Math.round(days / 2)) })}>Earlier</Button>
           <Button onClick={() => set({ from: mondayOf(addDays(me.today, -Math.round(days / 5))) })}>
             Today
@@ -177,9 +170,9 @@ export default function TimeLine() {
           <Button component={Link} to="/runs/new" variant="contained">
             New run
           </Button>
-        </div>
-      </div>
-      <div className="row" style={{ gap: 32, marginBottom: 8 }}>
+        </Row>
+      </Title>
+      <Row sx={{ gap: 32, marginBottom: 8 }}>
         <Words label="Rows by" value={by} words={BYS.map((b) => [b, b])} onPick={(v) => set({ by: v })} />
         <Words
           label="Span"
@@ -187,7 +180,7 @@ export default function TimeLine() {
           words={Object.entries(ZOOMS).map(([k, z]) => [k, z.text])}
           onPick={(v) => set({ zoom: v, from: mondayOf(addDays(me.today, -Math.round(ZOOMS[v]!.days / 5))) })}
         />
-      </div>
+      </Row>
       {query.error && !plan ? (
         <Trouble error={query.error} retry={() => void query.refetch()} />
       ) : (
@@ -324,7 +317,7 @@ export default function TimeLine() {
                   </div>
                 ),
               )}
-              {plan && flat.length === 0 && <p className="slate">Nothing is planned in this span.</p>}
+              {plan && flat.length === 0 && <P tone="slate">Nothing is planned in this span.</P>}
             </div>
           </div>
         </div>
@@ -415,8 +408,8 @@ export function Words({
   onPick: (value: string) => void;
 }) {
   return (
-    <div role="group" aria-label={label} className="row mid" style={{ gap: 16 }}>
-      <span className="slate">{label}</span>
+    <Row mid role="group" aria-label={label} sx={{ gap: 16 }}>
+      <T tone="slate">{label}</T>
       {words.map(([key, text]) => (
         <button
           key={key}
@@ -427,6 +420,6 @@ export function Words({
           {text}
         </button>
       ))}
-    </div>
+    </Row>
   );
 }

@@ -1,6 +1,18 @@
-import { ClashList } from "../../parts/ClashList";
-import { count, day, money } from "../../parts/text";
+import { styled } from "@mui/material/styles";
+
 import type { Schemas } from "../../app/server";
+import { ClashList } from "../../parts/ClashList";
+import { Facts } from "../../parts/layout";
+import { count, day, money } from "../../parts/text";
+import { Heard, P, T } from "../../parts/words";
+
+const Moved = styled("ul")({
+  listStyle: "none",
+  margin: "0 0 8px",
+  padding: 0,
+  fontSize: 13,
+  "& li": { display: "flex", flexWrap: "wrap", gap: "0 6px", padding: "2px 0" },
+});
 
 type Outcome = Schemas["Outcome"];
 
@@ -28,44 +40,50 @@ export function Touched({ outcome, currency }: { outcome: Outcome; currency: str
     <>
       {nothing && <p>Nothing else moves.</p>}
       {dates.length > 0 && (
-        <ul className="moved" aria-label="Dates before and after">
+        <Moved aria-label="Dates before and after">
           {dates.slice(0, 8).map((d) => (
             <li key={d.meeting_id}>
               {d.before ? (
-                <span className={d.after ? "slate" : "gone"}>{when(d.before, d.after)}</span>
+                <T tone={d.after ? "slate" : undefined} gone={!d.after}>
+                  {when(d.before, d.after)}
+                </T>
               ) : (
-                <span className="slate">new</span>
+                <T tone="slate">new</T>
               )}
               <span aria-hidden="true">→</span>
-              <span className="sr">becomes</span>
+              <Heard>becomes</Heard>
               <strong>{d.after ? when(d.after, d.before) : "not held"}</strong>
             </li>
           ))}
-          {dates.length > 8 && <li className="slate">and {dates.length - 8} more dates</li>}
-        </ul>
+          {dates.length > 8 && (
+            <T tone="slate" as="li">
+              and {dates.length - 8} more dates
+            </T>
+          )}
+        </Moved>
       )}
       {touches.map((t) => (
         <p key={t.label}>
           {t.label}: {t.before !== null && shownValue(t.before, currency)} <span aria-hidden="true">→</span>
-          <span className="sr">becomes</span> <strong>{shownValue(t.after, currency)}</strong>
+          <Heard>becomes</Heard> <strong>{shownValue(t.after, currency)}</strong>
         </p>
       ))}
       <ClashList clashes={made} />
       <ClashList clashes={healed} healed />
       {installments && installments.number > 0 && (
         <div>
-          <p className="strong">{count(installments.number, "installment")} moves along</p>
+          <P strong>{count(installments.number, "installment")} moves along</P>
           {installments.examples.map((i, n) => (
-            <p key={n} className="slate">
+            <P tone="slate" key={n}>
               {i.name}, {money(i.amount, currency)}: {day(i.before, false)} → {day(i.after, false)}
-            </p>
+            </P>
           ))}
         </div>
       )}
       {due_back.length > 0 && (
         <div>
-          <p className="strong">Money of {count(due_back.length, "sign-up")}</p>
-          <dl className="facts scrolls">
+          <P strong>Money of {count(due_back.length, "sign-up")}</P>
+          <Facts scrolls>
             {due_back.map((d, n) => [
               <dt key={`${n}t`}>{d.name}</dt>,
               <dd key={`${n}d`}>{money(d.amount, currency)}</dd>,
@@ -73,7 +91,7 @@ export function Touched({ outcome, currency }: { outcome: Outcome; currency: str
                 {d.why}
               </dd>,
             ])}
-          </dl>
+          </Facts>
         </div>
       )}
       <p>

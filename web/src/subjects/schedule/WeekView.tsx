@@ -1,17 +1,80 @@
 import Button from "@mui/material/Button";
+import { styled } from "@mui/material/styles";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useEffect, useMemo, useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
+import { type KeyboardEvent, type PointerEvent, useEffect, useMemo, useRef, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 
 import { News, usePulse } from "../../app/pulse";
 import { api, ask } from "../../app/server";
 import { useMe } from "../../app/session";
+import { addDays, mondayOf } from "../../parts/dates";
+import { Row, Title } from "../../parts/layout";
 import { Page, Trouble } from "../../parts/Page";
 import { count, day } from "../../parts/text";
-import { addDays, mondayOf, planOf, weekOf, type PlanMeeting, type PlanRun } from "./plan";
+import { P, T } from "../../parts/words";
+import { ink } from "../../theme/palette";
+import { type PlanMeeting, planOf, type PlanRun, weekOf } from "./plan";
 import { PlannerTabs } from "./PlannerTabs";
 import { Words } from "./TimeLine";
 import { Proposal, useProposal } from "./useProposal";
+
+const WeekTable = styled("table")({
+  width: "100%",
+  borderCollapse: "collapse",
+  tableLayout: "fixed",
+  marginTop: 10,
+  "& th": {
+    textAlign: "left",
+    fontWeight: 600,
+    padding: "6px 8px 6px 0",
+    borderBottom: `1px solid ${ink.line}`,
+    verticalAlign: "top",
+    width: "12.3%",
+    fontSize: 13,
+  },
+  "& thead th": { borderBottomColor: ink.ink },
+  "& th[data-today]": { boxShadow: `inset 0 -3px ${ink.brick}` },
+  "& td": {
+    borderBottom: `1px solid ${ink.line}`,
+    borderLeft: `1px solid ${ink.line}`,
+    padding: 3,
+    verticalAlign: "top",
+    height: 46,
+  },
+  "& td.closedday": { background: ink.foot },
+  "& .entry": {
+    font: "inherit",
+    fontSize: 12.5,
+    color: "inherit",
+    display: "flex",
+    flexDirection: "column",
+    width: "100%",
+    textAlign: "left",
+    background: ink.verdigrisPale,
+    border: 0,
+    borderLeft: `3px solid ${ink.verdigris}`,
+    padding: "3px 5px",
+    marginBottom: 3,
+    cursor: "grab",
+    touchAction: "none",
+    overflow: "hidden",
+  },
+  "& .entry.draft": { background: ink.sheet, border: `1px dashed ${ink.verdigris}` },
+  "& .entry.clashing": { borderLeftColor: ink.brick },
+  "& .entry.moving": { outline: `2px solid ${ink.ink}` },
+  "& .plus": {
+    display: "flex",
+    alignItems: "center",
+    height: 40,
+    paddingLeft: 6,
+    fontSize: 12.5,
+    color: ink.verdigris,
+    opacity: 0,
+    textDecoration: "none",
+  },
+  "& .plus:hover": { opacity: 1 },
+  "& .plus:focus-visible": { opacity: 1 },
+});
 
 type At = { date: string; lane: number | null };
 
@@ -115,10 +178,10 @@ export default function WeekView() {
           )}
           <section>
             <h2>Moving a meeting</h2>
-            <p className="slate">
+            <P tone="slate">
               Drag it to another day or lane, or go to it with <kbd>Tab</kbd> and use the arrow keys. An empty
               place offers a new run there.
-            </p>
+            </P>
           </section>
           <section>
             <h2>For the doors</h2>
@@ -130,19 +193,21 @@ export default function WeekView() {
       }
     >
       <PlannerTabs />
-      <div className="title" style={{ marginTop: 12 }}>
+      <Title sx={{ marginTop: 12 }}>
         <div>
           <h1>
             Week {weekOf(monday)}, {day(monday, false)} to {day(days[6])}
           </h1>
-          <div className="slate">{plan ? count(plan.meetings.length, "meeting") : " "}</div>
+          <T tone="slate" as="div">
+            {plan ? count(plan.meetings.length, "meeting") : " "}
+          </T>
         </div>
-        <div className="row">
+        <Row>
           <Button onClick={() => set({ week: addDays(monday, -7) })}>Week before</Button>
           <Button onClick={() => set({ week: me.today })}>This week</Button>
           <Button onClick={() => set({ week: addDays(monday, 7) })}>Week after</Button>
-        </div>
-      </div>
+        </Row>
+      </Title>
       <Words
         label="A lane for each"
         value={by}
@@ -155,14 +220,18 @@ export default function WeekView() {
       {query.error && !plan ? (
         <Trouble error={query.error} retry={() => void query.refetch()} />
       ) : (
-        <table className="week" aria-busy={query.isFetching}>
+        <WeekTable aria-busy={query.isFetching}>
           <thead>
             <tr>
               <th scope="col">{by === "room" ? "Room" : "Instructor"}</th>
               {days.map((d) => (
-                <th key={d} scope="col" className={d === me.today ? "today" : ""}>
+                <th key={d} scope="col" data-today={d === me.today || undefined}>
                   {day(d, false)}
-                  {plan?.closed[d] && <div className="ochre">closed: {plan.closed[d]}</div>}
+                  {plan?.closed[d] && (
+                    <T tone="ochre" as="div">
+                      closed: {plan.closed[d]}
+                    </T>
+                  )}
                 </th>
               ))}
             </tr>
@@ -172,7 +241,11 @@ export default function WeekView() {
               <tr key={lane.id ?? "none"}>
                 <th scope="row">
                   {lane.name}
-                  {lane.seats !== null && <div className="slate">{lane.seats} seats</div>}
+                  {lane.seats !== null && (
+                    <T tone="slate" as="div">
+                      {lane.seats} seats
+                    </T>
+                  )}
                 </th>
                 {days.map((d) => {
                   const here = plan!.meetings.filter((m) => shown(m).date === d && shown(m).lane === lane.id);
@@ -220,10 +293,10 @@ export default function WeekView() {
                               }
                             }}
                           >
-                            <span className="nowrap">
+                            <T nowrap>
                               {m.start.slice(0, 5)} to {m.end}
-                            </span>{" "}
-                            <strong>{run?.code}</strong> {clash && <span className="clash">clashes</span>}
+                            </T>{" "}
+                            <strong>{run?.code}</strong> {clash && <T clash>clashes</T>}
                           </button>
                         );
                       })}
@@ -242,7 +315,7 @@ export default function WeekView() {
               </tr>
             ))}
           </tbody>
-        </table>
+        </WeekTable>
       )}
     </Page>
   );

@@ -1,6 +1,7 @@
 import { expect, test } from "vitest";
 
-import { addDays, lanesOf, mondayOf, planOf, scaleOf, weekOf } from "./plan";
+import { addDays, mondayOf } from "../../parts/dates";
+import { lanesOf, planOf, scaleOf, weekOf } from "./plan";
 import { pasted } from "./Season";
 
 test("week numbers at year ends are those of ISO 8601 (the week with the year's first Thursday is the first)", () => {

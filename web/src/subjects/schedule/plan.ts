@@ -1,4 +1,5 @@
 import type { Schemas } from "../../app/server";
+import { addDays, mondayOf } from "../../parts/dates";
 import { DAY, time } from "../../parts/season";
 
 type Raw = Schemas["PlannerOut"];
@@ -116,16 +117,6 @@ export function lanesOf(plan: Plan, by: By, x: (at: number) => number): Lane[] {
       }
       return { key, name: lane.name, id: lane.id, rows };
     });
-}
-
-/** A date so many days on. */
-export function addDays(iso: string, days: number): string {
-  return new Date(time(iso) + days * DAY).toISOString().slice(0, 10);
-}
-
-/** The Monday of a date's week. */
-export function mondayOf(iso: string): string {
-  return addDays(iso, -((new Date(time(iso)).getUTCDay() + 6) % 7));
 }
 
 /** The ISO 8601 week number of a date. */

@@ -3,8 +3,10 @@ import { useState } from "react";
 
 import { messageOf, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
+import { Asked, Note } from "../../parts/layout";
 import { ActNotes } from "../../parts/Page";
 import { focused, useDone } from "../../parts/useUndo";
+import { P } from "../../parts/words";
 import { Touched } from "./Touched";
 
 type Outcome = Schemas["Outcome"];
@@ -56,16 +58,16 @@ export function Proposal({ proposal: p }: { proposal: ReturnType<typeof usePropo
   return (
     <>
       {p.pending && (
-        <div className="note due" role="alertdialog" aria-label="Confirm this change">
-          <p className="strong">{p.pending.what}?</p>
+        <Note kind="due" role="alertdialog" aria-label="Confirm this change">
+          <P strong>{p.pending.what}?</P>
           <Touched outcome={p.pending.outcome} currency={me.currency} />
-          <div className="row asked">
+          <Asked>
             <Button variant="contained" onClick={() => void p.confirm()} disabled={p.busy} ref={focused}>
               Save it
             </Button>
             <Button onClick={p.leave}>Leave as it was</Button>
-          </div>
-        </div>
+          </Asked>
+        </Note>
       )}
       <ActNotes acts={p.acts} />
     </>

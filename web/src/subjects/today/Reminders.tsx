@@ -1,12 +1,18 @@
 import Button from "@mui/material/Button";
+import { styled } from "@mui/material/styles";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 
 import { api, ask, asTyped, faultsOf, messageOf, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
-import { Choice, Field } from "../../parts/Field";
+import { Choice, Field } from "../../form/Field";
+import { Form } from "../../form/Form";
+import { Row } from "../../parts/layout";
 import { day } from "../../parts/text";
+import { Fault, T } from "../../parts/words";
+
+const ReminderText = styled("p")({ margin: "0 0 8px" });
 
 type Reminder = Schemas["ReminderOut"];
 
@@ -26,9 +32,9 @@ export function Reminders({ runId, personId }: { runId?: number; personId?: numb
       {open ? (
         <NewReminder about={about} onDone={() => setOpen(false)} />
       ) : (
-        <button className="plainly" onClick={() => setOpen(true)}>
+        <Button variant="text" onClick={() => setOpen(true)}>
           Remind me, or somebody
-        </button>
+        </Button>
       )}
     </>
   );
@@ -51,31 +57,29 @@ export function ReminderLine({ reminder: r }: { reminder: Reminder }) {
   };
   const to = r.run_id ? `/runs/${r.run_id}` : r.person_id ? `/people/${r.person_id}` : null;
   return (
-    <p className="reminder">
-      <span className={done ? "gone" : ""}>
-        <span className="slate nowrap">{day(r.day, false)}</span> {to && <Link to={to}>{r.about}</Link>}{" "}
-        {r.text}
-      </span>{" "}
+    <ReminderText>
+      <T gone={Boolean(done)}>
+        <T tone="slate" nowrap>
+          {day(r.day, false)}
+        </T>{" "}
+        {to && <Link to={to}>{r.about}</Link>} {r.text}
+      </T>{" "}
       {r.by !== r.to && (
-        <span className="slate">
+        <T tone="slate">
           from {r.by} to {r.to}
-        </span>
+        </T>
       )}{" "}
       {done ? (
-        <button className="plainly quiet" onClick={() => void settle({ done: false })}>
+        <Button variant="text" color="secondary" onClick={() => void settle({ done: false })}>
           undo
-        </button>
+        </Button>
       ) : (
-        <button
-          className="plainly"
-          aria-label={`done: ${r.text}`}
-          onClick={() => void settle({ done: true })}
-        >
+        <Button variant="text" aria-label={`done: ${r.text}`} onClick={() => void settle({ done: true })}>
           done
-        </button>
+        </Button>
       )}
-      {said && <span className="fault">{said}</span>}
-    </p>
+      {said && <Fault as="span">{said}</Fault>}
+    </ReminderText>
   );
 }
 
@@ -111,12 +115,7 @@ export function NewReminder({
     }
   };
   return (
-    <form
-      onSubmit={(e) => {
-        e.preventDefault();
-        void send();
-      }}
-    >
+    <Form onSend={() => void send()}>
       <Field
         label="What to think of"
         value={form.text}
@@ -124,7 +123,7 @@ export function NewReminder({
         fault={faults["/text"]}
         autoFocus
       />
-      <div className="row" style={{ marginTop: 8 }}>
+      <Row sx={{ marginTop: 8 }}>
         <Field
           label="On"
           type="date"
@@ -144,13 +143,13 @@ export function NewReminder({
               .map((u) => ({ value: String(u.id), text: u.name })),
           ]}
         />
-      </div>
-      <div className="row" style={{ marginTop: 8 }}>
+      </Row>
+      <Row sx={{ marginTop: 8 }}>
         <Button type="submit" variant="contained">
           Remind
         </Button>
         <Button onClick={onDone}>Leave</Button>
-      </div>
-    </form>
+      </Row>
+    </Form>
   );
 }

@@ -1,3 +1,4 @@
+import Button from "@mui/material/Button";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
@@ -5,8 +6,10 @@ import { Link } from "react-router";
 import { News, usePulse } from "../../app/pulse";
 import { api, ask, type Schemas } from "../../app/server";
 import { Arch } from "../../parts/Arch";
+import { Grow, Note, Row, Ruled, TodayPart } from "../../parts/layout";
 import { NotYet, Page } from "../../parts/Page";
 import { clock, count, day, money } from "../../parts/text";
+import { P, T, When } from "../../parts/words";
 import { Lines } from "../schedule/Sheets";
 import { NewReminder, ReminderLine } from "./Reminders";
 
@@ -35,16 +38,16 @@ export default function TodayPage() {
           <News pulse={pulse} />
           <section>
             <h2>Reminders</h2>
-            {t.reminders.length === 0 && <p className="slate">Nothing to think of today.</p>}
+            {t.reminders.length === 0 && <P tone="slate">Nothing to think of today.</P>}
             {t.reminders.map((r) => (
               <ReminderLine key={r.id} reminder={r} />
             ))}
             {remind ? (
               <NewReminder about={{}} onDone={() => setRemind(false)} />
             ) : (
-              <button className="plainly" onClick={() => setRemind(true)}>
+              <Button variant="text" onClick={() => setRemind(true)}>
                 A new reminder
-              </button>
+              </Button>
             )}
           </section>
           <section>
@@ -60,53 +63,58 @@ export default function TodayPage() {
       }
     >
       <h1>{day(t.date)}</h1>
-      <p className="slate" aria-live="polite">
+      <P tone="slate" aria-live="polite">
         {waiting
           ? `${count(waiting, "thing waits", "things wait")} for somebody, soonest first.`
           : "Nothing waits for a decision."}
-        {t.closed && <strong className="ochre"> The center is closed: {t.closed}.</strong>}
-      </p>
+        {t.closed && (
+          <T tone="ochre" as="strong">
+            {" "}
+            The center is closed: {t.closed}.
+          </T>
+        )}
+      </P>
       {t.troubles.map((said) => (
-        <div key={said} className="note wrong" role="status">
+        <Note kind="wrong" key={said} role="status">
           {said}
-        </div>
+        </Note>
       ))}
       {t.failed.map((f) => (
-        <div key={f.kind} className="note wrong">
+        <Note kind="wrong" key={f.kind}>
           {count(f.number, "piece", "pieces")} of work failed for good ({f.kind}).{" "}
           <Link to="/outbox">See what, and try again</Link>
-        </div>
+        </Note>
       ))}
       <Offers t={t} />
       <Decisions t={t} />
       <Clashes t={t} />
       {t.drafts.length > 0 && (
-        <section className="todaypart">
+        <TodayPart>
           <h2>Drafts that are not ready</h2>
-          <ul className="ruled">
+          <Ruled>
             {t.drafts.map((d) => (
-              <li key={d.run_id} className="row thing">
-                <span className="nowrap when">{d.start ? `starts ${day(d.start, false)}` : "no date"}</span>
-                <span className="grow">
-                  <Link to={`/runs/${d.run_id}`}>{d.title}</Link> <span className="slate">{d.code}</span>
-                  <div className="slate">
+              <Row as="li" key={d.run_id} sx={{ padding: "4px 0" }}>
+                <When nowrap>{d.start ? `starts ${day(d.start, false)}` : "no date"}</When>
+                <Grow as="span">
+                  <Link to={`/runs/${d.run_id}`}>{d.title}</Link> <T tone="slate">{d.code}</T>
+                  <T tone="slate" as="div">
                     {d.wrong}
                     {d.more > 0 && ` And ${d.more} more.`}
-                  </div>
-                </span>
-              </li>
+                  </T>
+                </Grow>
+              </Row>
             ))}
-          </ul>
-        </section>
+          </Ruled>
+        </TodayPart>
       )}
-      <section className="todaypart">
+      <TodayPart>
         <h2>Held today</h2>
         {t.meetings.length ? (
           <Lines meetings={t.meetings} place />
         ) : (
-          <p className="slate">Nothing is held today.</p>
+          <P tone="slate">Nothing is held today.</P>
         )}
-      </section>
+      </TodayPart>
     </Page>
   );
 }
@@ -115,73 +123,81 @@ export default function TodayPage() {
 function Offers({ t }: { t: Today }) {
   if (t.offers.length + t.holds.length === 0) return null;
   return (
-    <section className="todaypart">
+    <TodayPart>
       <h2>Seats that wait for an answer</h2>
-      <ul className="ruled">
+      <Ruled>
         {t.offers.map((o) => (
-          <li key={`${o.run_id}-${o.person_id}`} className="row thing">
-            <span className={o.asked_time ? "when ochre strong" : "when"}>
+          <Row as="li" key={`${o.run_id}-${o.person_id}`} sx={{ padding: "4px 0" }}>
+            <When tone={o.asked_time ? "ochre" : undefined} strong={o.asked_time}>
               {day(o.until, false)}, {clock(o.until)}
-            </span>
-            <span className="grow">
+            </When>
+            <Grow as="span">
               <Link to={`/people/${o.person_id}`}>{o.name}</Link> has an offer
               {o.heads > 1 && ` of ${o.heads} seats`} on{" "}
-              <Link to={`/runs/${o.run_id}/roster`}>{o.title}</Link> <span className="slate">{o.code}</span>
-              {o.asked_time && <strong className="ochre"> and asks for more time</strong>}
-            </span>
-            <span className="slate nowrap">{o.phone}</span>
-          </li>
+              <Link to={`/runs/${o.run_id}/roster`}>{o.title}</Link> <T tone="slate">{o.code}</T>
+              {o.asked_time && (
+                <T tone="ochre" as="strong">
+                  {" "}
+                  and asks for more time
+                </T>
+              )}
+            </Grow>
+            <T tone="slate" nowrap>
+              {o.phone}
+            </T>
+          </Row>
         ))}
         {t.holds.map((h, n) => (
-          <li key={n} className="row thing">
-            <span className="when">{day(h.last, false)}</span>
-            <span className="grow">
+          <Row as="li" key={n} sx={{ padding: "4px 0" }}>
+            <When>{day(h.last, false)}</When>
+            <Grow as="span">
               {count(h.seats, "place")} held for {h.for_whom} on{" "}
-              <Link to={`/runs/${h.run_id}/terms#kept-back`}>{h.title}</Link>{" "}
-              <span className="slate">{h.code}</span>
-            </span>
-          </li>
+              <Link to={`/runs/${h.run_id}/terms#kept-back`}>{h.title}</Link> <T tone="slate">{h.code}</T>
+            </Grow>
+          </Row>
         ))}
-      </ul>
-    </section>
+      </Ruled>
+    </TodayPart>
   );
 }
 
 function Decisions({ t }: { t: Today }) {
   if (t.decisions.length === 0) return null;
   return (
-    <section className="todaypart">
+    <TodayPart>
       <h2>To be decided</h2>
-      <ul className="ruled">
+      <Ruled>
         {t.decisions.map((d) => {
           const due = d.day !== null && d.day <= t.date;
           return (
-            <li key={d.run_id} className="row mid decided">
+            <Row as="li" mid key={d.run_id} sx={{ padding: "2px 0" }}>
               <Arch taken={d.taken} capacity={d.capacity} smallest={d.smallest} waiting={d.waiting} />
-              <span className="nowrap strong">
+              <T nowrap strong>
                 {d.taken} of {d.capacity}
-              </span>
-              <span className="grow line-of">
-                <Link to={`/runs/${d.run_id}`}>{d.title}</Link> <span className="slate">{d.code}</span>{" "}
-                <span className={d.taken < d.smallest ? "ochre" : "slate"}>
+              </T>
+              <T cut sx={{ flex: 1, minWidth: 0 }}>
+                <Link to={`/runs/${d.run_id}`}>{d.title}</Link> <T tone="slate">{d.code}</T>{" "}
+                <T tone={d.taken < d.smallest ? "ochre" : "slate"}>
                   {d.taken < d.smallest
                     ? `${d.smallest - d.taken} short of ${d.smallest}`
                     : `has its ${d.smallest}`}
                   , {d.firm} firm, {d.unpaid} unpaid{d.unnamed > 0 && `, ${d.unnamed} without a name`},{" "}
                   {money(d.income, d.currency)} at stake
-                </span>
-              </span>
-              <span
-                className={due ? "nowrap ochre strong" : "nowrap slate"}
+                </T>
+              </T>
+              <T
+                nowrap
+                tone={due ? "ochre" : "slate"}
+                strong={Boolean(due)}
                 title={`It starts ${day(d.start, false)}.`}
               >
                 {d.day ? `${due ? "decide now, was" : "decide by"} ${day(d.day, false)}` : "no decision day"}
-              </span>
-            </li>
+              </T>
+            </Row>
           );
         })}
-      </ul>
-    </section>
+      </Ruled>
+    </TodayPart>
   );
 }
 
@@ -195,23 +211,23 @@ function Clashes({ t }: { t: Today }) {
   }
   const grouped = [...texts.values()];
   return (
-    <section className="todaypart">
+    <TodayPart>
       <h2>
         {count(t.clashes.length, "clash", "clashes")} <Link to="/clashes">all in one place</Link>
       </h2>
-      <ul className="ruled">
+      <Ruled>
         {grouped.slice(0, 6).map(({ first: c, n }) => (
-          <li key={c.key} className="row thing">
-            <span className="nowrap when">
+          <Row as="li" key={c.key} sx={{ padding: "4px 0" }}>
+            <When nowrap>
               {day(c.date, false)}, {clock(c.start)}
-            </span>
-            <span className="grow">
-              {c.text} {n > 1 && <span className="slate">On {n} dates from then on.</span>}
-            </span>
+            </When>
+            <Grow as="span">
+              {c.text} {n > 1 && <T tone="slate">On {n} dates from then on.</T>}
+            </Grow>
             {c.run && <Link to={`/runs/${c.run.id}/dates#meeting-${c.meeting_id}`}>solve</Link>}
-          </li>
+          </Row>
         ))}
-      </ul>
-    </section>
+      </Ruled>
+    </TodayPart>
   );
 }

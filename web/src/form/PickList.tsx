@@ -1,5 +1,10 @@
 import OutlinedInput from "@mui/material/OutlinedInput";
-import { useEffect, useId, useRef, useState, type ReactNode, type Ref } from "react";
+import { styled } from "@mui/material/styles";
+import { type ReactNode, type Ref, useEffect, useId, useRef, useState } from "react";
+
+import { Option } from "../parts/layout";
+
+const Options = styled("ul")({ listStyle: "none", margin: 0, padding: 0 });
 
 export type Pickable = { key: string; content: ReactNode };
 
@@ -75,23 +80,22 @@ export function PickList({
           autoComplete: "off",
         }}
       />
-      <ul className="options" id={`${id}-list`} role="listbox" aria-label={label} aria-busy={busy}>
+      <Options id={`${id}-list`} role="listbox" aria-label={label} aria-busy={busy}>
         {options.map((o, i) => (
           // The input keeps the focus and moves through the list; the mouse picks directly.
-          // eslint-disable-next-line jsx-a11y/click-events-have-key-events
-          <li
+
+          <Option
             key={o.key}
             id={`${id}-${i}`}
             role="option"
             aria-selected={i === cursor}
-            className={i === cursor ? "option at" : "option"}
             onMouseDown={(e) => e.preventDefault()}
             onClick={() => onPick(o.key)}
           >
             {o.content}
-          </li>
+          </Option>
         ))}
-      </ul>
+      </Options>
       {options.length === 0 && empty}
     </div>
   );

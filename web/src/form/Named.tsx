@@ -1,8 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
-import { useId } from "react";
 
 import { api, ask } from "../app/server";
-import { Field } from "./Field";
+import { Suggest } from "./Suggest";
 
 /** The places and instructors there are, by name. */
 export function useNames() {
@@ -26,18 +25,8 @@ export function useNames() {
 export function Named({
   names,
   ...field
-}: { names: string[] } & Omit<Parameters<typeof Field>[0], "input" | "help">) {
-  const id = useId();
+}: { names: string[] } & Omit<Parameters<typeof Suggest>[0], "options" | "help">) {
   const typed = field.value.trim();
   const fresh = typed !== "" && !names.some((n) => n.toLowerCase() === typed.toLowerCase());
-  return (
-    <>
-      <Field {...field} input={{ list: id }} help={fresh ? "new: asked about when saved" : undefined} />
-      <datalist id={id}>
-        {names.map((n) => (
-          <option key={n} value={n} />
-        ))}
-      </datalist>
-    </>
-  );
+  return <Suggest {...field} options={names} help={fresh ? "new: asked about when saved" : undefined} />;
 }
