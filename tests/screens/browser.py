@@ -104,15 +104,13 @@ class Browser:
             f"//*[@id=//label[normalize-space()={quoted(label)}]/@for] | //input[@aria-label={quoted(label)}]"
         )
 
+    def tick(self, words: str) -> None:
+        """Tick, or take the tick off: the box itself lies under what is drawn for it."""
+        box = f"//label[contains(., {quoted(words)})] | //input[@aria-label={quoted(words)}]/parent::span"
+        self.find(box).click()
+
     def fill(self, label: str, text: str) -> None:
         field = self.field(label)
-        if field.get_attribute("type") in ("date", "time"):
-            self.driver.execute_script(
-                "const set = Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set;"
-                "set.call(arguments[0], arguments[1]); arguments[0].dispatchEvent(new Event('input', {bubbles: true}))",
-                field, text,
-            )  # fmt: skip
-            return
         field.send_keys(Keys.CONTROL, "a")
         field.send_keys(Keys.DELETE)
         field.send_keys(text)

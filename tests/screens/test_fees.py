@@ -154,7 +154,7 @@ def test_a_plan_is_made_with_its_example_and_payment_details_are_taken_at_the_de
     at_work.sees("The percents miss 10 of 100; add a line or make the last one the rest.")
     at_work.fill("Percent of line 2", "40")
     at_work.sees("At sign-up")
-    at_work.find("//label[contains(., 'Payment details are taken at sign-up')]/input").click()
+    at_work.tick("Payment details are taken at sign-up")
     assert at_work.axe() == []
     at_work.click("Save")
     at_work.sees(f"{name} is saved")
@@ -163,7 +163,7 @@ def test_a_plan_is_made_with_its_example_and_payment_details_are_taken_at_the_de
     at_work.open(f"/desk?person={somebody['id']}")
     at_work.sees(somebody["name"])
     at_work.open(f"/desk?run={run['id']}")
-    at_work.find(f"//label[contains(., '{name}')]//input").click()
+    at_work.tick(name)
     at_work.sees("This plan takes payment details at sign-up")
     assert not at_work.driver.find_element(By.XPATH, "//button[starts-with(., 'Enroll ')]").is_enabled()
     at_work.click("Have the payment service take them")

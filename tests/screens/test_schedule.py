@@ -14,7 +14,7 @@ from archgate.actions.schedule import places
 from archgate.actions.schedule.commands import PlaceCommand
 from archgate.core.schedule import day_text
 from made import TODAY, a_draft, a_person, a_run, enrolled, number
-from screens.ahead import next_tuesday, run_ahead
+from screens.ahead import next_tuesday, run_ahead, shown_day
 
 pytestmark = pytest.mark.screens
 PASTE = (
@@ -110,7 +110,7 @@ def test_a_bar_is_dragged_and_a_new_run_is_drawn_with_the_mouse(at_work, now_off
     draw.w3c_actions.pointer_action.move_to_location(int(x), int(y))
     draw.click_and_hold().move_by_offset(int(per_day), 0).move_by_offset(int(per_day), 0).release().perform()
     at_work.sees("New run")
-    wanted = (first - timedelta(days=11)).isoformat()
+    wanted = shown_day(first - timedelta(days=11))
     at_work.until(lambda: at_work.field("First date").get_attribute("value") == wanted)
 
 
@@ -177,10 +177,10 @@ def test_a_meeting_cancelled_this_morning_leads_to_the_call_list(at_work, now_of
     at_work.find("//div[@aria-label='Is the instructor still paid?']/button[. = 'yes']").click()
     at_work.until(
         lambda: (
-            "word at"
-            in at_work.find(
+            at_work.find(
                 "//div[@aria-label='Is the instructor still paid?']/button[. = 'yes']"
-            ).get_attribute("class")
+            ).get_attribute("aria-pressed")
+            == "true"
         )
     )
     at_work.open("/outbox")

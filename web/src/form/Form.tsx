@@ -2,6 +2,7 @@ import Box from "@mui/material/Box";
 import type { SxProps, Theme } from "@mui/material/styles";
 import type { ReactNode, Ref } from "react";
 
+import { PALE } from "../parts/layout";
 import { ink } from "../theme/palette";
 
 const pale = { borderLeft: "3px solid", padding: "10px 12px", marginBottom: 14 };
@@ -13,7 +14,7 @@ const LOOKS = {
   inset,
   "row inset": { ...row, ...inset, "& > h2": { fontSize: 16, width: "100%" } },
   done: { ...pale, borderColor: ink.verdigris, background: ink.verdigrisPale },
-  due: { ...pale, borderColor: ink.ochre, background: ink.ochrePale },
+  due: { ...pale, ...PALE, borderColor: ink.ochre, background: ink.ochrePale },
 } as const;
 
 /** A form: Enter sends it, Escape leaves it as it is. What is wrong is said by the server, beside each field. */

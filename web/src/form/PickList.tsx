@@ -3,6 +3,7 @@ import { styled } from "@mui/material/styles";
 import { type ReactNode, type Ref, useEffect, useId, useRef, useState } from "react";
 
 import { Option } from "../parts/layout";
+import { Fault } from "../parts/words";
 
 const Options = styled("ul")({ listStyle: "none", margin: 0, padding: 0 });
 
@@ -19,6 +20,7 @@ export function PickList({
   inputRef,
   autoFocus,
   busy,
+  trouble,
   fresh = true,
   empty,
 }: {
@@ -31,6 +33,8 @@ export function PickList({
   inputRef?: Ref<HTMLInputElement>;
   autoFocus?: boolean;
   busy?: boolean;
+  /** Why nothing could be looked up. */
+  trouble?: string;
   /** Whether the options are those of what is typed now; until then Enter waits for them. */
   fresh?: boolean;
   empty?: ReactNode;
@@ -96,7 +100,7 @@ export function PickList({
           </Option>
         ))}
       </Options>
-      {options.length === 0 && empty}
+      {trouble ? <Fault role="alert">{trouble}</Fault> : options.length === 0 && empty}
     </div>
   );
 }

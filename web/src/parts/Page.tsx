@@ -29,16 +29,61 @@ const Stay = styled("div")({
   overflowY: "auto",
 });
 
-/** The sheet, where the work is, and the margin, where consequences and reasons stand. */
-export function Page({ title, children, margin }: { title: string; children: ReactNode; margin: ReactNode }) {
+const Floating = styled("aside")({
+  position: "fixed",
+  right: 20,
+  bottom: 16,
+  width: 320,
+  zIndex: 10,
+  "& > *": { margin: 0, boxShadow: "0 6px 24px rgb(0 0 0 / 18%)" },
+});
+
+/**
+ * The sheet, where the work is, and the margin, where consequences and reasons stand. Without anything for the margin the
+ * sheet takes its width, and what was just done floats at its foot.
+ */
+export function Page({
+  title,
+  children,
+  margin,
+  notes,
+  help,
+}: {
+  title: string;
+  children: ReactNode;
+  margin: ReactNode;
+  /** What was just done, or why it could not be. */
+  notes?: ReactNode;
+  /** What this page is about, in a few words. */
+  help?: ReactNode;
+}) {
   useEffect(() => {
     document.title = `${title} · Arch Gate`;
   }, [title]);
+  const about = help && (
+    <P tone="slate" sx={{ maxWidth: 640, marginTop: 24 }}>
+      {help}
+    </P>
+  );
+  if (margin === null)
+    return (
+      <Sheet id="sheet">
+        {children}
+        {about}
+        <Floating aria-label="What was just done">{notes}</Floating>
+      </Sheet>
+    );
   return (
     <PageGrid>
-      <Sheet id="sheet">{children}</Sheet>
+      <Sheet id="sheet">
+        {children}
+        {about}
+      </Sheet>
       <Margin aria-label="Margin: consequences and reasons">
-        <Stay>{margin}</Stay>
+        <Stay>
+          {notes}
+          {margin}
+        </Stay>
       </Margin>
     </PageGrid>
   );

@@ -7,6 +7,14 @@ import type { AriaRole, ElementType, FormEvent, ReactNode } from "react";
 import { ink, sans } from "../theme/palette";
 import { Heard } from "./words";
 
+/** A list of ruled lines, not boxes. */
+export const Ruled = styled("ul")({
+  listStyle: "none",
+  margin: 0,
+  padding: 0,
+  "& > li": { borderBottom: `1px solid ${ink.line}` },
+});
+
 /** Pages of people who are not staff: one column, for the phone. */
 export const OnePage = styled("main")({
   maxWidth: 420,
@@ -49,7 +57,7 @@ export const DateList = styled("ol")({
   "&.wide": { columns: 1 },
 });
 /** Clashes, one a line, each with the ways out of it. */
-export const Clashes = styled("ul")({
+export const Clashes = styled(Ruled)({
   "& > li": { display: "flex", gap: 14, alignItems: "flex-start", padding: "8px 0" },
   "& .solve": { justifyContent: "flex-end", flex: "none", maxWidth: 360 },
 });
@@ -84,6 +92,7 @@ export const Part = styled("section")({
   padding: "16px 0 18px",
   borderTop: `1px solid ${ink.line}`,
   "& > h2": { fontSize: 17 },
+  "& > div > div + div, & > div > form > div + div": { marginTop: 12 },
 });
 
 /** Fields that belong together, one group under the other. */
@@ -116,14 +125,6 @@ export const Facts = styled("dl", {
   },
   "& .sum": { borderTop: `1px solid ${ink.ink}`, paddingTop: 5, marginTop: 3, fontWeight: 600 },
 }));
-
-/** A list of ruled lines, not boxes. */
-export const Ruled = styled("ul")({
-  listStyle: "none",
-  margin: 0,
-  padding: 0,
-  "& > li": { borderBottom: `1px solid ${ink.line}` },
-});
 
 /** What can be done with one thing, one act a line. */
 export const ActList = styled("ul")({
@@ -188,6 +189,9 @@ const KINDS = {
   wrong: { severity: "error", color: ink.brick, pale: ink.brickPale },
 } as const;
 
+/** On a colored ground a price is read in ink. */
+export const PALE = { "--ag-palette-copper": ink.ink };
+
 /** What is wrong, due or just done. */
 export function Note({
   kind = "done",
@@ -218,7 +222,7 @@ export function Note({
       role={role}
       sx={
         [
-          { borderColor: color, backgroundColor: pale },
+          { borderColor: color, backgroundColor: pale, ...(kind === "done" ? {} : PALE) },
           { "& > .MuiAlert-message": { background: pale } },
           row ? { "& > .MuiAlert-message": { display: "flex", alignItems: "center", gap: 12 } } : {},
           ...(Array.isArray(sx) ? (sx as SxProps<Theme>[]) : [sx]),

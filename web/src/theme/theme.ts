@@ -97,7 +97,13 @@ export const theme = createTheme({
         root: { borderRadius: 2, padding: "3px 7px", fontSize: 15, lineHeight: 1, color: ink.slate },
       },
     },
-    MuiToggleButtonGroup: { styleOverrides: { root: { alignSelf: "flex-start" } } },
+    MuiToggleButtonGroup: {
+      styleOverrides: {
+        root: { alignSelf: "flex-start" },
+        middleButton: { borderLeftColor: ink.line },
+        lastButton: { borderLeftColor: ink.line },
+      },
+    },
     MuiToggleButton: {
       styleOverrides: {
         root: {

@@ -1,14 +1,14 @@
 import Box from "@mui/material/Box";
-import Button from "@mui/material/Button";
 import { styled } from "@mui/material/styles";
 import { useQuery } from "@tanstack/react-query";
-import { useRef, useState } from "react";
+import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 
 import { api, ask, faultsOf, messageOf } from "../../app/server";
+import { FileButton } from "../../form/FileButton";
 import { Crumbs, Note } from "../../parts/layout";
 import { Page, Trouble } from "../../parts/Page";
-import { HiddenInput, P } from "../../parts/words";
+import { P } from "../../parts/words";
 import { ink } from "../../theme/palette";
 
 const Drop = styled("div")({
@@ -40,7 +40,6 @@ export function ListCrumbs({ runId, code }: { runId: number; code?: string }) {
 export function ChooseList({ runId }: { runId: number }) {
   const go = useNavigate();
   const run = useRun(runId);
-  const input = useRef<HTMLInputElement>(null);
   const [error, setError] = useState<unknown>(null);
   const [busy, setBusy] = useState(false);
   const [over, setOver] = useState(false);
@@ -69,7 +68,6 @@ export function ChooseList({ runId }: { runId: number }) {
       await go(`/runs/${runId}/list/${result.id}`);
     } catch (problem) {
       setError(problem);
-      if (input.current) input.current.value = "";
     } finally {
       setBusy(false);
     }
@@ -119,18 +117,15 @@ export function ChooseList({ runId }: { runId: number }) {
         }}
       >
         <p>Drop the file here, or</p>
-        <HiddenInput
-          ref={input}
+        <FileButton
+          label="The list"
+          text={busy ? "Reading …" : "Choose a file"}
           id="list-file"
-          type="file"
           accept=".csv,.txt,.tsv,.xlsx,.xls,.ods,text/csv"
-          tabIndex={-1}
-          aria-label="The list"
-          onChange={(e) => void send(e.target.files?.[0])}
+          variant="contained"
+          disabled={busy}
+          onFile={(file) => void send(file)}
         />
-        <Button variant="contained" disabled={busy} onClick={() => input.current?.click()}>
-          {busy ? "Reading …" : "Choose a file"}
-        </Button>
       </Drop>
       {error !== null && (
         <Note kind="wrong" role="alert" sx={{ marginTop: 16 }}>

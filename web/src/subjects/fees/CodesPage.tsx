@@ -39,19 +39,9 @@ export default function CodesPage() {
   return (
     <Page
       title="Discount codes"
-      margin={
-        <>
-          <ActNotes acts={acts} />
-          {seen !== null && <Uses id={seen} onClose={() => setSeen(null)} />}
-          <section>
-            <h2>What a code does</h2>
-            <P tone="slate">
-              It comes off after early-bird, sale and group prices. A use is given back when the sign-up is
-              withdrawn. Changing a code does not touch people who are in already.
-            </P>
-          </section>
-        </>
-      }
+      notes={<ActNotes acts={acts} />}
+      help="It comes off after early-bird, sale and group prices. A use is given back when the sign-up is withdrawn. Changing a code does not touch people who are in already."
+      margin={seen !== null ? <>{seen !== null && <Uses id={seen} onClose={() => setSeen(null)} />}</> : null}
     >
       <MoneyTabs />
       <Box component="h1" sx={{ margin: "12px 0 6px" }}>

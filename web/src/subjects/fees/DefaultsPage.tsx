@@ -75,19 +75,9 @@ export default function DefaultsPage() {
   return (
     <Page
       title="What runs start from"
-      margin={
-        <>
-          <ActNotes acts={acts} />
-          <section>
-            <h2>Center, course, run</h2>
-            <P tone="slate">
-              A new run takes what its course says, and where the course says nothing what stands here. On the
-              run each value says where it comes from, and can be taken back to it. Runs that are there
-              already stay as they are.
-            </P>
-          </section>
-        </>
-      }
+      notes={<ActNotes acts={acts} />}
+      help="A new run takes what its course says, and where the course says nothing what stands here. On the run each value says where it comes from, and can be taken back to it. Runs that are there already stay as they are."
+      margin={null}
     >
       <MoneyTabs />
       <Box component="h1" sx={{ margin: "12px 0 6px" }}>

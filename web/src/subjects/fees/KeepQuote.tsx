@@ -14,7 +14,7 @@ import { day, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
 import { Fault } from "../../parts/words";
 import { digitsOf } from "../courses/form";
-import { askOf, type Call } from "../roster/DeskParts";
+import { askOf, type Call } from "../roster/deskCall";
 
 /** Keep the quote for whoever is on the phone: through which day, sent or not, and when to think of it again. */
 export function KeepQuote({

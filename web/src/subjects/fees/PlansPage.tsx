@@ -11,7 +11,7 @@ import { Grow, Picks, Row, Ruled } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { clock, count, day } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
-import { Empty, Heard, P, T } from "../../parts/words";
+import { Empty, Heard, T } from "../../parts/words";
 import { digitsOf, PLAN_STARTS, planForm, type PlanForm, plansOf } from "../courses/form";
 import { Plan } from "../courses/PlansEdit";
 import { KeptForm } from "../schedule/Kept";
@@ -51,19 +51,14 @@ export default function PlansPage() {
   return (
     <Page
       title="Payment plans"
+      notes={<ActNotes acts={acts} />}
+      help="At sign-up the price is split by the lines of the plan chosen; the parts always make the whole, odd cents go to the largest fractions, the earlier first. What was agreed stays: a changed plan holds for new sign-ups only."
       margin={
-        <>
-          <ActNotes acts={acts} />
-          <section>
-            <h2>What a plan does</h2>
-            <P tone="slate">
-              At sign-up the price is split by the lines of the plan chosen; the parts always make the whole,
-              odd cents go to the largest fractions, the earlier first. What was agreed stays: a changed plan
-              holds for new sign-ups only.
-            </P>
-          </section>
-          {log !== null && <Log plan={query.data.find((p) => p.id === log)} onClose={() => setLog(null)} />}
-        </>
+        log !== null ? (
+          <>
+            {log !== null && <Log plan={query.data.find((p) => p.id === log)} onClose={() => setLog(null)} />}
+          </>
+        ) : null
       }
     >
       <MoneyTabs />

@@ -9,7 +9,7 @@ import { Grow, Row, Ruled } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { day, money } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
-import { Empty, Heard, Name, P, T } from "../../parts/words";
+import { Empty, Heard, Name, T } from "../../parts/words";
 import { Words } from "../schedule/TimeLine";
 import { MoneyTabs } from "./MoneyTabs";
 
@@ -27,18 +27,9 @@ export default function QuotesPage() {
   return (
     <Page
       title="Kept quotes"
-      margin={
-        <>
-          <ActNotes acts={acts} />
-          <section>
-            <h2>What a kept quote does</h2>
-            <P tone="slate">
-              Its price stands through its last day, whatever becomes of the fees meanwhile. It holds no seat.
-              Whoever kept it is reminded before it ends. Keep one at the desk, under the quote.
-            </P>
-          </section>
-        </>
-      }
+      notes={<ActNotes acts={acts} />}
+      help="Its price stands through its last day, whatever becomes of the fees meanwhile. It holds no seat. Whoever kept it is reminded before it ends. Keep one at the desk, under the quote."
+      margin={null}
     >
       <MoneyTabs />
       <Box component="h1" sx={{ margin: "12px 0 6px" }}>

@@ -16,7 +16,7 @@ import { Row } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { clock, day } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
-import { Cell, Empty, Fault, Heard, P, T } from "../../parts/words";
+import { Cell, Empty, Fault, Heard, T } from "../../parts/words";
 import { whole } from "../courses/form";
 import { MoneyTabs } from "./MoneyTabs";
 
@@ -29,18 +29,10 @@ export default function StockPage() {
   return (
     <Page
       title="Stock"
+      notes={<ActNotes acts={acts} />}
+      help="An extra that is sold from stock takes one out with every sign-up and puts it back with a withdrawal. There are never fewer than none. Moves are only added, never changed."
       margin={
-        <>
-          <ActNotes acts={acts} />
-          {seen !== null && <Moves id={seen} onClose={() => setSeen(null)} />}
-          <section>
-            <h2>What is counted</h2>
-            <P tone="slate">
-              An extra that is sold from stock takes one out with every sign-up and puts it back with a
-              withdrawal. There are never fewer than none. Moves are only added, never changed.
-            </P>
-          </section>
-        </>
+        seen !== null ? <>{seen !== null && <Moves id={seen} onClose={() => setSeen(null)} />}</> : null
       }
     >
       <MoneyTabs />

@@ -1,4 +1,3 @@
-import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { styled } from "@mui/material/styles";
 import Table from "@mui/material/Table";
@@ -38,7 +37,13 @@ const AgeBar = styled("ul")({
   '& [data-age="2"]': { borderTopColor: ink.ochre },
   '& [data-age="3"]': { borderTopColor: ink.brick },
   '& [data-age="4"]': { borderTopColor: ink.brick },
-  "& .MuiButton-text": { color: "inherit", textAlign: "left" },
+  "& .MuiButton-text": {
+    color: "inherit",
+    flexDirection: "column",
+    alignItems: "flex-start",
+    margin: 0,
+    padding: 0,
+  },
 });
 const OpenedBox = styled("div")({
   "& > .MuiButton-text": {
@@ -46,6 +51,7 @@ const OpenedBox = styled("div")({
     width: "100%",
     justifyContent: "space-between",
     padding: "3px 0",
+    margin: 0,
   },
   "& .inner": { borderLeft: `3px solid ${ink.line}`, padding: "0 0 6px 10px", marginBottom: 6 },
   "& .inner li": { padding: "5px 0" },
@@ -124,10 +130,8 @@ export default function OutstandingPage() {
       }
     >
       <MoneyTabs />
-      <Title>
-        <Box component="h1" sx={{ margin: "12px 0 6px" }}>
-          Outstanding{run.data ? ` of ${run.data.title}` : ""}
-        </Box>
+      <Title sx={{ alignItems: "center", margin: "12px 0" }}>
+        <h1>Outstanding{run.data ? ` of ${run.data.title}` : ""}</h1>
         <Row as="span" sx={{ gap: 18, flex: "none", whiteSpace: "nowrap" }}>
           <a href="/api/v1/outstanding.csv" download>
             as CSV

@@ -10,7 +10,7 @@ import { Field } from "../../form/Field";
 import { Grow, Part, Row, Ruled } from "../../parts/layout";
 import { Page, Trouble } from "../../parts/Page";
 import { count, day, money } from "../../parts/text";
-import { Empty, Name, P, T } from "../../parts/words";
+import { Empty, Name, T } from "../../parts/words";
 import { NewPerson } from "./NewPerson";
 
 /** Everybody the center knows, found by any part of name, email or phone. */
@@ -31,15 +31,8 @@ export default function PeoplePage() {
   return (
     <Page
       title="People"
-      margin={
-        <section>
-          <h2>Finding somebody</h2>
-          <P tone="slate">
-            Any part of a name will do, without accents; digits find a phone number. People may share an email
-            or a phone; neither tells who they are.
-          </P>
-        </section>
-      }
+      margin={null}
+      help="Any part of a name will do, without accents; digits find a phone number. People may share an email or a phone; neither tells who they are."
     >
       <Box component="h1" sx={{ marginBottom: 14 }}>
         People

@@ -12,7 +12,7 @@ import { day, isZero, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
 import { P } from "../../parts/words";
 import { amount, digitsOf } from "../courses/form";
-import { counted } from "./DeskParts";
+import { counted } from "./deskCall";
 
 type SignUp = Schemas["EnrollmentOut"];
 type Form = {

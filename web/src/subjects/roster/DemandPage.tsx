@@ -18,15 +18,8 @@ export default function DemandPage() {
   return (
     <Page
       title="Demand"
-      margin={
-        <section>
-          <h2>What this shows</h2>
-          <p>
-            People in line for full runs, and on interest lists. A course without an open run and with many
-            names is worth another run.
-          </p>
-        </section>
-      }
+      margin={null}
+      help="People in line for full runs, and on interest lists. A course without an open run and with many names is worth another run."
     >
       <h1>Demand</h1>
       <P tone="slate">

@@ -5,42 +5,20 @@ import { useEffect, useState } from "react";
 import { Link } from "react-router";
 
 import { api, ask, messageOf, type Schemas } from "../../app/server";
-import { useKept, useMe } from "../../app/session";
+import { useMe } from "../../app/session";
 import { Field } from "../../form/Field";
 import { Tick } from "../../form/Tick";
 import { ActList, Note, Picks, Row, Ruled } from "../../parts/layout";
 import { count, money } from "../../parts/text";
 import { Fault, NoteLine, T } from "../../parts/words";
-import type { Call } from "./DeskParts";
-
-/** A sign-up made in this call. */
-export type SoFar = {
-  text: string;
-  change: string;
-  runId: number;
-  enrollmentId: number | null;
-  person: Schemas["PersonFound"];
-  run: string;
-  payer: string;
-  payerName: string;
-};
-export type ParkedCall = { call: Call; soFar: SoFar[]; about: string; at: string };
-
-/** Parked calls of this window; the frame counts them. */
-export function useParked() {
-  const held = useKept<ParkedCall[]>("parked-calls", []);
-  const many = held[0].length;
-  useEffect(() => {
-    window.dispatchEvent(new Event("parked-calls"));
-  }, [many]);
-  return held;
-}
+import type { Call, DeskState, ParkedCall, SoFar } from "./deskCall";
 
 /** How many calls are parked, for the frame. */
 export function useParkedCount(): number {
   const read = () => {
     try {
-      return (JSON.parse(sessionStorage.getItem("parked-calls") ?? "[]") as unknown[]).length;
+      const kept = JSON.parse(sessionStorage.getItem("desk") ?? "{}") as Partial<DeskState>;
+      return kept.parked?.length ?? 0;
     } catch {
       return 0;
     }
@@ -64,7 +42,7 @@ export function Parked({ parked, onTake }: { parked: ParkedCall[]; onTake: (n: n
           <li key={p.at}>
             <Button variant="text" onClick={() => onTake(n)}>
               {p.about}
-              <T tone="slate"> since {p.at.slice(11, 16)} UTC</T>
+              <T tone="slate"> since {new Date(p.at).toTimeString().slice(0, 5)}</T>
             </Button>
           </li>
         ))}

@@ -8,7 +8,7 @@ import { money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
 import { P } from "../../parts/words";
 import { KeepQuote } from "../fees/KeepQuote";
-import { type Call, seatsOf } from "./DeskParts";
+import { type Call, seatsOf } from "./deskCall";
 
 /** The quote of the call, why it costs that, and the one act. */
 export function DeskMargin({

@@ -11,7 +11,6 @@ import { decisionText, seatsText, smallestText, spanText, stateText } from "../.
 import { count, day, money } from "../../parts/text";
 import { T } from "../../parts/words";
 import { ink } from "../../theme/palette";
-import { amount } from "../courses/form";
 
 const picked = { background: ink.verdigrisPale, borderLeftColor: ink.verdigris };
 const line = {
@@ -33,7 +32,6 @@ const DeskRun = styled("div")({
   display: "grid",
   gridTemplateColumns: "minmax(0, 1fr) auto",
   columnGap: 10,
-  "& > .line-of": { gridColumn: 1 },
   "& .seats": {
     gridColumn: 2,
     gridRow: "1 / 4",
@@ -45,92 +43,6 @@ const DeskRun = styled("div")({
 
 export type Person = Schemas["PersonFound"];
 export type Run = Schemas["RunLine"];
-export type Call = {
-  who: string;
-  person: Person | null;
-  adding: boolean;
-  what: string;
-  runId: number | null;
-  payer: string;
-  rateId: number | null;
-  planId: number | null;
-  heads: string;
-  /** Heads by rate, for a party at several rates; null while all are at one. */
-  mixed: Record<string, string> | null;
-  extras: Record<string, string>;
-  code: string;
-  names: string;
-  agreed: { amount: string; reason: string } | null;
-  /** The kept quote that is signed up on. */
-  keptId: number | null;
-  note: string;
-  /** The day the form came in, where it is not today, and why it, or a sign-up after the close, counts. */
-  received: string;
-  exception: string;
-  /** Why the seat costs nothing; null while it costs what it costs. */
-  waive: string | null;
-  /** Whether the seat is held until the first payment, and who is told; null as the run has it. */
-  hold: boolean | null;
-  told: Schemas["Told"][] | null;
-  answers: Record<string, string>;
-  /** The places held without names that are taken up. */
-  heldId: number | null;
-  /** Another sign-up of the same call, as somebody said; a person picked otherwise begins a new call. */
-  goesOn: boolean;
-  /** What this sign-up is called, from its beginning to its end. */
-  id: string;
-  key: string;
-};
-
-/** Whose money it is, as the server takes it: an organization, another person, or the learner. */
-export function payerOf(call: Call) {
-  const other = call.payer.startsWith("p");
-  return {
-    organization_id: call.payer && !other ? Number(call.payer) : null,
-    payer_person_id: other ? Number(call.payer.slice(1)) : null,
-  };
-}
-
-/** A number typed for heads or extras; 0 for what is none. */
-export function counted(text: string): number {
-  return /^\d{1,5}$/.test(text.trim()) ? Number(text) : 0;
-}
-
-/** How many heads a call is for. */
-export function headsOf(call: Call): number {
-  return call.mixed ? Object.values(call.mixed).reduce((n, t) => n + counted(t), 0) : counted(call.heads);
-}
-
-export function namesOf(call: Call): string[] {
-  return call.names
-    .split("\n")
-    .map((n) => n.trim())
-    .filter(Boolean);
-}
-
-/** What a call asks of a run, as the server reads it. */
-export function askOf(call: Call, digits: number): Schemas["Ask"] {
-  const agreed = call.agreed
-    ? { amount: amount(call.agreed.amount, digits) ?? "", reason: call.agreed.reason.trim() }
-    : undefined;
-  const people = call.mixed
-    ? Object.entries(call.mixed)
-        .filter(([, text]) => counted(text) > 0)
-        .map(([id, text]) => ({ rate_id: Number(id), count: counted(text) }))
-    : call.agreed
-      ? [{ rate_id: call.rateId, count: counted(call.heads), agreed }]
-      : undefined;
-  return {
-    ...(people ? { people } : { rate_id: call.rateId, heads: counted(call.heads) }),
-    extras: Object.entries(call.extras)
-      .filter(([, text]) => text.trim() !== "" && text.trim() !== "0")
-      .map(([id, text]) => ({ extra_id: Number(id), count: counted(text) })),
-    code: call.code.trim() || null,
-    plan_id: call.planId,
-    ...(call.waive === null ? {} : { waive: call.waive }),
-  };
-}
-
 /** A few things of which one is chosen; arrows move within. */
 export function PickOne({
   legend,
@@ -244,9 +156,4 @@ export function RunLine({ run }: { run: Run }) {
       </span>
     </DeskRun>
   );
-}
-
-/** "seat 3" or "seats 3 to 5". */
-export function seatsOf(first: number, heads: number): string {
-  return heads > 1 ? `seats ${first} to ${first + heads - 1}` : `seat ${first}`;
 }

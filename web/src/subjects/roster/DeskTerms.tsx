@@ -11,8 +11,9 @@ import { Inset, Loading, Note, Picks, Row } from "../../parts/layout";
 import { money } from "../../parts/text";
 import { Fault, P, T } from "../../parts/words";
 import { ink } from "../../theme/palette";
+import { type Call, headsOf, namesOf, payerOf } from "./deskCall";
 import { DeskExceptions } from "./DeskCalls";
-import { type Call, headsOf, namesOf, payerOf, PickOne } from "./DeskParts";
+import { PickOne } from "./DeskParts";
 
 const CountedLine = styled("div")({
   display: "grid",

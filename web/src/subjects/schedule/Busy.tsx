@@ -5,11 +5,12 @@ import { useState } from "react";
 import { api, ask, asTyped, faultsOf } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Field } from "../../form/Field";
+import { FileButton } from "../../form/FileButton";
 import { Form } from "../../form/Form";
 import { addDays } from "../../parts/dates";
 import { Grow, Inset, Row, Ruled } from "../../parts/layout";
 import { clock, day } from "../../parts/text";
-import { HiddenInput, T } from "../../parts/words";
+import { T } from "../../parts/words";
 import type { Acts } from "./Kept";
 
 /** Absences of an instructor, or times at which a place is closed. */
@@ -116,14 +117,12 @@ export function Busy({
         />
         <Field label="Why" width={150} value={form.label} onChange={(label) => setForm({ ...form, label })} />
         <Button type="submit">Add</Button>
-        <Button variant="text" component="label">
-          from a calendar file (.ics)
-          <HiddenInput
-            type="file"
-            accept=".ics,text/calendar"
-            onChange={(e) => void take(e.target.files?.[0])}
-          />
-        </Button>
+        <FileButton
+          label="The calendar file"
+          text="from a calendar file (.ics)"
+          accept=".ics,text/calendar"
+          onFile={(file) => void take(file)}
+        />
       </Form>
       <Ruled>
         {query.data?.map((b) => {

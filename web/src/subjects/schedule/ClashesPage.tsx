@@ -7,7 +7,7 @@ import { api, ask } from "../../app/server";
 import { Clashes, Grow, Row } from "../../parts/layout";
 import { NotYet, Page } from "../../parts/Page";
 import { clock, count, day } from "../../parts/text";
-import { Empty, P, T, When } from "../../parts/words";
+import { Empty, T, When } from "../../parts/words";
 import { AcceptClash } from "./AcceptClash";
 import { PlannerTabs } from "./PlannerTabs";
 import { Words } from "./TimeLine";
@@ -33,17 +33,8 @@ export default function ClashesPage() {
   return (
     <Page
       title="Clashes"
-      margin={
-        <section>
-          <h2>What counts as a clash</h2>
-          <P tone="slate">
-            An instructor or a room at two meetings at once; a room with fewer seats than the run; a meeting
-            on a closed day; an instructor away, a room closed, or hours outside those they can teach; a
-            learner with two meetings at once. Times that only touch are none.
-          </P>
-          <P tone="slate">An accepted clash comes up again when one of its times changes.</P>
-        </section>
-      }
+      margin={null}
+      help="An instructor or a room at two meetings at once; a room with fewer seats than the run; a meeting on a closed day; an instructor away, a room closed, or hours outside those they can teach; a learner with two meetings at once. Times that only touch are none. An accepted clash comes up again when one of its times changes."
     >
       <PlannerTabs />
       <Box component="h1" sx={{ margin: "12px 0 4px" }}>

@@ -3,7 +3,6 @@ import { useSearchParams } from "react-router";
 
 import { ActNotes, Page } from "../../parts/Page";
 import { useDone } from "../../parts/useUndo";
-import { P } from "../../parts/words";
 import { ClosedDays } from "./ClosedDays";
 import { Instructors } from "./Instructors";
 import { Places } from "./Places";
@@ -18,21 +17,15 @@ export default function PlacesPage() {
   return (
     <Page
       title="Places and people"
-      margin={
-        <>
-          <ActNotes acts={acts} />
-          <section>
-            <h2>What these do</h2>
-            <P tone="slate">
-              {tab === "places"
-                ? "A room’s seats are held against the seats of every run in it. Online, the link and host key of each meeting are made when its run is published. A place that is closed for a time clashes with what is planned there."
-                : tab === "people"
-                  ? "Weekly hours say when somebody can teach; none means at any time. Absences come from here or from a calendar file; the same file again replaces what it brought before."
-                  : "Patterns leave out closed days, or add a meeting at the end. Any public holiday can be taught on all the same."}
-            </P>
-          </section>
-        </>
+      notes={<ActNotes acts={acts} />}
+      help={
+        tab === "places"
+          ? "A room’s seats are held against the seats of every run in it. Online, the link and host key of each meeting are made when its run is published. A place that is closed for a time clashes with what is planned there."
+          : tab === "people"
+            ? "Weekly hours say when somebody can teach; none means at any time. Absences come from here or from a calendar file; the same file again replaces what it brought before."
+            : "Patterns leave out closed days, or add a meeting at the end. Any public holiday can be taught on all the same."
       }
+      margin={null}
     >
       <PlannerTabs />
       <Box component="h1" sx={{ margin: "12px 0 6px" }}>

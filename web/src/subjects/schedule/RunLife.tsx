@@ -4,11 +4,12 @@ import { useState } from "react";
 
 import { api, ask, asTyped, messageOf } from "../../app/server";
 import { Field } from "../../form/Field";
+import { FileButton } from "../../form/FileButton";
 import { Form } from "../../form/Form";
 import { OrganizationPick } from "../../form/OrganizationPick";
 import { Facts, Row } from "../../parts/layout";
 import { day, hours, money } from "../../parts/text";
-import { Fault, HiddenInput, P, T } from "../../parts/words";
+import { Fault, P, T } from "../../parts/words";
 import type { Propose, Run } from "../courses/runTypes";
 import { Reminders } from "../today/Reminders";
 
@@ -240,14 +241,12 @@ function Contract({ run }: { run: Run }) {
       ))}
       {run.client && (
         <Row wrap as="p">
-          <Button variant="text" component="label">
-            attach the contract
-            <HiddenInput
-              type="file"
-              accept=".pdf,.png,.jpg,.jpeg"
-              onChange={(e) => void attach(e.target.files?.[0])}
-            />
-          </Button>
+          <FileButton
+            label="The contract"
+            text="attach the contract"
+            accept=".pdf,.png,.jpg,.jpeg"
+            onFile={(file) => void attach(file)}
+          />
           {!open && (
             <Button variant="text" color="secondary" onClick={() => setOpen(true)}>
               change the client
