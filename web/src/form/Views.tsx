@@ -4,6 +4,8 @@ import ToggleButtonGroup from "@mui/material/ToggleButtonGroup";
 import type { ReactNode } from "react";
 import { NavLink } from "react-router";
 
+import { Row } from "../parts/layout";
+import { T } from "../parts/words";
 import { ink } from "../theme/palette";
 
 /** A few ways to see the same, or a few answers of which one holds. */
@@ -46,6 +48,31 @@ const PageLinks = styled("nav")({
   "& a:hover": { color: ink.ink },
   "& a.active": { color: ink.ink, fontWeight: 600, borderBottomColor: ink.ink },
 });
+
+/** The same with its name before it. */
+export function Words({
+  label,
+  value,
+  words,
+  onPick,
+}: {
+  label: string;
+  value: string;
+  words: (readonly [string, string])[];
+  onPick: (value: string) => void;
+}) {
+  return (
+    <Row mid>
+      <T tone="slate">{label}</T>
+      <Views
+        label={label}
+        value={value}
+        onChange={onPick}
+        options={words.map(([key, text]) => ({ value: key, text }))}
+      />
+    </Row>
+  );
+}
 
 /** The pages of one place, in one line of words. */
 export function LinkTabs({ label, pages }: { label: string; pages: readonly (readonly [string, string])[] }) {

@@ -92,7 +92,7 @@ export const Part = styled("section")({
   padding: "16px 0 18px",
   borderTop: `1px solid ${ink.line}`,
   "& > h2": { fontSize: 17 },
-  "& > div > div + div, & > div > form > div + div": { marginTop: 12 },
+  "& > div > div + div, & form > div + div": { marginTop: 12 },
 });
 
 /** Fields that belong together, one group under the other. */

@@ -5,11 +5,11 @@ import { Link, useSearchParams } from "react-router";
 
 import { api, ask } from "../../app/server";
 import { Choice } from "../../form/Field";
+import { Words } from "../../form/Views";
 import { Row } from "../../parts/layout";
 import { Page, Trouble } from "../../parts/Page";
 import { money } from "../../parts/text";
 import { Empty, P, T } from "../../parts/words";
-import { Words } from "../schedule/TimeLine";
 import { MoneyTabs } from "./MoneyTabs";
 import { PriceChart } from "./PriceChart";
 

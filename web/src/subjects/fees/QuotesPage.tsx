@@ -5,12 +5,12 @@ import { Link, useSearchParams } from "react-router";
 
 import { api, ask, messageOf, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
+import { Words } from "../../form/Views";
 import { Grow, Row, Ruled } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { day, money } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
 import { Empty, Heard, Name, T } from "../../parts/words";
-import { Words } from "../schedule/TimeLine";
 import { MoneyTabs } from "./MoneyTabs";
 
 /** Quotes that were kept for somebody: until when they stand, and the way to sign up on one. */

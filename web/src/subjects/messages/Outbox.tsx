@@ -5,12 +5,12 @@ import { useState } from "react";
 import { Link } from "react-router";
 
 import { api, ask, messageOf } from "../../app/server";
+import { Words } from "../../form/Views";
 import { Facts, Grow, Note, Row, Ruled } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { count, day } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
 import { Empty, Letter, P, T } from "../../parts/words";
-import { Words } from "../schedule/TimeLine";
 
 /** What was sent, what waits, and work that failed and can be put in line again. */
 export default function Outbox() {

@@ -4,13 +4,13 @@ import { useState } from "react";
 import { Link } from "react-router";
 
 import { api, ask } from "../../app/server";
+import { Words } from "../../form/Views";
 import { Clashes, Grow, Row } from "../../parts/layout";
 import { NotYet, Page } from "../../parts/Page";
 import { clock, count, day } from "../../parts/text";
 import { Empty, T, When } from "../../parts/words";
 import { AcceptClash } from "./AcceptClash";
 import { PlannerTabs } from "./PlannerTabs";
-import { Words } from "./TimeLine";
 
 const WAYS: Record<string, string> = {
   instructor: "another instructor, or another time",

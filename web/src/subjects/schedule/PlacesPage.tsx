@@ -1,13 +1,13 @@
 import Box from "@mui/material/Box";
 import { useSearchParams } from "react-router";
 
+import { Words } from "../../form/Views";
 import { ActNotes, Page } from "../../parts/Page";
 import { useDone } from "../../parts/useUndo";
 import { ClosedDays } from "./ClosedDays";
 import { Instructors } from "./Instructors";
 import { Places } from "./Places";
 import { PlannerTabs } from "./PlannerTabs";
-import { Words } from "./TimeLine";
 
 /** Rooms and other places, instructors with their hours and absences, and the days on which the center is closed. */
 export default function PlacesPage() {

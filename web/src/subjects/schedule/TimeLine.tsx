@@ -6,6 +6,7 @@ import { Link, useNavigate, useSearchParams } from "react-router";
 import { News, usePulse } from "../../app/pulse";
 import { api, ask, keyHeader, newKey } from "../../app/server";
 import { useMe } from "../../app/session";
+import { Words } from "../../form/Views";
 import { addDays, mondayOf } from "../../parts/dates";
 import { Row, Title } from "../../parts/layout";
 import { Page, Trouble } from "../../parts/Page";
@@ -393,33 +394,5 @@ function Bar({
         {run.code}
       </text>
     </g>
-  );
-}
-
-export function Words({
-  label,
-  value,
-  words,
-  onPick,
-}: {
-  label: string;
-  value: string;
-  words: (readonly [string, string])[];
-  onPick: (value: string) => void;
-}) {
-  return (
-    <Row mid role="group" aria-label={label} sx={{ gap: 16 }}>
-      <T tone="slate">{label}</T>
-      {words.map(([key, text]) => (
-        <button
-          key={key}
-          className={key === value ? "word at" : "word"}
-          aria-pressed={key === value}
-          onClick={() => onPick(key)}
-        >
-          {text}
-        </button>
-      ))}
-    </Row>
   );
 }

@@ -7,6 +7,7 @@ import { Link, useNavigate, useSearchParams } from "react-router";
 import { News, usePulse } from "../../app/pulse";
 import { api, ask } from "../../app/server";
 import { useMe } from "../../app/session";
+import { Words } from "../../form/Views";
 import { addDays, mondayOf } from "../../parts/dates";
 import { Row, Title } from "../../parts/layout";
 import { Page, Trouble } from "../../parts/Page";
@@ -15,7 +16,6 @@ import { P, T } from "../../parts/words";
 import { ink } from "../../theme/palette";
 import { type PlanMeeting, planOf, type PlanRun, weekOf } from "./plan";
 import { PlannerTabs } from "./PlannerTabs";
-import { Words } from "./TimeLine";
 import { Proposal, useProposal } from "./useProposal";
 
 const WeekTable = styled("table")({
