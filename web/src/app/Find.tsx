@@ -1,6 +1,6 @@
 import OutlinedInput from "@mui/material/OutlinedInput";
 import { styled } from "@mui/material/styles";
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { keepPreviousData } from "@tanstack/react-query";
 import { useEffect, useId, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 
@@ -9,7 +9,7 @@ import { decisionText, seatsText, spanText, stateText } from "../parts/RunFacts"
 import { T } from "../parts/words";
 import { ink } from "../theme/palette";
 import { actsFor } from "./acts";
-import { api, ask, type Schemas } from "./server";
+import { $api, type Schemas } from "./server";
 import { useSettled } from "./session";
 
 const FindBox = styled("div")({ position: "relative", width: 252, marginLeft: 22 });
@@ -71,12 +71,12 @@ export function Find({ onAct }: { onAct: (act: string) => void }) {
     window.addEventListener("keydown", keys);
     return () => window.removeEventListener("keydown", keys);
   }, []);
-  const found = useQuery({
-    queryKey: ["find", q],
-    queryFn: () => ask(api.GET("/api/v1/find", { params: { query: { q } } })),
-    enabled: open,
-    placeholderData: keepPreviousData,
-  });
+  const found = $api.useQuery(
+    "get",
+    "/api/v1/find",
+    { params: { query: { q } } },
+    { enabled: open, placeholderData: keepPreviousData },
+  );
   const hits: Hit[] =
     !open || !found.data
       ? []

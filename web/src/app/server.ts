@@ -1,4 +1,5 @@
 import createClient from "openapi-fetch";
+import createQueries from "openapi-react-query";
 
 import type { components, paths } from "../api/schema";
 
@@ -53,39 +54,34 @@ async function fetchAsking(request: Request): Promise<Response> {
 }
 
 const client = createClient<paths>({ baseUrl: "/", fetch: fetchAsking });
+client.use({
+  async onResponse({ response }) {
+    if (response.ok) return;
+    const problem = (await response.json().catch(() => ({}))) as Partial<Schemas["ProblemOut"]>;
+    const kind = problem.type?.split(":").pop() ?? "";
+    if (kind === "signed-out") window.dispatchEvent(new Event("signed-out"));
+    throw new ServerProblem(
+      response.status,
+      kind,
+      problem.detail ?? "Something went wrong on our side; nothing was saved. Please try again.",
+      problem.errors ?? [],
+      problem as Record<string, unknown>,
+    );
+  },
+  onError({ error }) {
+    if (error instanceof ServerProblem || (error instanceof Error && error.name === "AbortError")) return;
+    const said = "The server does not answer. What you typed is kept; try again.";
+    return new ServerProblem(0, "unreachable", said, [], {});
+  },
+});
 export const api = client;
 
-type Answer<T> = { data?: T; error?: unknown; response: Response };
+/** Questions to the server, each kept under its own address: `$api.useQuery("get", "/api/v1/stock")`. */
+export const $api = createQueries(client);
 
-/** The answer's content, or the problem thrown. An unreachable server is a problem too. */
-export async function ask<T>(answer: Promise<Answer<T>>): Promise<T> {
-  let held: Answer<T>;
-  try {
-    held = await answer;
-  } catch {
-    throw new ServerProblem(
-      0,
-      "unreachable",
-      "The server does not answer. What you typed is kept; try again.",
-      [],
-      {},
-    );
-  }
-  if (held.response.ok) return held.data as T;
-  const problem = (held.error ?? {}) as Partial<Schemas["ProblemOut"]>;
-  const kind =
-    String(problem.type ?? "")
-      .split(":")
-      .pop() ?? "";
-  const found = new ServerProblem(
-    held.response.status,
-    kind,
-    problem.detail ?? "Something went wrong on our side; nothing was saved. Please try again.",
-    problem.errors ?? [],
-    problem as Record<string, unknown>,
-  );
-  if (kind === "signed-out") window.dispatchEvent(new Event("signed-out"));
-  throw found;
+/** The answer's content. What went wrong was thrown: a `ServerProblem`, also where the server does not answer. */
+export async function ask<T>(answer: Promise<{ data?: T }>): Promise<T> {
+  return (await answer).data as T;
 }
 
 /** A key made when a form opens and kept with its draft: sending twice is done once. */

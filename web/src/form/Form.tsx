@@ -1,9 +1,12 @@
 import Box from "@mui/material/Box";
+import Button from "@mui/material/Button";
 import type { SxProps, Theme } from "@mui/material/styles";
-import type { ReactNode, Ref } from "react";
+import { type ReactNode, type Ref, useEffect, useRef } from "react";
 
-import { PALE } from "../parts/layout";
+import { PALE, Row } from "../parts/layout";
+import { Fault } from "../parts/words";
 import { ink } from "../theme/palette";
+import type { ServerForm } from "./useServerForm";
 
 const pale = { borderLeft: "3px solid", padding: "10px 12px", marginBottom: 14 };
 const row = { display: "flex", flexWrap: "wrap", gap: 12, alignItems: "flex-start" };
@@ -17,35 +20,52 @@ const LOOKS = {
   due: { ...pale, ...PALE, borderColor: ink.ochre, background: ink.ochrePale },
 } as const;
 
-/** A form: Enter sends it, Escape leaves it as it is. What is wrong is said by the server, beside each field. */
-export function Form({
-  look = "plain",
-  mid,
-  onSend,
-  onLeave,
-  sx,
-  ref,
-  label,
-  children,
-}: {
+type Looks = {
   look?: keyof typeof LOOKS;
   mid?: boolean;
-  onSend: () => unknown;
   onLeave?: () => void;
   sx?: SxProps<Theme>;
   ref?: Ref<HTMLFormElement>;
   label?: string;
   children: ReactNode;
-}) {
+};
+
+/**
+ * A form: Enter sends it, Escape leaves it as it is. With `of` it is a form of the server: sent by itself, the focus goes to
+ * the first field that is wrong, and what belongs to no field is said at its end.
+ */
+export function Form({
+  look = "plain",
+  mid,
+  onSend,
+  of,
+  onLeave,
+  sx,
+  ref,
+  label,
+  children,
+}: Looks & ({ of: ServerForm; onSend?: undefined } | { of?: undefined; onSend: () => unknown })) {
+  const own = useRef<HTMLFormElement>(null);
+  const wrong = of && Object.keys(of.faults).length > 0 ? of.faults : null;
+  useEffect(() => {
+    if (wrong) own.current?.querySelector<HTMLElement>("[aria-invalid=true]")?.focus();
+    // Only a new answer moves the focus, not typing that follows it.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [wrong && JSON.stringify(wrong)]);
   return (
     <Box
       component="form"
-      ref={ref}
+      ref={(form: HTMLFormElement | null) => {
+        own.current = form;
+        if (typeof ref === "function") ref(form);
+        else if (ref) ref.current = form;
+      }}
       aria-label={label}
+      aria-busy={of?.busy || undefined}
       noValidate
       onSubmit={(e) => {
         e.preventDefault();
-        void onSend();
+        void (of ? of.submit() : onSend());
       }}
       onKeyDown={(e) => {
         if (e.key === "Escape") onLeave?.();
@@ -59,6 +79,31 @@ export function Form({
       }
     >
       {children}
+      {of?.trouble && <Fault role="alert">{of.trouble}</Fault>}
     </Box>
+  );
+}
+
+/** The two ways out of a form: what it does, and leaving everything as it was. */
+export function Ends({
+  of,
+  act,
+  leave = "Leave it",
+  onLeave,
+  disabled,
+}: {
+  of?: ServerForm;
+  act: string;
+  leave?: string;
+  onLeave?: () => void;
+  disabled?: boolean;
+}) {
+  return (
+    <Row sx={{ marginTop: 10 }}>
+      <Button type="submit" variant="contained" disabled={disabled || of?.busy}>
+        {act}
+      </Button>
+      {onLeave && <Button onClick={onLeave}>{leave}</Button>}
+    </Row>
   );
 }

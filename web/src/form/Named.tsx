@@ -1,20 +1,10 @@
-import { useQuery } from "@tanstack/react-query";
-
-import { api, ask } from "../app/server";
+import { $api } from "../app/server";
 import { Suggest } from "./Suggest";
 
 /** The places and instructors there are, by name. */
 export function useNames() {
-  const places = useQuery({
-    queryKey: ["places"],
-    queryFn: () => ask(api.GET("/api/v1/places")),
-    staleTime: 30_000,
-  });
-  const instructors = useQuery({
-    queryKey: ["instructors"],
-    queryFn: () => ask(api.GET("/api/v1/instructors")),
-    staleTime: 30_000,
-  });
+  const places = $api.useQuery("get", "/api/v1/places", {}, { staleTime: 30_000 });
+  const instructors = $api.useQuery("get", "/api/v1/instructors", {}, { staleTime: 30_000 });
   return {
     places: places.data?.filter((p) => p.active).map((p) => p.name) ?? [],
     instructors: instructors.data?.filter((i) => i.active).map((i) => i.name) ?? [],

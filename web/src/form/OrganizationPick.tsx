@@ -1,9 +1,9 @@
 import Autocomplete from "@mui/material/Autocomplete";
 import OutlinedInput from "@mui/material/OutlinedInput";
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { keepPreviousData } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, ask, messageOf } from "../app/server";
+import { $api, messageOf } from "../app/server";
 import { useSettled } from "../app/session";
 import { Labels } from "./Field";
 
@@ -30,11 +30,12 @@ export function OrganizationPick({
   const [typed, setTyped] = useState("");
   const q = useSettled(typed.trim(), 150);
   const include = /^\d+$/.test(value) ? Number(value) : undefined;
-  const found = useQuery({
-    queryKey: ["organizations", q, include],
-    queryFn: () => ask(api.GET("/api/v1/organizations", { params: { query: { q, include } } })),
-    placeholderData: keepPreviousData,
-  });
+  const found = $api.useQuery(
+    "get",
+    "/api/v1/organizations",
+    { params: { query: { q, include } } },
+    { placeholderData: keepPreviousData },
+  );
   const organizations = (found.data ?? []).map((o) => ({ value: String(o.id), text: o.name }));
   const chosen = [...fixed, ...organizations].find((o) => o.value === value) ?? null;
   const fits = (o: Option) => o.text.toLowerCase().includes(q.toLowerCase());

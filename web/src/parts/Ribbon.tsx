@@ -1,9 +1,8 @@
 import Button from "@mui/material/Button";
-import { useQuery } from "@tanstack/react-query";
 import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 
-import { api, ask } from "../app/server";
+import { $api } from "../app/server";
 import { useKept, useMe } from "../app/session";
 import { seatsText, spanText, stateText } from "./RunFacts";
 import { DAY, months, stacked, time } from "./season";
@@ -48,11 +47,7 @@ export function Ribbon({ open, onToggle }: { open: boolean; onToggle: () => void
   const [span, setSpan] = useSpan();
   const svg = useRef<SVGSVGElement>(null);
   const [drag, setDrag] = useState<{ from: number; to: number } | null>(null);
-  const season = useQuery({
-    queryKey: ["ribbon"],
-    queryFn: () => ask(api.GET("/api/v1/ribbon")),
-    staleTime: 15_000,
-  });
+  const season = $api.useQuery("get", "/api/v1/ribbon", {}, { staleTime: 15_000 });
   const from = time(season.data?.from ?? me.today);
   const to = time(season.data?.to ?? me.today) + DAY;
   const x = (at: number) => (WIDTH * (at - from)) / Math.max(DAY, to - from);

@@ -1,10 +1,10 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, type ReactNode, useEffect, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 
-import { api, ask, faultsOf, messageOf, type Schemas, ServerProblem } from "../../app/server";
+import { $api, api, ask, faultsOf, messageOf, type Schemas, ServerProblem } from "../../app/server";
 import { Field } from "../../form/Field";
 import { Tick } from "../../form/Tick";
 import { Gatelet } from "../../parts/Arch";
@@ -42,11 +42,12 @@ export function OwnLink() {
   const [shown, setShown] = useState(false);
   const [fault, setFault] = useState("");
   const [busy, setBusy] = useState(false);
-  const query = useQuery({
-    queryKey: ["own-link", token],
-    queryFn: () => ask(api.GET("/api/v1/own/links/{token}", { params: { path: { token } } })),
-    retry: false,
-  });
+  const query = $api.useQuery(
+    "get",
+    "/api/v1/own/links/{token}",
+    { params: { path: { token } } },
+    { retry: false },
+  );
   const link = query.data;
   useEffect(() => {
     document.title = link ? `Your own page · ${link.center}` : "Your own page";
@@ -56,7 +57,7 @@ export function OwnLink() {
     setBusy(true);
     try {
       await ask(api.POST("/api/v1/own/links/{token}", { params: { path: { token } }, body: { password } }));
-      await queries.invalidateQueries({ queryKey: ["own"] });
+      await queries.invalidateQueries({ queryKey: ["get", "/api/v1/own"] });
       void go("/own");
     } catch (error) {
       setFault(faultsOf(error)["/password"] ?? messageOf(error));
@@ -125,17 +126,13 @@ export function OwnLink() {
 /** A learner's own page: courses and dates ahead, what is due, places in line. */
 export default function OwnPage() {
   const queries = useQueryClient();
-  const query = useQuery({
-    queryKey: ["own"],
-    queryFn: () => ask(api.GET("/api/v1/own")),
-    retry: false,
-  });
+  const query = $api.useQuery("get", "/api/v1/own", {}, { retry: false });
   const own = query.error ? undefined : query.data;
   useEffect(() => {
     document.title = own ? `Your courses · ${own.center}` : "Your own page";
   }, [own]);
   if (query.error instanceof ServerProblem && query.error.status === 401)
-    return <OwnSignIn onDone={() => void queries.resetQueries({ queryKey: ["own"] })} />;
+    return <OwnSignIn onDone={() => void queries.resetQueries({ queryKey: ["get", "/api/v1/own"] })} />;
   if (!own)
     return (
       <Sheet>
@@ -151,7 +148,7 @@ export default function OwnPage() {
     );
   const out = async () => {
     await ask(api.DELETE("/api/v1/own/session"));
-    await queries.resetQueries({ queryKey: ["own"] });
+    await queries.resetQueries({ queryKey: ["get", "/api/v1/own"] });
   };
   return (
     <Sheet center={own.center}>

@@ -1,10 +1,9 @@
 import Box from "@mui/material/Box";
 import { styled } from "@mui/material/styles";
-import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 
-import { api, ask, faultsOf, messageOf } from "../../app/server";
+import { $api, api, ask, faultsOf, messageOf } from "../../app/server";
 import { FileButton } from "../../form/FileButton";
 import { Crumbs, Note } from "../../parts/layout";
 import { Page, Trouble } from "../../parts/Page";
@@ -22,10 +21,7 @@ const Drop = styled("div")({
 const LARGEST = 10 * 1024 * 1024;
 
 function useRun(runId: number) {
-  return useQuery({
-    queryKey: ["run", runId],
-    queryFn: () => ask(api.GET("/api/v1/runs/{run_id}", { params: { path: { run_id: runId } } })),
-  });
+  return $api.useQuery("get", "/api/v1/runs/{run_id}", { params: { path: { run_id: runId } } });
 }
 
 export function ListCrumbs({ runId, code }: { runId: number; code?: string }) {

@@ -5,12 +5,12 @@ import TableBody from "@mui/material/TableBody";
 import TableContainer from "@mui/material/TableContainer";
 import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { Fragment, useState } from "react";
 import { Link, useParams } from "react-router";
 
 import { usePulse } from "../../app/pulse";
-import { api, ask, messageOf, newKey, type Schemas, ServerProblem } from "../../app/server";
+import { $api, api, ask, messageOf, newKey, type Schemas, ServerProblem } from "../../app/server";
 import { useKept } from "../../app/session";
 import { Views } from "../../form/Views";
 import { NotYet, Page } from "../../parts/Page";
@@ -42,6 +42,9 @@ export default function ListPage() {
   );
 }
 
+const batchKey = (id: number) =>
+  $api.queryOptions("get", "/api/v1/batches/{batch_id}", { params: { path: { batch_id: id } } }).queryKey;
+
 function Judged({ runId, batchId }: { runId: number; batchId: number }) {
   const queries = useQueryClient();
   const acts = useDone();
@@ -50,9 +53,8 @@ function Judged({ runId, batchId }: { runId: number; batchId: number }) {
   const pulse = usePulse(runId, 3);
   const [only, setOnly] = useKept(`list-only-${batchId}`, "");
   const [open, setOpen] = useKept<number | null>(`list-open-${batchId}`, null);
-  const query = useQuery({
-    queryKey: ["batch", batchId],
-    queryFn: () => ask(api.GET("/api/v1/batches/{batch_id}", { params: { path: { batch_id: batchId } } })),
+  const query = $api.useQuery("get", "/api/v1/batches/{batch_id}", {
+    params: { path: { batch_id: batchId } },
   });
   const batch = query.data;
   if (!batch) return <NotYet title="List" error={query.error} retry={() => void query.refetch()} />;
@@ -63,7 +65,7 @@ function Judged({ runId, batchId }: { runId: number; batchId: number }) {
         api.PATCH("/api/v1/batches/{batch_id}", { params: { path: { batch_id: batchId } }, body }),
       );
       acts.say(null);
-      queries.setQueryData(["batch", batchId], result);
+      queries.setQueryData(batchKey(batchId), result);
     } catch (error) {
       acts.fail(messageOf(error));
     } finally {
@@ -101,7 +103,7 @@ function Judged({ runId, batchId }: { runId: number; batchId: number }) {
         }),
       );
       acts.say(null);
-      queries.setQueryData(["batch", batchId], result);
+      queries.setQueryData(batchKey(batchId), result);
       return true;
     } catch (error) {
       acts.fail(messageOf(error));

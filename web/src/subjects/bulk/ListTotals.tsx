@@ -43,7 +43,7 @@ export function ListTotals({
   const add = async () => {
     try {
       const made = await ask(api.POST("/api/v1/organizations", { body: { name } }));
-      await queries.invalidateQueries({ queryKey: ["organizations"] });
+      await queries.invalidateQueries({ queryKey: ["get", "/api/v1/organizations"] });
       setAdding(false);
       setFault("");
       onPayer(made.id);

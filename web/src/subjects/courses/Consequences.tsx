@@ -1,7 +1,6 @@
 import Button from "@mui/material/Button";
-import { useQuery } from "@tanstack/react-query";
 
-import { api, ask, faultsOf, messageOf, type Schemas } from "../../app/server";
+import { $api, faultsOf, messageOf, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
 import { ClashList } from "../../parts/ClashList";
 import { addDays } from "../../parts/dates";
@@ -49,8 +48,8 @@ export function Consequences({
 }) {
   const me = useMe();
   const digits = digitsOf(me.currency);
-  const courses = useQuery({ queryKey: ["courses"], queryFn: () => ask(api.GET("/api/v1/courses")) });
-  const center = useQuery({ queryKey: ["defaults"], queryFn: () => ask(api.GET("/api/v1/defaults")) });
+  const courses = $api.useQuery("get", "/api/v1/courses");
+  const center = $api.useQuery("get", "/api/v1/defaults");
   const course = courses.data?.find((c) => String(c.id) === form.courseId);
   // What the run starts with beside what stands in the form: required extras, group prices and taxes.
   const usual = { ...center.data?.values, ...course?.defaults } as Usual;

@@ -1,10 +1,10 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 
-import { api, ask, asTyped, faultsOf, keyHeader, messageOf } from "../../app/server";
+import { $api, api, ask, asTyped, faultsOf, keyHeader, messageOf } from "../../app/server";
 import { useKept, useKeptKey, useMe, useSettled } from "../../app/session";
 import { Choice, Field } from "../../form/Field";
 import { Named, useNames } from "../../form/Named";
@@ -63,7 +63,7 @@ export default function NewRun() {
   const digits = digitsOf(me.currency);
   const names = useNames();
 
-  const courses = useQuery({ queryKey: ["courses"], queryFn: () => ask(api.GET("/api/v1/courses")) });
+  const courses = $api.useQuery("get", "/api/v1/courses");
   const settled = useSettled(form);
   const whole = settled.patterns.filter(isWhole);
   const singles = settled.oneOffs.filter((o) => o.date && o.start && o.minutes);

@@ -1,8 +1,7 @@
 import Button from "@mui/material/Button";
-import { useQuery } from "@tanstack/react-query";
 import { useId } from "react";
 
-import { api, ask } from "../../app/server";
+import { $api } from "../../app/server";
 import { Choice, Field } from "../../form/Field";
 import { OrganizationPick } from "../../form/OrganizationPick";
 import { Tick } from "../../form/Tick";
@@ -214,8 +213,8 @@ function Who({
   at: string;
 }) {
   const list = useId();
-  const tags = useQuery({ queryKey: ["tags"], queryFn: () => ask(api.GET("/api/v1/tags")) });
-  const courses = useQuery({ queryKey: ["courses"], queryFn: () => ask(api.GET("/api/v1/courses")) });
+  const tags = $api.useQuery("get", "/api/v1/tags");
+  const courses = $api.useQuery("get", "/api/v1/courses");
   const set = (change: Partial<WhoForm>) => onChange({ ...who, ...change });
   return (
     <Inset>

@@ -1,11 +1,11 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { styled } from "@mui/material/styles";
-import { keepPreviousData, useInfiniteQuery } from "@tanstack/react-query";
+import { keepPreviousData } from "@tanstack/react-query";
 import { Link, useNavigate, useSearchParams } from "react-router";
 
 import { News, usePulse } from "../../app/pulse";
-import { api, ask, type Schemas } from "../../app/server";
+import { $api, type Schemas } from "../../app/server";
 import { useMe, useTyped } from "../../app/session";
 import { Field } from "../../form/Field";
 import { Views } from "../../form/Views";
@@ -60,18 +60,17 @@ export default function RunList() {
   const [span] = useSpan();
   const pulse = usePulse(null, 20);
   const between = span ? { since: span.from, until: span.to } : {};
-  const runs = useInfiniteQuery({
-    queryKey: ["runs", view, q, span],
-    queryFn: ({ pageParam }) =>
-      ask(
-        api.GET("/api/v1/runs", {
-          params: { query: { ...VIEWS[view]!.query, ...between, q, after: pageParam } },
-        }),
-      ),
-    initialPageParam: "",
-    getNextPageParam: (last) => last.next ?? undefined,
-    placeholderData: keepPreviousData,
-  });
+  const runs = $api.useInfiniteQuery(
+    "get",
+    "/api/v1/runs",
+    { params: { query: { ...VIEWS[view]!.query, ...between, q } } },
+    {
+      pageParamName: "after",
+      initialPageParam: "",
+      getNextPageParam: (last) => last.next ?? undefined,
+      placeholderData: keepPreviousData,
+    },
+  );
   const items = runs.data?.pages.flatMap((p) => p.items) ?? [];
   const total = runs.data?.pages[0]?.total ?? 0;
   return (

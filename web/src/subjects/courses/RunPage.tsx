@@ -1,12 +1,11 @@
 import Button from "@mui/material/Button";
 import Tab from "@mui/material/Tab";
 import Tabs from "@mui/material/Tabs";
-import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 
 import { News, usePulse } from "../../app/pulse";
-import { api, ask, faultsOf, messageOf, ServerProblem } from "../../app/server";
+import { $api, api, ask, faultsOf, messageOf, ServerProblem } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Asked, Facts, Note, Row } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
@@ -52,11 +51,12 @@ export default function RunPage() {
   const pulse = usePulse(Number.isInteger(runId) ? runId : null, 3);
   const [pending, setPending] = useState<Pending | null>(null);
   const [conflict, setConflict] = useState<Conflict | null>(null);
-  const query = useQuery({
-    queryKey: ["run", runId],
-    queryFn: () => ask(api.GET("/api/v1/runs/{run_id}", { params: { path: { run_id: runId } } })),
-    enabled: Number.isInteger(runId),
-  });
+  const query = $api.useQuery(
+    "get",
+    "/api/v1/runs/{run_id}",
+    { params: { path: { run_id: runId } } },
+    { enabled: Number.isInteger(runId) },
+  );
   const run = query.data;
   if (!run)
     return (

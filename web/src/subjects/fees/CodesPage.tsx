@@ -5,11 +5,10 @@ import TableBody from "@mui/material/TableBody";
 import TableContainer from "@mui/material/TableContainer";
 import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
-import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { api, ask, asTyped, faultsOf, newKey, type Schemas } from "../../app/server";
+import { $api, api, ask, asTyped, faultsOf, newKey, type Schemas } from "../../app/server";
 import { useKept, useMe } from "../../app/session";
 import { Choice, Field } from "../../form/Field";
 import { Tick } from "../../form/Tick";
@@ -29,7 +28,7 @@ export default function CodesPage() {
   const acts = useDone();
   const [open, setOpen] = useState<number | "new" | null>(null);
   const [seen, setSeen] = useState<number | null>(null);
-  const query = useQuery({ queryKey: ["codes"], queryFn: () => ask(api.GET("/api/v1/codes")) });
+  const query = $api.useQuery("get", "/api/v1/codes");
   if (!query.data)
     return <NotYet title="Discount codes" error={query.error} retry={() => void query.refetch()} />;
   const saved = (text: string, change: string) => {
@@ -202,7 +201,7 @@ function CodeForm({
   const [error, setError] = useState<unknown>(null);
   const faults = error ? faultsOf(error) : {};
   const set = (change: Partial<typeof EMPTY>) => setForm({ ...form, ...change });
-  const courses = useQuery({ queryKey: ["courses"], queryFn: () => ask(api.GET("/api/v1/courses")) });
+  const courses = $api.useQuery("get", "/api/v1/courses");
   const close = () => {
     setForm(null);
     onClose();
@@ -390,14 +389,8 @@ function AddRun({
   onAdd: (id: number) => void;
   onClear: () => void;
 }) {
-  const runs = useQuery({
-    queryKey: ["runs-to-come"],
-    queryFn: () =>
-      ask(
-        api.GET("/api/v1/runs", {
-          params: { query: { teaching: "before", status: "published", limit: 30 } },
-        }),
-      ),
+  const runs = $api.useQuery("get", "/api/v1/runs", {
+    params: { query: { teaching: "before", status: "published", limit: 30 } },
   });
   return (
     <>
@@ -425,10 +418,7 @@ function AddRun({
 }
 
 function Uses({ id, onClose }: { id: number; onClose: () => void }) {
-  const query = useQuery({
-    queryKey: ["code", id],
-    queryFn: () => ask(api.GET("/api/v1/codes/{code_id}", { params: { path: { code_id: id } } })),
-  });
+  const query = $api.useQuery("get", "/api/v1/codes/{code_id}", { params: { path: { code_id: id } } });
   if (!query.data) return null;
   const c = query.data;
   return (

@@ -1,9 +1,8 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 
-import { api, ask, faultsOf, messageOf, type Schemas } from "../../app/server";
+import { $api, api, ask, faultsOf, messageOf, type Schemas } from "../../app/server";
 import { useKept } from "../../app/session";
 import { Field } from "../../form/Field";
 import { Form } from "../../form/Form";
@@ -51,7 +50,7 @@ type Save = (name: Name, value: unknown) => Promise<Record<string, string> | nul
 /** What new runs start from where their course says nothing. */
 export default function DefaultsPage() {
   const acts = useDone();
-  const query = useQuery({ queryKey: ["defaults"], queryFn: () => ask(api.GET("/api/v1/defaults")) });
+  const query = $api.useQuery("get", "/api/v1/defaults");
   if (!query.data)
     return <NotYet title="What runs start from" error={query.error} retry={() => void query.refetch()} />;
   const { values: held, currency, courses_differ: differ } = query.data;

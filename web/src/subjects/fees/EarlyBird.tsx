@@ -3,7 +3,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 
-import { api, ask, asTyped, faultsOf, messageOf, type Schemas } from "../../app/server";
+import { $api, api, ask, asTyped, faultsOf, messageOf, type Schemas } from "../../app/server";
 import { useKept, useSettled } from "../../app/session";
 import { Choice, Field } from "../../form/Field";
 import { Form } from "../../form/Form";
@@ -22,16 +22,18 @@ type Form = { fee: string; share: string; target: string; days: string; rounding
 /** Keeps today's fee as the early price and works out the regular one; applied to the run in one step. */
 export default function EarlyBird() {
   const runId = Number(useParams().id);
-  const start = useQuery({
-    queryKey: ["early-bird", runId],
-    queryFn: () => ask(api.GET("/api/v1/runs/{run_id}/early-bird", { params: { path: { run_id: runId } } })),
-    enabled: Number.isInteger(runId),
-  });
-  const run = useQuery({
-    queryKey: ["run", runId],
-    queryFn: () => ask(api.GET("/api/v1/runs/{run_id}", { params: { path: { run_id: runId } } })),
-    enabled: Number.isInteger(runId),
-  });
+  const start = $api.useQuery(
+    "get",
+    "/api/v1/runs/{run_id}/early-bird",
+    { params: { path: { run_id: runId } } },
+    { enabled: Number.isInteger(runId) },
+  );
+  const run = $api.useQuery(
+    "get",
+    "/api/v1/runs/{run_id}",
+    { params: { path: { run_id: runId } } },
+    { enabled: Number.isInteger(runId) },
+  );
   if (!start.data || !run.data)
     return (
       <NotYet

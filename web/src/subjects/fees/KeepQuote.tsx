@@ -1,9 +1,8 @@
 import Button from "@mui/material/Button";
-import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
+import { $api, api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Field } from "../../form/Field";
 import { Form } from "../../form/Form";
@@ -28,7 +27,7 @@ export function KeepQuote({
 }) {
   const me = useMe();
   const [open, setOpen] = useState(false);
-  const defaults = useQuery({ queryKey: ["defaults"], queryFn: () => ask(api.GET("/api/v1/defaults")) });
+  const defaults = $api.useQuery("get", "/api/v1/defaults");
   const usual = Number(defaults.data?.values.quote_days ?? 14);
   const [typed, setLast] = useState<string | null>(null);
   const last = typed ?? addDays(me.today, usual);

@@ -1,8 +1,7 @@
 import Button from "@mui/material/Button";
-import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useId } from "react";
 
-import { api, ask } from "../../app/server";
+import { $api } from "../../app/server";
 import { Choice, Field } from "../../form/Field";
 import { Tick } from "../../form/Tick";
 import { Acts, Picks, Row } from "../../parts/layout";
@@ -70,7 +69,7 @@ function Lines<T>({
 /** What a run sells beside the seat. */
 export function ExtrasEdit({ currency, ...editor }: Editor<ExtraForm> & { currency: string }) {
   const list = useId();
-  const stock = useQuery({ queryKey: ["stock"], queryFn: () => ask(api.GET("/api/v1/stock")) });
+  const stock = $api.useQuery("get", "/api/v1/stock");
   return (
     <>
       <datalist id={list}>

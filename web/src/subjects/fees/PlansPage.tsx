@@ -1,9 +1,8 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, ask, asTyped, faultsOf, type Schemas } from "../../app/server";
+import { $api, api, ask, asTyped, faultsOf, type Schemas } from "../../app/server";
 import { useKept, useMe } from "../../app/session";
 import { Choice, Field } from "../../form/Field";
 import { Tick } from "../../form/Tick";
@@ -25,7 +24,7 @@ export default function PlansPage() {
   const acts = useDone();
   const [open, setOpen] = useState<number | "new" | null>(null);
   const [log, setLog] = useState<number | null>(null);
-  const query = useQuery({ queryKey: ["plans"], queryFn: () => ask(api.GET("/api/v1/plans")) });
+  const query = $api.useQuery("get", "/api/v1/plans");
   if (!query.data)
     return <NotYet title="Payment plans" error={query.error} retry={() => void query.refetch()} />;
   const saved = (text: string, change: string) => {
@@ -151,15 +150,9 @@ function CenterPlanForm({
     runId: "",
   };
   const [error, setError] = useState<unknown>(null);
-  const courses = useQuery({ queryKey: ["courses"], queryFn: () => ask(api.GET("/api/v1/courses")) });
-  const runs = useQuery({
-    queryKey: ["runs-to-come"],
-    queryFn: () =>
-      ask(
-        api.GET("/api/v1/runs", {
-          params: { query: { teaching: "before", status: "published", limit: 30 } },
-        }),
-      ),
+  const courses = $api.useQuery("get", "/api/v1/courses");
+  const runs = $api.useQuery("get", "/api/v1/runs", {
+    params: { query: { teaching: "before", status: "published", limit: 30 } },
   });
   const run = runs.data?.items.find((r) => String(r.id) === form.runId) ?? runs.data?.items[0];
   const faults = Object.fromEntries(
@@ -254,11 +247,12 @@ function CenterPlanForm({
 }
 
 function Log({ plan, onClose }: { plan?: Held; onClose: () => void }) {
-  const query = useQuery({
-    queryKey: ["plan-log", plan?.id],
-    queryFn: () => ask(api.GET("/api/v1/plans/{plan_id}/log", { params: { path: { plan_id: plan!.id } } })),
-    enabled: plan !== undefined,
-  });
+  const query = $api.useQuery(
+    "get",
+    "/api/v1/plans/{plan_id}/log",
+    { params: { path: { plan_id: plan!.id } } },
+    { enabled: plan !== undefined },
+  );
   if (!plan) return null;
   return (
     <section>

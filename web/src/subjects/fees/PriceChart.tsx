@@ -7,7 +7,7 @@ import TableRow from "@mui/material/TableRow";
 import { keepPreviousData, useQueries } from "@tanstack/react-query";
 import { type KeyboardEvent, type PointerEvent, useId, useState } from "react";
 
-import { api, ask, type Schemas } from "../../app/server";
+import { $api, type Schemas } from "../../app/server";
 import { useSettled } from "../../app/session";
 import { addDays } from "../../parts/dates";
 import { day, money } from "../../parts/text";
@@ -190,18 +190,19 @@ function Readings({
   const settled = useSettled(at, 90);
   const asked = series.filter((s) => priceOn(s, real(s)) !== null);
   const found = useQueries({
-    queries: asked.map((s) => ({
-      queryKey: ["price-on", s.run.id, s.rate_id, settled === at ? real(s) : settled],
-      queryFn: () =>
-        ask(
-          api.GET("/api/v1/runs/{run_id}/price-on/{day}", {
-            params: { path: { run_id: s.run.id, day: real(s) }, query: { rate_id: s.rate_id } },
-          }),
-        ),
-      enabled: settled === at,
-      placeholderData: keepPreviousData,
-      staleTime: 60_000,
-    })),
+    queries: asked.map((s) =>
+      $api.queryOptions(
+        "get",
+        "/api/v1/runs/{run_id}/price-on/{day}",
+        {
+          params: {
+            path: { run_id: s.run.id, day: settled === at ? real(s) : settled },
+            query: { rate_id: s.rate_id },
+          },
+        },
+        { enabled: settled === at, placeholderData: keepPreviousData, staleTime: 60_000 },
+      ),
+    ),
   });
   return (
     <ReadingBox aria-live={live ? "polite" : "off"}>

@@ -1,9 +1,9 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { keepPreviousData } from "@tanstack/react-query";
 import { Link, useSearchParams } from "react-router";
 
-import { api, ask } from "../../app/server";
+import { $api } from "../../app/server";
 import { Choice } from "../../form/Field";
 import { Words } from "../../form/Views";
 import { Row } from "../../parts/layout";
@@ -31,21 +31,15 @@ export default function PricesPage() {
       ],
       { replace: true },
     );
-  const runs = useQuery({
-    queryKey: ["runs-to-come"],
-    queryFn: () =>
-      ask(
-        api.GET("/api/v1/runs", {
-          params: { query: { teaching: "before", status: "published", limit: 30 } },
-        }),
-      ),
+  const runs = $api.useQuery("get", "/api/v1/runs", {
+    params: { query: { teaching: "before", status: "published", limit: 30 } },
   });
-  const found = useQuery({
-    queryKey: ["prices", ids],
-    queryFn: () => ask(api.GET("/api/v1/prices", { params: { query: { runs: ids } } })),
-    enabled: ids.length > 0,
-    placeholderData: keepPreviousData,
-  });
+  const found = $api.useQuery(
+    "get",
+    "/api/v1/prices",
+    { params: { query: { runs: ids } } },
+    { enabled: ids.length > 0, placeholderData: keepPreviousData },
+  );
   const held = ids.length > 0 ? (found.data?.runs ?? []) : [];
   const currencies = new Set(held.map((r) => r.currency));
   return (
@@ -120,7 +114,7 @@ export default function PricesPage() {
           </span>
         ))}
       </Row>
-      {found.error && <Trouble error={found.error} retry={() => void found.refetch()} />}
+      {Boolean(found.error) && <Trouble error={found.error} retry={() => void found.refetch()} />}
       {currencies.size > 1 && (
         <P tone="ochre">These runs are priced in different currencies; the heights do not compare.</P>
       )}

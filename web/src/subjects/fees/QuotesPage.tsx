@@ -1,9 +1,9 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useMutation, useQuery } from "@tanstack/react-query";
+import { useMutation } from "@tanstack/react-query";
 import { Link, useSearchParams } from "react-router";
 
-import { api, ask, messageOf, type Schemas } from "../../app/server";
+import { $api, api, ask, messageOf, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Words } from "../../form/Views";
 import { Grow, Row, Ruled } from "../../parts/layout";
@@ -18,10 +18,7 @@ export default function QuotesPage() {
   const [params, setParams] = useSearchParams();
   const every = params.get("show") === "every";
   const acts = useDone();
-  const query = useQuery({
-    queryKey: ["kept-quotes", every],
-    queryFn: () => ask(api.GET("/api/v1/quotes", { params: { query: { every } } })),
-  });
+  const query = $api.useQuery("get", "/api/v1/quotes", { params: { query: { every } } });
   if (!query.data)
     return <NotYet title="Kept quotes" error={query.error} retry={() => void query.refetch()} />;
   return (

@@ -1,9 +1,8 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 
-import { api, ask, faultsOf, messageOf } from "../../app/server";
+import { $api, api, ask, faultsOf, messageOf } from "../../app/server";
 import { Part, Row } from "../../parts/layout";
 import { day, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
@@ -38,7 +37,7 @@ type Props = { run: Run; propose: Propose };
 
 /** What goes back when somebody leaves: the center's policy, or one of the course's own for all its runs. */
 function CourseRefunds({ run, acts }: { run: Run; acts: ReturnType<typeof useDone> }) {
-  const center = useQuery({ queryKey: ["defaults"], queryFn: () => ask(api.GET("/api/v1/defaults")) });
+  const center = $api.useQuery("get", "/api/v1/defaults");
   const own = run.course.defaults.refunds as Policy | undefined;
   const general = center.data?.values.refunds as Policy | undefined;
   const save = async (value: unknown) => {

@@ -5,11 +5,10 @@ import TableBody from "@mui/material/TableBody";
 import TableContainer from "@mui/material/TableContainer";
 import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
-import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { api, ask, asTyped, faultsOf, messageOf, newKey } from "../../app/server";
+import { $api, api, ask, asTyped, faultsOf, messageOf, newKey } from "../../app/server";
 import { Choice, Field } from "../../form/Field";
 import { Form } from "../../form/Form";
 import { Row } from "../../parts/layout";
@@ -24,7 +23,7 @@ import { MoneyTabs } from "./MoneyTabs";
 export default function StockPage() {
   const acts = useDone();
   const [seen, setSeen] = useState<number | null>(null);
-  const query = useQuery({ queryKey: ["stock"], queryFn: () => ask(api.GET("/api/v1/stock")) });
+  const query = $api.useQuery("get", "/api/v1/stock");
   if (!query.data) return <NotYet title="Stock" error={query.error} retry={() => void query.refetch()} />;
   return (
     <Page
@@ -172,10 +171,7 @@ function Count({ names, acts }: { names: string[]; acts: ReturnType<typeof useDo
 }
 
 function Moves({ id, onClose }: { id: number; onClose: () => void }) {
-  const query = useQuery({
-    queryKey: ["stock", id],
-    queryFn: () => ask(api.GET("/api/v1/stock/{item_id}", { params: { path: { item_id: id } } })),
-  });
+  const query = $api.useQuery("get", "/api/v1/stock/{item_id}", { params: { path: { item_id: id } } });
   if (!query.data) return null;
   return (
     <section>

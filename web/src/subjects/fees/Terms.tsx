@@ -51,7 +51,7 @@ export function Source({ run, name, propose }: Props & { name: string }) {
       undefined,
       true,
     );
-    void queries.invalidateQueries({ queryKey: ["courses"] });
+    void queries.invalidateQueries({ queryKey: ["get", "/api/v1/courses"] });
   };
   const takeBack = () => {
     const value = origin?.default;

@@ -4,7 +4,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useParams } from "react-router";
 
-import { api, ask, messageOf, newKey, type Schemas } from "../../app/server";
+import { $api, api, ask, messageOf, newKey, type Schemas } from "../../app/server";
 import { Field } from "../../form/Field";
 import { Views } from "../../form/Views";
 import { Asked, Crumbs, Facts, Note, Row, Ruled } from "../../parts/layout";
@@ -35,12 +35,12 @@ export default function CallList() {
   const queries = useQueryClient();
   const [trouble, setTrouble] = useState("");
   const [notes, setNotes] = useState<Record<number, string>>({});
-  const query = useQuery({
-    queryKey: ["calls", meetingId],
-    queryFn: () =>
-      ask(api.GET("/api/v1/meetings/{meeting_id}/calls", { params: { path: { meeting_id: meetingId } } })),
-    refetchInterval: 5000,
-  });
+  const query = $api.useQuery(
+    "get",
+    "/api/v1/meetings/{meeting_id}/calls",
+    { params: { path: { meeting_id: meetingId } } },
+    { refetchInterval: 5000 },
+  );
   const list = query.data;
   if (!list) return <NotYet title="Call list" error={query.error} retry={() => void query.refetch()} />;
   const attempt = async (what: Promise<unknown>) => {
@@ -50,7 +50,7 @@ export default function CallList() {
     } catch (error) {
       setTrouble(messageOf(error));
     }
-    void queries.invalidateQueries({ queryKey: ["calls", meetingId] });
+    void queries.invalidateQueries({ queryKey: ["get", "/api/v1/meetings/{meeting_id}/calls"] });
   };
   const note = (person: number, outcome: Schemas["CallOutcome"], text: string) =>
     attempt(

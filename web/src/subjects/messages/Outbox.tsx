@@ -1,10 +1,9 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { api, ask, messageOf } from "../../app/server";
+import { $api, api, ask, messageOf } from "../../app/server";
 import { Words } from "../../form/Views";
 import { Facts, Grow, Note, Row, Ruled } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
@@ -17,23 +16,18 @@ export default function Outbox() {
   const acts = useDone();
   const [status, setStatus] = useState("");
   const [open, setOpen] = useState<number | null>(null);
-  const messages = useInfiniteQuery({
-    queryKey: ["messages", status],
-    queryFn: ({ pageParam }) =>
-      ask(
-        api.GET("/api/v1/messages", {
-          params: { query: { status, ...(pageParam ? { before: pageParam } : {}) } },
-        }),
-      ),
-    initialPageParam: 0,
-    getNextPageParam: (last) => last.next ?? undefined,
-    refetchInterval: 5000,
-  });
-  const jobs = useQuery({
-    queryKey: ["jobs"],
-    queryFn: () => ask(api.GET("/api/v1/jobs")),
-    refetchInterval: 5000,
-  });
+  const messages = $api.useInfiniteQuery(
+    "get",
+    "/api/v1/messages",
+    { params: { query: { status } } },
+    {
+      pageParamName: "before",
+      initialPageParam: undefined as number | undefined,
+      getNextPageParam: (last) => last.next ?? undefined,
+      refetchInterval: 5000,
+    },
+  );
+  const jobs = $api.useQuery("get", "/api/v1/jobs", {}, { refetchInterval: 5000 });
   const items = messages.data?.pages.flatMap((p) => p.items) ?? [];
   if (!messages.data)
     return <NotYet title="Outbox" error={messages.error} retry={() => void messages.refetch()} />;

@@ -3,11 +3,11 @@ import Table from "@mui/material/Table";
 import TableBody from "@mui/material/TableBody";
 import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
-import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useParams } from "react-router";
 
 import {
+  $api,
   api,
   ask,
   asTyped,
@@ -37,11 +37,12 @@ const METHODS = ["cash", "check", "transfer", "purchase order"];
 export default function AccountPage() {
   const id = Number(useParams().id);
   const acts = useDone();
-  const query = useQuery({
-    queryKey: ["account", id],
-    queryFn: () => ask(api.GET("/api/v1/accounts/{account_id}", { params: { path: { account_id: id } } })),
-    enabled: Number.isInteger(id),
-  });
+  const query = $api.useQuery(
+    "get",
+    "/api/v1/accounts/{account_id}",
+    { params: { path: { account_id: id } } },
+    { enabled: Number.isInteger(id) },
+  );
   const account = query.data;
   if (!account) return <NotYet title="Account" error={query.error} retry={() => void query.refetch()} />;
   const balance = Number(account.balance);

@@ -3,10 +3,9 @@ import Table from "@mui/material/Table";
 import TableBody from "@mui/material/TableBody";
 import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
-import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, ask, faultsOf, messageOf, newKey } from "../../app/server";
+import { $api, api, ask, faultsOf, messageOf, newKey } from "../../app/server";
 import { Field } from "../../form/Field";
 import { Form } from "../../form/Form";
 import { Loading, Row } from "../../parts/layout";
@@ -21,10 +20,7 @@ export function Invoices({ accountId, acts }: { accountId: number; acts: ReturnT
   const [sending, setSending] = useState<{ id: number; email: string; fault?: string } | null>(null);
   const [key, setKey] = useState(newKey);
   const path = { account_id: accountId };
-  const query = useQuery({
-    queryKey: ["invoices", accountId],
-    queryFn: () => ask(api.GET("/api/v1/accounts/{account_id}/invoices", { params: { path } })),
-  });
+  const query = $api.useQuery("get", "/api/v1/accounts/{account_id}/invoices", { params: { path } });
   const found = query.data;
   if (!found) return <Loading aria-busy="true" />;
   const issue = async () => {

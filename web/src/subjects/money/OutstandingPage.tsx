@@ -5,11 +5,11 @@ import TableBody from "@mui/material/TableBody";
 import TableContainer from "@mui/material/TableContainer";
 import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { keepPreviousData } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 
-import { api, ask, type Schemas } from "../../app/server";
+import { $api, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Part, Row, Ruled, Title } from "../../parts/layout";
 import { NotYet, Page } from "../../parts/Page";
@@ -79,16 +79,18 @@ export default function OutstandingPage() {
   const runId = Number(params.get("run")) || null;
   const [age, setAge] = useState<string | null>(null);
   const [limit, setLimit] = useState(200);
-  const query = useQuery({
-    queryKey: ["outstanding", runId, limit],
-    queryFn: () => ask(api.GET("/api/v1/outstanding", { params: { query: { run_id: runId, limit } } })),
-    placeholderData: keepPreviousData,
-  });
-  const run = useQuery({
-    queryKey: ["run", runId],
-    queryFn: () => ask(api.GET("/api/v1/runs/{run_id}", { params: { path: { run_id: runId! } } })),
-    enabled: runId !== null,
-  });
+  const query = $api.useQuery(
+    "get",
+    "/api/v1/outstanding",
+    { params: { query: { run_id: runId, limit } } },
+    { placeholderData: keepPreviousData },
+  );
+  const run = $api.useQuery(
+    "get",
+    "/api/v1/runs/{run_id}",
+    { params: { path: { run_id: runId! } } },
+    { enabled: runId !== null },
+  );
   const found = query.data;
   if (!found) return <NotYet title="Outstanding" error={query.error} retry={() => void query.refetch()} />;
   return (
@@ -314,10 +316,7 @@ function Opened({
 type Which = { week?: string; age?: string; run_id: number | null };
 
 function OpenRows({ which, currency }: { which: Which; currency: string }) {
-  const query = useQuery({
-    queryKey: ["open-rows", which],
-    queryFn: () => ask(api.GET("/api/v1/outstanding/open", { params: { query: which } })),
-  });
+  const query = $api.useQuery("get", "/api/v1/outstanding/open", { params: { query: which } });
   return (
     <Ruled>
       {query.data?.map((r, n) => (
@@ -343,10 +342,7 @@ function UnearnedRows({
   which: { month: string; run_id: number | null };
   currency: string;
 }) {
-  const query = useQuery({
-    queryKey: ["unearned-rows", which],
-    queryFn: () => ask(api.GET("/api/v1/outstanding/unearned", { params: { query: which } })),
-  });
+  const query = $api.useQuery("get", "/api/v1/outstanding/unearned", { params: { query: which } });
   return (
     <Ruled>
       {query.data?.map((r) => (

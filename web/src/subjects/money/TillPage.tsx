@@ -3,10 +3,10 @@ import Table from "@mui/material/Table";
 import TableBody from "@mui/material/TableBody";
 import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { keepPreviousData } from "@tanstack/react-query";
 import { useSearchParams } from "react-router";
 
-import { api, ask } from "../../app/server";
+import { $api } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Field } from "../../form/Field";
 import { Facts } from "../../parts/layout";
@@ -20,11 +20,12 @@ export default function TillPage() {
   const me = useMe();
   const [params, setParams] = useSearchParams();
   const at = params.get("day") ?? me.today;
-  const query = useQuery({
-    queryKey: ["till", at],
-    queryFn: () => ask(api.GET("/api/v1/till", { params: { query: { day: at } } })),
-    placeholderData: keepPreviousData,
-  });
+  const query = $api.useQuery(
+    "get",
+    "/api/v1/till",
+    { params: { query: { day: at } } },
+    { placeholderData: keepPreviousData },
+  );
   if (!query.data) return <NotYet title="Till" error={query.error} retry={() => void query.refetch()} />;
   const { methods, payments, text } = query.data;
   return (

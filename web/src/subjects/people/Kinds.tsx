@@ -1,7 +1,6 @@
-import { useQuery } from "@tanstack/react-query";
 import { useId, useState } from "react";
 
-import { api, ask, messageOf, type Schemas } from "../../app/server";
+import { $api, api, ask, messageOf, type Schemas } from "../../app/server";
 import { Field } from "../../form/Field";
 import type { useDone } from "../../parts/useUndo";
 
@@ -9,7 +8,7 @@ import type { useDone } from "../../parts/useUndo";
 export function Kinds({ person, acts }: { person: Schemas["PersonPage"]; acts: ReturnType<typeof useDone> }) {
   const list = useId();
   const [text, setText] = useState<string | null>(null);
-  const known = useQuery({ queryKey: ["tags"], queryFn: () => ask(api.GET("/api/v1/tags")) });
+  const known = $api.useQuery("get", "/api/v1/tags");
   const stored = person.tags.join(", ");
   const leave = async () => {
     if (text === null || text === stored) return;

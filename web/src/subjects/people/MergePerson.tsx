@@ -3,7 +3,7 @@ import Button from "@mui/material/Button";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, ask, messageOf, newKey, type Schemas } from "../../app/server";
+import { $api, api, ask, messageOf, newKey, type Schemas } from "../../app/server";
 import { useSettled } from "../../app/session";
 import { PickList } from "../../form/PickList";
 import { Asked, Note, Part, Ruled } from "../../parts/layout";
@@ -20,11 +20,12 @@ export function MergePerson({ person, acts }: { person: Person; acts: ReturnType
   const [other, setOther] = useState<number | null>(null);
   const [key] = useState(newKey);
   const q = useSettled(typed.trim(), 120);
-  const found = useQuery({
-    queryKey: ["people", q],
-    queryFn: () => ask(api.GET("/api/v1/people", { params: { query: { q, limit: 8 } } })),
-    enabled: open && q.length > 0,
-  });
+  const found = $api.useQuery(
+    "get",
+    "/api/v1/people",
+    { params: { query: { q, limit: 8 } } },
+    { enabled: open && q.length > 0 },
+  );
   const path = { person_id: person.id };
   const shown = useQuery({
     queryKey: ["merge", person.id, other],
@@ -130,10 +131,8 @@ export function MergePerson({ person, acts }: { person: Person; acts: ReturnType
 /** What was written to somebody, newest first. */
 export function Messages({ personId }: { personId: number }) {
   const [open, setOpen] = useState<number | null>(null);
-  const query = useQuery({
-    queryKey: ["person-messages", personId],
-    queryFn: () =>
-      ask(api.GET("/api/v1/people/{person_id}/messages", { params: { path: { person_id: personId } } })),
+  const query = $api.useQuery("get", "/api/v1/people/{person_id}/messages", {
+    params: { path: { person_id: personId } },
   });
   if (!query.data?.length) return null;
   return (

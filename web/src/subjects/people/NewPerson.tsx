@@ -1,9 +1,9 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { keepPreviousData } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, ask, faultsOf, messageOf, newKey, type Schemas, ServerProblem } from "../../app/server";
+import { $api, api, ask, faultsOf, messageOf, newKey, type Schemas, ServerProblem } from "../../app/server";
 import { useKept, useSettled } from "../../app/session";
 import { Field, type FieldProps } from "../../form/Field";
 import { Form } from "../../form/Form";
@@ -51,11 +51,12 @@ export function NewPerson({
   const faults = faultsOf(error);
   const { given, family, email, phone } = form;
   const asked = useSettled({ given, family, email, phone }, 200);
-  const near = useQuery({
-    queryKey: ["near", asked],
-    queryFn: () => ask(api.GET("/api/v1/people/near", { params: { query: asked } })),
-    placeholderData: keepPreviousData,
-  });
+  const near = $api.useQuery(
+    "get",
+    "/api/v1/people/near",
+    { params: { query: asked } },
+    { placeholderData: keepPreviousData },
+  );
   const take = (person: Person) => {
     forget();
     onAdded(person);

@@ -1,10 +1,10 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { keepPreviousData } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 
-import { api, ask } from "../../app/server";
+import { $api } from "../../app/server";
 import { useMe, useTyped } from "../../app/session";
 import { Field } from "../../form/Field";
 import { Grow, Part, Row, Ruled } from "../../parts/layout";
@@ -23,11 +23,12 @@ export default function PeoplePage() {
     setParams(text ? { q: text } : {}, { replace: true }),
   );
   const [adding, setAdding] = useState(false);
-  const found = useQuery({
-    queryKey: ["people", q, 50],
-    queryFn: () => ask(api.GET("/api/v1/people", { params: { query: { q, limit: 50 } } })),
-    placeholderData: keepPreviousData,
-  });
+  const found = $api.useQuery(
+    "get",
+    "/api/v1/people",
+    { params: { query: { q, limit: 50 } } },
+    { placeholderData: keepPreviousData },
+  );
   return (
     <Page
       title="People"

@@ -1,11 +1,10 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 
 import { News, usePulse } from "../../app/pulse";
-import { api, ask, faultsOf, messageOf, type Schemas, ServerProblem } from "../../app/server";
+import { $api, api, ask, faultsOf, messageOf, type Schemas, ServerProblem } from "../../app/server";
 import { useKept, useKeptKey, useMe } from "../../app/session";
 import { Field } from "../../form/Field";
 import { Form } from "../../form/Form";
@@ -38,10 +37,7 @@ function AccountLink({ personId, acts }: { personId: number; acts: ReturnType<ty
 
 /** Quotes that stand for this person. */
 function Kept({ personId, acts }: { personId: number; acts: ReturnType<typeof useDone> }) {
-  const query = useQuery({
-    queryKey: ["kept-quotes", "person", personId],
-    queryFn: () => ask(api.GET("/api/v1/quotes", { params: { query: { person_id: personId } } })),
-  });
+  const query = $api.useQuery("get", "/api/v1/quotes", { params: { query: { person_id: personId } } });
   if (!query.data?.length) return null;
   return (
     <Part as="div">
@@ -58,10 +54,7 @@ export default function PersonPage() {
   const acts = useDone();
   const pulse = usePulse(null, 20);
   const go = useNavigate();
-  const query = useQuery({
-    queryKey: ["person", id],
-    queryFn: () => ask(api.GET("/api/v1/people/{person_id}", { params: { path: { person_id: id } } })),
-  });
+  const query = $api.useQuery("get", "/api/v1/people/{person_id}", { params: { path: { person_id: id } } });
   const person = query.data;
   if (!person) return <NotYet title="Person" error={query.error} retry={() => void query.refetch()} />;
   const live = person.enrollments.filter((e) => HOLDS.includes(e.status));

@@ -2,11 +2,11 @@ import Button from "@mui/material/Button";
 import { styled } from "@mui/material/styles";
 import ToggleButton from "@mui/material/ToggleButton";
 import ToggleButtonGroup from "@mui/material/ToggleButtonGroup";
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 
-import { api, ask, messageOf, type Schemas } from "../../app/server";
+import { $api, api, ask, messageOf, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Choice } from "../../form/Field";
 import { Tick } from "../../form/Tick";
@@ -40,9 +40,8 @@ export function AttendancePage({ run, acts }: { run: Schemas["RunOut"]; acts: Re
   const rows = useRef<(HTMLLIElement | null)[]>([]);
   const line = useRef<Promise<unknown>>(Promise.resolve());
   const pending = useRef(0);
-  const query = useQuery({
-    queryKey: ["attendance", run.id],
-    queryFn: () => ask(api.GET("/api/v1/runs/{run_id}/attendance", { params: { path: { run_id: run.id } } })),
+  const query = $api.useQuery("get", "/api/v1/runs/{run_id}/attendance", {
+    params: { path: { run_id: run.id } },
   });
   const found = query.data;
   if (query.error) return <Trouble error={query.error} retry={() => void query.refetch()} />;
@@ -63,8 +62,10 @@ export function AttendancePage({ run, acts }: { run: Schemas["RunOut"]; acts: Re
   const mark = async (n: number, status: Mark | null) => {
     const person = found.people[n];
     if (!person) return;
-    const key = ["attendance", run.id];
-    queries.setQueryData(key, (old: typeof found) => ({
+    const key = $api.queryOptions("get", "/api/v1/runs/{run_id}/attendance", {
+      params: { path: { run_id: run.id } },
+    }).queryKey;
+    queries.setQueryData<typeof found>(key, (old = found) => ({
       ...old,
       people: old.people.map((p) => {
         if (p.person_id !== person.person_id) return p;

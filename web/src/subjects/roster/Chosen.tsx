@@ -2,7 +2,7 @@ import Button from "@mui/material/Button";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
+import { $api, api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
 import { useKept, useSettled } from "../../app/session";
 import { Field } from "../../form/Field";
 import { Form } from "../../form/Form";
@@ -329,16 +329,14 @@ function MoveAll({ run, ids, acts, onClose, onDone }: Props) {
   const [typed, setTyped] = useState("");
   const [there, setThere] = useState<Run | null>(null);
   const what = useSettled(typed.trim(), 120);
-  const runs = useQuery({
-    queryKey: ["move-runs", what],
-    queryFn: () =>
-      ask(
-        api.GET("/api/v1/runs", {
-          params: { query: { q: what, teaching: "before", status: "published", limit: 7 } },
-        }),
-      ),
-    placeholderData: keepPreviousData,
-  });
+  const runs = $api.useQuery(
+    "get",
+    "/api/v1/runs",
+    {
+      params: { query: { q: what, teaching: "before", status: "published", limit: 7 } },
+    },
+    { placeholderData: keepPreviousData },
+  );
   const { found, said, busy, go } = useMany(
     ["move-many", run.id, ids, there?.id],
     there !== null,

@@ -2,17 +2,16 @@ import Table from "@mui/material/Table";
 import TableBody from "@mui/material/TableBody";
 import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
-import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 
-import { api, ask } from "../../app/server";
+import { $api } from "../../app/server";
 import { NotYet, Page } from "../../parts/Page";
 import { count } from "../../parts/text";
 import { Cell, Heard, P, T } from "../../parts/words";
 
 /** Courses that people wait for: those without a run they could sign up for come first, with the way to plan one. */
 export default function DemandPage() {
-  const query = useQuery({ queryKey: ["demand"], queryFn: () => ask(api.GET("/api/v1/demand")) });
+  const query = $api.useQuery("get", "/api/v1/demand");
   if (!query.data) return <NotYet title="Demand" error={query.error} retry={() => void query.refetch()} />;
   const wanting = query.data.filter((c) => c.open.length === 0);
   return (

@@ -1,11 +1,10 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { styled } from "@mui/material/styles";
-import { useQuery } from "@tanstack/react-query";
 import { type RefObject, useRef } from "react";
 
 import { News, usePulse } from "../../app/pulse";
-import { api, ask, messageOf } from "../../app/server";
+import { $api, messageOf } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Gatelet } from "../../parts/Arch";
 import { Title } from "../../parts/layout";
@@ -51,12 +50,12 @@ function usePayers({ call, soFar }: DeskState) {
       text: `${name}, of this call`,
     })),
   ];
-  const organization = useQuery({
-    queryKey: ["organizations", "", Number(call.payer)],
-    queryFn: () =>
-      ask(api.GET("/api/v1/organizations", { params: { query: { include: Number(call.payer) } } })),
-    enabled: /^\d+$/.test(call.payer),
-  });
+  const organization = $api.useQuery(
+    "get",
+    "/api/v1/organizations",
+    { params: { query: { include: Number(call.payer) } } },
+    { enabled: /^\d+$/.test(call.payer) },
+  );
   const known = before.find((l) => l.payer === call.payer)?.payerName;
   const name = call.payer ? (known ?? organization.data?.[0]?.name ?? "") : (call.person?.name ?? "");
   return { fixed, name };

@@ -4,7 +4,7 @@ import { useQueries, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link } from "react-router";
 
-import { api, ask, messageOf, type Schemas } from "../../app/server";
+import { $api, api, ask, messageOf, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Field } from "../../form/Field";
 import { Tick } from "../../form/Tick";
@@ -69,7 +69,7 @@ export function Notice({ run }: { run: Schemas["RunOut"] }) {
     } catch (error) {
       setTrouble(messageOf(error));
     }
-    void queries.invalidateQueries({ queryKey: ["run", run.id] });
+    void queries.invalidateQueries({ queryKey: ["get", "/api/v1/runs/{run_id}"] });
   };
   return (
     <Note kind={seen ? "due" : "wrong"} aria-label="Desk notice">
@@ -99,16 +99,14 @@ export function CallSoFar({
   const me = useMe();
   const last = lines[lines.length - 1];
   const held = useQueries({
-    queries: lines.map((l) => ({
-      queryKey: ["sign-up", l.enrollmentId],
-      queryFn: () =>
-        ask(
-          api.GET("/api/v1/enrollments/{enrollment_id}", {
-            params: { path: { enrollment_id: l.enrollmentId! } },
-          }),
-        ),
-      enabled: l.enrollmentId !== null,
-    })),
+    queries: lines.map((l) =>
+      $api.queryOptions(
+        "get",
+        "/api/v1/enrollments/{enrollment_id}",
+        { params: { path: { enrollment_id: l.enrollmentId ?? 0 } } },
+        { enabled: l.enrollmentId !== null },
+      ),
+    ),
   });
   if (!last) return null;
   // What is due as it stands now: a payment taken since is counted.

@@ -2,10 +2,10 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import OutlinedInput from "@mui/material/OutlinedInput";
 import { styled } from "@mui/material/styles";
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useId, useState } from "react";
 
-import { api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
+import { $api, api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
 import { Field } from "../../form/Field";
 import { Inset, Loading, Note, Picks, Row } from "../../parts/layout";
 import { money } from "../../parts/text";
@@ -40,17 +40,11 @@ export function DeskTerms({
   error: unknown;
 }) {
   const payer = payerOf(call).organization_id;
-  const choices = useQuery({
-    queryKey: ["choices", run.id, call.person?.id ?? null, payer],
-    queryFn: () =>
-      ask(
-        api.GET("/api/v1/runs/{run_id}/choices", {
-          params: {
-            path: { run_id: run.id },
-            query: { person_id: call.person?.id, organization_id: payer },
-          },
-        }),
-      ),
+  const choices = $api.useQuery("get", "/api/v1/runs/{run_id}/choices", {
+    params: {
+      path: { run_id: run.id },
+      query: { person_id: call.person?.id, organization_id: payer },
+    },
   });
   const [open, setOpen] = useState(false);
   const faults = error ? faultsOf(error) : {};

@@ -1,8 +1,7 @@
 import Button from "@mui/material/Button";
-import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, ask, faultsOf, messageOf, type Schemas } from "../../app/server";
+import { $api, api, ask, faultsOf, messageOf, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Choice, Field } from "../../form/Field";
 import { Form } from "../../form/Form";
@@ -22,7 +21,7 @@ export function WholeList({ list, which, acts }: { list: List; which: Which; act
   const [to, setTo] = useState("");
   const [hook, setHook] = useState("");
   const [sure, setSure] = useState(false);
-  const hooks = useQuery({ queryKey: ["webhooks"], queryFn: () => ask(api.GET("/api/v1/webhooks")) });
+  const hooks = $api.useQuery("get", "/api/v1/webhooks");
   const params = { query: which };
   const work = async (deed: () => Promise<void>) => {
     try {

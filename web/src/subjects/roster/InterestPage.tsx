@@ -4,11 +4,10 @@ import Table from "@mui/material/Table";
 import TableBody from "@mui/material/TableBody";
 import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
-import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 
-import { api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
+import { $api, api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
 import { useKept, useSettled } from "../../app/session";
 import { Field } from "../../form/Field";
 import { Form } from "../../form/Form";
@@ -33,11 +32,7 @@ export default function InterestPage() {
   const which: Which = params.get("run")
     ? { run_id: Number(params.get("run")) }
     : { course_id: Number(params.get("course")) || 0 };
-  const query = useQuery({
-    queryKey: ["interest", which],
-    queryFn: () => ask(api.GET("/api/v1/interest", { params: { query: which } })),
-    retry: false,
-  });
+  const query = $api.useQuery("get", "/api/v1/interest", { params: { query: which } }, { retry: false });
   const list = query.data;
   if (!list) return <NotYet title="Interest list" error={query.error} retry={() => void query.refetch()} />;
   return (
@@ -172,11 +167,12 @@ function Add({ list, which, acts }: { list: List; which: Which; acts: Acts }) {
   const { answers, note } = form;
   const [key, setKey] = useState(newKey);
   const q = useSettled(typed.trim(), 120);
-  const found = useQuery({
-    queryKey: ["people", q],
-    queryFn: () => ask(api.GET("/api/v1/people", { params: { query: { q, limit: 5 } } })),
-    enabled: q.length > 0,
-  });
+  const found = $api.useQuery(
+    "get",
+    "/api/v1/people",
+    { params: { query: { q, limit: 5 } } },
+    { enabled: q.length > 0 },
+  );
   const add = async (person_id: number) => {
     try {
       const said = Object.fromEntries(Object.entries(answers).filter(([, a]) => a.trim()));

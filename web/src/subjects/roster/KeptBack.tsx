@@ -1,9 +1,8 @@
 import Button from "@mui/material/Button";
-import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { api, ask, asTyped, messageOf, newKey, type Schemas } from "../../app/server";
+import { $api, api, ask, asTyped, messageOf, newKey, type Schemas } from "../../app/server";
 import { useKept } from "../../app/session";
 import { Field } from "../../form/Field";
 import { Form } from "../../form/Form";
@@ -20,9 +19,8 @@ type Acts = ReturnType<typeof useDone>;
 /** Places held without names and seats set aside for a group, each until a day. */
 export function KeptBack({ run, acts }: { run: Run; acts: Acts }) {
   const [open, setOpen] = useState<"hold" | "aside" | null>(null);
-  const query = useQuery({
-    queryKey: ["kept-back", run.id],
-    queryFn: () => ask(api.GET("/api/v1/runs/{run_id}/kept-back", { params: { path: { run_id: run.id } } })),
+  const query = $api.useQuery("get", "/api/v1/runs/{run_id}/kept-back", {
+    params: { path: { run_id: run.id } },
   });
   const found = query.data;
   if (!found) return <Loading aria-busy="true" />;

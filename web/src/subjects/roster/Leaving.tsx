@@ -1,8 +1,8 @@
 import Button from "@mui/material/Button";
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { keepPreviousData } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, ask, faultsOf, messageOf, newKey } from "../../app/server";
+import { $api, api, ask, faultsOf, messageOf, newKey } from "../../app/server";
 import { useKept } from "../../app/session";
 import { Field } from "../../form/Field";
 import { Form } from "../../form/Form";
@@ -35,20 +35,17 @@ export function Leaving({
   const [busy, setBusy] = useState(false);
   const [received, setReceived] = useState("");
   const [key] = useState(newKey);
-  const query = useQuery({
-    queryKey: ["withdrawal", enrollmentId, noShow, received],
-    queryFn: () =>
-      ask(
-        api.GET("/api/v1/enrollments/{enrollment_id}/withdrawal", {
-          params: {
-            path: { enrollment_id: enrollmentId },
-            query: { no_show: noShow, received_on: received || undefined },
-          },
-        }),
-      ),
-    retry: false,
-    placeholderData: keepPreviousData,
-  });
+  const query = $api.useQuery(
+    "get",
+    "/api/v1/enrollments/{enrollment_id}/withdrawal",
+    {
+      params: {
+        path: { enrollment_id: enrollmentId },
+        query: { no_show: noShow, received_on: received || undefined },
+      },
+    },
+    { retry: false, placeholderData: keepPreviousData },
+  );
   const found = query.data;
   if (!found) return <P tone="slate">{query.error ? messageOf(query.error) : "Working it out …"}</P>;
   const currency = found.currency;

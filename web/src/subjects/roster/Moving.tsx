@@ -4,7 +4,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
+import { $api, api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
 import { useSettled } from "../../app/session";
 import { Field } from "../../form/Field";
 import { Form } from "../../form/Form";
@@ -36,16 +36,14 @@ export function Moving({
   const [busy, setBusy] = useState(false);
   const [key, setKey] = useState(newKey);
   const what = useSettled(typed.trim(), 120);
-  const runs = useQuery({
-    queryKey: ["move-runs", what],
-    queryFn: () =>
-      ask(
-        api.GET("/api/v1/runs", {
-          params: { query: { q: what, teaching: "before", status: "published", limit: 7 } },
-        }),
-      ),
-    placeholderData: keepPreviousData,
-  });
+  const runs = $api.useQuery(
+    "get",
+    "/api/v1/runs",
+    {
+      params: { query: { q: what, teaching: "before", status: "published", limit: 7 } },
+    },
+    { placeholderData: keepPreviousData },
+  );
   const path = { enrollment_id: held.id };
   const body: Schemas["TransferCommand"] = {
     run_id: run?.id ?? 0,

@@ -1,10 +1,9 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { api, ask, messageOf } from "../../app/server";
+import { $api, api, ask, messageOf } from "../../app/server";
 import { useKept, useSettled } from "../../app/session";
 import { PickList } from "../../form/PickList";
 import type { useDone } from "../../parts/useUndo";
@@ -26,11 +25,12 @@ export function PartyHead({
   const [typed, setTyped] = useKept(`head-${row.id}-${place.n}`, "");
   const [adding, setAdding] = useState(false);
   const q = useSettled(typed.trim(), 150);
-  const found = useQuery({
-    queryKey: ["people", q],
-    queryFn: () => ask(api.GET("/api/v1/people", { params: { query: { q, limit: 4 } } })),
-    enabled: open && q.length > 0,
-  });
+  const found = $api.useQuery(
+    "get",
+    "/api/v1/people",
+    { params: { query: { q, limit: 4 } } },
+    { enabled: open && q.length > 0 },
+  );
   const name = async (person_id: number) => {
     try {
       const result = await ask(

@@ -1,9 +1,9 @@
 import Button from "@mui/material/Button";
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { useParams } from "react-router";
 
-import { api, ask, messageOf, type Schemas } from "../../app/server";
+import { $api, api, ask, messageOf, type Schemas } from "../../app/server";
 import { Gatelet } from "../../parts/Arch";
 import { Facts, Loading, Note, OnePage, Row } from "../../parts/layout";
 import { day, money } from "../../parts/text";
@@ -17,11 +17,7 @@ export default function ReplyPage() {
   const [busy, setBusy] = useState(false);
   const [sure, setSure] = useState(false);
   const path = { token };
-  const query = useQuery({
-    queryKey: ["reply", token],
-    queryFn: () => ask(api.GET("/api/v1/replies/{token}", { params: { path } })),
-    retry: false,
-  });
+  const query = $api.useQuery("get", "/api/v1/replies/{token}", { params: { path } }, { retry: false });
   const page = query.data;
   useEffect(() => {
     document.title = page ? `${page.title} · ${page.center}` : "Your offer";
@@ -36,7 +32,10 @@ export default function ReplyPage() {
           body: { answer: said, total: page?.quote?.total ?? "" },
         }),
       );
-      queries.setQueryData(["reply", token], now);
+      queries.setQueryData(
+        $api.queryOptions("get", "/api/v1/replies/{token}", { params: { path } }).queryKey,
+        now,
+      );
       setTrouble("");
     } catch (error) {
       setTrouble(messageOf(error));

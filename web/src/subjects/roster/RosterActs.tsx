@@ -1,10 +1,9 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
+import { $api, api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
 import { useKept, useMe, useSettled } from "../../app/session";
 import { Choice, Field } from "../../form/Field";
 import { Form } from "../../form/Form";
@@ -88,11 +87,12 @@ function AddRole({ run, acts, onClose }: { run: Schemas["RunOut"]; acts: Acts; o
   const [typed, setTyped] = useState("");
   const [key, setKey] = useState(newKey);
   const q = useSettled(typed.trim(), 120);
-  const found = useQuery({
-    queryKey: ["people", q],
-    queryFn: () => ask(api.GET("/api/v1/people", { params: { query: { q, limit: 5 } } })),
-    enabled: q.length > 0,
-  });
+  const found = $api.useQuery(
+    "get",
+    "/api/v1/people",
+    { params: { query: { q, limit: 5 } } },
+    { enabled: q.length > 0 },
+  );
   const add = async (person_id: number) => {
     try {
       const done = await ask(

@@ -1,9 +1,8 @@
 import Button from "@mui/material/Button";
-import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
 
-import { api, ask, messageOf, newKey, type Schemas } from "../../app/server";
+import { $api, api, ask, messageOf, newKey, type Schemas } from "../../app/server";
 import { useMe, useSettled } from "../../app/session";
 import { PickList } from "../../form/PickList";
 import { ActList, Facts, Note, Row } from "../../parts/layout";
@@ -40,10 +39,8 @@ export function SignUp({
   const me = useMe();
   const [act, setAct] = useState<Act | null>(null);
   const heading = useRef<HTMLHeadingElement>(null);
-  const query = useQuery({
-    queryKey: ["sign-up", id],
-    queryFn: () =>
-      ask(api.GET("/api/v1/enrollments/{enrollment_id}", { params: { path: { enrollment_id: id } } })),
+  const query = $api.useQuery("get", "/api/v1/enrollments/{enrollment_id}", {
+    params: { path: { enrollment_id: id } },
   });
   const held = query.data;
   useEffect(() => {
@@ -227,11 +224,12 @@ function Swap({
   const [adding, setAdding] = useState(false);
   const [key] = useState(newKey);
   const q = useSettled(typed.trim(), 120);
-  const found = useQuery({
-    queryKey: ["people", q],
-    queryFn: () => ask(api.GET("/api/v1/people", { params: { query: { q, limit: 5 } } })),
-    enabled: q.length > 0,
-  });
+  const found = $api.useQuery(
+    "get",
+    "/api/v1/people",
+    { params: { query: { q, limit: 5 } } },
+    { enabled: q.length > 0 },
+  );
   const swap = async (person_id: number) => {
     try {
       const done = await ask(

@@ -2,7 +2,7 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import { useSearchParams } from "react-router";
 
-import { api, ask, type Schemas } from "../../app/server";
+import { $api, api, ask, type Schemas } from "../../app/server";
 import { useKept, useMe, useSettled } from "../../app/session";
 import { digitsOf } from "../courses/form";
 import {
@@ -63,13 +63,12 @@ export function useBrought(tell: (event: DeskEvent) => void, fail: (error: unkno
 /** People by what was typed of them. */
 export function usePeople(call: Call) {
   const q = useSettled(call.who.trim(), 120);
-  const found = useQuery({
-    queryKey: ["people", q],
-    queryFn: () => ask(api.GET("/api/v1/people", { params: { query: { q, limit: 5 } } })),
-    enabled: q.length > 0,
-    placeholderData: keepPreviousData,
-    retry: false,
-  });
+  const found = $api.useQuery(
+    "get",
+    "/api/v1/people",
+    { params: { query: { q, limit: 5 } } },
+    { enabled: q.length > 0, placeholderData: keepPreviousData, retry: false },
+  );
   const fresh = q === call.who.trim() && !found.isPlaceholderData && (found.data !== undefined || !q);
   const people = call.who.trim() && !call.person ? (found.data ?? []) : [];
   return { people, fresh, busy: found.isFetching, error: found.error };
@@ -78,17 +77,14 @@ export function usePeople(call: Call) {
 /** Runs by what was typed of them; `late` are those that have begun. */
 export function useRuns(call: Call, late: boolean) {
   const q = useSettled(call.what.trim(), 120);
-  const found = useQuery({
-    queryKey: ["desk-runs", q, late],
-    queryFn: () =>
-      ask(
-        api.GET("/api/v1/runs", {
-          params: { query: { q, teaching: late ? "" : "before", status: "published", limit: 10 } },
-        }),
-      ),
-    placeholderData: keepPreviousData,
-    retry: false,
-  });
+  const found = $api.useQuery(
+    "get",
+    "/api/v1/runs",
+    {
+      params: { query: { q, teaching: late ? "" : "before", status: "published", limit: 10 } },
+    },
+    { placeholderData: keepPreviousData, retry: false },
+  );
   const fresh = q === call.what.trim() && !found.isPlaceholderData && found.data !== undefined;
   return { runs: found.data?.items, fresh, busy: found.isFetching, error: found.error };
 }
@@ -96,11 +92,12 @@ export function useRuns(call: Call, late: boolean) {
 /** The run of the call, its quote for what is typed now, and whether the call can be done. */
 export function useQuoted(call: Call) {
   const me = useMe();
-  const run = useQuery({
-    queryKey: ["run", call.runId],
-    queryFn: () => ask(api.GET("/api/v1/runs/{run_id}", { params: { path: { run_id: call.runId! } } })),
-    enabled: call.runId !== null,
-  });
+  const run = $api.useQuery(
+    "get",
+    "/api/v1/runs/{run_id}",
+    { params: { path: { run_id: call.runId! } } },
+    { enabled: call.runId !== null },
+  );
   const typed = JSON.stringify({
     ...askOf(call, digitsOf(run.data?.currency ?? me.currency)),
     person_id: call.person?.id ?? null,

@@ -1,8 +1,8 @@
 import Button from "@mui/material/Button";
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, ask, asTyped, faultsOf } from "../../app/server";
+import { $api, api, ask, asTyped, faultsOf } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Field } from "../../form/Field";
 import { FileButton } from "../../form/FileButton";
@@ -25,10 +25,8 @@ export function Busy({
 }) {
   const me = useMe();
   const queries = useQueryClient();
-  const query = useQuery({
-    queryKey: ["busy", kind, owner.id],
-    queryFn: () =>
-      ask(api.GET("/api/v1/busy/{kind}/{owner_id}", { params: { path: { kind, owner_id: owner.id } } })),
+  const query = $api.useQuery("get", "/api/v1/busy/{kind}/{owner_id}", {
+    params: { path: { kind, owner_id: owner.id } },
   });
   const [form, setForm] = useState({ from: me.today, through: "", start: "", end: "", label: "" });
   const [error, setError] = useState<unknown>(null);

@@ -1,9 +1,8 @@
 import Box from "@mui/material/Box";
-import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { api, ask } from "../../app/server";
+import { $api } from "../../app/server";
 import { Words } from "../../form/Views";
 import { Clashes, Grow, Row } from "../../parts/layout";
 import { NotYet, Page } from "../../parts/Page";
@@ -23,7 +22,7 @@ const WAYS: Record<string, string> = {
 
 /** Every clash from today on, in one place, each with ways to solve it. */
 export default function ClashesPage() {
-  const query = useQuery({ queryKey: ["clashes"], queryFn: () => ask(api.GET("/api/v1/clashes")) });
+  const query = $api.useQuery("get", "/api/v1/clashes");
   const [kind, setKind] = useState("");
   const [accepted, setAccepted] = useState(false);
   if (!query.data) return <NotYet title="Clashes" error={query.error} retry={() => void query.refetch()} />;

@@ -1,9 +1,9 @@
 import Button from "@mui/material/Button";
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useSearchParams } from "react-router";
 
-import { api, ask, asTyped, faultsOf, messageOf } from "../../app/server";
+import { $api, api, ask, asTyped, faultsOf, messageOf } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Field } from "../../form/Field";
 import { Form } from "../../form/Form";
@@ -19,10 +19,7 @@ export function ClosedDays({ acts }: { acts: Acts }) {
   const queries = useQueryClient();
   const [params, setParams] = useSearchParams();
   const year = Number(params.get("year") ?? me.today.slice(0, 4)) || Number(me.today.slice(0, 4));
-  const query = useQuery({
-    queryKey: ["closures", year],
-    queryFn: () => ask(api.GET("/api/v1/closures", { params: { query: { year } } })),
-  });
+  const query = $api.useQuery("get", "/api/v1/closures", { params: { query: { year } } });
   const [form, setForm] = useState({ from: "", through: "", label: "" });
   const [region, setRegion] = useState<string | null>(null);
   const [error, setError] = useState<unknown>(null);

@@ -6,6 +6,7 @@ import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 
 import {
+  $api,
   api,
   ask,
   asTyped,
@@ -52,7 +53,7 @@ export default function CopyRuns() {
   });
   const [key, setKey] = useState(newKey);
   const [made, setMade] = useState<Schemas["Copied"] | null>(null);
-  const courses = useQuery({ queryKey: ["courses"], queryFn: () => ask(api.GET("/api/v1/courses")) });
+  const courses = $api.useQuery("get", "/api/v1/courses");
   const body: Typed<Schemas["CopyCommand"]> | null =
     what === "run"
       ? runId && form.first
@@ -91,7 +92,7 @@ export default function CopyRuns() {
       setMade(done);
       setKey(newKey());
       acts.say({ text: `${count(done.runs.length, "run")} copied as drafts.`, change: done.change });
-      void queries.invalidateQueries({ queryKey: ["runs"] });
+      void queries.invalidateQueries({ queryKey: ["get", "/api/v1/runs"] });
     } catch (error) {
       acts.fail(messageOf(error));
     }

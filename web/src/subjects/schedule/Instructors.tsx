@@ -1,8 +1,7 @@
 import Button from "@mui/material/Button";
-import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, ask, asTyped, faultsOf, type Schemas } from "../../app/server";
+import { $api, api, ask, asTyped, faultsOf, type Schemas } from "../../app/server";
 import { Choice, Field } from "../../form/Field";
 import { Grow, Row } from "../../parts/layout";
 import { NotYet } from "../../parts/Page";
@@ -14,7 +13,7 @@ type Instructor = Schemas["InstructorOut"];
 
 /** Instructors with the weekly hours at which they can teach. */
 export function Instructors({ acts }: { acts: Acts }) {
-  const query = useQuery({ queryKey: ["instructors"], queryFn: () => ask(api.GET("/api/v1/instructors")) });
+  const query = $api.useQuery("get", "/api/v1/instructors");
   if (!query.data)
     return <NotYet title="Instructors" error={query.error} retry={() => void query.refetch()} />;
   return (

@@ -1,10 +1,9 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useQuery } from "@tanstack/react-query";
 import { useRef, useState } from "react";
 import { useNavigate } from "react-router";
 
-import { api, ask, asTyped, newKey } from "../../app/server";
+import { $api, api, ask, asTyped, newKey } from "../../app/server";
 import { useKept } from "../../app/session";
 import { Choice, Field } from "../../form/Field";
 import { Named, useNames } from "../../form/Named";
@@ -192,10 +191,8 @@ function Cancel({
   onClose: () => void;
   onDone: (calls: boolean) => void;
 }) {
-  const free = useQuery({
-    queryKey: ["free", meeting.id],
-    queryFn: () =>
-      ask(api.GET("/api/v1/meetings/{meeting_id}/free", { params: { path: { meeting_id: meeting.id } } })),
+  const free = $api.useQuery("get", "/api/v1/meetings/{meeting_id}/free", {
+    params: { path: { meeting_id: meeting.id } },
   });
   const [why, setWhy] = useState("");
   const [instead, setInstead] = useState("");

@@ -1,7 +1,6 @@
-import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, ask, asTyped, faultsOf, type Schemas } from "../../app/server";
+import { $api, api, ask, asTyped, faultsOf, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Choice, Field } from "../../form/Field";
 import { Tick } from "../../form/Tick";
@@ -14,7 +13,7 @@ type Place = Schemas["PlaceOut"];
 
 /** Rooms, places outdoors, and online ones. */
 export function Places({ acts }: { acts: Acts }) {
-  const query = useQuery({ queryKey: ["places"], queryFn: () => ask(api.GET("/api/v1/places")) });
+  const query = $api.useQuery("get", "/api/v1/places");
   if (!query.data) return <NotYet title="Places" error={query.error} retry={() => void query.refetch()} />;
   return (
     <KeptList

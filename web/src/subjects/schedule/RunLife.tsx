@@ -1,8 +1,8 @@
 import Button from "@mui/material/Button";
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, ask, asTyped, messageOf } from "../../app/server";
+import { $api, api, ask, asTyped, messageOf } from "../../app/server";
 import { Field } from "../../form/Field";
 import { FileButton } from "../../form/FileButton";
 import { Form } from "../../form/Form";
@@ -37,9 +37,8 @@ function Decision({ run, propose }: { run: Run; propose: Propose }) {
   const [until, setUntil] = useState("");
   const [open, setOpen] = useState(false);
   const [fault, setFault] = useState("");
-  const figures = useQuery({
-    queryKey: ["figures", run.id, run.taken],
-    queryFn: () => ask(api.GET("/api/v1/runs/{run_id}/figures", { params: { path: { run_id: run.id } } })),
+  const figures = $api.useQuery("get", "/api/v1/runs/{run_id}/figures", {
+    params: { path: { run_id: run.id } },
   });
   const say = async (decision: string, what: string) => {
     const found = await propose(what, (preview) =>

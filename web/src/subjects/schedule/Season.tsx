@@ -6,7 +6,7 @@ import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-quer
 import { type ClipboardEvent, useState } from "react";
 import { Link } from "react-router";
 
-import { api, ask, keyHeader, messageOf, ServerProblem } from "../../app/server";
+import { $api, api, ask, keyHeader, messageOf, ServerProblem } from "../../app/server";
 import { useKept, useKeptKey, useSettled } from "../../app/session";
 import { useNames } from "../../form/Named";
 import { ClashList } from "../../parts/ClashList";
@@ -94,7 +94,7 @@ export default function Season() {
   const [at, setAt] = useState(0);
   const [busy, setBusy] = useState(false);
   const [made, setMade] = useState<{ id: number; code: string }[]>([]);
-  const courses = useQuery({ queryKey: ["courses"], queryFn: () => ask(api.GET("/api/v1/courses")) });
+  const courses = $api.useQuery("get", "/api/v1/courses");
   const settled = useSettled(rows, 350);
   const filled = settled.some((r) => Object.values(r).some(Boolean));
   const judged = useQuery({

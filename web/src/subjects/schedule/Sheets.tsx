@@ -1,10 +1,9 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { styled } from "@mui/material/styles";
-import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 
-import { api, ask, type Schemas } from "../../app/server";
+import { $api, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Field } from "../../form/Field";
 import { addDays } from "../../parts/dates";
@@ -31,10 +30,7 @@ export function DaySheet() {
   const go = useNavigate();
   const { day: at } = useParams();
   const date = /^\d{4}-\d{2}-\d{2}$/.test(at ?? "") ? at! : me.today;
-  const query = useQuery({
-    queryKey: ["day", date],
-    queryFn: () => ask(api.GET("/api/v1/days/{day}", { params: { path: { day: date } } })),
-  });
+  const query = $api.useQuery("get", "/api/v1/days/{day}", { params: { path: { day: date } } });
   if (!query.data) return <NotYet title="Rooms" error={query.error} retry={() => void query.refetch()} />;
   const rooms = new Map<string, Listed[]>();
   for (const m of query.data.meetings) rooms.set(m.place, [...(rooms.get(m.place) ?? []), m]);
@@ -81,10 +77,7 @@ export function MonthList() {
   const me = useMe();
   const [params, setParams] = useSearchParams();
   const month = /^\d{4}-\d{2}$/.test(params.get("month") ?? "") ? params.get("month")! : me.today.slice(0, 7);
-  const query = useQuery({
-    queryKey: ["month", month],
-    queryFn: () => ask(api.GET("/api/v1/months/{month}", { params: { path: { month } } })),
-  });
+  const query = $api.useQuery("get", "/api/v1/months/{month}", { params: { path: { month } } });
   if (!query.data) return <NotYet title="Month" error={query.error} retry={() => void query.refetch()} />;
   const { meetings, closed } = query.data;
   const days = [...new Set([...meetings.map((m) => m.date), ...Object.keys(closed)])].sort();

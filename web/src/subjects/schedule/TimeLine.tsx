@@ -1,10 +1,10 @@
 import Button from "@mui/material/Button";
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { keepPreviousData } from "@tanstack/react-query";
 import { type KeyboardEvent, type PointerEvent, useEffect, useMemo, useRef, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 
 import { News, usePulse } from "../../app/pulse";
-import { api, ask, keyHeader, newKey } from "../../app/server";
+import { $api, api, ask, keyHeader, newKey } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Words } from "../../form/Views";
 import { addDays, mondayOf } from "../../parts/dates";
@@ -43,11 +43,12 @@ export default function TimeLine() {
   const until = addDays(from, days - 1);
   const proposal = useProposal();
   const pulse = usePulse(null, 20);
-  const query = useQuery({
-    queryKey: ["planner", from, until],
-    queryFn: () => ask(api.GET("/api/v1/planner", { params: { query: { since: from, until } } })),
-    placeholderData: keepPreviousData,
-  });
+  const query = $api.useQuery(
+    "get",
+    "/api/v1/planner",
+    { params: { query: { since: from, until } } },
+    { placeholderData: keepPreviousData },
+  );
   const plan = useMemo(() => (query.data ? planOf(query.data) : null), [query.data]);
   const start = time(from);
   const box = useRef<HTMLDivElement>(null);

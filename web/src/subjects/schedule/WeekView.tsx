@@ -1,11 +1,11 @@
 import Button from "@mui/material/Button";
 import { styled } from "@mui/material/styles";
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { keepPreviousData } from "@tanstack/react-query";
 import { type KeyboardEvent, type PointerEvent, useEffect, useMemo, useRef, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 
 import { News, usePulse } from "../../app/pulse";
-import { api, ask } from "../../app/server";
+import { $api, api, ask } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Words } from "../../form/Views";
 import { addDays, mondayOf } from "../../parts/dates";
@@ -90,11 +90,12 @@ export default function WeekView() {
   const days = Array.from({ length: 7 }, (_, i) => addDays(monday, i));
   const proposal = useProposal();
   const pulse = usePulse(null, 20);
-  const query = useQuery({
-    queryKey: ["planner", monday, days[6]],
-    queryFn: () => ask(api.GET("/api/v1/planner", { params: { query: { since: monday, until: days[6]! } } })),
-    placeholderData: keepPreviousData,
-  });
+  const query = $api.useQuery(
+    "get",
+    "/api/v1/planner",
+    { params: { query: { since: monday, until: days[6]! } } },
+    { placeholderData: keepPreviousData },
+  );
   const plan = useMemo(() => (query.data ? planOf(query.data) : null), [query.data]);
   const laneOf = (m: PlanMeeting) => (by === "room" ? m.place_id : m.instructor_id);
   const lanes = plan

@@ -1,10 +1,10 @@
 import Button from "@mui/material/Button";
 import { styled } from "@mui/material/styles";
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { api, ask, asTyped, faultsOf, messageOf, type Schemas } from "../../app/server";
+import { $api, api, ask, asTyped, faultsOf, messageOf, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Choice, Field } from "../../form/Field";
 import { Form } from "../../form/Form";
@@ -19,10 +19,7 @@ type Reminder = Schemas["ReminderOut"];
 /** Open reminders about a run or a person, and a new one for oneself or a colleague. */
 export function Reminders({ runId, personId }: { runId?: number; personId?: number }) {
   const about = { run_id: runId, person_id: personId };
-  const list = useQuery({
-    queryKey: ["reminders", runId, personId],
-    queryFn: () => ask(api.GET("/api/v1/reminders", { params: { query: about } })),
-  });
+  const list = $api.useQuery("get", "/api/v1/reminders", { params: { query: about } });
   const [open, setOpen] = useState(false);
   return (
     <>
@@ -94,7 +91,7 @@ export function NewReminder({
   const queries = useQueryClient();
   const [form, setForm] = useState({ day: me.today, text: "", user: "" });
   const [error, setError] = useState<unknown>(null);
-  const users = useQuery({ queryKey: ["users"], queryFn: () => ask(api.GET("/api/v1/users")) });
+  const users = $api.useQuery("get", "/api/v1/users");
   const faults = faultsOf(error);
   const send = async () => {
     try {

@@ -1,10 +1,9 @@
 import Button from "@mui/material/Button";
-import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 
 import { News, usePulse } from "../../app/pulse";
-import { api, ask, type Schemas } from "../../app/server";
+import { $api, type Schemas } from "../../app/server";
 import { Arch } from "../../parts/Arch";
 import { Grow, Note, Row, Ruled, TodayPart } from "../../parts/layout";
 import { NotYet, Page } from "../../parts/Page";
@@ -18,7 +17,7 @@ type Today = Schemas["TodayOut"];
 /** What needs a decision now, in order of date; and what is held today. */
 export default function TodayPage() {
   const pulse = usePulse(null, 20);
-  const query = useQuery({ queryKey: ["today"], queryFn: () => ask(api.GET("/api/v1/today")) });
+  const query = $api.useQuery("get", "/api/v1/today");
   const [remind, setRemind] = useState(false);
   if (!query.data) return <NotYet title="Today" error={query.error} retry={() => void query.refetch()} />;
   const t = query.data;

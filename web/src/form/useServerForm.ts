@@ -1,0 +1,133 @@
+import { useEffect, useRef, useState } from "react";
+import { type DefaultValues, type Path, type PathValue, useForm, useWatch } from "react-hook-form";
+
+import { faultsOf, messageOf, newKey, ServerProblem } from "../app/server";
+
+type Values = Record<string, unknown>;
+type Kept<V> = { edits: Partial<V>; key: string };
+
+/** Whether something was typed into a form of this name that was neither sent nor dropped: it may open by itself again. */
+export function hasDraft(name: string): boolean {
+  return sessionStorage.getItem(name) !== null;
+}
+
+function readDraft<V>(name: string | null): Kept<V> {
+  try {
+    const held = name === null ? null : sessionStorage.getItem(name);
+    if (held !== null) return JSON.parse(held) as Kept<V>;
+  } catch {
+    // What cannot be read is no draft.
+  }
+  return { edits: {}, key: newKey() };
+}
+
+const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b);
+
+/**
+ * A form whose rules are the server's. What is typed is kept under `draft` through a reload and a slip of navigation, with
+ * the idempotency key it will be sent under: every change makes another key, so that one key never stands for two wishes.
+ * Fields nobody touched follow what holds (`start`). What is wrong comes back by field, or as `trouble` where it belongs to
+ * none; `send` is not entered twice at once. Once sent, or dropped with `forget`, the next form starts from what holds.
+ */
+export function useServerForm<V extends Values, A>({
+  draft,
+  start,
+  send,
+  done,
+}: {
+  draft: string | null;
+  start: V;
+  send: (values: V, key: string, how?: { anyway: boolean }) => Promise<A>;
+  done: (answer: A, values: V) => void;
+}) {
+  const [first] = useState(() => readDraft<V>(draft));
+  const kept = useRef(first);
+  const { control, getValues, setValue, reset } = useForm<V>({
+    defaultValues: { ...start, ...first.edits } as DefaultValues<V>,
+  });
+  const values = { ...start, ...useWatch({ control }) } as V;
+  const [problem, setProblem] = useState<unknown>(null);
+  const [busy, setBusy] = useState(false);
+  const sending = useRef(false);
+  const faults = problem === null ? {} : faultsOf(problem);
+  const dirty = (Object.keys(values) as (keyof V)[]).filter((name) => !same(values[name], start[name]));
+
+  const put = (name: keyof V, value: unknown) =>
+    setValue(name as string as Path<V>, value as PathValue<V, Path<V>>);
+  const held = JSON.stringify(start);
+  useEffect(() => {
+    const now = JSON.parse(held) as V;
+    for (const name of Object.keys(now))
+      if (!(name in kept.current.edits) && !same(getValues(name as Path<V>), now[name]))
+        setValue(name as Path<V>, now[name] as PathValue<V, Path<V>>);
+  }, [held, getValues, setValue]);
+  useEffect(() => {
+    if (draft === null || dirty.length === 0) return;
+    // A draft lives as long as its tab.
+    const ask = (e: BeforeUnloadEvent) => e.preventDefault();
+    window.addEventListener("beforeunload", ask);
+    return () => window.removeEventListener("beforeunload", ask);
+  }, [draft, dirty.length]);
+
+  const set = (change: Partial<V>) => {
+    const edits = { ...kept.current.edits, ...change };
+    for (const name of Object.keys(change)) {
+      put(name, change[name]);
+      if (same(change[name], start[name])) delete edits[name];
+    }
+    kept.current = { edits, key: newKey() };
+    if (draft === null) return;
+    if (Object.keys(edits).length === 0) sessionStorage.removeItem(draft);
+    else sessionStorage.setItem(draft, JSON.stringify(kept.current));
+  };
+  const forget = () => {
+    if (draft !== null) sessionStorage.removeItem(draft);
+    kept.current = { edits: {}, key: newKey() };
+    reset(start);
+    setProblem(null);
+  };
+  const submit = async (how?: { anyway: boolean }) => {
+    if (sending.current) return;
+    sending.current = true;
+    setBusy(true);
+    try {
+      const answer = await send(values, kept.current.key, how);
+      forget();
+      done(answer, values);
+    } catch (error) {
+      setProblem(error);
+    } finally {
+      sending.current = false;
+      setBusy(false);
+    }
+  };
+  return {
+    values,
+    set,
+    submit,
+    forget,
+    busy,
+    dirty,
+    faults,
+    /** The server's refusal, where a screen has something of its own to say about its kind. */
+    problem: problem instanceof ServerProblem ? problem : null,
+    /** What went wrong where no field is to blame. */
+    trouble: problem !== null && Object.keys(faults).length === 0 ? messageOf(problem) : "",
+    dismiss: () => setProblem(null),
+    /** Value, change and fault of a field; `at` is where the server looks for it, if not under its name. */
+    field: (
+      name: { [K in keyof V]: V[K] extends string ? K : never }[keyof V] & string,
+      at = `/${name}`,
+    ) => ({
+      value: values[name] as string,
+      onChange: (value: string) => set({ [name]: value } as unknown as Partial<V>),
+      fault: faults[at],
+    }),
+  };
+}
+
+/** What a `Form` needs to know of the form it shows. */
+export type ServerForm = Pick<
+  ReturnType<typeof useServerForm<Values, unknown>>,
+  "submit" | "busy" | "trouble" | "faults"
+>;
