@@ -4,13 +4,13 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { News, type usePulse } from "../../app/pulse";
-import { api, ask, messageOf, type Schemas } from "../../app/server";
-import { useKept } from "../../app/session";
+import { api, ask, type Schemas } from "../../app/server";
 import { Field } from "../../form/Field";
-import { Form } from "../../form/Form";
+import { Ends, Form } from "../../form/Form";
 import { OrganizationPick } from "../../form/OrganizationPick";
+import { useServerForm } from "../../form/useServerForm";
 import { Arch } from "../../parts/Arch";
-import { Facts, Row } from "../../parts/layout";
+import { Facts } from "../../parts/layout";
 import { ActNotes } from "../../parts/Page";
 import { count, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
@@ -36,21 +36,18 @@ export function ListTotals({
 }) {
   const queries = useQueryClient();
   const [adding, setAdding] = useState(false);
-  const [name, setName] = useKept(`list-payer-${batch.id}`, "");
-  const [fault, setFault] = useState("");
+  const payer = useServerForm({
+    draft: `list-payer-${batch.id}`,
+    start: { name: "" },
+    send: (body) => ask(api.POST("/api/v1/organizations", { body })),
+    done: (made) => {
+      void queries.invalidateQueries({ queryKey: ["get", "/api/v1/organizations"] });
+      setAdding(false);
+      onPayer(made.id);
+    },
+  });
   const judged = batch.status === "judged";
   const after = judged ? batch.taken + batch.seats : batch.taken;
-  const add = async () => {
-    try {
-      const made = await ask(api.POST("/api/v1/organizations", { body: { name } }));
-      await queries.invalidateQueries({ queryKey: ["get", "/api/v1/organizations"] });
-      setAdding(false);
-      setFault("");
-      onPayer(made.id);
-    } catch (error) {
-      setFault(messageOf(error));
-    }
-  };
   return (
     <>
       <News pulse={pulse} />
@@ -60,14 +57,9 @@ export function ListTotals({
         {!judged ? (
           <p>{batch.organization?.name ?? "each learner"}</p>
         ) : adding ? (
-          <Form onSend={() => void add()}>
-            <Field label="Name of the organization" value={name} onChange={setName} fault={fault} autoFocus />
-            <Row sx={{ marginTop: 8 }}>
-              <Button type="submit" variant="contained">
-                Add
-              </Button>
-              <Button onClick={() => setAdding(false)}>Back</Button>
-            </Row>
+          <Form of={payer} onLeave={() => setAdding(false)}>
+            <Field label="Name of the organization" {...payer.field("name")} autoFocus />
+            <Ends of={payer} act="Add" leave="Back" onLeave={() => setAdding(false)} />
           </Form>
         ) : (
           <>

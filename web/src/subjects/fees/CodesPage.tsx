@@ -8,10 +8,11 @@ import TableRow from "@mui/material/TableRow";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { $api, api, ask, asTyped, faultsOf, newKey, type Schemas } from "../../app/server";
-import { useKept, useMe } from "../../app/session";
+import { $api, api, ask, asTyped, type Schemas } from "../../app/server";
+import { useMe } from "../../app/session";
 import { Choice, Field } from "../../form/Field";
 import { Tick } from "../../form/Tick";
+import { useServerForm } from "../../form/useServerForm";
 import { Acts, Row } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { count, day, money } from "../../parts/text";
@@ -176,85 +177,67 @@ function CodeForm({
   onSaved: (text: string, change: string) => void;
 }) {
   const me = useMe();
-  const [key] = useState(newKey);
-  const [kept, setForm] = useKept<typeof EMPTY | null>(`code-${code?.id ?? "new"}`, null);
-  const form =
-    kept ??
-    (code
-      ? {
-          ...EMPTY,
-          code: code.code,
-          note: code.note,
-          how: code.off === null ? "percent" : "off",
-          value: code.off ?? code.percent ?? "",
-          from: code.from ?? "",
-          to: code.to ?? "",
-          most: code.number ? "" : (code.most?.toString() ?? ""),
-          each: code.most_each?.toString() ?? "",
-          courses: code.course_ids,
-          runs: code.run_ids,
-          on: code.on?.join(", ") ?? "",
-          set: code.number !== null,
-          active: code.active,
-        }
-      : EMPTY);
-  const [error, setError] = useState<unknown>(null);
-  const faults = error ? faultsOf(error) : {};
-  const set = (change: Partial<typeof EMPTY>) => setForm({ ...form, ...change });
+  const start: typeof EMPTY = code
+    ? {
+        ...EMPTY,
+        code: code.code,
+        note: code.note,
+        how: code.off === null ? "percent" : "off",
+        value: code.off ?? code.percent ?? "",
+        from: code.from ?? "",
+        to: code.to ?? "",
+        most: code.number ? "" : (code.most?.toString() ?? ""),
+        each: code.most_each?.toString() ?? "",
+        courses: code.course_ids,
+        runs: code.run_ids,
+        on: code.on?.join(", ") ?? "",
+        set: code.number !== null,
+        active: code.active,
+      }
+    : EMPTY;
   const courses = $api.useQuery("get", "/api/v1/courses");
+  const of = useServerForm({
+    draft: `code-${code?.id ?? "new"}`,
+    start,
+    send: (form, key) => {
+      const off = form.how === "off";
+      const names = form.on.split(",").map((n) => n.trim());
+      const body = asTyped<"CodeCommand">({
+        code: form.code.trim() || null,
+        note: form.note,
+        percent: off ? null : form.value.trim() || null,
+        off: off ? amount(form.value, digitsOf(me.currency)) : null,
+        from: form.from || null,
+        to: form.to || null,
+        most: form.set ? null : whole(form.most),
+        most_each: whole(form.each),
+        course_ids: form.courses,
+        run_ids: form.runs,
+        on: form.on.trim() ? names.filter(Boolean) : null,
+        active: form.active,
+        ...(form.set && !code ? { number: whole(form.number) } : {}),
+      });
+      return ask(
+        code
+          ? api.PUT("/api/v1/codes/{code_id}", { params: { path: { code_id: code.id } }, body })
+          : api.POST("/api/v1/codes", { params: { header: { "Idempotency-Key": key } }, body }),
+      );
+    },
+    done: (saved) =>
+      onSaved(
+        saved.number && !code
+          ? `Made ${saved.number} codes ${saved.code}; their list is under CSV.`
+          : `${saved.code} is saved; it holds for sign-ups from now on.`,
+        saved.change,
+      ),
+  });
+  const { values: form, set, faults } = of;
   const close = () => {
-    setForm(null);
+    of.forget();
     onClose();
   };
-  const send = async () => {
-    const off = form.how === "off";
-    const body = {
-      code: form.code.trim() || null,
-      note: form.note,
-      percent: off ? null : form.value.trim() || null,
-      off: off ? amount(form.value, digitsOf(me.currency)) : null,
-      from: form.from || null,
-      to: form.to || null,
-      most: form.set ? null : whole(form.most),
-      most_each: whole(form.each),
-      course_ids: form.courses,
-      run_ids: form.runs,
-      on: form.on.trim()
-        ? form.on
-            .split(",")
-            .map((n) => n.trim())
-            .filter(Boolean)
-        : null,
-      active: form.active,
-      ...(form.set && !code ? { number: whole(form.number) } : {}),
-    };
-    try {
-      const done = code
-        ? await ask(
-            api.PUT("/api/v1/codes/{code_id}", {
-              params: { path: { code_id: code.id } },
-              body: asTyped<"CodeCommand">(body),
-            }),
-          )
-        : await ask(
-            api.POST("/api/v1/codes", {
-              params: { header: { "Idempotency-Key": key } },
-              body: asTyped<"CodeCommand">(body),
-            }),
-          );
-      setForm(null);
-      onSaved(
-        done.number && !code
-          ? `Made ${done.number} codes ${done.code}; their list is under CSV.`
-          : `${done.code} is saved; it holds for sign-ups from now on.`,
-        done.change,
-      );
-    } catch (problem) {
-      setError(problem);
-    }
-  };
   return (
-    <KeptForm onSend={() => void send()} onClose={close} error={error}>
+    <KeptForm of={of} onClose={close}>
       <Row wrap>
         <Field
           label={form.set ? "Name of the set" : "Code"}

@@ -2,13 +2,13 @@ import Button from "@mui/material/Button";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { $api, api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
+import { $api, api, ask, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Field } from "../../form/Field";
-import { Form } from "../../form/Form";
+import { Ends, Form } from "../../form/Form";
 import { Tick } from "../../form/Tick";
+import { useServerForm } from "../../form/useServerForm";
 import { addDays } from "../../parts/dates";
-import { Row } from "../../parts/layout";
 import { day, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
 import { Fault } from "../../parts/words";
@@ -29,22 +29,11 @@ export function KeepQuote({
   const [open, setOpen] = useState(false);
   const defaults = $api.useQuery("get", "/api/v1/defaults");
   const usual = Number(defaults.data?.values.quote_days ?? 14);
-  const [typed, setLast] = useState<string | null>(null);
-  const last = typed ?? addDays(me.today, usual);
-  const [send, setSend] = useState(Boolean(call.person?.email));
-  const [note, setNote] = useState("");
-  const [error, setError] = useState<unknown>(null);
-  const [key] = useState(newKey);
-  const faults = error ? faultsOf(error) : {};
-  if (!open)
-    return (
-      <Button fullWidth sx={{ marginTop: 8 }} onClick={() => setOpen(true)}>
-        Keep this quote
-      </Button>
-    );
-  const keep = async () => {
-    try {
-      const done = await ask(
+  const of = useServerForm({
+    draft: null,
+    start: { last: addDays(me.today, usual), send: Boolean(call.person?.email), note: "" },
+    send: ({ last, note, send }, key) =>
+      ask(
         api.POST("/api/v1/quotes", {
           params: { header: { "Idempotency-Key": key } },
           body: {
@@ -60,46 +49,43 @@ export function KeepQuote({
             send,
           },
         }),
-      );
+      ),
+    done: (kept) => {
       setOpen(false);
       acts.say({
-        text: `The quote of ${money(done.total, done.currency)} for ${done.name} stands through ${day(done.last)}${done.sent ? " and is on its way" : ""}.`,
-        change: done.change,
+        text: `The quote of ${money(kept.total, kept.currency)} for ${kept.name} stands through ${day(kept.last)}${kept.sent ? " and is on its way" : ""}.`,
+        change: kept.change,
         link: <Link to="/money/quotes">Kept quotes</Link>,
       });
-    } catch (problem) {
-      setError(problem);
-    }
-  };
+    },
+  });
+  if (!open)
+    return (
+      <Button fullWidth sx={{ marginTop: 8 }} onClick={() => setOpen(true)}>
+        Keep this quote
+      </Button>
+    );
   return (
     <Form
       look="inset"
       sx={{ marginTop: 10 }}
       ref={(form) => form?.scrollIntoView({ block: "nearest" })}
-      onSend={() => void keep()}
+      of={of}
       onLeave={() => setOpen(false)}
     >
       <Field
         label="It stands through"
         type="date"
-        value={last}
-        onChange={setLast}
-        fault={faults["/last"]}
+        {...of.field("last")}
         autoFocus
         help="It holds the price, not a seat. You are reminded three days before."
       />
-      <Field label="A word with it" value={note} onChange={setNote} fault={faults["/note"]} />
-      <Tick checked={send} onChange={(on) => setSend(on)}>
+      <Field label="A word with it" {...of.field("note")} />
+      <Tick checked={of.values.send} onChange={(send) => of.set({ send })}>
         send it to {call.person?.email ?? "nobody: there is no email"}
       </Tick>
-      {faults["/send"] && <Fault>{faults["/send"]}</Fault>}
-      {error !== null && Object.keys(faults).length === 0 && <Fault as="p">{messageOf(error)}</Fault>}
-      <Row>
-        <Button type="submit" variant="contained">
-          Keep it
-        </Button>
-        <Button onClick={() => setOpen(false)}>Not now</Button>
-      </Row>
+      {of.faults["/send"] && <Fault>{of.faults["/send"]}</Fault>}
+      <Ends of={of} act="Keep it" leave="Not now" onLeave={() => setOpen(false)} />
     </Form>
   );
 }

@@ -2,10 +2,11 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useState } from "react";
 
-import { $api, api, ask, asTyped, faultsOf, type Schemas } from "../../app/server";
-import { useKept, useMe } from "../../app/session";
+import { $api, api, ask, asTyped, type Schemas } from "../../app/server";
+import { useMe } from "../../app/session";
 import { Choice, Field } from "../../form/Field";
 import { Tick } from "../../form/Tick";
+import { useServerForm } from "../../form/useServerForm";
 import { Grow, Picks, Row, Ruled } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { clock, count, day } from "../../parts/text";
@@ -140,55 +141,46 @@ function CenterPlanForm({
 }) {
   const me = useMe();
   const empty: PlanForm = { id: null, ...PLAN_STARTS[0]! };
-  const [kept, setKept] = useKept<{ form: PlanForm; courses: string[]; runId: string } | null>(
-    `plan-${plan?.id ?? "new"}`,
-    null,
-  );
-  const form = kept ?? {
-    form: plan ? planForm(plan) : empty,
-    courses: plan?.courses.map((c) => String(c.id)) ?? [],
-    runId: "",
-  };
-  const [error, setError] = useState<unknown>(null);
+  const of = useServerForm({
+    draft: `plan-${plan?.id ?? "new"}`,
+    start: {
+      form: plan ? planForm(plan) : empty,
+      courses: plan?.courses.map((c) => String(c.id)) ?? [],
+      runId: "",
+    },
+    send: ({ form, courses }) => {
+      const body = plansOf([{ ...form, id: null }], digitsOf(me.currency))[0]!;
+      const whole = { note: "", details: false, ...body, course_ids: courses.map(Number) };
+      return ask(
+        plan
+          ? api.PATCH("/api/v1/plans/{plan_id}", {
+              params: { path: { plan_id: plan.id } },
+              body: asTyped<"PlanPatch">({ seen: { name: plan.name }, set: whole }),
+            })
+          : api.POST("/api/v1/plans", { body: asTyped<"PlanCommand">(whole) }),
+      );
+    },
+    done: (saved) => onSaved(`${saved.plan.name} is saved; it holds for sign-ups from now on.`, saved.change),
+  });
+  const { values: form, set } = of;
   const courses = $api.useQuery("get", "/api/v1/courses");
   const runs = $api.useQuery("get", "/api/v1/runs", {
     params: { query: { teaching: "before", status: "published", limit: 30 } },
   });
   const run = runs.data?.items.find((r) => String(r.id) === form.runId) ?? runs.data?.items[0];
   const faults = Object.fromEntries(
-    Object.entries(error ? faultsOf(error) : {}).map(([at, said]) => [
-      at.replace(/^\/set/, "").replace(/^/, "/plan"),
-      said,
-    ]),
+    Object.entries(of.faults).map(([at, said]) => [`/plan${at.replace(/^\/set/, "")}`, said]),
   );
   const close = () => {
-    setKept(null);
+    of.forget();
     onClose();
   };
-  const send = async () => {
-    const body = plansOf([{ ...form.form, id: null }], digitsOf(me.currency))[0]!;
-    const whole = { note: "", details: false, ...body, course_ids: form.courses.map(Number) };
-    try {
-      const done = plan
-        ? await ask(
-            api.PATCH("/api/v1/plans/{plan_id}", {
-              params: { path: { plan_id: plan.id } },
-              body: asTyped<"PlanPatch">({ seen: { name: plan.name }, set: whole }),
-            }),
-          )
-        : await ask(api.POST("/api/v1/plans", { body: asTyped<"PlanCommand">(whole) }));
-      setKept(null);
-      onSaved(`${done.plan.name} is saved; it holds for sign-ups from now on.`, done.change);
-    } catch (problem) {
-      setError(problem);
-    }
-  };
   return (
-    <KeptForm onSend={() => void send()} onClose={close} error={error}>
+    <KeptForm of={of} onClose={close}>
       <Plan
         plan={form.form}
         tail=""
-        onChange={(change) => setKept({ ...form, form: { ...form.form, ...change } })}
+        onChange={(change) => set({ form: { ...form.form, ...change } })}
         faults={faults}
         at="/plan"
       />
@@ -196,7 +188,7 @@ function CenterPlanForm({
         <Field
           label="Note for staff"
           value={form.form.note ?? ""}
-          onChange={(note) => setKept({ ...form, form: { ...form.form, note } })}
+          onChange={(note) => set({ form: { ...form.form, note } })}
         />
       </Box>
       <Picks sx={{ marginTop: 10 }}>
@@ -209,7 +201,7 @@ function CenterPlanForm({
               key={c.id}
               checked={form.courses.includes(String(c.id))}
               onChange={(on) =>
-                setKept({
+                set({
                   ...form,
                   courses: on
                     ? [...form.courses, String(c.id)]
@@ -228,7 +220,7 @@ function CenterPlanForm({
             label="Example on the run"
             value={String(run.id)}
             width={340}
-            onChange={(runId) => setKept({ ...form, runId })}
+            onChange={(runId) => set({ runId })}
             options={(runs.data?.items ?? []).map((r) => ({
               value: String(r.id),
               text: `${r.title}, ${r.code}`,

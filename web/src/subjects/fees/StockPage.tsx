@@ -8,14 +8,16 @@ import TableRow from "@mui/material/TableRow";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { $api, api, ask, asTyped, faultsOf, messageOf, newKey } from "../../app/server";
+import { $api, api, ask, asTyped } from "../../app/server";
 import { Choice, Field } from "../../form/Field";
 import { Form } from "../../form/Form";
+import { Suggest } from "../../form/Suggest";
+import { useServerForm } from "../../form/useServerForm";
 import { Row } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { clock, day } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
-import { Cell, Empty, Fault, Heard, T } from "../../parts/words";
+import { Cell, Empty, Heard, T } from "../../parts/words";
 import { whole } from "../courses/form";
 import { MoneyTabs } from "./MoneyTabs";
 
@@ -88,20 +90,13 @@ export default function StockPage() {
 }
 
 function Count({ names, acts }: { names: string[]; acts: ReturnType<typeof useDone> }) {
-  const empty = { name: "", how: "add", number: "", cause: "" };
-  const [form, setForm] = useState(empty);
-  const [error, setError] = useState<unknown>(null);
-  const [key, setKey] = useState(newKey);
-  const faults = error ? faultsOf(error) : {};
-  const set = (change: Partial<typeof form>) => {
-    setForm({ ...form, ...change });
-    setKey(newKey());
-  };
-  const send = async () => {
-    const number = whole(form.number);
-    const signed = form.how === "out" && typeof number === "number" ? -number : number;
-    try {
-      const done = await ask(
+  const of = useServerForm({
+    draft: "stock",
+    start: { name: "", how: "add", number: "", cause: "" },
+    send: (form, key) => {
+      const number = whole(form.number);
+      const signed = form.how === "out" && typeof number === "number" ? -number : number;
+      return ask(
         api.POST("/api/v1/stock", {
           params: { header: { "Idempotency-Key": key } },
           body: asTyped<"StockCommand">({
@@ -111,30 +106,14 @@ function Count({ names, acts }: { names: string[]; acts: ReturnType<typeof useDo
           }),
         }),
       );
-      acts.say({ text: `${done.on_hand} of ${done.name} are in stock.` });
-      setForm(empty);
-      setError(null);
-      setKey(newKey());
-    } catch (problem) {
-      setError(problem);
-    }
-  };
+    },
+    done: (now) => acts.say({ text: `${now.on_hand} of ${now.name} are in stock.` }),
+  });
+  const { values: form, set, faults } = of;
   return (
-    <Form look="inset" onSend={() => void send()}>
+    <Form look="inset" of={of}>
       <Row wrap>
-        <Field
-          label="Item"
-          width={210}
-          value={form.name}
-          onChange={(name) => set({ name })}
-          fault={faults["/name"]}
-          input={{ list: "stock-items" }}
-        />
-        <datalist id="stock-items">
-          {names.map((n) => (
-            <option key={n} value={n} />
-          ))}
-        </datalist>
+        <Suggest label="Item" width={210} options={names} {...of.field("name")} />
         <Choice
           label="What happens"
           width={150}
@@ -165,7 +144,6 @@ function Count({ names, acts }: { names: string[]; acts: ReturnType<typeof useDo
           Put it down
         </Button>
       </Row>
-      {error !== null && Object.keys(faults).length === 0 && <Fault as="p">{messageOf(error)}</Fault>}
     </Form>
   );
 }

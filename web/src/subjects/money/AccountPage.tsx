@@ -6,24 +6,15 @@ import TableRow from "@mui/material/TableRow";
 import { useState } from "react";
 import { Link, useParams } from "react-router";
 
-import {
-  $api,
-  api,
-  ask,
-  asTyped,
-  faultsOf,
-  messageOf,
-  newKey,
-  type Schemas,
-  ServerProblem,
-} from "../../app/server";
-import { useKept, useMe } from "../../app/session";
+import { $api, api, ask, asTyped, messageOf, type Schemas } from "../../app/server";
+import { useMe } from "../../app/session";
 import { Choice, Field } from "../../form/Field";
-import { Form } from "../../form/Form";
+import { Ends, Form } from "../../form/Form";
+import { useServerForm } from "../../form/useServerForm";
 import { Crumbs, Note, Part, Picks, Row } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { day, isZero, money } from "../../parts/text";
-import { focused, useDone } from "../../parts/useUndo";
+import { useDone } from "../../parts/useUndo";
 import { Cell, Fault, Heard, P, T } from "../../parts/words";
 import { amount, digitsOf } from "../courses/form";
 import { Invoices } from "./Invoices";
@@ -92,7 +83,7 @@ export default function AccountPage() {
   );
 }
 
-type Form = {
+type Payment = {
   amount: string;
   method: string;
   reference: string;
@@ -104,7 +95,7 @@ type Form = {
 /** Money that came in: the amount is enough, the oldest due is settled first unless parts are chosen. */
 function Take({ account, acts }: { account: Account; acts: Acts }) {
   const me = useMe();
-  const empty: Form = {
+  const empty: Payment = {
     amount: "",
     method: "cash",
     reference: "",
@@ -112,20 +103,12 @@ function Take({ account, acts }: { account: Account; acts: Acts }) {
     fee: "",
     chosen: null,
   };
-  const [form, setForm] = useKept<Form>(`payment-${account.id}`, empty);
-  const [error, setError] = useState<unknown>(null);
-  const [key, setKey] = useState(newKey);
-  const [busy, setBusy] = useState(false);
-  const faults = error ? faultsOf(error) : {};
   const digits = digitsOf(account.currency);
-  const set = (change: Partial<Form>) => {
-    setForm({ ...form, ...change });
-    setKey(newKey());
-  };
-  const take = async (anyway = false) => {
-    setBusy(true);
-    try {
-      const done = await ask(
+  const of = useServerForm({
+    draft: `payment-${account.id}`,
+    start: empty,
+    send: (form, key, how) =>
+      ask(
         api.POST("/api/v1/accounts/{account_id}/payments", {
           params: { path: { account_id: account.id }, header: { "Idempotency-Key": key } },
           body: asTyped<"PaymentCommand">({
@@ -134,7 +117,7 @@ function Take({ account, acts }: { account: Account; acts: Acts }) {
             reference: form.reference,
             received_on: form.received || null,
             fee: amount(form.fee, digits) || null,
-            ...(anyway ? { anyway } : {}),
+            ...how,
             ...(form.chosen
               ? {
                   installments: Object.entries(form.chosen)
@@ -144,26 +127,16 @@ function Take({ account, acts }: { account: Account; acts: Acts }) {
               : {}),
           }),
         }),
-      );
-      setForm(empty);
-      setError(null);
-      setKey(newKey());
+      ),
+    done: (taken, form) =>
       acts.say({
-        text: `${money(amount(form.amount, digits), account.currency)} by ${form.method} from ${account.name}${isZero(done.credit) ? "" : `; ${money(done.credit, account.currency)} stays as credit`}.`,
-        change: done.change,
-      });
-    } catch (problem) {
-      setError(problem);
-    } finally {
-      setBusy(false);
-    }
-  };
+        text: `${money(amount(form.amount, digits), account.currency)} by ${form.method} from ${account.name}${isZero(taken.credit) ? "" : `; ${money(taken.credit, account.currency)} stays as credit`}.`,
+        change: taken.change,
+      }),
+  });
+  const { values: form, set, faults, busy } = of;
   return (
-    <Form
-      onSend={() => {
-        if (!busy) void take();
-      }}
-    >
+    <Form of={of}>
       <Row wrap>
         <Field
           label={`Amount in ${account.currency}`}
@@ -241,18 +214,15 @@ function Take({ account, acts }: { account: Account; acts: Acts }) {
           </Button>
         </Picks>
       )}
-      {error instanceof ServerProblem && error.kind === "same-check" ? (
+      {of.problem?.kind === "same-check" && (
         <Note kind="due" role="alert" sx={{ marginTop: 10 }}>
-          <p>{error.message}</p>
           <Row>
-            <Button onClick={() => void take(true)} disabled={busy}>
+            <Button onClick={() => void of.submit({ anyway: true })} disabled={busy}>
               Take it once more
             </Button>
-            <Button onClick={() => setError(null)}>Leave it</Button>
+            <Button onClick={of.dismiss}>Leave it</Button>
           </Row>
         </Note>
-      ) : (
-        error !== null && Object.keys(faults).length === 0 && <Fault as="p">{messageOf(error)}</Fault>
       )}
       <Button type="submit" variant="contained" disabled={busy} sx={{ marginTop: 10 }}>
         Take it
@@ -332,10 +302,22 @@ function Open({ account, acts }: { account: Account; acts: Acts }) {
 /** Credit settles what is open, or goes back to the payer. */
 function Credit({ account, acts }: { account: Account; acts: Acts }) {
   const [back, setBack] = useState(false);
-  const [form, setForm] = useState({ amount: account.credit, method: "transfer", why: "" });
-  const [error, setError] = useState<unknown>(null);
-  const [key] = useState(newKey);
-  const faults = error ? faultsOf(error) : {};
+  const digits = digitsOf(account.currency);
+  const refund = useServerForm({
+    draft: null,
+    start: { amount: account.credit, method: "transfer", why: "" },
+    send: (form, key) =>
+      ask(
+        api.POST("/api/v1/accounts/{account_id}/refunds", {
+          params: { path: { account_id: account.id }, header: { "Idempotency-Key": key } },
+          body: asTyped<"RefundCommand">({ ...form, amount: amount(form.amount, digits) }),
+        }),
+      ),
+    done: (paid) => {
+      setBack(false);
+      acts.say({ text: `Paid back; ${money(paid.credit, account.currency)} of credit is left.` });
+    },
+  });
   const use = async () => {
     try {
       const done = await ask(
@@ -350,55 +332,20 @@ function Credit({ account, acts }: { account: Account; acts: Acts }) {
       acts.fail(messageOf(problem));
     }
   };
-  const refund = async () => {
-    try {
-      const done = await ask(
-        api.POST("/api/v1/accounts/{account_id}/refunds", {
-          params: { path: { account_id: account.id }, header: { "Idempotency-Key": key } },
-          body: asTyped<"RefundCommand">({
-            ...form,
-            amount: amount(form.amount, digitsOf(account.currency)),
-          }),
-        }),
-      );
-      setBack(false);
-      acts.say({ text: `Paid back; ${money(done.credit, account.currency)} of credit is left.` });
-    } catch (problem) {
-      setError(problem);
-    }
-  };
   return (
     <section>
       <h2>Credit</h2>
       {account.open.length > 0 && <Button onClick={() => void use()}>Settle what is open</Button>}{" "}
       {back ? (
-        <Form look="inset" onSend={() => void refund()}>
-          <Field
-            label="Pay back"
-            value={form.amount}
-            onChange={(text) => setForm({ ...form, amount: text })}
-            fault={faults["/amount"]}
-            input={{ inputMode: "decimal" }}
-          />
+        <Form look="inset" of={refund} onLeave={() => setBack(false)}>
+          <Field label="Pay back" {...refund.field("amount")} input={{ inputMode: "decimal" }} />
           <Choice
             label="By"
-            value={form.method}
-            onChange={(method) => setForm({ ...form, method })}
-            fault={faults["/method"]}
+            {...refund.field("method")}
             options={METHODS.slice(0, 3).map((m) => ({ value: m, text: m }))}
           />
-          <Field
-            label="Reason"
-            value={form.why}
-            onChange={(why) => setForm({ ...form, why })}
-            fault={faults["/why"]}
-          />
-          <Row sx={{ marginTop: 8 }}>
-            <Button type="submit" variant="contained" ref={focused}>
-              Pay it back
-            </Button>
-            <Button onClick={() => setBack(false)}>Leave it</Button>
-          </Row>
+          <Field label="Reason" {...refund.field("why")} autoFocus />
+          <Ends of={refund} act="Pay it back" onLeave={() => setBack(false)} />
         </Form>
       ) : (
         <Button onClick={() => setBack(true)}>Pay it back</Button>

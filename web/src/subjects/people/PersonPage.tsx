@@ -5,9 +5,10 @@ import { Link, useNavigate, useParams } from "react-router";
 
 import { News, usePulse } from "../../app/pulse";
 import { $api, api, ask, faultsOf, messageOf, type Schemas, ServerProblem } from "../../app/server";
-import { useKept, useKeptKey, useMe } from "../../app/session";
+import { useKept, useMe } from "../../app/session";
 import { Field } from "../../form/Field";
 import { Form } from "../../form/Form";
+import { useServerForm } from "../../form/useServerForm";
 import { Crumbs, Grow, Note, Part, Row, Ruled } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { clock, count, day, isZero, money } from "../../parts/text";
@@ -323,32 +324,25 @@ function Contact({ person, acts }: { person: Person; acts: ReturnType<typeof use
 }
 
 function Notes({ person, acts }: { person: Person; acts: ReturnType<typeof useDone> }) {
-  const [text, setText, forget] = useKept(`note-${person.id}`, "");
-  const [key, nextKey] = useKeptKey(`note-key-${person.id}`);
-  const [fault, setFault] = useState("");
-  const write = async () => {
-    try {
-      await ask(
+  const of = useServerForm({
+    draft: `note-${person.id}`,
+    start: { text: "" },
+    send: (body, key) =>
+      ask(
         api.POST("/api/v1/people/{person_id}/notes", {
           params: { path: { person_id: person.id }, header: { "Idempotency-Key": key } },
-          body: { text },
+          body,
         }),
-      );
-      forget();
-      setText("");
-      setFault("");
-      acts.say({ text: "The note is kept." });
-    } catch (error) {
-      setFault(Object.values(faultsOf(error))[0] ?? messageOf(error));
-    } finally {
-      nextKey();
-    }
-  };
+      ),
+    done: () => acts.say({ text: "The note is kept." }),
+  });
   return (
     <div>
-      <Form look="row" sx={{ alignItems: "flex-end", marginBottom: 8 }} onSend={() => void write()}>
-        <Field label="A note, signed and dated" value={text} onChange={setText} fault={fault} />
-        <Button type="submit">Keep the note</Button>
+      <Form look="row" sx={{ alignItems: "flex-end", marginBottom: 8 }} of={of}>
+        <Field label="A note, signed and dated" {...of.field("text")} />
+        <Button type="submit" disabled={of.busy}>
+          Keep the note
+        </Button>
       </Form>
       {person.notes.map((n, i) => (
         <P key={i} sx={{ whiteSpace: "pre-line" }}>

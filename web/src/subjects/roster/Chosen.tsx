@@ -2,16 +2,17 @@ import Button from "@mui/material/Button";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { $api, api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
-import { useKept, useSettled } from "../../app/session";
+import { $api, api, ask, messageOf, newKey, type Schemas } from "../../app/server";
+import { useSettled } from "../../app/session";
 import { Field } from "../../form/Field";
-import { Form } from "../../form/Form";
+import { Ends, Form } from "../../form/Form";
 import { PickList } from "../../form/PickList";
 import { Tick } from "../../form/Tick";
+import { useServerForm } from "../../form/useServerForm";
 import { ActList, Facts, Note, Row } from "../../parts/layout";
 import { count, isZero, money } from "../../parts/text";
 import { focused, type useDone } from "../../parts/useUndo";
-import { Fault, P } from "../../parts/words";
+import { P } from "../../parts/words";
 import { type Run, RunLine } from "./DeskParts";
 
 type Acts = ReturnType<typeof useDone>;
@@ -125,51 +126,30 @@ type Props = {
 };
 
 export function Tell({ run, ids, acts, onClose, onDone }: Omit<Props, "ids"> & { ids: number[] | null }) {
-  const [form, setForm, forget] = useKept(`tell-${run.id}`, { subject: "", body: "" });
-  const [error, setError] = useState<unknown>(null);
-  const [key, setKey] = useState(newKey);
-  const faults = error ? faultsOf(error) : {};
-  const set = (change: Partial<typeof form>) => {
-    setForm({ ...form, ...change });
-    setKey(newKey());
-  };
-  const send = async () => {
-    try {
-      const done = await ask(
+  const of = useServerForm({
+    draft: `tell-${run.id}`,
+    start: { subject: "", body: "" },
+    send: (form, key) =>
+      ask(
         api.POST("/api/v1/runs/{run_id}/tell", {
           params: { path: { run_id: run.id }, header: { "Idempotency-Key": key } },
           body: { ...form, enrollment_ids: ids },
         }),
-      );
-      const mute = done.without.length ? ` No email: ${done.without.join(", ")}.` : "";
+      ),
+    done: (told) => {
+      const mute = told.without.length ? ` No email: ${told.without.join(", ")}.` : "";
       acts.say({
-        text: `Goes to ${count(done.told, "person", "people")} in a minute.${mute}`,
-        change: done.change,
+        text: `Goes to ${count(told.told, "person", "people")} in a minute.${mute}`,
+        change: told.change,
       });
-      forget();
       onDone();
-    } catch (problem) {
-      setError(problem);
-    }
-  };
+    },
+  });
   return (
-    <Form look="done" onSend={() => void send()}>
-      <Field
-        label="Subject"
-        value={form.subject}
-        onChange={(subject) => set({ subject })}
-        fault={faults["/subject"]}
-        autoFocus
-      />
-      <Field
-        label="Message"
-        value={form.body}
-        onChange={(body) => set({ body })}
-        fault={faults["/body"]}
-        multiline
-      />
-      {error !== null && Object.keys(faults).length === 0 && <Fault as="p">{messageOf(error)}</Fault>}
-      <Buttons act="Send" onClose={onClose} />
+    <Form look="done" of={of} onLeave={onClose}>
+      <Field label="Subject" {...of.field("subject")} autoFocus />
+      <Field label="Message" {...of.field("body")} multiline />
+      <Ends of={of} act="Send" onLeave={onClose} />
     </Form>
   );
 }

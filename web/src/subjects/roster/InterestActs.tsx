@@ -1,10 +1,11 @@
 import Button from "@mui/material/Button";
 import { useState } from "react";
 
-import { $api, api, ask, faultsOf, messageOf, type Schemas } from "../../app/server";
+import { $api, api, ask, messageOf, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Choice, Field } from "../../form/Field";
-import { Form } from "../../form/Form";
+import { Ends, Form } from "../../form/Form";
+import { useServerForm } from "../../form/useServerForm";
 import { Note, Row } from "../../parts/layout";
 import { count } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
@@ -116,22 +117,17 @@ export function WholeList({ list, which, acts }: { list: List; which: Which; act
 /** Another system that lists are sent on to; its secret is shown once. */
 function AddHook({ acts }: { acts: Acts }) {
   const [open, setOpen] = useState(false);
-  const [form, setForm] = useState({ name: "", address: "" });
   const [secret, setSecret] = useState("");
-  const [error, setError] = useState<unknown>(null);
-  const faults = error ? faultsOf(error) : {};
-  const add = async () => {
-    try {
-      const made = await ask(api.POST("/api/v1/webhooks", { body: form }));
+  const of = useServerForm({
+    draft: "webhook",
+    start: { name: "", address: "" },
+    send: (form) => ask(api.POST("/api/v1/webhooks", { body: form })),
+    done: (made) => {
       setSecret(made.secret);
       setOpen(false);
-      setForm({ name: "", address: "" });
-      setError(null);
       acts.say({ text: `Lists can be sent on to ${made.name}.` });
-    } catch (problem) {
-      setError(problem);
-    }
-  };
+    },
+  });
   if (secret)
     return (
       <Note>
@@ -151,24 +147,10 @@ function AddHook({ acts }: { acts: Acts }) {
       </Button>
     );
   return (
-    <Form look="inset" onSend={() => void add()}>
-      <Field
-        label="Name"
-        value={form.name}
-        onChange={(name) => setForm({ ...form, name })}
-        fault={faults["/name"]}
-      />
-      <Field
-        label="Address"
-        value={form.address}
-        placeholder="https://"
-        onChange={(address) => setForm({ ...form, address })}
-        fault={faults["/address"]}
-      />
-      <Row sx={{ marginTop: 8 }}>
-        <Button type="submit">Add it</Button>
-        <Button onClick={() => setOpen(false)}>Leave it</Button>
-      </Row>
+    <Form look="inset" of={of} onLeave={() => setOpen(false)}>
+      <Field label="Name" {...of.field("name")} autoFocus />
+      <Field label="Address" placeholder="https://" {...of.field("address")} />
+      <Ends of={of} act="Add it" onLeave={() => setOpen(false)} />
     </Form>
   );
 }

@@ -10,12 +10,14 @@ import { Link, useSearchParams } from "react-router";
 import { $api, api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
 import { useKept, useSettled } from "../../app/session";
 import { Field } from "../../form/Field";
-import { Form } from "../../form/Form";
+import { Ends, Form } from "../../form/Form";
+import { NotSaved } from "../../form/NotSaved";
 import { PickList } from "../../form/PickList";
+import { useServerForm } from "../../form/useServerForm";
 import { Crumbs, Inset, Note, Row } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { clock, day } from "../../parts/text";
-import { useDone, useTried } from "../../parts/useUndo";
+import { useDone } from "../../parts/useUndo";
 import { Cell, Empty, Heard, Name, P, T } from "../../parts/words";
 import { NewPerson } from "../people/NewPerson";
 import { PersonLine } from "./DeskParts";
@@ -240,55 +242,41 @@ function Add({ list, which, acts }: { list: List; which: Which; acts: Acts }) {
 }
 
 function Questions({ list, which, acts }: { list: List; which: Which; acts: Acts }) {
-  const stored = { text: list.questions.join("\n"), hours: String(list.head_start_hours) };
-  const [edits, setEdits, forget] = useKept<Partial<typeof stored>>(`questions-${nameOf(which)}`, {});
-  const { text, hours } = { ...stored, ...edits };
-  const { faults: fault, tried } = useTried(acts);
-  const changed = text !== stored.text || hours !== stored.hours;
-  const save = () =>
-    tried(async () => {
-      const questions = text
-        .split("\n")
-        .map((q) => q.trim())
-        .filter(Boolean);
-      const done = await ask(
+  const of = useServerForm({
+    draft: `questions-${nameOf(which)}`,
+    start: { text: list.questions.join("\n"), hours: String(list.head_start_hours) },
+    send: ({ text, hours }) => {
+      const questions = text.split("\n").map((q) => q.trim());
+      const head = which.run_id ? { head_start_hours: Number(hours) || 0 } : {};
+      return ask(
         api.PUT("/api/v1/interest/questions", {
           params: { query: which },
-          body: { questions, ...(which.run_id ? { head_start_hours: Number(hours) || 0 } : {}) },
+          body: { questions: questions.filter(Boolean), ...head },
         }),
       );
-      forget();
-      acts.say({ text: "Kept.", change: done.change });
-    });
+    },
+    done: ({ change }) => acts.say({ text: "The questions are saved.", change }),
+  });
   return (
-    <Form sx={{ marginTop: 24 }} onSend={() => void save()}>
+    <Form sx={{ marginTop: 24 }} of={of}>
       <h2>What is asked</h2>
-      <div>
-        <Row wrap>
+      <Row wrap>
+        <Field label="Own questions, one a line" {...of.field("text", "/questions")} multiline />
+        {which.run_id !== undefined && (
           <Field
-            label="Own questions, one a line"
-            value={text}
-            onChange={(text) => setEdits({ ...edits, text })}
-            multiline
-            fault={fault["/questions"]}
+            label="Head start, in hours"
+            width={150}
+            {...of.field("hours", "/head_start_hours")}
+            input={{ inputMode: "numeric" }}
           />
-          {which.run_id !== undefined && (
-            <Field
-              label="Head start, in hours"
-              width={150}
-              value={hours}
-              onChange={(hours) => setEdits({ ...edits, hours })}
-              fault={fault["/head_start_hours"]}
-              input={{ inputMode: "numeric" }}
-            />
-          )}
-        </Row>
-        {changed && (
-          <Button type="submit" variant="contained" sx={{ marginTop: 8 }}>
-            Keep it so
-          </Button>
         )}
-      </div>
+      </Row>
+      {of.dirty.length > 0 && (
+        <>
+          <NotSaved what="the questions" then="Until then people are asked what was asked before." />
+          <Ends of={of} act="Save" leave="Leave as it was" onLeave={of.forget} />
+        </>
+      )}
     </Form>
   );
 }

@@ -2,14 +2,14 @@ import Button from "@mui/material/Button";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { $api, api, ask, asTyped, messageOf, newKey, type Schemas } from "../../app/server";
-import { useKept } from "../../app/session";
+import { $api, api, ask, asTyped, messageOf, type Schemas } from "../../app/server";
 import { Field } from "../../form/Field";
-import { Form } from "../../form/Form";
+import { Ends, Form } from "../../form/Form";
 import { OrganizationPick } from "../../form/OrganizationPick";
+import { useServerForm } from "../../form/useServerForm";
 import { Grow, Loading, Row, Ruled } from "../../parts/layout";
 import { count, day } from "../../parts/text";
-import { type useDone, useTried } from "../../parts/useUndo";
+import type { useDone } from "../../parts/useUndo";
 import { Heard, P, T } from "../../parts/words";
 import { whole } from "../courses/form";
 import type { Run } from "../courses/runTypes";
@@ -87,16 +87,11 @@ export function KeptBack({ run, acts }: { run: Run; acts: Acts }) {
 }
 
 function Hold({ run, acts, onClose }: { run: Run; acts: Acts; onClose: () => void }) {
-  const [form, setForm] = useKept(`hold-${run.id}`, { seats: "", for_whom: "", last: "", note: "" });
-  const { faults, tried } = useTried(acts);
-  const [key, setKey] = useState(newKey);
-  const set = (change: Partial<typeof form>) => {
-    setForm({ ...form, ...change });
-    setKey(newKey());
-  };
-  const save = () =>
-    tried(async () => {
-      const done = await ask(
+  const of = useServerForm({
+    draft: `hold-${run.id}`,
+    start: { seats: "", for_whom: "", last: "", note: "" },
+    send: (form, key) =>
+      ask(
         api.POST("/api/v1/runs/{run_id}/held-places", {
           params: { path: { run_id: run.id }, header: { "Idempotency-Key": key } },
           body: asTyped<"HoldCommand">({
@@ -106,13 +101,15 @@ function Hold({ run, acts, onClose }: { run: Run; acts: Acts; onClose: () => voi
             note: form.note || null,
           }),
         }),
-      );
-      setForm({ seats: "", for_whom: "", last: "", note: "" });
-      acts.say({ text: `${count(done.seats, "place")} held for ${done.for_whom}.`, change: done.change });
+      ),
+    done: (held) => {
+      acts.say({ text: `${count(held.seats, "place")} held for ${held.for_whom}.`, change: held.change });
       onClose();
-    });
+    },
+  });
+  const { values: form, set, faults } = of;
   return (
-    <Form look="inset" onSend={() => void save()}>
+    <Form look="inset" of={of} onLeave={onClose}>
       <Row wrap>
         <Field
           label="Places"
@@ -140,12 +137,7 @@ function Hold({ run, acts, onClose }: { run: Run; acts: Acts; onClose: () => voi
         />
         <Field label="Note" width={180} value={form.note} onChange={(note) => set({ note })} />
       </Row>
-      <Row sx={{ marginTop: 8 }}>
-        <Button type="submit" variant="contained">
-          Hold them
-        </Button>
-        <Button onClick={onClose}>Leave it</Button>
-      </Row>
+      <Ends of={of} act="Hold them" onLeave={onClose} />
     </Form>
   );
 }
@@ -178,22 +170,17 @@ function AsideForm({
   acts: Acts;
   onClose: () => void;
 }) {
-  const [form, setForm, forget] = useKept(`aside-${run.id}-${held?.id ?? "new"}`, {
-    name: held?.name ?? "",
-    seats: held ? String(held.seats) : "",
-    last: held?.last ?? "",
-    tag: held?.tag ?? "",
-    organization: held?.organization_id ? String(held.organization_id) : "",
-  });
-  const { faults, tried } = useTried(acts);
-  const set = (change: Partial<typeof form>) => setForm({ ...form, ...change });
-  const close = () => {
-    forget();
-    onClose();
-  };
-  const save = () =>
-    tried(async () => {
-      const done = await ask(
+  const of = useServerForm({
+    draft: `aside-${run.id}-${held?.id ?? "new"}`,
+    start: {
+      name: held?.name ?? "",
+      seats: held ? String(held.seats) : "",
+      last: held?.last ?? "",
+      tag: held?.tag ?? "",
+      organization: held?.organization_id ? String(held.organization_id) : "",
+    },
+    send: (form) =>
+      ask(
         api.PUT("/api/v1/runs/{run_id}/set-asides", {
           params: { path: { run_id: run.id } },
           body: asTyped<"SetAsideCommand">({
@@ -205,15 +192,20 @@ function AsideForm({
             organization_id: form.organization ? Number(form.organization) : null,
           }),
         }),
-      );
-      acts.say({
-        text: `Seats for ${form.name}: ${done.free} are free for anybody now.`,
-        change: done.change,
-      });
-      close();
-    });
+      ),
+    done: (now, form) => {
+      const text = `Seats for ${form.name}: ${now.free} are free for anybody now.`;
+      acts.say({ text, change: now.change });
+      onClose();
+    },
+  });
+  const { values: form, set, faults } = of;
+  const close = () => {
+    of.forget();
+    onClose();
+  };
   return (
-    <Form look="inset" onSend={() => void save()}>
+    <Form look="inset" of={of} onLeave={close}>
       <Row wrap>
         <Field
           label="Group"
@@ -249,12 +241,7 @@ function AsideForm({
           fixed={[{ value: "", text: "nobody in particular" }]}
         />
       </Row>
-      <Row sx={{ marginTop: 8 }}>
-        <Button type="submit" variant="contained">
-          Set aside
-        </Button>
-        <Button onClick={close}>Leave it</Button>
-      </Row>
+      <Ends of={of} act="Set aside" onLeave={close} />
     </Form>
   );
 }

@@ -1,12 +1,12 @@
 import Button from "@mui/material/Button";
 import { useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
 
-import { $api, api, ask, asTyped, faultsOf } from "../../app/server";
+import { $api, api, ask, asTyped } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Field } from "../../form/Field";
 import { FileButton } from "../../form/FileButton";
 import { Form } from "../../form/Form";
+import { useServerForm } from "../../form/useServerForm";
 import { addDays } from "../../parts/dates";
 import { Grow, Inset, Row, Ruled } from "../../parts/layout";
 import { clock, day } from "../../parts/text";
@@ -28,13 +28,11 @@ export function Busy({
   const query = $api.useQuery("get", "/api/v1/busy/{kind}/{owner_id}", {
     params: { path: { kind, owner_id: owner.id } },
   });
-  const [form, setForm] = useState({ from: me.today, through: "", start: "", end: "", label: "" });
-  const [error, setError] = useState<unknown>(null);
-  const faults = faultsOf(error);
-  const word = kind === "place" ? "Closed" : "Away";
-  const add = async () => {
-    try {
-      await ask(
+  const of = useServerForm({
+    draft: null,
+    start: { from: me.today, through: "", start: "", end: "", label: "" },
+    send: (form) =>
+      ask(
         api.POST("/api/v1/busy/{kind}/{owner_id}", {
           params: { path: { kind, owner_id: owner.id } },
           body: asTyped<"BusyCommand">({
@@ -45,14 +43,10 @@ export function Busy({
             label: form.label,
           }),
         }),
-      );
-      setError(null);
-      setForm({ from: me.today, through: "", start: "", end: "", label: "" });
-      void queries.invalidateQueries();
-    } catch (problem) {
-      setError(problem);
-    }
-  };
+      ),
+    done: () => void queries.invalidateQueries(),
+  });
+  const word = kind === "place" ? "Closed" : "Away";
   const remove = async (id: number) => {
     const done = await ask(api.DELETE("/api/v1/busy/{busy_id}", { params: { path: { busy_id: id } } }));
     acts.say({ text: "Taken out.", change: done.change });
@@ -80,40 +74,12 @@ export function Busy({
   return (
     <Inset>
       <h2>{word}</h2>
-      <Form look="row" sx={{ alignItems: "flex-end", marginTop: 8 }} onSend={() => void add()}>
-        <Field
-          label={`${word} from`}
-          type="date"
-          width={150}
-          value={form.from}
-          onChange={(from) => setForm({ ...form, from })}
-          fault={faults["/from"]}
-        />
-        <Field
-          label="through"
-          type="date"
-          width={150}
-          value={form.through}
-          onChange={(through) => setForm({ ...form, through })}
-          fault={faults["/through"]}
-        />
-        <Field
-          label="at"
-          type="time"
-          width={110}
-          value={form.start}
-          onChange={(start) => setForm({ ...form, start })}
-          fault={faults["/start"]}
-        />
-        <Field
-          label="until"
-          type="time"
-          width={110}
-          value={form.end}
-          onChange={(end) => setForm({ ...form, end })}
-          fault={faults["/end"]}
-        />
-        <Field label="Why" width={150} value={form.label} onChange={(label) => setForm({ ...form, label })} />
+      <Form look="row" sx={{ alignItems: "flex-end", marginTop: 8 }} of={of}>
+        <Field label={`${word} from`} type="date" width={160} {...of.field("from")} />
+        <Field label="through" type="date" width={160} {...of.field("through")} />
+        <Field label="at" type="time" width={90} {...of.field("start")} />
+        <Field label="until" type="time" width={90} {...of.field("end")} />
+        <Field label="Why" width={150} {...of.field("label")} />
         <Button type="submit">Add</Button>
         <FileButton
           label="The calendar file"

@@ -1,17 +1,19 @@
 import Button from "@mui/material/Button";
 import { useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
 import { useSearchParams } from "react-router";
 
-import { $api, api, ask, asTyped, faultsOf, messageOf } from "../../app/server";
+import { $api, api, ask, asTyped, messageOf } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Field } from "../../form/Field";
 import { Form } from "../../form/Form";
+import { useServerForm } from "../../form/useServerForm";
 import { Grow, Row, Ruled } from "../../parts/layout";
 import { NotYet } from "../../parts/Page";
 import { day } from "../../parts/text";
 import { Empty, T, When } from "../../parts/words";
 import type { Acts } from "./Kept";
+
+type Touched = { change?: string | null; meetings?: number };
 
 /** The days on which the center is closed: public holidays and its own; any of them can be taught on all the same. */
 export function ClosedDays({ acts }: { acts: Acts }) {
@@ -20,93 +22,59 @@ export function ClosedDays({ acts }: { acts: Acts }) {
   const [params, setParams] = useSearchParams();
   const year = Number(params.get("year") ?? me.today.slice(0, 4)) || Number(me.today.slice(0, 4));
   const query = $api.useQuery("get", "/api/v1/closures", { params: { query: { year } } });
-  const [form, setForm] = useState({ from: "", through: "", label: "" });
-  const [region, setRegion] = useState<string | null>(null);
-  const [error, setError] = useState<unknown>(null);
-  const faults = faultsOf(error);
+  const said = (text: string, { change, meetings }: Touched) => {
+    acts.say({
+      text: meetings ? `${text} ${meetings} meetings stand on it; see the clashes.` : text,
+      change,
+    });
+    void queries.invalidateQueries();
+  };
+  const region = useServerForm({
+    draft: null,
+    start: { region: query.data?.region ?? "" },
+    send: (body) => ask(api.PUT("/api/v1/closures/region", { body })),
+    done: () => said("The region is set.", {}),
+  });
+  const of = useServerForm({
+    draft: "closure",
+    start: { from: "", through: "", label: "" },
+    send: (form) =>
+      ask(
+        api.POST("/api/v1/closures", {
+          body: asTyped<"ClosureCommand">({
+            from: form.from || null,
+            through: form.through || null,
+            label: form.label,
+          }),
+        }),
+      ),
+    done: (closed) => said("Closed.", closed),
+  });
   if (!query.data)
     return <NotYet title="Closed days" error={query.error} retry={() => void query.refetch()} />;
-  const attempt = async (
-    what: () => Promise<{ change?: string; meetings?: number } | unknown>,
-    said: string,
-  ) => {
+  const attempt = async (what: () => Promise<Touched>, text: string) => {
     try {
-      const done = (await what()) as { change?: string; meetings?: number };
-      setError(null);
-      acts.say({
-        text: done.meetings ? `${said} ${done.meetings} meetings stand on it; see the clashes.` : said,
-        change: done.change,
-      });
-      void queries.invalidateQueries();
+      said(text, await what());
     } catch (problem) {
-      setError(problem);
-      if (Object.keys(faultsOf(problem)).length === 0) acts.fail(messageOf(problem));
+      acts.fail(messageOf(problem));
     }
   };
   return (
     <>
-      <Form
-        look="row"
-        sx={{ alignItems: "flex-end" }}
-        onSend={() =>
-          void attempt(async () => {
-            const done = await ask(
-              api.POST("/api/v1/closures", {
-                body: asTyped<"ClosureCommand">({
-                  from: form.from || null,
-                  through: form.through || null,
-                  label: form.label,
-                }),
-              }),
-            );
-            setForm({ from: "", through: "", label: "" });
-            return done;
-          }, "Closed.")
-        }
-      >
-        <Field
-          label="Close from"
-          type="date"
-          width={160}
-          value={form.from}
-          onChange={(from) => setForm({ ...form, from })}
-          fault={faults["/from"]}
-        />
-        <Field
-          label="through"
-          type="date"
-          width={160}
-          value={form.through}
-          onChange={(through) => setForm({ ...form, through })}
-          fault={faults["/through"]}
-        />
-        <Field
-          label="What it is"
-          width={200}
-          value={form.label}
-          onChange={(label) => setForm({ ...form, label })}
-        />
+      <Form look="row" sx={{ alignItems: "flex-end" }} of={of}>
+        <Field label="Close from" type="date" width={160} {...of.field("from")} />
+        <Field label="through" type="date" width={160} {...of.field("through")} />
+        <Field label="What it is" width={200} {...of.field("label")} />
         <Button type="submit">Close these days</Button>
       </Form>
-      <Form
-        look="row"
-        sx={{ alignItems: "flex-end", margin: "12px 0" }}
-        onSend={() =>
-          void attempt(
-            () => ask(api.PUT("/api/v1/closures/region", { body: { region: region ?? query.data.region } })),
-            "The region is set.",
-          )
-        }
-      >
+      <Form look="row" sx={{ alignItems: "flex-end", margin: "12px 0" }} of={region}>
         <Field
           label="Public holidays of"
           width={160}
-          value={region ?? query.data.region}
-          onChange={setRegion}
-          fault={faults["/region"]}
+          {...region.field("region")}
           help="US, US-NY, GB-ENG, DE-BY …"
         />
-        {region !== null && region !== query.data.region && <Button type="submit">Take these</Button>}
+        {region.dirty.length > 0 && <Button type="submit">Take these</Button>}
         <Row mid sx={{ paddingBottom: 22 }}>
           <Button onClick={() => setParams({ tab: "days", year: String(year - 1) })}>{year - 1}</Button>
           <strong>{year}</strong>

@@ -1,8 +1,8 @@
 import Button from "@mui/material/Button";
-import { useState } from "react";
 
-import { $api, api, ask, asTyped, faultsOf, type Schemas } from "../../app/server";
+import { $api, api, ask, asTyped, type Schemas } from "../../app/server";
 import { Choice, Field } from "../../form/Field";
+import { useServerForm } from "../../form/useServerForm";
 import { Grow, Row } from "../../parts/layout";
 import { NotYet } from "../../parts/Page";
 import { P, T } from "../../parts/words";
@@ -49,34 +49,37 @@ function InstructorForm({
   onSaved: (name: string) => void;
   onClose: () => void;
 }) {
-  const [form, setForm] = useState({
+  const start = {
     name: instructor?.name ?? "",
     email: instructor?.email ?? "",
     phone: instructor?.phone ?? "",
     hours: instructor?.hours ?? [],
-  });
-  const [error, setError] = useState<unknown>(null);
-  const faults = faultsOf(error);
-  const set = (change: Partial<typeof form>) => setForm({ ...form, ...change });
-  const send = async () => {
-    try {
-      const done = instructor
-        ? await ask(
-            api.PATCH("/api/v1/instructors/{instructor_id}", {
+  };
+  const of = useServerForm({
+    draft: `instructor-${instructor?.id ?? "new"}`,
+    start,
+    send: (form) => {
+      const body = asTyped<"InstructorCommand">(form);
+      return ask(
+        instructor
+          ? api.PATCH("/api/v1/instructors/{instructor_id}", {
               params: { path: { instructor_id: instructor.id } },
-              body: asTyped<"InstructorCommand">(form),
-            }),
-          )
-        : await ask(api.POST("/api/v1/instructors", { body: asTyped<"InstructorCommand">(form) }));
-      onSaved(done.name);
-    } catch (problem) {
-      setError(problem);
-    }
+              body,
+            })
+          : api.POST("/api/v1/instructors", { body }),
+      );
+    },
+    done: (saved) => onSaved(saved.name),
+  });
+  const { values: form, set, faults } = of;
+  const close = () => {
+    of.forget();
+    onClose();
   };
   const hour = (n: number, change: Record<string, string>) =>
     set({ hours: form.hours.map((h, i) => (i === n ? { ...h, ...change } : h)) });
   return (
-    <KeptForm onSend={() => void send()} onClose={onClose} error={error}>
+    <KeptForm of={of} onClose={close}>
       <Row wrap>
         <Field
           label="Name of the instructor"

@@ -3,11 +3,11 @@ import { styled } from "@mui/material/styles";
 import { useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 
-import { api, ask, faultsOf, messageOf } from "../../app/server";
-import { Form } from "../../form/Form";
+import { api, ask, messageOf } from "../../app/server";
+import { Ends, Form } from "../../form/Form";
+import type { ServerForm } from "../../form/useServerForm";
 import { Row, Ruled } from "../../parts/layout";
 import type { useDone } from "../../parts/useUndo";
-import { Fault } from "../../parts/words";
 import { Busy } from "./Busy";
 import { FeedAddress } from "./FeedAddress";
 
@@ -95,28 +95,18 @@ export function KeptList<T extends Held>({
 
 /** A form of a kept thing; Esc leaves it as it was. */
 export function KeptForm({
-  onSend,
+  of,
   onClose,
   children,
-  error,
 }: {
-  onSend: () => void;
+  of: ServerForm;
   onClose: () => void;
   children: ReactNode;
-  error: unknown;
 }) {
   return (
-    <Form look="inset" onSend={() => onSend()} onLeave={() => onClose()}>
+    <Form look="inset" of={of} onLeave={onClose}>
       {children}
-      {error !== null && Object.keys(faultsOf(error)).length === 0 && (
-        <Fault as="p">{messageOf(error)}</Fault>
-      )}
-      <Row sx={{ marginTop: 12 }}>
-        <Button type="submit" variant="contained">
-          Save
-        </Button>
-        <Button onClick={onClose}>Leave as it was</Button>
-      </Row>
+      <Ends of={of} act="Save" leave="Leave as it was" onLeave={onClose} />
     </Form>
   );
 }

@@ -1,9 +1,8 @@
-import { useState } from "react";
-
-import { $api, api, ask, asTyped, faultsOf, type Schemas } from "../../app/server";
+import { $api, api, ask, asTyped, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Choice, Field } from "../../form/Field";
 import { Tick } from "../../form/Tick";
+import { useServerForm } from "../../form/useServerForm";
 import { Grow, Row } from "../../parts/layout";
 import { NotYet } from "../../parts/Page";
 import { T } from "../../parts/words";
@@ -53,7 +52,7 @@ function PlaceForm({
   onClose: () => void;
 }) {
   const me = useMe();
-  const [form, setForm] = useState({
+  const start = {
     name: place?.name ?? "",
     kind: place?.kind ?? "room",
     seats: place?.seats?.toString() ?? "",
@@ -63,29 +62,31 @@ function PlaceForm({
     map_link: place?.map_link ?? "",
     time_zone: place?.time_zone ?? me.time_zone,
     active: place?.active ?? true,
+  };
+  const of = useServerForm({
+    draft: `place-${place?.id ?? "new"}`,
+    start,
+    send: (form) => {
+      const seats = form.seats.trim();
+      const body = asTyped<"PlaceCommand">({
+        ...form,
+        seats: seats === "" ? null : /^\d+$/.test(seats) ? Number(seats) : seats,
+      });
+      return ask(
+        place
+          ? api.PATCH("/api/v1/places/{place_id}", { params: { path: { place_id: place.id } }, body })
+          : api.POST("/api/v1/places", { body }),
+      );
+    },
+    done: (saved) => onSaved(saved.name),
   });
-  const [error, setError] = useState<unknown>(null);
-  const faults = faultsOf(error);
-  const set = (change: Partial<typeof form>) => setForm({ ...form, ...change });
-  const send = async () => {
-    const seats = form.seats.trim();
-    const body = { ...form, seats: seats === "" ? null : /^\d+$/.test(seats) ? Number(seats) : seats };
-    try {
-      const done = place
-        ? await ask(
-            api.PATCH("/api/v1/places/{place_id}", {
-              params: { path: { place_id: place.id } },
-              body: asTyped<"PlaceCommand">(body),
-            }),
-          )
-        : await ask(api.POST("/api/v1/places", { body: asTyped<"PlaceCommand">(body) }));
-      onSaved(done.name);
-    } catch (problem) {
-      setError(problem);
-    }
+  const { values: form, set, faults } = of;
+  const close = () => {
+    of.forget();
+    onClose();
   };
   return (
-    <KeptForm onSend={() => void send()} onClose={onClose} error={error}>
+    <KeptForm of={of} onClose={close}>
       <Row wrap>
         <Field
           label="Name of the place"

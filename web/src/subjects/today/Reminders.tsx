@@ -4,10 +4,11 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { $api, api, ask, asTyped, faultsOf, messageOf, type Schemas } from "../../app/server";
+import { $api, api, ask, asTyped, messageOf, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Choice, Field } from "../../form/Field";
-import { Form } from "../../form/Form";
+import { Ends, Form } from "../../form/Form";
+import { useServerForm } from "../../form/useServerForm";
 import { Row } from "../../parts/layout";
 import { day } from "../../parts/text";
 import { Fault, T } from "../../parts/words";
@@ -89,50 +90,34 @@ export function NewReminder({
 }) {
   const me = useMe();
   const queries = useQueryClient();
-  const [form, setForm] = useState({ day: me.today, text: "", user: "" });
-  const [error, setError] = useState<unknown>(null);
   const users = $api.useQuery("get", "/api/v1/users");
-  const faults = faultsOf(error);
-  const send = async () => {
-    try {
-      await ask(
+  const of = useServerForm({
+    draft: `remind-${about.run_id ?? ""}-${about.person_id ?? ""}`,
+    start: { day: me.today, text: "", user: "" },
+    send: ({ day, text, user }) =>
+      ask(
         api.POST("/api/v1/reminders", {
           body: asTyped<"RemindCommand">({
             ...about,
-            day: form.day || null,
-            text: form.text,
-            user_id: form.user ? Number(form.user) : null,
+            day: day || null,
+            text,
+            user_id: user ? Number(user) : null,
           }),
         }),
-      );
+      ),
+    done: () => {
       onDone();
       void queries.invalidateQueries();
-    } catch (problem) {
-      setError(problem);
-    }
-  };
+    },
+  });
   return (
-    <Form onSend={() => void send()}>
-      <Field
-        label="What to think of"
-        value={form.text}
-        onChange={(text) => setForm({ ...form, text })}
-        fault={faults["/text"]}
-        autoFocus
-      />
+    <Form of={of} onLeave={onDone}>
+      <Field label="What to think of" {...of.field("text")} autoFocus />
       <Row sx={{ marginTop: 8 }}>
-        <Field
-          label="On"
-          type="date"
-          width={140}
-          value={form.day}
-          onChange={(d) => setForm({ ...form, day: d })}
-          fault={faults["/day"]}
-        />
+        <Field label="On" type="date" width={160} {...of.field("day")} />
         <Choice
           label="In the list of"
-          value={form.user}
-          onChange={(user) => setForm({ ...form, user })}
+          {...of.field("user", "/user_id")}
           options={[
             { value: "", text: "me" },
             ...(users.data ?? [])
@@ -141,12 +126,7 @@ export function NewReminder({
           ]}
         />
       </Row>
-      <Row sx={{ marginTop: 8 }}>
-        <Button type="submit" variant="contained">
-          Remind
-        </Button>
-        <Button onClick={onDone}>Leave</Button>
-      </Row>
+      <Ends of={of} act="Remind" leave="Leave it" onLeave={onDone} />
     </Form>
   );
 }
