@@ -53,7 +53,7 @@ def test_fees_of_a_published_run_wait_in_the_margin_and_explain_the_price_day_by
     at_work.click("See what it touches")
     at_work.sees("Extra Handbook")
     assert at_work.axe() == []
-    at_work.click("Save it")
+    at_work.click("Save")
     at_work.sees("9 of " + item + " in stock")
     at_work.click("Change the taxes")
     at_work.click("A tax")
@@ -61,7 +61,7 @@ def test_fees_of_a_published_run_wait_in_the_margin_and_explain_the_price_day_by
     at_work.fill("Percent, tax 1", "6")
     at_work.click("See what it touches")
     at_work.sees("$222.60")
-    at_work.click("Leave as it was")
+    at_work.click("Keep as it was")
     assert at_work.console() == []
 
 

@@ -305,7 +305,7 @@ def test_two_people_who_edit_one_run_see_both_versions(at_work, now_office):
     at_work.sees("South yard")
     at_work.click("Use mine")
     at_work.click("Add it")  # nobody has used this place so far
-    at_work.click("Save it")
+    at_work.click("Save")
     at_work.sees("Change the place: done.")
     assert now_office.read(lambda d: showing.run_view(d, run["id"]))["place"] == yard
 
@@ -411,7 +411,7 @@ def test_an_edit_that_is_not_saved_waits_and_the_rest_follows_what_others_do(at_
     assert at_work.field("Seats").get_attribute("value") == "20"
     at_work.click("See what it touches")
     at_work.click("Add it")
-    at_work.click("Save it")
+    at_work.click("Save")
     at_work.sees("Change the place: done.")
     at_work.click("Undo")
     at_work.sees("Undid: Changed place")

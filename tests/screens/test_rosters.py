@@ -178,7 +178,7 @@ def test_an_interest_list_is_kept_and_demand_leads_to_a_new_run(at_work, now_off
     at_work.open(f"/interest?course={course}")
     at_work.sees("This is not an enrollment")
     at_work.fill("Own questions, one a line", "Which evening?")
-    at_work.click("Keep it so")
+    at_work.click("Save")
     at_work.fill("Which evening?", "Tuesday")
     at_work.fill("Who wants to hear of it", somebody["family"])
     at_work.sees(somebody["email"])
@@ -298,7 +298,7 @@ def test_what_is_not_saved_says_so_after_a_reload_and_what_holds_meanwhile(at_wo
     at_work.sees("It goes on as before: ")
     assert at_work.field("An offer stands, in hours").get_attribute("value") == "37"
     assert now_office.read(lambda d: showing.run_view(d, run["id"]))["offer_hours"] == run["offer_hours"]
-    at_work.click("Leave as it was")
+    at_work.click("Keep as it was")
     at_work.until(lambda: "Not saved yet" not in at_work.text())
 
     # A withdrawal from the margin gives the margin back to the run.

@@ -69,7 +69,7 @@ def test_a_run_is_moved_on_the_time_line_by_keyboard_alone_and_taken_back(at_wor
     at_work.sees(f"would begin on {day_text(first + timedelta(days=8))}")
     at_work.press(Keys.ENTER)
     at_work.sees("1 person is told")
-    at_work.until(lambda: at_work.focused() == "Save it")
+    at_work.until(lambda: at_work.focused() == "Move it")
     assert view(now_office, run)["first"] == run["first"]  # nothing is saved yet
     at_work.press(Keys.ENTER)
     at_work.sees("done.")
@@ -133,7 +133,7 @@ def test_a_meeting_is_moved_between_days_and_rooms_in_the_week(at_work, now_offi
         cell
     ).release().perform()
     at_work.sees(f"Move a meeting of {run['code']} to {day_text(day + timedelta(days=2))}, {other}?")
-    at_work.click("Save it")
+    at_work.click("Move it")
     at_work.sees("done.")
     moved = view(now_office, run)["dates"]
     assert next(m for m in moved if m["room"] == other)["date"] == (day + timedelta(days=2)).isoformat(), (
@@ -159,14 +159,14 @@ def test_a_meeting_cancelled_this_morning_leads_to_the_call_list(at_work, now_of
     enrolled(earlier, run, person)
     at_work.open(f"/runs/{run['id']}/dates")
     at_work.click("Change meeting 1")
-    at_work.click("Cancel it")
+    at_work.click("Cancel the meeting")
     at_work.fill("Why", "The instructor is ill")
     at_work.until(lambda: len(at_work.field("Held instead").find_elements(By.TAG_NAME, "option")) > 3)
     at_work.field("Held instead").find_elements(By.TAG_NAME, "option")[1].click()
     at_work.click("See what it touches")
     at_work.sees("not held")
     at_work.sees("1 person is told")
-    at_work.click("Save it")
+    at_work.click("Cancel the meeting")
     at_work.sees("1 person still to call")
     at_work.sees("555-0142")
     assert at_work.axe() == []
@@ -239,7 +239,7 @@ def test_a_run_is_copied_decided_and_cancelled_with_everything_shown_first(at_wo
     at_work.open(f"/runs/{run['id']}/terms")
     at_work.click("Goes ahead")
     at_work.sees("1 person is told")
-    at_work.click("Save it")
+    at_work.click("Save")
     at_work.sees("Going ahead")
     at_work.click("Change the gates")
     at_work.click("Another sign-up window")
@@ -248,7 +248,7 @@ def test_a_run_is_copied_decided_and_cancelled_with_everything_shown_first(at_wo
     at_work.fill("Why it is cancelled; people are told", "Too few")
     at_work.find("//form[.//label[starts-with(., 'Why it is cancelled')]]//button[@type='submit']").click()
     at_work.sees("Charges taken back")
-    at_work.click("Save it")
+    at_work.find("//*[@role='alertdialog']//button[. = 'Cancel the run']").click()
     at_work.sees("The run is cancelled.")
     at_work.click("Undo")
     at_work.sees("Undid: Cancelled")

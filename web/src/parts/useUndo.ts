@@ -33,6 +33,7 @@ export function useDone() {
       if (next) void queries.invalidateQueries();
     },
     fail: (message: string) => setTrouble(message),
+    failed: (error: unknown) => setTrouble(messageOf(error)),
   };
 }
 

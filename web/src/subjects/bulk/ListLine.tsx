@@ -99,7 +99,7 @@ export function Fix({
           Judge it again
         </Button>
         <Button size="small" onClick={() => (forget(), onClose())}>
-          Leave as it was
+          Keep as it was
         </Button>
         <Button size="small" onClick={() => (forget(), void onSave({}))}>
           As in the file

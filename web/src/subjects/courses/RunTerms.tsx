@@ -170,7 +170,7 @@ function Facts({ run, propose }: Props) {
               setFaults({});
             }}
           >
-            Leave as it was
+            Keep as it was
           </Button>
         </Note>
       )}

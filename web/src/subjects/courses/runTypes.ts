@@ -5,8 +5,6 @@ export type Outcome = Schemas["Outcome"];
 export type Seen = Record<string, unknown>;
 /** `seen` replaces what the person saw, when they insist on their value. */
 export type Send = (preview: boolean, seen?: Seen) => Promise<Outcome>;
-/** A change that waits in the margin for its confirm. */
-export type Pending = { what: string; outcome: Outcome; save: () => Promise<Outcome>; onSaved?: () => void };
 /** Saves a change of a draft at once; of a published run, shows first what it touches. Null: it went well. */
 export type Propose = (
   what: string,

@@ -257,7 +257,7 @@ function Default<Stored, Form>({
             <Button type="submit" variant="contained">
               Save
             </Button>
-            <Button onClick={close}>Leave as it was</Button>
+            <Button onClick={close}>Keep as it was</Button>
           </Row>
         </Form>
       )}

@@ -112,7 +112,7 @@ function Planner({ run, start }: { run: Schemas["RunOut"]; start: Start }) {
                 <Button variant="contained" ref={focused} onClick={() => void apply(false)}>
                   Save it
                 </Button>
-                <Button onClick={() => setPending(null)}>Leave as it was</Button>
+                <Button onClick={() => setPending(null)}>Keep as it was</Button>
               </Asked>
             </Note>
           )}

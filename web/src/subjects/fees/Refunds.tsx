@@ -1,9 +1,9 @@
 import Button from "@mui/material/Button";
 import { type ReactNode, useState } from "react";
 
-import { useKept } from "../../app/session";
 import { Field } from "../../form/Field";
-import { Form } from "../../form/Form";
+import { Ends, Form } from "../../form/Form";
+import { useWaitingForm } from "../../form/useWaitingForm";
 import { Acts, Row } from "../../parts/layout";
 import { isZero, money } from "../../parts/text";
 import { Heard, P } from "../../parts/words";
@@ -59,14 +59,28 @@ export function Refunds({
   children?: ReactNode;
 }) {
   const first = stored ?? start;
-  const [form, setForm] = useKept<RefundForm | null>(name, null);
   const [opened, setOpened] = useState(false); // by hand, so that its first field takes the focus
-  const [faults, setFaults] = useState<Record<string, string>>({});
   const digits = digitsOf(currency);
-  const close = () => {
-    setForm(null);
-    setFaults({});
-  };
+  const of = useWaitingForm<RefundForm, null>({
+    draft: name,
+    send: async (form, _, close) => {
+      const value = form.steps.length
+        ? {
+            steps: form.steps.map((s) => ({
+              days_before: whole(s.days),
+              percent: s.percent.trim() || null,
+            })),
+            kept_fee: amount(form.fee, digits),
+            transfer_fee: amount(form.moving ?? "", digits),
+          }
+        : null;
+      const wrong = await save(value);
+      if (!wrong) close();
+      return wrong;
+    },
+  });
+  const { faults } = of;
+  const form = of.kept?.form ?? null;
   if (form === null)
     return (
       <div>
@@ -75,14 +89,17 @@ export function Refunds({
         <Button
           onClick={() => {
             setOpened(true);
-            setForm({
-              steps: (first?.steps ?? [{ days_before: 14, percent: "100" }]).map((s) => ({
-                days: String(s.days_before),
-                percent: s.percent,
-              })),
-              fee: first?.kept_fee ?? "",
-              moving: first?.transfer_fee ?? "",
-            });
+            of.begin(
+              {
+                steps: (first?.steps ?? [{ days_before: 14, percent: "100" }]).map((s) => ({
+                  days: String(s.days_before),
+                  percent: s.percent,
+                })),
+                fee: first?.kept_fee ?? "",
+                moving: first?.transfer_fee ?? "",
+              },
+              null,
+            );
           }}
         >
           {act}
@@ -90,23 +107,9 @@ export function Refunds({
         </Button>
       </div>
     );
-  const put = (steps: RefundForm["steps"]) => setForm({ ...form, steps });
+  const put = (steps: RefundForm["steps"]) => of.set({ ...form, steps });
   return (
-    <Form
-      onSend={() => {
-        const value = form.steps.length
-          ? {
-              steps: form.steps.map((s) => ({
-                days_before: whole(s.days),
-                percent: s.percent.trim() || null,
-              })),
-              kept_fee: amount(form.fee, digits),
-              transfer_fee: amount(form.moving ?? "", digits),
-            }
-          : null;
-        void save(value).then((found) => (found ? setFaults(found) : close()));
-      }}
-    >
+    <Form of={of}>
       {form.steps.map((s, i) => (
         <Row wrap key={i} sx={{ marginTop: i ? 10 : 0 }}>
           <Field
@@ -155,7 +158,7 @@ export function Refunds({
           width={200}
           value={form.fee}
           placeholder="nothing"
-          onChange={(fee) => setForm({ ...form, fee })}
+          onChange={(fee) => of.set({ ...form, fee })}
           fault={faults["/set/refunds/kept_fee"]}
           input={{ inputMode: "decimal" }}
         />
@@ -164,17 +167,12 @@ export function Refunds({
           width={240}
           value={form.moving ?? ""}
           placeholder="nothing"
-          onChange={(moving) => setForm({ ...form, moving })}
+          onChange={(moving) => of.set({ ...form, moving })}
           fault={faults["/set/refunds/transfer_fee"]}
           input={{ inputMode: "decimal" }}
         />
       </Row>
-      <Row sx={{ marginTop: 12 }}>
-        <Button type="submit" variant="contained">
-          Save
-        </Button>
-        <Button onClick={close}>Leave as it was</Button>
-      </Row>
+      <Ends of={of} act="Save" leave="Keep as it was" onLeave={of.close} />
     </Form>
   );
 }

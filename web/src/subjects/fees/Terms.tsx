@@ -1,13 +1,12 @@
 import Button from "@mui/material/Button";
 import { useQueryClient } from "@tanstack/react-query";
-import { type ReactNode, useEffect, useState } from "react";
+import { type ReactNode, useEffect } from "react";
 import { useLocation } from "react-router";
 
 import { api, ask } from "../../app/server";
-import { useKept } from "../../app/session";
-import { Form } from "../../form/Form";
+import { Ends, Form } from "../../form/Form";
 import { NotSaved } from "../../form/NotSaved";
-import { Row } from "../../parts/layout";
+import { useWaitingForm } from "../../form/useWaitingForm";
 import { T } from "../../parts/words";
 import type { Propose, Run } from "../courses/runTypes";
 
@@ -119,12 +118,22 @@ export function Terms<Form>({
   edit: (form: Form, setForm: (form: Form) => void, faults: Record<string, string>) => ReactNode;
   children: ReactNode;
 }) {
-  const [kept, setKept] = useKept<{ form: Form; seen: unknown } | null>(`run-${name}-${run.id}`, null);
-  const [faults, setFaults] = useState<Record<string, string>>({});
-  const close = () => {
-    setKept(null);
-    setFaults({});
-  };
+  const of = useWaitingForm<Form, unknown>({
+    draft: `run-${name}-${run.id}`,
+    send: (form, seen, close) =>
+      propose(
+        `Change the ${SAID[name] ?? name} for new sign-ups`,
+        (preview, over) =>
+          ask(
+            api.PATCH("/api/v1/runs/{run_id}/terms", {
+              params: { path: { run_id: run.id }, query: { preview } },
+              body: { seen: { [name]: seen, ...over }, set: { [name]: sent(form) } },
+            }),
+          ),
+        close,
+      ),
+  });
+  const { kept } = of;
   if (kept === null)
     return (
       <div>
@@ -132,37 +141,21 @@ export function Terms<Form>({
         <p>
           <Source run={run} name={name} propose={propose} />
         </p>
-        <Button onClick={() => setKept({ form: start(), seen: run[name] })}>
-          Change the {SAID[name] ?? name}
-        </Button>
+        <Button onClick={() => of.begin(start(), run[name])}>Change the {SAID[name] ?? name}</Button>
       </div>
     );
-  const submit = async () => {
-    const found = await propose(
-      `Change the ${SAID[name] ?? name} for new sign-ups`,
-      (preview, over) =>
-        ask(
-          api.PATCH("/api/v1/runs/{run_id}/terms", {
-            params: { path: { run_id: run.id }, query: { preview } },
-            body: { seen: { [name]: kept.seen, ...over }, set: { [name]: sent(kept.form) } },
-          }),
-        ),
-      close,
-    );
-    setFaults(found ?? {});
-  };
   return (
-    <Form onSend={() => void submit()}>
-      {edit(kept.form, (form) => setKept({ ...kept, form }), faults)}
+    <Form of={of}>
+      {edit(kept.form, of.set, of.faults)}
       {JSON.stringify(sent(kept.form)) !== JSON.stringify(sent(start())) && (
         <NotSaved what={`the ${SAID[name] ?? name}`} then="Until then sign-ups go by what held before." />
       )}
-      <Row sx={{ marginTop: 14 }}>
-        <Button type="submit" variant="contained">
-          {run.status === "draft" ? "Save" : "See what it touches"}
-        </Button>
-        <Button onClick={close}>Leave as it was</Button>
-      </Row>
+      <Ends
+        of={of}
+        act={run.status === "draft" ? "Save" : "See what it touches"}
+        leave="Keep as it was"
+        onLeave={of.close}
+      />
     </Form>
   );
 }

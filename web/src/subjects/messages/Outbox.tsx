@@ -22,7 +22,7 @@ export default function Outbox() {
     { params: { query: { status } } },
     {
       pageParamName: "before",
-      initialPageParam: undefined as number | undefined,
+      initialPageParam: null as number | null,
       getNextPageParam: (last) => last.next ?? undefined,
       refetchInterval: 5000,
     },

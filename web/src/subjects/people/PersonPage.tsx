@@ -317,7 +317,7 @@ function Contact({ person, acts }: { person: Person; acts: ReturnType<typeof use
         <Button type="submit" variant="contained">
           Save
         </Button>
-        <Button onClick={close}>Leave as it was</Button>
+        <Button onClick={close}>Keep as it was</Button>
       </Row>
     </Form>
   );

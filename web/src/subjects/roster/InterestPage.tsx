@@ -274,7 +274,7 @@ function Questions({ list, which, acts }: { list: List; which: Which; acts: Acts
       {of.dirty.length > 0 && (
         <>
           <NotSaved what="the questions" then="Until then people are asked what was asked before." />
-          <Ends of={of} act="Save" leave="Leave as it was" onLeave={of.forget} />
+          <Ends of={of} act="Save" leave="Keep as it was" onLeave={of.forget} />
         </>
       )}
     </Form>

@@ -1,11 +1,12 @@
 import Button from "@mui/material/Button";
 import { useState } from "react";
 
-import { api, ask, faultsOf, messageOf } from "../../app/server";
+import { api, ask } from "../../app/server";
 import { useKept } from "../../app/session";
 import { Choice, Field } from "../../form/Field";
-import { Form } from "../../form/Form";
+import { Ends, Form } from "../../form/Form";
 import { NotSaved } from "../../form/NotSaved";
+import { useServerForm } from "../../form/useServerForm";
 import { Row } from "../../parts/layout";
 import type { useDone } from "../../parts/useUndo";
 import { whole } from "../courses/form";
@@ -136,7 +137,7 @@ export function LineRules({ run, propose }: { run: Run; propose: Propose }) {
           <Button type="submit" variant="contained">
             {run.status === "draft" ? "Save" : "See what it touches"}
           </Button>
-          <Button onClick={() => setEdits({})}>Leave as it was</Button>
+          <Button onClick={() => setEdits({})}>Keep as it was</Button>
         </Row>
       )}
     </Form>
@@ -145,48 +146,28 @@ export function LineRules({ run, propose }: { run: Run; propose: Propose }) {
 
 /** What staff must know while enrolling; another text has to be read anew by each of them. */
 export function NoticeEdit({ run, acts }: { run: Run; acts: Acts }) {
-  const [text, setText] = useKept<string | null>(`notice-${run.id}`, null);
-  const [fault, setFault] = useState("");
-  const save = async () => {
-    try {
-      const done = await ask(
-        api.PUT("/api/v1/runs/{run_id}/notice", {
-          params: { path: { run_id: run.id } },
-          body: { text: text ?? "" },
-        }),
-      );
-      setText(null);
-      setFault("");
+  const of = useServerForm({
+    draft: `notice-${run.id}`,
+    start: { text: run.notice.text },
+    send: (body) =>
+      ask(api.PUT("/api/v1/runs/{run_id}/notice", { params: { path: { run_id: run.id } }, body })),
+    done: ({ text, change }) =>
       acts.say({
-        text: done.text ? "The notice stands; everybody at the desk reads it once." : "No notice any more.",
-        change: done.change,
-      });
-    } catch (error) {
-      setFault(Object.values(faultsOf(error))[0] ?? messageOf(error));
-    }
-  };
+        text: text ? "The notice stands; everybody at the desk reads it once." : "No notice any more.",
+        change,
+      }),
+  });
   return (
-    <Form onSend={() => void save()}>
-      <Field
-        label="Shown to staff while they enroll somebody"
-        value={text ?? run.notice.text}
-        onChange={setText}
-        fault={fault}
-        multiline
-      />
-      {text !== null && text !== run.notice.text && (
-        <NotSaved
-          what="the notice"
-          then={run.notice.text ? "The desk still sees the old one." : "The desk sees none."}
-        />
-      )}
-      {text !== null && text !== run.notice.text && (
-        <Row sx={{ marginTop: 8 }}>
-          <Button type="submit" variant="contained">
-            Put it up
-          </Button>
-          <Button onClick={() => setText(null)}>Leave as it was</Button>
-        </Row>
+    <Form of={of}>
+      <Field label="Shown to staff while they enroll somebody" {...of.field("text")} multiline />
+      {of.dirty.length > 0 && (
+        <>
+          <NotSaved
+            what="the notice"
+            then={run.notice.text ? "The desk still sees the old one." : "The desk sees none."}
+          />
+          <Ends of={of} act="Put it up" leave="Keep as it was" onLeave={of.forget} />
+        </>
       )}
     </Form>
   );

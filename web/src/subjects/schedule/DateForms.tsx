@@ -90,7 +90,7 @@ export function MoveRun({ run, propose, onClose }: { run: Run; propose: Propose;
       <Button type="submit" variant="contained">
         {see(run)}
       </Button>
-      <Button onClick={close}>Leave as it was</Button>
+      <Button onClick={close}>Keep as it was</Button>
     </Inside>
   );
 }
@@ -148,7 +148,7 @@ export function Extend({ run, propose, onClose }: { run: Run; propose: Propose; 
       <Button type="submit" variant="contained">
         {see(run)}
       </Button>
-      <Button onClick={onClose}>Leave as it was</Button>
+      <Button onClick={onClose}>Keep as it was</Button>
     </Inside>
   );
 }

@@ -1,11 +1,10 @@
 import Button from "@mui/material/Button";
-import { useState } from "react";
 
 import { api, ask, asTyped, type Schemas } from "../../app/server";
-import { useKept } from "../../app/session";
 import { Choice, Field } from "../../form/Field";
-import { Form } from "../../form/Form";
+import { Ends, Form } from "../../form/Form";
 import { NotSaved } from "../../form/NotSaved";
+import { useWaitingForm } from "../../form/useWaitingForm";
 import { Row } from "../../parts/layout";
 import { count, day } from "../../parts/text";
 import { P, T } from "../../parts/words";
@@ -14,7 +13,7 @@ import type { Propose, Run } from "../courses/runTypes";
 
 type Rule = Schemas["RuleIO"] | null | undefined;
 type RuleForm = { how: "usual" | "on" | "days_before"; value: string };
-type Form = { windows: { opens: RuleForm; closes: RuleForm }[]; decision: RuleForm; access: string };
+type GateForm = { windows: { opens: RuleForm; closes: RuleForm }[]; decision: RuleForm; access: string };
 
 const formOf = (rule: Rule): RuleForm =>
   rule?.on
@@ -37,11 +36,30 @@ const said = (rule: Rule, usual: string) =>
 
 /** Sign-up windows and the decision day: on dates, or counted from the start. */
 export function Gates({ run, propose }: { run: Run; propose: Propose }) {
-  const [kept, setKept] = useKept<{ form: Form; seen: object } | null>(`run-gates-${run.id}`, null);
-  const [faults, setFaults] = useState<Record<string, string>>({});
   const windows = run.windows.length ? run.windows : [{ opens: null, closes: null }];
   const open = run.kind === "open";
   const usualClose = open ? "never by itself" : "at the end of the day before the start";
+  const sentOf = (form: GateForm) => ({
+    windows: form.windows.map((w) => ({ opens: ruleOf(w.opens), closes: ruleOf(w.closes) })),
+    decision_rule: ruleOf(form.decision),
+    access_days: whole(form.access),
+  });
+  const of = useWaitingForm<GateForm, object>({
+    draft: `run-gates-${run.id}`,
+    send: (form, seen, close) =>
+      propose(
+        "Change the gates",
+        (preview, over) =>
+          ask(
+            api.PATCH("/api/v1/runs/{run_id}", {
+              params: { path: { run_id: run.id }, query: { preview } },
+              body: asTyped<"RunPatch">({ seen: { ...seen, ...over }, set: sentOf(form) }),
+            }),
+          ),
+        close,
+      ),
+  });
+  const { kept, faults } = of;
   if (kept === null)
     return (
       <div>
@@ -64,18 +82,18 @@ export function Gates({ run, propose }: { run: Run; propose: Propose }) {
         <P sx={{ marginTop: 8 }}>
           <Button
             onClick={() =>
-              setKept({
-                form: {
+              of.begin(
+                {
                   windows: windows.map((w) => ({ opens: formOf(w.opens), closes: formOf(w.closes) })),
                   decision: formOf(run.decision_rule),
                   access: String(run.access_days ?? ""),
                 },
-                seen: {
+                {
                   windows: run.windows,
                   decision_rule: run.decision_rule,
                   access_days: run.access_days,
                 },
-              })
+              )
             }
           >
             Change the gates
@@ -84,21 +102,7 @@ export function Gates({ run, propose }: { run: Run; propose: Propose }) {
       </div>
     );
   const { form } = kept;
-  const set = (change: Partial<Form>) => setKept({ ...kept, form: { ...form, ...change } });
-  const send = async () => {
-    const found = await propose(
-      "Change the gates",
-      (preview, over) =>
-        ask(
-          api.PATCH("/api/v1/runs/{run_id}", {
-            params: { path: { run_id: run.id }, query: { preview } },
-            body: asTyped<"RunPatch">({ seen: { ...kept.seen, ...over }, set: sent }),
-          }),
-        ),
-      () => setKept(null),
-    );
-    setFaults(found ?? {});
-  };
+  const set = (change: Partial<GateForm>) => of.set({ ...form, ...change });
   const rule = (
     label: string,
     usual: string,
@@ -133,13 +137,8 @@ export function Gates({ run, propose }: { run: Run; propose: Propose }) {
       )}
     </>
   );
-  const sent = {
-    windows: form.windows.map((w) => ({ opens: ruleOf(w.opens), closes: ruleOf(w.closes) })),
-    decision_rule: ruleOf(form.decision),
-    access_days: whole(form.access),
-  };
   const changed =
-    JSON.stringify(sent) !==
+    JSON.stringify(sentOf(form)) !==
     JSON.stringify({
       windows: windows.map((w) => ({ opens: ruleOf(formOf(w.opens)), closes: ruleOf(formOf(w.closes)) })),
       decision_rule: ruleOf(formOf(run.decision_rule)),
@@ -147,7 +146,7 @@ export function Gates({ run, propose }: { run: Run; propose: Propose }) {
     });
   const near = (start: string) => Object.entries(faults).find(([at]) => at.startsWith(start))?.[1];
   return (
-    <Form onSend={() => void send()}>
+    <Form of={of}>
       {form.windows.map((w, i) => {
         const edit = (change: Partial<typeof w>) =>
           set({ windows: form.windows.map((o, n) => (n === i ? { ...o, ...change } : o)) });
@@ -225,12 +224,12 @@ export function Gates({ run, propose }: { run: Run; propose: Propose }) {
           then={`Until then sign-up ${windows.map((w) => `opens ${said(w.opens, "when the run is published")}, closes ${said(w.closes, usualClose)}`).join("; ")}.`}
         />
       )}
-      <Row sx={{ marginTop: 14 }}>
-        <Button type="submit" variant="contained">
-          {run.status === "draft" ? "Save" : "See what it touches"}
-        </Button>
-        <Button onClick={() => setKept(null)}>Leave as it was</Button>
-      </Row>
+      <Ends
+        of={of}
+        act={run.status === "draft" ? "Save" : "See what it touches"}
+        leave="Keep as it was"
+        onLeave={of.close}
+      />
     </Form>
   );
 }

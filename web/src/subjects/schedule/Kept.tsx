@@ -106,7 +106,7 @@ export function KeptForm({
   return (
     <Form look="inset" of={of} onLeave={onClose}>
       {children}
-      <Ends of={of} act="Save" leave="Leave as it was" onLeave={onClose} />
+      <Ends of={of} act="Save" leave="Keep as it was" onLeave={onClose} />
     </Form>
   );
 }

@@ -160,10 +160,10 @@ export function MeetingEdit({
         <Button type="submit" variant="contained">
           {see(run)}
         </Button>
-        <Button onClick={close}>Leave as it was</Button>
+        <Button onClick={close}>Keep as it was</Button>
         {meeting && (
           <Button color="error" onClick={() => setCancelling(true)}>
-            {run.status === "draft" ? "Take it out" : "Cancel it"}
+            {run.status === "draft" ? "Take it out" : "Cancel the meeting"}
           </Button>
         )}
       </Inside>
