@@ -3,6 +3,7 @@
 import random
 from dataclasses import dataclass
 from datetime import timedelta
+from decimal import Decimal
 
 import pytest
 from beancount import loader
@@ -244,9 +245,9 @@ def test_what_is_outstanding_by_age_week_and_month(office):
     run, somebody = a_run(office), a_person(office, family=f"Late{next(number)}")
     enrolled(office, run, somebody)
     later = office.later(days=40)  # the first half is 40 days late, the second 10
-    found = later.read(lambda d: outstanding.payers(d, run["id"]))
+    found = later.read(lambda d: outstanding.outstanding(d, run["id"]))
     assert (found["open"], found["overdue"]) == ("210.00", "210.00")
-    mine = found["payers"][0]
+    mine = later.read(lambda d: outstanding.payers(d, run["id"]))["items"][0]
     assert (mine["name"], mine["first_due"]) == (somebody["name"], "2027-08-20")
     assert mine["ages"] == {
         "current": "0.00",
@@ -625,10 +626,36 @@ def test_the_same_check_number_twice_is_asked_about(office):
     ], "another payer's checks are their own"
 
 
-def test_outstanding_gives_the_first_payers_and_the_sums_of_all(office):
+def test_payers_come_page_by_page_each_once_and_the_sums_are_of_all(office):
     for _ in range(3):
         enrolled(office, a_run(office))
-    whole = office.read(outstanding.payers)
-    some = office.read(lambda d: outstanding.payers(d, limit=2))
-    assert len(some["payers"]) == 2 and some["payers_total"] == len(whole["payers"]) >= 3
-    assert some["open"] == whole["open"] and some["payers"] == whole["payers"][:2]
+    whole = office.read(lambda d: outstanding.payers(d, limit=None))
+    sums = office.read(outstanding.outstanding)
+    assert whole["next"] is None and whole["total"] == len(whole["items"]) >= 3
+    seen, after, pages = [], "", 0
+    while True:
+        page = office.read(lambda d, after=after: outstanding.payers(d, after=after, limit=2))
+        assert page["total"] == whole["total"]
+        seen += page["items"]
+        pages += 1
+        if page["next"] is None:
+            break
+        after = page["next"]
+    assert seen == whole["items"] and pages == -(-whole["total"] // 2) > 1
+    days = [line["first_due"] or "9999" for line in seen]
+    assert days == sorted(days)
+    assert Decimal(sums["open"]) == sum(Decimal(line["open"]) for line in seen)
+    assert Decimal(sums["credit"]) == sum(Decimal(line["credit"]) for line in seen)
+    with pytest.raises(Problem):
+        office.read(lambda d: outstanding.payers(d, after="no cursor"))
+
+
+def test_what_the_list_says_of_a_payer_is_what_their_account_says(office):
+    """The list is asked of the tables in one statement, an account by its rows: both must know the same."""
+    run = a_run(office)
+    for _ in range(2):
+        enrolled(office, run)
+    for line in office.read(lambda d: outstanding.payers(d, limit=None))["items"]:
+        of_account = office.read(lambda d, n=line["account_id"]: accounts.account_page(d, n))
+        assert line["open"] == str(sum((Decimal(o["left"]) for o in of_account["open"]), Decimal("0.00")))
+        assert line["credit"] == of_account["credit"]

@@ -389,3 +389,16 @@ def test_a_list_without_headings_keeps_everybody(office):
         office, run, f"Ann,Bare,a{n}@example.org,555-010203\nBo,Bare,b{n}@example.org,555-010204\n"
     )
     assert batch["columns"] == {"email": 2, "phone": 3, "given": 0, "family": 1} and batch["people"] == 2
+
+
+def test_a_long_list_comes_page_by_page_with_its_counts(office):
+    run = a_run(office, capacity=900)
+    lines = "\n".join(f"Page{n} Turner{n},page{n}@example.org" for n in range(1, 451))
+    batch = read(office, run, f"Name,Email\n{lines}\n".encode())
+    assert (batch["lines"], len(batch["items"]), batch["counts"]) == (450, 200, {"will enroll": 450})
+    seen, after = list(batch["items"]), batch["next"]
+    while after is not None:
+        page = office.read(lambda d, after=after: bulk.batch_rows(d, batch["id"], "will enroll", after))
+        seen, after = seen + page["items"], page["next"]
+    assert [i["line"] for i in seen] == list(range(2, 452))
+    assert office.read(lambda d: bulk.batch_rows(d, batch["id"], "needs fixing", 0))["items"] == []

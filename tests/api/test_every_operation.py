@@ -317,6 +317,7 @@ def the_roster_and_its_papers(walk: Walk, stranger: Any) -> None:
     line = batch["items"][0]["line"]
     walk.go("PATCH /batches/{batch_id}/rows/{line}", batch["id"], line, json={"remarks": "late"})
     shown = walk.go("GET /batches/{batch_id}", batch["id"])
+    assert walk.go("GET /batches/{batch_id}/rows", batch["id"])["items"] == shown["items"]
     body = {"people": shown["people"], "total": shown["total"]}
     assert walk.go("POST /batches/{batch_id}/enroll", batch["id"], json=body)
 
@@ -401,7 +402,7 @@ def money(walk: Walk, stranger: Any) -> None:
     walk.go("POST /accounts/{account_id}/credit-notes", account, json={})
     walk.go("POST /invoices/{invoice_id}/credit-note", invoice["id"], json={"why": "Wrong address"})
     assert walk.go("GET /till")
-    for path in ("", ".csv", "/open", "/open.csv", "/unearned", "/unearned.csv"):
+    for path in ("", "/payers", ".csv", "/open", "/open.csv", "/unearned", "/unearned.csv"):
         assert walk.go(f"GET /outstanding{path}") is not None
     assert walk.go("GET /ledger.txt")
 

@@ -28,6 +28,7 @@ from archgate.actions.money.views import (
     InvoiceSent,
     OpenRow,
     Outstanding,
+    PayerList,
     PaymentDone,
     Till,
     UnearnedRow,
@@ -119,13 +120,21 @@ def till(request: Request, day: date | None = None, user: User = Depends(may("re
 
 @router.get("/outstanding")
 def get_outstanding(
+    request: Request, run_id: int | None = None, user: User = Depends(may("read"))
+) -> Outstanding:
+    """What is owed by age and week, and what is not earned yet; of the whole center or of one run."""
+    return run_read(request, user, lambda uow: outstanding.outstanding(uow, run_id))
+
+
+@router.get("/outstanding/payers")
+def list_payers(
     request: Request,
     run_id: int | None = None,
-    limit: int = Query(default=200, ge=1, le=100_000),
+    after: str = Query(default="", max_length=400),
     user: User = Depends(may("read")),
-) -> Outstanding:
-    """What is owed, of the whole center or of one run; of the payers, the first so many, longest overdue first."""
-    return run_read(request, user, lambda uow: outstanding.payers(uow, run_id, limit))
+) -> PayerList:
+    """A page of those who owe something or have a credit, longest overdue first; `after` is the cursor of the page before."""
+    return run_read(request, user, lambda uow: outstanding.payers(uow, run_id, after))
 
 
 @router.get("/outstanding.csv", response_class=Response)

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from fastapi import Depends, Request, UploadFile
+from fastapi import Depends, Query, Request, UploadFile
 
 from archgate.actions.access.staff import User
 from archgate.actions.bulk import bulk
 from archgate.actions.bulk.commands import BatchChangeCommand, EnrollBatchCommand, RowFixForm
-from archgate.actions.bulk.views import BatchOut
+from archgate.actions.bulk.views import BatchOut, BatchRows
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.api.web import Subject, may, once, run_act, run_read
 from archgate.papers import apart
@@ -30,6 +30,18 @@ def create_batch(
 @router.get("/batches/{batch_id}")
 def get_batch(batch_id: int, request: Request, user: User = Depends(may("read"))) -> BatchOut:
     return run_read(request, user, lambda uow: bulk.batch_view(uow, batch_id))
+
+
+@router.get("/batches/{batch_id}/rows")
+def list_rows(
+    batch_id: int,
+    request: Request,
+    only: str = Query(default="", max_length=40),
+    after: int = Query(default=0, ge=0),
+    user: User = Depends(may("read")),
+) -> BatchRows:
+    """A page of the lines after a line: all, those of a verdict, or `odd` ones."""
+    return run_read(request, user, lambda uow: bulk.batch_rows(uow, batch_id, only, after))
 
 
 @router.patch("/batches/{batch_id}")

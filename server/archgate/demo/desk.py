@@ -83,16 +83,16 @@ def desk_work(center: Center, runs: list[tuple[PlannedRun, int, list[int]]]) -> 
                             (1, by[("TIMB", 16)], "Ask P. Hallam about a second group.")):  # fmt: skip
         body = {"day": today.isoformat(), "text": text, "run_id": run, "user_id": center.users[user].id}
         center.act(9.5, today_list.remind, command_of(RemindCommand, body))
-    owing = center.read(9.5, outstanding.payers)
-    owed = next((p.account_id for p in owing.payers if p.organization_id == client), None)
+    owing = center.read(9.5, outstanding.payers, limit=None)
+    owed = next((p.account_id for p in owing.items if p.organization_id == client), None)
     if owed is not None:
         center.act(9.6, invoices.issue, owed)
 
 
 def money_in(center: Center) -> None:
     """What came in on a day: most people pay what is due, some late, some more than they owe, a few not at all."""
-    owing = center.read(16, outstanding.payers)
-    for payer in owing.payers:
+    owing = center.read(16, outstanding.payers, limit=None)
+    for payer in owing.items:
         due = payer.first_due is not None and payer.first_due <= center.day
         if not due or payer.organization_id or payer.account_id % 7 == 0 or center.chance.random() < 0.6:
             continue

@@ -2714,9 +2714,29 @@ export interface paths {
         };
         /**
          * Get Outstanding
-         * @description What is owed, of the whole center or of one run; of the payers, the first so many, longest overdue first.
+         * @description What is owed by age and week, and what is not earned yet; of the whole center or of one run.
          */
         get: operations["get_outstanding"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/outstanding/payers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Payers
+         * @description A page of those who owe something or have a credit, longest overdue first; `after` is the cursor of the page before.
+         */
+        get: operations["list_payers"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3031,6 +3051,26 @@ export interface paths {
         head?: never;
         /** Change Batch */
         patch: operations["change_batch"];
+        trace?: never;
+    };
+    "/api/v1/batches/{batch_id}/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Rows
+         * @description A page of the lines after a line: all, those of a verdict, or `odd` ones.
+         */
+        get: operations["list_rows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/v1/batches/{batch_id}/rows/{line}": {
@@ -3552,7 +3592,11 @@ export interface components {
             /** Person Id */
             person_id: number | null;
         };
-        /** BatchOut */
+        /**
+         * BatchOut
+         * @description A list as it stands: how it was read, what confirming does, and its first lines; `odd` counts lines that are fine but
+         *     worth a look.
+         */
         BatchOut: {
             /** Id */
             id: number;
@@ -3604,8 +3648,16 @@ export interface components {
             why: string;
             /** Earlier */
             earlier: string | null;
+            /** Lines */
+            lines: number;
+            /** Odd */
+            odd: number;
+            /** Numbered */
+            numbered: boolean;
             /** Items */
             items: components["schemas"]["BatchItem"][];
+            /** Next */
+            next: number | null;
             /** Change */
             change?: string | null;
         };
@@ -3615,6 +3667,16 @@ export interface components {
             code: string;
             /** Label */
             label: string;
+        };
+        /**
+         * BatchRows
+         * @description A page of lines; `next` is the line after which the next page begins.
+         */
+        BatchRows: {
+            /** Items */
+            items: components["schemas"]["BatchItem"][];
+            /** Next */
+            next: number | null;
         };
         /**
          * BatchStatus
@@ -6828,10 +6890,6 @@ export interface components {
             expected: components["schemas"]["WeekSum"][];
             /** Deferred */
             deferred: components["schemas"]["MonthSum"][];
-            /** Payers */
-            payers: components["schemas"]["PayerLine"][];
-            /** Payers Total */
-            payers_total: number;
         };
         /**
          * OwnCourse
@@ -7101,6 +7159,18 @@ export interface components {
             ages: {
                 [key: string]: string;
             };
+        };
+        /**
+         * PayerList
+         * @description A page of payers; `next` is the cursor of the page after it, `total` how many there are in all.
+         */
+        PayerList: {
+            /** Items */
+            items: components["schemas"]["PayerLine"][];
+            /** Total */
+            total: number;
+            /** Next */
+            next: string | null;
         };
         /**
          * PaymentCommand
@@ -21910,7 +21980,6 @@ export interface operations {
         parameters: {
             query?: {
                 run_id?: number | null;
-                limit?: number;
             };
             header?: never;
             path?: never;
@@ -21925,6 +21994,79 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Outstanding"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_payers: {
+        parameters: {
+            query?: {
+                run_id?: number | null;
+                after?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PayerList"];
                 };
             };
             /** @description Please sign in */
@@ -23239,6 +23381,81 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_rows: {
+        parameters: {
+            query?: {
+                only?: string;
+                after?: number;
+            };
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchRows"];
                 };
             };
             /** @description Please sign in */

@@ -11,7 +11,7 @@ from typing import TypeAlias
 from sqlalchemy import select
 
 from archgate.actions.bulk.commands import BatchChangeCommand, RowFixForm
-from archgate.actions.bulk.views import BatchItem, BatchOut, BatchRate, BatchSum
+from archgate.actions.bulk.views import BatchItem, BatchOut, BatchRate, BatchRows, BatchSum
 from archgate.actions.enrolling import enrollments, leaving, telling, waitlist
 from archgate.actions.fees import fees, quotes
 from archgate.actions.fees.commands import Ask, HeadsAsked
@@ -250,14 +250,10 @@ def batch_view(uow: UnitOfWork, batch_id: int) -> BatchOut:
     """The list as judged now, or, once enrolled, the report of what became of every line."""
     batch = get_batch(uow, batch_id)
     run = get_run(uow, batch.run_id)
-    judging = Judging(uow, batch, run)
     state = seats.seats_of(uow, run)
-    wrong = verdicts.column_faults(judging.columns, len(batch.headings)) if batch.report is None else []
+    wrong, items = lines_of(uow, batch, run)
     done = batch.report is not None
-    if batch.report is not None:
-        items = [BatchItem.model_validate(line) for line in batch.report]
-    else:
-        items = [] if wrong else [verdict_view(judging, v) for v in judging.lines]
+    page = page_of(items, 0)
     counts = Counter(i.verdict for i in items)
     going = [i for i in items if i.verdict in (ENROLLED, verdicts.WILL_ENROLL)]
     payer = uow.session.get(Organization, batch.organization_id) if batch.organization_id else None
@@ -291,8 +287,43 @@ def batch_view(uow: UnitOfWork, batch_id: int) -> BatchOut:
         can_enroll=str(sign_up) == "open" and bool(going or waits) and not done,
         why=why,
         earlier=uow.local(earlier.enrolled_at) if earlier else None,
-        items=items,
+        lines=len(items),
+        odd=sum(1 for i in items if i.odd),
+        numbered=any(i.number for i in items),
+        items=page.items,
+        next=page.next,
     )
+
+
+PAGE = 200
+ODD = "odd"
+
+
+def lines_of(uow: UnitOfWork, batch: Batch, run: Run) -> tuple[list[str], list[BatchItem]]:
+    """What is wrong with the columns, and every line: as judged now, or as the report says once enrolled."""
+    if batch.report is not None:
+        return [], [BatchItem.model_validate(line) for line in batch.report]
+    judging = Judging(uow, batch, run)
+    wrong = verdicts.column_faults(judging.columns, len(batch.headings))
+    return wrong, [] if wrong else [verdict_view(judging, v) for v in judging.lines]
+
+
+def page_of(items: list[BatchItem], after: int) -> BatchRows:
+    """The lines that follow a line, up to a page, with the last one's number where more follow."""
+    behind = [i for i in items if i.line > after]
+    more = len(behind) > PAGE
+    return BatchRows(items=behind[:PAGE], next=behind[PAGE - 1].line if more else None)
+
+
+def batch_rows(uow: UnitOfWork, batch_id: int, only: str, after: int) -> BatchRows:
+    """A page of the lines of a list: all, those of a verdict, or those with something odd about them."""
+    batch = get_batch(uow, batch_id)
+    _, items = lines_of(uow, batch, get_run(uow, batch.run_id))
+    if only == ODD:
+        items = [i for i in items if i.odd]
+    elif only:
+        items = [i for i in items if i.verdict == only]
+    return page_of(items, after)
 
 
 def sums_of(items: list[BatchItem], currency: str) -> list[BatchSum]:

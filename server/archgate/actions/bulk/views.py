@@ -39,7 +39,17 @@ class BatchRate(View):
     label: str
 
 
+class BatchRows(View):
+    """A page of lines; `next` is the line after which the next page begins."""
+
+    items: list[BatchItem]
+    next: int | None
+
+
 class BatchOut(View):
+    """A list as it stands: how it was read, what confirming does, and its first lines; `odd` counts lines that are fine but
+    worth a look."""
+
     id: int
     run_id: int
     run_code: str
@@ -64,5 +74,9 @@ class BatchOut(View):
     can_enroll: bool
     why: str
     earlier: Moment | None
+    lines: int
+    odd: int
+    numbered: bool
     items: list[BatchItem]
+    next: int | None
     change: str | None = None

@@ -5,41 +5,107 @@ Overdue and current sums are what is open of installments; credit is what came i
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from datetime import date
 
-from sqlalchemy import func, select
+from sqlalchemy import Select, and_, func, literal, or_, select, tuple_
 
+from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import UnitOfWork
-from archgate.actions.money import accounts, money
-from archgate.actions.money.views import MonthSum, OpenRow, Outstanding, PayerLine, UnearnedRow, WeekSum
+from archgate.actions.money import accounts
+from archgate.actions.money.views import (
+    MonthSum,
+    OpenRow,
+    Outstanding,
+    PayerLine,
+    PayerList,
+    UnearnedRow,
+    WeekSum,
+)
 from archgate.core import accounts as core
 from archgate.core.money import format_amount
 from archgate.papers import ledger as papers
 from archgate.tables.courses import Course, Run
-from archgate.tables.money import Account, Entry, Posting
+from archgate.tables.money import Account, Allocation, Entry, Posting
 from archgate.tables.people import Organization, Person
-from archgate.tables.roster import Enrollment
+from archgate.tables.roster import Enrollment, Installment
 from archgate.tables.schedule import Gate
 
-
-@dataclass(frozen=True)
-class Payer:
-    """What a payer owes by age, and their credit, in smallest units; `first_due` is the day of what is longest open."""
-
-    account: Account
-    name: str
-    credit: int
-    first_due: date | None
-    ages: dict[str, int]
+PAGE = 100
 
 
-def payers(uow: UnitOfWork, run_id: int | None = None, limit: int | None = None) -> Outstanding:
-    """The payers with something open or a credit, what is longest overdue first, up to `limit`; and the sums of all of them.
-    Of the whole center, or of one run."""
+def still_open(run_id: int | None) -> Select[int, date, int]:
+    """What is open of installments, as rows of payer, due day and what is left: of sign-ups that hold their seat, and what is
+    kept of ended ones; of the whole center, or of one run."""
+    paid = (
+        select(Allocation.installment_id, func.sum(Allocation.amount).label("paid"))
+        .where(Allocation.installment_id.is_not(None))
+        .group_by(Allocation.installment_id)
+        .subquery()
+    )
+    left = Installment.amount - func.coalesce(paid.c.paid, 0)
+    query = (
+        select(Enrollment.payer_id.label("account_id"), Installment.due.label("due"), left.label("left"))
+        .join(Enrollment, Enrollment.id == Installment.enrollment_id)
+        .outerjoin(paid, paid.c.installment_id == Installment.id)
+        .where(
+            or_(and_(Installment.kind == "plan", Enrollment.live == 1), Installment.kind == "kept"), left > 0
+        )
+    )
+    return query if run_id is None else query.where(Enrollment.run_id == run_id)
+
+
+def owing(uow: UnitOfWork, run_id: int | None) -> Select[int, str, int | None, int | None, date, int, int]:
+    """Every payer with something open or, asked of the whole center, with a credit: account, name, person, organization, the
+    day of what is longest open (far ahead where nothing is), what is open, the credit."""
+    still = still_open(run_id).subquery()
+    due = (
+        select(still.c.account_id, func.min(still.c.due).label("first"), func.sum(still.c.left).label("open"))
+        .group_by(still.c.account_id)
+        .subquery()
+    )
+    books = (
+        select(Entry.account_id, func.sum(Entry.amount).label("balance"))
+        .join(Account, Account.id == Entry.account_id)
+        .where(Account.owner.not_like("center:%"))
+        .group_by(Entry.account_id)
+        .subquery()
+    )
+    open_sum = func.coalesce(due.c.open, 0)
+    credit = func.greatest(0, open_sum - func.coalesce(books.c.balance, 0)) if run_id is None else literal(0)
+    return (
+        select(
+            Account.id.label("id"),
+            func.coalesce(Organization.name, Person.name).label("name"),
+            Account.person_id.label("person_id"),
+            Account.organization_id.label("organization_id"),
+            func.coalesce(due.c.first, date.max).label("first"),
+            open_sum.label("open"),
+            credit.label("credit"),
+        )
+        .outerjoin(due, due.c.account_id == Account.id)
+        .outerjoin(books, books.c.account_id == Account.id)
+        .outerjoin(Person, Person.id == Account.person_id)
+        .outerjoin(Organization, Organization.id == Account.organization_id)
+        .where(
+            Account.owner.not_like("center:%"),
+            Account.currency == uow.center.currency,
+            or_(open_sum > 0, credit > 0),
+        )
+    )
+
+
+def outstanding(uow: UnitOfWork, run_id: int | None = None) -> Outstanding:
+    """What is owed by age, as it falls due by week, and what is not earned yet; of the whole center, or of one run."""
     currency = uow.center.currency
-    rows, every = owing(uow, run_id)
+    still = still_open(run_id).join(Account, Account.id == Enrollment.payer_id)
+    still = still.where(Account.currency == currency)
+    rows = still.subquery()
+    by_due = select(rows.c.due, func.sum(rows.c.left)).group_by(rows.c.due)
+    every = [core.Open(0, due, int(left)) for due, left in uow.session.execute(by_due)]
     totals = core.ageing_of(every, uow.today)
+    payers_of = owing(uow, run_id).subquery()
+    credit = uow.session.scalar(select(func.coalesce(func.sum(payers_of.c.credit), 0))) or 0
 
     def text(amount: int) -> str:
         return format_amount(amount, currency)
@@ -51,7 +117,7 @@ def payers(uow: UnitOfWork, run_id: int | None = None, limit: int | None = None)
         totals={bucket: text(amount) for bucket, amount in totals.items()},
         open=text(sum(totals.values())),
         overdue=text(sum(totals.values()) - totals[core.BUCKETS[0]]),
-        credit=text(sum(r.credit for r in rows)),
+        credit=text(int(credit)),
         expected=[
             WeekSum(week=monday, amount=text(n)) for monday, n in core.expected_by_week(every, uow.today)
         ],
@@ -59,52 +125,68 @@ def payers(uow: UnitOfWork, run_id: int | None = None, limit: int | None = None)
             MonthSum(month=month, amount=text(n))
             for month, n in core.deferred_by_month(unearned(uow, run_id), uow.today)
         ],
-        payers=[payer_line(r, currency) for r in rows[:limit]],
-        payers_total=len(rows),
     )
 
 
-def owing(uow: UnitOfWork, run_id: int | None) -> tuple[list[Payer], list[core.Open]]:
-    """Every payer with something open or a credit, the longest overdue first; and all that is open. Of a run, its own only."""
-    query = (
-        select(Account, Person.name, Organization.name)
-        .outerjoin(Person, Person.id == Account.person_id)
-        .outerjoin(Organization, Organization.id == Account.organization_id)
-        .where(Account.owner.not_like("center:%"), Account.currency == uow.center.currency)
-    )
-    known = {a.id: (a, person or organization) for a, person, organization in uow.session.execute(query)}
-    still, balances = accounts.open_of(uow, list(known)), money.balances(uow, list(known))
-    of_run = None
-    if run_id is not None:
-        of_run = set(uow.session.scalars(select(Enrollment.id).where(Enrollment.run_id == run_id)))
-    rows: list[Payer] = []
-    every: list[core.Open] = []
-    for number, (account, name) in known.items():
-        open_rows = still.get(number, [])
-        credit = sum(left for _, left in open_rows) - balances.get(number, 0)
-        if of_run is not None:
-            open_rows = [(i, left) for i, left in open_rows if i.enrollment_id in of_run]
-        core_rows = accounts.core_open(open_rows)
-        if not core_rows and (credit <= 0 or of_run is not None):
-            continue
-        every += core_rows
-        first = min((r.due for r in core_rows), default=None)
-        rows.append(Payer(account, name, max(0, credit), first, core.ageing_of(core_rows, uow.today)))
-    rows.sort(key=lambda r: (r.first_due or date.max, r.name))
-    return rows, every
+def payers(
+    uow: UnitOfWork, run_id: int | None = None, after: str = "", limit: int | None = PAGE
+) -> PayerList:
+    """A page of the payers with something open or a credit, what is longest overdue first. `after` is the cursor of the page
+    before: the day, the name and the number of its last payer."""
+    rows = owing(uow, run_id).subquery()
+    order = (rows.c.first, rows.c.name, rows.c.id)
+    query = select(rows).order_by(*order)
+    if after:
+        query = query.where(tuple_(*order) > tuple_(*cursor_of(after)))
+    if limit is not None:
+        query = query.limit(limit + 1)
+    found = uow.session.execute(query).all()
+    more = limit is not None and len(found) > limit
+    page = found[:limit]
+    ages = ages_of(uow, run_id, None if limit is None else [r.id for r in page])
+    currency = uow.center.currency
+    none: list[core.Open] = []
+    items = [
+        PayerLine(
+            account_id=r.id,
+            name=r.name,
+            person_id=r.person_id,
+            organization_id=r.organization_id,
+            open=format_amount(int(r.open), currency),
+            credit=format_amount(int(r.credit), currency),
+            first_due=None if r.first == date.max else r.first,
+            ages={
+                bucket: format_amount(amount, currency)
+                for bucket, amount in core.ageing_of(ages.get(r.id, none), uow.today).items()
+            },
+        )
+        for r in page
+    ]
+    total = uow.session.scalar(select(func.count()).select_from(owing(uow, run_id).subquery())) or 0
+    last = page[-1] if page else None
+    cursor = f"{last.first}|{last.id}|{last.name}" if more and last else None
+    return PayerList(items=items, total=total, next=cursor)
 
 
-def payer_line(row: Payer, currency: str) -> PayerLine:
-    return PayerLine(
-        account_id=row.account.id,
-        name=row.name,
-        person_id=row.account.person_id,
-        organization_id=row.account.organization_id,
-        open=format_amount(sum(row.ages.values()), currency),
-        credit=format_amount(row.credit, currency),
-        first_due=row.first_due,
-        ages={bucket: format_amount(amount, currency) for bucket, amount in row.ages.items()},
-    )
+def cursor_of(text: str) -> tuple[date, str, int]:
+    """The place in the list of payers that a cursor names."""
+    day, _, rest = text.partition("|")
+    number, _, name = rest.partition("|")
+    try:
+        return date.fromisoformat(day), name, int(number)
+    except ValueError:
+        raise Problem(422, "cursor", "This page of the list no longer exists; start at the first.") from None
+
+
+def ages_of(uow: UnitOfWork, run_id: int | None, accounts_of: list[int] | None) -> dict[int, list[core.Open]]:
+    """What payers owe by due day; of all payers, or of those named."""
+    query = still_open(run_id)
+    if accounts_of is not None:
+        query = query.where(Enrollment.payer_id.in_(accounts_of or [0]))
+    rows: dict[int, list[core.Open]] = {}
+    for account, due, left in uow.session.execute(query):
+        rows.setdefault(account, []).append(core.Open(0, due, int(left)))
+    return rows
 
 
 def unearned(uow: UnitOfWork, run_id: int | None) -> list[tuple[date, int]]:
@@ -222,17 +304,16 @@ def unearned_lines(uow: UnitOfWork, run_id: int | None = None, month: date | Non
 
 def payer_lines(uow: UnitOfWork) -> list[list[str]]:
     """The list of payers as the lines of a CSV file."""
-    whole = payers(uow)
-    lines = [["Payer", "Open", *whole.buckets, "Credit", "First due"]]
+    lines = [["Payer", "Open", *core.BUCKETS, "Credit", "First due"]]
     lines += [
         [
             p.name,
             p.open,
-            *(p.ages[b] for b in whole.buckets),
+            *(p.ages[b] for b in core.BUCKETS),
             p.credit,
             p.first_due.isoformat() if p.first_due else "",
         ]
-        for p in whole.payers
+        for p in payers(uow, limit=None).items
     ]
     return lines
 

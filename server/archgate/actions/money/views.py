@@ -123,8 +123,14 @@ class Outstanding(View):
     credit: str
     expected: list[WeekSum]
     deferred: list[MonthSum]
-    payers: list[PayerLine]
-    payers_total: int
+
+
+class PayerList(View):
+    """A page of payers; `next` is the cursor of the page after it, `total` how many there are in all."""
+
+    items: list[PayerLine]
+    total: int
+    next: str | None
 
 
 class OpenRow(View):

@@ -1,35 +1,32 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import Table from "@mui/material/Table";
-import TableBody from "@mui/material/TableBody";
-import TableContainer from "@mui/material/TableContainer";
-import TableHead from "@mui/material/TableHead";
-import TableRow from "@mui/material/TableRow";
 import { useQueryClient } from "@tanstack/react-query";
-import { Fragment, useState } from "react";
+import { useMemo, useState } from "react";
 import { Link, useParams } from "react-router";
 
 import { usePulse } from "../../app/pulse";
 import { $api, api, ask, messageOf, newKey, type Schemas, ServerProblem } from "../../app/server";
 import { useKept } from "../../app/session";
 import { Views } from "../../form/Views";
+import { Loading } from "../../parts/layout";
+import { type Column, LongTable } from "../../parts/LongTable";
 import { NotYet, Page } from "../../parts/Page";
 import { count, day, money } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
-import { Cell, Fault, Name, NoteLine, P, T } from "../../parts/words";
+import { Fault, Name, NoteLine, P, T, type Tone } from "../../parts/words";
 import { ChooseList, ListCrumbs } from "./ChooseList";
 import { Columns, Fix } from "./ListLine";
 import { ListTotals } from "./ListTotals";
 
 type Batch = Schemas["BatchOut"];
-const TONE: Record<string, string> = {
-  "will enroll": "strong",
-  enrolled: "strong",
-  "will wait": "ochre strong",
-  waiting: "ochre strong",
-  "already in": "slate",
-  "left out": "slate",
-  "needs fixing": "brick strong",
+const TONE: Record<string, { tone?: Tone; strong?: boolean }> = {
+  "will enroll": { strong: true },
+  enrolled: { strong: true },
+  "will wait": { tone: "ochre", strong: true },
+  waiting: { tone: "ochre", strong: true },
+  "already in": { tone: "slate" },
+  "left out": { tone: "slate" },
+  "needs fixing": { tone: "brick", strong: true },
 };
 
 /** A list goes onto a run: read, judged line by line, confirmed with seats and money. */
@@ -66,6 +63,7 @@ function Judged({ runId, batchId }: { runId: number; batchId: number }) {
       );
       acts.say(null);
       queries.setQueryData(batchKey(batchId), result);
+      void queries.invalidateQueries({ queryKey: ["get", "/api/v1/batches/{batch_id}/rows"] });
     } catch (error) {
       acts.fail(messageOf(error));
     } finally {
@@ -104,15 +102,13 @@ function Judged({ runId, batchId }: { runId: number; batchId: number }) {
       );
       acts.say(null);
       queries.setQueryData(batchKey(batchId), result);
+      void queries.invalidateQueries({ queryKey: ["get", "/api/v1/batches/{batch_id}/rows"] });
       return true;
     } catch (error) {
       acts.fail(messageOf(error));
       return false;
     }
   };
-  const items = batch.items.filter((i) => !only || (only === "odd" ? i.odd.length > 0 : i.verdict === only));
-  const odd = batch.items.filter((i) => i.odd.length > 0).length;
-  const has = (fact: keyof Batch["items"][number]) => batch.items.some((i) => i[fact]);
   return (
     <Page
       title={`${batch.file_name} for ${batch.run_code}`}
@@ -148,87 +144,131 @@ function Judged({ runId, batchId }: { runId: number; batchId: number }) {
         sx={{ margin: "12px 0 6px" }}
         value={only}
         options={[
-          { value: "", text: `all lines (${batch.items.length})` },
+          { value: "", text: `all lines (${batch.lines})` },
           ...Object.entries(batch.counts)
             .filter(([, n]) => n > 0)
             .map(([verdict, n]) => ({ value: verdict, text: `${verdict} (${n})` })),
-          ...(odd > 0 ? [{ value: "odd", text: `odd, but fine (${odd})` }] : []),
+          ...(batch.odd > 0 ? [{ value: "odd", text: `odd, but fine (${batch.odd})` }] : []),
         ]}
         onChange={setOnly}
       />
-      <TableContainer>
-        <Table size="small" aria-label="Every line of the list with its verdict">
-          <TableHead>
-            <TableRow>
-              <Cell right>Line</Cell>
-              <Cell>Name</Cell>
-              <Cell>Email</Cell>
-              {has("number") && <Cell>Number</Cell>}
-              <Cell>Rate</Cell>
-              <Cell right>Party</Cell>
-              <Cell right>Fee</Cell>
-              <Cell>Verdict</Cell>
-            </TableRow>
-          </TableHead>
-          <TableBody>
-            {items.map((i) => (
-              <Fragment key={i.line}>
-                <TableRow>
-                  <Cell right tone="slate">
-                    {i.line}
-                  </Cell>
-                  <Cell>
-                    {i.person_id ? (
-                      <Name strong to={`/people/${i.person_id}`}>
-                        {i.name}
-                      </Name>
-                    ) : (
-                      <T strong>{i.name || <T tone="slate">no name</T>}</T>
-                    )}
-                    {i.remarks && <NoteLine tone="slate">{i.remarks}</NoteLine>}
-                  </Cell>
-                  <Cell>{i.email ?? <T tone="slate">{i.phone}</T>}</Cell>
-                  {has("number") && <Cell>{i.number}</Cell>}
-                  <Cell>{i.rate}</Cell>
-                  <Cell right>{i.party || ""}</Cell>
-                  <Cell right>{Number(i.total) > 0 && money(i.total, batch.currency)}</Cell>
-                  <Cell>
-                    <span className={TONE[i.verdict]}>{i.verdict}</span> <T tone="slate">{i.why}</T>
-                    {i.odd.map((o) => (
-                      <T tone="ochre" as="div" key={o}>
-                        {o}
-                      </T>
-                    ))}{" "}
-                    {batch.status === "judged" && open !== i.line && (
-                      <Button
-                        variant="text"
-                        aria-label={`Correct line ${i.line}`}
-                        onClick={() => setOpen(i.line)}
-                      >
-                        correct
-                      </Button>
-                    )}
-                  </Cell>
-                </TableRow>
-                {open === i.line && batch.status === "judged" && (
-                  <TableRow>
-                    <Cell colSpan={has("number") ? 8 : 7}>
-                      <Fix
-                        batch={batch}
-                        item={i}
-                        onSave={async (body) => {
-                          if (await fix(i.line, body)) setOpen(null);
-                        }}
-                        onClose={() => setOpen(null)}
-                      />
-                    </Cell>
-                  </TableRow>
-                )}
-              </Fragment>
-            ))}
-          </TableBody>
-        </Table>
-      </TableContainer>
+      <Lines
+        batch={batch}
+        only={only}
+        open={open}
+        onOpen={setOpen}
+        onFix={async (line, body) => {
+          if (await fix(line, body)) setOpen(null);
+        }}
+      />
     </Page>
+  );
+}
+
+type Item = Schemas["BatchItem"];
+
+/** The lines of a list, page by page; the first page comes with the list itself. */
+function Lines({
+  batch,
+  only,
+  open,
+  onOpen,
+  onFix,
+}: {
+  batch: Batch;
+  only: string;
+  open: number | null;
+  onOpen: (line: number | null) => void;
+  onFix: (line: number, body: Schemas["RowFixForm"]) => Promise<void>;
+}) {
+  const judged = batch.status === "judged";
+  const [further, setFurther] = useState(false);
+  const begun = only !== "" || further;
+  const later = $api.useInfiniteQuery(
+    "get",
+    "/api/v1/batches/{batch_id}/rows",
+    { params: { path: { batch_id: batch.id }, query: { only } } },
+    {
+      pageParamName: "after",
+      initialPageParam: only ? 0 : (batch.next ?? 0),
+      getNextPageParam: (last) => last.next ?? undefined,
+      enabled: begun,
+    },
+  );
+  const rows = useMemo(
+    () => [...(only ? [] : batch.items), ...(later.data?.pages.flatMap((p) => p.items) ?? [])],
+    [only, batch.items, later.data],
+  );
+  const columns = useMemo<Column<Item>[]>(
+    () => [
+      { key: "line", label: "Line", right: true, cell: (i) => <T tone="slate">{i.line}</T> },
+      { key: "name", label: "Name", cell: (i) => <Whose item={i} /> },
+      { key: "email", label: "Email", cell: (i) => i.email ?? <T tone="slate">{i.phone}</T> },
+      ...(batch.numbered ? [{ key: "number", label: "Number", cell: (i: Item) => i.number }] : []),
+      { key: "rate", label: "Rate", cell: (i) => i.rate },
+      { key: "party", label: "Party", right: true, cell: (i) => i.party || "" },
+      {
+        key: "fee",
+        label: "Fee",
+        right: true,
+        cell: (i) => Number(i.total) > 0 && money(i.total, batch.currency),
+      },
+      {
+        key: "verdict",
+        label: "Verdict",
+        cell: (i) => (
+          <>
+            <T {...TONE[i.verdict]}>{i.verdict}</T> <T tone="slate">{i.why}</T>
+            {i.odd.map((o) => (
+              <T tone="ochre" as="div" key={o}>
+                {o}
+              </T>
+            ))}{" "}
+            {judged && open !== i.line && (
+              <Button variant="text" aria-label={`Correct line ${i.line}`} onClick={() => onOpen(i.line)}>
+                correct
+              </Button>
+            )}
+          </>
+        ),
+      },
+    ],
+    [batch.numbered, batch.currency, judged, open, onOpen],
+  );
+  if (only && !later.data) return <Loading rows={6} />;
+  return (
+    <LongTable
+      label="Every line of the list with its verdict"
+      rows={rows}
+      columns={columns}
+      rowKey={(i) => String(i.line)}
+      below={(i) =>
+        judged &&
+        open === i.line && (
+          <Fix batch={batch} item={i} onSave={(body) => onFix(i.line, body)} onClose={() => onOpen(null)} />
+        )
+      }
+      pages={{
+        total: only === "odd" ? batch.odd : only ? (batch.counts[only] ?? rows.length) : batch.lines,
+        more: begun ? later.data === undefined || later.hasNextPage : batch.next !== null,
+        busy: later.isFetching,
+        next: () => (begun ? void later.fetchNextPage() : setFurther(true)),
+      }}
+    />
+  );
+}
+
+function Whose({ item }: { item: Item }) {
+  return (
+    <>
+      {item.person_id ? (
+        <Name strong to={`/people/${item.person_id}`}>
+          {item.name}
+        </Name>
+      ) : (
+        <T strong>{item.name || <T tone="slate">no name</T>}</T>
+      )}
+      {item.remarks && <NoteLine tone="slate">{item.remarks}</NoteLine>}
+    </>
   );
 }

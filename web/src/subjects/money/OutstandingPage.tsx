@@ -1,20 +1,16 @@
 import Button from "@mui/material/Button";
 import { styled } from "@mui/material/styles";
-import Table from "@mui/material/Table";
-import TableBody from "@mui/material/TableBody";
-import TableContainer from "@mui/material/TableContainer";
-import TableHead from "@mui/material/TableHead";
-import TableRow from "@mui/material/TableRow";
 import { keepPreviousData } from "@tanstack/react-query";
-import { useState } from "react";
+import { useMemo, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 
 import { $api, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
-import { Part, Row, Ruled, Title } from "../../parts/layout";
-import { NotYet, Page } from "../../parts/Page";
+import { Loading, Part, Row, Ruled, Title } from "../../parts/layout";
+import { type Column, LongTable } from "../../parts/LongTable";
+import { NotYet, Page, Trouble } from "../../parts/Page";
 import { count, day, isZero, money } from "../../parts/text";
-import { Cell, Empty, Heard, Name, P, T } from "../../parts/words";
+import { Empty, Heard, Name, P, T } from "../../parts/words";
 import { ink } from "../../theme/palette";
 import { MoneyTabs } from "../fees/MoneyTabs";
 
@@ -64,6 +60,7 @@ const Duo = styled("li")({
 });
 
 type Found = Schemas["Outstanding"];
+type Payer = Schemas["PayerLine"];
 const AGES: Record<string, string> = {
   current: "not due yet",
   "1-30": "1 to 30 days late",
@@ -74,15 +71,13 @@ const AGES: Record<string, string> = {
 
 /** Who owes what and since when; what is to come by week, and what is not earned before its run ends. */
 export default function OutstandingPage() {
-  const me = useMe();
   const [params] = useSearchParams();
   const runId = Number(params.get("run")) || null;
   const [age, setAge] = useState<string | null>(null);
-  const [limit, setLimit] = useState(200);
   const query = $api.useQuery(
     "get",
     "/api/v1/outstanding",
-    { params: { query: { run_id: runId, limit } } },
+    { params: { query: { run_id: runId } } },
     { placeholderData: keepPreviousData },
   );
   const run = $api.useQuery(
@@ -164,61 +159,82 @@ export default function OutstandingPage() {
           </a>
         </Part>
       )}
-      {found.payers.length === 0 ? (
-        <Empty as="p">Nobody owes anything, and nobody has a credit.</Empty>
-      ) : (
-        <TableContainer>
-          <Table sx={{ marginTop: 16 }}>
-            <TableHead>
-              <TableRow>
-                <Cell>Payer</Cell>
-                <Cell right>Open</Cell>
-                <Cell>First due</Cell>
-                <Cell right>Late 1 to 30</Cell>
-                <Cell right>31 to 60</Cell>
-                <Cell right>61 to 90</Cell>
-                <Cell right>over 90</Cell>
-                <Cell right>Credit</Cell>
-              </TableRow>
-            </TableHead>
-            <TableBody>
-              {found.payers.map((p) => (
-                <TableRow key={p.account_id}>
-                  <Cell>
-                    <Name strong to={`/accounts/${p.account_id}`}>
-                      {p.name}
-                    </Name>
-                  </Cell>
-                  <Cell right tone="copper" strong>
-                    {sum(p.open, found)}
-                  </Cell>
-                  <Cell tone={p.first_due && p.first_due < me.today ? "ochre" : undefined} nowrap>
-                    {day(p.first_due)}
-                  </Cell>
-                  {found.buckets.slice(1).map((b) => (
-                    <Cell right key={b}>
-                      {sum(p.ages[b]!, found)}
-                    </Cell>
-                  ))}
-                  <Cell right>{sum(p.credit, found)}</Cell>
-                </TableRow>
-              ))}
-            </TableBody>
-          </Table>
-          {found.payers.length < found.payers_total && (
-            <Row mid as="p" sx={{ marginTop: 12 }}>
-              <Button onClick={() => setLimit(limit + 400)} disabled={query.isFetching}>
-                Show more
-              </Button>
-              <T tone="slate">
-                {found.payers.length} of {count(found.payers_total, "payer")}, longest overdue first; the sums
-                above are of all of them.
-              </T>
-            </Row>
-          )}
-        </TableContainer>
-      )}
+      <Payers runId={runId} found={found} />
     </Page>
+  );
+}
+
+/** Those who owe something or have a credit, longest overdue first, page by page. */
+function Payers({ runId, found }: { runId: number | null; found: Found }) {
+  const me = useMe();
+  const query = $api.useInfiniteQuery(
+    "get",
+    "/api/v1/outstanding/payers",
+    { params: { query: { run_id: runId } } },
+    {
+      pageParamName: "after",
+      initialPageParam: "",
+      getNextPageParam: (last) => last.next ?? undefined,
+      placeholderData: keepPreviousData,
+    },
+  );
+  const columns = useMemo<Column<Payer>[]>(
+    () => [
+      {
+        key: "payer",
+        label: "Payer",
+        cell: (p) => (
+          <Name strong to={`/accounts/${p.account_id}`}>
+            {p.name}
+          </Name>
+        ),
+      },
+      {
+        key: "open",
+        label: "Open",
+        right: true,
+        cell: (p) => (
+          <T tone="copper" strong>
+            {sum(p.open, found)}
+          </T>
+        ),
+      },
+      {
+        key: "due",
+        label: "First due",
+        cell: (p) => (
+          <T nowrap tone={p.first_due && p.first_due < me.today ? "ochre" : undefined}>
+            {day(p.first_due)}
+          </T>
+        ),
+      },
+      ...found.buckets.slice(1).map((b, i) => ({
+        key: b,
+        label: i ? (AGES[b] ?? b) : "Late 1 to 30",
+        right: true,
+        cell: (p: Payer) => sum(p.ages[b]!, found),
+      })),
+      { key: "credit", label: "Credit", right: true, cell: (p) => sum(p.credit, found) },
+    ],
+    [found, me.today],
+  );
+  const rows = useMemo(() => query.data?.pages.flatMap((p) => p.items) ?? [], [query.data]);
+  if (query.error && !query.data) return <Trouble error={query.error} retry={() => void query.refetch()} />;
+  if (!query.data) return <Loading rows={8} />;
+  if (rows.length === 0) return <Empty as="p">Nobody owes anything, and nobody has a credit.</Empty>;
+  return (
+    <LongTable
+      label="Payers"
+      rows={rows}
+      columns={columns}
+      rowKey={(p) => String(p.account_id)}
+      pages={{
+        total: query.data.pages[0]?.total ?? rows.length,
+        more: query.hasNextPage,
+        busy: query.isFetching,
+        next: () => void query.fetchNextPage(),
+      }}
+    />
   );
 }
 
