@@ -46,6 +46,11 @@ def walk(browser: Browser, run_id: int) -> None:
         browser.driver.execute_script("window.scrollTo(0, document.body.scrollHeight)")
         browser.sees(f"Given{PEOPLE} Family{PEOPLE}")
         assert len(browser.driver.find_elements("xpath", "//*[@role='row']")) < 60
+        browser.open("/money")
+        browser.sees("Given1 Family1", 30)
+        assert len(browser.driver.find_elements("xpath", "//table[@aria-label='Payers']//tr")) < 200
+        browser.driver.execute_script("window.scrollTo(0, document.body.scrollHeight)")
+        browser.sees(f"300 of {PEOPLE}")
         assert browser.console() == []
     finally:
         browser.close()

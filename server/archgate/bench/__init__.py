@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from archgate.bench.base import Line
 from archgate.bench.contention import contention
 from archgate.bench.fees import price_line
-from archgate.bench.roster import whole_roster
+from archgate.bench.roster import first_payers, whole_roster
 from archgate.bench.schedule import clashes, planner
 
 BENCHES: dict[str, Callable[[], Iterator[Line]]] = {
@@ -16,4 +16,5 @@ BENCHES: dict[str, Callable[[], Iterator[Line]]] = {
     "price-line": price_line,
     "contention": contention,
     "roster": whole_roster,
+    "payers": first_payers,
 }

@@ -74,3 +74,34 @@ def whole_roster() -> Iterator[Line]:
             ours()
             value = best(ours, 3)
         yield line("roster", value, "s", best(floor, 3), {"people": number, "bytes": size})
+
+
+def first_payers() -> Iterator[Line]:
+    """The first page of 15,000 payers, longest overdue first, with the sums of all, through the API; the floor adds up what is
+    open of each payer in one bare statement and sorts it."""
+    import orjson
+    from sqlalchemy import text
+
+    number = 15_000
+    with own_bench() as bench:
+        sessions, size = bench.sessions, 0
+        fill_roster(sessions, number)
+
+        def ours() -> None:
+            nonlocal size
+            size = len(caller.read("/api/v1/outstanding")) + len(caller.read("/api/v1/outstanding/payers"))
+
+        bare = text(
+            "SELECT e.payer_id, MIN(i.due) AS first, SUM(i.amount) AS open FROM installments i"
+            " JOIN enrollments e ON e.id = i.enrollment_id WHERE e.live = 1 GROUP BY e.payer_id ORDER BY first, e.payer_id"
+        )
+
+        def floor() -> None:
+            with sessions() as s:
+                orjson.dumps([list(r) for r in s.execute(bare)], default=str)
+
+        with served(bench) as client:
+            caller = client()
+            ours()
+            value = best(ours, 3)
+        yield line("payers", value, "s", best(floor, 3), {"payers": number, "bytes": size})
