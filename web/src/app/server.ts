@@ -53,7 +53,7 @@ async function fetchAsking(request: Request): Promise<Response> {
   return send(again);
 }
 
-const client = createClient<paths>({ baseUrl: "/", fetch: fetchAsking });
+const client = createClient<paths>({ baseUrl: window.location.origin, fetch: fetchAsking });
 client.use({
   async onResponse({ response }) {
     if (response.ok) return;

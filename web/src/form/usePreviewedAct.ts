@@ -1,4 +1,4 @@
-import { useState } from "react";
+import { useRef, useState } from "react";
 
 import type { Schemas } from "../app/server";
 import type { useDone } from "../parts/useUndo";
@@ -14,11 +14,15 @@ export type Waiting = { what: string; outcome: Outcome; send: Send; onSaved?: ()
 export function usePreviewedAct(acts: Pick<ReturnType<typeof useDone>, "say" | "failed">) {
   const [waiting, setWaiting] = useState<Waiting | null>(null);
   const [busy, setBusy] = useState(false);
-  const during = async <T>(work: () => Promise<T>): Promise<T> => {
+  const working = useRef(false);
+  const during = async (work: () => Promise<void>): Promise<void> => {
+    if (working.current) return; // a double click is one act
+    working.current = true;
     setBusy(true);
     try {
-      return await work();
+      await work();
     } finally {
+      working.current = false;
       setBusy(false);
     }
   };
@@ -35,7 +39,7 @@ export function usePreviewedAct(acts: Pick<ReturnType<typeof useDone>, "say" | "
     see: (what: string, send: Send, onSaved?: () => void) =>
       during(async () => setWaiting({ what, outcome: await send(true), send, onSaved })),
     confirm: async () => {
-      if (!waiting || busy) return;
+      if (!waiting || working.current) return;
       try {
         await now(waiting.what, waiting.send, waiting.onSaved);
       } catch (error) {
