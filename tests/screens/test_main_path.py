@@ -227,11 +227,11 @@ def test_the_front_desks_export_from_sign_in_to_the_roster(browser, password, no
     browser.click("Correct line 33")
     browser.fill("Email", "ignacy@example.org")
     assert browser.axe() == []
-    browser.click("Judge it again")
+    browser.click("Check this line again")
     browser.sees("needs fixing (6)")
     browser.click("Correct line 32")
     browser.tick("has no email")
-    browser.click("Judge it again")
+    browser.click("Check this line again")
     browser.sees("needs fixing (5)")
     browser.click("all lines (151)")
     browser.click("Enroll 144 sign-ups, 177 seats, $34,550.00")

@@ -89,7 +89,7 @@ export function News({ pulse }: { pulse: ReturnType<typeof usePulse> }) {
       ) : (
         news && (
           <P tone="slate">
-            {news.by ?? "Somebody"}: {news.summary}.
+            {news.by ?? "By itself"}: {news.summary}.
           </P>
         )
       )}

@@ -1,6 +1,6 @@
 import { act, screen, waitFor } from "@testing-library/react";
-import { useState } from "react";
 import { HttpResponse } from "msw";
+import { useState } from "react";
 import { expect, test, vi } from "vitest";
 
 import { api, ask } from "../app/server";

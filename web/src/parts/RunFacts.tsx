@@ -5,7 +5,7 @@ type Run = Schemas["RunLine"];
 
 /** "9 of 14, goes ahead from 6": the figure that stands next to every arch. */
 export function seatsText(run: Pick<Run, "taken" | "capacity"> & { kept?: number }): string {
-  const kept = run.kept ? `, ${run.kept} kept` : "";
+  const kept = run.kept ? `, ${run.kept} held` : "";
   return `${run.taken} of ${run.capacity}${kept}`;
 }
 

@@ -180,10 +180,10 @@ def change_run(uow: UnitOfWork, run_id: int, command: RunPatch) -> Outcome:
     if "sign_up_opens" in names:
         run.windows = facts["windows"]
     gates.settle_gates(uow, run)
-    told = ", ".join(n.replace("_", " ") for n in names)
+    told = ", ".join(map(fact_words, names))
     change = uow.log(Act.CHANGE_A_RUN, run.id, f"Changed {told} of {run.code}")
     touches = [
-        Touch(label=n.replace("_", " ").capitalize(), before=said(now[n]), after=said(shown(new[n])))
+        Touch(label=fact_words(n).capitalize(), before=said(now[n]), after=said(shown(new[n])))
         for n in names
         if now[n] != shown(new[n]) and n not in ("windows", "decision_rule")
     ]
@@ -229,8 +229,22 @@ def changed_facts(uow: UnitOfWork, top: Reader, run: Run, form: RunFacts, names:
     return facts
 
 
+def fact_words(name: str) -> str:
+    """A fact of a run as people call it: its title without the article."""
+    title = RunFacts.model_fields[name].title or name.replace("_", " ")
+    return title.removeprefix("The ").removeprefix("Whether ")
+
+
+RULE_WORDS = {"fit": "the next that fits is offered", "strict": "nobody passes the first"}
+
+
 def said(value: object) -> str:
-    return ", ".join(map(str, value)) if isinstance(value, list) else str(value or "none")
+    """A value of a fact as people say it."""
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, list):
+        return ", ".join(map(str, value)) or "none"
+    return "none" if value is None or value == "" else RULE_WORDS.get(str(value), str(value))
 
 
 def replace_usual(uow: UnitOfWork, run: Run, name: str, wanted: str) -> None:

@@ -103,7 +103,7 @@ def run_line(uow: UnitOfWork, run: Run, taken: int, waiting: int, kept: int = 0)
     meetings = schedule.ordered(run)
     sign_up, why = fees.sign_up_of(uow, run, taken + kept >= run.capacity + run.overbook)
     if sign_up is SignUp.FULL and kept:
-        why = f"No seat is free: {taken} of {run.capacity + run.overbook} are taken, {kept} kept back."
+        why = f"No seat is free: {taken} of {run.capacity + run.overbook} are taken, {kept} held for others."
     starts, ends = gates.gate_at(run, "starts"), gates.gate_at(run, "ends")
     teaching = core_gates.teaching_at(uow.now, starts, ends)
     coming = next((m for m in meetings if m.ends_at > uow.now), None)

@@ -96,7 +96,7 @@ export function Fix({
       </Row>
       <Row sx={{ marginTop: 10 }}>
         <Button type="submit" variant="contained" size="small">
-          Judge it again
+          Check this line again
         </Button>
         <Button size="small" onClick={() => (forget(), onClose())}>
           Keep as it was

@@ -82,7 +82,7 @@ function Strip({ run, toggle }: Part) {
         </T>
         {run.kept > 0 && (
           <T tone="slate" nowrap>
-            {run.kept} kept back
+            {run.kept} held
           </T>
         )}
         {run.waiting > 0 && (
@@ -140,7 +140,7 @@ function Whole({ run, toggle }: Part) {
             </T>
             {run.kept > 0 && (
               <T tone="slate" as="div">
-                {run.kept} kept back
+                {run.kept} held
               </T>
             )}
             {run.waiting > 0 && (

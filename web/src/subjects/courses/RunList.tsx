@@ -189,7 +189,7 @@ function StateNow({ run }: { run: Run }) {
           , {run.waiting} wait
         </T>
       )}
-      {run.kept > 0 && <T tone="slate">, {run.kept} kept back</T>}
+      {run.kept > 0 && <T tone="slate">, {run.kept} held</T>}
       {short && <T tone="ochre">, {short}</T>}
       {decided && <T tone="slate">, {decided}</T>}
     </T>

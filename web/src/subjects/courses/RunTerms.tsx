@@ -13,7 +13,7 @@ import { KeptBack } from "../roster/KeptBack";
 import { LineRules, NoticeEdit } from "../roster/LineRules";
 import { Gates } from "../schedule/Gates";
 import { whole } from "./form";
-import type { Propose, Run } from "./runTypes";
+import { factWords, type Propose, type Run } from "./runTypes";
 
 type Props = { run: Run; propose: Propose };
 type Acts = ReturnType<typeof useDone>;
@@ -28,7 +28,7 @@ export function RunTerms({ run, propose, acts }: Props & { acts: Acts }) {
         <Facts run={run} propose={propose} />
       </Part>
       <Part as="div" id="kept-back">
-        <h2>Kept back</h2>
+        <h2>Held for others</h2>
         <KeptBack run={run} acts={acts} />
       </Part>
       <Part as="div" id="line">
@@ -102,7 +102,7 @@ function Facts({ run, propose }: Props) {
   const send = async (names: Fact[]) => {
     const value = (kind: "text" | "seen") =>
       Object.fromEntries(names.map((n) => [SENT[n], valueOf(n, edits[n]![kind])]));
-    const what = `Change the ${names.map((n) => SENT[n].replace(/_/g, " ")).join(", ")}`;
+    const what = `Change the ${names.map((n) => factWords(SENT[n])).join(", ")}`;
     const found = await propose(
       what,
       (preview, over) =>
@@ -160,7 +160,7 @@ function Facts({ run, propose }: Props) {
       </P>
       {!draft && changed.length > 0 && (
         <Note kind="due" row>
-          <Grow as="span">Not saved yet: {changed.map((n) => SENT[n].replace(/_/g, " ")).join(", ")}.</Grow>
+          <Grow as="span">Not saved yet: {changed.map((n) => factWords(SENT[n])).join(", ")}.</Grow>
           <Button type="submit" variant="contained">
             See what it touches
           </Button>

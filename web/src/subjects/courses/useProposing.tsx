@@ -7,7 +7,7 @@ import { Facts, Note, Row } from "../../parts/layout";
 import type { useDone } from "../../parts/useUndo";
 import { P } from "../../parts/words";
 import { shownValue } from "../schedule/Touched";
-import type { Propose, Send } from "./runTypes";
+import { factWords, type Propose, type Send } from "./runTypes";
 
 type Both = Record<string, { seen: unknown; now: unknown; yours: unknown }>;
 type Conflict = { what: string; fields: Both; send: Send; onSaved?: () => void };
@@ -63,9 +63,9 @@ export function BothVersions({ proposing }: { proposing: ReturnType<typeof usePr
       <P strong>Somebody else changed this meanwhile.</P>
       {Object.entries(conflict.fields).map(([name, both]) => (
         <Facts key={name}>
-          <dt>{name.replace(/_/g, " ")}, theirs</dt>
+          <dt>{factWords(name)}, theirs</dt>
           <dd>{plainly(both.now)}</dd>
-          <dt>{name.replace(/_/g, " ")}, yours</dt>
+          <dt>{factWords(name)}, yours</dt>
           <dd>{plainly(both.yours)}</dd>
         </Facts>
       ))}

@@ -326,7 +326,7 @@ function CodeForm({
           value={form.on}
           onChange={(on) => set({ on })}
           fault={faults["/on"]}
-          help="by their short names, such as member, handbook"
+          help="the codes of rates and extras, such as member, handbook"
         />
       </Row>
       <Row wrap sx={{ marginTop: 10 }}>

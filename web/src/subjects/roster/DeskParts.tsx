@@ -144,7 +144,7 @@ export function RunLine({ run }: { run: Run }) {
           {stateText(run)}
         </T>
         {run.waiting > 0 && <T tone="ochre">, {run.waiting} wait</T>}
-        {run.kept > 0 && <T tone="slate">, {run.kept} kept back</T>}
+        {run.kept > 0 && <T tone="slate">, {run.kept} held</T>}
         {decided && <T tone="slate">, {decided}</T>}
         {short && <T tone="slate">, {short}</T>}
       </T>
