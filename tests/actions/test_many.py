@@ -8,7 +8,7 @@ from collections import Counter
 import pytest
 from sqlalchemy import select
 
-from archgate.actions.across import checks, person_pages, undo
+from archgate.actions.across import checks, logs, undo
 from archgate.actions.enrolling import (
     enrollments,
     groups,
@@ -28,7 +28,7 @@ from archgate.actions.kernel.problems import Problem
 from archgate.actions.messages import messages
 from archgate.actions.money import accounts, money
 from archgate.actions.money.commands import PayerCommand, PaymentCommand
-from archgate.actions.people import organizations, people
+from archgate.actions.people import organizations
 from archgate.actions.people.commands import OrganizationCommand
 from archgate.actions.runs import lifecycle, making, showing
 from archgate.actions.runs.commands import DecideCommand, RunPatch
@@ -108,7 +108,7 @@ def test_many_are_withdrawn_as_each_would_be_and_all_come_back(office, policy, t
     assert taken(office, run) == 3 and [balance(office, p) for p in persons] == ["210.00", "105.00", "0.00"]
     done = office.act(lambda d: on_many.withdraw(d, run["id"], ids, "The client called it off"))
     assert taken(office, run) == 0 and [balance(office, p) for p in persons] == ["115.00", "10.00", "-95.00"]
-    log = office.read(lambda d: person_pages.log_of(d, people.get_person(d, persons[0]["id"])))
+    log = office.read(lambda d: logs.person_log(d, persons[0]["id"]).items)
     assert log[0]["summary"] == f"Withdrew {persons[0]['name']} from {run['code']}"
     said = office.read(lambda d: d.session.scalar(select(Change.summary).where(Change.key == done["change"])))
     assert said == f"Withdrew 3 from {run['code']}: The client called it off"

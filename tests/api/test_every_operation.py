@@ -295,6 +295,7 @@ def enrollments_change_move_and_end(walk: Walk, stranger: Any) -> None:
     calls = walk.go("GET /meetings/{meeting_id}/calls", meeting)
     person = calls["people"][0]["person_id"]
     walk.go("PUT /meetings/{meeting_id}/calls/{person_id}", meeting, person, json={"outcome": "reached"})
+    assert walk.go("GET /people/{person_id}/log", person)["items"]
     walk.go("PUT /meetings/{meeting_id}/paid", meeting, json={"paid": True})
 
 
@@ -303,6 +304,7 @@ def the_roster_and_its_papers(walk: Walk, stranger: Any) -> None:
     n = run["id"]
     walk.enrolled(n)
     assert len(walk.go("GET /runs/{run_id}/roster", n)["rows"]) == 1
+    assert walk.go("GET /runs/{run_id}/log", n)["items"][0]["undo"]
     assert walk.go("POST /runs/{run_id}/compare", n, json={"text": "Nobody Known, nobody@example.org"})
     assert walk.go("POST /runs/{run_id}/roster-file", n, json={"kind": "csv"})
     assert walk.go("GET /runs/{run_id}/papers/{kind}", n, "roster.csv")
@@ -402,6 +404,7 @@ def money(walk: Walk, stranger: Any) -> None:
     walk.go("POST /accounts/{account_id}/credit-notes", account, json={})
     walk.go("POST /invoices/{invoice_id}/credit-note", invoice["id"], json={"why": "Wrong address"})
     assert walk.go("GET /till")
+    assert walk.go("GET /accounts/{account_id}/log", account)["items"]
     for path in ("", "/payers", ".csv", "/open", "/open.csv", "/unearned", "/unearned.csv"):
         assert walk.go(f"GET /outstanding{path}") is not None
     assert walk.go("GET /ledger.txt")

@@ -9,7 +9,7 @@ import { decisionText, seatsText, spanText, stateText } from "../parts/RunFacts"
 import { T } from "../parts/words";
 import { ink } from "../theme/palette";
 import { actsFor } from "./acts";
-import { $api, type Schemas } from "./server";
+import { $api, messageOf, type Schemas } from "./server";
 import { useSettled } from "./session";
 
 const FindBox = styled("div")({ position: "relative", width: 252, marginLeft: 22 });
@@ -42,11 +42,11 @@ const KINDS: Record<Schemas["FoundKind"], string> = {
 };
 
 /** Where something that was found leads. */
-export function placeOf(thing: Pick<Schemas["FoundThing"], "kind" | "account_id">): string {
+export function placeOf(thing: Pick<Schemas["FoundThing"], "kind" | "account_id" | "id">): string {
   if (thing.account_id !== null) return `/accounts/${thing.account_id}`;
-  if (thing.kind === "place") return "/places?tab=places";
-  if (thing.kind === "instructor") return "/places?tab=people";
-  return thing.kind === "code" ? "/money/codes" : "/money";
+  if (thing.kind === "place") return `/places?tab=places&at=${thing.id}`;
+  if (thing.kind === "instructor") return `/places?tab=people&at=${thing.id}`;
+  return thing.kind === "code" ? `/money/codes?at=${thing.id}` : "/money";
 }
 
 /** One field that finds everything that has a name, and does acts; F2 from anywhere. */
@@ -169,7 +169,12 @@ export function Find({ onAct }: { onAct: (act: string) => void }) {
           e.preventDefault();
         }}
       />
-      <Hits id={`${id}-hits`} role="listbox" aria-label="Found" hidden={!open || (!found.data && !q)}>
+      <Hits
+        id={`${id}-hits`}
+        role="listbox"
+        aria-label="Found"
+        hidden={!open || (!found.data && !q && !found.error)}
+      >
         {hits.map((h, i) => (
           // The field keeps the focus and moves through the list; the mouse picks directly.
 
@@ -189,7 +194,12 @@ export function Find({ onAct }: { onAct: (act: string) => void }) {
             </Grow>
           </Option>
         ))}
-        {open && q && found.data && hits.length === 0 && (
+        {open && Boolean(found.error) && (
+          <Option role="option" aria-selected="false" aria-disabled="true">
+            <T tone="brick">{messageOf(found.error)}</T>
+          </Option>
+        )}
+        {open && q && found.data && !found.error && hits.length === 0 && (
           <Option role="option" aria-selected="false" aria-disabled="true">
             <T tone="slate">Nothing fits “{q}”.</T>
           </Option>

@@ -3,6 +3,7 @@ import Button from "@mui/material/Button";
 import type { SxProps, Theme } from "@mui/material/styles";
 import { type ReactNode, type Ref, useEffect, useRef } from "react";
 
+import { useFocusBack } from "../parts/focus";
 import { PALE, Row } from "../parts/layout";
 import { Fault } from "../parts/words";
 import { ink } from "../theme/palette";
@@ -46,6 +47,7 @@ export function Form({
   children,
 }: Looks & ({ of: ServerForm; onSend?: undefined } | { of?: undefined; onSend: () => unknown })) {
   const own = useRef<HTMLFormElement>(null);
+  useFocusBack();
   const wrong = of && Object.keys(of.faults).length > 0 ? of.faults : null;
   useEffect(() => {
     if (wrong) own.current?.querySelector<HTMLElement>("[aria-invalid=true]")?.focus();

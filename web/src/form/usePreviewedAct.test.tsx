@@ -86,12 +86,12 @@ test("a form that waits keeps what was typed and what was seen, through a reload
     close();
     return Promise.resolve(null);
   });
-  const hook = () => useWaitingForm<{ fee: string }, string>({ draft: "run-fee-7", send });
-  const first = run(hook);
+  const useFee = () => useWaitingForm<{ fee: string }, string>({ draft: "run-fee-7", send });
+  const first = run(useFee);
   act(() => first.result.current.begin({ fee: "200.00" }, "200.00"));
   act(() => first.result.current.set({ fee: "240" }));
   first.unmount();
-  const { result } = run(hook);
+  const { result } = run(useFee);
   expect(result.current.kept).toEqual({ form: { fee: "240" }, seen: "200.00" });
   await act(() => result.current.submit());
   expect(result.current.faults).toEqual({ "/set/fee": "A fee has 2 decimals." });

@@ -1,9 +1,11 @@
+import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { styled } from "@mui/material/styles";
 import { type ReactNode, useEffect } from "react";
 
 import { messageOf } from "../app/server";
 import { ink } from "../theme/palette";
+import { useResultFocus } from "./focus";
 import { Loading, Note, Row } from "./layout";
 import type { useDone } from "./useUndo";
 import { P } from "./words";
@@ -103,17 +105,20 @@ export function Trouble({ error, retry }: { error: unknown; retry?: () => void }
 export type Done = { text: string; change?: string | null; link?: ReactNode };
 
 function DoneNote({ done, onUndo, busy }: { done: Done; onUndo?: (change: string) => void; busy?: boolean }) {
+  const place = useResultFocus<HTMLDivElement>(done);
   return (
     <Note role="status">
-      <P strong>{done.text}</P>
-      <Row as="p">
-        {done.change && onUndo && (
-          <Button variant="text" disabled={busy} onClick={() => onUndo(done.change!)}>
-            Undo
-          </Button>
-        )}
-        {done.link}
-      </Row>
+      <Box ref={place} tabIndex={-1} sx={{ outline: 0 }}>
+        <P strong>{done.text}</P>
+        <Row as="p">
+          {done.change && onUndo && (
+            <Button variant="text" disabled={busy} onClick={() => onUndo(done.change!)}>
+              Undo
+            </Button>
+          )}
+          {done.link}
+        </Row>
+      </Box>
     </Note>
   );
 }

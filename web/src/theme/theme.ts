@@ -236,6 +236,7 @@ export const theme = createTheme({
         indicator: { backgroundColor: ink.ink, height: 3 },
       },
     },
+    MuiTableRow: { styleOverrides: { root: { "&[data-at]": { backgroundColor: ink.verdigrisPale } } } },
     MuiTableCell: {
       styleOverrides: {
         root: {

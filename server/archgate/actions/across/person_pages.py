@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import re
 
-from sqlalchemy import and_, func, or_, select
+from sqlalchemy import func, or_, select
 from sqlalchemy.orm import joinedload
 
 from archgate.actions.access import own_pages
-from archgate.actions.across.views import LogLine, PersonFound, PersonPage, StaffNumber
+from archgate.actions.across import logs
+from archgate.actions.across.views import PersonFound, PersonPage, StaffNumber
 from archgate.actions.enrolling import of_person
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
@@ -17,14 +18,10 @@ from archgate.actions.money import accounts
 from archgate.actions.money.views import Owed
 from archgate.actions.people import people
 from archgate.core.names import digits_of, folded
-from archgate.tables.access import User
 from archgate.tables.jobs import Job
-from archgate.tables.log import Change
 from archgate.tables.messages import Message
-from archgate.tables.money import Account, Payment
 from archgate.tables.people import Organization, Person, PersonNumber
 from archgate.tables.roster import Enrollment
-from archgate.tables.waitlist import Interest, Waiting
 
 
 def find_people(uow: UnitOfWork, q: str, limit: int = 8) -> list[PersonFound]:
@@ -64,7 +61,7 @@ def person_page(uow: UnitOfWork, person_id: int) -> PersonPage:
         enrollments=of_person.enrollments_of(uow, person),
         waiting=of_person.waiting_of(uow, person),
         notes=people.notes_of(uow, person),
-        log=log_of(uow, person),
+        log=logs.person_log(uow, person.id).items,
         own_page=own_pages.state_of(uow, person_id),
     )
 
@@ -78,26 +75,6 @@ def person_numbers(uow: UnitOfWork, person: Person) -> list[StaffNumber]:
         StaffNumber(organization=name or uow.center.name, number=n.number, department=n.department)
         for n, name in rows
     ]
-
-
-def log_of(uow: UnitOfWork, person: Person, most: int = 60) -> list[LogLine]:
-    """The changes that touched a person, newest first."""
-    listed = select(Interest.id).where(Interest.person_id == person.id)
-    own = select(Account.id).where(Account.person_id == person.id)
-    paid = select(Payment.id).where(Payment.account_id.in_(own))
-    enrollments = select(Enrollment.id).where(Enrollment.person_id == person.id)
-    line = select(Waiting.id).where(Waiting.person_id == person.id)
-    touches = or_(
-        and_(Change.subject == "person", Change.subject_id == person.id),
-        and_(Change.subject == "enrollment", Change.subject_id.in_(enrollments)),
-        and_(Change.subject == "waiting", Change.subject_id.in_(line)),
-        and_(Change.subject == "interest", Change.subject_id.in_(listed)),
-        and_(Change.subject == "account", Change.subject_id.in_(own)),
-        and_(Change.subject == "payment", Change.subject_id.in_(paid)),
-    )
-    query = select(Change, User.name).outerjoin(User, User.id == Change.user_id).where(touches)
-    rows = uow.session.execute(query.order_by(Change.id.desc()).limit(most))
-    return [LogLine(at=uow.local(c.at), by=name, summary=c.summary) for c, name in rows]
 
 
 def messages_of(uow: UnitOfWork, person_id: int) -> list[MessageOut]:

@@ -96,9 +96,20 @@ class StaffNumber(View):
 
 
 class LogLine(View):
+    """One change; `undo` is the key by which it is taken back, None where there is no undo, or none any more."""
+
     at: Moment
     by: str | None
     summary: str
+    undo: str | None
+    undone: bool
+
+
+class LogPage(View):
+    """A page of changes, newest first; `next` is the cursor of the page after it."""
+
+    items: list[LogLine]
+    next: int | None
 
 
 class PersonPage(PersonOut, Owed):

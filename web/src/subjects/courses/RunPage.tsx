@@ -8,6 +8,7 @@ import { $api } from "../../app/server";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { useDone } from "../../parts/useUndo";
 import { RunFees } from "../fees/RunFees";
+import { Log } from "../log/Log";
 import { AttendancePage } from "../roster/Attendance";
 import { Chosen } from "../roster/Chosen";
 import { Roster, useRoster } from "../roster/Roster";
@@ -19,7 +20,7 @@ import { RunTerms } from "./RunTerms";
 import type { Run } from "./runTypes";
 import { BothVersions, useProposing } from "./useProposing";
 
-const TABS = ["roster", "attendance", "dates", "fees", "terms"] as const;
+const TABS = ["roster", "attendance", "dates", "fees", "terms", "log"] as const;
 
 /** One run: its roster, its dates, its fees, seats and gates. A published run's changes wait in the margin. */
 export default function RunPage() {
@@ -107,11 +108,13 @@ export default function RunPage() {
         <Tab value="dates" label="Dates" />
         <Tab value="fees" label="Fees" />
         <Tab value="terms" label="Seats and gates" />
+        <Tab value="log" label="Log" />
       </Tabs>
       {at === "roster" && <Roster run={run} acts={acts} picked={picked} onPick={pick} />}
       {at === "attendance" && <AttendancePage run={run} acts={acts} />}
       {at === "dates" && <RunDates run={run} propose={propose} />}
       {at === "fees" && <RunFees run={run} propose={propose} acts={acts} />}
+      {at === "log" && <Log of="run" id={run.id} acts={acts} />}
       {at === "terms" && <RunTerms run={run} propose={propose} acts={acts} />}
     </Page>
   );

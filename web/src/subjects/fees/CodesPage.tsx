@@ -16,6 +16,7 @@ import { useServerForm } from "../../form/useServerForm";
 import { Acts, Row } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { count, day, money } from "../../parts/text";
+import { useArrived } from "../../parts/useArrived";
 import { useDone } from "../../parts/useUndo";
 import { Cell, Empty, Heard, Name, P, T } from "../../parts/words";
 import { amount, digitsOf, whole } from "../courses/form";
@@ -30,6 +31,7 @@ export default function CodesPage() {
   const [open, setOpen] = useState<number | "new" | null>(null);
   const [seen, setSeen] = useState<number | null>(null);
   const query = $api.useQuery("get", "/api/v1/codes");
+  const arrived = useArrived();
   if (!query.data)
     return <NotYet title="Discount codes" error={query.error} retry={() => void query.refetch()} />;
   const saved = (text: string, change: string) => {
@@ -75,7 +77,7 @@ export default function CodesPage() {
             </TableHead>
             <TableBody>
               {query.data.map((c) => (
-                <TableRow key={c.id}>
+                <TableRow key={c.id} {...arrived(c.id)}>
                   <Cell>
                     <strong>{c.code}</strong>
                     {c.number && <T tone="slate">, a set of {c.number}</T>}

@@ -9,12 +9,13 @@ import { useKept, useMe } from "../../app/session";
 import { Field } from "../../form/Field";
 import { Form } from "../../form/Form";
 import { useServerForm } from "../../form/useServerForm";
-import { Crumbs, Grow, Note, Part, Row, Ruled } from "../../parts/layout";
+import { Crumbs, Grow, Note, Part, Row } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
-import { clock, count, day, isZero, money } from "../../parts/text";
+import { count, day, isZero, money } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
 import { Name, P, T } from "../../parts/words";
 import { KeptList } from "../fees/QuotesPage";
+import { LogLines } from "../log/Log";
 import { Reminders } from "../today/Reminders";
 import { Kinds } from "./Kinds";
 import { MergePerson, Messages } from "./MergePerson";
@@ -170,14 +171,7 @@ export default function PersonPage() {
       <Messages personId={person.id} />
       <Part as="div">
         <h2>Log</h2>
-        <Ruled>
-          {person.log.map((l, i) => (
-            <Box component="li" key={i} sx={{ padding: "5px 0" }}>
-              {l.summary}{" "}
-              <T tone="slate">{[l.by, `${day(l.at, false)}, ${clock(l.at)}`].filter(Boolean).join(", ")}</T>
-            </Box>
-          ))}
-        </Ruled>
+        <LogLines lines={person.log} acts={acts} />
       </Part>
     </Page>
   );

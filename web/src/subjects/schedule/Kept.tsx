@@ -7,11 +7,13 @@ import { api, ask, messageOf } from "../../app/server";
 import { Ends, Form } from "../../form/Form";
 import type { ServerForm } from "../../form/useServerForm";
 import { Row, Ruled } from "../../parts/layout";
+import { useArrived } from "../../parts/useArrived";
 import type { useDone } from "../../parts/useUndo";
+import { ink } from "../../theme/palette";
 import { Busy } from "./Busy";
 import { FeedAddress } from "./FeedAddress";
 
-const PlaceLine = styled("li")({ padding: "9px 0" });
+const PlaceLine = styled("li")({ padding: "9px 0", "&[data-at]": { background: ink.verdigrisPale } });
 
 export type Acts = ReturnType<typeof useDone>;
 type Held = { id: number; name: string };
@@ -31,6 +33,7 @@ export function KeptList<T extends Held>({
   acts: Acts;
 }) {
   const queries = useQueryClient();
+  const arrived = useArrived();
   const [open, setOpen] = useState<number | "new" | null>(null);
   const close = () => setOpen(null);
   const saved = (name: string) => {
@@ -61,7 +64,7 @@ export function KeptList<T extends Held>({
       )}
       <Ruled sx={{ marginTop: 12 }}>
         {items.map((held) => (
-          <PlaceLine key={held.id}>
+          <PlaceLine key={held.id} {...arrived(held.id)}>
             {open === held.id ? (
               <>
                 {form(held, close, saved)}
