@@ -66,7 +66,8 @@ def hold(uow: UnitOfWork, run_id: int, command: HoldCommand) -> HeldDone:
     )
     uow.session.add(row)
     uow.session.flush()
-    sentence = f"Held {many} places on {run.code} for {whom} through {day_text(last)}"
+    places = "1 place" if many == 1 else f"{many} places"
+    sentence = f"Held {places} on {run.code} for {whom} through {day_text(last)}"
     change = uow.log(Act.HOLD_PLACES, row.id, sentence, run_id=run.id)
     return held_view(row).widened(HeldDone, change=change.key)
 
