@@ -1,12 +1,12 @@
 import Table from "@mui/material/Table";
 import TableBody from "@mui/material/TableBody";
-import TableContainer from "@mui/material/TableContainer";
 import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
 import { type ColumnDef, tableFeatures, useTable } from "@tanstack/react-table";
 import { useWindowVirtualizer } from "@tanstack/react-virtual";
 import { Fragment, type ReactNode, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 
+import { Scroller } from "./Scroller";
 import { Cell, Heard, T } from "./words";
 
 const features = tableFeatures({});
@@ -110,7 +110,7 @@ export function LongTable<R extends object>({
     );
   };
   return (
-    <TableContainer sx={{ overflowX: "auto" }}>
+    <Scroller>
       <Table aria-label={label} aria-busy={pages?.busy} aria-rowcount={(pages?.total ?? rows.length) + 1}>
         <TableHead>
           <TableRow>
@@ -132,7 +132,7 @@ export function LongTable<R extends object>({
           {rows.length} of {pages.total}, the next as you scroll.
         </T>
       )}
-    </TableContainer>
+    </Scroller>
   );
 }
 

@@ -13,7 +13,8 @@ import { Arch } from "../../parts/Arch";
 import { Facts, Row, Ruled } from "../../parts/layout";
 import { Page, Trouble } from "../../parts/Page";
 import { useSpan } from "../../parts/Ribbon";
-import { decisionText, nextText, seatsText, spanText, stateText } from "../../parts/RunFacts";
+import { nextText, seatsText, spanText } from "../../parts/RunFacts";
+import { StateNow } from "../../parts/StateNow";
 import { count, day, money } from "../../parts/text";
 import { Empty, Name, P, T } from "../../parts/words";
 import { ink } from "../../theme/palette";
@@ -169,30 +170,11 @@ function Line({ run }: { run: Run }) {
           <T tone="slate">{nextText(run)}</T>
         )}
       </T>
-      <StateNow run={run} />
+      <T cut title={run.sign_up_why}>
+        <StateNow run={run} />
+      </T>
       <PriceNow run={run} />
     </RunRow>
-  );
-}
-
-/** The state of a run, with what is short, waits or is decided. */
-function StateNow({ run }: { run: Run }) {
-  const before = run.status === "published" && run.teaching === "before";
-  const short =
-    before && run.smallest > run.taken ? `${run.smallest - run.taken} short of ${run.smallest}` : "";
-  const decided = before && run.decision !== "undecided" ? decisionText(run) : "";
-  return (
-    <T cut title={run.sign_up_why}>
-      <T strong={Boolean(run.sign_up === "open")}>{stateText(run)}</T>
-      {run.waiting > 0 && (
-        <T tone="ochre" as="strong">
-          , {run.waiting} wait
-        </T>
-      )}
-      {run.kept > 0 && <T tone="slate">, {run.kept} held</T>}
-      {short && <T tone="ochre">, {short}</T>}
-      {decided && <T tone="slate">, {decided}</T>}
-    </T>
   );
 }
 

@@ -84,6 +84,7 @@ export default function RunPage() {
                     (old) => {
                       const next = new URLSearchParams(old);
                       next.delete("at");
+                      next.delete("act");
                       return next;
                     },
                     { replace: true },

@@ -2,7 +2,6 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Table from "@mui/material/Table";
 import TableBody from "@mui/material/TableBody";
-import TableContainer from "@mui/material/TableContainer";
 import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
 import { useState } from "react";
@@ -15,6 +14,7 @@ import { Tick } from "../../form/Tick";
 import { useServerForm } from "../../form/useServerForm";
 import { Acts, Row } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
+import { Scroller } from "../../parts/Scroller";
 import { count, day, money } from "../../parts/text";
 import { useArrived } from "../../parts/useArrived";
 import { useDone } from "../../parts/useUndo";
@@ -60,7 +60,7 @@ export default function CodesPage() {
         </Empty>
       )}
       {query.data.length > 0 && (
-        <TableContainer>
+        <Scroller>
           <Table sx={{ marginTop: 12 }}>
             <TableHead>
               <TableRow>
@@ -129,7 +129,7 @@ export default function CodesPage() {
               ))}
             </TableBody>
           </Table>
-        </TableContainer>
+        </Scroller>
       )}
       {typeof open === "number" && (
         <CodeForm

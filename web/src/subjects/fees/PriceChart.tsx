@@ -1,7 +1,6 @@
 import { styled } from "@mui/material/styles";
 import Table from "@mui/material/Table";
 import TableBody from "@mui/material/TableBody";
-import TableContainer from "@mui/material/TableContainer";
 import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
 import { keepPreviousData, useQueries } from "@tanstack/react-query";
@@ -10,6 +9,7 @@ import { type KeyboardEvent, type PointerEvent, useId, useState } from "react";
 import { $api, type Schemas } from "../../app/server";
 import { useSettled } from "../../app/session";
 import { addDays } from "../../parts/dates";
+import { Scroller } from "../../parts/Scroller";
 import { day, money } from "../../parts/text";
 import { Cell, P } from "../../parts/words";
 import { type Chart, chartOf, dayAt, placeLabels, priceOn, type Series } from "./chart";
@@ -226,7 +226,7 @@ function Readings({
 /** The same as a table: every stretch of days with its price. */
 function PriceTable({ series }: { series: Series[] }) {
   return (
-    <TableContainer>
+    <Scroller>
       <Table sx={{ width: "auto", minWidth: 460 }}>
         <TableHead>
           <TableRow>
@@ -251,6 +251,6 @@ function PriceTable({ series }: { series: Series[] }) {
           )}
         </TableBody>
       </Table>
-    </TableContainer>
+    </Scroller>
   );
 }

@@ -2,7 +2,6 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import Table from "@mui/material/Table";
 import TableBody from "@mui/material/TableBody";
-import TableContainer from "@mui/material/TableContainer";
 import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
 import { useState } from "react";
@@ -15,6 +14,7 @@ import { Suggest } from "../../form/Suggest";
 import { useServerForm } from "../../form/useServerForm";
 import { Row } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
+import { Scroller } from "../../parts/Scroller";
 import { clock, day } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
 import { Cell, Empty, Heard, T } from "../../parts/words";
@@ -44,7 +44,7 @@ export default function StockPage() {
       {query.data.length === 0 ? (
         <Empty as="p">Nothing is counted yet. Put the first item in above.</Empty>
       ) : (
-        <TableContainer>
+        <Scroller>
           <Table sx={{ marginTop: 12, width: "auto", minWidth: 560 }}>
             <TableHead>
               <TableRow>
@@ -83,7 +83,7 @@ export default function StockPage() {
               ))}
             </TableBody>
           </Table>
-        </TableContainer>
+        </Scroller>
       )}
     </Page>
   );

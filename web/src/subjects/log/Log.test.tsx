@@ -38,7 +38,7 @@ test("the log says who did what and when, and takes back what can be taken back"
   const { person } = draw(<Page />);
   await screen.findByText("Enrolled Piotr");
   expect(screen.getAllByRole("listitem").map((l) => l.textContent)).toEqual([
-    "Enrolled Piotr Ruth Okonjo, Fri 20 Aug, 10:00undo: Enrolled Piotr",
+    "Enrolled Piotr Ruth Okonjo, Fri 20 Aug, 10:00undo",
     "Offered a seat by itself, Fri 20 Aug, 10:00",
     "Moved Ruth Okonjo, Fri 20 Aug, 10:00, undone",
   ]);

@@ -5,7 +5,7 @@ import { Grow, Loading, Row, Ruled } from "../../parts/layout";
 import { Trouble } from "../../parts/Page";
 import { clock, day } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
-import { Empty, Heard, P, T } from "../../parts/words";
+import { Empty, P, T } from "../../parts/words";
 
 type Acts = ReturnType<typeof useDone>;
 
@@ -23,8 +23,14 @@ export function LogLines({ lines, acts }: { lines: Schemas["LogLine"][]; acts: A
             </T>
           </Grow>
           {l.undo && (
-            <Button variant="text" color="secondary" disabled={acts.busy} onClick={() => acts.undo(l.undo!)}>
-              undo<Heard>: {l.summary}</Heard>
+            <Button
+              variant="text"
+              color="secondary"
+              aria-label={`undo: ${l.summary}`}
+              disabled={acts.busy}
+              onClick={() => acts.undo(l.undo!)}
+            >
+              undo
             </Button>
           )}
         </Row>

@@ -235,14 +235,14 @@ export function Entries({ account, acts }: { account: Account; acts: Acts }) {
           ))}
         </TableBody>
       </Table>
-      <p>
+      <Row wrap as="p" sx={{ marginTop: 8, gap: "8px 18px", lineHeight: "24px" }}>
         <a href={`/api/v1/accounts/${account.id}/entries.csv`} download>
           these entries as CSV
-        </a>{" "}
+        </a>
         <a href={`/api/v1/accounts/${account.id}/statement.pdf`} target="_blank" rel="noreferrer">
           statement as PDF
         </a>
-      </p>
+      </Row>
     </div>
   );
 }

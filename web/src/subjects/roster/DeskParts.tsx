@@ -7,7 +7,8 @@ import type { Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Arch } from "../../parts/Arch";
 import { Grow, Picks, Row } from "../../parts/layout";
-import { decisionText, seatsText, smallestText, spanText, stateText } from "../../parts/RunFacts";
+import { seatsText, spanText } from "../../parts/RunFacts";
+import { StateNow } from "../../parts/StateNow";
 import { count, day, money } from "../../parts/text";
 import { T } from "../../parts/words";
 import { ink } from "../../theme/palette";
@@ -119,8 +120,6 @@ export function PersonLine({ person }: { person: Person }) {
 
 export function RunLine({ run }: { run: Run }) {
   const me = useMe();
-  const short = run.smallest > run.taken && run.teaching === "before" ? smallestText(run) : "";
-  const decided = run.decision === "undecided" ? "" : decisionText(run);
   return (
     <DeskRun data-tight title={`${run.title}, ${spanText(run, me.today)}`}>
       <T cut as="strong">
@@ -140,13 +139,7 @@ export function RunLine({ run }: { run: Run }) {
             {money(run.price.amount, run.currency)}{" "}
           </T>
         )}
-        <T tone={run.sign_up === "open" ? undefined : "ochre"} strong={!(run.sign_up === "open")}>
-          {stateText(run)}
-        </T>
-        {run.waiting > 0 && <T tone="ochre">, {run.waiting} wait</T>}
-        {run.kept > 0 && <T tone="slate">, {run.kept} held</T>}
-        {decided && <T tone="slate">, {decided}</T>}
-        {short && <T tone="slate">, {short}</T>}
+        <StateNow run={run} />
       </T>
       <span className="seats">
         <Arch taken={run.taken} capacity={run.capacity} smallest={run.smallest} waiting={run.waiting} />

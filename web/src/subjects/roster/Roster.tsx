@@ -222,7 +222,19 @@ export function Roster({
         today={me.today}
         at={at}
         picked={picked}
-        onOpen={(id) => put("at", id === null ? "" : String(id))}
+        onOpen={(id, act) =>
+          setParams(
+            (old) => {
+              const next = new URLSearchParams(old);
+              next.delete("act");
+              if (id === null) next.delete("at");
+              else next.set("at", String(id));
+              if (act) next.set("act", act);
+              return next;
+            },
+            { replace: true },
+          )
+        }
         onPick={onPick}
         acts={acts}
       />

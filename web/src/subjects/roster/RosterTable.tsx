@@ -5,12 +5,14 @@ import { useWindowVirtualizer } from "@tanstack/react-virtual";
 import { type ReactNode, useLayoutEffect, useRef, useState } from "react";
 
 import type { Schemas } from "../../app/server";
+import { RowMenu } from "../../parts/RowMenu";
 import { day, isZero, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
 import { Heard, Name, NoteLine, T } from "../../parts/words";
 import { ink } from "../../theme/palette";
 import { PartyHead } from "./PartyHead";
 import { type RosterRow, seatNumbers } from "./rosterRows";
+import { type Act, ACTS } from "./signUpActs";
 
 const Rows = styled("div")({
   overflowX: "auto",
@@ -177,7 +179,7 @@ export function RosterTable({
   today: string;
   at: number | null;
   picked: Set<number>;
-  onOpen: (id: number | null) => void;
+  onOpen: (id: number | null, act?: Act) => void;
   onPick: (ids: number[], on: boolean) => void;
   acts: Acts;
 }) {
@@ -193,7 +195,7 @@ export function RosterTable({
     overscan: 10,
     scrollMargin: top,
   });
-  const shape = ["28px", "36px", "minmax(180px, 2fr)", ...columns.map((c) => c.width), "40px"].join(" ");
+  const shape = ["28px", "36px", "minmax(180px, 2fr)", ...columns.map((c) => c.width), "68px"].join(" ");
   const all = rows.length > 0 && rows.every((r) => picked.has(r.id));
   const draw = (row: RosterRow) => (
     <>
@@ -241,6 +243,12 @@ export function RosterTable({
         >
           open
         </Button>
+        {row.role === "learner" && (
+          <RowMenu
+            of={row.name}
+            acts={ACTS.map(([act, text]) => ({ text, do: () => onOpen(row.id, act) }))}
+          />
+        )}
       </T>
     </>
   );

@@ -1,6 +1,6 @@
 import Button from "@mui/material/Button";
 import { useEffect, useRef, useState } from "react";
-import { Link } from "react-router";
+import { Link, useSearchParams } from "react-router";
 
 import { $api, api, ask, messageOf, newKey, type Schemas } from "../../app/server";
 import { useMe, useSettled } from "../../app/session";
@@ -14,15 +14,7 @@ import { ChangeTerms } from "./ChangeTerms";
 import { PersonLine } from "./DeskParts";
 import { Leaving } from "./Leaving";
 import { Moving } from "./Moving";
-
-type Act = "withdraw" | "move" | "change" | "swap" | "absent";
-const ACTS: [Act, string][] = [
-  ["withdraw", "withdraw"],
-  ["move", "move to another run"],
-  ["change", "change rate, price or extras"],
-  ["swap", "give the seat to somebody else"],
-  ["absent", "did not come"],
-];
+import { type Act, ACTS } from "./signUpActs";
 
 /** One sign-up in the margin: what was agreed, what is paid, and everything that can be done with it. */
 export function SignUp({
@@ -37,15 +29,23 @@ export function SignUp({
   onClose: () => void;
 }) {
   const me = useMe();
-  const [act, setAct] = useState<Act | null>(null);
+  const [params, setParams] = useSearchParams();
+  const act = ACTS.find(([name]) => name === params.get("act"))?.[0] ?? null;
+  const setAct = (next: Act | null) =>
+    setParams(
+      (old) => {
+        const now = new URLSearchParams(old);
+        if (next) now.set("act", next);
+        else now.delete("act");
+        return now;
+      },
+      { replace: true },
+    );
   const heading = useRef<HTMLHeadingElement>(null);
   const query = $api.useQuery("get", "/api/v1/enrollments/{enrollment_id}", {
     params: { path: { enrollment_id: id } },
   });
   const held = query.data;
-  useEffect(() => {
-    setAct(null);
-  }, [id]);
   useEffect(() => {
     if (held?.id === id) heading.current?.focus({ preventScroll: true });
   }, [held?.id, id]);

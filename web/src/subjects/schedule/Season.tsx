@@ -1,7 +1,6 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { styled } from "@mui/material/styles";
-import TableContainer from "@mui/material/TableContainer";
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type ClipboardEvent, useState } from "react";
 import { Link } from "react-router";
@@ -12,6 +11,7 @@ import { useNames } from "../../form/Named";
 import { ClashList } from "../../parts/ClashList";
 import { Row } from "../../parts/layout";
 import { ActNotes, Page } from "../../parts/Page";
+import { Scroller } from "../../parts/Scroller";
 import { clock, count, day } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
 import { Fault, Heard, P, T } from "../../parts/words";
@@ -232,7 +232,7 @@ export default function Season() {
       <Box component="h1" sx={{ margin: "12px 0 10px" }}>
         Season table
       </Box>
-      <TableContainer>
+      <Scroller>
         <SeasonTable>
           <thead>
             <tr>
@@ -312,7 +312,7 @@ export default function Season() {
             })}
           </tbody>
         </SeasonTable>
-      </TableContainer>
+      </Scroller>
       <datalist id="season-rooms">
         {names.places.map((n) => (
           <option key={n} value={n} />

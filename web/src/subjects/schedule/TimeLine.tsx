@@ -213,6 +213,7 @@ export default function TimeLine() {
           <div
             className="scroll"
             ref={box}
+            tabIndex={flat.length === 0 ? 0 : undefined}
             style={{ maxHeight: tall }}
             onScroll={(e) => setTop(e.currentTarget.scrollTop)}
           >
