@@ -31,7 +31,8 @@ const FieldBox = styled(FormControl, {
   beside?: boolean;
   width?: number | string;
 }>(({ beside, width }) => ({
-  minWidth: 0,
+  minWidth: width === undefined ? 120 : 0,
+  maxWidth: "100%",
   width,
   flex: width === undefined ? 1 : "none",
   "& > label": { color: ink.slate, fontSize: 13, lineHeight: 1.45, marginBottom: 3 },

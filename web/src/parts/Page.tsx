@@ -10,7 +10,12 @@ import { Loading, Note, Row } from "./layout";
 import type { useDone } from "./useUndo";
 import { P } from "./words";
 
-const PageGrid = styled("div")({ display: "grid", gridTemplateColumns: "minmax(0, 1fr) 304px", flex: 1 });
+const PageGrid = styled("div")({
+  display: "grid",
+  gridTemplateColumns: "minmax(0, 1fr) 304px",
+  flex: 1,
+  "@media (max-width: 800px)": { gridTemplateColumns: "minmax(0, 1fr)" },
+});
 const Sheet = styled("main")({
   padding: "22px 28px 48px 24px",
   minWidth: 0,

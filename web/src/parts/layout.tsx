@@ -92,6 +92,7 @@ export const Part = styled("section")({
   padding: "16px 0 18px",
   borderTop: `1px solid ${ink.line}`,
   "& > h2": { fontSize: 17 },
+  "@media (max-width: 700px)": { gridTemplateColumns: "minmax(0, 1fr)" },
   "& > div > div + div, & form > div + div": { marginTop: 12 },
 });
 

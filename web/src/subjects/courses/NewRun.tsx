@@ -165,7 +165,7 @@ export default function NewRun() {
         <Part as="div">
           <h2>Course</h2>
           <div>
-            <Row>
+            <Row wrap>
               <Choice
                 label="Course"
                 value={form.courseId}
@@ -202,7 +202,7 @@ export default function NewRun() {
                 From the course: {brought.join(", ")}. Whatever you change here holds for this run alone.
               </P>
             )}
-            <Row>
+            <Row wrap>
               <Named
                 label="Place"
                 names={names.places}

@@ -146,15 +146,15 @@ function Facts({ run, propose }: Props) {
         {field("smallest", "Smallest number", 270)}
         {field("sign_up_opens", "Sign-up opens", 160, "date")}
       </Row>
-      <Row>
+      <Row wrap>
         {field("place", "Place")}
         {field("instructor", "Instructor")}
       </Row>
-      <Row>
+      <Row wrap>
         {field("own_title", "Title of this run, if it differs")}
         {field("note", "Note for staff")}
       </Row>
-      <Row>{field("receipt_note", "Note on invoices and receipts")}</Row>
+      <Row wrap>{field("receipt_note", "Note on invoices and receipts")}</Row>
       <P tone="slate" sx={{ marginTop: 10 }}>
         {draft && "On a draft each field is saved when you leave it."}
       </P>

@@ -1,15 +1,15 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { keepPreviousData } from "@tanstack/react-query";
-import { useState } from "react";
 
-import { $api, api, ask, faultsOf, messageOf, newKey, type Schemas, ServerProblem } from "../../app/server";
-import { useKept, useSettled } from "../../app/session";
+import { $api, api, ask, type Schemas } from "../../app/server";
+import { useSettled } from "../../app/session";
 import { Field, type FieldProps } from "../../form/Field";
 import { Form } from "../../form/Form";
 import { Tick } from "../../form/Tick";
+import { useServerForm } from "../../form/useServerForm";
 import { Note, Row } from "../../parts/layout";
-import { Fault, P, T } from "../../parts/words";
+import { P, T } from "../../parts/words";
 
 type Person = Schemas["PersonOut"];
 
@@ -42,14 +42,20 @@ export function NewPerson({
   onAdded: (person: Person) => void;
   onCancel: () => void;
 }) {
-  const [kept, setForm, forget] = useKept(`new-person-${where}`, startOf(typed));
-  const form = kept.typed === typed ? kept : startOf(typed);
-  const [key, setKey] = useState(newKey);
-  const [error, setError] = useState<unknown>(null);
-  const [twin, setTwin] = useState<Person | null>(null);
-  const [busy, setBusy] = useState(false);
-  const faults = faultsOf(error);
-  const { given, family, email, phone } = form;
+  const of = useServerForm({
+    draft: `new-person-${where}-${typed}`,
+    start: startOf(typed),
+    send: ({ given, family, email, phone, invite }, key, how) =>
+      ask(
+        api.POST("/api/v1/people", {
+          params: { header: { "Idempotency-Key": key } },
+          body: { given, family, email, phone, invite, anyway: how?.anyway ?? false },
+        }),
+      ),
+    done: onAdded,
+  });
+  const twin = of.problem?.kind === "same-person" ? (of.problem.extra.person as Person) : null;
+  const { given, family, email, phone } = of.values;
   const asked = useSettled({ given, family, email, phone }, 200);
   const near = $api.useQuery(
     "get",
@@ -58,29 +64,8 @@ export function NewPerson({
     { placeholderData: keepPreviousData },
   );
   const take = (person: Person) => {
-    forget();
+    of.forget();
     onAdded(person);
-  };
-  const add = async (anyway: boolean) => {
-    setBusy(true);
-    setError(null);
-    try {
-      take(
-        await ask(
-          api.POST("/api/v1/people", {
-            params: { header: { "Idempotency-Key": key } },
-            body: { given, family, email, phone, invite: form.invite, anyway },
-          }),
-        ),
-      );
-    } catch (problem) {
-      setKey(newKey());
-      if (problem instanceof ServerProblem && problem.kind === "same-person")
-        setTwin(problem.extra.person as Person);
-      else setError(problem);
-    } finally {
-      setBusy(false);
-    }
   };
   const field = (
     name: "given" | "family" | "email" | "phone",
@@ -91,29 +76,27 @@ export function NewPerson({
     <Field
       label={label}
       type={type}
-      value={form[name]}
+      {...of.field(name)}
       autoFocus={autoFocus}
-      onChange={(v) => {
-        setTwin(null);
-        setForm({ ...form, [name]: v });
+      onChange={(text) => {
+        of.dismiss();
+        of.set({ [name]: text });
       }}
-      fault={faults[`/${name}`]}
     />
   );
   return (
-    <Form onSend={() => void add(false)}>
+    <Form of={twin ? { ...of, trouble: "" } : of}>
       <Row>
-        {field("given", "Given name", form.given === "")}
-        {field("family", "Family name", form.given !== "" && form.family === "")}
+        {field("given", "Given name", given === "")}
+        {field("family", "Family name", given !== "" && family === "")}
       </Row>
       <Box sx={{ margin: "10px 0" }}>
-        {field("email", "Email, if any", form.given !== "" && form.family !== "", "email")}
+        {field("email", "Email, if any", given !== "" && family !== "", "email")}
       </Box>
       {field("phone", "Phone, if any")}
-      <Tick checked={form.invite} onChange={(on) => setForm({ ...form, invite: on })}>
+      <Tick checked={of.values.invite} onChange={(invite) => of.set({ invite })}>
         invite them by message to set a password for their own page
       </Tick>
-      {error !== null && Object.keys(faults).length === 0 && <Fault role="alert">{messageOf(error)}</Fault>}
       {!twin && (near.data?.length ?? 0) > 0 && (
         <Note kind="due" role="status" sx={{ marginTop: 12 }}>
           <P strong>Maybe already known:</P>
@@ -143,17 +126,17 @@ export function NewPerson({
             <Button onClick={() => take(twin)} autoFocus>
               Take this person
             </Button>
-            <Button onClick={() => void add(true)}>Add another</Button>
+            <Button onClick={() => void of.submit({ anyway: true })}>Add another</Button>
           </Row>
         </Note>
       )}
       <Row sx={{ marginTop: 12 }}>
-        <Button type="submit" variant="contained" disabled={busy}>
+        <Button type="submit" variant="contained" disabled={of.busy}>
           Add this person
         </Button>
         <Button
           onClick={() => {
-            forget();
+            of.forget();
             onCancel();
           }}
         >

@@ -2,15 +2,17 @@ import Button from "@mui/material/Button";
 import { keepPreviousData } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { $api, api, ask, faultsOf, messageOf, newKey } from "../../app/server";
-import { useKept } from "../../app/session";
+import { $api, api, ask, faultsOf, messageOf, type Schemas } from "../../app/server";
 import { Field } from "../../form/Field";
 import { Form } from "../../form/Form";
+import { useServerForm } from "../../form/useServerForm";
 import { Row } from "../../parts/layout";
 import { isZero, money } from "../../parts/text";
 import { focused, type useDone } from "../../parts/useUndo";
 import { P } from "../../parts/words";
 import { amount, digitsOf } from "../courses/form";
+
+type Going = { own: boolean; keep: string; why: string };
 
 /** What a withdrawal does with the money, before it is done; staff may keep something else, with a reason. */
 export function Leaving({
@@ -27,14 +29,7 @@ export function Leaving({
   /** They are gone; without it the form is closed. */
   onDone?: () => void;
 }) {
-  const [own, setOwn, forget] = useKept<{ keep: string; why: string } | null>(
-    `leaving-${enrollmentId}`,
-    null,
-  );
-  const [error, setError] = useState<unknown>(null);
-  const [busy, setBusy] = useState(false);
   const [received, setReceived] = useState("");
-  const [key] = useState(newKey);
   const query = $api.useQuery(
     "get",
     "/api/v1/enrollments/{enrollment_id}/withdrawal",
@@ -47,43 +42,35 @@ export function Leaving({
     { retry: false, placeholderData: keepPreviousData },
   );
   const found = query.data;
-  if (!found) return <P tone="slate">{query.error ? messageOf(query.error) : "Working it out …"}</P>;
-  const currency = found.currency;
-  const faults = error ? faultsOf(error) : {};
-  const withdraw = async () => {
-    setBusy(true);
-    try {
-      const done = await ask(
+  const currency = found?.currency ?? "";
+  const of = useServerForm<Going, Schemas["Withdrawn"]>({
+    draft: `leaving-${enrollmentId}`,
+    start: { own: false, keep: "", why: "" },
+    send: ({ own, keep, why }, key) =>
+      ask(
         api.POST("/api/v1/enrollments/{enrollment_id}/withdraw", {
           params: { path: { enrollment_id: enrollmentId }, header: { "Idempotency-Key": key } },
           body: {
-            ...(own ? { keep: amount(own.keep, digitsOf(currency)), why: own.why } : { why: "" }),
+            ...(own ? { keep: amount(keep, digitsOf(currency)), why } : { why: "" }),
             received_on: received || null,
             no_show: noShow,
           },
         }),
-      );
-      const kept = isZero(done.kept) ? "" : ` ${money(done.kept, currency)} is kept.`;
-      const back = isZero(done.taken_back)
+      ),
+    done: (gone) => {
+      const kept = isZero(gone.kept) ? "" : ` ${money(gone.kept, currency)} is kept.`;
+      const back = isZero(gone.taken_back)
         ? ""
-        : ` ${money(done.taken_back, currency)} is taken off the account.`;
-      forget();
-      acts.say({
-        text: `${done.name} ${noShow ? "did not come" : "withdrew"}.${kept}${back}`,
-        change: done.change,
-      });
+        : ` ${money(gone.taken_back, currency)} is taken off the account.`;
+      const text = `${gone.name} ${noShow ? "did not come" : "withdrew"}.${kept}${back}`;
+      acts.say({ text, change: gone.change });
       (onDone ?? onClose)();
-    } catch (problem) {
-      if (Object.keys(faultsOf(problem)).length === 0) {
-        acts.fail(messageOf(problem));
-        onClose();
-      } else setError(problem);
-    } finally {
-      setBusy(false);
-    }
-  };
+    },
+  });
+  const { own } = of.values;
+  if (!found) return <P tone="slate">{query.error ? messageOf(query.error) : "Working it out …"}</P>;
   return (
-    <Form look="due" onSend={() => void withdraw()} onLeave={() => onClose()}>
+    <Form look="due" of={of} onLeave={onClose}>
       <p>
         <strong>
           {found.name} {noShow ? "did not come; the seat is free" : "gives the seat back"}.
@@ -107,7 +94,7 @@ export function Leaving({
           width={170}
           value={received}
           onChange={setReceived}
-          fault={query.error ? faultsOf(query.error)["/received_on"] : undefined}
+          fault={query.error ? faultsOf(query.error)["/received_on"] : of.faults["/received_on"]}
         />
       )}
       {own && (
@@ -115,22 +102,15 @@ export function Leaving({
           <Field
             label="Keep instead"
             width={120}
-            value={own.keep}
-            onChange={(keep) => setOwn({ ...own, keep })}
-            fault={faults["/keep"]}
+            {...of.field("keep")}
             autoFocus
             input={{ inputMode: "decimal" }}
           />
-          <Field
-            label="Reason"
-            value={own.why}
-            onChange={(why) => setOwn({ ...own, why })}
-            fault={faults["/why"]}
-          />
+          <Field label="Reason" {...of.field("why")} />
         </Row>
       )}
       <Row mid sx={{ marginTop: 8 }}>
-        <Button type="submit" color="error" disabled={busy} ref={focused}>
+        <Button type="submit" color="error" disabled={of.busy} ref={focused}>
           {noShow ? "Did not come" : "Withdraw"}
         </Button>
         <Button variant="text" type="button" onClick={onClose}>
@@ -141,7 +121,7 @@ export function Leaving({
             variant="text"
             color="secondary"
             type="button"
-            onClick={() => setOwn({ keep: found.kept, why: "" })}
+            onClick={() => of.set({ own: true, keep: found.kept })}
           >
             keep another sum
           </Button>
