@@ -93,7 +93,9 @@ export const Part = styled("section")({
   borderTop: `1px solid ${ink.line}`,
   "& > h2": { fontSize: 17 },
   "@media (max-width: 700px)": { gridTemplateColumns: "minmax(0, 1fr)" },
-  "& > div > div + div, & form > div + div": { marginTop: 12 },
+  "& > div > div + div:not(.MuiFormControl-root), & form > div + div:not(.MuiFormControl-root)": {
+    marginTop: 12,
+  },
 });
 
 /** Fields that belong together, one group under the other. */

@@ -5,7 +5,7 @@ import { useState } from "react";
 import { api, ask, faultsOf, messageOf, newKey, type Schemas, ServerProblem } from "../../app/server";
 import { Field } from "../../form/Field";
 import { Form } from "../../form/Form";
-import { Grow } from "../../parts/layout";
+import { Grow, Row } from "../../parts/layout";
 import { day, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
 import { Name, P, T } from "../../parts/words";
@@ -76,7 +76,7 @@ export function Line({
             {open?.row.id === w.id ? (
               <OpenAct key={open.act} row={w} act={open.act} acts={acts} onClose={() => setOpen(null)} />
             ) : (
-              <span className="row mid nowrap noprint">
+              <Row as="span" mid className="noprint" sx={{ gap: 18 }}>
                 {run.status === "published" && (w.next || w.status === "offered") && (
                   <Button
                     size="small"
@@ -114,7 +114,7 @@ export function Line({
                 >
                   leave the line
                 </Button>
-              </span>
+              </Row>
             )}
           </li>
         ))}

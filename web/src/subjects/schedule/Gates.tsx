@@ -173,7 +173,7 @@ export function Gates({ run, propose }: { run: Run; propose: Propose }) {
               <Button
                 variant="text"
                 color="secondary"
-                className="acts"
+                sx={{ alignSelf: "flex-end", marginBottom: 7 }}
                 type="button"
                 aria-label={`Take out window ${i + 1}`}
                 onClick={() => set({ windows: form.windows.filter((_, n) => n !== i) })}

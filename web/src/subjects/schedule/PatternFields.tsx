@@ -179,7 +179,7 @@ export function PatternFields({
             <Button
               variant="text"
               color="secondary"
-              className="acts"
+              sx={{ alignSelf: "flex-end", marginBottom: 7 }}
               type="button"
               aria-label={`Take out pattern ${n + 1}`}
               onClick={onRemove}
@@ -260,7 +260,7 @@ export function OneOffs({
           <Button
             variant="text"
             color="secondary"
-            className="acts"
+            sx={{ alignSelf: "flex-end", marginBottom: 7 }}
             type="button"
             aria-label={`Take out one-off meeting ${i + 1}`}
             onClick={() => set({ oneOffs: form.oneOffs.filter((_, n) => n !== i) })}
