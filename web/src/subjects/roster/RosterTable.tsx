@@ -18,7 +18,8 @@ const Rows = styled("div")({
   overflowX: "auto",
   "& .MuiCheckbox-root": { padding: 0, margin: "0 4px" },
   "& .MuiCheckbox-root svg": { fontSize: 20 },
-  "& [role=cell] > .MuiButton-text": { minHeight: 0, padding: "0 6px" },
+  "& [role=cell] > .MuiButton-text": { minHeight: 24, padding: "0 6px", margin: "-2px 0" },
+  "& .MuiIconButton-root": { width: 26, height: 24, padding: 0, margin: "-2px 0" },
   "& .row-head": {
     display: "grid",
     columnGap: 12,
@@ -195,7 +196,7 @@ export function RosterTable({
     overscan: 10,
     scrollMargin: top,
   });
-  const shape = ["28px", "36px", "minmax(180px, 2fr)", ...columns.map((c) => c.width), "68px"].join(" ");
+  const shape = ["28px", "36px", "minmax(180px, 2fr)", ...columns.map((c) => c.width), "78px"].join(" ");
   const all = rows.length > 0 && rows.every((r) => picked.has(r.id));
   const draw = (row: RosterRow) => (
     <>
