@@ -1,4 +1,5 @@
 import { asTyped, type Schemas } from "../../app/server";
+import { isDay, timeTyped } from "../../parts/dates";
 
 /** What a person types for a run, all as text, and the document it becomes. */
 
@@ -228,7 +229,7 @@ export function patternOf(form: PatternForm) {
 /** Whether a pattern says enough to be worked out. */
 export function isWhole(form: PatternForm): boolean {
   const minutes = minutesOf(form);
-  return Boolean(form.first && form.start) && typeof minutes === "number" && minutes > 0;
+  return isDay(form.first) && timeTyped(form.start) !== null && typeof minutes === "number" && minutes > 0;
 }
 
 export function oneOffOf(form: OneOffForm) {

@@ -3,10 +3,11 @@ import Button from "@mui/material/Button";
 import { type ReactNode, useState } from "react";
 
 import { $api, api, ask, faultsOf, messageOf, type Schemas } from "../../app/server";
-import { useKept } from "../../app/session";
 import { Field } from "../../form/Field";
-import { Form } from "../../form/Form";
+import { Ends, Form } from "../../form/Form";
+import { NotSaved } from "../../form/NotSaved";
 import { Tick } from "../../form/Tick";
+import { useWaitingForm } from "../../form/useWaitingForm";
 import { Part, Row } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { count, money } from "../../parts/text";
@@ -226,12 +227,15 @@ function Default<Stored, Form>({
   save: Save;
   differ: Record<string, number>;
 }) {
-  const [form, setForm] = useKept<Form[] | null>(`defaults-${name}`, null);
-  const [faults, setFaults] = useState<Record<string, string>>({});
-  const close = () => {
-    setForm(null);
-    setFaults({});
-  };
+  const of = useWaitingForm<Form[], null>({
+    draft: `defaults-${name}`,
+    send: async (form, _, close) => {
+      const wrong = await save(name, sent(form));
+      if (!wrong) close();
+      return wrong;
+    },
+  });
+  const form = of.kept?.form ?? null;
   return (
     <Part as="div">
       <h2>{title}</h2>
@@ -244,21 +248,15 @@ function Default<Stored, Form>({
           {differ[name] ? (
             <P tone="slate">{count(differ[name], "course has its own", "courses have their own")}.</P>
           ) : null}
-          <Button onClick={() => setForm(start())} sx={{ marginTop: 6 }}>
+          <Button onClick={() => of.begin(start(), null)} sx={{ marginTop: 6 }}>
             Change<Heard>: {title}</Heard>
           </Button>
         </div>
       ) : (
-        <Form
-          onSend={() => void save(name, sent(form)).then((found) => (found ? setFaults(found) : close()))}
-        >
-          {edit(form, setForm, faults)}
-          <Row sx={{ marginTop: 12 }}>
-            <Button type="submit" variant="contained">
-              Save
-            </Button>
-            <Button onClick={close}>Keep as it was</Button>
-          </Row>
+        <Form of={of}>
+          {edit(form, of.set, of.faults)}
+          <NotSaved what={title.toLowerCase()} then="Until then new runs start from what stood here." />
+          <Ends of={of} act="Save" leave="Keep as it was" onLeave={of.close} />
         </Form>
       )}
     </Part>

@@ -68,7 +68,7 @@ export function Take({ account, acts }: { account: Account; acts: Acts }) {
   });
   const { values: form, set, faults, busy } = of;
   return (
-    <Form of={of}>
+    <Form of={of.problem?.kind === "same-check" ? { ...of, trouble: "" } : of}>
       <Row wrap>
         <Field
           label={`Amount in ${account.currency}`}

@@ -8,7 +8,7 @@ import { useSearchParams } from "react-router";
 
 import { $api } from "../../app/server";
 import { useMe } from "../../app/session";
-import { Field } from "../../form/Field";
+import { DayJump } from "../../form/DayJump";
 import { Facts } from "../../parts/layout";
 import { NotYet, Page } from "../../parts/Page";
 import { count, money } from "../../parts/text";
@@ -48,13 +48,7 @@ export default function TillPage() {
       <Box component="h1" sx={{ margin: "12px 0 6px" }}>
         Till of {text}
       </Box>
-      <Field
-        label="Day"
-        type="date"
-        width={160}
-        value={at}
-        onChange={(next) => next && setParams({ day: next }, { replace: true })}
-      />
+      <DayJump label="Day" value={at} onGo={(next) => setParams({ day: next }, { replace: true })} />
       {payments.length === 0 ? (
         <Empty as="p">No payment came in on this day. Payments are taken on the page of an account.</Empty>
       ) : (

@@ -3,12 +3,13 @@ import Button from "@mui/material/Button";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { $api, api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
+import { $api, api, ask, messageOf, newKey, type Schemas } from "../../app/server";
 import { useKept, useMe, useSettled } from "../../app/session";
 import { Choice, Field } from "../../form/Field";
 import { Form } from "../../form/Form";
 import { PickList } from "../../form/PickList";
 import { Tick } from "../../form/Tick";
+import { useServerForm } from "../../form/useServerForm";
 import { ActList, Note, Row } from "../../parts/layout";
 import { count } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
@@ -141,34 +142,21 @@ function AddRole({ run, acts, onClose }: { run: Schemas["RunOut"]; acts: Acts; o
 }
 
 function Compare({ run, onClose }: { run: Schemas["RunOut"]; onClose: () => void }) {
-  const [text, setText] = useKept(`compare-${run.id}`, "");
   const [found, setFound] = useState<Schemas["RosterCompared"] | null>(null);
-  const [fault, setFault] = useState("");
-  const compare = async () => {
-    try {
-      setFound(
-        await ask(
-          api.POST("/api/v1/runs/{run_id}/compare", {
-            params: { path: { run_id: run.id } },
-            body: { text },
-          }),
-        ),
-      );
-      setFault("");
-    } catch (error) {
-      setFault(Object.values(faultsOf(error))[0] ?? messageOf(error));
-    }
-  };
+  const [compared, setCompared] = useKept(`compared-${run.id}`, "");
+  const of = useServerForm({
+    draft: `compare-${run.id}`,
+    start: { text: compared },
+    send: (body) =>
+      ask(api.POST("/api/v1/runs/{run_id}/compare", { params: { path: { run_id: run.id } }, body })),
+    done: (answer, { text }) => {
+      setFound(answer);
+      setCompared(text);
+    },
+  });
   return (
-    <Form look="done" onSend={() => void compare()}>
-      <Field
-        label="Names or emails, one a line"
-        value={text}
-        onChange={setText}
-        multiline
-        autoFocus
-        fault={fault}
-      />
+    <Form look="done" of={of} onLeave={onClose}>
+      <Field label="Names or emails, one a line" {...of.field("text")} multiline autoFocus />
       <Row mid sx={{ marginTop: 8 }}>
         <Button type="submit" variant="contained">
           Compare

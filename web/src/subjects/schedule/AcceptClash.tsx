@@ -5,22 +5,25 @@ import { useState } from "react";
 import { api, ask, messageOf, type Schemas } from "../../app/server";
 import { Field } from "../../form/Field";
 import { Form } from "../../form/Form";
-import { Fault } from "../../parts/words";
+import { useServerForm } from "../../form/useServerForm";
 
 /** Let a clash stand, with the reason; or take that back. */
 export function AcceptClash({ clash }: { clash: Schemas["ClashOut"] }) {
   const queries = useQueryClient();
   const [open, setOpen] = useState(false);
-  const [reason, setReason] = useState("");
   const [fault, setFault] = useState("");
-  const send = async (accept: boolean) => {
-    try {
-      await ask(
-        accept
-          ? api.POST("/api/v1/clashes/accept", { body: { key: clash.key, reason } })
-          : api.POST("/api/v1/clashes/reopen", { body: { key: clash.key, reason: "" } }),
-      );
+  const of = useServerForm({
+    draft: null,
+    start: { reason: "" },
+    send: ({ reason }) => ask(api.POST("/api/v1/clashes/accept", { body: { key: clash.key, reason } })),
+    done: () => {
       setOpen(false);
+      void queries.invalidateQueries();
+    },
+  });
+  const reopen = async () => {
+    try {
+      await ask(api.POST("/api/v1/clashes/reopen", { body: { key: clash.key, reason: "" } }));
       void queries.invalidateQueries();
     } catch (error) {
       setFault(messageOf(error));
@@ -28,8 +31,8 @@ export function AcceptClash({ clash }: { clash: Schemas["ClashOut"] }) {
   };
   if (clash.accepted !== null)
     return (
-      <Button variant="text" color="secondary" onClick={() => void send(false)}>
-        no longer accept
+      <Button variant="text" color="secondary" onClick={() => void reopen()}>
+        no longer accept {fault}
       </Button>
     );
   if (!open)
@@ -44,20 +47,18 @@ export function AcceptClash({ clash }: { clash: Schemas["ClashOut"] }) {
       </Button>
     );
   return (
-    <Form look="row" mid onLeave={() => setOpen(false)} onSend={() => void send(true)}>
+    <Form look="row" mid of={of} onLeave={() => setOpen(false)}>
       <Field
         label="Why this clash may stand"
         unseen
         width={190}
         placeholder="why it may stand"
-        value={reason}
         autoFocus
-        onChange={setReason}
+        {...of.field("reason")}
       />
-      <Button variant="text" type="submit">
+      <Button variant="text" type="submit" disabled={of.busy}>
         accept
       </Button>
-      {fault && <Fault as="span">{fault}</Fault>}
     </Form>
   );
 }

@@ -6,7 +6,7 @@ import ToggleButtonGroup from "@mui/material/ToggleButtonGroup";
 import { Choice, Field } from "../../form/Field";
 import { Named, useNames } from "../../form/Named";
 import { Inset, Row } from "../../parts/layout";
-import { day, weekdays } from "../../parts/text";
+import { weekdays } from "../../parts/text";
 import { Fault, T } from "../../parts/words";
 import { type OneOffForm, PATTERN, type PatternForm, type RunForm } from "../courses/form";
 
@@ -46,7 +46,6 @@ export function PatternFields({
           width={160}
           onChange={(v) => onChange({ first: v })}
           fault={faults[`${at}/first`] ?? faults[at] ?? (n === 0 ? faults["/patterns"] : undefined)}
-          help={pattern.first ? day(pattern.first) : undefined}
         />
         <Field
           label="Starts at"
@@ -330,7 +329,6 @@ export function KindFields({
               value={form.startsOn}
               onChange={(v) => set({ startsOn: v })}
               fault={faults["/starts_on"]}
-              help={form.startsOn ? day(form.startsOn) : undefined}
             />
             <Field
               label="Last day"
@@ -339,7 +337,6 @@ export function KindFields({
               value={form.endsOn}
               onChange={(v) => set({ endsOn: v })}
               fault={faults["/ends_on"]}
-              help={form.endsOn ? day(form.endsOn) : undefined}
             />
           </>
         )}

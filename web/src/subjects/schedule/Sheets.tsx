@@ -5,7 +5,7 @@ import { Link, useNavigate, useParams, useSearchParams } from "react-router";
 
 import { $api, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
-import { Field } from "../../form/Field";
+import { DayJump } from "../../form/DayJump";
 import { addDays } from "../../parts/dates";
 import { Grow, Row, Ruled } from "../../parts/layout";
 import { NotYet, Page } from "../../parts/Page";
@@ -39,7 +39,7 @@ export function DaySheet() {
       title={`Rooms ${date}`}
       margin={
         <section>
-          <Field label="Day" type="date" value={date} onChange={(v) => v && void go(`/days/${v}`)} />
+          <DayJump label="Day" value={date} onGo={(day) => void go(`/days/${day}`)} />
           <Row sx={{ marginTop: 10 }}>
             <Button onClick={() => void go(`/days/${addDays(date, -1)}`)}>Day before</Button>
             <Button onClick={() => void go(`/days/${addDays(date, 1)}`)}>Day after</Button>
