@@ -148,6 +148,7 @@ export function Take({ account, acts }: { account: Account; acts: Acts }) {
       )}
       {of.problem?.kind === "same-check" && (
         <Note kind="due" role="alert" sx={{ marginTop: 10 }}>
+          <p>{of.problem.message}</p>
           <Row>
             <Button onClick={() => void of.submit({ anyway: true })} disabled={busy}>
               Take it once more
