@@ -73,7 +73,7 @@ def test_money_is_taken_back_written_off_used_and_paid_back_with_the_mouse(at_wo
     at_work.sees(somebody["name"])
     at_work.sees("taken back")
     assert at_work.axe() == []
-    other = a_person(now_office, family=f"Debtor{next(number)}")
+    other = a_person(now_office, given="1st", family=f"Debtor{next(number)}")  # the first of the list
     enrolled(now_office, run, other)
     at_work.open("/money")
     at_work.sees(other["name"])
