@@ -51,6 +51,7 @@ export function DateInput({
       <OutlinedInput
         id={id}
         ref={box}
+        sx={{ minWidth: 150, paddingRight: "2px", "& input": { paddingRight: 0 } }}
         value={typed ?? (isDay(value) ? day(value) : value)}
         {...rest}
         placeholder={rest.placeholder ?? "9 Sep 2027"}
@@ -75,6 +76,7 @@ export function DateInput({
         endAdornment={
           <IconButton
             tabIndex={-1}
+            sx={{ padding: "5px" }}
             aria-label={`Calendar: ${label}`}
             onMouseDown={(e) => e.preventDefault()}
             onClick={() => setOpen(box.current)}

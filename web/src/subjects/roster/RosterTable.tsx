@@ -196,7 +196,7 @@ export function RosterTable({
     overscan: 10,
     scrollMargin: top,
   });
-  const shape = ["28px", "36px", "minmax(180px, 2fr)", ...columns.map((c) => c.width), "78px"].join(" ");
+  const shape = ["28px", "36px", "minmax(150px, 2fr)", ...columns.map((c) => c.width), "72px"].join(" ");
   const all = rows.length > 0 && rows.every((r) => picked.has(r.id));
   const draw = (row: RosterRow) => (
     <>
@@ -247,7 +247,9 @@ export function RosterTable({
         {row.role === "learner" && (
           <RowMenu
             of={row.name}
-            acts={ACTS.map(([act, text]) => ({ text, do: () => onOpen(row.id, act) }))}
+            acts={ACTS.filter(([act]) => act !== "absent" || run.teaching !== "before").map(
+              ([act, text]) => ({ text, do: () => onOpen(row.id, act) }),
+            )}
           />
         )}
       </T>
