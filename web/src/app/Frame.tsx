@@ -86,7 +86,7 @@ const ListPage = lazy(() => import("../subjects/bulk/ListPage"));
 export function Frame() {
   const { me, error, refresh } = useSession();
   if (error) return <Trouble error={error} retry={refresh} />;
-  if (me === undefined) return <Loading aria-busy="true" />;
+  if (me === undefined) return <Loading />;
   if (me === null) return <SignIn onDone={refresh} />;
   return (
     <MeContext value={me}>
@@ -132,7 +132,7 @@ function Shell({ me }: { me: Me }) {
         onToggle={() => setRibbon((old) => ({ ...old, [planner ? "planner" : "else"]: !open }))}
       />
       <Keys open={keys} onClose={() => setKeys(false)} />
-      <Suspense fallback={<Loading aria-busy="true" />}>
+      <Suspense fallback={<Loading />}>
         <Routes>
           <Route path="/" element={<Navigate to="/today" replace />} />
           <Route path="/today" element={<TodayPage />} />

@@ -146,7 +146,7 @@ export function ActNotes({ acts }: { acts: ReturnType<typeof useDone> }) {
 export function NotYet({ title, error, retry }: { title: string; error: unknown; retry: () => void }) {
   return (
     <Page title={title} margin={null}>
-      {error ? <Trouble error={error} retry={retry} /> : <Loading aria-busy="true" />}
+      {error ? <Trouble error={error} retry={retry} /> : <Loading />}
     </Page>
   );
 }

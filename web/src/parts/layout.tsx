@@ -239,7 +239,7 @@ export function Note({
 }
 
 /** The place of what is not there yet, kept still. */
-export function Loading({ rows = 3 }: { rows?: number; "aria-busy"?: boolean | "true" }) {
+export function Loading({ rows = 3 }: { rows?: number }) {
   return (
     <div aria-busy="true" role="status">
       <Heard>Loading…</Heard>

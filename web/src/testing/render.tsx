@@ -4,6 +4,7 @@ import { render, renderHook } from "@testing-library/react";
 import userEvent from "@testing-library/user-event";
 import { type ReactNode, useState } from "react";
 import { MemoryRouter } from "react-router";
+import { vi } from "vitest";
 
 import { type Me, MeContext } from "../app/session";
 import { theme } from "../theme/theme";
@@ -16,6 +17,17 @@ export const ME = {
   currency: "USD",
   time_zone: "America/New_York",
 } as unknown as Me;
+
+/** What a screen is given to tell its acts to, with every word it says noted. */
+export const acts = () => ({
+  say: vi.fn(),
+  fail: vi.fn(),
+  failed: vi.fn(),
+  undo: vi.fn(),
+  done: null,
+  trouble: "",
+  busy: false,
+});
 
 function Around({ at, children }: { at: string; children: ReactNode }) {
   const [queries] = useState(() => new QueryClient({ defaultOptions: { queries: { retry: false } } }));

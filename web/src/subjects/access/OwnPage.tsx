@@ -75,7 +75,7 @@ export function OwnLink() {
             <p>It may have been cut short on its way, or it was taken back. Call us if you need a new one.</p>
           </>
         ) : (
-          <Loading aria-busy="true" />
+          <Loading />
         )}
       </Sheet>
     );
@@ -112,7 +112,7 @@ export function OwnLink() {
           fault={fault}
           input={{ autoComplete: "new-password" }}
         />
-        <Tick checked={shown} onChange={(on) => setShown(on)}>
+        <Tick checked={shown} onChange={setShown}>
           show it
         </Tick>
         <Button type="submit" variant="contained" fullWidth disabled={busy}>
@@ -142,7 +142,7 @@ export default function OwnPage() {
             <Button onClick={() => void query.refetch()}>Try again</Button>
           </>
         ) : (
-          <Loading aria-busy="true" />
+          <Loading />
         )}
       </Sheet>
     );

@@ -43,7 +43,7 @@ export default function CodesPage() {
       title="Discount codes"
       notes={<ActNotes acts={acts} />}
       help="It comes off after early-bird, sale and group prices. A use is given back when the sign-up is withdrawn. Changing a code does not touch people who are in already."
-      margin={seen !== null ? <>{seen !== null && <Uses id={seen} onClose={() => setSeen(null)} />}</> : null}
+      margin={seen !== null ? <Uses id={seen} onClose={() => setSeen(null)} /> : null}
     >
       <MoneyTabs />
       <Box component="h1" sx={{ margin: "12px 0 6px" }}>
@@ -91,10 +91,7 @@ export default function CodesPage() {
                     {c.percent !== null ? `${c.percent} percent` : money(c.off, c.currency)}
                   </Cell>
                   <Cell>
-                    <T
-                      strong={Boolean(c.state === "in use")}
-                      tone={c.state === "in use" ? undefined : "slate"}
-                    >
+                    <T strong={c.state === "in use"} tone={c.state === "in use" ? undefined : "slate"}>
                       {c.state}
                     </T>
                     <T tone="slate" as="div">

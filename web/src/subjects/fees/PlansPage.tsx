@@ -54,11 +54,7 @@ export default function PlansPage() {
       notes={<ActNotes acts={acts} />}
       help="At sign-up the price is split by the lines of the plan chosen; the parts always make the whole, odd cents go to the largest fractions, the earlier first. What was agreed stays: a changed plan holds for new sign-ups only."
       margin={
-        log !== null ? (
-          <>
-            {log !== null && <Log plan={query.data.find((p) => p.id === log)} onClose={() => setLog(null)} />}
-          </>
-        ) : null
+        log !== null ? <Log plan={query.data.find((p) => p.id === log)} onClose={() => setLog(null)} /> : null
       }
     >
       <MoneyTabs />

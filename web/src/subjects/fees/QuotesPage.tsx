@@ -91,7 +91,7 @@ export function KeptList({
           </T>
           <T
             tone={q.status === "open" && q.last <= me.today ? "ochre" : "slate"}
-            strong={Boolean(q.status === "open" && q.last <= me.today)}
+            strong={q.status === "open" && q.last <= me.today}
           >
             {q.status === "open" ? `stands through ${day(q.last)}` : `${q.status}, ${day(q.last)}`}
           </T>

@@ -32,9 +32,7 @@ export default function StockPage() {
       title="Stock"
       notes={<ActNotes acts={acts} />}
       help="An extra that is sold from stock takes one out with every sign-up and puts it back with a withdrawal. There are never fewer than none. Moves are only added, never changed."
-      margin={
-        seen !== null ? <>{seen !== null && <Moves id={seen} onClose={() => setSeen(null)} />}</> : null
-      }
+      margin={seen !== null ? <Moves id={seen} onClose={() => setSeen(null)} /> : null}
     >
       <MoneyTabs />
       <Box component="h1" sx={{ margin: "12px 0 6px" }}>

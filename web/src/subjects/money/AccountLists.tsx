@@ -6,21 +6,17 @@ import TableRow from "@mui/material/TableRow";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { api, ask, asTyped, messageOf, type Schemas } from "../../app/server";
+import { api, ask, asTyped, messageOf } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Choice, Field } from "../../form/Field";
 import { Ends, Form } from "../../form/Form";
 import { useServerForm } from "../../form/useServerForm";
 import { Row } from "../../parts/layout";
 import { day, money } from "../../parts/text";
-import { useDone } from "../../parts/useUndo";
 import { Cell, Heard, P, T } from "../../parts/words";
 import { amount, digitsOf } from "../courses/form";
 import { Reason } from "./Reason";
-
-type Account = Schemas["AccountPage"];
-type Acts = ReturnType<typeof useDone>;
-const METHODS = ["cash", "check", "transfer", "purchase order"];
+import { type Account, type Acts, METHODS } from "./account";
 
 /** What is open, oldest due first; a rest that will never come is written off with a reason. */
 export function Open({ account, acts }: { account: Account; acts: Acts }) {

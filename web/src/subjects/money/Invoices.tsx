@@ -22,7 +22,7 @@ export function Invoices({ accountId, acts }: { accountId: number; acts: ReturnT
   const path = { account_id: accountId };
   const query = $api.useQuery("get", "/api/v1/accounts/{account_id}/invoices", { params: { path } });
   const found = query.data;
-  if (!found) return <Loading aria-busy="true" />;
+  if (!found) return <Loading />;
   const issue = async () => {
     try {
       const done = await ask(

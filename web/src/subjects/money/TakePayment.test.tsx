@@ -1,8 +1,8 @@
 import { screen, waitFor } from "@testing-library/react";
-import { expect, test, vi } from "vitest";
+import { expect, test } from "vitest";
 
 import type { Schemas } from "../../app/server";
-import { draw } from "../../testing/render";
+import { acts, draw } from "../../testing/render";
 import { answers, problem } from "../../testing/server";
 import { Take } from "./TakePayment";
 
@@ -20,15 +20,6 @@ const account = {
   open: [open(1, "IRON-27A", "289.00"), open(2, "GLASS-27A", "212.00")],
 } as unknown as Schemas["AccountPage"];
 const PAYMENTS = "/api/v1/accounts/12/payments";
-const acts = () => ({
-  say: vi.fn(),
-  fail: vi.fn(),
-  failed: vi.fn(),
-  undo: vi.fn(),
-  done: null,
-  trouble: "",
-  busy: false,
-});
 const amountField = () => screen.getByLabelText<HTMLInputElement>("Amount in USD");
 
 test("the amount is enough: the oldest due is settled first, and the next payment starts empty", async () => {

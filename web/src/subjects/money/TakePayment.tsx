@@ -1,19 +1,15 @@
 import Button from "@mui/material/Button";
 
-import { api, ask, asTyped, type Schemas } from "../../app/server";
+import { api, ask, asTyped } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Choice, Field } from "../../form/Field";
 import { Form } from "../../form/Form";
 import { useServerForm } from "../../form/useServerForm";
 import { Note, Picks, Row } from "../../parts/layout";
 import { day, isZero, money } from "../../parts/text";
-import { useDone } from "../../parts/useUndo";
 import { Fault, P, T } from "../../parts/words";
 import { amount, digitsOf } from "../courses/form";
-
-type Account = Schemas["AccountPage"];
-type Acts = ReturnType<typeof useDone>;
-const METHODS = ["cash", "check", "transfer", "purchase order"];
+import { type Account, type Acts, METHODS } from "./account";
 
 type Payment = {
   amount: string;

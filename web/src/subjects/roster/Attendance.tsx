@@ -45,7 +45,7 @@ export function AttendancePage({ run, acts }: { run: Schemas["RunOut"]; acts: Re
   });
   const found = query.data;
   if (query.error) return <Trouble error={query.error} retry={() => void query.refetch()} />;
-  if (!found) return <Loading aria-busy="true" />;
+  if (!found) return <Loading />;
   if (found.meetings.length === 0)
     return <Empty as="p">This run has no meetings; there is nothing to be present at.</Empty>;
   const todays = found.meetings.find((m) => m.date === me.today);
@@ -113,7 +113,7 @@ export function AttendancePage({ run, acts }: { run: Schemas["RunOut"]; acts: Re
         <a href={paper("sign-in.pdf")} target="_blank" rel="noreferrer">
           sign-in sheet
         </a>
-        <Tick checked={remarks} onChange={(on) => setRemarks(on)}>
+        <Tick checked={remarks} onChange={setRemarks}>
           with remarks
         </Tick>
         <Link to={`/desk?run=${run.id}`}>a walk-in</Link>

@@ -110,7 +110,7 @@ export function ChangeTerms({
     text: `${r.label ?? "Standard"}, ${money(r.amount, run.currency)}`,
   }));
   return (
-    <Form look="due" onSend={() => void save()} onLeave={() => onClose()}>
+    <Form look="due" onSend={() => void save()} onLeave={onClose}>
       <P strong>What {held.name} is signed up for</P>
       {held.people.map((p, i) => (
         <Choice

@@ -101,7 +101,7 @@ export function Chosen({
             </Button>
           </li>
           <li>
-            <Tick checked={remarks} onChange={(on) => setRemarks(on)}>
+            <Tick checked={remarks} onChange={setRemarks}>
               files with remarks
             </Tick>
           </li>

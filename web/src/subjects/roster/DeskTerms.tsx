@@ -49,7 +49,7 @@ export function DeskTerms({
   const [open, setOpen] = useState(false);
   const faults = error ? faultsOf(error) : {};
   const held = choices.data;
-  if (!held) return <Loading aria-busy="true" />;
+  if (!held) return <Loading />;
   const heads = headsOf(call);
   const rateId = call.rateId ?? quote?.rate_id ?? null;
   const chosen = held.rates.find((r) => r.id === rateId);

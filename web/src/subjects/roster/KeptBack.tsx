@@ -23,7 +23,7 @@ export function KeptBack({ run, acts }: { run: Run; acts: Acts }) {
     params: { path: { run_id: run.id } },
   });
   const found = query.data;
-  if (!found) return <Loading aria-busy="true" />;
+  if (!found) return <Loading />;
   const letGo = async (id: number) => {
     try {
       const done = await ask(

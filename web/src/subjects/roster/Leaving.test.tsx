@@ -2,7 +2,7 @@ import { screen, waitFor } from "@testing-library/react";
 import { useState } from "react";
 import { expect, test, vi } from "vitest";
 
-import { draw } from "../../testing/render";
+import { acts, draw } from "../../testing/render";
 import { answers, problem } from "../../testing/server";
 import { Leaving } from "./Leaving";
 
@@ -19,15 +19,6 @@ const found = {
 };
 const WITHDRAWAL = "/api/v1/enrollments/9/withdrawal";
 const WITHDRAW = "/api/v1/enrollments/9/withdraw";
-const acts = () => ({
-  say: vi.fn(),
-  fail: vi.fn(),
-  failed: vi.fn(),
-  undo: vi.fn(),
-  done: null,
-  trouble: "",
-  busy: false,
-});
 const gone = { name: "Zofia Fontaine", kept: "53.00", taken_back: "159.00", change: "c9" };
 
 function leaving(more: { noShow?: boolean } = {}) {

@@ -232,7 +232,7 @@ function OpenAct({
       onSend={() => {
         if (now.ready && !busy) void now.go();
       }}
-      onLeave={() => onClose()}
+      onLeave={onClose}
     >
       {act === "seat" && quote && (
         <span>

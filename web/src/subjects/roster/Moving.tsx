@@ -113,7 +113,7 @@ export function Moving({
     );
   const currency = held.quote.currency;
   return (
-    <Form look="due" onSend={() => void move()} onLeave={() => onClose()}>
+    <Form look="due" onSend={() => void move()} onLeave={onClose}>
       <P strong>{held.name} moves to</P>
       <Picked
         what="the run"

@@ -53,7 +53,7 @@ export default function ReplyPage() {
             <p>It may have been cut short on its way. Call us, and we look for your offer.</p>
           </>
         ) : (
-          <Loading aria-busy="true" />
+          <Loading />
         )}
       </OnePage>
     );

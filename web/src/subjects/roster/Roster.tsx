@@ -102,7 +102,7 @@ export function Roster({
   const groups = new Map((roster.data?.groups ?? []).map((g) => [g.id, g.name]));
   if (roster.error && !roster.data)
     return <Trouble error={roster.error} retry={() => void roster.refetch()} />;
-  if (!roster.data || !people) return <Loading aria-busy="true" />;
+  if (!roster.data || !people) return <Loading />;
   const { waiting, withdrawn } = roster.data;
 
   if (people.length === 0 && waiting.length === 0)

@@ -64,7 +64,7 @@ export function RosterActs({ run, acts }: { run: Schemas["RunOut"]; acts: Acts }
             </a>
           </li>
           <li>
-            <Tick checked={remarks} onChange={(on) => setRemarks(on)}>
+            <Tick checked={remarks} onChange={setRemarks}>
               with remarks
             </Tick>
           </li>

@@ -72,7 +72,7 @@ export default function ClashesPage() {
               </T>
             </When>
             <Grow as="span">
-              <T clash={Boolean(c.accepted === null)} tone={c.accepted === null ? undefined : "slate"}>
+              <T clash={c.accepted === null} tone={c.accepted === null ? undefined : "slate"}>
                 {c.text}
               </T>
               <br />

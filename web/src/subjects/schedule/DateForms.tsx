@@ -24,7 +24,7 @@ export function Inside({
       look="row inset"
       sx={{ alignItems: "flex-end", marginTop: 14 }}
       onSend={() => onSubmit()}
-      onLeave={() => onClose()}
+      onLeave={onClose}
     >
       {children}
     </Form>

@@ -169,7 +169,7 @@ function Clashes({ run, onOpen }: { run: Run; onOpen: (open: Open) => void }) {
     <ClashList aria-label="Clashes">
       {run.clashes.map((c) => (
         <li key={c.key}>
-          <T clash={Boolean(c.accepted === null)} tone={c.accepted === null ? undefined : "slate"}>
+          <T clash={c.accepted === null} tone={c.accepted === null ? undefined : "slate"}>
             {day(c.date)}
           </T>
           <Grow as="span">
