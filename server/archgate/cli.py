@@ -264,6 +264,7 @@ class Watch(threading.Thread):
 
     def end(self) -> None:
         self.done.set()
+        self.server.give_up()
         self.join(40)
         if self.helper is not None:
             self.helper.terminate()
@@ -273,11 +274,11 @@ class Watch(threading.Thread):
 
 def start_worker(url: str) -> subprocess.Popen[bytes]:
     """A worker beside the web server, which ends with us, however we end."""
-    from archgate.own_server import end_with_parent
+    from archgate.own_server import ENDS_WITH_PARENT
 
     return subprocess.Popen(
-        [sys.executable, "-m", "archgate.cli", "worker"], env={**os.environ, "ARCHGATE_DATABASE_URL": url},
-        stderr=subprocess.DEVNULL, start_new_session=True, preexec_fn=end_with_parent,
+        [*ENDS_WITH_PARENT, sys.executable, "-m", "archgate.cli", "worker"],
+        env={**os.environ, "ARCHGATE_DATABASE_URL": url}, stderr=subprocess.DEVNULL, start_new_session=True,
     )  # fmt: skip
 
 

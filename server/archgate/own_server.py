@@ -6,12 +6,14 @@ import contextlib
 import ctypes
 import fcntl
 import os
+import random
 import secrets
 import shutil
 import signal
 import socket
 import subprocess
 import tempfile
+import threading
 import time
 from pathlib import Path
 
@@ -52,14 +54,25 @@ PR_SET_PDEATHSIG = 1
 
 
 def end_with_parent() -> None:
-    """Have the kernel end the server when we die without ending it (a closed terminal, a kill)."""
+    """Have the kernel end this process when its parent dies without ending it (a closed terminal, a kill)."""
     ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGTERM)
 
 
+# Says the same before a program is started. Python of ours between fork and exec would, in a process with threads, sooner or
+# later wait for a lock that nobody is left to give back.
+ENDS_WITH_PARENT = ("setpriv", "--pdeathsig", "TERM", "--")
+
+# Below those that the kernel gives to connections that go out (32768 and up): a server that was killed and starts again finds
+# its port as it left it.
+SERVER_PORTS = range(20_000, 32_000)
+
+
 def free_port() -> int:
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return int(probe.getsockname()[1])
+    for port in random.sample(SERVER_PORTS, 100):
+        with socket.socket() as probe, contextlib.suppress(OSError):
+            probe.bind(("127.0.0.1", port))
+            return port
+    raise ServerTrouble("No port is free between 20000 and 32000.")
 
 
 class OwnServer:
@@ -71,6 +84,7 @@ class OwnServer:
         self.process: subprocess.Popen[bytes] | None = None
         self.run_dir: Path | None = None
         self.port = 0
+        self.given_up = threading.Event()
 
     def lock(self) -> None:
         """Keep the directory for ourselves for as long as this process lives."""
@@ -172,24 +186,26 @@ class OwnServer:
         program = shutil.which("mariadbd") or "/usr/sbin/mariadbd"
         if not Path(program).exists():
             raise ServerTrouble("The program mariadbd is missing; install Debian's mariadb-server-core.")
-        command = [program, f"--defaults-file={config}"] + (["--user=root"] if os.geteuid() == 0 else [])
+        command = [*ENDS_WITH_PARENT, program, f"--defaults-file={config}"]
+        command += ["--user=root"] if os.geteuid() == 0 else []
         for attempt in range(START_TRIES):
             # A session of its own: Ctrl-C reaches us only, and we end the server after the web server.
             self.process = subprocess.Popen(
-                command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True,
-                preexec_fn=end_with_parent,
-            )  # fmt: skip
+                command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True
+            )
             if self._answers():
                 break
             if attempt == START_TRIES - 1:
                 raise ServerTrouble(f"The database did not start; its log is {log}.")
-            time.sleep(2)  # the server of a start that was killed may still be ending
+            self.given_up.wait(2)  # the server of a start that was killed may still be ending
         self._settle_users()
 
     def _answers(self) -> bool:
         """Wait for the first answer; False when the server ended instead."""
         assert self.process
         for _ in range(600):
+            if self.given_up.is_set():
+                raise ServerTrouble("The start was given up.")
             if self.process.poll() is not None:
                 return False
             with contextlib.suppress(pymysql.err.OperationalError):
@@ -202,7 +218,9 @@ class OwnServer:
 
     def _as_root(self, *statements: str) -> None:
         assert self.run_dir
-        connection = pymysql.connect(unix_socket=str(self.run_dir / "s"), user="root")
+        connection = pymysql.connect(
+            unix_socket=str(self.run_dir / "s"), user="root", connect_timeout=5, read_timeout=60
+        )
         try:
             with connection.cursor() as cursor:
                 for statement in statements:
@@ -234,6 +252,10 @@ class OwnServer:
     def has_ended(self) -> bool:
         """Whether the server ended without being told to."""
         return self.process is not None and self.process.poll() is not None
+
+    def give_up(self) -> None:
+        """Do not wait any longer for a start that is under way in another thread."""
+        self.given_up.set()
 
     def stop(self) -> None:
         if self.process and self.process.poll() is None:

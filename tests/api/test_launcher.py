@@ -169,18 +169,22 @@ def free_port():
 def start(home, *words):
     """Start the demo and wait until it says where it is."""
     port = free_port()
-    process = subprocess.Popen(
-        [LAUNCHER, "demo", "--port", str(port), *words], stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
-        env={**os.environ, "ARCHGATE_DEMO_HOME": str(home), "ARCHGATE_QUICK_HASH": "1"}, start_new_session=True,
-    )  # fmt: skip
-    line = process.stdout.readline()
-    assert f"http://127.0.0.1:{port}/" in line, process.stderr.read()
+    output = home.parent / "output.txt"  # a file: a pipe that nobody reads would hold up whoever writes
+    with output.open("w") as file:
+        process = subprocess.Popen(
+            [LAUNCHER, "demo", "--port", str(port), *words], stdout=file, stderr=file,
+            env={**os.environ, "ARCHGATE_DEMO_HOME": str(home), "ARCHGATE_QUICK_HASH": "1"}, start_new_session=True,
+        )  # fmt: skip
+    while "Ctrl-C stops it" not in output.read_text():
+        assert process.poll() is None, output.read_text()
+        time.sleep(0.1)
+    assert f"http://127.0.0.1:{port}/" in output.read_text()
     return process, port
 
 
 def end(process):
     os.killpg(process.pid, signal.SIGINT)
-    assert process.wait(30) == 0
+    assert process.wait(60) == 0
 
 
 def children(pid):
@@ -201,7 +205,13 @@ def is_connected(pid):
     return False
 
 
-def brings_back_what_ended(process, port):
+def tails(home):
+    """The last that a demo and its database wrote."""
+    files = (home.parent / "output.txt", home / "mariadb.log")
+    return "\n".join(file.read_text(errors="replace")[-3000:] for file in files)
+
+
+def brings_back_what_ended(home, process, port):
     """A demo whose worker and whose database are killed starts both again, and works on."""
 
     def pid_of(word):
@@ -235,7 +245,9 @@ def brings_back_what_ended(process, port):
     )  # at work: one that only begins says that there is no database
     os.kill(database, signal.SIGKILL)
     assert until(lambda: pid_of("mariadbd") not in (None, database))
-    assert until(lambda: answers() == 401), "signing in is judged again"
+    last = []
+    if not until(lambda: last.append(answers()) or last[-1] == 401):
+        pytest.fail(f"signing in is not judged again: {last[-5:]}\n{tails(home)}")
     time.sleep(2)
     assert pid_of("cli worker") == survivor, "the worker outlives its database"
 
@@ -286,7 +298,7 @@ def test_the_demo_keeps_its_data_refuses_a_second_start_survives_its_parts_and_e
     assert len(kept) == 1 and not (home / "db.new").exists()
     process, port = start(home, "--fresh")  # begins anew from the kept copy
     try:
-        brings_back_what_ended(process, port)
+        brings_back_what_ended(home, process, port)
     finally:
         end(process)
     assert stored(home) == (17, 156, 1) and list((home / "kept").iterdir()) == kept
