@@ -157,9 +157,24 @@ def test_of_prices_saved_while_many_enroll_each_pays_one_that_stood(office):
     assert enroll(office, run, last)
 
 
-def test_a_full_run_lets_go_of_its_lock_before_it_says_why_and_writes_nothing(office):
-    run = a_run(office, capacity=1, smallest=0)
+def test_what_was_expected_before_the_lock_gives_way_to_what_is_under_it(office):
+    run = a_run(office)
     enrolled(office, run)
+    somebody = a_person(office)
+
+    def late(d):
+        _, expected = made_of.expect(d, somebody["id"], run["id"])
+        assert expected is not None and expected.run.rates[0].amount == 24000 and not expected.full
+        terms_set(office, run, rates=[{"amount": "230.00"}, {"label": "Member", "amount": "190.00"}])
+        locked, row = made_of.lock_run(d, run["id"])
+        assert locked is expected.run and row.revision > expected.revision[0]
+        return [rate.amount for rate in locked.rates if rate.active]
+
+    assert act(office.sessions, late, office.user, preview=True, at=office.at) == [23000, 19000]
+
+
+def refused_when_full(office, run):
+    """The statements of a sign-up for a run without a seat."""
     waiting = a_person(office)
     body = {"run_id": run["id"], "person_id": waiting["id"], "total": "210.00"}
     statements, engine = [], office.sessions.kw["bind"]
@@ -173,10 +188,20 @@ def test_a_full_run_lets_go_of_its_lock_before_it_says_why_and_writes_nothing(of
             office.act(lambda d: enrollments.enroll(d, command_of(EnrollCommand, body)))
     finally:
         event.remove(engine, "before_cursor_execute", listen)
-    locked = next(n for n, s in enumerate(statements) if s.startswith("UPDATE run_seats"))
-    assert statements[locked + 2] == "ROLLBACK"  # after the one look at what is taken
     assert not [s for s in statements if s.startswith("INSERT")]
     assert (refused.value.kind, refused.value.detail) == ("full", "All 1 seats are taken.")
+    return statements
+
+
+def test_a_full_run_is_refused_without_its_lock_or_lets_go_of_it_before_it_says_why(office, monkeypatch):
+    run = a_run(office, capacity=1, smallest=0)
+    enrolled(office, run)
+    assert "ROLLBACK" in (before := refused_when_full(office, run))
+    assert not [s for s in before if s.startswith("UPDATE")]
+    monkeypatch.setattr(made_of.Expected, "full", False)  # the last seat goes while the lock is waited for
+    under = refused_when_full(office, run)
+    locked = next(n for n, s in enumerate(under) if s.startswith("UPDATE run_seats"))
+    assert under[locked + 2] == "ROLLBACK"  # after the one look at what is taken
 
 
 def test_an_act_that_let_go_of_its_locks_is_never_kept(office):

@@ -27,6 +27,7 @@ from archgate.actions.enrolling.views import (
     Withdrawal,
     Withdrawn,
 )
+from archgate.actions.kernel.turns import turn_with
 from archgate.actions.kernel.unit_of_work import Once
 from archgate.api.web import Subject, may, once, run_act, run_read
 
@@ -40,7 +41,8 @@ def enroll(
     user: User = Depends(may("enroll")),
     key: Once | None = Depends(once),
 ) -> EnrolledView:
-    return run_act(request, user, lambda uow: enrollments.enroll(uow, body), once=key)
+    with turn_with(request.app.state.sessions, body.run_id):
+        return run_act(request, user, lambda uow: enrollments.enroll(uow, body), once=key)
 
 
 @router.get("/enrollments/{enrollment_id}")

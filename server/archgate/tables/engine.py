@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from time import monotonic
 from typing import Any, TypeAlias
 
 import orjson
@@ -19,6 +20,7 @@ SESSION_SETTINGS = (
 PING_WAIT = 2  # seconds that a connection of the pool may take to say that it is still there
 POOL_WAIT = 2  # seconds that a thread waits for a connection to be free
 CONNECT_WAIT = 3
+JUST_USED = 0.5  # seconds
 
 
 def engine_for(url: str, pool: int = 40, wait: int = 600) -> Engine:
@@ -50,7 +52,10 @@ def engine_for(url: str, pool: int = 40, wait: int = 600) -> Engine:
     ping = engine.dialect.do_ping
 
     def patiently(connection: Driver) -> bool:
-        """Ask a connection of the pool whether it is still there, with less patience than for a statement."""
+        """Ask a connection of the pool whether it is still there, with less patience than for a statement; one that has just
+        been used is not asked."""
+        if monotonic() - getattr(connection, "used_at", 0) < JUST_USED:
+            return True
         usual, connection._read_timeout = connection._read_timeout, PING_WAIT
         try:
             return ping(connection)
@@ -58,6 +63,11 @@ def engine_for(url: str, pool: int = 40, wait: int = 600) -> Engine:
             connection._read_timeout = usual
 
     engine.dialect.do_ping = patiently  # type: ignore[method-assign,assignment]
+
+    @event.listens_for(engine, "checkin")
+    def _used(connection: Driver | None, record: object) -> None:
+        if connection is not None:
+            connection.used_at = monotonic()
 
     @event.listens_for(engine, "connect")
     def _settle(connection: Driver, record: object) -> None:

@@ -58,13 +58,17 @@ def payer_owner(
 def refuse_twice(uow: UnitOfWork, run: Run, person: Person) -> parties.Ties:
     """Refuse somebody who is on the roster, or in line, already; else what ties them to the run."""
     ties = parties.ties_of(uow, run, person.id)
+    refuse_tied(run, person, ties)
+    return ties
+
+
+def refuse_tied(run: Run, person: Person, ties: parties.Ties) -> None:
     if ties.enrolled:
         raise conflict("already-in", f"{person.name} is already on the roster of {run.code}.")
     if ties.waiting_id:
         raise conflict(
             "already-waiting", f"{person.name} waits for {run.code} already.", waiting_id=ties.waiting_id
         )
-    return ties
 
 
 def enroll(uow: UnitOfWork, command: EnrollCommand, way_in: str = "desk") -> EnrolledView:
@@ -74,17 +78,21 @@ def enroll(uow: UnitOfWork, command: EnrollCommand, way_in: str = "desk") -> Enr
     for word. With a kept quote its terms hold, whatever became of the fees since. `hold` keeps the seat only until the
     first payment; not said, as the run has it.
     """
-    person = people.present(uow, command.person_id)
+    person, expected = made_of.expect(uow, command.person_id, command.run_id)
+    if expected and expected.full and command.held_place_id is None:
+        refuse_full_run(uow, command, expected.run, expected.taken, person)
+    if expected:
+        money.look_ahead(uow, f"person:{person.id}", expected.run.currency)
     run, row = made_of.lock_run(uow, command.run_id)
     if row.taken >= run.capacity + run.overbook and command.held_place_id is None:
-        refuse_full_run(uow, command, run, row, person)
+        refuse_full_run(uow, command, run, row.taken, person)
     early = EARLY if parties.told_early(uow, run, person.id) else ""
     special = quotes.special_of(uow, command.received_on, command.exception or early, command.set_aside_id)
     number = command.kept_quote_id
     kept = kept_quotes.standing(uow, number, run, person) if number else None
     organization_id = kept.organization_id if kept else command.organization_id
-    ties = refuse_twice(uow, run, person)
-    state = seats.seats_of(uow, run, row)
+    state, ties = parties.seats_and_ties(uow, run, row.taken, person.id)
+    refuse_tied(run, person, ties)
     group = command.set_aside_id
     if group is None and state.set_asides:
         group = seats.group_for(uow, run, person.id, organization_id)
@@ -130,12 +138,12 @@ def enroll(uow: UnitOfWork, command: EnrollCommand, way_in: str = "desk") -> Enr
 
 
 def refuse_full_run(
-    uow: UnitOfWork, command: EnrollCommand, run: Run, row: RunSeats, person: Person
+    uow: UnitOfWork, command: EnrollCommand, run: Run, taken: int, person: Person
 ) -> NoReturn:
     """Refuse a sign-up for a run without a seat for anybody: whoever comes next is let at the row before it is said why."""
     uow.let_go()
-    refuse_twice(uow, run, person)
-    state = seats.seats_of(uow, run, row)
+    state, ties = parties.seats_and_ties(uow, run, taken, person.id)
+    refuse_tied(run, person, ties)
     refuse_sign_up(uow, run, state, command.exception or "")
     raise conflict("full", core_seats.all_gone(state), place=len(state.waiting) + state.offers + 1)
 

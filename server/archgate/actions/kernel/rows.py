@@ -6,7 +6,7 @@ had been read. What refers to them is written after them.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from functools import cache
 
 from sqlalchemy import Column, Insert, insert, inspect
@@ -62,17 +62,29 @@ def fill_in(mapper: Mapper[Base], row: Base) -> None:
 
 
 @cache
-def insert_of(mapper: Mapper[Base]) -> tuple[str, Insert]:
-    """The name of a table's own key, and the statement that writes rows and answers with it; put together once."""
+def insert_of(mapper: Mapper[Base]) -> tuple[str, tuple[str, ...], Insert, Insert]:
+    """The name of a table's own key, the others, and the statements that write one row, and many that answer with their
+    keys; put together once."""
     (own,) = (key for key, column in columns_of(mapper) if column.primary_key)
     table = mapper.class_
-    return own, insert(table).returning(getattr(table, own), sort_by_parameter_order=True)
+    others = tuple(key for key, _ in columns_of(mapper) if key != own)
+    return (
+        own,
+        others,
+        insert(table),
+        insert(table).returning(getattr(table, own), sort_by_parameter_order=True),
+    )
 
 
 def number(session: Session, mapper: Mapper[Base], rows: Sequence[Base]) -> None:
     """Insert the rows, and give each the key it got."""
-    own, inserted = insert_of(mapper)
-    keys = [key for key, _ in columns_of(mapper) if key != own]
-    values = [{key: getattr(row, key) for key in keys} for row in rows]
-    for row, key in zip(rows, session.connection().execute(inserted, values).scalars(), strict=True):
+    own, others, one, many = insert_of(mapper)
+    values = [{key: given[key] for key in others} for given in (inspect(row).dict for row in rows)]
+    connection = session.connection()
+    keys: Iterable[object] = (
+        connection.execute(many, values).scalars()
+        if len(rows) > 1
+        else [connection.execute(one, values[0]).lastrowid]
+    )
+    for row, key in zip(rows, keys, strict=True):
         setattr(row, own, key)

@@ -32,9 +32,19 @@ ACCOUNT_OF = select(Account).where(
 NEW_ACCOUNT = insert(Account).on_duplicate_key_update(id=func.last_insert_id(Account.id))
 
 
+def look_ahead(uow: UnitOfWork, owner: str, currency: str) -> None:
+    """Look for an account before a lock, so that `account_of` need not under it: no account ever becomes another, and one
+    that is made meanwhile is found when it is to be made again."""
+    account = uow.session.scalar(ACCOUNT_OF, {"of_owner": owner, "in_currency": currency})
+    uow.session.info["looked ahead"] = ((owner, currency), account)
+
+
 def account_of(uow: UnitOfWork, owner: str, currency: str) -> Account:
     """The account of a payer or of the center, made when first needed."""
-    account = uow.session.scalar(ACCOUNT_OF, {"of_owner": owner, "in_currency": currency})
+    account: Account | None
+    of, account = uow.session.info.pop("looked ahead", (None, None))
+    if of != (owner, currency):
+        account = uow.session.scalar(ACCOUNT_OF, {"of_owner": owner, "in_currency": currency})
     if account is None:
         kind, _, whose = owner.partition(":")
         values = {

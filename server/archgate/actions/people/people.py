@@ -41,12 +41,16 @@ def present(uow: UnitOfWork, person_id: int) -> Person:
     person = uow.session.get(Person, person_id, with_for_update={"read": True}, populate_existing=True)
     if person is None:
         raise not_found("This person")
+    refuse_merged(uow, person)
+    return person
+
+
+def refuse_merged(uow: UnitOfWork, person: Person) -> None:
     if person.merged_into_id is not None:
         into = uow.session.get_one(Person, person.merged_into_id)
         raise conflict(
             "merged", f"This record was merged into {into.name}; use that one.", person=person_view(into)
         )
-    return person
 
 
 def new_person(

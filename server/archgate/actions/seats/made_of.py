@@ -2,7 +2,8 @@
 
 A process keeps what it read of some runs. It is used only under the run's lock, by the revision that was read there, so
 it is never older than the run; and nothing is kept of a transaction that has itself changed any of it, as that may be
-rolled back. What is kept belongs to nobody: whoever uses it gets copies in their own session, without a statement.
+rolled back. What is kept belongs to nobody: whoever uses it gets copies in their own session, without a statement. The
+copies can be made before the lock (`expect`), so that nobody waits for that; they count if the revision is the same under it.
 """
 
 from __future__ import annotations
@@ -12,14 +13,17 @@ from dataclasses import dataclass
 from threading import Lock
 from weakref import WeakKeyDictionary
 
-from sqlalchemy import Engine, select
+from sqlalchemy import Engine, bindparam, select
 from sqlalchemy.orm import Session, selectinload
 from sqlalchemy.orm.util import identity_key
 
+from archgate.actions.kernel.problems import not_found
 from archgate.actions.kernel.unit_of_work import OF_CENTER, UnitOfWork, changed_wholes
+from archgate.actions.people import people
 from archgate.actions.seats import seats
-from archgate.tables.courses import Run
+from archgate.tables.courses import Center, Run
 from archgate.tables.fees import Rate
+from archgate.tables.people import Person
 from archgate.tables.plans import Plan
 from archgate.tables.seats import RunSeats
 
@@ -87,19 +91,80 @@ def read(session: Session, run_id: int, revision: tuple[int, int]) -> MadeOf:
     return made
 
 
+@dataclass(frozen=True)
+class Expected:
+    """A run as it stood before its lock: its revisions, how many seats were taken, and its copy in the session."""
+
+    revision: tuple[int, int]
+    taken: int
+    run: Run
+
+    @property
+    def full(self) -> bool:
+        return self.taken >= self.run.capacity + self.run.overbook
+
+
+SEATS = select(RunSeats).where(RunSeats.run_id == bindparam("run")).subquery()
+# The person is kept from being merged away meanwhile; the run's seats are only looked at.
+COMING = (
+    select(
+        Person,
+        select(SEATS.c.taken).scalar_subquery(),
+        select(SEATS.c.revision).scalar_subquery(),
+        select(Center.revision).scalar_subquery(),
+    )
+    .where(Person.id == bindparam("person"))
+    .with_for_update(read=True)
+    .execution_options(populate_existing=True)
+)
+
+
+def expect(uow: UnitOfWork, person_id: int, run_id: int) -> tuple[Person, Expected | None]:
+    """Somebody who comes to a run, present until the end of the act (`people.present`), and the run as it is before the
+    lock, if it is kept: for what can be done, or refused, without keeping anybody waiting."""
+    found = uow.session.execute(COMING, {"person": person_id, "run": run_id}).one_or_none()
+    if found is None:
+        raise not_found("This person")
+    person, taken, revision, center_revision = found
+    people.refuse_merged(uow, person)
+    engine = uow.session.get_bind()
+    if taken is None or not isinstance(engine, Engine) or touched(uow.session, run_id):
+        return person, None
+    made = shelf_of(engine).get(run_id, (revision, center_revision or 0))
+    if made is None:
+        return person, None
+    expected = Expected(made.revision, taken, copied(uow, made))
+    uow.session.info["expected"] = expected
+    return person, expected
+
+
+def touched(session: Session, run_id: int) -> bool:
+    """Whether this transaction has read the run by itself, or changed what it is made of."""
+    known = session.identity_map.get(identity_key(Run, run_id))
+    return known is not None or bool(changed_wholes(session) & {run_id, OF_CENTER})
+
+
+def copied(uow: UnitOfWork, made: MadeOf) -> Run:
+    """What is kept, as copies in the session; they take the place of earlier ones."""
+    run = uow.session.merge(made.run, load=False)
+    uow.center_plans = [uow.session.merge(plan, load=False) for plan in made.plans]
+    return run
+
+
 def lock_run(uow: UnitOfWork, run_id: int) -> tuple[Run, RunSeats]:
     """Lock a run's seats, and have the run with all that it is made of: as kept where its revision is still the same."""
     row, center_revision = seats.write_row(uow, run_id)
     session, engine = uow.session, uow.session.get_bind()
-    known = session.identity_map.get(identity_key(Run, run_id))
-    if changed_wholes(session) & {run_id, OF_CENTER} or known is not None or not isinstance(engine, Engine):
-        return session.get_one(Run, run_id, populate_existing=True), row
     revision = (row.revision, center_revision)
+    expected: Expected | None = session.info.pop("expected", None)
+    if expected is not None and expected.run.id == run_id and expected.revision == revision:
+        return expected.run, row
+    ours = expected is not None and expected.run.id == run_id
+    if (not ours and touched(session, run_id)) or not isinstance(engine, Engine):
+        return session.get_one(Run, run_id, populate_existing=True), row
     shelf = shelf_of(engine)
     made = shelf.get(run_id, revision)
     if made is None:
         made = read(session, run_id, revision)
         shelf.put(made)
-    run = session.merge(made.run, load=False)
-    uow.center_plans = [session.merge(plan, load=False) for plan in made.plans]
-    return run, row
+    return copied(uow, made), row

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import datetime
 
-from sqlalchemy import BindParameter, bindparam, literal, select, union_all
+from sqlalchemy import BindParameter, CompoundSelect, bindparam, literal, select, union_all
 
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.people import people
+from archgate.actions.seats import seats
 from archgate.actions.seats.views import NameView
+from archgate.core import seats as core_seats
 from archgate.core.faults import Fault, Refused
 from archgate.core.names import folded
 from archgate.core.states import InterestStatus
@@ -136,7 +139,7 @@ TIES = union_all(
     select(literal("enrolled"), PartyPlace.id)
     .join(Enrollment, Enrollment.id == PartyPlace.enrollment_id)
     .where(Enrollment.run_id == RUN, Enrollment.live == 1, PartyPlace.person_id == PERSON),
-    select(literal("waiting"), Waiting.id).where(
+    select(literal("in line"), Waiting.id).where(
         Waiting.run_id == RUN, Waiting.person_id == PERSON, Waiting.live == 1
     ),
     select(literal("interested"), Interest.id).where(
@@ -147,8 +150,26 @@ TIES = union_all(
 
 def ties_of(uow: UnitOfWork, run: Run, person_id: int) -> Ties:
     rows = uow.session.execute(TIES, {"run": run.id, "person": person_id, "course": run.course_id})
-    by_kind = {str(row.kind): int(row.id) for row in rows}
-    return Ties("enrolled" in by_kind, by_kind.get("waiting"), "interested" in by_kind)
+    return ties_from({str(row.kind): int(row.id) for row in rows})
+
+
+def ties_from(by_kind: dict[str, int]) -> Ties:
+    return Ties("enrolled" in by_kind, by_kind.get("in line"), "interested" in by_kind)
+
+
+TIE_KINDS = ("enrolled", "in line", "interested")
+TIE = TIES.subquery()
+SEATS_AND_TIES: CompoundSelect[str, int, int, datetime, int] = union_all(
+    *seats.LINE_AND_KEPT.selects, select(TIE.c.kind, TIE.c.id, literal(0), literal(None), literal(0))
+)
+
+
+def seats_and_ties(uow: UnitOfWork, run: Run, taken: int, person_id: int) -> tuple[core_seats.Seats, Ties]:
+    """The seats of a run of which so many are taken, and what ties somebody to it, by one statement; certain under the lock."""
+    given = {"run": run.id, "today": uow.today, "person": person_id, "course": run.course_id}
+    rows = uow.session.execute(SEATS_AND_TIES, given).all()
+    ties = ties_from({r.status: r.id for r in rows if r.status in TIE_KINDS})
+    return seats.seats_from(uow, run, taken, [r for r in rows if r.status not in TIE_KINDS]), ties
 
 
 def leave_interest(uow: UnitOfWork, run: Run, person_id: int, ties: Ties | None = None) -> None:

@@ -2,10 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import date, datetime
 from typing import Protocol
 
-from sqlalchemy import ColumnElement, String, Subquery, bindparam, cast, func, literal, or_, select, update
+from sqlalchemy import (
+    ColumnElement,
+    Row,
+    String,
+    Subquery,
+    bindparam,
+    cast,
+    func,
+    literal,
+    or_,
+    select,
+    update,
+)
 from sqlalchemy.orm.attributes import set_committed_value
 
 from archgate.actions.kernel.problems import conflict, not_found
@@ -143,6 +156,14 @@ def seats_of(uow: UnitOfWork, run: Run, row: RunSeats | None = None) -> seats.Se
     session = uow.session
     taken = row.taken if row else session.scalar(select(RunSeats.taken).where(RunSeats.run_id == run.id)) or 0
     rows = session.execute(LINE_AND_KEPT, {"run": run.id, "today": uow.today}).all()
+    return seats_from(uow, run, taken, rows)
+
+
+LineAndKept = Row[str, int, int, datetime, int]
+
+
+def seats_from(uow: UnitOfWork, run: Run, taken: int, rows: Sequence[LineAndKept]) -> seats.Seats:
+    """The seats of a run by what was read of its line and of seats kept (`LINE_AND_KEPT`)."""
     line = in_order([party(row) for row in rows if row.status == "waiting"])
     return seats.Seats(
         run.capacity,
