@@ -144,7 +144,7 @@ export function PlannedDates({
                   value={d.start}
                   onChange={(start) => timeTyped(start) === start && change(d.from, { start })}
                 />
-                <Button variant="text" type="button" onClick={() => setOpen(null)}>
+                <Button variant="text" onClick={() => setOpen(null)}>
                   done
                 </Button>
               </>
@@ -158,14 +158,13 @@ export function PlannedDates({
                   <T tone="slate">{[d.room, d.instructor].filter(Boolean).join(", ")}</T>
                 )}
                 {d.dropped ? (
-                  <Button variant="text" type="button" onClick={() => change(d.from, { dropped: false })}>
+                  <Button variant="text" onClick={() => change(d.from, { dropped: false })}>
                     take back in
                   </Button>
                 ) : (
                   <T nowrap className="acts">
                     <Button
                       variant="text"
-                      type="button"
                       aria-label={`Change meeting ${d.from}`}
                       onClick={() => setOpen(d.from)}
                     >
@@ -174,7 +173,6 @@ export function PlannedDates({
                     <Button
                       variant="text"
                       color="secondary"
-                      type="button"
                       aria-label={`Leave out meeting ${d.from}`}
                       onClick={() => change(d.from, { dropped: true })}
                     >

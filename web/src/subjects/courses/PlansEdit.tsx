@@ -34,7 +34,6 @@ export function PlansEdit({ plans, onChange, faults, at }: Props) {
       <P sx={{ margin: "10px 0 0" }}>
         <Button
           variant="text"
-          type="button"
           onClick={() => {
             const unused = PLAN_STARTS.find((s) => !plans.some((p) => p.name === s.name)) ?? PLAN_STARTS[0]!;
             onChange([...plans, { id: null, ...unused }]);
@@ -98,7 +97,6 @@ export function Plan({
             <Button
               variant="text"
               color="secondary"
-              type="button"
               aria-label={`Take out the plan ${plan.name}`}
               onClick={onRemove}
             >
@@ -170,7 +168,6 @@ export function Plan({
               <Button
                 variant="text"
                 color="secondary"
-                type="button"
                 aria-label={`Take out line ${i + 1}${tail}`}
                 onClick={() => onChange({ lines: plan.lines.filter((_, n) => n !== i) })}
               >
@@ -186,7 +183,6 @@ export function Plan({
       </Tick>
       <Button
         variant="text"
-        type="button"
         sx={{ marginTop: 8 }}
         onClick={() =>
           onChange({

@@ -58,7 +58,6 @@ export function RatesEdit({
                 <Button
                   variant="text"
                   color="secondary"
-                  type="button"
                   aria-label={`Take out rate ${rate.label || i + 1}`}
                   onClick={() => onChange(rates.filter((_, n) => n !== i))}
                 >
@@ -101,7 +100,6 @@ export function RatesEdit({
           <Row as="span" sx={{ gap: 18 }}>
             <Button
               variant="text"
-              type="button"
               onClick={() =>
                 set(i, { steps: [...rate.steps, { ...STEP, when: rate.steps.length ? "21" : "14" }] })
               }
@@ -110,17 +108,13 @@ export function RatesEdit({
               {rates.length > 1 && <Heard> for {rate.label || `rate ${i + 1}`}</Heard>}
             </Button>
             {!rate.sale && (
-              <Button
-                variant="text"
-                type="button"
-                onClick={() => set(i, { sale: { from: "", to: "", amount: "" } })}
-              >
+              <Button variant="text" onClick={() => set(i, { sale: { from: "", to: "", amount: "" } })}>
                 A sale price
                 {rates.length > 1 && <Heard> for {rate.label || `rate ${i + 1}`}</Heard>}
               </Button>
             )}
             {!rate.who && (
-              <Button variant="text" type="button" onClick={() => set(i, { who: ANYBODY })}>
+              <Button variant="text" onClick={() => set(i, { who: ANYBODY })}>
                 Who may have it
                 {rates.length > 1 && <Heard>: {rate.label || `rate ${i + 1}`}</Heard>}
               </Button>
@@ -131,7 +125,6 @@ export function RatesEdit({
       <P sx={{ margin: "10px 0 0" }}>
         <Button
           variant="text"
-          type="button"
           onClick={() => onChange([...rates, { code: "", label: "", amount: "", steps: [] }])}
         >
           Another rate
@@ -187,7 +180,6 @@ function Sale({
         <Button
           variant="text"
           color="secondary"
-          type="button"
           aria-label={`Take out the sale price${tail}`}
           onClick={() => onChange(null)}
         >
@@ -289,7 +281,6 @@ function Who({
           <Button
             variant="text"
             color="secondary"
-            type="button"
             aria-label={`Take out who may have it${tail}`}
             onClick={() => onChange(null)}
           >
@@ -382,7 +373,6 @@ function Step({
         <Button
           variant="text"
           color="secondary"
-          type="button"
           aria-label={`Take out the early step of ${label}`}
           onClick={onRemove}
         >

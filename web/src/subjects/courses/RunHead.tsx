@@ -40,7 +40,6 @@ export function RunHead({ run, working }: { run: Run; working: boolean }) {
     <Button
       variant="text"
       color="secondary"
-      type="button"
       aria-expanded={open}
       ref={follow}
       onClick={() => {

@@ -390,7 +390,7 @@ function AddRun({
       />
       {held.length > 0 && (
         <Acts>
-          <Button variant="text" color="secondary" type="button" onClick={onClear}>
+          <Button variant="text" color="secondary" onClick={onClear}>
             no single runs
           </Button>
         </Acts>

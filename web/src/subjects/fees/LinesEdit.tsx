@@ -43,7 +43,6 @@ function Lines<T>({
             <Button
               variant="text"
               color="secondary"
-              type="button"
               aria-label={`Take out ${name(held, i)}`}
               onClick={() => onChange(value.filter((_, n) => n !== i))}
             >
@@ -53,12 +52,7 @@ function Lines<T>({
         </Row>
       ))}
       {value.length < most && (
-        <Button
-          variant="text"
-          type="button"
-          sx={{ marginTop: 10 }}
-          onClick={() => onChange([...value, fresh])}
-        >
+        <Button variant="text" sx={{ marginTop: 10 }} onClick={() => onChange([...value, fresh])}>
           {more}
         </Button>
       )}

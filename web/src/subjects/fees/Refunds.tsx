@@ -135,7 +135,6 @@ export function Refunds({
             <Button
               variant="text"
               color="secondary"
-              type="button"
               aria-label={`Take out step ${i + 1}`}
               onClick={() => put(form.steps.filter((_, n) => n !== i))}
             >
@@ -146,7 +145,6 @@ export function Refunds({
       ))}
       <Button
         variant="text"
-        type="button"
         sx={{ marginTop: 10 }}
         onClick={() => put([...form.steps, { days: "", percent: "" }])}
       >

@@ -71,7 +71,7 @@ function CourseRefunds({ run, acts }: { run: Run; acts: ReturnType<typeof useDon
       {own ? (
         <P tone="slate">
           Of all runs of {run.course.code}.{" "}
-          <Button variant="text" color="secondary" type="button" onClick={() => void save(null)}>
+          <Button variant="text" color="secondary" onClick={() => void save(null)}>
             take the center’s
           </Button>
         </P>

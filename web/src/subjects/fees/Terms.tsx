@@ -82,7 +82,6 @@ export function Source({ run, name, propose }: Props & { name: string }) {
         <Button
           variant="text"
           color="secondary"
-          type="button"
           aria-label={`Take the ${origin.default_of}’s: ${said}`}
           onClick={() => void takeBack()}
         >
@@ -92,7 +91,6 @@ export function Source({ run, name, propose }: Props & { name: string }) {
       <Button
         variant="text"
         color="secondary"
-        type="button"
         aria-label={`Make it the course’s default: ${said}`}
         onClick={() => void keep()}
       >

@@ -113,7 +113,7 @@ export function Take({ account, acts }: { account: Account; acts: Acts }) {
         <P tone="slate">
           It settles what is oldest due; more than is open stays as credit.{" "}
           {account.open.length > 1 && (
-            <Button variant="text" type="button" onClick={() => set({ chosen: {} })}>
+            <Button variant="text" onClick={() => set({ chosen: {} })}>
               choose what it settles
             </Button>
           )}
@@ -137,7 +137,7 @@ export function Take({ account, acts }: { account: Account; acts: Acts }) {
             </Row>
           ))}
           {faults["/installments"] && <Fault>{faults["/installments"]}</Fault>}
-          <Button variant="text" color="secondary" type="button" onClick={() => set({ chosen: null })}>
+          <Button variant="text" color="secondary" onClick={() => set({ chosen: null })}>
             oldest due first
           </Button>
         </Picks>

@@ -109,7 +109,7 @@ export function NewPerson({
                   {p.email ?? p.phone ?? ""} ({p.why})
                 </T>
               </span>
-              <Button variant="text" type="button" onClick={() => take(p)}>
+              <Button variant="text" onClick={() => take(p)}>
                 take {p.name}
               </Button>
             </Row>

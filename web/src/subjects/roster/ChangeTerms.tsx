@@ -142,7 +142,7 @@ export function ChangeTerms({
         </Row>
       ) : (
         run.rates.some((r) => r.by_agreement && form.rates.includes(String(r.id))) && (
-          <Button variant="text" type="button" onClick={() => set({ agreed: { amount: "", reason: "" } })}>
+          <Button variant="text" onClick={() => set({ agreed: { amount: "", reason: "" } })}>
             agree another price
           </Button>
         )
@@ -191,7 +191,7 @@ export function ChangeTerms({
         <Button type="submit" variant="contained" disabled={!found || !current}>
           Change it
         </Button>
-        <Button variant="text" type="button" onClick={onClose}>
+        <Button variant="text" onClick={onClose}>
           leave it
         </Button>
       </Row>

@@ -175,7 +175,7 @@ function Buttons({
       >
         {act}
       </Button>
-      <Button variant="text" type="button" onClick={onClose}>
+      <Button variant="text" onClick={onClose}>
         leave it
       </Button>
     </Row>
@@ -365,7 +365,7 @@ function MoveAll({ run, ids, acts, onClose, onDone }: Props) {
         <Button type="submit" variant="contained" disabled={!found || busy} ref={found && focused}>
           Move them
         </Button>
-        <Button variant="text" type="button" onClick={onClose}>
+        <Button variant="text" onClick={onClose}>
           leave it
         </Button>
       </Row>

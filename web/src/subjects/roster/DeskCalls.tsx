@@ -263,7 +263,7 @@ export function DeskExceptions({
           })}
         </Picks>
       ) : (
-        <Button variant="text" type="button" onClick={() => setOpen(true)}>
+        <Button variant="text" onClick={() => setOpen(true)}>
           Out of the ordinary
         </Button>
       )}

@@ -25,6 +25,13 @@ const CountedLine = styled("div")({
   "& .fault": { gridColumn: "1 / -1" },
 });
 
+type Choices = Schemas["Choices"];
+type Faults = Record<string, string>;
+type Set = (change: Partial<Call>) => void;
+
+const near = (faults: Faults, start: string) =>
+  Object.entries(faults).find(([at]) => at.startsWith(start))?.[1];
+
 /** The terms of a call: rate or rates, heads and their names, extras, code, plan. Everything shows in the quote at once. */
 export function DeskTerms({
   call,
@@ -34,7 +41,7 @@ export function DeskTerms({
   error,
 }: {
   call: Call;
-  set: (change: Partial<Call>) => void;
+  set: Set;
   run: Schemas["RunOut"];
   quote?: Schemas["RunQuoteView"];
   error: unknown;
@@ -46,48 +53,21 @@ export function DeskTerms({
       query: { person_id: call.person?.id, organization_id: payer },
     },
   });
-  const [open, setOpen] = useState(false);
   const faults = error ? faultsOf(error) : {};
-  const held = choices.data;
-  if (!held) return <Loading />;
-  const heads = headsOf(call);
+  const offered = choices.data;
+  if (!offered) return <Loading />;
   const rateId = call.rateId ?? quote?.rate_id ?? null;
-  const chosen = held.rates.find((r) => r.id === rateId);
-  const rateFault = Object.entries(faults).find(([at]) => at.startsWith("/people"))?.[1];
-  const more = open || call.code !== "" || call.note !== "";
+  const shared = { call, set, offered, faults };
   return (
     <>
       {call.mixed ? (
-        <Picks>
-          <T label as="legend">
-            Heads by rate
-          </T>
-          {held.rates.map((r) => (
-            <Counted
-              key={r.id}
-              label={r.label}
-              price={money(r.amount, run.currency)}
-              more={r.why_not && <T tone="ochre">{r.why_not}</T>}
-              value={call.mixed![r.id] ?? ""}
-              placeholder="0"
-              onChange={(text) => set({ mixed: { ...call.mixed, [r.id]: text } })}
-            />
-          ))}
-          <Button
-            variant="text"
-            color="secondary"
-            type="button"
-            onClick={() => set({ mixed: null, heads: String(heads || 1) })}
-          >
-            all at one rate
-          </Button>
-        </Picks>
+        <MixedRates {...shared} currency={run.currency} />
       ) : (
         <PickOne
           legend="Rate"
           name="rate"
           value={rateId}
-          options={held.rates.map((r) => ({
+          options={offered.rates.map((r) => ({
             id: r.id,
             text: r.label,
             more: money(r.amount, run.currency),
@@ -96,137 +76,193 @@ export function DeskTerms({
           onPick={(id) => set({ rateId: id, agreed: null })}
         />
       )}
-      {rateFault && <Fault>{rateFault}</Fault>}
-      {!call.mixed && (
-        <Row wrap sx={{ margin: "10px 0 0" }}>
-          <Field
-            label="Heads"
-            value={call.heads}
-            width={70}
-            onChange={(value) => set({ heads: value })}
-            fault={heads < 1 ? "A number, please." : faults["/heads"]}
-            input={{ inputMode: "numeric" }}
-          />
-          <Row sx={{ alignSelf: "flex-end", paddingBottom: 9 }}>
-            {held.rates.length > 1 && (
-              <Button
-                variant="text"
-                color="secondary"
-                type="button"
-                onClick={() =>
-                  set({ mixed: { [String(rateId ?? held.rates[0]!.id)]: call.heads }, agreed: null })
-                }
-              >
-                several rates
-              </Button>
-            )}
-            {chosen?.by_agreement && !call.agreed && (
-              <Button
-                variant="text"
-                color="secondary"
-                type="button"
-                onClick={() => set({ rateId, agreed: { amount: "", reason: "" } })}
-              >
-                agree an amount
-              </Button>
-            )}
-          </Row>
-        </Row>
-      )}
-      {call.agreed && (
-        <Inset>
-          <Row wrap>
-            <Field
-              label="Agreed, a head"
-              value={call.agreed.amount}
-              width={110}
-              onChange={(text) => set({ agreed: { ...call.agreed!, amount: text } })}
-              fault={faults["/people/0/agreed/amount"] ?? faults["/people/0/agreed"]}
-              input={{ inputMode: "decimal" }}
-            />
-            <Field
-              label="Reason"
-              value={call.agreed.reason}
-              onChange={(text) => set({ agreed: { ...call.agreed!, reason: text } })}
-              fault={faults["/people/0/agreed/reason"]}
-            />
-          </Row>
-          <Button variant="text" color="secondary" type="button" onClick={() => set({ agreed: null })}>
-            the rate’s own amount
-          </Button>
-        </Inset>
-      )}
-      {heads > 1 && (
-        <Box sx={{ marginTop: 10 }}>
-          <Field
-            label={`Names of the other ${heads - 1}, one a line`}
-            value={call.names}
-            multiline
-            placeholder="or later, on the roster"
-            onChange={(names) => set({ names })}
-            fault={Object.entries(faults).find(([at]) => at.startsWith("/names"))?.[1]}
-          />
-          {namesOf(call).length > 0 &&
-            quote?.names.map((n) => (
-              <T as="div" tone={n.error ? "brick" : "slate"} key={n.text}>
-                {n.text}: {n.said}
-              </T>
-            ))}
-        </Box>
-      )}
-      {held.extras.length > 0 && (
-        <Picks sx={{ marginTop: 12 }}>
-          <T label as="legend">
-            Extras
-          </T>
-          {held.extras.map((x) => (
-            <Counted
-              key={x.id}
-              label={x.label}
-              price={money(x.amount, run.currency)}
-              more={[x.required ? "by every head" : "", x.stock === null ? "" : `${x.stock} in stock`]
-                .filter(Boolean)
-                .join(", ")}
-              value={call.extras[x.id] ?? ""}
-              placeholder={x.required ? String(heads) : "0"}
-              onChange={(text) => set({ extras: { ...call.extras, [x.id]: text } })}
-              fault={extraFault(faults, call, x.id)}
-            />
-          ))}
-        </Picks>
-      )}
+      {near(faults, "/people") && <Fault>{near(faults, "/people")}</Fault>}
+      {!call.mixed && <Heads {...shared} rateId={rateId} />}
+      {call.agreed && <Agreed call={call} set={set} faults={faults} />}
+      {headsOf(call) > 1 && <OtherNames call={call} set={set} faults={faults} quote={quote} />}
+      {offered.extras.length > 0 && <Extras {...shared} currency={run.currency} />}
       <Box sx={{ marginTop: 12 }}>
         <PickOne
           legend="Payment plan"
           name="plan"
-          value={quote?.plan_id ?? call.planId ?? held.plans[0]?.id ?? null}
-          options={held.plans.map((p) => ({ id: p.id, text: p.name, more: "" }))}
+          value={quote?.plan_id ?? call.planId ?? offered.plans[0]?.id ?? null}
+          options={offered.plans.map((p) => ({ id: p.id, text: p.name, more: "" }))}
           onPick={(planId) => set({ planId })}
         />
         {faults["/plan_id"] && <Fault>{faults["/plan_id"]}</Fault>}
       </Box>
       {quote?.details_needed && <Details call={call} words={quote.details} />}
-      {more ? (
-        <Box sx={{ marginTop: 10 }}>
-          <Field
-            label="Discount code"
-            value={call.code}
-            width={200}
-            onChange={(code) => set({ code })}
-            fault={faults["/code"]}
-            autoFocus={open && call.code === "" && call.note === ""}
-          />
-          <Box sx={{ marginTop: 10 }}>
-            <Field label="Note on this sign-up" value={call.note} onChange={(note) => set({ note })} />
-          </Box>
-        </Box>
-      ) : (
-        <Button variant="text" type="button" sx={{ marginTop: 10 }} onClick={() => setOpen(true)}>
-          A code or a note
-        </Button>
-      )}
+      <CodeAndNote call={call} set={set} fault={faults["/code"]} />
       <DeskExceptions call={call} set={set} run={run} quote={quote} faults={faults} />
     </>
+  );
+}
+
+interface Part {
+  call: Call;
+  set: Set;
+  faults: Faults;
+}
+
+function MixedRates({ call, set, offered, currency }: Part & { offered: Choices; currency: string }) {
+  return (
+    <Picks>
+      <T label as="legend">
+        Heads by rate
+      </T>
+      {offered.rates.map((r) => (
+        <Counted
+          key={r.id}
+          label={r.label}
+          price={money(r.amount, currency)}
+          more={r.why_not && <T tone="ochre">{r.why_not}</T>}
+          value={call.mixed?.[r.id] ?? ""}
+          placeholder="0"
+          onChange={(text) => set({ mixed: { ...call.mixed, [r.id]: text } })}
+        />
+      ))}
+      <Button
+        variant="text"
+        color="secondary"
+        onClick={() => set({ mixed: null, heads: String(headsOf(call) || 1) })}
+      >
+        all at one rate
+      </Button>
+    </Picks>
+  );
+}
+
+function Heads({ call, set, offered, faults, rateId }: Part & { offered: Choices; rateId: number | null }) {
+  const chosen = offered.rates.find((r) => r.id === rateId);
+  return (
+    <Row wrap sx={{ margin: "10px 0 0" }}>
+      <Field
+        label="Heads"
+        value={call.heads}
+        width={70}
+        onChange={(value) => set({ heads: value })}
+        fault={headsOf(call) < 1 ? "A number, please." : faults["/heads"]}
+        input={{ inputMode: "numeric" }}
+      />
+      <Row sx={{ alignSelf: "flex-end", paddingBottom: 9 }}>
+        {offered.rates.length > 1 && (
+          <Button
+            variant="text"
+            color="secondary"
+            onClick={() =>
+              set({ mixed: { [String(rateId ?? offered.rates[0]!.id)]: call.heads }, agreed: null })
+            }
+          >
+            several rates
+          </Button>
+        )}
+        {chosen?.by_agreement && !call.agreed && (
+          <Button
+            variant="text"
+            color="secondary"
+            onClick={() => set({ rateId, agreed: { amount: "", reason: "" } })}
+          >
+            agree an amount
+          </Button>
+        )}
+      </Row>
+    </Row>
+  );
+}
+
+function Agreed({ call, set, faults }: Part) {
+  return (
+    <Inset>
+      <Row wrap>
+        <Field
+          label="Agreed, a head"
+          value={call.agreed!.amount}
+          width={110}
+          onChange={(text) => set({ agreed: { ...call.agreed!, amount: text } })}
+          fault={faults["/people/0/agreed/amount"] ?? faults["/people/0/agreed"]}
+          input={{ inputMode: "decimal" }}
+        />
+        <Field
+          label="Reason"
+          value={call.agreed!.reason}
+          onChange={(text) => set({ agreed: { ...call.agreed!, reason: text } })}
+          fault={faults["/people/0/agreed/reason"]}
+        />
+      </Row>
+      <Button variant="text" color="secondary" onClick={() => set({ agreed: null })}>
+        the rate’s own amount
+      </Button>
+    </Inset>
+  );
+}
+
+function OtherNames({ call, set, faults, quote }: Part & { quote?: Schemas["RunQuoteView"] }) {
+  return (
+    <Box sx={{ marginTop: 10 }}>
+      <Field
+        label={`Names of the other ${headsOf(call) - 1}, one a line`}
+        value={call.names}
+        multiline
+        placeholder="or later, on the roster"
+        onChange={(names) => set({ names })}
+        fault={near(faults, "/names")}
+      />
+      {namesOf(call).length > 0 &&
+        quote?.names.map((n) => (
+          <T as="div" tone={n.error ? "brick" : "slate"} key={n.text}>
+            {n.text}: {n.said}
+          </T>
+        ))}
+    </Box>
+  );
+}
+
+function Extras({ call, set, offered, faults, currency }: Part & { offered: Choices; currency: string }) {
+  return (
+    <Picks sx={{ marginTop: 12 }}>
+      <T label as="legend">
+        Extras
+      </T>
+      {offered.extras.map((x) => (
+        <Counted
+          key={x.id}
+          label={x.label}
+          price={money(x.amount, currency)}
+          more={[x.required ? "by every head" : "", x.stock === null ? "" : `${x.stock} in stock`]
+            .filter(Boolean)
+            .join(", ")}
+          value={call.extras[x.id] ?? ""}
+          placeholder={x.required ? String(headsOf(call)) : "0"}
+          onChange={(text) => set({ extras: { ...call.extras, [x.id]: text } })}
+          fault={extraFault(faults, call, x.id)}
+        />
+      ))}
+    </Picks>
+  );
+}
+
+function CodeAndNote({ call, set, fault }: { call: Call; set: Set; fault: string | undefined }) {
+  const [open, setOpen] = useState(false);
+  if (!open && call.code === "" && call.note === "")
+    return (
+      <Button variant="text" sx={{ marginTop: 10 }} onClick={() => setOpen(true)}>
+        A code or a note
+      </Button>
+    );
+  return (
+    <Box sx={{ marginTop: 10 }}>
+      <Field
+        label="Discount code"
+        value={call.code}
+        width={200}
+        onChange={(code) => set({ code })}
+        fault={fault}
+        autoFocus={open && call.code === "" && call.note === ""}
+      />
+      <Box sx={{ marginTop: 10 }}>
+        <Field label="Note on this sign-up" value={call.note} onChange={(note) => set({ note })} />
+      </Box>
+    </Box>
   );
 }
 

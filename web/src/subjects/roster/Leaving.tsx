@@ -113,16 +113,11 @@ export function Leaving({
         <Button type="submit" color="error" disabled={of.busy} ref={focused}>
           {noShow ? "Did not come" : "Withdraw"}
         </Button>
-        <Button variant="text" type="button" onClick={onClose}>
+        <Button variant="text" onClick={onClose}>
           keep the seat
         </Button>
         {!own && !isZero(found.total) && (
-          <Button
-            variant="text"
-            color="secondary"
-            type="button"
-            onClick={() => of.set({ own: true, keep: found.kept })}
-          >
+          <Button variant="text" color="secondary" onClick={() => of.set({ own: true, keep: found.kept })}>
             keep another sum
           </Button>
         )}

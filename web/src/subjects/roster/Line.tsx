@@ -257,7 +257,7 @@ function OpenAct({
           {now.label}
         </Button>
       )}
-      <Button variant="text" type="button" onClick={onClose}>
+      <Button variant="text" onClick={onClose}>
         {act === "leave" ? "keep" : "not yet"}
       </Button>
     </Form>

@@ -168,12 +168,7 @@ export function Moving({
             </Row>
           ) : (
             !isZero(found.total_before) && (
-              <Button
-                variant="text"
-                color="secondary"
-                type="button"
-                onClick={() => setOwn({ keep: found.kept, why: "" })}
-              >
+              <Button variant="text" color="secondary" onClick={() => setOwn({ keep: found.kept, why: "" })}>
                 keep another sum
               </Button>
             )
@@ -184,7 +179,7 @@ export function Moving({
         <Button type="submit" variant="contained" disabled={busy || !found} ref={focused}>
           Move
         </Button>
-        <Button variant="text" type="button" onClick={onClose}>
+        <Button variant="text" onClick={onClose}>
           leave it
         </Button>
       </Row>

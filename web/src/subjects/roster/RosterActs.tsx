@@ -161,7 +161,7 @@ function Compare({ run, onClose }: { run: Schemas["RunOut"]; onClose: () => void
         <Button type="submit" variant="contained">
           Compare
         </Button>
-        <Button variant="text" type="button" onClick={onClose}>
+        <Button variant="text" onClick={onClose}>
           close
         </Button>
       </Row>

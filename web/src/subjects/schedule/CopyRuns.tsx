@@ -36,34 +36,22 @@ const Copied = styled("section")({
   "& .sides": { display: "grid", gridTemplateColumns: "210px 210px minmax(0, 1fr)", gap: 20, marginTop: 8 },
 });
 
-/** Copy a run, a course's runs or a season to new dates: old and new side by side, and what is left behind. */
-export default function CopyRuns() {
-  const me = useMe();
+type What = "run" | "course" | "season";
+type Given = { first: string; weeks: string; course: string; since: string; until: string };
+
+/** What is to be copied, as far as it is said; null as long as something is missing. */
+function commandOf(what: What, runId: number | null, given: Given): Typed<Schemas["CopyCommand"]> | null {
+  const weeks = whole(given.weeks);
+  if (what === "season") return { since: given.since || null, until: given.until || null, weeks };
+  if (what === "course") return given.course ? { course_id: Number(given.course), weeks } : null;
+  return runId && given.first ? { runs: [{ id: runId, first: given.first }] } : null;
+}
+
+/** What copying would make, as it is typed, and the copies once they are made. */
+function useCopies(body: Typed<Schemas["CopyCommand"]> | null, acts: ReturnType<typeof useDone>) {
   const queries = useQueryClient();
-  const acts = useDone();
-  const [params] = useSearchParams();
-  const runId = Number(params.get("run")) || null;
-  const [what, setWhat] = useState(runId ? "run" : "season");
-  const [form, setForm] = useState({
-    first: "",
-    weeks: "52",
-    course: "",
-    since: addDays(me.today, -90),
-    until: addDays(me.today, 90),
-  });
   const [key, setKey] = useState(newKey);
   const [made, setMade] = useState<Schemas["Copied"] | null>(null);
-  const courses = $api.useQuery("get", "/api/v1/courses");
-  const body: Typed<Schemas["CopyCommand"]> | null =
-    what === "run"
-      ? runId && form.first
-        ? { runs: [{ id: runId, first: form.first }] }
-        : null
-      : what === "course"
-        ? form.course
-          ? { course_id: Number(form.course), weeks: whole(form.weeks) }
-          : null
-        : { since: form.since || null, until: form.until || null, weeks: whole(form.weeks) };
   const settled = useSettled(body);
   const preview = useQuery({
     queryKey: ["copies", settled],
@@ -78,8 +66,6 @@ export default function CopyRuns() {
     placeholderData: keepPreviousData,
     retry: false,
   });
-  const faults = faultsOf(preview.error);
-  const runs = made?.runs ?? (settled && !preview.error ? preview.data?.runs : undefined) ?? [];
   const save = async () => {
     if (!body) return;
     try {
@@ -97,44 +83,40 @@ export default function CopyRuns() {
       acts.fail(messageOf(error));
     }
   };
-  const set = (change: Partial<typeof form>) => {
-    setMade(null);
-    setForm({ ...form, ...change });
+  return {
+    runs: made?.runs ?? (settled && !preview.error ? preview.data?.runs : undefined) ?? [],
+    made: made !== null,
+    error: made ? null : preview.error,
+    working: preview.isFetching,
+    save,
+    begin: () => setMade(null),
   };
+}
+type Copies = ReturnType<typeof useCopies>;
+
+/** Copy a run, a course's runs or a season to new dates: old and new side by side, and what is left behind. */
+export default function CopyRuns() {
+  const me = useMe();
+  const acts = useDone();
+  const [params] = useSearchParams();
+  const runId = Number(params.get("run")) || null;
+  const [what, setWhat] = useState<What>(runId ? "run" : "season");
+  const [given, setGiven] = useState<Given>({
+    first: "",
+    weeks: "52",
+    course: "",
+    since: addDays(me.today, -90),
+    until: addDays(me.today, 90),
+  });
+  const copies = useCopies(commandOf(what, runId, given), acts);
+  const { runs } = copies;
   return (
     <Page
       title="Copy runs"
       margin={
         <>
           <ActNotes acts={acts} />
-          <section aria-live="polite">
-            <h2>{runs.length ? count(runs.length, "run") : "To be copied"}</h2>
-            <P tone="slate">
-              Meetings, gates, prices and plans move by the same shift, weekdays stay. Every copy is a draft.
-            </P>
-            {runs.length > 0 && (
-              <Facts>
-                <dt>Meetings</dt>
-                <dd>{runs.reduce((n, r) => n + r.after.length, 0)}</dd>
-                <dt>Dates lost to closed days</dt>
-                <dd>{runs.reduce((n, r) => n + r.dropped.length, 0)}</dd>
-                <dt>Runs with clashes</dt>
-                <dd>{runs.filter((r) => r.clashes.length).length}</dd>
-              </Facts>
-            )}
-            {!made && (
-              <P sx={{ marginTop: 10 }}>
-                <Button
-                  variant="contained"
-                  fullWidth
-                  disabled={runs.length === 0 || preview.isFetching}
-                  onClick={() => void save()}
-                >
-                  Copy as drafts
-                </Button>
-              </P>
-            )}
-          </section>
+          <Sum copies={copies} />
         </>
       }
     >
@@ -148,8 +130,8 @@ export default function CopyRuns() {
           width={180}
           value={what}
           onChange={(v) => {
-            setMade(null);
-            setWhat(v);
+            copies.begin();
+            setWhat(v as What);
           }}
           options={[
             ...(runId ? [{ value: "run", text: "this run" }] : []),
@@ -157,96 +139,149 @@ export default function CopyRuns() {
             { value: "season", text: "a season’s runs" },
           ]}
         />
-        {what === "run" && (
-          <Field
-            label="New first date"
-            type="date"
-            width={170}
-            value={form.first}
-            onChange={(first) => set({ first })}
-            fault={faults["/runs/0/first"] ?? faults["/first"]}
-            help="on or after it, on the run’s own weekday"
-            autoFocus
-          />
-        )}
-        {what === "course" && (
-          <Choice
-            label="Course"
-            width={280}
-            value={form.course}
-            onChange={(course) => set({ course })}
-            options={[
-              { value: "", text: "which course?" },
-              ...(courses.data ?? []).map((c) => ({ value: String(c.id), text: c.title })),
-            ]}
-          />
-        )}
-        {what === "season" && (
-          <>
-            <Field
-              label="Beginning from"
-              type="date"
-              width={160}
-              value={form.since}
-              onChange={(since) => set({ since })}
-              fault={faults["/since"]}
-            />
-            <Field
-              label="through"
-              type="date"
-              width={160}
-              value={form.until}
-              onChange={(until) => set({ until })}
-              fault={faults["/until"]}
-            />
-          </>
-        )}
-        {what !== "run" && (
-          <Field
-            label="Weeks later"
-            width={110}
-            value={form.weeks}
-            onChange={(weeks) => set({ weeks })}
-            fault={faults["/weeks"]}
-            help={form.weeks === "52" ? "the same weekdays a year on" : undefined}
-          />
-        )}
+        <Fields
+          what={what}
+          given={given}
+          faults={faultsOf(copies.error)}
+          set={(change) => {
+            copies.begin();
+            setGiven({ ...given, ...change });
+          }}
+        />
       </Row>
-      {preview.error && !made && <Fault as="p">{messageOf(preview.error)}</Fault>}
+      {copies.error && <Fault as="p">{messageOf(copies.error)}</Fault>}
       {runs.map((r) => (
-        <Copied key={r.from_id}>
-          <h2>
-            {r.title}{" "}
-            <T tone="slate">
-              {r.code} → {made ? <Link to={`/runs/${r.run_id}`}>{r.new_code}</Link> : r.new_code}
-            </T>
-          </h2>
-          <div className="sides">
-            <Side title="Now" dates={r.before} />
-            <Side title="Copy" dates={r.after} />
-            <div>
-              {r.dropped.map((d) => (
-                <P tone="ochre" key={d}>
-                  {d}
-                </P>
-              ))}
-              <ClashList clashes={r.clashes} />
-              {r.left_behind.length > 0 && <P tone="slate">Left behind: {r.left_behind.join("; ")}.</P>}
-              {r.gates.map((g) => (
-                <T tone="slate" as="div" key={g.label}>
-                  {g.label}: {day(g.day)}
-                </T>
-              ))}
-            </div>
-          </div>
-        </Copied>
+        <Copy key={r.from_id} run={r} made={copies.made} />
       ))}
-      {runs.length === 0 && !preview.error && (
+      {runs.length === 0 && !copies.error && (
         <Empty as="p">
           Give a date, and the copy stands here beside what it is copied from, before anything is saved.
         </Empty>
       )}
     </Page>
+  );
+}
+
+function Sum({ copies: { runs, made, working, save } }: { copies: Copies }) {
+  return (
+    <section aria-live="polite">
+      <h2>{runs.length ? count(runs.length, "run") : "To be copied"}</h2>
+      <P tone="slate">
+        Meetings, gates, prices and plans move by the same shift, weekdays stay. Every copy is a draft.
+      </P>
+      {runs.length > 0 && (
+        <Facts>
+          <dt>Meetings</dt>
+          <dd>{runs.reduce((n, r) => n + r.after.length, 0)}</dd>
+          <dt>Dates lost to closed days</dt>
+          <dd>{runs.reduce((n, r) => n + r.dropped.length, 0)}</dd>
+          <dt>Runs with clashes</dt>
+          <dd>{runs.filter((r) => r.clashes.length).length}</dd>
+        </Facts>
+      )}
+      {!made && (
+        <P sx={{ marginTop: 10 }}>
+          <Button
+            variant="contained"
+            fullWidth
+            disabled={runs.length === 0 || working}
+            onClick={() => void save()}
+          >
+            Copy as drafts
+          </Button>
+        </P>
+      )}
+    </section>
+  );
+}
+
+function Fields({
+  what,
+  given,
+  set,
+  faults,
+}: {
+  what: What;
+  given: Given;
+  set: (change: Partial<Given>) => void;
+  faults: Record<string, string>;
+}) {
+  const courses = $api.useQuery("get", "/api/v1/courses");
+  const date = (key: "first" | "since" | "until", label: string, at = faults[`/${key}`]) => ({
+    label,
+    type: "date" as const,
+    width: 170,
+    value: given[key],
+    onChange: (v: string) => set({ [key]: v }),
+    fault: at,
+  });
+  if (what === "run")
+    return (
+      <Field
+        {...date("first", "New first date", faults["/runs/0/first"] ?? faults["/first"])}
+        help="on or after it, on the run’s own weekday"
+        autoFocus
+      />
+    );
+  return (
+    <>
+      {what === "course" ? (
+        <Choice
+          label="Course"
+          width={280}
+          value={given.course}
+          onChange={(course) => set({ course })}
+          options={[
+            { value: "", text: "which course?" },
+            ...(courses.data ?? []).map((c) => ({ value: String(c.id), text: c.title })),
+          ]}
+        />
+      ) : (
+        <>
+          <Field {...date("since", "Beginning from")} />
+          <Field {...date("until", "through")} />
+        </>
+      )}
+      <Field
+        label="Weeks later"
+        width={110}
+        value={given.weeks}
+        onChange={(weeks) => set({ weeks })}
+        fault={faults["/weeks"]}
+        help={given.weeks === "52" ? "the same weekdays a year on" : undefined}
+      />
+    </>
+  );
+}
+
+function Copy({ run: r, made }: { run: Copies["runs"][number]; made: boolean }) {
+  return (
+    <Copied>
+      <h2>
+        {r.title}{" "}
+        <T tone="slate">
+          {r.code} → {made ? <Link to={`/runs/${r.run_id}`}>{r.new_code}</Link> : r.new_code}
+        </T>
+      </h2>
+      <div className="sides">
+        <Side title="Now" dates={r.before} />
+        <Side title="Copy" dates={r.after} />
+        <div>
+          {r.dropped.map((d) => (
+            <P tone="ochre" key={d}>
+              {d}
+            </P>
+          ))}
+          <ClashList clashes={r.clashes} />
+          {r.left_behind.length > 0 && <P tone="slate">Left behind: {r.left_behind.join("; ")}.</P>}
+          {r.gates.map((g) => (
+            <T tone="slate" as="div" key={g.label}>
+              {g.label}: {day(g.day)}
+            </T>
+          ))}
+        </div>
+      </div>
+    </Copied>
   );
 }
 

@@ -34,16 +34,26 @@ const said = (rule: Rule, usual: string) =>
       ? `${count(rule.days_before, "day")} before the start`
       : usual;
 
+/** What is set for a run's gates now, as the form sends it. */
+const sentOf = (form: GateForm) => ({
+  windows: form.windows.map((w) => ({ opens: ruleOf(w.opens), closes: ruleOf(w.closes) })),
+  decision_rule: ruleOf(form.decision),
+  access_days: whole(form.access),
+});
+const windowsOf = (run: Run) => (run.windows.length ? run.windows : [{ opens: null, closes: null }]);
+const gatesOf = (run: Run): GateForm => ({
+  windows: windowsOf(run).map((w) => ({ opens: formOf(w.opens), closes: formOf(w.closes) })),
+  decision: formOf(run.decision_rule),
+  access: String(run.access_days ?? ""),
+});
+const inWords = (run: Run, window: { opens?: Rule; closes?: Rule }) =>
+  `opens ${said(window.opens, "when the run is published")}, closes ${said(
+    window.closes,
+    run.kind === "open" ? "never by itself" : "at the end of the day before the start",
+  )}`;
+
 /** Sign-up windows and the decision day: on dates, or counted from the start. */
 export function Gates({ run, propose }: { run: Run; propose: Propose }) {
-  const windows = run.windows.length ? run.windows : [{ opens: null, closes: null }];
-  const open = run.kind === "open";
-  const usualClose = open ? "never by itself" : "at the end of the day before the start";
-  const sentOf = (form: GateForm) => ({
-    windows: form.windows.map((w) => ({ opens: ruleOf(w.opens), closes: ruleOf(w.closes) })),
-    decision_rule: ruleOf(form.decision),
-    access_days: whole(form.access),
-  });
   const of = useWaitingForm<GateForm, object>({
     draft: `run-gates-${run.id}`,
     send: (form, seen, close) =>
@@ -59,135 +69,88 @@ export function Gates({ run, propose }: { run: Run; propose: Propose }) {
         close,
       ),
   });
-  const { kept, faults } = of;
-  if (kept === null)
-    return (
-      <div>
-        {windows.map((w, i) => (
-          <div key={i}>
-            Sign-up {windows.length > 1 && <T tone="slate">{i + 1}: </T>}
-            opens {said(w.opens, "when the run is published")}, closes {said(w.closes, usualClose)}.
-          </div>
-        ))}
-        <div>Decision day: {said(run.decision_rule, "none")}.</div>
-        {run.kind !== "dated" && (
-          <div>
-            Access:{" "}
-            {run.access_days === null
-              ? "without an end"
-              : `${count(run.access_days, "day")} ${open ? "from enrollment" : "after the end"}`}
-            .
-          </div>
-        )}
-        <P sx={{ marginTop: 8 }}>
-          <Button
-            onClick={() =>
-              of.begin(
-                {
-                  windows: windows.map((w) => ({ opens: formOf(w.opens), closes: formOf(w.closes) })),
-                  decision: formOf(run.decision_rule),
-                  access: String(run.access_days ?? ""),
-                },
-                {
-                  windows: run.windows,
-                  decision_rule: run.decision_rule,
-                  access_days: run.access_days,
-                },
-              )
-            }
-          >
-            Change the gates
-          </Button>
-        </P>
-      </div>
-    );
-  const { form } = kept;
-  const set = (change: Partial<GateForm>) => of.set({ ...form, ...change });
-  const rule = (
-    label: string,
-    usual: string,
-    held: RuleForm,
-    change: (next: RuleForm) => void,
-    fault?: string,
-    tail = "",
-  ) => (
-    <>
-      <Choice
-        label={label}
-        tail={tail}
-        width={230}
-        value={held.how}
-        onChange={(how) => change({ how: how as RuleForm["how"], value: how === "days_before" ? "14" : "" })}
-        options={[
-          { value: "usual", text: usual },
-          { value: "on", text: "on a date" },
-          ...(open ? [] : [{ value: "days_before", text: "days before the start" }]),
-        ]}
-        fault={fault}
-      />
-      {held.how !== "usual" && (
-        <Field
-          label={held.how === "on" ? "Date" : "Days before"}
-          tail={`, ${label.toLowerCase()}${tail}`}
-          type={held.how === "on" ? "date" : "text"}
-          width={held.how === "on" ? 150 : 96}
-          value={held.value}
-          onChange={(value) => change({ ...held, value })}
-        />
-      )}
-    </>
-  );
-  const changed =
-    JSON.stringify(sentOf(form)) !==
-    JSON.stringify({
-      windows: windows.map((w) => ({ opens: ruleOf(formOf(w.opens)), closes: ruleOf(formOf(w.closes)) })),
-      decision_rule: ruleOf(formOf(run.decision_rule)),
+  const begin = () =>
+    of.begin(gatesOf(run), {
+      windows: run.windows,
+      decision_rule: run.decision_rule,
       access_days: run.access_days,
     });
-  const near = (start: string) => Object.entries(faults).find(([at]) => at.startsWith(start))?.[1];
+  if (of.kept === null) return <GatesNow run={run} change={begin} />;
+  const { form } = of.kept;
   return (
     <Form of={of}>
-      {form.windows.map((w, i) => {
-        const edit = (change: Partial<typeof w>) =>
-          set({ windows: form.windows.map((o, n) => (n === i ? { ...o, ...change } : o)) });
-        const tail = form.windows.length > 1 ? `, window ${i + 1}` : "";
-        return (
-          <Row wrap key={i} sx={{ marginTop: i ? 12 : 0 }}>
-            {rule(
-              "Sign-up opens",
-              "when published",
-              w.opens,
-              (opens) => edit({ opens }),
-              near(`/set/windows/${i}/opens`),
-              tail,
-            )}
-            {rule(
-              "Sign-up closes",
-              open ? "never by itself" : "the day before the start",
-              w.closes,
-              (closes) => edit({ closes }),
-              near(`/set/windows/${i}/closes`),
-              tail,
-            )}
-            {form.windows.length > 1 && (
-              <Button
-                variant="text"
-                color="secondary"
-                sx={{ alignSelf: "flex-end", marginBottom: 7 }}
-                type="button"
-                aria-label={`Take out window ${i + 1}`}
-                onClick={() => set({ windows: form.windows.filter((_, n) => n !== i) })}
-              >
-                take out
-              </Button>
-            )}
-          </Row>
-        );
-      })}
+      <GateFields run={run} form={form} set={(change) => of.set({ ...form, ...change })} faults={of.faults} />
+      {JSON.stringify(sentOf(form)) !== JSON.stringify(sentOf(gatesOf(run))) && (
+        <NotSaved
+          what="the gates"
+          then={`Until then sign-up ${windowsOf(run)
+            .map((w) => inWords(run, w))
+            .join("; ")}.`}
+        />
+      )}
+      <Ends
+        of={of}
+        act={run.status === "draft" ? "Save" : "See what it touches"}
+        leave="Keep as it was"
+        onLeave={of.close}
+      />
+    </Form>
+  );
+}
+
+function GatesNow({ run, change }: { run: Run; change: () => void }) {
+  const windows = windowsOf(run);
+  const from = run.kind === "open" ? "from enrollment" : "after the end";
+  return (
+    <div>
+      {windows.map((w, i) => (
+        <div key={i}>
+          Sign-up {windows.length > 1 && <T tone="slate">{i + 1}: </T>}
+          {inWords(run, w)}.
+        </div>
+      ))}
+      <div>Decision day: {said(run.decision_rule, "none")}.</div>
+      {run.kind !== "dated" && (
+        <div>
+          Access: {run.access_days === null ? "without an end" : `${count(run.access_days, "day")} ${from}`}.
+        </div>
+      )}
+      <P sx={{ marginTop: 8 }}>
+        <Button onClick={change}>Change the gates</Button>
+      </P>
+    </div>
+  );
+}
+
+function GateFields({
+  run,
+  form,
+  set,
+  faults,
+}: {
+  run: Run;
+  form: GateForm;
+  set: (change: Partial<GateForm>) => void;
+  faults: Record<string, string>;
+}) {
+  const open = run.kind === "open";
+  const near = (start: string) => Object.entries(faults).find(([at]) => at.startsWith(start))?.[1];
+  return (
+    <>
+      {form.windows.map((w, i) => (
+        <WindowFields
+          key={i}
+          open={open}
+          window={w}
+          n={form.windows.length > 1 ? i + 1 : null}
+          edit={(change) => set({ windows: form.windows.map((o, n) => (n === i ? { ...o, ...change } : o)) })}
+          takeOut={() => set({ windows: form.windows.filter((_, n) => n !== i) })}
+          fault={(which) => near(`/set/windows/${i}/${which}`)}
+        />
+      ))}
       <P sx={{ margin: "10px 0" }}>
         <Button
           variant="text"
-          type="button"
           onClick={() =>
             set({
               windows: [
@@ -201,13 +164,14 @@ export function Gates({ run, propose }: { run: Run; propose: Propose }) {
         </Button>
       </P>
       <Row wrap>
-        {rule(
-          "Decision day",
-          "none",
-          form.decision,
-          (decision) => set({ decision }),
-          near("/set/decision_rule"),
-        )}
+        <RuleFields
+          label="Decision day"
+          usual="none"
+          counted={!open}
+          rule={form.decision}
+          change={(decision) => set({ decision })}
+          fault={near("/set/decision_rule")}
+        />
         {run.kind !== "dated" && (
           <Field
             label={open ? "Days of access" : "Days of access after the end"}
@@ -218,18 +182,105 @@ export function Gates({ run, propose }: { run: Run; propose: Propose }) {
           />
         )}
       </Row>
-      {changed && (
-        <NotSaved
-          what="the gates"
-          then={`Until then sign-up ${windows.map((w) => `opens ${said(w.opens, "when the run is published")}, closes ${said(w.closes, usualClose)}`).join("; ")}.`}
+    </>
+  );
+}
+
+/** One sign-up window; `n` where there are several. */
+function WindowFields({
+  open,
+  window: w,
+  n,
+  edit,
+  takeOut,
+  fault,
+}: {
+  open: boolean;
+  window: GateForm["windows"][number];
+  n: number | null;
+  edit: (change: Partial<GateForm["windows"][number]>) => void;
+  takeOut: () => void;
+  fault: (which: "opens" | "closes") => string | undefined;
+}) {
+  const tail = n === null ? "" : `, window ${n}`;
+  return (
+    <Row wrap sx={{ marginTop: n !== null && n > 1 ? 12 : 0 }}>
+      <RuleFields
+        label="Sign-up opens"
+        usual="when published"
+        counted={!open}
+        rule={w.opens}
+        change={(opens) => edit({ opens })}
+        fault={fault("opens")}
+        tail={tail}
+      />
+      <RuleFields
+        label="Sign-up closes"
+        usual={open ? "never by itself" : "the day before the start"}
+        counted={!open}
+        rule={w.closes}
+        change={(closes) => edit({ closes })}
+        fault={fault("closes")}
+        tail={tail}
+      />
+      {n !== null && (
+        <Button
+          variant="text"
+          color="secondary"
+          sx={{ alignSelf: "flex-end", marginBottom: 7 }}
+          aria-label={`Take out window ${n}`}
+          onClick={takeOut}
+        >
+          take out
+        </Button>
+      )}
+    </Row>
+  );
+}
+
+/** A day as a rule: the usual one, a date, or counted from the start where there is one. */
+function RuleFields({
+  label,
+  usual,
+  counted,
+  rule,
+  change,
+  fault,
+  tail = "",
+}: {
+  label: string;
+  usual: string;
+  counted: boolean;
+  rule: RuleForm;
+  change: (next: RuleForm) => void;
+  fault?: string;
+  tail?: string;
+}) {
+  return (
+    <>
+      <Choice
+        label={label}
+        tail={tail}
+        width={230}
+        value={rule.how}
+        onChange={(how) => change({ how: how as RuleForm["how"], value: how === "days_before" ? "14" : "" })}
+        options={[
+          { value: "usual", text: usual },
+          { value: "on", text: "on a date" },
+          ...(counted ? [{ value: "days_before", text: "days before the start" }] : []),
+        ]}
+        fault={fault}
+      />
+      {rule.how !== "usual" && (
+        <Field
+          label={rule.how === "on" ? "Date" : "Days before"}
+          tail={`, ${label.toLowerCase()}${tail}`}
+          type={rule.how === "on" ? "date" : "text"}
+          width={rule.how === "on" ? 150 : 96}
+          value={rule.value}
+          onChange={(value) => change({ ...rule, value })}
         />
       )}
-      <Ends
-        of={of}
-        act={run.status === "draft" ? "Save" : "See what it touches"}
-        leave="Keep as it was"
-        onLeave={of.close}
-      />
-    </Form>
+    </>
   );
 }

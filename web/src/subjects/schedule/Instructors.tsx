@@ -134,7 +134,6 @@ function InstructorForm({
           <Button
             variant="text"
             color="secondary"
-            type="button"
             aria-label={`Take out hours ${n + 1}`}
             onClick={() => set({ hours: form.hours.filter((_, i) => i !== n) })}
           >
@@ -145,7 +144,6 @@ function InstructorForm({
       <P sx={{ margin: "10px 0 0" }}>
         <Button
           variant="text"
-          type="button"
           onClick={() => set({ hours: [...form.hours, { weekday: "MO", from: "17:00", to: "21:00" }] })}
         >
           {form.hours.length ? "More weekly hours" : "Weekly hours"}

@@ -179,7 +179,6 @@ export function PatternFields({
               variant="text"
               color="secondary"
               sx={{ alignSelf: "flex-end", marginBottom: 7 }}
-              type="button"
               aria-label={`Take out pattern ${n + 1}`}
               onClick={onRemove}
             >
@@ -260,7 +259,6 @@ export function OneOffs({
             variant="text"
             color="secondary"
             sx={{ alignSelf: "flex-end", marginBottom: 7 }}
-            type="button"
             aria-label={`Take out one-off meeting ${i + 1}`}
             onClick={() => set({ oneOffs: form.oneOffs.filter((_, n) => n !== i) })}
           >
@@ -271,14 +269,12 @@ export function OneOffs({
       <Row as="p" sx={{ margin: "10px 0 0" }}>
         <Button
           variant="text"
-          type="button"
           onClick={() => set({ patterns: [...form.patterns, { ...last, weekdays: [], first: "" }] })}
         >
           Another pattern
         </Button>
         <Button
           variant="text"
-          type="button"
           onClick={() =>
             set({
               oneOffs: [

@@ -2,7 +2,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { styled } from "@mui/material/styles";
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
-import { type ClipboardEvent, useState } from "react";
+import { type KeyboardEvent, useState } from "react";
 import { Link } from "react-router";
 
 import { $api, api, ask, keyHeader, messageOf, ServerProblem } from "../../app/server";
@@ -81,20 +81,35 @@ export function pasted(text: string): string[][] {
     .map((line) => line.split("\t").map((c) => c.trim()));
 }
 
-/** A season in one table, one row a run, typed or pasted: dates, faults and clashes as one types, all saved in one go. */
-export default function Season() {
-  const queries = useQueryClient();
-  const acts = useDone();
-  const names = useNames();
+/** What a pasted block gives each row from the `n`-th on: its columns by name where it has a heading line, else by their order
+ * from the `column`-th on. Null for a single cell, which is typed as any other text. */
+export function rowsPasted(old: Row[], text: string, n: number, column: number): Row[] | null {
+  const block = pasted(text);
+  if (block.length < 2 && (block[0]?.length ?? 0) < 2) return null;
+  const heads = block[0]!.map((h) => h.toLowerCase());
+  const named = heads.map((h) => COLUMNS.find(([k, label]) => h === k || h === label.toLowerCase())?.[0]);
+  const titled = named.filter(Boolean).length >= 2;
+  const loosely = (h: string) =>
+    h.startsWith("length") ? "minutes" : h.startsWith("meeting") ? "number" : undefined;
+  const order = titled ? named.map((k, i) => k ?? loosely(heads[i]!)) : KEYS.slice(column);
+  const next = [...old];
+  (titled ? block.slice(1) : block).forEach((cells, i) => {
+    const row: Row = { ...(next[n + i] ?? {}) };
+    cells.forEach((cell, c) => {
+      const name = order[c];
+      if (name) row[name] = cell;
+    });
+    next[n + i] = row;
+  });
+  return [...next, {}];
+}
+
+/** The rows, kept until they are saved, and what the server says of them as one types. */
+function useSeason() {
   const [rows, setRows, forget] = useKept<Row[]>(
     "season-rows",
     Array.from({ length: LEAST }, () => ({})),
   );
-  const [key, forgetKey] = useKeptKey("season-key");
-  const [at, setAt] = useState(0);
-  const [busy, setBusy] = useState(false);
-  const [made, setMade] = useState<{ id: number; code: string }[]>([]);
-  const courses = $api.useQuery("get", "/api/v1/courses");
   const settled = useSettled(rows, 350);
   const filled = settled.some((r) => Object.values(r).some(Boolean));
   const judged = useQuery({
@@ -103,42 +118,24 @@ export default function Season() {
     enabled: filled,
     placeholderData: keepPreviousData,
   });
-  const verdict = filled ? judged.data : undefined;
-  const set = (n: number, change: Row) =>
-    setRows((old) => old.map((r, i) => (i === n ? { ...r, ...change } : r)));
-  const paste = (e: ClipboardEvent, n: number, column: number) => {
-    const block = pasted(e.clipboardData.getData("text"));
-    if (block.length < 2 && (block[0]?.length ?? 0) < 2) return;
-    e.preventDefault();
-    const heads = block[0]!.map((h) => h.toLowerCase());
-    const titled =
-      heads.filter((h) => COLUMNS.some(([k, label]) => h === k || h === label.toLowerCase())).length >= 2;
-    const order = titled
-      ? heads.map(
-          (h) =>
-            COLUMNS.find(
-              ([k, label]) =>
-                h === k ||
-                h === label.toLowerCase() ||
-                (k === "minutes" && h.startsWith("length")) ||
-                (k === "number" && h.startsWith("meeting")),
-            )?.[0],
-        )
-      : KEYS.slice(column);
-    const lines = titled ? block.slice(1) : block;
-    setRows((old) => {
-      const next = [...old];
-      lines.forEach((cells, i) => {
-        const row: Row = { ...(next[n + i] ?? {}) };
-        cells.forEach((cell, c) => {
-          const name = order[c];
-          if (name) row[name] = cell;
-        });
-        next[n + i] = row;
-      });
-      return [...next, {}];
-    });
+  return {
+    rows,
+    setRows,
+    forget,
+    set: (n: number, change: Row) => setRows((old) => old.map((r, i) => (i === n ? { ...r, ...change } : r))),
+    verdict: filled ? judged.data : undefined,
+    judging: judged.isFetching,
   };
+}
+type SeasonRows = ReturnType<typeof useSeason>;
+type Verdict = NonNullable<SeasonRows["verdict"]>;
+
+/** All rows saved as drafts in one go, once, however often it is pressed. */
+function useSave({ rows, forget }: SeasonRows, acts: ReturnType<typeof useDone>) {
+  const queries = useQueryClient();
+  const [key, forgetKey] = useKeptKey("season-key");
+  const [busy, setBusy] = useState(false);
+  const [made, setMade] = useState<{ id: number; code: string }[]>([]);
   const save = async () => {
     setBusy(true);
     try {
@@ -160,71 +157,35 @@ export default function Season() {
       setBusy(false);
     }
   };
+  return { busy, made, save };
+}
+
+/** A season in one table, one row a run, typed or pasted: dates, faults and clashes as one types, all saved in one go. */
+export default function Season() {
+  const acts = useDone();
+  const season = useSeason();
+  const saving = useSave(season, acts);
+  const [at, setAt] = useState(0);
+  const { rows, setRows, verdict } = season;
   const line = verdict?.rows.find((r) => r.n === at);
-  const faultAt = (n: number, column: string) =>
-    verdict?.rows.find((r) => r.n === n)?.faults.find((f) => f.at === `/rows/${n}/${column}`)?.message;
-  const clashing = verdict?.rows.filter((r) => r.clashes.length > 0).length ?? 0;
   return (
     <Page
       title="Season table"
       margin={
         <>
           <ActNotes acts={acts} />
-          {made.length > 0 && (
+          {saving.made.length > 0 && (
             <section>
               <h2>Saved as drafts</h2>
-              {made.map((m) => (
+              {saving.made.map((m) => (
                 <div key={m.id}>
                   <Link to={`/runs/${m.id}`}>{m.code}</Link>
                 </div>
               ))}
             </section>
           )}
-          <section aria-live="polite">
-            <h2>{verdict ? `${count(verdict.runs, "run")} ready` : "The table"}</h2>
-            <P tone="slate">
-              {verdict
-                ? `${verdict.faults ? `${count(verdict.faults, "cell")} to mend` : "nothing to mend"}, ${clashing ? `${count(clashing, "run")} with clashes` : "no clashes"}.`
-                : "Type, or paste a block from a sheet into any cell. With a heading line, its columns are matched by name."}
-            </P>
-            <Button
-              variant="contained"
-              fullWidth
-              disabled={busy || !verdict?.runs || verdict.faults > 0 || judged.isFetching}
-              onClick={() => void save()}
-            >
-              Save all as drafts
-            </Button>
-          </section>
-          {line && !line.empty && (
-            <section aria-live="polite">
-              <h2>
-                Row {at + 1}
-                {line.course && `: ${line.course}`}
-              </h2>
-              {line.faults.map((f) => (
-                <Fault as="p" key={f.at + f.message}>
-                  {f.message}
-                </Fault>
-              ))}
-              {line.new.map((n) => (
-                <P tone="ochre" key={n}>
-                  “{n}” is new; you are asked before it is added.
-                </P>
-              ))}
-              <ClashList clashes={line.clashes.map((text) => ({ text, accepted: null }))} />
-              {line.dropped.map((d) => (
-                <P tone="ochre" key={d}>
-                  {d}
-                </P>
-              ))}
-              {line.dates.map((d, i) => (
-                <div key={d}>
-                  <T tone="slate">{i + 1}</T> {day(d)} <T tone="slate">{clock(d)}</T>
-                </div>
-              ))}
-            </section>
-          )}
+          <Whole season={season} busy={saving.busy} save={() => void saving.save()} />
+          {line && !line.empty && <OfRow line={line} n={at} />}
         </>
       }
     >
@@ -250,87 +211,16 @@ export default function Season() {
             </tr>
           </thead>
           <tbody>
-            {rows.map((row, n) => {
-              const held = verdict?.rows.find((r) => r.n === n);
-              return (
-                <tr key={n} data-at={n === at || undefined} onFocus={() => setAt(n)}>
-                  <T tone="slate" as="td">
-                    {n + 1}
-                  </T>
-                  {COLUMNS.map(([k, label], c) => (
-                    <td key={k} data-bad={faultAt(n, k) ? true : undefined}>
-                      <input
-                        aria-label={`${label.replace("-", "")}, row ${n + 1}`}
-                        aria-invalid={faultAt(n, k) ? true : undefined}
-                        title={faultAt(n, k)}
-                        value={row[k] ?? ""}
-                        list={
-                          k === "room"
-                            ? "season-rooms"
-                            : k === "instructor"
-                              ? "season-people"
-                              : k === "course"
-                                ? "season-courses"
-                                : undefined
-                        }
-                        onChange={(e) => set(n, { [k]: e.target.value })}
-                        onPaste={(e) => paste(e, n, c)}
-                        onKeyDown={(e) => {
-                          if (e.key === "Enter" || e.key === "ArrowDown" || e.key === "ArrowUp") {
-                            if (e.key !== "Enter" && e.currentTarget.list) return;
-                            e.preventDefault();
-                            const next = n + (e.key === "ArrowUp" ? -1 : 1);
-                            if (next >= rows.length) setRows((old) => [...old, {}]);
-                            setTimeout(
-                              () =>
-                                document
-                                  .querySelector<HTMLInputElement>(`[data-cell="${next}.${c}"]`)
-                                  ?.focus(),
-                              0,
-                            );
-                          } else if (e.key === "d" && e.ctrlKey) {
-                            e.preventDefault();
-                            set(n, { [k]: rows[n - 1]?.[k] ?? "" });
-                          }
-                        }}
-                        data-cell={`${n}.${c}`}
-                      />
-                    </td>
-                  ))}
-                  <T nowrap as="td">
-                    {held && !held.empty && (
-                      <>
-                        {held.dates.length > 0 &&
-                          `${held.dates.length} to ${day(held.dates[held.dates.length - 1], false).slice(4)}`}
-                        {held.clashes.length > 0 && <T clash> clashes</T>}
-                        {held.faults.length > 0 && <Fault as="span"> mend</Fault>}
-                      </>
-                    )}
-                  </T>
-                </tr>
-              );
-            })}
+            {rows.map((_, n) => (
+              <TableRow key={n} season={season} n={n} here={n === at} onFocus={() => setAt(n)} />
+            ))}
           </tbody>
         </SeasonTable>
       </Scroller>
-      <datalist id="season-rooms">
-        {names.places.map((n) => (
-          <option key={n} value={n} />
-        ))}
-      </datalist>
-      <datalist id="season-people">
-        {names.instructors.map((n) => (
-          <option key={n} value={n} />
-        ))}
-      </datalist>
-      <datalist id="season-courses">
-        {courses.data?.map((c) => (
-          <option key={c.id} value={c.title} />
-        ))}
-      </datalist>
+      <Known />
       <Row as="p" sx={{ marginTop: 12 }}>
         <Button onClick={() => setRows((old) => [...old, {}, {}, {}, {}, {}])}>Five more rows</Button>
-        <Button onClick={forget}>Clear the table</Button>
+        <Button onClick={season.forget}>Clear the table</Button>
       </Row>
       <P tone="slate">
         <kbd>Enter</kbd> goes to the row below, <kbd>Ctrl D</kbd> takes the cell above. Dates as 14 Sep 2027
@@ -339,4 +229,169 @@ export default function Season() {
       </P>
     </Page>
   );
+}
+
+function Whole({ season, busy, save }: { season: SeasonRows; busy: boolean; save: () => void }) {
+  const { verdict } = season;
+  const clashing = verdict?.rows.filter((r) => r.clashes.length > 0).length ?? 0;
+  return (
+    <section aria-live="polite">
+      <h2>{verdict ? `${count(verdict.runs, "run")} ready` : "The table"}</h2>
+      <P tone="slate">
+        {verdict
+          ? `${verdict.faults ? `${count(verdict.faults, "cell")} to mend` : "nothing to mend"}, ${clashing ? `${count(clashing, "run")} with clashes` : "no clashes"}.`
+          : "Type, or paste a block from a sheet into any cell. With a heading line, its columns are matched by name."}
+      </P>
+      <Button
+        variant="contained"
+        fullWidth
+        disabled={busy || !verdict?.runs || verdict.faults > 0 || season.judging}
+        onClick={save}
+      >
+        Save all as drafts
+      </Button>
+    </section>
+  );
+}
+
+function OfRow({ line, n }: { line: Verdict["rows"][number]; n: number }) {
+  return (
+    <section aria-live="polite">
+      <h2>
+        Row {n + 1}
+        {line.course && `: ${line.course}`}
+      </h2>
+      {line.faults.map((f) => (
+        <Fault as="p" key={f.at + f.message}>
+          {f.message}
+        </Fault>
+      ))}
+      {line.new.map((name) => (
+        <P tone="ochre" key={name}>
+          “{name}” is new; you are asked before it is added.
+        </P>
+      ))}
+      <ClashList clashes={line.clashes.map((text) => ({ text, accepted: null }))} />
+      {line.dropped.map((d) => (
+        <P tone="ochre" key={d}>
+          {d}
+        </P>
+      ))}
+      {line.dates.map((d, i) => (
+        <div key={d}>
+          <T tone="slate">{i + 1}</T> {day(d)} <T tone="slate">{clock(d)}</T>
+        </div>
+      ))}
+    </section>
+  );
+}
+
+function TableRow({
+  season,
+  n,
+  here,
+  onFocus,
+}: {
+  season: SeasonRows;
+  n: number;
+  here: boolean;
+  onFocus: () => void;
+}) {
+  const verdict = season.verdict?.rows.find((r) => r.n === n);
+  return (
+    <tr data-at={here || undefined} onFocus={onFocus}>
+      <T tone="slate" as="td">
+        {n + 1}
+      </T>
+      {KEYS.map((_, column) => (
+        <Cell
+          key={column}
+          season={season}
+          n={n}
+          column={column}
+          fault={verdict?.faults.find((f) => f.at === `/rows/${n}/${KEYS[column]}`)?.message}
+        />
+      ))}
+      <T nowrap as="td">
+        {verdict && !verdict.empty && (
+          <>
+            {verdict.dates.length > 0 &&
+              `${verdict.dates.length} to ${day(verdict.dates[verdict.dates.length - 1], false).slice(4)}`}
+            {verdict.clashes.length > 0 && <T clash> clashes</T>}
+            {verdict.faults.length > 0 && <Fault as="span"> mend</Fault>}
+          </>
+        )}
+      </T>
+    </tr>
+  );
+}
+
+const LISTS: Partial<Record<(typeof KEYS)[number], string>> = {
+  room: "season-rooms",
+  instructor: "season-people",
+  course: "season-courses",
+};
+
+function Cell({
+  season: { rows, setRows, set },
+  n,
+  column,
+  fault,
+}: {
+  season: SeasonRows;
+  n: number;
+  column: number;
+  fault: string | undefined;
+}) {
+  const [key, label] = COLUMNS[column]!;
+  const goTo = (next: number) => {
+    if (next >= rows.length) setRows((old) => [...old, {}]);
+    setTimeout(() => document.querySelector<HTMLInputElement>(`[data-cell="${next}.${column}"]`)?.focus(), 0);
+  };
+  const onKeyDown = (e: KeyboardEvent<HTMLInputElement>) => {
+    if (e.key === "d" && e.ctrlKey) set(n, { [key]: rows[n - 1]?.[key] ?? "" });
+    else if (e.key === "Enter") goTo(n + 1);
+    else if (["ArrowDown", "ArrowUp"].includes(e.key) && !e.currentTarget.list)
+      goTo(n + (e.key === "ArrowUp" ? -1 : 1));
+    else return;
+    e.preventDefault();
+  };
+  return (
+    <td data-bad={fault ? true : undefined}>
+      <input
+        aria-label={`${label.replace("-", "")}, row ${n + 1}`}
+        aria-invalid={fault ? true : undefined}
+        title={fault}
+        value={rows[n]?.[key] ?? ""}
+        list={LISTS[key]}
+        onChange={(e) => set(n, { [key]: e.target.value })}
+        onPaste={(e) => {
+          const next = rowsPasted(rows, e.clipboardData.getData("text"), n, column);
+          if (!next) return;
+          e.preventDefault();
+          setRows(next);
+        }}
+        onKeyDown={onKeyDown}
+        data-cell={`${n}.${column}`}
+      />
+    </td>
+  );
+}
+
+/** The names that cells offer as one types. */
+function Known() {
+  const names = useNames();
+  const courses = $api.useQuery("get", "/api/v1/courses");
+  const lists: [string, string[]][] = [
+    ["season-rooms", names.places],
+    ["season-people", names.instructors],
+    ["season-courses", courses.data?.map((c) => c.title) ?? []],
+  ];
+  return lists.map(([id, values]) => (
+    <datalist id={id} key={id}>
+      {values.map((n) => (
+        <option key={n} value={n} />
+      ))}
+    </datalist>
+  ));
 }

@@ -14,7 +14,7 @@ import { Page, Trouble } from "../../parts/Page";
 import { count, day } from "../../parts/text";
 import { P, T } from "../../parts/words";
 import { ink } from "../../theme/palette";
-import { type PlanMeeting, planOf, type PlanRun, weekOf } from "./plan";
+import { type Plan, type PlanMeeting, planOf, type PlanRun, weekOf } from "./plan";
 import { PlannerTabs } from "./PlannerTabs";
 import { Proposal, useProposal } from "./useProposal";
 
@@ -77,13 +77,82 @@ const WeekTable = styled("table")({
 });
 
 type At = { date: string; lane: number | null };
+type LaneBy = "room" | "instructor";
+type WeekLane = { id: number | null; name: string; seats: number | null };
+
+const laneOf = (m: PlanMeeting, by: LaneBy) => (by === "room" ? m.place_id : m.instructor_id);
+
+function lanesBy(plan: Plan, by: LaneBy): WeekLane[] {
+  const named: WeekLane[] = by === "room" ? plan.places : plan.instructors;
+  const missing = { id: null, name: by === "room" ? "no room yet" : "no instructor yet", seats: null };
+  return plan.meetings.some((m) => laneOf(m, by) === null) ? [...named, missing] : named;
+}
+
+/** Moving a meeting to another day or lane: where it would go, and what that would touch before it is done. */
+function useMeetingMover(lanes: WeekLane[], by: LaneBy, proposal: ReturnType<typeof useProposal>) {
+  const go = useNavigate();
+  const [to, setTo] = useState<({ id: number } & At) | null>(null);
+  // An entry that moves to another cell is drawn anew there; the keys go on with it.
+  useEffect(() => {
+    if (to) document.querySelector<HTMLElement>(`[data-entry="${to.id}"]`)?.focus();
+  }, [to]);
+  const shown = (m: PlanMeeting): At => (to?.id === m.id ? to : { date: m.date, lane: laneOf(m, by) });
+  const open = (m: PlanMeeting) => void go(`/runs/${m.run_id}/dates#meeting-${m.id}`);
+  const move = (m: PlanMeeting, run: PlanRun | undefined, at: At) => {
+    const stays = at.lane === laneOf(m, by);
+    if (at.date === m.date && stays) return setTo(null);
+    const lane = lanes.find((l) => l.id === at.lane);
+    const change = {
+      ...(at.date === m.date ? {} : { date: at.date }),
+      ...(stays ? {} : { [by]: lane?.id === null ? "" : (lane?.name ?? "") }),
+    };
+    setTo({ id: m.id, ...at });
+    void proposal
+      .propose(
+        `Move a meeting of ${run?.code ?? "the run"} to ${day(at.date)}${stays ? "" : `, ${lane?.name ?? ""}`}`,
+        (preview) =>
+          ask(
+            api.PATCH("/api/v1/meetings/{meeting_id}", {
+              params: { path: { meeting_id: m.id }, query: { preview } },
+              body: { seen: { date: m.date }, set: change, scope: "this" },
+            }),
+          ),
+        run?.status === "draft",
+      )
+      .then(() => setTo(null));
+  };
+  const keys = (e: KeyboardEvent, m: PlanMeeting, run: PlanRun | undefined) => {
+    const at = shown(m);
+    const index = lanes.findIndex((l) => l.id === at.lane);
+    const right = e.key === "ArrowRight" ? 1 : e.key === "ArrowLeft" ? -1 : 0;
+    const down = e.key === "ArrowDown" ? 1 : e.key === "ArrowUp" ? -1 : 0;
+    if (right) setTo({ id: m.id, date: addDays(at.date, right), lane: at.lane });
+    else if (down && lanes[index + down]) setTo({ id: m.id, date: at.date, lane: lanes[index + down]!.id });
+    else if (e.key === "Enter" && to?.id === m.id) move(m, run, at);
+    else if (e.key === "Enter") open(m);
+    else if (e.key === "Escape") setTo(null);
+    else return;
+    e.preventDefault();
+  };
+  return { to, shown, open, move, keys };
+}
+type MeetingMover = ReturnType<typeof useMeetingMover>;
+
+/** The cell under the pointer. */
+function under(e: PointerEvent): At | null {
+  const cell = document
+    .elementsFromPoint(e.clientX, e.clientY)
+    .map((el) => el.closest<HTMLElement>("[data-day]"))
+    .find(Boolean);
+  if (!cell) return null;
+  return { date: cell.dataset.day!, lane: cell.dataset.lane ? Number(cell.dataset.lane) : null };
+}
 
 /** One week, a lane for each room or instructor: meetings are moved between days and lanes, by mouse or by keys. */
 export default function WeekView() {
   const me = useMe();
-  const go = useNavigate();
   const [params, setParams] = useSearchParams();
-  const by = params.get("by") === "instructor" ? "instructor" : "room";
+  const by: LaneBy = params.get("by") === "instructor" ? "instructor" : "room";
   const monday = mondayOf(params.get("week") ?? me.today);
   const set = (change: Record<string, string>) =>
     setParams((old) => new URLSearchParams({ ...Object.fromEntries(old), ...change }), { replace: true });
@@ -97,71 +166,8 @@ export default function WeekView() {
     { placeholderData: keepPreviousData },
   );
   const plan = useMemo(() => (query.data ? planOf(query.data) : null), [query.data]);
-  const laneOf = (m: PlanMeeting) => (by === "room" ? m.place_id : m.instructor_id);
-  const lanes = plan
-    ? [
-        ...(by === "room" ? plan.places : plan.instructors).map((l) => ({
-          id: l.id as number | null,
-          name: l.name,
-          seats: l.seats,
-        })),
-        ...(plan.meetings.some((m) => laneOf(m) === null)
-          ? [{ id: null, name: by === "room" ? "no room yet" : "no instructor yet", seats: null }]
-          : []),
-      ]
-    : [];
-  const runs = new Map(plan?.runs.map((r) => [r.id, r]));
-  const [to, setTo] = useState<({ id: number } & At) | null>(null);
-  // An entry that moves to another cell is drawn anew there; the keys go on with it.
-  useEffect(() => {
-    if (to) document.querySelector<HTMLElement>(`[data-entry="${to.id}"]`)?.focus();
-  }, [to]);
-  const drag = useRef<{ id: number; x: number; y: number; moved: boolean } | null>(null);
-  const shown = (m: PlanMeeting): At => (to?.id === m.id ? to : { date: m.date, lane: laneOf(m) });
-
-  const move = (m: PlanMeeting, run: PlanRun | undefined, at: At) => {
-    if (at.date === m.date && at.lane === laneOf(m)) return setTo(null);
-    const lane = lanes.find((l) => l.id === at.lane);
-    const change = {
-      ...(at.date === m.date ? {} : { date: at.date }),
-      ...(at.lane === laneOf(m) ? {} : { [by]: lane?.id === null ? "" : (lane?.name ?? "") }),
-    };
-    const where = at.lane === laneOf(m) ? "" : `, ${lane?.name ?? ""}`;
-    void proposal
-      .propose(
-        `Move a meeting of ${run?.code ?? "the run"} to ${day(at.date)}${where}`,
-        (preview) =>
-          ask(
-            api.PATCH("/api/v1/meetings/{meeting_id}", {
-              params: { path: { meeting_id: m.id }, query: { preview } },
-              body: { seen: { date: m.date }, set: change, scope: "this" },
-            }),
-          ),
-        run?.status === "draft",
-      )
-      .then(() => setTo(null));
-  };
-  const keys = (e: KeyboardEvent, m: PlanMeeting) => {
-    const at = shown(m);
-    const index = lanes.findIndex((l) => l.id === at.lane);
-    const day7 = e.key === "ArrowRight" ? 1 : e.key === "ArrowLeft" ? -1 : 0;
-    const down = e.key === "ArrowDown" ? 1 : e.key === "ArrowUp" ? -1 : 0;
-    if (day7) setTo({ id: m.id, date: addDays(at.date, day7), lane: at.lane });
-    else if (down && lanes[index + down]) setTo({ id: m.id, date: at.date, lane: lanes[index + down]!.id });
-    else if (e.key === "Enter" && to?.id === m.id) move(m, runs.get(m.run_id), at);
-    else if (e.key === "Enter") void go(`/runs/${m.run_id}/dates#meeting-${m.id}`);
-    else if (e.key === "Escape") setTo(null);
-    else return;
-    e.preventDefault();
-  };
-  const under = (e: PointerEvent): At | null => {
-    const cell = document
-      .elementsFromPoint(e.clientX, e.clientY)
-      .map((el) => el.closest<HTMLElement>("[data-day]"))
-      .find(Boolean);
-    if (!cell) return null;
-    return { date: cell.dataset.day!, lane: cell.dataset.lane ? Number(cell.dataset.lane) : null };
-  };
+  const lanes = plan ? lanesBy(plan, by) : [];
+  const mover = useMeetingMover(lanes, by, proposal);
   return (
     <Page
       title="Week"
@@ -169,27 +175,15 @@ export default function WeekView() {
         <>
           <Proposal proposal={proposal} />
           <News pulse={pulse} />
-          {to && !proposal.pending && (
+          {mover.to && !proposal.pending && (
             <section aria-live="polite">
               <p>
-                To <strong>{day(to.date)}</strong>, {lanes.find((l) => l.id === to.lane)?.name}.{" "}
+                To <strong>{day(mover.to.date)}</strong>, {lanes.find((l) => l.id === mover.to?.lane)?.name}.{" "}
                 <kbd>Enter</kbd> shows what moves, <kbd>Esc</kbd> leaves it.
               </p>
             </section>
           )}
-          <section>
-            <h2>Moving a meeting</h2>
-            <P tone="slate">
-              Drag it to another day or lane, or go to it with <kbd>Tab</kbd> and use the arrow keys. An empty
-              place offers a new run there.
-            </P>
-          </section>
-          <section>
-            <h2>For the doors</h2>
-            <p>
-              <Link to={`/days/${me.today}`}>Today’s rooms as a sheet</Link>
-            </p>
-          </section>
+          <HowTo today={me.today} />
         </>
       }
     >
@@ -200,7 +194,7 @@ export default function WeekView() {
             Week {weekOf(monday)}, {day(monday, false)} to {day(days[6])}
           </h1>
           <T tone="slate" as="div">
-            {plan ? count(plan.meetings.length, "meeting") : " "}
+            {plan ? count(plan.meetings.length, "meeting") : " "}
           </T>
         </div>
         <Row>
@@ -222,102 +216,188 @@ export default function WeekView() {
         <Trouble error={query.error} retry={() => void query.refetch()} />
       ) : (
         <WeekTable aria-busy={query.isFetching}>
-          <thead>
-            <tr>
-              <th scope="col">{by === "room" ? "Room" : "Instructor"}</th>
-              {days.map((d) => (
-                <th key={d} scope="col" data-today={d === me.today || undefined}>
-                  {day(d, false)}
-                  {plan?.closed[d] && (
-                    <T tone="ochre" as="div">
-                      closed: {plan.closed[d]}
-                    </T>
-                  )}
-                </th>
-              ))}
-            </tr>
-          </thead>
+          <DayHeads days={days} today={me.today} plan={plan} by={by} />
           <tbody>
-            {lanes.map((lane) => (
-              <tr key={lane.id ?? "none"}>
-                <th scope="row">
-                  {lane.name}
-                  {lane.seats !== null && (
-                    <T tone="slate" as="div">
-                      {lane.seats} seats
-                    </T>
-                  )}
-                </th>
-                {days.map((d) => {
-                  const here = plan!.meetings.filter((m) => shown(m).date === d && shown(m).lane === lane.id);
-                  return (
-                    <td
-                      key={d}
-                      data-day={d}
-                      data-lane={lane.id ?? ""}
-                      className={plan?.closed[d] ? "closedday" : ""}
-                    >
-                      {here.map((m) => {
-                        const run = runs.get(m.run_id);
-                        const clash = plan!.clashing.has(m.id);
-                        return (
-                          <button
-                            key={m.id}
-                            className={`entry ${run?.status === "draft" ? "draft" : ""} ${clash ? "clashing" : ""} ${to?.id === m.id ? "moving" : ""}`}
-                            data-entry={m.id}
-                            aria-label={`${m.start.slice(0, 5)} to ${m.end} ${run?.code ?? ""} ${clash ? "clashes " : ""}${run?.title ?? ""}, ${day(d)}`}
-                            onKeyDown={(e) => keys(e, m)}
-                            onPointerDown={(e) => {
-                              if (e.button !== 0) return;
-                              drag.current = { id: m.id, x: e.clientX, y: e.clientY, moved: false };
-                              e.currentTarget.setPointerCapture(e.pointerId);
-                            }}
-                            onPointerMove={(e) => {
-                              const held = drag.current;
-                              if (held?.id !== m.id) return;
-                              if (Math.abs(e.clientX - held.x) + Math.abs(e.clientY - held.y) > 5)
-                                held.moved = true;
-                              const at = held.moved ? under(e) : null;
-                              if (at)
-                                e.currentTarget.style.translate = `${e.clientX - held.x}px ${e.clientY - held.y}px`;
-                            }}
-                            onPointerUp={(e) => {
-                              const held = drag.current;
-                              drag.current = null;
-                              e.currentTarget.style.translate = "";
-                              if (held?.id !== m.id) return;
-                              if (!held.moved) return void go(`/runs/${m.run_id}/dates#meeting-${m.id}`);
-                              const at = under(e);
-                              if (at) {
-                                setTo({ id: m.id, ...at });
-                                move(m, run, at);
-                              }
-                            }}
-                          >
-                            <T nowrap>
-                              {m.start.slice(0, 5)} to {m.end}
-                            </T>{" "}
-                            <strong>{run?.code}</strong> {clash && <T clash>clashes</T>}
-                          </button>
-                        );
-                      })}
-                      {here.length === 0 && (
-                        <Link
-                          className="plus"
-                          aria-label={`New run on ${day(d)}, ${lane.name}`}
-                          to={`/runs/new?${new URLSearchParams({ date: d, ...(lane.id === null ? {} : { [by === "room" ? "place" : "instructor"]: lane.name }) }).toString()}`}
-                        >
-                          new run
-                        </Link>
-                      )}
-                    </td>
-                  );
-                })}
-              </tr>
-            ))}
+            {plan &&
+              lanes.map((lane) => (
+                <LaneCells
+                  key={lane.id ?? "none"}
+                  lane={lane}
+                  days={days}
+                  plan={plan}
+                  by={by}
+                  mover={mover}
+                />
+              ))}
           </tbody>
         </WeekTable>
       )}
     </Page>
+  );
+}
+
+function HowTo({ today }: { today: string }) {
+  return (
+    <>
+      <section>
+        <h2>Moving a meeting</h2>
+        <P tone="slate">
+          Drag it to another day or lane, or go to it with <kbd>Tab</kbd> and use the arrow keys. An empty
+          place offers a new run there.
+        </P>
+      </section>
+      <section>
+        <h2>For the doors</h2>
+        <p>
+          <Link to={`/days/${today}`}>Today’s rooms as a sheet</Link>
+        </p>
+      </section>
+    </>
+  );
+}
+
+function DayHeads({
+  days,
+  today,
+  plan,
+  by,
+}: {
+  days: string[];
+  today: string;
+  plan: Plan | null;
+  by: LaneBy;
+}) {
+  return (
+    <thead>
+      <tr>
+        <th scope="col">{by === "room" ? "Room" : "Instructor"}</th>
+        {days.map((d) => (
+          <th key={d} scope="col" data-today={d === today || undefined}>
+            {day(d, false)}
+            {plan?.closed[d] && (
+              <T tone="ochre" as="div">
+                closed: {plan.closed[d]}
+              </T>
+            )}
+          </th>
+        ))}
+      </tr>
+    </thead>
+  );
+}
+
+function LaneCells({
+  lane,
+  days,
+  plan,
+  by,
+  mover,
+}: {
+  lane: WeekLane;
+  days: string[];
+  plan: Plan;
+  by: LaneBy;
+  mover: MeetingMover;
+}) {
+  const runs = new Map(plan.runs.map((r) => [r.id, r]));
+  const where = lane.id === null ? {} : { [by === "room" ? "place" : "instructor"]: lane.name };
+  return (
+    <tr>
+      <th scope="row">
+        {lane.name}
+        {lane.seats !== null && (
+          <T tone="slate" as="div">
+            {lane.seats} seats
+          </T>
+        )}
+      </th>
+      {days.map((d) => {
+        const here = plan.meetings.filter((m) => {
+          const at = mover.shown(m);
+          return at.date === d && at.lane === lane.id;
+        });
+        return (
+          <td key={d} data-day={d} data-lane={lane.id ?? ""} className={plan.closed[d] ? "closedday" : ""}>
+            {here.map((m) => (
+              <Entry
+                key={m.id}
+                meeting={m}
+                run={runs.get(m.run_id)}
+                on={d}
+                clash={plan.clashing.has(m.id)}
+                mover={mover}
+              />
+            ))}
+            {here.length === 0 && (
+              <Link
+                className="plus"
+                aria-label={`New run on ${day(d)}, ${lane.name}`}
+                to={`/runs/new?${new URLSearchParams({ date: d, ...where }).toString()}`}
+              >
+                new run
+              </Link>
+            )}
+          </td>
+        );
+      })}
+    </tr>
+  );
+}
+
+/** Dragging an entry: it follows the pointer, and is moved to the cell where it is let go; a mere click opens it. */
+function useDrag(meeting: PlanMeeting, run: PlanRun | undefined, mover: MeetingMover) {
+  const drag = useRef<{ x: number; y: number; moved: boolean } | null>(null);
+  const onPointerDown = (e: PointerEvent) => {
+    if (e.button !== 0) return;
+    drag.current = { x: e.clientX, y: e.clientY, moved: false };
+    e.currentTarget.setPointerCapture(e.pointerId);
+  };
+  const onPointerMove = (e: PointerEvent<HTMLElement>) => {
+    const held = drag.current;
+    if (!held) return;
+    const [right, down] = [e.clientX - held.x, e.clientY - held.y];
+    if (Math.abs(right) + Math.abs(down) > 5) held.moved = true;
+    if (held.moved && under(e)) e.currentTarget.style.translate = `${right}px ${down}px`;
+  };
+  const onPointerUp = (e: PointerEvent<HTMLElement>) => {
+    const held = drag.current;
+    drag.current = null;
+    e.currentTarget.style.translate = "";
+    if (!held) return;
+    if (!held.moved) return mover.open(meeting);
+    const at = under(e);
+    if (at) mover.move(meeting, run, at);
+  };
+  return { onPointerDown, onPointerMove, onPointerUp };
+}
+
+function Entry({
+  meeting: m,
+  run,
+  on,
+  clash,
+  mover,
+}: {
+  meeting: PlanMeeting;
+  run: PlanRun | undefined;
+  on: string;
+  clash: boolean;
+  mover: MeetingMover;
+}) {
+  const drag = useDrag(m, run, mover);
+  const look = ["entry", run?.status === "draft" && "draft", clash && "clashing"].filter(Boolean).join(" ");
+  return (
+    <button
+      className={mover.to?.id === m.id ? `${look} moving` : look}
+      data-entry={m.id}
+      aria-label={`${m.start.slice(0, 5)} to ${m.end} ${run?.code ?? ""} ${clash ? "clashes " : ""}${run?.title ?? ""}, ${day(on)}`}
+      onKeyDown={(e) => mover.keys(e, m, run)}
+      {...drag}
+    >
+      <T nowrap>
+        {m.start.slice(0, 5)} to {m.end}
+      </T>{" "}
+      <strong>{run?.code}</strong> {clash && <T clash>clashes</T>}
+    </button>
   );
 }
