@@ -166,6 +166,45 @@ const EMPTY = {
   active: true,
 };
 
+type CodeValues = typeof EMPTY;
+
+const valuesOf = (code: Code): CodeValues => ({
+  ...EMPTY,
+  code: code.code,
+  note: code.note,
+  how: code.off === null ? "percent" : "off",
+  value: code.off ?? code.percent ?? "",
+  from: code.from ?? "",
+  to: code.to ?? "",
+  most: code.number ? "" : (code.most?.toString() ?? ""),
+  each: code.most_each?.toString() ?? "",
+  courses: code.course_ids,
+  runs: code.run_ids,
+  on: code.on?.join(", ") ?? "",
+  set: code.number !== null,
+  active: code.active,
+});
+
+function codeOf(form: CodeValues, isNew: boolean, digits: number) {
+  const off = form.how === "off";
+  const names = form.on.split(",").map((n) => n.trim());
+  return asTyped<"CodeCommand">({
+    code: form.code.trim() || null,
+    note: form.note,
+    percent: off ? null : form.value.trim() || null,
+    off: off ? amount(form.value, digits) : null,
+    from: form.from || null,
+    to: form.to || null,
+    most: form.set ? null : whole(form.most),
+    most_each: whole(form.each),
+    course_ids: form.courses,
+    run_ids: form.runs,
+    on: form.on.trim() ? names.filter(Boolean) : null,
+    active: form.active,
+    ...(form.set && isNew ? { number: whole(form.number) } : {}),
+  });
+}
+
 function CodeForm({
   code,
   onClose,
@@ -176,46 +215,11 @@ function CodeForm({
   onSaved: (text: string, change: string) => void;
 }) {
   const me = useMe();
-  const start: typeof EMPTY = code
-    ? {
-        ...EMPTY,
-        code: code.code,
-        note: code.note,
-        how: code.off === null ? "percent" : "off",
-        value: code.off ?? code.percent ?? "",
-        from: code.from ?? "",
-        to: code.to ?? "",
-        most: code.number ? "" : (code.most?.toString() ?? ""),
-        each: code.most_each?.toString() ?? "",
-        courses: code.course_ids,
-        runs: code.run_ids,
-        on: code.on?.join(", ") ?? "",
-        set: code.number !== null,
-        active: code.active,
-      }
-    : EMPTY;
-  const courses = $api.useQuery("get", "/api/v1/courses");
   const of = useServerForm({
     draft: `code-${code?.id ?? "new"}`,
-    start,
+    start: code ? valuesOf(code) : EMPTY,
     send: (form, key) => {
-      const off = form.how === "off";
-      const names = form.on.split(",").map((n) => n.trim());
-      const body = asTyped<"CodeCommand">({
-        code: form.code.trim() || null,
-        note: form.note,
-        percent: off ? null : form.value.trim() || null,
-        off: off ? amount(form.value, digitsOf(me.currency)) : null,
-        from: form.from || null,
-        to: form.to || null,
-        most: form.set ? null : whole(form.most),
-        most_each: whole(form.each),
-        course_ids: form.courses,
-        run_ids: form.runs,
-        on: form.on.trim() ? names.filter(Boolean) : null,
-        active: form.active,
-        ...(form.set && !code ? { number: whole(form.number) } : {}),
-      });
+      const body = codeOf(form, !code, digitsOf(me.currency));
       return ask(
         code
           ? api.PUT("/api/v1/codes/{code_id}", { params: { path: { code_id: code.id } }, body })
@@ -230,134 +234,143 @@ function CodeForm({
         saved.change,
       ),
   });
-  const { values: form, set, faults } = of;
+  const parts = { form: of.values, set: of.set, faults: of.faults, isNew: !code };
   const close = () => {
     of.forget();
     onClose();
   };
   return (
     <KeptForm of={of} onClose={close}>
-      <Row wrap>
-        <Field
-          label={form.set ? "Name of the set" : "Code"}
-          width={180}
-          value={form.code}
-          onChange={(v) => set({ code: v.toUpperCase() })}
-          fault={faults["/code"]}
-          autoFocus
-        />
-        <Choice
-          label="Takes off"
-          width={140}
-          value={form.how}
-          onChange={(how) => set({ how, value: "" })}
-          options={[
-            { value: "percent", text: "a percent" },
-            { value: "off", text: "an amount" },
-          ]}
-        />
-        <Field
-          label={form.how === "off" ? `Amount in ${me.currency}, once a sign-up` : "Percent"}
-          width={190}
-          value={form.value}
-          onChange={(value) => set({ value })}
-          fault={faults["/percent"] ?? faults["/off"] ?? faults[""]}
-          input={{ inputMode: "decimal" }}
-        />
-        {!code && (
-          <Tick checked={form.set} onChange={(on) => set({ set: on })}>
-            a numbered set of single-use codes
-          </Tick>
-        )}
-      </Row>
-      <Row wrap sx={{ marginTop: 10 }}>
-        <Field
-          label="From"
-          type="date"
-          width={160}
-          value={form.from}
-          onChange={(from) => set({ from })}
-          fault={faults["/from"]}
-        />
-        <Field
-          label="Through"
-          type="date"
-          width={160}
-          value={form.to}
-          onChange={(to) => set({ to })}
-          fault={faults["/to"]}
-        />
-        {form.set ? (
-          !code && (
-            <Field
-              label="How many codes"
-              width={130}
-              value={form.number}
-              onChange={(number) => set({ number })}
-              fault={faults["/number"]}
-              input={{ inputMode: "numeric" }}
-            />
-          )
-        ) : (
-          <Field
-            label="Uses in all"
-            width={110}
-            placeholder="any"
-            value={form.most}
-            onChange={(most) => set({ most })}
-            fault={faults["/most"]}
-            input={{ inputMode: "numeric" }}
-          />
-        )}
-        <Field
-          label="Uses of one person"
-          width={140}
-          placeholder="any"
-          value={form.each}
-          onChange={(each) => set({ each })}
-          fault={faults["/most_each"]}
-          input={{ inputMode: "numeric" }}
-        />
-        <Field
-          label="Only on these rates or extras"
-          width={230}
-          placeholder="every rate, no extra"
-          value={form.on}
-          onChange={(on) => set({ on })}
-          fault={faults["/on"]}
-          help="the codes of rates and extras, such as member, handbook"
-        />
-      </Row>
-      <Row wrap sx={{ marginTop: 10 }}>
-        <Choice
-          label="Holds on"
-          width={300}
-          value={form.runs.length ? "runs" : form.courses.length ? String(form.courses[0]) : ""}
-          onChange={(v) => (v === "runs" ? undefined : set({ courses: v ? [Number(v)] : [], runs: [] }))}
-          options={[
-            { value: "", text: "every course" },
-            ...(form.runs.length ? [{ value: "runs", text: count(form.runs.length, "single run") }] : []),
-            ...(courses.data ?? []).map((c) => ({ value: String(c.id), text: c.title })),
-          ]}
-        />
-        <AddRun
-          onAdd={(id) => set({ runs: [...new Set([...form.runs, id])] })}
-          held={form.runs}
-          onClear={() => set({ runs: [] })}
-        />
-        <Field
-          label="Note for staff"
-          value={form.note}
-          onChange={(note) => set({ note })}
-          fault={faults["/note"]}
-        />
-      </Row>
+      <TakesOff {...parts} currency={me.currency} />
+      <Limits {...parts} />
+      <HoldsOn {...parts} />
       {code && (
-        <Tick checked={form.active} onChange={(on) => set({ active: on })}>
+        <Tick checked={of.values.active} onChange={(on) => of.set({ active: on })}>
           in use
         </Tick>
       )}
     </KeptForm>
+  );
+}
+
+interface CodePart {
+  form: CodeValues;
+  set: (change: Partial<CodeValues>) => void;
+  faults: Record<string, string>;
+  isNew: boolean;
+}
+
+function TakesOff({ form, set, faults, isNew, currency }: CodePart & { currency: string }) {
+  return (
+    <Row wrap>
+      <Field
+        label={form.set ? "Name of the set" : "Code"}
+        width={180}
+        value={form.code}
+        onChange={(v) => set({ code: v.toUpperCase() })}
+        fault={faults["/code"]}
+        autoFocus
+      />
+      <Choice
+        label="Takes off"
+        width={140}
+        value={form.how}
+        onChange={(how) => set({ how, value: "" })}
+        options={[
+          { value: "percent", text: "a percent" },
+          { value: "off", text: "an amount" },
+        ]}
+      />
+      <Field
+        label={form.how === "off" ? `Amount in ${currency}, once a sign-up` : "Percent"}
+        width={190}
+        value={form.value}
+        onChange={(value) => set({ value })}
+        fault={faults["/percent"] ?? faults["/off"] ?? faults[""]}
+        input={{ inputMode: "decimal" }}
+      />
+      {isNew && (
+        <Tick checked={form.set} onChange={(on) => set({ set: on })}>
+          a numbered set of single-use codes
+        </Tick>
+      )}
+    </Row>
+  );
+}
+
+function Limits({ form, set, faults, isNew }: CodePart) {
+  const number = (key: "number" | "most" | "each", label: string, width: number, fault?: string) => (
+    <Field
+      label={label}
+      width={width}
+      placeholder={key === "number" ? undefined : "any"}
+      value={form[key]}
+      onChange={(v) => set({ [key]: v })}
+      fault={fault}
+      input={{ inputMode: "numeric" }}
+    />
+  );
+  return (
+    <Row wrap sx={{ marginTop: 10 }}>
+      <Field
+        label="From"
+        type="date"
+        width={160}
+        value={form.from}
+        onChange={(from) => set({ from })}
+        fault={faults["/from"]}
+      />
+      <Field
+        label="Through"
+        type="date"
+        width={160}
+        value={form.to}
+        onChange={(to) => set({ to })}
+        fault={faults["/to"]}
+      />
+      {!form.set && number("most", "Uses in all", 110, faults["/most"])}
+      {form.set && isNew && number("number", "How many codes", 130, faults["/number"])}
+      {number("each", "Uses of one person", 140, faults["/most_each"])}
+      <Field
+        label="Only on these rates or extras"
+        width={230}
+        placeholder="every rate, no extra"
+        value={form.on}
+        onChange={(on) => set({ on })}
+        fault={faults["/on"]}
+        help="the codes of rates and extras, such as member, handbook"
+      />
+    </Row>
+  );
+}
+
+function HoldsOn({ form, set, faults }: CodePart) {
+  const courses = $api.useQuery("get", "/api/v1/courses");
+  return (
+    <Row wrap sx={{ marginTop: 10 }}>
+      <Choice
+        label="Holds on"
+        width={300}
+        value={form.runs.length ? "runs" : form.courses.length ? String(form.courses[0]) : ""}
+        onChange={(v) => (v === "runs" ? undefined : set({ courses: v ? [Number(v)] : [], runs: [] }))}
+        options={[
+          { value: "", text: "every course" },
+          ...(form.runs.length ? [{ value: "runs", text: count(form.runs.length, "single run") }] : []),
+          ...(courses.data ?? []).map((c) => ({ value: String(c.id), text: c.title })),
+        ]}
+      />
+      <AddRun
+        onAdd={(id) => set({ runs: [...new Set([...form.runs, id])] })}
+        held={form.runs}
+        onClear={() => set({ runs: [] })}
+      />
+      <Field
+        label="Note for staff"
+        value={form.note}
+        onChange={(note) => set({ note })}
+        fault={faults["/note"]}
+      />
+    </Row>
   );
 }
 

@@ -45,21 +45,15 @@ export default function EarlyBird() {
   return <Planner run={run.data} start={start.data} />;
 }
 
-function Planner({ run, start }: { run: Schemas["RunOut"]; start: Start }) {
-  const acts = useDone();
-  const go = useNavigate();
+/** What is typed, kept until it is applied, and what it comes to. */
+function usePlanned(run: Schemas["RunOut"], start: Start) {
   const [kept, setKept] = useKept<Form | null>(`early-bird-${run.id}`, null);
-  const [pending, setPending] = useState<Schemas["Outcome"] | null>(null);
   const form: Form = kept ?? {
     fee: start.fee,
     share: start.share,
     target: start.target,
     days: String(start.days),
     rounding: start.rounding,
-  };
-  const set = (change: Partial<Form>) => {
-    setPending(null);
-    setKept({ ...form, ...change });
   };
   const digits = digitsOf(start.currency);
   const body = useSettled(
@@ -73,26 +67,41 @@ function Planner({ run, start }: { run: Schemas["RunOut"]; start: Start }) {
     },
     150,
   );
-  const found = useQuery({
+  const worked = useQuery({
     queryKey: ["early-plan", body],
     queryFn: () => ask(api.POST("/api/v1/early-bird", { body: asTyped<"EarlyCommand">(body) })),
     placeholderData: keepPreviousData,
     retry: false,
   });
-  const faults = found.error ? faultsOf(found.error) : {};
-  const plan = found.error ? undefined : found.data;
-  const applied = { ...body, currency: undefined };
+  return {
+    form,
+    body,
+    typed: kept !== null,
+    set: (change: Partial<Form>) => setKept({ ...form, ...change }),
+    forget: () => setKept(null),
+    faults: worked.error ? faultsOf(worked.error) : {},
+    plan: worked.error ? undefined : worked.data,
+    target: Number(amount(form.target, digits)),
+  };
+}
+
+function Planner({ run, start }: { run: Schemas["RunOut"]; start: Start }) {
+  const acts = useDone();
+  const go = useNavigate();
+  const planned = usePlanned(run, start);
+  const { form, plan } = planned;
+  const [pending, setPending] = useState<Schemas["Outcome"] | null>(null);
   const apply = async (preview: boolean) => {
     try {
       const outcome = await ask(
         api.POST("/api/v1/runs/{run_id}/early-bird", {
           params: { path: { run_id: run.id }, query: { preview } },
-          body: asTyped<"EarlyCommand">(applied),
+          body: asTyped<"EarlyCommand">({ ...planned.body, currency: undefined }),
         }),
       );
       if (preview) return setPending(outcome);
       setPending(null);
-      setKept(null);
+      planned.forget();
       acts.say({ text: `The prices of ${run.code} are changed for new sign-ups.`, change: outcome.change });
       void go(`/runs/${run.id}/fees`);
     } catch (error) {
@@ -117,23 +126,7 @@ function Planner({ run, start }: { run: Schemas["RunOut"]; start: Start }) {
             </Note>
           )}
           <ActNotes acts={acts} />
-          <section>
-            <h2>Where these start from</h2>
-            <P tone="slate">{start.said}</P>
-            {kept && (
-              <Button variant="text" onClick={() => setKept(null)}>
-                back to these
-              </Button>
-            )}
-          </section>
-          <section>
-            <h2>How it is worked out</h2>
-            <P tone="slate">
-              Regular price = (target − share × early price) ÷ (1 − share), rounded as you pick. With fewer
-              early sign-ups than the break-even share, the two prices bring more than the target; with more,
-              less.
-            </P>
-          </section>
+          <Why start={start} back={planned.typed ? planned.forget : undefined} />
         </>
       }
     >
@@ -147,79 +140,19 @@ function Planner({ run, start }: { run: Schemas["RunOut"]; start: Start }) {
           if (plan) void apply(true);
         }}
       >
-        <Row wrap sx={{ marginTop: 12 }}>
-          <Field
-            label={`Today’s fee, ${start.rate}`}
-            width={150}
-            value={form.fee}
-            onChange={(fee) => set({ fee })}
-            fault={faults["/fee"]}
-            help="it becomes the early price"
-            input={{ inputMode: "decimal" }}
-          />
-          <Field
-            label="Percent that sign up early"
-            width={180}
-            value={form.share}
-            onChange={(share) => set({ share })}
-            fault={faults["/share"]}
-            input={{ inputMode: "decimal" }}
-          />
-          <Field
-            label="Target income a seat"
-            width={160}
-            value={form.target}
-            onChange={(target) => set({ target })}
-            fault={faults["/target"]}
-            input={{ inputMode: "decimal" }}
-          />
-          <Field
-            label="Days before the start"
-            width={150}
-            value={form.days}
-            onChange={(days) => set({ days })}
-            fault={faults["/days"]}
-            help="through this day it is early"
-            input={{ inputMode: "numeric" }}
-          />
-          <Choice
-            label="Round the regular price to"
-            width={180}
-            value={form.rounding}
-            onChange={(rounding) => set({ rounding })}
-            fault={faults["/rounding"]}
-            options={start.roundings.map((r) => ({ value: r, text: money(r, start.currency) }))}
-          />
-        </Row>
+        <Inputs
+          start={start}
+          form={form}
+          faults={planned.faults}
+          set={(change) => {
+            setPending(null);
+            planned.set(change);
+          }}
+        />
         {plan && (
           <>
-            <Row wrap sx={{ gap: 28, margin: "20px 0 6px" }} aria-live="polite">
-              <Figure
-                label="Early price"
-                text={money(plan.early, plan.currency)}
-                why={`through ${plan.days} days before the start`}
-              />
-              <Figure
-                label="Regular price"
-                text={money(plan.regular, plan.currency)}
-                why={`exactly ${money(plan.exact, plan.currency)}`}
-              />
-              <Figure
-                label="Income a seat"
-                text={money(plan.income, plan.currency)}
-                why={`when ${form.share} percent sign up early`}
-              />
-              <Figure
-                label="Break-even share"
-                text={plan.break_even === null ? "none" : `${plan.break_even} percent`}
-                why={plan.break_even === null ? "both prices are the same" : "brings the target a seat"}
-              />
-            </Row>
-            <IncomeChart
-              plan={plan}
-              share={Number(form.share)}
-              target={Number(amount(form.target, digits))}
-            />
+            <Figures plan={plan} share={form.share} />
+            <IncomeChart plan={plan} share={Number(form.share)} target={planned.target} />
           </>
         )}
         <Button type="submit" variant="contained" disabled={!plan} sx={{ marginTop: 12 }}>
@@ -227,6 +160,97 @@ function Planner({ run, start }: { run: Schemas["RunOut"]; start: Start }) {
         </Button>
       </Form>
     </Page>
+  );
+}
+
+function Why({ start, back }: { start: Start; back: (() => void) | undefined }) {
+  return (
+    <>
+      <section>
+        <h2>Where these start from</h2>
+        <P tone="slate">{start.said}</P>
+        {back && (
+          <Button variant="text" onClick={back}>
+            back to these
+          </Button>
+        )}
+      </section>
+      <section>
+        <h2>How it is worked out</h2>
+        <P tone="slate">
+          Regular price = (target − share × early price) ÷ (1 − share), rounded as you pick. With fewer early
+          sign-ups than the break-even share, the two prices bring more than the target; with more, less.
+        </P>
+      </section>
+    </>
+  );
+}
+
+function Inputs({
+  start,
+  form,
+  set,
+  faults,
+}: {
+  start: Start;
+  form: Form;
+  set: (change: Partial<Form>) => void;
+  faults: Record<string, string>;
+}) {
+  const number = (key: "fee" | "share" | "target" | "days", label: string, width: number, help?: string) => (
+    <Field
+      label={label}
+      width={width}
+      value={form[key]}
+      onChange={(value) => set({ [key]: value })}
+      fault={faults[`/${key}`]}
+      help={help}
+      input={{ inputMode: key === "days" ? "numeric" : "decimal" }}
+    />
+  );
+  return (
+    <Row wrap sx={{ marginTop: 12 }}>
+      {number("fee", `Today’s fee, ${start.rate}`, 150, "it becomes the early price")}
+      {number("share", "Percent that sign up early", 180)}
+      {number("target", "Target income a seat", 160)}
+      {number("days", "Days before the start", 150, "through this day it is early")}
+      <Choice
+        label="Round the regular price to"
+        width={180}
+        value={form.rounding}
+        onChange={(rounding) => set({ rounding })}
+        fault={faults["/rounding"]}
+        options={start.roundings.map((r) => ({ value: r, text: money(r, start.currency) }))}
+      />
+    </Row>
+  );
+}
+
+function Figures({ plan, share }: { plan: Found; share: string }) {
+  const even = plan.break_even;
+  return (
+    <Row wrap sx={{ gap: 28, margin: "20px 0 6px" }} aria-live="polite">
+      <Figure
+        label="Early price"
+        text={money(plan.early, plan.currency)}
+        why={`through ${plan.days} days before the start`}
+      />
+      <Figure
+        label="Regular price"
+        text={money(plan.regular, plan.currency)}
+        why={`exactly ${money(plan.exact, plan.currency)}`}
+      />
+      <Figure
+        label="Income a seat"
+        text={money(plan.income, plan.currency)}
+        why={`when ${share} percent sign up early`}
+      />
+      <Figure
+        label="Break-even share"
+        text={even === null ? "none" : `${even} percent`}
+        why={even === null ? "both prices are the same" : "brings the target a seat"}
+      />
+    </Row>
   );
 }
 

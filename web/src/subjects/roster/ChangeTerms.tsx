@@ -15,6 +15,8 @@ import { amount, digitsOf } from "../courses/form";
 import { counted } from "./deskCall";
 
 type SignUp = Schemas["EnrollmentOut"];
+type Run = Schemas["RunOut"];
+type Changed = Schemas["EnrollmentChanged"];
 type Form = {
   rates: string[];
   agreed: { amount: string; reason: string } | null;
@@ -22,42 +24,18 @@ type Form = {
   fresh: boolean;
 };
 
-/** Another rate, price or extra for somebody who is in already: total and installments before and after, then the act. */
-export function ChangeTerms({
-  held,
-  run,
-  acts,
-  onClose,
-}: {
-  held: SignUp;
-  run: Schemas["RunOut"];
-  acts: ReturnType<typeof useDone>;
-  onClose: () => void;
-}) {
-  const [form, setForm] = useState<Form>({
-    rates: held.people.map((p) => String(p.rate_id)),
-    agreed: null,
-    extras: Object.fromEntries(
-      run.extras.map((x) => [x.id, String(held.extras.find((e) => e.extra_id === x.id)?.count ?? 0)]),
-    ),
-    fresh: false,
-  });
-  const [error, setError] = useState<unknown>(null);
-  const [key, setKey] = useState(newKey);
-  const set = (change: Partial<Form>) => {
-    setForm({ ...form, ...change });
-    setError(null);
-    setKey(newKey());
+/** What the form asks for, as it is sent. */
+function commandOf(held: SignUp, run: Run, form: Form): Schemas["ChangeCommand"] {
+  const agreed = form.agreed && {
+    amount: amount(form.agreed.amount, digitsOf(run.currency)) ?? "",
+    reason: form.agreed.reason,
   };
-  const digits = digitsOf(run.currency);
   const rest = held.extras.filter((e) => !run.extras.some((x) => x.id === e.extra_id));
-  const change: Schemas["ChangeCommand"] = {
+  return {
     people: held.people.map((p, i) => ({
       rate_id: Number(form.rates[i]),
       count: p.count,
-      ...(form.agreed
-        ? { agreed: { amount: amount(form.agreed.amount, digits) ?? "", reason: form.agreed.reason } }
-        : {}),
+      ...(agreed ? { agreed } : {}),
     })),
     extras: [
       ...rest,
@@ -67,6 +45,12 @@ export function ChangeTerms({
     ],
     fresh: form.fresh,
   };
+}
+
+/** What the change would come to, as one types; `save` does it at the total that is shown. */
+function useChange(held: SignUp, change: Schemas["ChangeCommand"], done: (what: Changed) => void) {
+  const [error, setError] = useState<unknown>(null);
+  const [key, setKey] = useState(newKey);
   const asked = JSON.stringify(change);
   const settled = useSettled(asked, 150);
   const path = { enrollment_id: held.id };
@@ -83,35 +67,108 @@ export function ChangeTerms({
     retry: false,
   });
   const current = asked === settled && !query.isPlaceholderData;
-  const found = query.error ? undefined : query.data;
-  const trouble = error ?? query.error;
-  const faults = faultsOf(trouble);
+  const preview = query.error ? undefined : query.data;
   const save = async () => {
-    if (!found || !current) return;
+    if (!preview || !current) return;
     try {
-      const done = await ask(
-        api.POST("/api/v1/enrollments/{enrollment_id}/change", {
-          params: { path, header: { "Idempotency-Key": key } },
-          body: { ...change, total: found.total },
-        }),
+      done(
+        await ask(
+          api.POST("/api/v1/enrollments/{enrollment_id}/change", {
+            params: { path, header: { "Idempotency-Key": key } },
+            body: { ...change, total: preview.total },
+          }),
+        ),
       );
-      acts.say({
-        text: `Changed for ${done.name}; the sign-up comes to ${money(done.total, done.currency)}.`,
-        change: done.change,
-      });
-      onClose();
     } catch (problem) {
       setError(problem);
       void query.refetch();
     }
   };
+  const anew = () => {
+    setError(null);
+    setKey(newKey());
+  };
+  return { preview, ready: preview !== undefined && current, trouble: error ?? query.error, save, anew };
+}
+
+/** Another rate, price or extra for somebody who is in already: total and installments before and after, then the act. */
+export function ChangeTerms({
+  held,
+  run,
+  acts,
+  onClose,
+}: {
+  held: SignUp;
+  run: Run;
+  acts: ReturnType<typeof useDone>;
+  onClose: () => void;
+}) {
+  const [form, setForm] = useState<Form>({
+    rates: held.people.map((p) => String(p.rate_id)),
+    agreed: null,
+    extras: Object.fromEntries(
+      run.extras.map((x) => [x.id, String(held.extras.find((e) => e.extra_id === x.id)?.count ?? 0)]),
+    ),
+    fresh: false,
+  });
+  const change = useChange(held, commandOf(held, run, form), (done) => {
+    acts.say({
+      text: `Changed for ${done.name}; the sign-up comes to ${money(done.total, done.currency)}.`,
+      change: done.change,
+    });
+    onClose();
+  });
+  const { trouble } = change;
+  const faults = faultsOf(trouble);
+  return (
+    <Form look="due" onSend={() => void change.save()} onLeave={onClose}>
+      <P strong>What {held.name} is signed up for</P>
+      <Asked
+        held={held}
+        run={run}
+        form={form}
+        faults={faults}
+        set={(next) => {
+          setForm({ ...form, ...next });
+          change.anew();
+        }}
+      />
+      {trouble != null && Object.keys(faults).length === 0 && (
+        <P tone={messageOf(trouble) === "Nothing changes." ? "slate" : "brick"}>{messageOf(trouble)}</P>
+      )}
+      {change.preview && <Comes to={change.preview} />}
+      <Row mid sx={{ marginTop: 8 }}>
+        <Button type="submit" variant="contained" disabled={!change.ready}>
+          Change it
+        </Button>
+        <Button variant="text" onClick={onClose}>
+          leave it
+        </Button>
+      </Row>
+    </Form>
+  );
+}
+
+function Asked({
+  held,
+  run,
+  form,
+  set,
+  faults,
+}: {
+  held: SignUp;
+  run: Run;
+  form: Form;
+  set: (change: Partial<Form>) => void;
+  faults: Record<string, string>;
+}) {
   const rates = run.rates.map((r) => ({
     value: String(r.id),
     text: `${r.label ?? "Standard"}, ${money(r.amount, run.currency)}`,
   }));
+  const count = Object.entries(faults).find(([at]) => at.startsWith("/extras") && at.endsWith("count"));
   return (
-    <Form look="due" onSend={() => void save()} onLeave={onClose}>
-      <P strong>What {held.name} is signed up for</P>
+    <>
       {held.people.map((p, i) => (
         <Choice
           key={i}
@@ -153,48 +210,39 @@ export function ChangeTerms({
           label={`${x.label}, ${money(x.amount, run.currency)} each`}
           value={form.extras[x.id] ?? "0"}
           onChange={(text) => set({ extras: { ...form.extras, [x.id]: text } })}
-          fault={Object.entries(faults).find(([at]) => at.startsWith("/extras") && at.endsWith("count"))?.[1]}
+          fault={count?.[1]}
           input={{ inputMode: "numeric" }}
         />
       ))}
       <Tick checked={form.fresh} onChange={(on) => set({ fresh: on })}>
         price all of it as of today
       </Tick>
-      {trouble != null && Object.keys(faults).length === 0 && (
-        <P tone={messageOf(trouble) === "Nothing changes." ? "slate" : "brick"}>{messageOf(trouble)}</P>
-      )}
-      {found && (
-        <div aria-live="polite">
-          <Facts>
-            <dt className="sum">Total</dt>
-            <dd className="sum">{money(found.total, found.currency)}</dd>
-            <dd className="why">It was {money(found.total_before, found.currency)}.</dd>
-            {found.after.map((r, i) => {
-              const old = found.before.find((b) => b.due === r.due);
-              return [
-                <dt key={`${i}t`}>{day(r.due)}</dt>,
-                <dd key={`${i}d`}>{money(r.amount, found.currency)}</dd>,
-                <dd key={`${i}w`} className="why">
-                  {isZero(r.left) ? "paid" : `${money(r.left, found.currency)} of it open`}
-                  {!old ? ", new" : old.amount !== r.amount && `, was ${money(old.amount, found.currency)}`}
-                </dd>,
-              ];
-            })}
-          </Facts>
-          {!isZero(found.credit) && (
-            <p>{money(found.credit, found.currency)} is then credit of the account.</p>
-          )}
-          <P tone="slate">What is paid or due stands; the difference goes to what is not due yet.</P>
-        </div>
-      )}
-      <Row mid sx={{ marginTop: 8 }}>
-        <Button type="submit" variant="contained" disabled={!found || !current}>
-          Change it
-        </Button>
-        <Button variant="text" onClick={onClose}>
-          leave it
-        </Button>
-      </Row>
-    </Form>
+    </>
+  );
+}
+
+/** Total and installments as they would be, beside what they were. */
+function Comes({ to }: { to: Changed }) {
+  return (
+    <div aria-live="polite">
+      <Facts>
+        <dt className="sum">Total</dt>
+        <dd className="sum">{money(to.total, to.currency)}</dd>
+        <dd className="why">It was {money(to.total_before, to.currency)}.</dd>
+        {to.after.map((r, i) => {
+          const old = to.before.find((b) => b.due === r.due);
+          return [
+            <dt key={`${i}t`}>{day(r.due)}</dt>,
+            <dd key={`${i}d`}>{money(r.amount, to.currency)}</dd>,
+            <dd key={`${i}w`} className="why">
+              {isZero(r.left) ? "paid" : `${money(r.left, to.currency)} of it open`}
+              {!old ? ", new" : old.amount !== r.amount && `, was ${money(old.amount, to.currency)}`}
+            </dd>,
+          ];
+        })}
+      </Facts>
+      {!isZero(to.credit) && <p>{money(to.credit, to.currency)} is then credit of the account.</p>}
+      <P tone="slate">What is paid or due stands; the difference goes to what is not due yet.</P>
+    </div>
   );
 }

@@ -17,39 +17,21 @@ import { Fault, P } from "../../parts/words";
 import { amount, digitsOf } from "../courses/form";
 import { Picked, type Run, RunLine } from "./DeskParts";
 
-/** To another run: pick it, see what moves along and what is kept, then move. */
-export function Moving({
-  held,
-  acts,
-  onClose,
-  onDone,
-}: {
-  held: Schemas["EnrollmentOut"];
-  acts: ReturnType<typeof useDone>;
-  onClose: () => void;
-  onDone: () => void;
-}) {
-  const [typed, setTyped] = useState("");
-  const [run, setRun] = useState<Run | null>(null);
-  const [own, setOwn] = useState<{ keep: string; why: string } | null>(null);
+type Held = Schemas["EnrollmentOut"];
+type Own = { keep: string; why: string } | null;
+
+/** What moving would do, as one types; `move` does it at the total that is shown. */
+function useTransfer(held: Held, run: Run | null, own: Own, done: (what: Schemas["Transferred"]) => void) {
   const [error, setError] = useState<unknown>(null);
   const [busy, setBusy] = useState(false);
   const [key, setKey] = useState(newKey);
-  const what = useSettled(typed.trim(), 120);
-  const runs = $api.useQuery(
-    "get",
-    "/api/v1/runs",
-    {
-      params: { query: { q: what, teaching: "before", status: "published", limit: 7 } },
-    },
-    { placeholderData: keepPreviousData },
-  );
   const path = { enrollment_id: held.id };
   const body: Schemas["TransferCommand"] = {
     run_id: run?.id ?? 0,
     ...(own ? { keep: amount(own.keep, digitsOf(held.quote.currency)) ?? "", why: own.why } : {}),
   };
-  const settled = useSettled(JSON.stringify(body), 150);
+  const asked = JSON.stringify(body);
+  const settled = useSettled(asked, 150);
   const query = useQuery({
     queryKey: ["transfer", held.id, settled],
     queryFn: () =>
@@ -63,25 +45,19 @@ export function Moving({
     retry: false,
     placeholderData: (old) => (old?.run_id === run?.id ? old : undefined),
   });
-  const found = query.error ? undefined : query.data;
-  const trouble = error ?? query.error;
-  const faults = faultsOf(trouble);
+  const preview = query.error ? undefined : query.data;
   const move = async () => {
-    if (!found || busy || JSON.stringify(body) !== settled) return;
+    if (!preview || busy || asked !== settled) return;
     setBusy(true);
     try {
-      const done = await ask(
-        api.POST("/api/v1/enrollments/{enrollment_id}/transfer", {
-          params: { path, header: { "Idempotency-Key": key } },
-          body: { ...body, total: found.quote.total },
-        }),
+      done(
+        await ask(
+          api.POST("/api/v1/enrollments/{enrollment_id}/transfer", {
+            params: { path, header: { "Idempotency-Key": key } },
+            body: { ...body, total: preview.quote.total },
+          }),
+        ),
       );
-      acts.say({
-        text: `${done.name} moved to ${run!.title} (${done.to}).`,
-        change: done.change,
-        link: <Link to={`/runs/${done.run_id}/roster`}>See the roster</Link>,
-      });
-      onDone();
     } catch (problem) {
       setError(problem);
       setKey(newKey());
@@ -90,60 +66,49 @@ export function Moving({
       setBusy(false);
     }
   };
-  const others = (runs.data?.items ?? []).filter((r) => r.id !== held.run_id);
-  if (!run)
-    return (
-      <Note kind="due">
-        <P strong>Where does {held.name} move to?</P>
-        <PickList
-          label="The other run"
-          placeholder="course, run or instructor"
-          typed={typed}
-          onType={setTyped}
-          autoFocus
-          fresh={what === typed.trim() && !runs.isPlaceholderData}
-          onPick={(id) => setRun(others.find((r) => String(r.id) === id) ?? null)}
-          options={others.map((r) => ({ key: String(r.id), content: <RunLine run={r} /> }))}
-          empty={<P tone="slate">No published run that has not begun fits that.</P>}
-        />
-        <Button variant="text" onClick={onClose}>
-          leave it
-        </Button>
-      </Note>
-    );
-  const currency = held.quote.currency;
+  return { preview, busy, trouble: error ?? query.error, move, anew: () => setError(null) };
+}
+
+/** To another run: pick it, see what moves along and what is kept, then move. */
+export function Moving({
+  held,
+  acts,
+  onClose,
+  onDone,
+}: {
+  held: Held;
+  acts: ReturnType<typeof useDone>;
+  onClose: () => void;
+  onDone: () => void;
+}) {
+  const [run, setRun] = useState<Run | null>(null);
+  const [own, setOwn] = useState<Own>(null);
+  const transfer = useTransfer(held, run, own, (done) => {
+    acts.say({
+      text: `${done.name} moved to ${run!.title} (${done.to}).`,
+      change: done.change,
+      link: <Link to={`/runs/${done.run_id}/roster`}>See the roster</Link>,
+    });
+    onDone();
+  });
+  const { preview, trouble } = transfer;
+  if (!run) return <OtherRun held={held} onPick={setRun} onClose={onClose} />;
   return (
-    <Form look="due" onSend={() => void move()} onLeave={onClose}>
+    <Form look="due" onSend={() => void transfer.move()} onLeave={onClose}>
       <P strong>{held.name} moves to</P>
       <Picked
         what="the run"
         onChange={() => {
           setRun(null);
-          setError(null);
+          transfer.anew();
         }}
       >
         <RunLine run={run} />
       </Picked>
-      {trouble != null && <Fault as="p">{Object.values(faults)[0] ?? messageOf(trouble)}</Fault>}
-      {found && (
+      {trouble != null && <Fault as="p">{Object.values(faultsOf(trouble))[0] ?? messageOf(trouble)}</Fault>}
+      {preview && (
         <Box aria-live="polite" sx={{ marginTop: 8 }}>
-          <Facts>
-            <dt>Price here, taken back</dt>
-            <dd>{money(found.total_before, currency)}</dd>
-            <dt>Paid so far</dt>
-            <dd>{money(found.paid, currency)}</dd>
-            <dt>Kept</dt>
-            <dd>{money(found.kept, currency)}</dd>
-            <dd className="why">{found.why}</dd>
-            <dt>Moves along</dt>
-            <dd>{money(found.carried, currency)}</dd>
-            <dt className="sum">Then open there</dt>
-            <dd className="sum">{money(found.owed, currency)}</dd>
-            {!isZero(found.credit) && [
-              <dt key="t">Left as credit</dt>,
-              <dd key="d">{money(found.credit, currency)}</dd>,
-            ]}
-          </Facts>
+          <MovesAlong preview={preview} currency={held.quote.currency} />
           {own ? (
             <Row>
               <Field
@@ -152,7 +117,7 @@ export function Moving({
                 value={own.keep}
                 onChange={(keep) => {
                   setOwn({ ...own, keep });
-                  setError(null);
+                  transfer.anew();
                 }}
                 autoFocus
                 input={{ inputMode: "decimal" }}
@@ -162,13 +127,17 @@ export function Moving({
                 value={own.why}
                 onChange={(why) => {
                   setOwn({ ...own, why });
-                  setError(null);
+                  transfer.anew();
                 }}
               />
             </Row>
           ) : (
-            !isZero(found.total_before) && (
-              <Button variant="text" color="secondary" onClick={() => setOwn({ keep: found.kept, why: "" })}>
+            !isZero(preview.total_before) && (
+              <Button
+                variant="text"
+                color="secondary"
+                onClick={() => setOwn({ keep: preview.kept, why: "" })}
+              >
                 keep another sum
               </Button>
             )
@@ -176,19 +145,80 @@ export function Moving({
         </Box>
       )}
       <Row mid sx={{ marginTop: 8 }}>
-        <Button type="submit" variant="contained" disabled={busy || !found} ref={focused}>
+        <Button type="submit" variant="contained" disabled={transfer.busy || !preview} ref={focused}>
           Move
         </Button>
         <Button variant="text" onClick={onClose}>
           leave it
         </Button>
       </Row>
-      {found && (
+      {preview && (
         <Box sx={{ marginTop: 14 }}>
           <P strong>The price there</P>
-          <Quote quote={found.quote} />
+          <Quote quote={preview.quote} />
         </Box>
       )}
     </Form>
+  );
+}
+
+function OtherRun({
+  held,
+  onPick,
+  onClose,
+}: {
+  held: Held;
+  onPick: (run: Run | null) => void;
+  onClose: () => void;
+}) {
+  const [typed, setTyped] = useState("");
+  const what = useSettled(typed.trim(), 120);
+  const runs = $api.useQuery(
+    "get",
+    "/api/v1/runs",
+    { params: { query: { q: what, teaching: "before", status: "published", limit: 7 } } },
+    { placeholderData: keepPreviousData },
+  );
+  const others = (runs.data?.items ?? []).filter((r) => r.id !== held.run_id);
+  return (
+    <Note kind="due">
+      <P strong>Where does {held.name} move to?</P>
+      <PickList
+        label="The other run"
+        placeholder="course, run or instructor"
+        typed={typed}
+        onType={setTyped}
+        autoFocus
+        fresh={what === typed.trim() && !runs.isPlaceholderData}
+        onPick={(id) => onPick(others.find((r) => String(r.id) === id) ?? null)}
+        options={others.map((r) => ({ key: String(r.id), content: <RunLine run={r} /> }))}
+        empty={<P tone="slate">No published run that has not begun fits that.</P>}
+      />
+      <Button variant="text" onClick={onClose}>
+        leave it
+      </Button>
+    </Note>
+  );
+}
+
+function MovesAlong({ preview, currency }: { preview: Schemas["Transferred"]; currency: string }) {
+  return (
+    <Facts>
+      <dt>Price here, taken back</dt>
+      <dd>{money(preview.total_before, currency)}</dd>
+      <dt>Paid so far</dt>
+      <dd>{money(preview.paid, currency)}</dd>
+      <dt>Kept</dt>
+      <dd>{money(preview.kept, currency)}</dd>
+      <dd className="why">{preview.why}</dd>
+      <dt>Moves along</dt>
+      <dd>{money(preview.carried, currency)}</dd>
+      <dt className="sum">Then open there</dt>
+      <dd className="sum">{money(preview.owed, currency)}</dd>
+      {!isZero(preview.credit) && [
+        <dt key="t">Left as credit</dt>,
+        <dd key="d">{money(preview.credit, currency)}</dd>,
+      ]}
+    </Facts>
   );
 }

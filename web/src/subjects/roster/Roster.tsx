@@ -61,6 +61,40 @@ const FILTERS = ["q", "way", "rate", "money", "group", "role"] as const;
 const filtersOf = (params: URLSearchParams) =>
   Object.fromEntries(FILTERS.map((f) => [f, params.get(f) ?? ""])) as Filters;
 
+/** The filters, the order and the open row, as the address says them. */
+function useRosterView() {
+  const [params, setParams] = useSearchParams();
+  const change = (edit: (next: URLSearchParams) => void) =>
+    setParams(
+      (old) => {
+        const next = new URLSearchParams(old);
+        edit(next);
+        return next;
+      },
+      { replace: true },
+    );
+  const put = (name: string, value: string) =>
+    change((next) => (value ? next.set(name, value) : next.delete(name)));
+  const filters = filtersOf(params);
+  return {
+    filters,
+    filtered: FILTERS.some((f) => filters[f].trim()),
+    sort: params.get("sort") ?? "",
+    at: Number(params.get("at")) || null,
+    address: params.toString(),
+    put,
+    showAll: () => change((next) => FILTERS.forEach((f) => next.delete(f))),
+    open: (id: number | null, act?: string) =>
+      change((next) => {
+        next.delete("act");
+        if (id === null) next.delete("at");
+        else next.set("at", String(id));
+        if (act) next.set("act", act);
+      }),
+  };
+}
+type RosterView = ReturnType<typeof useRosterView>;
+
 /** Who holds which seat, in order, with the cut where the seats end, and those who wait below it. */
 export function Roster({
   run,
@@ -75,173 +109,173 @@ export function Roster({
 }) {
   const me = useMe();
   const roster = useRoster(run.id);
-  const [params, setParams] = useSearchParams();
+  const view = useRosterView();
   const [columns, setColumns] = useKept<string[]>("roster-columns", USUAL);
-  const [more, setMore] = useState(false);
-  const filters = filtersOf(params);
-  const sort = params.get("sort") ?? "";
-  const at = Number(params.get("at")) || null;
-  const put = (name: string, value: string) =>
-    setParams(
-      (old) => {
-        const next = new URLSearchParams(old);
-        if (value) next.set(name, value);
-        else next.delete(name);
-        return next;
-      },
-      { replace: true },
-    );
-  const [typed, setTyped] = useTyped(filters.q, (q) => put("q", q));
   const people = roster.data?.people;
-  const address = params.toString();
+  const { address, sort } = view;
   const shown = useMemo(
     () => shownRows(people ?? [], filtersOf(new URLSearchParams(address)), sort, me.today),
     [people, address, sort, me.today],
   );
   const seats = useMemo(() => firstSeats(people ?? []), [people]);
-  const groups = new Map((roster.data?.groups ?? []).map((g) => [g.id, g.name]));
   if (roster.error && !roster.data)
     return <Trouble error={roster.error} retry={() => void roster.refetch()} />;
   if (!roster.data || !people) return <Loading />;
   const { waiting, withdrawn } = roster.data;
+  const groups = new Map(roster.data.groups.map((g) => [g.id, g.name]));
+  const nobody = people.length === 0 && waiting.length === 0;
+  return (
+    <>
+      {nobody ? (
+        <NobodyYet run={run} />
+      ) : (
+        <>
+          <RosterFilters
+            view={view}
+            people={people}
+            shown={shown.length}
+            groups={groups}
+            columns={columns}
+            setColumns={setColumns}
+          />
+          <RosterTable
+            run={run}
+            rows={shown}
+            seats={seats}
+            columns={COLUMNS.filter((c) => columns.includes(c.key))}
+            groups={groups}
+            today={me.today}
+            at={view.at}
+            picked={picked}
+            onOpen={view.open}
+            onPick={onPick}
+            acts={acts}
+          />
+        </>
+      )}
+      <Cut found={roster.data} run={run} />
+      {waiting.length > 0 && <Line waiting={waiting} run={run} acts={acts} why={roster.data.chance_why} />}
+      <Gone withdrawn={withdrawn} />
+    </>
+  );
+}
 
-  if (people.length === 0 && waiting.length === 0)
-    return (
-      <Empty>
-        <p>
-          Nobody is on this roster yet.{" "}
-          {run.status === "draft" ? (
-            "Publish the run first; then people can be enrolled."
-          ) : (
-            <>
-              <Link to={`/desk?run=${run.id}`}>Enroll somebody at the desk</Link>, or{" "}
-              <Link to={`/runs/${run.id}/list`}>put a list on it</Link>.
-            </>
-          )}
-        </p>
-        <Cut found={roster.data} run={run} />
-        <Gone withdrawn={withdrawn} />
-      </Empty>
-    );
-  const filtered = FILTERS.some((f) => filters[f].trim());
-  const values = (of: (row: RosterRow) => string) => [...new Set(people.map(of))].sort();
-  const choice = (name: keyof Filters, label: string, options: [string, string][], width = 150) =>
-    (options.length > 1 || filters[name]) && (
-      <Choice
-        label={label}
-        width={width}
-        value={filters[name]}
-        onChange={(value) => put(name, value)}
-        options={[{ value: "", text: "any" }, ...options.map(([value, text]) => ({ value, text }))]}
-      />
-    );
-  const same = (of: (row: RosterRow) => string): [string, string][] => values(of).map((v) => [v, v]);
+function NobodyYet({ run }: { run: Schemas["RunOut"] }) {
+  return (
+    <Empty as="p">
+      Nobody is on this roster yet.{" "}
+      {run.status === "draft" ? (
+        "Publish the run first; then people can be enrolled."
+      ) : (
+        <>
+          <Link to={`/desk?run=${run.id}`}>Enroll somebody at the desk</Link>, or{" "}
+          <Link to={`/runs/${run.id}/list`}>put a list on it</Link>.
+        </>
+      )}
+    </Empty>
+  );
+}
+
+/** One filter; left out where there is nothing to choose between. */
+function FilterBy({
+  view,
+  name,
+  label,
+  options,
+  width = 150,
+}: {
+  view: RosterView;
+  name: keyof Filters;
+  label: string;
+  options: readonly (readonly [string, string])[];
+  width?: number;
+}) {
+  if (options.length < 2 && !view.filters[name]) return null;
+  return (
+    <Choice
+      label={label}
+      width={width}
+      value={view.filters[name]}
+      onChange={(value) => view.put(name, value)}
+      options={[{ value: "", text: "any" }, ...options.map(([value, text]) => ({ value, text }))]}
+    />
+  );
+}
+
+interface FilterProps {
+  view: RosterView;
+  people: RosterRow[];
+  groups: Map<number, string>;
+  columns: string[];
+  setColumns: (columns: string[]) => void;
+}
+
+function RosterFilters({ shown, ...props }: FilterProps & { shown: number }) {
+  const { view, people } = props;
+  const [typed, setTyped] = useTyped(view.filters.q, (q) => view.put("q", q));
+  const [more, setMore] = useState(false);
+  const all = count(people.length, "sign-up");
   return (
     <>
       <Filters className="noprint">
         <Field label="Name, email, phone or payer" value={typed} onChange={setTyped} width={210} />
-        {choice("money", "Money", MONEY)}
+        <FilterBy view={view} name="money" label="Money" options={MONEY} />
         <Choice
           label="Order"
           width={140}
-          value={sort}
-          onChange={(value) => put("sort", value)}
+          value={view.sort}
+          onChange={(value) => view.put("sort", value)}
           options={SORTS.map(([value, text]) => ({ value, text }))}
         />
         <Button variant="text" aria-expanded={more} onClick={() => setMore(!more)}>
           more filters, columns
         </Button>
         <T tone="slate" className="how-many" aria-live="polite">
-          {filtered
-            ? `${shown.length} of ${count(people.length, "sign-up")}`
-            : count(people.length, "sign-up")}
-          {filtered && (
+          {view.filtered ? `${shown} of ${all}` : all}
+          {view.filtered && (
             <>
               {" "}
-              <Button
-                variant="text"
-                onClick={() =>
-                  setParams(
-                    (old) => {
-                      const next = new URLSearchParams(old);
-                      FILTERS.forEach((f) => next.delete(f));
-                      return next;
-                    },
-                    { replace: true },
-                  )
-                }
-              >
+              <Button variant="text" onClick={view.showAll}>
                 show all
               </Button>
             </>
           )}
         </T>
       </Filters>
-      {more && (
-        <Inset className="noprint">
-          <Row wrap>
-            {choice(
-              "way",
-              "Came in by",
-              same((r) => r.way_in),
-            )}
-            {choice("rate", "Rate", same(rateOf), 180)}
-            {choice(
-              "role",
-              "Role",
-              same((r) => r.role),
-            )}
-            {(groups.size > 0 || filters.group) &&
-              choice("group", "Group", [
-                ...[...groups].map(([id, name]): [string, string] => [String(id), name]),
-                ["none", "no group"],
-              ])}
-          </Row>
-          <Columns>
-            <T label as="legend">
-              Columns
-            </T>
-            {COLUMNS.map((c) => (
-              <Tick
-                key={c.key}
-                checked={columns.includes(c.key)}
-                onChange={(on) => setColumns(on ? [...columns, c.key] : columns.filter((k) => k !== c.key))}
-              >
-                {c.label}
-              </Tick>
-            ))}
-          </Columns>
-        </Inset>
-      )}
-      <RosterTable
-        run={run}
-        rows={shown}
-        seats={seats}
-        columns={COLUMNS.filter((c) => columns.includes(c.key))}
-        groups={groups}
-        today={me.today}
-        at={at}
-        picked={picked}
-        onOpen={(id, act) =>
-          setParams(
-            (old) => {
-              const next = new URLSearchParams(old);
-              next.delete("act");
-              if (id === null) next.delete("at");
-              else next.set("at", String(id));
-              if (act) next.set("act", act);
-              return next;
-            },
-            { replace: true },
-          )
-        }
-        onPick={onPick}
-        acts={acts}
-      />
-      <Cut found={roster.data} run={run} />
-      {waiting.length > 0 && <Line waiting={waiting} run={run} acts={acts} why={roster.data.chance_why} />}
-      <Gone withdrawn={withdrawn} />
+      {more && <MoreFilters {...props} />}
     </>
+  );
+}
+
+function MoreFilters({ view, people, groups, columns, setColumns }: FilterProps) {
+  const same = (of: (row: RosterRow) => string) =>
+    [...new Set(people.map(of))].sort().map((v): [string, string] => [v, v]);
+  const named = [...groups].map(([id, name]): [string, string] => [String(id), name]);
+  return (
+    <Inset className="noprint">
+      <Row wrap>
+        <FilterBy view={view} name="way" label="Came in by" options={same((r) => r.way_in)} />
+        <FilterBy view={view} name="rate" label="Rate" options={same(rateOf)} width={180} />
+        <FilterBy view={view} name="role" label="Role" options={same((r) => r.role)} />
+        {(groups.size > 0 || view.filters.group) && (
+          <FilterBy view={view} name="group" label="Group" options={[...named, ["none", "no group"]]} />
+        )}
+      </Row>
+      <Columns>
+        <T label as="legend">
+          Columns
+        </T>
+        {COLUMNS.map((c) => (
+          <Tick
+            key={c.key}
+            checked={columns.includes(c.key)}
+            onChange={(on) => setColumns(on ? [...columns, c.key] : columns.filter((k) => k !== c.key))}
+          >
+            {c.label}
+          </Tick>
+        ))}
+      </Columns>
+    </Inset>
   );
 }
 

@@ -94,7 +94,7 @@ export const COLUMNS: Column[] = [
           </T>
         ))}
         {row.payer && (
-          <T tone="slate" as="div">
+          <T tone="slate" as="div" cut title={`paid by ${row.payer}`}>
             pays: {row.payer}
           </T>
         )}
@@ -158,20 +158,7 @@ export const COLUMNS: Column[] = [
 ];
 export const USUAL = ["way", "rate", "fee", "owed", "next"];
 
-/** Who holds which seat. A long roster draws only the rows in sight; a short one all, so that it prints whole. */
-export function RosterTable({
-  run,
-  rows,
-  seats,
-  columns,
-  groups,
-  today,
-  at,
-  picked,
-  onOpen,
-  onPick,
-  acts,
-}: {
+interface TableProps {
   run: Schemas["RunOut"];
   rows: RosterRow[];
   seats: Map<number, number>;
@@ -183,7 +170,11 @@ export function RosterTable({
   onOpen: (id: number | null, act?: Act) => void;
   onPick: (ids: number[], on: boolean) => void;
   acts: Acts;
-}) {
+}
+
+/** Who holds which seat. A long roster draws only the rows in sight; a short one all, so that it prints whole. */
+export function RosterTable(props: TableProps) {
+  const { run, rows, columns, at } = props;
   const body = useRef<HTMLDivElement>(null);
   const [top, setTop] = useState(0);
   useLayoutEffect(() => {
@@ -196,9 +187,103 @@ export function RosterTable({
     overscan: 10,
     scrollMargin: top,
   });
-  const shape = ["28px", "36px", "minmax(150px, 2fr)", ...columns.map((c) => c.width), "72px"].join(" ");
+  const gridTemplateColumns = [
+    "28px",
+    "36px",
+    "minmax(150px, 2fr)",
+    ...columns.map((c) => c.width),
+    "72px",
+  ].join(" ");
+  const common = (row: RosterRow) => ({
+    role: "row",
+    className: "one",
+    "data-at": at === row.id || undefined,
+  });
+  return (
+    <Rows className="live" role="table" aria-label={`Roster of ${run.code}`} aria-rowcount={rows.length + 1}>
+      <HeadRow {...props} shape={gridTemplateColumns} />
+      <div
+        role="rowgroup"
+        ref={body}
+        style={long ? { height: virtual.getTotalSize(), position: "relative" } : undefined}
+      >
+        {long
+          ? virtual.getVirtualItems().map((item) => {
+              const row = rows[item.index]!;
+              const transform = `translateY(${item.start - top}px)`;
+              return (
+                <div
+                  key={row.id}
+                  {...common(row)}
+                  data-index={item.index}
+                  ref={virtual.measureElement}
+                  aria-rowindex={item.index + 2}
+                  style={{ gridTemplateColumns, position: "absolute", insetInline: 0, top: 0, transform }}
+                >
+                  <RowCells {...props} row={row} />
+                </div>
+              );
+            })
+          : rows.map((row) => (
+              <div key={row.id} {...common(row)} style={{ gridTemplateColumns }}>
+                <RowCells {...props} row={row} />
+              </div>
+            ))}
+      </div>
+    </Rows>
+  );
+}
+
+function HeadRow({ rows, columns, picked, onPick, shape }: TableProps & { shape: string }) {
   const all = rows.length > 0 && rows.every((r) => picked.has(r.id));
-  const draw = (row: RosterRow) => (
+  return (
+    <div role="rowgroup">
+      <div role="row" className="row-head" style={{ gridTemplateColumns: shape }}>
+        <div role="columnheader" className="pick">
+          <Checkbox
+            slotProps={{
+              input: { "aria-label": all ? "Choose nobody" : `Choose all ${rows.length} shown` },
+            }}
+            checked={all}
+            onChange={(e) =>
+              onPick(
+                rows.map((r) => r.id),
+                e.target.checked,
+              )
+            }
+          />
+        </div>
+        <T right as="div" role="columnheader">
+          Seat
+        </T>
+        <div role="columnheader">Learner</div>
+        {columns.map((c) => (
+          <T as="div" right={Boolean(c.right)} key={c.key} role="columnheader">
+            {c.label}
+          </T>
+        ))}
+        <div role="columnheader" className="noprint">
+          <Heard>What can be done</Heard>
+        </div>
+      </div>
+    </div>
+  );
+}
+
+function RowCells({
+  run,
+  row,
+  seats,
+  columns,
+  groups,
+  today,
+  at,
+  picked,
+  onOpen,
+  onPick,
+  acts,
+}: TableProps & { row: RosterRow }) {
+  return (
     <>
       <div role="cell" className="pick">
         <Checkbox
@@ -210,25 +295,7 @@ export function RosterTable({
       <T right tone="slate" as="div" role="cell">
         {seatNumbers(seats.get(row.id), row.heads)}
       </T>
-      <div role="cell">
-        <WhoLine>
-          <Name strong to={`/people/${row.person_id}`}>
-            {row.name}
-          </Name>
-          {row.role !== "learner" && !columns.some((c) => c.key === "role") && (
-            <T tone="slate" as="strong">
-              {row.role}
-            </T>
-          )}
-          <T tone="slate" cut title={row.email ?? undefined}>
-            {row.email ?? row.phone ?? "no email"}
-          </T>
-        </WhoLine>
-        {row.places.map((place) => (
-          <PartyHead key={place.n} row={row} place={place} acts={acts} />
-        ))}
-        {row.note && !columns.some((c) => c.key === "note") && <NoteLine tone="slate">{row.note}</NoteLine>}
-      </div>
+      <Who row={row} columns={columns} acts={acts} />
       {columns.map((c) => (
         <T as="div" right={Boolean(c.right)} key={c.key} role="cell">
           {c.cell({ row, currency: run.currency, today, groups })}
@@ -255,80 +322,31 @@ export function RosterTable({
       </T>
     </>
   );
+}
+
+/** The learner and the other heads of the party, and what no column of its own says. */
+function Who({ row, columns, acts }: { row: RosterRow; columns: Column[]; acts: Acts }) {
+  const lacks = (key: string) => !columns.some((c) => c.key === key);
   return (
-    <Rows className="live" role="table" aria-label={`Roster of ${run.code}`} aria-rowcount={rows.length + 1}>
-      <div role="rowgroup">
-        <div role="row" className="row-head" style={{ gridTemplateColumns: shape }}>
-          <div role="columnheader" className="pick">
-            <Checkbox
-              slotProps={{
-                input: { "aria-label": all ? "Choose nobody" : `Choose all ${rows.length} shown` },
-              }}
-              checked={all}
-              onChange={(e) =>
-                onPick(
-                  rows.map((r) => r.id),
-                  e.target.checked,
-                )
-              }
-            />
-          </div>
-          <T right as="div" role="columnheader">
-            Seat
+    <div role="cell">
+      <WhoLine>
+        <Name strong to={`/people/${row.person_id}`}>
+          {row.name}
+        </Name>
+        {row.role !== "learner" && lacks("role") && (
+          <T tone="slate" as="strong">
+            {row.role}
           </T>
-          <div role="columnheader">Learner</div>
-          {columns.map((c) => (
-            <T as="div" right={Boolean(c.right)} key={c.key} role="columnheader">
-              {c.label}
-            </T>
-          ))}
-          <div role="columnheader" className="noprint">
-            <Heard>What can be done</Heard>
-          </div>
-        </div>
-      </div>
-      <div
-        role="rowgroup"
-        ref={body}
-        style={long ? { height: virtual.getTotalSize(), position: "relative" } : undefined}
-      >
-        {long
-          ? virtual.getVirtualItems().map((item) => {
-              const row = rows[item.index]!;
-              return (
-                <div
-                  key={row.id}
-                  role="row"
-                  data-index={item.index}
-                  ref={virtual.measureElement}
-                  aria-rowindex={item.index + 2}
-                  className="one"
-                  data-at={at === row.id || undefined}
-                  style={{
-                    gridTemplateColumns: shape,
-                    position: "absolute",
-                    insetInline: 0,
-                    top: 0,
-                    transform: `translateY(${item.start - top}px)`,
-                  }}
-                >
-                  {draw(row)}
-                </div>
-              );
-            })
-          : rows.map((row) => (
-              <div
-                key={row.id}
-                role="row"
-                className="one"
-                data-at={at === row.id || undefined}
-                style={{ gridTemplateColumns: shape }}
-              >
-                {draw(row)}
-              </div>
-            ))}
-      </div>
-    </Rows>
+        )}
+        <T tone="slate" cut title={row.email ?? undefined}>
+          {row.email ?? row.phone ?? "no email"}
+        </T>
+      </WhoLine>
+      {row.places.map((place) => (
+        <PartyHead key={place.n} row={row} place={place} acts={acts} />
+      ))}
+      {row.note && lacks("note") && <NoteLine tone="slate">{row.note}</NoteLine>}
+    </div>
   );
 }
 

@@ -15,180 +15,206 @@ export const DAY_NAMES = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
 
 type Faults = Record<string, string>;
 
+interface PatternPart {
+  n: number;
+  pattern: PatternForm;
+  onChange: (change: Partial<PatternForm>) => void;
+  faults: Faults;
+  tail: string;
+}
+
 /** One meeting pattern: when it begins, how often, until when; its own room and instructor where it has them. */
 export function PatternFields({
   n,
   many,
-  pattern,
-  onChange,
   onRemove,
-  faults,
-}: {
-  n: number;
-  many: boolean;
-  pattern: PatternForm;
-  onChange: (change: Partial<PatternForm>) => void;
-  onRemove: () => void;
-  faults: Faults;
-}) {
-  const names = useNames();
-  const tail = n ? `, pattern ${n + 1}` : "";
-  const at = `/patterns/${n}`;
+  ...rest
+}: Omit<PatternPart, "tail"> & { many: boolean; onRemove: () => void }) {
+  const { pattern, faults } = rest;
+  const part = { n, ...rest, tail: n ? `, pattern ${n + 1}` : "" };
   const own = many || pattern.room !== "" || pattern.instructor !== "";
+  const days = faults[`/patterns/${n}/weekdays`];
   return (
     <Box component={many ? Inset : "div"} role="group" aria-label={`Pattern ${n + 1}`}>
-      <Row wrap>
+      <FirstAndLength {...part} />
+      <Rhythm {...part} />
+      {own && <OwnNames {...part} onRemove={many ? onRemove : undefined} />}
+      {days && <Fault>{days}</Fault>}
+    </Box>
+  );
+}
+
+function FirstAndLength({ n, pattern, onChange, faults, tail }: PatternPart) {
+  const at = `/patterns/${n}`;
+  return (
+    <Row wrap>
+      <Field
+        label="First date"
+        tail={tail}
+        type="date"
+        value={pattern.first}
+        width={160}
+        onChange={(v) => onChange({ first: v })}
+        fault={faults[`${at}/first`] ?? faults[at] ?? (n === 0 ? faults["/patterns"] : undefined)}
+      />
+      <Field
+        label="Starts at"
+        tail={tail}
+        type="time"
+        value={pattern.start}
+        width={120}
+        onChange={(v) => onChange({ start: v })}
+        fault={faults[`${at}/start`]}
+      />
+      <Field
+        label="Hours"
+        tail={tail}
+        value={pattern.hours}
+        width={70}
+        onChange={(v) => onChange({ hours: v })}
+        input={{ inputMode: "numeric" }}
+        fault={faults[`${at}/minutes`]}
+      />
+      <Field
+        label="Minutes"
+        tail={tail}
+        value={pattern.minutes}
+        width={78}
+        placeholder="0"
+        onChange={(v) => onChange({ minutes: v })}
+        input={{ inputMode: "numeric" }}
+      />
+      <Choice
+        label="On a closed day"
+        tail={tail}
+        value={pattern.ends === "until" ? "skip" : pattern.closure}
+        width={190}
+        onChange={(v) => onChange({ closure: v as PatternForm["closure"] })}
+        options={[
+          // With a last day there is no end to add one at.
+          ...(pattern.ends === "until" ? [] : [{ value: "extend", text: "add one at the end" }]),
+          { value: "skip", text: "leave it out" },
+        ]}
+      />
+    </Row>
+  );
+}
+
+function Rhythm({ n, pattern, onChange, faults, tail }: PatternPart) {
+  const at = `/patterns/${n}`;
+  return (
+    <Row wrap sx={{ marginTop: 12 }}>
+      <div>
+        <T label as="div" id={`weekdays-${n}`}>
+          On
+        </T>
+        <ToggleButtonGroup aria-labelledby={`weekdays-${n}`} value={pattern.weekdays}>
+          {DAYS.map((code, i) => (
+            <ToggleButton
+              key={code}
+              value={code}
+              sx={{ width: 42, height: 38 }}
+              onClick={() =>
+                onChange({ weekdays: DAYS.filter((d) => pattern.weekdays.includes(d) !== (d === code)) })
+              }
+            >
+              {DAY_NAMES[i]}
+            </ToggleButton>
+          ))}
+        </ToggleButtonGroup>
+        <T small as="div">
+          {pattern.weekdays.length ? weekdays(pattern.weekdays) : "the weekday of the first date"}
+        </T>
+      </div>
+      <Field
+        label="Every … weeks"
+        tail={tail}
+        value={pattern.every}
+        width={98}
+        onChange={(v) => onChange({ every: v })}
+        fault={faults[`${at}/every_weeks`]}
+        input={{ inputMode: "numeric" }}
+      />
+      <Choice
+        label="Ends"
+        tail={tail}
+        value={pattern.ends}
+        width={150}
+        onChange={(v) => onChange({ ends: v as PatternForm["ends"] })}
+        options={[
+          { value: "count", text: "after meetings:" },
+          { value: "until", text: "on or before:" },
+        ]}
+      />
+      {pattern.ends === "count" ? (
         <Field
-          label="First date"
+          label="Meetings"
+          tail={tail}
+          value={pattern.count}
+          width={86}
+          onChange={(v) => onChange({ count: v })}
+          fault={faults[`${at}/count`]}
+          input={{ inputMode: "numeric" }}
+        />
+      ) : (
+        <Field
+          label="Last day"
           tail={tail}
           type="date"
-          value={pattern.first}
+          value={pattern.until}
           width={160}
-          onChange={(v) => onChange({ first: v })}
-          fault={faults[`${at}/first`] ?? faults[at] ?? (n === 0 ? faults["/patterns"] : undefined)}
+          onChange={(v) => onChange({ until: v })}
+          fault={faults[`${at}/until`]}
         />
-        <Field
-          label="Starts at"
-          tail={tail}
-          type="time"
-          value={pattern.start}
-          width={120}
-          onChange={(v) => onChange({ start: v })}
-          fault={faults[`${at}/start`]}
-        />
-        <Field
-          label="Hours"
-          tail={tail}
-          value={pattern.hours}
-          width={70}
-          onChange={(v) => onChange({ hours: v })}
-          input={{ inputMode: "numeric" }}
-          fault={faults[`${at}/minutes`]}
-        />
-        <Field
-          label="Minutes"
-          tail={tail}
-          value={pattern.minutes}
-          width={78}
-          placeholder="0"
-          onChange={(v) => onChange({ minutes: v })}
-          input={{ inputMode: "numeric" }}
-        />
-        <Choice
-          label="On a closed day"
-          tail={tail}
-          value={pattern.ends === "until" ? "skip" : pattern.closure}
-          width={190}
-          onChange={(v) => onChange({ closure: v as PatternForm["closure"] })}
-          options={[
-            // With a last day there is no end to add one at.
-            ...(pattern.ends === "until" ? [] : [{ value: "extend", text: "add one at the end" }]),
-            { value: "skip", text: "leave it out" },
-          ]}
-        />
-      </Row>
-      <Row wrap sx={{ marginTop: 12 }}>
-        <div>
-          <T label as="div" id={`weekdays-${n}`}>
-            On
-          </T>
-          <ToggleButtonGroup aria-labelledby={`weekdays-${n}`} value={pattern.weekdays}>
-            {DAYS.map((code, i) => (
-              <ToggleButton
-                key={code}
-                value={code}
-                sx={{ width: 42, height: 38 }}
-                onClick={() =>
-                  onChange({ weekdays: DAYS.filter((d) => pattern.weekdays.includes(d) !== (d === code)) })
-                }
-              >
-                {DAY_NAMES[i]}
-              </ToggleButton>
-            ))}
-          </ToggleButtonGroup>
-          <T small as="div">
-            {pattern.weekdays.length ? weekdays(pattern.weekdays) : "the weekday of the first date"}
-          </T>
-        </div>
-        <Field
-          label="Every … weeks"
-          tail={tail}
-          value={pattern.every}
-          width={98}
-          onChange={(v) => onChange({ every: v })}
-          fault={faults[`${at}/every_weeks`]}
-          input={{ inputMode: "numeric" }}
-        />
-        <Choice
-          label="Ends"
-          tail={tail}
-          value={pattern.ends}
-          width={150}
-          onChange={(v) => onChange({ ends: v as PatternForm["ends"] })}
-          options={[
-            { value: "count", text: "after meetings:" },
-            { value: "until", text: "on or before:" },
-          ]}
-        />
-        {pattern.ends === "count" ? (
-          <Field
-            label="Meetings"
-            tail={tail}
-            value={pattern.count}
-            width={86}
-            onChange={(v) => onChange({ count: v })}
-            fault={faults[`${at}/count`]}
-            input={{ inputMode: "numeric" }}
-          />
-        ) : (
-          <Field
-            label="Last day"
-            tail={tail}
-            type="date"
-            value={pattern.until}
-            width={160}
-            onChange={(v) => onChange({ until: v })}
-            fault={faults[`${at}/until`]}
-          />
-        )}
-      </Row>
-      {own && (
-        <Row wrap sx={{ marginTop: 12 }}>
-          <Named
-            label="Room of this pattern"
-            tail={tail}
-            names={names.places}
-            width={220}
-            value={pattern.room}
-            placeholder="the run’s place"
-            onChange={(v) => onChange({ room: v })}
-            fault={faults[`${at}/room`]}
-          />
-          <Named
-            label="Instructor of this pattern"
-            tail={tail}
-            names={names.instructors}
-            width={220}
-            value={pattern.instructor}
-            placeholder="the run’s instructor"
-            onChange={(v) => onChange({ instructor: v })}
-            fault={faults[`${at}/instructor`]}
-          />
-          {many && (
-            <Button
-              variant="text"
-              color="secondary"
-              sx={{ alignSelf: "flex-end", marginBottom: 7 }}
-              aria-label={`Take out pattern ${n + 1}`}
-              onClick={onRemove}
-            >
-              take out
-            </Button>
-          )}
-        </Row>
       )}
-      {faults[`${at}/weekdays`] && <Fault>{faults[`${at}/weekdays`]}</Fault>}
-    </Box>
+    </Row>
+  );
+}
+
+function OwnNames({
+  n,
+  pattern,
+  onChange,
+  faults,
+  tail,
+  onRemove,
+}: PatternPart & { onRemove: (() => void) | undefined }) {
+  const names = useNames();
+  const at = `/patterns/${n}`;
+  return (
+    <Row wrap sx={{ marginTop: 12 }}>
+      <Named
+        label="Room of this pattern"
+        tail={tail}
+        names={names.places}
+        width={220}
+        value={pattern.room}
+        placeholder="the run’s place"
+        onChange={(v) => onChange({ room: v })}
+        fault={faults[`${at}/room`]}
+      />
+      <Named
+        label="Instructor of this pattern"
+        tail={tail}
+        names={names.instructors}
+        width={220}
+        value={pattern.instructor}
+        placeholder="the run’s instructor"
+        onChange={(v) => onChange({ instructor: v })}
+        fault={faults[`${at}/instructor`]}
+      />
+      {onRemove && (
+        <Button
+          variant="text"
+          color="secondary"
+          sx={{ alignSelf: "flex-end", marginBottom: 7 }}
+          aria-label={`Take out pattern ${n + 1}`}
+          onClick={onRemove}
+        >
+          take out
+        </Button>
+      )}
+    </Row>
   );
 }
 
