@@ -56,12 +56,29 @@ def test_a_season_is_pasted_mended_and_saved_in_one_go(at_work, now_office):
     at_work.sees("Undid: Planned 2 runs as drafts")
 
 
+def bar_of(at_work, run):
+    """The bar of a run on the time line, which draws only the lanes in sight: it is scrolled to."""
+    bar = f"//*[name()='g' and starts-with(@aria-label, '{run['code']} ')]"
+    at_work.until(lambda: at_work.driver.find_elements(By.CSS_SELECTOR, ".timeline .lane"))
+
+    def come_to():
+        at_work.driver.execute_script(
+            "const box = document.querySelector('.timeline .scroll');"
+            " box.scrollTop = box.scrollTop + 400 < box.scrollHeight - box.clientHeight + 400 ? box.scrollTop + 400 : 0"
+        )
+        return at_work.driver.find_elements(By.XPATH, bar)
+
+    if not at_work.driver.find_elements(By.XPATH, bar):
+        at_work.until(come_to)
+    return at_work.find(bar)
+
+
 def test_a_run_is_moved_on_the_time_line_by_keyboard_alone_and_taken_back(at_work, now_office):
     run = run_ahead(now_office, title=f"Timeline {next(number)}")
     enrolled(now_office, run)
     first = date.fromisoformat(run["first"])
     at_work.open(f"/planner/line?from={first - timedelta(days=21)}&zoom=month")
-    at_work.find(f"//*[name()='g' and starts-with(@aria-label, '{run['code']} ')]")
+    bar_of(at_work, run)
     assert at_work.axe() == []
     at_work.tab_to(run["code"], 400)
     at_work.press(Keys.ARROW_RIGHT)
@@ -85,7 +102,7 @@ def test_a_bar_is_dragged_and_a_new_run_is_drawn_with_the_mouse(at_work, now_off
         "first": next_tuesday(9).isoformat(), "start": "10:00", "minutes": 60, "count": 2})  # fmt: skip
     first = date.fromisoformat(run["first"])
     at_work.open(f"/planner/line?from={first - timedelta(days=14)}&zoom=month&by=course")
-    bar = at_work.find(f"//*[name()='g' and starts-with(@aria-label, '{run['code']} ')]")
+    bar = bar_of(at_work, run)
     at_work.driver.execute_script("arguments[0].scrollIntoView({block: 'center'})", bar)
     lane = bar.find_element(By.XPATH, "ancestor::*[name()='svg']")
     per_day = lane.rect["width"] / 35
@@ -99,9 +116,7 @@ def test_a_bar_is_dragged_and_a_new_run_is_drawn_with_the_mouse(at_work, now_off
     at_work.sees("done.")  # a draft moves at once
     at_work.until(lambda: view(now_office, run)["first"] == (first + timedelta(days=2)).isoformat())
     ActionChains(at_work.driver).reset_actions()
-    lane = at_work.find(f"//*[name()='g' and starts-with(@aria-label, '{run['code']} ')]").find_element(
-        By.XPATH, "ancestor::*[name()='svg']"
-    )
+    lane = bar_of(at_work, run).find_element(By.XPATH, "ancestor::*[name()='svg']")
     draw = ActionChains(at_work.driver, duration=40)
     x, y = (
         lane.rect["x"] + 3.4 * per_day,
