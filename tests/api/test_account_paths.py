@@ -135,10 +135,10 @@ def test_figures_open_to_their_entries_and_papers_are_sent(clerk):
     account = clerk.get(f"/api/v1/enrollments/{held}").json()["account_id"]
     found = clerk.get(f"/api/v1/outstanding?run_id={run['id']}").json()
     week, month = found["expected"][0]["week"], found["deferred"][0]["month"]
-    rows = clerk.get(f"/api/v1/outstanding/open?run_id={run['id']}&week={week}").json()
+    rows = clerk.get(f"/api/v1/outstanding/open?run_id={run['id']}&week={week}").json()["items"]
     assert sum(float(r["left"]) for r in rows) == float(found["expected"][0]["amount"])
     late = clerk.get(f"/api/v1/outstanding/open?run_id={run['id']}&age=over 90").json()
-    assert late == []
+    assert late == {"items": [], "total": 0, "next": None}
     unearned = clerk.get(f"/api/v1/outstanding/unearned?run_id={run['id']}&month={month}").json()
     assert [(r["run"], r["amount"]) for r in unearned] == [(run["code"], "210.00")]
     for name in (f"open.csv?week={week}", f"unearned.csv?month={month}"):

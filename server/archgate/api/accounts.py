@@ -26,7 +26,7 @@ from archgate.actions.money.views import (
     InvoiceOut,
     Invoices,
     InvoiceSent,
-    OpenRow,
+    OpenList,
     Outstanding,
     PayerList,
     PaymentDone,
@@ -149,10 +149,11 @@ def open_rows(
     run_id: int | None = None,
     week: date | None = None,
     age: str | None = None,
+    after: str = "",
     user: User = Depends(may("read")),
-) -> list[OpenRow]:
+) -> OpenList:
     """The open installments behind a figure: of the week that begins on a Monday, of an age, of a run."""
-    return run_read(request, user, lambda uow: outstanding.open_rows(uow, run_id, week, age))
+    return run_read(request, user, lambda uow: outstanding.open_rows(uow, run_id, week, age, after))
 
 
 @router.get("/outstanding/open.csv", response_class=Response)

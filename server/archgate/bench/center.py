@@ -12,20 +12,22 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import date
+from functools import partial
 from pathlib import Path
 
-from sqlalchemy import Connection, Engine, Table, text
+from sqlalchemy import Connection, Engine, text
 
 from archgate.actions.access import staff
 from archgate.actions.center.center import make_center, set_clock
 from archgate.actions.enrolling import enrollments, waitlist
 from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand
 from archgate.actions.kernel.commands import command_of
-from archgate.actions.kernel.unit_of_work import Sessions, act
-from archgate.actions.money import accounts
+from archgate.actions.kernel.unit_of_work import Sessions, UnitOfWork, act
+from archgate.actions.money import accounts, owing
 from archgate.actions.money.commands import PaymentCommand
 from archgate.actions.people import people as persons
 from archgate.actions.people.commands import PersonCommand
+from archgate.actions.people.views import PersonOut
 from archgate.actions.runs import making
 from archgate.actions.runs.commands import RunCommand
 from archgate.bench.base import EMAIL, WORD, Bench
@@ -73,6 +75,10 @@ class Model:
     account: int
 
 
+def a_person(given: str, uow: UnitOfWork) -> PersonOut:
+    return persons.create_person(uow, command_of(PersonCommand, {"given": given, "family": "Model"}))
+
+
 def a_model(sessions: Sessions) -> Model:
     """One run, one sign-up paid in part, and one who waits, made as people make them."""
     user = act(sessions, lambda d: staff.create_user(d, EMAIL, "Bench", "administrator", WORD, True))
@@ -85,10 +91,7 @@ def a_model(sessions: Sessions) -> Model:
     }  # fmt: skip
     run = act(sessions, lambda d: making.create_run(d, command_of(RunCommand, form)), user)
     act(sessions, lambda d: making.publish_run(d, run.id), user)
-    one, other = (
-        act(sessions, lambda d, n=n: persons.create_person(d, command_of(PersonCommand, {"given": n, "family": "Model"})), user)
-        for n in ("One", "Other")
-    )  # fmt: skip
+    one, other = (act(sessions, partial(a_person, n), user) for n in ("One", "Other"))
     come = {"run_id": run.id, "person_id": one.id, "total": "240.00", "told": []}
     seated = act(sessions, lambda d: enrollments.enroll(d, command_of(EnrollCommand, come)), user)
     wait = {"run_id": run.id, "person_id": other.id}
@@ -112,18 +115,20 @@ def of_seq(expression: str) -> str:
 
 
 def copied(
-    connection: Connection, table: Table, of: int, number: int, by: str = "id", where: str = "1", **named: str
+    connection: Connection, table: str, of: int, number: int, by: str = "id", where: str = "1", **named: str
 ) -> None:
     """Copies of one row, one for each `n` of 1 to `number` that fits `where`: every column as it is, but for those that are
     named, each an SQL expression of `n` and of the row `o`."""
     columns = [
-        c.name for c in table.columns if c.computed is None and not (c.name == "id" and "id" not in named)
+        c.name
+        for c in Base.metadata.tables[table].columns
+        if c.computed is None and not (c.name == "id" and "id" not in named)
     ]
     values = [of_seq(named[name]) if name in named else f"o.`{name}`" for name in columns]
     names = ", ".join(f"`{name}`" for name in columns)
     connection.exec_driver_sql(
-        f"INSERT INTO `{table.name}` ({names}) SELECT {', '.join(values)} FROM (SELECT CAST(seq AS SIGNED) AS n FROM seq_1_to_{number}) s"
-        f" JOIN `{table.name}` o ON o.`{by}` = {of} WHERE {of_seq(where)}".replace("%", "%%")
+        f"INSERT INTO `{table}` ({names}) SELECT {', '.join(values)} FROM (SELECT CAST(seq AS SIGNED) AS n FROM seq_1_to_{number}) s"
+        f" JOIN `{table}` o ON o.`{by}` = {of} WHERE {of_seq(where)}".replace("%", "%%")
     )
 
 
@@ -138,6 +143,7 @@ def fill(engine: Engine, size: Size, model: Model) -> None:
         fill_enrollments(c, size, model)
         fill_money(c, size, model)
         fill_rest(c, size, model)
+        owing.keep_all(c)
     with engine.connect().execution_options(isolation_level="AUTOCOMMIT") as c:
         for table in Base.metadata.tables:
             c.exec_driver_sql(f"ANALYZE TABLE `{table}`")
@@ -152,13 +158,10 @@ def values(connection: Connection, table: str, columns: str, number: int, expres
 
 
 def fill_catalog(c: Connection) -> None:
-    tables = Base.metadata.tables
-    copied(c, tables["courses"], 1, COURSES, id=f"{FIRST} + n", code="CONCAT('C', n)", title="CONCAT('Course ', n)",
+    copied(c, "courses", 1, COURSES, id=f"{FIRST} + n", code="CONCAT('C', n)", title="CONCAT('Course ', n)",
            category="CONCAT('Subject ', n % 12)")  # fmt: skip
-    copied(
-        c, tables["places"], 1, PLACES, id=f"{FIRST} + n", name="CONCAT('Room ', n)", seats=str(A_RUN + 20)
-    )
-    copied(c, tables["instructors"], 1, INSTRUCTORS, id=f"{FIRST} + n", name="CONCAT('Instructor ', n)")
+    copied(c, "places", 1, PLACES, id=f"{FIRST} + n", name="CONCAT('Room ', n)", seats=str(A_RUN + 20))
+    copied(c, "instructors", 1, INSTRUCTORS, id=f"{FIRST} + n", name="CONCAT('Instructor ', n)")
     values(c, "organizations", "id, name, email, created_at", ORGANIZATIONS,
            f"{FIRST} + n, CONCAT('Guild ', n), CONCAT('g', n, '@example.org'), NOW(6)")  # fmt: skip
 
@@ -173,7 +176,7 @@ def fill_people(c: Connection, size: Size) -> None:
         f"CONCAT({word(FAMILY, 'n DIV 20')}, IF(n > 500, CONCAT(' ', n DIV 500), ''))",
     )
     copied(
-        c, Base.metadata.tables["people"], 1, size.people, id=f"{FIRST} + n", given=given, family=family,
+        c, "people", 1, size.people, id=f"{FIRST} + n", given=given, family=family,
         name=f"CONCAT({given}, ' ', {family})", folded=f"LOWER(CONCAT({given}, ' ', {family}))",
         email="CONCAT('p', n, '@example.org')", phone="CONCAT('+1 212 555 ', LPAD(n, 7, '0'))",
         digits="CONCAT('1212555', LPAD(n, 7, '0'))",
@@ -204,16 +207,15 @@ def shift_of(size: Size, n: str) -> str:
 
 
 def fill_runs(c: Connection, size: Size, model: Model) -> None:
-    tables = Base.metadata.tables
     run, shift = f"{FIRST} + n", shift_of(size, "n")
     place, instructor = f"{FIRST} + 1 + n % {PLACES}", f"{FIRST} + 1 + n % {INSTRUCTORS}"
     begun = f"{shift} < DATEDIFF('{TODAY}', '2027-10-04')"
-    copied(c, tables["runs"], model.run, size.runs, id=run, course_id=f"{FIRST} + 1 + n % {COURSES}",
+    copied(c, "runs", model.run, size.runs, id=run, course_id=f"{FIRST} + 1 + n % {COURSES}",
            code="CONCAT('RUN-', n)", title="CONCAT('Run ', n)", place_id=place, instructor_id=instructor, capacity=f"{A_RUN} + n % 20",
            status=f"IF({shift} < -480, 'archived', 'published')", decision=f"IF({begun}, 'going ahead', 'undecided')")  # fmt: skip
     copied(
         c,
-        tables["run_seats"],
+        "run_seats",
         model.run,
         size.runs,
         by="run_id",
@@ -223,23 +225,23 @@ def fill_runs(c: Connection, size: Size, model: Model) -> None:
         revision="1",
     )
     for table in ("rates", "plans"):
-        copied(c, tables[table], 1, size.runs, id=run, run_id=run)
+        copied(c, table, 1, size.runs, id=run, run_id=run)
     for line in (1, 2):
-        copied(c, tables["plan_lines"], line, size.runs, plan_id=run)
+        copied(c, "plan_lines", line, size.runs, plan_id=run)
     for kind in rows_of(c, "gates", model.run):
         copied(
             c,
-            tables["gates"],
+            "gates",
             kind,
             size.runs,
             run_id=run,
             day=f"o.day + INTERVAL {shift} DAY",
             at=f"o.at + INTERVAL {shift} DAY",
         )
-    copied(c, tables["meeting_patterns"], rows_of(c, "meeting_patterns", model.run)[0], size.runs, run_id=run,
+    copied(c, "meeting_patterns", rows_of(c, "meeting_patterns", model.run)[0], size.runs, run_id=run,
            first=f"o.first + INTERVAL {shift} DAY", place_id="NULL", instructor_id="NULL")  # fmt: skip
     for meeting in rows_of(c, "meetings", model.run):
-        copied(c, tables["meetings"], meeting, size.runs, run_id=run, date=f"o.date + INTERVAL {shift} DAY",
+        copied(c, "meetings", meeting, size.runs, run_id=run, date=f"o.date + INTERVAL {shift} DAY",
                starts_at=f"o.starts_at + INTERVAL {shift} DAY", ends_at=f"o.ends_at + INTERVAL {shift} DAY",
                place_id="NULL", instructor_id="NULL")  # fmt: skip
 
@@ -251,18 +253,18 @@ def rows_of(c: Connection, table: str, run: int) -> list[int]:
 
 
 def fill_enrollments(c: Connection, size: Size, model: Model) -> None:
-    tables, run = Base.metadata.tables, f"(1 + (n - 1) DIV {A_RUN})"
+    run = f"(1 + (n - 1) DIV {A_RUN})"
     person = f"{FIRST} + 1 + (n * 7919) % {size.people}"
     payer = f"IF(n % 10, {person}, {FIRST + size.people} + 1 + n % {ORGANIZATIONS})"
     day = f"LEAST('2027-10-04' + INTERVAL {shift_of(size, run)} - 40 + n % 30 DAY, '{TODAY}' - INTERVAL 1 + n % 20 DAY)"
     copied(
-        c, tables["enrollments"], model.enrollment, size.enrollments, id=f"{FIRST} + n", run_id=f"{FIRST} + {run}", person_id=person,
+        c, "enrollments", model.enrollment, size.enrollments, id=f"{FIRST} + n", run_id=f"{FIRST} + {run}", person_id=person,
         payer_id=payer, rate_id=f"{FIRST} + {run}", plan_id=f"{FIRST} + {run}", signed_up=day, enrolled_at=f"{day} + INTERVAL 15 HOUR",
         way_in=word(["desk", "list", "desk", "offer"], "n"), status="IF(n % 25, o.status, 'withdrawn')",
         ended_at=f"IF(n % 25, NULL, {day} + INTERVAL 39 HOUR)",
     )  # fmt: skip
     for k in (1, 2):
-        copied(c, tables["installments"], k, size.enrollments, id=f"{FIRST} + 2 * n + {k - 1}", enrollment_id=f"{FIRST} + n",
+        copied(c, "installments", k, size.enrollments, id=f"{FIRST} + 2 * n + {k - 1}", enrollment_id=f"{FIRST} + n",
                where="n % 25 > 0", due=f"{day} + INTERVAL {30 * (k - 1)} DAY")  # fmt: skip
     c.exec_driver_sql(
         "UPDATE run_seats s JOIN (SELECT run_id, SUM(live) AS taken FROM enrollments GROUP BY run_id) e USING (run_id)"
@@ -272,13 +274,13 @@ def fill_enrollments(c: Connection, size: Size, model: Model) -> None:
 
 def fill_money(c: Connection, size: Size, model: Model) -> None:
     """Who sits on a run that began a month ago has paid all but for one in 97; before that a half, but for one in 23."""
-    tables, run = Base.metadata.tables, f"(1 + (n - 1) DIV {A_RUN})"
+    run = f"(1 + (n - 1) DIV {A_RUN})"
     old = f"({shift_of(size, run)} < DATEDIFF('{TODAY}', '2027-10-04') - 30)"
     all_paid, any_paid = f"({old} AND n % 97 > 0)", f"({old} OR n % 23 > 0) AND n % 25 > 0"
     last = FIRST + size.enrollments
-    copied(c, tables["postings"], model.posting, size.enrollments, id=f"{FIRST} + n", enrollment_id=f"{FIRST} + n",
+    copied(c, "postings", model.posting, size.enrollments, id=f"{FIRST} + n", enrollment_id=f"{FIRST} + n",
            where="n % 25 > 0", cause="CONCAT('Sign-up ', n)")  # fmt: skip
-    copied(c, tables["postings"], model.payment_posting, size.enrollments, id=f"{last} + n", where=any_paid,
+    copied(c, "postings", model.payment_posting, size.enrollments, id=f"{last} + n", where=any_paid,
            effective=f"'{TODAY}' - INTERVAL n % 2000 DAY")  # fmt: skip
     sums = {"of": f"IF({all_paid}, 24000, 12000)"}
     for posting, base, amount in ((model.posting, FIRST, "24000"), (model.payment_posting, last, sums["of"])):
@@ -290,7 +292,7 @@ def fill_money(c: Connection, size: Size, model: Model) -> None:
                 "%", "%%"
             )
         )
-    copied(c, tables["payments"], model.payment, size.enrollments, id=f"{FIRST} + n", posting_id=f"{last} + n", where=any_paid,
+    copied(c, "payments", model.payment, size.enrollments, id=f"{FIRST} + n", posting_id=f"{last} + n", where=any_paid,
            account_id=f"(SELECT payer_id FROM enrollments WHERE id = {FIRST} + n)", amount=sums["of"],
            received_on=f"'{TODAY}' - INTERVAL n % 2000 DAY", method=word(["cash", "check", "transfer"], "n"))  # fmt: skip
     for k, where in ((0, any_paid), (1, f"{all_paid} AND n % 25 > 0")):
@@ -308,20 +310,19 @@ def values_where(c: Connection, table: str, columns: str, number: int, expressio
 
 def fill_rest(c: Connection, size: Size, model: Model) -> None:
     """Who waits, what was logged and written, who was there."""
-    tables = Base.metadata.tables
     coming = c.execute(text("SELECT COUNT(*) FROM runs r JOIN gates g ON g.run_id = r.id AND g.kind = 'starts' WHERE g.at > :t"), {"t": TODAY}).scalar_one()  # fmt: skip
     run = f"{FIRST} + {size.runs} - (n - 1) DIV {WAITING}"
-    copied(c, tables["waiting"], model.waiting, coming * WAITING, run_id=run, rate_id=run, plan_id=run,
+    copied(c, "waiting", model.waiting, coming * WAITING, run_id=run, rate_id=run, plan_id=run,
            person_id=f"{FIRST} + 1 + (n * 104729) % {size.people}", payer_id=f"{FIRST} + 1 + (n * 104729) % {size.people}",
            ask=f"JSON_SET(o.ask, '$.people[0].rate_id', {run}, '$.plan_id', {run})")  # fmt: skip
     values(c, "interest", "list_key, course_id, person_id, status, joined_at, note, answers, user_id", COURSES * 20,
            f"CONCAT('course:', {FIRST} + 1 + n % {COURSES}), {FIRST} + 1 + n % {COURSES}, {FIRST} + n, 'waiting', NOW(6), '', '{{}}', 1")  # fmt: skip
     made = c.execute(text("SELECT id FROM changes WHERE action = 'enroll'")).scalar_one()
-    copied(c, tables["changes"], made, size.enrollments, key="LPAD(HEX(n), 24, 'e')", subject_id=f"{FIRST} + n", rows="'[]'",
+    copied(c, "changes", made, size.enrollments, key="LPAD(HEX(n), 24, 'e')", subject_id=f"{FIRST} + n", rows="'[]'",
            run_id=f"{FIRST} + 1 + (n - 1) DIV {A_RUN}", at=f"'{TODAY}' - INTERVAL {size.enrollments} - n MINUTE",
            summary="CONCAT('Enrolled somebody ', n)")  # fmt: skip
     made = c.execute(text("SELECT id FROM changes WHERE action = 'take a payment'")).scalar_one()
-    copied(c, tables["changes"], made, size.enrollments, key="LPAD(HEX(n), 24, 'f')", subject_id=f"{FIRST} + n", rows="'[]'",
+    copied(c, "changes", made, size.enrollments, key="LPAD(HEX(n), 24, 'f')", subject_id=f"{FIRST} + n", rows="'[]'",
            at=f"'{TODAY}' - INTERVAL {size.enrollments} - n MINUTE")  # fmt: skip
     letters = size.enrollments // 5
     values(c, "jobs", "id, kind, `key`, what, status, due_at, worker, tries, trouble, change_key, run_id, made_at, done_at", letters,

@@ -118,7 +118,7 @@ def requests_of(engine: Engine) -> list[Request]:
         Request("/accounts/{account_id} of a person", person),
         Request("/outstanding?run_id", f"/api/v1/outstanding?run_id={run}"),
         Request("/runs/{run_id}/quote", f"/api/v1/runs/{run}/quote", {"person_id": FIRST + 20}),
-        Request("/pulse", "/api/v1/pulse", {"run_id": run, "since": 0}),
+        Request("/pulse", "/api/v1/pulse", {"run_id": run, "seen": 0}),
         Request("payment", f"{person}/payments", {"amount": "1.00", "method": "cash"}),
     ]
 

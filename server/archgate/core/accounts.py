@@ -73,6 +73,25 @@ def bucket_of(due: date, day: date) -> str:
     return BUCKETS[min(4, 1 + (late - 1) // 30)]
 
 
+def due_in(day: date, age: str | None = None, week: date | None = None) -> tuple[date | None, date | None]:
+    """The first and the last due day of an age (`bucket_of`), or of a week in which money is expected (`expected_by_week`),
+    both on a day; None where there is no limit. With both, what fits both."""
+    first: date | None = None
+    last: date | None = None
+    if age == BUCKETS[0]:
+        first = day
+    elif age is not None:
+        late = BUCKETS.index(age) * 30 - 29  # days of the youngest debt of this age
+        last = day - timedelta(days=late)
+        first = None if age == BUCKETS[-1] else day - timedelta(days=late + 29)
+    if week is not None:
+        sunday = week + timedelta(days=6)
+        last = sunday if last is None else min(last, sunday)
+        if week > day - timedelta(days=day.weekday()):  # what is late is expected this week
+            first = week if first is None else max(first, week)
+    return first, last
+
+
 def ageing_of(rows: Iterable[Open], day: date) -> dict[str, int]:
     """What is left by age on a day, every bucket named."""
     sums = dict.fromkeys(BUCKETS, 0)

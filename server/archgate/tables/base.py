@@ -114,6 +114,9 @@ def ascii_key(length: int) -> VARCHAR:
 
 Key = Annotated[int, mapped_column(BigInteger, primary_key=True)]
 Units = Annotated[int, mapped_column(BigInteger)]
+# Worked out from other rows and kept beside them, so that lists need not; written by whatever changes those, never logged.
+KEPT: dict[str, bool] = {"kept": True}
+KeptUnits = Annotated[int, mapped_column(BigInteger, default=0, server_default="0", info=KEPT)]
 Percent = Annotated[Decimal, mapped_column(Numeric(9, 6))]
 Word = Annotated[str, mapped_column(String(40))]
 Name = Annotated[str, mapped_column(String(200))]

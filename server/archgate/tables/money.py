@@ -4,23 +4,33 @@ from __future__ import annotations
 
 from datetime import date, datetime
 
-from sqlalchemy import CheckConstraint, ForeignKey, Index, UniqueConstraint
+from sqlalchemy import CheckConstraint, Computed, ForeignKey, Index, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from archgate.documents.reader import Document
-from archgate.tables.base import Base, Key, Name, Prose, Units, Word, ascii_key
+from archgate.tables.base import KEPT, Base, KeptUnits, Key, Name, Prose, Units, Word, ascii_key
 
 
 class Account(Base):
-    """`owner` is "person:5", "organization:2" or "center:income"."""
+    """`owner` is "person:5", "organization:2" or "center:income".
+
+    Kept of payers' accounts by `money.owing`: what is `open` of their installments, since when (`first_due`), and what they owe
+    by the books (`balance`); `listed` places those with something open or a credit, the last of all where it is a credit alone.
+    """
 
     __tablename__ = "accounts"
-    __table_args__ = (UniqueConstraint("owner", "currency"),)
+    __table_args__ = (UniqueConstraint("owner", "currency"), Index("ix_accounts_listed", "listed", "id"))
     id: Mapped[Key]
     owner: Mapped[str] = mapped_column(ascii_key(60))
     person_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"), index=True)
     organization_id: Mapped[int | None] = mapped_column(ForeignKey("organizations.id"), index=True)
     currency: Mapped[str] = mapped_column(ascii_key(3))
+    open: Mapped[KeptUnits]
+    balance: Mapped[KeptUnits]
+    first_due: Mapped[date | None] = mapped_column(info=KEPT)
+    listed: Mapped[date | None] = mapped_column(
+        Computed("IF(open > 0, first_due, IF(open > balance, DATE '9999-12-31', NULL))", persisted=True)
+    )
 
 
 class Entry(Base):

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from datetime import date
 
-from sqlalchemy import CheckConstraint, ForeignKey, UniqueConstraint
+from sqlalchemy import BigInteger, CheckConstraint, Computed, ForeignKey, Index, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
-from archgate.tables.base import Base, Key, Name, Percent, Prose, Units, Word
+from archgate.tables.base import KEPT, Base, KeptUnits, Key, Name, Percent, Prose, Units, Word
 
 
 class PlanLine(Base):
@@ -56,12 +56,17 @@ class Installment(Base):
 
     `kind`: "plan" as agreed at sign-up, open while the seat is held; "kept" of the refund policy, open after a
     withdrawal; "void" a kept one that no longer holds.
+
+    `payer_id` is the account of the enrollment's payer, `open` what is not settled of it yet, `open_due` when that is due:
+    kept by `money.owing`.
     """
 
     __tablename__ = "installments"
     __table_args__ = (
         UniqueConstraint("enrollment_id", "n"),
         CheckConstraint("amount > 0", name="amount"),
+        Index("ix_installments_open", "open_due", "open"),
+        Index("ix_installments_payer", "payer_id", "open_due", "open"),
     )
     id: Mapped[Key]
     enrollment_id: Mapped[int] = mapped_column(ForeignKey("enrollments.id"))
@@ -71,3 +76,6 @@ class Installment(Base):
     settle: Mapped[Word]
     why: Mapped[Prose]
     kind: Mapped[Word] = mapped_column(default="plan")
+    payer_id: Mapped[int | None] = mapped_column(BigInteger, info=KEPT)
+    open: Mapped[KeptUnits]
+    open_due: Mapped[date | None] = mapped_column(Computed("IF(open > 0, due, NULL)", persisted=True))

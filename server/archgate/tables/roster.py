@@ -79,6 +79,7 @@ class Enrollment(Base):
         CheckConstraint("total >= 0", name="total"),
         Index("ix_enrollments_person", "person_id"),
         Index("ix_enrollments_batch", "batch_id"),
+        Index("ix_enrollments_earned", "run_id", "live", "total"),
     )
     id: Mapped[Key]
     run_id: Mapped[int] = mapped_column(ForeignKey("runs.id"))

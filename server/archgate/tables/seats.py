@@ -8,7 +8,7 @@ from sqlalchemy import CheckConstraint, ForeignKey, Index, String
 from sqlalchemy.orm import Mapped, mapped_column
 
 from archgate.core.states import HoldStatus
-from archgate.tables.base import Base, Key, Name, Prose
+from archgate.tables.base import KEPT, Base, Key, Name, Prose
 
 
 class SetAside(Base):
@@ -50,7 +50,8 @@ class HeldPlace(Base):
 
 class RunSeats(Base):
     """The row that is locked. `version` is written by whoever locks it; `revision` rises whenever what the run is made of
-    (its facts, dates, gates, rates, extras, plans) is another: what was read under the lock stands as long as it does."""
+    (its facts, dates, gates, rates, extras, plans) is another: what was read under the lock stands as long as it does.
+    `gone` are the learners' seats that were given up again."""
 
     __tablename__ = "run_seats"
     __table_args__ = (CheckConstraint("taken >= 0", name="taken"),)
@@ -58,3 +59,4 @@ class RunSeats(Base):
     taken: Mapped[int] = mapped_column(default=0)
     version: Mapped[int] = mapped_column(default=0)
     revision: Mapped[int] = mapped_column(default=0)
+    gone: Mapped[int] = mapped_column(default=0, server_default="0", info=KEPT)

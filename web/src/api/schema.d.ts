@@ -6813,6 +6813,18 @@ export interface components {
             age: string;
         };
         /**
+         * OpenList
+         * @description A page of open installments; `next` is the cursor of the page after it, `total` how many there are in all.
+         */
+        OpenList: {
+            /** Items */
+            items: components["schemas"]["OpenRow"][];
+            /** Total */
+            total: number;
+            /** Next */
+            next: string | null;
+        };
+        /**
          * OpenOffer
          * @description An offer to be answered; `asked_time`: they ask for longer.
          */
@@ -22272,6 +22284,7 @@ export interface operations {
                 run_id?: number | null;
                 week?: string | null;
                 age?: string | null;
+                after?: string;
             };
             header?: never;
             path?: never;
@@ -22285,7 +22298,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["OpenRow"][];
+                    "application/json": components["schemas"]["OpenList"];
                 };
             };
             /** @description Please sign in */

@@ -6,7 +6,7 @@ from datetime import date, datetime, timedelta
 from typing import TypeVar
 
 from sqlalchemy import ColumnElement, ScalarSelect, Select, and_, exists, false, func, or_, select
-from sqlalchemy.orm import InstrumentedAttribute, aliased, selectinload
+from sqlalchemy.orm import InstrumentedAttribute, aliased, joinedload, selectinload
 
 from archgate.actions.across import person_pages
 from archgate.actions.across.commands import RunsWanted
@@ -53,7 +53,8 @@ def list_runs(uow: UnitOfWork, wanted: RunsWanted) -> RunList:
         query = query.where(meets_within(wanted.since or date.min, wanted.until or date.max))
     shown = "all" if wanted.status == "archived" and not wanted.teaching else wanted.teaching
     query = by_moment(query, uow.now, uow.today, wanted.sign_up, shown)
-    total = uow.session.scalar(select(func.count()).select_from(query.order_by(None).subquery()))
+    ids = query.with_only_columns(Run.id).order_by(None).subquery()
+    total = uow.session.scalar(select(func.count()).select_from(ids))
     if wanted.after:
         query = query.where(comes_after(wanted.after, starts.c.at))
     limit = max(1, min(wanted.limit, 200))
@@ -61,6 +62,9 @@ def list_runs(uow: UnitOfWork, wanted: RunsWanted) -> RunList:
         selectinload(Run.all_meetings),
         selectinload(Run.gates),
         selectinload(Run.course),
+        joinedload(Run.place),
+        joinedload(Run.instructor),
+        joinedload(Run.client),
         selectinload(Run.rates).selectinload(Rate.early),
         selectinload(Run.extras).joinedload(Extra.item),
     ).order_by(starts.c.at.is_(None), starts.c.at, Run.id)

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from sqlalchemy import ColumnElement, Select, and_, exists, or_, select
+from collections.abc import Sequence
+
+from sqlalchemy import ColumnElement, and_, exists, select, union
 from sqlalchemy.orm import aliased
 
 from archgate.actions.across.undo import MONEY_TIME
@@ -22,14 +24,16 @@ from archgate.tables.waitlist import Interest, Waiting
 PAGE = 60
 
 
-def log_page(uow: UnitOfWork, touches: ColumnElement[bool], before: int | None = None) -> LogPage:
-    """A page of the changes that touch something; `before` is the cursor of the page before."""
+def log_page(uow: UnitOfWork, touches: Sequence[ColumnElement[bool]], before: int | None = None) -> LogPage:
+    """A page of the changes that touch something; `before` is the cursor of the page before. Each of `touches` is looked for
+    by an index of its own: for all of them at once the database would read the whole log."""
     later = aliased(Change)
     undone = exists().where(later.undoes_id == Change.id)
-    query = select(Change, User.name, undone).outerjoin(User, User.id == Change.user_id).where(touches)
-    if before is not None:
-        query = query.where(Change.id < before)
-    rows = uow.session.execute(query.order_by(Change.id.desc()).limit(PAGE + 1)).all()
+    until = (Change.id < before,) if before is not None else ()
+    ids = union(*(select(Change.id).where(part, *until) for part in touches)).subquery()
+    query = select(Change, User.name, undone).outerjoin(User, User.id == Change.user_id)
+    newest = query.join(ids, ids.c.id == Change.id).order_by(Change.id.desc()).limit(PAGE + 1)
+    rows = uow.session.execute(newest).all()
     return LogPage(
         items=[
             LogLine(
@@ -58,12 +62,12 @@ def undo_of(change: Change) -> str | None:
 def run_log(uow: UnitOfWork, run_id: int, before: int | None = None) -> LogPage:
     run = get_run(uow, run_id)
     about = and_(Change.subject == Subject.RUN, Change.subject_id == run.id)
-    return log_page(uow, or_(Change.run_id == run.id, about), before)
+    return log_page(uow, [Change.run_id == run.id, about], before)
 
 
 def account_log(uow: UnitOfWork, account_id: int, before: int | None = None) -> LogPage:
     account = get_account(uow, account_id)
-    return log_page(uow, of_accounts(select(Account.id).where(Account.id == account.id)), before)
+    return log_page(uow, of_accounts(Account.id == account.id), before)
 
 
 def person_log(uow: UnitOfWork, person_id: int, before: int | None = None) -> LogPage:
@@ -71,22 +75,23 @@ def person_log(uow: UnitOfWork, person_id: int, before: int | None = None) -> Lo
     listed = select(Interest.id).where(Interest.person_id == person.id)
     enrollments = select(Enrollment.id).where(Enrollment.person_id == person.id)
     line = select(Waiting.id).where(Waiting.person_id == person.id)
-    touches = or_(
+    touches = [
         and_(Change.subject == Subject.PERSON, Change.subject_id == person.id),
         and_(Change.subject == Subject.ENROLLMENT, Change.subject_id.in_(enrollments)),
         and_(Change.subject == Subject.WAITING, Change.subject_id.in_(line)),
         and_(Change.subject == Subject.INTEREST, Change.subject_id.in_(listed)),
-        of_accounts(select(Account.id).where(Account.person_id == person.id)),
-    )
+        *of_accounts(Account.person_id == person.id),
+    ]
     return log_page(uow, touches, before)
 
 
-def of_accounts(ids: Select[int]) -> ColumnElement[bool]:
+def of_accounts(which: ColumnElement[bool]) -> list[ColumnElement[bool]]:
     """Changes of accounts, of their payments and of their papers."""
-    paid = select(Payment.id).where(Payment.account_id.in_(ids))
-    papers = select(Invoice.id).where(Invoice.account_id.in_(ids))
-    return or_(
-        and_(Change.subject == Subject.ACCOUNT, Change.subject_id.in_(ids)),
+    own = select(Account.id).where(which)
+    paid = select(Payment.id).join(Account, Account.id == Payment.account_id).where(which)
+    papers = select(Invoice.id).join(Account, Account.id == Invoice.account_id).where(which)
+    return [
+        and_(Change.subject == Subject.ACCOUNT, Change.subject_id.in_(own)),
         and_(Change.subject == Subject.PAYMENT, Change.subject_id.in_(paid)),
         and_(Change.subject == Subject.INVOICE, Change.subject_id.in_(papers)),
-    )
+    ]

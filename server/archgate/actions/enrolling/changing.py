@@ -9,7 +9,8 @@ from collections import Counter
 from dataclasses import replace
 from functools import partial
 
-from sqlalchemy import select
+from sqlalchemy import exists, select
+from sqlalchemy.orm import aliased
 
 from archgate.actions.enrolling import enrollments
 from archgate.actions.enrolling.commands import ChangeCommand, GiveBackCommand
@@ -453,10 +454,10 @@ def undo_credit(uow: UnitOfWork, change: Change) -> None:
     """Take back what was given for a meeting from everybody who still holds the seat."""
     meeting = uow.session.get_one(Meeting, change.subject_id)
     seats.run_to_change(uow, meeting.run_id)
-    reversed_ids = select(Posting.reverses_id).where(Posting.reverses_id.is_not(None))
+    reversal = aliased(Posting)
     postings = uow.session.scalars(
         select(Posting).where(
-            Posting.meeting_id == meeting.id, Posting.kind == ledger.Kind.CREDIT, Posting.id.not_in(reversed_ids)
+            Posting.meeting_id == meeting.id, Posting.kind == ledger.Kind.CREDIT, ~exists().where(reversal.reverses_id == Posting.id)
         )
     ).all()  # fmt: skip
     for posting in postings:

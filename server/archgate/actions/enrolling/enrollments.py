@@ -264,10 +264,16 @@ def seat_person(uow: UnitOfWork, coming: Coming, seat: core_seats.Seated | None 
             for extra, count in taken_along(run, priced)
         ],
         "installments": [
-            Installment(enrollment_id=number, n=i.n, due=i.due, amount=i.amount, settle=i.settle, why=i.why)
+            Installment(
+                enrollment_id=number, n=i.n, due=i.due, amount=i.amount, settle=i.settle, why=i.why,
+                payer_id=coming.payer.id, open=i.amount,
+            )
             for i in priced.installments
         ],
-    }
+    }  # fmt: skip
+    if priced.installments:
+        first = min(i.due for i in priced.installments)
+        uow.touched.note_opened(coming.payer.id, sum(i.amount for i in priced.installments), first)
     for name, rows in parts.items():
         put(uow, rows)
         set_committed_value(enrollment, name, rows)

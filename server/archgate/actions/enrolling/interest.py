@@ -39,6 +39,8 @@ from archgate.documents.reader import Document
 from archgate.papers.letters.occasions import SignUpOpens
 from archgate.papers.letters.writing import written
 from archgate.tables.courses import Course, Run
+from archgate.tables.schedule import Gate
+from archgate.tables.seats import RunSeats
 from archgate.tables.waitlist import Interest, Waiting
 
 NOT_ENROLLED = "This is not an enrollment: no seat is kept, and nothing is owed."
@@ -414,15 +416,11 @@ def demand(uow: UnitOfWork) -> list[Demand]:
             .group_by(Run.course_id)
         ).all()
     )
-    courses = uow.session.scalars(select(Course).where(Course.id.in_({*listed, *waits} or {0})))
+    wanted = {*listed, *waits} or {0}
+    courses = uow.session.scalars(select(Course).where(Course.id.in_(wanted)))
+    free_on, coming_on = runs_to_come(uow, wanted)
     demands = []
     for course in courses:
-        runs = uow.session.scalars(
-            select(Run).where(Run.course_id == course.id, Run.status == RunStatus.PUBLISHED)
-        ).all()
-        states = {r.id: run_fees.sign_up_of(uow, r, False)[0] for r in runs}
-        free = [r.code for r in runs if states[r.id] is SignUp.OPEN and has_room(uow, r)]
-        coming = [r.code for r in runs if states[r.id] is SignUp.NOT_YET]
         demands.append(
             Demand(
                 course_id=course.id,
@@ -430,11 +428,41 @@ def demand(uow: UnitOfWork) -> list[Demand]:
                 title=course.title,
                 interested=int(listed.get(course.id, 0)),
                 waiting=int(waits.get(course.id, 0)),
-                open=free,
-                coming=coming,
+                open=free_on.get(course.id, []),
+                coming=coming_on.get(course.id, []),
             )
         )
     return sorted(demands, key=lambda c: (bool(c.open), -(c.interested + c.waiting), c.title))
+
+
+def runs_to_come(uow: UnitOfWork, courses: set[int]) -> tuple[dict[int, list[str]], dict[int, list[str]]]:
+    """The runs of courses that are not over, by course: those where somebody new would get a seat, and those whose sign-up
+    is still to come."""
+    ends = select(Gate.run_id, Gate.at).where(Gate.kind == "ends").subquery()
+    line = select(func.count()).where(Waiting.run_id == Run.id, Waiting.live == 1).correlate(Run)
+    left = Run.capacity + Run.overbook - RunSeats.taken - seats.kept_back_of(uow.today)
+    query = (
+        select(Run, left, line.scalar_subquery())
+        .join(RunSeats, RunSeats.run_id == Run.id)
+        .outerjoin(ends, ends.c.run_id == Run.id)
+        .where(
+            Run.course_id.in_(courses),
+            Run.status == RunStatus.PUBLISHED,
+            or_(ends.c.at.is_(None), ends.c.at > uow.now),
+        )
+        .options(selectinload(Run.gates))
+        .order_by(Run.id)
+    )
+    free: dict[int, list[str]] = {}
+    coming: dict[int, list[str]] = {}
+    for run, seats_left, waiting in uow.session.execute(query):
+        state, _ = run_fees.sign_up_of(uow, run, False)
+        # Only where somebody waits does it depend on who and how many.
+        if state is SignUp.OPEN and seats_left > 0 and (not waiting or has_room(uow, run)):
+            free.setdefault(run.course_id, []).append(run.code)
+        elif state is SignUp.NOT_YET:
+            coming.setdefault(run.course_id, []).append(run.code)
+    return free, coming
 
 
 def has_room(uow: UnitOfWork, run: Run) -> bool:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from sqlalchemy import func, or_, select
+from sqlalchemy import func, select
 from sqlalchemy.orm import aliased
 
 from archgate.actions.enrolling.line_views import PersonWaits
@@ -24,6 +24,10 @@ def enrollments_of(uow: UnitOfWork, person: Person) -> list[PersonRun]:
     """Runs a person signed up for or was named on, newest first, with what is still open of each; `payer` is whoever
     pays instead of them."""
     payer = aliased(Person)
+    signed = select(Enrollment.id).where(Enrollment.person_id == person.id)
+    theirs = signed.union(
+        select(PartyPlace.enrollment_id).where(PartyPlace.person_id == person.id)
+    ).subquery()
     query = (
         select(Enrollment, Run, Course.title, func.coalesce(Organization.name, payer.name))
         .join(Run, Run.id == Enrollment.run_id)
@@ -31,10 +35,7 @@ def enrollments_of(uow: UnitOfWork, person: Person) -> list[PersonRun]:
         .join(Account, Account.id == Enrollment.payer_id)
         .outerjoin(Organization, Organization.id == Account.organization_id)
         .outerjoin(payer, (payer.id == Account.person_id) & (payer.id != person.id))
-        .outerjoin(
-            PartyPlace, (PartyPlace.enrollment_id == Enrollment.id) & (PartyPlace.person_id == person.id)
-        )
-        .where(or_(Enrollment.person_id == person.id, PartyPlace.id.is_not(None)))
+        .join(theirs, theirs.c.id == Enrollment.id)
         .order_by(Enrollment.enrolled_at.desc(), Enrollment.id.desc())
     )
     rows = uow.session.execute(query).all()

@@ -23,7 +23,7 @@ from archgate.actions.schedule import gates
 from archgate.actions.seats import seats
 from archgate.core.faults import refuse
 from archgate.core.schedule import moment_text
-from archgate.core.states import EnrollmentStatus, LineStatus, Role, RunStatus
+from archgate.core.states import LineStatus, RunStatus
 from archgate.core.waitlist import Rule, chances_of, next_offers, next_that_fits, wilson
 from archgate.papers.letters.occasions import OfferLapsed, SeatOffered
 from archgate.papers.letters.writing import written
@@ -31,7 +31,6 @@ from archgate.tables.access import User
 from archgate.tables.courses import Run
 from archgate.tables.money import Account
 from archgate.tables.people import Organization, Person
-from archgate.tables.roster import Enrollment
 from archgate.tables.schedule import Gate
 from archgate.tables.seats import RunSeats
 from archgate.tables.waitlist import Waiting
@@ -240,28 +239,13 @@ def leave_rate(uow: UnitOfWork) -> tuple[Decimal, tuple[Decimal, Decimal], str]:
     100 (E. B. Wilson, 1927). One seat given up of two is added to the estimate, so that a young center is neither certain
     nor hopeless.
     """
-    over = select(Gate.run_id).where(Gate.kind == "ends", Gate.at <= uow.now)
-    rows = dict(
-        uow.session.execute(
-            select(Enrollment.status, func.sum(Enrollment.heads))
-            .where(
-                Enrollment.role == Role.LEARNER,
-                Enrollment.run_id.in_(over),
-                Enrollment.status.in_(
-                    (
-                        EnrollmentStatus.SEATED,
-                        EnrollmentStatus.WITHDRAWN,
-                        EnrollmentStatus.NO_SHOW,
-                        EnrollmentStatus.MOVED,
-                        EnrollmentStatus.LAPSED,
-                    )
-                ),
-            )
-            .group_by(Enrollment.status)
-        ).all()
+    over = select(func.coalesce(func.sum(RunSeats.gone), 0), func.coalesce(func.sum(RunSeats.taken), 0)).join(
+        Gate, Gate.run_id == RunSeats.run_id
     )
-    gone = sum(int(n) for status, n in rows.items() if status != "seated")
-    every = sum(int(n) for n in rows.values())
+    gone, kept = (
+        int(n) for n in uow.session.execute(over.where(Gate.kind == "ends", Gate.at <= uow.now)).one()
+    )
+    every = gone + kept
     rate = (Decimal(gone + 1) / Decimal(every + 2)).quantize(Decimal("0.000001"))
     low, high = wilson(gone, every)
     if not every:

@@ -12,9 +12,12 @@ from sqlalchemy.exc import IntegrityError
 from archgate.actions.kernel.problems import conflict
 from archgate.actions.kernel.unit_of_work import UnitOfWork, plain
 from archgate.core.quotes import quote_read
+from archgate.documents.reader import Document
 from archgate.tables import Base
 from archgate.tables.base import JsonText, Moment, QuoteDocument
 from archgate.tables.log import Change, RowChange
+from archgate.tables.plans import Installment
+from archgate.tables.roster import Enrollment
 
 ADDED_ON_THE_SPOT = {"places", "instructors"}  # somebody else may use them by now
 RISING = {"sequence"}  # of meetings: a calendar must see it rise, also on an undo
@@ -80,6 +83,7 @@ def equal(present: object, logged: object) -> bool:
 def restore(uow: UnitOfWork, table: Table, row: RowChange) -> None:  # type: ignore[explicit-any]  # a table of any columns
     """Put one row back as it was before a change."""
     before = row["before"]
+    note_restored(uow, table.name, row["id"], {**(row["after"] or {}), **(before or {})})
     if before is None:
         uow.session.execute(table.delete().where(table.c.id == row["id"]))
         return
@@ -94,6 +98,23 @@ def restore(uow: UnitOfWork, table: Table, row: RowChange) -> None:  # type: ign
         uow.session.execute(table.insert().values(**values))
     else:
         uow.session.execute(table.update().where(table.c.id == row["id"]).values(**values))
+
+
+def note_restored(uow: UnitOfWork, table: str, number: int, facts: Document) -> None:
+    """What is kept beside a row that is put back is brought up to date, too."""
+    if table == "enrollments":
+        stored = uow.session.execute(
+            select(Enrollment.run_id, Enrollment.payer_id).where(Enrollment.id == number)
+        ).one_or_none()
+        for run_id, payer_id in ((facts.get("run_id"), facts.get("payer_id")), stored or (None, None)):
+            if isinstance(run_id, int) and isinstance(payer_id, int):
+                uow.touched.note_enrollment(number, run_id, payer_id)
+    elif table == "installments":
+        of = facts.get("enrollment_id") or uow.session.scalar(
+            select(Installment.enrollment_id).where(Installment.id == number)
+        )
+        if isinstance(of, int):
+            uow.touched.enrollments.add(of)
 
 
 def typed(column: AnyColumn, value: object) -> object:

@@ -41,8 +41,9 @@ from archgate.tables.fees import Extra as SoldExtra
 from archgate.tables.jobs import Job, TimedWork
 from archgate.tables.log import Change, IdempotencyKey, RowChange
 from archgate.tables.messages import Message
+from archgate.tables.money import Allocation
 from archgate.tables.own_pages import OwnPageSession
-from archgate.tables.plans import Plan, PlanLine
+from archgate.tables.plans import Installment, Plan, PlanLine
 from archgate.tables.roster import Enrollment, RunGroup
 from archgate.tables.schedule import Feed, Gate, Meeting, MeetingPattern, OnlineLink
 from archgate.tables.seats import HeldPlace, RunSeats, SetAside
@@ -98,6 +99,38 @@ class Once:
 
 
 @dataclass
+class Touched:
+    """What an act has written of enrollments and money so far, by which what is kept beside it is brought up to date before
+    the commit (`KEEPERS`)."""
+
+    enrollments: set[int] = field(default_factory=set)
+    installments: set[int] = field(default_factory=set)
+    payers: set[int] = field(default_factory=set)
+    runs: set[int] = field(default_factory=set)
+    owed: dict[int, int] = field(default_factory=dict)  # by account: what was posted
+    opened: dict[int, tuple[int, date]] = field(default_factory=dict)  # what is newly open, and the first day
+
+    def note(self, obj: object) -> None:
+        """A row that the session writes."""
+        if isinstance(obj, Allocation) and obj.installment_id is not None:
+            self.installments.add(obj.installment_id)
+        elif isinstance(obj, Installment):
+            self.enrollments.add(obj.enrollment_id)
+        elif isinstance(obj, Enrollment):
+            self.note_enrollment(obj.id, obj.run_id, obj.payer_id)
+
+    def note_opened(self, account_id: int, amount: int, first: date) -> None:
+        """Installments of a new enrollment, which were written with what is open of them."""
+        before, day = self.opened.get(account_id, (0, first))
+        self.opened[account_id] = (before + amount, min(day, first))
+
+    def note_enrollment(self, number: int, run_id: int, payer_id: int) -> None:
+        self.enrollments.add(number)
+        self.runs.add(run_id)
+        self.payers.add(payer_id)
+
+
+@dataclass
 class UnitOfWork:
     """One action under way. `now` is the business moment; nothing in an action reads another clock."""
 
@@ -114,6 +147,7 @@ class UnitOfWork:
     entries: list[Change] = field(default_factory=list)
     rows: list[RowChange] = field(default_factory=list)
     center_plans: list[Plan] | None = None  # where they are known without asking
+    touched: Touched = field(default_factory=Touched)
     over: bool = False  # its locks were let go of: it can only be refused now
 
     @property
@@ -191,7 +225,9 @@ def plain(value: object) -> object:
     return str(value) if isinstance(value, Decimal) else value
 
 
-HIDDEN = {"password"}  # hashes stay out of the log
+HIDDEN = {
+    "password"
+}  # hashes stay out of the log, and what is only kept beside other rows (`tables.base.KEPT`)
 
 
 @cache
@@ -216,7 +252,8 @@ def note_new(uow: UnitOfWork, obj: Base) -> None:
 @cache
 def _logged(kind: type[Base]) -> tuple[str, ...]:
     """The columns of a table that the log shows."""
-    return tuple(a.key for a in inspect(kind).column_attrs if a.key not in HIDDEN)
+    attributes = inspect(kind).column_attrs
+    return tuple(a.key for a in attributes if a.key not in HIDDEN and not a.columns[0].info.get("kept"))
 
 
 def _columns(obj: Base) -> Document:
@@ -320,18 +357,19 @@ def _record(uow: UnitOfWork) -> None:
                 continue
             before: Document = {}
             after: Document = {}
-            for attr in inspect(type(obj)).column_attrs:
-                history = inspect(obj).attrs[attr.key].history
-                if attr.key in HIDDEN:
-                    continue
+            kind: type[Base] = type(obj)
+            for key in _logged(kind):
+                history = inspect(obj).attrs[key].history
                 if history.has_changes() and history.deleted:
-                    before[attr.key] = plain(history.deleted[0])
-                    after[attr.key] = plain(history.added[0] if history.added else None)
+                    before[key] = plain(history.deleted[0])
+                    after[key] = plain(history.added[0] if history.added else None)
             if before:
                 note_row(uow, obj, before, after)
 
     @event.listens_for(session, "after_flush")
     def _after(session: Session, context: object) -> None:
+        for obj in (*session.new, *session.deleted, *(x for x in session.dirty if session.is_modified(x))):
+            uow.touched.note(obj)
         for obj in session.new:
             if not isinstance(obj, UNLOGGED):
                 note_row(uow, obj, None, _columns(obj))
@@ -350,6 +388,14 @@ def _stored(session: Session, user_id: int, once: Once) -> Document | None:
 def _code(error: DBAPIError) -> int | None:
     args = getattr(error.orig, "args", ())
     return args[0] if args and isinstance(args[0], int) else None
+
+
+# What each group keeps beside what was written, as the last of each act; registered by `kept_by`.
+KEEPERS: list[Callable[[UnitOfWork], None]] = []
+
+
+def kept_by(keeper: Callable[[UnitOfWork], None]) -> None:
+    KEEPERS.append(keeper)
 
 
 # Put together once, as they are part of every act.
@@ -402,6 +448,8 @@ def act(
                     change.rows = work.rows if change is work.entries[-1] else []
                 if work.entries:
                     session.connection().execute(LOG, [facts_of(change) for change in work.entries])
+                for keep in KEEPERS:
+                    keep(work)
                 _raise_revisions(session)
                 if once and user:
                     answer = {"answer": orjson.loads(orjson.dumps(result, default=as_json))}

@@ -157,13 +157,18 @@ def people_of_meeting(uow: UnitOfWork, meeting: Meeting) -> list[Person]:
     named = select(PartyPlace.person_id).where(
         PartyPlace.enrollment_id.in_(signed), PartyPlace.person_id.is_not(None)
     )
-    query = select(Person).where(Person.id.in_(own.union(named)))
-    return list(uow.session.scalars(query.order_by(Person.family, Person.given)))
+    return by_name(uow, own.union(named))
 
 
 def people_on(uow: UnitOfWork, run_id: int) -> list[Person]:
-    query = select(Person).where(Person.id.in_(ids_on(run_id))).order_by(Person.family, Person.given)
-    return list(uow.session.scalars(query))
+    return by_name(uow, ids_on(run_id))
+
+
+def by_name(uow: UnitOfWork, ids: CompoundSelect[int]) -> list[Person]:
+    """The people of a selection of ids, by name. Joined: looked for in it, everybody would be read."""
+    chosen = ids.subquery()
+    query = select(Person).join(chosen, chosen.c[0] == Person.id)
+    return list(uow.session.scalars(query.order_by(Person.family, Person.given)))
 
 
 def number_on(uow: UnitOfWork, run_id: int) -> int:

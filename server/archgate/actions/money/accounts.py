@@ -9,7 +9,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import date
 
-from sqlalchemy import func, select
+from sqlalchemy import exists, func, select
+from sqlalchemy.orm import aliased
 
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.answers import shown
@@ -115,16 +116,13 @@ def open_of(uow: UnitOfWork, account_ids: list[int]) -> dict[int, list[tuple[Ins
 
 def free_payments(uow: UnitOfWork, account: Account) -> list[tuple[Payment, int]]:
     """Payments of an account that settle nothing in part or whole, oldest first, with how much of each is free."""
-    used = (
-        select(Allocation.posting_id, func.sum(Allocation.amount).label("used"))
-        .group_by(Allocation.posting_id).subquery()
-    )  # fmt: skip
-    reversed_ids = select(Posting.reverses_id).where(Posting.reverses_id.is_not(None))
+    used = select(func.sum(Allocation.amount)).where(Allocation.posting_id == Payment.posting_id)
+    reversal = aliased(Posting)
     query = (
-        select(Payment, func.coalesce(used.c.used, 0)).outerjoin(used, used.c.posting_id == Payment.posting_id)
-        .where(Payment.account_id == account.id, Payment.posting_id.not_in(reversed_ids))
+        select(Payment, func.coalesce(used.scalar_subquery(), 0))
+        .where(Payment.account_id == account.id, ~exists().where(reversal.reverses_id == Payment.posting_id))
         .order_by(Payment.received_on, Payment.id)
-    )  # fmt: skip
+    )
     payments = [(p, p.amount - int(used)) for p, used in uow.session.execute(query)]
     return [(p, free) for p, free in payments if free > 0]
 
@@ -195,10 +193,10 @@ def take_payment(uow: UnitOfWork, account_id: int, command: PaymentCommand) -> P
 
 def refuse_known_check(uow: UnitOfWork, account: Account, number: str) -> None:
     """Whoever types a check again is told of the first."""
-    taken_back = select(Posting.reverses_id).where(Posting.reverses_id.is_not(None))
+    reversal = aliased(Posting)
     query = select(Payment).where(
         Payment.account_id == account.id, Payment.method == "check", Payment.reference == number,
-        Payment.posting_id.not_in(taken_back),
+        ~exists().where(reversal.reverses_id == Payment.posting_id),
     )  # fmt: skip
     before = uow.session.scalars(query.order_by(Payment.id)).first()
     if before is not None:
@@ -468,16 +466,15 @@ def owed_by(uow: UnitOfWork, person_ids: list[int]) -> dict[int, Owed]:
     accounts = uow.session.scalars(
         select(Account).where(Account.person_id.in_(person_ids), Account.currency == uow.center.currency)
     ).all()
-    sums = money.balances(uow, [a.id for a in accounts])
-    enrollments = uow.session.execute(
-        select(Enrollment.payer_id, Enrollment.id).where(
-            Enrollment.payer_id.in_([a.id for a in accounts]), Enrollment.live == 1
+    sums = {a.id: a.balance for a in accounts}
+    still = uow.session.scalars(
+        select(Installment).where(
+            Installment.payer_id.in_(list(sums) or [0]), Installment.open_due.is_not(None)
         )
-    ).all()
-    due = money.open_installments(uow, [enrollment for _, enrollment in enrollments])
+    )
     by_payer: dict[int, list[tuple[Installment, int]]] = {}
-    for payer, enrollment in enrollments:
-        by_payer.setdefault(payer, []).extend(due.get(enrollment, []))
+    for installment in still:
+        by_payer.setdefault(installment.payer_id or 0, []).append((installment, installment.open))
     currency = uow.center.currency
     return {
         a.person_id: Owed(

@@ -6,13 +6,14 @@ from collections.abc import Sequence
 from datetime import date
 from weakref import WeakKeyDictionary
 
-from sqlalchemy import Engine, Subquery, bindparam, case, func, or_, select
+from sqlalchemy import Engine, Subquery, bindparam, case, exists, func, or_, select
 from sqlalchemy.dialects.mysql import insert
-from sqlalchemy.orm import make_transient_to_detached
+from sqlalchemy.orm import aliased, make_transient_to_detached
 from sqlalchemy.orm.attributes import set_committed_value
 
 from archgate.actions.kernel.rows import put
-from archgate.actions.kernel.unit_of_work import UnitOfWork, system_now
+from archgate.actions.kernel.unit_of_work import UnitOfWork, kept_by, system_now
+from archgate.actions.money import owing
 from archgate.actions.money.views import NextDue
 from archgate.core import ledger
 from archgate.core.money import format_amount
@@ -21,6 +22,7 @@ from archgate.tables.money import Account, Allocation, Entry, Posting
 from archgate.tables.plans import Installment
 from archgate.tables.roster import Enrollment
 
+kept_by(owing.keep_up)
 KNOWN: WeakKeyDictionary[Engine, dict[tuple[str, str], int]] = WeakKeyDictionary()
 
 
@@ -80,8 +82,23 @@ def post(
     put(uow, [row])
     entries = [Entry(posting_id=row.id, account_id=e.account, amount=e.amount) for e in posting.entries]
     put(uow, entries)
+    centers = center_ids(uow)
+    for e in posting.entries:
+        if e.account not in centers:
+            uow.touched.owed[e.account] = uow.touched.owed.get(e.account, 0) + e.amount
     set_committed_value(row, "entries", entries)
     return row
+
+
+def center_ids(uow: UnitOfWork) -> set[int]:
+    """The accounts of the center that this process, or this act, has come upon."""
+    engine = uow.session.get_bind()
+    made: dict[tuple[str, str], int] = uow.session.info.get("center accounts", {})
+    known = KNOWN.get(engine, {}) if isinstance(engine, Engine) else {}
+    if not known:
+        center_account(uow, "income", uow.center.currency)
+        known = KNOWN.get(engine, {}) if isinstance(engine, Engine) else {}
+    return {*known.values(), *made.values()}
 
 
 def center_account(uow: UnitOfWork, name: str, currency: str) -> int:
@@ -165,10 +182,12 @@ def reverse_charges(uow: UnitOfWork, enrollment: Enrollment, cause: str) -> int:
 
 def take_charges_back(uow: UnitOfWork, enrollment: Enrollment, cause: str, kinds: Sequence[str]) -> int:
     """Reverse the standing postings of some kinds of an enrollment; returns the sum taken back."""
-    reversed_ids = select(Posting.reverses_id).where(Posting.reverses_id.is_not(None))
+    reversal = aliased(Posting)
     standing = uow.session.scalars(
         select(Posting).where(
-            Posting.enrollment_id == enrollment.id, Posting.kind.in_(kinds), Posting.id.not_in(reversed_ids)
+            Posting.enrollment_id == enrollment.id,
+            Posting.kind.in_(kinds),
+            ~exists().where(reversal.reverses_id == Posting.id),
         )
     ).all()
     for row in standing:
@@ -241,14 +260,9 @@ def open_installments(
     by_enrollment: dict[int, list[tuple[Installment, int]]] = {}
     if not enrollment_ids:
         return by_enrollment
-    paid = (
-        select(Allocation.installment_id, func.sum(Allocation.amount).label("paid"))
-        .group_by(Allocation.installment_id)
-        .subquery()
-    )
+    paid = select(func.sum(Allocation.amount)).where(Allocation.installment_id == Installment.id)
     rows = uow.session.execute(
-        select(Installment, func.coalesce(paid.c.paid, 0))
-        .outerjoin(paid, paid.c.installment_id == Installment.id)
+        select(Installment, func.coalesce(paid.scalar_subquery(), 0))
         .where(Installment.enrollment_id.in_(enrollment_ids), Installment.kind == kind)
         .order_by(Installment.enrollment_id, Installment.n)
     )

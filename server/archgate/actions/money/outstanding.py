@@ -7,14 +7,16 @@ from __future__ import annotations
 
 from dataclasses import replace
 from datetime import date
+from typing import TypeVar
 
-from sqlalchemy import Select, and_, func, literal, or_, select, tuple_
+from sqlalchemy import ColumnElement, Select, func, literal, select, tuple_
 
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import accounts
 from archgate.actions.money.views import (
     MonthSum,
+    OpenList,
     OpenRow,
     Outstanding,
     PayerLine,
@@ -26,86 +28,34 @@ from archgate.core import accounts as core
 from archgate.core.money import format_amount
 from archgate.papers import ledger as papers
 from archgate.tables.courses import Course, Run
-from archgate.tables.money import Account, Allocation, Entry, Posting
+from archgate.tables.money import Account, Entry, Posting
 from archgate.tables.people import Organization, Person
-from archgate.tables.roster import Enrollment, Installment
+from archgate.tables.plans import Installment
+from archgate.tables.roster import Enrollment
 from archgate.tables.schedule import Gate
 
 PAGE = 100
+Q = TypeVar("Q", bound="Select[*tuple[object, ...]]")
 
 
-def still_open(run_id: int | None) -> Select[int, date, int]:
-    """What is open of installments, as rows of payer, due day and what is left: of sign-ups that hold their seat, and what is
-    kept of ended ones; of the whole center, or of one run."""
-    paid = (
-        select(Allocation.installment_id, func.sum(Allocation.amount).label("paid"))
-        .where(Allocation.installment_id.is_not(None))
-        .group_by(Allocation.installment_id)
-        .subquery()
-    )
-    left = Installment.amount - func.coalesce(paid.c.paid, 0)
-    query = (
-        select(Enrollment.payer_id.label("account_id"), Installment.due.label("due"), left.label("left"))
-        .join(Enrollment, Enrollment.id == Installment.enrollment_id)
-        .outerjoin(paid, paid.c.installment_id == Installment.id)
-        .where(
-            or_(and_(Installment.kind == "plan", Enrollment.live == 1), Installment.kind == "kept"), left > 0
-        )
-    )
-    return query if run_id is None else query.where(Enrollment.run_id == run_id)
-
-
-def owing(uow: UnitOfWork, run_id: int | None) -> Select[int, str, int | None, int | None, date, int, int]:
-    """Every payer with something open or, asked of the whole center, with a credit: account, name, person, organization, the
-    day of what is longest open (far ahead where nothing is), what is open, the credit."""
-    still = still_open(run_id).subquery()
-    due = (
-        select(still.c.account_id, func.min(still.c.due).label("first"), func.sum(still.c.left).label("open"))
-        .group_by(still.c.account_id)
-        .subquery()
-    )
-    books = (
-        select(Entry.account_id, func.sum(Entry.amount).label("balance"))
-        .join(Account, Account.id == Entry.account_id)
-        .where(Account.owner.not_like("center:%"))
-        .group_by(Entry.account_id)
-        .subquery()
-    )
-    open_sum = func.coalesce(due.c.open, 0)
-    credit = func.greatest(0, open_sum - func.coalesce(books.c.balance, 0)) if run_id is None else literal(0)
-    return (
-        select(
-            Account.id.label("id"),
-            func.coalesce(Organization.name, Person.name).label("name"),
-            Account.person_id.label("person_id"),
-            Account.organization_id.label("organization_id"),
-            func.coalesce(due.c.first, date.max).label("first"),
-            open_sum.label("open"),
-            credit.label("credit"),
-        )
-        .outerjoin(due, due.c.account_id == Account.id)
-        .outerjoin(books, books.c.account_id == Account.id)
-        .outerjoin(Person, Person.id == Account.person_id)
-        .outerjoin(Organization, Organization.id == Account.organization_id)
-        .where(
-            Account.owner.not_like("center:%"),
-            Account.currency == uow.center.currency,
-            or_(open_sum > 0, credit > 0),
-        )
+def of_run(query: Q, run_id: int | None) -> Q:
+    """What is open of one run, or of the whole center."""
+    if run_id is None:
+        return query
+    return query.join(Enrollment, Enrollment.id == Installment.enrollment_id).where(
+        Enrollment.run_id == run_id
     )
 
 
 def outstanding(uow: UnitOfWork, run_id: int | None = None) -> Outstanding:
     """What is owed by age, as it falls due by week, and what is not earned yet; of the whole center, or of one run."""
     currency = uow.center.currency
-    still = still_open(run_id).join(Account, Account.id == Enrollment.payer_id)
-    still = still.where(Account.currency == currency)
-    rows = still.subquery()
-    by_due = select(rows.c.due, func.sum(rows.c.left)).group_by(rows.c.due)
-    every = [core.Open(0, due, int(left)) for due, left in uow.session.execute(by_due)]
+    by_due = of_run(
+        select(Installment.open_due, func.sum(Installment.open)).where(Installment.open_due.is_not(None)),
+        run_id,
+    ).group_by(Installment.open_due)
+    every = [core.Open(0, due, int(left)) for due, left in uow.session.execute(by_due) if due]
     totals = core.ageing_of(every, uow.today)
-    payers_of = owing(uow, run_id).subquery()
-    credit = uow.session.scalar(select(func.coalesce(func.sum(payers_of.c.credit), 0))) or 0
 
     def text(amount: int) -> str:
         return format_amount(amount, currency)
@@ -117,7 +67,7 @@ def outstanding(uow: UnitOfWork, run_id: int | None = None) -> Outstanding:
         totals={bucket: text(amount) for bucket, amount in totals.items()},
         open=text(sum(totals.values())),
         overdue=text(sum(totals.values()) - totals[core.BUCKETS[0]]),
-        credit=text(int(credit)),
+        credit=text(credit_in_all(uow) if run_id is None else 0),
         expected=[
             WeekSum(week=monday, amount=text(n)) for monday, n in core.expected_by_week(every, uow.today)
         ],
@@ -128,33 +78,41 @@ def outstanding(uow: UnitOfWork, run_id: int | None = None) -> Outstanding:
     )
 
 
+CREDIT = func.greatest(0, Account.open - Account.balance)
+
+
+def credit_in_all(uow: UnitOfWork) -> int:
+    query = select(func.coalesce(func.sum(CREDIT), 0)).where(Account.listed.is_not(None))
+    return int(uow.session.scalar(query.where(Account.currency == uow.center.currency)) or 0)
+
+
 def payers(
     uow: UnitOfWork, run_id: int | None = None, after: str = "", limit: int | None = PAGE
 ) -> PayerList:
-    """A page of the payers with something open or a credit, what is longest overdue first. `after` is the cursor of the page
-    before: the day, the name and the number of its last payer."""
+    """A page of the payers with something open or, asked of the whole center, with a credit: what is longest overdue first.
+    `after` is the cursor of the page before: the day and the number of its last payer."""
     rows = owing(uow, run_id).subquery()
-    order = (rows.c.first, rows.c.name, rows.c.id)
-    query = select(rows).order_by(*order)
+    query = select(rows).order_by(rows.c.listed, rows.c.id)
     if after:
-        query = query.where(tuple_(*order) > tuple_(*cursor_of(after)))
+        query = query.where(tuple_(rows.c.listed, rows.c.id) > tuple_(*cursor_of(after)))
     if limit is not None:
         query = query.limit(limit + 1)
     found = uow.session.execute(query).all()
     more = limit is not None and len(found) > limit
     page = found[:limit]
-    ages = ages_of(uow, run_id, None if limit is None else [r.id for r in page])
+    ages = ages_of(uow, run_id, [r.id for r in page])
+    names = payer_names(uow, [r.id for r in page])
     currency = uow.center.currency
     none: list[core.Open] = []
     items = [
         PayerLine(
             account_id=r.id,
-            name=r.name,
+            name=names[r.id],
             person_id=r.person_id,
             organization_id=r.organization_id,
             open=format_amount(int(r.open), currency),
             credit=format_amount(int(r.credit), currency),
-            first_due=None if r.first == date.max else r.first,
+            first_due=None if r.listed == date.max else r.listed,
             ages={
                 bucket: format_amount(amount, currency)
                 for bucket, amount in core.ageing_of(ages.get(r.id, none), uow.today).items()
@@ -163,29 +121,61 @@ def payers(
         for r in page
     ]
     total = uow.session.scalar(select(func.count()).select_from(owing(uow, run_id).subquery())) or 0
-    last = page[-1] if page else None
-    cursor = f"{last.first}|{last.id}|{last.name}" if more and last else None
-    return PayerList(items=items, total=total, next=cursor)
+    return PayerList(items=items, total=total, next=f"{page[-1].listed}|{page[-1].id}" if more else None)
 
 
-def cursor_of(text: str) -> tuple[date, str, int]:
-    """The place in the list of payers that a cursor names."""
-    day, _, rest = text.partition("|")
-    number, _, name = rest.partition("|")
+def owing(uow: UnitOfWork, run_id: int | None) -> Select[int, int | None, int | None, date | None, int, int]:
+    """Every payer with something open or, asked of the whole center, with a credit: account, person, organization, the day of
+    what is longest open (the last day there is for a credit alone), what is open, the credit."""
+    if run_id is None:
+        return select(
+            Account.id,
+            Account.person_id,
+            Account.organization_id,
+            Account.listed,
+            Account.open,
+            CREDIT.label("credit"),
+        ).where(Account.listed.is_not(None), Account.currency == uow.center.currency)
+    return (
+        of_run(
+            select(
+                Account.id,
+                Account.person_id,
+                Account.organization_id,
+                func.min(Installment.open_due).label("listed"),
+                func.sum(Installment.open).label("open"),
+                literal(0).label("credit"),
+            )
+            .select_from(Installment)
+            .join(Account, Account.id == Installment.payer_id),
+            run_id,
+        )
+        .where(Installment.open_due.is_not(None), Account.currency == uow.center.currency)
+        .group_by(Account.id, Account.person_id, Account.organization_id)
+    )
+
+
+def cursor_of(text: str) -> tuple[date, int]:
+    """The place in a list ordered by day and number that a cursor names."""
+    day, _, number = text.partition("|")
     try:
-        return date.fromisoformat(day), name, int(number)
+        return date.fromisoformat(day), int(number)
     except ValueError:
         raise Problem(422, "cursor", "This page of the list no longer exists; start at the first.") from None
 
 
-def ages_of(uow: UnitOfWork, run_id: int | None, accounts_of: list[int] | None) -> dict[int, list[core.Open]]:
-    """What payers owe by due day; of all payers, or of those named."""
-    query = still_open(run_id)
-    if accounts_of is not None:
-        query = query.where(Enrollment.payer_id.in_(accounts_of or [0]))
+def ages_of(uow: UnitOfWork, run_id: int | None, payers_of: list[int]) -> dict[int, list[core.Open]]:
+    """What these payers owe by due day."""
+    query = of_run(
+        select(Installment.payer_id, Installment.open_due, func.sum(Installment.open)).where(
+            Installment.payer_id.in_(payers_of or [0]), Installment.open_due.is_not(None)
+        ),
+        run_id,
+    ).group_by(Installment.payer_id, Installment.open_due)
     rows: dict[int, list[core.Open]] = {}
     for account, due, left in uow.session.execute(query):
-        rows.setdefault(account, []).append(core.Open(0, due, int(left)))
+        if account is not None and due is not None:
+            rows.setdefault(account, []).append(core.Open(0, due, int(left)))
     return rows
 
 
@@ -204,54 +194,83 @@ def unearned(uow: UnitOfWork, run_id: int | None) -> list[tuple[date, int]]:
 
 
 def open_rows(
-    uow: UnitOfWork, run_id: int | None = None, week: date | None = None, age: str | None = None
-) -> list[OpenRow]:
-    """The open installments behind a figure: of a week in which they are expected, of an age, of one run, or all."""
+    uow: UnitOfWork,
+    run_id: int | None = None,
+    week: date | None = None,
+    age: str | None = None,
+    after: str = "",
+    limit: int | None = PAGE,
+) -> OpenList:
+    """A page of the open installments behind a figure: of a week in which they are expected, of an age, of one run, or all;
+    longest due first. `after` is the cursor of the page before."""
     currency = uow.center.currency
-    installments = uow.session.scalars(
-        select(Account.id).where(Account.owner.not_like("center:%"), Account.currency == currency)
-    ).all()
-    about = (
-        select(Enrollment.id, Run.id, Run.code, Person.name)
+    if age is not None and age not in core.BUCKETS:
+        raise Problem(422, "age", f"There is no such age; there are {', '.join(core.BUCKETS)}.")
+    first, last = core.due_in(uow.today, age, week)
+    wanted: list[ColumnElement[bool]] = [Installment.open_due.is_not(None)]
+    wanted += [Installment.open_due >= first] if first else []
+    wanted += [Installment.open_due <= last] if last else []
+    wanted += [Enrollment.run_id == run_id] if run_id is not None else []
+    counted = select(func.count()).select_from(Installment).where(*wanted)
+    if run_id is not None:
+        counted = counted.join(Enrollment, Enrollment.id == Installment.enrollment_id)
+    query = (
+        select(
+            Installment.id,
+            Installment.payer_id,
+            Installment.open_due,
+            Installment.open,
+            Run.id,
+            Run.code,
+            Person.name,
+        )
+        .join(Enrollment, Enrollment.id == Installment.enrollment_id)
         .join(Run, Run.id == Enrollment.run_id)
         .join(Person, Person.id == Enrollment.person_id)
+        .where(*wanted)
+        .order_by(Installment.open_due, Installment.id)
     )
-    facts = {number: (run, code, who) for number, run, code, who in uow.session.execute(about).all()}
-    names = payer_names(uow)
-    opened = []
-    for account, rows in accounts.open_of(uow, list(installments)).items():
-        for installment, left in rows:
-            number, code, who = facts[installment.enrollment_id]
-            row = core.Open(installment.id, installment.due, left)
-            if run_id is not None and number != run_id:
-                continue
-            if week is not None and core.expected_by_week([row], uow.today)[0][0] != week:
-                continue
-            if age is not None and core.bucket_of(row.due, uow.today) != age:
-                continue
-            opened.append(
-                OpenRow(
-                    account_id=account,
-                    payer=names[account],
-                    who=who,
-                    run_id=number,
-                    run=code,
-                    due=row.due,
-                    left=format_amount(left, currency),
-                    age=core.bucket_of(row.due, uow.today),
-                )
-            )
-    return sorted(opened, key=lambda r: (r.due, r.payer, r.run))
+    if after:
+        query = query.where(tuple_(Installment.open_due, Installment.id) > tuple_(*cursor_of(after)))
+    if limit is not None:
+        query = query.limit(limit + 1)
+    found = uow.session.execute(query).all()
+    more = limit is not None and len(found) > limit
+    page = found[:limit]
+    names = payer_names(uow, [payer for _, payer, *_ in page if payer is not None])
+    items = [
+        OpenRow(
+            account_id=payer,
+            payer=names[payer],
+            who=who,
+            run_id=number,
+            run=code,
+            due=due,
+            left=format_amount(left, currency),
+            age=core.bucket_of(due, uow.today),
+        )
+        for _, payer, due, left, number, code, who in page
+        if payer is not None and due is not None
+    ]
+    cursor = f"{page[-1].open_due}|{page[-1][0]}" if more else None
+    return OpenList(items=items, total=uow.session.scalar(counted) or 0, next=cursor)
 
 
-def payer_names(uow: UnitOfWork) -> dict[int, str]:
-    query = (
-        select(Account.id, func.coalesce(Organization.name, Person.name))
-        .outerjoin(Person, Person.id == Account.person_id)
-        .outerjoin(Organization, Organization.id == Account.organization_id)
-        .where(Account.owner.not_like("center:%"))
-    )
-    return dict(uow.session.execute(query).all())
+NAMES_AT_ONCE = 5000
+
+
+def payer_names(uow: UnitOfWork, account_ids: list[int]) -> dict[int, str]:
+    """Who pays from these accounts."""
+    names: dict[int, str] = {}
+    for at in range(0, len(account_ids), NAMES_AT_ONCE):
+        query = (
+            select(Account.id, func.coalesce(Organization.name, Person.name))
+            .outerjoin(Person, Person.id == Account.person_id)
+            .outerjoin(Organization, Organization.id == Account.organization_id)
+            .where(Account.id.in_(account_ids[at : at + NAMES_AT_ONCE]))
+        )
+        names.update(uow.session.execute(query).all())
+    return names
 
 
 def unearned_rows(uow: UnitOfWork, run_id: int | None = None, month: date | None = None) -> list[UnearnedRow]:
@@ -290,7 +309,7 @@ def open_lines(
     uow: UnitOfWork, run_id: int | None = None, week: date | None = None, age: str | None = None
 ) -> list[list[str]]:
     """Open installments as the lines of a CSV file."""
-    rows = open_rows(uow, run_id, week, age)
+    rows = open_rows(uow, run_id, week, age, limit=None).items
     lines = [["Due", "Payer", "Learner", "Run", "Left", "Days late"]]
     return lines + [[r.due.isoformat(), r.payer, r.who, r.run, r.left, r.age] for r in rows]
 

@@ -146,6 +146,14 @@ class OpenRow(View):
     age: str
 
 
+class OpenList(View):
+    """A page of open installments; `next` is the cursor of the page after it, `total` how many there are in all."""
+
+    items: list[OpenRow]
+    total: int
+    next: str | None
+
+
 class UnearnedRow(View):
     run_id: int
     run: str

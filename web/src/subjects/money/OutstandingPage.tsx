@@ -332,10 +332,23 @@ function Opened({
 type Which = { week?: string; age?: string; run_id: number | null };
 
 function OpenRows({ which, currency }: { which: Which; currency: string }) {
-  const query = $api.useQuery("get", "/api/v1/outstanding/open", { params: { query: which } });
+  const query = $api.useInfiniteQuery(
+    "get",
+    "/api/v1/outstanding/open",
+    { params: { query: which } },
+    {
+      pageParamName: "after",
+      initialPageParam: "",
+      getNextPageParam: (last) => last.next ?? undefined,
+    },
+  );
+  if (query.error && !query.data) return <Trouble error={query.error} retry={() => void query.refetch()} />;
+  if (!query.data) return <Loading rows={3} />;
+  const rows = query.data.pages.flatMap((p) => p.items);
+  const total = query.data.pages[0]?.total ?? rows.length;
   return (
     <Ruled>
-      {query.data?.map((r, n) => (
+      {rows.map((r, n) => (
         <Duo key={n}>
           <Link to={`/accounts/${r.account_id}`}>{r.payer}</Link>{" "}
           <T tone="copper" as="strong">
@@ -347,6 +360,16 @@ function OpenRows({ which, currency }: { which: Which; currency: string }) {
           </T>
         </Duo>
       ))}
+      {query.hasNextPage && (
+        <li>
+          <T tone="slate">
+            {rows.length} of {total}.
+          </T>{" "}
+          <Button variant="text" disabled={query.isFetching} onClick={() => void query.fetchNextPage()}>
+            show more
+          </Button>
+        </li>
+      )}
     </Ruled>
   );
 }

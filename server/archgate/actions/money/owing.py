@@ -1,0 +1,152 @@
+"""What stands on installments and on accounts of payers: what is open, since when, and what is owed by the books.
+
+It is worked out anew, in the transaction that changed anything of it, before its commit; lists read it instead of adding up
+the books. `faults` compares it with them.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from sqlalchemy import ColumnElement, Connection, bindparam, func, or_, select, text, update
+
+from archgate.actions.kernel.unit_of_work import UnitOfWork
+from archgate.core.states import EnrollmentStatus, Role
+from archgate.tables.money import Account, Allocation, Entry
+from archgate.tables.plans import Installment
+from archgate.tables.roster import Enrollment
+from archgate.tables.seats import RunSeats
+
+CHUNK = 1000
+
+OPEN = text("""
+UPDATE installments i JOIN enrollments e ON e.id = i.enrollment_id
+SET i.payer_id = e.payer_id, i.open = IF((i.kind = 'plan' AND e.live = 1) OR i.kind = 'kept', GREATEST(0, i.amount - COALESCE(
+    (SELECT SUM(a.amount) FROM allocations a WHERE a.installment_id = i.id), 0)), 0)
+WHERE i.enrollment_id IN :ids""").bindparams(bindparam("ids", expanding=True))
+OWED = text("""
+UPDATE accounts a SET
+    a.open = COALESCE((SELECT SUM(i.open) FROM installments i WHERE i.payer_id = a.id AND i.open_due IS NOT NULL), 0),
+    a.first_due = (SELECT MIN(i.open_due) FROM installments i WHERE i.payer_id = a.id AND i.open_due IS NOT NULL),
+    a.balance = COALESCE((SELECT SUM(e.amount) FROM entries e WHERE e.account_id = a.id), 0)
+WHERE a.id IN :ids AND (a.person_id IS NOT NULL OR a.organization_id IS NOT NULL)""").bindparams(
+    bindparam("ids", expanding=True)
+)
+# A new enrollment adds to what its payer owes; its installments are written with what is open of them.
+MORE = text("""
+UPDATE accounts SET open = open + :more, balance = balance + :owed, first_due = LEAST(COALESCE(first_due, :first), :first)
+WHERE id = :payer""")
+POSTED = text("UPDATE accounts SET balance = balance + :owed WHERE id = :payer")
+GIVEN_UP = (
+    EnrollmentStatus.WITHDRAWN,
+    EnrollmentStatus.NO_SHOW,
+    EnrollmentStatus.MOVED,
+    EnrollmentStatus.LAPSED,
+)
+
+
+ALL_OPEN = """
+UPDATE installments i JOIN enrollments e ON e.id = i.enrollment_id
+LEFT JOIN (SELECT installment_id, SUM(amount) AS paid FROM allocations GROUP BY installment_id) a ON a.installment_id = i.id
+SET i.payer_id = e.payer_id,
+    i.open = IF((i.kind = 'plan' AND e.live = 1) OR i.kind = 'kept', GREATEST(0, i.amount - COALESCE(a.paid, 0)), 0)
+"""
+ALL_OWED = """
+UPDATE accounts a
+LEFT JOIN (SELECT payer_id, SUM(open) AS open, MIN(open_due) AS first FROM installments GROUP BY payer_id) i ON i.payer_id = a.id
+LEFT JOIN (SELECT account_id, SUM(amount) AS balance FROM entries GROUP BY account_id) e ON e.account_id = a.id
+SET a.open = COALESCE(i.open, 0), a.first_due = i.first, a.balance = COALESCE(e.balance, 0)
+WHERE a.person_id IS NOT NULL OR a.organization_id IS NOT NULL
+"""
+ALL_GONE = """
+UPDATE run_seats s JOIN (
+    SELECT run_id, SUM(heads) AS gone FROM enrollments
+    WHERE role = 'learner' AND status IN ('withdrawn', 'no-show', 'moved', 'lapsed') GROUP BY run_id
+) e USING (run_id) SET s.gone = e.gone
+"""
+
+
+def keep_all(connection: Connection) -> None:
+    """Work out everything anew, as after rows were written past the acts."""
+    for statement in (ALL_OPEN, ALL_OWED, ALL_GONE):
+        connection.execute(text(statement))
+
+
+def chunks(numbers: Iterable[int]) -> Iterable[list[int]]:
+    """In the order of their ids, so that two who keep the same accounts never wait for each other."""
+    ordered = sorted(numbers)
+    for at in range(0, len(ordered), CHUNK):
+        yield ordered[at : at + CHUNK]
+
+
+def keep_up(uow: UnitOfWork) -> None:
+    """Bring up to date what this act has touched. Accounts are locked first: what another act is writing of them counts."""
+    session, touched = uow.session, uow.touched
+    for some in chunks(touched.installments):
+        of = select(Installment.enrollment_id).where(Installment.id.in_(some))
+        touched.enrollments.update(session.scalars(of))
+    for some in chunks(touched.enrollments):
+        was = select(Installment.payer_id).where(Installment.enrollment_id.in_(some))
+        now = select(Enrollment.payer_id).where(Enrollment.id.in_(some))
+        touched.payers.update(n for n in session.scalars(was.union(now)) if n is not None)
+    for some in chunks(touched.payers):
+        session.execute(
+            select(Account.id).where(Account.id.in_(some)).order_by(Account.id).with_for_update()
+        ).all()
+    for some in chunks(touched.enrollments):
+        session.execute(OPEN, {"ids": some})
+    for some in chunks(touched.payers):
+        session.execute(OWED, {"ids": some})
+    for payer in sorted(({*touched.owed, *touched.opened}) - touched.payers):
+        owed = {"payer": payer, "owed": touched.owed.get(payer, 0)}
+        if payer in touched.opened:
+            more, first = touched.opened[payer]
+            session.connection().execute(MORE, {**owed, "more": more, "first": first})
+        elif owed["owed"]:
+            session.connection().execute(POSTED, owed)
+    keep_given_up(uow, touched.runs)
+
+
+def keep_given_up(uow: UnitOfWork, runs: set[int]) -> None:
+    """The learners' seats of these runs that were given up again."""
+    for some in chunks(runs):
+        gone = select(func.coalesce(func.sum(Enrollment.heads), 0)).where(
+            Enrollment.run_id == RunSeats.run_id,
+            Enrollment.role == Role.LEARNER,
+            Enrollment.status.in_(GIVEN_UP),
+        )
+        counted = update(RunSeats).where(RunSeats.run_id.in_(some)).values(gone=gone.scalar_subquery())
+        uow.session.execute(counted.execution_options(synchronize_session=False))
+
+
+def faults(uow: UnitOfWork) -> list[str]:
+    """Where what is kept is not what the books say; part of the nightly check."""
+    paid = func.coalesce(
+        select(func.sum(Allocation.amount))
+        .where(Allocation.installment_id == Installment.id)
+        .scalar_subquery(),
+        0,
+    )
+    counts = or_((Installment.kind == "plan") & (Enrollment.live == 1), Installment.kind == "kept")
+    real = func.if_(counts, func.greatest(0, Installment.amount - paid), 0)
+    wrong = (
+        select(Installment.id)
+        .join(Enrollment, Enrollment.id == Installment.enrollment_id)
+        .where(or_(Installment.open != real, Installment.payer_id.is_distinct_from(Enrollment.payer_id)))
+    )
+    said = [f"What is kept as open of installment {n} is not what is." for n in uow.session.scalars(wrong)]
+    sums = select(func.coalesce(func.sum(Installment.open), 0), func.min(Installment.open_due)).where(
+        Installment.payer_id == Account.id, Installment.open > 0
+    )
+    books = select(func.coalesce(func.sum(Entry.amount), 0)).where(Entry.account_id == Account.id)
+    parts: list[ColumnElement[bool]] = [
+        Account.open != sums.with_only_columns(sums.selected_columns[0]).scalar_subquery(),
+        Account.first_due.is_distinct_from(
+            sums.with_only_columns(sums.selected_columns[1]).scalar_subquery()
+        ),
+        Account.balance != books.scalar_subquery(),
+    ]
+    payers = select(Account.id).where(Account.owner.not_like("center:%"), or_(*parts))
+    return said + [
+        f"What is kept of account {n} is not what its books say." for n in uow.session.scalars(payers)
+    ]
