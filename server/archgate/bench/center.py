@@ -26,6 +26,7 @@ from archgate.actions.kernel.unit_of_work import Sessions, UnitOfWork, act
 from archgate.actions.money import accounts, owing
 from archgate.actions.money.commands import PaymentCommand
 from archgate.actions.people import people as persons
+from archgate.actions.people import words
 from archgate.actions.people.commands import PersonCommand
 from archgate.actions.people.views import PersonOut
 from archgate.actions.runs import making
@@ -144,6 +145,7 @@ def fill(engine: Engine, size: Size, model: Model) -> None:
         fill_money(c, size, model)
         fill_rest(c, size, model)
         owing.keep_all(c)
+        words.keep_all(c)
     with engine.connect().execution_options(isolation_level="AUTOCOMMIT") as c:
         for table in Base.metadata.tables:
             c.exec_driver_sql(f"ANALYZE TABLE `{table}`")
@@ -211,7 +213,7 @@ def fill_runs(c: Connection, size: Size, model: Model) -> None:
     place, instructor = f"{FIRST} + 1 + n % {PLACES}", f"{FIRST} + 1 + n % {INSTRUCTORS}"
     begun = f"{shift} < DATEDIFF('{TODAY}', '2027-10-04')"
     copied(c, "runs", model.run, size.runs, id=run, course_id=f"{FIRST} + 1 + n % {COURSES}",
-           code="CONCAT('RUN-', n)", title="CONCAT('Run ', n)", place_id=place, instructor_id=instructor, capacity=f"{A_RUN} + n % 20",
+           code="CONCAT('RUN-', n)", title="CONCAT('Run ', n)", place_id=place, instructor_id=instructor, capacity="IF(n % 2, 480, 500 + n % 20)",
            status=f"IF({shift} < -480, 'archived', 'published')", decision=f"IF({begun}, 'going ahead', 'undecided')")  # fmt: skip
     copied(
         c,
@@ -311,8 +313,8 @@ def values_where(c: Connection, table: str, columns: str, number: int, expressio
 def fill_rest(c: Connection, size: Size, model: Model) -> None:
     """Who waits, what was logged and written, who was there."""
     coming = c.execute(text("SELECT COUNT(*) FROM runs r JOIN gates g ON g.run_id = r.id AND g.kind = 'starts' WHERE g.at > :t"), {"t": TODAY}).scalar_one()  # fmt: skip
-    run = f"{FIRST} + {size.runs} - (n - 1) DIV {WAITING}"
-    copied(c, "waiting", model.waiting, coming * WAITING, run_id=run, rate_id=run, plan_id=run,
+    run = f"{FIRST} + {size.runs - 1} - 2 * ((n - 1) DIV {WAITING})"  # the runs that are full
+    copied(c, "waiting", model.waiting, coming // 2 * WAITING, run_id=run, rate_id=run, plan_id=run,
            person_id=f"{FIRST} + 1 + (n * 104729) % {size.people}", payer_id=f"{FIRST} + 1 + (n * 104729) % {size.people}",
            ask=f"JSON_SET(o.ask, '$.people[0].rate_id', {run}, '$.plan_id', {run})")  # fmt: skip
     values(c, "interest", "list_key, course_id, person_id, status, joined_at, note, answers, user_id", COURSES * 20,

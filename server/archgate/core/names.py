@@ -50,6 +50,25 @@ def split_name(text: str) -> tuple[str, str]:
     return " ".join(words[:-1]), words[-1] if words else ""
 
 
+PHONE_ENDS = (10, 7, 4)  # digits: a number with its area, without, and as people say it
+
+
+def search_words(name: str, email: str | None, digits: str | None) -> set[str]:
+    """The words by which a person is found, each by its beginning: those of the folded name, the email and its part before
+    the at sign, and the ends of the phone number's digits; at most 60 characters each.
+
+    >>> sorted(search_words("rosa de vries", "Rosa@example.org", "12125550138"))
+    ['0138', '2125550138', '5550138', 'de', 'rosa', 'rosa@example.org', 'vries']
+    """
+    words = set(name.split())
+    if email:
+        words.add(email.casefold())
+        words.update(folded(email.partition("@")[0]).split())
+    if digits:
+        words.update(digits[-n:] for n in PHONE_ENDS)
+    return {word[:60] for word in words if word}
+
+
 def digits_of(phone: str | None) -> str:
     """The digits of a phone number, by which numbers are compared; "" for none."""
     return re.sub(r"\D", "", phone or "")

@@ -32,6 +32,18 @@ class Person(Base):
     created_at: Mapped[datetime]
 
 
+class PeopleWord(Base):
+    """A word by which somebody is found (`core.names.search_words`); `sort` is family and given name, as lists are ordered."""
+
+    __tablename__ = "people_words"
+    __table_args__ = (Index("ix_people_words_word", "word", "sort", "person_id"),)
+    person_id: Mapped[int] = mapped_column(
+        ForeignKey("people.id", ondelete="CASCADE"), primary_key=True, autoincrement=False
+    )
+    word: Mapped[str] = mapped_column(String(60, collation="utf8mb4_bin"), primary_key=True)
+    sort: Mapped[str] = mapped_column(String(80))
+
+
 class Organization(Base):
     """Who pays for several people; `email` is where its papers go."""
 

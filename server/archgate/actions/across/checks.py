@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session, selectinload, sessionmaker
 from archgate.actions.fees import codes, stock
 from archgate.actions.kernel.unit_of_work import UnitOfWork, act, read_only, sweep_keys
 from archgate.actions.money import accounts, invoices, money, owing
+from archgate.actions.people import words
 from archgate.actions.schedule import gates, schedule
 from archgate.actions.seats import seats
 from archgate.clock import system_now
@@ -82,6 +83,7 @@ def everything(uow: UnitOfWork) -> str:
         *money.ledger_faults(uow),
         *accounts.account_faults(uow),
         *owing.faults(uow),
+        *words.faults(uow),
         *invoices.series_faults(uow),
         *seats.wrong_rows(uow),
         *moment_faults(uow),

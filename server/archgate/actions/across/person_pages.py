@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import re
-
-from sqlalchemy import func, or_, select
+from sqlalchemy import func, select
 from sqlalchemy.orm import joinedload
 
 from archgate.actions.access import own_pages
@@ -16,8 +14,7 @@ from archgate.actions.messages import messages
 from archgate.actions.messages.views import MessageOut
 from archgate.actions.money import accounts
 from archgate.actions.money.views import Owed
-from archgate.actions.people import people
-from archgate.core.names import digits_of, folded
+from archgate.actions.people import people, words
 from archgate.tables.jobs import Job
 from archgate.tables.messages import Message
 from archgate.tables.people import Organization, Person, PersonNumber
@@ -25,16 +22,13 @@ from archgate.tables.roster import Enrollment
 
 
 def find_people(uow: UnitOfWork, q: str, limit: int = 8) -> list[PersonFound]:
-    """People whose name, email or phone digits hold every word typed; case and accents do not count."""
-    query = select(Person).where(Person.merged_into_id.is_(None))
-    for word in q.split()[:6]:
-        digits, plain = digits_of(word), folded(word)
-        holds = [Person.email.like(people.like(word))]
-        if plain:
-            holds.append(Person.folded.like(people.like(plain)))
-        if len(digits) >= 3 and digits == re.sub(r"[-+().]", "", word):
-            holds.append(Person.digits.like(f"%{digits}%"))
-        query = query.where(or_(*holds))
+    """People who have a word that begins with each word typed: in the name, the email or as the end of the phone number; case
+    and accents do not count."""
+    if q.strip():
+        found = words.ids_found(uow, q, limit)
+        query = select(Person).where(Person.id.in_(found or [0]))
+    else:
+        query = select(Person).where(Person.merged_into_id.is_(None))
     rows = uow.session.scalars(query.order_by(Person.family, Person.given, Person.id).limit(limit)).all()
     ids = [p.id for p in rows]
     runs: dict[int, int] = {}

@@ -109,6 +109,8 @@ def note_restored(uow: UnitOfWork, table: str, number: int, facts: Document) -> 
         for run_id, payer_id in ((facts.get("run_id"), facts.get("payer_id")), stored or (None, None)):
             if isinstance(run_id, int) and isinstance(payer_id, int):
                 uow.touched.note_enrollment(number, run_id, payer_id)
+    elif table == "people":
+        uow.touched.people.add(number)
     elif table == "installments":
         of = facts.get("enrollment_id") or uow.session.scalar(
             select(Installment.enrollment_id).where(Installment.id == number)

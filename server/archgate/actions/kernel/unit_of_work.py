@@ -43,6 +43,7 @@ from archgate.tables.log import Change, IdempotencyKey, RowChange
 from archgate.tables.messages import Message
 from archgate.tables.money import Allocation
 from archgate.tables.own_pages import OwnPageSession
+from archgate.tables.people import Person
 from archgate.tables.plans import Installment, Plan, PlanLine
 from archgate.tables.roster import Enrollment, RunGroup
 from archgate.tables.schedule import Feed, Gate, Meeting, MeetingPattern, OnlineLink
@@ -107,6 +108,7 @@ class Touched:
     installments: set[int] = field(default_factory=set)
     payers: set[int] = field(default_factory=set)
     runs: set[int] = field(default_factory=set)
+    people: set[int] = field(default_factory=set)
     owed: dict[int, int] = field(default_factory=dict)  # by account: what was posted
     opened: dict[int, tuple[int, date]] = field(default_factory=dict)  # what is newly open, and the first day
 
@@ -116,6 +118,8 @@ class Touched:
             self.installments.add(obj.installment_id)
         elif isinstance(obj, Installment):
             self.enrollments.add(obj.enrollment_id)
+        elif isinstance(obj, Person):
+            self.people.add(obj.id)
         elif isinstance(obj, Enrollment):
             self.note_enrollment(obj.id, obj.run_id, obj.payer_id)
 

@@ -9,7 +9,7 @@ from dataclasses import replace
 from datetime import date
 from typing import TypeVar
 
-from sqlalchemy import ColumnElement, Select, func, literal, select, tuple_
+from sqlalchemy import ColumnElement, Select, Subquery, func, literal, select, tuple_
 
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import UnitOfWork
@@ -179,18 +179,25 @@ def ages_of(uow: UnitOfWork, run_id: int | None, payers_of: list[int]) -> dict[i
     return rows
 
 
-def unearned(uow: UnitOfWork, run_id: int | None) -> list[tuple[date, int]]:
-    """What the sign-ups of each run come to, with the day on which it ends; runs without an end are earned at once."""
+def earning(uow: UnitOfWork, run_id: int | None) -> Subquery:  # type: ignore[explicit-any]  # each of its columns has a type of its own
+    """The runs that are still to end, each with its last day, its sign-ups and what they come to."""
     query = (
-        select(Gate.day, func.sum(Enrollment.total))
-        .join(Run, Run.id == Gate.run_id)
-        .join(Enrollment, Enrollment.run_id == Run.id)
-        .where(Gate.kind == "ends", Enrollment.live == 1, Run.currency == uow.center.currency)
+        select(
+            Gate.run_id, Gate.day, func.count().label("sign_ups"), func.sum(Enrollment.total).label("total")
+        )
+        .join(Enrollment, Enrollment.run_id == Gate.run_id)
+        .where(Gate.kind == "ends", Gate.day > uow.today, Enrollment.live == 1)
         .group_by(Gate.run_id, Gate.day)
     )
-    if run_id is not None:
-        query = query.where(Run.id == run_id)
-    return [(day, int(amount)) for day, amount in uow.session.execute(query)]
+    return (query if run_id is None else query.where(Gate.run_id == run_id)).subquery()
+
+
+def unearned(uow: UnitOfWork, run_id: int | None) -> list[tuple[date, int]]:
+    """What the sign-ups of each run come to, with the day on which it ends; runs without an end are earned at once."""
+    rows = earning(uow, run_id)
+    query = select(rows.c.day, rows.c.total).join(Run, Run.id == rows.c.run_id)
+    found = uow.session.execute(query.where(Run.currency == uow.center.currency))
+    return [(day, int(amount)) for day, amount in found]
 
 
 def open_rows(
@@ -275,22 +282,14 @@ def payer_names(uow: UnitOfWork, account_ids: list[int]) -> dict[int, str]:
 
 def unearned_rows(uow: UnitOfWork, run_id: int | None = None, month: date | None = None) -> list[UnearnedRow]:
     """The runs behind what is not earned yet: what their sign-ups come to, and the day on which each ends."""
+    rows = earning(uow, run_id)
     query = (
-        select(Run.id, Run.code, Run.title, Course.title, Gate.day, func.count(), func.sum(Enrollment.total))
-        .join(Gate, Gate.run_id == Run.id)
-        .join(Enrollment, Enrollment.run_id == Run.id)
+        select(Run.id, Run.code, Run.title, Course.title, rows.c.day, rows.c.sign_ups, rows.c.total)
+        .join(rows, rows.c.run_id == Run.id)
         .join(Course, Course.id == Run.course_id)
-        .where(
-            Gate.kind == "ends",
-            Gate.day > uow.today,
-            Enrollment.live == 1,
-            Run.currency == uow.center.currency,
-        )
-        .group_by(Run.id, Run.code, Run.title, Course.title, Gate.day)
-        .order_by(Gate.day, Run.code)
+        .where(Run.currency == uow.center.currency)
+        .order_by(rows.c.day, Run.code)
     )
-    if run_id is not None:
-        query = query.where(Run.id == run_id)
     return [
         UnearnedRow(
             run_id=number,

@@ -4,19 +4,23 @@ from __future__ import annotations
 
 from email_validator import EmailNotValidError, validate_email
 from rapidfuzz import fuzz
-from sqlalchemy import func, or_, select
+from sqlalchemy import Select, select, union
+from sqlalchemy.orm import aliased
 
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.answers import refuse_lost_update
 from archgate.actions.kernel.commands import said_of
 from archgate.actions.kernel.problems import conflict, not_found
-from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
+from archgate.actions.kernel.unit_of_work import UnitOfWork, kept_by, lock_row
+from archgate.actions.people import words
 from archgate.actions.people.commands import NoteCommand, PersonCommand, PersonFacts, PersonPatch, TagsCommand
 from archgate.actions.people.views import NoteOut, Notes, PersonChanged, PersonNear, PersonOut, Tagged
 from archgate.core.faults import Fault, Refused
 from archgate.core.names import digits_of, folded
 from archgate.tables.access import User
-from archgate.tables.people import Note, Person, PersonTag
+from archgate.tables.people import Note, PeopleWord, Person, PersonTag
+
+kept_by(words.keep_words)
 
 
 def email_fault(text: str) -> str | None:
@@ -166,20 +170,15 @@ def near(uow: UnitOfWork, given: str, family: str, email: str, phone: str) -> li
     email alone identifies nobody, since households share them: it is said, not decided.
     """
     name, digits = folded(f"{given} {family}"), digits_of(phone)
-    wanted = [Person.email == email.strip()] if email.strip() else []
-    wanted += [Person.digits == digits] if len(digits) >= 6 else []
-    if len(name) >= 4:
-        wanted += [
-            func.soundex(Person.family) == func.soundex(family),
-            Person.folded.like(like(name.split()[0])[1:]),
-        ]
-        wanted += [Person.folded.like(like(name.split()[-1]))] if len(name.split()) > 1 else []
-    if not wanted:
+    candidates = [select(Person.id).where(Person.email == email.strip())] if email.strip() else []
+    candidates += [select(Person.id).where(Person.digits == digits)] if len(digits) >= 6 else []
+    candidates += alike(name.split()) if len(name) >= 4 else []
+    if not candidates:
         return []
     likely = []
-    for person in uow.session.scalars(
-        select(Person).where(or_(*wanted), Person.merged_into_id.is_(None)).limit(2000)
-    ):
+    some = union(*(select(part.limit(NEAREST).subquery().c[0]) for part in candidates)).subquery()
+    query = select(Person).join(some, some.c[0] == Person.id).where(Person.merged_into_id.is_(None))
+    for person in uow.session.scalars(query):
         score = (
             max(fuzz.ratio(name, person.folded), fuzz.token_sort_ratio(name, person.folded)) if name else 0
         )
@@ -197,6 +196,22 @@ def near(uow: UnitOfWork, given: str, family: str, email: str, phone: str) -> li
 
 
 NEAR = 86
+NEAREST = 500  # candidates looked at for each reason
+
+
+def alike(parts: list[str]) -> list[Select[int]]:
+    """People whose names may be nearly this one: first and last word begin alike, or one is the same and the other begins
+    with the same letter."""
+    if len(parts) < 2:
+        return [select(PeopleWord.person_id).where(words.begins(PeopleWord, parts[0]))]
+    pairs = {(parts[0][:3], parts[-1][:3]), (parts[0], parts[-1][:1]), (parts[0][:1], parts[-1])}
+    other = aliased(PeopleWord)
+    return [
+        select(PeopleWord.person_id)
+        .join(other, other.person_id == PeopleWord.person_id)
+        .where(words.begins(PeopleWord, one), words.begins(other, two))
+        for one, two in sorted(pairs)
+    ]
 
 
 def like(word: str) -> str:
