@@ -123,14 +123,14 @@ def demo(
     port: Annotated[int, typer.Option(help="Where the web server listens.")] = DEMO_PORT,
 ) -> None:
     """The made-up center, ready to try."""
-    from archgate.own_server import OwnServer, ServerTrouble
+    from archgate.own_server import OwnServer, ServerTrouble, memory_of_ours
     from archgate.serving import serve_here
 
     day = parse_day(today)
     os.environ.setdefault("ARCHGATE_ADDRESS", f"http://127.0.0.1:{port}")
     home = Path(os.environ.get("ARCHGATE_DEMO_HOME", ROOT / "var" / "demo"))
     os.environ.setdefault("ARCHGATE_BACKUPS", str(home / "backups"))
-    server = OwnServer(home)
+    server = OwnServer(home, memory=memory_of_ours())
     watch = None
     try:
         server.lock()

@@ -37,7 +37,7 @@ sql_mode=STRICT_ALL_TABLES,ERROR_FOR_DIVISION_BY_ZERO,NO_ENGINE_SUBSTITUTION,NO_
 default-time-zone=+00:00
 innodb_lock_wait_timeout=5
 innodb_buffer_pool_size={memory}M
-innodb_log_file_size=96M
+innodb_log_file_size={log_size}M
 innodb_flush_log_at_trx_commit={flush}
 max_connections=300
 max_allowed_packet=64M
@@ -75,11 +75,25 @@ def free_port() -> int:
     raise ServerTrouble("No port is free between 20000 and 32000.")
 
 
+LEAST_MEMORY, MOST_MEMORY = 256, 8192  # MB
+
+
+def memory_of_ours() -> int:
+    """How much of the data the demo's server keeps in memory, in MB: an eighth of what the machine has, or what
+    ARCHGATE_DATABASE_MEMORY says."""
+    said = os.environ.get("ARCHGATE_DATABASE_MEMORY", "")
+    if said.isascii() and said.isdigit():
+        return max(64, int(said[:7]))
+    whole = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // 2**20
+    return max(LEAST_MEMORY, min(MOST_MEMORY, whole // 8))
+
+
 class OwnServer:
     """One server on one directory. `start` makes what is missing; `stop` ends the server it started."""
 
-    def __init__(self, home: Path, quick: bool = False) -> None:
-        self.home, self.quick = home, quick
+    def __init__(self, home: Path, quick: bool = False, memory: int = LEAST_MEMORY) -> None:
+        """`memory` is what the server may keep of the data, in MB; `quick` leaves writing to the disk to the system."""
+        self.home, self.quick, self.memory = home, quick, memory
         self.data = home / "db"
         self.process: subprocess.Popen[bytes] | None = None
         self.run_dir: Path | None = None
@@ -179,7 +193,8 @@ class OwnServer:
                 scratch=scratch,
                 port=self.port,
                 log=log,
-                memory=256,
+                memory=self.memory,
+                log_size=max(96, min(1024, self.memory // 4)),
                 flush=0 if self.quick else 1,
             )
         )

@@ -12,6 +12,7 @@ from archgate.core.accounts import (
     allocate,
     bucket_of,
     deferred_by_month,
+    due_in,
     expected_by_week,
 )
 from archgate.core.faults import Refused
@@ -267,3 +268,20 @@ def test_what_was_paid_settles_what_is_kept_first():
     each = [settled(10000, 4000), settled(1000, 4000), settled(4000, 4000)]
     assert [(s.kept, s.credit, s.owed) for s in each] == [(4000, 6000, 0), (4000, 0, 3000), (4000, 0, 0)]
     assert settled_together(each) == Settled(12000, 6000, 3000)
+
+
+@given(late=st.integers(-120, 200), age=st.sampled_from(BUCKETS))
+def test_the_days_of_an_age_are_those_whose_debts_have_it(late, age):
+    day = date(2027, 5, 12)
+    due = day - timedelta(days=late)
+    first, last = due_in(day, age)
+    assert ((first is None or first <= due) and (last is None or due <= last)) == (bucket_of(due, day) == age)
+
+
+@given(late=st.integers(-120, 200), weeks=st.integers(0, 20))
+def test_the_days_of_a_week_are_those_expected_in_it(late, weeks):
+    day = date(2027, 5, 12)
+    due, monday = day - timedelta(days=late), date(2027, 5, 10) + timedelta(weeks=weeks)
+    first, last = due_in(day, week=monday)
+    expected = expected_by_week([Open(1, due, 100)], day)[0][0]
+    assert ((first is None or first <= due) and (last is None or due <= last)) == (expected == monday)

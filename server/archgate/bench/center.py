@@ -340,7 +340,7 @@ def fill_rest(c: Connection, size: Size, model: Model) -> None:
 @contextmanager
 def big_center(enrollments_there: int, quiet: bool = False) -> Iterator[Bench]:
     """The center on a server of its own, made now or before."""
-    from archgate.own_server import OwnServer
+    from archgate.own_server import OwnServer, memory_of_ours
     from archgate.tables.engine import engine_for, sessions_of
     from archgate.tables.migrate import migrate
 
@@ -351,7 +351,7 @@ def big_center(enrollments_there: int, quiet: bool = False) -> Iterator[Bench]:
     if not made.exists():
         for old in home.parent.glob(f"center-{enrollments_there}-*"):
             shutil.rmtree(old)
-    server = OwnServer(home, quick=True)
+    server = OwnServer(home, quick=True, memory=memory_of_ours())
     server.start()
     try:
         server.create_database("bench", afresh=not made.exists())

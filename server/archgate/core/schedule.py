@@ -82,6 +82,15 @@ class Dropped:
     why: str
 
 
+def hours_of(minutes: int) -> str:
+    """Contact hours with two decimals, rounded half up.
+
+    >>> hours_of(500)
+    '8.33'
+    """
+    return str((Decimal(minutes) / 60).quantize(Decimal("0.01"), rounding=ROUND_HALF_UP))
+
+
 @dataclass(frozen=True)
 class Schedule:
     """All meetings of a run in order, with the facts that follow from them."""
@@ -104,8 +113,7 @@ class Schedule:
 
     @property
     def hours(self) -> str:
-        """Contact hours with two decimals, rounded half up."""
-        return str((Decimal(self.minutes) / 60).quantize(Decimal("0.01"), rounding=ROUND_HALF_UP))
+        return hours_of(self.minutes)
 
     @property
     def weeks(self) -> int:

@@ -44,6 +44,6 @@ class RunsWanted(BaseModel):
     sign_up: str = ""
     teaching: str = ""
     after: str = ""
-    limit: int = 50
+    limit: int = 30
     since: date | None = None
     until: date | None = None

@@ -35,8 +35,8 @@ WHERE a.id IN :ids AND (a.person_id IS NOT NULL OR a.organization_id IS NOT NULL
 # A new enrollment adds to what its payer owes; its installments are written with what is open of them.
 MORE = text("""
 UPDATE accounts SET open = open + :more, balance = balance + :owed, first_due = LEAST(COALESCE(first_due, :first), :first)
-WHERE id = :payer""")
-POSTED = text("UPDATE accounts SET balance = balance + :owed WHERE id = :payer")
+WHERE id = :payer AND owner NOT LIKE 'center:%'""")
+POSTED = text("UPDATE accounts SET balance = balance + :owed WHERE id = :payer AND owner NOT LIKE 'center:%'")
 GIVEN_UP = (
     EnrollmentStatus.WITHDRAWN,
     EnrollmentStatus.NO_SHOW,

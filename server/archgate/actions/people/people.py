@@ -200,11 +200,17 @@ NEAREST = 500  # candidates looked at for each reason
 
 
 def alike(parts: list[str]) -> list[Select[int]]:
-    """People whose names may be nearly this one: first and last word begin alike, or one is the same and the other begins
-    with the same letter."""
+    """People whose names may be nearly this one: one word begins alike, or is the same, and the other with the same letter."""
     if len(parts) < 2:
         return [select(PeopleWord.person_id).where(words.begins(PeopleWord, parts[0]))]
-    pairs = {(parts[0][:3], parts[-1][:3]), (parts[0], parts[-1][:1]), (parts[0][:1], parts[-1])}
+    first, last = parts[0], parts[-1]
+    pairs = {
+        (first, last[:1]),
+        (first[:1], last),
+        (first[:3], last[:3]),
+        (first[:3], last[:1]),
+        (first[:1], last[:3]),
+    }
     other = aliased(PeopleWord)
     return [
         select(PeopleWord.person_id)

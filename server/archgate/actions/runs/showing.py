@@ -24,6 +24,7 @@ from archgate.actions.runs.views import (
 from archgate.actions.schedule import clashes, gates, schedule
 from archgate.actions.seats import seats
 from archgate.core import gates as core_gates
+from archgate.core.schedule import hours_of
 from archgate.core.states import RunKind, SignUp, Told
 from archgate.tables.courses import Run
 
@@ -134,7 +135,7 @@ def run_line(uow: UnitOfWork, run: Run, taken: int, waiting: int, kept: int = 0)
         first=first or (meetings[0].date if meetings else None),
         last=last or (meetings[-1].date if meetings else None),
         meetings=len(meetings),
-        hours=schedule.schedule_of(run).hours,
+        hours=hours_of(sum(m.minutes for m in meetings)),
         next_meeting=NextMeeting(
             date=coming.date,
             start=coming.starts_at.astimezone(zone).time(),
