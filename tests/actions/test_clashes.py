@@ -1,6 +1,6 @@
 """The six kinds of clashes, live, in one place, accepted with a reason."""
 
-from datetime import date, timedelta
+from datetime import UTC, date, datetime, timedelta
 
 import pytest
 
@@ -170,3 +170,22 @@ def test_one_typed_date_is_checked_by_an_index(office, sessions):
             " starts_at < '2027-01-09' AND ends_at > '2027-01-08'")).mappings().one()  # fmt: skip
     assert plan["key"] in ("ix_meetings_instructor", "ix_meetings_time") and plan["type"] != "ALL"
     assert timedelta(minutes=7 * 24 * 60) <= clashes.LONGEST
+
+
+def test_only_runs_that_meet_at_one_time_are_looked_through_for_learners():
+    def row(n, run, start, end):
+        day = datetime(2027, 9, 1, tzinfo=UTC)
+        return clashes.Row(
+            n, run, day + timedelta(hours=start), day + timedelta(hours=end), day.date(), None, None
+        )
+
+    rows = [
+        row(1, 1, 9, 11),
+        row(2, 2, 10, 12),
+        row(3, 3, 12, 13),
+        row(4, 3, 12, 14),
+        row(5, 4, 20, 21),
+        row(6, 5, 8, 9),
+    ]
+    assert clashes.meeting_together(rows) == {1, 2}  # touching, or with itself, is not together
+    assert clashes.meeting_together([]) == set()

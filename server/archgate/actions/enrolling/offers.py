@@ -8,6 +8,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from decimal import Decimal
+from typing import NamedTuple
 
 from sqlalchemy import and_, func, or_, select
 
@@ -21,6 +22,7 @@ from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
 from archgate.actions.schedule import gates
 from archgate.actions.seats import seats
+from archgate.core import seats as core_seats
 from archgate.core.faults import refuse
 from archgate.core.schedule import moment_text
 from archgate.core.states import LineStatus, RunStatus
@@ -232,7 +234,15 @@ def keeper_of(uow: UnitOfWork, token: str) -> User:
 # --- chances ----------------------------------------------------------------------------------------------
 
 
-def leave_rate(uow: UnitOfWork) -> tuple[Decimal, tuple[Decimal, Decimal], str]:
+class LeaveRate(NamedTuple):
+    """The share of seats that are given up again, between what it lies for 95 in 100, and the sentence that says it."""
+
+    rate: Decimal
+    range: tuple[Decimal, Decimal]
+    why: str
+
+
+def leave_rate(uow: UnitOfWork) -> LeaveRate:
     """The share of seats that were given up again on the center's runs that are over, how sure that is, and the sentence.
 
     Only runs that are over count: a seat sold today has not been kept for months. The range is Wilson's interval for 95 in
@@ -249,33 +259,30 @@ def leave_rate(uow: UnitOfWork) -> tuple[Decimal, tuple[Decimal, Decimal], str]:
     rate = (Decimal(gone + 1) / Decimal(every + 2)).quantize(Decimal("0.000001"))
     low, high = wilson(gone, every)
     if not every:
-        return rate, (low, high), "No run of this center is over yet, so this is a guess."
+        return LeaveRate(rate, (low, high), "No run of this center is over yet, so this is a guess.")
     sentence = (
         f"Of {every} seats on runs that are over, {gone} {'was' if gone == 1 else 'were'} given up again: about"
         f" {round(rate * 100)} in 100, by so few cases {round(low * 100)} to {round(high * 100)}."
     )
-    return rate, (low, high), sentence
+    return LeaveRate(rate, (low, high), sentence)
 
 
-def chances(uow: UnitOfWork, run: Run, line: list[Waiting]) -> list[tuple[str, str, str]]:
+def chances(state: core_seats.Seats, leaving: LeaveRate, line: list[Waiting]) -> list[tuple[str, str, str]]:
     """The chance of each party in line, as decimal texts: the estimate, and between what it lies."""
-    state = seats.seats_of(uow, run)
     out = state.whole - state.free  # whatever is not free counts as taken
-    rate, (low, high), _ = leave_rate(uow)
     parties = [seats.party(w) for w in line]
-    by_rate = [chances_of(parties, state.whole, out, r) for r in (rate, low, high)]
+    by_rate = [chances_of(parties, state.whole, out, r) for r in (leaving.rate, *leaving.range)]
     return [(str(a), str(b), str(c)) for a, b, c in zip(*by_rate, strict=True)]
 
 
-def line_view(uow: UnitOfWork, run: Run) -> list[WaitingOut]:
+def line_view(uow: UnitOfWork, run: Run, state: core_seats.Seats, leaving: LeaveRate) -> list[WaitingOut]:
     """Who waits, in order, with open offers, who of them the free seats fit next, and everybody's chance."""
     line = seats.line_of(uow, run.id, offered=True)
     if not line:
         return []
-    state = seats.seats_of(uow, run)
     waiting = [w for w in line if w.status == LineStatus.WAITING]
     following = next_that_fits([seats.party(w) for w in waiting], state.free, Rule(run.line_rule))
-    chance = dict(zip((w.id for w in waiting), chances(uow, run, waiting), strict=True))
+    chance = dict(zip((w.id for w in waiting), chances(state, leaving, waiting), strict=True))
     owners = dict(
         uow.session.execute(
             select(Account.id, Organization.name)

@@ -78,14 +78,14 @@ def roster(uow: UnitOfWork, run_id: int) -> Roster:
             format_amount(left, unit), due, format_amount(int(part), unit) if due else None, signed, user, heads,
             places.get(number, []), note, Role(role), group, until, aside, received, why, orjson.loads(answers),
         ))  # fmt: skip
-    state = seats.seats_of(uow, run)
+    state, leaving = seats.seats_of(uow, run), offers.leave_rate(uow)
     # Not looked at one by one: the rows are as the server made them.
     return Roster.model_construct(
         run_id=run.id, capacity=run.capacity, smallest=run.smallest, taken=state.taken, currency=unit,
         fees=format_amount(fees, unit), owed=format_amount(owed_in_all, unit), columns=list(RosterRow._fields), rows=rows,
-        waiting=offers.line_view(uow, run), withdrawn=gone_from(uow, run.id), groups=groups.groups_of(uow, run.id),
+        waiting=offers.line_view(uow, run, state, leaving), withdrawn=gone_from(uow, run.id), groups=groups.groups_of(uow, run.id),
         free=state.free, held=state.held, offered=state.offered,
-        set_aside=sum(s.left(uow.today) for s in state.set_asides), chance_why=offers.leave_rate(uow)[2],
+        set_aside=sum(s.left(uow.today) for s in state.set_asides), chance_why=leaving.why,
         revision=lookups.revision(uow),
     )  # fmt: skip
 

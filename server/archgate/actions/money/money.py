@@ -273,36 +273,26 @@ def open_installments(
     return by_enrollment
 
 
-def settled_on(run_id: int) -> Subquery:  # type: ignore[explicit-any]  # each of its columns has a type of its own
-    """What has been settled of every installment of a run, as a subquery with `installment_id` and `paid`."""
-    return (
-        select(Allocation.installment_id, func.sum(Allocation.amount).label("paid"))
-        .join(Installment, Installment.id == Allocation.installment_id)
-        .join(Enrollment, Enrollment.id == Installment.enrollment_id)
-        .where(Enrollment.run_id == run_id)
-        .group_by(Allocation.installment_id)
-        .subquery()
-    )
-
-
 def open_on(run_id: int) -> Subquery:  # type: ignore[explicit-any]  # each of its columns has a type of its own
     """What is open of every sign-up of a run, as a subquery by `enrollment_id`: `left` in all, and the `due` day and the
     `part` of its next installment."""
-    settled = settled_on(run_id)
-    left = Installment.amount - func.coalesce(settled.c.paid, 0)
     rows = (
         select(
             Installment.enrollment_id,
             Installment.due,
-            left.label("part"),
-            func.sum(left).over(partition_by=Installment.enrollment_id).label("left"),
+            Installment.open.label("part"),
+            func.sum(Installment.open).over(partition_by=Installment.enrollment_id).label("left"),
             func.row_number()
             .over(partition_by=Installment.enrollment_id, order_by=(Installment.due, Installment.n))
             .label("place"),
         )
         .join(Enrollment, Enrollment.id == Installment.enrollment_id)
-        .outerjoin(settled, settled.c.installment_id == Installment.id)
-        .where(Enrollment.run_id == run_id, Enrollment.live == 1, Installment.kind == "plan", left > 0)
+        .where(
+            Enrollment.run_id == run_id,
+            Enrollment.live == 1,
+            Installment.kind == "plan",
+            Installment.open > 0,
+        )
         .subquery()
     )
     return select(rows).where(rows.c.place == 1).subquery()
@@ -311,12 +301,9 @@ def open_on(run_id: int) -> Subquery:  # type: ignore[explicit-any]  # each of i
 def sums_of_run(uow: UnitOfWork, run_id: int) -> dict[str, int]:
     """The learners' sign-ups of a run in sums: how many, their heads, what they cost, what of it is open, and the heads
     of those that are firm: something was paid, or there was nothing to pay."""
-    settled = settled_on(run_id)
-    part = func.greatest(0, Installment.amount - func.coalesce(settled.c.paid, 0))
     left = (
-        select(Installment.enrollment_id, func.sum(part).label("left"))
+        select(Installment.enrollment_id, func.sum(Installment.open).label("left"))
         .join(Enrollment, Enrollment.id == Installment.enrollment_id)
-        .outerjoin(settled, settled.c.installment_id == Installment.id)
         .where(Enrollment.run_id == run_id, Installment.kind == "plan")
         .group_by(Installment.enrollment_id)
         .subquery()

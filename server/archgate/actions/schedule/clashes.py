@@ -6,6 +6,7 @@ archived. What is online has room for any number of meetings at once.
 
 from __future__ import annotations
 
+import heapq
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 from typing import NamedTuple, TypeAlias
@@ -287,6 +288,26 @@ def small(r: Row, capacity: int, seats: int) -> Clash:
     )
 
 
+def meeting_together(rows: list[Row]) -> set[int]:
+    """The runs that have a meeting while another run has one: only on those can somebody be in two places. A sweep over the
+    meetings by start, n log n: each run is marked once, however many meet at its time."""
+    together: set[int] = set()
+    under_way: dict[int, int] = {}  # meetings of a run that are open
+    ends: list[tuple[datetime, int]] = []
+    for row in sorted(rows, key=lambda r: r.starts_at):
+        while ends and ends[0][0] <= row.starts_at:
+            _, ended = heapq.heappop(ends)
+            under_way[ended] -= 1
+            if not under_way[ended]:
+                del under_way[ended]
+        if len(under_way) > (row.run_id in under_way):
+            together.add(row.run_id)
+            together.update(under_way)
+        under_way[row.run_id] = under_way.get(row.run_id, 0) + 1
+        heapq.heappush(ends, (row.ends_at, row.run_id))
+    return together
+
+
 def learner_clashes(uow: UnitOfWork, rows: list[Row], run_id: int | None) -> list[Clash]:
     """Learners with two meetings at one time, grouped by the pair of meetings; of one run, or of all."""
     live = select(Enrollment.person_id, Enrollment.run_id).where(Enrollment.live == 1)
@@ -297,16 +318,17 @@ def learner_clashes(uow: UnitOfWork, rows: list[Row], run_id: int | None) -> lis
     )
     # Whoever is on one run alone is left out by the database: rosters of thousands have few who are on two.
     if run_id is None:
-        on = live.union(named).subquery()
-        coming = {r.run_id for r in rows}
-        busy = (
-            select(on.c.person_id)
-            .where(on.c.run_id.in_(coming))
-            .group_by(on.c.person_id)
-            .having(func.count() > 1)
+        coming = meeting_together(rows)
+        if not coming:
+            return []
+        on = (
+            live.where(Enrollment.run_id.in_(coming))
+            .union(named.where(Enrollment.run_id.in_(coming)))
+            .subquery()
         )
-        people: Select[int, int] | CompoundSelect[int, int] = select(on.c.person_id, on.c.run_id).where(
-            on.c.person_id.in_(busy), on.c.run_id.in_(coming)
+        busy = select(on.c.person_id).group_by(on.c.person_id).having(func.count() > 1).subquery()
+        people: Select[int, int] | CompoundSelect[int, int] = select(on.c.person_id, on.c.run_id).join(
+            busy, busy.c.person_id == on.c.person_id
         )
     else:
         here = (
