@@ -33,7 +33,7 @@ export default function PeoplePage() {
     <Page
       title="People"
       margin={null}
-      help="Any part of a name will do, without accents; digits find a phone number. People may share an email or a phone; neither tells who they are."
+      help="The beginning of any name will do, without accents; so do the last digits of a phone number. People may share an email or a phone; neither tells who they are."
     >
       <Box component="h1" sx={{ marginBottom: 14 }}>
         People
@@ -57,7 +57,7 @@ export default function PeoplePage() {
       {found.error && !found.data ? (
         <Trouble error={found.error} retry={() => void found.refetch()} />
       ) : found.data?.length === 0 ? (
-        <Empty as="p">Nobody fits. A shorter part of the name may.</Empty>
+        <Empty as="p">Nobody fits. A shorter beginning of the name may.</Empty>
       ) : (
         <Ruled aria-busy={found.isFetching}>
           {found.data?.map((p) => (

@@ -118,7 +118,7 @@ function FindPerson({
       ]}
       empty={
         <P tone="slate" sx={{ marginTop: 10 }}>
-          Type a part of the name. A run may also come first.
+          Type the beginning of a name. A run may also come first.
         </P>
       }
     />
