@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import date, datetime
 
-from sqlalchemy import CheckConstraint, Computed, ForeignKey, Index, UniqueConstraint
+from sqlalchemy import BigInteger, CheckConstraint, Computed, ForeignKey, Index, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from archgate.documents.reader import Document
@@ -15,7 +15,7 @@ class Account(Base):
     """`owner` is "person:5", "organization:2" or "center:income".
 
     Kept of payers' accounts by `money.owing`: what is `open` of their installments, since when (`first_due`), and what they owe
-    by the books (`balance`); `listed` places those with something open or a credit, the last of all where it is a credit alone.
+    by the books (`balance`); `credit` is what came in and settles nothing yet, None for none; `listed` places those with something open or a credit, the last of all where it is a credit alone.
     """
 
     __tablename__ = "accounts"
@@ -28,6 +28,9 @@ class Account(Base):
     open: Mapped[KeptUnits]
     balance: Mapped[KeptUnits]
     first_due: Mapped[date | None] = mapped_column(info=KEPT)
+    credit: Mapped[int | None] = mapped_column(
+        BigInteger, Computed("IF(open > balance, open - balance, NULL)", persisted=True), index=True
+    )
     listed: Mapped[date | None] = mapped_column(
         Computed("IF(open > 0, first_due, IF(open > balance, DATE '9999-12-31', NULL))", persisted=True)
     )

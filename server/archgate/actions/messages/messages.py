@@ -280,9 +280,10 @@ def outbox(uow: UnitOfWork, status: str = "", before: int | None = None, limit: 
     wanted = states[status]
     if wanted:
         query = query.where(Job.status.in_(wanted))
-    total = (
-        uow.session.scalar(select(func.count()).select_from(query.order_by(None).options().subquery())) or 0
-    )
+    counted = select(func.count()).select_from(Message)
+    if wanted:
+        counted = counted.join(Job).where(Job.status.in_(wanted))
+    total = uow.session.scalar(counted) or 0
     if before is not None:
         query = query.where(Message.id < before)
     rows = uow.session.scalars(query.limit(max(1, min(limit, 200)) + 1)).all()

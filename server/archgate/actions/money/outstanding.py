@@ -9,7 +9,7 @@ from dataclasses import replace
 from datetime import date
 from typing import TypeVar
 
-from sqlalchemy import ColumnElement, Select, Subquery, func, literal, select, tuple_
+from sqlalchemy import ColumnElement, Select, Subquery, and_, func, literal, or_, select
 
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import UnitOfWork
@@ -82,7 +82,7 @@ CREDIT = func.greatest(0, Account.open - Account.balance)
 
 
 def credit_in_all(uow: UnitOfWork) -> int:
-    query = select(func.coalesce(func.sum(CREDIT), 0)).where(Account.listed.is_not(None))
+    query = select(func.coalesce(func.sum(Account.credit), 0)).where(Account.credit > 0)
     return int(uow.session.scalar(query.where(Account.currency == uow.center.currency)) or 0)
 
 
@@ -91,10 +91,13 @@ def payers(
 ) -> PayerList:
     """A page of the payers with something open or, asked of the whole center, with a credit: what is longest overdue first.
     `after` is the cursor of the page before: the day and the number of its last payer."""
-    rows = owing(uow, run_id).subquery()
-    query = select(rows).order_by(rows.c.listed, rows.c.id)
+    query = owing(uow, run_id)
+    place = Account.listed if run_id is None else func.min(Installment.open_due)
     if after:
-        query = query.where(tuple_(rows.c.listed, rows.c.id) > tuple_(*cursor_of(after)))
+        day, number = cursor_of(after)
+        behind = or_(place > day, and_(place == day, Account.id > number))
+        query = query.where(place >= day, behind) if run_id is None else query.having(behind)
+    query = query.order_by(place, Account.id)
     if limit is not None:
         query = query.limit(limit + 1)
     found = uow.session.execute(query).all()
@@ -221,6 +224,17 @@ def open_rows(
     counted = select(func.count()).select_from(Installment).where(*wanted)
     if run_id is not None:
         counted = counted.join(Enrollment, Enrollment.id == Installment.enrollment_id)
+    # The page first, by its index; only then who and what its rows are about.
+    ids = select(Installment.id).where(*wanted).order_by(Installment.open_due, Installment.id)
+    if run_id is not None:
+        ids = ids.join(Enrollment, Enrollment.id == Installment.enrollment_id)
+    if after:
+        day, number = cursor_of(after)
+        behind = and_(Installment.open_due == day, Installment.id > number)
+        ids = ids.where(Installment.open_due >= day, or_(Installment.open_due > day, behind))
+    if limit is not None:
+        ids = ids.limit(limit + 1)
+    chosen = ids.subquery()
     query = (
         select(
             Installment.id,
@@ -231,16 +245,12 @@ def open_rows(
             Run.code,
             Person.name,
         )
+        .join(chosen, chosen.c.id == Installment.id)
         .join(Enrollment, Enrollment.id == Installment.enrollment_id)
         .join(Run, Run.id == Enrollment.run_id)
         .join(Person, Person.id == Enrollment.person_id)
-        .where(*wanted)
         .order_by(Installment.open_due, Installment.id)
     )
-    if after:
-        query = query.where(tuple_(Installment.open_due, Installment.id) > tuple_(*cursor_of(after)))
-    if limit is not None:
-        query = query.limit(limit + 1)
     found = uow.session.execute(query).all()
     more = limit is not None and len(found) > limit
     page = found[:limit]

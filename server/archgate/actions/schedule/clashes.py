@@ -12,7 +12,7 @@ from datetime import date, datetime, timedelta
 from typing import NamedTuple, TypeAlias
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import CompoundSelect, Select, delete, func, or_, select
+from sqlalchemy import Select, delete, func, or_, select
 
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.problems import not_found
@@ -308,40 +308,60 @@ def meeting_together(rows: list[Row]) -> set[int]:
     return together
 
 
-def learner_clashes(uow: UnitOfWork, rows: list[Row], run_id: int | None) -> list[Clash]:
-    """Learners with two meetings at one time, grouped by the pair of meetings; of one run, or of all."""
+def on_several(uow: UnitOfWork, runs: set[int]) -> dict[int, set[int]]:
+    """Whoever is on more than one of these runs, with which: those who signed up, and heads of parties who are named."""
+    live, there = Enrollment.live == 1, Enrollment.run_id.in_(runs or {0})
+    counted = (
+        select(Enrollment.person_id, func.group_concat(Enrollment.run_id))
+        .where(live, there)
+        .group_by(Enrollment.person_id)
+        .having(func.count() > 1)
+    )
+    several = {person: {int(n) for n in on.split(",")} for person, on in uow.session.execute(counted)}
+    named = (
+        select(PartyPlace.person_id, Enrollment.run_id)
+        .prefix_with("STRAIGHT_JOIN")  # parties are few, sign-ups many
+        .select_from(PartyPlace)
+        .join(Enrollment, Enrollment.id == PartyPlace.enrollment_id)
+        .where(PartyPlace.person_id.is_not(None), live, there)
+    )
+    guests: dict[int, set[int]] = {}
+    for person, run in uow.session.execute(named):
+        if person is not None:
+            guests.setdefault(person, set()).add(run)
+    own = select(Enrollment.person_id, Enrollment.run_id).where(Enrollment.person_id.in_(guests), live, there)
+    for person, run in uow.session.execute(own) if guests else ():
+        guests[person].add(run)
+    for person, on in guests.items():
+        if len(on) > 1:
+            several[person] = several.get(person, set()) | on
+    return several
+
+
+def elsewhere_too(uow: UnitOfWork, run_id: int) -> dict[int, set[int]]:
+    """Whoever is on a run and on others, with which. Whoever is on it alone is left out by the database: rosters of thousands
+    have few who are on two."""
     live = select(Enrollment.person_id, Enrollment.run_id).where(Enrollment.live == 1)
     named = (
         select(PartyPlace.person_id, Enrollment.run_id)
         .join(Enrollment, Enrollment.id == PartyPlace.enrollment_id)
         .where(Enrollment.live == 1, PartyPlace.person_id.is_not(None))
     )
-    # Whoever is on one run alone is left out by the database: rosters of thousands have few who are on two.
-    if run_id is None:
-        coming = meeting_together(rows)
-        if not coming:
-            return []
-        on = (
-            live.where(Enrollment.run_id.in_(coming))
-            .union(named.where(Enrollment.run_id.in_(coming)))
-            .subquery()
-        )
-        busy = select(on.c.person_id).group_by(on.c.person_id).having(func.count() > 1).subquery()
-        people: Select[int, int] | CompoundSelect[int, int] = select(on.c.person_id, on.c.run_id).join(
-            busy, busy.c.person_id == on.c.person_id
-        )
-    else:
-        here = (
-            live.where(Enrollment.run_id == run_id).union(named.where(Enrollment.run_id == run_id)).subquery()
-        )
-        heads = select(here.c.person_id)
-        elsewhere = Enrollment.run_id != run_id
-        people = live.where(elsewhere, Enrollment.person_id.in_(heads)).union(
-            named.where(elsewhere, PartyPlace.person_id.in_(heads))
-        )
+    here = live.where(Enrollment.run_id == run_id).union(named.where(Enrollment.run_id == run_id)).subquery()
+    heads = select(here.c.person_id)
+    other = Enrollment.run_id != run_id
+    people = live.where(other, Enrollment.person_id.in_(heads)).union(
+        named.where(other, PartyPlace.person_id.in_(heads))
+    )
     several: dict[int, set[int]] = {}
     for person, where in uow.session.execute(people):
-        several.setdefault(person, {run_id} if run_id is not None else set()).add(where)
+        several.setdefault(person, {run_id}).add(where)
+    return several
+
+
+def learner_clashes(uow: UnitOfWork, rows: list[Row], run_id: int | None) -> list[Clash]:
+    """Learners with two meetings at one time, grouped by the pair of meetings; of one run, or of all."""
+    several = on_several(uow, meeting_together(rows)) if run_id is None else elsewhere_too(uow, run_id)
     if not several:
         return []
     wanted = {run for runs in several.values() for run in runs}

@@ -1,4 +1,4 @@
-"""The words by which people are found: parts of names, emails, the ends of phone numbers."""
+"""The words by which people are found: parts of names, emails, the ends of phone numbers. The credit of an account."""
 
 from __future__ import annotations
 
@@ -14,6 +14,9 @@ CHUNK = 5000
 
 
 def upgrade() -> None:
+    credit = "IF(open > balance, open - balance, NULL)"
+    op.add_column("accounts", sa.Column("credit", sa.BigInteger(), sa.Computed(credit, persisted=True)))
+    op.create_index("ix_accounts_credit", "accounts", ["credit"])
     words = op.create_table(
         "people_words",
         sa.Column("person_id", sa.BigInteger(), nullable=False, autoincrement=False),
