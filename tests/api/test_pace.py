@@ -41,6 +41,9 @@ def sit(clerk, run, number):
     for person in people:
         body = {"run_id": run["id"], "person_id": person, "total": "210.00"}
         assert clerk.post("/api/v1/enrollments", json=body).status_code == 201
+        account = clerk.post("/api/v1/accounts", json={"person_id": person}).json()["id"]
+        paid = {"amount": "1.00", "method": "cash"}
+        assert clerk.post(f"/api/v1/accounts/{account}/payments", json=paid).status_code == 201
     return people
 
 
@@ -54,6 +57,7 @@ LISTS: dict[str, Callable[[dict[str, int]], str]] = {
     "outstanding": lambda _: "/outstanding",
     "messages": lambda _: "/messages",
     "log of the run": lambda at: f"/runs/{at['run']}/log",
+    "till": lambda _: "/till",
     "account": lambda at: f"/accounts/{at['account']}",
     "ribbon": lambda _: "/ribbon",
     "demand": lambda _: "/demand",

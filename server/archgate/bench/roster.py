@@ -9,6 +9,7 @@ from datetime import timedelta
 from archgate.actions.fees import quotes
 from archgate.actions.fees.commands import QuoteCommand
 from archgate.actions.kernel.unit_of_work import Sessions, read_only
+from archgate.actions.money import owing
 from archgate.bench.base import START, Line, best, line, own_bench, seat_run, served
 from archgate.core.quotes import quote_read
 
@@ -40,6 +41,7 @@ def fill_roster(sessions: Sessions, number: int) -> int:
             for n in people for k in (1, 2)
         ])  # fmt: skip
         s.execute(update(RunSeats).values(taken=number))
+        owing.keep_all(s.connection())
     return run_id
 
 

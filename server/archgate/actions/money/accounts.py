@@ -412,7 +412,9 @@ def till(uow: UnitOfWork, day: date | None = None) -> Till:
     """What came in on a day, by method, payment by payment; taken-back ones are said and not counted."""
     at = day or uow.today
     rows = uow.session.execute(
-        select(Payment, Account, Posting.cause).join(Account, Account.id == Payment.account_id)
+        select(Payment, Account, Posting.cause, func.coalesce(Organization.name, Person.name))
+        .join(Account, Account.id == Payment.account_id)
+        .outerjoin(Organization, Organization.id == Account.organization_id).outerjoin(Person, Person.id == Account.person_id)
         .join(Posting, Posting.id == Payment.posting_id).where(Payment.received_on == at).order_by(Payment.method, Payment.id)
     ).all()  # fmt: skip
     back = set(
@@ -424,13 +426,13 @@ def till(uow: UnitOfWork, day: date | None = None) -> Till:
     )
     sums: dict[tuple[str, str], int] = {}
     lines = []
-    for payment, account, cause in rows:
+    for payment, account, cause, payer in rows:
         gone = payment.posting_id in back
         if not gone:
             key = (payment.method, account.currency)
             sums[key] = sums.get(key, 0) + payment.amount
         lines.append(TillLine(
-            id=payment.id, account_id=account.id, name=payer_name(uow, account), method=payment.method,
+            id=payment.id, account_id=account.id, name=payer, method=payment.method,
             reference=payment.reference, amount=format_amount(payment.amount, account.currency),
             currency=account.currency, cause=cause, taken_back=gone,
         ))  # fmt: skip

@@ -2,7 +2,8 @@ import { expect, test } from "vitest";
 
 import { addDays, mondayOf } from "../../parts/dates";
 import { lanesOf, planOf, scaleOf, weekOf } from "./plan";
-import { pasted } from "./Season";
+import { pasted, rowsPasted } from "./Season";
+import { mondaysOf } from "./TimeLanes";
 
 test("week numbers at year ends are those of ISO 8601 (the week with the year's first Thursday is the first)", () => {
   // Values by an independent implementation, Python's date.isocalendar.
@@ -82,4 +83,23 @@ test("a block from a sheet is read into rows and cells", () => {
     ["Course", "First date"],
     ["DSW", "14 Sep 2027"],
   ]);
+});
+
+test("a pasted block goes to its columns by name with a heading line, else by their order from the cell on", () => {
+  const named = rowsPasted([{}], "Course\tFirst date\tLength (min)\nDSW\t14 Sep 2027\t90", 0, 3);
+  expect(named).toEqual([{ course: "DSW", first: "14 Sep 2027", minutes: "90" }, {}]);
+  const ordered = rowsPasted([{ course: "A" }, { course: "B" }], "Tue\t8\nWed\t9", 1, 3);
+  expect(ordered).toEqual([
+    { course: "A" },
+    { course: "B", weekdays: "Tue", number: "8" },
+    { weekdays: "Wed", number: "9" },
+    {},
+  ]);
+  expect(rowsPasted([{}], "one cell", 0, 0)).toBeNull();
+});
+
+test("the Mondays of a span begin within it", () => {
+  const span = { from: "2027-09-01", days: 20, width: 700, x: () => 0 };
+  expect(mondaysOf(span)).toEqual(["2027-09-06", "2027-09-13", "2027-09-20"]);
+  expect(mondaysOf({ ...span, from: "2027-09-06", days: 7 })).toEqual(["2027-09-06"]);
 });
