@@ -19,7 +19,10 @@ class Account(Base):
     """
 
     __tablename__ = "accounts"
-    __table_args__ = (UniqueConstraint("owner", "currency"), Index("ix_accounts_listed", "listed", "id"))
+    __table_args__ = (
+        UniqueConstraint("owner", "currency"),
+        Index("ix_accounts_listed", "currency", "listed", "id"),
+    )
     id: Mapped[Key]
     owner: Mapped[str] = mapped_column(ascii_key(60))
     person_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"), index=True)

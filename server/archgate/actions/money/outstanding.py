@@ -123,7 +123,8 @@ def payers(
         )
         for r in page
     ]
-    total = uow.session.scalar(select(func.count()).select_from(owing(uow, run_id).subquery())) or 0
+    every = owing(uow, run_id).with_only_columns(Account.id).order_by(None).subquery()
+    total = uow.session.scalar(select(func.count()).select_from(every)) or 0
     return PayerList(items=items, total=total, next=f"{page[-1].listed}|{page[-1].id}" if more else None)
 
 

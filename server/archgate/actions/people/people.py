@@ -175,28 +175,30 @@ def near(uow: UnitOfWork, given: str, family: str, email: str, phone: str) -> li
     candidates += alike(name.split()) if len(name) >= 4 else []
     if not candidates:
         return []
-    likely = []
     some = union(*(select(part.limit(NEAREST).subquery().c[0]) for part in candidates)).subquery()
-    query = select(Person).join(some, some.c[0] == Person.id).where(Person.merged_into_id.is_(None))
-    for person in uow.session.scalars(query):
-        score = (
-            max(fuzz.ratio(name, person.folded), fuzz.token_sort_ratio(name, person.folded)) if name else 0
-        )
+    query = (
+        select(Person.id, Person.folded, Person.email, Person.digits)
+        .join(some, some.c[0] == Person.id)
+        .where(Person.merged_into_id.is_(None))
+    )
+    likely: list[tuple[float, int, str]] = []
+    for number, known, mail, phone_digits in uow.session.execute(query):
+        score = max(fuzz.ratio(name, known), fuzz.token_sort_ratio(name, known)) if name else 0
         why = ["the same name" if score == 100 else "nearly the same name"] if score >= NEAR else []
-        why += (
-            ["the same email"]
-            if email.strip() and (person.email or "").lower() == email.strip().lower()
-            else []
-        )
-        why += ["the same phone"] if len(digits) >= 6 and person.digits == digits else []
+        same_email = email.strip() and (mail or "").lower() == email.strip().lower()
+        why += ["the same email"] if same_email else []
+        why += ["the same phone"] if len(digits) >= 6 and phone_digits == digits else []
         if why:
-            seen = person_view(person).widened(PersonNear, why=", ".join(why))
-            likely.append((score + 50 * (len(why) - 1), seen))
-    return [view for _, view in sorted(likely, key=lambda f: -f[0])[:4]]
+            likely.append((score + 50 * (len(why) - 1), number, ", ".join(why)))
+    best = sorted(likely, key=lambda found: (-found[0], found[1]))[:4]
+    return [
+        person_view(uow.session.get_one(Person, number)).widened(PersonNear, why=why)
+        for _, number, why in best
+    ]
 
 
 NEAR = 86
-NEAREST = 500  # candidates looked at for each reason
+NEAREST = 300  # candidates looked at for each reason
 
 
 def alike(parts: list[str]) -> list[Select[int]]:
@@ -205,6 +207,7 @@ def alike(parts: list[str]) -> list[Select[int]]:
         return [select(PeopleWord.person_id).where(words.begins(PeopleWord, parts[0]))]
     first, last = parts[0], parts[-1]
     pairs = {
+        (first, last),
         (first, last[:1]),
         (first[:1], last),
         (first[:3], last[:3]),

@@ -49,7 +49,7 @@ def upgrade() -> None:
     added("run_seats", "gone", sa.Integer())
     op.create_index("ix_installments_open", "installments", ["open_due", "open"])
     op.create_index("ix_installments_payer", "installments", ["payer_id", "open_due", "open"])
-    op.create_index("ix_accounts_listed", "accounts", ["listed", "id"])
+    op.create_index("ix_accounts_listed", "accounts", ["currency", "listed", "id"])
     op.create_index("ix_enrollments_earned", "enrollments", ["run_id", "live", "total"])
     for statement in (OPEN, OWED, GONE):
         op.execute(statement)
