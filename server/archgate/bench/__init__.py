@@ -9,7 +9,6 @@ from archgate.bench.contention import contention
 from archgate.bench.fees import price_line
 from archgate.bench.roster import first_payers, whole_roster
 from archgate.bench.schedule import clashes, planner
-from archgate.bench.screens import screens
 
 BENCHES: dict[str, Callable[[], Iterator[Line]]] = {
     "clashes": clashes,
@@ -18,5 +17,4 @@ BENCHES: dict[str, Callable[[], Iterator[Line]]] = {
     "contention": contention,
     "roster": whole_roster,
     "payers": first_payers,
-    "screens": screens,
 }
