@@ -116,8 +116,13 @@ class Browser:
         field.send_keys(text)
 
     def press(self, *keys: str) -> None:
-        """Keys to whatever has the focus, as a person types."""
-        self.driver.switch_to.active_element.send_keys(*keys)
+        """Keys to whatever has the focus, as a person types; what is drawn anew at that moment takes them anew."""
+
+        def typed() -> bool:
+            self.driver.switch_to.active_element.send_keys(*keys)
+            return True
+
+        self.until(typed)
 
     def focused(self) -> str:
         """What has the focus, by its accessible name."""

@@ -196,6 +196,7 @@ def test_a_sign_up_is_moved_with_its_money_and_given_to_somebody_else_by_keyboar
     at_work.click(f"Open the sign-up of {somebody['name']}")
     at_work.sees(f"transfer from {run['code']}")
     at_work.click("give the seat to somebody else")
+    at_work.until(lambda: at_work.driver.switch_to.active_element.tag_name == "input")
     at_work.press(other["name"])
     at_work.sees(other["email"])
     at_work.press(Keys.ENTER)
