@@ -97,5 +97,7 @@ def test_the_check_names_what_is_kept_wrongly(office, seat):
         f"What is kept of account {payer} is not what its books say."
     ]
     assert any("installment" in f for f in spoil("UPDATE installments SET open = 1 WHERE enrollment_id = :e"))
+    run = f"UPDATE run_seats SET gone = 3 WHERE run_id = {seat[0]['id']}"
+    assert any("given up" in f for f in spoil(run))
     assert spoil("UPDATE accounts SET first_due = NULL WHERE id = :p")
     assert office.read(owing.faults) == before

@@ -78,9 +78,6 @@ def outstanding(uow: UnitOfWork, run_id: int | None = None) -> Outstanding:
     )
 
 
-CREDIT = func.greatest(0, Account.open - Account.balance)
-
-
 def credit_in_all(uow: UnitOfWork) -> int:
     query = select(func.coalesce(func.sum(Account.credit), 0)).where(Account.credit > 0)
     return int(uow.session.scalar(query.where(Account.currency == uow.center.currency)) or 0)
@@ -138,7 +135,7 @@ def owing(uow: UnitOfWork, run_id: int | None) -> Select[int, int | None, int | 
             Account.organization_id,
             Account.listed,
             Account.open,
-            CREDIT.label("credit"),
+            func.coalesce(Account.credit, 0).label("credit"),
         ).where(Account.listed.is_not(None), Account.currency == uow.center.currency)
     return (
         of_run(

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from sqlalchemy import ColumnElement, Connection, bindparam, func, or_, select, text, update
+from sqlalchemy import BindParameter, ColumnElement, Connection, bindparam, func, or_, select, text, update
 
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.core.states import EnrollmentStatus, Role
@@ -19,19 +19,19 @@ from archgate.tables.seats import RunSeats
 
 CHUNK = 1000
 
-OPEN = text("""
+OPEN = """
 UPDATE installments i JOIN enrollments e ON e.id = i.enrollment_id
 SET i.payer_id = e.payer_id, i.open = IF((i.kind = 'plan' AND e.live = 1) OR i.kind = 'kept', GREATEST(0, i.amount - COALESCE(
-    (SELECT SUM(a.amount) FROM allocations a WHERE a.installment_id = i.id), 0)), 0)
-WHERE i.enrollment_id IN :ids""").bindparams(bindparam("ids", expanding=True))
-OWED = text("""
+    (SELECT SUM(a.amount) FROM allocations a WHERE a.installment_id = i.id), 0)), 0)"""
+OWED = """
 UPDATE accounts a SET
     a.open = COALESCE((SELECT SUM(i.open) FROM installments i WHERE i.payer_id = a.id AND i.open_due IS NOT NULL), 0),
     a.first_due = (SELECT MIN(i.open_due) FROM installments i WHERE i.payer_id = a.id AND i.open_due IS NOT NULL),
     a.balance = COALESCE((SELECT SUM(e.amount) FROM entries e WHERE e.account_id = a.id), 0)
-WHERE a.id IN :ids AND (a.person_id IS NOT NULL OR a.organization_id IS NOT NULL)""").bindparams(
-    bindparam("ids", expanding=True)
-)
+WHERE a.owner NOT LIKE 'center:%'"""
+IDS: BindParameter[list[int]] = bindparam("ids", expanding=True)
+OPEN_OF = text(f"{OPEN} WHERE i.enrollment_id IN :ids").bindparams(IDS)
+OWED_BY = text(f"{OWED} AND a.id IN :ids").bindparams(IDS)
 # A new enrollment adds to what its payer owes; its installments are written with what is open of them.
 MORE = text("""
 UPDATE accounts SET open = open + :more, balance = balance + :owed, first_due = LEAST(COALESCE(first_due, :first), :first)
@@ -45,31 +45,22 @@ GIVEN_UP = (
 )
 
 
-ALL_OPEN = """
-UPDATE installments i JOIN enrollments e ON e.id = i.enrollment_id
-LEFT JOIN (SELECT installment_id, SUM(amount) AS paid FROM allocations GROUP BY installment_id) a ON a.installment_id = i.id
-SET i.payer_id = e.payer_id,
-    i.open = IF((i.kind = 'plan' AND e.live = 1) OR i.kind = 'kept', GREATEST(0, i.amount - COALESCE(a.paid, 0)), 0)
-"""
-ALL_OWED = """
-UPDATE accounts a
-LEFT JOIN (SELECT payer_id, SUM(open) AS open, MIN(open_due) AS first FROM installments GROUP BY payer_id) i ON i.payer_id = a.id
-LEFT JOIN (SELECT account_id, SUM(amount) AS balance FROM entries GROUP BY account_id) e ON e.account_id = a.id
-SET a.open = COALESCE(i.open, 0), a.first_due = i.first, a.balance = COALESCE(e.balance, 0)
-WHERE a.person_id IS NOT NULL OR a.organization_id IS NOT NULL
-"""
-ALL_GONE = """
-UPDATE run_seats s JOIN (
-    SELECT run_id, SUM(heads) AS gone FROM enrollments
-    WHERE role = 'learner' AND status IN ('withdrawn', 'no-show', 'moved', 'lapsed') GROUP BY run_id
-) e USING (run_id) SET s.gone = e.gone
-"""
+GONE = (
+    select(func.coalesce(func.sum(Enrollment.heads), 0))
+    .where(
+        Enrollment.run_id == RunSeats.run_id,
+        Enrollment.role == Role.LEARNER,
+        Enrollment.status.in_(GIVEN_UP),
+    )
+    .scalar_subquery()
+)
+COUNTED = update(RunSeats).values(gone=GONE).execution_options(synchronize_session=False)
 
 
 def keep_all(connection: Connection) -> None:
     """Work out everything anew, as after rows were written past the acts."""
-    for statement in (ALL_OPEN, ALL_OWED, ALL_GONE):
-        connection.execute(text(statement))
+    for statement in (text(OPEN), text(OWED), COUNTED):
+        connection.execute(statement)
 
 
 def chunks(numbers: Iterable[int]) -> Iterable[list[int]]:
@@ -94,9 +85,9 @@ def keep_up(uow: UnitOfWork) -> None:
             select(Account.id).where(Account.id.in_(some)).order_by(Account.id).with_for_update()
         ).all()
     for some in chunks(touched.enrollments):
-        session.execute(OPEN, {"ids": some})
+        session.execute(OPEN_OF, {"ids": some})
     for some in chunks(touched.payers):
-        session.execute(OWED, {"ids": some})
+        session.execute(OWED_BY, {"ids": some})
     for payer in sorted(({*touched.owed, *touched.opened}) - touched.payers):
         owed = {"payer": payer, "owed": touched.owed.get(payer, 0)}
         if payer in touched.opened:
@@ -104,19 +95,8 @@ def keep_up(uow: UnitOfWork) -> None:
             session.connection().execute(MORE, {**owed, "more": more, "first": first})
         elif owed["owed"]:
             session.connection().execute(POSTED, owed)
-    keep_given_up(uow, touched.runs)
-
-
-def keep_given_up(uow: UnitOfWork, runs: set[int]) -> None:
-    """The learners' seats of these runs that were given up again."""
-    for some in chunks(runs):
-        gone = select(func.coalesce(func.sum(Enrollment.heads), 0)).where(
-            Enrollment.run_id == RunSeats.run_id,
-            Enrollment.role == Role.LEARNER,
-            Enrollment.status.in_(GIVEN_UP),
-        )
-        counted = update(RunSeats).where(RunSeats.run_id.in_(some)).values(gone=gone.scalar_subquery())
-        uow.session.execute(counted.execution_options(synchronize_session=False))
+    for some in chunks(touched.runs):
+        session.execute(COUNTED.where(RunSeats.run_id.in_(some)))
 
 
 def faults(uow: UnitOfWork) -> list[str]:
@@ -147,6 +127,9 @@ def faults(uow: UnitOfWork) -> list[str]:
         Account.balance != books.scalar_subquery(),
     ]
     payers = select(Account.id).where(Account.owner.not_like("center:%"), or_(*parts))
+    said += [f"What is kept of account {n} is not what its books say." for n in uow.session.scalars(payers)]
+    lost = select(RunSeats.run_id).where(RunSeats.gone != GONE)
     return said + [
-        f"What is kept of account {n} is not what its books say." for n in uow.session.scalars(payers)
+        f"What is kept as given up of the seats of run {n} is not what was."
+        for n in uow.session.scalars(lost)
     ]

@@ -157,10 +157,11 @@ def lock_run(uow: UnitOfWork, run_id: int) -> tuple[Run, RunSeats]:
     session, engine = uow.session, uow.session.get_bind()
     revision = (row.revision, center_revision)
     expected: Expected | None = session.info.pop("expected", None)
-    if expected is not None and expected.run.id == run_id and expected.revision == revision:
+    if expected is not None and expected.run.id != run_id:
+        expected = None
+    if expected is not None and expected.revision == revision:
         return expected.run, row
-    ours = expected is not None and expected.run.id == run_id
-    if (not ours and touched(session, run_id)) or not isinstance(engine, Engine):
+    if (expected is None and touched(session, run_id)) or not isinstance(engine, Engine):
         return session.get_one(Run, run_id, populate_existing=True), row
     shelf = shelf_of(engine)
     made = shelf.get(run_id, revision)

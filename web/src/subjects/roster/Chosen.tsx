@@ -1,19 +1,18 @@
 import Button from "@mui/material/Button";
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { $api, api, ask, messageOf, newKey, type Schemas } from "../../app/server";
-import { useSettled } from "../../app/session";
+import { api, ask, messageOf, newKey, type Schemas } from "../../app/server";
 import { Field } from "../../form/Field";
 import { Ends, Form } from "../../form/Form";
-import { PickList } from "../../form/PickList";
 import { Tick } from "../../form/Tick";
 import { useServerForm } from "../../form/useServerForm";
-import { ActList, Facts, Note, Row } from "../../parts/layout";
+import { ActList, Facts, Row } from "../../parts/layout";
 import { count, isZero, money } from "../../parts/text";
 import { focused, type useDone } from "../../parts/useUndo";
 import { P } from "../../parts/words";
-import { type Run, RunLine } from "./DeskParts";
+import type { Run } from "./DeskParts";
+import { OtherRun } from "./Moving";
 
 type Acts = ReturnType<typeof useDone>;
 type Act = "tell" | "group" | "move" | "withdraw";
@@ -306,17 +305,7 @@ function WithdrawAll({ run, ids, acts, onClose, onDone }: Props) {
 }
 
 function MoveAll({ run, ids, acts, onClose, onDone }: Props) {
-  const [typed, setTyped] = useState("");
   const [there, setThere] = useState<Run | null>(null);
-  const what = useSettled(typed.trim(), 120);
-  const runs = $api.useQuery(
-    "get",
-    "/api/v1/runs",
-    {
-      params: { query: { q: what, teaching: "before", status: "published", limit: 7 } },
-    },
-    { placeholderData: keepPreviousData },
-  );
   const { found, said, busy, go } = useMany(
     ["move-many", run.id, ids, there?.id],
     there !== null,
@@ -328,26 +317,8 @@ function MoveAll({ run, ids, acts, onClose, onDone }: Props) {
         }),
       ),
   );
-  const others = (runs.data?.items ?? []).filter((r) => r.id !== run.id);
   if (!there)
-    return (
-      <Note kind="due">
-        <P strong>Where do they move to?</P>
-        <PickList
-          label="The other run"
-          placeholder="course, run or instructor"
-          typed={typed}
-          onType={setTyped}
-          autoFocus
-          fresh={what === typed.trim() && !runs.isPlaceholderData}
-          onPick={(id) => setThere(others.find((r) => String(r.id) === id) ?? null)}
-          options={others.map((r) => ({ key: String(r.id), content: <RunLine run={r} /> }))}
-        />
-        <Button variant="text" onClick={onClose}>
-          leave it
-        </Button>
-      </Note>
-    );
+    return <OtherRun question="Where do they move to?" notRun={run.id} onPick={setThere} onClose={onClose} />;
   const act = () =>
     go(acts, (done) => `${count(done.people.length, "sign-up")} moved to ${done.to}.`, onDone, onClose);
   return (

@@ -92,7 +92,15 @@ export function Moving({
     onDone();
   });
   const { preview, trouble } = transfer;
-  if (!run) return <OtherRun held={held} onPick={setRun} onClose={onClose} />;
+  if (!run)
+    return (
+      <OtherRun
+        question={`Where does ${held.name} move to?`}
+        notRun={held.run_id}
+        onPick={setRun}
+        onClose={onClose}
+      />
+    );
   return (
     <Form look="due" onSend={() => void transfer.move()} onLeave={onClose}>
       <P strong>{held.name} moves to</P>
@@ -162,12 +170,15 @@ export function Moving({
   );
 }
 
-function OtherRun({
-  held,
+/** Another published run that has not begun. */
+export function OtherRun({
+  question,
+  notRun,
   onPick,
   onClose,
 }: {
-  held: Held;
+  question: string;
+  notRun: number;
   onPick: (run: Run | null) => void;
   onClose: () => void;
 }) {
@@ -179,10 +190,10 @@ function OtherRun({
     { params: { query: { q: what, teaching: "before", status: "published", limit: 7 } } },
     { placeholderData: keepPreviousData },
   );
-  const others = (runs.data?.items ?? []).filter((r) => r.id !== held.run_id);
+  const others = (runs.data?.items ?? []).filter((r) => r.id !== notRun);
   return (
     <Note kind="due">
-      <P strong>Where does {held.name} move to?</P>
+      <P strong>{question}</P>
       <PickList
         label="The other run"
         placeholder="course, run or instructor"
