@@ -1,8 +1,8 @@
 import Button from "@mui/material/Button";
 import { styled, useColorScheme } from "@mui/material/styles";
 import { useQueryClient } from "@tanstack/react-query";
-import { lazy, Suspense, useEffect, useState } from "react";
-import { Link, Navigate, NavLink, Route, Routes, useLocation } from "react-router";
+import { type ComponentType, lazy, Suspense, useEffect, useState } from "react";
+import { Link, Navigate, NavLink, Route, Routes, useLocation, useParams } from "react-router";
 
 import { Gatelet } from "../parts/Arch";
 import { Loading, Row } from "../parts/layout";
@@ -140,23 +140,23 @@ function Shell({ me }: { me: Me }) {
           <Route path="/planner/line" element={<TimeLine />} />
           <Route path="/planner/week" element={<WeekView />} />
           <Route path="/planner/month" element={<MonthList />} />
-          <Route path="/days/:day" element={<DaySheet />} />
+          <Route path="/days/:day" element={<Of page={DaySheet} />} />
           <Route path="/clashes" element={<ClashesPage />} />
           <Route path="/season" element={<Season />} />
           <Route path="/copy" element={<CopyRuns />} />
           <Route path="/places" element={<PlacesPage />} />
           <Route path="/outbox" element={<Outbox />} />
-          <Route path="/calls/:id" element={<CallList />} />
+          <Route path="/calls/:id" element={<Of page={CallList} />} />
           <Route path="/runs/new" element={<NewRun />} />
-          <Route path="/runs/:id/list" element={<ListPage />} />
-          <Route path="/runs/:id/list/:batch" element={<ListPage />} />
-          <Route path="/runs/:id/early-bird" element={<EarlyBird />} />
-          <Route path="/runs/:id/:tab?" element={<RunPage />} />
+          <Route path="/runs/:id/list" element={<Of page={ListPage} />} />
+          <Route path="/runs/:id/list/:batch" element={<Of page={ListPage} />} />
+          <Route path="/runs/:id/early-bird" element={<Of page={EarlyBird} />} />
+          <Route path="/runs/:id/:tab?" element={<Of page={RunPage} />} />
           <Route path="/desk" element={<Desk />} />
           <Route path="/money" element={<OutstandingPage />} />
           <Route path="/money/till" element={<TillPage />} />
           <Route path="/money/quotes" element={<QuotesPage />} />
-          <Route path="/accounts/:id" element={<AccountPage />} />
+          <Route path="/accounts/:id" element={<Of page={AccountPage} />} />
           <Route path="/money/plans" element={<PlansPage />} />
           <Route path="/money/codes" element={<CodesPage />} />
           <Route path="/money/stock" element={<StockPage />} />
@@ -165,7 +165,7 @@ function Shell({ me }: { me: Me }) {
           <Route path="/interest" element={<InterestPage />} />
           <Route path="/demand" element={<DemandPage />} />
           <Route path="/people" element={<PeoplePage />} />
-          <Route path="/people/:id" element={<PersonPage />} />
+          <Route path="/people/:id" element={<Of page={PersonPage} />} />
           <Route path="*" element={<Nowhere />} />
         </Routes>
       </Suspense>
@@ -210,6 +210,12 @@ function Head({ me, onAct, night }: { me: Me; onAct: (act: string) => void; nigh
       </Row>
     </HeadLine>
   );
+}
+
+/** A page of one thing: another thing is another page, so that nothing typed or picked goes along. */
+function Of({ page: One }: { page: ComponentType }) {
+  const { id, batch, day } = useParams();
+  return <One key={[id, batch, day].join("/")} />;
 }
 
 function Nowhere() {

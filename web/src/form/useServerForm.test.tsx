@@ -8,7 +8,8 @@ import { draw, run } from "../testing/render";
 import { answers, problem } from "../testing/server";
 import { Field } from "./Field";
 import { Ends, Form } from "./Form";
-import { hasDraft, useServerForm } from "./useServerForm";
+import { hasDraft } from "./drafts";
+import { useServerForm } from "./useServerForm";
 
 function Notes({ said = vi.fn(), start = { text: "" } }) {
   const form = useServerForm({

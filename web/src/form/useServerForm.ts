@@ -2,24 +2,12 @@ import { useEffect, useRef, useState } from "react";
 import { type DefaultValues, type Path, type PathValue, useForm, useWatch } from "react-hook-form";
 
 import { faultsOf, messageOf, newKey, ServerProblem } from "../app/server";
+import { dropDraft, keepDraft, readDraft } from "./drafts";
 
 type Values = Record<string, unknown>;
-type Kept<V> = { edits: Partial<V>; key: string };
-
-/** Whether something was typed into a form of this name that was neither sent nor dropped: it may open by itself again. */
-export function hasDraft(name: string): boolean {
-  return sessionStorage.getItem(name) !== null;
-}
-
-function readDraft<V>(name: string | null): Kept<V> {
-  try {
-    const held = name === null ? null : sessionStorage.getItem(name);
-    if (held !== null) return JSON.parse(held) as Kept<V>;
-  } catch {
-    // What cannot be read is no draft.
-  }
-  return { edits: {}, key: newKey() };
-}
+/** What was typed, what stood in those fields when they were first touched, and the key it will be sent under. */
+type Kept<V> = { edits: Partial<V>; seen: Partial<V>; key: string };
+const nothing = <V>(): Kept<V> => ({ edits: {}, seen: {}, key: newKey() });
 
 const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b);
 
@@ -27,20 +15,23 @@ const same = (a: unknown, b: unknown) => JSON.stringify(a) === JSON.stringify(b)
  * A form whose rules are the server's. What is typed is kept under `draft` through a reload and a slip of navigation, with
  * the idempotency key it will be sent under: every change makes another key, so that one key never stands for two wishes.
  * Fields nobody touched follow what holds (`start`). What is wrong comes back by field, or as `trouble` where it belongs to
- * none; `send` is not entered twice at once. Once sent, or dropped with `forget`, the next form starts from what holds.
+ * none; `send` is not entered twice at once. Once sent, or dropped with `forget`, the next form starts from what holds;
+ * with `stays` it is not over once sent, but when `forget` is called: what was sent waits to be confirmed.
  */
 export function useServerForm<V extends Values, A>({
   draft,
   start,
   send,
   done,
+  stays = false,
 }: {
   draft: string | null;
   start: V;
   send: (values: V, key: string, how?: { anyway: boolean }) => Promise<A>;
   done: (answer: A, values: V) => void;
+  stays?: boolean;
 }) {
-  const [first] = useState(() => readDraft<V>(draft));
+  const [first] = useState(() => ({ ...nothing<V>(), ...(draft && readDraft<Kept<V>>(draft)) }));
   const kept = useRef(first);
   const { control, getValues, setValue, reset } = useForm<V>({
     defaultValues: { ...start, ...first.edits } as DefaultValues<V>,
@@ -71,18 +62,22 @@ export function useServerForm<V extends Values, A>({
 
   const set = (change: Partial<V>) => {
     const edits = { ...kept.current.edits, ...change };
-    for (const name of Object.keys(change)) {
+    const seen = { ...kept.current.seen };
+    for (const name of Object.keys(change) as (keyof V)[]) {
       put(name, change[name]);
-      if (same(change[name], start[name])) delete edits[name];
+      if (same(change[name], start[name])) {
+        delete edits[name];
+        delete seen[name];
+      } else if (!(name in seen)) seen[name] = start[name];
     }
-    kept.current = { edits, key: newKey() };
+    kept.current = { edits, seen, key: newKey() };
     if (draft === null) return;
-    if (Object.keys(edits).length === 0) sessionStorage.removeItem(draft);
-    else sessionStorage.setItem(draft, JSON.stringify(kept.current));
+    if (Object.keys(edits).length === 0) dropDraft(draft);
+    else keepDraft(draft, kept.current);
   };
   const forget = () => {
-    if (draft !== null) sessionStorage.removeItem(draft);
-    kept.current = { edits: {}, key: newKey() };
+    if (draft !== null) dropDraft(draft);
+    kept.current = nothing();
     reset(start);
     setProblem(null);
   };
@@ -92,7 +87,8 @@ export function useServerForm<V extends Values, A>({
     setBusy(true);
     try {
       const answer = await send(values, kept.current.key, how);
-      forget();
+      if (stays) setProblem(null);
+      else forget();
       done(answer, values);
     } catch (error) {
       setProblem(error);
@@ -103,6 +99,8 @@ export function useServerForm<V extends Values, A>({
   };
   return {
     values,
+    /** What stood there when each field was first touched; a field nobody touched follows what holds. */
+    seen: () => ({ ...start, ...kept.current.seen }) as V,
     set,
     submit,
     forget,

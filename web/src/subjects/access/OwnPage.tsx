@@ -1,16 +1,19 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useQueryClient } from "@tanstack/react-query";
-import { type FormEvent, type ReactNode, useEffect, useState } from "react";
+import { type ReactNode, useEffect, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 
-import { $api, api, ask, faultsOf, messageOf, type Schemas, ServerProblem } from "../../app/server";
+import { $api, api, ask, messageOf, type Schemas, ServerProblem } from "../../app/server";
 import { Field } from "../../form/Field";
 import { Tick } from "../../form/Tick";
 import { Gatelet } from "../../parts/Arch";
 import { Loading, Note, OnePage } from "../../parts/layout";
 import { clock, count, day, isZero, length, money } from "../../parts/text";
 import { HiddenInput, P, T } from "../../parts/words";
+import { useServerForm } from "../../form/useServerForm";
+import { Form } from "../../form/Form";
+import { useAct } from "../../form/useAct";
 
 type Own = Schemas["OwnPageOut"];
 
@@ -38,10 +41,7 @@ export function OwnLink() {
   const token = useParams().token ?? "";
   const go = useNavigate();
   const queries = useQueryClient();
-  const [password, setPassword] = useState("");
   const [shown, setShown] = useState(false);
-  const [fault, setFault] = useState("");
-  const [busy, setBusy] = useState(false);
   const query = $api.useQuery(
     "get",
     "/api/v1/own/links/{token}",
@@ -52,20 +52,22 @@ export function OwnLink() {
   useEffect(() => {
     document.title = link ? `Your own page · ${link.center}` : "Your own page";
   }, [link]);
-  const submit = async (event: FormEvent) => {
-    event.preventDefault();
-    setBusy(true);
-    try {
-      await ask(api.POST("/api/v1/own/links/{token}", { params: { path: { token } }, body: { password } }));
+  const of = useServerForm({
+    draft: null,
+    start: { password: "" },
+    send: async (body) => {
+      try {
+        return await ask(api.POST("/api/v1/own/links/{token}", { params: { path: { token } }, body }));
+      } catch (error) {
+        void query.refetch(); // the link itself may have ended
+        throw error;
+      }
+    },
+    done: async () => {
       await queries.invalidateQueries({ queryKey: ["get", "/api/v1/own"] });
       void go("/own");
-    } catch (error) {
-      setFault(faultsOf(error)["/password"] ?? messageOf(error));
-      void query.refetch();
-    } finally {
-      setBusy(false);
-    }
-  };
+    },
+  });
   if (!link)
     return (
       <Sheet>
@@ -93,7 +95,7 @@ export function OwnLink() {
     <Sheet center={link.center}>
       <h1>{link.name}, choose a password</h1>
       <p>With it and {link.email} you see your courses, dates and what is due.</p>
-      <form onSubmit={(e) => void submit(e)} noValidate>
+      <Form of={of}>
         {/* For the browser's keeper of passwords: whose it is. */}
         <HiddenInput
           type="text"
@@ -106,19 +108,17 @@ export function OwnLink() {
         <Field
           label="Password, at least 10 characters"
           type={shown ? "text" : "password"}
-          value={password}
-          onChange={setPassword}
+          {...of.field("password")}
           autoFocus
-          fault={fault}
           input={{ autoComplete: "new-password" }}
         />
         <Tick checked={shown} onChange={setShown}>
           show it
         </Tick>
-        <Button type="submit" variant="contained" fullWidth disabled={busy}>
+        <Button type="submit" variant="contained" fullWidth disabled={of.busy}>
           Set it and go on
         </Button>
-      </form>
+      </Form>
     </Sheet>
   );
 }
@@ -242,45 +242,35 @@ function Course({ course, today }: { course: Own["courses"][number]; today: stri
 }
 
 function OwnSignIn({ onDone }: { onDone: () => void }) {
-  const [email, setEmail] = useState("");
-  const [password, setPassword] = useState("");
-  const [fault, setFault] = useState("");
   const [said, setSaid] = useState("");
-  const [busy, setBusy] = useState(false);
-  const work = async (what: () => Promise<void>) => {
-    setBusy(true);
-    setFault("");
-    setSaid("");
-    try {
-      await what();
-    } catch (error) {
-      setFault(messageOf(error));
-    } finally {
-      setBusy(false);
-    }
-  };
-  const enter = (event: FormEvent) => {
-    event.preventDefault();
-    if (!email.trim() || !password)
-      return setFault(email.trim() ? "Type your password." : "Type your email.");
-    void work(async () => {
-      await ask(api.POST("/api/v1/own/session", { body: { email, password } }));
-      onDone();
-    });
-  };
-  const forgotten = () => {
-    if (!email.trim()) return setFault("Type your email first.");
-    void work(async () => setSaid((await ask(api.POST("/api/v1/own/new-link", { body: { email } }))).said));
-  };
+  const of = useServerForm({
+    draft: null,
+    start: { email: "", password: "" },
+    send: (body) => {
+      setSaid("");
+      if (!body.email.trim()) throw new Error("Type your email.");
+      if (!body.password) throw new Error("Type your password.");
+      return ask(api.POST("/api/v1/own/session", { body }));
+    },
+    done: onDone,
+  });
+  const { email } = of.values;
+  const asking = useAct({
+    send: () => {
+      if (!email.trim()) throw new Error("Type your email first.");
+      return ask(api.POST("/api/v1/own/new-link", { body: { email } }));
+    },
+    done: (done) => setSaid(done.said),
+    failed: setSaid,
+  });
   return (
     <Sheet>
       <h1>Your courses</h1>
-      <form onSubmit={enter} noValidate>
+      <Form of={of}>
         <Field
           label="Email"
           type="email"
-          value={email}
-          onChange={setEmail}
+          {...of.field("email")}
           autoFocus
           input={{ autoComplete: "username" }}
         />
@@ -288,19 +278,24 @@ function OwnSignIn({ onDone }: { onDone: () => void }) {
         <Field
           label="Password"
           type="password"
-          value={password}
-          onChange={setPassword}
+          {...of.field("password")}
           input={{ autoComplete: "current-password" }}
         />
-        <Trouble text={fault} />
         {said && <p role="status">{said}</p>}
-        <Button type="submit" variant="contained" fullWidth disabled={busy}>
+        <Button type="submit" variant="contained" fullWidth disabled={of.busy}>
           Sign in
         </Button>
-        <Button fullWidth disabled={busy} onClick={forgotten}>
+        <Button
+          fullWidth
+          disabled={asking.busy}
+          onClick={() => {
+            of.dismiss();
+            void asking.act(undefined);
+          }}
+        >
           Send me a link for a new password
         </Button>
-      </form>
+      </Form>
     </Sheet>
   );
 }

@@ -1,12 +1,14 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { styled } from "@mui/material/styles";
-import { type FormEvent, useEffect, useState } from "react";
+import { useEffect } from "react";
 
-import { api, ask, messageOf } from "../../app/server";
+import { api, ask } from "../../app/server";
 import { Field } from "../../form/Field";
 import { Arch } from "../../parts/Arch";
-import { Fault, P } from "../../parts/words";
+import { P } from "../../parts/words";
+import { useServerForm } from "../../form/useServerForm";
+import { Form } from "../../form/Form";
 
 const SignInPage = styled("main")({
   maxWidth: 380,
@@ -17,28 +19,19 @@ const SignInPage = styled("main")({
 
 /** The way in. What was typed elsewhere before a session ended is kept and comes back after. */
 export function SignIn({ onDone }: { onDone: () => void }) {
-  const [email, setEmail] = useState("");
-  const [password, setPassword] = useState("");
-  const [fault, setFault] = useState("");
-  const [busy, setBusy] = useState(false);
+  const of = useServerForm({
+    draft: null,
+    start: { email: "", password: "" },
+    send: (body) => {
+      if (!body.email.trim()) throw new Error("Type your email.");
+      if (!body.password) throw new Error("Type your password.");
+      return ask(api.POST("/api/v1/session", { body }));
+    },
+    done: onDone,
+  });
   useEffect(() => {
     document.title = "Sign in · Arch Gate";
   }, []);
-  const submit = async (event: FormEvent) => {
-    event.preventDefault();
-    setFault(!email.trim() ? "Type your email." : !password ? "Type your password." : "");
-    if (!email.trim() || !password) return;
-    setBusy(true);
-    try {
-      await ask(api.POST("/api/v1/session", { body: { email, password } }));
-      onDone();
-    } catch (error) {
-      setFault(messageOf(error));
-      setPassword("");
-    } finally {
-      setBusy(false);
-    }
-  };
   return (
     <SignInPage>
       <Arch taken={7} capacity={11} smallest={5} size="hero" />
@@ -46,27 +39,24 @@ export function SignIn({ onDone }: { onDone: () => void }) {
         Arch Gate
       </Box>
       <P tone="slate">Runs, seats, fees and rosters.</P>
-      <form onSubmit={(e) => void submit(e)} noValidate>
+      <Form of={of}>
         <Field
           label="Email"
-          value={email}
-          onChange={setEmail}
           type="email"
+          {...of.field("email")}
           autoFocus
           input={{ autoComplete: "username" }}
         />
         <Field
           label="Password"
-          value={password}
-          onChange={setPassword}
           type="password"
+          {...of.field("password")}
           input={{ autoComplete: "current-password" }}
         />
-        {fault && <Fault role="alert">{fault}</Fault>}
-        <Button type="submit" variant="contained" disabled={busy}>
+        <Button type="submit" variant="contained" disabled={of.busy}>
           Sign in
         </Button>
-      </form>
+      </Form>
     </SignInPage>
   );
 }

@@ -2,12 +2,13 @@ import Button from "@mui/material/Button";
 import { useState } from "react";
 
 import type { Schemas } from "../../app/server";
-import { useKept } from "../../app/session";
 import { Choice, Field } from "../../form/Field";
 import { Form } from "../../form/Form";
 import { Tick } from "../../form/Tick";
 import { Row } from "../../parts/layout";
-import { T } from "../../parts/words";
+import { Fault, T } from "../../parts/words";
+import { useServerForm } from "../../form/useServerForm";
+import { useAct } from "../../form/useAct";
 
 type Batch = Schemas["BatchOut"];
 const FACTS: [string, string][] = [
@@ -44,25 +45,23 @@ export function Fix({
     no_email: item.no_email ? "yes" : "",
     somebody_new: item.somebody_new ? "yes" : "",
   };
-  const [form, setForm, forget] = useKept(`list-fix-${batch.id}-${item.line}`, first);
+  const of = useServerForm({
+    draft: `list-fix-${batch.id}-${item.line}`,
+    start: first,
+    send: (form) => {
+      const changed = Object.entries(form).filter(([k, v]) => v !== first[k as keyof typeof first]);
+      return onSave(Object.fromEntries(changed) as Schemas["RowFixForm"]);
+    },
+    done: () => undefined,
+  });
+  const [wrong, setWrong] = useState("");
+  const asInFile = useAct({ send: () => onSave({}), done: of.forget, failed: setWrong });
+  const { values: form } = of;
   const field = (name: "given" | "family" | "email" | "phone" | "party", label: string, width: number) => (
-    <Field
-      label={label}
-      width={width}
-      value={form[name]}
-      autoFocus={name === "given"}
-      onChange={(v) => setForm({ ...form, [name]: v })}
-    />
+    <Field label={label} width={width} {...of.field(name)} autoFocus={name === "given"} />
   );
-  const save = async () => {
-    const changed = Object.fromEntries(
-      Object.entries(form).filter(([k, v]) => v !== first[k as keyof typeof first]),
-    ) as Schemas["RowFixForm"];
-    forget();
-    await onSave(changed);
-  };
   return (
-    <Form onSend={() => void save()}>
+    <Form of={of} onLeave={onClose}>
       <Row wrap sx={{ alignItems: "flex-end" }}>
         {field("given", "Given name", 122)}
         {field("family", "Family name", 122)}
@@ -72,7 +71,7 @@ export function Fix({
           label="Rate"
           width={128}
           value={form.rate}
-          onChange={(rate) => setForm({ ...form, rate })}
+          onChange={(rate) => of.set({ rate })}
           options={[
             ...(batch.rates.some((r) => r.code === form.rate)
               ? []
@@ -81,30 +80,28 @@ export function Fix({
           ]}
         />
         {field("party", "Party", 60)}
-        <Tick
-          checked={form.no_email === "yes"}
-          onChange={(on) => setForm({ ...form, no_email: on ? "yes" : "" })}
-        >
+        <Tick checked={form.no_email === "yes"} onChange={(on) => of.set({ no_email: on ? "yes" : "" })}>
           has no email
         </Tick>
         <Tick
           checked={form.somebody_new === "yes"}
-          onChange={(on) => setForm({ ...form, somebody_new: on ? "yes" : "" })}
+          onChange={(on) => of.set({ somebody_new: on ? "yes" : "" })}
         >
           is somebody new
         </Tick>
       </Row>
       <Row sx={{ marginTop: 10 }}>
-        <Button type="submit" variant="contained" size="small">
+        <Button type="submit" variant="contained" size="small" disabled={of.busy}>
           Check this line again
         </Button>
-        <Button size="small" onClick={() => (forget(), onClose())}>
+        <Button size="small" onClick={() => (of.forget(), onClose())}>
           Keep as it was
         </Button>
-        <Button size="small" onClick={() => (forget(), void onSave({}))}>
+        <Button size="small" onClick={() => void asInFile.act(undefined)}>
           As in the file
         </Button>
       </Row>
+      {wrong && <Fault role="alert">{wrong}</Fault>}
     </Form>
   );
 }

@@ -93,21 +93,16 @@ function Judged({ runId, batchId }: { runId: number; batchId: number }) {
     }
   };
   const fix = async (line: number, body: Schemas["RowFixForm"]) => {
-    try {
-      const result = await ask(
-        api.PATCH("/api/v1/batches/{batch_id}/rows/{line}", {
-          params: { path: { batch_id: batchId, line } },
-          body,
-        }),
-      );
-      acts.say(null);
-      queries.setQueryData(batchKey(batchId), result);
-      void queries.invalidateQueries({ queryKey: ["get", "/api/v1/batches/{batch_id}/rows"] });
-      return true;
-    } catch (error) {
-      acts.fail(messageOf(error));
-      return false;
-    }
+    const result = await ask(
+      api.PATCH("/api/v1/batches/{batch_id}/rows/{line}", {
+        params: { path: { batch_id: batchId, line } },
+        body,
+      }),
+    );
+    acts.say(null);
+    queries.setQueryData(batchKey(batchId), result);
+    void queries.invalidateQueries({ queryKey: ["get", "/api/v1/batches/{batch_id}/rows"] });
+    setOpen(null);
   };
   return (
     <Page
@@ -152,15 +147,7 @@ function Judged({ runId, batchId }: { runId: number; batchId: number }) {
         ]}
         onChange={setOnly}
       />
-      <Lines
-        batch={batch}
-        only={only}
-        open={open}
-        onOpen={setOpen}
-        onFix={async (line, body) => {
-          if (await fix(line, body)) setOpen(null);
-        }}
-      />
+      <Lines batch={batch} only={only} open={open} onOpen={setOpen} onFix={fix} />
     </Page>
   );
 }

@@ -1,10 +1,9 @@
 import Button from "@mui/material/Button";
-import { useState } from "react";
 
 import { api, ask } from "../../app/server";
-import { useKept } from "../../app/session";
 import { Field, type FieldProps } from "../../form/Field";
 import { Form } from "../../form/Form";
+import { useProposedForm } from "../../form/useProposedForm";
 import { Grow, Note, Part, Row } from "../../parts/layout";
 import type { useDone } from "../../parts/useUndo";
 import { P } from "../../parts/words";
@@ -47,18 +46,8 @@ export function RunTerms({ run, propose, acts }: Props & { acts: Acts }) {
   );
 }
 
-const FACTS = [
-  "capacity",
-  "smallest",
-  "sign_up_opens",
-  "place",
-  "instructor",
-  "own_title",
-  "note",
-  "receipt_note",
-] as const;
-type Fact = (typeof FACTS)[number];
-const SENT: Record<Fact, string> = {
+/** The facts of a run that are typed, and what each is called where it is sent. */
+const SENT = {
   capacity: "capacity",
   smallest: "smallest",
   sign_up_opens: "sign_up_opens",
@@ -67,7 +56,8 @@ const SENT: Record<Fact, string> = {
   own_title: "title",
   note: "note",
   receipt_note: "receipt_note",
-};
+} as const;
+type Fact = keyof typeof SENT;
 
 function factsOf(run: Run): Record<Fact, string> {
   return {
@@ -88,46 +78,33 @@ function valueOf(name: Fact, text: string): string | number | null {
   return name === "sign_up_opens" ? text || null : text;
 }
 
-/** An edit that is not saved yet, with the value that stood there when it was begun. */
-type Edits = Partial<Record<Fact, { text: string; seen: string }>>;
-
 function Facts({ run, propose }: Props) {
-  const stored = factsOf(run);
-  const [edits, setEdits] = useKept<Edits>(`run-facts-${run.id}`, {});
-  const [faults, setFaults] = useState<Record<string, string>>({});
   const draft = run.status === "draft";
-  const changed = FACTS.filter((name) => edits[name] && edits[name].text !== stored[name]);
-  const without = (names: readonly Fact[]) => (old: Edits) =>
-    Object.fromEntries(Object.entries(old).filter(([n]) => !names.includes(n as Fact))) as Edits;
-  const send = async (names: Fact[]) => {
-    const value = (kind: "text" | "seen") =>
-      Object.fromEntries(names.map((n) => [SENT[n], valueOf(n, edits[n]![kind])]));
-    const what = `Change the ${names.map((n) => factWords(SENT[n])).join(", ")}`;
-    const found = await propose(
-      what,
-      (preview, over) =>
-        ask(
-          api.PATCH("/api/v1/runs/{run_id}", {
-            params: { path: { run_id: run.id }, query: { preview } },
-            body: { seen: { ...value("seen"), ...over }, set: value("text") },
-          }),
-        ),
-      () => setEdits(without(names)),
-    );
-    setFaults(found ?? {});
-  };
+  const of = useProposedForm({
+    draft: `run-facts-${run.id}`,
+    start: factsOf(run),
+    changesOnly: true,
+    propose,
+    what: (_, changed) => `Change the ${changed.map((n) => factWords(SENT[n])).join(", ")}`,
+    send: (form, { preview, seen, changed, over }) => {
+      const only = (from: Record<Fact, string>) =>
+        Object.fromEntries(changed.map((n) => [SENT[n], valueOf(n, from[n])]));
+      return ask(
+        api.PATCH("/api/v1/runs/{run_id}", {
+          params: { path: { run_id: run.id }, query: { preview } },
+          body: { seen: { ...only(seen), ...over }, set: only(form) },
+        }),
+      );
+    },
+  });
   const field = (name: Fact, label: string, width?: number, type: FieldProps["type"] = "text") => (
     <Field
       name={name}
       label={label}
       type={type}
       width={width}
-      value={edits[name]?.text ?? stored[name]}
-      onChange={(text) =>
-        setEdits((old) => ({ ...old, [name]: { text, seen: old[name]?.seen ?? stored[name] } }))
-      }
-      onBlur={() => draft && changed.includes(name) && void send([name])}
-      fault={faults[`/set/${SENT[name]}`]}
+      {...of.field(name, `/set/${SENT[name]}`)}
+      onBlur={() => draft && void of.submit()}
       help={
         ["capacity", "smallest", "place", "instructor"].includes(name) ? (
           <Source run={run} name={name} propose={propose} />
@@ -136,11 +113,7 @@ function Facts({ run, propose }: Props) {
     />
   );
   return (
-    <Form
-      onSend={() => {
-        if (changed.length) void send(changed);
-      }}
-    >
+    <Form of={of}>
       <Row wrap>
         {field("capacity", "Seats", 270)}
         {field("smallest", "Smallest number", 270)}
@@ -158,20 +131,13 @@ function Facts({ run, propose }: Props) {
       <P tone="slate" sx={{ marginTop: 10 }}>
         {draft && "On a draft each field is saved when you leave it."}
       </P>
-      {!draft && changed.length > 0 && (
+      {!draft && of.dirty.length > 0 && (
         <Note kind="due" row>
-          <Grow as="span">Not saved yet: {changed.map((n) => factWords(SENT[n])).join(", ")}.</Grow>
-          <Button type="submit" variant="contained">
+          <Grow as="span">Not saved yet: {of.dirty.map((n) => factWords(SENT[n])).join(", ")}.</Grow>
+          <Button type="submit" variant="contained" disabled={of.busy}>
             See what it touches
           </Button>
-          <Button
-            onClick={() => {
-              setEdits({});
-              setFaults({});
-            }}
-          >
-            Keep as it was
-          </Button>
+          <Button onClick={of.forget}>Keep as it was</Button>
         </Note>
       )}
     </Form>

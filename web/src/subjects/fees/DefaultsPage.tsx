@@ -2,7 +2,7 @@ import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { type ReactNode, useState } from "react";
 
-import { $api, api, ask, faultsOf, messageOf, type Schemas } from "../../app/server";
+import { $api, api, ask, type Schemas } from "../../app/server";
 import { Field } from "../../form/Field";
 import { Ends, Form } from "../../form/Form";
 import { NotSaved } from "../../form/NotSaved";
@@ -12,7 +12,7 @@ import { Part, Row } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { count, money } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
-import { Heard, P, T } from "../../parts/words";
+import { Fault, Heard, P, T } from "../../parts/words";
 import {
   digitsOf,
   extraForm,
@@ -33,6 +33,8 @@ import { PlansEdit } from "../courses/PlansEdit";
 import { ExtrasEdit, GroupEdit, TaxesEdit } from "./LinesEdit";
 import { MoneyTabs } from "./MoneyTabs";
 import { type Policy, Refunds } from "./Refunds";
+import { useServerForm } from "../../form/useServerForm";
+import { useAct } from "../../form/useAct";
 
 type Values = {
   taxes?: TaxForm[];
@@ -46,7 +48,7 @@ type Values = {
   access_days?: number;
 };
 type Name = keyof Schemas["CenterDefaultsForm"];
-type Save = (name: Name, value: unknown) => Promise<Record<string, string> | null>;
+type Save = (name: Name, value: unknown) => Promise<void>;
 
 /** What new runs start from where their course says nothing. */
 export default function DefaultsPage() {
@@ -57,19 +59,12 @@ export default function DefaultsPage() {
   const { values: held, currency, courses_differ: differ } = query.data;
   const values = held as Values;
   const save: Save = async (name, value) => {
-    try {
-      const done = await ask(
-        api.PATCH("/api/v1/defaults", {
-          body: { seen: { [name]: held[name] ?? null }, set: { [name]: value } },
-        }),
-      );
-      acts.say({ text: "New runs start from this.", change: done.change });
-      return null;
-    } catch (error) {
-      const faults = faultsOf(error);
-      if (Object.keys(faults).length === 0) acts.fail(messageOf(error));
-      return faults;
-    }
+    const done = await ask(
+      api.PATCH("/api/v1/defaults", {
+        body: { seen: { [name]: held[name] ?? null }, set: { [name]: value } },
+      }),
+    );
+    acts.say({ text: "New runs start from this.", change: done.change });
   };
   const part = { save, differ };
   return (
@@ -172,7 +167,7 @@ export default function DefaultsPage() {
           stored={values.refunds}
           currency={currency}
           name="defaults-refunds"
-          save={(value) => save("refunds", value)}
+          save={(value) => save("refunds", value).then(() => null)}
         >
           {!values.refunds && <P tone="slate">No policy: everything goes back, as credit of the account.</P>}
         </Refunds>
@@ -230,9 +225,9 @@ function Default<Stored, Form>({
   const of = useWaitingForm<Form[], null>({
     draft: `defaults-${name}`,
     send: async (form, _, close) => {
-      const wrong = await save(name, sent(form));
-      if (!wrong) close();
-      return wrong;
+      await save(name, sent(form));
+      close();
+      return null;
     },
   });
   const form = of.kept?.form ?? null;
@@ -276,26 +271,26 @@ function Days({
   usual: string;
   save: Save;
 }) {
-  const [text, setText] = useState<string | null>(null);
-  const [fault, setFault] = useState("");
-  const leave = async () => {
-    if (text === null || text === String(stored ?? "")) return;
-    const found = await save(name, whole(text));
-    setFault(found?.[`/set/${name}`] ?? "");
-    if (!found) setText(null);
-  };
+  const of = useServerForm({
+    draft: `defaults-${name}`,
+    start: { days: String(stored ?? "") },
+    send: ({ days }) => save(name, whole(days)),
+    done: () => undefined,
+  });
   return (
-    <Field
-      label={label}
-      width={220}
-      value={text ?? String(stored ?? "")}
-      placeholder={usual}
-      onChange={setText}
-      onBlur={() => void leave()}
-      fault={fault || undefined}
-      help="saved when you leave it"
-      input={{ inputMode: "numeric" }}
-    />
+    <Form of={of}>
+      <Field
+        label={label}
+        width={220}
+        placeholder={usual}
+        {...of.field("days", `/set/${name}`)}
+        onBlur={() => {
+          if (of.dirty.length) void of.submit();
+        }}
+        help="saved when you leave it"
+        input={{ inputMode: "numeric" }}
+      />
+    </Form>
   );
 }
 
@@ -308,28 +303,34 @@ const TOLD: [string, string][] = [
 
 /** Who hears of an enrollment, unless a run or the desk says otherwise. */
 function Told({ told, office, save }: { told: string[]; office: string; save: Save }) {
-  const [email, setEmail] = useState(office);
-  const [fault, setFault] = useState("");
-  const tick = (who: string, on: boolean) =>
-    void save("told", on ? [...told, who] : told.filter((w) => w !== who));
+  const [wrong, setWrong] = useState("");
+  const ticking = useAct({
+    send: (next: string[]) => save("told", next),
+    done: () => undefined,
+    failed: setWrong,
+  });
+  const of = useServerForm({
+    draft: "defaults-office",
+    start: { email: office },
+    send: ({ email }) => save("office_email", email.trim() || null),
+    done: () => undefined,
+  });
   return (
     <div>
       {TOLD.map(([who, text]) => (
-        <Tick key={who} checked={told.includes(who)} onChange={(on) => tick(who, on)}>
+        <Tick
+          key={who}
+          checked={told.includes(who)}
+          onChange={(on) => void ticking.act(on ? [...told, who] : told.filter((w) => w !== who))}
+        >
           {text}
         </Tick>
       ))}
-      <Form
-        look="row"
-        onSend={() =>
-          void save("office_email", email.trim() || null).then((found) =>
-            setFault(found?.["/set/office_email"] ?? ""),
-          )
-        }
-      >
-        <Field label="The office’s email" width={260} value={email} onChange={setEmail} fault={fault} />
-        {email !== office && (
-          <Button type="submit" sx={{ alignSelf: "flex-end" }}>
+      {wrong && <Fault role="alert">{wrong}</Fault>}
+      <Form look="row" of={of}>
+        <Field label="The office’s email" width={260} {...of.field("email", "/set/office_email")} />
+        {of.dirty.length > 0 && (
+          <Button type="submit" disabled={of.busy} sx={{ alignSelf: "flex-end" }}>
             Keep it
           </Button>
         )}

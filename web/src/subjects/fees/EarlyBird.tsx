@@ -1,19 +1,19 @@
 import Button from "@mui/material/Button";
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 
-import { $api, api, ask, asTyped, faultsOf, messageOf, type Schemas } from "../../app/server";
+import { $api, api, ask, asTyped, faultsOf, type Schemas } from "../../app/server";
 import { useKept, useSettled } from "../../app/session";
 import { Choice, Field } from "../../form/Field";
 import { Form } from "../../form/Form";
-import { Asked, Crumbs, Note, Row } from "../../parts/layout";
+import { Crumbs, Row } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { money } from "../../parts/text";
-import { focused, useDone } from "../../parts/useUndo";
+import { useDone } from "../../parts/useUndo";
 import { P, T } from "../../parts/words";
 import { amount, digitsOf, whole } from "../courses/form";
-import { Touched } from "../schedule/Touched";
+import { usePreviewedAct } from "../../form/usePreviewedAct";
+import { Confirm } from "../schedule/Confirm";
 
 type Start = Schemas["EarlyStart"];
 type Found = Schemas["EarlyOut"];
@@ -90,22 +90,25 @@ function Planner({ run, start }: { run: Schemas["RunOut"]; start: Start }) {
   const go = useNavigate();
   const planned = usePlanned(run, start);
   const { form, plan } = planned;
-  const [pending, setPending] = useState<Schemas["Outcome"] | null>(null);
-  const apply = async (preview: boolean) => {
+  const act = usePreviewedAct(acts);
+  const apply = async () => {
     try {
-      const outcome = await ask(
-        api.POST("/api/v1/runs/{run_id}/early-bird", {
-          params: { path: { run_id: run.id }, query: { preview } },
-          body: asTyped<"EarlyCommand">({ ...planned.body, currency: undefined }),
-        }),
+      await act.see(
+        `Save these prices for ${run.code}`,
+        (preview) =>
+          ask(
+            api.POST("/api/v1/runs/{run_id}/early-bird", {
+              params: { path: { run_id: run.id }, query: { preview } },
+              body: asTyped<"EarlyCommand">({ ...planned.body, currency: undefined }),
+            }),
+          ),
+        () => {
+          planned.forget();
+          void go(`/runs/${run.id}/fees`);
+        },
       );
-      if (preview) return setPending(outcome);
-      setPending(null);
-      planned.forget();
-      acts.say({ text: `The prices of ${run.code} are changed for new sign-ups.`, change: outcome.change });
-      void go(`/runs/${run.id}/fees`);
     } catch (error) {
-      acts.fail(messageOf(error));
+      acts.failed(error);
     }
   };
   return (
@@ -113,18 +116,7 @@ function Planner({ run, start }: { run: Schemas["RunOut"]; start: Start }) {
       title={`Early-bird planner ${run.code}`}
       margin={
         <>
-          {pending && (
-            <Note kind="due" role="alertdialog" aria-label="Confirm this change">
-              <P strong>Put these prices on {run.code}?</P>
-              <Touched outcome={pending} currency={run.currency} />
-              <Asked>
-                <Button variant="contained" ref={focused} onClick={() => void apply(false)}>
-                  Save it
-                </Button>
-                <Button onClick={() => setPending(null)}>Keep as it was</Button>
-              </Asked>
-            </Note>
-          )}
+          <Confirm act={act} currency={run.currency} />
           <ActNotes acts={acts} />
           <Why start={start} back={planned.typed ? planned.forget : undefined} />
         </>
@@ -137,7 +129,7 @@ function Planner({ run, start }: { run: Schemas["RunOut"]; start: Start }) {
       <h1>Early-bird planner for {run.title}</h1>
       <Form
         onSend={() => {
-          if (plan) void apply(true);
+          if (plan) void apply();
         }}
       >
         <Inputs
@@ -145,7 +137,7 @@ function Planner({ run, start }: { run: Schemas["RunOut"]; start: Start }) {
           form={form}
           faults={planned.faults}
           set={(change) => {
-            setPending(null);
+            act.leave();
             planned.set(change);
           }}
         />

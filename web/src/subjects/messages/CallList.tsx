@@ -1,17 +1,18 @@
 import Button from "@mui/material/Button";
 import { styled } from "@mui/material/styles";
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useParams } from "react-router";
 
-import { $api, api, ask, messageOf, newKey, type Schemas } from "../../app/server";
+import { $api, api, ask, keyHeader, messageOf, type Schemas } from "../../app/server";
 import { Field } from "../../form/Field";
+import { useForeseen } from "../../form/useForeseen";
 import { Views } from "../../form/Views";
 import { Asked, Crumbs, Facts, Note, Row, Ruled } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { clock, count, day, isZero, money } from "../../parts/text";
 import { focused, useDone } from "../../parts/useUndo";
-import { Empty, P, T } from "../../parts/words";
+import { Empty, Fault, P, T } from "../../parts/words";
 import { ink } from "../../theme/palette";
 
 const Calls = styled(Ruled)({
@@ -167,45 +168,39 @@ export default function CallList() {
 function GiveBack({ meetingId }: { meetingId: number }) {
   const acts = useDone();
   const [open, setOpen] = useState(false);
-  const [key] = useState(newKey);
   const path = { meeting_id: meetingId };
-  const query = useQuery({
-    queryKey: ["give-back", meetingId],
-    queryFn: () =>
+  const giving = useForeseen({
+    name: ["give-back", meetingId],
+    wish: {},
+    see: () =>
       ask(
         api.POST("/api/v1/meetings/{meeting_id}/give-back", {
           params: { path, query: { preview: true } },
           body: {},
         }),
       ),
-    retry: false,
-  });
-  const found = query.error ? undefined : query.data;
-  const give = async () => {
-    if (!found) return;
-    try {
-      const done = await ask(
+    send: (_, key, { total }) =>
+      ask(
         api.POST("/api/v1/meetings/{meeting_id}/give-back", {
-          params: { path, header: { "Idempotency-Key": key } },
-          body: { total: found.total },
+          params: { path, header: keyHeader(key) },
+          body: { total },
         }),
-      );
+      ),
+    done: (done) => {
       setOpen(false);
       acts.say({
         text: `${money(done.total, done.currency)} given back to ${count(done.people.length, "sign-up")}.`,
         change: done.change,
       });
-    } catch (error) {
-      acts.fail(messageOf(error));
-      void query.refetch();
-    }
-  };
+    },
+  });
+  const found = giving.preview;
   return (
     <section>
       <h2>Money for this meeting</h2>
       <ActNotes acts={acts} />
       {!found ? (
-        <P tone="slate">{query.error ? messageOf(query.error) : "Working it out …"}</P>
+        <P tone="slate">{giving.trouble ? messageOf(giving.trouble) : "Working it out …"}</P>
       ) : !open ? (
         <>
           <p>
@@ -236,8 +231,14 @@ function GiveBack({ meetingId }: { meetingId: number }) {
               </dd>,
             ])}
           </Facts>
+          {giving.trouble != null && <Fault as="p">{messageOf(giving.trouble)}</Fault>}
           <Asked>
-            <Button variant="contained" onClick={() => void give()} ref={focused}>
+            <Button
+              variant="contained"
+              disabled={!giving.ready}
+              onClick={() => void giving.act()}
+              ref={focused}
+            >
               Give it back
             </Button>
             <Button onClick={() => setOpen(false)}>Leave it</Button>

@@ -5,7 +5,7 @@ import TableHead from "@mui/material/TableHead";
 import TableRow from "@mui/material/TableRow";
 import { useState } from "react";
 
-import { $api, api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
+import { $api, api, ask, faultsOf, keyHeader, type Schemas } from "../../app/server";
 import { Field } from "../../form/Field";
 import { Form } from "../../form/Form";
 import { Loading, Row } from "../../parts/layout";
@@ -13,6 +13,8 @@ import { count, day, money } from "../../parts/text";
 import { Cell, Heard, P, T } from "../../parts/words";
 import type { Acts } from "./account";
 import { Reason } from "./Reason";
+import { useServerForm } from "../../form/useServerForm";
+import { useAct } from "../../form/useAct";
 
 type Paper = Schemas["Invoices"]["items"][number];
 
@@ -59,26 +61,23 @@ function ToIssue({
   papers: Schemas["Invoices"];
   acts: Acts;
 }) {
-  const [key, setKey] = useState(newKey);
-  const issue = async (what: "invoices" | "credit-notes") => {
-    const given = {
-      params: { path: { account_id: accountId }, header: { "Idempotency-Key": key } },
-      body: { send: false },
-    };
-    try {
-      const done = await ask(
-        what === "invoices"
-          ? api.POST("/api/v1/accounts/{account_id}/invoices", given)
-          : api.POST("/api/v1/accounts/{account_id}/credit-notes", given),
-      );
-      const note = what === "invoices" ? "" : "the credit note ";
-      acts.say({ text: `Issued ${note}${done.number} of ${money(done.total, done.currency)}.` });
-    } catch (error) {
-      acts.fail(messageOf(error));
-    } finally {
-      setKey(newKey());
-    }
-  };
+  const given = (key: string) => ({
+    params: { path: { account_id: accountId }, header: keyHeader(key) },
+    body: { send: false },
+  });
+  const issuing = useAct({
+    send: async (note: boolean, key) => ({
+      note,
+      ...(await ask(
+        note
+          ? api.POST("/api/v1/accounts/{account_id}/credit-notes", given(key))
+          : api.POST("/api/v1/accounts/{account_id}/invoices", given(key)),
+      )),
+    }),
+    done: ({ note, number, total, currency }) =>
+      acts.say({ text: `Issued ${note ? "the credit note " : ""}${number} of ${money(total, currency)}.` }),
+    failed: acts.fail,
+  });
   return (
     <>
       {papers.pending > 0 ? (
@@ -87,7 +86,7 @@ function ToIssue({
             {count(papers.pending, "sign-up")} of {money(papers.pending_total, papers.currency)} not invoiced
             yet.
           </span>
-          <Button onClick={() => void issue("invoices")}>Issue the invoice</Button>
+          <Button onClick={() => void issuing.act(false)}>Issue the invoice</Button>
           <a href={`/api/v1/accounts/${accountId}/pro-forma.pdf`} target="_blank" rel="noreferrer">
             pro-forma
           </a>
@@ -101,7 +100,7 @@ function ToIssue({
             {count(papers.to_credit, "sign-up")} {papers.to_credit === 1 ? "comes" : "come"} to{" "}
             {money(papers.to_credit_total, papers.currency)} less than was invoiced.
           </span>
-          <Button onClick={() => void issue("credit-notes")}>Issue the credit note</Button>
+          <Button onClick={() => void issuing.act(true)}>Issue the credit note</Button>
         </Row>
       )}
     </>
@@ -134,43 +133,52 @@ function PaperRow({ paper, acts }: { paper: Paper; acts: Acts }) {
 
 /** To the payer's own address; another is asked for only where there is none. */
 function Send({ paper, acts }: { paper: Paper; acts: Acts }) {
-  const [typed, setTyped] = useState<{ email: string; fault?: string } | null>(null);
-  const [key, setKey] = useState(newKey);
-  const send = async (email: string | null) => {
-    try {
-      const done = await ask(
-        api.POST("/api/v1/invoices/{invoice_id}/send", {
-          params: { path: { invoice_id: paper.id }, header: { "Idempotency-Key": key } },
-          body: { email },
-        }),
-      );
-      setTyped(null);
-      acts.say({ text: `${done.number} goes to ${done.email} in a minute.`, change: done.change });
-    } catch (error) {
-      const fault = faultsOf(error)["/email"];
-      if (fault) setTyped({ email: email ?? "", fault });
-      else acts.fail(messageOf(error));
-    } finally {
-      setKey(newKey());
-    }
+  const [open, setOpen] = useState(false);
+  const send = (email: string | null, key: string) =>
+    ask(
+      api.POST("/api/v1/invoices/{invoice_id}/send", {
+        params: { path: { invoice_id: paper.id }, header: keyHeader(key) },
+        body: { email },
+      }),
+    );
+  const done = (sent: Awaited<ReturnType<typeof send>>) => {
+    setOpen(false);
+    acts.say({ text: `${sent.number} goes to ${sent.email} in a minute.`, change: sent.change });
   };
-  if (!typed)
+  const of = useServerForm({
+    draft: null,
+    start: { email: "" },
+    send: ({ email }, key) => send(email.trim() || null, key),
+    done,
+  });
+  const sending = useAct({
+    send: async (_: undefined, key) => {
+      try {
+        return await send(null, key);
+      } catch (error) {
+        if (!("/email" in faultsOf(error))) throw error;
+        setOpen(true); // there is no address yet: it is asked for
+        return null;
+      }
+    },
+    done: (sent) => sent && done(sent),
+    failed: acts.fail,
+  });
+  if (!open)
     return (
-      <Button variant="text" color="secondary" onClick={() => void send(null)}>
+      <Button
+        variant="text"
+        color="secondary"
+        disabled={sending.busy}
+        onClick={() => void sending.act(undefined)}
+      >
         send<Heard> {paper.number}</Heard>
       </Button>
     );
   return (
-    <Form look="row" onSend={() => void send(typed.email.trim() || null)} onLeave={() => setTyped(null)}>
-      <Field
-        label="Send it to"
-        width={230}
-        value={typed.email}
-        onChange={(email) => setTyped({ email })}
-        fault={typed.fault}
-        autoFocus
-      />
-      <Button type="submit" size="small" sx={{ alignSelf: "flex-end" }}>
+    <Form look="row" of={of} onLeave={() => setOpen(false)}>
+      <Field label="No email is known: send it to" width={230} {...of.field("email")} autoFocus />
+      <Button type="submit" size="small" disabled={of.busy} sx={{ alignSelf: "flex-end" }}>
         Send
       </Button>
     </Form>

@@ -1,42 +1,38 @@
-import { useId, useState } from "react";
+import { useId } from "react";
 
-import { $api, api, ask, messageOf, type Schemas } from "../../app/server";
+import { $api, api, ask, type Schemas } from "../../app/server";
 import { Field } from "../../form/Field";
 import type { useDone } from "../../parts/useUndo";
+import { useServerForm } from "../../form/useServerForm";
+import { Form } from "../../form/Form";
 
 /** What kind of person somebody is to the center: it decides which rates they may have. Saved when the field is left. */
 export function Kinds({ person, acts }: { person: Schemas["PersonPage"]; acts: ReturnType<typeof useDone> }) {
   const list = useId();
-  const [text, setText] = useState<string | null>(null);
   const known = $api.useQuery("get", "/api/v1/tags");
-  const stored = person.tags.join(", ");
-  const leave = async () => {
-    if (text === null || text === stored) return;
-    try {
-      const done = await ask(
+  const of = useServerForm({
+    draft: `tags-${person.id}`,
+    start: { tags: person.tags.join(", ") },
+    send: ({ tags }) =>
+      ask(
         api.PUT("/api/v1/people/{person_id}/tags", {
           params: { path: { person_id: person.id } },
-          body: { tags: text.split(",") },
+          body: { tags: tags.split(",") },
         }),
-      );
-      setText(null);
-      acts.say({
-        text: `${person.name}: ${done.tags.join(", ") || "no tag"}.`,
-        change: done.change,
-      });
-    } catch (error) {
-      acts.fail(messageOf(error));
-    }
-  };
+      ),
+    done: (done) =>
+      acts.say({ text: `${person.name}: ${done.tags.join(", ") || "no tag"}.`, change: done.change }),
+  });
   return (
-    <>
+    <Form of={of}>
       <Field
         label="Tags"
-        value={text ?? stored}
         width={300}
         placeholder="member, concession, staff"
-        onChange={setText}
-        onBlur={() => void leave()}
+        {...of.field("tags")}
+        onBlur={() => {
+          if (of.dirty.length) void of.submit();
+        }}
         help="with commas; they decide which rates this person may have"
         input={{ list }}
       />
@@ -45,6 +41,6 @@ export function Kinds({ person, acts }: { person: Schemas["PersonPage"]; acts: R
           <option key={t} value={t} />
         ))}
       </datalist>
-    </>
+    </Form>
   );
 }

@@ -1,65 +1,40 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { $api, api, ask, messageOf, newKey, type Schemas } from "../../app/server";
-import { useSettled } from "../../app/session";
-import { PickList } from "../../form/PickList";
+import { $api, api, ask, keyHeader, messageOf, type Schemas } from "../../app/server";
+import { useForeseen } from "../../form/useForeseen";
 import { Asked, Note, Part, Ruled } from "../../parts/layout";
 import { day, isZero, money } from "../../parts/text";
 import { focused, type useDone } from "../../parts/useUndo";
-import { Letter, P, T } from "../../parts/words";
+import { Fault, Letter, P, T } from "../../parts/words";
+import { PersonPick } from "./PersonPick";
 
 type Person = Schemas["PersonPage"];
 
 /** A second record of the same person: find it, see what moves here, make them one. */
 export function MergePerson({ person, acts }: { person: Person; acts: ReturnType<typeof useDone> }) {
   const [open, setOpen] = useState(false);
-  const [typed, setTyped] = useState(person.family);
   const [other, setOther] = useState<number | null>(null);
-  const [key] = useState(newKey);
-  const q = useSettled(typed.trim(), 120);
-  const found = $api.useQuery(
-    "get",
-    "/api/v1/people",
-    { params: { query: { q, limit: 8 } } },
-    { enabled: open && q.length > 0 },
-  );
   const path = { person_id: person.id };
-  const shown = useQuery({
-    queryKey: ["merge", person.id, other],
-    queryFn: () =>
-      ask(
-        api.POST("/api/v1/people/{person_id}/merge", {
-          params: { path, query: { preview: true } },
-          body: { gone_id: other! },
-        }),
-      ),
-    enabled: other !== null,
-    retry: false,
-  });
-  if (person.merged_into_id !== null) return null;
   const close = () => {
     setOpen(false);
     setOther(null);
   };
-  const merge = async () => {
-    try {
-      const done = await ask(
-        api.POST("/api/v1/people/{person_id}/merge", {
-          params: { path, header: { "Idempotency-Key": key } },
-          body: { gone_id: other! },
-        }),
-      );
+  const merging = useForeseen({
+    name: ["merge", person.id],
+    wish: other === null ? null : { gone_id: other },
+    see: (body) =>
+      ask(api.POST("/api/v1/people/{person_id}/merge", { params: { path, query: { preview: true } }, body })),
+    send: (body, key) =>
+      ask(api.POST("/api/v1/people/{person_id}/merge", { params: { path, header: keyHeader(key) }, body })),
+    done: (done) => {
       close();
       acts.say({ text: `Both records of ${done.kept} are one.`, change: done.change });
-    } catch (error) {
-      acts.fail(messageOf(error));
-    }
-  };
-  const what = shown.error ? undefined : shown.data;
-  const here = (found.data ?? []).filter((p) => p.id !== person.id);
+    },
+    stays: () => false,
+  });
+  if (person.merged_into_id !== null) return null;
   return (
     <section>
       <h2>One person, two records?</h2>
@@ -68,63 +43,58 @@ export function MergePerson({ person, acts }: { person: Person; acts: ReturnType
           merge another record into this one
         </Button>
       ) : other === null ? (
-        <>
-          <PickList
-            label="The other record"
-            placeholder="name, email or phone"
-            typed={typed}
-            onType={setTyped}
-            autoFocus
-            fresh={q === typed.trim() && (found.data !== undefined || !q)}
-            onPick={(id) => setOther(Number(id))}
-            options={(q ? here : []).map((p) => ({
-              key: String(p.id),
-              content: (
-                <>
-                  <strong>{p.name}</strong>
-                  <T tone="slate" as="div">
-                    {[p.email, p.phone].filter(Boolean).join(", ") || "no email"}
-                  </T>
-                </>
-              ),
-            }))}
-          />
-          <Button variant="text" onClick={close}>
-            leave it
-          </Button>
-        </>
+        <PersonPick
+          label="The other record"
+          first={person.family}
+          not={person.id}
+          onPick={setOther}
+          onLeave={close}
+        />
       ) : (
-        <Note kind="due">
-          {!what ? (
-            <p>{shown.error ? messageOf(shown.error) : "Working it out …"}</p>
-          ) : (
-            <>
-              <p>
-                <strong>{what.gone}</strong> goes into this record of <strong>{what.kept}</strong>:
-              </p>
-              <p>
-                {what.moved.length
-                  ? what.moved.map((m) => `${m.what}: ${m.number}`).join("; ")
-                  : "There is nothing on it."}
-                {what.taken_over.length > 0 &&
-                  `; ${what.taken_over.map((t) => `${t.what} ${t.value}`).join(", ")} is taken over`}
-                .
-              </p>
-              {!isZero(what.balance) && <p>Together they owe {money(what.balance, what.currency)}.</p>}
-              <P tone="slate">It can be undone until the next thing is done with this person.</P>
-            </>
-          )}
-          <Asked>
-            {what && (
-              <Button variant="contained" onClick={() => void merge()} ref={focused}>
-                Make them one
-              </Button>
-            )}
-            <Button onClick={close}>Leave it</Button>
-          </Asked>
-        </Note>
+        <MakeOne merging={merging} onClose={close} />
       )}
     </section>
+  );
+}
+
+/** What moves into this record, and the act. */
+function MakeOne({
+  merging: { preview: what, trouble, ready, act },
+  onClose,
+}: {
+  merging: { preview?: Schemas["Merged"]; trouble: unknown; ready: boolean; act: () => Promise<void> };
+  onClose: () => void;
+}) {
+  return (
+    <Note kind="due">
+      {trouble != null && <Fault as="p">{messageOf(trouble)}</Fault>}
+      {!what && trouble == null && <p>Working it out …</p>}
+      {what && (
+        <>
+          <p>
+            <strong>{what.gone}</strong> goes into this record of <strong>{what.kept}</strong>:
+          </p>
+          <p>
+            {what.moved.length
+              ? what.moved.map((m) => `${m.what}: ${m.number}`).join("; ")
+              : "There is nothing on it."}
+            {what.taken_over.length > 0 &&
+              `; ${what.taken_over.map((t) => `${t.what} ${t.value}`).join(", ")} is taken over`}
+            .
+          </p>
+          {!isZero(what.balance) && <p>Together they owe {money(what.balance, what.currency)}.</p>}
+          <P tone="slate">It can be undone until the next thing is done with this person.</P>
+        </>
+      )}
+      <Asked>
+        {what && (
+          <Button variant="contained" disabled={!ready} onClick={() => void act()} ref={focused}>
+            Make them one
+          </Button>
+        )}
+        <Button onClick={onClose}>Leave it</Button>
+      </Asked>
+    </Note>
   );
 }
 

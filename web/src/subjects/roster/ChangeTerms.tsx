@@ -1,12 +1,11 @@
 import Button from "@mui/material/Button";
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
-import { useSettled } from "../../app/session";
+import { api, ask, faultsOf, keyHeader, messageOf, type Schemas } from "../../app/server";
 import { Choice, Field } from "../../form/Field";
 import { Form } from "../../form/Form";
 import { Tick } from "../../form/Tick";
+import { useForeseen } from "../../form/useForeseen";
 import { Facts, Row } from "../../parts/layout";
 import { day, isZero, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
@@ -47,48 +46,28 @@ function commandOf(held: SignUp, run: Run, form: Form): Schemas["ChangeCommand"]
   };
 }
 
-/** What the change would come to, as one types; `save` does it at the total that is shown. */
-function useChange(held: SignUp, change: Schemas["ChangeCommand"], done: (what: Changed) => void) {
-  const [error, setError] = useState<unknown>(null);
-  const [key, setKey] = useState(newKey);
-  const asked = JSON.stringify(change);
-  const settled = useSettled(asked, 150);
+/** What the change would come to, as one types; then it is done at the total that is shown. */
+function useChange(held: SignUp, wish: Schemas["ChangeCommand"], done: (what: Changed) => void) {
   const path = { enrollment_id: held.id };
-  const query = useQuery({
-    queryKey: ["change-sign-up", held.id, settled],
-    queryFn: () =>
+  return useForeseen({
+    name: ["change-sign-up", held.id],
+    wish,
+    see: (body) =>
       ask(
         api.POST("/api/v1/enrollments/{enrollment_id}/change", {
           params: { path, query: { preview: true } },
-          body: JSON.parse(settled) as Schemas["ChangeCommand"],
+          body,
         }),
       ),
-    placeholderData: keepPreviousData,
-    retry: false,
+    send: (body, key, preview) =>
+      ask(
+        api.POST("/api/v1/enrollments/{enrollment_id}/change", {
+          params: { path, header: keyHeader(key) },
+          body: { ...body, total: preview.total },
+        }),
+      ),
+    done,
   });
-  const current = asked === settled && !query.isPlaceholderData;
-  const preview = query.error ? undefined : query.data;
-  const save = async () => {
-    if (!preview || !current) return;
-    try {
-      done(
-        await ask(
-          api.POST("/api/v1/enrollments/{enrollment_id}/change", {
-            params: { path, header: { "Idempotency-Key": key } },
-            body: { ...change, total: preview.total },
-          }),
-        ),
-      );
-    } catch (problem) {
-      setError(problem);
-      void query.refetch();
-    }
-  };
-  const anew = () => {
-    setError(null);
-    setKey(newKey());
-  };
-  return { preview, ready: preview !== undefined && current, trouble: error ?? query.error, save, anew };
 }
 
 /** Another rate, price or extra for somebody who is in already: total and installments before and after, then the act. */
@@ -121,17 +100,14 @@ export function ChangeTerms({
   const { trouble } = change;
   const faults = faultsOf(trouble);
   return (
-    <Form look="due" onSend={() => void change.save()} onLeave={onClose}>
+    <Form look="due" onSend={() => void change.act()} onLeave={onClose}>
       <P strong>What {held.name} is signed up for</P>
       <Asked
         held={held}
         run={run}
         form={form}
         faults={faults}
-        set={(next) => {
-          setForm({ ...form, ...next });
-          change.anew();
-        }}
+        set={(next) => setForm({ ...form, ...next })}
       />
       {trouble != null && Object.keys(faults).length === 0 && (
         <P tone={messageOf(trouble) === "Nothing changes." ? "slate" : "brick"}>{messageOf(trouble)}</P>

@@ -1,16 +1,17 @@
 import Button from "@mui/material/Button";
-import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, ask, messageOf, newKey, type Schemas } from "../../app/server";
+import { api, ask, keyHeader, messageOf, type Schemas } from "../../app/server";
 import { Field } from "../../form/Field";
 import { Ends, Form } from "../../form/Form";
 import { Tick } from "../../form/Tick";
+import { useAct } from "../../form/useAct";
+import { useForeseen } from "../../form/useForeseen";
 import { useServerForm } from "../../form/useServerForm";
 import { ActList, Facts, Row } from "../../parts/layout";
 import { count, isZero, money } from "../../parts/text";
 import { focused, type useDone } from "../../parts/useUndo";
-import { P } from "../../parts/words";
+import { Fault, P } from "../../parts/words";
 import type { Run } from "./DeskParts";
 import { OtherRun } from "./Moving";
 
@@ -157,11 +158,14 @@ function Buttons({
   act,
   onClose,
   lost,
+  takes,
   ready = true,
 }: {
   act: string;
   onClose: () => void;
   lost?: boolean;
+  /** The focus goes to the act as soon as it can be done. */
+  takes?: boolean;
   ready?: boolean;
 }) {
   return (
@@ -171,6 +175,7 @@ function Buttons({
         variant={lost ? "outlined" : "contained"}
         color={lost ? "error" : "primary"}
         disabled={!ready}
+        ref={takes && ready ? focused : undefined}
       >
         {act}
       </Button>
@@ -183,46 +188,45 @@ function Buttons({
 
 function Group({ run, ids, groups, acts, onClose, onDone }: Props & { groups: Schemas["GroupOut"][] }) {
   const [name, setName] = useState("");
-  const put = async (into: string | null) => {
-    try {
-      const done = await ask(
+  const putting = useAct({
+    send: async (into: string | null) => ({
+      into,
+      ...(await ask(
         api.POST("/api/v1/runs/{run_id}/groups", {
           params: { path: { run_id: run.id } },
           body: { name: into, enrollment_ids: ids },
         }),
-      );
-      acts.say({
-        text: into
-          ? `${count(done.people, "person is", "people are")} in the group ${into}.`
-          : `${count(done.people, "person is", "people are")} in no group.`,
-        change: done.change,
-      });
+      )),
+    }),
+    done: ({ into, people, change }) => {
+      const where = into ? `in the group ${into}` : "in no group";
+      acts.say({ text: `${count(people, "person is", "people are")} ${where}.`, change });
       onDone();
-    } catch (error) {
-      acts.fail(messageOf(error));
-    }
-  };
+    },
+    failed: acts.fail,
+  });
+  const put = (into: string | null) => void putting.act(into);
   return (
     <Form
       look="done"
       onSend={() => {
-        if (name.trim()) void put(name.trim());
+        if (name.trim()) put(name.trim());
       }}
     >
       <Field label="Group, new or there" value={name} onChange={setName} autoFocus />
       {groups.length > 0 && (
         <Row wrap as="p" sx={{ gap: 12 }}>
           {groups.map((g) => (
-            <Button key={g.id} variant="text" onClick={() => void put(g.name)}>
+            <Button key={g.id} variant="text" onClick={() => put(g.name)}>
               {g.name}
             </Button>
           ))}
-          <Button variant="text" color="secondary" onClick={() => void put(null)}>
+          <Button variant="text" color="secondary" onClick={() => put(null)}>
             no group
           </Button>
         </Row>
       )}
-      <Buttons act="Put them in" onClose={onClose} ready={name.trim() !== ""} />
+      <Buttons act="Put them in" onClose={onClose} ready={name.trim() !== "" && !putting.busy} />
     </Form>
   );
 }
@@ -252,94 +256,74 @@ function Sums({ found }: { found: Schemas["ManyDone"] }) {
   );
 }
 
-/** An act on many people: what it would do, worked out beforehand, and the act itself, sent once. */
-function useMany<Done extends Schemas["ManyDone"]>(
-  name: unknown[],
-  enabled: boolean,
-  send: (how: { preview: boolean; key?: string }) => Promise<Done>,
-) {
-  const [key] = useState(newKey);
-  const [busy, setBusy] = useState(false);
-  const query = useQuery({ queryKey: name, queryFn: () => send({ preview: true }), enabled, retry: false });
-  const go = async (acts: Acts, text: (done: Done) => string, onDone: () => void, onClose: () => void) => {
-    setBusy(true);
-    try {
-      const done = await send({ preview: false, key });
-      acts.say({ text: text(done), change: done.change });
-      onDone();
-    } catch (error) {
-      acts.fail(messageOf(error));
-      onClose();
-    } finally {
-      setBusy(false);
-    }
-  };
-  const said = query.error ? messageOf(query.error) : "Working it out …";
-  return { found: query.error ? undefined : query.data, said, busy, go };
-}
-
 function WithdrawAll({ run, ids, acts, onClose, onDone }: Props) {
   const [why, setWhy] = useState("");
-  const { found, said, busy, go } = useMany(["withdraw-many", run.id, ids], true, ({ preview, key }) =>
-    ask(
-      api.POST("/api/v1/runs/{run_id}/withdraw-many", {
-        params: { path: { run_id: run.id }, query: { preview }, header: { "Idempotency-Key": key } },
-        body: { enrollment_ids: ids, why: preview ? "" : why },
-      }),
-    ),
-  );
-  const act = () => go(acts, (done) => `${count(done.people.length, "sign-up")} withdrawn.`, onDone, onClose);
+  const path = { run_id: run.id };
+  const many = useForeseen({
+    name: ["withdraw-many", run.id],
+    wish: { enrollment_ids: ids, why },
+    see: (body) =>
+      ask(
+        api.POST("/api/v1/runs/{run_id}/withdraw-many", { params: { path, query: { preview: true } }, body }),
+      ),
+    send: (body, key) =>
+      ask(
+        api.POST("/api/v1/runs/{run_id}/withdraw-many", { params: { path, header: keyHeader(key) }, body }),
+      ),
+    done: (done) => {
+      acts.say({ text: `${count(done.people.length, "sign-up")} withdrawn.`, change: done.change });
+      onDone();
+    },
+  });
   return (
-    <Form
-      look="due"
-      onSend={() => {
-        if (found && !busy) void act();
-      }}
-    >
+    <Form look="due" onSend={() => void many.act()} onLeave={onClose}>
       <P strong>{count(ids.length, "sign-up gives its seat", "sign-ups give their seats")} back</P>
       <Field label="Why, for the log; may stay empty" value={why} onChange={setWhy} autoFocus />
-      {found ? <Sums found={found} /> : <p>{said}</p>}
-      <Buttons act="Withdraw them" onClose={onClose} lost ready={found !== undefined && !busy} />
+      <Outcome many={many} />
+      <Buttons act="Withdraw them" onClose={onClose} lost ready={many.ready} />
     </Form>
   );
 }
 
 function MoveAll({ run, ids, acts, onClose, onDone }: Props) {
   const [there, setThere] = useState<Run | null>(null);
-  const { found, said, busy, go } = useMany(
-    ["move-many", run.id, ids, there?.id],
-    there !== null,
-    ({ preview, key }) =>
-      ask(
-        api.POST("/api/v1/runs/{run_id}/move-many", {
-          params: { path: { run_id: run.id }, query: { preview }, header: { "Idempotency-Key": key } },
-          body: { enrollment_ids: ids, to_run_id: there!.id },
-        }),
-      ),
-  );
+  const path = { run_id: run.id };
+  const many = useForeseen({
+    name: ["move-many", run.id],
+    wish: there && { enrollment_ids: ids, to_run_id: there.id },
+    see: (body) =>
+      ask(api.POST("/api/v1/runs/{run_id}/move-many", { params: { path, query: { preview: true } }, body })),
+    send: (body, key) =>
+      ask(api.POST("/api/v1/runs/{run_id}/move-many", { params: { path, header: keyHeader(key) }, body })),
+    done: (done) => {
+      acts.say({ text: `${count(done.people.length, "sign-up")} moved to ${done.to}.`, change: done.change });
+      onDone();
+    },
+    stays: () => false,
+  });
   if (!there)
     return <OtherRun question="Where do they move to?" notRun={run.id} onPick={setThere} onClose={onClose} />;
-  const act = () =>
-    go(acts, (done) => `${count(done.people.length, "sign-up")} moved to ${done.to}.`, onDone, onClose);
   return (
-    <Form
-      look="due"
-      onSend={() => {
-        if (found && !busy) void act();
-      }}
-    >
+    <Form look="due" onSend={() => void many.act()} onLeave={onClose}>
       <P strong>
         {count(ids.length, "sign-up moves", "sign-ups move")} to {there.title}
       </P>
-      {found ? <Sums found={found} /> : <p>{said}</p>}
-      <Row mid sx={{ marginTop: 8 }}>
-        <Button type="submit" variant="contained" disabled={!found || busy} ref={found && focused}>
-          Move them
-        </Button>
-        <Button variant="text" onClick={onClose}>
-          leave it
-        </Button>
-      </Row>
+      <Outcome many={many} />
+      <Buttons act="Move them" onClose={onClose} ready={many.ready} takes />
     </Form>
+  );
+}
+
+/** What an act on many people would do, or why it cannot be done. */
+function Outcome({ many }: { many: { preview?: Schemas["ManyDone"]; trouble: unknown } }) {
+  return (
+    <>
+      {many.preview && <Sums found={many.preview} />}
+      {many.trouble != null ? (
+        <Fault as="p">{messageOf(many.trouble)}</Fault>
+      ) : (
+        !many.preview && <p>Working it out …</p>
+      )}
+    </>
   );
 }

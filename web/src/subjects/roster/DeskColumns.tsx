@@ -12,7 +12,8 @@ import { day, money } from "../../parts/text";
 import { P } from "../../parts/words";
 import { NewPerson } from "../people/NewPerson";
 import type { Call, DeskEvent, Person } from "./deskCall";
-import { PersonLine, Picked, RunLine } from "./DeskParts";
+import { PersonLine } from "../people/PersonPick";
+import { Picked, RunLine } from "./DeskParts";
 import { DeskTerms } from "./DeskTerms";
 import { usePeople, useRuns } from "./useDesk";
 

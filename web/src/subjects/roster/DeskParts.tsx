@@ -6,10 +6,10 @@ import type { ReactNode } from "react";
 import type { Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Arch } from "../../parts/Arch";
-import { Grow, Picks, Row } from "../../parts/layout";
+import { Grow, Picks } from "../../parts/layout";
 import { seatsText, spanText } from "../../parts/RunFacts";
 import { StateNow } from "../../parts/StateNow";
-import { count, day, money } from "../../parts/text";
+import { day, money } from "../../parts/text";
 import { T } from "../../parts/words";
 import { ink } from "../../theme/palette";
 
@@ -93,28 +93,6 @@ export function Picked({
         change
       </Button>
     </PickedBox>
-  );
-}
-
-export function PersonLine({ person }: { person: Person }) {
-  const { currency } = useMe();
-  return (
-    <>
-      <Row sx={{ justifyContent: "space-between" }}>
-        <strong>{person.name}</strong>
-        <T tone="slate" nowrap>
-          {person.runs ? count(person.runs, "run") : ""}
-        </T>
-      </Row>
-      <T tone="slate" as="div">
-        {person.email ?? "no email"}
-      </T>
-      <T tone="slate" as="div">
-        {person.phone}
-        {person.credit && <span> has {money(person.credit, currency)} credit</span>}
-        {person.owed && <T tone="ochre"> owes {money(person.owed, currency)}</T>}
-      </T>
-    </>
   );
 }
 

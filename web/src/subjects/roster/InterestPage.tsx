@@ -7,21 +7,20 @@ import TableRow from "@mui/material/TableRow";
 import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 
-import { $api, api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
-import { useKept, useSettled } from "../../app/session";
+import { $api, api, ask, keyHeader, messageOf, type Schemas } from "../../app/server";
+import { useKept } from "../../app/session";
 import { Field } from "../../form/Field";
 import { Ends, Form } from "../../form/Form";
 import { NotSaved } from "../../form/NotSaved";
-import { PickList } from "../../form/PickList";
 import { useServerForm } from "../../form/useServerForm";
 import { Crumbs, Inset, Note, Row } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { clock, day } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
 import { Cell, Empty, Heard, Name, P, T } from "../../parts/words";
-import { NewPerson } from "../people/NewPerson";
-import { PersonLine } from "./DeskParts";
 import { WholeList } from "./InterestActs";
+import { useAct } from "../../form/useAct";
+import { PersonPick } from "../people/PersonPick";
 
 type List = Schemas["InterestList"];
 type Acts = ReturnType<typeof useDone>;
@@ -160,40 +159,31 @@ function TakeOff({ id, name, which, acts }: { id: number; name: string; which: W
 const nameOf = (which: Which) => (which.run_id ? `run-${which.run_id}` : `course-${which.course_id}`);
 
 function Add({ list, which, acts }: { list: List; which: Which; acts: Acts }) {
-  const [typed, setTyped] = useState("");
-  const [adding, setAdding] = useState(false);
-  const [form, setForm, forget] = useKept(`interest-${nameOf(which)}`, {
+  const [added, setAdded] = useState(0);
+  const [{ answers, note }, setForm, forget] = useKept(`interest-${nameOf(which)}`, {
     answers: {} as Record<string, string>,
     note: "",
   });
-  const { answers, note } = form;
-  const [key, setKey] = useState(newKey);
-  const q = useSettled(typed.trim(), 120);
-  const found = $api.useQuery(
-    "get",
-    "/api/v1/people",
-    { params: { query: { q, limit: 5 } } },
-    { enabled: q.length > 0 },
-  );
-  const add = async (person_id: number) => {
-    try {
-      const said = Object.fromEntries(Object.entries(answers).filter(([, a]) => a.trim()));
-      const done = await ask(
+  const adding = useAct({
+    send: (person_id: number, key) =>
+      ask(
         api.POST("/api/v1/interest", {
-          params: { header: { "Idempotency-Key": key } },
-          body: { ...which, person_id, note: note || null, answers: said },
+          params: { header: keyHeader(key) },
+          body: {
+            ...which,
+            person_id,
+            note: note || null,
+            answers: Object.fromEntries(Object.entries(answers).filter(([, a]) => a.trim())),
+          },
         }),
-      );
-      setTyped("");
+      ),
+    done: (done) => {
       forget();
-      setAdding(false);
+      setAdded(added + 1);
       acts.say({ text: `${done.name} is on the list. ${done.said}`, change: done.change });
-    } catch (error) {
-      acts.fail(Object.values(faultsOf(error))[0] ?? messageOf(error));
-    } finally {
-      setKey(newKey());
-    }
-  };
+    },
+    failed: acts.fail,
+  });
   return (
     <Inset sx={{ marginBottom: 14 }}>
       <Row wrap>
@@ -203,40 +193,23 @@ function Add({ list, which, acts }: { list: List; which: Which; acts: Acts }) {
             label={question}
             width={240}
             value={answers[question] ?? ""}
-            onChange={(text) => setForm({ ...form, answers: { ...answers, [question]: text } })}
+            onChange={(text) => setForm({ note, answers: { ...answers, [question]: text } })}
           />
         ))}
-        <Field label="Note" width={240} value={note} onChange={(text) => setForm({ ...form, note: text })} />
+        <Field label="Note" width={240} value={note} onChange={(text) => setForm({ answers, note: text })} />
       </Row>
-      {adding ? (
-        <NewPerson
-          typed={typed}
-          where={`interest-${nameOf(which)}`}
-          onCancel={() => setAdding(false)}
-          onAdded={(p) => void add(p.id)}
+      <Box sx={{ maxWidth: 420, marginTop: 8 }}>
+        <T label as="div">
+          Who wants to hear of it
+        </T>
+        <PersonPick
+          key={added}
+          label="Who wants to hear of it"
+          adds={`interest-${nameOf(which)}`}
+          autoFocus={added > 0}
+          onPick={(id) => void adding.act(id)}
         />
-      ) : (
-        <Box sx={{ maxWidth: 420, marginTop: 8 }}>
-          <T label as="div">
-            Who wants to hear of it
-          </T>
-          <PickList
-            label="Who wants to hear of it"
-            placeholder="name, email or phone"
-            typed={typed}
-            onType={setTyped}
-            fresh={q === typed.trim() && (found.data !== undefined || !q)}
-            onPick={(id) => (id === "new" ? setAdding(true) : void add(Number(id)))}
-            options={[
-              ...(q ? (found.data ?? []) : []).map((p) => ({
-                key: String(p.id),
-                content: <PersonLine person={p} />,
-              })),
-              ...(q ? [{ key: "new", content: <>Add “{typed.trim()}” as a new person</> }] : []),
-            ]}
-          />
-        </Box>
-      )}
+      </Box>
     </Inset>
   );
 }

@@ -1,15 +1,26 @@
 import Button from "@mui/material/Button";
 import { styled } from "@mui/material/styles";
-import { useState } from "react";
+import { type ReactNode, useState } from "react";
 
-import { api, ask, faultsOf, messageOf, newKey, type Schemas, ServerProblem } from "../../app/server";
+import {
+  $api,
+  api,
+  ask,
+  asTyped,
+  keyHeader,
+  messageOf,
+  type Schemas,
+  type ServerProblem,
+} from "../../app/server";
 import { Field } from "../../form/Field";
 import { Form } from "../../form/Form";
 import { Grow, Row } from "../../parts/layout";
 import { day, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
-import { Name, P, T } from "../../parts/words";
+import { Fault, Name, P, T } from "../../parts/words";
 import { ink } from "../../theme/palette";
+import { type ServerForm, useServerForm } from "../../form/useServerForm";
+import { whole } from "../courses/form";
 
 const LineList = styled("ol")({
   listStyle: "none",
@@ -47,80 +58,95 @@ export function Line({
       <LineList aria-label="Waiting, in order">
         {waiting.map((w) => (
           <li key={w.id}>
-            <T tone="slate" className="n">
-              {w.place}
-            </T>
-            <Grow as="span">
-              <Name strong to={`/people/${w.person_id}`}>
-                {w.name}
-              </Name>
-              {w.heads > 1 && <strong>, {w.heads} seats</strong>}{" "}
-              <T tone="slate">
-                {w.email ?? w.phone} · joined {day(w.joined, false)} · {w.rate}
-                {w.payer && ` · pays: ${w.payer}`}
-                {w.head_start !== 0 && ` · head start ${w.head_start}`}
-                {w.note && ` · ${w.note}`}
-              </T>
-              {w.status === "offered" && w.until && (
-                <T tone="ochre" strong as="div">
-                  has an offer until {day(w.until, false)}, {w.until.slice(11, 16)}
-                  {w.asked_time && "; asks for more time"}
-                </T>
-              )}
-              {w.chance && (
-                <T tone="slate" as="div">
-                  chance of a seat {chanceText(w.chance, w.chance_range)}
-                </T>
-              )}
-            </Grow>
+            <Waiting row={w} />
             {open?.row.id === w.id ? (
               <OpenAct key={open.act} row={w} act={open.act} acts={acts} onClose={() => setOpen(null)} />
             ) : (
-              <Row as="span" mid className="noprint" sx={{ gap: 18 }}>
-                {run.status === "published" && (w.next || w.status === "offered") && (
-                  <Button
-                    size="small"
-                    aria-label={`Seat ${w.name}`}
-                    onClick={() => setOpen({ row: w, act: "seat" })}
-                  >
-                    Seat {w.name}
-                  </Button>
-                )}
-                {run.status === "published" && w.status === "waiting" && w.fits && (
-                  <Button
-                    variant="text"
-                    color="secondary"
-                    aria-label={`Offer a seat to ${w.name}`}
-                    onClick={() => setOpen({ row: w, act: "offer" })}
-                  >
-                    offer{w.next ? "" : " out of turn"}
-                  </Button>
-                )}
-                {w.status === "offered" && (
-                  <Button
-                    variant="text"
-                    color="secondary"
-                    aria-label={`More time for ${w.name}`}
-                    onClick={() => setOpen({ row: w, act: "time" })}
-                  >
-                    more time
-                  </Button>
-                )}
-                <Button
-                  variant="text"
-                  color="secondary"
-                  aria-label={`Leave the line, ${w.name}`}
-                  onClick={() => setOpen({ row: w, act: "leave" })}
-                >
-                  leave the line
-                </Button>
-              </Row>
+              <RowActs row={w} run={run} onOpen={(act) => setOpen({ row: w, act })} />
             )}
           </li>
         ))}
       </LineList>
       <P tone="slate">The chance is worked out from what happened before. {why}</P>
     </>
+  );
+}
+
+/** Somebody in line: how many seats, since when, an offer and its end, the chance. */
+function Waiting({ row: w }: { row: Waits }) {
+  return (
+    <Grow as="span">
+      <Name strong to={`/people/${w.person_id}`}>
+        {w.name}
+      </Name>
+      {w.heads > 1 && <strong>, {w.heads} seats</strong>}{" "}
+      <T tone="slate">
+        {w.email ?? w.phone} · joined {day(w.joined, false)} · {w.rate}
+        {w.payer && ` · pays: ${w.payer}`}
+        {w.head_start !== 0 && ` · head start ${w.head_start}`}
+        {w.note && ` · ${w.note}`}
+      </T>
+      {w.status === "offered" && w.until && (
+        <T tone="ochre" strong as="div">
+          has an offer until {day(w.until, false)}, {w.until.slice(11, 16)}
+          {w.asked_time && "; asks for more time"}
+        </T>
+      )}
+      {w.chance && (
+        <T tone="slate" as="div">
+          chance of a seat {chanceText(w.chance, w.chance_range)}
+        </T>
+      )}
+    </Grow>
+  );
+}
+
+/** What can be done with somebody in line. */
+function RowActs({
+  row: w,
+  run,
+  onOpen,
+}: {
+  row: Waits;
+  run: Schemas["RunOut"];
+  onOpen: (act: Act) => void;
+}) {
+  return (
+    <Row as="span" mid className="noprint" sx={{ gap: 18 }}>
+      {run.status === "published" && (w.next || w.status === "offered") && (
+        <Button size="small" aria-label={`Seat ${w.name}`} onClick={() => onOpen("seat")}>
+          Seat {w.name}
+        </Button>
+      )}
+      {run.status === "published" && w.status === "waiting" && w.fits && (
+        <Button
+          variant="text"
+          color="secondary"
+          aria-label={`Offer a seat to ${w.name}`}
+          onClick={() => onOpen("offer")}
+        >
+          offer{w.next ? "" : " out of turn"}
+        </Button>
+      )}
+      {w.status === "offered" && (
+        <Button
+          variant="text"
+          color="secondary"
+          aria-label={`More time for ${w.name}`}
+          onClick={() => onOpen("time")}
+        >
+          more time
+        </Button>
+      )}
+      <Button
+        variant="text"
+        color="secondary"
+        aria-label={`Leave the line, ${w.name}`}
+        onClick={() => onOpen("leave")}
+      >
+        leave the line
+      </Button>
+    </Row>
   );
 }
 
@@ -134,132 +160,159 @@ function chanceText(chance: string, range: readonly string[] | null): string {
   return percent > 99 ? `almost certain${between}` : `about ${Math.round(percent)} in 100${between}`;
 }
 
+type Acting = { row: Waits; acts: ReturnType<typeof useDone>; onClose: () => void };
+
 /** One act on somebody in line, asked where it is done. */
-function OpenAct({
-  row,
-  act,
-  acts,
+function OpenAct({ act, ...acting }: Acting & { act: Act }) {
+  if (act === "seat") return <Seat {...acting} />;
+  if (act === "offer") return <Offer {...acting} />;
+  if (act === "time") return <MoreTime {...acting} />;
+  return <LeaveLine {...acting} />;
+}
+
+/** The act of a line's row, and the way back. */
+function RowAct({
+  of,
+  label,
+  lost,
+  leave = "not yet",
+  takes = true,
   onClose,
+  children,
 }: {
-  row: Waits;
-  act: Act;
-  acts: ReturnType<typeof useDone>;
+  of: ServerForm;
+  label: string;
+  lost?: boolean;
+  leave?: string;
+  /** The focus goes to the act, where nothing is asked before it. */
+  takes?: boolean;
   onClose: () => void;
+  children?: ReactNode;
 }) {
-  const [quote, setQuote] = useState<Schemas["SeatQuoteView"] | null>(null);
-  const [why, setWhy] = useState("");
-  const [asking, setAsking] = useState(act === "offer" && !row.next);
-  const [hours, setHours] = useState("24");
-  const [fault, setFault] = useState("");
-  const [key, setKey] = useState(newKey);
-  const [busy, setBusy] = useState(false);
-  const path = { waiting_id: row.id };
-  const params = { path, header: { "Idempotency-Key": key } };
-  if (act === "seat" && quote === null && !busy && !fault) {
-    setBusy(true);
-    ask(api.GET("/api/v1/waiting/{waiting_id}/quote", { params: { path } }))
-      .then(setQuote)
-      .catch((error: unknown) => {
-        acts.fail(messageOf(error));
-        onClose();
-      })
-      .finally(() => setBusy(false));
-  }
-  const work = async (deed: () => Promise<void>) => {
-    setBusy(true);
-    try {
-      await deed();
-      onClose();
-    } catch (error) {
-      setKey(newKey());
-      if (error instanceof ServerProblem && error.kind === "not-next") {
-        setAsking(true);
-        setFault(messageOf(error));
-      } else if (Object.keys(faultsOf(error)).length) setFault(Object.values(faultsOf(error))[0]!);
-      else {
-        acts.fail(messageOf(error));
-        onClose();
-      }
-    } finally {
-      setBusy(false);
-    }
-  };
-  const seat = () =>
-    work(async () => {
-      const held = await ask(
-        api.POST("/api/v1/waiting/{waiting_id}/seat", { params, body: { total: quote!.total, why } }),
-      );
-      acts.say({
-        text: `${held.name} has ${held.heads > 1 ? `${held.heads} seats` : `seat ${held.seat}`}; ${money(held.quote.due_now, held.quote.currency)} is due now.`,
-        change: held.change,
-      });
-    });
-  const offer = () =>
-    work(async () => {
-      const done = await ask(api.POST("/api/v1/waiting/{waiting_id}/offer", { params, body: { why } }));
-      acts.say({ text: `${done.name} has an offer, and hears of it in a minute.`, change: done.change });
-    });
-  const leave = () =>
-    work(async () => {
-      const left = await ask(api.POST("/api/v1/waiting/{waiting_id}/leave", { params }));
-      acts.say({ text: `${left.name} left the line.`, change: left.change });
-    });
-  const time = () =>
-    work(async () => {
-      const done = await ask(
-        api.POST("/api/v1/waiting/{waiting_id}/more-time", {
-          params: { path },
-          body: { hours: Number(hours) || 0 },
-        }),
-      );
-      acts.say({ text: `${done.name} has longer to answer.` });
-    });
-  const what: Record<Act, { label: string; go: () => Promise<void>; lost?: boolean; ready: boolean }> = {
-    seat: {
-      label: row.heads > 1 ? `Give ${row.heads} seats` : "Give the seat",
-      go: seat,
-      ready: quote !== null,
-    },
-    offer: { label: "Offer it", go: offer, ready: true },
-    leave: { label: "Take out of the line", go: leave, lost: true, ready: true },
-    time: { label: "Give more time", go: time, ready: true },
-  };
-  const now = what[act];
   return (
-    <Form
-      look="row"
-      mid
-      onSend={() => {
-        if (now.ready && !busy) void now.go();
-      }}
-      onLeave={onClose}
-    >
-      {act === "seat" && quote && (
-        <span>
-          today {money(quote.total, quote.currency)}, now {money(quote.due_now, quote.currency)}
-        </span>
-      )}
-      {act === "time" && (
-        <Field label="Hours more" width={100} value={hours} onChange={setHours} fault={fault} autoFocus />
-      )}
-      {asking && (
-        <Field label="Why out of turn" width={200} value={why} onChange={setWhy} fault={fault} autoFocus />
-      )}
-      {now.ready && (
-        <Button
-          type="submit"
-          size="small"
-          variant={now.lost ? "outlined" : "contained"}
-          color={now.lost ? "error" : "primary"}
-          autoFocus={!asking && act !== "time"}
-          disabled={busy}
-        >
-          {now.label}
-        </Button>
-      )}
+    <Form look="row" mid of={of} onLeave={onClose}>
+      {children}
+      <Button
+        type="submit"
+        size="small"
+        variant={lost ? "outlined" : "contained"}
+        color={lost ? "error" : "primary"}
+        autoFocus={takes}
+        disabled={of.busy}
+      >
+        {label}
+      </Button>
       <Button variant="text" onClick={onClose}>
-        {act === "leave" ? "keep" : "not yet"}
+        {leave}
       </Button>
     </Form>
   );
+}
+
+const notNext = (problem: ServerProblem | null) => problem?.kind === "not-next";
+
+/** At what a seat costs today; whoever is not next asks for a reason. */
+function Seat({ row, acts, onClose }: Acting) {
+  const path = { waiting_id: row.id };
+  const { data: quote, error } = $api.useQuery("get", "/api/v1/waiting/{waiting_id}/quote", {
+    params: { path },
+  });
+  const of = useServerForm({
+    draft: null,
+    start: { why: "" },
+    send: ({ why }, key) =>
+      ask(
+        api.POST("/api/v1/waiting/{waiting_id}/seat", {
+          params: { path, header: keyHeader(key) },
+          body: { total: quote!.total, why },
+        }),
+      ),
+    done: (held) => {
+      const seats = held.heads > 1 ? `${held.heads} seats` : `seat ${held.seat}`;
+      const now = money(held.quote.due_now, held.quote.currency);
+      acts.say({ text: `${held.name} has ${seats}; ${now} is due now.`, change: held.change });
+      onClose();
+    },
+  });
+  if (error) return <Fault role="alert">{messageOf(error)}</Fault>;
+  if (!quote) return <T tone="slate">Working it out …</T>;
+  const asking = notNext(of.problem) || of.values.why !== "";
+  return (
+    <RowAct
+      of={of}
+      label={row.heads > 1 ? `Give ${row.heads} seats` : "Give the seat"}
+      takes={!asking}
+      onClose={onClose}
+    >
+      <span>
+        today {money(quote.total, quote.currency)}, now {money(quote.due_now, quote.currency)}
+      </span>
+      {asking && <Field label="Why out of turn" width={200} {...of.field("why")} autoFocus />}
+    </RowAct>
+  );
+}
+
+function Offer({ row, acts, onClose }: Acting) {
+  const of = useServerForm({
+    draft: null,
+    start: { why: "" },
+    send: (body, key) =>
+      ask(
+        api.POST("/api/v1/waiting/{waiting_id}/offer", {
+          params: { path: { waiting_id: row.id }, header: keyHeader(key) },
+          body,
+        }),
+      ),
+    done: (done) => {
+      acts.say({ text: `${done.name} has an offer, and hears of it in a minute.`, change: done.change });
+      onClose();
+    },
+  });
+  const asking = !row.next || notNext(of.problem) || of.values.why !== "";
+  return (
+    <RowAct of={of} label="Offer it" takes={!asking} onClose={onClose}>
+      {asking && <Field label="Why out of turn" width={200} {...of.field("why")} autoFocus />}
+    </RowAct>
+  );
+}
+
+function MoreTime({ row, acts, onClose }: Acting) {
+  const of = useServerForm({
+    draft: null,
+    start: { hours: "24" },
+    send: ({ hours }) =>
+      ask(
+        api.POST("/api/v1/waiting/{waiting_id}/more-time", {
+          params: { path: { waiting_id: row.id } },
+          body: asTyped<"MoreTimeCommand">({ hours: whole(hours) }),
+        }),
+      ),
+    done: (done) => {
+      acts.say({ text: `${done.name} has longer to answer.` });
+      onClose();
+    },
+  });
+  return (
+    <RowAct of={of} label="Give more time" takes={false} onClose={onClose}>
+      <Field label="Hours more" width={100} {...of.field("hours")} autoFocus />
+    </RowAct>
+  );
+}
+
+function LeaveLine({ row, acts, onClose }: Acting) {
+  const of = useServerForm({
+    draft: null,
+    start: {},
+    send: (_, key) =>
+      ask(
+        api.POST("/api/v1/waiting/{waiting_id}/leave", {
+          params: { path: { waiting_id: row.id }, header: keyHeader(key) },
+        }),
+      ),
+    done: (left) => {
+      acts.say({ text: `${left.name} left the line.`, change: left.change });
+      onClose();
+    },
+  });
+  return <RowAct of={of} label="Take out of the line" leave="keep" lost onClose={onClose} />;
 }

@@ -1,11 +1,8 @@
-import Button from "@mui/material/Button";
-import { useState } from "react";
-
 import { api, ask } from "../../app/server";
-import { useKept } from "../../app/session";
 import { Choice, Field } from "../../form/Field";
 import { Ends, Form } from "../../form/Form";
 import { NotSaved } from "../../form/NotSaved";
+import { useProposedForm } from "../../form/useProposedForm";
 import { useServerForm } from "../../form/useServerForm";
 import { Row } from "../../parts/layout";
 import type { useDone } from "../../parts/useUndo";
@@ -13,10 +10,8 @@ import { whole } from "../courses/form";
 import type { Propose, Run } from "../courses/runTypes";
 
 type Acts = ReturnType<typeof useDone>;
-type Faults = Record<string, string>;
 
-const RULES = ["overbook", "line_rule", "auto_offer", "offer_hours", "hold_hours"] as const;
-type Rule = (typeof RULES)[number];
+type Rule = "overbook" | "line_rule" | "auto_offer" | "offer_hours" | "hold_hours";
 
 const SAID: Record<Rule, string> = {
   overbook: "the seats beyond the capacity",
@@ -36,49 +31,45 @@ function goesOn(rule: Rule, value: string): string {
   return rule === "offer_hours" ? `offers stand ${value} hours` : `${value} beyond the capacity`;
 }
 
+const rulesOf = (run: Run): Record<Rule, string> => ({
+  overbook: String(run.overbook),
+  line_rule: run.line_rule,
+  auto_offer: run.auto_offer ? "yes" : "no",
+  offer_hours: String(run.offer_hours),
+  hold_hours: run.hold_hours === null ? "" : String(run.hold_hours),
+});
+
+function valueOf(rule: Rule, text: string) {
+  if (rule === "line_rule") return text;
+  if (rule === "auto_offer") return text === "yes";
+  return rule === "overbook" ? (whole(text) ?? 0) : whole(text);
+}
+
 /** How the line moves: by itself or by hand, whom it passes over, how long an offer stands; and seats beyond the capacity. */
 export function LineRules({ run, propose }: { run: Run; propose: Propose }) {
-  const stored: Record<Rule, string> = {
-    overbook: String(run.overbook),
-    line_rule: run.line_rule,
-    auto_offer: run.auto_offer ? "yes" : "no",
-    offer_hours: String(run.offer_hours),
-    hold_hours: run.hold_hours === null ? "" : String(run.hold_hours),
-  };
-  const [edits, setEdits] = useKept<Partial<Record<Rule, string>>>(`line-rules-${run.id}`, {});
-  const [faults, setFaults] = useState<Faults>({});
-  const form = { ...stored, ...edits };
-  const changed = RULES.filter((r) => form[r] !== stored[r]);
-  const value = (r: Rule, text: string) =>
-    r === "line_rule"
-      ? text
-      : r === "auto_offer"
-        ? text === "yes"
-        : r === "overbook"
-          ? (whole(text) ?? 0)
-          : whole(text);
-  const set = (r: Rule) => (text: string) => setEdits((old) => ({ ...old, [r]: text }));
-  const save = async () => {
-    const of = (from: Record<Rule, string>) => Object.fromEntries(changed.map((r) => [r, value(r, from[r])]));
-    const wrong = await propose(
-      "Change how seats and line are given",
-      (preview, over) =>
-        ask(
-          api.PATCH("/api/v1/runs/{run_id}", {
-            params: { path: { run_id: run.id }, query: { preview } },
-            body: { seen: { ...of(stored), ...over }, set: of(form) },
-          }),
-        ),
-      () => setEdits({}),
-    );
-    setFaults(wrong ?? {});
-  };
+  const stored = rulesOf(run);
+  const of = useProposedForm({
+    draft: `line-rules-${run.id}`,
+    start: stored,
+    changesOnly: true,
+    propose,
+    what: () => "Change how seats and line are given",
+    send: (form, { preview, seen, changed, over }) => {
+      const only = (from: Record<Rule, string>) =>
+        Object.fromEntries(changed.map((r) => [r, valueOf(r, from[r])]));
+      return ask(
+        api.PATCH("/api/v1/runs/{run_id}", {
+          params: { path: { run_id: run.id }, query: { preview } },
+          body: { seen: { ...only(seen), ...over }, set: only(form) },
+        }),
+      );
+    },
+  });
+  const { values: form, dirty: changed } = of;
+  const set = (rule: Rule) => (text: string) => of.set({ [rule]: text });
+  const number = { inputMode: "numeric" } as const;
   return (
-    <Form
-      onSend={() => {
-        if (changed.length) void save();
-      }}
-    >
+    <Form of={of}>
       <Row wrap>
         <Choice
           label="Seats that come free are offered"
@@ -93,10 +84,8 @@ export function LineRules({ run, propose }: { run: Run; propose: Propose }) {
         <Field
           label="An offer stands, in hours"
           width={180}
-          value={form.offer_hours}
-          onChange={set("offer_hours")}
-          fault={faults["/set/offer_hours"]}
-          input={{ inputMode: "numeric" }}
+          {...of.field("offer_hours", "/set/offer_hours")}
+          input={number}
         />
         <Choice
           label="A party too large for what is free"
@@ -111,34 +100,30 @@ export function LineRules({ run, propose }: { run: Run; propose: Propose }) {
         <Field
           label="Seats beyond the capacity"
           width={180}
-          value={form.overbook}
-          onChange={set("overbook")}
-          fault={faults["/set/overbook"]}
-          input={{ inputMode: "numeric" }}
+          {...of.field("overbook", "/set/overbook")}
+          input={number}
         />
         <Field
           label="Held for payment, in hours"
           width={190}
           placeholder="not at all"
-          value={form.hold_hours}
-          onChange={set("hold_hours")}
-          fault={faults["/set/hold_hours"]}
-          input={{ inputMode: "numeric" }}
+          {...of.field("hold_hours", "/set/hold_hours")}
+          input={number}
         />
       </Row>
       {changed.length > 0 && (
-        <NotSaved
-          what={changed.map((r) => SAID[r]).join(", ")}
-          then={`It goes on as before: ${changed.map((r) => goesOn(r, stored[r])).join("; ")}.`}
-        />
-      )}
-      {changed.length > 0 && (
-        <Row sx={{ marginTop: 8 }}>
-          <Button type="submit" variant="contained">
-            {run.status === "draft" ? "Save" : "See what it touches"}
-          </Button>
-          <Button onClick={() => setEdits({})}>Keep as it was</Button>
-        </Row>
+        <>
+          <NotSaved
+            what={changed.map((r) => SAID[r]).join(", ")}
+            then={`It goes on as before: ${changed.map((r) => goesOn(r, stored[r])).join("; ")}.`}
+          />
+          <Ends
+            of={of}
+            act={run.status === "draft" ? "Save" : "See what it touches"}
+            leave="Keep as it was"
+            onLeave={of.forget}
+          />
+        </>
       )}
     </Form>
   );

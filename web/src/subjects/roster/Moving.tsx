@@ -1,14 +1,15 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { keepPreviousData } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { $api, api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
+import { $api, api, ask, faultsOf, keyHeader, messageOf, type Schemas } from "../../app/server";
 import { useSettled } from "../../app/session";
 import { Field } from "../../form/Field";
 import { Form } from "../../form/Form";
 import { PickList } from "../../form/PickList";
+import { useForeseen } from "../../form/useForeseen";
 import { Facts, Note, Row } from "../../parts/layout";
 import { Quote } from "../../parts/Quote";
 import { isZero, money } from "../../parts/text";
@@ -20,53 +21,32 @@ import { Picked, type Run, RunLine } from "./DeskParts";
 type Held = Schemas["EnrollmentOut"];
 type Own = { keep: string; why: string } | null;
 
-/** What moving would do, as one types; `move` does it at the total that is shown. */
+/** What moving would do, as one types; then it is done at the total that is shown. */
 function useTransfer(held: Held, run: Run | null, own: Own, done: (what: Schemas["Transferred"]) => void) {
-  const [error, setError] = useState<unknown>(null);
-  const [busy, setBusy] = useState(false);
-  const [key, setKey] = useState(newKey);
   const path = { enrollment_id: held.id };
-  const body: Schemas["TransferCommand"] = {
-    run_id: run?.id ?? 0,
-    ...(own ? { keep: amount(own.keep, digitsOf(held.quote.currency)) ?? "", why: own.why } : {}),
-  };
-  const asked = JSON.stringify(body);
-  const settled = useSettled(asked, 150);
-  const query = useQuery({
-    queryKey: ["transfer", held.id, settled],
-    queryFn: () =>
+  return useForeseen({
+    name: ["transfer", held.id],
+    wish: run && {
+      run_id: run.id,
+      ...(own ? { keep: amount(own.keep, digitsOf(held.quote.currency)) ?? "", why: own.why } : {}),
+    },
+    see: (body: Schemas["TransferCommand"]) =>
       ask(
         api.POST("/api/v1/enrollments/{enrollment_id}/transfer", {
           params: { path, query: { preview: true } },
-          body: JSON.parse(settled) as Schemas["TransferCommand"],
+          body,
         }),
       ),
-    enabled: run !== null,
-    retry: false,
-    placeholderData: (old) => (old?.run_id === run?.id ? old : undefined),
+    send: (body, key, preview) =>
+      ask(
+        api.POST("/api/v1/enrollments/{enrollment_id}/transfer", {
+          params: { path, header: keyHeader(key) },
+          body: { ...body, total: preview.quote.total },
+        }),
+      ),
+    done,
+    stays: (before) => before.run_id === run?.id,
   });
-  const preview = query.error ? undefined : query.data;
-  const move = async () => {
-    if (!preview || busy || asked !== settled) return;
-    setBusy(true);
-    try {
-      done(
-        await ask(
-          api.POST("/api/v1/enrollments/{enrollment_id}/transfer", {
-            params: { path, header: { "Idempotency-Key": key } },
-            body: { ...body, total: preview.quote.total },
-          }),
-        ),
-      );
-    } catch (problem) {
-      setError(problem);
-      setKey(newKey());
-      void query.refetch();
-    } finally {
-      setBusy(false);
-    }
-  };
-  return { preview, busy, trouble: error ?? query.error, move, anew: () => setError(null) };
 }
 
 /** To another run: pick it, see what moves along and what is kept, then move. */
@@ -102,58 +82,20 @@ export function Moving({
       />
     );
   return (
-    <Form look="due" onSend={() => void transfer.move()} onLeave={onClose}>
+    <Form look="due" onSend={() => void transfer.act()} onLeave={onClose}>
       <P strong>{held.name} moves to</P>
-      <Picked
-        what="the run"
-        onChange={() => {
-          setRun(null);
-          transfer.anew();
-        }}
-      >
+      <Picked what="the run" onChange={() => setRun(null)}>
         <RunLine run={run} />
       </Picked>
       {trouble != null && <Fault as="p">{Object.values(faultsOf(trouble))[0] ?? messageOf(trouble)}</Fault>}
       {preview && (
         <Box aria-live="polite" sx={{ marginTop: 8 }}>
           <MovesAlong preview={preview} currency={held.quote.currency} />
-          {own ? (
-            <Row>
-              <Field
-                label="Keep instead"
-                width={100}
-                value={own.keep}
-                onChange={(keep) => {
-                  setOwn({ ...own, keep });
-                  transfer.anew();
-                }}
-                autoFocus
-                input={{ inputMode: "decimal" }}
-              />
-              <Field
-                label="Reason"
-                value={own.why}
-                onChange={(why) => {
-                  setOwn({ ...own, why });
-                  transfer.anew();
-                }}
-              />
-            </Row>
-          ) : (
-            !isZero(preview.total_before) && (
-              <Button
-                variant="text"
-                color="secondary"
-                onClick={() => setOwn({ keep: preview.kept, why: "" })}
-              >
-                keep another sum
-              </Button>
-            )
-          )}
+          <KeepInstead own={own} set={setOwn} preview={preview} />
         </Box>
       )}
       <Row mid sx={{ marginTop: 8 }}>
-        <Button type="submit" variant="contained" disabled={transfer.busy || !preview} ref={focused}>
+        <Button type="submit" variant="contained" disabled={!transfer.ready} ref={focused}>
           Move
         </Button>
         <Button variant="text" onClick={onClose}>
@@ -167,6 +109,38 @@ export function Moving({
         </Box>
       )}
     </Form>
+  );
+}
+
+/** Staff may keep something else than the rules say, with a reason. */
+function KeepInstead({
+  own,
+  set,
+  preview,
+}: {
+  own: Own;
+  set: (own: Own) => void;
+  preview: Schemas["Transferred"];
+}) {
+  if (own)
+    return (
+      <Row>
+        <Field
+          label="Keep instead"
+          width={100}
+          value={own.keep}
+          onChange={(keep) => set({ ...own, keep })}
+          autoFocus
+          input={{ inputMode: "decimal" }}
+        />
+        <Field label="Reason" value={own.why} onChange={(why) => set({ ...own, why })} />
+      </Row>
+    );
+  if (isZero(preview.total_before)) return null;
+  return (
+    <Button variant="text" color="secondary" onClick={() => set({ keep: preview.kept, why: "" })}>
+      keep another sum
+    </Button>
   );
 }
 

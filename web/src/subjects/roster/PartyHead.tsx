@@ -3,12 +3,11 @@ import Button from "@mui/material/Button";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { $api, api, ask, messageOf } from "../../app/server";
-import { useKept, useSettled } from "../../app/session";
-import { PickList } from "../../form/PickList";
+import { api, ask } from "../../app/server";
+import { useAct } from "../../form/useAct";
 import type { useDone } from "../../parts/useUndo";
 import { T } from "../../parts/words";
-import { NewPerson } from "../people/NewPerson";
+import { PersonPick } from "../people/PersonPick";
 import type { RosterRow } from "./rosterRows";
 
 /** A head of a party beside the one who signed up: its name, or the way to name it. */
@@ -22,31 +21,20 @@ export function PartyHead({
   acts: ReturnType<typeof useDone>;
 }) {
   const [open, setOpen] = useState(false);
-  const [typed, setTyped] = useKept(`head-${row.id}-${place.n}`, "");
-  const [adding, setAdding] = useState(false);
-  const q = useSettled(typed.trim(), 150);
-  const found = $api.useQuery(
-    "get",
-    "/api/v1/people",
-    { params: { query: { q, limit: 4 } } },
-    { enabled: open && q.length > 0 },
-  );
-  const name = async (person_id: number) => {
-    try {
-      const result = await ask(
+  const naming = useAct({
+    send: (person_id: number) =>
+      ask(
         api.PUT("/api/v1/enrollments/{enrollment_id}/places/{n}", {
           params: { path: { enrollment_id: row.id, n: place.n } },
           body: { person_id },
         }),
-      );
-      setTyped("");
+      ),
+    done: (result) => {
       setOpen(false);
-      setAdding(false);
       acts.say({ text: `${result.name} sits with ${row.name}.`, change: result.change });
-    } catch (error) {
-      acts.fail(messageOf(error));
-    }
-  };
+    },
+    failed: acts.fail,
+  });
   if (place.person_id !== null)
     return (
       <div>
@@ -66,47 +54,15 @@ export function PartyHead({
         </Button>
       </T>
     );
-  if (adding)
-    return (
-      <NewPerson
-        typed={typed}
-        where={`head-${row.id}-${place.n}`}
-        onCancel={() => setAdding(false)}
-        onAdded={(p) => void name(p.id)}
-      />
-    );
   return (
     <Box sx={{ maxWidth: 300, margin: "6px 0" }}>
-      <PickList
+      <PersonPick
         label={`Name of head ${place.n}`}
-        placeholder="name, email or phone"
-        typed={typed}
-        onType={setTyped}
-        autoFocus
-        fresh={q === typed.trim() && (found.data !== undefined || !q)}
-        onPick={(key) => (key === "new" ? setAdding(true) : void name(Number(key)))}
-        options={[
-          ...(q ? (found.data ?? []) : []).map((p) => ({
-            key: String(p.id),
-            content: (
-              <>
-                {p.name} <T tone="slate">{p.email ?? p.phone}</T>
-              </>
-            ),
-          })),
-          ...(typed.trim()
-            ? [
-                {
-                  key: "new",
-                  content: <>New person “{typed.trim()}”</>,
-                },
-              ]
-            : []),
-        ]}
+        adds={`head-${row.id}-${place.n}`}
+        onPick={(id) => void naming.act(id)}
+        onLeave={() => setOpen(false)}
+        leave="later"
       />
-      <Button variant="text" color="secondary" onClick={() => setOpen(false)}>
-        later
-      </Button>
     </Box>
   );
 }

@@ -3,11 +3,10 @@ import Button from "@mui/material/Button";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { $api, api, ask, messageOf, newKey, type Schemas } from "../../app/server";
-import { useKept, useMe, useSettled } from "../../app/session";
+import { api, ask, keyHeader, type Schemas } from "../../app/server";
+import { useKept, useMe } from "../../app/session";
 import { Choice, Field } from "../../form/Field";
 import { Form } from "../../form/Form";
-import { PickList } from "../../form/PickList";
 import { Tick } from "../../form/Tick";
 import { useServerForm } from "../../form/useServerForm";
 import { ActList, Note, Row } from "../../parts/layout";
@@ -15,7 +14,8 @@ import { count } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
 import { P, T } from "../../parts/words";
 import { Tell } from "./Chosen";
-import { PersonLine } from "./DeskParts";
+import { useAct } from "../../form/useAct";
+import { PersonPick } from "../people/PersonPick";
 
 type Acts = ReturnType<typeof useDone>;
 type Open = "tell" | "role" | "compare" | null;
@@ -85,30 +85,20 @@ const ROLES = ["assistant", "observer", "instructor"];
 function AddRole({ run, acts, onClose }: { run: Schemas["RunOut"]; acts: Acts; onClose: () => void }) {
   const me = useMe();
   const [role, setRole] = useState<Schemas["Role"]>("assistant");
-  const [typed, setTyped] = useState("");
-  const [key, setKey] = useState(newKey);
-  const q = useSettled(typed.trim(), 120);
-  const found = $api.useQuery(
-    "get",
-    "/api/v1/people",
-    { params: { query: { q, limit: 5 } } },
-    { enabled: q.length > 0 },
-  );
-  const add = async (person_id: number) => {
-    try {
-      const done = await ask(
+  const adding = useAct({
+    send: (person_id: number, key) =>
+      ask(
         api.POST("/api/v1/runs/{run_id}/roles", {
-          params: { path: { run_id: run.id }, header: { "Idempotency-Key": key } },
+          params: { path: { run_id: run.id }, header: keyHeader(key) },
           body: { person_id, role },
         }),
-      );
+      ),
+    done: (done) => {
       acts.say({ text: `${done.name} is ${done.role} on ${run.code}.`, change: done.change });
       onClose();
-    } catch (error) {
-      acts.fail(messageOf(error));
-      setKey(newKey());
-    }
-  };
+    },
+    failed: acts.fail,
+  });
   return (
     <Note>
       <Choice
@@ -121,22 +111,12 @@ function AddRole({ run, acts, onClose }: { run: Schemas["RunOut"]; acts: Acts; o
         }))}
       />
       <P tone="slate">Takes no seat and pays nothing.</P>
-      <PickList
+      <PersonPick
         label="Who"
-        placeholder="name, email or phone"
-        typed={typed}
-        onType={setTyped}
-        autoFocus
-        fresh={q === typed.trim() && (found.data !== undefined || !q)}
-        onPick={(id) => void add(Number(id))}
-        options={(q ? (found.data ?? []) : []).map((p) => ({
-          key: String(p.id),
-          content: <PersonLine person={p} />,
-        }))}
+        adds={`role-${run.id}`}
+        onPick={(id) => void adding.act(id)}
+        onLeave={onClose}
       />
-      <Button variant="text" onClick={onClose}>
-        leave it
-      </Button>
     </Note>
   );
 }

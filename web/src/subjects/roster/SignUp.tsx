@@ -1,17 +1,16 @@
 import Button from "@mui/material/Button";
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useRef } from "react";
 import { Link, useSearchParams } from "react-router";
 
-import { $api, api, ask, messageOf, newKey, type Schemas } from "../../app/server";
-import { useMe, useSettled } from "../../app/session";
-import { PickList } from "../../form/PickList";
+import { $api, api, ask, keyHeader, messageOf, type Schemas } from "../../app/server";
+import { useMe } from "../../app/session";
+import { useAct } from "../../form/useAct";
 import { ActList, Facts, Note, Row } from "../../parts/layout";
 import { count, day, isZero, money } from "../../parts/text";
 import type { useDone } from "../../parts/useUndo";
 import { Fault, P, T } from "../../parts/words";
-import { NewPerson } from "../people/NewPerson";
+import { PersonPick } from "../people/PersonPick";
 import { ChangeTerms } from "./ChangeTerms";
-import { PersonLine } from "./DeskParts";
 import { Leaving } from "./Leaving";
 import { Moving } from "./Moving";
 import { type Act, ACTS } from "./signUpActs";
@@ -28,7 +27,6 @@ export function SignUp({
   acts: ReturnType<typeof useDone>;
   onClose: () => void;
 }) {
-  const me = useMe();
   const [params, setParams] = useSearchParams();
   const act = ACTS.find(([name]) => name === params.get("act"))?.[0] ?? null;
   const setAct = (next: Act | null) =>
@@ -61,7 +59,6 @@ export function SignUp({
         </Button>
       </section>
     );
-  const currency = held.quote.currency;
   const done = { ...acts, say: (what: Parameters<typeof acts.say>[0]) => acts.say(what) };
   const close = () => setAct(null);
   const away = () => {
@@ -94,43 +91,7 @@ export function SignUp({
           Held until {day(held.held_until)}, {held.held_until.slice(11, 16)}, for the first payment.
         </P>
       )}
-      {act === null && held.role === "learner" && (
-        <>
-          <Facts>
-            {held.quote.lines.map((line, i) => [
-              <dt key={`${i}t`}>
-                {line.label}
-                {line.quantity > 1 ? ` × ${line.quantity}` : ""}
-              </dt>,
-              <dd key={`${i}d`}>{money(line.amount, currency)}</dd>,
-              <dd key={`${i}w`} className="why">
-                {line.why}
-              </dd>,
-            ])}
-            <dt className="sum">Total</dt>
-            <dd className="sum">{money(held.quote.total, currency)}</dd>
-          </Facts>
-          <Facts sx={{ marginTop: 8 }}>
-            {held.plan.map((p, i) => [
-              <T
-                as="dt"
-                tone={!isZero(p.left) && p.due < me.today ? "ochre" : undefined}
-                strong={Boolean(!isZero(p.left) && p.due < me.today)}
-                key={`${i}t`}
-              >
-                {day(p.due)}
-              </T>,
-              <dd key={`${i}d`}>{money(p.amount, currency)}</dd>,
-              <dd key={`${i}w`} className="why">
-                {isZero(p.left) ? "paid" : p.left === p.amount ? "open" : `${money(p.left, currency)} open`}
-              </dd>,
-            ])}
-          </Facts>
-          <p>
-            <Link to={`/accounts/${held.account_id}`}>Account of {held.payer}</Link>
-          </p>
-        </>
-      )}
+      {act === null && held.role === "learner" && <Agreed held={held} />}
       {act === null && held.role === "learner" && (
         <ActList>
           {ACTS.filter(([name]) => name !== "absent" || run.teaching !== "before").map(([name, text]) => (
@@ -151,6 +112,47 @@ export function SignUp({
   );
 }
 
+/** What was agreed and when it is due, with what is paid of it. */
+function Agreed({ held }: { held: Schemas["EnrollmentOut"] }) {
+  const me = useMe();
+  const currency = held.quote.currency;
+  return (
+    <>
+      <Facts>
+        {held.quote.lines.map((line, i) => [
+          <dt key={`${i}t`}>
+            {line.label}
+            {line.quantity > 1 ? ` × ${line.quantity}` : ""}
+          </dt>,
+          <dd key={`${i}d`}>{money(line.amount, currency)}</dd>,
+          <dd key={`${i}w`} className="why">
+            {line.why}
+          </dd>,
+        ])}
+        <dt className="sum">Total</dt>
+        <dd className="sum">{money(held.quote.total, currency)}</dd>
+      </Facts>
+      <Facts sx={{ marginTop: 8 }}>
+        {held.plan.map((p, i) => {
+          const late = !isZero(p.left) && p.due < me.today;
+          return [
+            <T as="dt" tone={late ? "ochre" : undefined} strong={late} key={`${i}t`}>
+              {day(p.due)}
+            </T>,
+            <dd key={`${i}d`}>{money(p.amount, currency)}</dd>,
+            <dd key={`${i}w`} className="why">
+              {isZero(p.left) ? "paid" : p.left === p.amount ? "open" : `${money(p.left, currency)} open`}
+            </dd>,
+          ];
+        })}
+      </Facts>
+      <p>
+        <Link to={`/accounts/${held.account_id}`}>Account of {held.payer}</Link>
+      </p>
+    </>
+  );
+}
+
 /** Somebody on the roster who holds no seat: another role, or off it. */
 function Role({
   held,
@@ -163,25 +165,20 @@ function Role({
 }) {
   const me = useMe();
   const path = { enrollment_id: held.id };
-  const set = async (role: Schemas["Role"]) => {
-    try {
-      const done = await ask(
-        api.PUT("/api/v1/enrollments/{enrollment_id}/role", { params: { path }, body: { role } }),
-      );
-      acts.say({ text: `${done.name} is ${done.role} now.`, change: done.change });
-    } catch (error) {
-      acts.fail(messageOf(error));
-    }
-  };
-  const off = async () => {
-    try {
-      const done = await ask(api.POST("/api/v1/enrollments/{enrollment_id}/take-off", { params: { path } }));
+  const set = useAct({
+    send: (role: Schemas["Role"]) =>
+      ask(api.PUT("/api/v1/enrollments/{enrollment_id}/role", { params: { path }, body: { role } })),
+    done: (done) => acts.say({ text: `${done.name} is ${done.role} now.`, change: done.change }),
+    failed: acts.fail,
+  });
+  const off = useAct({
+    send: () => ask(api.POST("/api/v1/enrollments/{enrollment_id}/take-off", { params: { path } })),
+    done: (done) => {
       acts.say({ text: `${done.name} is off the roster.`, change: done.change });
       onDone();
-    } catch (error) {
-      acts.fail(messageOf(error));
-    }
-  };
+    },
+    failed: acts.fail,
+  });
   const others = (["assistant", "observer", "instructor"] as const).filter(
     (r) => r !== held.role && (r !== "instructor" || me.role === "administrator"),
   );
@@ -193,13 +190,13 @@ function Role({
       <ActList>
         {others.map((r) => (
           <li key={r}>
-            <Button variant="text" onClick={() => void set(r)}>
+            <Button variant="text" onClick={() => void set.act(r)}>
               make {held.name} {r}
             </Button>
           </li>
         ))}
         <li>
-          <Button variant="text" onClick={() => void off()}>
+          <Button variant="text" onClick={() => void off.act(undefined)}>
             take off the roster
           </Button>
         </li>
@@ -220,66 +217,32 @@ function Swap({
   onClose: () => void;
   onDone: () => void;
 }) {
-  const [typed, setTyped] = useState("");
-  const [adding, setAdding] = useState(false);
-  const [key] = useState(newKey);
-  const q = useSettled(typed.trim(), 120);
-  const found = $api.useQuery(
-    "get",
-    "/api/v1/people",
-    { params: { query: { q, limit: 5 } } },
-    { enabled: q.length > 0 },
-  );
-  const swap = async (person_id: number) => {
-    try {
-      const done = await ask(
+  const swap = useAct({
+    send: (person_id: number, key) =>
+      ask(
         api.POST("/api/v1/enrollments/{enrollment_id}/swap", {
-          params: { path: { enrollment_id: held.id }, header: { "Idempotency-Key": key } },
+          params: { path: { enrollment_id: held.id }, header: keyHeader(key) },
           body: { person_id },
         }),
-      );
-      acts.say({
-        text: `${done.name} has the seat of ${done.before}; ${done.payer} still pays.`,
-        change: done.change,
-      });
+      ),
+    done: (done) => {
+      const text = `${done.name} has the seat of ${done.before}; ${done.payer} still pays.`;
+      acts.say({ text, change: done.change });
       onDone();
-    } catch (error) {
-      acts.fail(messageOf(error));
-    }
-  };
-  if (adding)
-    return (
-      <NewPerson
-        typed={typed}
-        where={`swap-${held.id}`}
-        onCancel={() => setAdding(false)}
-        onAdded={(p) => void swap(p.id)}
-      />
-    );
+    },
+    failed: acts.fail,
+  });
   return (
     <Note kind="due">
       <p>
         <strong>Who takes the seat of {held.name}?</strong> Terms and money stay: {held.payer} pays.
       </p>
-      <PickList
+      <PersonPick
         label="Who takes the seat"
-        placeholder="name, email or phone"
-        typed={typed}
-        onType={setTyped}
-        autoFocus
-        fresh={q === typed.trim() && (found.data !== undefined || !q)}
-        onPick={(id) => (id === "new" ? setAdding(true) : void swap(Number(id)))}
-        options={[
-          ...(q ? (found.data ?? []) : []).map((p) => ({
-            key: String(p.id),
-            content: <PersonLine person={p} />,
-          })),
-          ...(q ? [{ key: "new", content: <>Add “{typed.trim()}” as a new person</> }] : []),
-        ]}
+        adds={`swap-${held.id}`}
+        onPick={(id) => void swap.act(id)}
+        onLeave={onClose}
       />
-      <Button variant="text" onClick={onClose}>
-        leave it
-      </Button>
     </Note>
   );
 }

@@ -1,7 +1,6 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { styled } from "@mui/material/styles";
-import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 
@@ -13,12 +12,12 @@ import {
   faultsOf,
   keyHeader,
   messageOf,
-  newKey,
   type Schemas,
   type Typed,
 } from "../../app/server";
-import { useMe, useSettled } from "../../app/session";
+import { useMe } from "../../app/session";
 import { Choice, Field } from "../../form/Field";
+import { useForeseen } from "../../form/useForeseen";
 import { ClashList } from "../../parts/ClashList";
 import { addDays } from "../../parts/dates";
 import { Facts, Row } from "../../parts/layout";
@@ -48,47 +47,31 @@ function commandOf(what: What, runId: number | null, given: Given): Typed<Schema
 }
 
 /** What copying would make, as it is typed, and the copies once they are made. */
-function useCopies(body: Typed<Schemas["CopyCommand"]> | null, acts: ReturnType<typeof useDone>) {
-  const queries = useQueryClient();
-  const [key, setKey] = useState(newKey);
+function useCopies(wish: Typed<Schemas["CopyCommand"]> | null, acts: ReturnType<typeof useDone>) {
   const [made, setMade] = useState<Schemas["Copied"] | null>(null);
-  const settled = useSettled(body);
-  const preview = useQuery({
-    queryKey: ["copies", settled],
-    queryFn: () =>
-      ask(
-        api.POST("/api/v1/copies", {
-          body: asTyped<"CopyCommand">(settled!),
-          params: { query: { preview: true } },
-        }),
-      ),
-    enabled: settled !== null && made === null,
-    placeholderData: keepPreviousData,
-    retry: false,
-  });
-  const save = async () => {
-    if (!body) return;
-    try {
-      const done = await ask(
-        api.POST("/api/v1/copies", {
-          body: asTyped<"CopyCommand">(body),
-          params: { query: { preview: false }, header: keyHeader(key) },
-        }),
-      );
+  const copies = (body: Typed<Schemas["CopyCommand"]>, preview: boolean, key?: string) =>
+    ask(
+      api.POST("/api/v1/copies", {
+        body: asTyped<"CopyCommand">(body),
+        params: { query: { preview }, header: key ? keyHeader(key) : {} },
+      }),
+    );
+  const foreseen = useForeseen({
+    name: ["copies"],
+    wish: made ? null : wish,
+    see: (body) => copies(body, true),
+    send: (body, key) => copies(body, false, key),
+    done: (done) => {
       setMade(done);
-      setKey(newKey());
       acts.say({ text: `${count(done.runs.length, "run")} copied as drafts.`, change: done.change });
-      void queries.invalidateQueries({ queryKey: ["get", "/api/v1/runs"] });
-    } catch (error) {
-      acts.fail(messageOf(error));
-    }
-  };
+    },
+  });
   return {
-    runs: made?.runs ?? (settled && !preview.error ? preview.data?.runs : undefined) ?? [],
+    runs: (made ?? foreseen.preview)?.runs ?? [],
     made: made !== null,
-    error: made ? null : preview.error,
-    working: preview.isFetching,
-    save,
+    error: foreseen.trouble,
+    ready: foreseen.ready,
+    save: foreseen.act,
     begin: () => setMade(null),
   };
 }
@@ -162,7 +145,7 @@ export default function CopyRuns() {
   );
 }
 
-function Sum({ copies: { runs, made, working, save } }: { copies: Copies }) {
+function Sum({ copies: { runs, made, ready, save } }: { copies: Copies }) {
   return (
     <section aria-live="polite">
       <h2>{runs.length ? count(runs.length, "run") : "To be copied"}</h2>
@@ -184,7 +167,7 @@ function Sum({ copies: { runs, made, working, save } }: { copies: Copies }) {
           <Button
             variant="contained"
             fullWidth
-            disabled={runs.length === 0 || working}
+            disabled={runs.length === 0 || !ready}
             onClick={() => void save()}
           >
             Copy as drafts

@@ -1,10 +1,11 @@
 import Button from "@mui/material/Button";
-import { type ReactNode, useState } from "react";
+import type { ReactNode } from "react";
 
-import { api, ask, asTyped, keyHeader, newKey } from "../../app/server";
-import { useKept } from "../../app/session";
+import { api, ask, asTyped, keyHeader } from "../../app/server";
 import { Choice, Field } from "../../form/Field";
 import { Form } from "../../form/Form";
+import { useProposedForm } from "../../form/useProposedForm";
+import type { ServerForm } from "../../form/useServerForm";
 import { count, day } from "../../parts/text";
 import { whole } from "../courses/form";
 import type { Propose, Run } from "../courses/runTypes";
@@ -12,20 +13,15 @@ import type { Propose, Run } from "../courses/runTypes";
 /** A form in the line of dates; Esc closes it and keeps what was typed. */
 export function Inside({
   children,
-  onSubmit,
+  of,
   onClose,
 }: {
   children: ReactNode;
-  onSubmit: () => void;
+  of: ServerForm;
   onClose: () => void;
 }) {
   return (
-    <Form
-      look="row inset"
-      sx={{ alignItems: "flex-end", marginTop: 14 }}
-      onSend={() => onSubmit()}
-      onLeave={onClose}
-    >
+    <Form look="row inset" sx={{ alignItems: "flex-end", marginTop: 14 }} of={of} onLeave={onClose}>
       {children}
     </Form>
   );
@@ -33,102 +29,94 @@ export function Inside({
 
 export const see = (run: Run) => (run.status === "draft" ? "Save" : "See what moves");
 
-/** The whole run, by days, by weeks or to a new first date. */
-export function MoveRun({ run, propose, onClose }: { run: Run; propose: Propose; onClose: () => void }) {
-  const [form, setForm, forget] = useKept(`run-move-${run.id}`, { how: "first", value: "" });
-  const [key] = useState(newKey);
-  const [faults, setFaults] = useState<Record<string, string>>({});
-  const close = () => {
-    forget();
-    onClose();
-  };
-  const send = async () => {
-    const body = form.how === "first" ? { first: form.value || null } : { [form.how]: whole(form.value) };
-    const found = await propose(
-      form.how === "first"
-        ? `Move the run to ${day(form.value)}`
-        : `Move the run by ${form.value} ${form.how}`,
-      (preview) =>
-        ask(
-          api.POST("/api/v1/runs/{run_id}/move", {
-            params: { path: { run_id: run.id }, query: { preview }, header: keyHeader(key) },
-            body,
-          }),
-        ),
-      close,
-    );
-    setFaults(found ?? {});
-  };
+/** What ends a form in the line of dates: the act, and leaving everything as it was. */
+function Save({ run, of, onLeave }: { run: Run; of: ServerForm; onLeave: () => void }) {
   return (
-    <Inside onSubmit={() => void send()} onClose={onClose}>
-      <Choice
-        label="Move the run"
-        value={form.how}
-        width={190}
-        onChange={(how) => setForm({ how, value: "" })}
-        options={[
-          { value: "first", text: "to a new first date" },
-          { value: "weeks", text: "by weeks" },
-          { value: "days", text: "by days" },
-        ]}
-      />
-      <Field
-        label={
-          form.how === "first"
-            ? "New first date"
-            : form.how === "weeks"
-              ? "Weeks, minus for earlier"
-              : "Days, minus for earlier"
-        }
-        type={form.how === "first" ? "date" : "text"}
-        width={180}
-        value={form.value}
-        onChange={(value) => setForm({ ...form, value })}
-        fault={faults["/first"] ?? faults["/weeks"] ?? faults["/days"] ?? faults[""]}
-        autoFocus
-      />
-      <Button type="submit" variant="contained">
+    <>
+      <Button type="submit" variant="contained" disabled={of.busy}>
         {see(run)}
       </Button>
-      <Button onClick={close}>Keep as it was</Button>
+      <Button onClick={onLeave}>Keep as it was</Button>
+    </>
+  );
+}
+
+type Given = { run: Run; propose: Propose; onClose: () => void };
+const MOVES = {
+  first: { text: "to a new first date", label: "New first date" },
+  weeks: { text: "by weeks", label: "Weeks, minus for earlier" },
+  days: { text: "by days", label: "Days, minus for earlier" },
+} as const;
+
+/** The whole run, by days, by weeks or to a new first date. */
+export function MoveRun({ run, propose, onClose }: Given) {
+  const of = useProposedForm({
+    draft: `run-move-${run.id}`,
+    start: { how: "first" as keyof typeof MOVES, value: "" },
+    propose,
+    what: ({ how, value }) =>
+      how === "first" ? `Move the run to ${day(value)}` : `Move the run by ${value} ${how}`,
+    send: ({ how, value }, { preview, key }) =>
+      ask(
+        api.POST("/api/v1/runs/{run_id}/move", {
+          params: { path: { run_id: run.id }, query: { preview }, header: keyHeader(key) },
+          body: how === "first" ? { first: value || null } : { [how]: whole(value) },
+        }),
+      ),
+    saved: onClose,
+  });
+  const { how } = of.values;
+  return (
+    <Inside of={of} onClose={onClose}>
+      <Choice
+        label="Move the run"
+        value={how}
+        width={190}
+        onChange={(next) => of.set({ how: next as keyof typeof MOVES, value: "" })}
+        options={Object.entries(MOVES).map(([value, { text }]) => ({ value, text }))}
+      />
+      <Field
+        label={MOVES[how].label}
+        type={how === "first" ? "date" : "text"}
+        width={180}
+        {...of.field("value", `/${how}`)}
+        autoFocus
+      />
+      <Save run={run} of={of} onLeave={() => (of.forget(), onClose())} />
     </Inside>
   );
 }
 
 /** The end of a run: further meetings, or a cohort's later last day. */
-export function Extend({ run, propose, onClose }: { run: Run; propose: Propose; onClose: () => void }) {
+export function Extend({ run, propose, onClose }: Given) {
   const cohort = run.kind === "cohort";
-  const [key] = useState(newKey);
-  const [how, setHow] = useState(cohort ? "ends_on" : "meetings");
-  const [value, setValue] = useState(cohort ? (run.ends_on ?? "") : "1");
-  const [faults, setFaults] = useState<Record<string, string>>({});
-  const send = async () => {
-    const found = await propose(
-      how === "meetings" ? `Extend by ${count(Number(value), "meeting")}` : `Extend to ${day(value)}`,
-      (preview) =>
-        ask(
-          api.POST("/api/v1/runs/{run_id}/extend", {
-            params: { path: { run_id: run.id }, query: { preview }, header: keyHeader(key) },
-            body: asTyped<"ExtendCommand">(
-              how === "meetings" ? { meetings: whole(value) } : { ends_on: value || null },
-            ),
-          }),
-        ),
-      onClose,
-    );
-    setFaults(found ?? {});
-  };
+  const first = { meetings: "1", ends_on: run.ends_on ?? "" };
+  const of = useProposedForm({
+    draft: `run-extend-${run.id}`,
+    start: { how: (cohort ? "ends_on" : "meetings") as keyof typeof first, ...first },
+    propose,
+    what: ({ how, meetings, ends_on }) =>
+      how === "meetings" ? `Extend by ${count(Number(meetings), "meeting")}` : `Extend to ${day(ends_on)}`,
+    send: ({ how, meetings, ends_on }, { preview, key }) =>
+      ask(
+        api.POST("/api/v1/runs/{run_id}/extend", {
+          params: { path: { run_id: run.id }, query: { preview }, header: keyHeader(key) },
+          body: asTyped<"ExtendCommand">(
+            how === "meetings" ? { meetings: whole(meetings) } : { ends_on: ends_on || null },
+          ),
+        }),
+      ),
+    saved: onClose,
+  });
+  const { how } = of.values;
   return (
-    <Inside onSubmit={() => void send()} onClose={onClose}>
+    <Inside of={of} onClose={onClose}>
       {cohort && run.patterns.length > 0 && (
         <Choice
           label="Extend"
           value={how}
           width={170}
-          onChange={(v) => {
-            setHow(v);
-            setValue(v === "meetings" ? "1" : (run.ends_on ?? ""));
-          }}
+          onChange={(next) => of.set({ how: next as keyof typeof first })}
           options={[
             { value: "ends_on", text: "the last day" },
             { value: "meetings", text: "by meetings" },
@@ -139,16 +127,11 @@ export function Extend({ run, propose, onClose }: { run: Run; propose: Propose; 
         label={how === "meetings" ? "Further meetings" : "New last day"}
         type={how === "meetings" ? "text" : "date"}
         width={160}
-        value={value}
-        onChange={setValue}
-        fault={faults["/meetings"] ?? faults["/ends_on"] ?? faults[""]}
+        {...of.field(how)}
         help={how === "meetings" ? "by the pattern, closed days left out" : undefined}
         autoFocus
       />
-      <Button type="submit" variant="contained">
-        {see(run)}
-      </Button>
-      <Button onClick={onClose}>Keep as it was</Button>
+      <Save run={run} of={of} onLeave={() => (of.forget(), onClose())} />
     </Inside>
   );
 }

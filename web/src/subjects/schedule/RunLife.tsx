@@ -7,10 +7,11 @@ import { Field } from "../../form/Field";
 import { FileButton } from "../../form/FileButton";
 import { Form } from "../../form/Form";
 import { OrganizationPick } from "../../form/OrganizationPick";
+import { useProposedForm } from "../../form/useProposedForm";
 import { Facts, Row } from "../../parts/layout";
 import { day, hours, money } from "../../parts/text";
 import { Fault, P, T } from "../../parts/words";
-import type { Propose, Run } from "../courses/runTypes";
+import type { Outcome, Propose, Run } from "../courses/runTypes";
 import { Reminders } from "../today/Reminders";
 
 /** Whether a run goes ahead, and the acts that end or pause it; each shows its consequences first. */
@@ -34,82 +35,94 @@ export function RunLife({ run, propose }: { run: Run; propose: Propose }) {
 }
 
 function Decision({ run, propose }: { run: Run; propose: Propose }) {
-  const [until, setUntil] = useState("");
   const [open, setOpen] = useState(false);
-  const [fault, setFault] = useState("");
-  const figures = $api.useQuery("get", "/api/v1/runs/{run_id}/figures", {
-    params: { path: { run_id: run.id } },
-  });
-  const say = async (decision: string, what: string) => {
-    const found = await propose(what, (preview) =>
-      ask(
-        api.POST("/api/v1/runs/{run_id}/decision", {
-          params: { path: { run_id: run.id }, query: { preview } },
-          body: asTyped<"DecideCommand">({
-            decision,
-            seen: run.decision,
-            until: decision === "waits" ? until || null : null,
-          }),
-        }),
-      ),
+  const decide = (decision: string, until: string | null) => (preview: boolean) =>
+    ask(
+      api.POST("/api/v1/runs/{run_id}/decision", {
+        params: { path: { run_id: run.id }, query: { preview } },
+        body: asTyped<"DecideCommand">({ decision, seen: run.decision, until }),
+      }),
     );
-    setFault(found ? Object.values(found).join(" ") : "");
-    if (!found) setOpen(false);
-  };
-  const f = figures.data;
+  const going = run.decision === "going ahead";
+  const said = going ? "Going ahead" : "Not decided";
   return (
     <section>
-      <h2>
-        {run.decision === "undecided"
-          ? "Not decided"
-          : run.decision === "waits"
-            ? `Waits until ${day(run.decision_until)}`
-            : "Going ahead"}
-      </h2>
-      {run.decision_day && run.decision !== "going ahead" && (
-        <P tone="slate">Decision day is {day(run.decision_day)}.</P>
-      )}
-      {f && (
-        <Facts>
-          <dt>Seats paid in part or whole</dt>
-          <dd>{f.firm}</dd>
-          <dt>Seats with nothing paid</dt>
-          <dd>{f.unpaid}</dd>
-          {f.unnamed > 0 && (
-            <>
-              <dt>of them without a name</dt>
-              <dd>{f.unnamed}</dd>
-            </>
-          )}
-          <dt>Needs</dt>
-          <dd>{f.smallest}</dd>
-          <dt>Income if held</dt>
-          <dd>{money(f.income, f.currency)}</dd>
-          <dt>Hours not taught if not</dt>
-          <dd>{hours(f.hours_saved)}</dd>
-        </Facts>
-      )}
+      <h2>{run.decision === "waits" ? `Waits until ${day(run.decision_until)}` : said}</h2>
+      {run.decision_day && !going && <P tone="slate">Decision day is {day(run.decision_day)}.</P>}
+      <DecisionFigures run={run} />
       <Row wrap sx={{ marginTop: 8 }}>
-        {run.decision !== "going ahead" && (
-          <Button onClick={() => void say("going ahead", "Say that it goes ahead")}>Goes ahead</Button>
+        {!going && (
+          <Button onClick={() => void propose("Say that it goes ahead", decide("going ahead", null))}>
+            Goes ahead
+          </Button>
         )}
-        {run.decision !== "going ahead" && !open && <Button onClick={() => setOpen(true)}>Waits …</Button>}
+        {!going && !open && <Button onClick={() => setOpen(true)}>Waits …</Button>}
         {run.decision !== "undecided" && (
-          <Button onClick={() => void say("undecided", "Say that it is not decided")}>Not decided</Button>
+          <Button onClick={() => void propose("Say that it is not decided", decide("undecided", null))}>
+            Not decided
+          </Button>
         )}
       </Row>
-      {open && (
-        <Form
-          look="row"
-          sx={{ marginTop: 8, alignItems: "flex-end" }}
-          onSend={() => void say("waits", `Wait until ${day(until)}`)}
-        >
-          <Field label="Waits until" type="date" width={150} value={until} onChange={setUntil} autoFocus />
-          <Button type="submit">Say so</Button>
-        </Form>
-      )}
-      {fault && <Fault as="p">{fault}</Fault>}
+      {open && <Waits run={run} propose={propose} decide={decide} onClose={() => setOpen(false)} />}
     </section>
+  );
+}
+
+/** The decision is put off until a day. */
+function Waits({
+  run,
+  propose,
+  decide,
+  onClose,
+}: {
+  run: Run;
+  propose: Propose;
+  decide: (decision: string, until: string | null) => (preview: boolean) => Promise<Outcome>;
+  onClose: () => void;
+}) {
+  const of = useProposedForm({
+    draft: `run-waits-${run.id}`,
+    start: { until: "" },
+    propose,
+    what: ({ until }) => `Wait until ${day(until)}`,
+    send: ({ until }, { preview }) => decide("waits", until || null)(preview),
+    saved: onClose,
+  });
+  return (
+    <Form look="row" sx={{ marginTop: 8, alignItems: "flex-end" }} of={of} onLeave={onClose}>
+      <Field label="Waits until" type="date" width={150} {...of.field("until")} autoFocus />
+      <Button type="submit" disabled={of.busy}>
+        Say so
+      </Button>
+    </Form>
+  );
+}
+
+/** Who is firm and what is at stake, on the way to a decision. */
+function DecisionFigures({ run }: { run: Run }) {
+  const { data: f } = $api.useQuery("get", "/api/v1/runs/{run_id}/figures", {
+    params: { path: { run_id: run.id } },
+  });
+  if (!f) return null;
+  return (
+    <Facts>
+      <dt>Seats paid in part or whole</dt>
+      <dd>{f.firm}</dd>
+      <dt>Seats with nothing paid</dt>
+      <dd>{f.unpaid}</dd>
+      {f.unnamed > 0 && (
+        <>
+          <dt>of them without a name</dt>
+          <dd>{f.unnamed}</dd>
+        </>
+      )}
+      <dt>Needs</dt>
+      <dd>{f.smallest}</dd>
+      <dt>Income if held</dt>
+      <dd>{money(f.income, f.currency)}</dd>
+      <dt>Hours not taught if not</dt>
+      <dd>{hours(f.hours_saved)}</dd>
+    </Facts>
   );
 }
 
@@ -121,30 +134,29 @@ const ENDS = {
 } as const;
 type End = keyof typeof ENDS;
 
+const endsOf = (run: Run, over: boolean): End[] =>
+  run.status === "archived"
+    ? ["bring-back"]
+    : [
+        ...(run.status === "published" && !over ? (["off-sale"] as const) : []),
+        ...(run.status === "off sale" ? (["on-sale"] as const) : []),
+        ...(run.status === "draft" || run.status === "cancelled" || over ? (["archive"] as const) : []),
+      ];
+
 function Ends({ run, propose, over }: { run: Run; propose: Propose; over: boolean }) {
   const [cancelling, setCancelling] = useState(false);
-  const [why, setWhy] = useState("");
-  const params = (preview: boolean) => ({ path: { run_id: run.id }, query: { preview } });
   const send = (end: End, preview: boolean) => {
-    const at = { params: params(preview) };
+    const at = { params: { path: { run_id: run.id }, query: { preview } } };
     if (end === "off-sale") return ask(api.POST("/api/v1/runs/{run_id}/off-sale", at));
     if (end === "on-sale") return ask(api.POST("/api/v1/runs/{run_id}/on-sale", at));
     if (end === "archive") return ask(api.POST("/api/v1/runs/{run_id}/archive", at));
     return ask(api.POST("/api/v1/runs/{run_id}/bring-back", at));
   };
-  const ends: End[] =
-    run.status === "archived"
-      ? ["bring-back"]
-      : [
-          ...(run.status === "published" && !over ? (["off-sale"] as const) : []),
-          ...(run.status === "off sale" ? (["on-sale"] as const) : []),
-          ...(run.status === "draft" || run.status === "cancelled" || over ? (["archive"] as const) : []),
-        ];
   const live = (run.status === "published" || run.status === "off sale") && !over;
   return (
     <>
       <Row wrap>
-        {ends.map((end) => (
+        {endsOf(run, over).map((end) => (
           <Button
             variant="text"
             key={end}
@@ -161,27 +173,36 @@ function Ends({ run, propose, over }: { run: Run; propose: Propose; over: boolea
           </Button>
         )}
       </Row>
-      {cancelling && live && (
-        <Form
-          onSend={() =>
-            void propose(
-              `Cancel ${run.code}`,
-              (preview) =>
-                ask(api.POST("/api/v1/runs/{run_id}/cancel", { params: params(preview), body: { why } })),
-              () => setCancelling(false),
-            )
-          }
-        >
-          <Field label="Why it is cancelled; people are told" value={why} onChange={setWhy} autoFocus />
-          <Row sx={{ marginTop: 8 }}>
-            <Button type="submit" color="error">
-              See what it touches
-            </Button>
-            <Button onClick={() => setCancelling(false)}>Back</Button>
-          </Row>
-        </Form>
-      )}
+      {cancelling && live && <CancelRun run={run} propose={propose} onClose={() => setCancelling(false)} />}
     </>
+  );
+}
+
+function CancelRun({ run, propose, onClose }: { run: Run; propose: Propose; onClose: () => void }) {
+  const of = useProposedForm({
+    draft: `run-cancel-${run.id}`,
+    start: { why: "" },
+    propose,
+    what: () => `Cancel ${run.code}`,
+    send: ({ why }, { preview }) =>
+      ask(
+        api.POST("/api/v1/runs/{run_id}/cancel", {
+          params: { path: { run_id: run.id }, query: { preview } },
+          body: { why },
+        }),
+      ),
+    saved: onClose,
+  });
+  return (
+    <Form of={of} onLeave={onClose}>
+      <Field label="Why it is cancelled; people are told" {...of.field("why")} autoFocus />
+      <Row sx={{ marginTop: 8 }}>
+        <Button type="submit" color="error" disabled={of.busy}>
+          See what it touches
+        </Button>
+        <Button onClick={() => (of.forget(), onClose())}>Back</Button>
+      </Row>
+    </Form>
   );
 }
 
