@@ -1,9 +1,12 @@
 import Button from "@mui/material/Button";
+import Menu from "@mui/material/Menu";
+import MenuItem from "@mui/material/MenuItem";
 import { styled, useColorScheme } from "@mui/material/styles";
 import { useQueryClient } from "@tanstack/react-query";
 import { type ComponentType, lazy, Suspense, useEffect, useState } from "react";
-import { Link, Navigate, NavLink, Route, Routes, useLocation, useParams } from "react-router";
+import { Link, Navigate, NavLink, Route, Routes, useLocation, useNavigate, useParams } from "react-router";
 
+import { useDrafts } from "../form/drafts";
 import { Gatelet } from "../parts/Arch";
 import { Loading, Row } from "../parts/layout";
 import { Page, Trouble } from "../parts/Page";
@@ -200,6 +203,7 @@ function Head({ me, onAct, night }: { me: Me; onAct: (act: string) => void; nigh
         </NavLink>
       </nav>
       <Row as="span" mid className="who" sx={{ gap: 16 }}>
+        <NotSent />
         {me.name}
         <Button variant="text" color="secondary" onClick={() => onAct("night")}>
           {night ? "day" : "night"}
@@ -209,6 +213,42 @@ function Head({ me, onAct, night }: { me: Me; onAct: (act: string) => void; nigh
         </Button>
       </Row>
     </HeadLine>
+  );
+}
+
+/** What was typed on other pages and neither sent nor dropped; so nobody takes for saved what only was typed. */
+function NotSent() {
+  const { pathname } = useLocation();
+  const go = useNavigate();
+  const [at, setAt] = useState<HTMLElement | null>(null);
+  const drafts = useDrafts().filter((d) => d.at.split("?")[0] !== pathname);
+  if (drafts.length === 0) return null;
+  return (
+    <>
+      <Button
+        variant="text"
+        aria-haspopup="menu"
+        aria-expanded={at !== null}
+        onClick={(e) => setAt(e.currentTarget)}
+      >
+        <T tone="ochre" strong>
+          {drafts.length} not saved
+        </T>
+      </Button>
+      <Menu open={at !== null} anchorEl={at} onClose={() => setAt(null)} transitionDuration={0}>
+        {drafts.map((d) => (
+          <MenuItem
+            key={d.name}
+            onClick={() => {
+              setAt(null);
+              void go(d.at);
+            }}
+          >
+            {d.title}
+          </MenuItem>
+        ))}
+      </Menu>
+    </>
   );
 }
 

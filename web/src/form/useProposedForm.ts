@@ -38,10 +38,9 @@ export function useProposedForm<V extends Record<string, unknown>, O>({
     draft,
     start,
     stays: true,
-    send: async (values, key) => {
+    send: async (values, key, { seen }) => {
       const changed = of.dirty;
       if (changesOnly && changed.length === 0) return;
-      const seen = of.seen();
       const faults = await propose(
         what(values, changed),
         (preview, over) => send(values, { preview, key, seen, changed, over }),

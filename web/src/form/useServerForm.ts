@@ -27,7 +27,8 @@ export function useServerForm<V extends Values, A>({
 }: {
   draft: string | null;
   start: V;
-  send: (values: V, key: string, how?: { anyway: boolean }) => Promise<A>;
+  /** `seen` is what stood in each field when it was first touched; a field nobody touched follows what holds. */
+  send: (values: V, key: string, how: { anyway: boolean; seen: V }) => Promise<A>;
   done: (answer: A, values: V) => void;
   stays?: boolean;
 }) {
@@ -86,7 +87,8 @@ export function useServerForm<V extends Values, A>({
     sending.current = true;
     setBusy(true);
     try {
-      const answer = await send(values, kept.current.key, how);
+      const seen = { ...start, ...kept.current.seen } as V;
+      const answer = await send(values, kept.current.key, { anyway: false, ...how, seen });
       if (stays) setProblem(null);
       else forget();
       done(answer, values);
@@ -99,8 +101,6 @@ export function useServerForm<V extends Values, A>({
   };
   return {
     values,
-    /** What stood there when each field was first touched; a field nobody touched follows what holds. */
-    seen: () => ({ ...start, ...kept.current.seen }) as V,
     set,
     submit,
     forget,

@@ -1,8 +1,7 @@
 import Button from "@mui/material/Button";
-import { useState } from "react";
 import { Link } from "react-router";
 
-import { api, ask, messageOf } from "../../app/server";
+import { api, ask } from "../../app/server";
 import { useMe } from "../../app/session";
 import type { usePreviewedAct } from "../../form/usePreviewedAct";
 import { Facts, Row } from "../../parts/layout";
@@ -16,6 +15,7 @@ import { RosterActs } from "../roster/RosterActs";
 import { Confirm } from "../schedule/Confirm";
 import { RunLife } from "../schedule/RunLife";
 import type { Propose, Run } from "./runTypes";
+import { useAct } from "../../form/useAct";
 
 /** What can be done with a run, what waits for a confirm, and its figures. */
 export function RunMargin({
@@ -29,21 +29,12 @@ export function RunMargin({
   acts: ReturnType<typeof useDone>;
   act: ReturnType<typeof usePreviewedAct>;
 }) {
-  const [busy, setBusy] = useState(false);
   const mismatched = run.readiness.filter((f) => ["/title", "/course", "/note"].includes(f.at));
-  const publish = async () => {
-    setBusy(true);
-    try {
-      const outcome = await ask(
-        api.POST("/api/v1/runs/{run_id}/publish", { params: { path: { run_id: run.id } } }),
-      );
-      acts.say({ text: `Published ${run.code}.`, change: outcome.change });
-    } catch (error) {
-      acts.fail(messageOf(error));
-    } finally {
-      setBusy(false);
-    }
-  };
+  const publishing = useAct({
+    send: () => ask(api.POST("/api/v1/runs/{run_id}/publish", { params: { path: { run_id: run.id } } })),
+    done: (outcome) => acts.say({ text: `Published ${run.code}.`, change: outcome.change }),
+    failed: acts.fail,
+  });
   return (
     <>
       <Confirm act={act} currency={run.currency} />
@@ -55,8 +46,8 @@ export function RunMargin({
           <Button
             variant="contained"
             fullWidth
-            disabled={busy || run.readiness.some((f) => f.error)}
-            onClick={() => void publish()}
+            disabled={publishing.busy || run.readiness.some((f) => f.error)}
+            onClick={() => void publishing.act(undefined)}
           >
             Publish
           </Button>

@@ -17,6 +17,7 @@ import { Plan } from "../courses/PlansEdit";
 import { KeptForm } from "../schedule/Kept";
 import { MoneyTabs } from "./MoneyTabs";
 import { PlanExample } from "./PlanExample";
+import { useAct } from "../../form/useAct";
 
 type Held = Schemas["CenterPlan"];
 
@@ -25,28 +26,28 @@ export default function PlansPage() {
   const acts = useDone();
   const [open, setOpen] = useState<number | "new" | null>(null);
   const [log, setLog] = useState<number | null>(null);
-  const query = $api.useQuery("get", "/api/v1/plans");
-  if (!query.data)
-    return <NotYet title="Payment plans" error={query.error} retry={() => void query.refetch()} />;
-  const saved = (text: string, change: string) => {
-    setOpen(null);
-    acts.say({ text, change });
-  };
-  const inUse = async (plan: Held, active: boolean) => {
-    try {
+  const inUse = useAct({
+    send: async ({ plan, active }: { plan: Held; active: boolean }) => {
       const done = await ask(
         api.PATCH("/api/v1/plans/{plan_id}", {
           params: { path: { plan_id: plan.id } },
           body: { seen: { active: plan.active }, set: { active } },
         }),
       );
-      acts.say({
+      return {
         text: `${plan.name} is ${active ? "in use again" : "no longer offered"}.`,
         change: done.change,
-      });
-    } catch (error) {
-      acts.fail(error instanceof Error ? error.message : "It could not be saved.");
-    }
+      };
+    },
+    done: acts.say,
+    failed: acts.fail,
+  });
+  const query = $api.useQuery("get", "/api/v1/plans");
+  if (!query.data)
+    return <NotYet title="Payment plans" error={query.error} retry={() => void query.refetch()} />;
+  const saved = (text: string, change: string) => {
+    setOpen(null);
+    acts.say({ text, change });
   };
   return (
     <Page
@@ -109,7 +110,11 @@ export default function PlansPage() {
                   <Button variant="text" onClick={() => setOpen(plan.id)}>
                     change<Heard> {plan.name}</Heard>
                   </Button>
-                  <Button variant="text" color="secondary" onClick={() => void inUse(plan, !plan.active)}>
+                  <Button
+                    variant="text"
+                    color="secondary"
+                    onClick={() => void inUse.act({ plan, active: !plan.active })}
+                  >
                     {plan.active ? "no longer offer" : "offer again"}
                     <Heard>: {plan.name}</Heard>
                   </Button>

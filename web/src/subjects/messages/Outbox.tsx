@@ -3,13 +3,14 @@ import Button from "@mui/material/Button";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { $api, api, ask, messageOf, type Schemas } from "../../app/server";
+import { $api, api, ask, type Schemas } from "../../app/server";
 import { Words } from "../../form/Views";
 import { Facts, Grow, Note, Row, Ruled } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
 import { count, day } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
 import { Empty, Letter, P, T } from "../../parts/words";
+import { useAct } from "../../form/useAct";
 
 type Jobs = Schemas["Jobs"];
 type Message = Schemas["MessageOut"];
@@ -120,16 +121,13 @@ function WorkInLine({ jobs }: { jobs: Jobs }) {
 }
 
 function Failed({ jobs, acts }: { jobs: Jobs; acts: ReturnType<typeof useDone> }) {
+  const retry = useAct({
+    send: (id: number) => ask(api.POST("/api/v1/jobs/{job_id}/retry", { params: { path: { job_id: id } } })),
+    done: () => acts.say({ text: "In line again." }),
+    failed: acts.fail,
+  });
   const failed = jobs.jobs.filter((j) => j.status === "failed");
   if (failed.length === 0) return null;
-  const retry = async (id: number) => {
-    try {
-      await ask(api.POST("/api/v1/jobs/{job_id}/retry", { params: { path: { job_id: id } } }));
-      acts.say({ text: "In line again." });
-    } catch (error) {
-      acts.fail(messageOf(error));
-    }
-  };
   return (
     <Note kind="wrong" component="section">
       <P strong>{count(failed.length, "piece", "pieces")} of work failed for good</P>
@@ -138,7 +136,7 @@ function Failed({ jobs, acts }: { jobs: Jobs; acts: ReturnType<typeof useDone> }
           <Grow as="span">
             {j.about || j.kind}: {j.trouble} <T tone="slate">Tried {count(j.tries, "time")}.</T>
           </Grow>
-          <Button variant="text" aria-label={`Try again: ${j.about}`} onClick={() => void retry(j.id)}>
+          <Button variant="text" aria-label={`Try again: ${j.about}`} onClick={() => void retry.act(j.id)}>
             try again
           </Button>
         </Row>

@@ -17,6 +17,7 @@ import { Cell, Heard, P, T } from "../../parts/words";
 import { amount, digitsOf } from "../courses/form";
 import { Reason } from "./Reason";
 import { type Account, type Acts, METHODS } from "./account";
+import { useAct } from "../../form/useAct";
 
 /** What is open, oldest due first; a rest that will never come is written off with a reason. */
 export function Open({ account, acts }: { account: Account; acts: Acts }) {
@@ -144,12 +145,10 @@ export function Credit({ account, acts }: { account: Account; acts: Acts }) {
 /** Every entry with its cause, newest first; a payment can be taken back with a reason. */
 export function Entries({ account, acts }: { account: Account; acts: Acts }) {
   const [asking, setAsking] = useState<number | null>(null);
-  if (account.entries.length === 0) return <P tone="slate">No entry yet.</P>;
-  const receipt = async (payment: number) => {
-    try {
-      const done = await ask(
-        api.POST("/api/v1/payments/{payment_id}/receipt", { params: { path: { payment_id: payment } } }),
-      );
+  const receipt = useAct({
+    send: (payment: number) =>
+      ask(api.POST("/api/v1/payments/{payment_id}/receipt", { params: { path: { payment_id: payment } } })),
+    done: (done) =>
       acts.say({
         text: `Receipt ${done.number}.`,
         link: (
@@ -157,11 +156,10 @@ export function Entries({ account, acts }: { account: Account; acts: Acts }) {
             Open the receipt
           </a>
         ),
-      });
-    } catch (error) {
-      acts.fail(messageOf(error));
-    }
-  };
+      }),
+    failed: acts.fail,
+  });
+  if (account.entries.length === 0) return <P tone="slate">No entry yet.</P>;
   const reverse = async (payment: number, why: string) => {
     const done = await ask(
       api.POST("/api/v1/payments/{payment_id}/reverse", {
@@ -218,7 +216,11 @@ export function Entries({ account, acts }: { account: Account; acts: Acts }) {
                     />
                   ) : (
                     <Row as="span" sx={{ gap: 12 }}>
-                      <Button variant="text" color="secondary" onClick={() => void receipt(e.payment_id!)}>
+                      <Button
+                        variant="text"
+                        color="secondary"
+                        onClick={() => void receipt.act(e.payment_id!)}
+                      >
                         receipt<Heard> for {money(e.amount, account.currency)}</Heard>
                       </Button>
                       <Button variant="text" color="secondary" onClick={() => setAsking(e.payment_id)}>

@@ -49,7 +49,7 @@ export function NewPerson({
       ask(
         api.POST("/api/v1/people", {
           params: { header: { "Idempotency-Key": key } },
-          body: { given, family, email, phone, invite, anyway: how?.anyway ?? false },
+          body: { given, family, email, phone, invite, anyway: how.anyway ?? false },
         }),
       ),
     done: onAdded,

@@ -4,10 +4,10 @@ import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 
 import { News, usePulse } from "../../app/pulse";
-import { $api, api, ask, faultsOf, messageOf, type Schemas, ServerProblem } from "../../app/server";
-import { useKept, useMe } from "../../app/session";
+import { $api, api, ask, type Schemas, ServerProblem } from "../../app/server";
+import { useMe } from "../../app/session";
 import { Field } from "../../form/Field";
-import { Form } from "../../form/Form";
+import { Ends, Form } from "../../form/Form";
 import { useServerForm } from "../../form/useServerForm";
 import { Crumbs, Grow, Note, Part, Row } from "../../parts/layout";
 import { ActNotes, NotYet, Page } from "../../parts/Page";
@@ -20,21 +20,20 @@ import { Reminders } from "../today/Reminders";
 import { Kinds } from "./Kinds";
 import { MergePerson, Messages } from "./MergePerson";
 import { OwnPageCard } from "./OwnPageCard";
+import { useAct } from "../../form/useAct";
+import { hasDraft } from "../../form/drafts";
 
 type Person = Schemas["PersonPage"];
 
 /** The way to a person's account, where a payment is taken; it is made when first opened. */
 function AccountLink({ personId, acts }: { personId: number; acts: ReturnType<typeof useDone> }) {
   const go = useNavigate();
-  const open = async () => {
-    try {
-      const account = await ask(api.POST("/api/v1/accounts", { body: { person_id: personId } }));
-      void go(`/accounts/${account.id}`);
-    } catch (error) {
-      acts.fail(messageOf(error));
-    }
-  };
-  return <Button onClick={() => void open()}>Account, or take a payment</Button>;
+  const opening = useAct({
+    send: () => ask(api.POST("/api/v1/accounts", { body: { person_id: personId } })),
+    done: (account) => void go(`/accounts/${account.id}`),
+    failed: acts.fail,
+  });
+  return <Button onClick={() => void opening.act(undefined)}>Account, or take a payment</Button>;
 }
 
 /** Quotes that stand for this person. */
@@ -215,89 +214,86 @@ function RunLine({ e }: { e: Person["enrollments"][number] }) {
 const HOLDS = ["seated", "held"];
 const NAMES = ["given", "family", "email", "phone", "note"] as const;
 
+type Names = Record<(typeof NAMES)[number], string>;
+const namesOf = (person: Person): Names => ({
+  given: person.given,
+  family: person.family,
+  email: person.email ?? "",
+  phone: person.phone ?? "",
+  note: person.note,
+});
+
 function Contact({ person, acts }: { person: Person; acts: ReturnType<typeof useDone> }) {
-  const stored = {
-    given: person.given,
-    family: person.family,
-    email: person.email ?? "",
-    phone: person.phone ?? "",
-    note: person.note,
-  };
-  const [kept, setKept] = useKept<{ form: typeof stored; seen: typeof stored } | null>(
-    `person-${person.id}`,
-    null,
-  );
-  const [faults, setFaults] = useState<Record<string, string>>({});
-  if (kept === null)
-    return (
-      <Box sx={{ margin: "2px 0 16px" }}>
-        <P sx={{ margin: 0 }}>
-          {[person.email ?? "no email", person.phone ?? "no phone"].join(", ")}{" "}
-          <Button variant="text" onClick={() => setKept({ form: stored, seen: stored })}>
-            change
-          </Button>
+  const [open, setOpen] = useState(hasDraft(`person-${person.id}`));
+  if (open) return <ContactForm person={person} acts={acts} onClose={() => setOpen(false)} />;
+  return (
+    <Box sx={{ margin: "2px 0 16px" }}>
+      <P sx={{ margin: 0 }}>
+        {[person.email ?? "no email", person.phone ?? "no phone"].join(", ")}{" "}
+        <Button variant="text" onClick={() => setOpen(true)}>
+          change
+        </Button>
+      </P>
+      {person.numbers.map((n) => (
+        <P tone="slate" key={n.number} sx={{ margin: 0 }}>
+          {n.organization}, number {n.number}
+          {n.department && `, ${n.department}`}
         </P>
-        {person.numbers.map((n) => (
-          <P tone="slate" key={n.number} sx={{ margin: 0 }}>
-            {n.organization}, number {n.number}
-            {n.department && `, ${n.department}`}
-          </P>
-        ))}
-        {person.note && <P tone="slate">{person.note}</P>}
-      </Box>
-    );
-  const { form, seen } = kept;
-  const close = () => {
-    setKept(null);
-    setFaults({});
-  };
-  const save = async () => {
-    const changed = NAMES.filter((n) => form[n] !== seen[n]);
-    if (changed.length === 0) return close();
-    try {
-      const result = await ask(
-        api.PATCH("/api/v1/people/{person_id}", {
-          params: { path: { person_id: person.id } },
-          body: {
-            seen: Object.fromEntries(
-              changed.map((n) => [n, seen[n] || (n === "email" || n === "phone" ? null : "")]),
-            ),
-            set: Object.fromEntries(changed.map((n) => [n, form[n]])),
-          },
-        }),
-      );
-      close();
-      acts.say({ text: `Saved ${result.name}.`, change: result.change });
-    } catch (error) {
-      setFaults(faultsOf(error));
-      if (error instanceof ServerProblem && error.kind === "changed-meanwhile") {
-        const both = error.extra.fields as Record<string, { now: unknown; yours: unknown }>;
-        acts.fail(
-          `${messageOf(error)} ${Object.entries(both)
-            .map(([n, b]) => `${n}: theirs is “${String(b.now ?? "")}”, yours “${String(b.yours ?? "")}”.`)
-            .join(" ")} Save again to use yours.`,
+      ))}
+      {person.note && <P tone="slate">{person.note}</P>}
+    </Box>
+  );
+}
+
+/** Name and ways to reach somebody; what somebody else changed meanwhile is said, and stands unless one saves again. */
+function ContactForm({
+  person,
+  acts,
+  onClose,
+}: {
+  person: Person;
+  acts: ReturnType<typeof useDone>;
+  onClose: () => void;
+}) {
+  const [over, setOver] = useState<Partial<Names>>({});
+  const of = useServerForm({
+    draft: `person-${person.id}`,
+    start: namesOf(person),
+    send: async (form, _, how) => {
+      const seen = { ...how.seen, ...over };
+      const changed = NAMES.filter((n) => form[n] !== seen[n]);
+      if (changed.length === 0) return null;
+      const held = (n: (typeof NAMES)[number]) => seen[n] || (n === "email" || n === "phone" ? null : "");
+      try {
+        return await ask(
+          api.PATCH("/api/v1/people/{person_id}", {
+            params: { path: { person_id: person.id } },
+            body: {
+              seen: Object.fromEntries(changed.map((n) => [n, held(n)])),
+              set: Object.fromEntries(changed.map((n) => [n, form[n]])),
+            },
+          }),
         );
-        setKept({
-          form,
-          seen: {
-            ...seen,
-            ...Object.fromEntries(Object.entries(both).map(([n, b]) => [n, String(b.now ?? "")])),
-          },
-        });
-      } else if (Object.keys(faultsOf(error)).length === 0) acts.fail(messageOf(error));
-    }
-  };
+      } catch (error) {
+        if (!(error instanceof ServerProblem) || error.kind !== "changed-meanwhile") throw error;
+        const both = Object.entries(error.extra.fields as Record<string, { now: string | null }>);
+        setOver({ ...over, ...Object.fromEntries(both.map(([n, b]) => [n, b.now ?? ""])) });
+        const said = both.map(
+          ([n, b]) => `${n}: theirs is “${b.now ?? ""}”, yours “${form[n as keyof Names]}”.`,
+        );
+        throw new Error(`${error.message} ${said.join(" ")} Save again to use yours.`, { cause: error });
+      }
+    },
+    done: (result) => {
+      if (result) acts.say({ text: `Saved ${result.name}.`, change: result.change });
+      onClose();
+    },
+  });
   const field = (name: (typeof NAMES)[number], label: string) => (
-    <Field
-      label={label}
-      value={form[name]}
-      autoFocus={name === "given"}
-      onChange={(v) => setKept({ form: { ...form, [name]: v }, seen })}
-      fault={faults[`/set/${name}`]}
-    />
+    <Field label={label} {...of.field(name, `/set/${name}`)} autoFocus={name === "given"} />
   );
   return (
-    <Form sx={{ margin: "8px 0 16px", maxWidth: 640 }} onSend={() => void save()}>
+    <Form of={of} sx={{ margin: "8px 0 16px", maxWidth: 640 }} onLeave={onClose}>
       <Row>
         {field("given", "Given name")}
         {field("family", "Family name")}
@@ -307,12 +303,7 @@ function Contact({ person, acts }: { person: Person; acts: ReturnType<typeof use
         {field("phone", "Phone, if any")}
       </Row>
       {field("note", "Standing remark")}
-      <Row sx={{ marginTop: 10 }}>
-        <Button type="submit" variant="contained">
-          Save
-        </Button>
-        <Button onClick={close}>Keep as it was</Button>
-      </Row>
+      <Ends of={of} act="Save" leave="Keep as it was" onLeave={() => (of.forget(), onClose())} />
     </Form>
   );
 }

@@ -5,7 +5,7 @@ import { styled } from "@mui/material/styles";
 import { useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useId, useState } from "react";
 
-import { $api, api, ask, faultsOf, messageOf, newKey, type Schemas } from "../../app/server";
+import { $api, api, ask, faultsOf, keyHeader, type Schemas } from "../../app/server";
 import { Field } from "../../form/Field";
 import { Inset, Loading, Note, Picks, Row } from "../../parts/layout";
 import { money } from "../../parts/text";
@@ -14,6 +14,7 @@ import { ink } from "../../theme/palette";
 import { type Call, headsOf, namesOf, payerOf } from "./deskCall";
 import { DeskExceptions } from "./DeskCalls";
 import { PickOne } from "./DeskParts";
+import { useAct } from "../../form/useAct";
 
 const CountedLine = styled("div")({
   display: "grid",
@@ -317,27 +318,24 @@ function extraFault(faults: Record<string, string>, call: Call, id: number): str
 function Details({ call, words }: { call: Call; words: string | null }) {
   const queries = useQueryClient();
   const [trouble, setTrouble] = useState("");
-  const [key] = useState(newKey);
-  if (words) return <P tone="slate">Payment details on file: {words}.</P>;
-  const take = async () => {
-    try {
-      await ask(
+  const taking = useAct({
+    send: (_: undefined, key) =>
+      ask(
         api.POST("/api/v1/payment-details", {
-          params: { header: { "Idempotency-Key": key } },
+          params: { header: keyHeader(key) },
           body: payerOf(call).organization_id
             ? { organization_id: payerOf(call).organization_id }
             : { person_id: payerOf(call).payer_person_id ?? call.person!.id },
         }),
-      );
-      void queries.invalidateQueries({ queryKey: ["quote"] });
-    } catch (error) {
-      setTrouble(messageOf(error));
-    }
-  };
+      ),
+    done: () => void queries.invalidateQueries({ queryKey: ["quote"] }),
+    failed: setTrouble,
+  });
+  if (words) return <P tone="slate">Payment details on file: {words}.</P>;
   return (
     <Note kind="due" sx={{ marginTop: 10 }}>
       <p>This plan takes payment details at sign-up; whoever pays has none on file.</p>
-      <Button disabled={!call.person} onClick={() => void take()}>
+      <Button disabled={!call.person || taking.busy} onClick={() => void taking.act(undefined)}>
         Have the payment service take them
       </Button>
       {trouble && <Fault as="p">{trouble}</Fault>}

@@ -7,7 +7,7 @@ import TableRow from "@mui/material/TableRow";
 import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 
-import { $api, api, ask, keyHeader, messageOf, type Schemas } from "../../app/server";
+import { $api, api, ask, keyHeader, type Schemas } from "../../app/server";
 import { useKept } from "../../app/session";
 import { Field } from "../../form/Field";
 import { Ends, Form } from "../../form/Form";
@@ -139,18 +139,13 @@ export default function InterestPage() {
 }
 
 function TakeOff({ id, name, which, acts }: { id: number; name: string; which: Which; acts: Acts }) {
-  const take = async () => {
-    try {
-      const done = await ask(
-        api.POST("/api/v1/interest/clear", { params: { query: which }, body: { ids: [id] } }),
-      );
-      acts.say({ text: `${name} is off the list.`, change: done.change });
-    } catch (error) {
-      acts.fail(messageOf(error));
-    }
-  };
+  const taking = useAct({
+    send: () => ask(api.POST("/api/v1/interest/clear", { params: { query: which }, body: { ids: [id] } })),
+    done: (done) => acts.say({ text: `${name} is off the list.`, change: done.change }),
+    failed: acts.fail,
+  });
   return (
-    <Button variant="text" color="secondary" onClick={() => void take()}>
+    <Button variant="text" color="secondary" onClick={() => void taking.act(undefined)}>
       take off<Heard> {name}</Heard>
     </Button>
   );

@@ -2,7 +2,7 @@ import Button from "@mui/material/Button";
 import { useState } from "react";
 import { Link } from "react-router";
 
-import { $api, api, ask, asTyped, messageOf, type Schemas } from "../../app/server";
+import { $api, api, ask, asTyped, type Schemas } from "../../app/server";
 import { Field } from "../../form/Field";
 import { Ends, Form } from "../../form/Form";
 import { OrganizationPick } from "../../form/OrganizationPick";
@@ -13,6 +13,7 @@ import type { useDone } from "../../parts/useUndo";
 import { Heard, P, T } from "../../parts/words";
 import { whole } from "../courses/form";
 import type { Run } from "../courses/runTypes";
+import { useAct } from "../../form/useAct";
 
 type Acts = ReturnType<typeof useDone>;
 
@@ -22,18 +23,16 @@ export function KeptBack({ run, acts }: { run: Run; acts: Acts }) {
   const query = $api.useQuery("get", "/api/v1/runs/{run_id}/kept-back", {
     params: { path: { run_id: run.id } },
   });
+  const letGo = useAct({
+    send: (id: number) =>
+      ask(
+        api.PATCH("/api/v1/held-places/{held_id}", { params: { path: { held_id: id } }, body: { seats: 0 } }),
+      ),
+    done: (done) => acts.say({ text: `The places held for ${done.for_whom} are free.`, change: done.change }),
+    failed: acts.fail,
+  });
   const found = query.data;
   if (!found) return <Loading />;
-  const letGo = async (id: number) => {
-    try {
-      const done = await ask(
-        api.PATCH("/api/v1/held-places/{held_id}", { params: { path: { held_id: id } }, body: { seats: 0 } }),
-      );
-      acts.say({ text: `The places held for ${done.for_whom} are free.`, change: done.change });
-    } catch (error) {
-      acts.fail(messageOf(error));
-    }
-  };
   return (
     <div>
       <p>
@@ -51,7 +50,7 @@ export function KeptBack({ run, acts }: { run: Run; acts: Acts }) {
             <Link to={`/desk?run=${run.id}&held=${h.id}`}>
               sign somebody up<Heard> from the places of {h.for_whom}</Heard>
             </Link>
-            <Button variant="text" color="secondary" onClick={() => void letGo(h.id)}>
+            <Button variant="text" color="secondary" onClick={() => void letGo.act(h.id)}>
               let go<Heard> of the places of {h.for_whom}</Heard>
             </Button>
           </Row>

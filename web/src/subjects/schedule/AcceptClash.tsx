@@ -2,10 +2,11 @@ import Button from "@mui/material/Button";
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
-import { api, ask, messageOf, type Schemas } from "../../app/server";
+import { api, ask, type Schemas } from "../../app/server";
 import { Field } from "../../form/Field";
 import { Form } from "../../form/Form";
 import { useServerForm } from "../../form/useServerForm";
+import { useAct } from "../../form/useAct";
 
 /** Let a clash stand, with the reason; or take that back. */
 export function AcceptClash({ clash }: { clash: Schemas["ClashOut"] }) {
@@ -21,17 +22,14 @@ export function AcceptClash({ clash }: { clash: Schemas["ClashOut"] }) {
       void queries.invalidateQueries();
     },
   });
-  const reopen = async () => {
-    try {
-      await ask(api.POST("/api/v1/clashes/reopen", { body: { key: clash.key, reason: "" } }));
-      void queries.invalidateQueries();
-    } catch (error) {
-      setFault(messageOf(error));
-    }
-  };
+  const reopening = useAct({
+    send: () => ask(api.POST("/api/v1/clashes/reopen", { body: { key: clash.key, reason: "" } })),
+    done: () => void queries.invalidateQueries(),
+    failed: setFault,
+  });
   if (clash.accepted !== null)
     return (
-      <Button variant="text" color="secondary" onClick={() => void reopen()}>
+      <Button variant="text" color="secondary" onClick={() => void reopening.act(undefined)}>
         no longer accept {fault}
       </Button>
     );

@@ -3,7 +3,7 @@ import { styled } from "@mui/material/styles";
 import { useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 
-import { api, ask, messageOf } from "../../app/server";
+import { api, ask } from "../../app/server";
 import { Ends, Form } from "../../form/Form";
 import type { ServerForm } from "../../form/useServerForm";
 import { Row, Ruled } from "../../parts/layout";
@@ -12,6 +12,7 @@ import type { useDone } from "../../parts/useUndo";
 import { ink } from "../../theme/palette";
 import { Busy } from "./Busy";
 import { FeedAddress } from "./FeedAddress";
+import { useAct } from "../../form/useAct";
 
 const PlaceLine = styled("li")({ padding: "9px 0", "&[data-at]": { background: ink.verdigrisPale } });
 
@@ -40,21 +41,21 @@ export function KeptList<T extends Held>({
     acts.say({ text: `${name} is saved.` });
     close();
   };
-  const remove = async (held: T) => {
-    try {
+  const removing = useAct({
+    send: async ({ id, name }: T) => {
       const done = await ask(
         kind === "place"
-          ? api.DELETE("/api/v1/places/{place_id}", { params: { path: { place_id: held.id } } })
-          : api.DELETE("/api/v1/instructors/{instructor_id}", {
-              params: { path: { instructor_id: held.id } },
-            }),
+          ? api.DELETE("/api/v1/places/{place_id}", { params: { path: { place_id: id } } })
+          : api.DELETE("/api/v1/instructors/{instructor_id}", { params: { path: { instructor_id: id } } }),
       );
-      acts.say({ text: `${held.name} is taken out.`, change: done.change });
-    } catch (error) {
-      acts.fail(messageOf(error));
-    }
-    void queries.invalidateQueries();
-  };
+      return { text: `${name} is taken out.`, change: done.change };
+    },
+    done: acts.say,
+    failed: (message) => {
+      acts.fail(message);
+      void queries.invalidateQueries();
+    },
+  });
   return (
     <>
       {open === "new" ? (
@@ -83,7 +84,7 @@ export function KeptList<T extends Held>({
                   variant="text"
                   color="secondary"
                   aria-label={`Take out ${held.name}`}
-                  onClick={() => void remove(held)}
+                  onClick={() => void removing.act(held)}
                 >
                   take out
                 </Button>
