@@ -1,7 +1,7 @@
 import OutlinedInput from "@mui/material/OutlinedInput";
 import { styled } from "@mui/material/styles";
 import { keepPreviousData } from "@tanstack/react-query";
-import { useEffect, useId, useRef, useState } from "react";
+import { type RefObject, useEffect, useId, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 
 import { Grow, Option } from "../parts/layout";
@@ -49,16 +49,44 @@ export function placeOf(thing: Pick<Schemas["FoundThing"], "kind" | "account_id"
   return thing.kind === "code" ? `/money/codes?at=${thing.id}` : "/money";
 }
 
-/** One field that finds everything that has a name, and does acts; F2 from anywhere. */
-export function Find({ onAct }: { onAct: (act: string) => void }) {
-  const id = useId();
-  const go = useNavigate();
-  const input = useRef<HTMLInputElement>(null);
-  const [typed, setTyped] = useState("");
-  const [open, setOpen] = useState(false);
-  const [at, setAt] = useState(0);
+/** Everything that was found and everything there is to do, in the order in which it is shown. */
+function hitsOf(found: Schemas["Found"], q: string): Hit[] {
+  return [
+    ...found.runs.map((r) => ({
+      key: `r${r.id}`,
+      kind: "Runs",
+      title: r.title,
+      more: `${r.code}, ${spanText(r)}, ${[seatsText(r), stateText(r), decisionText(r)].filter(Boolean).join(", ")}`,
+      to: `/runs/${r.id}`,
+    })),
+    ...found.people.map((p) => ({
+      key: `p${p.id}`,
+      kind: "People",
+      title: p.name,
+      more: [p.email, p.phone].filter(Boolean).join(", "),
+      to: `/people/${p.id}`,
+    })),
+    ...found.courses.map((c) => ({
+      key: `c${c.id}`,
+      kind: "Courses",
+      title: c.title,
+      more: `${c.code}, all its runs`,
+      to: `/planner?view=all&q=${encodeURIComponent(c.title)}`,
+    })),
+    ...found.others.map((o) => ({
+      key: `${o.kind}${o.id}`,
+      kind: KINDS[o.kind],
+      title: o.title,
+      more: o.more,
+      to: placeOf(o),
+    })),
+    ...actsFor(q).map((a) => ({ key: a.title, kind: "Do", title: a.title, more: "", to: a.to })),
+  ];
+}
+
+/** F2 brings the focus here from anywhere; what is given back is where it came from. */
+function useF2(input: RefObject<HTMLInputElement | null>) {
   const back = useRef<HTMLElement | null>(null);
-  const q = useSettled(typed.trim(), 120);
   useEffect(() => {
     const keys = (e: KeyboardEvent) => {
       if (e.key !== "F2") return;
@@ -70,47 +98,27 @@ export function Find({ onAct }: { onAct: (act: string) => void }) {
     };
     window.addEventListener("keydown", keys);
     return () => window.removeEventListener("keydown", keys);
-  }, []);
+  }, [input]);
+  return back;
+}
+
+/** One field that finds everything that has a name, and does acts; F2 from anywhere. */
+export function Find({ onAct }: { onAct: (act: string) => void }) {
+  const id = useId();
+  const go = useNavigate();
+  const input = useRef<HTMLInputElement>(null);
+  const [typed, setTyped] = useState("");
+  const [open, setOpen] = useState(false);
+  const [at, setAt] = useState(0);
+  const back = useF2(input);
+  const q = useSettled(typed.trim(), 120);
   const found = $api.useQuery(
     "get",
     "/api/v1/find",
     { params: { query: { q } } },
     { enabled: open, placeholderData: keepPreviousData },
   );
-  const hits: Hit[] =
-    !open || !found.data
-      ? []
-      : [
-          ...found.data.runs.map((r) => ({
-            key: `r${r.id}`,
-            kind: "Runs",
-            title: r.title,
-            more: `${r.code}, ${spanText(r)}, ${[seatsText(r), stateText(r), decisionText(r)].filter(Boolean).join(", ")}`,
-            to: `/runs/${r.id}`,
-          })),
-          ...found.data.people.map((p) => ({
-            key: `p${p.id}`,
-            kind: "People",
-            title: p.name,
-            more: [p.email, p.phone].filter(Boolean).join(", "),
-            to: `/people/${p.id}`,
-          })),
-          ...found.data.courses.map((c) => ({
-            key: `c${c.id}`,
-            kind: "Courses",
-            title: c.title,
-            more: `${c.code}, all its runs`,
-            to: `/planner?view=all&q=${encodeURIComponent(c.title)}`,
-          })),
-          ...found.data.others.map((o) => ({
-            key: `${o.kind}${o.id}`,
-            kind: KINDS[o.kind],
-            title: o.title,
-            more: o.more,
-            to: placeOf(o),
-          })),
-          ...actsFor(q).map((a) => ({ key: a.title, kind: "Do", title: a.title, more: "", to: a.to })),
-        ];
+  const hits = open && found.data ? hitsOf(found.data, q) : [];
   const cursor = Math.min(at, Math.max(0, hits.length - 1));
   // Enter waits for the answer to what is typed now; a fast hand must not pick from an older list.
   const fresh = q === typed.trim() && found.data !== undefined && !found.isPlaceholderData;
@@ -176,23 +184,14 @@ export function Find({ onAct }: { onAct: (act: string) => void }) {
         hidden={!open || (!found.data && !q && !found.error)}
       >
         {hits.map((h, i) => (
-          // The field keeps the focus and moves through the list; the mouse picks directly.
-
-          <Option
+          <HitLine
             key={h.key}
             id={`${id}-${i}`}
-            role="option"
-            aria-selected={i === cursor}
-            onMouseDown={(e) => e.preventDefault()}
-            onClick={() => pick(h)}
-          >
-            <T tone="slate" className="kind">
-              {hits[i - 1]?.kind === h.kind ? "" : h.kind}
-            </T>
-            <Grow as="span">
-              <strong>{h.title}</strong> <T tone="slate">{h.more}</T>
-            </Grow>
-          </Option>
+            hit={h}
+            first={hits[i - 1]?.kind !== h.kind}
+            here={i === cursor}
+            onPick={() => pick(h)}
+          />
         ))}
         {open && Boolean(found.error) && (
           <Option role="option" aria-selected="false" aria-disabled="true">
@@ -206,5 +205,37 @@ export function Find({ onAct }: { onAct: (act: string) => void }) {
         )}
       </Hits>
     </FindBox>
+  );
+}
+
+function HitLine({
+  id,
+  hit,
+  first,
+  here,
+  onPick,
+}: {
+  id: string;
+  hit: Hit;
+  first: boolean;
+  here: boolean;
+  onPick: () => void;
+}) {
+  return (
+    // The field keeps the focus and moves through the list; the mouse picks directly.
+    <Option
+      id={id}
+      role="option"
+      aria-selected={here}
+      onMouseDown={(e) => e.preventDefault()}
+      onClick={onPick}
+    >
+      <T tone="slate" className="kind">
+        {first ? hit.kind : ""}
+      </T>
+      <Grow as="span">
+        <strong>{hit.title}</strong> <T tone="slate">{hit.more}</T>
+      </Grow>
+    </Option>
   );
 }

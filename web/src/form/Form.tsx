@@ -1,7 +1,7 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import type { SxProps, Theme } from "@mui/material/styles";
-import { type ReactNode, type Ref, useEffect, useRef } from "react";
+import { type KeyboardEvent, type ReactNode, type Ref, useEffect, useRef } from "react";
 
 import { useFocusBack } from "../parts/focus";
 import { PALE, Row } from "../parts/layout";
@@ -28,6 +28,8 @@ type Looks = {
   sx?: SxProps<Theme>;
   ref?: Ref<HTMLFormElement>;
   label?: string;
+  /** Keys of its own, before Escape. */
+  onKeyDown?: (e: KeyboardEvent<HTMLFormElement>) => void;
   children: ReactNode;
 };
 
@@ -44,6 +46,7 @@ export function Form({
   sx,
   ref,
   label,
+  onKeyDown,
   children,
 }: Looks & ({ of: ServerForm; onSend?: undefined } | { of?: undefined; onSend: () => unknown })) {
   const own = useRef<HTMLFormElement>(null);
@@ -69,7 +72,8 @@ export function Form({
         e.preventDefault();
         void (of ? of.submit() : onSend());
       }}
-      onKeyDown={(e) => {
+      onKeyDown={(e: KeyboardEvent<HTMLFormElement>) => {
+        onKeyDown?.(e);
         if (e.key === "Escape") onLeave?.();
       }}
       sx={

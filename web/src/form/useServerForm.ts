@@ -107,6 +107,8 @@ export function useServerForm<V extends Values, A>({
     busy,
     dirty,
     faults,
+    /** Whatever went wrong, as it was thrown. */
+    error: problem,
     /** The server's refusal, where a screen has something of its own to say about its kind. */
     problem: problem instanceof ServerProblem ? problem : null,
     /** What went wrong where no field is to blame. */

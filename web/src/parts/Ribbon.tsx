@@ -2,7 +2,7 @@ import Button from "@mui/material/Button";
 import { type KeyboardEvent, type PointerEvent, useEffect, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 
-import { $api } from "../app/server";
+import { $api, type Schemas } from "../app/server";
 import { useKept, useMe } from "../app/session";
 import { seatsText, spanText, stateText } from "./RunFacts";
 import { DAY, months, stacked, time } from "./season";
@@ -37,6 +37,76 @@ export function useSpan(): [Span, (span: Span) => void] {
   ];
 }
 
+/** The span after a key: arrows move it by weeks, with Shift its end, Enter begins one, Esc takes it away. */
+function nudged(e: KeyboardEvent, span: Span, today: string): Span | undefined {
+  const week = 7 * DAY;
+  const now = span ?? { from: today, to: iso(time(today) + 4 * week) };
+  const step = e.key === "ArrowRight" ? week : e.key === "ArrowLeft" ? -week : 0;
+  if (e.key === "Escape") return null;
+  if (step === 0 && e.key !== "Enter") return undefined;
+  if (e.shiftKey) return { from: now.from, to: iso(Math.max(time(now.from) + week, time(now.to) + step)) };
+  return span ? { from: iso(time(now.from) + step), to: iso(time(now.to) + step) } : now;
+}
+
+/** Each run a thin bar, filled as its seats are, with its sign-up time dotted before it. */
+function Bars({ rows }: { rows: ReturnType<typeof stacked<Schemas["Ribbon"]["bars"][number]>> }) {
+  return rows.map(({ bar, row, x1, x2, opens }) => (
+    <g key={bar.id} className={bar.status === "draft" ? "bar draft" : "bar"}>
+      <title>{`${bar.title}, ${bar.code}: ${spanText(bar)}, ${seatsText(bar)}, ${stateText(bar)}${bar.teaching === "before" && bar.status === "published" ? `, ${bar.decision === "undecided" ? "not decided" : bar.decision}` : ""}`}</title>
+      {opens < x1 && (
+        <line x1={opens} x2={x1} y1={TOP + row * ROW + 5} y2={TOP + row * ROW + 5} className="signup" />
+      )}
+      <rect x={x1} width={x2 - x1} y={TOP + row * ROW} height={9} className="whole" />
+      <rect
+        x={x1}
+        width={(x2 - x1) * Math.min(1, bar.taken / bar.capacity)}
+        y={TOP + row * ROW}
+        height={9}
+        className={bar.taken >= bar.capacity ? "fill full" : "fill"}
+      />
+    </g>
+  ));
+}
+
+/** What is brushed, in words, and the fold. */
+function RibbonText({
+  shown,
+  inSpan,
+  runs,
+  open,
+  onToggle,
+  onWhole,
+}: {
+  shown: Span;
+  inSpan: number;
+  runs: number | undefined;
+  open: boolean;
+  onToggle: () => void;
+  onWhole: () => void;
+}) {
+  return (
+    <div className="ribbontext">
+      <T tone="slate" aria-live="polite">
+        {shown ? (
+          <>
+            span: {day(shown.from, false)} to {day(shown.to)}, {count(inSpan, "run")}{" "}
+            <Button variant="text" color="secondary" onClick={onWhole}>
+              whole season
+            </Button>
+          </>
+        ) : runs === undefined ? (
+          "the season"
+        ) : (
+          `the season, ${count(runs, "run")}`
+        )}
+      </T>
+      <Button variant="text" color="secondary" aria-expanded={open} onClick={onToggle}>
+        {open ? "fold" : "open the ribbon"}
+      </Button>
+    </div>
+  );
+}
+
 /**
  * The weeks of the season: each run a thin bar from first to last meeting, filled as its seats are, its sign-up time
  * dotted, today a plumb line. Brush it to set the span that lists below use; click a bar to go to the run.
@@ -65,15 +135,10 @@ export function Ribbon({ open, onToggle }: { open: boolean; onToggle: () => void
   const inSpan =
     season.data?.bars.filter((b) => shown && b.last >= shown.from && b.first <= shown.to).length ?? 0;
   const nudge = (e: KeyboardEvent) => {
-    const week = 7 * DAY;
-    const now = span ?? { from: me.today, to: iso(time(me.today) + 4 * week) };
-    const step = e.key === "ArrowRight" ? week : e.key === "ArrowLeft" ? -week : 0;
-    if (step === 0 && e.key !== "Escape" && e.key !== "Enter") return;
+    const next = nudged(e, span, me.today);
+    if (next === undefined) return;
     e.preventDefault();
-    if (e.key === "Escape") setSpan(null);
-    else if (e.shiftKey)
-      setSpan({ from: now.from, to: iso(Math.max(time(now.from) + week, time(now.to) + step)) });
-    else setSpan(span ? { from: iso(time(now.from) + step), to: iso(time(now.to) + step) } : now);
+    setSpan(next);
   };
   return (
     <div className={open ? "ribbon" : "ribbon folded"}>
@@ -131,31 +196,7 @@ export function Ribbon({ open, onToggle }: { open: boolean; onToggle: () => void
             className="span"
           />
         )}
-        {open &&
-          rows
-            .filter((r) => r.row < deep)
-            .map(({ bar, row, x1, x2, opens }) => (
-              <g key={bar.id} className={bar.status === "draft" ? "bar draft" : "bar"}>
-                <title>{`${bar.title}, ${bar.code}: ${spanText(bar)}, ${seatsText(bar)}, ${stateText(bar)}${bar.teaching === "before" && bar.status === "published" ? `, ${bar.decision === "undecided" ? "not decided" : bar.decision}` : ""}`}</title>
-                {opens < x1 && (
-                  <line
-                    x1={opens}
-                    x2={x1}
-                    y1={TOP + row * ROW + 5}
-                    y2={TOP + row * ROW + 5}
-                    className="signup"
-                  />
-                )}
-                <rect x={x1} width={x2 - x1} y={TOP + row * ROW} height={9} className="whole" />
-                <rect
-                  x={x1}
-                  width={(x2 - x1) * Math.min(1, bar.taken / bar.capacity)}
-                  y={TOP + row * ROW}
-                  height={9}
-                  className={bar.taken >= bar.capacity ? "fill full" : "fill"}
-                />
-              </g>
-            ))}
+        {open && <Bars rows={rows.filter((r) => r.row < deep)} />}
         <line
           x1={x(time(me.today) + DAY / 2)}
           x2={x(time(me.today) + DAY / 2)}
@@ -164,23 +205,14 @@ export function Ribbon({ open, onToggle }: { open: boolean; onToggle: () => void
           className="plumb"
         />
       </svg>
-      <div className="ribbontext">
-        <T tone="slate" aria-live="polite">
-          {shown ? (
-            <>
-              span: {day(shown.from, false)} to {day(shown.to)}, {count(inSpan, "run")}{" "}
-              <Button variant="text" color="secondary" onClick={() => setSpan(null)}>
-                whole season
-              </Button>
-            </>
-          ) : (
-            `the season${season.data ? `, ${count(season.data.bars.length, "run")}` : ""}`
-          )}
-        </T>
-        <Button variant="text" color="secondary" aria-expanded={open} onClick={onToggle}>
-          {open ? "fold" : "open the ribbon"}
-        </Button>
-      </div>
+      <RibbonText
+        shown={shown}
+        inSpan={inSpan}
+        runs={season.data?.bars.length}
+        open={open}
+        onToggle={onToggle}
+        onWhole={() => setSpan(null)}
+      />
     </div>
   );
 }

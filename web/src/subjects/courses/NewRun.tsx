@@ -1,11 +1,11 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
 import { useQueryClient } from "@tanstack/react-query";
-import { type FormEvent, useEffect, useRef, useState } from "react";
+import { useEffect, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 
-import { $api, api, ask, faultsOf, keyHeader } from "../../app/server";
-import { useKept, useKeptKey, useMe } from "../../app/session";
+import { $api, api, ask, keyHeader, type Schemas } from "../../app/server";
+import { useMe } from "../../app/session";
 import { Crumbs, Part, Row } from "../../parts/layout";
 import { Page } from "../../parts/Page";
 import { T } from "../../parts/words";
@@ -14,75 +14,73 @@ import { type CourseDefaults, digitsOf, documentOf, EMPTY, fromDefaults, type Ru
 import { CoursePart, DatesPart, SeatsPart, standing, useDates } from "./NewRunParts";
 import { PlansEdit } from "./PlansEdit";
 import { RatesEdit } from "./RatesEdit";
+import { useServerForm } from "../../form/useServerForm";
+import { Form } from "../../form/Form";
+
+type Courses = Schemas["CourseOut"][];
+
+/** What a form is asked to begin with by its address: a date and a lane drawn on the planner, or a course. */
+function useWanted(
+  { values: form, set }: { values: RunForm; set: (change: Partial<RunForm>) => void },
+  courses: Courses | undefined,
+) {
+  const [params, setParams] = useSearchParams();
+  /** A course brings its defaults along; they can all be changed here. */
+  const choose = (courseId: string) => {
+    const course = courses?.find((c) => String(c.id) === courseId);
+    set({ courseId, ...(course ? fromDefaults(course.defaults as CourseDefaults) : {}) });
+  };
+  useEffect(() => {
+    const [date, place, instructor] = ["date", "place", "instructor"].map((n) => params.get(n));
+    if (!date) return;
+    set({
+      place: place ?? form.place,
+      instructor: instructor ?? form.instructor,
+      patterns: form.patterns.map((p, i) => (i ? p : { ...p, first: date })),
+      changes: [],
+    });
+    setParams({}, { replace: true });
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, []);
+  const wanted = params.get("course");
+  useEffect(() => {
+    if (!wanted || !courses) return;
+    choose(wanted);
+    setParams({}, { replace: true });
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [wanted, courses]);
+  return choose;
+}
 
 /** A new run from a flyer: dates, seats, fee, plan; every consequence in the margin before it is saved. */
 export default function NewRun() {
   const me = useMe();
   const go = useNavigate();
   const queries = useQueryClient();
-  const [params, setParams] = useSearchParams();
-  const [form, setForm, forget] = useKept<RunForm>("new-run-2", EMPTY);
-  // Drawn on the planner: the date, and whose lane it was.
-  useEffect(() => {
-    const [date, place, instructor] = ["date", "place", "instructor"].map((n) => params.get(n));
-    if (!date) return;
-    setForm((old) => ({
-      ...old,
-      place: place ?? old.place,
-      instructor: instructor ?? old.instructor,
-      patterns: old.patterns.map((p, i) => (i ? p : { ...p, first: date })),
-      changes: [],
-    }));
-    setParams({}, { replace: true });
-    // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, []);
-  const [key, forgetKey] = useKeptKey("new-run-key");
-  const [error, setError] = useState<unknown>(null);
-  const [busy, setBusy] = useState(false);
-  const sheet = useRef<HTMLFormElement>(null);
-  const [sent, setSent] = useState<RunForm | null>(null);
-  const faults = standing(faultsOf(error), sent, form);
-  const set = (change: Partial<RunForm>) => setForm((old) => ({ ...old, ...change }));
-  const digits = digitsOf(me.currency);
-
   const courses = $api.useQuery("get", "/api/v1/courses");
+  const [sent, setSent] = useState<RunForm | null>(null);
+  const of = useServerForm<RunForm, Schemas["RunOut"]>({
+    draft: "new-run-2",
+    start: EMPTY,
+    send: (form, key) => {
+      setSent(form);
+      return ask(
+        api.POST("/api/v1/runs", {
+          body: documentOf(form, digitsOf(me.currency)),
+          params: { header: keyHeader(key) },
+        }),
+      );
+    },
+    done: (run) => {
+      void queries.invalidateQueries();
+      void go(`/runs/${run.id}`);
+    },
+  });
+  const { values: form, set, busy } = of;
+  const choose = useWanted(of, courses.data);
+  const faults = standing(of.faults, sent, form);
   const plan = useDates(form);
   const { firstDay } = plan;
-
-  /** A course brings its defaults along; they can all be changed here. */
-  const choose = (courseId: string) => {
-    const course = courses.data?.find((c) => String(c.id) === courseId);
-    set({ courseId, ...(course ? fromDefaults(course.defaults as CourseDefaults) : {}) });
-  };
-  // Asked for by demand: the course is chosen.
-  const wanted = params.get("course");
-  useEffect(() => {
-    if (!wanted || !courses.data) return;
-    choose(wanted);
-    setParams({}, { replace: true });
-    // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [wanted, courses.data]);
-  const save = async (event?: FormEvent) => {
-    event?.preventDefault();
-    setBusy(true);
-    setError(null);
-    setSent(form);
-    try {
-      const run = await ask(
-        api.POST("/api/v1/runs", { body: documentOf(form, digits), params: { header: keyHeader(key) } }),
-      );
-      forget();
-      forgetKey();
-      void queries.invalidateQueries();
-      await go(`/runs/${run.id}`);
-    } catch (problem) {
-      setError(problem);
-      setTimeout(() => sheet.current?.querySelector<HTMLElement>("[aria-invalid=true]")?.focus(), 0);
-    } finally {
-      setBusy(false);
-    }
-  };
-
   return (
     <Page
       title="New run"
@@ -92,11 +90,11 @@ export default function NewRun() {
           dates={plan.kept}
           firstDay={firstDay}
           warnings={plan.warnings}
-          error={error}
+          error={of.error}
           faults={faults}
           busy={busy}
-          onSave={() => void save()}
-          onForget={forget}
+          onSave={() => void of.submit()}
+          onForget={of.forget}
           clashes={plan.clashes}
         />
       }
@@ -107,14 +105,12 @@ export default function NewRun() {
       <Box component="h1" sx={{ marginBottom: 14 }}>
         New run
       </Box>
-      <form
-        ref={sheet}
-        onSubmit={(e) => void save(e)}
+      <Form
+        of={{ ...of, trouble: "" }}
         onKeyDown={(e) => {
-          if (e.key === "Enter" && e.ctrlKey) void save(e);
+          if (e.key === "Enter" && e.ctrlKey) void of.submit();
           else if (e.key === "Enter" && e.target instanceof HTMLInputElement) e.preventDefault();
         }}
-        noValidate
       >
         <CoursePart form={form} set={set} faults={faults} courses={courses.data ?? []} onChoose={choose} />
         <DatesPart form={form} set={set} faults={faults} plan={plan} />
@@ -150,7 +146,7 @@ export default function NewRun() {
             </T>
           </Row>
         </Part>
-      </form>
+      </Form>
     </Page>
   );
 }

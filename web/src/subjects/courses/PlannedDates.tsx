@@ -120,78 +120,104 @@ export function PlannedDates({
       )}
       <DateList aria-label="All dates of this run" hidden={months}>
         {dates.map((d) => (
-          <li key={d.from} className={d.dropped ? "out" : ""}>
-            <T tone="slate" className="n">
-              {d.from}
-            </T>
-            {open === d.from ? (
-              <>
-                <Field
-                  label={`Date of meeting ${d.from}`}
-                  unseen
-                  type="date"
-                  width={165}
-                  value={d.date}
-                  // The field opens where the person just pressed; typing goes on there.
-                  autoFocus
-                  onChange={(date) => isDay(date) && change(d.from, { date })}
-                />
-                <Field
-                  label={`Start of meeting ${d.from}`}
-                  unseen
-                  type="time"
-                  width={90}
-                  value={d.start}
-                  onChange={(start) => timeTyped(start) === start && change(d.from, { start })}
-                />
-                <Button variant="text" onClick={() => setOpen(null)}>
-                  done
-                </Button>
-              </>
-            ) : (
-              <>
-                <span className="date">{day(d.date, d.date.slice(0, 4) !== dates[0]?.date.slice(0, 4))}</span>
-                <T nowrap>
-                  {d.start.slice(0, 5)} to {d.end.slice(0, 5)}
-                </T>
-                {(d.room ?? d.instructor) && (
-                  <T tone="slate">{[d.room, d.instructor].filter(Boolean).join(", ")}</T>
-                )}
-                {d.dropped ? (
-                  <Button variant="text" onClick={() => change(d.from, { dropped: false })}>
-                    take back in
-                  </Button>
-                ) : (
-                  <T nowrap className="acts">
-                    <Button
-                      variant="text"
-                      aria-label={`Change meeting ${d.from}`}
-                      onClick={() => setOpen(d.from)}
-                    >
-                      change
-                    </Button>{" "}
-                    <Button
-                      variant="text"
-                      color="secondary"
-                      aria-label={`Leave out meeting ${d.from}`}
-                      onClick={() => change(d.from, { dropped: true })}
-                    >
-                      leave out
-                    </Button>
-                  </T>
-                )}
-              </>
-            )}
-            {d.changed && !d.dropped && <T tone="ochre">changed by hand</T>}
-            {d.warnings.map((w) => (
-              <T tone="ochre" key={w}>
-                {w}
-              </T>
-            ))}
-            {!d.dropped && clashing(d.date).length > 0 && <T clash>clashes: {clashing(d.date).join(", ")}</T>}
-          </li>
+          <DateLine
+            key={d.from}
+            date={d}
+            year={dates[0]?.date.slice(0, 4)}
+            open={open === d.from}
+            onOpen={(on) => setOpen(on ? d.from : null)}
+            change={(what) => change(d.from, what)}
+            clashing={clashing(d.date)}
+          />
         ))}
       </DateList>
     </>
+  );
+}
+
+/** One calculated date: as it stands, or being changed. */
+function DateLine({
+  date: d,
+  year,
+  open,
+  onOpen,
+  change,
+  clashing,
+}: {
+  date: ShownDate;
+  /** The year of the first date, which is not said again. */
+  year?: string;
+  open: boolean;
+  onOpen: (on: boolean) => void;
+  change: (what: Partial<DateChange>) => void;
+  clashing: string[];
+}) {
+  return (
+    <li className={d.dropped ? "out" : ""}>
+      <T tone="slate" className="n">
+        {d.from}
+      </T>
+      {open ? (
+        <>
+          <Field
+            label={`Date of meeting ${d.from}`}
+            unseen
+            type="date"
+            width={165}
+            value={d.date}
+            // The field opens where the person just pressed; typing goes on there.
+            autoFocus
+            onChange={(date) => isDay(date) && change({ date })}
+          />
+          <Field
+            label={`Start of meeting ${d.from}`}
+            unseen
+            type="time"
+            width={90}
+            value={d.start}
+            onChange={(start) => timeTyped(start) === start && change({ start })}
+          />
+          <Button variant="text" onClick={() => onOpen(false)}>
+            done
+          </Button>
+        </>
+      ) : (
+        <>
+          <span className="date">{day(d.date, d.date.slice(0, 4) !== year)}</span>
+          <T nowrap>
+            {d.start.slice(0, 5)} to {d.end.slice(0, 5)}
+          </T>
+          {(d.room ?? d.instructor) && (
+            <T tone="slate">{[d.room, d.instructor].filter(Boolean).join(", ")}</T>
+          )}
+          {d.dropped ? (
+            <Button variant="text" onClick={() => change({ dropped: false })}>
+              take back in
+            </Button>
+          ) : (
+            <T nowrap className="acts">
+              <Button variant="text" aria-label={`Change meeting ${d.from}`} onClick={() => onOpen(true)}>
+                change
+              </Button>{" "}
+              <Button
+                variant="text"
+                color="secondary"
+                aria-label={`Leave out meeting ${d.from}`}
+                onClick={() => change({ dropped: true })}
+              >
+                leave out
+              </Button>
+            </T>
+          )}
+        </>
+      )}
+      {d.changed && !d.dropped && <T tone="ochre">changed by hand</T>}
+      {d.warnings.map((w) => (
+        <T tone="ochre" key={w}>
+          {w}
+        </T>
+      ))}
+      {!d.dropped && clashing.length > 0 && <T clash>clashes: {clashing.join(", ")}</T>}
+    </li>
   );
 }

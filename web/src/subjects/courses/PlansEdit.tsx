@@ -65,8 +65,6 @@ export function Plan({
   const start = PLAN_STARTS.find((p) => p.name === plan.name);
   const set = (i: number, change: Partial<PlanLineForm>) =>
     onChange({ lines: plan.lines.map((l, n) => (n === i ? { ...l, ...change } : l)) });
-  const fault = (i: number, ...names: string[]) =>
-    names.map((n) => faults[`${at}/lines/${i}${n && `/${n}`}`]).find(Boolean);
   return (
     <Group role="group" aria-label={plan.name || "Payment plan"}>
       <Row wrap>
@@ -106,76 +104,20 @@ export function Plan({
         )}
       </Row>
       {plan.lines.map((line, i) => (
-        <Row wrap key={i} sx={{ marginTop: 10 }}>
-          <Choice
-            label={`Line ${i + 1}`}
-            tail={tail}
-            value={line.share}
-            width={120}
-            onChange={(v) =>
-              set(i, { share: v as PlanLineForm["share"], value: v === "parts" ? "1" : line.value })
-            }
-            options={[
-              { value: "percent", text: "percent" },
-              { value: "amount", text: "amount" },
-              { value: "parts", text: "parts" },
-              ...(i === plan.lines.length - 1 ? [{ value: "rest", text: "the rest" }] : []),
-            ]}
-            fault={fault(i, "rest", "")}
-          />
-          {line.share !== "rest" && (
-            <Field
-              label={{ percent: "Percent", amount: "Amount", parts: "Parts" }[line.share]}
-              tail={` of line ${i + 1}${tail}`}
-              value={line.value}
-              width={100}
-              onChange={(value) => set(i, { value })}
-              fault={fault(i, line.share)}
-              input={{ inputMode: "decimal" }}
-            />
-          )}
-          <Field
-            label="Due"
-            tail={` of line ${i + 1}${tail}`}
-            type={line.due === "on" ? "date" : "text"}
-            value={line.number}
-            width={line.due === "on" ? 160 : 80}
-            onChange={(number) => set(i, { number })}
-            fault={fault(i, `due/${line.due}`, "due")}
-          />
-          <Choice
-            label="counted in"
-            tail={` of line ${i + 1}${tail}`}
-            value={line.due}
-            width={190}
-            onChange={(due) => set(i, { due, number: due === "on" || line.due === "on" ? "" : line.number })}
-            options={DUES}
-          />
-          <Choice
-            label="Settled"
-            tail={` for line ${i + 1}${tail}`}
-            value={line.settle ?? "any"}
-            width={120}
-            onChange={(settle) => set(i, { settle })}
-            options={[
-              { value: "any", text: "anywhere" },
-              { value: "desk", text: "at the desk" },
-              { value: "online", text: "online" },
-            ]}
-          />
-          {plan.lines.length > 1 && (
-            <Acts>
-              <Button
-                variant="text"
-                color="secondary"
-                aria-label={`Take out line ${i + 1}${tail}`}
-                onClick={() => onChange({ lines: plan.lines.filter((_, n) => n !== i) })}
-              >
-                take out
-              </Button>
-            </Acts>
-          )}
-        </Row>
+        <PlanLine
+          key={i}
+          line={line}
+          n={i + 1}
+          last={i === plan.lines.length - 1}
+          tail={tail}
+          set={(change) => set(i, change)}
+          onRemove={
+            plan.lines.length > 1
+              ? () => onChange({ lines: plan.lines.filter((_, n) => n !== i) })
+              : undefined
+          }
+          fault={(...names) => names.map((n) => faults[`${at}/lines/${i}${n && `/${n}`}`]).find(Boolean)}
+        />
       ))}
       {faults[`${at}/lines`] && <Fault role="alert">{faults[`${at}/lines`]}</Fault>}
       <Tick checked={plan.details ?? false} onChange={(on) => onChange({ details: on })}>
@@ -193,5 +135,95 @@ export function Plan({
         Another line{tail && <Heard>{tail}</Heard>}
       </Button>
     </Group>
+  );
+}
+
+/** One line of a plan: its share, when it is due and where it is settled. */
+function PlanLine({
+  line,
+  n,
+  last,
+  tail,
+  set,
+  onRemove,
+  fault,
+}: {
+  line: PlanLineForm;
+  n: number;
+  last: boolean;
+  tail: string;
+  set: (change: Partial<PlanLineForm>) => void;
+  onRemove?: () => void;
+  fault: (...names: string[]) => string | undefined;
+}) {
+  return (
+    <Row wrap sx={{ marginTop: 10 }}>
+      <Choice
+        label={`Line ${n}`}
+        tail={tail}
+        value={line.share}
+        width={120}
+        onChange={(v) => set({ share: v as PlanLineForm["share"], value: v === "parts" ? "1" : line.value })}
+        options={[
+          { value: "percent", text: "percent" },
+          { value: "amount", text: "amount" },
+          { value: "parts", text: "parts" },
+          ...(last ? [{ value: "rest", text: "the rest" }] : []),
+        ]}
+        fault={fault("rest", "")}
+      />
+      {line.share !== "rest" && (
+        <Field
+          label={{ percent: "Percent", amount: "Amount", parts: "Parts" }[line.share]}
+          tail={` of line ${n}${tail}`}
+          value={line.value}
+          width={100}
+          onChange={(value) => set({ value })}
+          fault={fault(line.share)}
+          input={{ inputMode: "decimal" }}
+        />
+      )}
+      <Field
+        label="Due"
+        tail={` of line ${n}${tail}`}
+        type={line.due === "on" ? "date" : "text"}
+        value={line.number}
+        width={line.due === "on" ? 160 : 80}
+        onChange={(number) => set({ number })}
+        fault={fault(`due/${line.due}`, "due")}
+      />
+      <Choice
+        label="counted in"
+        tail={` of line ${n}${tail}`}
+        value={line.due}
+        width={190}
+        onChange={(due) => set({ due, number: due === "on" || line.due === "on" ? "" : line.number })}
+        options={DUES}
+      />
+      <Choice
+        label="Settled"
+        tail={` for line ${n}${tail}`}
+        value={line.settle ?? "any"}
+        width={120}
+        onChange={(settle) => set({ settle })}
+        options={[
+          { value: "any", text: "anywhere" },
+          { value: "desk", text: "at the desk" },
+          { value: "online", text: "online" },
+        ]}
+      />
+      {onRemove && (
+        <Acts>
+          <Button
+            variant="text"
+            color="secondary"
+            aria-label={`Take out line ${n}${tail}`}
+            onClick={onRemove}
+          >
+            take out
+          </Button>
+        </Acts>
+      )}
+    </Row>
   );
 }

@@ -66,7 +66,6 @@ export default function DefaultsPage() {
     );
     acts.say({ text: "New runs start from this.", change: done.change });
   };
-  const part = { save, differ };
   return (
     <Page
       title="What runs start from"
@@ -78,6 +77,60 @@ export default function DefaultsPage() {
       <Box component="h1" sx={{ margin: "12px 0 6px" }}>
         What runs start from
       </Box>
+      <Lists values={values} currency={currency} save={save} differ={differ} />
+      <Part as="div">
+        <h2>Refunds</h2>
+        <Refunds
+          stored={values.refunds}
+          currency={currency}
+          name="defaults-refunds"
+          save={(value) => save("refunds", value).then(() => null)}
+        >
+          {!values.refunds && <P tone="slate">No policy: everything goes back, as credit of the account.</P>}
+        </Refunds>
+      </Part>
+      <Part as="div">
+        <h2>Who is told</h2>
+        <Told told={values.told ?? []} office={values.office_email ?? ""} save={save} />
+      </Part>
+      <Part as="div">
+        <h2>Days</h2>
+        <Row wrap>
+          <Days
+            name="quote_days"
+            label="A quote is kept for, days"
+            stored={values.quote_days}
+            usual="14"
+            save={save}
+          />
+          <Days
+            name="access_days"
+            label="Access to an open run, days"
+            stored={values.access_days}
+            usual="not said"
+            save={save}
+          />
+        </Row>
+      </Part>
+    </Page>
+  );
+}
+
+/** What is sold and how it is paid: taxes, groups, extras, plans. */
+function Lists({
+  values,
+  currency,
+  save,
+  differ,
+}: {
+  values: Values;
+  currency: string;
+  save: Save;
+  differ: Record<string, number>;
+}) {
+  const part = { save, differ };
+  return (
+    <>
       <Default
         {...part}
         name="taxes"
@@ -161,41 +214,7 @@ export default function DefaultsPage() {
         )}
         line={(p) => <>{p.name}</>}
       />
-      <Part as="div">
-        <h2>Refunds</h2>
-        <Refunds
-          stored={values.refunds}
-          currency={currency}
-          name="defaults-refunds"
-          save={(value) => save("refunds", value).then(() => null)}
-        >
-          {!values.refunds && <P tone="slate">No policy: everything goes back, as credit of the account.</P>}
-        </Refunds>
-      </Part>
-      <Part as="div">
-        <h2>Who is told</h2>
-        <Told told={values.told ?? []} office={values.office_email ?? ""} save={save} />
-      </Part>
-      <Part as="div">
-        <h2>Days</h2>
-        <Row wrap>
-          <Days
-            name="quote_days"
-            label="A quote is kept for, days"
-            stored={values.quote_days}
-            usual="14"
-            save={save}
-          />
-          <Days
-            name="access_days"
-            label="Access to an open run, days"
-            stored={values.access_days}
-            usual="not said"
-            save={save}
-          />
-        </Row>
-      </Part>
-    </Page>
+    </>
   );
 }
 

@@ -61,19 +61,11 @@ export function PriceChart({
       })
       .join("");
   const keys = (e: KeyboardEvent) => {
-    const by = { ArrowLeft: -1, ArrowRight: 1, ArrowDown: -1, ArrowUp: 1, PageDown: -7, PageUp: 7 }[e.key];
-    const next =
-      by !== undefined
-        ? addDays(at, by)
-        : e.key === "Home"
-          ? chart.first
-          : e.key === "End"
-            ? chart.last
-            : null;
+    const next = dayAfter(e.key, at, chart);
     if (next === null) return;
     e.preventDefault();
     setRest(false);
-    setPicked(next < chart.first ? chart.first : next > chart.last ? chart.last : next);
+    setPicked(next);
   };
   const point = (e: PointerEvent<SVGSVGElement>) => {
     const box = e.currentTarget.getBoundingClientRect();
@@ -113,35 +105,7 @@ export function PriceChart({
             </g>
           ))}
           <line x1={LEFT} x2={W - RIGHT} y1={H - BOTTOM} y2={H - BOTTOM} className="ground" />
-          {gates.map((g, i) => (
-            <g key={`${g.label}${g.day}`}>
-              <path
-                transform={`translate(${x(g.day) - 5} ${H - BOTTOM - 12}) scale(.62)`}
-                d="M1 20V9a7 7 0 0 1 14 0v11h-4.4V9a2.6 2.6 0 0 0-5.2 0v11z"
-                className="gatemark"
-              />
-              <text
-                x={x(g.day)}
-                y={H - BOTTOM + 14 + (i % 2) * 13}
-                textAnchor={x(g.day) > W - RIGHT - 60 ? "end" : x(g.day) < LEFT + 60 ? "start" : "middle"}
-                className="ticktext"
-              >
-                {g.label}
-              </text>
-            </g>
-          ))}
-          {gates.length === 0 &&
-            [chart.first, chart.last].map((d, i) => (
-              <text
-                key={i}
-                x={x(d)}
-                y={H - BOTTOM + 16}
-                textAnchor={i ? "end" : "start"}
-                className="ticktext"
-              >
-                {aligned ? chart.said(d) : day(d)}
-              </text>
-            ))}
+          <Ground chart={chart} gates={gates} x={x} aligned={aligned} />
           {held.map((s, i) => (
             <g key={`${s.run.id}-${s.rate_id}`} className={`series s${i}`}>
               <path d={path(s)} strokeDasharray={DASHES[i % DASHES.length]} />
@@ -164,6 +128,57 @@ export function PriceChart({
       </P>
       <Readings series={held} at={at} real={(s) => chart.real(s, at)} live={!rest} />
       <PriceTable series={held} />
+    </>
+  );
+}
+
+/** The day that a key leads to, within the chart; null for any other key. */
+function dayAfter(key: string, at: string, chart: Chart): string | null {
+  const by = { ArrowLeft: -1, ArrowRight: 1, ArrowDown: -1, ArrowUp: 1, PageDown: -7, PageUp: 7 }[key];
+  if (key === "Home") return chart.first;
+  if (key === "End") return chart.last;
+  if (by === undefined) return null;
+  const next = addDays(at, by);
+  return next < chart.first ? chart.first : next > chart.last ? chart.last : next;
+}
+
+/** What stands below the lines: the gates of the one run, else the first and last day. */
+function Ground({
+  chart,
+  gates,
+  x,
+  aligned,
+}: {
+  chart: Chart;
+  gates: Compared["gates"];
+  x: (iso: string) => number;
+  aligned: boolean;
+}) {
+  return (
+    <>
+      {gates.map((g, i) => (
+        <g key={`${g.label}${g.day}`}>
+          <path
+            transform={`translate(${x(g.day) - 5} ${H - BOTTOM - 12}) scale(.62)`}
+            d="M1 20V9a7 7 0 0 1 14 0v11h-4.4V9a2.6 2.6 0 0 0-5.2 0v11z"
+            className="gatemark"
+          />
+          <text
+            x={x(g.day)}
+            y={H - BOTTOM + 14 + (i % 2) * 13}
+            textAnchor={x(g.day) > W - RIGHT - 60 ? "end" : x(g.day) < LEFT + 60 ? "start" : "middle"}
+            className="ticktext"
+          >
+            {g.label}
+          </text>
+        </g>
+      ))}
+      {gates.length === 0 &&
+        [chart.first, chart.last].map((d, i) => (
+          <text key={i} x={x(d)} y={H - BOTTOM + 16} textAnchor={i ? "end" : "start"} className="ticktext">
+            {aligned ? chart.said(d) : day(d)}
+          </text>
+        ))}
     </>
   );
 }

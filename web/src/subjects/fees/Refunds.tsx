@@ -111,37 +111,15 @@ export function Refunds({
   return (
     <Form of={of}>
       {form.steps.map((s, i) => (
-        <Row wrap key={i} sx={{ marginTop: i ? 10 : 0 }}>
-          <Field
-            label="Days before the start, or more"
-            tail={`, step ${i + 1}`}
-            width={200}
-            value={s.days}
-            autoFocus={opened && i === 0}
-            onChange={(days) => put(form.steps.map((x, n) => (n === i ? { ...x, days } : x)))}
-            fault={faults[`/set/refunds/steps/${i}/days_before`]}
-            input={{ inputMode: "numeric" }}
-          />
-          <Field
-            label="Percent that goes back"
-            tail={`, step ${i + 1}`}
-            width={180}
-            value={s.percent}
-            onChange={(percent) => put(form.steps.map((x, n) => (n === i ? { ...x, percent } : x)))}
-            fault={faults[`/set/refunds/steps/${i}/percent`]}
-            input={{ inputMode: "decimal" }}
-          />
-          <Acts sx={{ alignSelf: "flex-end", paddingBottom: 9 }}>
-            <Button
-              variant="text"
-              color="secondary"
-              aria-label={`Take out step ${i + 1}`}
-              onClick={() => put(form.steps.filter((_, n) => n !== i))}
-            >
-              take out
-            </Button>
-          </Acts>
-        </Row>
+        <StepFields
+          key={i}
+          step={s}
+          n={i}
+          takes={opened && i === 0}
+          set={(change) => put(form.steps.map((x, n) => (n === i ? { ...x, ...change } : x)))}
+          onRemove={() => put(form.steps.filter((_, n) => n !== i))}
+          faults={faults}
+        />
       ))}
       <Button
         variant="text"
@@ -172,5 +150,51 @@ export function Refunds({
       </Row>
       <Ends of={of} act="Save" leave="Keep as it was" onLeave={of.close} />
     </Form>
+  );
+}
+
+/** One step of a policy: so many days before the start, so much goes back. */
+function StepFields({
+  step: s,
+  n: i,
+  takes,
+  set,
+  onRemove,
+  faults,
+}: {
+  step: RefundForm["steps"][number];
+  n: number;
+  takes: boolean;
+  set: (change: Partial<RefundForm["steps"][number]>) => void;
+  onRemove: () => void;
+  faults: Record<string, string>;
+}) {
+  return (
+    <Row wrap sx={{ marginTop: i ? 10 : 0 }}>
+      <Field
+        label="Days before the start, or more"
+        tail={`, step ${i + 1}`}
+        width={200}
+        value={s.days}
+        autoFocus={takes}
+        onChange={(days) => set({ days })}
+        fault={faults[`/set/refunds/steps/${i}/days_before`]}
+        input={{ inputMode: "numeric" }}
+      />
+      <Field
+        label="Percent that goes back"
+        tail={`, step ${i + 1}`}
+        width={180}
+        value={s.percent}
+        onChange={(percent) => set({ percent })}
+        fault={faults[`/set/refunds/steps/${i}/percent`]}
+        input={{ inputMode: "decimal" }}
+      />
+      <Acts sx={{ alignSelf: "flex-end", paddingBottom: 9 }}>
+        <Button variant="text" color="secondary" aria-label={`Take out step ${i + 1}`} onClick={onRemove}>
+          take out
+        </Button>
+      </Acts>
+    </Row>
   );
 }

@@ -87,35 +87,7 @@ export default function CallList() {
             </Facts>
           </section>
           {list.cancelled && <GiveBack meetingId={meetingId} />}
-          {list.instructor && (
-            <section>
-              <h2>{list.instructor}</h2>
-              <p>{list.instructor_phone ?? <T tone="slate">no phone number</T>}</p>
-              {list.cancelled && (
-                <Row mid>
-                  <T tone="slate">Still paid?</T>
-                  <Views
-                    label="Is the instructor still paid?"
-                    value={list.instructor_paid === null ? null : list.instructor_paid ? "yes" : "no"}
-                    options={[
-                      { value: "yes", text: "yes" },
-                      { value: "no", text: "no" },
-                    ]}
-                    onChange={(answer) =>
-                      void attempt(
-                        ask(
-                          api.PUT("/api/v1/meetings/{meeting_id}/paid", {
-                            params: { path: { meeting_id: meetingId } },
-                            body: { paid: answer === "yes" },
-                          }),
-                        ),
-                      )
-                    }
-                  />
-                </Row>
-              )}
-            </section>
-          )}
+          <OfInstructor list={list} setPaid={(paid) => void attempt(setPaid(meetingId, paid))} />
         </>
       }
     >
@@ -133,34 +105,91 @@ export default function CallList() {
       {list.people.length === 0 && <Empty as="p">Nobody is on this run; there is nobody to call.</Empty>}
       <Calls>
         {list.people.map((p) => (
-          <li key={p.person_id} className={p.outcome === "reached" ? "done" : ""}>
-            <span className="who">
-              <Link to={`/people/${p.person_id}`}>{p.name}</Link>
-              <T tone="slate">{p.message ? `message ${p.message}` : p.email ? "no message" : "no email"}</T>
-            </span>
-            <strong className="phone">{p.phone ?? <T tone="slate">no phone</T>}</strong>
-            <Views
-              label={`The call to ${p.name}`}
-              value={p.outcome}
-              options={OUTCOMES.map((o) => ({ value: o, text: o }))}
-              onChange={(o) => void note(p.person_id, o, notes[p.person_id] ?? p.note)}
-            />
-            <Field
-              label={`What ${p.name} said`}
-              unseen
-              placeholder="what they said"
-              value={notes[p.person_id] ?? p.note}
-              onChange={(text) => setNotes({ ...notes, [p.person_id]: text })}
-              onBlur={() => {
-                const text = notes[p.person_id];
-                if (text !== undefined && text !== p.note)
-                  void note(p.person_id, p.outcome ?? "reached", text);
-              }}
-            />
-          </li>
+          <CallLine
+            key={p.person_id}
+            person={p}
+            said={notes[p.person_id]}
+            onSaid={(text) => setNotes({ ...notes, [p.person_id]: text })}
+            onCalled={(outcome, text) => void note(p.person_id, outcome, text)}
+          />
         ))}
       </Calls>
     </Page>
+  );
+}
+
+type List = Schemas["CallList"];
+
+const setPaid = (meetingId: number, paid: boolean) =>
+  ask(
+    api.PUT("/api/v1/meetings/{meeting_id}/paid", {
+      params: { path: { meeting_id: meetingId } },
+      body: { paid },
+    }),
+  );
+
+/** The instructor of the meeting: a phone number, and whether it is paid all the same. */
+function OfInstructor({ list, setPaid }: { list: List; setPaid: (paid: boolean) => void }) {
+  if (!list.instructor) return null;
+  return (
+    <section>
+      <h2>{list.instructor}</h2>
+      <p>{list.instructor_phone ?? <T tone="slate">no phone number</T>}</p>
+      {list.cancelled && (
+        <Row mid>
+          <T tone="slate">Still paid?</T>
+          <Views
+            label="Is the instructor still paid?"
+            value={list.instructor_paid === null ? null : list.instructor_paid ? "yes" : "no"}
+            options={[
+              { value: "yes", text: "yes" },
+              { value: "no", text: "no" },
+            ]}
+            onChange={(answer) => setPaid(answer === "yes")}
+          />
+        </Row>
+      )}
+    </section>
+  );
+}
+
+/** Somebody to call: how, what was sent, what came of the call. */
+function CallLine({
+  person: p,
+  said,
+  onSaid,
+  onCalled,
+}: {
+  person: List["people"][number];
+  /** What is typed and not kept yet. */
+  said: string | undefined;
+  onSaid: (text: string) => void;
+  onCalled: (outcome: Schemas["CallOutcome"], note: string) => void;
+}) {
+  return (
+    <li className={p.outcome === "reached" ? "done" : ""}>
+      <span className="who">
+        <Link to={`/people/${p.person_id}`}>{p.name}</Link>
+        <T tone="slate">{p.message ? `message ${p.message}` : p.email ? "no message" : "no email"}</T>
+      </span>
+      <strong className="phone">{p.phone ?? <T tone="slate">no phone</T>}</strong>
+      <Views
+        label={`The call to ${p.name}`}
+        value={p.outcome}
+        options={OUTCOMES.map((o) => ({ value: o, text: o }))}
+        onChange={(o) => onCalled(o, said ?? p.note)}
+      />
+      <Field
+        label={`What ${p.name} said`}
+        unseen
+        placeholder="what they said"
+        value={said ?? p.note}
+        onChange={(text) => onSaid(text)}
+        onBlur={() => {
+          if (said !== undefined && said !== p.note) onCalled(p.outcome ?? "reached", said);
+        }}
+      />
+    </li>
   );
 }
 

@@ -20,8 +20,7 @@ type Payment = {
   chosen: Record<string, string> | null;
 };
 
-/** Money that came in: the amount is enough, the oldest due is settled first unless parts are chosen. */
-export function Take({ account, acts }: { account: Account; acts: Acts }) {
+function usePayment({ account, acts }: { account: Account; acts: Acts }) {
   const me = useMe();
   const empty: Payment = {
     amount: "",
@@ -45,7 +44,7 @@ export function Take({ account, acts }: { account: Account; acts: Acts }) {
             reference: form.reference,
             received_on: form.received || null,
             fee: amount(form.fee, digits) || null,
-            ...how,
+            anyway: how.anyway,
             ...(form.chosen
               ? {
                   installments: Object.entries(form.chosen)
@@ -62,86 +61,41 @@ export function Take({ account, acts }: { account: Account; acts: Acts }) {
         change: taken.change,
       }),
   });
-  const { values: form, set, faults, busy } = of;
+  return of;
+}
+
+/** Money that came in: the amount is enough, the oldest due is settled first unless parts are chosen. */
+export function Take({ account, acts }: { account: Account; acts: Acts }) {
+  const of = usePayment({ account, acts });
+  const { values: form, busy } = of;
   return (
     <Form of={of.problem?.kind === "same-check" ? { ...of, trouble: "" } : of}>
       <Row wrap>
         <Field
           label={`Amount in ${account.currency}`}
           width={130}
-          value={form.amount}
-          onChange={(text) => set({ amount: text })}
-          fault={faults["/amount"]}
+          {...of.field("amount")}
           input={{ inputMode: "decimal" }}
         />
         <Choice
           label="By"
           width={150}
-          value={form.method}
-          onChange={(method) => set({ method })}
-          fault={faults["/method"]}
+          {...of.field("method")}
           options={METHODS.map((m) => ({ value: m, text: m }))}
         />
-        <Field
-          label="Number or reference"
-          width={190}
-          value={form.reference}
-          onChange={(reference) => set({ reference })}
-          fault={faults["/reference"]}
-        />
-        <Field
-          label="Came in on"
-          type="date"
-          width={160}
-          value={form.received}
-          onChange={(received) => set({ received })}
-          fault={faults["/received_on"]}
-        />
+        <Field label="Number or reference" width={190} {...of.field("reference")} />
+        <Field label="Came in on" type="date" width={160} {...of.field("received", "/received_on")} />
         {form.method === "transfer" && (
           <Field
             label="The bank kept"
             width={120}
-            value={form.fee}
             placeholder="nothing"
-            onChange={(fee) => set({ fee })}
-            fault={faults["/fee"]}
+            {...of.field("fee")}
             input={{ inputMode: "decimal" }}
           />
         )}
       </Row>
-      {form.chosen === null ? (
-        <P tone="slate">
-          It settles what is oldest due; more than is open stays as credit.{" "}
-          {account.open.length > 1 && (
-            <Button variant="text" onClick={() => set({ chosen: {} })}>
-              choose what it settles
-            </Button>
-          )}
-        </P>
-      ) : (
-        <Picks>
-          <T label as="legend">
-            What it settles; what is not named stays as credit
-          </T>
-          {account.open.map((o) => (
-            <Row wrap key={o.id} sx={{ marginTop: 6 }}>
-              <Field
-                label={`${o.run}${o.who === account.name ? "" : `, ${o.who}`}, due ${day(o.due)}, ${money(o.left, account.currency)} left`}
-                width={360}
-                value={form.chosen![o.id] ?? ""}
-                placeholder="0"
-                onChange={(text) => set({ chosen: { ...form.chosen, [o.id]: text } })}
-                fault={faults[`/installments/${o.id}`]}
-                input={{ inputMode: "decimal" }}
-              />
-            </Row>
-          ))}
-          {faults["/installments"] && <Fault>{faults["/installments"]}</Fault>}
-          <Button variant="text" color="secondary" onClick={() => set({ chosen: null })}>
-            oldest due first
-          </Button>
-        </Picks>
-      )}
+      <Settles account={account} of={of} />
       {of.problem?.kind === "same-check" && (
         <Note kind="due" role="alert" sx={{ marginTop: 10 }}>
           <p>{of.problem.message}</p>
@@ -157,5 +111,49 @@ export function Take({ account, acts }: { account: Account; acts: Acts }) {
         Take it
       </Button>
     </Form>
+  );
+}
+
+/** What a payment settles: the oldest due, or the parts that are named. */
+function Settles({ account, of }: { account: Account; of: ReturnType<typeof usePayment> }) {
+  const {
+    values: { chosen },
+    set,
+    faults,
+  } = of;
+  if (chosen === null)
+    return (
+      <P tone="slate">
+        It settles what is oldest due; more than is open stays as credit.{" "}
+        {account.open.length > 1 && (
+          <Button variant="text" onClick={() => set({ chosen: {} })}>
+            choose what it settles
+          </Button>
+        )}
+      </P>
+    );
+  return (
+    <Picks>
+      <T label as="legend">
+        What it settles; what is not named stays as credit
+      </T>
+      {account.open.map((o) => (
+        <Row wrap key={o.id} sx={{ marginTop: 6 }}>
+          <Field
+            label={`${o.run}${o.who === account.name ? "" : `, ${o.who}`}, due ${day(o.due)}, ${money(o.left, account.currency)} left`}
+            width={360}
+            value={chosen[o.id] ?? ""}
+            placeholder="0"
+            onChange={(text) => set({ chosen: { ...chosen, [o.id]: text } })}
+            fault={faults[`/installments/${o.id}`]}
+            input={{ inputMode: "decimal" }}
+          />
+        </Row>
+      ))}
+      {faults["/installments"] && <Fault>{faults["/installments"]}</Fault>}
+      <Button variant="text" color="secondary" onClick={() => set({ chosen: null })}>
+        oldest due first
+      </Button>
+    </Picks>
   );
 }

@@ -51,15 +51,12 @@ function Kept({ personId, acts }: { personId: number; acts: ReturnType<typeof us
 /** One person: runs, places in line, what is owed, notes and the log. */
 export default function PersonPage() {
   const id = Number(useParams().id);
-  const me = useMe();
   const acts = useDone();
   const pulse = usePulse(null, 20);
   const go = useNavigate();
   const query = $api.useQuery("get", "/api/v1/people/{person_id}", { params: { path: { person_id: id } } });
   const person = query.data;
   if (!person) return <NotYet title="Person" error={query.error} retry={() => void query.refetch()} />;
-  const live = person.enrollments.filter((e) => HOLDS.includes(e.status));
-  const past = person.enrollments.filter((e) => !HOLDS.includes(e.status));
   return (
     <Page
       title={person.name}
@@ -67,36 +64,7 @@ export default function PersonPage() {
         <>
           <News pulse={pulse} />
           <ActNotes acts={acts} />
-          <section>
-            <h2>Owed</h2>
-            {person.owed ? (
-              <>
-                <T big tone="copper" as="div">
-                  {money(person.owed, person.currency)}
-                </T>
-                {person.next_due && (
-                  <p>
-                    The next {money(person.next_due.amount, person.currency)}{" "}
-                    {person.next_due.due < me.today ? (
-                      <T tone="ochre" as="strong">
-                        has been due since {day(person.next_due.due)}
-                      </T>
-                    ) : (
-                      `is due by ${day(person.next_due.due)}`
-                    )}
-                    .
-                  </p>
-                )}
-              </>
-            ) : person.credit ? (
-              <p>
-                Nothing; there is a credit of <strong>{money(person.credit, person.currency)}</strong>.
-              </p>
-            ) : (
-              <P tone="slate">Nothing on this person’s own account.</P>
-            )}
-            <AccountLink personId={person.id} acts={acts} />
-          </section>
+          <Owed person={person} acts={acts} />
           <section>
             <h2>Reminders</h2>
             <Reminders personId={person.id} />
@@ -131,37 +99,7 @@ export default function PersonPage() {
       <Box sx={{ margin: "14px 0" }}>
         <Kinds person={person} acts={acts} />
       </Box>
-      <Part as="div">
-        <h2>Runs</h2>
-        <div>
-          {live.length === 0 && <P tone="slate">On no run now.</P>}
-          {live.map((e) => (
-            <RunLine key={e.enrollment_id} e={e} />
-          ))}
-          {person.waiting.map((w) => (
-            <p key={w.waiting_id}>
-              <T tone="ochre" strong>
-                Waits
-              </T>{" "}
-              for <Link to={`/runs/${w.run_id}/roster`}>{w.title}</Link>{" "}
-              <T tone="slate">
-                {w.code}, number {w.place} in line{w.heads > 1 ? ` for ${w.heads} seats` : ""}, since{" "}
-                {day(w.joined, false)}
-              </T>
-            </p>
-          ))}
-          {past.length > 0 && (
-            <details>
-              <T tone="slate" as="summary">
-                {count(past.length, "earlier sign-up")}
-              </T>
-              {past.map((e) => (
-                <RunLine key={e.enrollment_id} e={e} />
-              ))}
-            </details>
-          )}
-        </div>
-      </Part>
+      <Runs person={person} />
       <Kept personId={person.id} acts={acts} />
       <Part as="div">
         <h2>Notes</h2>
@@ -173,6 +111,82 @@ export default function PersonPage() {
         <LogLines lines={person.log} acts={acts} />
       </Part>
     </Page>
+  );
+}
+
+/** What somebody owes, and by when. */
+function Owed({ person, acts }: { person: Person; acts: ReturnType<typeof useDone> }) {
+  const me = useMe();
+  return (
+    <section>
+      <h2>Owed</h2>
+      {person.owed ? (
+        <>
+          <T big tone="copper" as="div">
+            {money(person.owed, person.currency)}
+          </T>
+          {person.next_due && (
+            <p>
+              The next {money(person.next_due.amount, person.currency)}{" "}
+              {person.next_due.due < me.today ? (
+                <T tone="ochre" as="strong">
+                  has been due since {day(person.next_due.due)}
+                </T>
+              ) : (
+                `is due by ${day(person.next_due.due)}`
+              )}
+              .
+            </p>
+          )}
+        </>
+      ) : person.credit ? (
+        <p>
+          Nothing; there is a credit of <strong>{money(person.credit, person.currency)}</strong>.
+        </p>
+      ) : (
+        <P tone="slate">Nothing on this person’s own account.</P>
+      )}
+      <AccountLink personId={person.id} acts={acts} />
+    </section>
+  );
+}
+
+/** The runs somebody is on, waits for and was on. */
+function Runs({ person }: { person: Person }) {
+  const live = person.enrollments.filter((e) => HOLDS.includes(e.status));
+  const past = person.enrollments.filter((e) => !HOLDS.includes(e.status));
+  return (
+    <Part as="div">
+      <h2>Runs</h2>
+      <div>
+        {live.length === 0 && <P tone="slate">On no run now.</P>}
+        {live.map((e) => (
+          <RunLine key={e.enrollment_id} e={e} />
+        ))}
+        {person.waiting.map((w) => (
+          <p key={w.waiting_id}>
+            <T tone="ochre" strong>
+              Waits
+            </T>{" "}
+            for <Link to={`/runs/${w.run_id}/roster`}>{w.title}</Link>{" "}
+            <T tone="slate">
+              {w.code}, number {w.place} in line{w.heads > 1 ? ` for ${w.heads} seats` : ""}, since{" "}
+              {day(w.joined, false)}
+            </T>
+          </p>
+        ))}
+        {past.length > 0 && (
+          <details>
+            <T tone="slate" as="summary">
+              {count(past.length, "earlier sign-up")}
+            </T>
+            {past.map((e) => (
+              <RunLine key={e.enrollment_id} e={e} />
+            ))}
+          </details>
+        )}
+      </div>
+    </Part>
   );
 }
 

@@ -106,35 +106,13 @@ function Hold({ run, acts, onClose }: { run: Run; acts: Acts; onClose: () => voi
       onClose();
     },
   });
-  const { values: form, set, faults } = of;
   return (
     <Form look="inset" of={of} onLeave={onClose}>
       <Row wrap>
-        <Field
-          label="Places"
-          width={80}
-          value={form.seats}
-          onChange={(seats) => set({ seats })}
-          fault={faults["/seats"]}
-          input={{ inputMode: "numeric" }}
-          autoFocus
-        />
-        <Field
-          label="For whom"
-          width={200}
-          value={form.for_whom}
-          onChange={(for_whom) => set({ for_whom })}
-          fault={faults["/for_whom"]}
-        />
-        <Field
-          label="Through"
-          type="date"
-          width={150}
-          value={form.last}
-          onChange={(last) => set({ last })}
-          fault={faults["/last"]}
-        />
-        <Field label="Note" width={180} value={form.note} onChange={(note) => set({ note })} />
+        <Field label="Places" width={80} {...of.field("seats")} input={{ inputMode: "numeric" }} autoFocus />
+        <Field label="For whom" width={200} {...of.field("for_whom")} />
+        <Field label="Through" type="date" width={150} {...of.field("last")} />
+        <Field label="Note" width={180} {...of.field("note")} />
       </Row>
       <Ends of={of} act="Hold them" onLeave={onClose} />
     </Form>
@@ -198,7 +176,6 @@ function AsideForm({
       onClose();
     },
   });
-  const { values: form, set, faults } = of;
   const close = () => {
     of.forget();
     onClose();
@@ -206,37 +183,14 @@ function AsideForm({
   return (
     <Form look="inset" of={of} onLeave={close}>
       <Row wrap>
-        <Field
-          label="Group"
-          width={180}
-          value={form.name}
-          onChange={(name) => set({ name })}
-          fault={faults["/name"]}
-          autoFocus
-        />
-        <Field
-          label="Seats, 0 ends it"
-          width={120}
-          value={form.seats}
-          onChange={(seats) => set({ seats })}
-          fault={faults["/seats"]}
-          input={{ inputMode: "numeric" }}
-        />
-        <Field
-          label="Through"
-          type="date"
-          width={150}
-          value={form.last}
-          onChange={(last) => set({ last })}
-          fault={faults["/last"]}
-        />
-        <Field label="People tagged" width={130} value={form.tag} onChange={(tag) => set({ tag })} />
+        <Field label="Group" width={180} {...of.field("name")} autoFocus />
+        <Field label="Seats, 0 ends it" width={120} {...of.field("seats")} input={{ inputMode: "numeric" }} />
+        <Field label="Through" type="date" width={150} {...of.field("last")} />
+        <Field label="People tagged" width={130} {...of.field("tag")} />
         <OrganizationPick
           label="Or paid for by"
           width={200}
-          value={form.organization}
-          onChange={(organization) => set({ organization })}
-          fault={faults["/organization_id"]}
+          {...of.field("organization", "/organization_id")}
           fixed={[{ value: "", text: "nobody in particular" }]}
         />
       </Row>

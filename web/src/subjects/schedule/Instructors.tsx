@@ -81,28 +81,9 @@ function InstructorForm({
   return (
     <KeptForm of={of} onClose={close}>
       <Row wrap>
-        <Field
-          label="Name of the instructor"
-          width={230}
-          value={form.name}
-          onChange={(name) => set({ name })}
-          fault={faults["/name"]}
-          autoFocus
-        />
-        <Field
-          label="Email"
-          width={230}
-          value={form.email}
-          onChange={(email) => set({ email })}
-          fault={faults["/email"]}
-        />
-        <Field
-          label="Phone"
-          width={150}
-          value={form.phone}
-          onChange={(phone) => set({ phone })}
-          fault={faults["/phone"]}
-        />
+        <Field label="Name of the instructor" width={230} {...of.field("name")} autoFocus />
+        <Field label="Email" width={230} {...of.field("email")} />
+        <Field label="Phone" width={150} {...of.field("phone")} />
       </Row>
       {form.hours.map((h, n) => (
         <Row wrap key={n} sx={{ marginTop: 10, alignItems: "flex-end" }}>

@@ -88,14 +88,7 @@ function PlaceForm({
   return (
     <KeptForm of={of} onClose={close}>
       <Row wrap>
-        <Field
-          label="Name of the place"
-          width={230}
-          value={form.name}
-          onChange={(name) => set({ name })}
-          fault={faults["/name"]}
-          autoFocus
-        />
+        <Field label="Name of the place" width={230} {...of.field("name")} autoFocus />
         <Choice
           label="Kind"
           width={130}
@@ -104,27 +97,11 @@ function PlaceForm({
           fault={faults["/kind"]}
           options={["room", "outdoors", "online"].map((v) => ({ value: v, text: v }))}
         />
-        <Field
-          label="Seats"
-          width={90}
-          value={form.seats}
-          onChange={(seats) => set({ seats })}
-          fault={faults["/seats"]}
-        />
-        <Field
-          label="What it has"
-          value={form.facts}
-          onChange={(facts) => set({ facts })}
-          fault={faults["/facts"]}
-        />
+        <Field label="Seats" width={90} {...of.field("seats")} />
+        <Field label="What it has" {...of.field("facts")} />
       </Row>
       <Row wrap sx={{ marginTop: 10 }}>
-        <Field
-          label="Address"
-          value={form.address}
-          onChange={(address) => set({ address })}
-          fault={faults["/address"]}
-        />
+        <Field label="Address" {...of.field("address")} />
         <Choice
           label="The address is"
           width={190}
@@ -135,20 +112,8 @@ function PlaceForm({
             { value: "no", text: "kept off public pages" },
           ]}
         />
-        <Field
-          label="Map link"
-          width={190}
-          value={form.map_link}
-          onChange={(map_link) => set({ map_link })}
-          fault={faults["/map_link"]}
-        />
-        <Field
-          label="Time zone"
-          width={170}
-          value={form.time_zone}
-          onChange={(time_zone) => set({ time_zone })}
-          fault={faults["/time_zone"]}
-        />
+        <Field label="Map link" width={190} {...of.field("map_link")} />
+        <Field label="Time zone" width={170} {...of.field("time_zone")} />
       </Row>
       {place && (
         <Tick checked={!form.active} onChange={(on) => set({ active: !on })}>

@@ -27,32 +27,9 @@ export function RunDates({ run, propose }: { run: Run; propose: Propose }) {
   }, [hash]);
   const close = () => setOpen(null);
   const frozen = run.status === "cancelled" || run.status === "archived";
-  const differs = (m: Meeting) =>
-    [
-      m.room !== (run.place || null) ? m.room : null,
-      m.instructor !== (run.instructor || null) ? m.instructor : null,
-    ]
-      .filter(Boolean)
-      .join(", ");
   return (
     <>
-      <P tone="slate" sx={{ margin: "14px 0 0" }}>
-        {run.patterns.map((p, i) => (
-          <span key={i}>
-            {i === 0 ? "Planned as " : "and "}
-            {weekdays(p.weekdays)}
-            {p.every_weeks > 1 && ` every ${p.every_weeks} weeks`} at {p.start.slice(0, 5)},{" "}
-            {length(p.minutes)} each{p.room && ` in ${p.room}`}
-            {p.instructor && ` with ${p.instructor}`}
-            {"; "}
-          </span>
-        ))}
-        {run.kind === "open"
-          ? `No dates: ${count(run.access_days ?? 0, "day")} of access from enrollment.`
-          : run.dates.length === 0
-            ? `No meetings; from ${day(run.starts_on)} to ${day(run.ends_on)}.`
-            : `${count(run.weeks, "calendar week")} from first to last meeting, times of ${run.time_zone.replace(/_/g, " ")}.`}
-      </P>
+      <PlannedAs run={run} />
       {!frozen && run.kind !== "open" && (
         <Row wrap sx={{ margin: "12px 0 0" }}>
           {open !== "new" && <Button onClick={() => setOpen("new")}>Add a meeting</Button>}
@@ -74,90 +51,137 @@ export function RunDates({ run, propose }: { run: Run; propose: Propose }) {
           open === m.id ? (
             <MeetingEdit key={m.id} run={run} meeting={m} propose={propose} onClose={close} />
           ) : (
-            <li key={m.id} id={`meeting-${m.id}`}>
-              <T tone="slate" className="n">
-                {m.n}
-              </T>
-              <span className="date">{day(m.date)}</span>
-              <T nowrap>
-                {clock(m.start)} to {clock(m.end)}
-              </T>
-              {differs(m) && <span>{differs(m)}</span>}
-              {m.online && (
-                <T tone="slate">
-                  {m.link ? (
-                    <>
-                      <a href={m.link}>link</a>, host key {m.host_key}
-                    </>
-                  ) : (
-                    "link is being made"
-                  )}
-                </T>
-              )}
-              {m.by_hand && <T tone="slate">by hand</T>}
-              {!frozen && (
-                <Button
-                  variant="text"
-                  className="acts"
-                  aria-label={`Change meeting ${m.n}`}
-                  onClick={() => setOpen(m.id)}
-                >
-                  change
-                </Button>
-              )}
-              {m.warnings.map((w) => (
-                <T tone="ochre" key={w}>
-                  {w}
-                </T>
-              ))}
-              {run.clashes.some(
-                (c) => c.accepted === null && (c.meeting_id === m.id || c.other_meeting_id === m.id),
-              ) && <T clash>clashes</T>}
-            </li>
+            <MeetingLine
+              key={m.id}
+              run={run}
+              meeting={m}
+              onChange={frozen ? undefined : () => setOpen(m.id)}
+            />
           ),
         )}
       </DateList>
-      {run.named_weeks.length > 0 && (
-        <>
-          <Box component="h2" sx={{ marginTop: 22 }}>
-            Weeks
-          </Box>
-          <DateList>
-            {run.named_weeks.map((w) => (
-              <li key={w.from}>
-                <span className="date">{w.name}</span>
-                <T tone="slate">
-                  {day(w.from, false)} to {day(w.to, false)}
-                  {w.meetings > 0 && `, ${count(w.meetings, "meeting")}`}
-                </T>
-              </li>
-            ))}
-          </DateList>
-        </>
-      )}
-      {run.cancelled.length > 0 && (
-        <>
-          <Box component="h2" sx={{ marginTop: 22 }}>
-            Not held
-          </Box>
-          <Ruled>
-            {run.cancelled.map((m) => (
-              <Row mid as="li" key={m.id} sx={{ padding: "6px 0" }}>
-                <T tone="slate" sx={{ textDecoration: "line-through" }}>
-                  {day(m.date)}, {m.start}
-                </T>
-                <Grow as="span">{m.why}</Grow>
-                <Link to={`/calls/${m.id}`}>call list, and money back</Link>
-              </Row>
-            ))}
-          </Ruled>
-        </>
-      )}
+      <Weeks run={run} />
+      <NotHeld run={run} />
       {run.status !== "draft" && (
         <P sx={{ marginTop: 20 }}>
           <FeedAddress kind="run" id={run.id} />
         </P>
       )}
+    </>
+  );
+}
+
+/** What the dates were made from, and over how many weeks they go. */
+function PlannedAs({ run }: { run: Run }) {
+  return (
+    <P tone="slate" sx={{ margin: "14px 0 0" }}>
+      {run.patterns.map((p, i) => (
+        <span key={i}>
+          {i === 0 ? "Planned as " : "and "}
+          {weekdays(p.weekdays)}
+          {p.every_weeks > 1 && ` every ${p.every_weeks} weeks`} at {p.start.slice(0, 5)}, {length(p.minutes)}{" "}
+          each{p.room && ` in ${p.room}`}
+          {p.instructor && ` with ${p.instructor}`}
+          {"; "}
+        </span>
+      ))}
+      {run.kind === "open"
+        ? `No dates: ${count(run.access_days ?? 0, "day")} of access from enrollment.`
+        : run.dates.length === 0
+          ? `No meetings; from ${day(run.starts_on)} to ${day(run.ends_on)}.`
+          : `${count(run.weeks, "calendar week")} from first to last meeting, times of ${run.time_zone.replace(/_/g, " ")}.`}
+    </P>
+  );
+}
+
+/** One date: its time, what of it differs from the run, and what is wrong with it. */
+function MeetingLine({ run, meeting: m, onChange }: { run: Run; meeting: Meeting; onChange?: () => void }) {
+  const differs = [
+    m.room !== (run.place || null) ? m.room : null,
+    m.instructor !== (run.instructor || null) ? m.instructor : null,
+  ]
+    .filter(Boolean)
+    .join(", ");
+  return (
+    <li id={`meeting-${m.id}`}>
+      <T tone="slate" className="n">
+        {m.n}
+      </T>
+      <span className="date">{day(m.date)}</span>
+      <T nowrap>
+        {clock(m.start)} to {clock(m.end)}
+      </T>
+      {differs && <span>{differs}</span>}
+      {m.online && (
+        <T tone="slate">
+          {m.link ? (
+            <>
+              <a href={m.link}>link</a>, host key {m.host_key}
+            </>
+          ) : (
+            "link is being made"
+          )}
+        </T>
+      )}
+      {m.by_hand && <T tone="slate">by hand</T>}
+      {onChange && (
+        <Button variant="text" className="acts" aria-label={`Change meeting ${m.n}`} onClick={onChange}>
+          change
+        </Button>
+      )}
+      {m.warnings.map((w) => (
+        <T tone="ochre" key={w}>
+          {w}
+        </T>
+      ))}
+      {run.clashes.some(
+        (c) => c.accepted === null && (c.meeting_id === m.id || c.other_meeting_id === m.id),
+      ) && <T clash>clashes</T>}
+    </li>
+  );
+}
+
+function Weeks({ run }: { run: Run }) {
+  if (run.named_weeks.length === 0) return null;
+  return (
+    <>
+      <Box component="h2" sx={{ marginTop: 22 }}>
+        Weeks
+      </Box>
+      <DateList>
+        {run.named_weeks.map((w) => (
+          <li key={w.from}>
+            <span className="date">{w.name}</span>
+            <T tone="slate">
+              {day(w.from, false)} to {day(w.to, false)}
+              {w.meetings > 0 && `, ${count(w.meetings, "meeting")}`}
+            </T>
+          </li>
+        ))}
+      </DateList>
+    </>
+  );
+}
+
+/** Meetings that fell out, and why. */
+function NotHeld({ run }: { run: Run }) {
+  if (run.cancelled.length === 0) return null;
+  return (
+    <>
+      <Box component="h2" sx={{ marginTop: 22 }}>
+        Not held
+      </Box>
+      <Ruled>
+        {run.cancelled.map((m) => (
+          <Row mid as="li" key={m.id} sx={{ padding: "6px 0" }}>
+            <T tone="slate" sx={{ textDecoration: "line-through" }}>
+              {day(m.date)}, {m.start}
+            </T>
+            <Grow as="span">{m.why}</Grow>
+            <Link to={`/calls/${m.id}`}>call list, and money back</Link>
+          </Row>
+        ))}
+      </Ruled>
     </>
   );
 }
