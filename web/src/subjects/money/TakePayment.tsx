@@ -44,7 +44,7 @@ function usePayment({ account, acts }: { account: Account; acts: Acts }) {
             reference: form.reference,
             received_on: form.received || null,
             fee: amount(form.fee, digits) || null,
-            anyway: how.anyway,
+            ...(how.anyway && { anyway: true }),
             ...(form.chosen
               ? {
                   installments: Object.entries(form.chosen)
