@@ -19,7 +19,7 @@ from zoneinfo import ZoneInfo
 import typer
 
 from archgate.actions.access.staff import create_user
-from archgate.actions.across.checks import everything, heal_gates
+from archgate.actions.across.checks import everything, heal, in_slices
 from archgate.actions.center import backups
 from archgate.actions.center.center import center_of, demo_done, make_center, set_clock
 from archgate.actions.kernel.queue import LEASE
@@ -157,7 +157,7 @@ def prepare_demo(server: OwnServer, day: date | None) -> Sessions:
     A finished center is kept beside the data, under a hash of everything it was made from, so that beginning anew
     takes a copy instead of living through the days again.
     """
-    from archgate.actions.across.checks import heal_gates
+    from archgate.actions.across.checks import heal
     from archgate.actions.center.center import make_center
     from archgate.demo import script
     from archgate.demo.cache import key_of
@@ -176,7 +176,7 @@ def prepare_demo(server: OwnServer, day: date | None) -> Sessions:
     migrate(engine)
     center = center_of(sessions)
     if center is not None and center.demo_ready:
-        heal_gates(sessions)
+        heal(sessions)
     if center is not None and not center.demo_ready:
         say("the last start ended while the demo center was being made; it is made anew.")
         engine.dispose()
@@ -351,7 +351,7 @@ def engine_from_settings() -> Engine:
 @app.command()
 def migrate(center: str = "", time_zone: str = "America/New_York", currency: str = "USD") -> None:
     """Bring the database to this version; with --center, make the center if there is none."""
-    from archgate.actions.across.checks import heal_gates
+    from archgate.actions.across.checks import heal
     from archgate.core.money import DIGITS
     from archgate.documents.reader import ZONES
     from archgate.tables.engine import sessions_of
@@ -366,16 +366,21 @@ def migrate(center: str = "", time_zone: str = "America/New_York", currency: str
     if center:
         make_center(sessions_of(engine), center, time_zone, currency)
     if center_of(sessions_of(engine)) is not None:
-        heal_gates(sessions_of(engine))
+        heal(sessions_of(engine))
     say("the database is at this version.")
 
 
 @app.command()
 def check() -> None:
-    """Ask whether everything agrees: ledger, accounts, seats, stock, codes, number series. Status 1 when it does not."""
+    """Ask whether everything agrees: ledger, accounts, seats, gates, clashes, stock, codes, number series. Status 1 when it
+    does not. It goes slice by slice; one that was ended in the middle is gone on with."""
     from archgate.tables.engine import sessions_of
 
-    report = read_only(sessions_of(engine_from_settings()), everything)
+    report = in_slices(
+        sessions_of(engine_from_settings()), tell=say if sys.stdout.isatty() else lambda text: None
+    )
+    if report is None:
+        raise fail("a check is under way; it leaves word of what it finds.")
     say(report)
     if report != "Everything agrees.":
         raise typer.Exit(1)
@@ -420,7 +425,6 @@ def backup(
 @app.command()
 def restore(file: Path) -> None:
     """Bring a backup into an empty database and to this release; checked at the end, status 1 when something disagrees."""
-    from archgate.actions.kernel.unit_of_work import read_only
     from archgate.backup import BackupTrouble, keep_secret
     from archgate.backup import restore as bring
     from archgate.tables.engine import sessions_of
@@ -432,7 +436,7 @@ def restore(file: Path) -> None:
     except BackupTrouble as trouble:
         raise fail(str(trouble)) from None
     sessions = sessions_of(engine)
-    heal_gates(sessions)
+    heal(sessions)
     secret_note = keep_secret(about)
     say(
         f"the center is as it was at {about.made_at[:16].replace('T', ' ')} UTC.{' ' + secret_note if secret_note else ''}"

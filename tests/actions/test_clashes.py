@@ -1,14 +1,19 @@
 """The six kinds of clashes, live, in one place, accepted with a reason."""
 
 from datetime import UTC, date, datetime, timedelta
+from functools import partial
 
 import pytest
+from sqlalchemy import delete
 
+from archgate.actions.across import checks, undo
+from archgate.actions.enrolling import enrollments, leaving
+from archgate.actions.enrolling.commands import WithdrawCommand
 from archgate.actions.kernel.commands import command_of
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.runs import making, moving, season, showing
 from archgate.actions.runs.commands import DatesCommand, MeetingPatch, MoveRunCommand, RunPatch
-from archgate.actions.schedule import clashes, places
+from archgate.actions.schedule import clashes, kept_clashes, places
 from archgate.actions.schedule.commands import (
     AcceptClashCommand,
     BusyCommand,
@@ -17,7 +22,9 @@ from archgate.actions.schedule.commands import (
     PlaceCommand,
 )
 from archgate.core.faults import Refused
-from made import a_draft, a_person, a_run, enrolled, number
+from archgate.tables.schedule import KeptClash
+from conftest import LONG
+from made import a_draft, a_person, a_run, at_once, enrolled, number
 
 
 def found(office, run):
@@ -101,7 +108,7 @@ def test_a_learner_in_two_places_at_once(office):
     for run in runs:
         enrolled(office, run, person)
     assert found(office, runs[0]) == [("learner", "2027-10-08")]
-    every = office.read(clashes.of_center)
+    every = office.read(kept_clashes.of_center)
     mine = [c for c in every if c["kind"] == "learner" and person["name"] in c["text"]]
     assert len(mine) == 1 and "1 learner would be at" in mine[0]["text"]
 
@@ -132,10 +139,12 @@ def test_an_accepted_clash_comes_up_again_when_a_time_of_it_changes(office, name
     clash = view["clashes"][0]
     with pytest.raises(Refused):
         office.act(
-            lambda d: clashes.accept(d, command_of(AcceptClashCommand, {"key": clash["key"], "reason": "  "}))
+            lambda d: kept_clashes.accept(
+                d, command_of(AcceptClashCommand, {"key": clash["key"], "reason": "  "})
+            )
         )
     office.act(
-        lambda d: clashes.accept(
+        lambda d: kept_clashes.accept(
             d, command_of(AcceptClashCommand, {"key": clash["key"], "reason": "Both fit into the hall."})
         )
     )
@@ -149,7 +158,9 @@ def test_an_accepted_clash_comes_up_again_when_a_time_of_it_changes(office, name
     assert office.read(lambda d: showing.run_view(d, run["id"]))["clashes"][0]["accepted"] is None
     with pytest.raises(Problem, match="does not exist"):
         office.act(
-            lambda d: clashes.accept(d, command_of(AcceptClashCommand, {"key": "room:1:2", "reason": "x"}))
+            lambda d: kept_clashes.accept(
+                d, command_of(AcceptClashCommand, {"key": "room:1:2", "reason": "x"})
+            )
         )
 
 
@@ -189,3 +200,93 @@ def test_only_runs_that_meet_at_one_time_are_looked_through_for_learners():
     ]
     assert clashes.meeting_together(rows) == {1, 2}  # touching, or with itself, is not together
     assert clashes.meeting_together([]) == set()
+
+
+# --- what is kept -----------------------------------------------------------------------------------------
+
+
+def kept_is_real(office):
+    return office.read(kept_clashes.faults) == []
+
+
+def mine(office, *runs):
+    """The kept clashes of these runs, without asking the run's page."""
+    ids = {r["id"] for r in runs}
+    return sorted(
+        (str(c.kind), len(c.people))
+        for c in office.read(lambda d: kept_clashes.kept(d, most=None))
+        if ids & {c.a.run_id, c.b.run_id if c.b else 0}
+    )
+
+
+def test_a_learner_who_leaves_or_is_taken_back_clashes_with_nothing(office):
+    first, second = (a_run(office, pattern=once("2027-11-02"), place="") for _ in range(2))
+    people = [a_person(office) for _ in range(2)]
+    done = [enrolled(office, run, person) for run in (first, second) for person in people]
+    assert mine(office, first, second) == [("learner", 2)]
+    office.act(
+        lambda d: leaving.withdraw(d, done[0]["enrollment_id"], command_of(WithdrawCommand, {"why": "Ill"}))
+    )
+    assert mine(office, first, second) == [("learner", 1)]
+    office.act(lambda d: undo.undo(d, done[3]["change"]))
+    assert mine(office, first, second) == [] and kept_is_real(office)
+
+
+def test_a_head_of_a_party_who_is_named_is_in_two_places_too(office):
+    first, second = (a_run(office, pattern=once("2027-11-03"), place="") for _ in range(2))
+    guest, other = a_person(office), a_person(office)
+    enrolled(office, first, guest)
+    party = enrolled(office, second, a_person(office), heads=2, total="420.00")
+
+    def name(person):
+        office.act(lambda d: enrollments.name_place(d, party["enrollment_id"], 2, person["id"]))
+
+    name(guest)
+    assert mine(office, first, second) == [("learner", 1)]
+    name(other)
+    assert mine(office, first, second) == [] and kept_is_real(office)
+
+
+def test_what_is_cancelled_moved_or_undone_is_brought_up_to_date(office, names):
+    first = a_draft(office, pattern=once("2027-11-04"), **names)
+    second = a_draft(office, pattern=once("2027-11-04"), **names)
+    both = [("instructor", 0), ("room", 0)]
+    assert mine(office, first, second) == both
+    moved = office.act(lambda d: moving.move_run(d, second["id"], command_of(MoveRunCommand, {"days": 1})))
+    assert mine(office, first, second) == []
+    office.act(lambda d: undo.undo(d, moved["change"]))
+    assert mine(office, first, second) == both
+    room = next(p for p in office.read(places.list_places) if p["name"] == names["place"])
+    office.act(lambda d: places.save_place(d, room["id"], command_of(PlaceCommand, {"kind": "online"})))
+    assert mine(office, first, second) == [("instructor", 0)] and kept_is_real(office)
+
+
+@pytest.mark.parametrize("turn", range(8 if LONG else 2))
+def test_two_who_put_two_runs_into_one_room_at_once_both_see_it(office, names, turn):
+    runs = [a_draft(office, pattern=once("2027-11-08")) for _ in range(4)]
+    office.act(lambda d: places.save_place(d, None, command_of(PlaceCommand, {"name": names["place"]})))
+    put = command_of(RunPatch, {"set": {"place": names["place"]}})
+    saves = [partial(office.act, lambda d, r=r: making.change_run(d, r["id"], put)) for r in runs]
+    assert [type(o) for o in at_once(saves) if isinstance(o, Exception)] == []
+    assert kept_is_real(office)
+
+
+@pytest.mark.parametrize("turn", range(8 if LONG else 2))
+def test_two_who_bring_one_person_onto_two_runs_at_once_both_see_it(office, turn):
+    runs = [a_run(office, pattern=once("2027-11-09"), place="") for _ in range(3)]
+    person = a_person(office)
+    outcomes = at_once([partial(enrolled, office, run, person) for run in runs])
+    assert [o for o in outcomes if isinstance(o, Exception)] == []
+    assert mine(office, *runs) == [("learner", 1)] * 3 and kept_is_real(office)
+
+
+def test_what_is_lost_is_found_by_the_check_and_healed(office, names):
+    first = a_draft(office, pattern=once("2027-11-10"), **names)
+    second = a_draft(office, pattern=once("2027-11-10"), **names)
+    before = office.read(kept_clashes.faults)
+    theirs = delete(KeptClash).where(KeptClash.run_id.in_([first["id"], second["id"]]))
+    office.act(lambda d: d.session.execute(theirs) and None)
+    lost = [f for f in office.read(kept_clashes.faults) if f not in before]
+    assert len(lost) == 2 and all("is not kept" in f for f in lost)
+    assert checks.heal(office.sessions) >= 2
+    assert mine(office, first, second) == [("instructor", 0), ("room", 0)] and kept_is_real(office)

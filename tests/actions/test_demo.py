@@ -15,7 +15,7 @@ from archgate.actions.kernel.unit_of_work import read_only
 from archgate.actions.messages import messages
 from archgate.actions.money import outstanding
 from archgate.actions.people import people
-from archgate.actions.schedule import clashes
+from archgate.actions.schedule import kept_clashes
 from archgate.actions.seats import seats
 from archgate.core.seats import check_seats
 from archgate.demo import center, script, sign_ups
@@ -57,7 +57,12 @@ def test_the_demo_center_has_every_state_and_nothing_wrong(day, worker_id):
             outstanding.ledger_file(d)
         )  # an independent ledger, beancount 3.2.0
         assert errors == [] and len(entries) > 100
-        assert {c.kind for c in clashes.of_center(d)} >= {"room", "too small", "not available", "closure"}
+        assert {c.kind for c in kept_clashes.of_center(d)} >= {
+            "room",
+            "too small",
+            "not available",
+            "closure",
+        }
         assert {r.kind for r in runs} == {"dated", "cohort", "open"} and any(r.client for r in runs)
         assert {r.decision for r in runs} >= {"undecided", "going ahead", "waits"}
         due = today.today(d)

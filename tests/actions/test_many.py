@@ -32,7 +32,7 @@ from archgate.actions.people import organizations
 from archgate.actions.people.commands import OrganizationCommand
 from archgate.actions.runs import lifecycle, making, showing
 from archgate.actions.runs.commands import DecideCommand, RunPatch
-from archgate.actions.schedule import clashes
+from archgate.actions.schedule import kept_clashes
 from archgate.actions.seats.commands import HoldCommand
 from archgate.core.faults import Refused
 from archgate.core.money import format_amount
@@ -441,7 +441,7 @@ def test_learners_in_two_places_are_found_however_many_are_in_one(office):
 
     wanted = ", ".join(sorted((twice["name"], headed["name"])))
     assert of(one) == of(two) == [wanted] and of(apart) == []
-    every = office.read(lambda d: clashes.of_center(d))
+    every = office.read(lambda d: kept_clashes.of_center(d))
     assert [
         c["who"] for c in every if c["kind"] == "learner" and c["run"]["id"] in (one["id"], two["id"])
     ] == [wanted]

@@ -28,5 +28,6 @@ def retry_job(job_id: int, request: Request, user: User = Depends(may("plan runs
 
 @router.post("/checks")
 def check_everything(request: Request, user: User = Depends(may("keep settings"))) -> Checked:
-    """Check by hand what is checked every night: the books, the seats, the moments."""
-    return run_read(request, user, lambda uow: Checked(found=checks.everything(uow)))
+    """Have checked now what is checked every night: the books, the seats, the moments. The worker begins it within seconds
+    and goes through everything in slices; what it found stands with its round (`/jobs`)."""
+    return run_act(request, user, checks.ask_for)

@@ -26,7 +26,7 @@ from archgate.actions.runs.commands import (
     SeasonCommand,
 )
 from archgate.actions.runs.views import Copied, Figures, FileOut, PlannedDates, Season, Slot
-from archgate.actions.schedule import calendars, clashes
+from archgate.actions.schedule import calendars, kept_clashes
 from archgate.actions.schedule.commands import AcceptClashCommand, OneOffForm
 from archgate.actions.schedule.views import FeedOut
 from archgate.api.web import Subject, Token, may, once, run_act, run_read
@@ -141,18 +141,18 @@ def plan_season(
 @router.get("/clashes")
 def list_clashes(request: Request, user: User = Depends(read)) -> list[ClashOut]:
     """Every clash from now on, by time; accepted ones too."""
-    return run_read(request, user, clashes.of_center)
+    return run_read(request, user, kept_clashes.of_center)
 
 
 @router.post("/clashes/accept")
 def accept_clash(body: AcceptClashCommand, request: Request, user: User = Depends(plan)) -> Done:
     """Let a clash stand, with the reason."""
-    return run_act(request, user, lambda uow: clashes.accept(uow, body))
+    return run_act(request, user, lambda uow: kept_clashes.accept(uow, body))
 
 
 @router.post("/clashes/reopen")
 def reopen_clash(body: AcceptClashCommand, request: Request, user: User = Depends(plan)) -> Done:
-    return run_act(request, user, lambda uow: clashes.reopen(uow, body.key))
+    return run_act(request, user, lambda uow: kept_clashes.reopen(uow, body.key))
 
 
 @router.post("/schedule/plan")

@@ -31,6 +31,7 @@ from archgate.actions.people.commands import PersonCommand
 from archgate.actions.people.views import PersonOut
 from archgate.actions.runs import making
 from archgate.actions.runs.commands import RunCommand
+from archgate.actions.schedule import kept_clashes
 from archgate.bench.base import EMAIL, WORD, Bench
 from archgate.settings import ROOT
 from archgate.tables import Base
@@ -362,6 +363,7 @@ def big_center(enrollments_there: int, quiet: bool = False) -> Iterator[Bench]:
             make_center(sessions, "Bench", "America/New_York", "USD")
             set_clock(sessions, TODAY, may_go_back=True)
             fill(engine, size, a_model(sessions))
+            act(sessions, kept_clashes.keep_all)
             made.touch()
         set_clock(sessions, TODAY, may_go_back=True)
         yield Bench(sessions, engine, server.url("bench"))

@@ -102,7 +102,7 @@ def clashes() -> Iterator[Line]:
         value = best(lambda: read_only(sessions, lambda d: found.of_planned(d, [typed]), at=START), 20)
         floor = best(lambda: read_only(sessions, lambda d: d.session.get(Meeting, 1), at=START), 20)
         yield line("clashes one date", value * 1000, "ms", floor * 1000, {"meetings": MEETINGS})
-        value = best(lambda: read_only(sessions, found.of_center, at=START), 3)
+        value = best(lambda: read_only(sessions, found.everywhere, at=START), 3)
         bare = best(lambda: read_only(sessions, lambda d: found.rows_of(d, found.held()), at=START), 3)
         yield line(
             "clashes whole center", value, "s", bare, {"meetings": MEETINGS, "floor": "reading the rows"}

@@ -53,14 +53,26 @@ def split_name(text: str) -> tuple[str, str]:
 PHONE_ENDS = (10, 7, 4)  # digits: a number with its area, without, and as people say it
 
 
+def near_keys(name: str) -> set[str]:
+    """What two names that are nearly the same share: of the first word and the last two, the beginning of one (three letters)
+    and the first letter of another, after an equals sign, which no other word of a person begins with.
+
+    >>> sorted(near_keys("rosa vries"))
+    ['=ros v', '=vri r']
+    """
+    parts = name.split()
+    words = dict.fromkeys([*parts[:1], *parts[-2:]])
+    return {f"={one[:3]} {two[:1]}" for one in words for two in words if one != two}
+
+
 def search_words(name: str, email: str | None, digits: str | None) -> set[str]:
     """The words by which a person is found, each by its beginning: those of the folded name, the email and its part before
-    the at sign, and the ends of the phone number's digits; at most 60 characters each.
+    the at sign, and the ends of the phone number's digits; at most 60 characters each. And `near_keys`.
 
     >>> sorted(search_words("rosa de vries", "Rosa@example.org", "12125550138"))
-    ['0138', '2125550138', '5550138', 'de', 'rosa', 'rosa@example.org', 'vries']
+    ['0138', '2125550138', '5550138', '=de r', '=de v', '=ros d', '=ros v', '=vri d', '=vri r', 'de', 'rosa', 'rosa@example.org', 'vries']
     """
-    words = set(name.split())
+    words = {*name.split(), *near_keys(name)}
     if email:
         words.add(email.casefold())
         words.update(folded(email.partition("@")[0]).split())

@@ -44,3 +44,16 @@ class TimedWork(Base):
     due_at: Mapped[datetime]
     last_at: Mapped[datetime | None]
     found: Mapped[Prose] = mapped_column(default="")
+
+
+class CheckRound(Base):
+    """A check of everything: how far it has come (`part`, and the id after which it goes on), and what it found so far."""
+
+    __tablename__ = "check_rounds"
+    id: Mapped[Key]
+    begun_at: Mapped[datetime]
+    part: Mapped[int]
+    after: Mapped[int]
+    found: Mapped[list[str]]
+    alive_at: Mapped[datetime]
+    done_at: Mapped[datetime | None]

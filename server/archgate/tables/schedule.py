@@ -132,6 +132,36 @@ class Gate(Base):
     label: Mapped[Name]
 
 
+class KeptClash(Base):
+    """A clash of coming meetings, kept by the acts that can make or heal it. `who` is the instructor, the place or the
+    learner; a pair of meetings stands once for each of its learners. It is over (`until`) when the first of its meetings is.
+    """
+
+    __tablename__ = "clashes"
+    __table_args__ = (
+        Index("ix_clashes_until", "until"),
+        Index("ix_clashes_run", "run_id"),
+        Index("ix_clashes_other_run", "other_run_id"),
+        Index("ix_clashes_who", "kind", "who"),
+    )
+    id: Mapped[Key]
+    kind: Mapped[Word]
+    who: Mapped[int]
+    meeting_id: Mapped[int] = mapped_column(ForeignKey("meetings.id", ondelete="CASCADE"), index=True)
+    other_meeting_id: Mapped[int | None] = mapped_column(
+        ForeignKey("meetings.id", ondelete="CASCADE"), index=True
+    )
+    run_id: Mapped[int]
+    other_run_id: Mapped[int | None]
+    starts_at: Mapped[datetime]
+    ends_at: Mapped[datetime]
+    until: Mapped[datetime]
+    label: Mapped[Prose] = mapped_column(default="")
+    of_place: Mapped[bool] = mapped_column(default=False)
+    busy: Mapped[int] = mapped_column(default=0)
+    size: Mapped[str] = mapped_column(ascii_key(40), default="")
+
+
 class AcceptedClash(Base):
     """A clash that somebody looked at and lets stand, with the reason. It holds for these very times only."""
 

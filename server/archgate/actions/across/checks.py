@@ -2,35 +2,43 @@
 
 from __future__ import annotations
 
-from datetime import timedelta
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime, timedelta
 from functools import partial
 
-from sqlalchemy import delete, select
+from sqlalchemy import delete, func, select, update
 from sqlalchemy.orm import Session, selectinload, sessionmaker
 
+from archgate.actions.across.views import Checked
 from archgate.actions.fees import codes, stock
+from archgate.actions.kernel.spans import ALL, Span
 from archgate.actions.kernel.unit_of_work import UnitOfWork, act, read_only, sweep_keys
 from archgate.actions.money import accounts, invoices, money, owing
 from archgate.actions.people import words
-from archgate.actions.schedule import gates, schedule
+from archgate.actions.schedule import gates, kept_clashes, schedule
 from archgate.actions.seats import seats
 from archgate.clock import system_now
 from archgate.core.schedule import Extra, built
 from archgate.core.states import JobStatus
+from archgate.tables import Base
 from archgate.tables.courses import Run
 from archgate.tables.fees import Rate
-from archgate.tables.jobs import Job
+from archgate.tables.jobs import CheckRound, Job, TimedWork
+from archgate.tables.money import Account, Posting
+from archgate.tables.people import Person
+from archgate.tables.plans import Installment
 from archgate.tables.schedule import Meeting
 
 KEPT = timedelta(days=90)  # done and dropped work without a message
 
 
-def moment_faults(uow: UnitOfWork) -> list[str]:
+def moment_faults(uow: UnitOfWork, span: Span = ALL) -> list[str]:
     """Coming meetings whose stored moment is no longer what the zone's rules give for their wall-clock time."""
     faults = []
-    runs = {r.id: r for r in uow.session.scalars(select(Run))}
-    for m in uow.session.scalars(select(Meeting).where(Meeting.starts_at > uow.now)):
-        run = runs[m.run_id]
+    coming = select(Meeting).where(Meeting.starts_at > uow.now, span.holds(Meeting.id))
+    for m in uow.session.scalars(coming.options(selectinload(Meeting.place))):
+        run = uow.session.get_one(Run, m.run_id)
         if built(Extra(m.date, m.start, m.minutes), schedule.zone_of(run, m.place)).start != m.starts_at:
             faults.append(
                 f"The meeting of {run.code} on {m.date} no longer starts at {m.start:%H:%M} by the clock."
@@ -38,12 +46,12 @@ def moment_faults(uow: UnitOfWork) -> list[str]:
     return faults
 
 
-def wrong_runs(uow: UnitOfWork) -> dict[Run, tuple[list[str], list[str]]]:
+def wrong_runs(uow: UnitOfWork, span: Span = ALL) -> dict[Run, tuple[list[str], list[str]]]:
     """Runs, by id, whose stored gates are not those that their dates, fees and rules give, each once: with the gates too
     many and those that lack. Those of cancelled and archived runs stand as they were."""
     whole = (
         select(Run)
-        .where(Run.status.not_in(schedule.CLOSED))
+        .where(Run.status.not_in(schedule.CLOSED), span.holds(Run.id))
         .order_by(Run.id)
         .options(
             selectinload(Run.gates),
@@ -55,12 +63,12 @@ def wrong_runs(uow: UnitOfWork) -> dict[Run, tuple[list[str], list[str]]]:
     return {run: wrong for run, wrong in by_run.items() if any(wrong)}
 
 
-def gate_faults(uow: UnitOfWork) -> list[str]:
+def gate_faults(uow: UnitOfWork, span: Span = ALL) -> list[str]:
     """Runs with wrong gates, and which."""
     return [
         f"The gates of {run.code} are not those its dates and fees give:"
         f" too many {', '.join(many) or 'none'}; missing {', '.join(lack) or 'none'}."
-        for run, (many, lack) in wrong_runs(uow).items()
+        for run, (many, lack) in wrong_runs(uow, span).items()
     ]
 
 
@@ -77,26 +85,128 @@ def heal_gates(sessions: sessionmaker[Session]) -> int:
     return len(wrong)
 
 
+def heal(sessions: sessionmaker[Session]) -> int:
+    """What a migration may have left other than it should be: gates, and the clashes that are kept. How much was."""
+    lost = read_only(sessions, kept_clashes.faults)
+    if lost:
+        act(sessions, kept_clashes.keep_all)
+    return heal_gates(sessions) + len(lost)
+
+
+@dataclass(frozen=True)
+class Part:
+    """A check, worked through by slices of so many ids of a table; `of` None: small enough to be done at once."""
+
+    name: str
+    faults: Callable[[UnitOfWork, Span], list[str]]
+    of: type[Base] | None = None
+    step: int = 0
+
+
+def whole(faults: Callable[[UnitOfWork], list[str]]) -> Callable[[UnitOfWork, Span], list[str]]:
+    return lambda uow, _: faults(uow)
+
+
+PARTS = (
+    Part("postings sum to zero", money.ledger_faults, Posting, 20_000),
+    Part("accounts owe what is open", accounts.account_faults, Account, 5_000),
+    Part("what is kept of installments", owing.installment_faults, Installment, 20_000),
+    Part("what is kept of accounts", owing.account_faults, Account, 5_000),
+    Part("what is kept of runs", owing.run_faults, Run, 50),
+    Part("people are found", words.faults, Person, 20_000),
+    Part("numbers have no gap", whole(invoices.series_faults)),
+    Part("seats", seats.wrong_rows, Run, 50),
+    Part("moments of meetings", moment_faults, Meeting, 2_000),
+    Part("gates", gate_faults, Run, 50),
+    Part("clashes", whole(kept_clashes.faults)),
+    Part("stock", whole(stock.stock_faults)),
+    Part("codes", whole(codes.uses_faults)),
+)
+MOST_SAID = 50
+
+
+def said(wrong: list[str]) -> str:
+    """What is wrong in one text, or that nothing is."""
+    return " ".join(wrong[:MOST_SAID]) if wrong else "Everything agrees."
+
+
 def everything(uow: UnitOfWork) -> str:
-    """All checks, in one sentence or with everything that is wrong."""
-    wrong = [
-        *money.ledger_faults(uow),
-        *accounts.account_faults(uow),
-        *owing.faults(uow),
-        *words.faults(uow),
-        *invoices.series_faults(uow),
-        *seats.wrong_rows(uow),
-        *moment_faults(uow),
-        *gate_faults(uow),
-        *stock.stock_faults(uow),
-        *codes.uses_faults(uow),
-    ]
-    return " ".join(wrong[:50]) if wrong else "Everything agrees."
+    """All checks of all rows, at once: for tests, and for a center just brought back."""
+    return said([fault for part in PARTS for fault in part.faults(uow, ALL)])
+
+
+def slices(uow: UnitOfWork, part: Part, after: int) -> Span | None:
+    """The next slice of a part that begins after an id; None when there is none."""
+    if part.of is None:
+        return ALL if after == 0 else None
+    key = part.of.__table__.c.id
+    last = uow.session.scalar(select(func.max(key))) or 0
+    first = uow.session.scalar(select(func.min(key)).where(key > after))
+    return None if first is None or first > last else Span(first - 1, first - 1 + part.step)
+
+
+CHECK = "check the books and the seats"
+LOST = timedelta(seconds=60)  # a check that left no word for so long has ended in the middle
+
+
+def begin(session: Session, now: datetime) -> CheckRound | None:
+    """The check to go on with: one that was ended in the middle, else a new one; None while somebody is at it."""
+    row = session.scalar(select(CheckRound).order_by(CheckRound.id.desc()).limit(1).with_for_update())
+    if row is None or row.done_at is not None or row.begun_at < now - timedelta(days=1):
+        row = CheckRound(begun_at=now, part=0, after=0, found=[], alive_at=now)
+        session.add(row)
+        session.flush()
+        return row
+    if row.alive_at > now - LOST:
+        return None
+    row.alive_at = now
+    return row
+
+
+def ask_for(uow: UnitOfWork) -> Checked:
+    """Have everything checked at once; what the last check found, and that another begins."""
+    row = uow.session.get(TimedWork, CHECK)
+    if row is None:
+        row = TimedWork(name=CHECK, found="")
+        uow.session.add(row)
+    row.due_at = system_now()
+    return Checked(found=f"A check begins in a moment. Before: {row.found or 'never'}")
+
+
+def in_slices(sessions: sessionmaker[Session], tell: Callable[[str], None] = lambda text: None) -> str | None:
+    """All checks, slice by slice, each in a transaction that holds up nobody; where it stands is written down after each, so
+    that one that is ended in the middle goes on from there. What it found; None when another is at it."""
+    with sessions.begin() as session:
+        row = begin(session, system_now())
+        if row is None:
+            return None
+        number, part, after, found = row.id, row.part, row.after, list(row.found)
+    while part < len(PARTS):
+        uow_after = after
+
+        def slice_of(
+            uow: UnitOfWork, part: int = part, after: int = uow_after
+        ) -> tuple[Span | None, list[str]]:
+            span = slices(uow, PARTS[part], after)
+            return span, PARTS[part].faults(uow, span) if span else []
+
+        span, wrong = read_only(sessions, slice_of)
+        found += wrong[: MOST_SAID - len(found)]
+        part, after = (part, span.last) if span and span is not ALL else (part + 1, 0)
+        with sessions.begin() as session:
+            row = session.get_one(CheckRound, number)
+            row.part, row.after, row.found, row.alive_at = part, after, found, system_now()
+        tell(f"{PARTS[min(part, len(PARTS) - 1)].name}, after {after:,}")
+    with sessions.begin() as session:
+        session.get_one(CheckRound, number).done_at = system_now()
+        session.execute(update(TimedWork).where(TimedWork.name == CHECK).values(found=said(found)))
+    return said(found)
 
 
 def sweep(uow: UnitOfWork) -> str:
     """Forget idempotency keys after a week, and work without a message that was done long ago."""
     sweep_keys(uow)
+    kept_clashes.sweep(uow)
     old = uow.session.execute(
         delete(Job).where(
             Job.kind == "make link", Job.status == JobStatus.DONE, Job.done_at < system_now() - KEPT

@@ -9,7 +9,7 @@ from sqlalchemy import func, select
 from archgate.actions.across.views import DaySheet, Lane, ListedMeeting, MonthList, PlannerOut
 from archgate.actions.kernel.answers import shown
 from archgate.actions.kernel.unit_of_work import UnitOfWork
-from archgate.actions.schedule import clashes, places, schedule
+from archgate.actions.schedule import kept_clashes, places, schedule
 from archgate.core.faults import refuse
 from archgate.core.gates import teaching_at
 from archgate.core.states import RunStatus
@@ -68,7 +68,7 @@ def planner(uow: UnitOfWork, since: date, until: date) -> PlannerOut:
         places=[Lane(id=p.id, name=p.name, seats=p.seats) for p in uow.session.scalars(select(Place).order_by(Place.name))],
         instructors=[Lane(id=i.id, name=i.name, seats=None) for i in uow.session.scalars(select(Instructor).order_by(Instructor.name))],
         closed={d.isoformat(): label for d, label in sorted(places.closed_days(uow, since, until).items())},
-        clashing=clashes.clashing_meetings(uow, (since, until)),
+        clashing=kept_clashes.clashing_meetings(uow, (since, until)),
     )  # fmt: skip
 
 

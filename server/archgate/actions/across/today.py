@@ -25,7 +25,7 @@ from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.runs import lifecycle
 from archgate.actions.runs.readiness import readiness
 from archgate.actions.runs.views import Figures
-from archgate.actions.schedule import clashes, places
+from archgate.actions.schedule import kept_clashes, places
 from archgate.core.faults import Fault, Refused
 from archgate.core.schedule import day_text
 from archgate.core.states import Decision, HoldStatus, JobStatus, LineStatus, RunStatus
@@ -48,7 +48,7 @@ def today(uow: UnitOfWork) -> TodayOut:
         date=uow.today,
         closed=places.closed_days(uow, uow.today, uow.today).get(uow.today),
         decisions=decisions(uow),
-        clashes=[c for c in clashes.of_center(uow) if c.accepted is None],
+        clashes=[c for c in kept_clashes.of_center(uow) if c.accepted is None],
         offers=open_offers(uow),
         holds=ending_holds(uow),
         troubles=troubles(uow),

@@ -17,7 +17,8 @@ from archgate.tables import Base
 from archgate.tables.base import JsonText, Moment, QuoteDocument
 from archgate.tables.log import Change, RowChange
 from archgate.tables.plans import Installment
-from archgate.tables.roster import Enrollment
+from archgate.tables.roster import Enrollment, PartyPlace
+from archgate.tables.schedule import Meeting
 
 ADDED_ON_THE_SPOT = {"places", "instructors"}  # somebody else may use them by now
 RISING = {"sequence"}  # of meetings: a calendar must see it rise, also on an undo
@@ -101,22 +102,50 @@ def restore(uow: UnitOfWork, table: Table, row: RowChange) -> None:  # type: ign
 
 
 def note_restored(uow: UnitOfWork, table: str, number: int, facts: Document) -> None:
-    """What is kept beside a row that is put back is brought up to date, too."""
-    if table == "enrollments":
-        stored = uow.session.execute(
-            select(Enrollment.run_id, Enrollment.payer_id).where(Enrollment.id == number)
-        ).one_or_none()
-        for run_id, payer_id in ((facts.get("run_id"), facts.get("payer_id")), stored or (None, None)):
-            if isinstance(run_id, int) and isinstance(payer_id, int):
-                uow.touched.note_enrollment(number, run_id, payer_id)
-    elif table == "people":
-        uow.touched.people.add(number)
-    elif table == "installments":
-        of = facts.get("enrollment_id") or uow.session.scalar(
-            select(Installment.enrollment_id).where(Installment.id == number)
-        )
-        if isinstance(of, int):
-            uow.touched.enrollments.add(of)
+    """What is kept beside a row that is put back is brought up to date, too; `facts` are those before and after."""
+    touched = uow.touched
+
+    def said(name: str) -> int | None:
+        value = facts.get(name)
+        return value if isinstance(value, int) else None
+
+    match table:
+        case "enrollments":
+            columns = select(Enrollment.run_id, Enrollment.payer_id, Enrollment.person_id)
+            stored = uow.session.execute(columns.where(Enrollment.id == number)).one_or_none()
+            known = (said("run_id"), said("payer_id"), said("person_id"))
+            for run_id, payer_id, person_id in (known, stored or (None, None, None)):
+                if run_id is not None and payer_id is not None and person_id is not None:
+                    touched.note_enrollment(number, run_id, payer_id, person_id)
+                    touched.rosters.add(run_id)
+        case "people":
+            touched.people.add(number)
+        case "installments":
+            of = said("enrollment_id") or uow.session.scalar(
+                select(Installment.enrollment_id).where(Installment.id == number)
+            )
+            if of is not None:
+                touched.enrollments.add(of)
+        case "party_places":
+            columns_of_head = select(PartyPlace.enrollment_id, PartyPlace.person_id)
+            head = uow.session.execute(columns_of_head.where(PartyPlace.id == number)).one_or_none()
+            for enrollment_id, head_id in ((said("enrollment_id"), said("person_id")), head or (None, None)):
+                if enrollment_id is not None:
+                    touched.note_head(enrollment_id, head_id)
+        case "meetings":
+            run = said("run_id") or uow.session.scalar(select(Meeting.run_id).where(Meeting.id == number))
+            if run is not None:
+                touched.dated.add(run)
+        case "runs":
+            touched.dated.add(number)
+        case "places":
+            touched.places.add(number)
+        case "instructors":
+            touched.instructors.add(number)
+        case "busy_times":
+            touched.note_busy(said("place_id"), said("instructor_id"))
+        case "closures" | "center":
+            touched.closed_days = True
 
 
 def typed(column: AnyColumn, value: object) -> object:

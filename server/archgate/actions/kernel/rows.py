@@ -35,6 +35,7 @@ def put(uow: UnitOfWork, rows: Sequence[Base]) -> None:
     for row in rows:
         if not isinstance(row, UNLOGGED):
             note_new(uow, row)
+        uow.touched.note_put(row)
         make_transient_to_detached(row)
     session.add_all(rows)
 

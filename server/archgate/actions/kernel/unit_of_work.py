@@ -28,6 +28,7 @@ from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session, object_session, sessionmaker
 
 from archgate.actions.kernel.acts import Act, Subject
+from archgate.actions.kernel.kept import KEEPERS, Touched
 from archgate.actions.kernel.problems import Problem
 from archgate.clock import business_now, system_now
 from archgate.core.quotes import AgreedQuote, document_of
@@ -41,10 +42,8 @@ from archgate.tables.fees import Extra as SoldExtra
 from archgate.tables.jobs import Job, TimedWork
 from archgate.tables.log import Change, IdempotencyKey, RowChange
 from archgate.tables.messages import Message
-from archgate.tables.money import Allocation
 from archgate.tables.own_pages import OwnPageSession
-from archgate.tables.people import Person
-from archgate.tables.plans import Installment, Plan, PlanLine
+from archgate.tables.plans import Plan, PlanLine
 from archgate.tables.roster import Enrollment, RunGroup
 from archgate.tables.schedule import Feed, Gate, Meeting, MeetingPattern, OnlineLink
 from archgate.tables.seats import HeldPlace, RunSeats, SetAside
@@ -97,41 +96,6 @@ class Once:
     key: str
     body_hash: str
     status: int = 200
-
-
-@dataclass
-class Touched:
-    """What an act has written of enrollments and money so far, by which what is kept beside it is brought up to date before
-    the commit (`KEEPERS`)."""
-
-    enrollments: set[int] = field(default_factory=set)
-    installments: set[int] = field(default_factory=set)
-    payers: set[int] = field(default_factory=set)
-    runs: set[int] = field(default_factory=set)
-    people: set[int] = field(default_factory=set)
-    owed: dict[int, int] = field(default_factory=dict)  # by account: what was posted
-    opened: dict[int, tuple[int, date]] = field(default_factory=dict)  # what is newly open, and the first day
-
-    def note(self, obj: object) -> None:
-        """A row that the session writes."""
-        if isinstance(obj, Allocation) and obj.installment_id is not None:
-            self.installments.add(obj.installment_id)
-        elif isinstance(obj, Installment):
-            self.enrollments.add(obj.enrollment_id)
-        elif isinstance(obj, Person):
-            self.people.add(obj.id)
-        elif isinstance(obj, Enrollment):
-            self.note_enrollment(obj.id, obj.run_id, obj.payer_id)
-
-    def note_opened(self, account_id: int, amount: int, first: date) -> None:
-        """Installments of a new enrollment, which were written with what is open of them."""
-        before, day = self.opened.get(account_id, (0, first))
-        self.opened[account_id] = (before + amount, min(day, first))
-
-    def note_enrollment(self, number: int, run_id: int, payer_id: int) -> None:
-        self.enrollments.add(number)
-        self.runs.add(run_id)
-        self.payers.add(payer_id)
 
 
 @dataclass
@@ -392,14 +356,6 @@ def _stored(session: Session, user_id: int, once: Once) -> Document | None:
 def _code(error: DBAPIError) -> int | None:
     args = getattr(error.orig, "args", ())
     return args[0] if args and isinstance(args[0], int) else None
-
-
-# What each group keeps beside what was written, as the last of each act; registered by `kept_by`.
-KEEPERS: list[Callable[[UnitOfWork], None]] = []
-
-
-def kept_by(keeper: Callable[[UnitOfWork], None]) -> None:
-    KEEPERS.append(keeper)
 
 
 # Put together once, as they are part of every act.

@@ -17,6 +17,7 @@ from archgate.actions.kernel.answers import shown
 from archgate.actions.kernel.commands import amount_of
 from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.reversals import reverses
+from archgate.actions.kernel.spans import ALL, Span
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import money
 from archgate.actions.money.commands import (
@@ -442,12 +443,13 @@ def till(uow: UnitOfWork, day: date | None = None) -> Till:
     return Till(day=at, text=day_text(at), methods=methods, payments=lines)
 
 
-def account_faults(uow: UnitOfWork) -> list[str]:
+def account_faults(uow: UnitOfWork, span: Span = ALL) -> list[str]:
     """Accounts whose balance is not what is open less their credit; part of the nightly check.
 
     Charges of ended sign-ups are reversed, so what is open are the installments of those that hold their seat.
     """
-    by_id = {a.id: a for a in uow.session.scalars(select(Account).where(Account.owner.not_like("center:%")))}
+    payers = select(Account).where(Account.owner.not_like("center:%"), span.holds(Account.id))
+    by_id = {a.id: a for a in uow.session.scalars(payers)}
     balances = money.balances(uow, list(by_id))
     still = open_of(uow, list(by_id))
     faults = []

@@ -9,9 +9,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from sqlalchemy import select
+from sqlalchemy import Integer, cast, func, select
 from sqlalchemy.dialects.mysql import insert
-from sqlalchemy.orm import selectinload
 
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.problems import Problem, conflict, not_found
@@ -60,28 +59,42 @@ def next_number(uow: UnitOfWork, kind: str) -> str:
     return f"{name}-{number:06d}"
 
 
-def worth(enrollment: Enrollment) -> tuple[int, dict[str, int]]:
-    """What a sign-up comes to now, and the taxes in it: its quote while it holds its seat, what is kept of it after."""
-    if enrollment.live is None:
-        return sum(i.amount for i in enrollment.installments if i.kind == "kept"), {}
-    return enrollment.total, {t.name: t.amount for t in enrollment.quote.taxes if t.amount}
+KEPT_OF = (
+    select(func.coalesce(func.sum(Installment.amount), 0))
+    .where(Installment.enrollment_id == Enrollment.id, Installment.kind == "kept")
+    .scalar_subquery()
+)
+# What a sign-up comes to now: its total while it holds its seat, what is kept of it after.
+WORTH = func.if_(Enrollment.live == 1, Enrollment.total, KEPT_OF)
+# What papers of the account that pays for it have said so far.
+ON_PAPER = (
+    select(func.coalesce(func.sum(InvoicedEnrollment.amount), 0))
+    .join(Invoice, Invoice.id == InvoicedEnrollment.invoice_id)
+    .where(InvoicedEnrollment.enrollment_id == Enrollment.id, Invoice.account_id == Enrollment.payer_id)
+    .scalar_subquery()
+)
 
 
-def invoiced(uow: UnitOfWork, account: Account) -> dict[int, tuple[int, dict[str, int]]]:
-    """What papers have said so far of each sign-up of an account: the sum, and the taxes by name."""
-    rows = uow.session.scalars(
-        select(InvoicedEnrollment)
+def differing(uow: UnitOfWork, account_id: int) -> dict[int, tuple[int, int]]:
+    """Every sign-up of an account whose papers do not say what it comes to: by how much they miss it, and what they say."""
+    each = select(Enrollment.id, (WORTH - ON_PAPER).label("missing"), ON_PAPER.label("said"))
+    found = each.where(Enrollment.payer_id == account_id).subquery()
+    rows = uow.session.execute(select(found).where(found.c.missing != 0))
+    return {number: (int(missing), int(said)) for number, missing, said in rows}
+
+
+def taxes_on_paper(uow: UnitOfWork, account: Account, enrollments: list[int]) -> dict[int, dict[str, int]]:
+    """The taxes that papers of an account have said so far of its sign-ups, by name."""
+    rows = uow.session.execute(
+        select(InvoicedEnrollment.enrollment_id, InvoicedEnrollment.taxes)
         .join(Invoice, Invoice.id == InvoicedEnrollment.invoice_id)
-        .where(Invoice.account_id == account.id)
+        .where(Invoice.account_id == account.id, InvoicedEnrollment.enrollment_id.in_(enrollments or [0]))
     )
-    sums: dict[int, tuple[int, dict[str, int]]] = {}
-    for row in rows:
-        amount, taxes = sums.get(row.enrollment_id, (0, {}))
-        names = {*taxes, *row.taxes}
-        sums[row.enrollment_id] = (
-            amount + row.amount,
-            {n: taxes.get(n, 0) + row.taxes.get(n, 0) for n in names},
-        )
+    sums: dict[int, dict[str, int]] = {}
+    for number, said in rows:
+        taxes = sums.setdefault(number, {})
+        for name, amount in said.items():
+            taxes[name] = taxes.get(name, 0) + amount
     return sums
 
 
@@ -96,21 +109,17 @@ class Difference:
 
 
 def differences(uow: UnitOfWork, account: Account) -> list[Difference]:
-    """Every sign-up of an account whose papers do not say what it comes to, in the order of sign-up."""
-    on_paper = invoiced(uow, account)
-    query = (
-        select(Enrollment)
-        .where(Enrollment.payer_id == account.id)
-        .options(selectinload(Enrollment.installments))
-    )
+    """The same with the sign-ups themselves and the taxes in each difference, in the order of sign-up."""
+    missing = differing(uow, account.id)
+    said = taxes_on_paper(uow, account, list(missing))
+    query = select(Enrollment).where(Enrollment.id.in_(missing or {0}))
     lines = []
     for e in uow.session.scalars(query.order_by(Enrollment.enrolled_at, Enrollment.id)):
-        amount, taxes = worth(e)
-        was, of_it = on_paper.get(e.id, (0, {}))
-        if amount != was:
-            names = {*taxes, *of_it}
-            parts = {n: taxes.get(n, 0) - of_it.get(n, 0) for n in sorted(names)}
-            lines.append(Difference(e, amount - was, {n: p for n, p in parts.items() if p}, was == 0))
+        amount, was = missing[e.id]
+        taxes = {t.name: t.amount for t in e.quote.taxes if t.amount} if e.live else {}
+        of_it = said.get(e.id, {})
+        parts = {n: taxes.get(n, 0) - of_it.get(n, 0) for n in sorted({*taxes, *of_it})}
+        lines.append(Difference(e, amount, {n: p for n, p in parts.items() if p}, was == 0))
     return lines
 
 
@@ -390,16 +399,16 @@ def of_account(uow: UnitOfWork, account_id: int) -> Invoices:
     rows = uow.session.scalars(
         select(Invoice).where(Invoice.account_id == account.id).order_by(Invoice.id.desc())
     ).all()
-    lines = differences(uow, account)
-    more, less = [d for d in lines if d.amount > 0], [d for d in lines if d.amount < 0]
+    missing = [amount for amount, _ in differing(uow, account.id).values()]
+    more, less = [m for m in missing if m > 0], [m for m in missing if m < 0]
     back = {r.reverses_id for r in rows if r.reverses_id}
     return Invoices(
         items=[invoice_view(r).widened(InvoiceLine, taken_back=r.id in back) for r in rows],
         pending=len(more),
-        pending_total=format_amount(sum(d.amount for d in more), account.currency),
+        pending_total=format_amount(sum(more), account.currency),
         currency=account.currency,
         to_credit=len(less),
-        to_credit_total=format_amount(-sum(d.amount for d in less), account.currency),
+        to_credit_total=format_amount(-sum(less), account.currency),
     )
 
 
@@ -442,11 +451,14 @@ def statement(uow: UnitOfWork, account_id: int) -> Paper:
 
 
 def series_faults(uow: UnitOfWork) -> list[str]:
-    """Gaps in a number series, or a next number that does not follow the last; part of the nightly check."""
+    """Gaps in a number series, or a next number that does not follow the last; part of the nightly check. A number stands
+    once (a unique key), so a series without a gap has as many numbers as its last says."""
     faults = []
     for name, following in uow.session.execute(select(NumberSeries.name, NumberSeries.next)):
-        numbers = uow.session.scalars(select(Invoice.number).where(Invoice.number.like(f"{name}-%"))).all()
-        used = sorted(int(n.rpartition("-")[2]) for n in numbers)
-        if used != list(range(1, following)):
+        number = cast(func.substring_index(Invoice.number, "-", -1), Integer)
+        used, last = uow.session.execute(
+            select(func.count(), func.max(number)).where(Invoice.number.like(f"{name}-%"))
+        ).one()
+        if (used, last or 0) != (following - 1, following - 1):
             faults.append(f"The series {name} has a gap.")
     return faults

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import date
+from itertools import groupby
 from weakref import WeakKeyDictionary
 
 from sqlalchemy import Engine, Subquery, bindparam, case, exists, func, or_, select
@@ -11,8 +12,10 @@ from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import aliased, make_transient_to_detached
 from sqlalchemy.orm.attributes import set_committed_value
 
+from archgate.actions.kernel.kept import kept_by
 from archgate.actions.kernel.rows import put
-from archgate.actions.kernel.unit_of_work import UnitOfWork, kept_by, system_now
+from archgate.actions.kernel.spans import ALL, Span
+from archgate.actions.kernel.unit_of_work import UnitOfWork, system_now
 from archgate.actions.money import owing
 from archgate.actions.money.views import NextDue
 from archgate.core import ledger
@@ -340,7 +343,21 @@ def next_due(open_rows: list[tuple[Installment, int]], currency: str) -> NextDue
     return NextDue(due=first.due, amount=format_amount(left, currency))
 
 
-def ledger_faults(uow: UnitOfWork) -> list[str]:
-    """`check_ledger_balances` over everything, for the nightly check and the tests."""
-    rows = uow.session.scalars(select(Posting)).all()
-    return ledger.check_ledger_balances((row.id, core_posting(row)) for row in rows)
+def ledger_faults(uow: UnitOfWork, span: Span = ALL) -> list[str]:
+    """`check_ledger_balances` over postings, for the nightly check and the tests."""
+    rows = uow.session.execute(
+        select(Posting.id, Posting.kind, Posting.currency, Entry.account_id, Entry.amount)
+        .outerjoin(Entry, Entry.posting_id == Posting.id)
+        .where(span.holds(Posting.id))
+        .order_by(Posting.id)
+    )
+    postings = (
+        (
+            number,
+            ledger.Posting(
+                kind, currency, tuple(ledger.Entry(r[3], r[4]) for r in group if r[3] is not None)
+            ),
+        )
+        for (number, kind, currency), group in groupby(rows, key=lambda r: (r[0], r[1], r[2]))
+    )
+    return ledger.check_ledger_balances(postings)

@@ -1,7 +1,7 @@
 """What stands on installments and on accounts of payers: what is open, since when, and what is owed by the books.
 
 It is worked out anew, in the transaction that changed anything of it, before its commit; lists read it instead of adding up
-the books. `faults` compares it with them.
+the books. The nightly check compares them.
 """
 
 from __future__ import annotations
@@ -10,6 +10,7 @@ from collections.abc import Iterable
 
 from sqlalchemy import BindParameter, ColumnElement, Connection, bindparam, func, or_, select, text, update
 
+from archgate.actions.kernel.spans import ALL, Span
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.core.states import EnrollmentStatus, Role
 from archgate.tables.money import Account, Allocation, Entry
@@ -99,8 +100,8 @@ def keep_up(uow: UnitOfWork) -> None:
         session.execute(COUNTED.where(RunSeats.run_id.in_(some)))
 
 
-def faults(uow: UnitOfWork) -> list[str]:
-    """Where what is kept is not what the books say; part of the nightly check."""
+def installment_faults(uow: UnitOfWork, span: Span = ALL) -> list[str]:
+    """Installments of which something else is kept than the books say; part of the nightly check."""
     paid = func.coalesce(
         select(func.sum(Allocation.amount))
         .where(Allocation.installment_id == Installment.id)
@@ -112,9 +113,16 @@ def faults(uow: UnitOfWork) -> list[str]:
     wrong = (
         select(Installment.id)
         .join(Enrollment, Enrollment.id == Installment.enrollment_id)
-        .where(or_(Installment.open != real, Installment.payer_id.is_distinct_from(Enrollment.payer_id)))
+        .where(
+            span.holds(Installment.id),
+            or_(Installment.open != real, Installment.payer_id.is_distinct_from(Enrollment.payer_id)),
+        )
     )
-    said = [f"What is kept as open of installment {n} is not what is." for n in uow.session.scalars(wrong)]
+    return [f"What is kept as open of installment {n} is not what is." for n in uow.session.scalars(wrong)]
+
+
+def account_faults(uow: UnitOfWork, span: Span = ALL) -> list[str]:
+    """Accounts of which something else is kept than their installments and books say."""
     sums = select(func.coalesce(func.sum(Installment.open), 0), func.min(Installment.open_due)).where(
         Installment.payer_id == Account.id, Installment.open > 0
     )
@@ -126,10 +134,13 @@ def faults(uow: UnitOfWork) -> list[str]:
         ),
         Account.balance != books.scalar_subquery(),
     ]
-    payers = select(Account.id).where(Account.owner.not_like("center:%"), or_(*parts))
-    said += [f"What is kept of account {n} is not what its books say." for n in uow.session.scalars(payers)]
-    lost = select(RunSeats.run_id).where(RunSeats.gone != GONE)
-    return said + [
+    payers = select(Account.id).where(span.holds(Account.id), Account.owner.not_like("center:%"), or_(*parts))
+    return [f"What is kept of account {n} is not what its books say." for n in uow.session.scalars(payers)]
+
+
+def run_faults(uow: UnitOfWork, span: Span = ALL) -> list[str]:
+    lost = select(RunSeats.run_id).where(span.holds(RunSeats.run_id), RunSeats.gone != GONE)
+    return [
         f"What is kept as given up of the seats of run {n} is not what was."
         for n in uow.session.scalars(lost)
     ]

@@ -10,13 +10,14 @@ from sqlalchemy.orm import aliased
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.answers import refuse_lost_update
 from archgate.actions.kernel.commands import said_of
+from archgate.actions.kernel.kept import kept_by
 from archgate.actions.kernel.problems import conflict, not_found
-from archgate.actions.kernel.unit_of_work import UnitOfWork, kept_by, lock_row
+from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
 from archgate.actions.people import words
 from archgate.actions.people.commands import NoteCommand, PersonCommand, PersonFacts, PersonPatch, TagsCommand
 from archgate.actions.people.views import NoteOut, Notes, PersonChanged, PersonNear, PersonOut, Tagged
 from archgate.core.faults import Fault, Refused
-from archgate.core.names import digits_of, folded
+from archgate.core.names import digits_of, folded, near_keys
 from archgate.tables.access import User
 from archgate.tables.people import Note, PeopleWord, Person, PersonTag
 
@@ -202,27 +203,20 @@ NEAREST = 300  # candidates looked at for each reason
 
 
 def alike(parts: list[str]) -> list[Select[int]]:
-    """People whose names may be nearly this one: one word begins alike, or is the same, and the other with the same letter."""
+    """People whose names may be nearly this one: both words the same, or one begins alike and the other with the same letter."""
     if len(parts) < 2:
         return [select(PeopleWord.person_id).where(words.begins(PeopleWord, parts[0]))]
-    first, last = parts[0], parts[-1]
-    pairs = {
-        (first, last),
-        (first, last[:1]),
-        (first[:1], last),
-        (first[:3], last[:3]),
-        (first[:3], last[:1]),
-        (first[:1], last[:3]),
-    }
     other = aliased(PeopleWord)
-    # The longer beginning leads: the database would as soon begin with everybody whose name has an S.
-    return [
+    one, two = sorted((parts[0], parts[-1]), key=len, reverse=True)
+    # The longer word leads: the database would as soon begin with everybody whose name has an S.
+    same = (
         select(PeopleWord.person_id)
         .prefix_with("STRAIGHT_JOIN")
         .join(other, other.person_id == PeopleWord.person_id)
         .where(words.begins(PeopleWord, one), words.begins(other, two))
-        for one, two in (sorted(pair, key=len, reverse=True) for pair in sorted(pairs))
-    ]
+    )
+    keys = sorted(near_keys(f"{parts[0]} {parts[-1]}"))
+    return [same, *(select(PeopleWord.person_id).where(PeopleWord.word == key) for key in keys)]
 
 
 def like(word: str) -> str:

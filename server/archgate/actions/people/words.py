@@ -11,6 +11,7 @@ from collections.abc import Iterable
 from sqlalchemy import ColumnElement, Connection, delete, exists, insert, select
 from sqlalchemy.orm import aliased
 
+from archgate.actions.kernel.spans import ALL, Span
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.core.names import PHONE_ENDS, digits_of, folded, search_words
 from archgate.tables.people import PeopleWord, Person
@@ -91,11 +92,12 @@ def begins(table: type[PeopleWord], word: str) -> ColumnElement[bool]:
     return table.word.like(f"{plain}%")
 
 
-def faults(uow: UnitOfWork) -> list[str]:
+def faults(uow: UnitOfWork, span: Span = ALL) -> list[str]:
     """People who are found by nothing; part of the nightly check."""
     lost = select(Person.name).where(
         ~exists().where(PeopleWord.person_id == Person.id),
         Person.folded != "",
         Person.merged_into_id.is_(None),
+        span.holds(Person.id),
     )
     return [f"{name} cannot be found by name." for name in uow.session.scalars(lost.limit(20))]

@@ -21,7 +21,7 @@ from archgate.actions.runs.views import (
     RunOut,
     WindowIO,
 )
-from archgate.actions.schedule import clashes, gates, schedule
+from archgate.actions.schedule import gates, kept_clashes, schedule
 from archgate.actions.seats import seats
 from archgate.core import gates as core_gates
 from archgate.core.schedule import hours_of
@@ -34,7 +34,7 @@ def run_view(uow: UnitOfWork, run_id: int) -> RunOut:
     run = get_run(uow, run_id)
     dates = schedule.schedule_of(run)
     state = seats.seats_of(uow, run)
-    clashing = clashes.of_run(uow, run)
+    clashing = kept_clashes.of_run(uow, run.id)
     line = run_line(uow, run, state.taken, sum(state.waiting) + state.offered, state.kept)
     return RunOut(
         **dict(line),

@@ -1,4 +1,4 @@
-"""Clashes of stored and of planned meetings: found, worded, accepted with a reason.
+"""Clashes of stored and of planned meetings: found and worded. What is found of stored ones is kept (`kept_clashes`).
 
 Six kinds (see `core.clashes.Kind`). Only meetings that are not over are looked at, of runs that are not cancelled or
 archived. What is online has room for any number of meetings at once.
@@ -12,17 +12,12 @@ from datetime import date, datetime, timedelta
 from typing import NamedTuple, TypeAlias
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import Select, delete, func, or_, select
+from sqlalchemy import Select, func, or_, select
 
-from archgate.actions.kernel.acts import Act
-from archgate.actions.kernel.problems import not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork
-from archgate.actions.kernel.views import ClashOut, ClashRun, Done
+from archgate.actions.kernel.views import ClashOut, ClashRun
 from archgate.actions.schedule import places
-from archgate.actions.schedule.commands import AcceptClashCommand
 from archgate.core.clashes import Kind, Span, overlaps, read_hours, within_hours
-from archgate.core.faults import refuse
-from archgate.core.schedule import day_text
 from archgate.core.states import PlaceKind
 from archgate.tables.courses import Course, Run
 from archgate.tables.people import Person
@@ -90,34 +85,20 @@ def rows_of(uow: UnitOfWork, query: Meetings) -> list[Row]:
 
 
 def of_run(uow: UnitOfWork, run: Run) -> list[ClashOut]:
-    """The clashes of a run's coming meetings."""
+    """The clashes of a run's coming meetings, worked out from what this act has written so far."""
     uow.session.flush()
     if run.status in GONE:
         return []
     own = rows_of(uow, held().where(Meeting.run_id == run.id, Meeting.ends_at > uow.now))
-    clashing = found_for(uow, own) + too_small(uow, run.id) + learner_clashes(uow, own, run.id)
+    clashing = found_for(uow, own) + too_small(uow, run.id) + learner_clashes(uow, run.id)
     return worded(uow, sorted(clashing, key=lambda c: c.start)[:SHOWN])
 
 
-def of_center(uow: UnitOfWork, most: int | None = SHOWN) -> list[ClashOut]:
-    """Every clash from now on, by time, so many at most."""
-    clashing = everywhere(uow)
-    return worded(uow, sorted(clashing, key=lambda c: c.start)[:most])
-
-
-def everywhere(uow: UnitOfWork, span: tuple[date, date] | None = None) -> list[Clash]:
-    """What clashes from now on, in words still to be found; with `span`, among the meetings of its days."""
-    query = held().where(Meeting.ends_at > uow.now)
-    every = rows_of(uow, query.where(Meeting.date.between(*span)) if span else query)
-    return found_among(uow, every) + too_small(uow, None) + learner_clashes(uow, every, None)
-
-
-def clashing_meetings(uow: UnitOfWork, span: tuple[date, date]) -> list[int]:
-    """The meetings of these days that take part in a clash which nobody accepted."""
-    clashing = everywhere(uow, span)
-    accepted = set(uow.session.scalars(select(AcceptedClash.key))) if clashing else set()
-    rows = (r for c in clashing if not accepted or key_of(c) not in accepted for r in (c.a, c.b))
-    return sorted({r.id for r in rows if r is not None})
+def everywhere(uow: UnitOfWork) -> list[Clash]:
+    """What clashes from now on, in words still to be found, worked out from every coming meeting."""
+    every = rows_of(uow, held().where(Meeting.ends_at > uow.now))
+    learners = among(every, on_several(uow, meeting_together(every)))
+    return found_among(uow, every) + too_small(uow, None) + learners
 
 
 def of_planned(
@@ -359,14 +340,18 @@ def elsewhere_too(uow: UnitOfWork, run_id: int) -> dict[int, set[int]]:
     return several
 
 
-def learner_clashes(uow: UnitOfWork, rows: list[Row], run_id: int | None) -> list[Clash]:
-    """Learners with two meetings at one time, grouped by the pair of meetings; of one run, or of all."""
-    several = on_several(uow, meeting_together(rows)) if run_id is None else elsewhere_too(uow, run_id)
+def learner_clashes(uow: UnitOfWork, run_id: int) -> list[Clash]:
+    """Learners of a run with two meetings at one time."""
+    several = elsewhere_too(uow, run_id)
     if not several:
         return []
     wanted = {run for runs in several.values() for run in runs}
-    if run_id is not None:
-        rows = rows_of(uow, held().where(Meeting.run_id.in_(wanted), Meeting.ends_at > uow.now))
+    rows = rows_of(uow, held().where(Meeting.run_id.in_(wanted), Meeting.ends_at > uow.now))
+    return [c for c in among(rows, several) if run_id in (c.a.run_id, c.b.run_id if c.b else None)]
+
+
+def among(rows: list[Row], several: dict[int, set[int]]) -> list[Clash]:
+    """Where people with several runs have two of these meetings at one time, grouped by the pair of meetings."""
     by_run: dict[int, list[int]] = {}
     for n, r in enumerate(rows):
         by_run.setdefault(r.run_id, []).append(n)
@@ -379,7 +364,7 @@ def learner_clashes(uow: UnitOfWork, rows: list[Row], run_id: int | None) -> lis
     pairs: dict[tuple[int, int], Clash] = {}
     for over in overlaps(spans):
         a, b = rows[over.a.mark], rows[over.b.mark]
-        if a.run_id == b.run_id or run_id not in (None, a.run_id, b.run_id):
+        if a.run_id == b.run_id:
             continue
         pair = pairs.get((a.id, b.id)) or Clash(Kind.LEARNER, 0, a, b, over.start, over.end)
         pairs[a.id, b.id] = replace(pair, people=(*pair.people, int(over.who)))
@@ -481,34 +466,3 @@ def only_in(these: list[ClashOut], those: list[ClashOut]) -> list[ClashOut]:
     """Clashes that are in one list and not in the other."""
     known = {c.key for c in those}
     return [c for c in these if c.key not in known]
-
-
-# --- accepting --------------------------------------------------------------------------------------------
-
-
-def accept(uow: UnitOfWork, command: AcceptClashCommand) -> Done:
-    """Let a clash stand, with a reason. It comes up again when a time of it changes."""
-    key, reason = command.key, command.reason
-    if not reason:
-        raise refuse("/reason", "Give the reason why this clash may stand, in up to 500 characters.")
-    clash = next((c for c in of_center(uow, None) if c.key == key), None)
-    if clash is None:
-        raise not_found("This clash")
-    row = uow.session.scalar(select(AcceptedClash).where(AcceptedClash.key == key)) or AcceptedClash(key=key)
-    row.reason, row.user_id, row.at = reason, uow.user_id, uow.now
-    uow.session.add(row)
-    change = uow.log(
-        Act.ACCEPT_A_CLASH,
-        clash.run.id if clash.run else 0,
-        f"Accepted on {day_text(clash.date)}: {clash.text.rstrip('.')} ({reason})",
-    )
-    return Done(change=change.key)
-
-
-def reopen(uow: UnitOfWork, key: str) -> Done:
-    """Take an acceptance back."""
-    gone = uow.session.execute(delete(AcceptedClash).where(AcceptedClash.key == key))
-    if not gone.rowcount:  # type: ignore[attr-defined]
-        raise not_found("This accepted clash")
-    change = uow.log(Act.REOPEN_A_CLASH, 1, "Took back the acceptance of a clash")
-    return Done(change=change.key)

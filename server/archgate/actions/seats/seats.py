@@ -22,6 +22,7 @@ from sqlalchemy import (
 from sqlalchemy.orm.attributes import set_committed_value
 
 from archgate.actions.kernel.problems import conflict, not_found
+from archgate.actions.kernel.spans import ALL, Span
 from archgate.actions.kernel.unit_of_work import UnitOfWork, note_row
 from archgate.core import seats
 from archgate.core.states import HoldStatus, LineStatus, Role
@@ -230,25 +231,25 @@ def live_heads(uow: UnitOfWork, run_id: int) -> int:
     return int(uow.session.scalar(select(counted.c.heads).where(counted.c.run_id == run_id)) or 0)
 
 
-def heads_by_run() -> Subquery:  # type: ignore[explicit-any]  # each of its columns has a type of its own
+def heads_by_run(span: Span = ALL) -> Subquery:  # type: ignore[explicit-any]  # each of its columns has a type of its own
     """The heads of all live enrollments of learners, by run: what the seat rows must agree with."""
     query = select(Enrollment.run_id, func.sum(Enrollment.heads).label("heads"))
     return (
-        query.where(Enrollment.live == 1, Enrollment.role == Role.LEARNER)
+        query.where(Enrollment.live == 1, Enrollment.role == Role.LEARNER, span.holds(Enrollment.run_id))
         .group_by(Enrollment.run_id)
         .subquery()
     )
 
 
-def wrong_rows(uow: UnitOfWork) -> list[str]:
+def wrong_rows(uow: UnitOfWork, span: Span = ALL) -> list[str]:
     """What is wrong with the seat rows of all runs (`core.seats.check_seats`), each with its run."""
-    counted, whole = heads_by_run(), Run.capacity + Run.overbook
+    counted, whole = heads_by_run(span), Run.capacity + Run.overbook
     heads = func.coalesce(counted.c.heads, 0)
     query = (
         select(Run.code, whole, RunSeats.taken, heads)
         .join(RunSeats, RunSeats.run_id == Run.id)
         .outerjoin(counted, counted.c.run_id == Run.id)
-        .where(or_(RunSeats.taken != heads, RunSeats.taken > whole))
+        .where(span.holds(Run.id), or_(RunSeats.taken != heads, RunSeats.taken > whole))
         .order_by(Run.code)
     )
     return [

@@ -94,7 +94,7 @@ function Planner({ run, start }: { run: Schemas["RunOut"]; start: Start }) {
   const apply = async () => {
     try {
       await act.see(
-        `Save these prices for ${run.code}`,
+        `Put these prices on ${run.code}`,
         (preview) =>
           ask(
             api.POST("/api/v1/runs/{run_id}/early-bird", {

@@ -261,7 +261,7 @@ function WithdrawAll({ run, ids, acts, onClose, onDone }: Props) {
   const path = { run_id: run.id };
   const many = useForeseen({
     name: ["withdraw-many", run.id],
-    wish: { enrollment_ids: ids, why },
+    wish: { enrollment_ids: ids, why: "" },
     see: (body) =>
       ask(
         api.POST("/api/v1/runs/{run_id}/withdraw-many", { params: { path, query: { preview: true } }, body }),
