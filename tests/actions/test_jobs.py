@@ -234,12 +234,15 @@ def test_the_stand_ins_take_each_key_once_and_say_what_is_wrong(line):
     assert asked("m1") == asked("m1") != asked("m2")
 
 
-def test_timed_work_comes_round_once_for_all_workers_and_says_what_it_found(line):
+def test_timed_work_comes_round_once_for_all_workers_and_says_what_it_found(line, monkeypatch):
+    begun = []
+    monkeypatch.setattr("archgate.jobs.worker.beside", lambda *command: begun.append(command))
     workers = [Worker.with_stand_ins(line.sessions) for _ in range(4)]
     workers[0].timed()  # the rounds are written down
     at_once([w.timed for w in workers])
     rows = line.read(lambda d: {t.name: (t.last_at, t.found) for t in d.session.scalars(select(TimedWork))})
-    assert rows["check the books and the seats"][1] == "Everything agrees."
+    assert rows["check the books and the seats"][1] == "A check was begun."
+    assert begun == [("check",)]  # in a process of its own, once
     due = line.read(lambda d: d.session.scalar(select(func.min(TimedWork.due_at))))
     assert due > system_now()
 

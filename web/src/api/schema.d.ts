@@ -3239,7 +3239,8 @@ export interface paths {
         put?: never;
         /**
          * Check Everything
-         * @description Check by hand what is checked every night: the books, the seats, the moments.
+         * @description Have checked now what is checked every night: the books, the seats, the moments. The worker begins it within seconds
+         *     and goes through everything in slices; what it found stands with its round (`/jobs`).
          */
         post: operations["check_everything"];
         delete?: never;
