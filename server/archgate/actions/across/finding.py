@@ -5,7 +5,24 @@ from __future__ import annotations
 from datetime import date, datetime, timedelta
 from typing import TypeVar
 
-from sqlalchemy import ColumnElement, ScalarSelect, Select, and_, exists, false, func, or_, select
+from sqlalchemy import (
+    BigInteger,
+    ColumnElement,
+    ScalarSelect,
+    Select,
+    SQLColumnExpression,
+    String,
+    and_,
+    cast,
+    exists,
+    false,
+    func,
+    literal,
+    null,
+    or_,
+    select,
+    union_all,
+)
 from sqlalchemy.orm import InstrumentedAttribute, aliased, joinedload, selectinload
 
 from archgate.actions.across import person_pages
@@ -15,13 +32,16 @@ from archgate.actions.courses import courses
 from archgate.actions.fees import fees
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import UnitOfWork
+from archgate.actions.money.invoices import PREFIX
 from archgate.actions.people import people
 from archgate.actions.runs import showing
+from archgate.actions.runs.views import RunLine
 from archgate.actions.schedule import gates, schedule
 from archgate.actions.seats import seats
 from archgate.core.gates import teaching_at
 from archgate.core.schedule import day_text
 from archgate.core.states import FoundKind, RunKind, RunStatus
+from archgate.tables import Base
 from archgate.tables.courses import Course, Run
 from archgate.tables.fees import DiscountCode, Extra, Rate
 from archgate.tables.money import Account, Invoice
@@ -58,27 +78,33 @@ def list_runs(uow: UnitOfWork, wanted: RunsWanted) -> RunList:
     if wanted.after:
         query = query.where(comes_after(wanted.after, starts.c.at))
     limit = max(1, min(wanted.limit, 200))
-    loading = query.options(
-        selectinload(Run.all_meetings),
-        selectinload(Run.gates),
-        selectinload(Run.course),
-        joinedload(Run.place),
-        joinedload(Run.instructor),
-        joinedload(Run.client),
-        selectinload(Run.rates).selectinload(Rate.early),
-        selectinload(Run.extras).joinedload(Extra.item),
-    ).order_by(starts.c.at.is_(None), starts.c.at, Run.id)
-    rows = uow.session.execute(loading.limit(limit + 1)).all()
+    ordered = query.options(*WHOLE).order_by(starts.c.at.is_(None), starts.c.at, Run.id)
+    rows = uow.session.execute(ordered.limit(limit + 1)).all()
     cursor = None
     if len(rows) > limit:
         run, at, *_ = rows[limit - 1]
         cursor = f"{at.isoformat() if at else ''}|{run.id}"
-    waiting = waiting_on(uow, [run.id for run, *_ in rows[:limit]])
-    items = [
-        showing.run_line(uow, run, taken, waiting.get(run.id, 0), int(kept))
-        for run, _, taken, kept in rows[:limit]
-    ]
+    items = lines(uow, [(run, taken, int(kept)) for run, _, taken, kept in rows[:limit]])
     return RunList(items=items, total=total or 0, next=cursor, today=uow.today)
+
+
+# What a line of a list says of a run, loaded with the runs.
+WHOLE = (
+    selectinload(Run.all_meetings),
+    selectinload(Run.gates),
+    joinedload(Run.course),
+    joinedload(Run.place),
+    joinedload(Run.instructor),
+    joinedload(Run.client),
+    selectinload(Run.rates).selectinload(Rate.early),
+    selectinload(Run.extras).joinedload(Extra.item),
+)
+
+
+def lines(uow: UnitOfWork, rows: list[tuple[Run, int, int]]) -> list[RunLine]:
+    """Runs with the seats taken and kept back of each, as lists show them."""
+    waiting = waiting_on(uow, [run.id for run, _, _ in rows])
+    return [showing.run_line(uow, run, taken, waiting.get(run.id, 0), kept) for run, taken, kept in rows]
 
 
 def meets_within(first: date, last: date) -> ColumnElement[bool]:
@@ -215,19 +241,60 @@ def find(uow: UnitOfWork, q: str) -> Found:
         like = people.like(word)
         courses_found = courses_found.where(or_(Course.title.like(like), Course.code.like(like)))
     return Found(
-        runs=list_runs(uow, RunsWanted(q=q, teaching="current", limit=5)).items
-        or list_runs(uow, RunsWanted(q=q, limit=5)).items,
+        runs=runs_found(uow, q),
         people=person_pages.find_people(uow, q, 6),
         courses=[courses.course_view(c) for c in uow.session.scalars(courses_found)],
         others=others_found(uow, q),
     )
 
 
+MOST_RUNS = 5
+
+
+def runs_found(uow: UnitOfWork, q: str) -> list[RunLine]:
+    """Runs that fit all of the words, by first meeting: those that are not over, else any."""
+    starts, ends = (
+        select(Gate.run_id, func.min(Gate.at).label("at"))
+        .where(Gate.kind == kind)
+        .group_by(Gate.run_id)
+        .subquery()
+        for kind in ("starts", "ends")
+    )
+    fits = [
+        or_(Run.title.like(like), Run.code.like(like), Course.title.like(like), Place.name.like(like))
+        for like in (people.like(word) for word in q.split()[:6])
+    ]
+    over = or_(ends.c.at <= uow.now, Run.status == RunStatus.ARCHIVED)
+    found = (
+        select(Run.id, func.coalesce(over, False))
+        .join(Course, Course.id == Run.course_id)
+        .outerjoin(Place, Place.id == Run.place_id)
+        .outerjoin(starts, starts.c.run_id == Run.id)
+        .outerjoin(ends, ends.c.run_id == Run.id)
+        .where(*fits)
+        .order_by(func.coalesce(over, False), starts.c.at.is_(None), starts.c.at, Run.id)
+        .limit(MOST_RUNS)
+    )
+    rows = uow.session.execute(found).all()
+    going = [number for number, is_over in rows if not is_over] or [number for number, _ in rows]
+    if not going:
+        return []
+    query = (
+        select(Run, RunSeats.taken, seats.kept_back_of(uow.today))
+        .join(RunSeats, RunSeats.run_id == Run.id)
+        .where(Run.id.in_(going))
+        .options(*WHOLE)
+    )
+    by_id = {run.id: (run, taken, int(kept)) for run, taken, kept in uow.session.execute(query)}
+    return lines(uow, [by_id[number] for number in going])
+
+
 MOST_OTHERS = 3  # of each kind
 
 
 def others_found(uow: UnitOfWork, q: str) -> list[FoundThing]:
-    """Organizations, papers by their number, places, instructors and discount codes that fit all of the words."""
+    """Organizations, papers by their number, places, instructors and discount codes that fit all of the words; by one
+    statement, a few of each."""
 
     def named(column: InstrumentedAttribute[str], plain: bool = False) -> list[ColumnElement[bool]]:
         """`plain`: the column holds plain characters only, and is compared with no others."""
@@ -235,28 +302,88 @@ def others_found(uow: UnitOfWork, q: str) -> list[FoundThing]:
             return [false()]
         return [func.lower(column).like(people.like(word).lower()) for word in q.split()[:6]]
 
-    def few(query: Select[R]) -> list[R]:
-        return list(uow.session.scalars(query.limit(MOST_OTHERS)))
-
-    def thing(
-        kind: FoundKind, number: int, title: str, more: str = "", account: int | None = None
-    ) -> FoundThing:
-        return FoundThing(kind=kind, id=number, title=title, more=more, account_id=account)
+    def few(
+        kind: FoundKind,
+        table: type[Base],
+        title: InstrumentedAttribute[str],
+        more: SQLColumnExpression[str] | SQLColumnExpression[str | None],
+        account: SQLColumnExpression[int] | SQLColumnExpression[int | None],
+        *which: SQLColumnExpression[bool],
+        newest: bool = False,
+    ) -> Select[str, int, str, str | None, int | None]:
+        key = table.__table__.c.id
+        # As plain text of the connection: the columns are compared by rules of their own, which a union does not mix.
+        words = (cast(title, String(250)).label("title"), cast(more, String(250)).label("more"))
+        query = select(literal(str(kind)).label("kind"), key.label("id"), *words, account.label("account"))
+        query = query.where(*which)
+        if kind is FoundKind.ORGANIZATION:
+            query = query.outerjoin(Account, own)
+        found = query.order_by(key.desc() if newest else title, key).limit(MOST_OTHERS).subquery()
+        return select(found.c.kind, found.c.id, found.c.title, found.c.more, found.c.account)
 
     own = and_(Account.organization_id == Organization.id, Account.currency == uow.center.currency)
-    organizations = select(Organization, Account.id).outerjoin(Account, own).where(*named(Organization.name))
-    papers = select(Invoice).where(*named(Invoice.number, plain=True)).order_by(Invoice.id.desc())
-    places = select(Place).where(*named(Place.name), Place.active).order_by(Place.name)
-    teachers = select(Instructor).where(*named(Instructor.name), Instructor.active).order_by(Instructor.name)
-    discounts = select(DiscountCode).where(*named(DiscountCode.code, plain=True)).order_by(DiscountCode.code)
-    payers = uow.session.execute(organizations.order_by(Organization.name).limit(MOST_OTHERS))
-    return [
-        *(thing(FoundKind.ORGANIZATION, o.id, o.name, account=account) for o, account in payers),
-        *(
-            thing(FoundKind.PAPER, p.id, p.number, f"{p.kind} of {day_text(p.issued_on)}", p.account_id)
-            for p in few(papers)
+    nothing: ColumnElement[int] = cast(null(), BigInteger)
+    paper: ColumnElement[str] = func.concat(Invoice.kind, " of ", cast(Invoice.issued_on, String(10)))
+    reach: ColumnElement[str] = func.coalesce(Instructor.phone, Instructor.email)
+    statement = union_all(
+        few(
+            FoundKind.ORGANIZATION,
+            Organization,
+            Organization.name,
+            literal(""),
+            Account.id,
+            *named(Organization.name),
         ),
-        *(thing(FoundKind.PLACE, p.id, p.name, p.kind) for p in few(places)),
-        *(thing(FoundKind.INSTRUCTOR, t.id, t.name, t.phone or t.email or "") for t in few(teachers)),
-        *(thing(FoundKind.CODE, c.id, c.code, c.note) for c in few(discounts)),
+        few(FoundKind.PAPER, Invoice, Invoice.number, paper, Invoice.account_id, *numbered(q), newest=True),
+        few(
+            FoundKind.PLACE,
+            Place,
+            Place.name,
+            cast(Place.kind, String(20)),
+            nothing,
+            *named(Place.name),
+            Place.active,
+        ),
+        few(
+            FoundKind.INSTRUCTOR,
+            Instructor,
+            Instructor.name,
+            reach,
+            nothing,
+            *named(Instructor.name),
+            Instructor.active,
+        ),
+        few(
+            FoundKind.CODE,
+            DiscountCode,
+            DiscountCode.code,
+            DiscountCode.note,
+            nothing,
+            *named(DiscountCode.code, True),
+        ),
+    )
+    return [
+        FoundThing(kind=FoundKind(kind), id=number, title=title, more=said(kind, more), account_id=account)
+        for kind, number, title, more, account in uow.session.execute(statement)
     ]
+
+
+def said(kind: str, more: str | None) -> str:
+    """What stands beside a thing; the day of a paper as it is said."""
+    if kind != FoundKind.PAPER or not more:
+        return more or ""
+    what, _, day = more.rpartition(" of ")
+    return f"{what} of {day_text(date.fromisoformat(day))}"
+
+
+def numbered(q: str) -> list[ColumnElement[bool]]:
+    """Papers by the beginning of their number, or by its digits alone: INV-000012, inv-0000 or 12. By the index, since there
+    are as many papers as there were payments."""
+    words = q.split()
+    if len(words) != 1 or not q.isascii():
+        return [false()]
+    word = words[0].upper()
+    if word.isdigit():
+        return [Invoice.number.in_([f"{name}-{int(word):06d}" for name in PREFIX.values()])]
+    named = any(word.startswith(f"{name}-") or word == name for name in PREFIX.values())
+    return [Invoice.number.like(people.like(word)[1:])] if named else [false()]
