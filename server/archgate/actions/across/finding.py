@@ -96,7 +96,7 @@ WHOLE = (
     joinedload(Run.place),
     joinedload(Run.instructor),
     joinedload(Run.client),
-    selectinload(Run.rates).selectinload(Rate.early),
+    selectinload(Run.rates).joinedload(Rate.early),
     selectinload(Run.extras).joinedload(Extra.item),
 )
 

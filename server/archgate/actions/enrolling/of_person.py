@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from sqlalchemy import func, select
-from sqlalchemy.orm import aliased
+from sqlalchemy.orm import aliased, selectinload
 
 from archgate.actions.enrolling.line_views import PersonWaits
 from archgate.actions.enrolling.views import PersonRun
@@ -36,6 +36,7 @@ def enrollments_of(uow: UnitOfWork, person: Person) -> list[PersonRun]:
         .outerjoin(Organization, Organization.id == Account.organization_id)
         .outerjoin(payer, (payer.id == Account.person_id) & (payer.id != person.id))
         .join(theirs, theirs.c.id == Enrollment.id)
+        .options(selectinload(Run.all_meetings))
         .order_by(Enrollment.enrolled_at.desc(), Enrollment.id.desc())
     )
     rows = uow.session.execute(query).all()

@@ -329,7 +329,7 @@ def quote_run(uow: UnitOfWork, run_id: int, asked: QuoteCommand) -> RunQuoteView
 
     Beside the ask, `person_id` and `organization_id` say who it is for, and `day` asks as if it were another day.
     """
-    run = get_run(uow, run_id)
+    run = get_run(uow, run_id, whole=True)
     special = special_of(uow, asked.received_on, asked.exception, asked.set_aside_id, asked.held_place_id)
     person = people.get_person(uow, asked.person_id) if asked.person_id else None
     if person is not None and not special.exception and parties.told_early(uow, run, person.id):

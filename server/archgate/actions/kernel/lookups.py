@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from sqlalchemy import func, select
+from sqlalchemy.orm import joinedload, selectinload
 
 from archgate.actions.kernel.problems import not_found
 from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
 from archgate.tables.courses import Course, Run
+from archgate.tables.fees import Rate
 from archgate.tables.log import Change
 from archgate.tables.people import Organization
+from archgate.tables.plans import Plan
 
 
 def get_course(uow: UnitOfWork, course_id: int, to_change: bool = False) -> Course:
@@ -19,8 +22,20 @@ def get_course(uow: UnitOfWork, course_id: int, to_change: bool = False) -> Cour
     return course
 
 
-def get_run(uow: UnitOfWork, run_id: int) -> Run:
-    run = uow.session.get(Run, run_id)
+# What a page says of one run, with few statements: what it has one of comes with it, lists come with their own lists.
+ONE_RUN = (
+    joinedload(Run.course),
+    joinedload(Run.place),
+    joinedload(Run.instructor),
+    joinedload(Run.client),
+    selectinload(Run.rates).joinedload(Rate.early),
+    selectinload(Run.plans).joinedload(Plan.lines),
+)
+
+
+def get_run(uow: UnitOfWork, run_id: int, whole: bool = False) -> Run:
+    """`whole`: with what a page of the run needs."""
+    run = uow.session.get(Run, run_id, options=ONE_RUN if whole else ())
     if run is None:
         raise not_found("This run")
     return run

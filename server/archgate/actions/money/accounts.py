@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import date
 
-from sqlalchemy import exists, func, select
+from sqlalchemy import exists, func, or_, select
 from sqlalchemy.orm import aliased
 
 from archgate.actions.kernel.acts import Act
@@ -94,24 +94,20 @@ def payer_name(uow: UnitOfWork, account: Account) -> str:
 
 
 def open_of(uow: UnitOfWork, account_ids: list[int]) -> dict[int, list[tuple[Installment, int]]]:
-    """What is open on accounts, by account: of sign-ups that hold their seat, and what is kept of ended ones."""
-    installments = uow.session.execute(
-        select(Enrollment.payer_id, Enrollment.id).where(
-            Enrollment.payer_id.in_(account_ids or [0]), Enrollment.live == 1
-        )
-    ).all()
-    by_enrollment = money.open_installments(uow, [e for _, e in installments])
-    by_account: dict[int, list[tuple[Installment, int]]] = {}
-    for payer, enrollment in installments:
-        by_account.setdefault(payer, []).extend(by_enrollment.get(enrollment, []))
-    ended = uow.session.execute(
-        select(Enrollment.payer_id, Enrollment.id)
+    """What is open on accounts, by account, as the books say: of sign-ups that hold their seat, and what is kept of ended
+    ones, each sign-up by its installments."""
+    paid = select(func.sum(Allocation.amount)).where(Allocation.installment_id == Installment.id)
+    left = Installment.amount - func.coalesce(paid.scalar_subquery(), 0)
+    counts = or_((Installment.kind == "plan") & (Enrollment.live == 1), Installment.kind == "kept")
+    query = (
+        select(Enrollment.payer_id, Installment, left)
         .join(Installment, Installment.enrollment_id == Enrollment.id)
-        .where(Enrollment.payer_id.in_(account_ids or [0]), Installment.kind == "kept")
-    ).all()
-    kept = money.open_installments(uow, [e for _, e in ended], "kept")
-    for payer, enrollment in set(ended):
-        by_account.setdefault(payer, []).extend(kept.get(enrollment, []))
+        .where(Enrollment.payer_id.in_(account_ids or [0]), counts, left > 0)
+        .order_by(Installment.enrollment_id, Installment.n)
+    )
+    by_account: dict[int, list[tuple[Installment, int]]] = {}
+    for payer, installment, amount in uow.session.execute(query):
+        by_account.setdefault(payer, []).append((installment, int(amount)))
     return by_account
 
 
@@ -467,15 +463,15 @@ def account_faults(uow: UnitOfWork, span: Span = ALL) -> list[str]:
 
 def owed_by(uow: UnitOfWork, person_ids: list[int]) -> dict[int, Owed]:
     """What people owe on their own accounts in the center's currency, or have as credit, and their next installment."""
+    if not person_ids:
+        return {}
     accounts = uow.session.scalars(
         select(Account).where(Account.person_id.in_(person_ids), Account.currency == uow.center.currency)
     ).all()
     sums = {a.id: a.balance for a in accounts}
-    still = uow.session.scalars(
-        select(Installment).where(
-            Installment.payer_id.in_(list(sums) or [0]), Installment.open_due.is_not(None)
-        )
-    )
+    owing = [a.id for a in accounts if a.open]
+    opened = select(Installment).where(Installment.payer_id.in_(owing), Installment.open_due.is_not(None))
+    still = uow.session.scalars(opened) if owing else ()
     by_payer: dict[int, list[tuple[Installment, int]]] = {}
     for installment in still:
         by_payer.setdefault(installment.payer_id or 0, []).append((installment, installment.open))

@@ -31,7 +31,7 @@ from archgate.tables.courses import Run
 
 def run_view(uow: UnitOfWork, run_id: int) -> RunOut:
     """Everything a screen shows of one run; facts are worked out, never typed."""
-    run = get_run(uow, run_id)
+    run = get_run(uow, run_id, whole=True)
     dates = schedule.schedule_of(run)
     state = seats.seats_of(uow, run)
     clashing = kept_clashes.of_run(uow, run.id)

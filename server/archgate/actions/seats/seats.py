@@ -19,6 +19,7 @@ from sqlalchemy import (
     select,
     update,
 )
+from sqlalchemy.orm import joinedload
 from sqlalchemy.orm.attributes import set_committed_value
 
 from archgate.actions.kernel.problems import conflict, not_found
@@ -125,7 +126,8 @@ def party(row: InLine) -> Party[int]:
 
 def line_of(uow: UnitOfWork, run_id: int, offered: bool = False) -> list[Waiting]:
     """Who waits for a run, first in line first; with `offered` also those who have an offer to answer."""
-    rows = uow.session.scalars(select(Waiting).where(Waiting.run_id == run_id, Waiting.live == 1)).all()
+    query = select(Waiting).where(Waiting.run_id == run_id, Waiting.live == 1)
+    rows = uow.session.scalars(query.options(joinedload(Waiting.person))).all()
     by_id = {w.id: w for w in rows if offered or w.status == LineStatus.WAITING}
     return [by_id[p.id] for p in in_order([party(w) for w in by_id.values()])]
 
