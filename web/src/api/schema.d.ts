@@ -9486,7 +9486,7 @@ export interface components {
         Told: "learner" | "payer" | "instructors" | "office";
         /**
          * Touch
-         * @description One fact that a change touches.
+         * @description One fact that a change touches; `money`: what it was and becomes are sums of the run's currency.
          */
         Touch: {
             /** Label */
@@ -9495,6 +9495,11 @@ export interface components {
             before: string | null;
             /** After */
             after: string | null;
+            /**
+             * Money
+             * @default false
+             */
+            money: boolean;
         };
         /**
          * TransferCommand

@@ -6,7 +6,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { type ComponentType, lazy, Suspense, useEffect, useState } from "react";
 import { Link, Navigate, NavLink, Route, Routes, useLocation, useNavigate, useParams } from "react-router";
 
-import { useDrafts } from "../form/drafts";
+import { type Draft, useDrafts } from "../form/drafts";
 import { Gatelet } from "../parts/Arch";
 import { Loading, Row } from "../parts/layout";
 import { Page, Trouble } from "../parts/Page";
@@ -31,6 +31,7 @@ const HeadLine = styled("header")({
   borderBottom: `1px solid ${ink.line}`,
   background: ink.sheet,
   flex: "none",
+  whiteSpace: "nowrap",
   "& .mark": {
     display: "flex",
     alignItems: "center",
@@ -182,6 +183,7 @@ const PLANNED = /^\/(planner|clashes|season|copy|places|days|runs|interest|deman
 function Head({ me, onAct, night }: { me: Me; onAct: (act: string) => void; night: boolean }) {
   const { pathname } = useLocation();
   const parked = useParkedCount();
+  const drafts = useDrafts().filter((d) => d.at.split("?")[0] !== pathname);
   return (
     <HeadLine>
       <Link className="mark" to="/today">
@@ -189,7 +191,8 @@ function Head({ me, onAct, night }: { me: Me; onAct: (act: string) => void; nigh
       </Link>
       <Find onAct={onAct} />
       <span className="where">
-        {me.center}, {day(me.today)}
+        {drafts.length === 0 && `${me.center}, `}
+        {day(me.today)}
       </span>
       <nav aria-label="Places">
         <NavLink to="/today">Today</NavLink>
@@ -203,7 +206,7 @@ function Head({ me, onAct, night }: { me: Me; onAct: (act: string) => void; nigh
         </NavLink>
       </nav>
       <Row as="span" mid className="who" sx={{ gap: 16 }}>
-        <NotSent />
+        <NotSent drafts={drafts} />
         {me.name}
         <Button variant="text" color="secondary" onClick={() => onAct("night")}>
           {night ? "day" : "night"}
@@ -217,11 +220,9 @@ function Head({ me, onAct, night }: { me: Me; onAct: (act: string) => void; nigh
 }
 
 /** What was typed on other pages and neither sent nor dropped; so nobody takes for saved what only was typed. */
-function NotSent() {
-  const { pathname } = useLocation();
+function NotSent({ drafts }: { drafts: Draft[] }) {
   const go = useNavigate();
   const [at, setAt] = useState<HTMLElement | null>(null);
-  const drafts = useDrafts().filter((d) => d.at.split("?")[0] !== pathname);
   if (drafts.length === 0) return null;
   return (
     <>

@@ -134,7 +134,12 @@ def term_touches(
     was = {**price_facts(before), **term_facts(old)}
     now = {**price_facts(after), **term_facts(new)}
     return [
-        Touch(label=name, before=was.get(name, "none"), after=now.get(name, "none"))
+        Touch(
+            label=name,
+            before=was.get(name, "none"),
+            after=now.get(name, "none"),
+            money=name.startswith(("Price now", "Price then", "Rate ", "Extra ")),
+        )
         for name in {**was, **now}
         if was.get(name, "none") != now.get(name, "none")
     ]

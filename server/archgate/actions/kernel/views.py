@@ -41,11 +41,12 @@ class ClashOut(View):
 
 
 class Touch(View):
-    """One fact that a change touches."""
+    """One fact that a change touches; `money`: what it was and becomes are sums of the run's currency."""
 
     label: str
     before: str | None
     after: str | None
+    money: bool = False
 
 
 class DateFacts(View):

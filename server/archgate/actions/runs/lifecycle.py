@@ -195,8 +195,8 @@ def cancel_run(uow: UnitOfWork, run_id: int, why: str) -> Outcome:
         Touch(label="Seats given back", before=str(weighed.taken), after="0"),
         Touch(label="Parties in line", before=str(len(line)), after="0"),
         Touch(label="Meetings that fall out", before=None, after=str(len(fallen))),
-        Touch(label="Charges taken back", before=None, after=weighed.income),
-        Touch(label="Due back to payers", before=None, after=weighed.paid),
+        Touch(label="Charges taken back", before=None, after=weighed.income, money=True),
+        Touch(label="Due back to payers", before=None, after=weighed.paid, money=True),
     ]
     return outcome(uow, run, change.key, touches).widened(
         Outcome, enrolled=len(live), told=told + len(line), due_back=due_back

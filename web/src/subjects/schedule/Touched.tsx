@@ -16,10 +16,10 @@ const Moved = styled("ul")({
 
 type Outcome = Schemas["Outcome"];
 
-/** A value as people read it: a day in words, and with a currency a sum of money with its sign. */
+/** A value as people read it: a day in words, and a sum of money, given its currency, with its sign. */
 export function shownValue(value: string | null, currency?: string): string {
   if (value === null) return "none";
-  if (currency && /^\d+\.\d{2,3}$/.test(value)) return money(value, currency);
+  if (currency && value !== "none") return money(value, currency);
   return /^\d{4}-\d{2}-\d{2}$/.test(value) ? day(value) : value;
 }
 
@@ -64,8 +64,9 @@ export function Touched({ outcome, currency }: { outcome: Outcome; currency: str
       )}
       {touches.map((t) => (
         <p key={t.label}>
-          {t.label}: {t.before !== null && shownValue(t.before, currency)} <span aria-hidden="true">→</span>
-          <Heard>becomes</Heard> <strong>{shownValue(t.after, currency)}</strong>
+          {t.label}: {t.before !== null && shownValue(t.before, t.money ? currency : undefined)}{" "}
+          <span aria-hidden="true">→</span>
+          <Heard>becomes</Heard> <strong>{shownValue(t.after, t.money ? currency : undefined)}</strong>
         </p>
       ))}
       <ClashList clashes={made} />
