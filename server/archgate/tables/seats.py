@@ -8,7 +8,7 @@ from sqlalchemy import CheckConstraint, ForeignKey, Index, String
 from sqlalchemy.orm import Mapped, mapped_column
 
 from archgate.core.states import HoldStatus
-from archgate.tables.base import KEPT, Base, Key, Name, Prose
+from archgate.tables.base import KEPT, Base, KeptUnits, Key, Name, Prose
 
 
 class SetAside(Base):
@@ -51,7 +51,7 @@ class HeldPlace(Base):
 class RunSeats(Base):
     """The row that is locked. `version` is written by whoever locks it; `revision` rises whenever what the run is made of
     (its facts, dates, gates, rates, extras, plans) is another: what was read under the lock stands as long as it does.
-    `gone` are the learners' seats that were given up again."""
+    `gone` are the learners' seats that were given up again; `sign_ups` those that stand, and `income` what they come to."""
 
     __tablename__ = "run_seats"
     __table_args__ = (CheckConstraint("taken >= 0", name="taken"),)
@@ -60,3 +60,5 @@ class RunSeats(Base):
     version: Mapped[int] = mapped_column(default=0)
     revision: Mapped[int] = mapped_column(default=0)
     gone: Mapped[int] = mapped_column(default=0, server_default="0", info=KEPT)
+    sign_ups: Mapped[int] = mapped_column(default=0, server_default="0", info=KEPT)
+    income: Mapped[KeptUnits]

@@ -178,7 +178,7 @@ def seat_at_price(
         raise conflict("full", seat.why, place=seat.place)
     if isinstance(seat, core_seats.NoSeat):
         raise Problem(422, "too-large", seat.why)
-    seats.take(uow, run.id, heads)
+    seats.take(uow, run.id, heads, priced.total)
     enrollment = seat_person(uow, coming, seat)
     hold = coming.hold
     hours = run.hold_hours if hold is None else (run.hold_hours or 48) if hold else None

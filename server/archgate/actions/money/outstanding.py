@@ -33,6 +33,7 @@ from archgate.tables.people import Organization, Person
 from archgate.tables.plans import Installment
 from archgate.tables.roster import Enrollment
 from archgate.tables.schedule import Gate
+from archgate.tables.seats import RunSeats
 
 PAGE = 100
 Q = TypeVar("Q", bound="Select[*tuple[object, ...]]")
@@ -183,12 +184,9 @@ def ages_of(uow: UnitOfWork, run_id: int | None, payers_of: list[int]) -> dict[i
 def earning(uow: UnitOfWork, run_id: int | None) -> Subquery:  # type: ignore[explicit-any]  # each of its columns has a type of its own
     """The runs that are still to end, each with its last day, its sign-ups and what they come to."""
     query = (
-        select(
-            Gate.run_id, Gate.day, func.count().label("sign_ups"), func.sum(Enrollment.total).label("total")
-        )
-        .join(Enrollment, Enrollment.run_id == Gate.run_id)
-        .where(Gate.kind == "ends", Gate.day > uow.today, Enrollment.live == 1)
-        .group_by(Gate.run_id, Gate.day)
+        select(Gate.run_id, Gate.day, RunSeats.sign_ups, RunSeats.income.label("total"))
+        .join(RunSeats, RunSeats.run_id == Gate.run_id)
+        .where(Gate.kind == "ends", Gate.day > uow.today, RunSeats.sign_ups > 0)
     )
     return (query if run_id is None else query.where(Gate.run_id == run_id)).subquery()
 

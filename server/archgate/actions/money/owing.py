@@ -55,7 +55,14 @@ GONE = (
     )
     .scalar_subquery()
 )
-COUNTED = update(RunSeats).values(gone=GONE).execution_options(synchronize_session=False)
+OF_LEARNERS = (Enrollment.run_id == RunSeats.run_id, Enrollment.live == 1, Enrollment.role == Role.LEARNER)
+SIGN_UPS = select(func.count()).where(*OF_LEARNERS).scalar_subquery()
+INCOME = select(func.coalesce(func.sum(Enrollment.total), 0)).where(*OF_LEARNERS).scalar_subquery()
+COUNTED = (
+    update(RunSeats)
+    .values(gone=GONE, sign_ups=SIGN_UPS, income=INCOME)
+    .execution_options(synchronize_session=False)
+)
 
 
 def keep_all(connection: Connection) -> None:
@@ -139,8 +146,9 @@ def account_faults(uow: UnitOfWork, span: Span = ALL) -> list[str]:
 
 
 def run_faults(uow: UnitOfWork, span: Span = ALL) -> list[str]:
-    lost = select(RunSeats.run_id).where(span.holds(RunSeats.run_id), RunSeats.gone != GONE)
+    wrong = or_(RunSeats.gone != GONE, RunSeats.sign_ups != SIGN_UPS, RunSeats.income != INCOME)
+    lost = select(RunSeats.run_id).where(span.holds(RunSeats.run_id), wrong)
     return [
-        f"What is kept as given up of the seats of run {n} is not what was."
+        f"What is kept of the sign-ups of run {n}, or of the seats given up, is not what is."
         for n in uow.session.scalars(lost)
     ]
