@@ -65,7 +65,7 @@ class Installment(Base):
     __table_args__ = (
         UniqueConstraint("enrollment_id", "n"),
         CheckConstraint("amount > 0", name="amount"),
-        Index("ix_installments_open", "open_due", "open"),
+        Index("ix_installments_open", "open_due", "id", "open"),
         Index("ix_installments_payer", "payer_id", "open_due", "open"),
     )
     id: Mapped[Key]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from sqlalchemy import select
+from sqlalchemy.orm import defer
 
 from archgate.actions.enrolling import enrollments
 from archgate.actions.enrolling.roster_views import WithRole
@@ -121,17 +122,16 @@ def take_off(uow: UnitOfWork, enrollment_id: int) -> WithRole:
 
 def people_of(uow: UnitOfWork, run: Run) -> list[tuple[Enrollment, Person]]:
     """Every learner with a name on a roster, named heads included, in the order of their names."""
-    own = uow.session.execute(
+    named = (
         select(Enrollment, Person)
-        .join(Person, Person.id == Enrollment.person_id)
-        .where(Enrollment.run_id == run.id, Enrollment.live == 1, Enrollment.role == Role.LEARNER)
-    ).all()
-    others = uow.session.execute(
-        select(Enrollment, Person)
-        .join(PartyPlace, PartyPlace.enrollment_id == Enrollment.id)
-        .join(Person, Person.id == PartyPlace.person_id)
         .where(Enrollment.run_id == run.id, Enrollment.live == 1)
-    ).all()
+        .options(defer(Enrollment.quote))
+    )
+    signed = named.join(Person, Person.id == Enrollment.person_id).where(Enrollment.role == Role.LEARNER)
+    of_party = named.join(PartyPlace, PartyPlace.enrollment_id == Enrollment.id).join(
+        Person, Person.id == PartyPlace.person_id
+    )
+    own, others = uow.session.execute(signed).all(), uow.session.execute(of_party).all()
     return sorted(((e, p) for e, p in [*own, *others]), key=lambda r: (r[1].family, r[1].given, r[1].id))
 
 

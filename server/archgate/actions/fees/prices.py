@@ -5,7 +5,8 @@ from __future__ import annotations
 from datetime import date
 from decimal import Decimal
 
-from sqlalchemy import select
+import orjson
+from sqlalchemy import Text, func, select, type_coerce
 
 from archgate.actions.fees import fees, plans, quotes, terms
 from archgate.actions.fees.commands import Ask, EarlyCommand
@@ -30,6 +31,7 @@ from archgate.core import fees as core_fees
 from archgate.core import prices
 from archgate.core.faults import Fault, Refused, refuse
 from archgate.core.money import digits_of, format_amount, percent_text
+from archgate.core.quotes import quote_read
 from archgate.core.schedule import day_text
 from archgate.core.states import RunStatus
 from archgate.papers.words import money_text
@@ -171,15 +173,19 @@ def early_start(uow: UnitOfWork, run_id: int) -> EarlyStart:
         .order_by(begun.c.at.desc())
         .limit(PAST_RUNS)
     ).all()
-    rows = uow.session.execute(
-        select(Enrollment.heads, Enrollment.total, Enrollment.quote).where(
-            Enrollment.run_id.in_([r.id for r in past]), Enrollment.live == 1
-        )
-    ).all()
-    heads = sum(h for h, _, _ in rows)
-    early = sum(line.quantity for _, _, quote in rows for line in quote.of_kind("rate") if line.early)
+    # Most people of a run have one of a few quotes: each is read once.
+    text = type_coerce(Enrollment.quote, Text)
+    sums = (func.count(), func.sum(Enrollment.heads), func.sum(Enrollment.total), func.min(text))
+    found = uow.session.execute(
+        select(*sums)
+        .where(Enrollment.run_id.in_([r.id for r in past]), Enrollment.live == 1)
+        .group_by(func.md5(text))
+    )
+    rows = [(n, h, t, quote_read(orjson.loads(quote))) for n, h, t, quote in found]
+    heads = sum(int(h) for _, h, _, _ in rows)
+    early = sum(n * line.quantity for n, _, _, quote in rows for line in quote.of_kind("rate") if line.early)
     share = Decimal(100 * early) / heads if heads else Decimal(100) / 3
-    brought = sum(t for _, t, _ in rows) // heads if heads else rate.amount * 11 // 10
+    brought = sum(int(t) for _, _, t, _ in rows) // heads if heads else rate.amount * 11 // 10
     step = next((s for s in rate.early if s.days_before is not None), None)
     sentence = (
         f"From {len(past)} past run{'' if len(past) == 1 else 's'} of the course with {heads} sign-ups, {early} of them early."

@@ -229,7 +229,10 @@ def list_jobs(uow: UnitOfWork) -> Jobs:
         or_(Job.status == JobStatus.FAILED, (Job.status == JobStatus.QUEUED) & (Job.tries > 0))
     )
     rows = uow.session.scalars(query.order_by(Job.status, Job.id.desc()).limit(200))
-    totals = uow.session.execute(select(Job.status, func.count()).group_by(Job.status))
+    unfinished = (JobStatus.QUEUED, JobStatus.RUNNING, JobStatus.FAILED)  # what is done is without number
+    totals = uow.session.execute(
+        select(Job.status, func.count()).where(Job.status.in_(unfinished)).group_by(Job.status)
+    )
     counted = {row[0]: int(row[1]) for row in totals}
     rounds = [
         Round(name=t.name, last_at=t.last_at if t.last_at else None, found=t.found)

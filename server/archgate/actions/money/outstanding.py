@@ -137,7 +137,7 @@ def owing(uow: UnitOfWork, run_id: int | None) -> Select[int, int | None, int | 
             Account.listed,
             Account.open,
             func.coalesce(Account.credit, 0).label("credit"),
-        ).where(Account.listed.is_not(None), Account.currency == uow.center.currency)
+        ).where(Account.listed >= date.min, Account.currency == uow.center.currency)  # a range of the index
     return (
         of_run(
             select(

@@ -92,8 +92,6 @@ function WorkInLine({ jobs }: { jobs: Jobs }) {
         <Facts>
           <dt>Waits</dt>
           <dd>{(counts.queued ?? 0) + (counts.running ?? 0)}</dd>
-          <dt>Done</dt>
-          <dd>{counts.done ?? 0}</dd>
           <dt>Failed for good</dt>
           <dd>{counts.failed ?? 0}</dd>
         </Facts>

@@ -1,0 +1,13 @@
+"""What is open is listed in the order of its index."""
+
+from __future__ import annotations
+
+from alembic import op
+
+revision = "0016"
+down_revision = "0015"
+
+
+def upgrade() -> None:
+    op.drop_index("ix_installments_open", "installments")
+    op.create_index("ix_installments_open", "installments", ["open_due", "id", "open"])
