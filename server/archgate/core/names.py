@@ -54,15 +54,17 @@ PHONE_ENDS = (10, 7, 4)  # digits: a number with its area, without, and as peopl
 
 
 def near_keys(name: str) -> set[str]:
-    """What two names that are nearly the same share: of the first word and the last two, the beginning of one (three letters)
-    and the first letter of another, after an equals sign, which no other word of a person begins with.
+    """What two names that are the same, or nearly, share: all words in the order of the alphabet; and of the first word and
+    the last two, the beginning of one (three letters) and the first letter of another. Each after an equals sign, with which
+    no other word of a person begins; none for a name of one word.
 
     >>> sorted(near_keys("rosa vries"))
-    ['=ros v', '=vri r']
+    ['=ros v', '=rosa vries', '=vri r']
     """
     parts = name.split()
     words = dict.fromkeys([*parts[:1], *parts[-2:]])
-    return {f"={one[:3]} {two[:1]}" for one in words for two in words if one != two}
+    near = {f"={one[:3]} {two[:1]}" for one in words for two in words if one != two}
+    return near | {f"={' '.join(sorted(parts))}"[:60]} if near else near
 
 
 def search_words(name: str, email: str | None, digits: str | None) -> set[str]:
@@ -70,7 +72,7 @@ def search_words(name: str, email: str | None, digits: str | None) -> set[str]:
     the at sign, and the ends of the phone number's digits; at most 60 characters each. And `near_keys`.
 
     >>> sorted(search_words("rosa de vries", "Rosa@example.org", "12125550138"))
-    ['0138', '2125550138', '5550138', '=de r', '=de v', '=ros d', '=ros v', '=vri d', '=vri r', 'de', 'rosa', 'rosa@example.org', 'vries']
+    ['0138', '2125550138', '5550138', '=de r', '=de rosa vries', '=de v', '=ros d', '=ros v', '=vri d', '=vri r', 'de', 'rosa', 'rosa@example.org', 'vries']
     """
     words = {*name.split(), *near_keys(name)}
     if email:

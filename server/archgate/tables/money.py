@@ -21,7 +21,7 @@ class Account(Base):
     __tablename__ = "accounts"
     __table_args__ = (
         UniqueConstraint("owner", "currency"),
-        Index("ix_accounts_listed", "currency", "listed", "id"),
+        Index("ix_accounts_listed", "listed", "id", "currency"),
     )
     id: Mapped[Key]
     owner: Mapped[str] = mapped_column(ascii_key(60))

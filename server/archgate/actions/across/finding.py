@@ -56,7 +56,7 @@ def list_runs(uow: UnitOfWork, wanted: RunsWanted) -> RunList:
     """Runs by first meeting, those without one last, a page at a time."""
     starts = select(Gate.run_id, Gate.at).where(Gate.kind == "starts").subquery()
     query = (
-        select(Run, starts.c.at, RunSeats.taken, seats.kept_back_of(uow.today))
+        select(Run.id, starts.c.at)
         .join(RunSeats, RunSeats.run_id == Run.id)
         .outerjoin(starts, starts.c.run_id == Run.id)
         .join(Course)
@@ -78,13 +78,16 @@ def list_runs(uow: UnitOfWork, wanted: RunsWanted) -> RunList:
     if wanted.after:
         query = query.where(comes_after(wanted.after, starts.c.at))
     limit = max(1, min(wanted.limit, 200))
-    ordered = query.options(*WHOLE).order_by(starts.c.at.is_(None), starts.c.at, Run.id)
-    rows = uow.session.execute(ordered.limit(limit + 1)).all()
+    # The page first, by what orders it; only then what its runs are.
+    ordered = query.with_only_columns(Run.id, starts.c.at).order_by(
+        starts.c.at.is_(None), starts.c.at, Run.id
+    )
+    page = uow.session.execute(ordered.limit(limit + 1)).all()
     cursor = None
-    if len(rows) > limit:
-        run, at, *_ = rows[limit - 1]
-        cursor = f"{at.isoformat() if at else ''}|{run.id}"
-    items = lines(uow, [(run, taken, int(kept)) for run, _, taken, kept in rows[:limit]])
+    if len(page) > limit:
+        number, at = page[limit - 1]
+        cursor = f"{at.isoformat() if at else ''}|{number}"
+    items = lines(uow, [number for number, _ in page[:limit]])
     return RunList(items=items, total=total or 0, next=cursor, today=uow.today)
 
 
@@ -101,10 +104,22 @@ WHOLE = (
 )
 
 
-def lines(uow: UnitOfWork, rows: list[tuple[Run, int, int]]) -> list[RunLine]:
-    """Runs with the seats taken and kept back of each, as lists show them."""
-    waiting = waiting_on(uow, [run.id for run, _, _ in rows])
-    return [showing.run_line(uow, run, taken, waiting.get(run.id, 0), kept) for run, taken, kept in rows]
+def lines(uow: UnitOfWork, run_ids: list[int]) -> list[RunLine]:
+    """Runs as lists show them, in the order given."""
+    if not run_ids:
+        return []
+    query = (
+        select(Run, RunSeats.taken, seats.kept_back_of(uow.today))
+        .join(RunSeats, RunSeats.run_id == Run.id)
+        .where(Run.id.in_(run_ids))
+        .options(*WHOLE)
+    )
+    rows = {run.id: (run, taken, int(kept)) for run, taken, kept in uow.session.execute(query)}
+    waiting = waiting_on(uow, run_ids)
+    return [
+        showing.run_line(uow, run, taken, waiting.get(run.id, 0), kept)
+        for run, taken, kept in (rows[number] for number in run_ids)
+    ]
 
 
 def meets_within(first: date, last: date) -> ColumnElement[bool]:
@@ -277,16 +292,7 @@ def runs_found(uow: UnitOfWork, q: str) -> list[RunLine]:
     )
     rows = uow.session.execute(found).all()
     going = [number for number, is_over in rows if not is_over] or [number for number, _ in rows]
-    if not going:
-        return []
-    query = (
-        select(Run, RunSeats.taken, seats.kept_back_of(uow.today))
-        .join(RunSeats, RunSeats.run_id == Run.id)
-        .where(Run.id.in_(going))
-        .options(*WHOLE)
-    )
-    by_id = {run.id: (run, taken, int(kept)) for run, taken, kept in uow.session.execute(query)}
-    return lines(uow, [by_id[number] for number in going])
+    return lines(uow, going)
 
 
 MOST_OTHERS = 3  # of each kind

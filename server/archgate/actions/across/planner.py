@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import date, time, timedelta
 
 from sqlalchemy import func, select
+from sqlalchemy.orm import load_only
 
 from archgate.actions.across.views import DaySheet, Lane, ListedMeeting, MonthList, PlannerOut
 from archgate.actions.kernel.answers import shown
@@ -22,6 +23,10 @@ LONGEST = timedelta(days=800)
 RUN_COLUMNS = (
     "id", "code", "title", "course", "category", "status", "decision", "first", "last", "taken", "capacity", "smallest",
     "place", "instructor", "kind", "teaching",
+)  # fmt: skip
+SHOWN_OF_A_RUN = (
+    Run.code, Run.title, Run.status, Run.decision, Run.starts_on, Run.ends_on, Run.capacity, Run.smallest, Run.place_id,
+    Run.instructor_id, Run.kind,
 )  # fmt: skip
 MEETING_COLUMNS = ("id", "run_id", "date", "start", "end", "place_id", "instructor_id")
 
@@ -50,6 +55,7 @@ def planner(uow: UnitOfWork, since: date, until: date) -> PlannerOut:
         .where(Run.status.not_in((RunStatus.CANCELLED, RunStatus.ARCHIVED)))
         .where(func.coalesce(Run.starts_on, spans.c.first) <= until, func.greatest(func.coalesce(Run.ends_on, spans.c.last), func.coalesce(spans.c.last, Run.ends_on)) >= since)
         .order_by(func.coalesce(Run.starts_on, spans.c.first), Run.id)
+        .options(load_only(*SHOWN_OF_A_RUN))
     )  # fmt: skip
     runs = []
     for run, course, category, first, last, taken, begun, over in uow.session.execute(query):

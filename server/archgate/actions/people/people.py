@@ -5,7 +5,6 @@ from __future__ import annotations
 from email_validator import EmailNotValidError, validate_email
 from rapidfuzz import fuzz
 from sqlalchemy import Select, select, union
-from sqlalchemy.orm import aliased
 
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.answers import refuse_lost_update
@@ -206,17 +205,8 @@ def alike(parts: list[str]) -> list[Select[int]]:
     """People whose names may be nearly this one: both words the same, or one begins alike and the other with the same letter."""
     if len(parts) < 2:
         return [select(PeopleWord.person_id).where(words.begins(PeopleWord, parts[0]))]
-    other = aliased(PeopleWord)
-    one, two = sorted((parts[0], parts[-1]), key=len, reverse=True)
-    # The longer word leads: the database would as soon begin with everybody whose name has an S.
-    same = (
-        select(PeopleWord.person_id)
-        .prefix_with("STRAIGHT_JOIN")
-        .join(other, other.person_id == PeopleWord.person_id)
-        .where(words.begins(PeopleWord, one), words.begins(other, two))
-    )
-    keys = sorted(near_keys(f"{parts[0]} {parts[-1]}"))
-    return [same, *(select(PeopleWord.person_id).where(PeopleWord.word == key) for key in keys)]
+    keys = near_keys(f"{parts[0]} {parts[-1]}") | near_keys(" ".join(parts))
+    return [select(PeopleWord.person_id).where(PeopleWord.word == key) for key in sorted(keys)]
 
 
 def like(word: str) -> str:

@@ -1,4 +1,4 @@
-"""What is open is listed in the order of its index."""
+"""What is open, and who owes it, is listed in the order of an index."""
 
 from __future__ import annotations
 
@@ -11,3 +11,5 @@ down_revision = "0015"
 def upgrade() -> None:
     op.drop_index("ix_installments_open", "installments")
     op.create_index("ix_installments_open", "installments", ["open_due", "id", "open"])
+    op.drop_index("ix_accounts_listed", "accounts")
+    op.create_index("ix_accounts_listed", "accounts", ["listed", "id", "currency"])
