@@ -32,7 +32,7 @@ from archgate.papers.letters.writing import written
 from archgate.tables.access import User
 from archgate.tables.courses import Run
 from archgate.tables.money import Account
-from archgate.tables.people import Organization, Person
+from archgate.tables.people import Organization
 from archgate.tables.schedule import Gate
 from archgate.tables.seats import RunSeats
 from archgate.tables.waitlist import Waiting
@@ -291,8 +291,7 @@ def line_view(uow: UnitOfWork, run: Run, state: core_seats.Seats, leaving: Leave
         ).all()
     )
     labels = {r.id: r.label for r in run.rates}
-    named = select(Person).where(Person.id.in_([w.person_id for w in line]))
-    people = {p.id: p for p in uow.session.scalars(named)}
+    people = {w.person_id: w.person for w in line}
     return [
         WaitingOut(
             id=w.id,

@@ -36,6 +36,7 @@ from archgate.core.schedule import day_text
 from archgate.core.states import RunStatus
 from archgate.papers.words import money_text
 from archgate.tables.courses import Run
+from archgate.tables.fees import Rate
 from archgate.tables.roster import Enrollment
 from archgate.tables.schedule import Gate
 
@@ -93,10 +94,15 @@ def warnings(uow: UnitOfWork, run: Run) -> list[str]:
         if opens:
             sentences += prices.ends_too_early(rate, opens, start)
     if terms.rates:
-        others = uow.session.scalars(
-            select(Run).where(Run.course_id == run.course_id, Run.id != run.id, Run.currency == run.currency)
-        ).all()
-        amounts = [r.amount for other in others for r in fees.rates_of(other)[:1]]
+        of_others = uow.session.execute(
+            select(Run.id, Rate.amount)
+            .join(Rate, Rate.run_id == Run.id)
+            .where(
+                Run.course_id == run.course_id, Run.id != run.id, Run.currency == run.currency, Rate.active
+            )
+            .order_by(Run.id, Rate.position.desc())
+        )
+        amounts = list(dict(of_others.all()).values())  # of each the first rate, which comes last here
         sentences += prices.far_from_others(
             terms.rates[0].label, terms.rates[0].amount, amounts, run.currency
         )
