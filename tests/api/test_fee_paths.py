@@ -32,7 +32,9 @@ def test_terms_come_back_as_sent_and_what_was_seen_stands_against_lost_updates(c
     preview = clerk.patch(
         f"{address}?preview=true", json={"seen": {"group": []}, "set": {"group": group}}
     ).json()
-    assert {"label": "Group from 3", "before": "none", "after": "5 percent off", "money": False} in preview["touches"]
+    assert {"label": "Group from 3", "before": "none", "after": "5 percent off", "money": False} in preview[
+        "touches"
+    ]
     assert clerk.get(f"/api/v1/runs/{run['id']}").json()["group"] == []
     seen = {"rates": run["rates"], "extras": run["extras"], "plans": run["plans"], "group": run["group"]}
     done = clerk.patch(

@@ -80,6 +80,7 @@ class Enrollment(Base):
         Index("ix_enrollments_person", "person_id"),
         Index("ix_enrollments_batch", "batch_id"),
         Index("ix_enrollments_earned", "run_id", "live", "total"),
+        Index("ix_enrollments_held", "hold_until", "status", "run_id"),
     )
     id: Mapped[Key]
     run_id: Mapped[int] = mapped_column(ForeignKey("runs.id"))

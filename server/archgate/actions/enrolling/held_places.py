@@ -213,7 +213,7 @@ def due_runs(uow: UnitOfWork) -> list[int]:
     unpaid = select(Enrollment.run_id).where(
         Enrollment.status == EnrollmentStatus.HELD, Enrollment.hold_until <= uow.now
     )
-    return list(uow.session.scalars(select(Run.id).where(Run.id.in_(lapsed.union(unpaid))).order_by(Run.id)))
+    return sorted(uow.session.scalars(lapsed.union(unpaid)))
 
 
 def let_go(uow: UnitOfWork, run_id: int) -> int:

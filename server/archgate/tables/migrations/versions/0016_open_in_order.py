@@ -1,4 +1,4 @@
-"""What is open, and who owes it, is listed in the order of an index."""
+"""What is open, and who owes it, is listed in the order of an index; so are seats held until a moment."""
 
 from __future__ import annotations
 
@@ -13,3 +13,4 @@ def upgrade() -> None:
     op.create_index("ix_installments_open", "installments", ["open_due", "id", "open"])
     op.drop_index("ix_accounts_listed", "accounts")
     op.create_index("ix_accounts_listed", "accounts", ["listed", "id", "currency"])
+    op.create_index("ix_enrollments_held", "enrollments", ["hold_until", "status", "run_id"])
