@@ -35,92 +35,18 @@ export function RatesEdit({
     <>
       {faults[at] && <Fault role="alert">{faults[at]}</Fault>}
       {rates.map((rate, i) => (
-        <Group key={i} role="group" aria-label={rate.label || `Rate ${i + 1}`}>
-          <Row wrap>
-            <Field
-              label={i ? `Rate ${i + 1}` : "Rate"}
-              value={rate.label}
-              width={180}
-              onChange={(label) => set(i, { label })}
-              fault={faults[`${at}/${i}/label`] ?? faults[`${at}/${i}/code`]}
-            />
-            <Field
-              label={`Fee in ${currency}`}
-              tail={i ? `, rate ${i + 1}` : ""}
-              value={rate.amount}
-              width={120}
-              onChange={(amount) => set(i, { amount })}
-              fault={faults[`${at}/${i}/amount`]}
-              input={{ inputMode: "decimal" }}
-            />
-            <Acts>
-              {rates.length > 1 && (
-                <Button
-                  variant="text"
-                  color="secondary"
-                  aria-label={`Take out rate ${rate.label || i + 1}`}
-                  onClick={() => onChange(rates.filter((_, n) => n !== i))}
-                >
-                  take out
-                </Button>
-              )}
-            </Acts>
-          </Row>
-          {rate.steps.map((step, n) => (
-            <Step
-              key={n}
-              step={step}
-              many={rates.length > 1 || rate.steps.length > 1}
-              label={`${rate.label || `rate ${i + 1}`}${rate.steps.length > 1 ? `, step ${n + 1}` : ""}`}
-              onChange={(next) => set(i, { steps: rate.steps.map((s, m) => (m === n ? next : s)) })}
-              onRemove={() => set(i, { steps: rate.steps.filter((_, m) => m !== n) })}
-              faults={faults}
-              at={`${at}/${i}/early/${n}`}
-              firstDay={firstDay}
-            />
-          ))}
-          {rate.sale && (
-            <Sale
-              sale={rate.sale}
-              tail={rates.length > 1 ? `, ${rate.label || `rate ${i + 1}`}` : ""}
-              onChange={(sale) => set(i, { sale })}
-              faults={faults}
-              at={`${at}/${i}/sale`}
-            />
-          )}
-          {rate.who && (
-            <Who
-              who={rate.who}
-              tail={rates.length > 1 ? `, ${rate.label || `rate ${i + 1}`}` : ""}
-              onChange={(who) => set(i, { who })}
-              faults={faults}
-              at={`${at}/${i}`}
-            />
-          )}
-          <Row as="span" sx={{ gap: 18 }}>
-            <Button
-              variant="text"
-              onClick={() =>
-                set(i, { steps: [...rate.steps, { ...STEP, when: rate.steps.length ? "21" : "14" }] })
-              }
-            >
-              {rate.steps.length ? "Another early step" : "An early-bird step"}
-              {rates.length > 1 && <Heard> for {rate.label || `rate ${i + 1}`}</Heard>}
-            </Button>
-            {!rate.sale && (
-              <Button variant="text" onClick={() => set(i, { sale: { from: "", to: "", amount: "" } })}>
-                A sale price
-                {rates.length > 1 && <Heard> for {rate.label || `rate ${i + 1}`}</Heard>}
-              </Button>
-            )}
-            {!rate.who && (
-              <Button variant="text" onClick={() => set(i, { who: ANYBODY })}>
-                Who may have it
-                {rates.length > 1 && <Heard>: {rate.label || `rate ${i + 1}`}</Heard>}
-              </Button>
-            )}
-          </Row>
-        </Group>
+        <Rate
+          key={i}
+          rate={rate}
+          n={i + 1}
+          many={rates.length > 1}
+          set={(change) => set(i, change)}
+          onRemove={() => onChange(rates.filter((_, n) => n !== i))}
+          faults={faults}
+          at={`${at}/${i}`}
+          currency={currency}
+          firstDay={firstDay}
+        />
       ))}
       <P sx={{ margin: "10px 0 0" }}>
         <Button
@@ -131,6 +57,117 @@ export function RatesEdit({
         </Button>
       </P>
     </>
+  );
+}
+
+/** One rate: what it is called and costs, its early steps, a sale, who may have it. */
+function Rate({
+  rate,
+  n,
+  many,
+  set,
+  onRemove,
+  faults,
+  at,
+  currency,
+  firstDay,
+}: {
+  rate: RateForm;
+  n: number;
+  many: boolean;
+  set: (change: Partial<RateForm>) => void;
+  onRemove: () => void;
+  faults: Record<string, string>;
+  at: string;
+  currency: string;
+  firstDay: string | null;
+}) {
+  const name = rate.label || `rate ${n}`;
+  return (
+    <Group role="group" aria-label={rate.label || `Rate ${n}`}>
+      <Row wrap>
+        <Field
+          label={n > 1 ? `Rate ${n}` : "Rate"}
+          value={rate.label}
+          width={180}
+          onChange={(label) => set({ label })}
+          fault={faults[`${at}/label`] ?? faults[`${at}/code`]}
+        />
+        <Field
+          label={`Fee in ${currency}`}
+          tail={n > 1 ? `, rate ${n}` : ""}
+          value={rate.amount}
+          width={120}
+          onChange={(amount) => set({ amount })}
+          fault={faults[`${at}/amount`]}
+          input={{ inputMode: "decimal" }}
+        />
+        <Acts>
+          {many && (
+            <Button
+              variant="text"
+              color="secondary"
+              aria-label={`Take out rate ${rate.label || n}`}
+              onClick={onRemove}
+            >
+              take out
+            </Button>
+          )}
+        </Acts>
+      </Row>
+      {rate.steps.map((step, k) => (
+        <Step
+          key={k}
+          step={step}
+          many={many || rate.steps.length > 1}
+          label={`${name}${rate.steps.length > 1 ? `, step ${k + 1}` : ""}`}
+          onChange={(next) => set({ steps: rate.steps.map((s, m) => (m === k ? next : s)) })}
+          onRemove={() => set({ steps: rate.steps.filter((_, m) => m !== k) })}
+          faults={faults}
+          at={`${at}/early/${k}`}
+          firstDay={firstDay}
+        />
+      ))}
+      {rate.sale && (
+        <Sale
+          sale={rate.sale}
+          tail={many ? `, ${name}` : ""}
+          onChange={(sale) => set({ sale })}
+          faults={faults}
+          at={`${at}/sale`}
+        />
+      )}
+      {rate.who && (
+        <Who
+          who={rate.who}
+          tail={many ? `, ${name}` : ""}
+          onChange={(who) => set({ who })}
+          faults={faults}
+          at={at}
+        />
+      )}
+      <Row as="span" sx={{ gap: 18 }}>
+        <Button
+          variant="text"
+          onClick={() => set({ steps: [...rate.steps, { ...STEP, when: rate.steps.length ? "21" : "14" }] })}
+        >
+          {rate.steps.length ? "Another early step" : "An early-bird step"}
+          {many && <Heard> for {name}</Heard>}
+        </Button>
+        {!rate.sale && (
+          <Button variant="text" onClick={() => set({ sale: { from: "", to: "", amount: "" } })}>
+            A sale price
+            {many && <Heard> for {name}</Heard>}
+          </Button>
+        )}
+        {!rate.who && (
+          <Button variant="text" onClick={() => set({ who: ANYBODY })}>
+            Who may have it
+            {many && <Heard>: {name}</Heard>}
+          </Button>
+        )}
+      </Row>
+    </Group>
   );
 }
 

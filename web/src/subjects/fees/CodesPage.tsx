@@ -77,52 +77,13 @@ export default function CodesPage() {
             </TableHead>
             <TableBody>
               {query.data.map((c) => (
-                <TableRow key={c.id} {...arrived(c.id)}>
-                  <Cell>
-                    <strong>{c.code}</strong>
-                    {c.number && <T tone="slate">, a set of {c.number}</T>}
-                    {c.note && (
-                      <T tone="slate" as="div">
-                        {c.note}
-                      </T>
-                    )}
-                  </Cell>
-                  <Cell tone="copper">
-                    {c.percent !== null ? `${c.percent} percent` : money(c.off, c.currency)}
-                  </Cell>
-                  <Cell>
-                    <T strong={c.state === "in use"} tone={c.state === "in use" ? undefined : "slate"}>
-                      {c.state}
-                    </T>
-                    <T tone="slate" as="div">
-                      {c.from && `from ${day(c.from)} `}
-                      {c.to && `through ${day(c.to)}`}
-                    </T>
-                  </Cell>
-                  <Cell>{whereText(c)}</Cell>
-                  <Cell right>
-                    {c.uses}
-                    {c.limit !== null && ` of ${c.limit}`}
-                  </Cell>
-                  <Cell right tone="copper">
-                    {money(c.cost, c.currency)}
-                  </Cell>
-                  <Cell>
-                    <Row as="span" sx={{ gap: 12 }}>
-                      <Button variant="text" onClick={() => setOpen(c.id)}>
-                        change<Heard> {c.code}</Heard>
-                      </Button>
-                      <Button variant="text" color="secondary" onClick={() => setSeen(c.id)}>
-                        who<Heard> used {c.code}</Heard>
-                      </Button>
-                      {c.number && (
-                        <a href={`/api/v1/codes/${c.id}/list.csv`} download>
-                          CSV<Heard> of {c.code}</Heard>
-                        </a>
-                      )}
-                    </Row>
-                  </Cell>
-                </TableRow>
+                <CodeRow
+                  key={c.id}
+                  code={c}
+                  arrived={arrived(c.id)}
+                  onChange={() => setOpen(c.id)}
+                  onWho={() => setSeen(c.id)}
+                />
               ))}
             </TableBody>
           </Table>
@@ -137,6 +98,65 @@ export default function CodesPage() {
         />
       )}
     </Page>
+  );
+}
+
+function CodeRow({
+  code: c,
+  arrived,
+  onChange,
+  onWho,
+}: {
+  code: Code;
+  arrived: ReturnType<ReturnType<typeof useArrived>>;
+  onChange: () => void;
+  onWho: () => void;
+}) {
+  return (
+    <TableRow {...arrived}>
+      <Cell>
+        <strong>{c.code}</strong>
+        {c.number && <T tone="slate">, a set of {c.number}</T>}
+        {c.note && (
+          <T tone="slate" as="div">
+            {c.note}
+          </T>
+        )}
+      </Cell>
+      <Cell tone="copper">{c.percent !== null ? `${c.percent} percent` : money(c.off, c.currency)}</Cell>
+      <Cell>
+        <T strong={c.state === "in use"} tone={c.state === "in use" ? undefined : "slate"}>
+          {c.state}
+        </T>
+        <T tone="slate" as="div">
+          {c.from && `from ${day(c.from)} `}
+          {c.to && `through ${day(c.to)}`}
+        </T>
+      </Cell>
+      <Cell>{whereText(c)}</Cell>
+      <Cell right>
+        {c.uses}
+        {c.limit !== null && ` of ${c.limit}`}
+      </Cell>
+      <Cell right tone="copper">
+        {money(c.cost, c.currency)}
+      </Cell>
+      <Cell>
+        <Row as="span" sx={{ gap: 12 }}>
+          <Button variant="text" onClick={onChange}>
+            change<Heard> {c.code}</Heard>
+          </Button>
+          <Button variant="text" color="secondary" onClick={onWho}>
+            who<Heard> used {c.code}</Heard>
+          </Button>
+          {c.number && (
+            <a href={`/api/v1/codes/${c.id}/list.csv`} download>
+              CSV<Heard> of {c.code}</Heard>
+            </a>
+          )}
+        </Row>
+      </Cell>
+    </TableRow>
   );
 }
 

@@ -78,56 +78,71 @@ export default function PlansPage() {
             {open === plan.id ? (
               <CenterPlanForm plan={plan} onClose={() => setOpen(null)} onSaved={saved} />
             ) : (
-              <Row>
-                <Grow as="span">
-                  <T as="strong" tone={plan.active ? undefined : "slate"}>
-                    {plan.name}
-                  </T>{" "}
-                  <T tone="slate">
-                    {plan.courses.length
-                      ? `for ${plan.courses.map((c) => c.title).join(", ")}`
-                      : "for any run"}
-                    {plan.active ? "" : "; no longer offered"}
-                    {plan.agreed ? `; ${count(plan.agreed, "sign-up")} on it` : ""}
-                  </T>
-                  {plan.lines.map((l, i) => (
-                    <T tone="slate" as="div" key={i}>
-                      {l.text}.
-                    </T>
-                  ))}
-                  {plan.details && (
-                    <T tone="slate" as="div">
-                      Payment details are taken at sign-up.
-                    </T>
-                  )}
-                  {plan.note && (
-                    <T tone="slate" as="div">
-                      {plan.note}
-                    </T>
-                  )}
-                </Grow>
-                <Row as="span" sx={{ gap: 12 }}>
-                  <Button variant="text" onClick={() => setOpen(plan.id)}>
-                    change<Heard> {plan.name}</Heard>
-                  </Button>
-                  <Button
-                    variant="text"
-                    color="secondary"
-                    onClick={() => void inUse.act({ plan, active: !plan.active })}
-                  >
-                    {plan.active ? "no longer offer" : "offer again"}
-                    <Heard>: {plan.name}</Heard>
-                  </Button>
-                  <Button variant="text" color="secondary" onClick={() => setLog(plan.id)}>
-                    log<Heard> of {plan.name}</Heard>
-                  </Button>
-                </Row>
-              </Row>
+              <PlanRow
+                plan={plan}
+                onChange={() => setOpen(plan.id)}
+                onUse={() => void inUse.act({ plan, active: !plan.active })}
+                onLog={() => setLog(plan.id)}
+              />
             )}
           </Box>
         ))}
       </Ruled>
     </Page>
+  );
+}
+
+function PlanRow({
+  plan,
+  onChange,
+  onUse,
+  onLog,
+}: {
+  plan: Held;
+  onChange: () => void;
+  onUse: () => void;
+  onLog: () => void;
+}) {
+  return (
+    <Row>
+      <Grow as="span">
+        <T as="strong" tone={plan.active ? undefined : "slate"}>
+          {plan.name}
+        </T>{" "}
+        <T tone="slate">
+          {plan.courses.length ? `for ${plan.courses.map((c) => c.title).join(", ")}` : "for any run"}
+          {plan.active ? "" : "; no longer offered"}
+          {plan.agreed ? `; ${count(plan.agreed, "sign-up")} on it` : ""}
+        </T>
+        {plan.lines.map((l, i) => (
+          <T tone="slate" as="div" key={i}>
+            {l.text}.
+          </T>
+        ))}
+        {plan.details && (
+          <T tone="slate" as="div">
+            Payment details are taken at sign-up.
+          </T>
+        )}
+        {plan.note && (
+          <T tone="slate" as="div">
+            {plan.note}
+          </T>
+        )}
+      </Grow>
+      <Row as="span" sx={{ gap: 12 }}>
+        <Button variant="text" onClick={onChange}>
+          change<Heard> {plan.name}</Heard>
+        </Button>
+        <Button variant="text" color="secondary" onClick={onUse}>
+          {plan.active ? "no longer offer" : "offer again"}
+          <Heard>: {plan.name}</Heard>
+        </Button>
+        <Button variant="text" color="secondary" onClick={onLog}>
+          log<Heard> of {plan.name}</Heard>
+        </Button>
+      </Row>
+    </Row>
   );
 }
 
@@ -164,7 +179,6 @@ function CenterPlanForm({
     done: (saved) => onSaved(`${saved.plan.name} is saved; it holds for sign-ups from now on.`, saved.change),
   });
   const { values: form, set } = of;
-  const courses = $api.useQuery("get", "/api/v1/courses");
   const runs = $api.useQuery("get", "/api/v1/runs", {
     params: { query: { teaching: "before", status: "published", limit: 30 } },
   });
@@ -192,29 +206,7 @@ function CenterPlanForm({
           onChange={(note) => set({ form: { ...form.form, note } })}
         />
       </Box>
-      <Picks sx={{ marginTop: 10 }}>
-        <T label as="legend">
-          For which courses; none ticked is any run
-        </T>
-        <Row wrap as="span" sx={{ gap: "0 14px" }}>
-          {courses.data?.map((c) => (
-            <Tick
-              key={c.id}
-              checked={form.courses.includes(String(c.id))}
-              onChange={(on) =>
-                set({
-                  ...form,
-                  courses: on
-                    ? [...form.courses, String(c.id)]
-                    : form.courses.filter((n) => n !== String(c.id)),
-                })
-              }
-            >
-              {c.title}
-            </Tick>
-          ))}
-        </Row>
-      </Picks>
+      <ForCourses ids={form.courses} onChange={(courses) => set({ courses })} />
       {run && (
         <Box sx={{ marginTop: 10 }}>
           <Choice
@@ -236,6 +228,28 @@ function CenterPlanForm({
         start={run?.first ?? null}
       />
     </KeptForm>
+  );
+}
+
+function ForCourses({ ids, onChange }: { ids: string[]; onChange: (ids: string[]) => void }) {
+  const courses = $api.useQuery("get", "/api/v1/courses");
+  return (
+    <Picks sx={{ marginTop: 10 }}>
+      <T label as="legend">
+        For which courses; none ticked is any run
+      </T>
+      <Row wrap as="span" sx={{ gap: "0 14px" }}>
+        {courses.data?.map((c) => (
+          <Tick
+            key={c.id}
+            checked={ids.includes(String(c.id))}
+            onChange={(on) => onChange(on ? [...ids, String(c.id)] : ids.filter((n) => n !== String(c.id)))}
+          >
+            {c.title}
+          </Tick>
+        ))}
+      </Row>
+    </Picks>
   );
 }
 

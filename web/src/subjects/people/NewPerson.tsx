@@ -97,25 +97,7 @@ export function NewPerson({
       <Tick checked={of.values.invite} onChange={(invite) => of.set({ invite })}>
         invite them by message to set a password for their own page
       </Tick>
-      {!twin && (near.data?.length ?? 0) > 0 && (
-        <Note kind="due" role="status" sx={{ marginTop: 12 }}>
-          <P strong>Maybe already known:</P>
-          {near.data!.map((p) => (
-            <Row as="p" key={p.id} sx={{ justifyContent: "space-between" }}>
-              <span>
-                {p.name}
-                <T tone="slate">
-                  {" "}
-                  {p.email ?? p.phone ?? ""} ({p.why})
-                </T>
-              </span>
-              <Button variant="text" onClick={() => take(p)}>
-                take {p.name}
-              </Button>
-            </Row>
-          ))}
-        </Note>
-      )}
+      {!twin && <MaybeKnown people={near.data ?? []} onTake={take} />}
       {twin && (
         <Note kind="due" role="alert" sx={{ marginTop: 12 }}>
           <p>
@@ -144,5 +126,35 @@ export function NewPerson({
         </Button>
       </Row>
     </Form>
+  );
+}
+
+/** People whose name, email or phone is the same or nearly so, before one is added twice. */
+function MaybeKnown({
+  people,
+  onTake,
+}: {
+  people: Schemas["PersonNear"][];
+  onTake: (person: Schemas["PersonNear"]) => void;
+}) {
+  if (people.length === 0) return null;
+  return (
+    <Note kind="due" role="status" sx={{ marginTop: 12 }}>
+      <P strong>Maybe already known:</P>
+      {people.map((p) => (
+        <Row as="p" key={p.id} sx={{ justifyContent: "space-between" }}>
+          <span>
+            {p.name}
+            <T tone="slate">
+              {" "}
+              {p.email ?? p.phone ?? ""} ({p.why})
+            </T>
+          </span>
+          <Button variant="text" onClick={() => onTake(p)}>
+            take {p.name}
+          </Button>
+        </Row>
+      ))}
+    </Note>
   );
 }

@@ -79,62 +79,69 @@ export default function InterestPage() {
           Nobody is on this list. Whoever wants to hear when sign-up opens is put here by name.
         </Empty>
       ) : (
-        <Table>
-          <TableHead>
-            <TableRow>
-              <Cell right>Place</Cell>
-              <Cell>Name</Cell>
-              <Cell>Since</Cell>
-              <Cell>Answers and note</Cell>
-              <Cell>
-                <Heard>Acts</Heard>
-              </Cell>
-            </TableRow>
-          </TableHead>
-          <TableBody>
-            {list.people.map((p, n) => (
-              <TableRow key={p.id}>
-                <Cell right tone="slate">
-                  {n + 1}
-                </Cell>
-                <Cell>
-                  <Name strong to={`/people/${p.person_id}`}>
-                    {p.name}
-                  </Name>
-                  <T tone="slate" as="div">
-                    {p.email ?? p.phone ?? "no email"}
-                  </T>
-                </Cell>
-                <Cell nowrap>
-                  {day(p.joined, false)}
-                  {p.told && (
-                    <T tone="slate" as="div">
-                      told
-                    </T>
-                  )}
-                </Cell>
-                <Cell>
-                  {Object.entries(p.answers).map(([q, a]) => (
-                    <div key={q}>
-                      <T tone="slate">{q}</T> {a}
-                    </div>
-                  ))}
-                  {p.note && (
-                    <T tone="slate" as="div">
-                      {p.note}
-                    </T>
-                  )}
-                </Cell>
-                <Cell>
-                  <TakeOff id={p.id} name={p.name} which={which} acts={acts} />
-                </Cell>
-              </TableRow>
-            ))}
-          </TableBody>
-        </Table>
+        <Interested list={list} which={which} acts={acts} />
       )}
       <Questions key={list.questions.join("|")} list={list} which={which} acts={acts} />
     </Page>
+  );
+}
+
+/** Who is on the list, in the order in which they came. */
+function Interested({ list, which, acts }: { list: List; which: Which; acts: Acts }) {
+  return (
+    <Table>
+      <TableHead>
+        <TableRow>
+          <Cell right>Place</Cell>
+          <Cell>Name</Cell>
+          <Cell>Since</Cell>
+          <Cell>Answers and note</Cell>
+          <Cell>
+            <Heard>Acts</Heard>
+          </Cell>
+        </TableRow>
+      </TableHead>
+      <TableBody>
+        {list.people.map((p, n) => (
+          <TableRow key={p.id}>
+            <Cell right tone="slate">
+              {n + 1}
+            </Cell>
+            <Cell>
+              <Name strong to={`/people/${p.person_id}`}>
+                {p.name}
+              </Name>
+              <T tone="slate" as="div">
+                {p.email ?? p.phone ?? "no email"}
+              </T>
+            </Cell>
+            <Cell nowrap>
+              {day(p.joined, false)}
+              {p.told && (
+                <T tone="slate" as="div">
+                  told
+                </T>
+              )}
+            </Cell>
+            <Cell>
+              {Object.entries(p.answers).map(([q, a]) => (
+                <div key={q}>
+                  <T tone="slate">{q}</T> {a}
+                </div>
+              ))}
+              {p.note && (
+                <T tone="slate" as="div">
+                  {p.note}
+                </T>
+              )}
+            </Cell>
+            <Cell>
+              <TakeOff id={p.id} name={p.name} which={which} acts={acts} />
+            </Cell>
+          </TableRow>
+        ))}
+      </TableBody>
+    </Table>
   );
 }
 

@@ -71,22 +71,7 @@ export function Leaving({
   if (!found) return <P tone="slate">{query.error ? messageOf(query.error) : "Working it out …"}</P>;
   return (
     <Form look="due" of={of} onLeave={onClose}>
-      <p>
-        <strong>
-          {found.name} {noShow ? "did not come; the seat is free" : "gives the seat back"}.
-        </strong>{" "}
-        {isZero(found.total)
-          ? "Nothing was charged."
-          : `Of ${money(found.total, currency)}, ${money(found.kept, currency)} is kept. ${found.why}`}
-      </p>
-      {!isZero(found.total) && (
-        <P tone="slate">
-          {money(found.paid, currency)} was paid
-          {!isZero(found.credit) && `; ${money(found.credit, currency)} of it becomes credit of the account`}
-          {!isZero(found.owed) && `; ${money(found.owed, currency)} stays owed`}.
-        </P>
-      )}
-      {found.line && <p>{found.line}</p>}
+      <Worth found={found} noShow={noShow} />
       {!noShow && (
         <Field
           label="Word came on, if not today"
@@ -123,5 +108,30 @@ export function Leaving({
         )}
       </Row>
     </Form>
+  );
+}
+
+/** What leaving comes to: what is kept, what becomes credit, what stays owed. */
+function Worth({ found, noShow }: { found: Schemas[""]; noShow: boolean }) {
+  return (
+    <>
+      <p>
+        <strong>
+          {found.name} {noShow ? "did not come; the seat is free" : "gives the seat back"}.
+        </strong>{" "}
+        {isZero(found.total)
+          ? "Nothing was charged."
+          : `Of ${money(found.total, found.currency)}, ${money(found.kept, found.currency)} is kept. ${found.why}`}
+      </p>
+      {!isZero(found.total) && (
+        <P tone="slate">
+          {money(found.paid, found.currency)} was paid
+          {!isZero(found.credit) &&
+            `; ${money(found.credit, found.currency)} of it becomes credit of the account`}
+          {!isZero(found.owed) && `; ${money(found.owed, found.currency)} stays owed`}.
+        </P>
+      )}
+      {found.line && <p>{found.line}</p>}
+    </>
   );
 }
