@@ -3,7 +3,7 @@ import Button from "@mui/material/Button";
 import { keepPreviousData } from "@tanstack/react-query";
 import { Link, useSearchParams } from "react-router";
 
-import { $api } from "../../app/server";
+import { $api, type Schemas } from "../../app/server";
 import { Choice } from "../../form/Field";
 import { Words } from "../../form/Views";
 import { Row } from "../../parts/layout";
@@ -31,9 +31,6 @@ export default function PricesPage() {
       ],
       { replace: true },
     );
-  const runs = $api.useQuery("get", "/api/v1/runs", {
-    params: { query: { teaching: "before", status: "published", limit: 30 } },
-  });
   const found = $api.useQuery(
     "get",
     "/api/v1/prices",
@@ -43,48 +40,13 @@ export default function PricesPage() {
   const held = ids.length > 0 ? (found.data?.runs ?? []) : [];
   const currencies = new Set(held.map((r) => r.currency));
   return (
-    <Page
-      title="Compare prices"
-      margin={
-        <section>
-          <h2>Worth a look</h2>
-          {held.flatMap((r) =>
-            r.warnings.map((w) => (
-              <P tone="ochre" key={`${r.id}${w}`}>
-                {r.code}, {w}
-              </P>
-            )),
-          )}
-          {held.every((r) => r.warnings.length === 0) && (
-            <P tone="slate">
-              {held.length ? "Nothing odd about these prices." : "What is odd about the prices stands here."}
-            </P>
-          )}
-        </section>
-      }
-    >
+    <Page title="Compare prices" margin={<WorthALook runs={held} />}>
       <MoneyTabs />
       <Box component="h1" sx={{ margin: "12px 0 6px" }}>
         Compare prices
       </Box>
       <Row wrap mid>
-        {ids.length < MOST && (
-          <Choice
-            label={ids.length ? "Add a run" : "Start with a run"}
-            value=""
-            width={340}
-            onChange={(v) => v && change([...ids, Number(v)])}
-            options={[
-              { value: "", text: "choose a run" },
-              ...(runs.data?.items ?? [])
-                .filter((r) => !ids.includes(r.id))
-                .map((r) => ({
-                  value: String(r.id),
-                  text: `${r.title}, ${r.code}${r.price ? `, ${money(r.price.amount, r.currency)}` : ""}`,
-                })),
-            ]}
-          />
-        )}
+        {ids.length < MOST && <AddRun ids={ids} onAdd={(id) => change([...ids, id])} />}
         <T sx={{ alignSelf: "flex-end", paddingBottom: 9 }}>
           <Words
             label="Along"
@@ -132,5 +94,49 @@ export default function PricesPage() {
         </Empty>
       )}
     </Page>
+  );
+}
+
+function AddRun({ ids, onAdd }: { ids: number[]; onAdd: (id: number) => void }) {
+  const runs = $api.useQuery("get", "/api/v1/runs", {
+    params: { query: { teaching: "before", status: "published", limit: 30 } },
+  });
+  return (
+    <Choice
+      label={ids.length ? "Add a run" : "Start with a run"}
+      value=""
+      width={340}
+      onChange={(v) => v && onAdd(Number(v))}
+      options={[
+        { value: "", text: "choose a run" },
+        ...(runs.data?.items ?? [])
+          .filter((r) => !ids.includes(r.id))
+          .map((r) => ({
+            value: String(r.id),
+            text: `${r.title}, ${r.code}${r.price ? `, ${money(r.price.amount, r.currency)}` : ""}`,
+          })),
+      ]}
+    />
+  );
+}
+
+/** What is odd about the prices of these runs. */
+function WorthALook({ runs: held }: { runs: Schemas["ComparedRun"][] }) {
+  return (
+    <section>
+      <h2>Worth a look</h2>
+      {held.flatMap((r) =>
+        r.warnings.map((w) => (
+          <P tone="ochre" key={`${r.id}${w}`}>
+            {r.code}, {w}
+          </P>
+        )),
+      )}
+      {held.every((r) => r.warnings.length === 0) && (
+        <P tone="slate">
+          {held.length ? "Nothing odd about these prices." : "What is odd about the prices stands here."}
+        </P>
+      )}
+    </section>
   );
 }

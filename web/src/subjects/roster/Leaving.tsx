@@ -112,7 +112,7 @@ export function Leaving({
 }
 
 /** What leaving comes to: what is kept, what becomes credit, what stays owed. */
-function Worth({ found, noShow }: { found: Schemas[""]; noShow: boolean }) {
+function Worth({ found, noShow }: { found: Schemas["Withdrawal"]; noShow: boolean }) {
   return (
     <>
       <p>

@@ -1,7 +1,7 @@
 import Button from "@mui/material/Button";
 import { useQueryClient } from "@tanstack/react-query";
 
-import { $api, api, ask, asTyped } from "../../app/server";
+import { $api, api, ask, asTyped, type Schemas } from "../../app/server";
 import { useMe } from "../../app/session";
 import { Field } from "../../form/Field";
 import { FileButton } from "../../form/FileButton";
@@ -12,6 +12,7 @@ import { Grow, Inset, Row, Ruled } from "../../parts/layout";
 import { clock, day } from "../../parts/text";
 import { T } from "../../parts/words";
 import type { Acts } from "./Kept";
+import { useAct } from "../../form/useAct";
 
 /** Absences of an instructor, or times at which a place is closed. */
 export function Busy({
@@ -47,10 +48,6 @@ export function Busy({
     done: () => void queries.invalidateQueries(),
   });
   const word = kind === "place" ? "Closed" : "Away";
-  const remove = async (id: number) => {
-    const done = await ask(api.DELETE("/api/v1/busy/{busy_id}", { params: { path: { busy_id: id } } }));
-    acts.say({ text: "Taken out.", change: done.change });
-  };
   const take = async (file: File | undefined) => {
     if (!file) return;
     const body = new FormData();
@@ -80,7 +77,9 @@ export function Busy({
         <Field label="at" type="time" width={90} {...of.field("start")} />
         <Field label="until" type="time" width={90} {...of.field("end")} />
         <Field label="Why" width={150} {...of.field("label")} />
-        <Button type="submit">Add</Button>
+        <Button type="submit" disabled={of.busy}>
+          Add
+        </Button>
         <FileButton
           label="The calendar file"
           text="from a calendar file (.ics)"
@@ -89,31 +88,41 @@ export function Busy({
         />
       </Form>
       <Ruled>
-        {query.data?.map((b) => {
-          const last = b.all_day ? addDays(b.end.slice(0, 10), -1) : b.end.slice(0, 10);
-          const same = last === b.start.slice(0, 10);
-          return (
-            <Row mid as="li" key={b.id} sx={{ padding: "4px 0" }}>
-              <T nowrap>
-                {day(b.start)}
-                {b.all_day
-                  ? !same && ` through ${day(last)}`
-                  : `, ${clock(b.start)} to ${same ? "" : `${day(last, false)}, `}${clock(b.end)}`}
-              </T>
-              <Grow as="span">{b.label}</Grow>
-              {b.source && <T tone="slate">from {b.source}</T>}
-              <Button
-                variant="text"
-                color="secondary"
-                aria-label={`Take out ${b.label} on ${day(b.start)}`}
-                onClick={() => void remove(b.id)}
-              >
-                take out
-              </Button>
-            </Row>
-          );
-        })}
+        {query.data?.map((b) => (
+          <BusyLine key={b.id} busy={b} acts={acts} />
+        ))}
       </Ruled>
     </Inset>
+  );
+}
+
+/** One time at which somebody is away, or a place closed, and taking it out. */
+function BusyLine({ busy: b, acts }: { busy: Schemas["BusyOut"]; acts: Acts }) {
+  const removing = useAct({
+    send: () => ask(api.DELETE("/api/v1/busy/{busy_id}", { params: { path: { busy_id: b.id } } })),
+    done: (done) => acts.say({ text: "Taken out.", change: done.change }),
+    failed: acts.fail,
+  });
+  const last = b.all_day ? addDays(b.end.slice(0, 10), -1) : b.end.slice(0, 10);
+  const same = last === b.start.slice(0, 10);
+  return (
+    <Row mid as="li" sx={{ padding: "4px 0" }}>
+      <T nowrap>
+        {day(b.start)}
+        {b.all_day
+          ? !same && ` through ${day(last)}`
+          : `, ${clock(b.start)} to ${same ? "" : `${day(last, false)}, `}${clock(b.end)}`}
+      </T>
+      <Grow as="span">{b.label}</Grow>
+      {b.source && <T tone="slate">from {b.source}</T>}
+      <Button
+        variant="text"
+        color="secondary"
+        aria-label={`Take out ${b.label} on ${day(b.start)}`}
+        onClick={() => void removing.act(undefined)}
+      >
+        take out
+      </Button>
+    </Row>
   );
 }

@@ -87,25 +87,7 @@ export default function TodayPage() {
       <Offers t={t} />
       <Decisions t={t} />
       <Clashes t={t} />
-      {t.drafts.length > 0 && (
-        <TodayPart>
-          <h2>Drafts that are not ready</h2>
-          <Ruled>
-            {t.drafts.map((d) => (
-              <Row as="li" key={d.run_id} sx={{ padding: "4px 0" }}>
-                <When nowrap>{d.start ? `starts ${day(d.start, false)}` : "no date"}</When>
-                <Grow as="span">
-                  <Link to={`/runs/${d.run_id}`}>{d.title}</Link> <T tone="slate">{d.code}</T>
-                  <T tone="slate" as="div">
-                    {d.wrong}
-                    {d.more > 0 && ` And ${d.more} more.`}
-                  </T>
-                </Grow>
-              </Row>
-            ))}
-          </Ruled>
-        </TodayPart>
-      )}
+      <Drafts t={t} />
       <TodayPart>
         <h2>Held today</h2>
         {t.meetings.length ? (
@@ -115,6 +97,30 @@ export default function TodayPage() {
         )}
       </TodayPart>
     </Page>
+  );
+}
+
+/** Drafts that begin soon and lack something. */
+function Drafts({ t }: { t: Today }) {
+  if (t.drafts.length === 0) return null;
+  return (
+    <TodayPart>
+      <h2>Drafts that are not ready</h2>
+      <Ruled>
+        {t.drafts.map((d) => (
+          <Row as="li" key={d.run_id} sx={{ padding: "4px 0" }}>
+            <When nowrap>{d.start ? `starts ${day(d.start, false)}` : "no date"}</When>
+            <Grow as="span">
+              <Link to={`/runs/${d.run_id}`}>{d.title}</Link> <T tone="slate">{d.code}</T>
+              <T tone="slate" as="div">
+                {d.wrong}
+                {d.more > 0 && ` And ${d.more} more.`}
+              </T>
+            </Grow>
+          </Row>
+        ))}
+      </Ruled>
+    </TodayPart>
   );
 }
 
