@@ -61,7 +61,7 @@ def test_from_a_flyer_to_an_enrolled_person_with_the_mouse(browser, password, no
     browser.click("Enroll somebody")
     browser.sees("$210.00")
     browser.fill("Name, email or phone", name)
-    browser.find("//*[@role='option'][contains(., 'as a new person')]").click()
+    browser.find("//*[@role='option'][contains(., 'New person')]").click()
     browser.fill("Email, if any", f"orla{next(number)}@example.org")
     browser.click("Add this person")
     browser.sees(f"Quote for {name}")
@@ -170,7 +170,7 @@ def test_a_form_shows_only_what_was_typed_into_it(at_work):
     def new_person(name):
         """Pick it from what is offered; people who are found meanwhile push it down, away from under the pointer."""
         at_work.fill("Name, email or phone", name)
-        offered = "//*[@role='option'][contains(., 'as a new person')]"
+        offered = "//*[@role='option'][contains(., 'New person')]"
         for option in at_work.until(lambda: at_work.driver.find_elements(By.XPATH, offered)):
             at_work.driver.execute_script("arguments[0].click()", option)
 
@@ -278,7 +278,7 @@ def test_a_full_run_its_line_and_a_party(at_work, now_office):
     at_work.click("See the roster")
     at_work.click(f"Name head 2 of {person['name']}")
     at_work.fill("Name of head 2", f"Greta Guest{next(number)}")
-    at_work.find("//*[@role='option'][contains(., 'as a new person')]").click()
+    at_work.find("//*[@role='option'][contains(., 'New person')]").click()
     at_work.click("Add this person")
     at_work.sees(f"sits with {person['name']}.")
     assert at_work.axe() == []

@@ -1,4 +1,4 @@
-import { cleanup } from "@testing-library/react";
+import { cleanup, configure } from "@testing-library/react";
 import { afterAll, afterEach, beforeAll, vi } from "vitest";
 
 import { server } from "./server";
@@ -15,6 +15,7 @@ window.matchMedia ??= (query: string) =>
   }) as unknown as MediaQueryList;
 Element.prototype.scrollIntoView ??= vi.fn();
 
+configure({ asyncUtilTimeout: 5_000 }); // other work may keep the machine busy
 beforeAll(() => server.listen({ onUnhandledRequest: "error" }));
 afterEach(() => {
   cleanup();

@@ -91,7 +91,7 @@ export function PersonPick({
         onPick={(key) => (key === "new" ? setAdding(true) : onPick(Number(key)))}
         options={[
           ...here.map((p) => ({ key: String(p.id), content: <PersonLine person={p} /> })),
-          ...(q && adds ? [{ key: "new", content: <>Add “{typed.trim()}” as a new person</> }] : []),
+          ...(q && adds ? [{ key: "new", content: <>New person named “{typed.trim()}”</> }] : []),
         ]}
         empty={q && found.data ? <P tone="slate">Nobody fits.</P> : undefined}
       />
