@@ -7,22 +7,28 @@ import { Form } from "../../form/Form";
 import { useProposedForm } from "../../form/useProposedForm";
 import type { ServerForm } from "../../form/useServerForm";
 import { count, day } from "../../parts/text";
+import { T } from "../../parts/words";
 import { whole } from "../courses/form";
 import type { Propose, Run } from "../courses/runTypes";
 
-/** A form in the line of dates; Esc closes it and keeps what was typed. */
+/** A form in the line of dates; Esc closes it and keeps what was typed, and until it is saved or dropped it says so. */
 export function Inside({
   children,
   of,
   onClose,
 }: {
   children: ReactNode;
-  of: ServerForm;
+  of: ServerForm & { dirty: unknown[] };
   onClose: () => void;
 }) {
   return (
     <Form look="row inset" sx={{ alignItems: "flex-end", marginTop: 14 }} of={of} onLeave={onClose}>
       {children}
+      {of.dirty.length > 0 && (
+        <T tone="ochre" strong role="status" sx={{ alignSelf: "center" }}>
+          not saved yet
+        </T>
+      )}
     </Form>
   );
 }
