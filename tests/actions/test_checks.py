@@ -82,6 +82,6 @@ def test_one_that_is_ended_in_the_middle_goes_on_where_it_was(office, small, mon
 def test_a_slice_reads_no_more_than_its_rows(office):
     """What a slice of postings looks at does not grow with the table."""
     part = checks.PARTS[0]
-    first = read_only(office.sessions, lambda d: checks.slices(d, part, 0))
+    first = read_only(office.sessions, lambda d: checks.next_span(d, part, 0))
     assert first is not None and first.last - first.after == part.step
-    assert read_only(office.sessions, lambda d: checks.slices(d, part, first.last)) is None
+    assert read_only(office.sessions, lambda d: checks.next_span(d, part, first.last)) is None

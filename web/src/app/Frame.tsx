@@ -1,6 +1,4 @@
 import Button from "@mui/material/Button";
-import Menu from "@mui/material/Menu";
-import MenuItem from "@mui/material/MenuItem";
 import { styled, useColorScheme } from "@mui/material/styles";
 import { useQueryClient } from "@tanstack/react-query";
 import { type ComponentType, lazy, Suspense, useEffect, useState } from "react";
@@ -11,6 +9,7 @@ import { Gatelet } from "../parts/Arch";
 import { Loading, Row } from "../parts/layout";
 import { Page, Trouble } from "../parts/Page";
 import { Ribbon } from "../parts/Ribbon";
+import { WordMenu } from "../parts/RowMenu";
 import { day } from "../parts/text";
 import { T } from "../parts/words";
 import { SignIn } from "../subjects/access/SignIn";
@@ -222,34 +221,13 @@ function Head({ me, onAct, night }: { me: Me; onAct: (act: string) => void; nigh
 /** What was typed on other pages and neither sent nor dropped; so nobody takes for saved what only was typed. */
 function NotSent({ drafts }: { drafts: Draft[] }) {
   const go = useNavigate();
-  const [at, setAt] = useState<HTMLElement | null>(null);
   if (drafts.length === 0) return null;
   return (
-    <>
-      <Button
-        variant="text"
-        aria-haspopup="menu"
-        aria-expanded={at !== null}
-        onClick={(e) => setAt(e.currentTarget)}
-      >
-        <T tone="ochre" strong>
-          {drafts.length} not saved
-        </T>
-      </Button>
-      <Menu open={at !== null} anchorEl={at} onClose={() => setAt(null)} transitionDuration={0}>
-        {drafts.map((d) => (
-          <MenuItem
-            key={d.name}
-            onClick={() => {
-              setAt(null);
-              void go(d.at);
-            }}
-          >
-            {d.title}
-          </MenuItem>
-        ))}
-      </Menu>
-    </>
+    <WordMenu acts={drafts.map((d) => ({ key: d.name, text: d.title, do: () => void go(d.at) }))}>
+      <T tone="ochre" strong>
+        {drafts.length} not saved
+      </T>
+    </WordMenu>
   );
 }
 

@@ -6,17 +6,18 @@ export type Draft = { name: string; at: string; title: string };
 const LIST = "drafts";
 const heard = new Set<() => void>();
 
-function read<T>(name: string): T | null {
+/** What was kept under a name; null for nothing, and for what cannot be read. */
+export function readDraft<T>(name: string): T | null {
   try {
     const held = sessionStorage.getItem(name);
     return held === null ? null : (JSON.parse(held) as T);
   } catch {
-    return null; // what cannot be read is no draft
+    return null;
   }
 }
 
 function list(next: (old: Draft[]) => Draft[]) {
-  sessionStorage.setItem(LIST, JSON.stringify(next(read<Draft[]>(LIST) ?? [])));
+  sessionStorage.setItem(LIST, JSON.stringify(next(readDraft<Draft[]>(LIST) ?? [])));
   for (const tell of heard) tell();
 }
 
@@ -24,8 +25,6 @@ function list(next: (old: Draft[]) => Draft[]) {
 export function hasDraft(name: string): boolean {
   return sessionStorage.getItem(name) !== null;
 }
-
-export const readDraft = read;
 
 /** Keeps what was typed, through a reload and a slip of navigation, as long as this tab lives. */
 export function keepDraft(name: string, value: unknown) {

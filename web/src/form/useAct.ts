@@ -7,7 +7,7 @@ const DOUBLE = 400;
 
 /**
  * An act of one press: done once however often it is pressed while it runs, or by a double click, under a key of its own.
- * What went wrong is told to `failed` in words, and given as `faults` where it belongs to a field; the next press clears it.
+ * What went wrong is told to `failed` in words.
  */
 export function useAct<What, A>({
   send,
@@ -19,7 +19,6 @@ export function useAct<What, A>({
   failed: (message: string) => void;
 }) {
   const [busy, setBusy] = useState(false);
-  const [faults, setFaults] = useState<Record<string, string>>({});
   const running = useRef(false);
   const last = useRef<{ what?: string; done: number }>({ done: 0 });
   const [key, setKey] = useState(newKey);
@@ -29,20 +28,17 @@ export function useAct<What, A>({
     if (running.current || again) return;
     running.current = true;
     setBusy(true);
-    setFaults({});
     try {
       const answer = await send(what, key);
       last.current = { what: asked, done: Date.now() };
       done(answer);
     } catch (error) {
-      const found = faultsOf(error);
-      setFaults(found);
-      failed(Object.values(found)[0] ?? messageOf(error));
+      failed(Object.values(faultsOf(error))[0] ?? messageOf(error));
     } finally {
       running.current = false;
       setBusy(false);
       setKey(newKey());
     }
   };
-  return { act, busy, faults };
+  return { act, busy };
 }

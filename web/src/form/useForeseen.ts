@@ -61,8 +61,6 @@ export function useForeseen<W, P, A>({
     preview,
     /** What is shown is the outcome of what is typed now. */
     ready: ready && !busy,
-    busy,
-    working: query.isFetching,
     trouble: (wrong?.asked === asked ? wrong.error : null) ?? (wish === null ? null : query.error),
     act,
   };

@@ -135,7 +135,7 @@ def everything(uow: UnitOfWork) -> str:
     return said([fault for part in PARTS for fault in part.faults(uow, ALL)])
 
 
-def slices(uow: UnitOfWork, part: Part, after: int) -> Span | None:
+def next_span(uow: UnitOfWork, part: Part, after: int) -> Span | None:
     """The next slice of a part that begins after an id; None when there is none."""
     if part.of is None:
         return ALL if after == 0 else None
@@ -143,6 +143,12 @@ def slices(uow: UnitOfWork, part: Part, after: int) -> Span | None:
     last = uow.session.scalar(select(func.max(key))) or 0
     first = uow.session.scalar(select(func.min(key)).where(key > after))
     return None if first is None or first > last else Span(first - 1, first - 1 + part.step)
+
+
+def one_slice(uow: UnitOfWork, part: Part, after: int) -> tuple[Span | None, list[str]]:
+    """The next slice of a part and what is wrong in it; no slice: the part is done."""
+    span = next_span(uow, part, after)
+    return span, part.faults(uow, span) if span else []
 
 
 CHECK = "check the books and the seats"
@@ -182,15 +188,7 @@ def in_slices(sessions: sessionmaker[Session], tell: Callable[[str], None] = lam
             return None
         number, part, after, found = row.id, row.part, row.after, list(row.found)
     while part < len(PARTS):
-        uow_after = after
-
-        def slice_of(
-            uow: UnitOfWork, part: int = part, after: int = uow_after
-        ) -> tuple[Span | None, list[str]]:
-            span = slices(uow, PARTS[part], after)
-            return span, PARTS[part].faults(uow, span) if span else []
-
-        span, wrong = read_only(sessions, slice_of)
+        span, wrong = read_only(sessions, partial(one_slice, part=PARTS[part], after=after))
         found += wrong[: MOST_SAID - len(found)]
         part, after = (part, span.last) if span and span is not ALL else (part + 1, 0)
         with sessions.begin() as session:

@@ -23,13 +23,14 @@ from sqlalchemy import (
     select,
     union_all,
 )
-from sqlalchemy.orm import InstrumentedAttribute, aliased, joinedload, selectinload
+from sqlalchemy.orm import InstrumentedAttribute, aliased, selectinload
 
 from archgate.actions.across import person_pages
 from archgate.actions.across.commands import RunsWanted
 from archgate.actions.across.views import Found, FoundThing, Ribbon, RibbonBar, RunList
 from archgate.actions.courses import courses
 from archgate.actions.fees import fees
+from archgate.actions.kernel.lookups import WITH_RUNS
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money.invoices import PREFIX
@@ -43,7 +44,7 @@ from archgate.core.schedule import day_text
 from archgate.core.states import FoundKind, RunKind, RunStatus
 from archgate.tables import Base
 from archgate.tables.courses import Course, Run
-from archgate.tables.fees import DiscountCode, Extra, Rate
+from archgate.tables.fees import DiscountCode, Extra
 from archgate.tables.money import Account, Invoice
 from archgate.tables.people import Organization
 from archgate.tables.schedule import Gate, Meeting, Place
@@ -62,11 +63,7 @@ def list_runs(uow: UnitOfWork, wanted: RunsWanted) -> RunList:
         .join(Course)
         .outerjoin(Place, Place.id == Run.place_id)
     )
-    for word in wanted.q.split()[:6]:
-        like = people.like(word)
-        query = query.where(
-            or_(Run.title.like(like), Run.code.like(like), Course.title.like(like), Place.name.like(like))
-        )
+    query = query.where(*fits(wanted.q))
     if wanted.status:
         query = query.where(Run.status == wanted.status)
     if wanted.since or wanted.until:
@@ -93,15 +90,19 @@ def list_runs(uow: UnitOfWork, wanted: RunsWanted) -> RunList:
 
 # What a line of a list says of a run, loaded with the runs.
 WHOLE = (
+    *WITH_RUNS,
     selectinload(Run.all_meetings),
     selectinload(Run.gates),
-    joinedload(Run.course),
-    joinedload(Run.place),
-    joinedload(Run.instructor),
-    joinedload(Run.client),
-    selectinload(Run.rates).joinedload(Rate.early),
     selectinload(Run.extras).joinedload(Extra.item),
 )
+
+
+def fits(q: str) -> list[ColumnElement[bool]]:
+    """Runs that have each of the words in title, code, course or place; beside `Course` and `Place`."""
+    return [
+        or_(Run.title.like(like), Run.code.like(like), Course.title.like(like), Place.name.like(like))
+        for like in (people.like(word) for word in q.split()[:6])
+    ]
 
 
 def lines(uow: UnitOfWork, run_ids: list[int]) -> list[RunLine]:
@@ -275,10 +276,6 @@ def runs_found(uow: UnitOfWork, q: str) -> list[RunLine]:
         .subquery()
         for kind in ("starts", "ends")
     )
-    fits = [
-        or_(Run.title.like(like), Run.code.like(like), Course.title.like(like), Place.name.like(like))
-        for like in (people.like(word) for word in q.split()[:6])
-    ]
     over = or_(ends.c.at <= uow.now, Run.status == RunStatus.ARCHIVED)
     found = (
         select(Run.id, func.coalesce(over, False))
@@ -286,7 +283,7 @@ def runs_found(uow: UnitOfWork, q: str) -> list[RunLine]:
         .outerjoin(Place, Place.id == Run.place_id)
         .outerjoin(starts, starts.c.run_id == Run.id)
         .outerjoin(ends, ends.c.run_id == Run.id)
-        .where(*fits)
+        .where(*fits(q))
         .order_by(func.coalesce(over, False), starts.c.at.is_(None), starts.c.at, Run.id)
         .limit(MOST_RUNS)
     )

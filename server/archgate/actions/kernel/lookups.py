@@ -22,15 +22,15 @@ def get_course(uow: UnitOfWork, course_id: int, to_change: bool = False) -> Cour
     return course
 
 
-# What a page says of one run, with few statements: what it has one of comes with it, lists come with their own lists.
-ONE_RUN = (
+# What is said of a run wherever it is shown, with few statements: what it has one of comes with it, lists with their own lists.
+WITH_RUNS = (
     joinedload(Run.course),
     joinedload(Run.place),
     joinedload(Run.instructor),
     joinedload(Run.client),
     selectinload(Run.rates).joinedload(Rate.early),
-    selectinload(Run.plans).joinedload(Plan.lines),
 )
+ONE_RUN = (*WITH_RUNS, selectinload(Run.plans).joinedload(Plan.lines))
 
 
 def get_run(uow: UnitOfWork, run_id: int, whole: bool = False) -> Run:

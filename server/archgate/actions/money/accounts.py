@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import date
 
-from sqlalchemy import exists, func, or_, select
+from sqlalchemy import exists, func, select
 from sqlalchemy.orm import aliased
 
 from archgate.actions.kernel.acts import Act
@@ -19,7 +19,7 @@ from archgate.actions.kernel.problems import conflict, not_found
 from archgate.actions.kernel.reversals import reverses
 from archgate.actions.kernel.spans import ALL, Span
 from archgate.actions.kernel.unit_of_work import UnitOfWork
-from archgate.actions.money import money
+from archgate.actions.money import money, owing
 from archgate.actions.money.commands import (
     PayerCommand,
     PaymentCommand,
@@ -96,13 +96,11 @@ def payer_name(uow: UnitOfWork, account: Account) -> str:
 def open_of(uow: UnitOfWork, account_ids: list[int]) -> dict[int, list[tuple[Installment, int]]]:
     """What is open on accounts, by account, as the books say: of sign-ups that hold their seat, and what is kept of ended
     ones, each sign-up by its installments."""
-    paid = select(func.sum(Allocation.amount)).where(Allocation.installment_id == Installment.id)
-    left = Installment.amount - func.coalesce(paid.scalar_subquery(), 0)
-    counts = or_((Installment.kind == "plan") & (Enrollment.live == 1), Installment.kind == "kept")
+    left = Installment.amount - owing.SETTLED
     query = (
         select(Enrollment.payer_id, Installment, left)
         .join(Installment, Installment.enrollment_id == Enrollment.id)
-        .where(Enrollment.payer_id.in_(account_ids or [0]), counts, left > 0)
+        .where(Enrollment.payer_id.in_(account_ids or [0]), owing.COUNTS, left > 0)
         .order_by(Installment.enrollment_id, Installment.n)
     )
     by_account: dict[int, list[tuple[Installment, int]]] = {}
@@ -469,9 +467,9 @@ def owed_by(uow: UnitOfWork, person_ids: list[int]) -> dict[int, Owed]:
         select(Account).where(Account.person_id.in_(person_ids), Account.currency == uow.center.currency)
     ).all()
     sums = {a.id: a.balance for a in accounts}
-    owing = [a.id for a in accounts if a.open]
-    opened = select(Installment).where(Installment.payer_id.in_(owing), Installment.open_due.is_not(None))
-    still = uow.session.scalars(opened) if owing else ()
+    owe = [a.id for a in accounts if a.open]
+    opened = select(Installment).where(Installment.payer_id.in_(owe), Installment.open_due.is_not(None))
+    still = uow.session.scalars(opened) if owe else ()
     by_payer: dict[int, list[tuple[Installment, int]]] = {}
     for installment in still:
         by_payer.setdefault(installment.payer_id or 0, []).append((installment, installment.open))

@@ -256,23 +256,19 @@ def balances(uow: UnitOfWork, account_ids: list[int]) -> dict[int, int]:
     return {account: int(amount) for account, amount in rows}
 
 
-def open_installments(
-    uow: UnitOfWork, enrollment_ids: list[int], kind: str = "plan"
-) -> dict[int, list[tuple[Installment, int]]]:
-    """Installments of a kind not settled yet, with what is still open of each, by enrollment."""
+def open_installments(uow: UnitOfWork, enrollment_ids: list[int]) -> dict[int, list[tuple[Installment, int]]]:
+    """Installments as agreed that are not settled yet, with what is still open of each, by enrollment."""
     by_enrollment: dict[int, list[tuple[Installment, int]]] = {}
     if not enrollment_ids:
         return by_enrollment
-    paid = select(func.sum(Allocation.amount)).where(Allocation.installment_id == Installment.id)
+    left = Installment.amount - owing.SETTLED
     rows = uow.session.execute(
-        select(Installment, func.coalesce(paid.scalar_subquery(), 0))
-        .where(Installment.enrollment_id.in_(enrollment_ids), Installment.kind == kind)
+        select(Installment, left)
+        .where(Installment.enrollment_id.in_(enrollment_ids), Installment.kind == "plan", left > 0)
         .order_by(Installment.enrollment_id, Installment.n)
     )
-    for installment, settled in rows:
-        left = installment.amount - int(settled)
-        if left > 0:
-            by_enrollment.setdefault(installment.enrollment_id, []).append((installment, left))
+    for installment, amount in rows:
+        by_enrollment.setdefault(installment.enrollment_id, []).append((installment, int(amount)))
     return by_enrollment
 
 

@@ -20,6 +20,13 @@ from archgate.tables.seats import RunSeats
 
 CHUNK = 1000
 
+# What of an installment was settled, and whether it is owed at all: as agreed while the seat is held, kept after it was given
+# up. `OPEN` says the same where it is written.
+SETTLED = func.coalesce(
+    select(func.sum(Allocation.amount)).where(Allocation.installment_id == Installment.id).scalar_subquery(),
+    0,
+)
+COUNTS = or_((Installment.kind == "plan") & (Enrollment.live == 1), Installment.kind == "kept")
 OPEN = """
 UPDATE installments i JOIN enrollments e ON e.id = i.enrollment_id
 SET i.payer_id = e.payer_id, i.open = IF((i.kind = 'plan' AND e.live = 1) OR i.kind = 'kept', GREATEST(0, i.amount - COALESCE(
@@ -109,14 +116,7 @@ def keep_up(uow: UnitOfWork) -> None:
 
 def installment_faults(uow: UnitOfWork, span: Span = ALL) -> list[str]:
     """Installments of which something else is kept than the books say; part of the nightly check."""
-    paid = func.coalesce(
-        select(func.sum(Allocation.amount))
-        .where(Allocation.installment_id == Installment.id)
-        .scalar_subquery(),
-        0,
-    )
-    counts = or_((Installment.kind == "plan") & (Enrollment.live == 1), Installment.kind == "kept")
-    real = func.if_(counts, func.greatest(0, Installment.amount - paid), 0)
+    real = func.if_(COUNTS, func.greatest(0, Installment.amount - SETTLED), 0)
     wrong = (
         select(Installment.id)
         .join(Enrollment, Enrollment.id == Installment.enrollment_id)

@@ -90,7 +90,7 @@ def of_run(uow: UnitOfWork, run: Run) -> list[ClashOut]:
     if run.status in GONE:
         return []
     own = rows_of(uow, held().where(Meeting.run_id == run.id, Meeting.ends_at > uow.now))
-    clashing = found_for(uow, own) + too_small(uow, run.id) + learner_clashes(uow, run.id)
+    clashing = found_for(uow, own) + too_small(uow, {run.id}) + learner_clashes(uow, {run.id})
     return worded(uow, sorted(clashing, key=lambda c: c.start)[:SHOWN])
 
 
@@ -243,8 +243,8 @@ def on_closures(uow: UnitOfWork, rows: list[Row]) -> list[Clash]:
     ]
 
 
-def too_small(uow: UnitOfWork, run_id: int | None) -> list[Clash]:
-    """Runs with more seats than one of their places, once for each such place; of one run, or of all."""
+def too_small(uow: UnitOfWork, runs: set[int] | None) -> list[Clash]:
+    """Runs with more seats than one of their places, once for each such place; of these runs, or of all."""
     query = (
         held()
         .add_columns(Run.capacity, Place.seats)
@@ -252,8 +252,8 @@ def too_small(uow: UnitOfWork, run_id: int | None) -> list[Clash]:
         .where(Place.seats < Run.capacity, Meeting.ends_at > uow.now)
         .order_by(Meeting.starts_at)
     )
-    if run_id is not None:
-        query = query.where(Meeting.run_id == run_id)
+    if runs is not None:
+        query = query.where(Meeting.run_id.in_(runs))
     clashing: dict[tuple[int, int | None], Clash] = {}
     for *columns, capacity, seats in uow.session.execute(query):
         r = Row(*columns)
@@ -340,14 +340,22 @@ def elsewhere_too(uow: UnitOfWork, run_id: int) -> dict[int, set[int]]:
     return several
 
 
-def learner_clashes(uow: UnitOfWork, run_id: int) -> list[Clash]:
-    """Learners of a run with two meetings at one time."""
-    several = elsewhere_too(uow, run_id)
+def learner_clashes(uow: UnitOfWork, runs: set[int]) -> list[Clash]:
+    """Learners of these runs with two meetings at one time."""
+    several: dict[int, set[int]] = {}
+    for run_id in runs:
+        for person, theirs in elsewhere_too(uow, run_id).items():
+            several.setdefault(person, set()).update(theirs)
+    return [c for c in of_learners(uow, several) if runs & {c.a.run_id, c.b.run_id if c.b else 0}]
+
+
+def of_learners(uow: UnitOfWork, several: dict[int, set[int]]) -> list[Clash]:
+    """The clashes among the coming meetings of the runs that each of these people is on."""
     if not several:
         return []
     wanted = {run for runs in several.values() for run in runs}
     rows = rows_of(uow, held().where(Meeting.run_id.in_(wanted), Meeting.ends_at > uow.now))
-    return [c for c in among(rows, several) if run_id in (c.a.run_id, c.b.run_id if c.b else None)]
+    return among(rows, several)
 
 
 def among(rows: list[Row], several: dict[int, set[int]]) -> list[Clash]:

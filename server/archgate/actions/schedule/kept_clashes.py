@@ -6,7 +6,7 @@ What is kept is what `clashes.everywhere` finds among coming meetings; `faults` 
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable
-from datetime import date
+from datetime import date, datetime
 
 from sqlalchemy import Integer, bindparam, cast, delete, func, insert, or_, select, text
 from sqlalchemy.orm import aliased
@@ -57,7 +57,7 @@ def keep_up(uow: UnitOfWork) -> None:
     if dated:
         locked(uow)
         keep_runs(uow, dated)
-    people = {p for p in touched.seated if p is not None}
+    people = set(touched.seated)
     if touched.rosters or touched.heads_of:
         people |= learners_kept(uow)
         forget(uow, KeptClash.kind == Kind.LEARNER, KeptClash.who.in_(people or {0}))
@@ -114,20 +114,7 @@ def keep_runs(uow: UnitOfWork, runs: set[int]) -> None:
     coming = clashes.held().where(Meeting.ends_at > uow.now)
     own = clashes.rows_of(uow, coming.where(Meeting.run_id.in_(runs)))
     forget(uow, of_runs(runs))
-    found = clashes.found_for(uow, own)
-    for run_id in sorted(runs):
-        found += clashes.too_small(uow, run_id)
-    put(uow, found)
-    put(uow, (c for c in learners(uow, on_runs(uow, runs)) if runs & {c.a.run_id, c.b.run_id if c.b else 0}))
-
-
-def on_runs(uow: UnitOfWork, runs: set[int]) -> dict[int, set[int]]:
-    """Whoever is on one of these runs and on others too, with all of theirs."""
-    several: dict[int, set[int]] = {}
-    for run_id in runs:
-        for person, theirs in clashes.elsewhere_too(uow, run_id).items():
-            several.setdefault(person, set()).update(theirs)
-    return several
+    put(uow, clashes.found_for(uow, own) + clashes.too_small(uow, runs) + clashes.learner_clashes(uow, runs))
 
 
 def keep_people(uow: UnitOfWork, people: set[int]) -> None:
@@ -137,7 +124,7 @@ def keep_people(uow: UnitOfWork, people: set[int]) -> None:
         several = runs_of(uow, ordered[at : at + CHUNK])
         if several:
             forget(uow, KeptClash.kind == Kind.LEARNER, KeptClash.who.in_(several))
-            put(uow, learners(uow, several))
+            put(uow, clashes.of_learners(uow, several))
 
 
 def runs_of(uow: UnitOfWork, people: list[int]) -> dict[int, set[int]]:
@@ -147,15 +134,6 @@ def runs_of(uow: UnitOfWork, people: list[int]) -> dict[int, set[int]]:
     for person, run in uow.session.execute(RUNS_OF, {"people": people}):
         found.setdefault(person, set()).add(run)
     return {person: runs for person, runs in found.items() if len(runs) > 1}
-
-
-def learners(uow: UnitOfWork, several: dict[int, set[int]]) -> list[Clash]:
-    """The clashes among the coming meetings of the runs of each of these people."""
-    if not several:
-        return []
-    runs = {run for theirs in several.values() for run in theirs}
-    rows = clashes.rows_of(uow, clashes.held().where(Meeting.run_id.in_(runs), Meeting.ends_at > uow.now))
-    return clashes.among(rows, several)
 
 
 def put(uow: UnitOfWork, found: Iterable[Clash]) -> None:
@@ -261,20 +239,17 @@ def clashing_meetings(uow: UnitOfWork, span: tuple[date, date]) -> list[int]:
 
 def faults(uow: UnitOfWork) -> list[str]:
     """Where what is kept is not what coming meetings give; part of the nightly check."""
-    real = {(key_of(c), c.start, c.people) for c in map(in_order, clashes.everywhere(uow))}
-    stored = {(key_of(c), c.start, c.people) for c in map(in_order, kept(uow, most=None))}
+
+    def known(found: list[Clash]) -> set[tuple[str, datetime, tuple[int, ...]]]:
+        return {(key_of(c), c.start, tuple(sorted(c.people))) for c in found}
+
+    real, stored = known(clashes.everywhere(uow)), known(kept(uow, most=None))
     return [
         f"A clash of {start:%Y-%m-%d} is not kept: {key}." for key, start, _ in sorted(real - stored)[:20]
     ] + [
         f"A clash of {start:%Y-%m-%d} is kept that is none: {key}."
         for key, start, _ in sorted(stored - real)[:20]
     ]
-
-
-def in_order(c: Clash) -> Clash:
-    return Clash(
-        c.kind, c.who, c.a, c.b, c.start, c.end, people=tuple(sorted(c.people)), busy=c.busy, size=c.size
-    )
 
 
 def sweep(uow: UnitOfWork) -> None:
