@@ -25,7 +25,7 @@ export function Inside({
     <Form look="row inset" sx={{ alignItems: "flex-end", marginTop: 14 }} of={of} onLeave={onClose}>
       {children}
       {of.dirty.length > 0 && (
-        <T tone="ochre" strong role="status" sx={{ alignSelf: "center" }}>
+        <T tone="ochre" strong role="status" sx={{ alignSelf: "flex-end", paddingBottom: 7 }}>
           not saved yet
         </T>
       )}
