@@ -386,6 +386,15 @@ def check() -> None:
         raise typer.Exit(1)
 
 
+@app.command(name="list", hidden=True)
+def work_on_list(number: int, word: str) -> None:
+    """Work on a list that the worker has taken, slice by slice."""
+    from archgate.actions.bulk.hands import work_on
+    from archgate.tables.engine import sessions_of
+
+    work_on(sessions_of(engine_from_settings()), number, word)
+
+
 @app.command()
 def backup(
     file: Annotated[Path | None, typer.Argument(help="Where to; a directory, or a file.")] = None,

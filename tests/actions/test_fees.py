@@ -10,7 +10,7 @@ from sqlalchemy.exc import DBAPIError
 
 from archgate.actions.across import checks, undo
 from archgate.actions.across import today as today_list
-from archgate.actions.bulk import bulk
+from archgate.actions.bulk import batches, reading
 from archgate.actions.enrolling import changing, enrollments, leaving, waitlist
 from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand
 from archgate.actions.fees import codes, course_defaults, kept_quotes, plans, prices, quotes, stock, terms
@@ -211,7 +211,9 @@ def test_a_list_says_which_lines_cannot_have_their_rate(office):
     office.act(lambda d: people.tag_person(d, member["id"], command_of(TagsCommand, {"tags": ["member"]})))
     rows = "Name,Email,Rate\r\nMem Ber,mem.ber@example.org,Member\r\nNo One,no.one@example.org,Member\r\n"
     batch = office.act(
-        lambda d: bulk.create_batch(d, run["id"], "list.csv", rows.encode(), read_table(rows.encode()))
+        lambda d: batches.after(
+            d, reading.create_batch(d, run["id"], "list.csv", rows.encode(), read_table(rows.encode()))
+        )
     )
     assert [(i["verdict"], "tagged" in i["why"]) for i in batch["items"]] == [
         ("will enroll", False), ("needs fixing", False),

@@ -321,7 +321,50 @@ def the_roster_and_its_papers(walk: Walk, stranger: Any) -> None:
     shown = walk.go("GET /batches/{batch_id}", batch["id"])
     assert walk.go("GET /batches/{batch_id}/rows", batch["id"])["items"] == shown["items"]
     body = {"people": shown["people"], "total": shown["total"]}
-    assert walk.go("POST /batches/{batch_id}/enroll", batch["id"], json=body)
+    assert walk.go("POST /batches/{batch_id}/enroll", batch["id"], json=body)["status"] == "enrolled"
+    assert b"Bo Op" in walk.go("GET /batches/{batch_id}/report.csv", batch["id"])
+    assert walk.go("GET /batches/{batch_id}/report.xlsx", batch["id"]).startswith(b"PK")
+    walk.go("POST /batches/{batch_id}/take-back", batch["id"], json={"lines": None})
+    assert walk.go("POST /batches/{batch_id}/judge", batch["id"])["people"] == 1
+
+
+def lists_of_every_kind(walk: Walk, stranger: Any) -> None:
+    run = walk.run(capacity=500)
+    n, code = run["id"], run["code"]
+    files = {"file": ("runs.csv", f"Name,Email,Run\nCy Op,cy.op@example.org,{code}\n".encode(), "text/csv")}
+    assert walk.go("POST /batches", files=files)["runs"][0]["code"] == code
+    cells = "First name\tLast name\tEmail\nDi\tOp\t\n"
+    pasted = walk.go("POST /batches/pasted", json={"text": cells, "run_id": n})
+    body = {"kind": "no email", "decision": "leave out"}
+    assert walk.go("POST /batches/{batch_id}/decide", pasted["id"], json=body)["counts"] == {"left out": 1}
+    person = walk.person()
+    walk.go("PUT /people/{person_id}/tags", person, json={"tags": [f"op{n}"]})
+    chosen = {"run_id": n, "tag": f"op{n}"}
+    assert walk.go("POST /batches/people/preview", json=chosen)["people"] == 1
+    assert walk.go("POST /batches/people", json=chosen)["people"] == 1
+    assert b"Purchase order" in walk.go("GET /batches/template.csv")
+    text = "\n".join(["Name,Email", *(f"Op{k} Long{n},op{k}.{n}@example.org" for k in range(150))])
+    long = walk.go("POST /batches/pasted", json={"text": text, "run_id": n})
+    shown = {"people": long["people"], "total": long["total"]}
+    assert walk.go("POST /batches/{batch_id}/enroll", long["id"], json=shown)["status"] == "running"
+    assert long["id"] in {b["id"] for b in walk.go("GET /batches/running")["items"]}
+    assert walk.go("POST /batches/{batch_id}/stop", long["id"])["status"] == "stopped"
+    assert walk.go("POST /batches/{batch_id}/resume", long["id"], json=shown)["status"] == "running"
+    walk.go("POST /batches/{batch_id}/stop", long["id"])
+    assert long["id"] in {b["id"] for b in walk.go("GET /batches")["items"]}
+
+
+def sentences_and_groups(walk: Walk, stranger: Any) -> None:
+    source, target = walk.run()["id"], walk.run(14)["id"]
+    body = {"kind": "follow-on", "source_id": source, "target_id": target, "group": "Framers"}
+    assert walk.go("POST /sentences/preview", json=body)["there"] == 0
+    made = walk.go("POST /sentences", json=body)
+    assert made["id"] in {s["id"] for s in walk.go("GET /sentences")}
+    terms = {"group": "New", "leaves": True}
+    assert walk.go("PATCH /sentences/{sentence_id}", made["id"], json=terms)["leaves"]
+    assert not walk.go("POST /sentences/{sentence_id}/end", made["id"])["active"]
+    walk.enrolled(target)
+    assert b"Group,Name" in walk.go("GET /runs/{run_id}/groups.csv", target)
 
 
 def lines_interest_and_what_is_kept_back(walk: Walk, stranger: Any) -> None:
@@ -438,6 +481,8 @@ PARTS = (
     quotes_that_are_kept,
     enrollments_change_move_and_end,
     the_roster_and_its_papers,
+    lists_of_every_kind,
+    sentences_and_groups,
     lines_interest_and_what_is_kept_back,
     money,
     today_jobs_checks_and_calculators,

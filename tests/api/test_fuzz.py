@@ -130,8 +130,11 @@ def ids(sessions, users, chief):
     away = {"from": "2027-09-14", "through": "2027-09-15", "label": "away"}
     lists = {"file": ("list.csv", b"First name,Last name,Email\nBo,Yi,bo@example.org\n", "text/csv")}
     batch = chief.post(f"/api/v1/runs/{other['id']}/batches", files=lists).json()
+    sentence = post(
+        "/sentences", {"kind": "standing", "tag": f"fuzz{next(number)}", "target_id": other["id"]}
+    )["id"]
     return {
-        "run_id": run["id"], "meeting_id": run["dates"][0]["id"], "course_id": run["course"]["id"], "person_id": held["person_id"],
+        "sentence_id": sentence, "run_id": run["id"], "meeting_id": run["dates"][0]["id"], "course_id": run["course"]["id"], "person_id": held["person_id"],
         "enrollment_id": held["enrollment_id"], "n": 2, "waiting_id": waits["waiting_id"], "batch_id": batch["id"],
         "line": batch["items"][0]["line"], "change": held["change"], "name": "plan", "subject_id": run["id"], "day": "2027-07-05",
         "place_id": post("/places", {"name": f"Fuzz hall {next(number)}", "kind": "room"})["id"],

@@ -11,6 +11,7 @@ import pytest
 import uvicorn
 from fastapi import FastAPI
 
+from archgate.actions.bulk import hands, sentences
 from archgate.clock import business_now
 from archgate.own_server import free_port
 from archgate.tables.courses import Center
@@ -76,3 +77,22 @@ def now_office(sessions, users):
     with sessions() as session:
         offset = session.get_one(Center, 1).clock_offset
     return Office(sessions, users["coordinator"], business_now(offset))
+
+
+@pytest.fixture
+def at_lists(sessions) -> Iterator[None]:
+    """A worker that works on lists, a little slower than a real one so that one sees it, and carries out sentences."""
+    done = threading.Event()
+
+    def work() -> None:
+        while not done.is_set():
+            for number, word in hands.claim(sessions):
+                hands.work_on(sessions, number, word, 25, lambda: time.sleep(0.3))
+            sentences.carry_out(sessions)
+            time.sleep(0.1)
+
+    thread = threading.Thread(target=work, daemon=True)
+    thread.start()
+    yield
+    done.set()
+    thread.join(20)

@@ -4,6 +4,8 @@ and at the width of a phone in the long one."""
 import pytest
 from selenium.webdriver.common.keys import Keys
 
+from archgate.actions.bulk import reading
+from archgate.papers.lists import read_table
 from archgate.tables.roster import Enrollment
 from conftest import LONG
 from made import a_person, enrolled, number
@@ -14,7 +16,8 @@ pytestmark = pytest.mark.screens
 OFFICE = (
     "/today /planner /planner/line /planner/week /planner/month /days/2027-08-20 /clashes /season /copy /places?tab=places"
     " /places?tab=people /places?tab=days /outbox /runs/new /runs/{run} /runs/{run}/roster /runs/{run}/attendance"
-    " /runs/{run}/dates /runs/{run}/fees /runs/{run}/terms /runs/{run}/log /runs/{run}/list /runs/{run}/early-bird"
+    " /runs/{run}/dates /runs/{run}/fees /runs/{run}/terms /runs/{run}/log /runs/{run}/list /runs/{run}/groups /runs/{run}/early-bird"
+    " /lists /lists/new /lists/{list} /sentences?run={run}"
     " /desk?run={run}&person={person} /people /people/{person} /money /money/till /money/quotes /money/plans /money/codes"
     " /money/stock /money/prices?runs={run} /money/defaults /accounts/{account} /interest?run={run} /demand /nowhere"
 ).split()
@@ -26,7 +29,10 @@ def paths(now_office):
     somebody = a_person(now_office, family=f"Screen{next(number)}")
     held = enrolled(now_office, run, somebody)
     account = now_office.read(lambda d: d.session.get_one(Enrollment, held["enrollment_id"]).payer_id)
-    return [path.format(run=run["id"], person=somebody["id"], account=account) for path in OFFICE]
+    text = f"Name,Email\nAnn {somebody['family']},{somebody['email']}\nBo Screen,\n".encode()
+    made = now_office.act(lambda d: reading.create_batch(d, run["id"], "l.csv", text, read_table(text)).id)
+    there = {"run": run["id"], "person": somebody["id"], "account": account, "list": made}
+    return [path.format(**there) for path in OFFICE]
 
 
 def wrong(browser, paths):

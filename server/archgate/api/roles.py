@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from fastapi import Depends, Request
+from fastapi import Depends, Request, Response
 
 from archgate.actions.access.staff import User
 from archgate.actions.enrolling import groups, roles
 from archgate.actions.enrolling.commands import AddWithRoleCommand, GroupCommand, RoleCommand
 from archgate.actions.enrolling.roster_views import Grouped, WithRole
 from archgate.actions.kernel.unit_of_work import Once
-from archgate.api.web import Subject, may, once, run_act
+from archgate.api.web import Subject, may, once, run_act, run_read
+from archgate.papers.lists import csv_file
 
 router = Subject(tags=["roster"])
 
@@ -49,3 +50,11 @@ def put_in_group(
     return run_act(
         request, user, lambda uow: groups.put_in_group(uow, run_id, body.name, body.enrollment_ids)
     )
+
+
+@router.get("/runs/{run_id}/groups.csv", response_class=Response)
+def groups_csv(run_id: int, request: Request, user: User = Depends(may("read"))) -> Response:
+    """Everybody on a run by group, as CSV."""
+    code, lines = run_read(request, user, lambda uow: groups.group_lines(uow, run_id))
+    headers = {"Content-Disposition": f'attachment; filename="{code}-groups.csv"'}
+    return Response(csv_file(lines), media_type="text/csv; charset=utf-8", headers=headers)

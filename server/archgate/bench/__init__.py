@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 
 from archgate.bench.base import Line
+from archgate.bench.bulk import bulk
 from archgate.bench.contention import contention
 from archgate.bench.fees import price_line
 from archgate.bench.roster import first_payers, whole_roster
@@ -15,6 +16,7 @@ BENCHES: dict[str, Callable[[], Iterator[Line]]] = {
     "planner": planner,
     "price-line": price_line,
     "contention": contention,
+    "bulk": bulk,
     "roster": whole_roster,
     "payers": first_payers,
 }

@@ -14,6 +14,7 @@ from datetime import UTC, datetime
 from http.client import HTTPConnection
 from pathlib import Path
 from tempfile import TemporaryDirectory
+from typing import TYPE_CHECKING
 
 from sqlalchemy import Engine
 
@@ -25,6 +26,9 @@ from archgate.actions.runs import making
 from archgate.actions.runs.commands import RunCommand
 from archgate.documents.reader import Document
 from archgate.tables.access import User
+
+if TYPE_CHECKING:
+    from archgate.own_server import OwnServer
 
 EMAIL, WORD = "bench@example.org", "a long enough word"
 START = datetime(2027, 1, 4, tzinfo=UTC)
@@ -84,6 +88,17 @@ class Bench:
     sessions: Sessions
     engine: Engine
     url: str
+    server: OwnServer
+
+    def second(self, name: str) -> Engine:
+        """Another database of the same server, with the same tables and nothing in them."""
+        from archgate.tables.engine import engine_for
+        from archgate.tables.migrate import migrate
+
+        self.server.create_database(name, afresh=True)
+        engine = engine_for(self.server.url(name), pool=4)
+        migrate(engine)
+        return engine
 
 
 @contextmanager
@@ -102,7 +117,7 @@ def own_bench(pool: int = 40) -> Iterator[Bench]:
             migrate(engine)
             made = sessions_of(engine)
             make_center(made, "Bench", "America/New_York", "USD")
-            yield Bench(made, engine, server.url("bench"))
+            yield Bench(made, engine, server.url("bench"), server)
             engine.dispose()
         finally:
             server.stop()

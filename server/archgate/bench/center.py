@@ -18,6 +18,7 @@ from pathlib import Path
 from sqlalchemy import Connection, Engine, text
 
 from archgate.actions.access import staff
+from archgate.actions.bulk import reading
 from archgate.actions.center.center import make_center, set_clock
 from archgate.actions.enrolling import enrollments, waitlist
 from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand
@@ -33,6 +34,7 @@ from archgate.actions.runs import making
 from archgate.actions.runs.commands import RunCommand
 from archgate.actions.schedule import kept_clashes
 from archgate.bench.base import EMAIL, WORD, Bench
+from archgate.papers.lists import read_table
 from archgate.settings import ROOT
 from archgate.tables import Base
 
@@ -75,6 +77,7 @@ class Model:
     payment_posting: int
     waiting: int
     account: int
+    batch: int
 
 
 def a_person(given: str, uow: UnitOfWork) -> PersonOut:
@@ -106,8 +109,12 @@ def a_model(sessions: Sessions) -> Model:
     paid = act(sessions, lambda d: accounts.take_payment(d, account, pay), user)
     with sessions() as s:
         of_payment = s.execute(text("SELECT posting_id FROM payments")).scalar_one()
+    people = b"Name,Email\nMo Del,mo.del@example.org\n"
+    batch = act(
+        sessions, lambda d: reading.create_batch(d, run.id, "l.csv", people, read_table(people)).id, user
+    )
     return Model(
-        run.id, seated.enrollment_id, posting, paid.payment_id, of_payment, lined.waiting_id, account
+        run.id, seated.enrollment_id, posting, paid.payment_id, of_payment, lined.waiting_id, account, batch
     )
 
 
@@ -145,6 +152,7 @@ def fill(engine: Engine, size: Size, model: Model) -> None:
         fill_enrollments(c, size, model)
         fill_money(c, size, model)
         fill_rest(c, size, model)
+        fill_lists(c, size, model)
         owing.keep_all(c)
         words.keep_all(c)
     with engine.connect().execution_options(isolation_level="AUTOCOMMIT") as c:
@@ -330,12 +338,33 @@ def fill_rest(c: Connection, size: Size, model: Model) -> None:
     letters = size.enrollments // 5
     values(c, "jobs", "id, kind, `key`, what, status, due_at, worker, tries, trouble, change_key, run_id, made_at, done_at", letters,
            f"{FIRST} + n, 'message', CONCAT('m', n), '{{}}', 'done', NOW(6), '', 1, '', '', {FIRST} + 1 + n % {size.runs}, NOW(6), NOW(6)")  # fmt: skip
-    values(c, "messages", "job_id, person_id, run_id, to_name, to_email, subject, body, made_at", letters,
-           f"{FIRST} + n, {FIRST} + 1 + n % {size.people}, {FIRST} + 1 + n % {size.runs}, 'Somebody', 'p@example.org', 'You are enrolled', 'Welcome.', NOW(6)")  # fmt: skip
+    values(c, "messages", "job_id, person_id, run_id, occasion, to_name, to_email, subject, body, made_at", letters,
+           f"{FIRST} + n, {FIRST} + 1 + n % {size.people}, {FIRST} + 1 + n % {size.runs}, '', 'Somebody', 'p@example.org', 'You are enrolled', 'Welcome.', NOW(6)")  # fmt: skip
     c.exec_driver_sql(
         "INSERT INTO attendance (meeting_id, person_id, status, user_id, at) SELECT m.id, e.person_id, 'present', 1, m.starts_at"
         f" FROM meetings m JOIN enrollments e ON e.run_id = m.run_id AND e.live = 1 WHERE m.date BETWEEN '{TODAY}' - INTERVAL 60 DAY AND '{TODAY}'"
     )
+
+
+def fill_lists(c: Connection, size: Size, model: Model) -> None:
+    """As many lists as there are runs, and one of them with 15,000 lines."""
+    lines = min(15_000, size.enrollments // 10)
+    copied(
+        c, "batches", model.batch, size.runs, id=f"{FIRST} + n", run_id=f"{FIRST} + n", status="'enrolled'"
+    )
+    copied(c, "batch_rows", model.batch, lines, by="batch_id", line="n + 2", where="1",
+           name="CONCAT('Mo', n, ' Del')", verdict=word(["will enroll", "already in", "needs fixing"], "n"))  # fmt: skip
+    copied(
+        c,
+        "batch_rows",
+        model.batch,
+        lines * 5,
+        by="batch_id",
+        batch_id=f"{FIRST} + 1 + n % {size.runs}",
+        line="n",
+        where="o.line = 2",
+    )
+    c.exec_driver_sql(f"UPDATE batches SET `lines` = {lines} WHERE id = {model.batch}")
 
 
 @contextmanager
@@ -366,7 +395,7 @@ def big_center(enrollments_there: int, quiet: bool = False) -> Iterator[Bench]:
             act(sessions, kept_clashes.keep_all)
             made.touch()
         set_clock(sessions, TODAY, may_go_back=True)
-        yield Bench(sessions, engine, server.url("bench"))
+        yield Bench(sessions, engine, server.url("bench"), server)
         engine.dispose()
     finally:
         server.stop()

@@ -27,7 +27,7 @@ READ = re.compile(
 BY_LINK = {"/api/v1/own", "/api/v1/own/links/{token}", "/api/v1/replies/{token}"}
 # What there is one of only where it was made by hand: it grows with nothing.
 BY_HAND = {
-    "/api/v1/batches/{batch_id}", "/api/v1/batches/{batch_id}/rows", "/api/v1/codes/{code_id}", "/api/v1/quotes/{quote_id}",
+    "/api/v1/codes/{code_id}", "/api/v1/quotes/{quote_id}",
     "/api/v1/stock/{item_id}", "/api/v1/plans/{plan_id}/log",
 }  # fmt: skip
 
@@ -78,6 +78,7 @@ def facts(engine: Engine) -> dict[str, int | str]:
         "enrollment_id": one(engine, f"SELECT MIN(id) FROM enrollments WHERE run_id = {run} AND live = 1"),
         "waiting_id": one(engine, f"SELECT MIN(id) FROM waiting WHERE run_id = {run}"),
         "account_id": one(engine, "SELECT MIN(id) FROM accounts WHERE owner LIKE 'organization:%'"),
+        "batch_id": one(engine, "SELECT MIN(id) FROM batches"),
         "person_id": FIRST + 20,
         "plan_id": one(engine, f"SELECT id FROM plans WHERE run_id = {run}"),
         "kind": "instructor",
@@ -93,6 +94,7 @@ WITH: dict[str, list[Asked]] = {
     "/api/v1/runs": [{}, {"q": "run 19", "teaching": "before", "status": "published", "limit": 7}],
     "/api/v1/planner": [{"since": "2027-08-30", "until": "2027-09-05"}, {"since": "2027-08-16", "until": "2027-11-14"}],
     "/api/v1/closures": [{"year": 2027}],
+    "/api/v1/batches/{batch_id}/rows": [{}, {"only": "needs fixing", "after": 400}, {"q": "mo17"}],
     "/api/v1/people": [{}, {"q": "moreau"}, {"q": "str"}, {"q": "p1234"}, {"q": "5550001"}],
     "/api/v1/people/near": [{"given": "Rosa", "family": "Stroud"}],
     "/api/v1/find": [{"q": "run 19"}, {"q": "moreau"}, {"q": "guild"}],

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 
 from archgate.core.gates import through_text
@@ -16,6 +16,10 @@ class Person:
     tags: frozenset[str] = frozenset()
     organizations: frozenset[int] = frozenset()
     courses: frozenset[int] = frozenset()
+
+    def paid_by(self, organization: int) -> Person:
+        """The same person when an organization pays for them: they count as one of its people."""
+        return replace(self, organizations=self.organizations | {organization})
 
 
 @dataclass(frozen=True)

@@ -217,8 +217,89 @@ class QuoteStatus(StrEnum):
 
 
 class BatchStatus(StrEnum):
+    """Where a list is. `stopped` ones go on from where they stand; of an enrolled one rows can be taken back."""
+
+    JUDGING = "judging"
     JUDGED = "judged"
+    RUNNING = "running"
+    STOPPED = "stopped"
     ENROLLED = "enrolled"
+    TAKING_BACK = "taking back"
+    TAKEN_BACK = "taken back"
+
+
+class ListSource(StrEnum):
+    """Where a list came from."""
+
+    FILE = "file"
+    PASTED = "pasted"
+    PEOPLE = "people"
+
+
+class Verdict(StrEnum):
+    """What becomes of a line of a list when it is enrolled."""
+
+    WILL_ENROLL = "will enroll"
+    WILL_WAIT = "will wait"
+    ALREADY_IN = "already in"
+    UNSURE = "unsure who"
+    NEEDS_FIXING = "needs fixing"
+    LEFT_OUT = "left out"
+
+
+class LineOutcome(StrEnum):
+    """What became of a line of a list."""
+
+    ENROLLED = "enrolled"
+    WAITING = "waiting"
+    ALREADY_IN = "was in already"
+    NOT_ENROLLED = "not enrolled"
+    TAKEN_BACK = "taken back"
+
+
+class RowKind(StrEnum):
+    """What it is about a line that keeps it from being enrolled; lines of one kind can be decided on together."""
+
+    NO_EMAIL = "no email"
+    NOT_KNOWN_BY = "nothing to know them by"
+    BAD_EMAIL = "bad email"
+    NO_NAME = "no name"
+    REPEATED = "repeated"
+    SAME_EMAIL = "same email, other name"
+    SAME_PHONE = "same name and phone"
+    OTHER_NUMBER = "number of somebody else"
+    BAD_NUMBER = "bad staff number"
+    NO_RATE = "unknown rate"
+    BAD_PARTY = "bad party"
+    NO_RUN = "unknown run"
+    SHUT = "no sign-up"
+    NO_PLAN = "unknown plan"
+    NO_EXTRA = "unknown extra"
+    NO_PAYER = "unknown payer"
+    REFUSED = "terms refused"
+    TOO_LARGE = "party too large"
+    CELLS = "too many cells"
+    TOO_LONG = "too long"
+
+
+class SentenceKind(StrEnum):
+    """What a sentence goes by: something that somebody becomes, or a run that somebody comes onto."""
+
+    STANDING = "standing"
+    FOLLOW_ON = "follow-on"
+
+
+class RowDecision(StrEnum):
+    """What is decided on lines of one kind."""
+
+    WITHOUT_EMAIL = "enroll without email"
+    AS_NEW = "add as new"
+    AS_KNOWN = "take who is known"
+    AS_SUGGESTED = "take what is suggested"
+    USUAL = "take the usual"
+    EMPTY = "leave it empty"
+    LEAVE_OUT = "leave out"
+    AS_IN_LIST = "as in the list"
 
 
 class JobStatus(StrEnum):

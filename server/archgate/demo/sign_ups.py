@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import date
 
-from archgate.actions.bulk import bulk
+from archgate.actions.bulk import batches, reading, running
 from archgate.actions.bulk.commands import BatchChangeCommand
 from archgate.actions.enrolling import enrollments, leaving, roster, waitlist
 from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand
@@ -106,19 +106,12 @@ def events(center: Center, plan: PlannedRun, run_id: int, back: int, crowd: list
                 JoinCommand(run_id=run_id, person_id=crowd[130 + n], heads=heads),
             )
     if plan.capacity == 200 and back == 2:
-        made = center.act(
-            15,
-            bulk.create_batch,
-            run_id,
-            "northgate.csv",
-            CLIENT_LIST.encode(),
-            read_table(CLIENT_LIST.encode()),
-        )
+        data = CLIENT_LIST.encode()
+        batch = center.act(15, reading.create_batch, run_id, "northgate.csv", data, read_table(data)).id
         client = center.read(15, organizations.find_organizations, CLIENT)[0].id
-        batch = center.act(
-            15.1, bulk.change_batch, made.id, command_of(BatchChangeCommand, {"organization_id": client})
-        )
-        center.act(15.2, bulk.enroll_batch, batch.id, batch.people, batch.total)
+        center.act(15.1, reading.change_batch, batch, BatchChangeCommand(organization_id=client))
+        shown = center.read(15.2, batches.batch_view, batch)
+        center.act(15.2, running.confirm, batch, shown.people, shown.total)
 
 
 def party(center: Center, run_id: int, person: int, heads: int, note: str) -> None:

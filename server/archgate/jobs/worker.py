@@ -18,6 +18,7 @@ import structlog
 from sqlalchemy.orm import Session, sessionmaker
 
 from archgate.actions.across import checks
+from archgate.actions.bulk import hands, sentences
 from archgate.actions.enrolling import held_places, interest, offers
 from archgate.actions.kernel import queue
 from archgate.actions.kernel.unit_of_work import UnitOfWork, act, read_only
@@ -130,6 +131,8 @@ class Worker:
                     say_alive(self.sessions, self.name)
                     self.timed()
                     round_at = time.monotonic() + ROUNDS
+                begin_lists(self.sessions)
+                sentences.carry_out(self.sessions)
                 if not self.run_one():
                     time.sleep(IDLE)
                 pause = IDLE
@@ -208,6 +211,13 @@ def beside(*command: str) -> None:
         ["nice", "-n", "10", sys.executable, "-m", "archgate.cli", *command],
         stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
     )  # fmt: skip
+
+
+def begin_lists(sessions: sessionmaker[Session]) -> None:
+    """Begin to work on lists that were confirmed, or go on where another worker is gone: each in a process of its own, as letters
+    do not wait, and people at the desk do not either."""
+    for number, word in hands.claim(sessions):
+        beside("list", str(number), word)
 
 
 def rounds() -> tuple[tuple[str, timedelta, Callable[[sessionmaker[Session]], str]], ...]:

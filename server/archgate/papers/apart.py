@@ -40,14 +40,15 @@ HERE = Path(__file__).resolve().parents[2]  # where the package is, wherever the
 _turns = threading.BoundedSemaphore(AT_ONCE)
 
 
-def list_of(data: bytes) -> Table:
+def list_of(data: bytes, sheet: str = "") -> Table:
     """The table of a list (`lists.read_table`). Raises Refused at /file."""
-    content = _read("list", data, {})
+    content = _read("list", data, {"sheet": sheet})
     rows = [(int(line), [str(c) for c in cells]) for line, cells in content["rows"]]
     odd = {int(line): str(sentence) for line, sentence in content["odd"].items()}
     return Table(
-        [str(h) for h in content["headings"]], rows, str(content["reading"]), odd, bool(content["headed"])
-    )
+        [str(h) for h in content["headings"]], rows, str(content["reading"]), odd, bool(content["headed"]),
+        str(content["sheet"]), [str(s) for s in content["sheets"]],
+    )  # fmt: skip
 
 
 def times_of(data: bytes, zone: ZoneInfo, first: date, last: date) -> list[Taken]:
@@ -105,9 +106,10 @@ def _answer(kind: str, asked: dict[str, str], data: bytes) -> bytes:
     """What the parent gets: the file as plain values, or the sentence that refuses it."""
     try:
         if kind == "list":
-            table = read_table(data)
+            table = read_table(data, asked["sheet"])
             content = {"headings": table.headings, "rows": table.rows, "reading": table.reading, "headed": table.headed,
-                    "odd": {str(n): sentence for n, sentence in table.odd.items()}}  # fmt: skip
+                    "odd": {str(n): sentence for n, sentence in table.odd.items()}, "sheet": table.sheet,
+                    "sheets": table.sheets}  # fmt: skip
             return orjson.dumps(content)
         times = read_calendar(
             data,

@@ -13,17 +13,17 @@ from typing import TYPE_CHECKING
 
 from charset_normalizer import from_bytes
 
-from archgate.core.verdicts import columns_of
+from archgate.core.headings import columns_of
 
 if TYPE_CHECKING:
     from python_calamine import CalamineSheet
 
 LARGEST_FILE = 10 * 1024 * 1024
-MOST_ROWS = 20_000
+MOST_ROWS = 50_000
 MOST_CELLS = 200  # a line
 LONGEST_CELL = 10_000  # characters
 LONGEST_LINE = 200_000  # characters
-MOST_LINES = 100_000  # of a file as it stands, blank ones and those inside of cells included
+MOST_LINES = 150_000  # of a file as it stands, blank ones and those inside of cells included
 MOST_SHEETS = 50
 SPAN = 60  # lines that one quoted cell may span
 UNPACKED = 150 * 1024 * 1024  # bytes of a workbook's parts
@@ -35,49 +35,60 @@ ABOVE = 20  # among so many first lines the headings are looked for
 @dataclass(frozen=True)
 class Table:
     """`rows` are (line number in the file, cells); `reading` says how the file was understood, `odd` what is strange about
-    a line. A list that is not `headed` has made-up headings, and its first line is a line like any other."""
+    a line. A list that is not `headed` has made-up headings, and its first line is a line like any other. `sheet` is the one of
+    the `sheets` of a workbook that was read."""
 
     headings: list[str]
     rows: list[tuple[int, list[str]]]
     reading: str
     odd: dict[int, str] = field(default_factory=dict)
     headed: bool = True
+    sheet: str = ""
+    sheets: list[str] = field(default_factory=list)
 
 
 Lines = list[tuple[int, list[str]]]
 
 
-def read_table(data: bytes) -> Table:
-    """The headings and rows of a list. Raises ValueError with the reason for what is no list.
+def read_table(data: bytes, sheet: str = "") -> Table:
+    """The headings and rows of a list; of a workbook those of the sheet named, else of the one that looks most like a list.
+    Raises ValueError with the reason for what is no list.
 
     Lines above the headings (a title) are passed over; lines below them that hold nothing but separators stay, so
     that they can be named.
     """
     if len(data) > LARGEST_FILE:
         raise ValueError(f"The file is larger than {LARGEST_FILE // 1024 // 1024} MB.")
-    if not data.strip():
+    if not data.strip(b" \t\r\n\0"):
         raise ValueError("The file is empty.")
     odd: dict[int, str] = {}
+    sheets: list[str] = []
     if data.startswith((b"PK\x03\x04", b"\xd0\xcf\x11\xe0")):
-        lines, how = spreadsheet_lines(data)
+        lines, how, sheet, sheets = spreadsheet_lines(data, sheet)
     else:
-        lines, how = text_lines(data, odd)
+        (lines, how), sheet = text_lines(data, odd), ""
     if max((len(cells) for _, cells in lines), default=0) < 2:
         raise ValueError("This is no table: its lines have a single column.")
     refuse_long(lines)
     at = headings_at(lines)
     if at is None:
         headings = [f"Column {n}" for n in range(1, max(len(cells) for _, cells in lines) + 1)]
-        return Table(headings, lines, f"{how}, no headings, {len(lines)} lines", odd, headed=False)
+        refuse_many(lines)
+        reading = f"{how}, no headings, {len(lines)} lines"
+        return Table(headings, lines, reading, odd, False, sheet, sheets)
     headings, rows = lines[at][1], lines[at + 1 :]
     while rows and not any(rows[-1][1]):
         rows.pop()
     if not rows:
         raise ValueError("The list has headings but no lines.")
-    if len(rows) > MOST_ROWS:
-        raise ValueError(f"The list has more than {MOST_ROWS} lines.")
+    refuse_many(rows)
     passed = f", headings on line {lines[at][0]}" if lines[at][0] > 1 else ""
-    return Table(headings, rows, f"{how}{passed}, {len(rows)} lines", odd)
+    return Table(headings, rows, f"{how}{passed}, {len(rows)} lines", odd, True, sheet, sheets)
+
+
+def refuse_many(rows: Lines) -> None:
+    if len(rows) > MOST_ROWS:
+        raise ValueError(f"The list has more than {MOST_ROWS:,} lines.")
 
 
 def refuse_long(lines: Lines) -> None:
@@ -109,8 +120,11 @@ def text_of(data: bytes) -> tuple[str, str]:
             return data.decode("utf-16"), "UTF-16"
         except UnicodeDecodeError:
             raise ValueError("The file's characters could not be read; save it as UTF-8.") from None
-    if b"\0" in data:
-        raise ValueError("The file holds NUL bytes; it is no list of text.")
+    wide = wide_of(data)
+    if wide:
+        return data.decode(wide), "UTF-16"
+    if data.count(b"\0") > len(data) // 50:
+        raise ValueError("The file holds NUL bytes all over; it is no list of text.")
     for encoding, name in (("utf-8-sig", "UTF-8"), ("cp1252", "Windows-1252")):
         try:
             return data.decode(encoding), name
@@ -125,15 +139,27 @@ def text_of(data: bytes) -> tuple[str, str]:
     raise ValueError("The file's characters could not be read; save it as UTF-8.")
 
 
-def separator_of(head: Sequence[str]) -> str:
-    """The separator that cuts the first lines of a file into the most equal number of cells, more than one."""
+def wide_of(data: bytes) -> str:
+    """The encoding of a file in UTF-16 without its mark, as some programs write it: nearly every other byte is NUL."""
+    even, odd = data[:SAMPLE:2].count(0), data[1:SAMPLE:2].count(0)
+    half = min(len(data), SAMPLE) // 2
+    encoding = "utf-16-le" if odd * 10 > half * 9 else "utf-16-be" if even * 10 > half * 9 else ""
+    try:
+        return encoding if encoding and data.decode(encoding) else ""
+    except UnicodeDecodeError:
+        return ""
 
-    def cells(separator: str) -> tuple[int, int]:
-        counts = [len(row) for _, row, _ in records(head, separator) if any(cell.strip() for cell in row)][
-            :30
-        ]
+
+def separator_of(head: Sequence[str]) -> str:
+    """The separator that cuts a line of the first into headings we know, else the one that cuts them into the most equal number of
+    cells, more than one."""
+
+    def cells(separator: str) -> tuple[int, int, int]:
+        rows = [row for _, row, _ in records(head, separator) if any(cell.strip() for cell in row)][:30]
+        counts = [len(row) for row in rows]
         usual = max(set(counts), key=counts.count) if counts else 0
-        return (counts.count(usual) if usual > 1 else 0, usual)
+        known = max((len(columns_of(row)) for row in rows[:ABOVE]), default=0)
+        return known if known >= 2 else 0, counts.count(usual) if usual > 1 else 0, usual
 
     return max(SEPARATORS, key=cells)
 
@@ -159,6 +185,7 @@ def records(lines: Sequence[str], separator: str) -> Iterable[tuple[int, list[st
         at += used
 
 
+NUL = "NUL bytes were taken out of this line."
 UNCLOSED = "A quote in this line is never closed; the line is read as it stands."
 
 
@@ -178,12 +205,14 @@ def text_lines(data: bytes, odd: dict[int, str]) -> tuple[Lines, str]:
     lines: Lines = []
     try:
         for line, cells, sound in records(raw_lines, separator):
+            if any("\0" in c for c in cells):
+                cells, odd[line] = [c.replace("\0", "") for c in cells], NUL
             if cells:
                 lines.append((line, [c if c.strip() else "" for c in cells]))
             if not sound:
                 odd[line] = UNCLOSED
             if len(lines) > MOST_ROWS + ABOVE:
-                raise ValueError(f"The list has more than {MOST_ROWS} lines.")
+                raise ValueError(f"The list has more than {MOST_ROWS:,} lines.")
     except csv.Error as error:
         raise ValueError(f"The file could not be read: {error}.") from None
     return lines, f"{encoding}, {SEPARATORS[separator]} between cells"
@@ -192,8 +221,9 @@ def text_lines(data: bytes, odd: dict[int, str]) -> tuple[Lines, str]:
 # --- spreadsheets -----------------------------------------------------------------------------------------
 
 
-def spreadsheet_lines(data: bytes) -> tuple[Lines, str]:
-    """The lines of a workbook's sheet that looks most like a list of people, with the sheet's row numbers."""
+def spreadsheet_lines(data: bytes, wanted: str = "") -> tuple[Lines, str, str, list[str]]:
+    """The lines of a workbook's sheet, with the sheet's row numbers: the one named, else the one that looks most like a list of
+    people. How that was understood, its name, and the names of all sheets."""
     from python_calamine import CalamineError, CalamineWorkbook
 
     refuse_bomb(data)
@@ -209,14 +239,14 @@ def spreadsheet_lines(data: bytes) -> tuple[Lines, str]:
     if not sheets:
         raise ValueError("The workbook has no sheet.")
     if any(len(lines) > MOST_ROWS + ABOVE for _, lines in sheets):
-        raise ValueError(f"A sheet has more than {MOST_ROWS} lines.")
+        raise ValueError(f"A sheet has more than {MOST_ROWS:,} lines.")
 
     def likeness(sheet: tuple[str, Lines]) -> tuple[int, int]:
         return max((len(columns_of(cells)) for _, cells in sheet[1][:ABOVE]), default=0), len(sheet[1])
 
-    name, lines = max(sheets, key=likeness)
+    name, lines = next((s for s in sheets if s[0] == wanted), None) or max(sheets, key=likeness)
     others = f" of {len(sheets)}" if len(sheets) > 1 else ""
-    return lines, f'Workbook, sheet "{name}"{others}'
+    return lines, f'Workbook, sheet "{name}"{others}', name, [name for name, _ in sheets]
 
 
 def refuse_bomb(data: bytes) -> None:

@@ -16,7 +16,8 @@ from archgate.tables.people import Person
 class Message(Base):
     """A message written in the transaction of what it tells; a job sends it. `person_id` is None for staff and instructors.
 
-    `invoice_id` is the paper that goes with it as a PDF.
+    `invoice_id` is the paper that goes with it as a PDF. One of many that were queued at once has an `occasion` and what it is
+    of instead of a text: it is put into words when it is sent, or looked at.
     """
 
     __tablename__ = "messages"
@@ -27,6 +28,8 @@ class Message(Base):
     run_id: Mapped[int | None] = mapped_column(ForeignKey("runs.id"), index=True)
     meeting_id: Mapped[int | None] = mapped_column(ForeignKey("meetings.id", ondelete="SET NULL"))
     invoice_id: Mapped[int | None] = mapped_column(ForeignKey("invoices.id"))
+    occasion: Mapped[Word] = mapped_column(default="")
+    enrollment_id: Mapped[int | None] = mapped_column(ForeignKey("enrollments.id"), index=True)
     to_name: Mapped[Name]
     to_email: Mapped[str] = mapped_column(String(254))
     subject: Mapped[Name]

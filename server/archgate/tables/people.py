@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from sqlalchemy import ForeignKey, Index, String, UniqueConstraint
+from sqlalchemy import ColumnElement, ForeignKey, Index, String, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column
 
 from archgate.tables.base import Base, Key, Name, Prose
@@ -15,6 +15,7 @@ class Person(Base):
 
     `name` is given and family name together; `folded` is the same without case, accents and strokes, for finding.
     `digits` are the digits of the phone number. `merged_into_id`: a second record of the same person, kept for the log.
+    `removed_at`: added by a list that was taken back; the record stays for the log and the books, and nobody finds it.
     """
 
     __tablename__ = "people"
@@ -29,7 +30,13 @@ class Person(Base):
     digits: Mapped[str | None] = mapped_column(String(40), index=True)
     note: Mapped[Prose]
     merged_into_id: Mapped[int | None] = mapped_column(ForeignKey("people.id"), index=True)
+    removed_at: Mapped[datetime | None]
     created_at: Mapped[datetime]
+
+    @classmethod
+    def there(cls) -> ColumnElement[bool]:
+        """Who can be found and chosen: neither merged away nor removed."""
+        return cls.merged_into_id.is_(None) & cls.removed_at.is_(None)
 
 
 class PeopleWord(Base):

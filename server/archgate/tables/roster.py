@@ -9,7 +9,7 @@ from sqlalchemy.orm import Mapped, mapped_column, relationship
 
 from archgate.core.quotes import AgreedQuote
 from archgate.core.states import EnrollmentStatus, Mark, Role
-from archgate.tables.base import Base, Key, Prose, Units, Word
+from archgate.tables.base import Base, Key, Name, Prose, Units, Word
 from archgate.tables.fees import EnrollmentExtra
 from archgate.tables.people import Person
 from archgate.tables.plans import Installment
@@ -111,6 +111,9 @@ class Enrollment(Base):
     total: Mapped[Units]
     quote: Mapped[AgreedQuote]
     note: Mapped[Prose]
+    sentence_id: Mapped[int | None] = mapped_column(ForeignKey("sentences.id"), index=True)
+    order_number: Mapped[str] = mapped_column(String(100), default="")
+    contact: Mapped[Name] = mapped_column(default="")
 
     @property
     def holds_seat(self) -> bool:

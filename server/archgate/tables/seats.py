@@ -51,7 +51,8 @@ class HeldPlace(Base):
 class RunSeats(Base):
     """The row that is locked. `version` is written by whoever locks it; `revision` rises whenever what the run is made of
     (its facts, dates, gates, rates, extras, plans) is another: what was read under the lock stands as long as it does.
-    `gone` are the learners' seats that were given up again; `sign_ups` those that stand, and `income` what they come to."""
+    `gone` are the learners' seats that were given up again; `sign_ups` those that stand, and `income` what they come to. `followed`: a sentence
+    puts the run's people on another one."""
 
     __tablename__ = "run_seats"
     __table_args__ = (CheckConstraint("taken >= 0", name="taken"),)
@@ -62,3 +63,4 @@ class RunSeats(Base):
     gone: Mapped[int] = mapped_column(default=0, server_default="0", info=KEPT)
     sign_ups: Mapped[int] = mapped_column(default=0, server_default="0", info=KEPT)
     income: Mapped[KeptUnits]
+    followed: Mapped[bool] = mapped_column(default=False, server_default="0", info=KEPT)

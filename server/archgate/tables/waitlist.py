@@ -31,6 +31,7 @@ class Waiting(Base):
     rate_id: Mapped[int] = mapped_column(ForeignKey("rates.id"))
     plan_id: Mapped[int] = mapped_column(ForeignKey("plans.id"))
     batch_id: Mapped[int | None] = mapped_column(ForeignKey("batches.id"), index=True)
+    sentence_id: Mapped[int | None] = mapped_column(ForeignKey("sentences.id"), index=True)
     user_id: Mapped[int] = mapped_column(ForeignKey("users.id"))
     enrollment_id: Mapped[int | None] = mapped_column(ForeignKey("enrollments.id"))
     status: Mapped[LineStatus]

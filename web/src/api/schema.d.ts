@@ -1748,6 +1748,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/runs/{run_id}/groups.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Groups Csv
+         * @description Everybody on a run by group, as CSV.
+         */
+        get: operations["groups_csv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/runs/{run_id}/attendance": {
         parameters: {
             query?: never;
@@ -3025,10 +3045,134 @@ export interface paths {
         put?: never;
         /**
          * Create Batch
-         * @description Read and judge a list; nobody is enrolled yet. Up to 10 MB, 20,000 lines, 200 cells a line and 10,000 characters a
-         *     cell, read within 9 seconds and 300 MB of memory.
+         * @description Read a list for a run; nobody is enrolled yet. Up to 10 MB, 50,000 lines, 200 cells a line and 10,000 characters a
+         *     cell, read within 9 seconds and 300 MB of memory. One of more than 1,000 lines is judged in the background.
          */
         post: operations["create_batch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Batches
+         * @description Lists, newest first: who ran what when, and what became of it.
+         */
+        get: operations["list_batches"];
+        put?: never;
+        /**
+         * Create Batch Of Runs
+         * @description The same for a list of which each line names its run.
+         */
+        post: operations["create_batch_of_runs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/pasted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Paste Batch
+         * @description The same for cells that were copied from a sheet, up to 4,000,000 characters.
+         */
+        post: operations["paste_batch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Choose People
+         * @description A list of people who are known already.
+         */
+        post: operations["choose_people"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/people/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview People
+         * @description How many people a choice holds, and the first of them.
+         */
+        post: operations["preview_people"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/running": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Running
+         * @description The lists that are worked on just now.
+         */
+        get: operations["list_running"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/template.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Template
+         * @description A list to fill in, with every heading that is known.
+         */
+        get: operations["template"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3049,7 +3193,10 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        /** Change Batch */
+        /**
+         * Change Batch
+         * @description Read a list otherwise, or say what holds for all of it.
+         */
         patch: operations["change_batch"];
         trace?: never;
     };
@@ -3062,9 +3209,49 @@ export interface paths {
         };
         /**
          * List Rows
-         * @description A page of the lines after a line: all, those of a verdict, or `odd` ones.
+         * @description A page of the lines after a line: all, those of a verdict or an outcome, `odd` ones, or those of `kind:` a kind.
          */
         get: operations["list_rows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{batch_id}/report.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Report Csv
+         * @description Every line with what became of it, as CSV.
+         */
+        get: operations["report_csv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{batch_id}/report.xlsx": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Report Xlsx
+         * @description The same as a workbook.
+         */
+        get: operations["report_xlsx"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3093,6 +3280,46 @@ export interface paths {
         patch: operations["fix_row"];
         trace?: never;
     };
+    "/api/v1/batches/{batch_id}/decide": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Decide On Lines
+         * @description One decision for all lines of a kind.
+         */
+        post: operations["decide_on_lines"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{batch_id}/judge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Judge Again
+         * @description Judge what is left of a list by how people, seats and terms are now.
+         */
+        post: operations["judge_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/batches/{batch_id}/enroll": {
         parameters: {
             query?: never;
@@ -3102,8 +3329,155 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Enroll Batch */
+        /**
+         * Enroll Batch
+         * @description Begin to enroll a list as it was shown; up to 100 lines are done with the answer, more by the worker.
+         */
         post: operations["enroll_batch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{batch_id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop Batch
+         * @description Stop a list that is being enrolled, after the slice that is being written.
+         */
+        post: operations["stop_batch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{batch_id}/resume": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Resume Batch
+         * @description Go on with a list that was stopped.
+         */
+        post: operations["resume_batch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/batches/{batch_id}/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take Batch Back
+         * @description Take back what a list did, or some lines of it, as long as nothing later depends on them.
+         */
+        post: operations["take_batch_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sentences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Sentences
+         * @description Sentences that enroll people by themselves, newest first, with what each has done; of a run, those from it and to it.
+         */
+        get: operations["list_sentences"];
+        put?: never;
+        /**
+         * Create Sentence
+         * @description Write a sentence; it holds from now on.
+         */
+        post: operations["create_sentence"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sentences/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Foresee Sentence
+         * @description How a sentence reads and whom it would reach now.
+         */
+        post: operations["foresee_sentence"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sentences/{sentence_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /**
+         * Change Sentence
+         * @description Change the terms of a sentence from now on.
+         */
+        patch: operations["change_sentence"];
+        trace?: never;
+    };
+    "/api/v1/sentences/{sentence_id}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * End Sentence
+         * @description End a sentence; whom it enrolled stays.
+         */
+        post: operations["end_sentence"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3604,15 +3978,41 @@ export interface components {
         };
         /**
          * BatchChangeCommand
-         * @description Which column holds which fact, null for none; whose people they are.
+         * @description Which column holds which fact, null for none; which sheet; and what holds for every row that says nothing else.
          */
         BatchChangeCommand: {
             /** Columns */
             columns?: {
                 [key: string]: number | null;
             } | null;
+            /** Sheet */
+            sheet?: string | null;
             /** Organization Id */
             organization_id?: number | null;
+            /** Rate */
+            rate?: string | null;
+            /** Plan */
+            plan?: string | null;
+            /** Code */
+            code?: string | null;
+            /** Extras */
+            extras?: string | null;
+            /** The group */
+            group_name?: string | null;
+            /** The purchase order */
+            order_number?: string | null;
+            /** Contact */
+            contact?: string | null;
+        };
+        /**
+         * BatchChoice
+         * @description What can be said for all of a list.
+         */
+        BatchChoice: {
+            /** Value */
+            value: string;
+            /** Text */
+            text: string;
         };
         /** BatchItem */
         BatchItem: {
@@ -3632,8 +4032,28 @@ export interface components {
             number: string | null;
             /** Department */
             department: string;
+            /** Run */
+            run: string;
+            /** Run Id */
+            run_id: number | null;
+            /** Group */
+            group: string;
             /** Rate */
             rate: string;
+            /** Rate Word */
+            rate_word: string;
+            /** Extras */
+            extras: string;
+            /** Code */
+            code: string;
+            /** Plan */
+            plan: string;
+            /** Payer */
+            payer: string;
+            /** Order */
+            order: string;
+            /** Contact */
+            contact: string;
             /** Party */
             party: number;
             /** Remarks */
@@ -3642,36 +4062,105 @@ export interface components {
             no_email: boolean;
             /** Somebody New */
             somebody_new: boolean;
+            /** Fixed */
+            fixed: boolean;
             /** Odd */
             odd: string[];
             /** Total */
             total: string;
-            /** Verdict */
-            verdict: string;
+            /** Currency */
+            currency: string;
+            verdict: components["schemas"]["Verdict"] | null;
+            outcome: components["schemas"]["LineOutcome"] | null;
             /** Why */
             why: string;
+            kind: components["schemas"]["RowKind"] | null;
+            /** Fact */
+            fact: string;
+            /** Suggested */
+            suggested: string;
+            /** Near */
+            near: components["schemas"]["NearPerson"][];
             /** Person Id */
             person_id: number | null;
+            /** Enrollment Id */
+            enrollment_id: number | null;
+        };
+        /**
+         * BatchKind
+         * @description Lines that have the same trouble, and what can be decided on all of them.
+         */
+        BatchKind: {
+            kind: components["schemas"]["RowKind"];
+            /** Lines */
+            lines: number;
+            /** Decisions */
+            decisions: components["schemas"]["RowDecision"][];
+        };
+        /**
+         * BatchLine
+         * @description A list among others.
+         */
+        BatchLine: {
+            /** Id */
+            id: number;
+            /** File Name */
+            file_name: string;
+            source: components["schemas"]["ListSource"];
+            /** Run Id */
+            run_id: number | null;
+            /** Run Code */
+            run_code: string;
+            status: components["schemas"]["BatchStatus"];
+            /** Note */
+            note: string;
+            /** By */
+            by: string;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Enrolled At */
+            enrolled_at: string | null;
+            /** Lines */
+            lines: number;
+            /** Enrolled */
+            enrolled: number;
+            /** Waiting */
+            waiting: number;
+            /** Not Enrolled */
+            not_enrolled: number;
+            /** Taken Back */
+            taken_back: number;
+            progress: components["schemas"]["BatchProgress"] | null;
         };
         /**
          * BatchOut
-         * @description A list as it stands: how it was read, what confirming does, and its first lines; `odd` counts lines that are fine but
-         *     worth a look.
+         * @description A list as it stands: how it was read, what confirming does, and its first lines.
+         *
+         *     `counts` are by verdict of lines that are to come, and by outcome of those that are done; `odd` counts lines that are fine
+         *     but worth a look. `moved`: people, seats or terms changed since it was judged.
          */
         BatchOut: {
             /** Id */
             id: number;
             /** Run Id */
-            run_id: number;
+            run_id: number | null;
             /** Run Code */
             run_code: string;
             /** Run Title */
             run_title: string;
             status: components["schemas"]["BatchStatus"];
+            source: components["schemas"]["ListSource"];
             /** File Name */
             file_name: string;
             /** Reading */
             reading: string;
+            /** Sheet */
+            sheet: string;
+            /** Sheets */
+            sheets: string[];
             /** Headings */
             headings: string[];
             /** Columns */
@@ -3681,10 +4170,30 @@ export interface components {
             /** Column Faults */
             column_faults: string[];
             organization: components["schemas"]["OrganizationOut"] | null;
+            /** Rate */
+            rate: string;
+            /** Plan */
+            plan: string;
+            /** Code */
+            code: string;
+            /** Extras */
+            extras: string;
+            /** Group Name */
+            group_name: string;
+            /** Order Number */
+            order_number: string;
+            /** Contact */
+            contact: string;
+            /** Told */
+            told: components["schemas"]["Told"][] | null;
+            /** Told Usually */
+            told_usually: components["schemas"]["Told"][];
             /** Counts */
             counts: {
                 [key: string]: number;
             };
+            /** Kinds */
+            kinds: components["schemas"]["BatchKind"][];
             /** People */
             people: number;
             /** Seats */
@@ -3695,8 +4204,16 @@ export interface components {
             total: string;
             /** Sums */
             sums: components["schemas"]["BatchSum"][];
-            /** Rates */
-            rates: components["schemas"]["BatchRate"][];
+            /** Runs */
+            runs: components["schemas"]["BatchRun"][];
+            /** Payers */
+            payers: components["schemas"]["BatchPayer"][];
+            /** New People */
+            new_people: number;
+            /** Letters */
+            letters: number;
+            /** Installments */
+            installments: number;
             /** Currency */
             currency: string;
             /** Capacity */
@@ -3715,35 +4232,102 @@ export interface components {
             odd: number;
             /** Numbered */
             numbered: boolean;
+            /** Moved */
+            moved: boolean;
+            /** Judged At */
+            judged_at: string | null;
+            /** By */
+            by: string;
+            /** Enrolled At */
+            enrolled_at: string | null;
+            progress: components["schemas"]["BatchProgress"] | null;
+            /** Note */
+            note: string;
+            /** Can Take Back */
+            can_take_back: number;
             /** Items */
             items: components["schemas"]["BatchItem"][];
             /** Next */
             next: number | null;
+            /** Shown */
+            shown: number;
             /** Change */
             change?: string | null;
         };
-        /** BatchRate */
-        BatchRate: {
-            /** Code */
-            code: string;
-            /** Label */
-            label: string;
+        /**
+         * BatchPayer
+         * @description What somebody pays of a list: an organization, or `id` None, all learners who pay for themselves.
+         */
+        BatchPayer: {
+            /** Id */
+            id: number | null;
+            /** Name */
+            name: string;
+            /** Sign Ups */
+            sign_ups: number;
+            /** Total */
+            total: string;
+            /** Currency */
+            currency: string;
+        };
+        /**
+         * BatchProgress
+         * @description How far a list is that is being worked on; `seconds_left` is a guess by what was done so far.
+         */
+        BatchProgress: {
+            /** Done */
+            done: number;
+            /** Of */
+            of: number;
+            /** Per Second */
+            per_second: number | null;
+            /** Seconds Left */
+            seconds_left: number | null;
         };
         /**
          * BatchRows
-         * @description A page of lines; `next` is the line after which the next page begins.
+         * @description A page of lines; `next` is the line after which the next page begins, `total` how many there are.
          */
         BatchRows: {
             /** Items */
             items: components["schemas"]["BatchItem"][];
             /** Next */
             next: number | null;
+            /** Total */
+            total: number;
+        };
+        /**
+         * BatchRun
+         * @description What a list does to one run; `taken` and `capacity` as they are now.
+         */
+        BatchRun: {
+            /** Id */
+            id: number;
+            /** Code */
+            code: string;
+            /** Title */
+            title: string;
+            /** Sign Ups */
+            sign_ups: number;
+            /** Seats */
+            seats: number;
+            /** Waits */
+            waits: number;
+            /** Taken */
+            taken: number;
+            /** Capacity */
+            capacity: number;
+            /** Total */
+            total: string;
+            /** Currency */
+            currency: string;
         };
         /**
          * BatchStatus
+         * @description Where a list is. `stopped` ones go on from where they stand; of an enrolled one rows can be taken back.
          * @enum {string}
          */
-        BatchStatus: "judged" | "enrolled";
+        BatchStatus: "judging" | "judged" | "running" | "stopped" | "enrolled" | "taking back" | "taken back";
         /** BatchSum */
         BatchSum: {
             /** Rate */
@@ -3752,6 +4336,17 @@ export interface components {
             heads: number;
             /** Total */
             total: string;
+            /** Currency */
+            currency: string;
+        };
+        /** Batches */
+        Batches: {
+            /** Items */
+            items: components["schemas"]["BatchLine"][];
+            /** Next */
+            next: number | null;
+            /** Total */
+            total: number;
         };
         /** Body_attach_file */
         Body_attach_file: {
@@ -3760,6 +4355,11 @@ export interface components {
         };
         /** Body_create_batch */
         Body_create_batch: {
+            /** File */
+            file: string;
+        };
+        /** Body_create_batch_of_runs */
+        Body_create_batch_of_runs: {
             /** File */
             file: string;
         };
@@ -4040,6 +4640,39 @@ export interface components {
             plans: components["schemas"]["PlanOut"][];
             /** Group */
             group: components["schemas"]["GroupStepIO"][];
+        };
+        /**
+         * ChooseCommand
+         * @description People who are known already, for a run: everybody, or those of whom all that is said holds; `but` are left out.
+         *
+         *     `role`: what they are on a roster, of `of_run_id` or of any; `group`: of that run.
+         */
+        ChooseCommand: {
+            /** Run Id */
+            run_id: number;
+            role?: components["schemas"]["Role"] | null;
+            /** Tag */
+            tag?: string | null;
+            /** Organization Id */
+            organization_id?: number | null;
+            /** Of Run Id */
+            of_run_id?: number | null;
+            /** Group */
+            group?: string | null;
+            /** The tag that is left out */
+            but_tag?: string | null;
+            /** The run whose people are left out */
+            but_run_id?: number | null;
+        };
+        /**
+         * Chosen
+         * @description How many people a choice holds, and the first of them by name.
+         */
+        Chosen: {
+            /** People */
+            people: number;
+            /** Names */
+            names: string[];
         };
         /**
          * ClashOut
@@ -4606,6 +5239,14 @@ export interface components {
             seen?: components["schemas"]["Decision"] | null;
         };
         /**
+         * DecideLinesCommand
+         * @description One decision for all lines of a kind.
+         */
+        DecideLinesCommand: {
+            kind: components["schemas"]["RowKind"];
+            decision: components["schemas"]["RowDecision"];
+        };
+        /**
          * Decision
          * @description Whether a run goes ahead; stored.
          * @enum {string}
@@ -4840,16 +5481,15 @@ export interface components {
         };
         /**
          * EnrollBatchCommand
-         * @description What the person confirmed: so many people for so much.
+         * @description What the person confirmed: so many sign-ups for so much, and who is told; null as each run has it.
          */
         EnrollBatchCommand: {
             /** People */
             people: number;
-            /**
-             * Total
-             * Format: amount
-             */
+            /** Total */
             total: string;
+            /** Told */
+            told?: components["schemas"]["Told"][] | null;
         };
         /**
          * EnrollCommand
@@ -4857,7 +5497,7 @@ export interface components {
          *     `names` are those of the other heads, as far as they are known; with `kept_quote_id` the terms of that quote hold.
          *     `received_on`, with its reason as `exception`, is the day the form came in; `exception` alone lets somebody in after the
          *     close. `hold` keeps the seat until the first payment only, `held_place_id` takes it from places held, `told` says who
-         *     hears of it.
+         *     hears of it; `group` is one of the run, made when first named.
          */
         EnrollCommand: {
             /** People */
@@ -4908,6 +5548,11 @@ export interface components {
             held_place_id?: number | null;
             /** Who is told */
             told?: components["schemas"]["Told"][] | null;
+            /**
+             * The group
+             * @default
+             */
+            group: string;
         };
         /**
          * EnrolledView
@@ -5005,6 +5650,14 @@ export interface components {
             code: string | null;
             /** Plan */
             plan: components["schemas"]["PlanRow"][];
+            /** Order Number */
+            order_number: string;
+            /** Contact */
+            contact: string;
+            /** Batch Id */
+            batch_id: number | null;
+            /** Sentence */
+            sentence: string;
         };
         /**
          * EnrollmentStatus
@@ -6146,6 +6799,12 @@ export interface components {
          */
         LineKind: "rate" | "group" | "extra" | "code" | "credit";
         /**
+         * LineOutcome
+         * @description What became of a line of a list.
+         * @enum {string}
+         */
+        LineOutcome: "enrolled" | "waiting" | "was in already" | "not enrolled" | "taken back";
+        /**
          * LineStatus
          * @description What became of a place in line, and of the offer made to it.
          * @enum {string}
@@ -6168,6 +6827,12 @@ export interface components {
             /** Change */
             change: string;
         };
+        /**
+         * ListSource
+         * @description Where a list came from.
+         * @enum {string}
+         */
+        ListSource: "file" | "pasted" | "people";
         /** ListedMeeting */
         ListedMeeting: {
             /** Id */
@@ -6612,6 +7277,22 @@ export interface components {
             to: string;
             /** Meetings */
             meetings: number;
+        };
+        /**
+         * NearPerson
+         * @description Somebody known who may be meant by a line.
+         */
+        NearPerson: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Email */
+            email: string | null;
+            /** Phone */
+            phone: string | null;
+            /** Runs */
+            runs: number;
         };
         /** NewPasswordCommand */
         NewPasswordCommand: {
@@ -7157,6 +7838,21 @@ export interface components {
             person_id: number | null;
             /** Name */
             name: string | null;
+        };
+        /**
+         * PasteCommand
+         * @description Cells as they were copied from a sheet; without a run each line names its own.
+         */
+        PasteCommand: {
+            /** What was pasted */
+            text: string;
+            /**
+             * Name
+             * @default pasted cells
+             */
+            name: string;
+            /** Run Id */
+            run_id?: number | null;
         };
         /**
          * PatternForm
@@ -8372,6 +9068,8 @@ export interface components {
             withdrawn: components["schemas"]["Gone"][];
             /** Groups */
             groups: components["schemas"]["GroupOut"][];
+            /** Sentences */
+            sentences: components["schemas"]["SentenceRead"][];
             /** Free */
             free: number;
             /** Held */
@@ -8426,7 +9124,8 @@ export interface components {
             string | null,
             {
                 [key: string]: string;
-            }
+            },
+            number | null
         ];
         /** Round */
         Round: {
@@ -8438,8 +9137,14 @@ export interface components {
             found: string;
         };
         /**
+         * RowDecision
+         * @description What is decided on lines of one kind.
+         * @enum {string}
+         */
+        RowDecision: "enroll without email" | "add as new" | "take who is known" | "take what is suggested" | "take the usual" | "leave it empty" | "leave out" | "as in the list";
+        /**
          * RowFixForm
-         * @description What is corrected in a line; an empty body takes the corrections back.
+         * @description What is corrected in a line; an empty body takes the corrections back. `person`: the id of whoever is meant.
          */
         RowFixForm: {
             /** Given */
@@ -8458,11 +9163,37 @@ export interface components {
             party?: string | null;
             /** Remarks */
             remarks?: string | null;
+            /** Run */
+            run?: string | null;
+            /** Group */
+            group?: string | null;
+            /** Extras */
+            extras?: string | null;
+            /** Code */
+            code?: string | null;
+            /** Plan */
+            plan?: string | null;
+            /** Payer */
+            payer?: string | null;
+            /** Order */
+            order?: string | null;
+            /** Contact */
+            contact?: string | null;
             /** No Email */
             no_email?: string | null;
             /** Somebody New */
             somebody_new?: string | null;
+            /** Person */
+            person?: string | null;
+            /** Left Out */
+            left_out?: string | null;
         };
+        /**
+         * RowKind
+         * @description What it is about a line that keeps it from being enrolled; lines of one kind can be decided on together.
+         * @enum {string}
+         */
+        RowKind: "no email" | "nothing to know them by" | "bad email" | "no name" | "repeated" | "same email, other name" | "same name and phone" | "number of somebody else" | "bad staff number" | "unknown rate" | "bad party" | "unknown run" | "no sign-up" | "unknown plan" | "unknown extra" | "unknown payer" | "terms refused" | "party too large" | "too many cells" | "too long";
         /**
          * Rule
          * @enum {string}
@@ -8910,6 +9641,14 @@ export interface components {
             /** The new first date */
             first?: string | null;
         };
+        /**
+         * Running
+         * @description The lists that are being worked on, for the header.
+         */
+        Running: {
+            /** Items */
+            items: components["schemas"]["BatchLine"][];
+        };
         /** Said */
         Said: {
             /** Said */
@@ -9108,6 +9847,161 @@ export interface components {
             tag: string;
         };
         /**
+         * SentenceCommand
+         * @description A standing enrollment goes by a tag, an organization, or everybody who is added; a follow-on one by a run. `all_now`: whoever
+         *     is it already goes too.
+         */
+        SentenceCommand: {
+            /**
+             * Group
+             * @default
+             */
+            group: string;
+            /** Rate */
+            rate?: string | null;
+            /**
+             * Assistants
+             * @default false
+             */
+            assistants: boolean;
+            /**
+             * Leaves
+             * @default false
+             */
+            leaves: boolean;
+            kind: components["schemas"]["SentenceKind"];
+            /** The run */
+            target_id: number;
+            /** The run that is followed */
+            source_id?: number | null;
+            /** The tag */
+            tag?: string | null;
+            /** The organization */
+            organization_id?: number | null;
+            /**
+             * All Now
+             * @default false
+             */
+            all_now: boolean;
+        };
+        /**
+         * SentenceForeseen
+         * @description What a sentence does to those who are what it goes by already: how many they are, how many of them are on the target, get a
+         *     seat there, or wait; and the sentence as it reads.
+         */
+        SentenceForeseen: {
+            /** Text */
+            text: string;
+            /** There */
+            there: number;
+            /** Already */
+            already: number;
+            /** Seats */
+            seats: number;
+            /** Waits */
+            waits: number;
+            /** Total */
+            total: string;
+            /** Currency */
+            currency: string;
+            /** Rates */
+            rates: components["schemas"]["BatchChoice"][];
+        };
+        /**
+         * SentenceKind
+         * @description What a sentence goes by: something that somebody becomes, or a run that somebody comes onto.
+         * @enum {string}
+         */
+        SentenceKind: "standing" | "follow-on";
+        /**
+         * SentenceOut
+         * @description A sentence with what it has done so far; `due` are those whom it still has to look at.
+         */
+        SentenceOut: {
+            /** Id */
+            id: number;
+            kind: components["schemas"]["SentenceKind"];
+            /** Text */
+            text: string;
+            /** Target Id */
+            target_id: number;
+            /** Target Code */
+            target_code: string;
+            /** Source Id */
+            source_id: number | null;
+            /** Source Code */
+            source_code: string;
+            /** Tag */
+            tag: string;
+            /** Organization */
+            organization: string;
+            /** Group */
+            group: string;
+            /** Rate */
+            rate: string | null;
+            /** Assistants */
+            assistants: boolean;
+            /** Leaves */
+            leaves: boolean;
+            /** Active */
+            active: boolean;
+            /** By */
+            by: string;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Enrolled */
+            enrolled: number;
+            /** Lined */
+            lined: number;
+            /** Missed */
+            missed: number;
+            /** Due */
+            due: number;
+            /** Last At */
+            last_at: string | null;
+            /** Note */
+            note: string;
+            /** Change */
+            change?: string | null;
+        };
+        /**
+         * SentenceRead
+         * @description A sentence by which people came onto a run, as it reads.
+         */
+        SentenceRead: {
+            /** Id */
+            id: number;
+            /** Text */
+            text: string;
+        };
+        /**
+         * SentenceTermsCommand
+         * @description What can be changed of a sentence. Without `rate` it is free of charge; `assistants` of a follow-on one go too; `leaves`: who
+         *     is no longer what it goes by is taken off again.
+         */
+        SentenceTermsCommand: {
+            /**
+             * Group
+             * @default
+             */
+            group: string;
+            /** Rate */
+            rate?: string | null;
+            /**
+             * Assistants
+             * @default false
+             */
+            assistants: boolean;
+            /**
+             * Leaves
+             * @default false
+             */
+            leaves: boolean;
+        };
+        /**
          * SetAsideCommand
          * @description With `id` one that is there is changed; zero seats ends it.
          */
@@ -9206,6 +10100,20 @@ export interface components {
             department: string;
         };
         /**
+         * StandingList
+         * @description A list that was stopped in the middle, or stands by itself.
+         */
+        StandingList: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Why */
+            why: string;
+            /** Left */
+            left: number;
+        };
+        /**
          * StockCommand
          * @description `add` is how many come in (or go out, negative); `counted` what a count found. One of both.
          */
@@ -9284,6 +10192,24 @@ export interface components {
         TagsCommand: {
             /** Tags */
             tags: string[];
+        };
+        /**
+         * TakeBackCommand
+         * @description Which lines are taken back: by number, null is all of them, or those of a filter, as lines are shown by it.
+         */
+        TakeBackCommand: {
+            /** Lines */
+            lines?: number[] | null;
+            /**
+             * Only
+             * @default
+             */
+            only: string;
+            /**
+             * Q
+             * @default
+             */
+            q: string;
         };
         /** TakenOver */
         TakenOver: {
@@ -9473,6 +10399,8 @@ export interface components {
             failed: components["schemas"]["FailedWork"][];
             /** Drafts */
             drafts: components["schemas"]["DraftNotReady"][];
+            /** Lists */
+            lists: components["schemas"]["StandingList"][];
             /** Reminders */
             reminders: components["schemas"]["ReminderOut"][];
             /** Meetings */
@@ -9613,6 +10541,12 @@ export interface components {
             /** Name */
             name: string;
         };
+        /**
+         * Verdict
+         * @description What becomes of a line of a list when it is enrolled.
+         * @enum {string}
+         */
+        Verdict: "will enroll" | "will wait" | "already in" | "unsure who" | "needs fixing" | "left out";
         /**
          * WaitingOut
          * @description `next`: the free seats fit this party, and nobody before it. `status` is waiting or offered, `until` the end of the
@@ -17832,6 +18766,76 @@ export interface operations {
             };
         };
     };
+    groups_csv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
     get_attendance: {
         parameters: {
             query?: never;
@@ -23383,6 +24387,518 @@ export interface operations {
             };
         };
     };
+    list_batches: {
+        parameters: {
+            query?: {
+                status?: components["schemas"]["BatchStatus"] | null;
+                run_id?: number | null;
+                before?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Batches"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    create_batch_of_runs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": components["schemas"]["Body_create_batch_of_runs"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    paste_batch: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasteCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    choose_people: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChooseCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    preview_people: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChooseCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Chosen"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_running: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Running"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    template: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
     get_batch: {
         parameters: {
             query?: never;
@@ -23535,6 +25051,7 @@ export interface operations {
         parameters: {
             query?: {
                 only?: string;
+                q?: string;
                 after?: number;
             };
             header?: never;
@@ -23553,6 +25070,146 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["BatchRows"];
                 };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    report_csv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    report_xlsx: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Please sign in */
             401: {
@@ -23683,6 +25340,154 @@ export interface operations {
             };
         };
     };
+    decide_on_lines: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DecideLinesCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    judge_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
     enroll_batch: {
         parameters: {
             query?: never;
@@ -23707,6 +25512,605 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    stop_batch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    resume_batch: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EnrollBatchCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    take_batch_back: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeBackCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    list_sentences: {
+        parameters: {
+            query?: {
+                run_id?: number | null;
+                ended?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SentenceOut"][];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    create_sentence: {
+        parameters: {
+            query?: never;
+            header?: {
+                "Idempotency-Key"?: string | null;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SentenceCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SentenceOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    foresee_sentence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SentenceCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SentenceForeseen"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    change_sentence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sentence_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SentenceTermsCommand"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SentenceOut"];
+                };
+            };
+            /** @description Please sign in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description This is not yours to do */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Something changed meanwhile */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+            /** @description Some of this needs mending */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["ProblemOut"];
+                };
+            };
+        };
+    };
+    end_sentence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sentence_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SentenceOut"];
                 };
             };
             /** @description Please sign in */

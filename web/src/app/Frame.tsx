@@ -13,6 +13,7 @@ import { WordMenu } from "../parts/RowMenu";
 import { day } from "../parts/text";
 import { T } from "../parts/words";
 import { SignIn } from "../subjects/access/SignIn";
+import { ListsAtWork, useListsAtWork } from "../subjects/bulk/ListsAtWork";
 import { useParkedCount } from "../subjects/roster/DeskCalls";
 import { ink, serif } from "../theme/palette";
 import { Find } from "./Find";
@@ -83,6 +84,10 @@ const DefaultsPage = lazy(() => import("../subjects/fees/DefaultsPage"));
 const EarlyBird = lazy(() => import("../subjects/fees/EarlyBird"));
 const InterestPage = lazy(() => import("../subjects/roster/InterestPage"));
 const DemandPage = lazy(() => import("../subjects/roster/DemandPage"));
+const GroupsPage = lazy(() => import("../subjects/roster/GroupsPage"));
+const SentencesPage = lazy(() => import("../subjects/bulk/SentencesPage"));
+const ListsPage = lazy(() => import("../subjects/bulk/ListsPage"));
+const NewList = lazy(() => import("../subjects/bulk/NewList"));
 const ListPage = lazy(() => import("../subjects/bulk/ListPage"));
 
 /** The frame around everything: one header line, and below it the page. */
@@ -151,8 +156,12 @@ function Shell({ me }: { me: Me }) {
           <Route path="/outbox" element={<Outbox />} />
           <Route path="/calls/:id" element={<Of page={CallList} />} />
           <Route path="/runs/new" element={<NewRun />} />
-          <Route path="/runs/:id/list" element={<Of page={ListPage} />} />
-          <Route path="/runs/:id/list/:batch" element={<Of page={ListPage} />} />
+          <Route path="/runs/:id/list" element={<Of page={NewList} />} />
+          <Route path="/runs/:id/groups" element={<Of page={GroupsPage} />} />
+          <Route path="/sentences" element={<SentencesPage />} />
+          <Route path="/lists" element={<ListsPage />} />
+          <Route path="/lists/new" element={<NewList />} />
+          <Route path="/lists/:batch" element={<Of page={ListPage} />} />
           <Route path="/runs/:id/early-bird" element={<Of page={EarlyBird} />} />
           <Route path="/runs/:id/:tab?" element={<Of page={RunPage} />} />
           <Route path="/desk" element={<Desk />} />
@@ -182,6 +191,7 @@ const PLANNED = /^\/(planner|clashes|season|copy|places|days|runs|interest|deman
 function Head({ me, onAct, night }: { me: Me; onAct: (act: string) => void; night: boolean }) {
   const { pathname } = useLocation();
   const parked = useParkedCount();
+  const lists = useListsAtWork();
   const drafts = useDrafts().filter((d) => d.at.split("?")[0] !== pathname);
   return (
     <HeadLine>
@@ -190,7 +200,7 @@ function Head({ me, onAct, night }: { me: Me; onAct: (act: string) => void; nigh
       </Link>
       <Find onAct={onAct} />
       <span className="where">
-        {drafts.length === 0 && `${me.center}, `}
+        {drafts.length === 0 && lists.length === 0 && `${me.center}, `}
         {day(me.today)}
       </span>
       <nav aria-label="Places">
@@ -199,7 +209,13 @@ function Head({ me, onAct, night }: { me: Me; onAct: (act: string) => void; nigh
           Planner
         </NavLink>
         <NavLink to="/desk">Desk{parked > 0 && <T tone="ochre"> {parked} parked</T>}</NavLink>
-        <NavLink to="/people">People</NavLink>
+        <ListsAtWork items={lists} />
+        <NavLink
+          to="/people"
+          className={() => (/^\/(people|lists|sentences)/.test(pathname) ? "active" : "")}
+        >
+          People
+        </NavLink>
         <NavLink to="/money" className={() => (/^\/(money|accounts)/.test(pathname) ? "active" : "")}>
           Money
         </NavLink>

@@ -32,6 +32,7 @@ MAY: dict[str, frozenset[str]] = {
     "plan runs": frozenset(ROLES),
     "publish": frozenset(ROLES),
     "enroll": frozenset(ROLES),
+    "keep sentences": frozenset(("administrator",)),
     "keep people": frozenset(ROLES),
     "keep courses": frozenset(ROLES),
     "keep places": frozenset(ROLES),

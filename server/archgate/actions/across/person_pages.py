@@ -28,7 +28,7 @@ def find_people(uow: UnitOfWork, q: str, limit: int = 8) -> list[PersonFound]:
         found = words.ids_found(uow, q, limit)
         query = select(Person).where(Person.id.in_(found or [0]))
     else:
-        query = select(Person).where(Person.merged_into_id.is_(None))
+        query = select(Person).where(Person.there())
     rows = uow.session.scalars(query.order_by(Person.family, Person.given, Person.id).limit(limit)).all()
     ids = [p.id for p in rows]
     runs: dict[int, int] = {}

@@ -14,9 +14,11 @@ from archgate.actions.across.views import (
     FailedWork,
     OpenOffer,
     ReminderOut,
+    StandingList,
     TodayOut,
     UserName,
 )
+from archgate.actions.bulk.running import GOING
 from archgate.actions.center import backups
 from archgate.actions.kernel import queue
 from archgate.actions.kernel.acts import Act
@@ -28,8 +30,9 @@ from archgate.actions.runs.views import Figures
 from archgate.actions.schedule import kept_clashes, places
 from archgate.core.faults import Fault, Refused
 from archgate.core.schedule import day_text
-from archgate.core.states import Decision, HoldStatus, JobStatus, LineStatus, RunStatus
+from archgate.core.states import BatchStatus, Decision, HoldStatus, JobStatus, LineStatus, RunStatus
 from archgate.tables.access import User
+from archgate.tables.bulk import Batch, BatchRow
 from archgate.tables.courses import Run
 from archgate.tables.jobs import Job
 from archgate.tables.people import Person
@@ -54,6 +57,7 @@ def today(uow: UnitOfWork) -> TodayOut:
         troubles=troubles(uow),
         failed=failed(uow),
         drafts=drafts(uow),
+        lists=lists(uow),
         reminders=reminders(uow),
         meetings=planner.listed(uow, uow.today, uow.today),
     )
@@ -136,6 +140,21 @@ def failed(uow: UnitOfWork) -> list[FailedWork]:
         .group_by(Job.kind)
     )
     return [FailedWork(kind=kind, number=number) for kind, number, _ in uow.session.execute(query)]
+
+
+MOST_LISTS = 20
+
+
+def lists(uow: UnitOfWork) -> list[StandingList]:
+    """Lists that stand in the middle, with how many lines are left and why."""
+    left = (
+        select(func.count())
+        .where(BatchRow.batch_id == Batch.id, BatchRow.outcome.is_(None), BatchRow.verdict.in_(GOING))
+        .scalar_subquery()
+    )
+    stopped = select(Batch.id, Batch.file_name, Batch.note, left).where(Batch.status == BatchStatus.STOPPED)
+    rows = uow.session.execute(stopped.order_by(Batch.id).limit(MOST_LISTS))
+    return [StandingList(id=n, name=name, why=why, left=int(many)) for n, name, why, many in rows]
 
 
 def drafts(uow: UnitOfWork) -> list[DraftNotReady]:

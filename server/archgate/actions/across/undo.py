@@ -12,7 +12,7 @@ from sqlalchemy import select
 
 # The groups whose acts have reversals of their own register them as they are imported.
 import archgate.actions.across.merging
-import archgate.actions.bulk.bulk
+import archgate.actions.bulk.taking_back
 import archgate.actions.enrolling.changing
 import archgate.actions.enrolling.held_places
 import archgate.actions.enrolling.on_many

@@ -255,6 +255,15 @@ class EndingHold(View):
     last: date
 
 
+class StandingList(View):
+    """A list that was stopped in the middle, or stands by itself."""
+
+    id: int
+    name: str
+    why: str
+    left: int
+
+
 class TodayOut(View):
     date: date
     closed: str | None
@@ -265,6 +274,7 @@ class TodayOut(View):
     clashes: list[ClashOut]
     failed: list[FailedWork]
     drafts: list[DraftNotReady]
+    lists: list[StandingList]
     reminders: list[ReminderOut]
     meetings: list[ListedMeeting]
 

@@ -42,6 +42,7 @@ from archgate.core.quotes import AgreedQuote, Due, Line, agreed_of, quote_read
 from archgate.core.schedule import day_text
 from archgate.core.taxes import taxes_on
 from archgate.documents.reader import Document
+from archgate.tables.bulk import Sentence
 from archgate.tables.courses import Run
 from archgate.tables.fees import CodeUse, DiscountCode, EnrollmentExtra
 from archgate.tables.log import Change, RowChange
@@ -116,8 +117,16 @@ def view(uow: UnitOfWork, enrollment_id: int) -> EnrollmentOut:
         account_id=account.id, payer=accounts.payer_name(uow, account), quote=quote_view(enrollment.quote),
         people=[HeadsAt(rate_id=x.rate_id, count=x.count) for x in ask.people],
         extras=[ExtraTaken(extra_id=x.extra_id, count=x.count) for x in ask.extras], code=ask.code,
-        plan=plan_view(uow, enrollment),
+        plan=plan_view(uow, enrollment), order_number=enrollment.order_number, contact=enrollment.contact,
+        batch_id=enrollment.batch_id,
+        sentence=sentence_of(uow, enrollment),
     )  # fmt: skip
+
+
+def sentence_of(uow: UnitOfWork, enrollment: Enrollment) -> str:
+    """The sentence by which somebody came, as it reads; empty for everybody else."""
+    sentence = uow.session.get(Sentence, enrollment.sentence_id) if enrollment.sentence_id else None
+    return sentence.text if sentence else ""
 
 
 # --- what was asked for, and what it costs now ------------------------------------------------------------

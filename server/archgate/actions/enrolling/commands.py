@@ -32,7 +32,7 @@ class EnrollCommand(Ask):
     `names` are those of the other heads, as far as they are known; with `kept_quote_id` the terms of that quote hold.
     `received_on`, with its reason as `exception`, is the day the form came in; `exception` alone lets somebody in after the
     close. `hold` keeps the seat until the first payment only, `held_place_id` takes it from places held, `told` says who
-    hears of it."""
+    hears of it; `group` is one of the run, made when first named."""
 
     run_id: Id
     person_id: Id
@@ -48,6 +48,7 @@ class EnrollCommand(Ask):
     hold: Flag | None = None
     held_place_id: Id | None = Field(None, title="The held places")
     told: list[Told] | None = Field(None, title="Who is told")
+    group: Annotated[Line, Field(max_length=100)] = Field("", title="The group")
 
 
 class JoinCommand(Ask):

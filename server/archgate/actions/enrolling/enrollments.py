@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import timedelta
 from typing import NoReturn
@@ -10,6 +11,7 @@ from sqlalchemy.orm.attributes import set_committed_value
 
 from archgate.actions.enrolling import telling
 from archgate.actions.enrolling.commands import EnrollCommand
+from archgate.actions.enrolling.groups import Groups
 from archgate.actions.enrolling.views import EnrolledView, NamedView
 from archgate.actions.fees import codes, kept_quotes, quotes, stock
 from archgate.actions.fees import fees as run_fees
@@ -126,6 +128,7 @@ def enroll(uow: UnitOfWork, command: EnrollCommand, way_in: str = "desk") -> Enr
         others=tuple(others),
         special=special,
         hold=command.hold,
+        group_id=Groups(uow).of(run.id, command.group),
     )
     enrollment, seat = seat_at_price(uow, coming, state, command.total, group)
     if kept:
@@ -164,6 +167,10 @@ class Coming:
     others: tuple[Person, ...] = ()
     special: quotes.Special = quotes.NOTHING_SPECIAL
     hold: bool | None = None
+    group_id: int | None = None
+    sentence_id: int | None = None
+    order_number: str = ""
+    contact: str = ""
 
 
 def seat_at_price(
@@ -221,19 +228,51 @@ def refuse_sign_up(uow: UnitOfWork, run: Run, full: core_seats.Seats | None, exc
 
 
 def seat_person(uow: UnitOfWork, coming: Coming, seat: core_seats.Seated | None = None) -> Enrollment:
-    """Write one enrollment with its installments, its code, its stock and its charge; the caller holds the seat row and
-    counts."""
-    resolved, priced, person = coming.resolved, coming.priced, coming.person
-    run, heads, special = resolved.run, resolved.heads, coming.special
-    known = [p.id for p in coming.others]
-    enrollment = Enrollment(
+    """Write one enrollment with all that belongs to it."""
+    return seat_people(uow, [(coming, seat)])[0]
+
+
+def seat_people(
+    uow: UnitOfWork, seated: Sequence[tuple[Coming, core_seats.Seated | None]]
+) -> list[Enrollment]:
+    """Write enrollments with their installments, their codes, their stock and their charges, by one statement a table however
+    many they are; the caller holds the seat rows and counts."""
+    enrollments = [enrollment_of(uow, coming, seat) for coming, seat in seated]
+    put(uow, enrollments)
+    places: list[Base] = []
+    extras: list[Base] = []
+    dues: list[Base] = []
+    for enrollment, (coming, _) in zip(enrollments, seated, strict=True):
+        parts = parts_of(uow, enrollment, coming)
+        for whole, part in zip((places, extras, dues), parts.values(), strict=True):
+            whole.extend(part)
+        for name, rows in parts.items():
+            set_committed_value(enrollment, name, rows)
+    for rows in (places, extras, dues):
+        put(uow, rows)
+    for enrollment, (coming, _) in zip(enrollments, seated, strict=True):
+        if coming.resolved.code:
+            off = -sum(x.amount for x in coming.priced.of_kind("code"))
+            codes.take(uow, coming.resolved.code, enrollment, off)
+        stock.take_for(uow, enrollment, back=False, cause=f"{coming.person.name}, {coming.resolved.run.code}")
+    causes = [f"{c.person.name}, {c.resolved.run.code}, {c.resolved.heads[0].label}" for c, _ in seated]
+    money.charge_all(uow, list(zip(enrollments, causes, strict=True)))
+    return enrollments
+
+
+def enrollment_of(uow: UnitOfWork, coming: Coming, seat: core_seats.Seated | None) -> Enrollment:
+    resolved, priced, special = coming.resolved, coming.priced, coming.special
+    run, heads = resolved.run, resolved.heads
+    return Enrollment(
         run_id=run.id,
-        person_id=person.id,
+        person_id=coming.person.id,
         payer_id=coming.payer.id,
         rate_id=heads[0].id,
         plan_id=resolved.plan.id,
         batch_id=coming.batch_id,
         user_id=uow.user_id,
+        group_id=coming.group_id,
+        sentence_id=coming.sentence_id,
         status=EnrollmentStatus.SEATED,
         set_aside_id=seat.set_aside if seat else None,
         received_on=special.received_on,
@@ -246,10 +285,19 @@ def seat_person(uow: UnitOfWork, coming: Coming, seat: core_seats.Seated | None 
         currency=run.currency,
         total=priced.total,
         quote=priced,
+        order_number=coming.order_number,
+        contact=coming.contact,
     )
-    put(uow, [enrollment])
-    number = enrollment.id
-    parts: dict[str, list[Base]] = {
+
+
+def parts_of(uow: UnitOfWork, enrollment: Enrollment, coming: Coming) -> dict[str, list[Base]]:
+    """The other heads of an enrollment that has its number, its extras and its installments, not yet written."""
+    priced, number = coming.priced, enrollment.id
+    known = [p.id for p in coming.others]
+    if priced.installments:
+        first = min(i.due for i in priced.installments)
+        uow.touched.note_opened(coming.payer.id, sum(i.amount for i in priced.installments), first)
+    return {
         "places": [
             PartyPlace(
                 enrollment_id=number,
@@ -257,11 +305,11 @@ def seat_person(uow: UnitOfWork, coming: Coming, seat: core_seats.Seated | None 
                 rate_id=rate.id,
                 person_id=known[n - 2] if n - 2 < len(known) else None,
             )
-            for n, rate in enumerate(heads[1:], 2)
+            for n, rate in enumerate(coming.resolved.heads[1:], 2)
         ],
         "extras": [
             EnrollmentExtra(enrollment_id=number, extra_id=extra.id, quantity=count)
-            for extra, count in taken_along(run, priced)
+            for extra, count in taken_along(coming.resolved.run, priced)
         ],
         "installments": [
             Installment(
@@ -271,17 +319,6 @@ def seat_person(uow: UnitOfWork, coming: Coming, seat: core_seats.Seated | None 
             for i in priced.installments
         ],
     }  # fmt: skip
-    if priced.installments:
-        first = min(i.due for i in priced.installments)
-        uow.touched.note_opened(coming.payer.id, sum(i.amount for i in priced.installments), first)
-    for name, rows in parts.items():
-        put(uow, rows)
-        set_committed_value(enrollment, name, rows)
-    if resolved.code:
-        codes.take(uow, resolved.code, enrollment, -sum(x.amount for x in priced.of_kind("code")))
-    stock.take_for(uow, enrollment, back=False, cause=f"{person.name}, {run.code}")
-    money.charge(uow, enrollment, f"{person.name}, {run.code}, {heads[0].label}")
-    return enrollment
 
 
 def taken_along(run: Run, quote: AgreedQuote) -> list[tuple[Extra, int]]:

@@ -6,18 +6,45 @@ from sqlalchemy import func, select, update
 
 from archgate.actions.enrolling.roster_views import Grouped, GroupOut
 from archgate.actions.kernel.acts import Act
+from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.problems import conflict
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.seats import seats
 from archgate.core.faults import refuse
+from archgate.tables.people import Person
 from archgate.tables.roster import Enrollment, RunGroup
+
+LONGEST = 100
+
+
+class Groups:
+    """Groups of runs by name, made when first named; under the lock of the run."""
+
+    def __init__(self, uow: UnitOfWork) -> None:
+        self.uow = uow
+        self.known: dict[tuple[int, str], int] = {}
+
+    def of(self, run_id: int, name: str) -> int | None:
+        if not name:
+            return None
+        key = (run_id, name.casefold())
+        if key not in self.known:
+            session = self.uow.session
+            named = select(RunGroup).where(RunGroup.run_id == run_id, RunGroup.name == name[:LONGEST])
+            group = session.scalar(named)
+            if group is None:
+                group = RunGroup(run_id=run_id, name=name[:LONGEST])
+                session.add(group)
+                session.flush()
+            self.known[key] = group.id
+        return self.known[key]
 
 
 def put_in_group(uow: UnitOfWork, run_id: int, name: str | None, enrollment_ids: list[int]) -> Grouped:
     """Put people of a roster into a group of the run, made when first named; without a name, out of theirs."""
     run = seats.run_to_change(uow, run_id)
     wanted = (name or "").strip()
-    if len(wanted) > 100:
+    if len(wanted) > LONGEST:
         raise refuse("/name", "The name of a group has up to 100 characters.")
     if not 1 <= len(enrollment_ids) <= 20_000:
         raise refuse("/enrollment_ids", "Choose somebody.")
@@ -28,14 +55,7 @@ def put_in_group(uow: UnitOfWork, run_id: int, name: str | None, enrollment_ids:
     ).all()
     if len(rows) != len(set(enrollment_ids)):
         raise conflict("moved-on", "Somebody chosen is no longer on this roster.")
-    group = None
-    if wanted:
-        group = uow.session.scalar(select(RunGroup).where(RunGroup.run_id == run.id, RunGroup.name == wanted))
-        if group is None:
-            group = RunGroup(run_id=run.id, name=wanted)
-            uow.session.add(group)
-            uow.session.flush()
-    into = group.id if group else None
+    into = Groups(uow).of(run.id, wanted)
     moved = [number for number, was in rows if was != into]
     uow.session.execute(update(Enrollment).where(Enrollment.id.in_(moved)).values(group_id=into))
     uow.rows += [
@@ -63,3 +83,20 @@ def groups_of(uow: UnitOfWork, run_id: int) -> list[GroupOut]:
         .order_by(RunGroup.name)
     )
     return [GroupOut(id=number, name=name, people=int(many)) for number, name, many in rows]
+
+
+def group_lines(uow: UnitOfWork, run_id: int) -> tuple[str, list[list[str]]]:
+    """Everybody on a run by group, for a file; those in none come last."""
+    run = get_run(uow, run_id)
+    query = (
+        select(RunGroup.name, Person.name, Person.email, Person.phone, Enrollment.heads, Enrollment.role)
+        .select_from(Enrollment)
+        .join(Person, Person.id == Enrollment.person_id)
+        .outerjoin(RunGroup, RunGroup.id == Enrollment.group_id)
+        .where(Enrollment.run_id == run.id, Enrollment.live == 1)
+        .order_by(RunGroup.name.is_(None), RunGroup.name, Person.family, Person.given)
+    )
+    lines = [["Group", "Name", "Email", "Phone", "Heads", "Role"]]
+    for group, name, email, phone, heads, role in uow.session.execute(query):
+        lines.append([group or "", name, email or "", phone or "", str(heads), str(role)])
+    return run.code, lines

@@ -14,6 +14,7 @@ from archgate.actions.enrolling.roster_views import (
     Roster,
     RosterCompared,
     RosterRow,
+    SentenceRead,
     TellDone,
     Unlisted,
 )
@@ -35,6 +36,7 @@ from archgate.core.states import EnrollmentStatus, Role
 from archgate.papers.letters.writing import Letter
 from archgate.papers.rosters import Listed, RosterPaper, Sheet
 from archgate.tables.access import User
+from archgate.tables.bulk import Sentence
 from archgate.tables.money import Account
 from archgate.tables.people import Organization, Person
 from archgate.tables.roster import Enrollment, PartyPlace
@@ -53,7 +55,7 @@ def roster(uow: UnitOfWork, run_id: int) -> Roster:
         func.md5(type_coerce(Enrollment.quote, Text)), Organization.name, Enrollment.total, owed.c.left, owed.c.due,
         owed.c.part, Enrollment.signed_up, User.name, Enrollment.heads, Enrollment.note, Enrollment.role, Enrollment.group_id,
         Enrollment.hold_until, Enrollment.set_aside_id, Enrollment.received_on, Enrollment.exception,
-        type_coerce(Enrollment.answers, Text),
+        type_coerce(Enrollment.answers, Text), Enrollment.sentence_id,
     )  # fmt: skip
     query = (
         select(row)
@@ -69,14 +71,14 @@ def roster(uow: UnitOfWork, run_id: int) -> Roster:
     rows, fees, owed_in_all, unit = list[RosterRow](), 0, 0, run.currency
     for text in uow.session.scalars(query):
         (number, person, name, email, phone, way, batch, key, payer, total, left, due, part, signed, user, heads, note, role,
-         group, until, aside, received, why, answers) = orjson.loads(text)  # fmt: skip
+         group, until, aside, received, why, answers, sentence) = orjson.loads(text)  # fmt: skip
         left = int(left or 0)
         fees, owed_in_all = fees + total, owed_in_all + left
         until = uow.local(datetime.fromisoformat(until).replace(tzinfo=UTC)) if until else None
         rows.append(RosterRow(
             number, person, name, email, phone, way, batch, labels.get(key) or label_of(uow, number), payer, format_amount(total, unit),
             format_amount(left, unit), due, format_amount(int(part), unit) if due else None, signed, user, heads,
-            places.get(number, []), note, Role(role), group, until, aside, received, why, orjson.loads(answers),
+            places.get(number, []), note, Role(role), group, until, aside, received, why, orjson.loads(answers), sentence,
         ))  # fmt: skip
     state, leaving = seats.seats_of(uow, run), offers.leave_rate(uow)
     # Not looked at one by one: the rows are as the server made them.
@@ -86,8 +88,16 @@ def roster(uow: UnitOfWork, run_id: int) -> Roster:
         waiting=offers.line_view(uow, run, state, leaving), withdrawn=gone_from(uow, run.id), groups=groups.groups_of(uow, run.id),
         free=state.free, held=state.held, offered=state.offered,
         set_aside=sum(s.left(uow.today) for s in state.set_asides), chance_why=leaving.why,
-        revision=lookups.revision(uow),
+        revision=lookups.revision(uow), sentences=sentences_of(uow, {r.sentence for r in rows if r.sentence}),
     )  # fmt: skip
+
+
+def sentences_of(uow: UnitOfWork, ids: set[int]) -> list[SentenceRead]:
+    """The sentences by which people came."""
+    if not ids:
+        return []
+    query = select(Sentence.id, Sentence.text).where(Sentence.id.in_(ids))
+    return [SentenceRead(id=number, text=text) for number, text in uow.session.execute(query)]
 
 
 def labels_of(uow: UnitOfWork, run_id: int) -> dict[str, str]:

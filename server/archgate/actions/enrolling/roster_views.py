@@ -125,6 +125,14 @@ class RosterRow(NamedTuple):
     received_on: str | None
     exception: str | None
     answers: dict[str, str]
+    sentence: int | None
+
+
+class SentenceRead(View):
+    """A sentence by which people came onto a run, as it reads."""
+
+    id: int
+    text: str
 
 
 class Roster(View):
@@ -142,6 +150,7 @@ class Roster(View):
     waiting: list[WaitingOut]
     withdrawn: list[Gone]
     groups: list[GroupOut]
+    sentences: list[SentenceRead]
     free: int
     held: int
     offered: int

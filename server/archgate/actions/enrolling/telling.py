@@ -4,7 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from sqlalchemy import ColumnElement, func, select
+
 from archgate.actions.courses import courses
+from archgate.actions.kernel.lookups import get_run
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages import messages
 from archgate.actions.money import accounts
@@ -14,8 +17,9 @@ from archgate.papers.letters.occasions import Begins, Enrolled, ListEnrolled, Ow
 from archgate.papers.letters.writing import Letter, written
 from archgate.tables.courses import Run
 from archgate.tables.log import Change
+from archgate.tables.messages import Message
 from archgate.tables.money import Account
-from archgate.tables.people import Organization
+from archgate.tables.people import Organization, Person
 from archgate.tables.roster import Enrollment
 
 
@@ -51,20 +55,42 @@ def tell_of(
         messages.write(uow, change, to, letter, run.id)
 
 
-def tell_of_many(uow: UnitOfWork, change: Change, enrollments: Sequence[Enrollment], run: Run) -> None:
-    """Write to those who hear of the enrollments of a list: to each learner, and one letter of all to everybody else."""
-    hear = told_of(uow, run)
-    if not hear or not enrollments:
-        return
-    if Told.LEARNER in hear:
-        letters = [(messages.to_person(e.person), letter_of(uow, e, run)) for e in enrollments]
-        messages.write_all(uow, change, letters, run.id)
-    names = tuple(e.person.name for e in enrollments[:200])
-    letter = written(ListEnrolled(len(enrollments), names, messages.named(run), begins(uow, run)))
-    accounts_of = [
-        accounts.get_account(uow, number) for number in dict.fromkeys(e.payer_id for e in enrollments)
-    ][:20]  # a list has one payer, or each person pays
-    for to, _ in others_told(uow, run, hear, accounts_of):
+ENROLLED = "enrolled"
+
+
+def queue_letters(uow: UnitOfWork, change: Change, enrollments: Sequence[Enrollment], run: Run) -> int:
+    """Put the letters to the learners of a list in line; how many there are. They are put into words when they are sent."""
+    if not enrollments:
+        return 0
+    subject = letter_of(uow, enrollments[0], run).subject
+    letters = [(messages.to_person(e.person), e.id) for e in enrollments]
+    return messages.queue_all(uow, change, ENROLLED, subject, letters, run.id)
+
+
+def in_words(uow: UnitOfWork, message: Message) -> Letter:
+    enrollment = uow.session.get_one(Enrollment, message.enrollment_id)
+    return letter_of(uow, enrollment, get_run(uow, enrollment.run_id))
+
+
+messages.IN_WORDS[ENROLLED] = in_words
+
+
+MOST_NAMES, MOST_PAYERS = 200, 20
+
+
+def tell_others_of_many(
+    uow: UnitOfWork, change: Change, run: Run, hear: Sequence[Told], *which: ColumnElement[bool]
+) -> None:
+    """One letter of all to everybody who hears of many enrollments of a run beside the learners. `which` ones they are."""
+    of = select(Enrollment.id).where(Enrollment.run_id == run.id, *which)
+    number = uow.session.scalar(select(func.count()).select_from(of.subquery())) or 0
+    first = select(Person.name).join(Enrollment, Enrollment.person_id == Person.id)
+    names = first.where(Enrollment.run_id == run.id, *which).order_by(Enrollment.id).limit(MOST_NAMES)
+    paying = select(Enrollment.payer_id).where(Enrollment.run_id == run.id, *which).distinct()
+    payers = uow.session.scalars(paying.limit(MOST_PAYERS)).all()  # one payer, or each person pays
+    named = tuple(uow.session.scalars(names))
+    letter = written(ListEnrolled(number, named, messages.named(run), begins(uow, run)))
+    for to, _ in others_told(uow, run, hear, [accounts.get_account(uow, n) for n in sorted(payers)]):
         messages.write(uow, change, to, letter, run.id)
 
 
@@ -100,7 +126,7 @@ def letter_of(uow: UnitOfWork, enrollment: Enrollment, run: Run) -> Letter:
 
 
 def others_told(
-    uow: UnitOfWork, run: Run, hear: list[Told], payers: Sequence[Account]
+    uow: UnitOfWork, run: Run, hear: Sequence[Told], payers: Sequence[Account]
 ) -> list[tuple[messages.Addressee, bool]]:
     """Who hears of enrollments beside the learners, and whether money is their business."""
     others: list[tuple[messages.Addressee, bool]] = []

@@ -97,6 +97,10 @@ class EnrollmentOut(View):
     extras: list[ExtraTaken]
     code: str | None
     plan: list[PlanRow]
+    order_number: str
+    contact: str
+    batch_id: int | None
+    sentence: str
 
 
 class EnrollmentChanged(View):

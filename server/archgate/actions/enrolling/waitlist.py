@@ -91,6 +91,15 @@ def read_answers(questions: list[str], given: Mapping[str, str] | None) -> dict[
 
 
 def line_up(
+    uow: UnitOfWork, resolved: quotes.ResolvedAsk, person: Person, payer: Account, note: str, way_in: str
+) -> Waiting:
+    row = waiting_of(uow, resolved, person, payer, note, way_in)
+    uow.session.add(row)
+    uow.session.flush()
+    return row
+
+
+def waiting_of(
     uow: UnitOfWork,
     resolved: quotes.ResolvedAsk,
     person: Person,
@@ -99,7 +108,8 @@ def line_up(
     way_in: str,
     batch_id: int | None = None,
 ) -> Waiting:
-    row = Waiting(
+    """A place in line, not yet written."""
+    return Waiting(
         run_id=resolved.run.id,
         person_id=person.id,
         payer_id=payer.id,
@@ -114,9 +124,6 @@ def line_up(
         note=note,
         ask=resolved.document,
     )
-    uow.session.add(row)
-    uow.session.flush()
-    return row
 
 
 def locked(uow: UnitOfWork, waiting_id: int) -> tuple[Waiting, Run]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime, time
 
@@ -181,27 +182,45 @@ def usual_rate(uow: UnitOfWork, run: Run, person: Person | None) -> Rate:
 def facts_of(
     uow: UnitOfWork, run: Run, person: Person | None, organization_id: int | None = None
 ) -> eligibility.Person | None:
-    """What decides who may have a rate: tags, organizations (also the one that pays), and courses that have ended; each
-    read only if a rate of the run asks for it."""
+    """What decides who may have a rate: tags, organizations (also the one that pays), and courses that have ended."""
     if person is None:
         return None
-    tags: set[str] = set()
-    belongs = {organization_id} if organization_id else set()
-    took: set[int] = set()
+    facts = facts_of_all(uow, run, [person.id])[person.id]
+    return facts.paid_by(organization_id) if organization_id else facts
+
+
+def facts_of_all(uow: UnitOfWork, run: Run, people_ids: Sequence[int]) -> dict[int, eligibility.Person]:
+    """The same of many people; each kind of facts is read only if a rate of the run asks for it."""
+    tags: dict[int, set[str]] = {}
+    belongs: dict[int, set[int]] = {}
+    took: dict[int, set[int]] = {}
     if any(rate.tags for rate in run.rates):
-        tags.update(uow.session.scalars(select(PersonTag.tag).where(PersonTag.person_id == person.id)))
+        tagged = select(PersonTag.person_id, PersonTag.tag).where(PersonTag.person_id.in_(people_ids))
+        for person, tag in uow.session.execute(tagged):
+            tags.setdefault(person, set()).add(tag)
     if any(rate.organization_id for rate in run.rates):
-        of = select(PersonNumber.organization_id).where(PersonNumber.person_id == person.id)
-        belongs.update(uow.session.scalars(of))
+        of = select(PersonNumber.person_id, PersonNumber.organization_id)
+        for person, organization in uow.session.execute(of.where(PersonNumber.person_id.in_(people_ids))):
+            if organization is not None:
+                belongs.setdefault(person, set()).add(organization)
     if any(rate.past_course_id for rate in run.rates):
         ended = select(Gate.run_id).where(Gate.kind == "ends", Gate.at <= uow.now)
-        of = (
-            select(Run.course_id)
+        past = (
+            select(Enrollment.person_id, Run.course_id)
             .join(Enrollment, Enrollment.run_id == Run.id)
-            .where(Enrollment.person_id == person.id, Enrollment.live == 1, Run.id.in_(ended))
+            .where(Enrollment.person_id.in_(people_ids), Enrollment.live == 1, Run.id.in_(ended))
         )
-        took.update(uow.session.scalars(of))
-    return eligibility.Person(frozenset(tags), frozenset(belongs), frozenset(took))
+        for person, course in uow.session.execute(past):
+            took.setdefault(person, set()).add(course)
+    nothing: frozenset[int] = frozenset()
+    return {
+        person: eligibility.Person(
+            frozenset(tags.get(person, ())),
+            frozenset(belongs.get(person, nothing)),
+            frozenset(took.get(person, nothing)),
+        )
+        for person in people_ids
+    }
 
 
 def refuse_rates(

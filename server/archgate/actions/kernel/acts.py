@@ -30,6 +30,7 @@ class Subject(StrEnum):
     INTEREST = "interest"
     MEETING = "meeting"
     BATCH = "batch"
+    SENTENCE = "sentence"
     ACCOUNT = "account"
     PAYMENT = "payment"
     INVOICE = "invoice"
@@ -186,8 +187,23 @@ class Act(StrEnum):
     GIVE_BACK_A_MEETING = "give back a meeting", Subject.MEETING, Undo.SOON
     CHANGE_A_LIST = "change a list", Subject.BATCH, "Read the list as it was again."
     CORRECT_A_LINE = "correct a line", Subject.BATCH, "An empty correction takes the corrections back."
+    DECIDE_ON_LINES = "decide on lines", Subject.BATCH, "Decide otherwise, or take the lines as in the list."
     ENROLL_A_LIST = "enroll a list", Subject.BATCH, Undo.SOON
+    ENROLL_LINES = "enroll lines", Subject.BATCH, "Take the lines back on the page of the list."
+    JUDGE_A_LIST = "judge a list", Subject.BATCH, "Nothing but verdicts was written."
+    RESUME_A_LIST = "resume a list", Subject.BATCH, "Stop the list, or take it back on its page."
+    STOP_A_LIST = "stop a list", Subject.BATCH, "Go on with the list on its page."
+    TAKE_BACK_A_LIST = "take back a list", Subject.BATCH, "Read the list again and enroll it anew."
+    TAKE_BACK_LINES = "take back lines", Subject.BATCH, "Read the list again and enroll it anew."
     READ_A_LIST = "read a list", Subject.BATCH, "Nobody is enrolled by reading a list; leave it."
+    CARRY_OUT_A_SENTENCE = (
+        "carry out a sentence",
+        Subject.SENTENCE,
+        "Withdraw whom it enrolled; each sign-up shows the sentence it came by.",
+    )
+    CHANGE_A_SENTENCE = "change a sentence", Subject.SENTENCE, Undo.ROWS
+    END_A_SENTENCE = "end a sentence", Subject.SENTENCE, "Write the sentence anew."
+    MAKE_A_SENTENCE = "make a sentence", Subject.SENTENCE, "End the sentence; whom it enrolled stays."
     KEEP_PAYMENT_DETAILS = (
         "keep payment details",
         Subject.ACCOUNT,

@@ -16,7 +16,7 @@ from sqlalchemy import inspect
 from archgate.tables import Base
 from archgate.tables.courses import Center, Run
 from archgate.tables.money import Allocation
-from archgate.tables.people import Person
+from archgate.tables.people import Person, PersonNumber, PersonTag
 from archgate.tables.plans import Installment
 from archgate.tables.roster import Enrollment, PartyPlace
 from archgate.tables.schedule import Closure, Meeting, Place
@@ -45,6 +45,12 @@ class Touched:
     seated: set[int] = field(default_factory=set)  # people who came onto a run
     rosters: set[int] = field(default_factory=set)  # runs that somebody may have left
     heads_of: set[int] = field(default_factory=set)  # enrollments whose heads were written
+    # What sentences go by:
+    joined: set[tuple[int, int]] = field(default_factory=set)  # (run, person): came onto it, or left it
+    named: set[int] = field(default_factory=set)  # enrollments with heads that were named
+    tagged: set[tuple[int, str]] = field(default_factory=set)  # (person, tag): got it, or lost it
+    numbered: set[tuple[int, int]] = field(default_factory=set)  # (person, organization)
+    added: set[int] = field(default_factory=set)  # people who are new
 
     def note(self, obj: Base) -> None:
         """A row that the session writes."""
@@ -55,6 +61,10 @@ class Touched:
                 self.enrollments.add(obj.enrollment_id)
             case Person():
                 self.people.add(obj.id)
+            case PersonTag():
+                self.tagged.add((obj.person_id, obj.tag))
+            case PersonNumber(organization_id=int() as organization):
+                self.numbered.add((obj.person_id, organization))
             case Enrollment():
                 self.note_enrollment(obj.id, obj.run_id, obj.payer_id, obj.person_id)
                 self.rosters.add(obj.run_id)
@@ -85,16 +95,28 @@ class Touched:
         self.runs.add(run_id)
         self.payers.add(payer_id)
         self.seated.add(person_id)
+        self.joined.add((run_id, person_id))
 
     def note_put(self, obj: Base) -> None:
         """A new row that is written past the session (`rows.put`)."""
         person_id = obj.person_id if isinstance(obj, Enrollment | PartyPlace) else None
         if person_id is not None:
             self.seated.add(person_id)
+        match obj:
+            case Person():
+                self.people.add(obj.id)
+                self.added.add(obj.id)
+            case Enrollment():
+                self.joined.add((obj.run_id, obj.person_id))
+            case PartyPlace(person_id=int()):
+                self.named.add(obj.enrollment_id)
+            case PersonNumber(organization_id=int() as organization):
+                self.numbered.add((obj.person_id, organization))
 
     def note_head(self, enrollment_id: int, person_id: int | None) -> None:
         """A head of a party: whoever is named now, and through the roster whoever was."""
         self.heads_of.add(enrollment_id)
+        self.named.add(enrollment_id)
         if person_id is not None:
             self.seated.add(person_id)
 

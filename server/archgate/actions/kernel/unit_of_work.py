@@ -35,7 +35,7 @@ from archgate.core.quotes import AgreedQuote, document_of
 from archgate.documents.reader import Document
 from archgate.tables import Base
 from archgate.tables.access import SignInLimit, User, UserSession
-from archgate.tables.bulk import BatchRow
+from archgate.tables.bulk import BatchRow, SentenceDue
 from archgate.tables.courses import Attachment, Center, Run
 from archgate.tables.fees import EarlyStep, Rate
 from archgate.tables.fees import Extra as SoldExtra
@@ -43,6 +43,7 @@ from archgate.tables.jobs import Job, TimedWork
 from archgate.tables.log import Change, IdempotencyKey, RowChange
 from archgate.tables.messages import Message
 from archgate.tables.own_pages import OwnPageSession
+from archgate.tables.people import Person
 from archgate.tables.plans import Plan, PlanLine
 from archgate.tables.roster import Enrollment, RunGroup
 from archgate.tables.schedule import Feed, Gate, Meeting, MeetingPattern, OnlineLink
@@ -55,7 +56,7 @@ RETRIED = {1205, 1213, 1020}
 TRIES = 6
 KEY_LIFE = timedelta(days=7)
 UNLOGGED = (
-    Change, IdempotencyKey, UserSession, SignInLimit, BatchRow, Job, TimedWork, Message, OnlineLink, Feed, Attachment,
+    Change, IdempotencyKey, UserSession, SignInLimit, BatchRow, SentenceDue, Job, TimedWork, Message, OnlineLink, Feed, Attachment,
     OwnPageSession,
 )  # fmt: skip
 
@@ -339,6 +340,8 @@ def _record(uow: UnitOfWork) -> None:
         for obj in (*session.new, *session.deleted, *(x for x in session.dirty if session.is_modified(x))):
             uow.touched.note(obj)
         for obj in session.new:
+            if isinstance(obj, Person):
+                uow.touched.added.add(obj.id)
             if not isinstance(obj, UNLOGGED):
                 note_row(uow, obj, None, _columns(obj))
 

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Collection, Sequence
 from dataclasses import dataclass, replace
 from datetime import timedelta
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import ColumnElement, CompoundSelect, func, insert, select
+from sqlalchemy import ColumnElement, CompoundSelect, func, insert, select, update
 from sqlalchemy.orm import Session, joinedload
 
 from archgate.actions.kernel import queue, signing
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.messages.views import MessageOut, Outbox
+from archgate.clock import business_now
 from archgate.core.faults import refuse
 from archgate.core.states import JobStatus
 from archgate.documents.reader import Document
@@ -20,7 +21,7 @@ from archgate.outside.mail import Mailing
 from archgate.papers.invoices import Paper, pdf_of
 from archgate.papers.letters.occasions import Appointment, NamedRun, OfRun, TakenBack
 from archgate.papers.letters.writing import Letter, html_of, written
-from archgate.tables.courses import Run
+from archgate.tables.courses import Center, Run
 from archgate.tables.jobs import Job
 from archgate.tables.log import Change
 from archgate.tables.messages import Message
@@ -114,6 +115,52 @@ def write_all(
     if rows:
         uow.session.execute(insert(Message), rows)
     return len(rows)
+
+
+# How a letter that was queued by its occasion alone is put into words; each group registers its own.
+IN_WORDS: dict[str, Callable[[UnitOfWork, Message], Letter]] = {}
+
+
+def queue_all(
+    uow: UnitOfWork,
+    change: Change,
+    occasion: str,
+    subject: str,
+    letters: Sequence[tuple[Addressee, int]],
+    run_id: int,
+) -> int:
+    """Put letters of one occasion in line, each by the enrollment it is of; they are put into words when they are sent. How many
+    have an email and are written to."""
+    keyed = {key_of(change, to): (to, number) for to, number in letters if to.email}
+    about: list[tuple[str, Document]] = [
+        (key, {"about": f"{to.name}: {subject}"}) for key, (to, _) in keyed.items()
+    ]
+    ids = queue.queue_new(uow, "send message", about, WAIT, change.key, run_id)
+    rows = [
+        {
+            "job_id": ids[key],
+            "person_id": to.person_id,
+            "run_id": run_id,
+            "enrollment_id": number,
+            "occasion": occasion,
+            "to_name": to.name[:200],
+            "to_email": to.email,
+            "subject": subject[:200],
+            "body": "",
+            "made_at": uow.now,
+        }
+        for key, (to, number) in keyed.items()
+    ]
+    if rows:
+        uow.session.connection().execute(insert(Message), rows)
+    return len(rows)
+
+
+def letter_in(uow: UnitOfWork, message: Message) -> Letter:
+    """What a message says: as it was written, or by its occasion."""
+    if not message.occasion:
+        return Letter(message.subject, message.body)
+    return IN_WORDS[message.occasion](uow, message)
 
 
 def named(run: Run) -> NamedRun:
@@ -233,6 +280,25 @@ def correct(uow: UnitOfWork, undone: Change, correction: Change) -> str:
     return f"{dropped} {righted}".strip()
 
 
+def take_back(
+    uow: UnitOfWork, change_keys: Collection[str], person_ids: Collection[int], correction: Change
+) -> None:
+    """What some changes told these people: what is still in line is dropped; who was told already gets a correction."""
+    of = (Job.change_key.in_(change_keys), Message.person_id.in_(person_ids))
+    waiting = select(Job.id).join(Message, Message.job_id == Job.id)
+    unsent = uow.session.scalars(
+        waiting.where(*of, Job.status == JobStatus.QUEUED, Job.tries == 0).with_for_update(of=Job)
+    ).all()
+    if unsent:
+        uow.session.execute(update(Job).where(Job.id.in_(unsent)).values(status=JobStatus.DROPPED))
+    sent = uow.session.scalars(
+        select(Message).join(Job).where(*of, Job.status.in_((JobStatus.DONE, JobStatus.RUNNING)))
+    ).all()
+    for m in sent:
+        letter = written(TakenBack(m.subject))
+        write(uow, correction, Addressee(m.to_name, m.to_email, m.person_id), letter, m.run_id)
+
+
 def mailing(session: Session, key: str) -> Mailing:
     """The letter behind a job, as the mail service takes it."""
     message = session.scalars(select(Message).join(Job).where(Job.key == key)).one()
@@ -240,7 +306,8 @@ def mailing(session: Session, key: str) -> Mailing:
     if message.invoice_id:
         invoice = session.get_one(Invoice, message.invoice_id)
         paper = (f"{invoice.number}.pdf", pdf_of(Paper.model_validate(invoice.document)))
-    letter = Letter(message.subject, message.body)
+    center = session.get_one(Center, 1)
+    letter = letter_in(UnitOfWork(session, center, None, business_now(center.clock_offset)), message)
     return Mailing(message.to_email, letter.subject, letter.text, html_of(letter), paper)
 
 
@@ -253,7 +320,7 @@ def message_view(uow: UnitOfWork, m: Message) -> MessageOut:
         to=m.to_name,
         email=m.to_email,
         subject=m.subject,
-        body=signing.without_links(m.body),
+        body=signing.without_links(letter_in(uow, m).text),
         run_id=m.run_id,
         person_id=m.person_id,
         at=uow.local(m.made_at),

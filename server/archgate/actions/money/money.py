@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
 from datetime import date
 from itertools import groupby
 from weakref import WeakKeyDictionary
@@ -44,6 +45,29 @@ def look_ahead(uow: UnitOfWork, owner: str, currency: str) -> None:
     uow.session.info["looked ahead"] = ((owner, currency), account)
 
 
+def accounts_of(uow: UnitOfWork, owners: Iterable[str], currency: str) -> dict[str, Account]:
+    """The accounts of payers by owner, made when first needed, by one statement for all that are not there."""
+    wanted = sorted(set(owners))
+    query = select(Account).where(Account.owner.in_(wanted), Account.currency == currency)
+    there = {a.owner: a for a in uow.session.scalars(query)}
+    lacking = [owner for owner in wanted if owner not in there]
+    if lacking:
+        values = [new_account(owner, currency) for owner in lacking]
+        uow.session.connection().execute(NEW_ACCOUNT, values)
+        there |= {a.owner: a for a in uow.session.scalars(query.where(Account.owner.in_(lacking)))}
+    return there
+
+
+def new_account(owner: str, currency: str) -> dict[str, str | int | None]:
+    kind, _, whose = owner.partition(":")
+    return {
+        "owner": owner,
+        "currency": currency,
+        "person_id": int(whose) if kind == "person" else None,
+        "organization_id": int(whose) if kind == "organization" else None,
+    }
+
+
 def account_of(uow: UnitOfWork, owner: str, currency: str) -> Account:
     """The account of a payer or of the center, made when first needed."""
     account: Account | None
@@ -51,13 +75,7 @@ def account_of(uow: UnitOfWork, owner: str, currency: str) -> Account:
     if of != (owner, currency):
         account = uow.session.scalar(ACCOUNT_OF, {"of_owner": owner, "in_currency": currency})
     if account is None:
-        kind, _, whose = owner.partition(":")
-        values = {
-            "owner": owner,
-            "currency": currency,
-            "person_id": int(whose) if kind == "person" else None,
-            "organization_id": int(whose) if kind == "organization" else None,
-        }
+        values = new_account(owner, currency)
         number = uow.session.connection().execute(NEW_ACCOUNT, values).lastrowid  # made now, or meanwhile
         account = Account(id=number, **values)
         # It stands in the table: nothing is left to write or to read of it.
@@ -66,31 +84,54 @@ def account_of(uow: UnitOfWork, owner: str, currency: str) -> Account:
     return account
 
 
+@dataclass(frozen=True)
+class Due:
+    """A posting that is due: what it is of, for which day it counts, and why."""
+
+    posting: ledger.Posting
+    effective: date
+    cause: str
+    ties: Mapping[str, int | None]
+
+
 def post(
     uow: UnitOfWork, posting: ledger.Posting, effective: date, cause: str, **ties: int | None
 ) -> Posting:
     """Write a posting; one that does not balance is a fault of ours and refused."""
-    wrong = ledger.check_ledger_balances([(0, posting)])
+    return post_all(uow, [Due(posting, effective, cause, ties)])[0]
+
+
+def post_all(uow: UnitOfWork, dues: Sequence[Due]) -> list[Posting]:
+    """Write postings, by one statement a table."""
+    wrong = ledger.check_ledger_balances(enumerate(due.posting for due in dues))
     if wrong:
         raise AssertionError(wrong[0])
-    row = Posting(
-        kind=posting.kind,
-        currency=posting.currency,
-        effective=effective,
-        entered_at=system_now(),
-        user_id=uow.user.id if uow.user else None,
-        cause=cause,
-        **ties,
-    )
-    put(uow, [row])
-    entries = [Entry(posting_id=row.id, account_id=e.account, amount=e.amount) for e in posting.entries]
-    put(uow, entries)
+    now, user_id = system_now(), uow.user.id if uow.user else None
+    rows = [
+        Posting(
+            kind=due.posting.kind,
+            currency=due.posting.currency,
+            effective=due.effective,
+            entered_at=now,
+            user_id=user_id,
+            cause=due.cause,
+            **due.ties,
+        )
+        for due in dues
+    ]
+    put(uow, rows)
+    by_row = [
+        [Entry(posting_id=row.id, account_id=e.account, amount=e.amount) for e in due.posting.entries]
+        for row, due in zip(rows, dues, strict=True)
+    ]
+    put(uow, [entry for entries in by_row for entry in entries])
     centers = center_ids(uow)
-    for e in posting.entries:
-        if e.account not in centers:
-            uow.touched.owed[e.account] = uow.touched.owed.get(e.account, 0) + e.amount
-    set_committed_value(row, "entries", entries)
-    return row
+    for row, entries in zip(rows, by_row, strict=True):
+        for e in entries:
+            if e.account_id not in centers:
+                uow.touched.owed[e.account_id] = uow.touched.owed.get(e.account_id, 0) + e.amount
+        set_committed_value(row, "entries", entries)
+    return rows
 
 
 def center_ids(uow: UnitOfWork) -> set[int]:
@@ -128,19 +169,27 @@ def charge(uow: UnitOfWork, enrollment: Enrollment, cause: str, credits: bool = 
 
     Without `credits` the lines of meetings that fell out, which have postings of their own, are left out.
     """
-    currency, quote = enrollment.currency, enrollment.quote
-    if not credits:
-        for line in quote.of_kind("credit"):
-            quote = quote.without_credit(line)
-    postings = ledger.enrollment_postings(
-        enrollment.payer_id,
-        lambda name: center_account(uow, name, currency),
-        [line.amount for line in quote.lines],
-        [(t.name, t.amount, t.included) for t in quote.taxes],
-        currency,
-    )
-    for posting in postings:
-        post(uow, posting, uow.today, cause, enrollment_id=enrollment.id)
+    charge_all(uow, [(enrollment, cause)], credits)
+
+
+def charge_all(uow: UnitOfWork, enrollments: Sequence[tuple[Enrollment, str]], credits: bool = True) -> None:
+    """Post what enrollments cost, each with its cause."""
+    dues = []
+    for enrollment, cause in enrollments:
+        currency, quote = enrollment.currency, enrollment.quote
+        if not credits:
+            for line in quote.of_kind("credit"):
+                quote = quote.without_credit(line)
+        postings = ledger.enrollment_postings(
+            enrollment.payer_id,
+            lambda name, currency=currency: center_account(uow, name, currency),  # type: ignore[misc]
+            [line.amount for line in quote.lines],
+            [(t.name, t.amount, t.included) for t in quote.taxes],
+            currency,
+        )
+        dues += [Due(posting, uow.today, cause, {"enrollment_id": enrollment.id}) for posting in postings]
+    if dues:
+        post_all(uow, dues)
 
 
 def recharge(uow: UnitOfWork, enrollment: Enrollment, cause: str) -> None:

@@ -179,7 +179,7 @@ def near(uow: UnitOfWork, given: str, family: str, email: str, phone: str) -> li
     query = (
         select(Person.id, Person.folded, Person.email, Person.digits)
         .join(some, some.c[0] == Person.id)
-        .where(Person.merged_into_id.is_(None))
+        .where(Person.there())
     )
     likely: list[tuple[float, int, str]] = []
     for number, known, mail, phone_digits in uow.session.execute(query):

@@ -32,7 +32,7 @@ def keep(connection: Connection, person_ids: Iterable[int]) -> None:
         connection.execute(delete(PeopleWord).where(PeopleWord.person_id.in_(some)))
         people = connection.execute(
             select(Person.id, Person.given, Person.family, Person.folded, Person.email, Person.digits).where(
-                Person.id.in_(some)
+                Person.id.in_(some), Person.removed_at.is_(None)
             )
         ).all()
         rows = [
@@ -76,7 +76,7 @@ def ids_found(uow: UnitOfWork, q: str, limit: int) -> list[int]:
     query = (
         select(PeopleWord.person_id)
         .join(Person, Person.id == PeopleWord.person_id)
-        .where(begins(PeopleWord, wanted[0]), Person.merged_into_id.is_(None))
+        .where(begins(PeopleWord, wanted[0]), Person.there())
     )
     for word in wanted[1:]:
         other = aliased(PeopleWord)
@@ -97,7 +97,7 @@ def faults(uow: UnitOfWork, span: Span = ALL) -> list[str]:
     lost = select(Person.name).where(
         ~exists().where(PeopleWord.person_id == Person.id),
         Person.folded != "",
-        Person.merged_into_id.is_(None),
+        Person.there(),
         span.holds(Person.id),
     )
     return [f"{name} cannot be found by name." for name in uow.session.scalars(lost.limit(20))]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -32,6 +33,31 @@ def live_on(uow: UnitOfWork, run_id: int, person_ids: list[int]) -> set[int]:
     return set(uow.session.scalars(both))
 
 
+def tied_to(uow: UnitOfWork, run_ids: Collection[int], person_ids: Collection[int]) -> set[tuple[int, int]]:
+    """Which of these people hold a seat on which of these runs, also as a named head of a party: (run, person)."""
+    if not run_ids or not person_ids:
+        return set()
+    live = (Enrollment.run_id.in_(run_ids), Enrollment.live == 1)
+    own = select(Enrollment.run_id, Enrollment.person_id).where(*live, Enrollment.person_id.in_(person_ids))
+    guests = select(Enrollment.run_id, PartyPlace.person_id).join(
+        Enrollment, Enrollment.id == PartyPlace.enrollment_id
+    )
+    both = own.union_all(guests.where(*live, PartyPlace.person_id.in_(person_ids)))
+    return {(run, person) for run, person in uow.session.execute(both) if person is not None}
+
+
+def waiting_for(
+    uow: UnitOfWork, run_ids: Collection[int], person_ids: Collection[int]
+) -> set[tuple[int, int]]:
+    """Which of these people wait for which of these runs: (run, person)."""
+    if not run_ids or not person_ids:
+        return set()
+    rows = select(Waiting.run_id, Waiting.person_id).where(
+        Waiting.run_id.in_(run_ids), Waiting.live == 1, Waiting.person_id.in_(person_ids)
+    )
+    return {(run, person) for run, person in uow.session.execute(rows)}
+
+
 def names_typed(names: list[str]) -> list[str]:
     """Names as typed, one a head, without blank lines."""
     return [n.strip() for n in names if n.strip()]
@@ -50,7 +76,7 @@ def name_parts(text: str) -> tuple[str, str, str | None]:
 
 def known_as(uow: UnitOfWork, name: str, email: str | None) -> list[Person]:
     """The people of a name, without regard to case and accents; with an email, those who have it."""
-    query = select(Person).where(Person.folded == folded(name), Person.merged_into_id.is_(None))
+    query = select(Person).where(Person.folded == folded(name), Person.there())
     if email:
         query = query.where(Person.email == email)
     return list(uow.session.scalars(query.limit(3)))
@@ -177,9 +203,14 @@ def leave_interest(uow: UnitOfWork, run: Run, person_id: int, ties: Ties | None 
     are known, nothing is asked of who is on none."""
     if ties is not None and not ties.interested:
         return
+    leave_interest_all(uow, run, [person_id])
+
+
+def leave_interest_all(uow: UnitOfWork, run: Run, person_ids: Collection[int]) -> None:
+    """The same for everybody who comes onto a run, or into its line, together."""
     rows = uow.session.scalars(
         select(Interest).where(
-            Interest.course_id == run.course_id, Interest.person_id == person_id, Interest.live == 1
+            Interest.course_id == run.course_id, Interest.person_id.in_(person_ids), Interest.live == 1
         )
     ).all()
     for row in rows:

@@ -91,19 +91,22 @@ def write_row(uow: UnitOfWork, run_id: int) -> tuple[RunSeats, int]:
 TAKE = update(RunSeats).where(OF_RUN).values(taken=RunSeats.taken + bindparam("heads"))
 
 
-TAKE_NEW = TAKE.values(sign_ups=RunSeats.sign_ups + 1, income=RunSeats.income + bindparam("total"))
+TAKE_NEW = TAKE.values(
+    sign_ups=RunSeats.sign_ups + bindparam("sign_ups"), income=RunSeats.income + bindparam("total")
+)
 
 
-def take(uow: UnitOfWork, run_id: int, heads: int, total: int | None = None) -> None:
-    """Count so many heads more on a run, or fewer; under its lock, and logged as any other change. `total` is what one new
-    sign-up comes to; without it what the run brings is counted anew at the end of the act."""
+def take(uow: UnitOfWork, run_id: int, heads: int, total: int | None = None, sign_ups: int = 1) -> None:
+    """Count so many heads more on a run, or fewer; under its lock, and logged as any other change. `total` is what so many new
+    sign-ups come to; without it what the run brings is counted anew at the end of the act."""
     row = uow.session.get_one(RunSeats, run_id)
     before, after = row.taken, row.taken + heads
     if total is None:
         uow.touched.runs.add(run_id)
         uow.session.connection().execute(TAKE, {"run": run_id, "heads": heads})
     else:
-        uow.session.connection().execute(TAKE_NEW, {"run": run_id, "heads": heads, "total": total})
+        new = {"run": run_id, "heads": heads, "total": total, "sign_ups": sign_ups}
+        uow.session.connection().execute(TAKE_NEW, new)
     set_committed_value(row, "taken", after)
     note_row(uow, row, {"taken": before}, {"taken": after})
 

@@ -5,25 +5,16 @@ import type { Schemas } from "../../app/server";
 import { Choice, Field } from "../../form/Field";
 import { Form } from "../../form/Form";
 import { Tick } from "../../form/Tick";
-import { Row } from "../../parts/layout";
-import { Fault, T } from "../../parts/words";
-import { useServerForm } from "../../form/useServerForm";
 import { useAct } from "../../form/useAct";
+import { useServerForm } from "../../form/useServerForm";
+import { Row } from "../../parts/layout";
+import { count } from "../../parts/text";
+import { Fault, Name, T } from "../../parts/words";
+import { type Batch, type Item, useChoices } from "./batch";
 
-type Batch = Schemas["BatchOut"];
-const FACTS: [string, string][] = [
-  ["name", "Name"],
-  ["given", "Given name"],
-  ["family", "Family name"],
-  ["email", "Email"],
-  ["phone", "Phone"],
-  ["number", "Staff number"],
-  ["department", "Department"],
-  ["rate", "Rate"],
-  ["party", "Party"],
-  ["remarks", "Remarks"],
-];
-/** Correct a line in place; what stands in the file stays beside it. */
+type FixBody = Schemas["RowFixForm"];
+
+/** Correct a line in place; what stands in the list stays beside it. */
 export function Fix({
   batch,
   item,
@@ -31,17 +22,19 @@ export function Fix({
   onClose,
 }: {
   batch: Batch;
-  item: Batch["items"][number];
-  onSave: (body: Schemas["RowFixForm"]) => Promise<void>;
+  item: Item;
+  onSave: (body: FixBody) => Promise<void>;
   onClose: () => void;
 }) {
+  const { rates } = useChoices(batch.run_id);
   const first = {
     given: item.given,
     family: item.family,
     email: item.email ?? "",
     phone: item.phone ?? "",
-    rate: batch.rates.find((r) => r.label === item.rate || r.code === item.rate)?.code ?? item.rate,
+    rate: item.rate_word,
     party: String(item.party || ""),
+    run: batch.run_id ? "" : item.run,
     no_email: item.no_email ? "yes" : "",
     somebody_new: item.somebody_new ? "yes" : "",
   };
@@ -50,35 +43,46 @@ export function Fix({
     start: first,
     send: (form) => {
       const changed = Object.entries(form).filter(([k, v]) => v !== first[k as keyof typeof first]);
-      return onSave(Object.fromEntries(changed) as Schemas["RowFixForm"]);
+      return onSave(Object.fromEntries(changed) as FixBody);
     },
-    done: () => undefined,
+    done: onClose,
   });
   const [wrong, setWrong] = useState("");
-  const asInFile = useAct({ send: () => onSave({}), done: of.forget, failed: setWrong });
+  const asInFile = useAct({
+    send: () => onSave({}),
+    done: () => (of.forget(), onClose()),
+    failed: setWrong,
+  });
   const { values: form } = of;
-  const field = (name: "given" | "family" | "email" | "phone" | "party", label: string, width: number) => (
-    <Field label={label} width={width} {...of.field(name)} autoFocus={name === "given"} />
-  );
+  const field = (
+    name: "given" | "family" | "email" | "phone" | "party" | "run",
+    label: string,
+    width: number,
+  ) => <Field label={label} width={width} {...of.field(name)} autoFocus={name === "given"} />;
   return (
-    <Form of={of} onLeave={onClose}>
+    <Form of={of} onLeave={onClose} label={`Correct line ${item.line}`}>
       <Row wrap sx={{ alignItems: "flex-end" }}>
         {field("given", "Given name", 122)}
         {field("family", "Family name", 122)}
         {field("email", "Email", 214)}
         {field("phone", "Phone", 100)}
-        <Choice
-          label="Rate"
-          width={128}
-          value={form.rate}
-          onChange={(rate) => of.set({ rate })}
-          options={[
-            ...(batch.rates.some((r) => r.code === form.rate)
-              ? []
-              : [{ value: form.rate, text: form.rate || "usual" }]),
-            ...batch.rates.map((r) => ({ value: r.code, text: r.label })),
-          ]}
-        />
+        {batch.run_id === null && field("run", "Run", 100)}
+        {rates.length > 0 ? (
+          <Choice
+            label="Rate"
+            width={128}
+            value={form.rate}
+            onChange={(rate) => of.set({ rate })}
+            options={[
+              ...(rates.some((r) => r.value === form.rate)
+                ? []
+                : [{ value: form.rate, text: form.rate || "usual" }]),
+              ...rates,
+            ]}
+          />
+        ) : (
+          <Field label="Rate" width={100} {...of.field("rate")} />
+        )}
         {field("party", "Party", 60)}
         <Tick checked={form.no_email === "yes"} onChange={(on) => of.set({ no_email: on ? "yes" : "" })}>
           has no email
@@ -97,54 +101,39 @@ export function Fix({
         <Button size="small" onClick={() => (of.forget(), onClose())}>
           Keep as it was
         </Button>
-        <Button size="small" onClick={() => void asInFile.act(undefined)}>
-          As in the file
-        </Button>
+        {item.fixed && (
+          <Button size="small" onClick={() => void asInFile.act(undefined)}>
+            As in the list
+          </Button>
+        )}
       </Row>
       {wrong && <Fault role="alert">{wrong}</Fault>}
     </Form>
   );
 }
 
-/** Which column is which fact; found by the headings, changeable here. */
-export function Columns({
-  batch,
-  busy,
-  onChange,
-}: {
-  batch: Batch;
-  busy: boolean;
-  onChange: (columns: Record<string, number | null>) => void;
-}) {
-  const [open, setOpen] = useState(false);
-  const used = new Set(Object.values(batch.columns));
-  const found = FACTS.filter(([fact]) => fact in batch.columns);
-  const unused = batch.headings.filter((_, i) => !used.has(i));
-  if (!open && batch.column_faults.length === 0)
-    return (
-      <p>
-        {found.map(([fact, label]) => `${label} from “${batch.headings[batch.columns[fact]!]}”`).join(", ")}
-        {unused.length > 0 && <T tone="slate">; not used: {unused.join(", ")}</T>}.{" "}
-        <Button variant="text" onClick={() => setOpen(true)}>
-          Change the columns
-        </Button>
-      </p>
-    );
+/** Whoever may be meant by a line, side by side with it: one of them, or somebody new. */
+export function WhoIsMeant({ item, onPick }: { item: Item; onPick: (body: FixBody) => void }) {
+  if (item.near.length === 0) return null;
+  const facts = (email: string | null | undefined, phone: string | null | undefined) =>
+    [email ?? "no email", phone ?? "no phone"].join(", ");
   return (
-    <Row wrap aria-busy={busy} sx={{ margin: "10px 0" }}>
-      {FACTS.map(([fact, label]) => (
-        <Choice
-          key={fact}
-          label={label}
-          width={170}
-          value={batch.columns[fact] === undefined ? "" : String(batch.columns[fact])}
-          onChange={(v) => onChange({ ...batch.columns, [fact]: v === "" ? null : Number(v) })}
-          options={[
-            { value: "", text: "not in the list" },
-            ...batch.headings.map((h, i) => ({ value: String(i), text: h || `column ${i + 1}` })),
-          ]}
-        />
+    <div role="group" aria-label={`Who is meant by line ${item.line}`}>
+      <div>
+        <T tone="slate">Here in the list:</T> {item.name}, {facts(item.email, item.phone)}{" "}
+        <Button variant="text" onClick={() => onPick({ somebody_new: "yes" })}>
+          add as somebody new
+        </Button>
+      </div>
+      {item.near.map((p) => (
+        <div key={p.id}>
+          <T tone="slate">Known:</T> <Name to={`/people/${p.id}`}>{p.name}</Name>, {facts(p.email, p.phone)},{" "}
+          {p.runs === 0 ? "on no run" : `on ${count(p.runs, "run")} so far`}{" "}
+          <Button variant="text" onClick={() => onPick({ person: String(p.id) })}>
+            it is {p.name}
+          </Button>
+        </div>
       ))}
-    </Row>
+    </div>
   );
 }

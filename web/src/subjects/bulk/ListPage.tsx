@@ -1,261 +1,255 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useQueryClient } from "@tanstack/react-query";
-import { useMemo, useState } from "react";
+import { useEffect, useEffectEvent, useRef, useState } from "react";
 import { Link, useParams } from "react-router";
 
-import { usePulse } from "../../app/pulse";
-import { $api, api, ask, messageOf, newKey, type Schemas, ServerProblem } from "../../app/server";
+import { News, usePulse } from "../../app/pulse";
+import { api, ask, type Schemas } from "../../app/server";
 import { useKept } from "../../app/session";
-import { Views } from "../../form/Views";
-import { Loading } from "../../parts/layout";
-import { type Column, LongTable } from "../../parts/LongTable";
-import { NotYet, Page } from "../../parts/Page";
-import { count, day, money } from "../../parts/text";
+import { useAct } from "../../form/useAct";
+import { Crumbs, Note, Row } from "../../parts/layout";
+import { ActNotes, NotYet, Page } from "../../parts/Page";
+import { count, day } from "../../parts/text";
 import { useDone } from "../../parts/useUndo";
-import { Fault, Name, NoteLine, P, T, type Tone } from "../../parts/words";
-import { ChooseList, ListCrumbs } from "./ChooseList";
-import { Columns, Fix } from "./ListLine";
-import { ListTotals } from "./ListTotals";
+import { P, T } from "../../parts/words";
+import { atWork, type Batch, STATES, useBatch, useBatchActs } from "./batch";
+import { Decisions, HowRead } from "./ListHead";
+import { ListLines } from "./ListLines";
+import { ListProgress } from "./ListProgress";
+import { ForAll, total, WhatItDoes, WhoIsTold, WhoPays } from "./ListTotals";
 
-type Batch = Schemas["BatchOut"];
-const TONE: Record<string, { tone?: Tone; strong?: boolean }> = {
-  "will enroll": { strong: true },
-  enrolled: { strong: true },
-  "will wait": { tone: "ochre", strong: true },
-  waiting: { tone: "ochre", strong: true },
-  "already in": { tone: "slate" },
-  "left out": { tone: "slate" },
-  "needs fixing": { tone: "brick", strong: true },
-};
-
-/** A list goes onto a run: read, judged line by line, confirmed with seats and money. */
+/** A list that goes onto runs: read, judged line by line, confirmed with seats and money, enrolled, taken back. */
 export default function ListPage() {
-  const { id, batch } = useParams();
-  return batch ? (
-    <Judged key={batch} runId={Number(id)} batchId={Number(batch)} />
-  ) : (
-    <ChooseList runId={Number(id)} />
+  const batchId = Number(useParams().batch);
+  const query = useBatch(batchId);
+  if (!query.data) return <NotYet title="List" error={query.error} retry={() => void query.refetch()} />;
+  return <TheList batch={query.data} />;
+}
+
+/** Where this list stands among others. */
+export function ListCrumbs({ runId, code }: { runId?: number | null; code?: string }) {
+  return (
+    <Crumbs>
+      <Link to="/lists">Lists</Link>
+      {runId && (
+        <>
+          {" "}
+          / <Link to={`/runs/${runId}`}>{code ?? "run"}</Link>
+        </>
+      )}
+    </Crumbs>
   );
 }
 
-const batchKey = (id: number) =>
-  $api.queryOptions("get", "/api/v1/batches/{batch_id}", { params: { path: { batch_id: id } } }).queryKey;
-
-function Judged({ runId, batchId }: { runId: number; batchId: number }) {
-  const queries = useQueryClient();
-  const acts = useDone();
-  const [key, setKey] = useState(newKey);
-  const [busy, setBusy] = useState(false);
-  const pulse = usePulse(runId, 3);
-  const [only, setOnly] = useKept(`list-only-${batchId}`, "");
-  const [open, setOpen] = useKept<number | null>(`list-open-${batchId}`, null);
-  const query = $api.useQuery("get", "/api/v1/batches/{batch_id}", {
-    params: { path: { batch_id: batchId } },
-  });
-  const batch = query.data;
-  if (!batch) return <NotYet title="List" error={query.error} retry={() => void query.refetch()} />;
-  const change = async (body: Schemas["BatchChangeCommand"]) => {
-    setBusy(true);
-    try {
-      const result = await ask(
-        api.PATCH("/api/v1/batches/{batch_id}", { params: { path: { batch_id: batchId } }, body }),
-      );
-      acts.say(null);
-      queries.setQueryData(batchKey(batchId), result);
-      void queries.invalidateQueries({ queryKey: ["get", "/api/v1/batches/{batch_id}/rows"] });
-    } catch (error) {
-      acts.fail(messageOf(error));
-    } finally {
-      setBusy(false);
-    }
-  };
-  const enroll = async () => {
-    setBusy(true);
-    try {
-      const result = await ask(
-        api.POST("/api/v1/batches/{batch_id}/enroll", {
-          params: { path: { batch_id: batchId }, header: { "Idempotency-Key": key } },
-          body: { people: batch.people, total: batch.total },
+function TheList({ batch }: { batch: Batch }) {
+  const done = useDone();
+  const acts = useBatchActs(batch.id, done);
+  const pulse = usePulse(batch.run_id, 3);
+  const [kept, setOnly] = useKept(`list-only-${batch.id}`, "");
+  const only = isThere(batch, kept) ? kept : "";
+  const [told, setTold] = useState<Schemas["Told"][] | null>(batch.told);
+  const path = { batch_id: batch.id };
+  const taken = useTakenBack(batch, acts, done);
+  const begin = useAct({
+    send: (how: "enroll" | "resume", key) =>
+      ask(
+        api.POST(`/api/v1/batches/{batch_id}/${how}`, {
+          params: { path, header: { "Idempotency-Key": key } },
+          body: { people: batch.people, total: batch.total, told },
         }),
-      );
-      acts.say({
-        text: `${count(result.people, "sign-up")} enrolled${result.counts.waiting ? `, ${result.counts.waiting} waiting` : ""}; ${result.taken} of ${result.capacity} seats are taken now.`,
-        change: result.change,
-        link: <Link to={`/runs/${runId}/roster`}>See the roster</Link>,
-      });
-    } catch (error) {
-      acts.fail(messageOf(error));
-      if (error instanceof ServerProblem && error.status === 409) void query.refetch();
-    } finally {
-      setKey(newKey());
-      setBusy(false);
-    }
-  };
-  const fix = async (line: number, body: Schemas["RowFixForm"]) => {
-    const result = await ask(
-      api.PATCH("/api/v1/batches/{batch_id}/rows/{line}", {
-        params: { path: { batch_id: batchId, line } },
-        body,
-      }),
-    );
-    acts.say(null);
-    queries.setQueryData(batchKey(batchId), result);
-    void queries.invalidateQueries({ queryKey: ["get", "/api/v1/batches/{batch_id}/rows"] });
-    setOpen(null);
-  };
+      ),
+    done: (answer) => {
+      acts.put(answer);
+      if (answer.status === "enrolled") done.say(enrolled(answer));
+      else done.say(null);
+    },
+    failed: acts.failed,
+  });
+  useFinished(batch, done);
+  const title = batch.run_code ? `${batch.file_name} for ${batch.run_code}` : batch.file_name;
   return (
     <Page
-      title={`${batch.file_name} for ${batch.run_code}`}
+      title={title}
+      notes={<ActNotes acts={done} />}
       margin={
-        <ListTotals
-          batch={batch}
-          acts={acts}
-          busy={busy}
-          pulse={pulse}
-          onPayer={(organization_id) => void change({ organization_id })}
-          onEnroll={() => void enroll()}
-        />
+        <>
+          {batch.status === "judged" && <News pulse={pulse} />}
+          <ListProgress batch={batch} busy={acts.stop.busy} onStop={() => void acts.stop.act(undefined)} />
+          <section aria-label="What holds for all of this list">
+            <WhoPays batch={batch} acts={acts} />
+            <ForAll batch={batch} acts={acts} />
+            <WhoIsTold batch={batch} told={told} onTold={setTold} />
+          </section>
+          <WhatItDoes batch={batch} />
+          <WhatNext
+            batch={batch}
+            busy={begin.busy || acts.judge.busy}
+            onBegin={(how) => void begin.act(how)}
+            onJudge={() => void acts.judge.act(undefined)}
+            onTakeBack={() => void taken.act({})}
+          />
+        </>
       }
     >
-      <ListCrumbs runId={runId} code={batch.run_code} />
+      <ListCrumbs runId={batch.run_id} code={batch.run_code} />
       <Box component="h1" sx={{ marginBottom: 4 }}>
-        {batch.file_name} <T tone="slate">for {batch.run_title}</T>
+        {batch.file_name} <T tone="slate">{batch.run_title && `for ${batch.run_title}`}</T>
       </Box>
       <P tone="slate">
-        Read as {batch.reading}.
-        {batch.earlier && ` This very file was enrolled here on ${day(batch.earlier)}.`}
+        {batch.source === "people" ? "Chosen: " : "Read as "}
+        {batch.reading}, by {batch.by}; {STATES[batch.status]}
+        {batch.enrolled_at && batch.status === "enrolled" && ` on ${day(batch.enrolled_at)}`}.
+        {batch.earlier && ` This very list was enrolled here on ${day(batch.earlier)}.`}{" "}
+        <a href={`/api/v1/batches/${batch.id}/report.csv`} download>
+          Every line as CSV
+        </a>
+        ,{" "}
+        <a href={`/api/v1/batches/${batch.id}/report.xlsx`} download>
+          as XLSX
+        </a>
       </P>
-      {batch.status === "judged" && (
-        <Columns batch={batch} busy={busy} onChange={(columns) => void change({ columns })} />
-      )}
-      {batch.column_faults.map((f) => (
-        <Fault key={f} role="alert">
-          {f}
-        </Fault>
-      ))}
-      <Views
-        label="Which lines"
-        sx={{ margin: "12px 0 6px" }}
-        value={only}
-        options={[
-          { value: "", text: `all lines (${batch.lines})` },
-          ...Object.entries(batch.counts)
-            .filter(([, n]) => n > 0)
-            .map(([verdict, n]) => ({ value: verdict, text: `${verdict} (${n})` })),
-          ...(batch.odd > 0 ? [{ value: "odd", text: `odd, but fine (${batch.odd})` }] : []),
-        ]}
-        onChange={setOnly}
+      <HowRead batch={batch} acts={acts} />
+      <Decisions batch={batch} acts={acts} onShow={setOnly} />
+      <ListLines
+        batch={batch}
+        only={only}
+        onOnly={setOnly}
+        on={{ fix: acts.fix, takeBack: (which) => void taken.act(which), failed: acts.failed }}
       />
-      <Lines batch={batch} only={only} open={open} onOpen={setOpen} onFix={fix} />
     </Page>
   );
 }
 
-type Item = Schemas["BatchItem"];
-
-/** The lines of a list, page by page; the first page comes with the list itself. */
-function Lines({
-  batch,
-  only,
-  open,
-  onOpen,
-  onFix,
-}: {
-  batch: Batch;
-  only: string;
-  open: number | null;
-  onOpen: (line: number | null) => void;
-  onFix: (line: number, body: Schemas["RowFixForm"]) => Promise<void>;
-}) {
-  const judged = batch.status === "judged";
-  const [further, setFurther] = useState(false);
-  const begun = only !== "" || further;
-  const later = $api.useInfiniteQuery(
-    "get",
-    "/api/v1/batches/{batch_id}/rows",
-    { params: { path: { batch_id: batch.id }, query: { only } } },
-    {
-      pageParamName: "after",
-      initialPageParam: only ? 0 : (batch.next ?? 0),
-      getNextPageParam: (last) => last.next ?? undefined,
-      enabled: begun,
-    },
-  );
-  const rows = useMemo(
-    () => [...(only ? [] : batch.items), ...(later.data?.pages.flatMap((p) => p.items) ?? [])],
-    [only, batch.items, later.data],
-  );
-  const columns = useMemo<Column<Item>[]>(
-    () => [
-      { key: "line", label: "Line", right: true, cell: (i) => <T tone="slate">{i.line}</T> },
-      { key: "name", label: "Name", cell: (i) => <Whose item={i} /> },
-      { key: "email", label: "Email", cell: (i) => i.email ?? <T tone="slate">{i.phone}</T> },
-      ...(batch.numbered ? [{ key: "number", label: "Number", cell: (i: Item) => i.number }] : []),
-      { key: "rate", label: "Rate", cell: (i) => i.rate },
-      { key: "party", label: "Party", right: true, cell: (i) => i.party || "" },
-      {
-        key: "fee",
-        label: "Fee",
-        right: true,
-        cell: (i) => Number(i.total) > 0 && money(i.total, batch.currency),
-      },
-      {
-        key: "verdict",
-        label: "Verdict",
-        cell: (i) => (
-          <>
-            <T {...TONE[i.verdict]}>{i.verdict}</T> <T tone="slate">{i.why}</T>
-            {i.odd.map((o) => (
-              <T tone="ochre" as="div" key={o}>
-                {o}
-              </T>
-            ))}{" "}
-            {judged && open !== i.line && (
-              <Button variant="text" aria-label={`Correct line ${i.line}`} onClick={() => onOpen(i.line)}>
-                correct
-              </Button>
-            )}
-          </>
-        ),
-      },
-    ],
-    [batch.numbered, batch.currency, judged, open, onOpen],
-  );
-  if (only && !later.data) return <Loading rows={6} />;
-  return (
-    <LongTable
-      label="Every line of the list with its verdict"
-      rows={rows}
-      columns={columns}
-      rowKey={(i) => String(i.line)}
-      below={(i) =>
-        judged &&
-        open === i.line && (
-          <Fix batch={batch} item={i} onSave={(body) => onFix(i.line, body)} onClose={() => onOpen(null)} />
-        )
-      }
-      pages={{
-        total: only === "odd" ? batch.odd : only ? (batch.counts[only] ?? rows.length) : batch.lines,
-        more: begun ? later.data === undefined || later.hasNextPage : batch.next !== null,
-        busy: later.isFetching,
-        next: () => (begun ? void later.fetchNextPage() : setFurther(true)),
-      }}
-    />
-  );
+function enrolled(answer: Batch) {
+  const waiting = answer.counts.waiting ?? 0;
+  const one = answer.runs.length === 1 ? answer.runs[0]! : null;
+  const seats = one ? ` ${one.taken} of ${one.capacity} seats are taken now.` : "";
+  return {
+    text: `${count(answer.counts.enrolled ?? 0, "sign-up")} enrolled${waiting ? `, ${waiting} waiting` : ""}.${seats}`,
+    change: answer.change,
+    link: one && <Link to={`/runs/${one.id}/roster`}>See the roster</Link>,
+  };
 }
 
-function Whose({ item }: { item: Item }) {
+/** Whether there are lines of a filter; once all of a kind are decided on, all lines are shown. */
+function isThere(batch: Batch, only: string): boolean {
+  if (only === "odd") return batch.odd > 0;
+  return only in batch.counts || batch.kinds.some((k) => `kind:${k.kind}` === only);
+}
+
+/** Says what came of it when a list that was worked on comes to rest while somebody looks. */
+function useFinished(batch: Batch, done: ReturnType<typeof useDone>) {
+  const before = useRef(batch.status);
+  const say = useEffectEvent((was: Batch["status"]) => {
+    if (was === "running" && batch.status === "enrolled") done.say(enrolled(batch));
+    if (was === "taking back" && !atWork(batch.status)) done.say(takenBack(batch));
+  });
+  useEffect(() => {
+    if (before.current !== batch.status) say(before.current);
+    before.current = batch.status;
+  }, [batch.status]);
+}
+
+function takenBack(answer: Batch) {
+  const left = answer.can_take_back;
+  const still = left > 0 ? ` ${count(left, "line still stands", "lines still stand")}.` : "";
+  return { text: `Taken back.${still}` };
+}
+
+function useTakenBack(batch: Batch, acts: ReturnType<typeof useBatchActs>, done: ReturnType<typeof useDone>) {
+  return useAct({
+    send: (which: { lines?: number[]; only?: string; q?: string }, key) =>
+      ask(
+        api.POST("/api/v1/batches/{batch_id}/take-back", {
+          params: { path: { batch_id: batch.id }, header: { "Idempotency-Key": key } },
+          body: { lines: which.lines ?? null, only: which.only ?? "", q: which.q ?? "" },
+        }),
+      ),
+    done: (answer) => {
+      acts.put(answer);
+      done.say(answer.status === "taking back" ? null : takenBack(answer));
+    },
+    failed: acts.failed,
+  });
+}
+
+/** What can be done with the list now: begin, go on, judge again, take back. */
+function WhatNext({
+  batch,
+  busy,
+  onBegin,
+  onJudge,
+  onTakeBack,
+}: {
+  batch: Batch;
+  busy: boolean;
+  onBegin: (how: "enroll" | "resume") => void;
+  onJudge: () => void;
+  onTakeBack: () => void;
+}) {
+  const [sure, setSure] = useState(false);
+  const open = batch.status === "judged" || batch.status === "stopped";
+  const what = `${count(batch.people, "sign-up")}, ${count(batch.seats, "seat")}, ${total(batch)}`;
   return (
-    <>
-      {item.person_id ? (
-        <Name strong to={`/people/${item.person_id}`}>
-          {item.name}
-        </Name>
-      ) : (
-        <T strong>{item.name || <T tone="slate">no name</T>}</T>
+    <section>
+      {open && batch.moved && (
+        <Note kind="due">
+          <P>
+            People, seats or terms have changed since this was judged. Each line is judged once more when its
+            turn comes.
+          </P>
+          <Button variant="text" disabled={busy} onClick={onJudge}>
+            Judge again
+          </Button>
+        </Note>
       )}
-      {item.remarks && <NoteLine tone="slate">{item.remarks}</NoteLine>}
-    </>
+      {open && !batch.can_enroll && (
+        <P tone="slate">{batch.why || "Nobody on this list would be enrolled; nothing changes."}</P>
+      )}
+      {open && (
+        <Button
+          variant="contained"
+          fullWidth
+          disabled={!batch.can_enroll || busy}
+          onClick={() => onBegin(batch.status === "judged" ? "enroll" : "resume")}
+        >
+          {batch.status === "judged" ? `Enroll ${what}` : `Go on with ${what}`}
+        </Button>
+      )}
+      {batch.status === "taken back" && (
+        <Button fullWidth disabled={busy} onClick={onJudge}>
+          Judge this list anew
+        </Button>
+      )}
+      {(batch.status === "enrolled" || batch.status === "stopped") && batch.can_take_back > 0 && (
+        <Box sx={{ marginTop: 10 }}>
+          {sure ? (
+            <>
+              <P>
+                Takes back {count(batch.can_take_back, "line")}: seats, places in line, charges and letters
+                that wait. What has moved on since stays and is named; people added by this list go where
+                nothing else holds them.
+              </P>
+              <Row>
+                <Button
+                  color="error"
+                  variant="outlined"
+                  disabled={busy}
+                  autoFocus
+                  onClick={() => (setSure(false), onTakeBack())}
+                >
+                  Take it back
+                </Button>
+                <Button onClick={() => setSure(false)}>Leave it</Button>
+              </Row>
+            </>
+          ) : (
+            <Button variant="text" onClick={() => setSure(true)}>
+              Take the list back
+            </Button>
+          )}
+        </Box>
+      )}
+    </section>
   );
 }

@@ -1,142 +1,351 @@
 import Box from "@mui/material/Box";
 import Button from "@mui/material/Button";
-import { useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { type ReactNode, useState } from "react";
+import { Link } from "react-router";
 
-import { News, type usePulse } from "../../app/pulse";
-import { api, ask, type Schemas } from "../../app/server";
-import { Field } from "../../form/Field";
+import { Choice, Field } from "../../form/Field";
 import { Ends, Form } from "../../form/Form";
+import { OrganizationNew } from "../../form/OrganizationNew";
 import { OrganizationPick } from "../../form/OrganizationPick";
+import { Tick } from "../../form/Tick";
 import { useServerForm } from "../../form/useServerForm";
+import { api, ask, type Schemas } from "../../app/server";
 import { Arch } from "../../parts/Arch";
-import { Facts } from "../../parts/layout";
-import { ActNotes } from "../../parts/Page";
+import { Facts, Row } from "../../parts/layout";
 import { count, money } from "../../parts/text";
-import type { useDone } from "../../parts/useUndo";
 import { P, T } from "../../parts/words";
+import { atWork, type Batch, type useBatchActs, useChoices } from "./batch";
 
-type Batch = Schemas["BatchOut"];
+/** Amounts as the server says them: of one currency, or "5,040.00 USD, 90.00 EUR". */
+export function total(batch: Batch): string {
+  return batch.total.includes(" ") ? batch.total : money(batch.total, batch.currency);
+}
 
-/** Who pays, and what confirming does: people, seats and money. */
-export function ListTotals({
-  batch,
-  acts,
-  busy,
-  pulse,
-  onPayer,
-  onEnroll,
+/** A thing that holds for all of a list, in one line, and what changes it below while it is open. */
+function Setting({
+  label,
+  value,
+  open,
+  onOpen,
+  children,
 }: {
-  batch: Batch;
-  acts: ReturnType<typeof useDone>;
-  busy: boolean;
-  pulse: ReturnType<typeof usePulse>;
-  onPayer: (id: number | null) => void;
-  onEnroll: () => void;
+  label: string;
+  value: ReactNode;
+  open: boolean;
+  onOpen: (() => void) | null;
+  children: ReactNode;
 }) {
-  const judged = batch.status === "judged";
-  const after = judged ? batch.taken + batch.seats : batch.taken;
   return (
-    <>
-      <News pulse={pulse} />
-      <ActNotes acts={acts} />
-      <WhoPays batch={batch} onPayer={onPayer} />
-      <section>
-        <h2>{judged ? "When you confirm" : "What was done"}</h2>
-        <WhatItDoes batch={batch} after={after} />
-        <Box sx={{ marginTop: 10 }}>
-          <Arch taken={after} capacity={batch.capacity} size="heading" />
-        </Box>
-      </section>
-      {judged && (
-        <section>
-          {!batch.can_enroll && (
-            <P tone="slate">
-              {batch.people + batch.waits === 0
-                ? "Nobody on this list would be enrolled; nothing changes."
-                : batch.why}
-            </P>
-          )}
-          <Button variant="contained" fullWidth disabled={!batch.can_enroll || busy} onClick={onEnroll}>
-            Enroll {count(batch.people, "sign-up")}, {count(batch.seats, "seat")},{" "}
-            {money(batch.total, batch.currency)}
-          </Button>
-        </section>
+    <Box sx={{ marginBottom: 4 }}>
+      <T tone="slate">{label}</T> {value}{" "}
+      {onOpen && !open && (
+        <Button variant="text" aria-label={`Change: ${label}`} onClick={onOpen}>
+          change
+        </Button>
       )}
-    </>
+      {open && <Box sx={{ margin: "4px 0 10px" }}>{children}</Box>}
+    </Box>
   );
 }
 
-function WhoPays({ batch, onPayer }: { batch: Batch; onPayer: (id: number | null) => void }) {
-  const queries = useQueryClient();
+/** Who pays for everybody of a list. */
+export function WhoPays({ batch, acts }: { batch: Batch; acts: ReturnType<typeof useBatchActs> }) {
+  const [open, setOpen] = useState(false);
   const [adding, setAdding] = useState(false);
-  const payer = useServerForm({
-    draft: `list-payer-${batch.id}`,
-    start: { name: "" },
-    send: (body) => ask(api.POST("/api/v1/organizations", { body })),
-    done: (made) => {
-      void queries.invalidateQueries({ queryKey: ["get", "/api/v1/organizations"] });
-      setAdding(false);
-      onPayer(made.id);
-    },
-  });
-  const judged = batch.status === "judged";
+  const pays = (id: number | null) => {
+    setAdding(false);
+    setOpen(false);
+    void acts.change.act({ organization_id: id });
+  };
   return (
-    <section>
-      <h2>{judged ? "Who pays" : "Paid by"}</h2>
-      {!judged ? (
-        <p>{batch.organization?.name ?? "each learner"}</p>
-      ) : adding ? (
-        <Form of={payer} onLeave={() => setAdding(false)}>
-          <Field label="Name of the organization" {...payer.field("name")} autoFocus />
-          <Ends of={payer} act="Add" leave="Back" onLeave={() => setAdding(false)} />
-        </Form>
+    <Setting
+      label="Paid by"
+      value={batch.organization?.name ?? "each learner"}
+      open={open}
+      onOpen={batch.status === "judged" ? () => setOpen(true) : null}
+    >
+      {adding ? (
+        <OrganizationNew draft={`list-payer-${batch.id}`} onLeave={() => setAdding(false)} onMade={pays} />
       ) : (
         <>
           <OrganizationPick
-            label="For everybody on this list"
+            label="Who pays for everybody on this list"
             value={batch.organization ? String(batch.organization.id) : ""}
-            onChange={(v) => onPayer(v ? Number(v) : null)}
+            onChange={(v) => pays(v ? Number(v) : null)}
             fixed={[{ value: "", text: "each learner" }]}
           />
-          <Button variant="text" onClick={() => setAdding(true)} sx={{ marginTop: 6 }}>
-            Another organization
-          </Button>
+          <Row sx={{ marginTop: 6 }}>
+            <Button variant="text" onClick={() => setAdding(true)}>
+              Another organization
+            </Button>
+            <Button variant="text" color="secondary" onClick={() => setOpen(false)}>
+              leave it
+            </Button>
+          </Row>
         </>
+      )}
+    </Setting>
+  );
+}
+
+const WORDS: ["rate" | "plan" | "code" | "extras" | "group_name" | "order_number" | "contact", string][] = [
+  ["rate", "Rate"],
+  ["plan", "Payment plan"],
+  ["code", "Discount code"],
+  ["extras", "Extras"],
+  ["group_name", "Group"],
+  ["order_number", "Purchase order"],
+  ["contact", "Contact"],
+];
+
+/** What holds for every line that says nothing else: closed, its words; open, a form. */
+export function ForAll({ batch, acts }: { batch: Batch; acts: ReturnType<typeof useBatchActs> }) {
+  const [open, setOpen] = useState(false);
+  const said = WORDS.filter(([name]) => batch[name] !== "");
+  return (
+    <Setting
+      label="Every line"
+      value={
+        said.length > 0
+          ? said.map(([name, label]) => `${label.toLowerCase()} ${batch[name]}`).join(", ")
+          : "usual rate and plan, no code, no purchase order"
+      }
+      open={open}
+      onOpen={batch.status === "judged" ? () => setOpen(true) : null}
+    >
+      <ForAllForm batch={batch} acts={acts} onClose={() => setOpen(false)} />
+    </Setting>
+  );
+}
+
+function ForAllForm({
+  batch,
+  acts,
+  onClose,
+}: {
+  batch: Batch;
+  acts: ReturnType<typeof useBatchActs>;
+  onClose: () => void;
+}) {
+  const of = useServerForm({
+    draft: `list-all-${batch.id}`,
+    start: Object.fromEntries(WORDS.map(([name]) => [name, batch[name]])) as Record<
+      (typeof WORDS)[number][0],
+      string
+    >,
+    send: (body) =>
+      ask(api.PATCH("/api/v1/batches/{batch_id}", { params: { path: { batch_id: batch.id } }, body })),
+    done: (answer) => {
+      acts.put(answer);
+      onClose();
+    },
+  });
+  const { rates, plans, extras } = useChoices(batch.run_id);
+  const among = (
+    name: "rate" | "plan",
+    label: string,
+    choices: { value: string; text: string }[],
+    usual: string,
+  ) => (
+    <Choice
+      label={label}
+      value={of.values[name]}
+      onChange={(v) => of.set({ [name]: v })}
+      options={[{ value: "", text: usual }, ...choices]}
+    />
+  );
+  return (
+    <Form of={of} onLeave={onClose} label="For every line that says nothing else">
+      {rates.length > 0 ? (
+        among("rate", "Rate", rates, "the run's usual")
+      ) : (
+        <Field label="Rate" {...of.field("rate")} />
+      )}
+      {plans.length > 0 ? (
+        among("plan", "Payment plan", plans, "the run's usual")
+      ) : (
+        <Field label="Payment plan" {...of.field("plan")} />
+      )}
+      <Field label="Discount code" {...of.field("code")} />
+      {(batch.run_id === null || extras.length > 0) && (
+        <Field
+          label="Extras"
+          help={
+            extras.length > 0
+              ? `${extras.join(", ")}; several with a semicolon, “2 x Lunch”`
+              : "Several with a semicolon, “2 x Lunch”"
+          }
+          {...of.field("extras")}
+        />
+      )}
+      <Field label="Group" {...of.field("group_name")} />
+      <Field label="Purchase order" {...of.field("order_number")} />
+      <Field label="Contact" {...of.field("contact")} />
+      <Ends of={of} act="Use for every line" leave="Back" onLeave={onClose} />
+    </Form>
+  );
+}
+
+const HEAR: [Schemas["Told"], string][] = [
+  ["learner", "each learner"],
+  ["payer", "the organization that pays"],
+  ["instructors", "the instructors"],
+  ["office", "the office"],
+];
+
+/** Who is told when the list is confirmed: as the run, or each run, has it, or as it is said here. */
+export function WhoIsTold({
+  batch,
+  told,
+  onTold,
+}: {
+  batch: Batch;
+  told: Schemas["Told"][] | null;
+  onTold: (told: Schemas["Told"][] | null) => void;
+}) {
+  const [open, setOpen] = useState(false);
+  const usual = told === null && batch.run_id === null;
+  const hear = told ?? batch.told_usually;
+  const letters = hear.includes("learner") && batch.letters > 0 ? ` (${count(batch.letters, "letter")})` : "";
+  const words = HEAR.filter(([who]) => hear.includes(who)).map(([, text]) => text);
+  return (
+    <Setting
+      label="Told"
+      value={usual ? "as each run has it" : words.length > 0 ? `${words.join(", ")}${letters}` : "nobody"}
+      open={open}
+      onOpen={batch.status === "judged" ? () => setOpen(true) : null}
+    >
+      {HEAR.map(([who, text]) => (
+        <div key={who}>
+          <Tick
+            checked={hear.includes(who)}
+            onChange={(on) => onTold(on ? [...hear, who] : hear.filter((t) => t !== who))}
+          >
+            {text}
+          </Tick>
+        </div>
+      ))}
+      <Row>
+        <Button variant="text" color="secondary" onClick={() => setOpen(false)}>
+          close
+        </Button>
+        {told !== null && (
+          <Button variant="text" color="secondary" onClick={() => onTold(null)}>
+            as usual
+          </Button>
+        )}
+      </Row>
+    </Setting>
+  );
+}
+
+/** Sign-ups, seats by run, money by rate and payer, and what else is written; before a list is confirmed and after. */
+export function WhatItDoes({ batch }: { batch: Batch }) {
+  const before = batch.status === "judged" || batch.status === "stopped" || atWork(batch.status);
+  const one = batch.runs.length === 1 ? batch.runs[0]! : null;
+  return (
+    <section>
+      <h2>{batch.status === "judged" ? "When you confirm" : before ? "What is left" : "What was done"}</h2>
+      <Facts>
+        {before && (
+          <>
+            <dt>Sign-ups</dt>
+            <dd>{batch.people}</dd>
+            <dt>Seats they take</dt>
+            <dd>{batch.seats}</dd>
+          </>
+        )}
+        {one && (
+          <>
+            <dt>Seats taken {batch.status === "judged" ? "then" : "now"}</dt>
+            <dd>
+              {batch.status === "judged" ? one.taken + one.seats : one.taken} of {one.capacity}
+            </dd>
+          </>
+        )}
+        {(before ? batch.waits : (batch.counts.waiting ?? 0)) > 0 && (
+          <>
+            <dt>Waiting in line</dt>
+            <dd>{before ? batch.waits : batch.counts.waiting}</dd>
+          </>
+        )}
+        {batch.new_people > 0 && before && (
+          <>
+            <dt>People added</dt>
+            <dd>{batch.new_people}</dd>
+          </>
+        )}
+        {batch.installments > 0 && before && (
+          <>
+            <dt>Installments</dt>
+            <dd>{batch.installments}</dd>
+          </>
+        )}
+        {batch.sums.map((sum) => [
+          <dt key={`${sum.rate}${sum.currency}t`}>
+            {sum.rate}, {count(sum.heads, "head")}
+          </dt>,
+          <dd key={`${sum.rate}${sum.currency}d`}>{money(sum.total, sum.currency)}</dd>,
+        ])}
+        {before && (
+          <>
+            <dt className="sum">Together</dt>
+            <T tone="copper" as="dd" className="sum">
+              {total(batch)}
+            </T>
+          </>
+        )}
+      </Facts>
+      {batch.runs.length > 1 && <ByRun batch={batch} />}
+      {batch.payers.length > 1 && <ByPayer batch={batch} />}
+      {one && (
+        <Box sx={{ marginTop: 10 }}>
+          <Arch
+            taken={batch.status === "judged" ? one.taken + one.seats : one.taken}
+            capacity={one.capacity}
+            size="heading"
+          />
+        </Box>
       )}
     </section>
   );
 }
 
-/** Sign-ups, seats and money, before the list is confirmed and after. */
-function WhatItDoes({ batch, after }: { batch: Batch; after: number }) {
-  const judged = batch.status === "judged";
+function ByRun({ batch }: { batch: Batch }) {
   return (
-    <Facts>
-      <dt>Sign-ups</dt>
-      <dd>{batch.people}</dd>
-      <dt>Seats they take</dt>
-      <dd>{batch.seats}</dd>
-      <dt>Seats taken {judged ? "then" : "now"}</dt>
-      <dd>
-        {after} of {batch.capacity}
-      </dd>
-      {(judged ? batch.waits : (batch.counts.waiting ?? 0)) > 0 && (
-        <>
-          <dt>Waiting in line</dt>
-          <dd>{judged ? batch.waits : batch.counts.waiting}</dd>
-        </>
-      )}
-      {batch.sums.map((sum) => [
-        <dt key={`${sum.rate}t`}>
-          {sum.rate}, {count(sum.heads, "head")}
-        </dt>,
-        <dd key={`${sum.rate}d`}>{money(sum.total, batch.currency)}</dd>,
-      ])}
-      <dt className="sum">Together</dt>
-      <T tone="copper" as="dd" className="sum">
-        {money(batch.total, batch.currency)}
-      </T>
-    </Facts>
+    <>
+      <P label sx={{ marginTop: 10 }}>
+        By run
+      </P>
+      <Facts scrolls>
+        {batch.runs.map((r) => [
+          <dt key={`${r.id}t`}>
+            <Link to={`/runs/${r.id}`}>{r.code}</Link>
+          </dt>,
+          <dd key={`${r.id}d`}>
+            {batch.status === "judged" ? r.taken + r.seats : r.taken} of {r.capacity}
+            {r.waits > 0 && `, ${r.waits} wait`}
+          </dd>,
+        ])}
+      </Facts>
+    </>
+  );
+}
+
+function ByPayer({ batch }: { batch: Batch }) {
+  return (
+    <>
+      <P label sx={{ marginTop: 10 }}>
+        By payer
+      </P>
+      <Facts scrolls>
+        {batch.payers.map((p) => [
+          <dt key={`${p.id}${p.currency}t`}>
+            {p.name}, {p.sign_ups}
+          </dt>,
+          <dd key={`${p.id}${p.currency}d`}>{money(p.total, p.currency)}</dd>,
+        ])}
+      </Facts>
+    </>
   );
 }

@@ -66,6 +66,10 @@ export function RunMargin({
               </Button>
             </Row>
           )}
+          <P sx={{ marginTop: 8 }}>
+            <Link to={`/runs/${run.id}/groups`}>Groups</Link>,{" "}
+            <Link to={`/sentences?run=${run.id}`}>standing and follow-on enrollment</Link>
+          </P>
         </section>
       )}
       {run.status !== "draft" && mismatched.length > 0 && (

@@ -244,10 +244,11 @@ function Extras({ call, set, offered, faults, currency }: Part & { offered: Choi
 
 function CodeAndNote({ call, set, fault }: { call: Call; set: Set; fault: string | undefined }) {
   const [open, setOpen] = useState(false);
-  if (!open && call.code === "" && call.note === "")
+  const empty = call.code === "" && call.note === "" && call.group === "";
+  if (!open && empty)
     return (
       <Button variant="text" sx={{ marginTop: 10 }} onClick={() => setOpen(true)}>
-        A code or a note
+        A code, a note or a group
       </Button>
     );
   return (
@@ -258,10 +259,19 @@ function CodeAndNote({ call, set, fault }: { call: Call; set: Set; fault: string
         width={200}
         onChange={(code) => set({ code })}
         fault={fault}
-        autoFocus={open && call.code === "" && call.note === ""}
+        autoFocus={open && empty}
       />
       <Box sx={{ marginTop: 10 }}>
         <Field label="Note on this sign-up" value={call.note} onChange={(note) => set({ note })} />
+      </Box>
+      <Box sx={{ marginTop: 10 }}>
+        <Field
+          label="Group inside the run"
+          width={200}
+          value={call.group}
+          onChange={(group) => set({ group })}
+          help="Made when first named"
+        />
       </Box>
     </Box>
   );

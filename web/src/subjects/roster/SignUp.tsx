@@ -81,10 +81,17 @@ export function SignUp({
         </Button>
       </Row>
       <P tone="slate">
-        {held.way_in}
+        {held.batch_id ? <Link to={`/lists/${held.batch_id}`}>{held.way_in}</Link> : held.way_in}
         {held.came_from && ` from ${held.came_from}`}, {day(held.signed_up)}
         {held.heads > 1 && `; ${count(held.heads, "seat")}`}
+        {held.order_number && `; purchase order ${held.order_number}`}
+        {held.contact && `; contact ${held.contact}`}
       </P>
+      {held.sentence && (
+        <P tone="slate">
+          Came by a sentence: {held.sentence} <Link to="/sentences">All sentences</Link>
+        </P>
+      )}
       {held.role !== "learner" && <Role held={held} acts={acts} onDone={away} />}
       {held.held_until && (
         <P tone="ochre" strong>

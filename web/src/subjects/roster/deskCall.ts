@@ -23,6 +23,8 @@ export type Call = {
   /** The kept quote that is signed up on. */
   keptId: number | null;
   note: string;
+  /** The group inside the run, made when first named. */
+  group: string;
   /** The day the form came in, where it is not today, and why it, or a sign-up after the close, counts. */
   received: string;
   exception: string;
@@ -124,6 +126,7 @@ export const blank = (): Call => ({
   payer: "",
   ...FRESH,
   note: "",
+  group: "",
   goesOn: false,
   id: newKey(),
   key: newKey(),

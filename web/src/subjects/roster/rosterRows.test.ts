@@ -23,6 +23,7 @@ const row = (id: number, more: Partial<RosterRow> = {}): RosterRow => ({
   note: "",
   role: "learner",
   group: null,
+  sentence: null,
   held_until: null,
   set_aside: null,
   received_on: null,

@@ -26,6 +26,7 @@ export type RosterRow = {
   received_on: string | null;
   exception: string;
   answers: Record<string, string>;
+  sentence: number | null;
 };
 
 export type Filters = { q: string; way: string; rate: string; money: string; group: string; role: string };

@@ -50,6 +50,7 @@ async function seat(asked: Asked, total: string): Promise<Written> {
         hold: call.hold,
         told: call.told,
         held_place_id: call.heldId,
+        group: call.group.trim(),
       },
     }),
   );

@@ -26,6 +26,7 @@ export default function TodayPage() {
     t.clashes.length +
     t.failed.length +
     t.drafts.length +
+    t.lists.length +
     t.reminders.length +
     t.offers.length +
     t.holds.length;
@@ -87,6 +88,7 @@ export default function TodayPage() {
       <Offers t={t} />
       <Decisions t={t} />
       <Clashes t={t} />
+      <Lists t={t} />
       <Drafts t={t} />
       <TodayPart>
         <h2>Held today</h2>
@@ -97,6 +99,26 @@ export default function TodayPage() {
         )}
       </TodayPart>
     </Page>
+  );
+}
+
+/** Lists that were stopped in the middle, or stand since something changed. */
+function Lists({ t }: { t: Today }) {
+  if (t.lists.length === 0) return null;
+  return (
+    <TodayPart>
+      <h2>Lists that stand</h2>
+      <Ruled>
+        {t.lists.map((b) => (
+          <Row as="li" key={b.id} sx={{ padding: "4px 0" }}>
+            <When nowrap>{count(b.left, "line")} left</When>
+            <Grow as="span">
+              <Link to={`/lists/${b.id}`}>{b.name}</Link> <T tone="slate">{b.why}</T>
+            </Grow>
+          </Row>
+        ))}
+      </Ruled>
+    </TodayPart>
   );
 }
 
