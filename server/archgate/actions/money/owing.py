@@ -10,6 +10,7 @@ from collections.abc import Iterable
 
 from sqlalchemy import BindParameter, ColumnElement, Connection, bindparam, func, or_, select, text, update
 
+from archgate.actions.kernel.kept import Touched
 from archgate.actions.kernel.spans import ALL, Span
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.core.states import EnrollmentStatus, Role
@@ -19,6 +20,7 @@ from archgate.tables.roster import Enrollment
 from archgate.tables.seats import RunSeats
 
 CHUNK = 1000
+FEW = 3  # payers, up to which each has a statement of its own
 
 # What of an installment was settled, and whether it is owed at all: as agreed while the seat is held, kept after it was given
 # up. `OPEN` says the same where it is written.
@@ -45,6 +47,11 @@ MORE = text("""
 UPDATE accounts SET open = open + :more, balance = balance + :owed, first_due = LEAST(COALESCE(first_due, :first), :first)
 WHERE id = :payer AND owner NOT LIKE 'center:%'""")
 POSTED = text("UPDATE accounts SET balance = balance + :owed WHERE id = :payer AND owner NOT LIKE 'center:%'")
+# The same of many payers by one statement: every row is there, so nothing is ever inserted.
+MORE_OF_MANY = """
+INSERT INTO accounts (id, owner, currency, open, balance, first_due) VALUES (%(payer)s, %(name)s, '', %(more)s, %(owed)s, %(first)s)
+ON DUPLICATE KEY UPDATE open = open + VALUES(open), balance = balance + VALUES(balance),
+    first_due = IF(VALUES(first_due) IS NULL, first_due, LEAST(COALESCE(first_due, VALUES(first_due)), VALUES(first_due)))"""
 GIVEN_UP = (
     EnrollmentStatus.WITHDRAWN,
     EnrollmentStatus.NO_SHOW,
@@ -103,15 +110,27 @@ def keep_up(uow: UnitOfWork) -> None:
         session.execute(OPEN_OF, {"ids": some})
     for some in chunks(touched.payers):
         session.execute(OWED_BY, {"ids": some})
-    for payer in sorted(({*touched.owed, *touched.opened}) - touched.payers):
-        owed = {"payer": payer, "owed": touched.owed.get(payer, 0)}
-        if payer in touched.opened:
-            more, first = touched.opened[payer]
-            session.connection().execute(MORE, {**owed, "more": more, "first": first})
-        elif owed["owed"]:
-            session.connection().execute(POSTED, owed)
+    add_to(session.connection(), touched)
     for some in chunks(touched.runs):
         session.execute(COUNTED.where(RunSeats.run_id.in_(some)))
+
+
+def add_to(connection: Connection, touched: Touched) -> None:
+    """Add what new enrollments come to, and what was posted beside, to what their payers owe."""
+    payers = sorted(({*touched.owed, *touched.opened}) - touched.payers)
+    rows = []
+    for payer in payers:
+        more, first = touched.opened.get(payer, (0, None))
+        owed = touched.owed.get(payer, 0)
+        if more or owed:
+            rows.append(
+                {"payer": payer, "name": f"payer:{payer}", "owed": owed, "more": more, "first": first}
+            )
+    if len(rows) > FEW:
+        connection.exec_driver_sql(MORE_OF_MANY, rows)
+        return
+    for row in rows:
+        connection.execute(MORE if row["first"] else POSTED, row)
 
 
 def installment_faults(uow: UnitOfWork, span: Span = ALL) -> list[str]:
