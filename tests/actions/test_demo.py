@@ -9,6 +9,7 @@ from sqlalchemy import select
 from archgate.actions.access import own_pages
 from archgate.actions.across import checks, finding, person_pages, today
 from archgate.actions.across.commands import RunsWanted
+from archgate.actions.bulk import batches, sentences
 from archgate.actions.center.center import make_center, set_clock
 from archgate.actions.enrolling import roster
 from archgate.actions.kernel.unit_of_work import read_only
@@ -65,6 +66,12 @@ def test_the_demo_center_has_every_state_and_nothing_wrong(day, worker_id):
         }
         assert {r.kind for r in runs} == {"dated", "cohort", "open"} and any(r.client for r in runs)
         assert {r.decision for r in runs} >= {"undecided", "going ahead", "waits"}
+        waits = batches.list_batches(d).items
+        assert {b.status for b in waits} == {"judged", "enrolled"}
+        kinds = {k.kind for k in batches.batch_view(d, waits[0].id).kinds}
+        assert kinds >= {"same email, other name", "no email", "bad email", "unknown rate", "repeated"}
+        written = sentences.list_sentences(d)
+        assert len(written) == 2 and any(s.enrolled for s in written)
         due = today.today(d)
         assert due.decisions and due.drafts and due.reminders
         assert {m.status for m in messages.outbox(d).items} == {"sent", "failed"}

@@ -4,7 +4,7 @@ import pytest
 from sqlalchemy import select
 
 from archgate.actions.across import checks, undo
-from archgate.actions.bulk import batches, hands, reading, running
+from archgate.actions.bulk import batches, confirming, hands, reading, running
 from archgate.actions.bulk.commands import BatchChangeCommand, RowFixForm
 from archgate.actions.enrolling import held_places, roster
 from archgate.actions.kernel.commands import command_of
@@ -52,7 +52,7 @@ def batch_for(office, run, client, data=CLIENT):
 def confirm(office, batch):
     """Confirm what is shown, and have the worker do the rest of a long list."""
     done = office.act(
-        lambda d: batches.after(d, running.confirm(d, batch["id"], batch["people"], batch["total"]))
+        lambda d: batches.after(d, confirming.confirm(d, batch["id"], batch["people"], batch["total"]))
     )
     worked(office, batch["id"])
     return {**office.read(lambda d: batches.batch_view(d, batch["id"])), "change": done["change"]}

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from sqlalchemy import func, select, update
 
 from archgate.actions.across import checks
-from archgate.actions.bulk import batches, hands, reading, running, taking_back
+from archgate.actions.bulk import batches, confirming, hands, reading, running, taking_back
 from archgate.actions.bulk.commands import BatchChangeCommand, ChooseCommand, DecideLinesCommand, RowFixForm
 from archgate.actions.enrolling import leaving, roster
 from archgate.actions.fees import terms
@@ -67,7 +67,7 @@ def view(office, batch):
 
 def confirm(office, batch, told=None):
     return office.act(
-        lambda d: batches.after(d, running.confirm(d, batch["id"], batch["people"], batch["total"], told))
+        lambda d: batches.after(d, confirming.confirm(d, batch["id"], batch["people"], batch["total"], told))
     )
 
 
@@ -119,7 +119,7 @@ def test_a_list_stopped_killed_and_resumed_at_random_ends_as_the_same_list_in_on
     batch = a_list(office, run, text)
     assert confirm(office, batch)["status"] == "running"
     write = running.write
-    monkeypatch.setattr(running, "SLICE", 2)  # so that going on is the worker's, however little is left
+    monkeypatch.setattr(confirming, "SLICE", 2)  # so that going on is the worker's, however little is left
 
     def write_or_die(slice_, change):
         write(slice_, change)
@@ -133,7 +133,7 @@ def test_a_list_stopped_killed_and_resumed_at_random_ends_as_the_same_list_in_on
         if what == "sign up":
             enrolled(office, run)
         elif what == "stop":
-            office.act(lambda d: running.stop(d, batch["id"]).key)
+            office.act(lambda d: confirming.stop(d, batch["id"]).key)
         elif what == "killed":
             raise Killed
         elif what == "again":
@@ -146,7 +146,7 @@ def test_a_list_stopped_killed_and_resumed_at_random_ends_as_the_same_list_in_on
         if now["status"] == "enrolled":
             break
         if now["status"] == "stopped":
-            office.act(lambda d, now=now: running.resume(d, batch["id"], now["people"], now["total"]).key)
+            office.act(lambda d, now=now: confirming.resume(d, batch["id"], now["people"], now["total"]).key)
             lost(office, batch["id"])
         try:
             work(office, batch["id"], chance.choice([3, 7, 20]), between)
@@ -312,7 +312,7 @@ def test_a_run_taken_off_sale_lets_the_list_stand(office):
     stands = view(office, batch["id"])
     assert stands["status"] == "stopped" and "off sale" in stands["note"] and taken(office, run) == 0
     office.act(lambda d: lifecycle.set_sale(d, run["id"], True))
-    office.act(lambda d: running.resume(d, batch["id"], stands["people"], stands["total"]).key)
+    office.act(lambda d: confirming.resume(d, batch["id"], stands["people"], stands["total"]).key)
     lost(office, batch["id"])
     work(office, batch["id"])
     assert view(office, batch["id"])["counts"] == {"enrolled": 120}
@@ -534,6 +534,10 @@ def test_a_list_is_taken_back_as_far_as_nothing_later_depends_on_it(office):
     assert there == {f"Ana{n} Berg{word}" for n in (3, 4, 9)}
     assert office.read(lambda d: words.ids_found(d, f"ana9 berg{word}", 5)) == [known["id"]]
     assert office.read(lambda d: words.ids_found(d, f"ana10 berg{word}", 5)) == []
+    with office.sessions() as s:
+        removed = s.scalar(select(Person.id).where(Person.name == f"Ana10 Berg{word}"))
+    with pytest.raises(Problem, match="was removed with the list"):
+        enrolled(office, run, {"id": removed})
     assert office.read(checks.everything) == "Everything agrees."
 
 

@@ -4,7 +4,7 @@ import pytest
 from sqlalchemy import func, select
 
 from archgate.actions.across import checks
-from archgate.actions.bulk import batches, reading, running, sentences
+from archgate.actions.bulk import batches, carrying_out, confirming, reading, sentences
 from archgate.actions.bulk.commands import SentenceCommand, SentenceTermsCommand
 from archgate.actions.enrolling import changing, enrollments, leaving, roles, roster
 from archgate.actions.kernel.commands import command_of
@@ -30,7 +30,7 @@ def follow(office, source, target, **more):
 
 def carried_out(office):
     """The worker does what is due, until nothing is."""
-    while sentences.carry_out(office.sessions, 50, at=office.at):
+    while carrying_out.carry_out(office.sessions, 50, at=office.at):
         pass
     with office.sessions() as s:
         assert s.scalar(select(func.count()).select_from(SentenceDue)) == 0
@@ -178,7 +178,7 @@ def test_everybody_who_is_added_goes_also_those_whom_a_list_adds(office):
             d, reading.create_batch(d, other["id"], "l.csv", text.encode(), read_table(text.encode()))
         )
     )
-    office.act(lambda d: running.confirm(d, batch["id"], batch["people"], batch["total"]).key)
+    office.act(lambda d: confirming.confirm(d, batch["id"], batch["people"], batch["total"]).key)
     carried_out(office)
     office.act(lambda d: sentences.end(d, made["id"]))
     assert taken(office, run) == 6 and taken(office, other) == 5
@@ -193,7 +193,7 @@ def test_a_list_onto_a_followed_run_takes_everybody_along(office):
             d, reading.create_batch(d, source["id"], "l.csv", text.encode(), read_table(text.encode()))
         )
     )
-    office.act(lambda d: running.confirm(d, batch["id"], batch["people"], batch["total"]).key)
+    office.act(lambda d: confirming.confirm(d, batch["id"], batch["people"], batch["total"]).key)
     carried_out(office)
     assert on(office, target) == on(office, source) and of(office, made)["enrolled"] == 90
     assert office.read(checks.everything) == "Everything agrees."

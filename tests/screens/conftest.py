@@ -11,7 +11,7 @@ import pytest
 import uvicorn
 from fastapi import FastAPI
 
-from archgate.actions.bulk import hands, sentences
+from archgate.actions.bulk import carrying_out, hands
 from archgate.clock import business_now
 from archgate.own_server import free_port
 from archgate.tables.courses import Center
@@ -88,7 +88,7 @@ def at_lists(sessions) -> Iterator[None]:
         while not done.is_set():
             for number, word in hands.claim(sessions):
                 hands.work_on(sessions, number, word, 25, lambda: time.sleep(0.3))
-            sentences.carry_out(sessions)
+            carrying_out.carry_out(sessions)
             time.sleep(0.1)
 
     thread = threading.Thread(target=work, daemon=True)

@@ -8,7 +8,7 @@ from typing import TypeVar
 from fastapi import Depends, Query, Request, Response, UploadFile
 
 from archgate.actions.access.staff import User
-from archgate.actions.bulk import batches, reading, running, taking_back
+from archgate.actions.bulk import batches, confirming, reading, taking_back
 from archgate.actions.bulk.commands import (
     BatchChangeCommand,
     ChooseCommand,
@@ -206,7 +206,7 @@ def enroll_batch(
     return run_act(
         request,
         user,
-        lambda uow: batches.after(uow, running.confirm(uow, batch_id, body.people, body.total, body.told)),
+        lambda uow: batches.after(uow, confirming.confirm(uow, batch_id, body.people, body.total, body.told)),
         once=key,
     )
 
@@ -214,7 +214,7 @@ def enroll_batch(
 @router.post("/batches/{batch_id}/stop")
 def stop_batch(batch_id: int, request: Request, user: User = Depends(may("enroll"))) -> BatchOut:
     """Stop a list that is being enrolled, after the slice that is being written."""
-    return run_act(request, user, lambda uow: batches.after(uow, running.stop(uow, batch_id)))
+    return run_act(request, user, lambda uow: batches.after(uow, confirming.stop(uow, batch_id)))
 
 
 @router.post("/batches/{batch_id}/resume")
@@ -229,7 +229,7 @@ def resume_batch(
     return run_act(
         request,
         user,
-        lambda uow: batches.after(uow, running.resume(uow, batch_id, body.people, body.total)),
+        lambda uow: batches.after(uow, confirming.resume(uow, batch_id, body.people, body.total)),
         once=key,
     )
 

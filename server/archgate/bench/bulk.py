@@ -15,7 +15,7 @@ from threading import Event, Thread
 
 from sqlalchemy import Engine, func, insert, select, text
 
-from archgate.actions.bulk import batches, hands, reading, running
+from archgate.actions.bulk import batches, confirming, hands, reading
 from archgate.actions.kernel.unit_of_work import Sessions, act, read_only
 from archgate.bench.base import Bench, Caller, Line, line, own_bench, seat_run, served
 from archgate.papers import apart
@@ -53,7 +53,7 @@ def bulk() -> Iterator[Line]:
     per_row: dict[int, float] = {}
     for size in SIZES:
         with own_bench() as bench:
-            run_id, user = seat_run(bench.sessions, 4 * size + DESK, KNOWN + DESK)
+            run_id, user = seat_run(bench.sessions, min(100_000, 2 * size + DESK), KNOWN + DESK)
             idle = peak_of([sys.executable, "-c", "import archgate.jobs.worker"], bench)
             before = highest_keys(bench.engine)
             spent, peak, batch_id = enroll(bench, run_id, user, size, "quiet")
@@ -93,7 +93,7 @@ def enroll(bench: Bench, run_id: int, user: User, size: int, word: str) -> tuple
         if step:
             shown = read_only(bench.sessions, lambda d: batches.batch_view(d, made), user)
             begun = time.perf_counter()
-            act(bench.sessions, lambda d: running.confirm(d, made, shown.people, shown.total).id, user)  # noqa: B023
+            act(bench.sessions, lambda d: confirming.confirm(d, made, shown.people, shown.total).id, user)  # noqa: B023
             spent += time.perf_counter() - begun
         word_of = hands.claim_one(bench.sessions, made)
         if word_of:

@@ -18,6 +18,7 @@ from archgate.actions.runs import making
 from archgate.clock import system_now
 from archgate.demo.center import PASSWORD, Center
 from archgate.demo.desk import CLIENT, OTHER_CLIENT, desk_work, money_in, offers
+from archgate.demo.lists import lists
 from archgate.demo.offerings import RUNS, PlannedRun
 from archgate.demo.rosters import alive
 from archgate.demo.runs import furnish, make_run
@@ -71,6 +72,7 @@ def load(sessions: sessionmaker[Session], today: date, quick: bool) -> None:
     desk_work(center, signing_up)
     offers(center, {(plan.course, plan.first): run for plan, run, _ in signing_up}, crowd)
     alive(center, {(plan.course, plan.first): run for plan, run, _ in signing_up}, crowd)
+    lists(center, {(plan.course, plan.first): run for plan, run, _ in signing_up})
     worker = Worker.with_stand_ins(center.sessions)
     for minutes in (2, 10, 60, 600):
         worker.drain(system_now() + timedelta(minutes=minutes))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import date
 
-from archgate.actions.bulk import batches, reading, running
+from archgate.actions.bulk import batches, confirming, reading
 from archgate.actions.bulk.commands import BatchChangeCommand
 from archgate.actions.enrolling import enrollments, leaving, roster, waitlist
 from archgate.actions.enrolling.commands import EnrollCommand, JoinCommand
@@ -111,7 +111,7 @@ def events(center: Center, plan: PlannedRun, run_id: int, back: int, crowd: list
         client = center.read(15, organizations.find_organizations, CLIENT)[0].id
         center.act(15.1, reading.change_batch, batch, BatchChangeCommand(organization_id=client))
         shown = center.read(15.2, batches.batch_view, batch)
-        center.act(15.2, running.confirm, batch, shown.people, shown.total)
+        center.act(15.2, confirming.confirm, batch, shown.people, shown.total)
 
 
 def party(center: Center, run_id: int, person: int, heads: int, note: str) -> None:

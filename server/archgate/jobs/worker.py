@@ -18,7 +18,7 @@ import structlog
 from sqlalchemy.orm import Session, sessionmaker
 
 from archgate.actions.across import checks
-from archgate.actions.bulk import hands, sentences
+from archgate.actions.bulk import carrying_out, hands
 from archgate.actions.enrolling import held_places, interest, offers
 from archgate.actions.kernel import queue
 from archgate.actions.kernel.unit_of_work import UnitOfWork, act, read_only
@@ -132,7 +132,7 @@ class Worker:
                     self.timed()
                     round_at = time.monotonic() + ROUNDS
                 begin_lists(self.sessions)
-                sentences.carry_out(self.sessions)
+                carrying_out.carry_out(self.sessions)
                 if not self.run_one():
                     time.sleep(IDLE)
                 pause = IDLE

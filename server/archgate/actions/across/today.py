@@ -18,7 +18,7 @@ from archgate.actions.across.views import (
     TodayOut,
     UserName,
 )
-from archgate.actions.bulk.running import GOING
+from archgate.actions.bulk.rows import GOING
 from archgate.actions.center import backups
 from archgate.actions.kernel import queue
 from archgate.actions.kernel.acts import Act

@@ -16,6 +16,7 @@ from sqlalchemy.orm import Session, sessionmaker
 
 from archgate.actions.bulk import running, taking_back
 from archgate.actions.bulk.judging import KEEP_VERDICTS, Judging, facts_of, lines_after
+from archgate.actions.bulk.rows import get_batch
 from archgate.actions.kernel import lookups
 from archgate.actions.kernel.problems import Problem
 from archgate.actions.kernel.unit_of_work import UnitOfWork, act
@@ -126,7 +127,7 @@ def judge_in_slices(
 
 
 def judging_done(uow: UnitOfWork, batch_id: int, worker: str, newest: int) -> None:
-    batch = running.get_batch(uow, batch_id, to_change=True)
+    batch = get_batch(uow, batch_id, to_change=True)
     if batch.status is BatchStatus.JUDGING and batch.worker == worker:
         batch.status, batch.judged_after, batch.judged_at, batch.worker = (
             BatchStatus.JUDGED,

@@ -8,7 +8,7 @@ from sqlalchemy import Select, delete, func, insert, select, update
 
 from archgate.actions.bulk import judging
 from archgate.actions.bulk.commands import BatchChangeCommand, ChooseCommand, DecideLinesCommand, RowFixForm
-from archgate.actions.bulk.running import get_batch, refuse_unless
+from archgate.actions.bulk.rows import get_batch, refuse_unless
 from archgate.actions.bulk.views import Chosen
 from archgate.actions.kernel import lookups
 from archgate.actions.kernel.acts import Act

@@ -1,16 +1,21 @@
-"""Which rows of a list: by what becomes of them, or became, and by name."""
+"""A list and its rows: found, counted, and filtered by what becomes of them, or became, and by name."""
 
 from __future__ import annotations
 
-from sqlalchemy import ColumnElement
+from collections import Counter
 
+from sqlalchemy import ColumnElement, func, select
+
+from archgate.actions.kernel.problems import conflict, not_found
+from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
 from archgate.actions.people import people
 from archgate.core.faults import Fault, Refused
-from archgate.core.states import LineOutcome, RowKind, Verdict
-from archgate.tables.bulk import BatchRow
+from archgate.core.states import BatchStatus, LineOutcome, RowKind, Verdict
+from archgate.tables.bulk import Batch, BatchRow
 
 ODD = "odd"
 KIND = "kind:"
+GOING = (Verdict.WILL_ENROLL, Verdict.WILL_WAIT)
 MADE = (LineOutcome.ENROLLED, LineOutcome.WAITING)  # what can be taken back
 
 
@@ -29,3 +34,47 @@ def filter_of(only: str, q: str) -> list[ColumnElement[bool]]:
         raise Refused([Fault("/only", "There is no such filter.")])
     which += [BatchRow.name.like(people.like(word)) for word in q.split()[:5]]
     return which
+
+
+def get_batch(uow: UnitOfWork, batch_id: int, to_change: bool = False) -> Batch:
+    """A list; `to_change` locks its row."""
+    batch = lock_row(uow, Batch, batch_id) if to_change else uow.session.get(Batch, batch_id)
+    if batch is None:
+        raise not_found("This list")
+    return batch
+
+
+def refuse_unless(batch: Batch, *states: BatchStatus) -> None:
+    """Refuse what cannot be done with a list as it is now, in the sentence that says how it is."""
+    if batch.status in states:
+        return
+    sentence = {
+        BatchStatus.JUDGING: "This list is being judged; wait until that is done.",
+        BatchStatus.RUNNING: "This list is being enrolled; stop it first.",
+        BatchStatus.TAKING_BACK: "This list is being taken back; wait until that is done.",
+        BatchStatus.ENROLLED: "This list has been enrolled already.",
+        BatchStatus.TAKEN_BACK: "This list was taken back; read it again to enroll it anew.",
+        BatchStatus.STOPPED: "This list was stopped in the middle; go on with it, or take back what was enrolled.",
+        BatchStatus.JUDGED: "This list is not being enrolled.",
+    }[batch.status]
+    raise conflict("batch-done", sentence)
+
+
+def waiting_rows(uow: UnitOfWork, batch: Batch) -> int:
+    """How many rows of a list are still to be enrolled or lined up."""
+    query = select(func.count()).where(
+        BatchRow.batch_id == batch.id, BatchRow.verdict.in_(GOING), BatchRow.outcome.is_(None)
+    )
+    return uow.session.scalar(query) or 0
+
+
+def rows_done(uow: UnitOfWork, batch: Batch) -> int:
+    query = select(func.count()).where(BatchRow.batch_id == batch.id, BatchRow.outcome.is_not(None))
+    return uow.session.scalar(query) or 0
+
+
+def outcomes_of(uow: UnitOfWork, batch: Batch) -> Counter[LineOutcome]:
+    query = (
+        select(BatchRow.outcome, func.count()).where(BatchRow.batch_id == batch.id).group_by(BatchRow.outcome)
+    )
+    return Counter({o: int(n) for o, n in uow.session.execute(query) if o is not None})

@@ -7,28 +7,25 @@ enrolled twice. A list is in the hands of one worker at a time, who proves it in
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
-from sqlalchemy import func, select
+from sqlalchemy import select
 from sqlalchemy.dialects.mysql import insert
 
-from archgate.actions.bulk import judging
 from archgate.actions.bulk.judging import Judging, Line
+from archgate.actions.bulk.rows import GOING, get_batch, outcomes_of
 from archgate.actions.enrolling import enrollments, telling, waitlist
 from archgate.actions.enrolling.groups import Groups
 from archgate.actions.kernel import lookups
 from archgate.actions.kernel.acts import Act
-from archgate.actions.kernel.problems import Problem, conflict, not_found
 from archgate.actions.kernel.rows import put
-from archgate.actions.kernel.unit_of_work import UnitOfWork, lock_row
+from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.money import money, payments
 from archgate.actions.people import people
 from archgate.actions.seats import parties, seats
 from archgate.clock import system_now
 from archgate.core import verdicts
-from archgate.core.faults import Fault, Refused
 from archgate.core.money import format_amount
 from archgate.core.states import BatchStatus, LineOutcome, RowKind, Told, Verdict
 from archgate.tables.bulk import Batch, BatchRow
@@ -38,157 +35,6 @@ from archgate.tables.people import Person, PersonNumber
 from archgate.tables.roster import Enrollment
 
 SLICE = 100  # rows of one transaction: what a sign-up at the desk waits for at most
-GOING = (Verdict.WILL_ENROLL, Verdict.WILL_WAIT)
-
-
-def get_batch(uow: UnitOfWork, batch_id: int, to_change: bool = False) -> Batch:
-    """A list; `to_change` locks its row."""
-    batch = lock_row(uow, Batch, batch_id) if to_change else uow.session.get(Batch, batch_id)
-    if batch is None:
-        raise not_found("This list")
-    return batch
-
-
-def refuse_unless(batch: Batch, *states: BatchStatus) -> None:
-    """Refuse what cannot be done with a list as it is now, in the sentence that says how it is."""
-    if batch.status in states:
-        return
-    sentence = {
-        BatchStatus.JUDGING: "This list is being judged; wait until that is done.",
-        BatchStatus.RUNNING: "This list is being enrolled; stop it first.",
-        BatchStatus.TAKING_BACK: "This list is being taken back; wait until that is done.",
-        BatchStatus.ENROLLED: "This list has been enrolled already.",
-        BatchStatus.TAKEN_BACK: "This list was taken back; read it again to enroll it anew.",
-        BatchStatus.STOPPED: "This list was stopped in the middle; go on with it, or take back what was enrolled.",
-        BatchStatus.JUDGED: "This list is not being enrolled.",
-    }[batch.status]
-    raise conflict("batch-done", sentence)
-
-
-def sums_shown(uow: UnitOfWork, batch: Batch) -> tuple[int, str]:
-    """How many sign-ups confirming makes, and what they come to by currency: "5040.00", or "5040.00 USD, 90.00 EUR"."""
-    rows = uow.session.execute(
-        select(BatchRow.currency, func.count(), func.sum(BatchRow.total))
-        .where(
-            BatchRow.batch_id == batch.id,
-            BatchRow.verdict == Verdict.WILL_ENROLL,
-            BatchRow.outcome.is_(None),
-        )
-        .group_by(BatchRow.currency)
-        .order_by(BatchRow.currency)
-    ).all()
-    return sum(int(n) for _, n, _ in rows), money_text(
-        [(unit, int(t)) for unit, _, t in rows], uow.center.currency
-    )
-
-
-def money_text(sums: Sequence[tuple[str, int]], usual: str) -> str:
-    """Sums by currency in one text; of one currency without its name."""
-    if len(sums) == 1:
-        return format_amount(sums[0][1], sums[0][0])
-    return ", ".join(f"{format_amount(t, unit)} {unit}" for unit, t in sums) or format_amount(0, usual)
-
-
-# --- confirmed --------------------------------------------------------------------------------------------
-
-
-def confirm(
-    uow: UnitOfWork, batch_id: int, people_shown: int, total_shown: str, told: Sequence[Told] | None = None
-) -> Change:
-    """Begin to enroll everybody whose verdict is `will enroll`, and to line up those who will wait.
-
-    `people_shown` and `total_shown` are what was confirmed; when either differs by now, nothing is written and both are answered
-    (409). A list of one slice is enrolled at once, a longer one by the worker. `told`: who hears of it; None as the run has it.
-    """
-    batch = get_batch(uow, batch_id, to_change=True)
-    refuse_unless(batch, BatchStatus.JUDGED)
-    wrong = judging.faults_of_columns(batch)
-    if wrong:
-        raise Refused([Fault("/columns", w) for w in wrong])
-    if batch.judged_after is None or (batch.lines <= judging.AT_ONCE and judging.has_moved(uow, batch)):
-        judging.judge_now(uow, batch)
-        refuse_unless(batch, BatchStatus.JUDGED)
-    number, total = sums_shown(uow, batch)
-    if (people_shown, total_shown) != (number, total):
-        sentence = f"It was {people_shown} sign-ups for {total_shown} when it was shown and is {number} for {total} now."
-        raise conflict(
-            "batch-changed",
-            sentence,
-            shown={"people": people_shown, "total": total_shown},
-            now={"people": number, "total": total},
-        )
-    left = waiting_rows(uow, batch)
-    if not left:
-        raise Problem(422, "nobody", shut_why(uow, batch) or "Nobody on this list would be enrolled.")
-    batch.people_shown, batch.total_shown, batch.confirmed_at = number, total, uow.now
-    batch.told = None if told is None else [str(t) for t in told]
-    change = begin(uow, batch, Act.ENROLL_A_LIST, f"Began to enroll {left} lines of {batch.file_name}")
-    batch.change_key = change.key
-    uow.session.flush()
-    if left <= SLICE:
-        slice_now(uow, batch, change)
-    return change
-
-
-def shut_why(uow: UnitOfWork, batch: Batch) -> str:
-    """Why nobody of a list can sign up, where that is the reason."""
-    why = select(BatchRow.why).where(BatchRow.batch_id == batch.id, BatchRow.kind == RowKind.SHUT)
-    return uow.session.scalar(why.limit(1)) or ""
-
-
-def begin(uow: UnitOfWork, batch: Batch, what: Act, summary: str) -> Change:
-    batch.status, batch.note, batch.stop_wanted = BatchStatus.RUNNING, "", False
-    batch.begun_at, batch.begun_done = uow.now, rows_done(uow, batch)
-    batch.worker, batch.alive_at = "", None
-    return uow.log(what, batch.id, summary, run_id=batch.run_id)
-
-
-def waiting_rows(uow: UnitOfWork, batch: Batch) -> int:
-    """How many rows of a list are still to be enrolled or lined up."""
-    query = select(func.count()).where(
-        BatchRow.batch_id == batch.id, BatchRow.verdict.in_(GOING), BatchRow.outcome.is_(None)
-    )
-    return uow.session.scalar(query) or 0
-
-
-def rows_done(uow: UnitOfWork, batch: Batch) -> int:
-    query = select(func.count()).where(BatchRow.batch_id == batch.id, BatchRow.outcome.is_not(None))
-    return uow.session.scalar(query) or 0
-
-
-def stop(uow: UnitOfWork, batch_id: int) -> Change:
-    """Have a list that runs stop after the slice that is being written."""
-    batch = get_batch(uow, batch_id, to_change=True)
-    refuse_unless(batch, BatchStatus.RUNNING)
-    batch.status, batch.note, batch.worker = BatchStatus.STOPPED, "Stopped by you.", ""
-    if uow.user is not None and uow.user.id != batch.user_id:
-        batch.note = f"Stopped by {uow.user.name}."
-    return uow.log(Act.STOP_A_LIST, batch.id, f"Stopped {batch.file_name}", run_id=batch.run_id)
-
-
-def resume(uow: UnitOfWork, batch_id: int, people_shown: int, total_shown: str) -> Change:
-    """Go on with a list that was stopped. What is left is judged anew first where terms have changed, as it was confirmed at
-    the price of that moment; what is shown must still be so."""
-    batch = get_batch(uow, batch_id, to_change=True)
-    refuse_unless(batch, BatchStatus.STOPPED)
-    number, total = sums_shown(uow, batch)
-    if (people_shown, total_shown) != (number, total):
-        raise conflict(
-            "batch-changed",
-            f"{number} sign-ups for {total} are left, not {people_shown} for {total_shown}.",
-            shown={"people": people_shown, "total": total_shown},
-            now={"people": number, "total": total},
-        )
-    batch.confirmed_at = uow.now
-    left = waiting_rows(uow, batch)
-    change = begin(uow, batch, Act.RESUME_A_LIST, f"Went on with {left} lines of {batch.file_name}")
-    uow.session.flush()
-    if left <= SLICE:
-        slice_now(uow, batch, change)
-    return change
-
-
-# --- slices -----------------------------------------------------------------------------------------------
 
 
 class Stands(Exception):
@@ -227,10 +73,12 @@ SETTLE_ROWS = SETTLE.on_duplicate_key_update({name: SETTLE.inserted[name] for na
 
 
 def next_rows(uow: UnitOfWork, batch: Batch, size: int) -> list[BatchRow]:
-    query = select(BatchRow).where(
-        BatchRow.batch_id == batch.id, BatchRow.verdict.in_(GOING), BatchRow.outcome.is_(None)
-    )
-    return list(uow.session.scalars(query.order_by(BatchRow.line).limit(size)))
+    """The next rows that are still to come, by the index that has those without an outcome together: however many are done, they
+    are not looked at."""
+    left = (BatchRow.batch_id == batch.id, BatchRow.outcome.is_(None), BatchRow.verdict.in_(GOING))
+    query = select(BatchRow).where(*left).order_by(BatchRow.line).limit(size)
+    hinted = query.with_hint(BatchRow, "FORCE INDEX (ix_batch_rows_outcome)")
+    return list(uow.session.scalars(hinted))
 
 
 def slice_now(uow: UnitOfWork, batch: Batch, change: Change) -> None:
@@ -488,10 +336,3 @@ def tell_others(uow: UnitOfWork, batch: Batch, run: Run, change: Change) -> None
     if not hear:
         return
     telling.tell_others_of_many(uow, change, run, hear, Enrollment.batch_id == batch.id)
-
-
-def outcomes_of(uow: UnitOfWork, batch: Batch) -> Counter[LineOutcome]:
-    query = (
-        select(BatchRow.outcome, func.count()).where(BatchRow.batch_id == batch.id).group_by(BatchRow.outcome)
-    )
-    return Counter({o: int(n) for o, n in uow.session.execute(query) if o is not None})

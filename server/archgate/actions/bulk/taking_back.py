@@ -10,8 +10,8 @@ from collections.abc import Collection, Sequence
 
 from sqlalchemy import BindParameter, bindparam, func, select, update
 
-from archgate.actions.bulk.rows import MADE, filter_of
-from archgate.actions.bulk.running import SLICE, get_batch, outcomes_of, refuse_unless, waiting_rows
+from archgate.actions.bulk.rows import MADE, filter_of, get_batch, outcomes_of, refuse_unless, waiting_rows
+from archgate.actions.bulk.running import SLICE
 from archgate.actions.enrolling import leaving
 from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.problems import conflict

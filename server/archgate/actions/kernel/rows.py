@@ -6,13 +6,13 @@ had been read. What refers to them is written after them.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from functools import cache
 
 from sqlalchemy import Column, Insert, insert, inspect
 from sqlalchemy.orm import Mapper, Session, make_transient_to_detached
 
-from archgate.actions.kernel.unit_of_work import MADE_OF, UNLOGGED, UnitOfWork, note_new, refuse_unlocked_row
+from archgate.actions.kernel.unit_of_work import MADE_OF, UNLOGGED, UnitOfWork, note_new, refuse_unlocked_rows
 from archgate.tables import Base
 
 
@@ -28,8 +28,8 @@ def put(uow: UnitOfWork, rows: Sequence[Base]) -> None:
     if session.new:
         session.flush()  # what these rows may refer to
     mapper: Mapper[Base] = inspect(kind)
+    refuse_unlocked_rows(session, rows)
     for row in rows:
-        refuse_unlocked_row(session, row)
         fill_in(mapper, row)
     number(session, mapper, rows)
     for row in rows:
@@ -47,19 +47,30 @@ def columns_of(mapper: Mapper[Base]) -> list[tuple[str, Column[object]]]:
     return [(key, c) for key, c in attributes if isinstance(c, Column) and c.computed is None]
 
 
+@cache
+def usual_of(mapper: Mapper[Base]) -> dict[str, Callable[[], object]]:
+    """The values that a table has for what is not said, by attribute; each made anew."""
+    return {key: usual_value(column) for key, column in columns_of(mapper) if not column.primary_key}
+
+
+def usual_value(column: Column[object]) -> Callable[[], object]:
+    usual = column.default
+    if usual is None:
+        return lambda: None
+    if usual.is_scalar:
+        value = usual.arg  # type: ignore[attr-defined]
+        return lambda: value
+    make = usual.arg  # type: ignore[attr-defined]
+    return lambda: make(None)
+
+
 def fill_in(mapper: Mapper[Base], row: Base) -> None:
-    """Give a new row the values its table has for what was not said."""
+    """Give a new row the values its table has for what was not said; past the watch that is kept over attributes, as the row will
+    stand as if it had been read."""
     given = inspect(row).dict
-    for key, column in columns_of(mapper):
-        if key in given or column.primary_key:
-            continue
-        usual = column.default
-        if usual is None:
-            setattr(row, key, None)
-        elif usual.is_scalar:
-            setattr(row, key, usual.arg)  # type: ignore[attr-defined]
-        else:
-            setattr(row, key, usual.arg(None))  # type: ignore[attr-defined]
+    for key, make in usual_of(mapper).items():
+        if key not in given:
+            given[key] = make()
 
 
 @cache

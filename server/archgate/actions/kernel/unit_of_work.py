@@ -11,7 +11,7 @@ from __future__ import annotations
 import random
 import secrets
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, timedelta
 from datetime import time as time_of_day
@@ -304,10 +304,12 @@ def _refuse_one(obj: object, locked: set[int]) -> None:
         raise Unlocked(f"{type(obj).__name__} of run {run_id} is written without the run's lock.")
 
 
-def refuse_unlocked_row(session: Session, obj: Base) -> None:
-    """The same for a row that is written past the session."""
+def refuse_unlocked_rows(session: Session, rows: Sequence[Base]) -> None:
+    """The same for rows that are written past the session."""
     made = {run.id for run in session.info.get("made runs", set())}
-    _refuse_one(obj, {*session.info.get("locked seats", {}), *made})
+    locked = {*session.info.get("locked seats", {}), *made}
+    for row in {_of_run(row): row for row in rows}.values():
+        _refuse_one(row, locked)
 
 
 def _record(uow: UnitOfWork) -> None:

@@ -47,9 +47,10 @@ MORE = text("""
 UPDATE accounts SET open = open + :more, balance = balance + :owed, first_due = LEAST(COALESCE(first_due, :first), :first)
 WHERE id = :payer AND owner NOT LIKE 'center:%'""")
 POSTED = text("UPDATE accounts SET balance = balance + :owed WHERE id = :payer AND owner NOT LIKE 'center:%'")
-# The same of many payers by one statement: every row is there, so nothing is ever inserted.
+# The same of many payers by one statement (the driver joins rows whose values are all given): every row is there, so nothing is
+# ever inserted.
 MORE_OF_MANY = """
-INSERT INTO accounts (id, owner, currency, open, balance, first_due) VALUES (%(payer)s, %(name)s, '', %(more)s, %(owed)s, %(first)s)
+INSERT INTO accounts (id, owner, currency, open, balance, first_due) VALUES (%(payer)s, %(name)s, %(unit)s, %(more)s, %(owed)s, %(first)s)
 ON DUPLICATE KEY UPDATE open = open + VALUES(open), balance = balance + VALUES(balance),
     first_due = IF(VALUES(first_due) IS NULL, first_due, LEAST(COALESCE(first_due, VALUES(first_due)), VALUES(first_due)))"""
 GIVEN_UP = (
@@ -124,7 +125,14 @@ def add_to(connection: Connection, touched: Touched) -> None:
         owed = touched.owed.get(payer, 0)
         if more or owed:
             rows.append(
-                {"payer": payer, "name": f"payer:{payer}", "owed": owed, "more": more, "first": first}
+                {
+                    "payer": payer,
+                    "name": f"payer:{payer}",
+                    "unit": "",
+                    "owed": owed,
+                    "more": more,
+                    "first": first,
+                }
             )
     if len(rows) > FEW:
         connection.exec_driver_sql(MORE_OF_MANY, rows)

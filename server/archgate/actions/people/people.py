@@ -55,6 +55,10 @@ def refuse_merged(uow: UnitOfWork, person: Person) -> None:
         raise conflict(
             "merged", f"This record was merged into {into.name}; use that one.", person=person_view(into)
         )
+    if person.removed_at is not None:
+        raise conflict(
+            "removed", f"{person.name} was removed with the list that had added them; add them anew."
+        )
 
 
 def new_person(

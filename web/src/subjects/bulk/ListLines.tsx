@@ -276,7 +276,9 @@ function Whose({ item }: { item: Item }) {
           {item.name}
         </Name>
       ) : (
-        <T strong>{item.name || <T tone="slate">no name</T>}</T>
+        <T strong nowrap>
+          {item.name || <T tone="slate">no name</T>}
+        </T>
       )}
       {item.remarks && <NoteLine tone="slate">{item.remarks}</NoteLine>}
     </>
