@@ -498,6 +498,7 @@ def test_who_is_told_is_said_with_the_confirmation(office, told, names):
     )
     batch = a_list(office, run, text_of(3, f"u{next(number)}"))
     assert batch["letters"] == 3 and batch["told_usually"] == ["learner"]
+    assert (batch["new_people"], batch["installments"], batch["seats"]) == (3, 6, 6)
     confirm(office, batch, told)
     assert len(letters(office, batch["id"])) == names
 

@@ -32,7 +32,7 @@ def harbor_list() -> str:
         elif n in (14, 15, 26):
             fee = "standart"
         elif n == 31:
-            party, remarks = "3", "Two colleagues, names to follow"
+            party, remarks = "3", '"Two colleagues, names to follow"'
         group = "Masons" if n % 3 else "Roofers"
         rows.append(f"{given},{family},{email},{phone},{fee},{group},{party},{remarks}")
     rows.append(rows[3])
@@ -42,8 +42,6 @@ def harbor_list() -> str:
 
 def lists(center: Center, runs: dict[tuple[str, int], int]) -> None:
     """This morning: a list that was read and waits, and what the sentences have done."""
-    data = harbor_list().encode()
-    center.act(9.2, reading.create_batch, runs[("LIME", 60)], NAME, data, read_table(data))
     for facts in (
         {"kind": "follow-on", "source_id": runs[("TIMB", 16)], "target_id": runs[("DRAW", 0)], "group": "Framers", "all_now": True},
         {"kind": "standing", "tag": "apprentice", "target_id": runs[("READ", 20)], "leaves": True},
@@ -51,3 +49,5 @@ def lists(center: Center, runs: dict[tuple[str, int], int]) -> None:
         center.act(9.3, sentences.create, command_of(SentenceCommand, facts))
     while carrying_out.carry_out(center.sessions, at=center.at(9.4)):
         pass
+    data = harbor_list().encode()
+    center.act(9.5, reading.create_batch, runs[("LIME", 60)], NAME, data, read_table(data))

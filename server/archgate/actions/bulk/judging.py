@@ -13,6 +13,7 @@ from sqlalchemy.dialects.mysql import insert
 from archgate.actions.bulk.on_runs import OnRun
 from archgate.actions.fees import quotes
 from archgate.actions.kernel import lookups
+from archgate.actions.kernel.acts import Act
 from archgate.actions.kernel.unit_of_work import UnitOfWork
 from archgate.actions.people import people
 from archgate.actions.seats import parties, seats
@@ -315,6 +316,12 @@ MOVES = (
     "stock",
     "course",
 )  # whatever of these changes, a verdict may
+# What is done to people and runs without any verdict being another.
+QUIET = (
+    Act.NOTE, Act.REMIND, Act.SETTLE_A_REMINDER, Act.READ_A_NOTICE, Act.CHANGE_A_NOTICE, Act.MARK_ATTENDANCE, Act.NOTE_A_CALL,
+    Act.WRITE_TO_A_ROSTER, Act.INVITE, Act.NEW_LINK, Act.SET_A_PASSWORD, Act.CLOSE_AN_OWN_PAGE, Act.ATTACH_A_FILE,
+    Act.ACCEPT_A_CLASH, Act.REOPEN_A_CLASH, Act.GROUP_PEOPLE,
+)  # fmt: skip
 
 
 def has_moved(uow: UnitOfWork, batch: Batch) -> bool:
@@ -325,6 +332,8 @@ def has_moved(uow: UnitOfWork, batch: Batch) -> bool:
         select(BatchRow.run_id).where(BatchRow.batch_id == batch.id, BatchRow.run_id.is_not(None)).distinct()
     )
     later = select(Change.id).where(
-        Change.id > batch.judged_after, or_(Change.run_id.in_(runs), Change.subject.in_(MOVES))
+        Change.id > batch.judged_after,
+        Change.action.not_in([str(a) for a in QUIET]),
+        or_(Change.run_id.in_(runs), Change.subject.in_(MOVES)),
     )
     return uow.session.scalar(later.limit(1)) is not None

@@ -56,8 +56,8 @@ def summed_up(uow: UnitOfWork, batch: Batch) -> list[Many]:
         BatchRow.run_id, BatchRow.rate, BatchRow.currency, BatchRow.payer_id, BatchRow.verdict, BatchRow.outcome, BatchRow.kind,
     )  # fmt: skip
     sums = (
-        func.count(), func.sum(BatchRow.heads), func.sum(BatchRow.total), func.sum(BatchRow.dues), func.sum(BatchRow.is_new),
-        func.sum(BatchRow.is_odd), func.sum(func.if_(BatchRow.suggested != "", 1, 0)),
+        func.count(), func.sum(BatchRow.heads), func.sum(BatchRow.total), func.sum(BatchRow.dues), func.sum(func.if_(BatchRow.is_new, 1, 0)),
+        func.sum(func.if_(BatchRow.is_odd, 1, 0)), func.sum(func.if_(BatchRow.suggested != "", 1, 0)),
     )  # fmt: skip
     query = (
         select(*by, *sums)

@@ -9,6 +9,7 @@ import { Views } from "../../form/Views";
 import { useAct } from "../../form/useAct";
 import { Loading, Row } from "../../parts/layout";
 import { type Column, LongTable } from "../../parts/LongTable";
+import { RowMenu } from "../../parts/RowMenu";
 import { isZero, money } from "../../parts/text";
 import { Name, NoteLine, T, type Tone } from "../../parts/words";
 import { type Batch, became, type Item } from "./batch";
@@ -125,11 +126,21 @@ function Lines({ batch, only, q, on }: { batch: Batch; only: string; q: string; 
     failed: on.failed,
   });
   const fixed = pick.act;
-  const acts = useCallback(
+  const verdict = useCallback(
     (i: Item) => (
       <Verdict
         item={i}
-        judged={judged}
+        can={judged && i.outcome === null}
+        onPick={(body) => void fixed({ line: i.line, body })}
+      />
+    ),
+    [judged, fixed],
+  );
+  const acts = useCallback(
+    (i: Item) => (
+      <LineActs
+        item={i}
+        can={judged && i.outcome === null}
         canTakeBack={canTakeBack}
         open={open === i.line}
         onOpen={() => setOpen(i.line)}
@@ -143,7 +154,18 @@ function Lines({ batch, only, q, on }: { batch: Batch; only: string; q: string; 
     () => [
       { key: "line", label: "Line", right: true, cell: (i) => <T tone="slate">{i.line}</T> },
       { key: "name", label: "Name", cell: (i) => <Whose item={i} /> },
-      { key: "email", label: "Email", cell: (i) => i.email ?? <T tone="slate">{i.phone}</T> },
+      {
+        key: "email",
+        label: "Email",
+        cell: (i) =>
+          i.email ? (
+            <T as="div" cut title={i.email} sx={{ maxWidth: 196 }}>
+              {i.email}
+            </T>
+          ) : (
+            <T tone="slate">{i.phone}</T>
+          ),
+      },
       ...(batch.numbered ? [{ key: "number", label: "Number", cell: (i: Item) => i.number }] : []),
       ...(batch.run_id === null || batch.runs.length > 1
         ? [{ key: "run", label: "Run", cell: (i: Item) => i.run }]
@@ -156,9 +178,12 @@ function Lines({ batch, only, q, on }: { batch: Batch; only: string; q: string; 
         right: true,
         cell: (i) => i.currency !== "" && !isZero(i.total) && money(i.total, i.currency),
       },
-      { key: "verdict", label: judged ? "Verdict" : "What became of it", cell: acts },
+      { key: "verdict", label: judged ? "Verdict" : "What became of it", cell: verdict },
+      ...(judged || canTakeBack
+        ? [{ key: "acts", label: "What can be done", unseen: true, right: true, cell: acts }]
+        : []),
     ],
-    [batch.numbered, batch.run_id, batch.runs.length, judged, acts],
+    [batch.numbered, batch.run_id, batch.runs.length, judged, canTakeBack, verdict, acts],
   );
   if (waits) return <Loading rows={6} />;
   return (
@@ -174,15 +199,20 @@ function Lines({ batch, only, q, on }: { batch: Batch; only: string; q: string; 
         columns={columns}
         rowKey={(i) => String(i.line)}
         below={(i) =>
-          judged &&
-          open === i.line && (
-            <Fix
-              batch={batch}
-              item={i}
-              onSave={(body) => on.fix(i.line, body)}
-              onClose={() => setOpen(null)}
-            />
-          )
+          judged && i.outcome === null ? (
+            open === i.line ? (
+              <Fix
+                batch={batch}
+                item={i}
+                onSave={(body) => on.fix(i.line, body)}
+                onClose={() => setOpen(null)}
+              />
+            ) : (
+              i.near.length > 0 && (
+                <WhoIsMeant item={i} onPick={(body) => void fixed({ line: i.line, body })} />
+              )
+            )
+          ) : null
         }
         pages={pages}
       />
@@ -190,28 +220,22 @@ function Lines({ batch, only, q, on }: { batch: Batch; only: string; q: string; 
   );
 }
 
-/** What becomes of a line and why, and what can be done about it. */
+/** What becomes of a line and why; who may be meant, and what probably is. */
 function Verdict({
   item,
-  judged,
-  canTakeBack,
-  open,
-  onOpen,
+  can,
   onPick,
-  onTakeBack,
 }: {
   item: Item;
-  judged: boolean;
-  canTakeBack: boolean;
-  open: boolean;
-  onOpen: () => void;
+  can: boolean;
   onPick: (body: Schemas["RowFixForm"]) => void;
-  onTakeBack: () => void;
 }) {
-  const can = judged && item.outcome === null;
   return (
     <>
-      <T {...TONE[became(item)]}>{became(item)}</T> <T tone="slate">{item.why}</T>
+      <T {...TONE[became(item)]}>{became(item)}</T>{" "}
+      <T tone="slate" sx={{ overflowWrap: "anywhere" }}>
+        {item.why}
+      </T>
       {item.odd.map((o) => (
         <T tone="ochre" as="div" key={o}>
           {o}
@@ -221,50 +245,74 @@ function Verdict({
         <Button
           variant="text"
           aria-label={`Line ${item.line}: take “${item.suggested}”`}
+          sx={{ whiteSpace: "normal", overflowWrap: "anywhere", textAlign: "left" }}
           onClick={() => onPick({ [item.fact]: item.suggested })}
         >
           take “{item.suggested}”
         </Button>
-      )}{" "}
-      {can && !open && item.verdict !== "left out" && (
+      )}
+    </>
+  );
+}
+
+/** What can be done with a line: the most used beside it, the rest in its menu. */
+function LineActs({
+  item,
+  can,
+  canTakeBack,
+  open,
+  onOpen,
+  onPick,
+  onTakeBack,
+}: {
+  item: Item;
+  can: boolean;
+  canTakeBack: boolean;
+  open: boolean;
+  onOpen: () => void;
+  onPick: (body: Schemas["RowFixForm"]) => void;
+  onTakeBack: () => void;
+}) {
+  if (canTakeBack && (item.outcome === "enrolled" || item.outcome === "waiting"))
+    return (
+      <Button
+        variant="text"
+        color="secondary"
+        aria-label={`Take back line ${item.line}`}
+        onClick={onTakeBack}
+      >
+        take back
+      </Button>
+    );
+  if (!can || item.verdict === "already in") return null;
+  if (item.verdict === "left out")
+    return (
+      item.fixed && (
+        <Button
+          variant="text"
+          aria-label={`Line ${item.line}: take in again`}
+          onClick={() => onPick({ left_out: "" })}
+        >
+          take in again
+        </Button>
+      )
+    );
+  return (
+    <T nowrap>
+      {!open && (
         <Button variant="text" aria-label={`Correct line ${item.line}`} onClick={onOpen}>
           correct
         </Button>
-      )}{" "}
-      {can &&
-        (item.fixed && item.verdict === "left out" ? (
-          <Button
-            variant="text"
-            aria-label={`Line ${item.line}: take in again`}
-            onClick={() => onPick({ left_out: "" })}
-          >
-            take in again
-          </Button>
-        ) : (
-          item.verdict !== "left out" &&
-          item.verdict !== "already in" && (
-            <Button
-              variant="text"
-              color="secondary"
-              aria-label={`Leave out line ${item.line}`}
-              onClick={() => onPick({ left_out: "yes" })}
-            >
-              leave out
-            </Button>
-          )
-        ))}
-      {canTakeBack && (item.outcome === "enrolled" || item.outcome === "waiting") && (
-        <Button
-          variant="text"
-          color="secondary"
-          aria-label={`Take back line ${item.line}`}
-          onClick={onTakeBack}
-        >
-          take back
-        </Button>
       )}
-      {can && <WhoIsMeant item={item} onPick={onPick} />}
-    </>
+      <RowMenu
+        of={`line ${item.line}`}
+        acts={[
+          { text: "leave out", do: () => onPick({ left_out: "yes" }) },
+          { text: "add as somebody new", do: () => onPick({ somebody_new: "yes" }) },
+          ...(item.fixed ? [{ text: "as in the list", do: () => onPick({}) }] : []),
+        ]}
+      />
+    </T>
   );
 }
 
