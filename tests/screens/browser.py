@@ -97,7 +97,13 @@ class Browser:
         )
 
     def click(self, name: str) -> None:
-        self.button(name).click()
+        """A button that is drawn anew between being found and being pressed is found again: it was not pressed."""
+
+        def pressed() -> bool:
+            self.button(name).click()
+            return True
+
+        self.until(pressed)
 
     def field(self, label: str) -> WebElement:
         return self.find(

@@ -92,7 +92,7 @@ def test_a_group_on_the_phone_at_several_rates_with_extras_a_code_and_names(at_w
     at_work.fill("Names of the other 2, one a line", f"{known['name']}\nPetra Newcomer{next(number)}")
     at_work.sees(f"{known['name']}: known")
     at_work.sees("new person")
-    at_work.click("A code or a note")
+    at_work.click("A code, a note or a group")
     at_work.fill("Discount code", "nonsense")
     at_work.sees('There is no code "nonsense".')
     at_work.fill("Discount code", code["code"].lower())
